@@ -1,0 +1,1 @@
+"""Speed, each figure beside its yardstick in the same run: `make bench`."""

@@ -1,0 +1,20 @@
+"""Runs every benchmark and prints a line for each: what, how much, the bound, and whether it holds."""
+
+import sys
+
+from bench import probe_cost, stand_in, start_time
+
+BENCHMARKS = (start_time.measure, stand_in.measure, stand_in.measure_first_call, probe_cost.measure)
+
+
+def main() -> int:
+    missed = 0
+    for benchmark in BENCHMARKS:
+        for what, figure, unit, bound, holds in benchmark():
+            missed += not holds
+            print(f"{'ok    ' if holds else 'MISSED'}  {what}: {figure:.2f} {unit} (bound: {bound})", flush=True)
+    return 1 if missed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

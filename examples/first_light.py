@@ -1,0 +1,31 @@
+"""Does a short frame queue bring Brass Orbit's flippers closer to the hand? Asked of the stand-in rig.
+
+Run it anywhere: `python examples/first_light.py [FOLDER]`. It leaves a logbook and a figure in FOLDER.
+"""
+
+import sys
+import tempfile
+from pathlib import Path
+
+from keenlattice import Capture, Logbook, Plan, apply, headline, open_rig, run_trial, save, trial_figure, undo
+
+folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="keen-"))
+with Logbook(folder / "logbook") as book:
+    rig = open_rig("standin", book.folder)
+    print(f"{rig.facts()['gpu']} behind a panel at {rig.facts()['refresh_hz']} Hz")
+
+    before = book.commit("brass-orbit", {}, note="as it was")
+    after = book.commit("brass-orbit", {"frame.queue-depth": 1}, note="flippers sooner")
+    apply(rig, book, after)
+
+    captures: dict[str, list[Capture]] = {"before": [], "after": []}
+    plan = Plan(blocks=12, seconds=30, seed=1, decides="latency_ms_median", matters_pct=3)
+    result = run_trial(rig, before, after, plan, each=lambda run: captures[run.arm].append(run.capture))
+    book.add_trial(rig.name, result.to_json(), [])
+    print(headline(result))
+    for one in result.metrics:
+        print(f"  {one.name:18} {one.verdict}")
+
+    save(trial_figure(result, captures["before"], captures["after"]), folder / "brass-orbit.png")
+    undone = undo(rig, book)
+    print(f"undone: {undone.version}, exactly as before: {undone.exactly}; the figure is in {folder}")

@@ -1,0 +1,1 @@
+"""The settings themselves, as data files plus a small typed model."""

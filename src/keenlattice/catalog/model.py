@@ -1,0 +1,181 @@
+"""What Keen Lattice knows of a setting: a typed model, filled from data files."""
+
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from keenlattice.catalog.values import GAME_DECIDES, Value, written
+from keenlattice.errors import BadValue, UnknownName, UsageError
+
+Kind = Literal["switch", "whole", "number", "choice", "text"]
+Scope = Literal["rig", "game", "device"]
+Restart = Literal["none", "game", "driver", "machine"]
+Moves = Literal["frame-time", "frame-tail", "latency"]
+Direction = Literal["down", "up", "either"]
+
+ON_WORDS = {"on": True, "true": True, "yes": True, "off": False, "false": False, "no": False}
+
+
+class Setting(BaseModel):
+    """One typed knob.
+
+    `low` and `high` bound a number, both included; `words` are allowed beside it ("off" for a cap).
+    `scope` says whom it can be set for; a device's setting is addressed as `name@device`.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str = Field(pattern=r"^[a-z][a-z0-9]*\.[a-z0-9][a-z0-9_-]*$", max_length=80)
+    title: str
+    kind: Kind
+    unit: str = ""
+    low: float | None = None
+    high: float | None = None
+    choices: tuple[str, ...] = ()
+    words: tuple[str, ...] = ()
+    game_may_decide: bool = False
+    scope: Scope
+    stock: Value
+    rights: bool = False
+    restart: Restart = "none"
+    trades: str
+    inert: str = ""
+    moves: Mapping[Moves, Direction] = {}
+    sure: Literal["known", "disputed", "placebo"] = "known"
+
+    @property
+    def domain(self) -> str:
+        return self.name.partition(".")[0]
+
+    @model_validator(mode="after")
+    def _holds_together(self) -> "Setting":
+        if (self.kind == "choice") != bool(self.choices):
+            raise ValueError("choices: a choice needs them, and nothing else takes them")
+        if self.kind not in ("whole", "number") and (self.words or self.low is not None or self.high is not None):
+            raise ValueError("low, high, words: only a number takes them")
+        if (self.sure == "placebo") == bool(self.moves):
+            raise ValueError("moves: a placebo moves nothing; anything else moves something")
+        self.checked(self.stock)
+        return self
+
+    def allowed(self) -> str:
+        """The allowed values in words: `1 to 6 frames, game decides`."""
+        if self.kind == "switch":
+            parts = ["on", "off"]
+        elif self.kind == "choice":
+            parts = list(self.choices)
+        elif self.kind == "text":
+            parts = ["any text"]
+        else:
+            parts = [self._range(), *self.words]
+        return ", ".join(parts + [GAME_DECIDES] * self.game_may_decide)
+
+    def _range(self) -> str:
+        number = "whole number" if self.kind == "whole" else "number"
+        if self.low is None or self.high is None:
+            return f"a {number} {self.unit}".rstrip()
+        return f"{written(self.low)} to {written(self.high, self.unit)}" + " (whole)" * (self.kind == "whole")
+
+    def checked(self, value: object) -> Value:
+        """`value`, of this setting's own type.
+
+        Raises:
+            BadValue: wrong type, out of range, or not among the choices.
+        """
+        if value == GAME_DECIDES and self.game_may_decide:
+            return GAME_DECIDES
+        if isinstance(value, str) and value in (*self.choices, *self.words):
+            return value
+        if self.kind == "switch" and isinstance(value, bool):
+            return value
+        if self.kind == "text" and isinstance(value, str) and value.isprintable() and value != GAME_DECIDES:
+            return value
+        if self.kind in ("whole", "number") and isinstance(value, int | float) and not isinstance(value, bool):
+            return self._in_range(value)
+        shown = written(value) if isinstance(value, bool | int | float | str) else repr(value)
+        raise BadValue(f"{self.name} cannot be {shown!r}; it takes {self.allowed()}")
+
+    def _in_range(self, value: int | float) -> Value:
+        low = self.low if self.low is not None else -float("inf")
+        high = self.high if self.high is not None else float("inf")
+        if not low <= value <= high:  # also catches what is not a number at all
+            raise BadValue(f"{self.name} cannot be {written(value)}; it takes {self.allowed()}")
+        if self.kind == "number":
+            return float(value)
+        if value != int(value):
+            raise BadValue(f"{self.name} cannot be {written(value)}; it takes {self.allowed()}")
+        return int(value)
+
+    def parsed(self, text: str) -> Value:
+        """The value that a player typed.
+
+        Raises:
+            BadValue: it is not one of this setting's values.
+        """
+        text = text.strip()
+        if text.replace("-", " ") == GAME_DECIDES:
+            return self.checked(GAME_DECIDES)
+        if self.kind == "switch":
+            return self.checked(ON_WORDS.get(text.lower(), text))
+        if self.kind in ("whole", "number") and text not in self.words:
+            try:
+                return self.checked(int(text) if text.lstrip("+-").isdigit() else float(text))
+            except (ValueError, OverflowError):
+                return self.checked(text)
+        return self.checked(text)
+
+
+class Catalog:
+    """All settings that Keen Lattice, or one rig, knows. Looked up by name, or by `name@device`."""
+
+    def __init__(self, settings: Iterable[Setting]) -> None:
+        self._settings = {setting.name: setting for setting in settings}
+
+    def __iter__(self) -> Iterator[Setting]:
+        return iter(self._settings.values())
+
+    def __len__(self) -> int:
+        return len(self._settings)
+
+    def __contains__(self, key: str) -> bool:
+        return key.partition("@")[0] in self._settings
+
+    def __getitem__(self, key: str) -> Setting:
+        """The setting of a key.
+
+        Raises:
+            UnknownName: there is none; the message offers the nearest.
+        """
+        name = key.partition("@")[0]
+        try:
+            return self._settings[name]
+        except KeyError:
+            raise UnknownName("setting", name, self._settings, "see `keen catalog`") from None
+
+    def with_more(self, settings: Iterable[Setting]) -> "Catalog":
+        """This catalog and a rig's own settings beside it."""
+        return Catalog([*self, *settings])
+
+    def only(self, names: Iterable[str]) -> "Catalog":
+        """The settings of these names that this catalog has."""
+        return Catalog(self._settings[name] for name in names if name in self._settings)
+
+    def check_key(self, key: str, *, whole_rig: bool, devices: Iterable[str]) -> Setting:
+        """The setting of a key, once it is sure that it can be set there.
+
+        Raises:
+            UsageError: a game's setting with a device, a rig's setting in a game's profile, and the like.
+        """
+        setting, (_, at, device) = self[key], key.partition("@")
+        if setting.scope == "device":
+            known = list(devices)
+            if device not in known:
+                raise UsageError(f"{setting.name} is set per device: write {setting.name}@DEVICE, "
+                                 f"DEVICE being one of {', '.join(known) or 'none on this rig'}")
+        elif at:
+            raise UsageError(f"{setting.name} is not set per device: write {setting.name} alone")
+        if setting.scope != "game" and not whole_rig:
+            raise UsageError(f"{setting.name} holds for the whole rig, not for one game: "
+                             f"use `keen edit rig {key}=VALUE`")
+        return setting

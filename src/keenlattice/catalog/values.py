@@ -1,0 +1,26 @@
+"""The values that a setting can hold, and their one written form."""
+
+from typing import Final
+
+Value = bool | int | float | str
+"""What a setting holds. On the stand-in, in a version and in JSON alike."""
+
+GAME_DECIDES: Final = "game decides"
+"""The explicit value that tells the driver to leave a setting to the game; not the same as unset."""
+
+
+def written(value: Value | None, unit: str = "") -> str:
+    """One value as a player reads it: `on`, `1.5 ms`, `game decides`; an unset one is a dash."""
+    if value is None:
+        return "-"
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, str):
+        return value
+    unit = unit.removesuffix("s") if unit == "frames" and value == 1 else unit
+    return f"{value:g} {unit}".rstrip() if abs(value) < 1e6 else f"{value} {unit}".rstrip()
+
+
+def same(one: Value | None, other: Value | None) -> bool:
+    """Whether two values are the same to a rig: `1` and `1.0` are, `1` and `on` are not."""
+    return one == other and isinstance(one, bool) == isinstance(other, bool)

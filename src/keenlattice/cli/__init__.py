@@ -1,0 +1,1 @@
+"""The command line: one small file per command, each of which parses, calls the library and prints."""

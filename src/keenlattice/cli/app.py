@@ -1,0 +1,44 @@
+"""The program `keen`: its commands, and how its errors reach the player."""
+
+import os
+import sys
+
+import click
+import typer
+
+from keenlattice.cli import apply, catalog, compare, demo, edit, history, measure, show, survey, trial, undo
+from keenlattice.errors import KeenLatticeError
+
+app = typer.Typer(
+    name="keen", no_args_is_help=True, pretty_exceptions_enable=False, add_completion=True,
+    help="Change one game's driver profile, apply it with a way back, and measure what it did.",
+    epilog="New here? Run `keen demo`, then `keen survey`.")
+
+for command in (demo.demo, survey.survey, catalog.catalog, edit.edit, show.show, history.history, compare.compare,
+                apply.apply, undo.undo, measure.measure, trial.trial):
+    app.command()(command)
+
+
+def main() -> None:
+    """Runs the command line; what goes wrong is one line on standard error, and 1 or 2 as exit code."""
+    try:
+        code = app(standalone_mode=False)
+    except KeenLatticeError as error:
+        code = _say(str(error), error.exit_code)
+    except click.ClickException as error:
+        where = getattr(getattr(error, "ctx", None), "command_path", "keen")
+        code = _say(f"{error.format_message()} See `{where} --help`.", 2)
+    except (click.Abort, KeyboardInterrupt):
+        code = _say("stopped; nothing is left half-done", 130)
+    except BrokenPipeError:  # the reader of our output has seen enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        code = 0
+    except OSError as error:
+        code = _say(f"{error.strerror or error}{f': {error.filename}' if error.filename else ''}", 1)
+    sys.exit(code or 0)
+
+
+def _say(message: str, code: int) -> int:
+    line = " ".join(message.split())
+    print(f"keen: {line}", file=sys.stderr)
+    return code

@@ -1,0 +1,45 @@
+"""`keen apply`: a version onto the rig, with a way back."""
+
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Yes
+
+
+def apply(
+    reference: Annotated[str, typer.Argument(metavar="VERSION", help=REFERENCE)],
+    yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Put a version on the rig. Shows what changes and asks; `keen undo` takes it back."""
+    from keenlattice.cli.changes import changes_json, show_changes
+    from keenlattice.cli.output import confirmed, emit_json, say
+    from keenlattice.cli.session import begin
+    from keenlattice.rig.apply import apply as put_on
+    from keenlattice.rig.apply import preview
+
+    session = begin(book, rig)
+    version = session.find(reference)
+    plan = preview(session.rig, version)
+    if not plan.changes:
+        if json:
+            emit_json("apply", {"version": version.reference, "rig": session.rig.name, "changes": []})
+        else:
+            say(f"Nothing changes: the rig {session.rig.name} holds {version.reference} already.")
+        return
+    if not json:
+        show_changes(session.rig.catalog(), plan.changes, "on the rig", version.reference)
+        for key in plan.unknown:
+            say(f"! {key} is left out: the rig {session.rig.name} does not have it")
+    if not confirmed(f"Apply this to the rig {session.rig.name}?", yes):
+        say("Nothing was changed.")
+        return
+    done = put_on(session.rig, session.book, version)
+    if json:
+        emit_json("apply", {"version": version.reference, "rig": session.rig.name,
+                            "changes": changes_json(done.changes), "restart": done.restart})
+        return
+    say(f"\nApplied {version.reference}, and read back: it took. A restore point is kept.")
+    if done.restart != "none":
+        say(f"It takes effect after a restart of the {done.restart}.")
+    say("to go back: keen undo", "dim")

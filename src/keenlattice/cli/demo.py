@@ -1,0 +1,192 @@
+"""`keen demo`: the whole story, once, on made-up or on real ground."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+if TYPE_CHECKING:
+    from keenlattice.catalog.values import Value
+    from keenlattice.cli.session import Session
+    from keenlattice.measure.capture import Capture
+    from keenlattice.profile.version import Version
+    from keenlattice.trial.result import TrialResult
+
+
+@dataclass(frozen=True)
+class Story:
+    """What one rig's demo edits, why, and how it is measured."""
+
+    game: str
+    edit: "dict[str, Value]"
+    why: str
+    rumour: "dict[str, Value]"
+    rumour_why: str
+    decides: str
+    matters_pct: float
+    blocks: int
+    seconds: float
+    pace: str
+
+
+STORIES = {
+    "standin": Story(
+        game="brass-orbit", edit={"frame.queue-depth": 1}, why="flippers sooner",
+        rumour={"process.io-priority": "high"}, rumour_why="seen on a list of thirty changes",
+        decides="latency_ms_median", matters_pct=3.0, blocks=24, seconds=60.0,
+        pace="The stand-in simulates a minute of play in a few hundredths of a second."),
+    "linux": Story(
+        game="scene", edit={"mesa.pp_jimenezmlaa": 8}, why="smoother edges, by a filter after each frame",
+        rumour={"mesa.force_glsl_extensions_warn": True}, rumour_why="seen on a list of thirty changes",
+        decides="frame_ms_mean", matters_pct=10.0, blocks=6, seconds=3.0,
+        pace="Each run starts the scene anew, on the real driver: this takes a minute or two."),
+}
+
+
+def demo(
+    rig: Annotated[str, typer.Option("--rig", help="standin, or linux for this machine.")] = "standin",
+    out: Annotated[Path | None, typer.Option("--out", help="Folder for what it leaves.  [default: ./keen-demo]"
+                                             )] = None,
+) -> None:
+    """Tell the whole story: survey, baseline, one edit, apply, a measured verdict, undo."""
+    from keenlattice.cli.output import say
+    from keenlattice.cli.session import begin
+    from keenlattice.rig.find import home_of
+    from keenlattice.rig.journal import fingerprint
+
+    home_of(rig, Path())  # an unknown rig is said before a folder is made
+    folder, story = _new_folder(out), STORIES[rig]
+    session = begin(folder / "logbook", rig)
+    _survey(session, rig)
+    _heading(2, "A way back, and where we start")
+    at_first = fingerprint(session.rig.state())
+    say(f"Restore point: all that the rig's settings are kept in, as it stands (fingerprint {at_first[:8]}).")
+    start = session.book.commit(story.game, {}, note="as it was", author="demo")
+    _baseline(session, story)
+    edited = _edit_and_apply(session, story, start)
+    result, captures = _measure(session, story, start, edited)
+    _rumour(session, story, edited)
+    _go_back(session, at_first)
+    _where_it_is(folder, result, captures)
+
+
+def _new_folder(out: Path | None) -> Path:
+    from keenlattice.errors import UsageError
+
+    if out is not None:
+        if out.exists() and (not out.is_dir() or any(out.iterdir())):
+            raise UsageError(f"{out} is there already and not empty; name another folder with --out")
+        return out
+    number = 1
+    while (folder := Path(f"keen-demo{f'-{number}' if number > 1 else ''}")).exists():
+        number += 1
+    return folder
+
+
+def _heading(number: int, title: str) -> None:
+    from keenlattice.cli.output import say
+
+    say(f"\n{number}. {title}", "bold")
+
+
+def _survey(session: "Session", kind: str) -> None:
+    from keenlattice.cli.survey import show_findings, show_rig
+    from keenlattice.profile.checks import findings
+    from keenlattice.profile.layers import resolve
+
+    _heading(1, "The rig, and what is plainly wrong with it")
+    facts = session.rig.facts()
+    show_rig(session.rig.name, kind, {name: str(value) for name, value in facts.items()},
+             {game.name: game.title for game in session.rig.games()}, {})
+    show_findings(findings(resolve(session.rig.catalog(), {}, {}), facts))
+
+
+def _baseline(session: "Session", story: Story) -> None:
+    from keenlattice.cli.output import say
+    from keenlattice.measure.metrics import metrics_of
+
+    capture = session.rig.play(story.game, story.seconds, seed=1)
+    session.book.keep_capture(capture, session.rig.name, story.game, "stock")
+    numbers = metrics_of(capture)
+    say(f"Baseline: one run of {story.seconds:g} s: {numbers['frame_ms_mean']:.1f} ms a frame "
+        f"({numbers['fps_mean']:.0f} fps), {numbers['latency_ms_median']:.0f} ms from click to screen.")
+    say("One run describes; it proves nothing. Two single runs differ even if nothing was changed.", "dim")
+
+
+def _edit_and_apply(session: "Session", story: Story, start: "Version") -> "Version":
+    from keenlattice.catalog.values import written
+    from keenlattice.cli.changes import show_changes
+    from keenlattice.cli.output import say
+    from keenlattice.profile.compare import changes
+    from keenlattice.rig.apply import apply
+
+    _heading(3, f"One change for {story.game}: {story.why}")
+    edited = session.book.commit(story.game, story.edit, note=story.why, author="demo", parent=start)
+    typed = " ".join(f"{key}={written(value)}" for key, value in story.edit.items())
+    say(f"$ keen edit {story.game} {typed}", "dim")
+    show_changes(session.rig.catalog(), changes(start.entries, edited.entries), "before", "after")
+    for key in story.edit:
+        say(f"What it trades: {session.rig.catalog()[key].trades}")
+    say(f"$ keen apply {story.game}", "dim")
+    apply(session.rig, session.book, edited)
+    say(f"Applied {edited.reference}, and read back: it took.")
+    return edited
+
+
+def _measure(session: "Session", story: Story, start: "Version",
+             edited: "Version") -> "tuple[TrialResult, dict[str, list[Capture]]]":
+    from keenlattice.cli.output import say
+    from keenlattice.cli.trial import run_and_keep, show_result
+    from keenlattice.trial.plan import Plan
+
+    _heading(4, "Did it help? Both versions in turn, in blocks, in random order")
+    say(f"{story.blocks} blocks of one {story.seconds:g} s run of either. {story.pace}", "dim")
+    plan = Plan(story.blocks, story.seconds, 1, story.decides, story.matters_pct)
+    result, captures = run_and_keep(session, start, edited, plan, None)
+    show_result(result)
+    return result, captures
+
+
+def _rumour(session: "Session", story: Story, edited: "Version") -> None:
+    from keenlattice.catalog.values import written
+    from keenlattice.cli.output import VERDICT_STYLES, say
+    from keenlattice.cli.trial import run_and_keep
+    from keenlattice.report.words import sentence
+    from keenlattice.trial.plan import Plan
+
+    _heading(5, f"And the other tip, {story.rumour_why}?")
+    with_rumour = session.book.commit(story.game, {**edited.entries, **story.rumour}, note=story.rumour_why,
+                                      author="demo", parent=edited)
+    say(", ".join(f"{key} = {written(value)}" for key, value in story.rumour.items()) + ", measured in the same way:")
+    plan = Plan(story.blocks, story.seconds, 2, story.decides, story.matters_pct)
+    result, _ = run_and_keep(session, edited, with_rumour, plan, None)
+    frame, latency = result["frame_ms_mean"], result["latency_ms_median"]
+    for one in (frame, latency):
+        say(sentence(one, story.matters_pct), VERDICT_STYLES[one.verdict])
+    if {frame.verdict, latency.verdict} == {"no difference that matters"}:
+        say("So it does nothing that matters, and that is shown, not assumed: leave it out.")
+
+
+def _go_back(session: "Session", at_first: str) -> None:
+    from keenlattice.cli.output import say
+    from keenlattice.rig.apply import undo
+    from keenlattice.rig.journal import fingerprint
+
+    _heading(6, "Back to where we started")
+    say("$ keen undo", "dim")
+    undo(session.rig, session.book)
+    now = fingerprint(session.rig.state())
+    say(f"The rig is byte for byte as it was (fingerprint {now[:8]})." if now == at_first else
+        f"The rig is not as it was: fingerprint {now[:8]}, and it was {at_first[:8]}.")
+
+
+def _where_it_is(folder: Path, result: "TrialResult", captures: "dict[str, list[Capture]]") -> None:
+    from keenlattice.cli.output import say
+    from keenlattice.cli.trial import draw
+
+    figure = folder / f"{result.game}.png"
+    draw(result, captures, figure)
+    say(f"\nfigure    {figure}\nlogbook   {folder / 'logbook'}")
+    say(f"next: keen survey, or look around in what this left: keen history {result.game} --book {folder / 'logbook'} "
+        f"--rig {'linux' if result.rig == 'linux' else 'standin'}", "dim")

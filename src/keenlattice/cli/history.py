@@ -1,0 +1,48 @@
+"""`keen history`: the versions of a profile."""
+
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from keenlattice.cli.options import Book, Json, Rig
+
+if TYPE_CHECKING:
+    from keenlattice.logbook.book import Logbook
+    from keenlattice.profile.version import Version
+
+
+def history(
+    profile: Annotated[str, typer.Argument(help="A game, or `rig` for the rig-wide profile.")],
+    most: Annotated[int, typer.Option("--most", "-n", min=1, help="How many, newest first.")] = 20,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """List the versions of a profile, newest first, with what each changed and why."""
+    from keenlattice.cli.output import emit_json, say, table
+    from keenlattice.cli.session import begin
+
+    session = begin(book, rig)
+    session.find(profile)  # says so if there is no such game
+    versions = session.book.history(profile, most)
+    changed = {one.id: _changed(session.book, one) for one in versions}
+    if json:
+        emit_json("history", {"profile": profile, "versions": [
+            {"version": one.reference, "id": one.id, "parents": list(one.parents), "note": one.note,
+             "author": one.author, "time": one.time, "changes": changed[one.id]} for one in versions]})
+    elif not versions:
+        say(f"{profile} has no version yet: it is at stock. Make one: keen edit {profile} SETTING=VALUE")
+    else:
+        applied = session.book.last_apply(session.rig.name, profile)
+        table(["version", "when (UTC)", "by", "note", "changes"], [
+            [one.id[:8] + (" *" if applied and one.id == applied.version else ""), one.time[:16].replace("T", " "),
+             one.author, one.note, ", ".join(changed[one.id])] for one in versions])
+        say("\n* applied" if applied else "\nnone is applied", "dim")
+
+
+def _changed(book: "Logbook", version: "Version") -> list[str]:
+    """What a version changed, as a player would type it."""
+    from keenlattice.catalog.values import written
+    from keenlattice.profile.compare import changes
+
+    parents = [book.version(version.profile, parent) for parent in version.parents[:1]]
+    before = parents[0].entries if parents else {}
+    return [f"{one.key}={'' if one.after is None else written(one.after)}" for one in changes(before, version.entries)]

@@ -1,0 +1,59 @@
+"""`keen measure`: runs of a game as the rig stands, and their numbers."""
+
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.options import Book, Json, Rig, Seconds, Seed
+
+
+def measure(
+    game: Annotated[str, typer.Argument(help="The game to play.")],
+    seconds: Seconds = 10.0,
+    runs: Annotated[int, typer.Option("--runs", min=1, max=1000, help="How many runs.")] = 3,
+    seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Play a game on the rig as it stands, and say how it runs. To compare two versions, use `keen trial`."""
+    from keenlattice.cli.output import emit_json, say, table
+    from keenlattice.cli.progress import steps
+    from keenlattice.cli.session import begin
+    from keenlattice.errors import BadValue
+    from keenlattice.measure.metrics import METRICS, metrics_of
+    from keenlattice.report.words import TITLES
+    from keenlattice.rig.base import game_of
+    from keenlattice.trial.plan import fresh_seed
+
+    if not 0.5 <= seconds <= 7200:
+        raise BadValue(f"runs of {seconds:g} s: a run takes 0.5 to 7200 s")
+    session = begin(book, rig)
+    game_of(session.rig, game)
+    seed = fresh_seed() if seed is None else seed
+    applied = session.book.last_apply(session.rig.name, game)
+    rows, files = [], []
+    with steps(f"playing {game}", runs, quiet=json) as advance:
+        for run in range(runs):
+            capture = session.rig.play(game, seconds, seed + run)
+            rows.append(metrics_of(capture))
+            files.append(session.book.keep_capture(capture, session.rig.name, game,
+                                                   applied.version if applied else "stock"))
+            advance()
+    if json:
+        emit_json("measure", {"rig": session.rig.name, "game": game, "seconds": seconds, "seed": seed,
+                              "captures": files, "runs": rows})
+        return
+    say(f"{game} on {session.rig.name}, {runs} run{'s' if runs > 1 else ''} of {seconds:g} s, seed {seed}", "bold")
+    table(["", "middle run", "all runs"], [
+        [f"{TITLES[name]}, {metric.unit}", *_middle_and_range([row[name] for row in rows])]
+        for name, metric in METRICS.items()], right=(1, 2))
+    say(f"\nKept in {session.book.folder / 'captures'}.", "dim")
+    say("These numbers describe; they prove no difference. For that: keen trial BEFORE AFTER", "dim")
+
+
+def _middle_and_range(values: list[float]) -> tuple[str, str]:
+    import math
+    from statistics import median
+
+    known = [value for value in values if math.isfinite(value)]
+    if not known:
+        return "-", "too little to tell"
+    return f"{median(known):.1f}", f"{min(known):.1f} to {max(known):.1f}"

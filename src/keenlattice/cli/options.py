@@ -1,0 +1,17 @@
+"""The options that several commands share."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+Book = Annotated[Path | None, typer.Option(
+    "--book", envvar="KEEN_BOOK", show_envvar=True, help="Folder of the logbook.  [default: with your user data]")]
+Rig = Annotated[str, typer.Option(
+    "--rig", envvar="KEEN_RIG", show_envvar=True, help="standin (the fictional rig Juniper) or linux (this machine).")]
+Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
+Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do it without asking.")]
+Seconds = Annotated[float, typer.Option("--seconds", help="Length of a run.")]
+Seed = Annotated[int | None, typer.Option("--seed", help="Repeats an earlier one.  [default: drawn, and recorded]")]
+Note = Annotated[str, typer.Option("--note", "-m", help="Why, in a few words.")]
+REFERENCE = "GAME for its latest version, GAME@VERSION, GAME@stock or GAME@applied; `rig` is the rig-wide profile."

@@ -1,0 +1,73 @@
+"""Every error that Keen Lattice raises on purpose.
+
+    KeenLatticeError            what went wrong; the command line exits with 1
+      UsageError                what was asked for cannot be meant; exits with 2
+        UnknownName             no such setting, game, version, metric or rig
+        BadValue                a value of the wrong type, or out of range
+      BookError                 the logbook is damaged, is none, or cannot be written
+      CaptureError              a capture cannot be read, or cannot give what is asked of it
+      CatalogError              a catalog file breaks the model
+      RigError                  the rig did not do what it was told
+        RefusedByRig            rights missing, or a value that this hardware does not take
+        RigBusy                 another process is changing this rig
+        NeedsInstalling         something that this rig is driven with is not installed
+
+Each message says what was wrong, where, and what to do next, in one line.
+"""
+
+from collections.abc import Iterable
+
+
+class KeenLatticeError(Exception):
+    """Base of all errors that Keen Lattice raises on purpose."""
+
+    exit_code = 1
+
+
+class UsageError(KeenLatticeError):
+    """What was asked for cannot be meant."""
+
+    exit_code = 2
+
+
+class UnknownName(UsageError):
+    """No such setting, game, version, metric or rig; the message offers the nearest."""
+
+    def __init__(self, what: str, name: str, known: Iterable[str] = (), advice: str = "") -> None:
+        import difflib  # only on the way out: keeps the start of every command quick
+
+        near = difflib.get_close_matches(name, list(known), n=3, cutoff=0.5)
+        hint = f"; nearest: {', '.join(near)}" if near else ""
+        super().__init__(f"no {what} named {name!r}{hint}" + (f"; {advice}" if advice else ""))
+
+
+class BadValue(UsageError):
+    """A value of the wrong type, or out of range."""
+
+
+class BookError(KeenLatticeError):
+    """The logbook is damaged, is none, or cannot be written."""
+
+
+class CaptureError(KeenLatticeError):
+    """A capture cannot be read, or cannot give what is asked of it."""
+
+
+class CatalogError(KeenLatticeError):
+    """A catalog file breaks the model; the message names file, setting and key."""
+
+
+class RigError(KeenLatticeError):
+    """The rig did not do what it was told."""
+
+
+class RefusedByRig(RigError):
+    """Rights are missing, or this hardware does not take the value."""
+
+
+class RigBusy(RigError):
+    """Another process is changing this rig."""
+
+
+class NeedsInstalling(RigError):
+    """Something that this rig is driven with is not installed; the message names the command for it."""

@@ -1,0 +1,46 @@
+"""Files are never written in place: write beside, flush, rename."""
+
+import os
+import tempfile
+from pathlib import Path
+
+
+def replace_file(path: Path, content: bytes) -> None:
+    """Puts `content` at `path`, whole or not at all, keeping the mode of what was there.
+
+    A symbolic link is followed, so that a link into somebody's dotfiles folder stays a link.
+
+    Raises:
+        OSError: no rights, no room, or no such folder; what was there is untouched.
+    """
+    target = Path(os.path.realpath(path))
+    handle, beside = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.")
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(content)
+            file.flush()
+            os.fsync(file.fileno())
+        os.chmod(beside, target.stat().st_mode & 0o7777 if target.exists() else 0o644)
+        os.replace(beside, target)
+    except BaseException:
+        Path(beside).unlink(missing_ok=True)
+        raise
+    _flush_folder(target.parent)
+
+
+def remove_file(path: Path) -> None:
+    """Removes a file for good, if it is there."""
+    target = Path(os.path.realpath(path))
+    target.unlink(missing_ok=True)
+    _flush_folder(target.parent)
+
+
+def _flush_folder(folder: Path) -> None:
+    """A rename survives a power cut only once its folder has been flushed too."""
+    if os.name != "posix" or not folder.is_dir():
+        return
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

@@ -1,0 +1,207 @@
+"""The logbook: the folder that remembers versions, applies, captures and trials."""
+
+import json
+import os
+import sqlite3
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from keenlattice.errors import BookError, UnknownName, UsageError
+from keenlattice.logbook.schema import connect, plain_errors
+from keenlattice.profile.version import Entries, Version
+
+if TYPE_CHECKING:
+    from keenlattice.measure.capture import Capture
+
+
+def default_folder() -> Path:
+    """`KEEN_BOOK`, else a folder among the user's data."""
+    if chosen := os.environ.get("KEEN_BOOK"):
+        return Path(chosen)
+    from platformdirs import user_data_path
+
+    return user_data_path("keen-lattice") / "book"
+
+
+def now() -> str:
+    """This moment, as the logbook writes it: ISO 8601, UTC, whole seconds."""
+    return datetime.now(UTC).isoformat(timespec="seconds")
+
+
+@dataclass(frozen=True)
+class Apply:
+    """One apply: which version, and the rig's state before (the restore point) and after it."""
+
+    number: int
+    time: str
+    rig: str
+    profile: str
+    version: str
+    restore_point: str
+    left_as: str
+
+
+class Logbook:
+    """A logbook folder. Every change to it is one transaction.
+
+    Args:
+        folder: where it is, or shall be; None for `default_folder()`.
+
+    Raises:
+        BookError: the folder holds something else, is damaged, or cannot be written.
+    """
+
+    def __init__(self, folder: Path | None = None) -> None:
+        self.folder = (folder or default_folder()).expanduser().absolute()
+        self._connection = connect(self.folder)
+
+    def close(self) -> None:
+        self._connection.close()
+
+    def __enter__(self) -> "Logbook":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def _all(self, statement: str, *values: object) -> list[sqlite3.Row]:
+        with plain_errors(self.folder):
+            return self._connection.execute(statement, values).fetchall()
+
+    def _first(self, statement: str, *values: object) -> sqlite3.Row | None:
+        with plain_errors(self.folder):
+            row: sqlite3.Row | None = self._connection.execute(statement, values).fetchone()
+            return row
+
+    # Versions
+
+    def commit(self, profile: str, entries: Entries, *, note: str = "", author: str = "",
+               parent: Version | None = None) -> Version:
+        """A new version of a profile, made from `parent` (its latest, if not said) and kept for good."""
+        parent = parent or self.latest(profile)
+        return self.add(Version(profile, entries, (parent.id,) if parent else (), note, author, now()))
+
+    def add(self, version: Version) -> Version:
+        """Keeps a version; one that is there already stays as it is."""
+        with plain_errors(self.folder):
+            self._connection.execute(
+                "INSERT OR IGNORE INTO versions (id, profile, entries, parents, note, author, time) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?)",
+                (version.id, version.profile, json.dumps(dict(version.entries)), json.dumps(version.parents),
+                 version.note, version.author, version.time))
+        return version
+
+    def latest(self, profile: str) -> Version | None:
+        """The newest version of a profile, if there is any."""
+        row = self._first("SELECT * FROM versions WHERE profile = ? ORDER BY number DESC LIMIT 1", profile)
+        return self._version(row) if row else None
+
+    def history(self, profile: str, most: int | None = None) -> list[Version]:
+        """The versions of a profile, newest first; `most` of them, if given."""
+        rows = self._all("SELECT * FROM versions WHERE profile = ? ORDER BY number DESC LIMIT ?", profile,
+                         -1 if most is None else most)
+        return [self._version(row) for row in rows]
+
+    def profiles(self) -> list[str]:
+        """The names of all profiles that have a version."""
+        return [row["profile"] for row in self._all("SELECT DISTINCT profile FROM versions ORDER BY profile")]
+
+    def version(self, profile: str, digits: str) -> Version:
+        """The version of a profile whose id begins with these digits.
+
+        Raises:
+            UnknownName: none does.
+            UsageError: several do.
+        """
+        if not digits or not set(digits) <= set("0123456789abcdef"):
+            raise self._no_version(profile, digits)
+        rows = self._all("SELECT * FROM versions WHERE profile = ? AND id >= ? AND id < ? LIMIT 2",
+                         profile, digits, digits + "g")
+        if not rows:
+            raise self._no_version(profile, digits)
+        if len(rows) > 1:
+            raise UsageError(f"{profile}@{digits} could be several versions: give more digits, "
+                             f"see `keen history {profile}`")
+        return self._version(rows[0])
+
+    def _no_version(self, profile: str, digits: str) -> UnknownName:
+        known = [version.reference for version in self.history(profile, 50)]
+        return UnknownName("version", f"{profile}@{digits}", known, f"see `keen history {profile}`")
+
+    def _version(self, row: sqlite3.Row) -> Version:
+        version = Version(row["profile"], json.loads(row["entries"]), tuple(json.loads(row["parents"])),
+                          row["note"], row["author"], row["time"])
+        if version.id != row["id"]:
+            raise BookError(f"the logbook {self.folder}: version {row['profile']}@{row['id'][:8]} is not what was "
+                            "written (its hash differs): put the file back from a copy")
+        return version
+
+    # Applies
+
+    def add_apply(self, rig: str, version: Version, restore_point: str, left_as: str) -> int:
+        """Remembers an apply, with the rig's state before and after it; returns its number."""
+        with plain_errors(self.folder):
+            cursor = self._connection.execute(
+                "INSERT INTO applies (time, rig, profile, version, restore_point, left_as) VALUES (?, ?, ?, ?, ?, ?)",
+                (now(), rig, version.profile, version.id, restore_point, left_as))
+        return int(cursor.lastrowid or 0)
+
+    def last_apply(self, rig: str, profile: str | None = None) -> Apply | None:
+        """The newest apply on a rig that has not been undone; of one profile, if given."""
+        row = self._first(
+            "SELECT number, time, rig, profile, version, restore_point, left_as FROM applies "
+            "WHERE rig = ? AND (? IS NULL OR profile = ?) AND undone IS NULL ORDER BY number DESC LIMIT 1",
+            rig, profile, profile)
+        return Apply(*row) if row else None
+
+    def mark_undone(self, apply: Apply) -> None:
+        """Remembers that an apply has been undone."""
+        with plain_errors(self.folder):
+            self._connection.execute("UPDATE applies SET undone = ? WHERE number = ?", (now(), apply.number))
+
+    # Captures and trials
+
+    def keep_capture(self, capture: "Capture", rig: str, game: str, version: str) -> str:
+        """Writes a capture into the logbook; returns its file name."""
+        import secrets
+
+        from keenlattice.measure.parquet import write_capture
+
+        time = now()
+        name = f"{game}-{time[:19].replace(':', '')}-{secrets.token_hex(4)}.parquet"
+        about: Mapping[str, Any] = {**capture.about, "rig": rig, "game": game, "version": version, "time": time}
+        with plain_errors(self.folder):
+            (self.folder / "captures").mkdir(exist_ok=True)
+        write_capture(replace(capture, about=about), self.folder / "captures" / name)
+        with plain_errors(self.folder):
+            self._connection.execute(
+                "INSERT INTO captures (file, time, rig, game, version, about) VALUES (?, ?, ?, ?, ?, ?)",
+                (name, time, rig, game, version, json.dumps(about)))
+        return name
+
+    def capture(self, name: str) -> "Capture":
+        """The capture of that file name.
+
+        Raises:
+            CaptureError: it is gone, or was cut short.
+        """
+        from keenlattice.measure.parquet import read_capture
+
+        return read_capture(self.folder / "captures" / name)
+
+    def add_trial(self, rig: str, result: Mapping[str, Any], captures: Sequence[str]) -> int:
+        """Keeps a trial's result (as `TrialResult.to_json` gives it) with the names of its captures."""
+        with plain_errors(self.folder):
+            cursor = self._connection.execute(
+                "INSERT INTO trials (time, rig, game, before, after, result, captures) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                (now(), rig, result["game"], result["before"], result["after"], json.dumps(result),
+                 json.dumps(list(captures))))
+        return int(cursor.lastrowid or 0)
+
+    def trials(self, before: str, after: str) -> list[dict[str, Any]]:
+        """The results of trials between two versions (their references), newest first."""
+        rows = self._all("SELECT result FROM trials WHERE before = ? AND after = ? ORDER BY number DESC", before, after)
+        return [json.loads(row["result"]) for row in rows]

@@ -1,0 +1,1 @@
+"""Samples to numbers: captures, and the metrics of them. Knows nothing of settings."""

@@ -1,0 +1,66 @@
+"""One recorded run: frames and, where there are some, latency events."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keenlattice.errors import CaptureError
+
+Floats = NDArray[np.float64]
+
+
+def _none() -> Floats:
+    return np.empty(0)
+
+
+@dataclass(frozen=True, eq=False)
+class Capture:
+    """One recorded run.
+
+    Args:
+        shown_ms: when each frame was shown, in ms from the start; shape (frames,), rising.
+        click_ms: when each click was made; shape (clicks,).
+        answer_ms: when the screen answered it; shape (clicks,), NaN where it did not.
+        cpu_ms, gpu_ms: the time that each frame took on either, where known; shape (frames,) or (0,).
+        about: where it comes from: rig, game, version, seed, time and the like; JSON types only.
+
+    Raises:
+        CaptureError: shapes that do not fit, or time running backwards.
+    """
+
+    shown_ms: Floats
+    click_ms: Floats = field(default_factory=_none)
+    answer_ms: Floats = field(default_factory=_none)
+    cpu_ms: Floats = field(default_factory=_none)
+    gpu_ms: Floats = field(default_factory=_none)
+    about: Mapping[str, Any] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        if self.click_ms.shape != self.answer_ms.shape:
+            raise CaptureError(f"{self.click_ms.size} clicks but {self.answer_ms.size} answers")
+        for name in ("cpu_ms", "gpu_ms"):
+            if getattr(self, name).size not in (0, self.shown_ms.size):
+                raise CaptureError(f"{self.shown_ms.size} frames but {getattr(self, name).size} values of {name}")
+        steps = np.diff(self.shown_ms)
+        if steps.size and not steps.min() > 0:
+            row = int(np.argmin(steps)) + 1
+            raise CaptureError(f"time does not move on at frame {row} (by {steps[row - 1]:g} ms)")
+
+    @property
+    def frame_ms(self) -> Floats:
+        """Time from each frame to the next; shape (frames - 1,)."""
+        return np.diff(self.shown_ms)
+
+    @property
+    def latency_ms(self) -> Floats:
+        """Click to answer, of the clicks that were answered."""
+        waits = self.answer_ms - self.click_ms
+        return waits[np.isfinite(waits)]
+
+    @property
+    def seconds(self) -> float:
+        """From the first frame to the last."""
+        return float(self.shown_ms[-1] - self.shown_ms[0]) / 1000 if self.shown_ms.size > 1 else 0.0

@@ -1,0 +1,92 @@
+"""A capture as one Parquet file.
+
+One row per event, in three columns: `kind` ("frame" or "click"), `at_ms` (when the frame was shown, or the click
+made) and `answer_ms` (when a click was answered; null if it was not, and for frames); then `cpu_ms` and `gpu_ms`,
+the stage times of a frame where known. The file's metadata key `keen-lattice` holds what the capture is about, as
+JSON, with the version of this form.
+"""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from keenlattice.errors import CaptureError
+from keenlattice.measure.capture import Capture, Floats
+
+FORM = 1
+KEY = b"keen-lattice"
+NUMBERS = ("at_ms", "answer_ms", "cpu_ms", "gpu_ms")
+
+
+def write_capture(capture: Capture, path: Path) -> None:
+    """Writes a capture to `path`, whole or not at all.
+
+    Raises:
+        CaptureError: it cannot be written there.
+    """
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    from keenlattice.files import replace_file
+
+    frames, clicks = capture.shown_ms.size, capture.click_ms.size
+    stages = [np.concatenate([times if times.size else np.full(frames, np.nan), np.full(clicks, np.nan)])
+              for times in (capture.cpu_ms, capture.gpu_ms)]
+    columns = [np.concatenate([capture.shown_ms, capture.click_ms]),
+               np.concatenate([np.full(frames, np.nan), capture.answer_ms]), *stages]
+    table = pa.table({
+        "kind": pa.array(["frame"] * frames + ["click"] * clicks).dictionary_encode(),
+        **{name: pa.array(column, from_pandas=True) for name, column in zip(NUMBERS, columns, strict=True)},
+    }).replace_schema_metadata({KEY: json.dumps({"form": FORM, **capture.about})})
+    sink = pa.BufferOutputStream()
+    pq.write_table(table, sink, compression="zstd")
+    try:
+        replace_file(path, sink.getvalue().to_pybytes())
+    except OSError as error:
+        raise CaptureError(f"cannot write the capture {path}: {error.strerror}; free some room or choose another "
+                           "logbook") from None
+
+
+def read_capture(path: Path) -> Capture:
+    """Reads a capture that `write_capture` wrote.
+
+    Raises:
+        CaptureError: not there, cut short, or not a capture of ours.
+    """
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    try:
+        table = pq.read_table(path)
+    except (OSError, pa.ArrowException) as error:
+        reason = str(error).splitlines()[0]
+        raise CaptureError(f"cannot read the capture {path}: {reason}; it may have been cut short: record it again"
+                           ) from None
+    about = _about(table, path)
+    try:
+        is_frame = np.asarray(table["kind"].to_pylist()) == "frame"
+        at, answer, cpu, gpu = (_floats(table[name]) for name in NUMBERS)
+    except (KeyError, ValueError, TypeError, pa.ArrowException) as error:
+        raise CaptureError(f"{path}: not the columns of a capture: {error}") from None
+    return Capture(at[is_frame], at[~is_frame], answer[~is_frame], _known(cpu[is_frame]), _known(gpu[is_frame]), about)
+
+
+def _about(table: Any, path: Path) -> dict[str, Any]:
+    try:
+        about: dict[str, Any] = json.loads((table.schema.metadata or {})[KEY])
+        form = about.pop("form")
+    except (KeyError, ValueError, TypeError):
+        raise CaptureError(f"{path}: a Parquet file, but not a capture of Keen Lattice") from None
+    if form != FORM:
+        raise CaptureError(f"{path}: form {form} of a capture; this Keen Lattice reads form {FORM}: update it")
+    return about
+
+
+def _floats(column: Any) -> Floats:
+    return np.asarray(column.to_numpy(), dtype=np.float64)
+
+
+def _known(times: Floats) -> Floats:
+    return times if times.size and not np.isnan(times).any() else np.empty(0)

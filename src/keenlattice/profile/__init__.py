@@ -1,0 +1,1 @@
+"""What a player wants: layers, resolution, comparison, checks. Needs no rig and no logbook."""

@@ -1,0 +1,58 @@
+"""Versions of a profile: immutable, and addressed by the hash of their content."""
+
+import hashlib
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from types import MappingProxyType
+
+from keenlattice.catalog.values import Value
+
+WHOLE_RIG = "rig"
+"""The name of the rig-wide profile; every other profile is one game's."""
+
+Entries = Mapping[str, Value]
+"""What a profile sets: setting key to value. What is not there is unset, and inherited."""
+
+SHORT = 8  # as many digits of a version's id as a player has to read
+
+
+@dataclass(frozen=True)
+class Version:
+    """One state of a profile. `id` is the SHA-256 of everything else in it, in hexadecimal.
+
+    Args:
+        profile: a game's name, or "rig".
+        entries: what it sets.
+        parents: the ids that it was made from; none for the first.
+        note: why it was made.
+        author: who made it.
+        time: when, in ISO 8601 with the zone.
+    """
+
+    profile: str
+    entries: Entries
+    parents: tuple[str, ...] = ()
+    note: str = ""
+    author: str = ""
+    time: str = ""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "entries", MappingProxyType(dict(sorted(self.entries.items()))))
+
+    @property
+    def id(self) -> str:
+        content = json.dumps(
+            [self.profile, dict(self.entries), self.parents, self.note, self.author, self.time],
+            ensure_ascii=True, separators=(",", ":"))
+        return hashlib.sha256(content.encode()).hexdigest()
+
+    @property
+    def reference(self) -> str:
+        """As a player writes it: `brass-orbit@1a2b3c4d`."""
+        return f"{self.profile}@{self.id[:SHORT]}"
+
+
+def stock(profile: str) -> Version:
+    """The version that sets nothing: everything is inherited."""
+    return Version(profile=profile, entries={}, note="nothing set")

@@ -1,0 +1,1 @@
+"""Sentences and figures, from results."""

@@ -1,0 +1,63 @@
+"""What a trial found, in plain words, with no more digits than were measured."""
+
+import math
+
+from keenlattice.trial.result import MetricResult, TrialResult
+
+TITLES = {
+    "frame_ms_mean": "mean frame time", "frame_ms_p50": "p50 frame time", "frame_ms_p99": "p99 frame time",
+    "fps_mean": "frame rate", "low_1_fps": "1 % low", "stutters_per_min": "stutters",
+    "latency_ms_median": "median latency", "latency_ms_p95": "p95 latency",
+}
+"""What a metric is called in tables, figures and sentences; "latency" is input latency, from click to answer."""
+
+
+def rounded(value: float, uncertainty: float) -> str:
+    """A value with as many decimals as its uncertainty leaves meaning: down to that one's first digit."""
+    decimals = min(3, max(0, -math.floor(math.log10(uncertainty)))) if uncertainty > 0 else 2
+    return f"{value:.{decimals}f}"
+
+
+def amount(one: MetricResult, value: float | None) -> str:
+    """A metric's value, as exact as the trial knows it."""
+    return "-" if value is None else rounded(value, _spread(one))
+
+
+def percent(one: MetricResult) -> tuple[str, str]:
+    """The change and its interval: `-24.1 %` and `-25.0 to -23.2 %`."""
+    if one.change_pct is None or one.low_pct is None or one.high_pct is None:
+        return "-", "-"
+    half = max((one.high_pct - one.low_pct) / 2, 0.1)
+    exact = 0.1 if half < 10 else 1.0
+    change, low, high = (_signed(value, exact) for value in (one.change_pct, one.low_pct, one.high_pct))
+    return f"{change} %", f"{low} to {high} %"
+
+
+def _spread(one: MetricResult) -> float:
+    """Half the interval, in the metric's own unit; never below what can be measured."""
+    assert one.after is not None and one.low_pct is not None and one.high_pct is not None
+    return max(abs(one.after) * (one.high_pct - one.low_pct) / 200, 0.01)
+
+
+def _signed(value: float, uncertainty: float) -> str:
+    text = rounded(value, uncertainty)
+    return "0" if float(text) == 0 else text if value < 0 else f"+{text}"
+
+
+def sentence(one: MetricResult, matters_pct: float) -> str:
+    """One metric's verdict as a sentence."""
+    title, margin = TITLES[one.name].capitalize(), f"{matters_pct:g} %"
+    if one.low_pct is None or one.high_pct is None:
+        return f"{title}: unclear. Fewer than two blocks gave a number."
+    change, interval = percent(one)
+    facts = f"{amount(one, one.before)} to {amount(one, one.after)} {one.unit} ({change}; {interval})"
+    if one.verdict == "unclear":
+        return f"{title}: unclear, {facts}. More or longer runs would tell."
+    if one.verdict == "no difference that matters":
+        return f"{title}: no difference that matters, {facts}: within {margin} either way."
+    return f"{title}: {one.verdict}, {facts}: beyond the {margin} that matter."
+
+
+def headline(result: TrialResult) -> str:
+    """The trial in one sentence: what decides, and what it says."""
+    return sentence(result.deciding, result.plan.matters_pct)

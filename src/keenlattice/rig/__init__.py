@@ -1,0 +1,1 @@
+"""PCs whose settings can be read and written: the Rig protocol, its kinds, and applying with a way back."""

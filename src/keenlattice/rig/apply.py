@@ -1,0 +1,95 @@
+"""Applying a version to a rig, and undoing it."""
+
+from dataclasses import dataclass
+
+from keenlattice.catalog.model import Restart
+from keenlattice.errors import RigError, UsageError
+from keenlattice.logbook.book import Logbook
+from keenlattice.profile.compare import Change, changes
+from keenlattice.profile.version import Entries, Version
+from keenlattice.rig.base import Changes as Wanted
+from keenlattice.rig.base import Rig
+from keenlattice.rig.journal import changing, fingerprint, packed, unpacked
+
+RESTARTS: tuple[Restart, ...] = ("none", "game", "driver", "machine")
+
+
+@dataclass(frozen=True)
+class Preview:
+    """What applying a version would do: what changes, what this rig does not know, what has to restart."""
+
+    version: Version
+    changes: tuple[Change, ...]
+    unknown: tuple[str, ...]
+    restart: Restart
+
+    @property
+    def wanted(self) -> Wanted:
+        return {change.key: change.after for change in self.changes}
+
+
+def preview(rig: Rig, version: Version) -> Preview:
+    """What applying `version` would change on the rig; nothing is written."""
+    catalog = rig.catalog()
+    unknown = tuple(key for key in version.entries if key not in catalog)
+    entries = {key: value for key, value in version.entries.items() if key in catalog}
+    found = changes(rig.values(rig.state(), version.profile), entries)
+    return Preview(version, found, unknown, restart_for(rig, [change.key for change in found]))
+
+
+def restart_for(rig: Rig, keys: list[str]) -> Restart:
+    """The furthest-reaching restart that any of these settings takes."""
+    catalog = rig.catalog()
+    needed = [catalog[key].restart for key in keys if key in catalog]
+    return max(needed, key=RESTARTS.index, default="none")
+
+
+def apply(rig: Rig, book: Logbook, version: Version) -> Preview:
+    """Makes the rig hold `version` for its owner, reads it back, and keeps a restore point in the logbook.
+
+    Raises:
+        RefusedByRig: no rights, or a value that this hardware does not take; the rig is as it was before.
+        RigError: the rig reads back something else; the rig is as it was before.
+    """
+    with changing(rig, f"apply of {version.reference}") as change:
+        plan = preview(rig, version)
+        change.put(rig.changed(change.before, version.profile, plan.wanted))
+        after = rig.state()
+        _check_that_it_took(rig, version.profile, rig.values(after, version.profile), plan)
+        book.add_apply(rig.name, version, packed(change.before), fingerprint(after))
+    return plan
+
+
+def _check_that_it_took(rig: Rig, owner: str, held: Entries, plan: Preview) -> None:
+    wrong = [key for key, value in plan.wanted.items() if held.get(key) != value]
+    if wrong:
+        raise RigError(f"the rig {rig.name} did not take {', '.join(wrong)} for {owner}; everything is as before")
+
+
+@dataclass(frozen=True)
+class Undone:
+    """What an undo did: which apply, which values went back, and whether the rig is byte for byte as before."""
+
+    version: str
+    changes: tuple[Change, ...]
+    exactly: bool
+
+
+def undo(rig: Rig, book: Logbook) -> Undone:
+    """Undoes the newest apply. If nothing else has changed the rig since, it is byte for byte as it was before;
+    else only the values of that apply's owner go back, and what others changed stays.
+
+    Raises:
+        UsageError: nothing is left to undo.
+    """
+    last = book.last_apply(rig.name)
+    if last is None:
+        raise UsageError(f"nothing has been applied to the rig {rig.name} that could be undone")
+    with changing(rig, f"undo of {last.profile}@{last.version[:8]}") as change:
+        then = unpacked(last.restore_point)
+        exactly = fingerprint(change.before) == last.left_as
+        back = changes(rig.values(change.before, last.profile), rig.values(then, last.profile))
+        wanted = {one.key: one.after for one in back}
+        change.put(then if exactly else rig.changed(change.before, last.profile, wanted))
+        book.mark_undone(last)
+    return Undone(f"{last.profile}@{last.version[:8]}", back, exactly)

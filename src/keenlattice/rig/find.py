@@ -1,0 +1,39 @@
+"""The rigs that can be had, by name."""
+
+from pathlib import Path
+
+from keenlattice.errors import UnknownName
+from keenlattice.rig.base import Rig
+
+KINDS = ("standin", "linux")
+
+
+def home_of(kind: str, book_folder: Path) -> Path:
+    """Where a rig of this kind keeps its journal: the stand-in in the logbook's folder, a real one with the user.
+
+    Raises:
+        UnknownName: no such kind of rig.
+    """
+    if kind == "standin":
+        return book_folder / "rigs" / "juniper"
+    if kind == "linux":
+        from platformdirs import user_state_path
+
+        return user_state_path("keen-lattice") / "linux"
+    raise UnknownName("rig", kind, KINDS, f"there are {', '.join(KINDS)}")
+
+
+def open_rig(kind: str, book_folder: Path) -> Rig:
+    """The rig of this kind, made if it is the stand-in and not there yet.
+
+    Raises:
+        UnknownName: no such kind of rig.
+    """
+    home = home_of(kind, book_folder)
+    if kind == "linux":
+        from keenlattice.rig.linux.machine import LinuxRig
+
+        return LinuxRig(home)
+    from keenlattice.rig.standin.machine import Standin
+
+    return Standin(home)

@@ -1,0 +1,39 @@
+"""Programs that we start, and that must not outlive us, however we end."""
+
+import ctypes
+import os
+import signal
+import subprocess
+from collections.abc import Sequence
+from typing import Any
+
+PR_SET_PDEATHSIG = 1
+
+
+def _end_with_parent() -> None:
+    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
+
+
+def start(command: Sequence[str], **options: Any) -> "subprocess.Popen[bytes]":
+    """Starts a program that the kernel ends when we die.
+
+    Raises:
+        OSError: it cannot be started.
+    """
+    return subprocess.Popen(command, preexec_fn=_end_with_parent, stdin=subprocess.DEVNULL, **options)
+
+
+def stop(process: "subprocess.Popen[bytes]", patience_s: float = 5.0) -> None:
+    """Asks a program to end, and ends it if it does not."""
+    if process.poll() is None:
+        process.send_signal(signal.SIGTERM)
+    try:
+        process.wait(patience_s)
+    except subprocess.TimeoutExpired:
+        process.kill()
+        process.wait()
+
+
+def with_display(display: str) -> dict[str, str]:
+    """Our environment, on that X display."""
+    return {**os.environ, "DISPLAY": display}

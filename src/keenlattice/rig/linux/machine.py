@@ -1,0 +1,178 @@
+"""The rig that this Linux machine is: its driver's options, our scene as a game, frames and latency from X11."""
+
+import os
+import platform
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from functools import cached_property
+from importlib.util import find_spec
+from pathlib import Path
+
+import numpy as np
+
+from keenlattice.catalog.model import Catalog, Restart
+from keenlattice.catalog.values import Value
+from keenlattice.errors import NeedsInstalling, RigError
+from keenlattice.files import remove_file, replace_file
+from keenlattice.measure.capture import Capture
+from keenlattice.profile.game import Game
+from keenlattice.profile.version import WHOLE_RIG, Entries
+from keenlattice.rig.base import Changes, Facts, State, game_of
+from keenlattice.rig.linux.children import start, stop, with_display
+from keenlattice.rig.linux.driconf import options, with_options
+from keenlattice.rig.linux.driver import Driver, ask, settings_of
+from keenlattice.rig.linux.probe import Probe
+from keenlattice.rig.linux.xserver import x_display
+
+SCENE = Game("scene", "Pinball scene", ("keen-scene",))
+LAMP = (20, 20)
+WARM_UP_S = 0.6
+WINDOW_WITHIN_S = 20.0
+EXTRA = ("moderngl", "glfw", "Xlib")
+
+
+class LinuxRig:
+    """This machine, under the open-source driver stack and X11.
+
+    Args:
+        home: where its journal of changes under way is kept.
+        config: the user's Mesa configuration file; None for `~/.drirc`, which the driver reads.
+    """
+
+    name = "linux"
+
+    def __init__(self, home: Path, config: Path | None = None) -> None:
+        self.home = home
+        self.config = config or Path(os.environ.get("HOME") or Path.home()) / ".drirc"
+
+    @cached_property
+    def _driver(self) -> Driver:
+        return ask()
+
+    @cached_property
+    def _catalog(self) -> Catalog:
+        return Catalog(settings_of(self._driver))
+
+    def facts(self) -> Facts:
+        memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2**20
+        return {"os": f"Linux {platform.release()}", "threads": os.cpu_count() or 1, "ram_mib": memory,
+                "gpu": self._driver.renderer, "driver": f"{self._driver.vendor}: {self._driver.name}",
+                "driver_options": len(self._catalog), "driver_config": str(self.config)}
+
+    def devices(self) -> tuple[str, ...]:
+        return ()
+
+    def games(self) -> tuple[Game, ...]:
+        return (SCENE,)
+
+    def catalog(self) -> Catalog:
+        return self._catalog
+
+    def state(self) -> State:
+        try:
+            return {str(self.config): self.config.read_bytes() if os.path.lexists(self.config) else None}
+        except OSError as error:
+            raise RigError(f"cannot read {self.config}: {error.strerror}; it is left as it is") from None
+
+    def values(self, state: State, owner: str) -> Entries:
+        held = options(state[str(self.config)], owner, str(self.config))
+        return {name: value for option, text in held.items()
+                if (name := f"mesa.{option}") in self._catalog and (value := self._read(name, text)) is not None}
+
+    def _read(self, name: str, text: str) -> Value | None:
+        setting = self._catalog[name]
+        return {"true": True, "false": False}.get(text) if setting.kind == "switch" else setting.parsed(text)
+
+    def changed(self, state: State, owner: str, changes: Changes) -> State:
+        place = str(self.config)
+        executable = "" if owner == WHOLE_RIG else game_of(self, owner).executables[0]
+        wanted = dict(options(state[place], owner, place))
+        for key, value in changes.items():
+            option = self._catalog[key].name.removeprefix("mesa.")
+            if value is None:
+                wanted.pop(option, None)
+            else:
+                wanted[option] = str(value).lower() if isinstance(value, bool) else f"{value}"
+        return {place: with_options(state[place], owner, executable, wanted, place)}
+
+    def put(self, state: State) -> None:
+        content = state[str(self.config)]
+        try:
+            if content is None:
+                remove_file(self.config)
+            else:
+                replace_file(self.config, content)
+        except OSError as error:
+            raise RigError(f"cannot write {self.config}: {error.strerror}; it is as before") from None
+
+    def restart(self, what: Restart) -> None:
+        """Every run starts the game anew, which is all that the driver's options need."""
+
+    def play(self, game: str, seconds: float, seed: int) -> Capture:
+        game_of(self, game)
+        check_installed()
+        with x_display() as display, tempfile.TemporaryDirectory(prefix="keen-") as folder:
+            return self._play_scene(display, Path(folder) / "stamps", seconds, seed)
+
+    def _play_scene(self, display: str, stamps: Path, seconds: float, seed: int) -> Capture:
+        with scene_running(display, self.config.parent, stamps) as scene:
+            probe = Probe(display)
+            try:
+                window = probe.find(scene.pid, WINDOW_WITHIN_S, lambda: scene.poll() is None)
+                time.sleep(WARM_UP_S)
+                capture = probe.record(window, seconds, seed, LAMP, lambda: scene.poll() is None)
+            finally:
+                probe.close()
+        own = {"seed": seed, "scene_frame_ms_p50": _own_median(stamps, capture)}
+        return replace(capture, about={**capture.about, **own})
+
+
+@contextmanager
+def scene_running(display: str, home: Path, stamps: Path) -> Iterator["subprocess.Popen[bytes]"]:
+    """Our scene program, running on a display; it has ended, and left its stamps, once this is over.
+
+    The driver looks for its configuration in `HOME`, so that is where the scene is told that it is.
+    """
+    command = [sys.executable, "-m", "keenlattice.rig.linux.scene", "--name", SCENE.executables[0],
+               "--stamps", str(stamps)]
+    # One thread for drawing in software, so that on two cores the one that measures is not kept waiting.
+    environment = {"LP_NUM_THREADS": "1", **with_display(display), "HOME": str(home)}
+    log = stamps.with_suffix(".log")
+    with log.open("wb") as errors:
+        scene = start(command, env=environment, stdout=errors, stderr=errors)
+        try:
+            yield scene
+        finally:
+            ended_by_itself = scene.poll()
+            stop(scene)
+    if ended_by_itself:
+        said = log.read_text(errors="replace").strip().splitlines()
+        raise RigError(f"the scene ended with exit code {ended_by_itself}: {said[-1] if said else 'it said nothing'}")
+
+
+def _own_median(stamps: Path, capture: Capture) -> float:
+    """The scene's own median frame time over the recorded stretch: what the recording is checked against."""
+    own = np.loadtxt(stamps, ndmin=1)
+    begin = capture.about["clock_start_s"]
+    inside = own[(own >= begin) & (own <= begin + capture.seconds)]
+    return float(np.median(np.diff(inside)) * 1000) if inside.size > 2 else float("nan")
+
+
+def check_installed() -> None:
+    """Whether this machine has what measuring takes.
+
+    Raises:
+        NeedsInstalling: it has not; the message names the command that installs it.
+    """
+    missing = [name for name in EXTRA if find_spec(name) is None]
+    if missing:
+        raise NeedsInstalling(f"measuring on Linux needs {', '.join(missing)}; "
+                              "install them: pip install 'keen-lattice[linux]'")
+    if shutil.which("Xvfb") is None and not os.environ.get("DISPLAY"):
+        raise NeedsInstalling("there is no X display, and no Xvfb to make one; install it: apt-get install xvfb")

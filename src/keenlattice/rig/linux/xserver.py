@@ -1,0 +1,41 @@
+"""The X display that a game is measured on: the one at hand, else a private one."""
+
+import os
+import shutil
+import subprocess
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from keenlattice.errors import NeedsInstalling, RigError
+from keenlattice.rig.linux.children import start, stop
+
+SCREEN = "1280x800x24"
+INSTALL_XVFB = "install it: apt-get install xvfb, or start this on a desktop that runs X11"
+
+
+@contextmanager
+def x_display() -> Iterator[str]:
+    """The name of a display, such as `:0`; a private Xvfb is started, and stopped, where there is none.
+
+    Raises:
+        NeedsInstalling: there is no display, and no Xvfb.
+        RigError: Xvfb does not start.
+    """
+    if at_hand := os.environ.get("DISPLAY"):
+        yield at_hand
+        return
+    program = shutil.which("Xvfb")
+    if program is None:
+        raise NeedsInstalling(f"there is no X display, and no Xvfb to make one; {INSTALL_XVFB}")
+    reading, writing = os.pipe()
+    command = [program, "-displayfd", str(writing), "-screen", "0", SCREEN, "-nolisten", "tcp"]
+    server = start(command, pass_fds=(writing,), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    os.close(writing)
+    try:
+        with os.fdopen(reading) as number:
+            display = number.readline().strip()
+        if not display:
+            raise RigError("Xvfb did not start; does `Xvfb :99` run on its own?")
+        yield f":{display}"
+    finally:
+        stop(server)

@@ -1,0 +1,147 @@
+"""The rig Juniper: what it is made of, and its state in a folder."""
+
+import json
+from collections.abc import Mapping
+from pathlib import Path
+
+from keenlattice.catalog.load import catalog
+from keenlattice.catalog.model import Catalog, Restart
+from keenlattice.catalog.values import Value
+from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.files import replace_file
+from keenlattice.measure.capture import Capture
+from keenlattice.profile.game import Game
+from keenlattice.profile.layers import resolve
+from keenlattice.profile.version import WHOLE_RIG, Entries
+from keenlattice.rig.base import Changes, Facts, State, game_of
+from keenlattice.rig.standin.games import GAMES
+from keenlattice.rig.standin.mechanisms import pipeline
+from keenlattice.rig.standin.pipeline import simulate
+
+STATE, RUNNING = "state.json", "running.json"
+DEVICES = ("gpu0", "gpu1", "net0", "usb0", "sound0", "disk0")
+LINE_ONLY = ("sound0",)
+BEST_REFRESH_HZ = 165
+WAITS_FOR: dict[Restart, tuple[Restart, ...]] = {
+    "none": (), "game": (), "driver": ("driver",), "machine": ("driver", "machine")}
+
+
+class Standin:
+    """The rig Juniper, kept in a folder.
+
+    Args:
+        home: the folder; made where it is not there yet.
+        rights: whether settings that need rights can be written.
+
+    Raises:
+        RigError: the folder cannot be made.
+    """
+
+    name = "juniper"
+
+    def __init__(self, home: Path, *, rights: bool = True) -> None:
+        self.home = home
+        self._rights = rights
+        try:
+            home.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise RigError(f"cannot make the stand-in rig in {home}: {error.strerror}") from None
+
+    def facts(self) -> Facts:
+        rig = self._in_effect(WHOLE_RIG)
+        return {
+            "os": "Marl 4", "cpu": "Quill 8-core", "cores": 8, "threads": 16, "ram_mib": 16384,
+            "memory_speed_mts": 3600 if rig["memory.rated-speed"] is True else 2666, "memory_rated_mts": 3600,
+            "gpu": "Basalt 70", "other_gpu": "Basalt Mini (integrated)", "vram_mib": 8192, "driver_version": "31.4",
+            "panel": "Heron 27-inch", "refresh_hz": int(rig["display.refresh"]), "best_refresh_hz": BEST_REFRESH_HZ,
+        }
+
+    def devices(self) -> tuple[str, ...]:
+        return DEVICES
+
+    def games(self) -> tuple[Game, ...]:
+        return tuple(game for game, _ in GAMES.values())
+
+    def catalog(self) -> Catalog:
+        return catalog()
+
+    def state(self) -> State:
+        path = self.home / STATE
+        try:
+            return {STATE: path.read_bytes() if path.exists() else None}
+        except OSError as error:
+            raise RigError(f"cannot read the rig's state {path}: {error.strerror}") from None
+
+    def values(self, state: State, owner: str) -> Entries:
+        return self._parsed(state).get(owner, {})
+
+    def changed(self, state: State, owner: str, changes: Changes) -> State:
+        held = self._parsed(state)
+        for key, value in changes.items():
+            if value is not None:
+                self._refuse(key, value)
+        entries = {**held.get(owner, {}), **changes}
+        held[owner] = {key: value for key, value in entries.items() if value is not None}
+        kept = {name: dict(sorted(entries.items())) for name, entries in sorted(held.items()) if entries}
+        return {STATE: (json.dumps(kept, indent=1) + "\n").encode()}
+
+    def put(self, state: State) -> None:
+        self._check_rights(state)
+        content = state[STATE]
+        try:
+            if content is None:
+                (self.home / STATE).unlink(missing_ok=True)
+            else:
+                replace_file(self.home / STATE, content)
+        except OSError as error:
+            raise RigError(f"cannot write the rig's state {self.home / STATE}: {error.strerror}; it is as before"
+                           ) from None
+
+    def restart(self, what: Restart) -> None:
+        waiting = {setting.name for setting in self.catalog() if setting.restart in WAITS_FOR[what]}
+        wanted = self._parsed(self.state()).get(WHOLE_RIG, {})
+        running = {key: value for key, value in self._running().items() if key.partition("@")[0] not in waiting}
+        running |= {key: value for key, value in wanted.items() if key.partition("@")[0] in waiting}
+        replace_file(self.home / RUNNING, json.dumps(running).encode())
+
+    def play(self, game: str, seconds: float, seed: int) -> Capture:
+        load = GAMES[game_of(self, game).name][1]
+        return simulate(pipeline(load, self._in_effect(game)), seconds, seed)
+
+    def _in_effect(self, owner: str) -> Mapping[str, Value]:
+        """What the running machine works by: settings that wait for a restart still hold their old values."""
+        held = self._parsed(self.state())
+        waiting = {setting.name for setting in self.catalog() if setting.restart in ("driver", "machine")}
+        wanted = held.get(WHOLE_RIG, {})
+        rig_wide = {key: value for key, value in wanted.items() if key.partition("@")[0] not in waiting}
+        rig_wide |= self._running()
+        game = {} if owner == WHOLE_RIG else held.get(owner, {})
+        return {key: effective.value for key, effective in resolve(self.catalog(), rig_wide, game).items()}
+
+    def _running(self) -> dict[str, Value]:
+        path = self.home / RUNNING
+        held: dict[str, Value] = json.loads(path.read_bytes()) if path.exists() else {}
+        return held
+
+    def _parsed(self, state: State) -> dict[str, dict[str, Value]]:
+        try:
+            held = json.loads(state[STATE] or b"{}")
+            return {str(owner): dict(entries) for owner, entries in held.items()}
+        except (ValueError, AttributeError, TypeError):
+            raise RigError(f"the rig's state {self.home / STATE} is damaged: put it back from a copy, or remove it "
+                           "to start at stock") from None
+
+    def _refuse(self, key: str, value: Value) -> None:
+        device = key.partition("@")[2]
+        if key.startswith("interrupt.mode@") and value == "message" and device in LINE_ONLY:
+            raise RefusedByRig(f"{key}: this device has no message-signalled interrupts; leave it at line")
+        if key == "display.refresh" and isinstance(value, int | float) and value > BEST_REFRESH_HZ:
+            raise RefusedByRig(f"{key}: the panel goes up to {BEST_REFRESH_HZ} hz, not {value}")
+
+    def _check_rights(self, state: State) -> None:
+        if self._rights:
+            return
+        now, then = self._parsed(self.state()).get(WHOLE_RIG, {}), self._parsed(state).get(WHOLE_RIG, {})
+        closed = [key for key in sorted({*now, *then}) if now.get(key) != then.get(key) and self.catalog()[key].rights]
+        if closed:
+            raise RefusedByRig(f"writing {', '.join(closed)} needs an administrator's rights; nothing was written")

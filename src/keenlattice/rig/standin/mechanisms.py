@@ -1,0 +1,127 @@
+"""What each setting does to the stand-in's pipeline. `docs/standin.md` says the same in words.
+
+Settings that are not named here act on nothing: they are the placebos, and the truth about them is known.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from keenlattice.catalog.values import Value
+from keenlattice.rig.standin.games import Load
+
+ANISOTROPY = {"off": 0.985, "2x": 0.99, "4x": 0.995, "8x": 1.0, "16x": 1.012}
+FILTERING = {"best": 1.015, "good": 1.0, "fast": 0.992, "fastest": 0.985}
+SAMPLES = {"off": 1.0, "2x": 1.09, "4x": 1.2, "8x": 1.42}
+POWER_PLAN = {"balanced": 1.0, "high": 0.97, "saver": 1.35}
+PRIORITY = {"below-normal": 1.9, "normal": 1.6, "above-normal": 1.3, "high": 1.15}
+PANEL_RESPONSE_MS = {"off": 7.5, "normal": 4.5, "strong": 3.2}
+
+
+@dataclass(frozen=True)
+class Pipeline:
+    """The frame pipeline, as the settings leave it. All times in ms.
+
+    Args:
+        cpu_ms, gpu_ms: typical time of a frame on either; `uneven` and `scenes` as in `Load`.
+        in_flight: how many frames may be under way when the next begins.
+        lead_ms: how long before the GPU is free a frame begins, if it is held back for that (just in time).
+        gap_ms: the least time between two frames (the cap); 0 for none.
+        oversleep_ms: how late the limiter wakes, at most.
+        refresh_ms: time between two refreshes of the panel.
+        sync: how frames meet the refresh: "off", "on", "half-rate", "only-above-refresh" or "variable".
+        buffers: how many frames may be finished and not yet shown (1 or 2), where sync holds them.
+        composed_refreshes: refreshes that the desktop holds each frame for; None if nothing composes.
+        panel_ms: from scan-out to half-way lit.
+        poll_ms: time between two looks at the input device.
+        stall_share, stall_ms: share of interrupts that wait for others on their line, and how long on average.
+        burst_slowdown: how far background work slows the CPU stage while it lasts.
+        compiles_per_min: shader compilations in mid-game.
+        dips_per_min: quiet moments after which the GPU's clock has to rise again.
+    """
+
+    cpu_ms: float
+    gpu_ms: float
+    uneven: float
+    scenes: float
+    in_flight: int
+    lead_ms: float | None
+    gap_ms: float
+    oversleep_ms: float
+    refresh_ms: float
+    sync: str
+    buffers: int
+    composed_refreshes: int | None
+    panel_ms: float
+    poll_ms: float
+    stall_share: float
+    stall_ms: float
+    burst_slowdown: float
+    compiles_per_min: float
+    dips_per_min: float
+
+
+def pipeline(load: Load, value: Mapping[str, Value]) -> Pipeline:
+    """The pipeline of a game under effective values (`value`: setting key to value)."""
+    submission, depth = value["frame.submission"], value["frame.queue-depth"]
+    queue = load.queue if depth == "game decides" else int(depth)
+    if submission == "short-queue":
+        queue = 1
+    cpu_ms = _cpu_ms(load, value)
+    stalls = [_stalls(value.get(f"interrupt.mode@{device}", "line")) for device in ("gpu0", "usb0")]
+    return Pipeline(
+        cpu_ms=cpu_ms,
+        gpu_ms=_gpu_ms(load, value),
+        uneven=load.uneven,
+        scenes=load.scenes,
+        in_flight=queue + 1,
+        lead_ms=1.15 * cpu_ms if submission == "just-in-time" else None,
+        gap_ms=0.0 if value["frame.cap"] == "off" else 1000 / float(value["frame.cap"]),
+        oversleep_ms=0.5 * float(value["timer.resolution"]),
+        refresh_ms=1000 / float(value["display.refresh"]),
+        sync=_sync(load, value),
+        buffers=2 if value["sync.triple-buffering"] is True else 1,
+        composed_refreshes={"exclusive": None, "borderless": 0, "windowed": 1}[str(value["window.mode"])],
+        panel_ms=PANEL_RESPONSE_MS[str(value["display.overdrive"])],
+        poll_ms=1000 / float(value["input.polling-rate"]),
+        stall_share=sum(share for share, _ in stalls) / 2,
+        stall_ms=sum(ms for _, ms in stalls) / 2,
+        burst_slowdown=PRIORITY[str(value["process.priority"])] * (1.06 if value["cpu.core-parking"] is True else 1.0),
+        compiles_per_min=load.compiles_per_min * (0.4 if float(value["shader.cache-size"]) >= 4096 else 1.0),
+        dips_per_min={"adaptive": 14.0, "hold-high": 0.0, "save-power": 40.0}[str(value["gpu.clock-policy"])],
+    )
+
+
+def _cpu_ms(load: Load, value: Mapping[str, Value]) -> float:
+    time = load.cpu_ms * POWER_PLAN[str(value["cpu.power-plan"])]
+    time *= 0.93 if value["driver.threaded-submission"] is True else 1.0
+    time *= 1.0 if value["memory.rated-speed"] is True else 1.05
+    time *= 0.992 if value["scheduling.gpu"] == "by-hardware" else 1.0
+    time *= 1.012 if value["background.overlay"] is True else 1.0
+    return time * (1.03 if value["background.recorder"] is True else 1.0)
+
+
+def _gpu_ms(load: Load, value: Mapping[str, Value]) -> float:
+    time = load.gpu_ms * (0.25 + 0.75 * (float(value["scaling.render-scale"]) / 100) ** 2)
+    time *= ANISOTROPY.get(str(value["texture.anisotropy"]), 1.0) * FILTERING[str(value["texture.filter-quality"])]
+    if value["antialias.mode"] != "game decides":
+        time *= SAMPLES.get(str(value["antialias.samples"]), 1.0)
+    time *= 1.08 if value["shading.ambient-occlusion"] == "on" else 1.0
+    time *= {"adaptive": 1.03, "hold-high": 1.0, "save-power": 1.25}[str(value["gpu.clock-policy"])]
+    time *= float((100 / float(value["gpu.power-limit"])) ** 0.35)
+    time *= 1.01 if value["background.overlay"] is True else 1.0
+    return time * (1.05 if value["background.recorder"] is True else 1.0)
+
+
+def _sync(load: Load, value: Mapping[str, Value]) -> str:
+    variable, windowed = value["sync.variable-refresh"], value["window.mode"] != "exclusive"
+    if variable == "also-windowed" or (variable == "fullscreen" and not windowed):
+        return "variable"
+    chosen = value["sync.vertical"]
+    if chosen == "game decides":
+        return "on" if load.sync else "off"
+    return str(chosen)
+
+
+def _stalls(mode: Value) -> tuple[float, float]:
+    """Share of interrupts that wait, and for how many ms on average: on a line others go first at times."""
+    return (0.002, 0.2) if mode == "message" else (0.02, 1.5)

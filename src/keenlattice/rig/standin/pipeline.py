@@ -1,0 +1,211 @@
+"""Plays a game by simulating its frames: input polled, CPU stage, bounded queue, GPU stage, limiter, sync, scan-out.
+
+Per frame, in ms from the start of the run:
+
+    begins    once the CPU is free, the limiter lets it, and few enough frames are under way; reads the input then
+    prepared  after the CPU stage
+    rendered  after the GPU stage, which begins once prepared, the GPU is free and there is a buffer to draw into
+    shown     at once, or at a refresh, as sync has it
+    lit       when the scan-out passes the middle of the panel, and the panel has answered
+
+The stages' times have memory: frames resemble their neighbours, scenes come and go, background work comes in bursts,
+shaders compile, the GPU's clock dips and the case warms up. Every run also differs a little from every other.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from itertools import count
+
+import numpy as np
+
+from keenlattice.measure.capture import Capture, Floats
+from keenlattice.rig.standin.mechanisms import Pipeline
+
+MEMORY = 0.85            # how much of a frame's unevenness the next one inherits
+KERNEL = (MEMORY ** np.arange(40) * (1 - MEMORY**2) ** 0.5).astype(np.float32)  # the same, as far back as it is felt
+SCENE_MS = 2000.0
+COURSE = np.random.default_rng(1).standard_normal(97)  # how demanding each scene of a game's course is
+DETOUR = 0.25            # how far a run strays from the course
+RUN_TO_RUN = 0.004       # standard deviation of what makes whole runs differ (logarithm)
+BURST_MS, BURSTS_PER_MIN = 80.0, 6.0
+COMPILE_MS = 28.0
+DIP_MS, DIP_SLOWDOWN = 150.0, 1.35
+WARMING, WARM_AFTER_S = 0.02, 60.0
+CLICK_EVERY_MS = 250.0
+
+
+@dataclass(frozen=True)
+class _Frames:
+    begins: Floats
+    rendered: Floats
+    shown: Floats
+
+
+@dataclass(frozen=True)
+class _Stages:
+    cpu_ms: Floats
+    gpu_ms: Floats
+    oversleep_ms: Floats
+
+
+def simulate(line: Pipeline, seconds: float, seed: int) -> Capture:
+    """A capture of `seconds` of play with about four clicks a second; equal seeds give equal captures."""
+    typical = max(line.cpu_ms, line.gpu_ms, line.gap_ms)
+    for attempt in count():
+        frames = int(seconds * 1000 / typical * 1.05 * 1.3**attempt) + 20
+        random = np.random.default_rng([seed, 1])
+        stages = _stages(line, frames, typical, random)
+        played = (_run_free if line.sync == "off" else _run_synced)(line, stages)
+        if played.shown[-1] >= seconds * 1000:
+            break
+    kept = int(np.searchsorted(played.shown, seconds * 1000)) + 1
+    clicks, answers = _clicks(line, played, seconds, np.random.default_rng([seed, 2]))
+    return Capture(played.shown[:kept], clicks, answers, stages.cpu_ms[:kept], stages.gpu_ms[:kept])
+
+
+def _stages(line: Pipeline, frames: int, typical_ms: float, random: np.random.Generator) -> _Stages:
+    """How long each frame takes on CPU and GPU, before anything waits for anything."""
+    at_s = np.arange(frames) * (typical_ms / 1000)
+    per_run = np.exp(random.normal(0, RUN_TO_RUN, 2))
+    cpu = line.cpu_ms * per_run[0] * _uneven(line, frames, typical_ms, random)
+    gpu = line.gpu_ms * per_run[1] * _uneven(line, frames, typical_ms, random)
+    gpu *= 1 + WARMING * (1 - np.exp(-at_s / WARM_AFTER_S))
+    for start, end in _spells(BURSTS_PER_MIN, BURST_MS, frames, typical_ms, random):
+        cpu[start:end] *= line.burst_slowdown
+    for start, end in _spells(line.dips_per_min, DIP_MS, frames, typical_ms, random):
+        gpu[start:end] *= DIP_SLOWDOWN
+    for start, _ in _spells(line.compiles_per_min, typical_ms, frames, typical_ms, random):
+        cpu[start] += random.gamma(4, COMPILE_MS / 4)
+    stalled = random.integers(0, frames, random.poisson(line.stall_share * frames))
+    gpu[stalled] += random.exponential(line.stall_ms, stalled.size)
+    oversleep = random.random(frames, dtype=np.float32) * line.oversleep_ms
+    return _Stages(cpu, gpu, oversleep.astype(np.float64))
+
+
+def _uneven(line: Pipeline, frames: int, typical_ms: float, random: np.random.Generator) -> Floats:
+    """What single frames and scenes make of a stage's typical time: a factor with mean near 1.
+
+    Every run plays the same course, so scenes are nearly the same each time; what the player does differs a little.
+    """
+    fresh = random.standard_normal(frames + KERNEL.size - 1, dtype=np.float32)
+    single = np.convolve(fresh, line.uneven * KERNEL, mode="valid")
+    every = max(1, int(SCENE_MS / typical_ms))
+    count = frames // every + 2
+    scenes = np.resize(COURSE, count) * line.scenes + random.normal(0, line.scenes * DETOUR, count)
+    slow = np.interp(np.arange(frames), np.arange(count) * every, scenes)
+    factor: Floats = np.exp(single + slow)
+    return factor
+
+
+def _spells(per_min: float, lasting_ms: float, frames: int, typical_ms: float,
+            random: np.random.Generator) -> list[tuple[int, int]]:
+    """Frame ranges of things that come at random, so many a minute, and last a while."""
+    minutes = frames * typical_ms / 60_000
+    starts = random.integers(0, frames, random.poisson(per_min * minutes))
+    length = max(1, int(lasting_ms / typical_ms))
+    return [(int(start), int(start) + length) for start in starts]
+
+
+def _run_free(line: Pipeline, stages: _Stages) -> _Frames:
+    """Without sync: nothing behind the GPU holds a frame back.
+
+    A plain loop over lists, since each frame waits for earlier ones: several times quicker than indexing arrays.
+    """
+    gap, lead = line.gap_ms, 1e12 if line.lead_ms is None else line.lead_ms
+    cpu_free = gpu_free = not_before = 0.0
+    begins: list[float] = []
+    # Frame i waits for frame i - in_flight to be rendered. The list is read from its start while it grows at its end.
+    rendered = [0.0] * line.in_flight
+    begun, done = begins.append, rendered.append
+    for cpu, gpu, late, earlier in zip(stages.cpu_ms.tolist(), stages.gpu_ms.tolist(), stages.oversleep_ms.tolist(),
+                                       rendered, strict=False):
+        start = cpu_free if cpu_free > earlier else earlier
+        if start < gpu_free - lead:
+            start = gpu_free - lead
+        if gap:
+            if start < not_before:
+                start = not_before + late
+                not_before += gap
+            else:
+                not_before = start + gap
+        begun(start)
+        cpu_free = start + cpu
+        gpu_free = (cpu_free if cpu_free > gpu_free else gpu_free) + gpu
+        done(gpu_free)
+    finished = np.array(rendered[line.in_flight:])
+    return _Frames(np.array(begins), finished, finished)
+
+
+def _run_synced(line: Pipeline, stages: _Stages) -> _Frames:
+    """With sync: a frame is shown when the panel is ready, and until then its buffer is not free for the next."""
+    gap, lead = line.gap_ms, 1e12 if line.lead_ms is None else line.lead_ms
+    show = _shower(line)
+    cpu_free = gpu_free = not_before = on_screen = 0.0
+    begins: list[float] = []
+    rendered = [0.0] * line.in_flight
+    shown = [0.0] * line.buffers
+    for cpu, gpu, late, earlier, buffer_free in zip(
+            stages.cpu_ms.tolist(), stages.gpu_ms.tolist(), stages.oversleep_ms.tolist(), rendered, shown,
+            strict=False):
+        start = max(cpu_free, earlier, gpu_free - lead)
+        if gap:
+            if start < not_before:
+                start = not_before + late
+                not_before += gap
+            else:
+                not_before = start + gap
+        begins.append(start)
+        cpu_free = start + cpu
+        gpu_free = max(cpu_free, gpu_free, buffer_free) + gpu
+        rendered.append(gpu_free)
+        on_screen = show(gpu_free, on_screen)
+        shown.append(on_screen)
+    return _Frames(np.array(begins), np.array(rendered[line.in_flight:]), np.array(shown[line.buffers:]))
+
+
+def _shower(line: Pipeline) -> Callable[[float, float], float]:
+    """When a frame rendered at one time is shown, after the frame before it was shown at another."""
+    from math import ceil, floor
+
+    period = line.refresh_ms * (2 if line.sync == "half-rate" else 1)
+    slack = 1e-9 * period  # a frame that is ready at a refresh is ready for it
+
+    def at_refresh(rendered: float, before: float) -> float:
+        return period * max(ceil((rendered - slack) / period), floor((before + slack) / period) + 1)
+
+    def variable(rendered: float, before: float) -> float:
+        return max(rendered, before + period)
+
+    def torn_if_late(rendered: float, before: float) -> float:
+        due = period * (floor((before + slack) / period) + 1)
+        return due if rendered <= due else rendered
+
+    return {"variable": variable, "only-above-refresh": torn_if_late}.get(line.sync, at_refresh)
+
+
+def _clicks(line: Pipeline, played: _Frames, seconds: float,
+            random: np.random.Generator) -> tuple[Floats, Floats]:
+    """When the player clicks, and when the middle of the panel answers."""
+    gaps = random.uniform(0.5, 1.5, int(seconds * 1000 / CLICK_EVERY_MS * 1.5) + 10) * CLICK_EVERY_MS
+    clicks = np.cumsum(gaps)
+    clicks = clicks[clicks < seconds * 1000 - 300]  # the last ones would be answered after the end
+    polled = clicks + random.random(clicks.size) * line.poll_ms
+    waits = random.random(clicks.size) < line.stall_share
+    polled += np.where(waits, random.exponential(line.stall_ms, clicks.size), 0.0)
+    frame = np.searchsorted(played.begins, polled)  # the first frame that begins after the input has arrived
+    lit = _lit(line, played)
+    answered = frame < lit.size
+    answers = np.where(answered, lit[np.minimum(frame, lit.size - 1)], np.nan)
+    return clicks, answers
+
+
+def _lit(line: Pipeline, played: _Frames) -> Floats:
+    """When the middle of the panel shows each frame."""
+    period, shown = line.refresh_ms, played.shown
+    if line.composed_refreshes is not None and line.sync != "variable":
+        scan = period * (np.ceil(shown / period) + line.composed_refreshes)
+        return scan + period / 2 + line.panel_ms
+    if line.sync in ("off", "only-above-refresh"):  # torn: the scan-out is anywhere, and passes the middle next
+        middle = period / 2
+        return np.ceil((shown - middle) / period) * period + middle + line.panel_ms
+    return shown + period / 2 + line.panel_ms

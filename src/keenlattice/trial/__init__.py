@@ -1,0 +1,1 @@
+"""Trials: plans runs, turns their numbers into verdicts."""

@@ -1,0 +1,59 @@
+"""What a trial found: per metric a change, an interval and one of four verdicts."""
+
+from dataclasses import asdict, dataclass
+from typing import Any, Literal
+
+from keenlattice.trial.plan import Plan
+
+SCHEMA = "keen-lattice/trial/1"
+
+Verdict = Literal["better", "worse", "no difference that matters", "unclear"]
+
+
+@dataclass(frozen=True)
+class MetricResult:
+    """One metric of a trial.
+
+    Args:
+        before, after: geometric mean over the runs of either version, in `unit`.
+        change_pct: how much `after` differs from `before`, in per cent, with its interval.
+        low_pct, high_pct: the interval, at `confidence`.
+        n: how many blocks gave a number for both versions.
+
+    All numbers are None where fewer than two blocks did.
+    """
+
+    name: str
+    unit: str
+    before: float | None
+    after: float | None
+    change_pct: float | None
+    low_pct: float | None
+    high_pct: float | None
+    verdict: Verdict
+    confidence: float
+    n: int
+
+
+@dataclass(frozen=True)
+class TrialResult:
+    """A trial: what was compared, how, and what came out. `before` and `after` are references."""
+
+    game: str
+    before: str
+    after: str
+    plan: Plan
+    metrics: tuple[MetricResult, ...]
+    rig: str = ""
+
+    def __getitem__(self, name: str) -> MetricResult:
+        return next(one for one in self.metrics if one.name == name)
+
+    @property
+    def deciding(self) -> MetricResult:
+        return self[self.plan.decides]
+
+    def to_json(self) -> dict[str, Any]:
+        """As documented in `docs/formats.md`; JSON types only."""
+        return {"schema": SCHEMA, "game": self.game, "rig": self.rig, "before": self.before, "after": self.after,
+                **asdict(self.plan), "metrics": [asdict(one) for one in self.metrics]}
