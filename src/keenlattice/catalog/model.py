@@ -56,7 +56,10 @@ class Setting(BaseModel):
             raise ValueError("low, high, words: only a number takes them")
         if (self.sure == "placebo") == bool(self.moves):
             raise ValueError("moves: a placebo moves nothing; anything else moves something")
-        self.checked(self.stock)
+        try:
+            self.checked(self.stock)
+        except BadValue as error:
+            raise ValueError(f"stock: {error}") from None
         return self
 
     def allowed(self) -> str:
@@ -94,18 +97,22 @@ class Setting(BaseModel):
         if self.kind in ("whole", "number") and isinstance(value, int | float) and not isinstance(value, bool):
             return self._in_range(value)
         shown = written(value) if isinstance(value, bool | int | float | str) else repr(value)
-        raise BadValue(f"{self.name} cannot be {shown!r}; it takes {self.allowed()}")
+        raise self._bad(repr(shown))
 
     def _in_range(self, value: int | float) -> Value:
         low = self.low if self.low is not None else -float("inf")
         high = self.high if self.high is not None else float("inf")
         if not low <= value <= high:  # also catches what is not a number at all
-            raise BadValue(f"{self.name} cannot be {written(value)}; it takes {self.allowed()}")
+            raise self._bad(written(value))
         if self.kind == "number":
             return float(value)
         if value != int(value):
-            raise BadValue(f"{self.name} cannot be {written(value)}; it takes {self.allowed()}")
+            raise self._bad(written(value))
         return int(value)
+
+    def _bad(self, shown: str) -> BadValue:
+        shown = shown if len(shown) <= 60 else f"{shown[:57]}..."
+        return BadValue(f"{self.name} cannot be {shown}; it takes {self.allowed()}")
 
     def parsed(self, text: str) -> Value:
         """The value that a player typed.

@@ -1,47 +1,16 @@
 """`keen demo`: the whole story, once, on made-up or on real ground."""
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 if TYPE_CHECKING:
-    from keenlattice.catalog.values import Value
     from keenlattice.cli.session import Session
+    from keenlattice.cli.stories import Story
     from keenlattice.measure.capture import Capture
     from keenlattice.profile.version import Version
     from keenlattice.trial.result import TrialResult
-
-
-@dataclass(frozen=True)
-class Story:
-    """What one rig's demo edits, why, and how it is measured."""
-
-    game: str
-    edit: "dict[str, Value]"
-    why: str
-    rumour: "dict[str, Value]"
-    rumour_why: str
-    decides: str
-    matters_pct: float
-    blocks: int
-    seconds: float
-    pace: str
-
-
-STORIES = {
-    "standin": Story(
-        game="brass-orbit", edit={"frame.queue-depth": 1}, why="flippers sooner",
-        rumour={"process.io-priority": "high"}, rumour_why="seen on a list of thirty changes",
-        decides="latency_ms_median", matters_pct=3.0, blocks=24, seconds=60.0,
-        pace="The stand-in simulates a minute of play in a few hundredths of a second."),
-    "linux": Story(
-        game="scene", edit={"mesa.pp_jimenezmlaa": 8}, why="smoother edges, by a filter after each frame",
-        rumour={"mesa.force_glsl_extensions_warn": True}, rumour_why="seen on a list of thirty changes",
-        decides="frame_ms_mean", matters_pct=10.0, blocks=6, seconds=3.0,
-        pace="Each run starts the scene anew, on the real driver: this takes a minute or two."),
-}
 
 
 def demo(
@@ -52,6 +21,7 @@ def demo(
     """Tell the whole story: survey, baseline, one edit, apply, a measured verdict, undo."""
     from keenlattice.cli.output import say
     from keenlattice.cli.session import begin
+    from keenlattice.cli.stories import STORIES
     from keenlattice.rig.find import home_of
     from keenlattice.rig.journal import fingerprint
 

@@ -1,0 +1,138 @@
+"""Changing a rig with a way back: apply, undo, and what is left when a process dies."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from keenlattice.errors import RefusedByRig, RigBusy, UsageError
+from keenlattice.logbook.book import Logbook
+from keenlattice.profile.version import stock
+from keenlattice.rig.apply import apply, undo
+from keenlattice.rig.journal import changing, recover, unfinished
+from keenlattice.rig.standin.machine import Standin
+
+
+def test_apply_then_undo_is_as_if_nothing_had_been(rig: Standin, book: Logbook) -> None:
+    rig.put({"state.json": b'{ "rig": {"display.refresh": 144} }'})  # not as we would have written it
+    first = rig.state()
+    one = book.commit("brass-orbit", {"frame.cap": 162})
+    apply(rig, book, one)
+    apply(rig, book, book.commit("brass-orbit", {"frame.queue-depth": 1}))
+    assert rig.values(rig.state(), "brass-orbit") == {"frame.queue-depth": 1}
+    assert undo(rig, book).exactly
+    assert rig.values(rig.state(), "brass-orbit") == {"frame.cap": 162}
+    assert book.last_apply("juniper", "brass-orbit").version == one.id  # type: ignore[union-attr]
+    assert undo(rig, book).exactly
+    assert rig.state() == first
+    with pytest.raises(UsageError, match="nothing has been applied"):
+        undo(rig, book)
+
+
+def test_undo_keeps_what_others_changed_since(rig: Standin, book: Logbook) -> None:
+    apply(rig, book, book.commit("brass-orbit", {"frame.cap": 162}))
+    rig.put(rig.changed(rig.state(), "tidewater-rally", {"frame.cap": 60}))
+    assert not undo(rig, book).exactly
+    assert rig.values(rig.state(), "brass-orbit") == {}
+    assert rig.values(rig.state(), "tidewater-rally") == {"frame.cap": 60}
+
+
+def test_a_refused_apply_leaves_nothing(rig: Standin, book: Logbook) -> None:
+    with pytest.raises(RefusedByRig):
+        apply(rig, book, book.commit("rig", {"display.refresh": 240}))
+    assert rig.state() == {"state.json": None} and not unfinished(rig.home)
+    assert book.last_apply("juniper") is None
+
+
+def test_stock_takes_everything_of_the_game_off(rig: Standin, book: Logbook) -> None:
+    apply(rig, book, book.commit("brass-orbit", {"frame.cap": 162}))
+    apply(rig, book, stock("brass-orbit"))
+    assert rig.values(rig.state(), "brass-orbit") == {}
+
+
+def test_one_at_a_time(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("keenlattice.rig.journal.PATIENCE_S", 0.1)
+    with changing(rig, "a long trial"), pytest.raises(RigBusy, match=r"a long trial, by process \d+ since"), \
+            changing(rig, "another"):
+        pass
+    with changing(rig, "another"):
+        pass
+
+
+DIES = """
+import os, signal, sys
+from pathlib import Path
+from keenlattice.rig.journal import changing
+from keenlattice.rig.standin.machine import Standin
+rig = Standin(Path(sys.argv[1]))
+with changing(rig, "a trial") as change:
+    for cap in range(30, 30 + int(sys.argv[2])):
+        change.put(rig.changed(rig.state(), "brass-orbit", {"frame.cap": cap}))
+    os.kill(os.getpid(), signal.SIGKILL)
+"""
+
+
+@pytest.mark.parametrize("writes", [1, 5])
+def test_after_a_kill_the_rig_is_put_back(rig: Standin, writes: int) -> None:
+    rig.put({"state.json": b'{"brass-orbit": {"frame.cap": 162}}'})
+    done = subprocess.run([sys.executable, "-c", DIES, str(rig.home), str(writes)], check=False)
+    assert done.returncode == -signal.SIGKILL
+    assert rig.values(rig.state(), "brass-orbit")["frame.cap"] == 29 + writes
+    said = recover(rig)
+    assert said and "a trial was cut short" in said
+    assert rig.state() == {"state.json": b'{"brass-orbit": {"frame.cap": 162}}'}
+    assert recover(rig) is None
+
+
+def test_what_somebody_else_changed_after_a_kill_is_not_overwritten(rig: Standin) -> None:
+    subprocess.run([sys.executable, "-c", DIES, str(rig.home), "2"], check=False)
+    rig.put({"state.json": b'{"brass-orbit": {"frame.cap": 99}}'})
+    said = recover(rig)
+    assert said and "changed by something else since" in said
+    assert rig.values(rig.state(), "brass-orbit") == {"frame.cap": 99}
+    assert (rig.home / "before-the-unfinished-change.json").exists() and not unfinished(rig.home)
+
+
+LIVES = """
+import sys, time
+from pathlib import Path
+from keenlattice.rig.journal import changing
+from keenlattice.rig.standin.machine import Standin
+rig = Standin(Path(sys.argv[1]))
+with changing(rig, "a trial") as change:
+    change.put(rig.changed(rig.state(), "brass-orbit", {"frame.cap": 60}))
+    time.sleep(60)
+"""
+
+
+def test_a_change_that_is_still_going_on_is_not_recovered(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("keenlattice.rig.journal.PATIENCE_S", 0.2)
+    other = subprocess.Popen([sys.executable, "-c", LIVES, str(rig.home)])
+    try:
+        until = time.monotonic() + 30
+        while not rig.values(rig.state(), "brass-orbit") and time.monotonic() < until:
+            time.sleep(0.05)
+        assert recover(rig) is None
+        assert rig.values(rig.state(), "brass-orbit") == {"frame.cap": 60}
+        other.send_signal(signal.SIGINT)  # the player presses Ctrl-C: put back by the process itself
+        other.wait(30)
+        assert rig.values(rig.state(), "brass-orbit") == {} and not unfinished(rig.home)
+    finally:
+        other.kill()
+        other.wait()
+
+
+def test_a_linked_file_stays_a_link(tmp_path: Path) -> None:
+    from keenlattice.files import replace_file
+
+    (tmp_path / "real").write_bytes(b"old")
+    os.chmod(tmp_path / "real", 0o600)
+    (tmp_path / "link").symlink_to("real")
+    replace_file(tmp_path / "link", b"new")
+    assert (tmp_path / "link").is_symlink() and (tmp_path / "real").read_bytes() == b"new"
+    assert (tmp_path / "real").stat().st_mode & 0o777 == 0o600
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["link", "real"]

@@ -1,0 +1,72 @@
+"""The catalog: its data files against the model, and what a player may type."""
+
+from importlib import resources
+from pathlib import Path
+
+import pytest
+
+from keenlattice.catalog.load import catalog, settings_in
+from keenlattice.errors import BadValue, CatalogError, UnknownName, UsageError
+
+FILES = sorted((resources.files("keenlattice.catalog") / "data").iterdir(), key=lambda file: file.name)
+
+
+@pytest.mark.parametrize("file", FILES, ids=lambda file: file.name)
+def test_every_data_file_fits_the_model(file: Path) -> None:
+    for setting in settings_in(file):
+        assert setting.trades.endswith(".") and setting.title
+
+
+def test_the_catalog_covers_what_was_promised() -> None:
+    assert len(catalog()) >= 30
+    assert len({setting.domain for setting in catalog()}) >= 8
+
+
+@pytest.mark.parametrize(("text", "says"), [
+    ('[frame.cap]\ntitle = "x"', "bad.toml: frame.cap: kind: Field required"),
+    ('[frame.cap]\ntitle="x"\nkind="switch"\nscope="game"\nstock=3\ntrades="y"\nsure="placebo"',
+     "bad.toml: frame.cap: (whole): Value error, stock: frame.cap cannot be"),
+    ('[frame.cap]\ntitle="x"\nkind="switch"\nscope="game"\nstock=true\ntrades="y"\nspeed=1\nsure="placebo"',
+     "bad.toml: frame.cap: speed: Extra inputs"),
+    ("[frame", "bad.toml: not a catalog file"),
+])
+def test_a_bad_data_file_is_named_with_setting_and_key(tmp_path: Path, text: str, says: str) -> None:
+    file = tmp_path / "bad.toml"
+    file.write_text(text, encoding="utf-8")
+    with pytest.raises(CatalogError, match=says.replace("(", r"\(").replace(")", r"\)")):
+        settings_in(file)
+
+
+@pytest.mark.parametrize(("key", "typed", "value"), [
+    ("frame.queue-depth", "2", 2), ("frame.queue-depth", "game decides", "game decides"),
+    ("frame.queue-depth", "game-decides", "game decides"), ("frame.cap", "off", "off"), ("frame.cap", "162", 162),
+    ("timer.resolution", "0.5", 0.5), ("background.recorder", "no", False), ("sync.vertical", "half-rate", "half-rate"),
+])
+def test_what_a_player_types_becomes_a_value(key: str, typed: str, value: object) -> None:
+    parsed = catalog()[key].parsed(typed)
+    assert parsed == value and type(parsed) is type(value)
+
+
+@pytest.mark.parametrize(("key", "typed"), [
+    ("frame.queue-depth", "0"), ("frame.queue-depth", "7"), ("frame.queue-depth", "1.5"), ("frame.queue-depth", "on"),
+    ("frame.queue-depth", "nan"), ("frame.queue-depth", "9" * 5000), ("frame.queue-depth", ""),
+    ("frame.cap", "game decides"), ("background.recorder", "2"), ("sync.vertical", "On"), ("timer.resolution", "inf"),
+])
+def test_what_a_setting_does_not_take_is_said_with_what_it_takes(key: str, typed: str) -> None:
+    with pytest.raises(BadValue, match="it takes"):
+        catalog()[key].parsed(typed)
+
+
+def test_an_unknown_setting_is_answered_with_the_nearest() -> None:
+    with pytest.raises(UnknownName, match="nearest: frame.queue-depth"):
+        catalog()["frame.queue-dept"]
+
+
+@pytest.mark.parametrize(("key", "whole_rig", "says"), [
+    ("timer.resolution", False, "keen edit rig"), ("interrupt.mode", True, "per device"),
+    ("interrupt.mode@toaster", True, "gpu0"), ("frame.cap@gpu0", False, "not set per device"),
+])
+def test_a_setting_is_set_only_where_it_can_be(key: str, whole_rig: bool, says: str) -> None:
+    with pytest.raises(UsageError, match=says):
+        catalog().check_key(key, whole_rig=whole_rig, devices=["gpu0"])
+    catalog().check_key("interrupt.mode@gpu0", whole_rig=True, devices=["gpu0"])

@@ -1,0 +1,89 @@
+"""The logbook: what it keeps stays as it was, and what is no logbook is left alone."""
+
+import sqlite3
+from pathlib import Path
+
+import pytest
+
+from keenlattice.errors import BookError, UnknownName, UsageError
+from keenlattice.logbook.book import Logbook
+from keenlattice.logbook.reference import find
+
+GAMES = ["brass-orbit", "tidewater-rally"]
+
+
+def test_versions_are_kept_in_a_line(book: Logbook) -> None:
+    first = book.commit("brass-orbit", {"frame.cap": 162}, note="one")
+    second = book.commit("brass-orbit", {"frame.cap": 160, "sync.vertical": "on"}, note="two")
+    book.commit("rig", {"display.refresh": 165})
+    assert second.parents == (first.id,)
+    with Logbook(book.folder) as again:
+        assert again.history("brass-orbit") == [second, first]
+        assert again.history("brass-orbit", 1) == [second]
+        assert again.version("brass-orbit", first.id[:6]) == first
+        assert again.profiles() == ["brass-orbit", "rig"]
+
+
+def test_a_version_tampered_with_is_found_out(book: Logbook) -> None:
+    version = book.commit("brass-orbit", {"frame.cap": 162})
+    with sqlite3.connect(book.folder / "logbook.sqlite") as raw:
+        raw.execute("UPDATE versions SET entries = replace(entries, '162', '163')")
+    with pytest.raises(BookError, match=version.id[:8]):
+        book.latest("brass-orbit")
+
+
+def test_references(book: Logbook) -> None:
+    assert find(book, "brass-orbit", "juniper", GAMES).entries == {}
+    version = book.commit("brass-orbit", {"frame.cap": 162})
+    assert find(book, "brass-orbit", "juniper", GAMES) == version
+    assert find(book, version.reference, "juniper", GAMES) == version
+    assert find(book, "brass-orbit@stock", "juniper", GAMES).entries == {}
+    with pytest.raises(UsageError, match="nothing of brass-orbit has been applied"):
+        find(book, "brass-orbit@applied", "juniper", GAMES)
+    book.add_apply("juniper", version, "{}", "")
+    book.commit("brass-orbit", {"frame.cap": 120})
+    assert find(book, "brass-orbit@applied", "juniper", GAMES) == version
+
+
+@pytest.mark.parametrize("reference", ["bras-orbit", "brass-orbit@zz", "brass-orbit@", "brass-orbit@00000000",
+                                       "tidewater-rally@applied2", "", "@", "brass-orbit@%"])
+def test_what_is_not_there_is_said_with_what_is(book: Logbook, reference: str) -> None:
+    book.commit("brass-orbit", {"frame.cap": 162})
+    with pytest.raises(UnknownName):
+        find(book, reference, "juniper", GAMES)
+
+
+def test_too_few_digits(book: Logbook) -> None:
+    for cap in range(60, 100):  # 40 ids over 16 first digits: two must share one
+        book.commit("brass-orbit", {"frame.cap": cap})
+    firsts = [version.id[0] for version in book.history("brass-orbit")]
+    shared = next(digit for digit in firsts if firsts.count(digit) > 1)
+    with pytest.raises(UsageError, match="more digits"):
+        book.version("brass-orbit", shared)
+
+
+def test_a_folder_of_other_things_is_left_alone(tmp_path: Path) -> None:
+    (tmp_path / "holiday.txt").write_text("sun")
+    with pytest.raises(BookError, match="no logbook"):
+        Logbook(tmp_path)
+    assert [path.name for path in tmp_path.iterdir()] == ["holiday.txt"]
+    with pytest.raises(BookError, match="is a file"):
+        Logbook(tmp_path / "holiday.txt")
+
+
+@pytest.mark.parametrize("content", [b"", b"not a database", b"SQLite format 3\0" + b"\xff" * 200])
+def test_a_damaged_logbook_is_said_so(tmp_path: Path, content: bytes) -> None:
+    (tmp_path / "logbook.sqlite").write_bytes(content)
+    if not content:  # an empty file is a database of which nothing was written yet
+        assert Logbook(tmp_path).profiles() == []
+        return
+    with pytest.raises(BookError, match="logbook"):
+        Logbook(tmp_path)
+    assert (tmp_path / "logbook.sqlite").read_bytes() == content
+
+
+def test_a_newer_form_is_not_touched(book: Logbook) -> None:
+    with sqlite3.connect(book.folder / "logbook.sqlite") as raw:
+        raw.execute("PRAGMA user_version = 99")
+    with pytest.raises(BookError, match="update it"):
+        Logbook(book.folder)

@@ -1,0 +1,151 @@
+"""Trials: the plan, the arithmetic of a verdict, and both scored against what the stand-in knows to be true."""
+
+import math
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy import stats
+
+from keenlattice.errors import BadValue, RigError, UnknownName, UsageError
+from keenlattice.measure.metrics import metrics_of
+from keenlattice.profile.version import Entries, Version, stock
+from keenlattice.rig.standin.machine import Standin
+from keenlattice.trial.conclude import conclude, t_interval, verdict
+from keenlattice.trial.plan import Plan
+from keenlattice.trial.run import run_trial
+
+
+@given(st.integers(2, 60), st.integers(0, 2**31))
+def test_each_block_holds_one_run_of_either(blocks: int, seed: int) -> None:
+    runs = Plan(blocks=blocks, seed=seed).runs()
+    assert [block for block, _, _ in runs] == [number // 2 for number in range(2 * blocks)]
+    assert all({runs[2 * block][1], runs[2 * block + 1][1]} == {"before", "after"} for block in range(blocks))
+    assert runs == Plan(blocks=blocks, seed=seed).runs()
+
+
+def test_the_order_within_blocks_is_drawn() -> None:
+    firsts = [arm for block, arm, _ in Plan(blocks=400, seed=3).runs()][::2]
+    assert 160 < firsts.count("before") < 240
+
+
+@pytest.mark.parametrize("wrong", [{"blocks": 1}, {"blocks": 0}, {"seconds": math.nan}, {"seconds": 0.1}, {"seed": -1},
+                                   {"matters_pct": 0}, {"matters_pct": math.nan}, {"decides": "fps"}])
+def test_a_plan_that_cannot_be_is_refused(wrong: dict[str, object]) -> None:
+    with pytest.raises(UnknownName if "decides" in wrong else BadValue):
+        Plan(**wrong)  # type: ignore[arg-type]
+
+
+@given(st.lists(st.floats(-1, 1), min_size=2, max_size=30))
+def test_the_interval_is_students(values: list[float]) -> None:
+    middle, low, high = t_interval(np.array(values), 0.95)
+    if np.std(values) > 1e-9:
+        theirs = stats.t.interval(0.95, len(values) - 1, np.mean(values), stats.sem(values))
+        assert (low, high) == pytest.approx(theirs, abs=1e-9)
+    assert low <= middle <= high
+
+
+@pytest.mark.parametrize(("low", "high", "lower_is_better", "says"), [
+    (-0.10, -0.05, True, "better"), (-0.10, -0.05, False, "worse"), (0.05, 0.10, True, "worse"),
+    (0.05, 0.10, False, "better"), (-0.005, 0.005, True, "no difference that matters"),
+    (0.002, 0.005, True, "no difference that matters"), (0.005, 0.05, True, "unclear"), (-0.05, 0.05, False, "unclear"),
+    (-0.02, -0.005, True, "unclear"),
+])
+def test_the_word_for_an_interval(low: float, high: float, lower_is_better: bool, says: str) -> None:
+    assert verdict(low, high, 1.0, lower_is_better) == says
+
+
+def test_a_known_change_is_told_with_its_interval() -> None:
+    random = np.random.default_rng(1)
+    runs = {arm: [dict.fromkeys(("frame_ms_mean", "frame_ms_p50", "frame_ms_p99", "fps_mean", "low_1_fps",
+                                 "latency_ms_median", "latency_ms_p95"), 10 * factor * math.exp(random.normal(0, 0.01)))
+                  | {"stutters_per_min": 0.0} for _ in range(10)] for arm, factor in (("before", 1), ("after", 0.9))}
+    first, *others = conclude(Plan(blocks=10, decides="latency_ms_p95"), runs["before"], runs["after"])
+    assert first.name == "latency_ms_p95" and first.verdict == "better"
+    assert first.low_pct < -10 < first.high_pct  # type: ignore[operator]
+    assert {one.name: one.verdict for one in others}["fps_mean"] == "worse"
+    stutters = next(one for one in others if one.name == "stutters_per_min")
+    assert (stutters.change_pct, stutters.verdict) == (0, "no difference that matters")
+    assert all(one.confidence > first.confidence for one in others)
+
+
+def test_with_fewer_than_two_numbers_there_is_no_verdict() -> None:
+    blank = dict.fromkeys(("frame_ms_mean", "frame_ms_p50", "frame_ms_p99", "fps_mean", "low_1_fps",
+                           "stutters_per_min", "latency_ms_median", "latency_ms_p95"), math.nan)
+    (first, *_) = conclude(Plan(blocks=2), [blank, blank | {"frame_ms_mean": 8.0}], [blank, blank])
+    assert (first.before, first.low_pct, first.verdict, first.n) == (None, None, "unclear", 0)
+
+
+def test_the_rig_is_put_back_even_if_it_breaks(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
+    rig.put({"state.json": b'{ "brass-orbit": {"frame.cap": 99} }'})
+    held, played = rig.state(), rig.play
+    after = Version("brass-orbit", {"frame.queue-depth": 1})
+    assert run_trial(rig, stock("brass-orbit"), after, Plan(blocks=2, seconds=2)).rig == "juniper"
+    assert rig.state() == held
+
+    def breaks(game: str, seconds: float, seed: int) -> object:
+        if rig.values(rig.state(), "brass-orbit"):
+            raise RigError("the game crashed")
+        return played(game, seconds, seed)
+
+    monkeypatch.setattr(rig, "play", breaks)
+    with pytest.raises(RigError, match="crashed"):
+        run_trial(rig, stock("brass-orbit"), after, Plan(blocks=2, seconds=2))
+    assert rig.state() == held
+
+
+def test_what_cannot_be_compared(rig: Standin) -> None:
+    with pytest.raises(UsageError, match="two profiles"):
+        run_trial(rig, stock("brass-orbit"), stock("tidewater-rally"), Plan())
+    with pytest.raises(UsageError, match="--game"):
+        run_trial(rig, stock("rig"), stock("rig"), Plan())
+    with pytest.raises(UsageError, match="no.such"):
+        run_trial(rig, stock("brass-orbit"), Version("brass-orbit", {"no.such": 1}), Plan())
+
+
+def test_rig_wide_versions_are_restarted_for(rig: Standin) -> None:
+    result = run_trial(rig, stock("rig"), Version("rig", {"memory.rated-speed": True}), Plan(blocks=6, seconds=30),
+                       "moth-and-lantern")
+    assert result["latency_ms_median"].n == 6
+    assert rig.facts()["memory_speed_mts"] == 2666  # put back, and restarted
+
+
+def truth_pct(rig: Standin, values: Entries, metric: str) -> float:
+    """What a change truly does: from 400 runs of either version, with seeds that no trial uses."""
+    means = []
+    for entries in ({}, values):
+        rig.put(rig.changed({"state.json": None}, "brass-orbit", entries))
+        runs = [metrics_of(rig.play("brass-orbit", 10, 10**9 + seed), [metric])[metric] for seed in range(400)]
+        means.append(np.log(runs).mean())
+    return float(100 * np.expm1(means[1] - means[0]))
+
+
+@pytest.mark.parametrize("metric", ["frame_ms_mean", "latency_ms_median"])
+def test_a_version_against_itself_is_seldom_better_or_worse(rig: Standin, metric: str) -> None:
+    same = stock("brass-orbit")
+    said = [run_trial(rig, same, same, Plan(8, 10, seed, metric, 0.05)).deciding for seed in range(200)]
+    # With next to nothing mattering, better or worse means that the interval left zero out: 5 % of the time.
+    wrong = [one.verdict for one in said if one.verdict in ("better", "worse")]
+    assert len(wrong) <= 18
+    covered = sum(one.low_pct <= 0 <= one.high_pct for one in said)  # type: ignore[operator]
+    assert 182 <= covered <= 198
+
+
+@pytest.mark.parametrize(("metric", "values", "says"), [
+    ("frame_ms_mean", {"scaling.render-scale": 104}, "worse"),
+    ("latency_ms_median", {"frame.queue-depth": 2}, "better"),
+])
+def test_a_change_of_three_times_what_matters_is_told(rig: Standin, metric: str, values: Entries, says: str) -> None:
+    matters = abs(truth_pct(rig, values, metric)) / 3
+    after = Version("brass-orbit", values)
+    said = [run_trial(rig, stock("brass-orbit"), after, Plan(8, 10, seed, metric, matters)).deciding.verdict
+            for seed in range(50)]
+    assert said.count(says) >= 45, (matters, said)
+
+
+def test_the_folder_holds_nothing_of_a_trial_afterwards(tmp_path: Path) -> None:
+    rig = Standin(tmp_path / "fresh")
+    run_trial(rig, stock("brass-orbit"), Version("brass-orbit", {"frame.cap": 99}), Plan(blocks=2, seconds=1))
+    assert not (rig.home / "state.json").exists() and not (rig.home / "change-under-way.json").exists()
