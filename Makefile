@@ -6,7 +6,8 @@
 
 PYTHON ?= python3
 BIN := .venv/bin
-DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri xterm imagemagick
+DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri
+DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
 
 .PHONY: demo test check bench shots clean
 
@@ -24,7 +25,7 @@ check: .venv/installed-dev
 bench: .venv/installed-dev
 	$(BIN)/python -m bench
 
-shots: .venv/installed-dev debian
+shots: .venv/installed-dev debian-shots
 	$(BIN)/python docs/make_screenshots.py
 
 .venv/installed: pyproject.toml
@@ -36,13 +37,17 @@ shots: .venv/installed-dev debian
 	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[linux,dev]'
 	@touch $@
 
-# What the real-driver tests need. Without apt or root they say which package is missing, and are skipped.
-.PHONY: debian
-debian:
-	@if dpkg -s $(DEBIAN) >/dev/null 2>&1; then :; \
+# What the real-driver tests, or the pictures, need. Without apt or root it is said what is missing; the tests that
+# need it are then skipped, and say so.
+.PHONY: debian debian-shots
+debian: PACKAGES := $(DEBIAN)
+debian-shots: PACKAGES := $(DEBIAN) $(DEBIAN_FOR_SHOTS)
+debian debian-shots:
+	@if dpkg -s $(PACKAGES) >/dev/null 2>&1; then :; \
 	elif command -v apt-get >/dev/null && [ "$$(id -u)" = 0 ]; then \
-	  apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(DEBIAN) >/dev/null; \
-	else echo "not installed (needs apt and root): $(DEBIAN)"; fi
+	  apt-get update -qq && \
+	  DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(PACKAGES) >/dev/null; \
+	else echo "these Debian packages are needed, and are not all here: $(PACKAGES)"; fi
 
 clean:
 	rm -rf .venv build dist src/*.egg-info

@@ -58,7 +58,7 @@ def test_what_a_setting_does_not_take_is_said_with_what_it_takes(key: str, typed
 
 
 def test_an_unknown_setting_is_answered_with_the_nearest() -> None:
-    with pytest.raises(UnknownName, match="nearest: frame.queue-depth"):
+    with pytest.raises(UnknownName, match=r"nearest: frame\.queue-depth"):
         catalog()["frame.queue-dept"]
 
 

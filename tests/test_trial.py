@@ -101,7 +101,7 @@ def test_what_cannot_be_compared(rig: Standin) -> None:
         run_trial(rig, stock("brass-orbit"), stock("tidewater-rally"), Plan())
     with pytest.raises(UsageError, match="--game"):
         run_trial(rig, stock("rig"), stock("rig"), Plan())
-    with pytest.raises(UsageError, match="no.such"):
+    with pytest.raises(UsageError, match=r"no\.such"):
         run_trial(rig, stock("brass-orbit"), Version("brass-orbit", {"no.such": 1}), Plan())
 
 

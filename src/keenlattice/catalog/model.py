@@ -77,7 +77,7 @@ class Setting(BaseModel):
     def _range(self) -> str:
         number = "whole number" if self.kind == "whole" else "number"
         if self.low is None or self.high is None:
-            return f"a {number} {self.unit}".rstrip()
+            return f"any {number}" + f" ({self.unit})" * bool(self.unit)
         return f"{written(self.low)} to {written(self.high, self.unit)}" + " (whole)" * (self.kind == "whole")
 
     def checked(self, value: object) -> Value:

@@ -8,6 +8,8 @@ Value = bool | int | float | str
 GAME_DECIDES: Final = "game decides"
 """The explicit value that tells the driver to leave a setting to the game; not the same as unset."""
 
+WRITTEN_UNITS: Final = {"hz": "Hz", "mib": "MiB"}
+
 
 def written(value: Value | None, unit: str = "") -> str:
     """One value as a player reads it: `on`, `1.5 ms`, `game decides`; an unset one is a dash."""
@@ -17,7 +19,7 @@ def written(value: Value | None, unit: str = "") -> str:
         return "on" if value else "off"
     if isinstance(value, str):
         return value
-    unit = unit.removesuffix("s") if unit == "frames" and value == 1 else unit
+    unit = "frame" if unit == "frames" and value == 1 else WRITTEN_UNITS.get(unit, unit)
     return f"{value:g} {unit}".rstrip() if abs(value) < 1e6 else f"{value} {unit}".rstrip()
 
 

@@ -2,15 +2,17 @@
 
 import os
 import sys
+from typing import Any
 
-import click
 import typer
 
 from keenlattice.cli import apply, catalog, compare, demo, edit, history, measure, show, survey, trial, undo
 from keenlattice.errors import KeenLatticeError
 
+WRONG_USAGE: Any = typer.BadParameter.__mro__[1]  # the parser's UsageError, which Typer gives no name of its own
+
 app = typer.Typer(
-    name="keen", no_args_is_help=True, pretty_exceptions_enable=False, add_completion=True,
+    name="keen", pretty_exceptions_enable=False, add_completion=True,
     help="Change one game's driver profile, apply it with a way back, and measure what it did.",
     epilog="New here? Run `keen demo`, then `keen survey`.")
 
@@ -21,14 +23,16 @@ for command in (demo.demo, survey.survey, catalog.catalog, edit.edit, show.show,
 
 def main() -> None:
     """Runs the command line; what goes wrong is one line on standard error, and 1 or 2 as exit code."""
+    if len(sys.argv) == 1:
+        sys.argv.append("--help")
     try:
-        code = app(standalone_mode=False)
+        code = app(standalone_mode=False, prog_name="keen")
     except KeenLatticeError as error:
         code = _say(str(error), error.exit_code)
-    except click.ClickException as error:
+    except WRONG_USAGE as error:
         where = getattr(getattr(error, "ctx", None), "command_path", "keen")
-        code = _say(f"{error.format_message()} See `{where} --help`.", 2)
-    except (click.Abort, KeyboardInterrupt):
+        code = _say(f"{error.format_message().rstrip('.')}; see `{where} --help`", 2)
+    except (typer.Abort, KeyboardInterrupt):
         code = _say("stopped; nothing is left half-done", 130)
     except BrokenPipeError:  # the reader of our output has seen enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

@@ -17,10 +17,12 @@ def apply(
     from keenlattice.cli.session import begin
     from keenlattice.rig.apply import apply as put_on
     from keenlattice.rig.apply import preview
+    from keenlattice.rig.journal import locked
 
     session = begin(book, rig)
     version = session.find(reference)
-    plan = preview(session.rig, version)
+    with locked(session.rig, f"preview of {version.reference}"):
+        plan = preview(session.rig, version)
     if not plan.changes:
         if json:
             emit_json("apply", {"version": version.reference, "rig": session.rig.name, "changes": []})

@@ -27,7 +27,7 @@ def catalog(
         found = [known[word]]
     else:
         sought = word.lower()
-        found = [one for one in known if sought in f"{one.name} {one.title} {one.trades} {one.inert}".lower()]
+        found = [one for one in known if sought in f"{one.name} {one.title} {one.trades} {one.inert} {' '.join(one.moves)}".lower()]
     if not found:
         raise UnknownName("setting or word", word, [*(one.name for one in known), *(one.domain for one in known)])
     if json:

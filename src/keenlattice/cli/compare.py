@@ -29,7 +29,7 @@ def compare(
     if not found:
         say(f"{one.reference} and {other.reference} set the same.")
         return
-    show_changes(session.rig.catalog(), found, f"@{one.id[:8]}", f"@{other.id[:8]}")
+    show_changes(session.rig.catalog(), found, *(f"@{version.reference.partition('@')[2]}" for version in (one, other)))
     say()
     if trials:
         say(f"Measured in {trials[0]['blocks']} blocks of {trials[0]['seconds']:g} s runs on {trials[0]['rig']}:")

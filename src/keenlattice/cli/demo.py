@@ -72,7 +72,7 @@ def _survey(session: "Session", kind: str) -> None:
     show_findings(findings(resolve(session.rig.catalog(), {}, {}), facts))
 
 
-def _baseline(session: "Session", story: Story) -> None:
+def _baseline(session: "Session", story: "Story") -> None:
     from keenlattice.cli.output import say
     from keenlattice.measure.metrics import metrics_of
 
@@ -84,7 +84,7 @@ def _baseline(session: "Session", story: Story) -> None:
     say("One run describes; it proves nothing. Two single runs differ even if nothing was changed.", "dim")
 
 
-def _edit_and_apply(session: "Session", story: Story, start: "Version") -> "Version":
+def _edit_and_apply(session: "Session", story: "Story", start: "Version") -> "Version":
     from keenlattice.catalog.values import written
     from keenlattice.cli.changes import show_changes
     from keenlattice.cli.output import say
@@ -104,7 +104,7 @@ def _edit_and_apply(session: "Session", story: Story, start: "Version") -> "Vers
     return edited
 
 
-def _measure(session: "Session", story: Story, start: "Version",
+def _measure(session: "Session", story: "Story", start: "Version",
              edited: "Version") -> "tuple[TrialResult, dict[str, list[Capture]]]":
     from keenlattice.cli.output import say
     from keenlattice.cli.trial import run_and_keep, show_result
@@ -118,7 +118,7 @@ def _measure(session: "Session", story: Story, start: "Version",
     return result, captures
 
 
-def _rumour(session: "Session", story: Story, edited: "Version") -> None:
+def _rumour(session: "Session", story: "Story", edited: "Version") -> None:
     from keenlattice.catalog.values import written
     from keenlattice.cli.output import VERDICT_STYLES, say
     from keenlattice.cli.trial import run_and_keep

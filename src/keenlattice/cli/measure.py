@@ -21,6 +21,7 @@ def measure(
     from keenlattice.measure.metrics import METRICS, metrics_of
     from keenlattice.report.words import TITLES
     from keenlattice.rig.base import game_of
+    from keenlattice.rig.journal import locked
     from keenlattice.trial.plan import fresh_seed
 
     if not 0.5 <= seconds <= 7200:
@@ -30,7 +31,7 @@ def measure(
     seed = fresh_seed() if seed is None else seed
     applied = session.book.last_apply(session.rig.name, game)
     rows, files = [], []
-    with steps(f"playing {game}", runs, quiet=json) as advance:
+    with locked(session.rig, f"measuring {game}"), steps(f"playing {game}", runs, quiet=json) as advance:
         for run in range(runs):
             capture = session.rig.play(game, seconds, seed + run)
             rows.append(metrics_of(capture))

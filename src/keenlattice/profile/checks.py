@@ -65,7 +65,7 @@ def _cap_above_refresh(held: _Held, _facts: Facts) -> Finding | None:
     if held("sync.variable-refresh") in (None, "off") or cap is None or refresh is None or cap < refresh:
         return None
     return Finding(("frame.cap", "sync.variable-refresh"),
-                   f"a cap of {cap:g} lets the game leave the range of variable refresh ({refresh:g} hz)",
+                   f"a cap of {cap:g} lets the game leave the range of variable refresh ({refresh:g} Hz)",
                    f"cap a few frames below: frame.cap={refresh - 3:g}")
 
 

@@ -49,10 +49,12 @@ class Version:
 
     @property
     def reference(self) -> str:
-        """As a player writes it: `brass-orbit@1a2b3c4d`."""
+        """As a player writes it: `brass-orbit@1a2b3c4d`, or `brass-orbit@stock`."""
+        if not self.time and not self.entries:
+            return f"{self.profile}@stock"
         return f"{self.profile}@{self.id[:SHORT]}"
 
 
 def stock(profile: str) -> Version:
-    """The version that sets nothing: everything is inherited."""
+    """The version that sets nothing, and was never made: everything is inherited."""
     return Version(profile=profile, entries={}, note="nothing set")

@@ -77,7 +77,7 @@ def changing(rig: Rig, why: str) -> Iterator[Change]:
     Raises:
         RigBusy: another process is changing this rig.
     """
-    with _locked(rig, why):
+    with locked(rig, why):
         if (rig.home / JOURNAL).exists():
             _put_back_what_was(rig)
         change = Change(rig, why, rig.state())
@@ -91,7 +91,12 @@ def changing(rig: Rig, why: str) -> Iterator[Change]:
 
 
 @contextmanager
-def _locked(rig: Rig, why: str) -> Iterator[None]:
+def locked(rig: Rig, why: str) -> Iterator[None]:
+    """Keeps every other process from changing the rig meanwhile; nothing is journalled.
+
+    Raises:
+        RigBusy: another process is at it, and was still after PATIENCE_S.
+    """
     from filelock import FileLock, Timeout
 
     holder = rig.home / (LOCK + ".holder")
@@ -127,7 +132,7 @@ def recover(rig: Rig) -> str | None:
         RigError: the rig was changed by somebody else since, or cannot be written.
     """
     try:
-        with _locked(rig, "recovering"):
+        with locked(rig, "recovering"):
             return _put_back_what_was(rig) if unfinished(rig.home) else None
     except RigBusy:
         return None

@@ -16,7 +16,7 @@ import numpy as np
 from keenlattice.errors import RigError
 from keenlattice.measure.capture import Capture
 
-CLICK_EVERY_S = (0.10, 0.16)  # drawn at random, so that clicks do not fall into step with frames
+CLICK_EVERY_S = (0.05, 0.10)  # drawn at random, so that clicks do not fall into step with frames
 NO_ANSWER_S = 1.0
 SAME_FRAME_S = 0.0005         # a part of the window drawn so soon after another is of the same frame
 

@@ -136,7 +136,7 @@ class Standin:
         if key.startswith("interrupt.mode@") and value == "message" and device in LINE_ONLY:
             raise RefusedByRig(f"{key}: this device has no message-signalled interrupts; leave it at line")
         if key == "display.refresh" and isinstance(value, int | float) and value > BEST_REFRESH_HZ:
-            raise RefusedByRig(f"{key}: the panel goes up to {BEST_REFRESH_HZ} hz, not {value}")
+            raise RefusedByRig(f"{key}: the panel goes up to {BEST_REFRESH_HZ} Hz, not {value}")
 
     def _check_rights(self, state: State) -> None:
         if self._rights:

@@ -1,0 +1,77 @@
+"""Makes the pictures in docs/screenshots/ anew, from the demo data: `make shots`.
+
+A terminal view is what a terminal window under Xvfb shows, after the commands above it were typed into a fresh logbook.
+"""
+
+import os
+import shutil
+import subprocess
+import tempfile
+import time
+from pathlib import Path
+
+HERE = Path(__file__).parent / "screenshots"
+KEEN = Path(__file__).parent.parent / ".venv" / "bin"
+FONT = ["-fa", "DejaVu Sans Mono", "-fs", "10"]
+COLOURS = ["-bg", "#14181d", "-fg", "#d8dee6", "-bw", "0"]
+
+# name, height in pixels, commands that are typed unseen before, commands that are shown
+SHOTS: list[tuple[str, int, list[str], list[str]]] = [
+    ("demo", 1330, [], ["keen demo"]),
+    ("survey", 800, [], ["keen survey"]),
+    ("catalog", 800, [], ["keen catalog sync", "keen catalog latency | head -12", "keen catalog frame.queue-depth"]),
+    ("edit-show", 800, [], [
+        "keen edit rig display.refresh=165 background.recorder=off -m 'what survey said'",
+        "keen edit brass-orbit frame.queue-depth=1 frame.cap=160 -m 'flippers sooner'", "keen show brass-orbit"]),
+    ("apply-undo", 800, ["keen edit brass-orbit frame.queue-depth=1 frame.cap=160 -m 'flippers sooner'"], [
+        "keen apply brass-orbit --yes", "keen history brass-orbit", "keen undo", "keen edit brass-orbit frame.cpa=160"]),
+    ("measure", 800, [], ["keen measure brass-orbit --seed 7", "keen measure moth-and-lantern --seed 7"]),
+    ("trial-compare", 800, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
+        "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7",
+        "keen compare brass-orbit@stock brass-orbit"]),
+]
+
+
+def main() -> None:
+    HERE.mkdir(exist_ok=True)
+    for name, height, before, shown in SHOTS:
+        with tempfile.TemporaryDirectory() as folder:
+            _shoot(HERE / f"{name}.png", height, before, shown, Path(folder))
+            figure = Path(folder) / "keen-demo" / "brass-orbit.png"
+            if figure.exists():
+                shutil.copy(figure, HERE / "figure.png")
+
+
+def _shoot(picture: Path, height: int, before: list[str], shown: list[str], folder: Path) -> None:
+    done = folder / ".done"
+    script = folder / ".script"
+    typed = "".join(f"printf '\\033[2m$\\033[0m %s\\n' {_quoted(line)}\n{line}\n" for line in shown)
+    script.write_text("\n".join([*(f"{line} >/dev/null" for line in before), "clear", typed, f"touch {done}",
+                                 "sleep 60"]))
+    environment = {**os.environ, "PATH": f"{KEEN}:{os.environ['PATH']}", "KEEN_BOOK": str(folder / ".book"),
+                   "HOME": str(folder), "LOGNAME": "player", "COLORTERM": "truecolor"}
+    reading, writing = os.pipe()
+    server = subprocess.Popen(["Xvfb", "-displayfd", str(writing), "-screen", "0", f"1280x{height}x24"],
+                              pass_fds=(writing,), stderr=subprocess.DEVNULL)
+    os.close(writing)
+    with os.fdopen(reading) as number:
+        environment["DISPLAY"] = f":{number.readline().strip()}"
+    terminal = subprocess.Popen(
+        ["xterm", *FONT, *COLOURS, "-geometry", "158x80+0+0", "-b", "10", "+sb", "-e", "sh", str(script)],
+        env=environment, cwd=folder)
+    while not done.exists():
+        time.sleep(0.1)
+    time.sleep(0.5)
+    subprocess.run(["import", "-window", "root", "-depth", "8", "-colors", "64", str(picture)], env=environment,
+                   check=True)
+    for process in (terminal, server):
+        process.terminate()
+        process.wait()
+
+
+def _quoted(line: str) -> str:
+    return "'" + line.replace("'", "'\\''") + "'"
+
+
+if __name__ == "__main__":
+    main()

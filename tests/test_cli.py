@@ -1,0 +1,184 @@
+"""The command line as a process: the story, the JSON, and the likeliest mistakes."""
+
+import json
+import os
+import resource
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from conftest import KEEN, Keen, as_json, environment
+
+METRIC_KEYS = {"name", "unit", "before", "after", "change_pct", "low_pct", "high_pct", "verdict", "confidence", "n"}
+
+
+def test_the_demo_tells_the_whole_story(keen: Keen, tmp_path: Path) -> None:
+    told = keen("demo").stdout
+    for said in ("can do 165 Hz and runs at 60 Hz", "Restore point", "Baseline", "frame.queue-depth",
+                 "read back: it took", "> median latency", "process.io-priority", "byte for byte as it was"):
+        assert said in told, said
+    assert "Median latency: better" in told
+    assert "does nothing that matters, and that is shown" in " ".join(told.split())
+    assert (tmp_path / "keen-demo" / "brass-orbit.png").read_bytes().startswith(b"\x89PNG")
+    assert (tmp_path / "keen-demo" / "logbook" / "logbook.sqlite").exists()
+    assert "keen-demo-2" in keen("demo").stdout
+    keen("demo", "--out", str(tmp_path), code=2)
+
+
+def test_from_an_edit_to_a_verdict_and_back(keen: Keen, tmp_path: Path) -> None:
+    edit = as_json(keen("edit", "brass-orbit", "frame.queue-depth=1", "frame.cap=off", "-m", "sooner", "--json"))
+    assert edit["before"] == "brass-orbit@stock" and len(edit["changes"]) == 2
+    assert "Nothing changes" in keen("edit", "brass-orbit", "frame.queue-depth=1").stdout
+    keen("edit", "rig", "display.refresh=165", "interrupt.mode@gpu0=message")
+
+    shown = {one["setting"]: one for one in as_json(keen("show", "brass-orbit", "--json"))["settings"]}
+    assert shown["frame.queue-depth"]["shadows"] == [{"layer": "stock", "value": "game decides"}]
+    assert shown["display.refresh"]["layer"] == "rig-wide" and shown["interrupt.mode@gpu0"]["value"] == "message"
+    assert "no change" in keen("show", "brass-orbit").stdout  # a cap of off is what stock is
+
+    trial = as_json(keen("trial", "brass-orbit@stock", "brass-orbit", "--blocks", "4", "--seconds", "20", "--seed", "5",
+                         "--decides", "latency_ms_median", "--matters", "3", "--figure", "f.png", "--json"))
+    assert trial["schema"] == "keen-lattice/trial/1"
+    assert (trial["game"], trial["before"], trial["after"]) == ("brass-orbit", "brass-orbit@stock", edit["after"])
+    assert (trial["blocks"], trial["seed"], trial["decides"]) == (4, 5, "latency_ms_median")
+    assert all(set(one) == METRIC_KEYS for one in trial["metrics"]) and len(trial["metrics"]) == 8
+    assert trial["metrics"][0]["verdict"] == "better"
+    assert (tmp_path / "f.png").exists()
+    again = as_json(keen("trial", "brass-orbit@stock", "brass-orbit", "--blocks", "4", "--seconds", "20", "--seed", "5",
+                         "--decides", "latency_ms_median", "--matters", "3", "--json"))
+    assert again["metrics"] == trial["metrics"]
+
+    compared = as_json(keen("compare", "brass-orbit@stock", "brass-orbit", "--json"))
+    assert [one["setting"] for one in compared["changes"]] == ["frame.cap", "frame.queue-depth"]
+    assert compared["trials"][0]["metrics"] == trial["metrics"]
+    assert "Measured in 4 blocks" in keen("compare", "brass-orbit@stock", "brass-orbit").stdout
+
+    assert as_json(keen("apply", "brass-orbit", "--yes", "--json"))["version"] == edit["after"]
+    assert as_json(keen("survey", "--json"))["applied"] == {"brass-orbit": edit["after"].partition("@")[2]}
+    assert "holds" in keen("apply", "brass-orbit@applied").stdout
+    measured = as_json(keen("measure", "brass-orbit", "--runs", "2", "--seed", "1", "--json"))
+    assert len(measured["runs"]) == len(measured["captures"]) == 2
+    assert as_json(keen("undo", "--json"))["exactly"] is True
+
+    versions = as_json(keen("history", "brass-orbit", "--json"))["versions"]
+    assert versions[0]["note"] == "sooner" and versions[0]["changes"] == ["frame.cap=off", "frame.queue-depth=1"]
+    assert "sooner" in keen("history", "brass-orbit").stdout
+    assert as_json(keen("catalog", "frame.cap", "--json"))["settings"][0]["name"] == "frame.cap"
+
+
+MISTAKES = [
+    (["edit", "brass-orbit", "frame.queue-dept=1"], 2, "nearest: frame.queue-depth"),
+    (["edit", "brass-orbit", "frame.queue-depth=9"], 2, "it takes 1 to 6 frames"),
+    (["edit", "brass-orbit", "frame.queue-depth=soon"], 2, "cannot be 'soon'"),
+    (["edit", "brass-orbit", "frame.queue-depth"], 2, "write SETTING=VALUE"),
+    (["edit", "brass-orbit", "timer.resolution=0.5"], 2, "keen edit rig"),
+    (["edit", "brass-orbit@stock", "frame.cap=60"], 2, "name the profile alone"),
+    (["edit", "bras-orbit", "frame.cap=60"], 2, "nearest: brass-orbit"),
+    (["show", "brass-orbit@ffff"], 2, "keen history brass-orbit"),
+    (["show", "brass-orbit@applied"], 2, "keen apply"),
+    (["show", "brass-orbit", "--rig", "lnux"], 2, "nearest: linux"),
+    (["catalog", "qqqq"], 2, "no setting or word"),
+    (["trial", "brass-orbit", "tidewater-rally"], 2, "two profiles"),
+    (["trial", "rig", "rig"], 2, "--game"),
+    (["trial", "brass-orbit", "brass-orbit", "--blocks", "1"], 2, "one run of each proves nothing"),
+    (["trial", "brass-orbit", "brass-orbit", "--decides", "fps"], 2, "fps_mean"),
+    (["trial", "brass-orbit", "brass-orbit", "--matters", "nan"], 2, "smallest difference that matters"),
+    (["trial", "brass-orbit", "brass-orbit", "--figure", "no/f.png", "--seconds", "1", "--blocks", "2"], 1, "figure"),
+    (["measure", "brass-orbit", "--seconds", "0"], 2, "0.5 to 7200 s"),
+    (["measure", "pinball"], 2, "no game named"),
+    (["apply", "brass-orbit"], 0, ""),
+    (["undo"], 2, "nothing has been applied"),
+    (["aply"], 2, "keen --help"),
+    (["edit"], 2, "keen edit --help"),
+    (["show", "brass-orbit", "--book", "/proc/keen-lattice"], 1, "--book"),
+    (["show", "brass-orbit", "--book", "/etc"], 1, "no logbook"),
+]
+
+
+@pytest.mark.parametrize(("words", "code", "says"), MISTAKES, ids=lambda part: " ".join(part)[:40] if isinstance(
+    part, list) else "")
+def test_a_mistake_is_one_clear_line(keen: Keen, tmp_path: Path, words: list[str], code: int, says: str) -> None:
+    done = keen(*words, code=code)
+    assert says in done.stderr
+    assert len(done.stderr.splitlines()) == (1 if code else 0)
+    assert not (tmp_path / "book" / "rigs" / "juniper" / "state.json").exists()
+
+
+def test_apply_without_anybody_to_ask_changes_nothing(keen: Keen) -> None:
+    keen("edit", "brass-orbit", "frame.cap=160")
+    assert "--yes" in keen("apply", "brass-orbit", code=2).stderr
+    assert as_json(keen("survey", "--json"))["applied"] == {}
+
+
+def test_a_capture_cut_short_and_a_state_damaged(keen: Keen, tmp_path: Path) -> None:
+    keen("survey")
+    state = tmp_path / "book" / "rigs" / "juniper" / "state.json"
+    state.write_text("{")
+    assert "damaged" in keen("survey", code=1).stderr
+    assert state.read_text() == "{"
+
+
+def test_a_full_disk_leaves_nothing_half_written(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "brass-orbit", "frame.cap=160")
+    before = {path: path.read_bytes() for path in (tmp_path / "book").rglob("*") if path.is_file()}
+
+    def nearly_full() -> None:  # no file may grow beyond this
+        resource.setrlimit(resource.RLIMIT_FSIZE, (100_000, 100_000))
+
+    done = subprocess.run([*KEEN, "measure", "brass-orbit", "--seconds", "100"], preexec_fn=nearly_full, check=False,
+                          env=environment(tmp_path, KEEN_BOOK=str(tmp_path / "book")), capture_output=True, text=True)
+    assert done.returncode == 1 and len(done.stderr.splitlines()) == 1 and "cannot write the capture" in done.stderr
+    assert not list((tmp_path / "book" / "captures").iterdir())
+    assert all(path.read_bytes() == content for path, content in before.items() if path.suffix != ".sqlite-shm")
+    keen("history", "brass-orbit")
+
+
+def test_output_can_be_cut_off_and_has_no_colour_in_a_pipe(tmp_path: Path) -> None:
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
+    keen = " ".join([sys.executable, "-c", "'from keenlattice.cli.app import main; main()'"])
+    cut = subprocess.run(f"{keen} catalog | head -1", shell=True, env=env, capture_output=True, text=True, check=True)
+    assert cut.stderr == "" and "\x1b" not in cut.stdout
+
+
+def test_any_command_puts_right_what_a_kill_left(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "brass-orbit", "frame.cap=160")
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
+    rig = tmp_path / "book" / "rigs" / "juniper"
+    trial = subprocess.Popen([*KEEN, "trial", "brass-orbit@stock", "brass-orbit", "--blocks", "900"], env=env,
+                             stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    while not (rig / "state.json").exists() and trial.poll() is None:
+        pass
+    for words in (["apply", "brass-orbit", "--yes"], ["undo"], ["measure", "brass-orbit"]):
+        busy = keen(*words, code=1 if words != ["undo"] else 2)
+        assert words == ["undo"] or "is being changed: trial of brass-orbit@stock" in busy.stderr
+    trial.kill()
+    trial.wait()
+    assert "was cut short" in keen("catalog", "frame.cap").stderr
+    assert not (rig / "state.json").exists()
+    assert keen("catalog", "frame.cap").stderr == ""
+
+
+def test_the_example_runs_and_is_short(tmp_path: Path) -> None:
+    script = Path(__file__).parent.parent / "examples" / "first_light.py"
+    done = subprocess.run([sys.executable, str(script), str(tmp_path / "out")], capture_output=True, text=True,
+                          env=environment(tmp_path), check=True)
+    assert "Median latency: better" in done.stdout and "exactly as before: True" in done.stdout
+    assert (tmp_path / "out" / "brass-orbit.png").exists()
+    assert len([line for line in script.read_text().splitlines() if line.strip()]) < 40
+
+
+def test_the_public_names_are_all_there() -> None:
+    import keenlattice
+
+    for name in keenlattice.__all__:
+        assert getattr(keenlattice, name).__doc__, name
+    with pytest.raises(AttributeError, match="no attribute"):
+        keenlattice.no_such_name  # noqa: B018
+
+
+def test_json_never_holds_what_json_cannot(keen: Keen) -> None:
+    done = keen("measure", "brass-orbit", "--seconds", "0.6", "--runs", "1", "--json")
+    runs = json.loads(done.stdout, parse_constant=lambda name: pytest.fail(name))["runs"]
+    assert runs[0]["latency_ms_median"] is None and os.linesep in done.stdout
