@@ -16,7 +16,7 @@ from keenlattice.rig.linux.probe import Probe
 from keenlattice.rig.linux.xserver import x_display
 from keenlattice.trial.conclude import t_interval
 
-PAIRS, SECONDS = 10, 3.0
+PAIRS, SECONDS = 16, 3.0
 
 
 def measure() -> list[Row]:

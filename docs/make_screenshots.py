@@ -24,7 +24,8 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
         "keen edit rig display.refresh=165 background.recorder=off -m 'what survey said'",
         "keen edit brass-orbit frame.queue-depth=1 frame.cap=160 -m 'flippers sooner'", "keen show brass-orbit"]),
     ("apply-undo", 800, ["keen edit brass-orbit frame.queue-depth=1 frame.cap=160 -m 'flippers sooner'"], [
-        "keen apply brass-orbit --yes", "keen history brass-orbit", "keen undo", "keen edit brass-orbit frame.cpa=160"]),
+        "keen apply brass-orbit --yes", "keen history brass-orbit", "keen undo",
+        "keen edit brass-orbit frame.cpa=160"]),
     ("measure", 800, [], ["keen measure brass-orbit --seed 7", "keen measure moth-and-lantern --seed 7"]),
     ("trial-compare", 800, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
         "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7",

@@ -26,8 +26,7 @@ def catalog(
     if word in known:
         found = [known[word]]
     else:
-        sought = word.lower()
-        found = [one for one in known if sought in f"{one.name} {one.title} {one.trades} {one.inert} {' '.join(one.moves)}".lower()]
+        found = [one for one in known if word.lower() in _searched(one)]
     if not found:
         raise UnknownName("setting or word", word, [*(one.name for one in known), *(one.domain for one in known)])
     if json:
@@ -37,6 +36,10 @@ def catalog(
     else:
         table(["setting", "what it is", "takes"], [[one.name, one.title, one.allowed()] for one in found])
         say(f"\n{len(found)} settings. All about one: keen catalog {found[0].name}", "dim")
+
+
+def _searched(one: "Setting") -> str:
+    return " ".join([one.name, one.title, one.trades, one.inert, *one.moves]).lower()
 
 
 def _tell(one: "Setting") -> None:

@@ -22,7 +22,10 @@ from keenlattice.measure.capture import Capture, Floats
 from keenlattice.rig.standin.mechanisms import Pipeline
 
 MEMORY = 0.85            # how much of a frame's unevenness the next one inherits
-KERNEL = (MEMORY ** np.arange(40) * (1 - MEMORY**2) ** 0.5).astype(np.float32)  # the same, as far back as it is felt
+REACH = 32               # frames after which that is no longer felt
+FADING = (MEMORY ** np.arange(1, REACH + 1)).astype(np.float32)
+RIPPLE = (np.triu(MEMORY ** np.maximum(0, np.arange(REACH) - np.arange(REACH)[:, None]))
+          * (1 - MEMORY**2) ** 0.5).astype(np.float32)
 SCENE_MS = 2000.0
 COURSE = np.random.default_rng(1).standard_normal(97)  # how demanding each scene of a game's course is
 DETOUR = 0.25            # how far a run strays from the course
@@ -55,12 +58,18 @@ def simulate(line: Pipeline, seconds: float, seed: int) -> Capture:
         frames = int(seconds * 1000 / typical * 1.05 * 1.3**attempt) + 20
         random = np.random.default_rng([seed, 1])
         stages = _stages(line, frames, typical, random)
-        played = (_run_free if line.sync == "off" else _run_synced)(line, stages)
+        played = _runner(line)(line, stages)
         if played.shown[-1] >= seconds * 1000:
             break
     kept = int(np.searchsorted(played.shown, seconds * 1000)) + 1
     clicks, answers = _clicks(line, played, seconds, np.random.default_rng([seed, 2]))
     return Capture(played.shown[:kept], clicks, answers, stages.cpu_ms[:kept], stages.gpu_ms[:kept])
+
+
+def _runner(line: Pipeline) -> Callable[[Pipeline, _Stages], _Frames]:
+    if line.sync != "off":
+        return _run_synced
+    return _run_paced if line.gap_ms or line.lead_ms is not None else _run_free
 
 
 def _stages(line: Pipeline, frames: int, typical_ms: float, random: np.random.Generator) -> _Stages:
@@ -87,8 +96,9 @@ def _uneven(line: Pipeline, frames: int, typical_ms: float, random: np.random.Ge
 
     Every run plays the same course, so scenes are nearly the same each time; what the player does differs a little.
     """
-    fresh = random.standard_normal(frames + KERNEL.size - 1, dtype=np.float32)
-    single = np.convolve(fresh, line.uneven * KERNEL, mode="valid")
+    fresh = random.standard_normal((frames // REACH + 2, REACH), dtype=np.float32)
+    within = fresh @ RIPPLE  # what each frame inherits from those before it in its row; then from the row before
+    single = (within[1:] + within[:-1, -1:] * FADING).ravel()[:frames] * line.uneven
     every = max(1, int(SCENE_MS / typical_ms))
     count = frames // every + 2
     scenes = np.resize(COURSE, count) * line.scenes + random.normal(0, line.scenes * DETOUR, count)
@@ -107,14 +117,31 @@ def _spells(per_min: float, lasting_ms: float, frames: int, typical_ms: float,
 
 
 def _run_free(line: Pipeline, stages: _Stages) -> _Frames:
-    """Without sync: nothing behind the GPU holds a frame back.
+    """With nothing but the queue to hold a frame back.
 
-    A plain loop over lists, since each frame waits for earlier ones: several times quicker than indexing arrays.
+    A plain loop over lists, since each frame waits for earlier ones: several times quicker than indexing arrays, and
+    kept apart from the ones below because every test in it is felt.
     """
+    cpu_free = gpu_free = 0.0
+    begins: list[float] = []
+    # Frame i waits for frame i - in_flight to be rendered. The list is read from its start while it grows at its end.
+    rendered = [0.0] * line.in_flight
+    begun, done = begins.append, rendered.append
+    for cpu, gpu, earlier in zip(stages.cpu_ms.tolist(), stages.gpu_ms.tolist(), rendered, strict=False):
+        if earlier > cpu_free:
+            cpu_free = earlier
+        begun(cpu_free)
+        cpu_free += cpu
+        gpu_free = (cpu_free if cpu_free > gpu_free else gpu_free) + gpu
+        done(gpu_free)
+    return _frames(line, begins, rendered)
+
+
+def _run_paced(line: Pipeline, stages: _Stages) -> _Frames:
+    """With a cap, or just-in-time submission, or both."""
     gap, lead = line.gap_ms, 1e12 if line.lead_ms is None else line.lead_ms
     cpu_free = gpu_free = not_before = 0.0
     begins: list[float] = []
-    # Frame i waits for frame i - in_flight to be rendered. The list is read from its start while it grows at its end.
     rendered = [0.0] * line.in_flight
     begun, done = begins.append, rendered.append
     for cpu, gpu, late, earlier in zip(stages.cpu_ms.tolist(), stages.gpu_ms.tolist(), stages.oversleep_ms.tolist(),
@@ -122,18 +149,16 @@ def _run_free(line: Pipeline, stages: _Stages) -> _Frames:
         start = cpu_free if cpu_free > earlier else earlier
         if start < gpu_free - lead:
             start = gpu_free - lead
-        if gap:
-            if start < not_before:
-                start = not_before + late
-                not_before += gap
-            else:
-                not_before = start + gap
+        if start < not_before:
+            start = not_before + late
+            not_before += gap
+        else:
+            not_before = start + gap
         begun(start)
         cpu_free = start + cpu
         gpu_free = (cpu_free if cpu_free > gpu_free else gpu_free) + gpu
         done(gpu_free)
-    finished = np.array(rendered[line.in_flight:])
-    return _Frames(np.array(begins), finished, finished)
+    return _frames(line, begins, rendered)
 
 
 def _run_synced(line: Pipeline, stages: _Stages) -> _Frames:
@@ -148,19 +173,25 @@ def _run_synced(line: Pipeline, stages: _Stages) -> _Frames:
             stages.cpu_ms.tolist(), stages.gpu_ms.tolist(), stages.oversleep_ms.tolist(), rendered, shown,
             strict=False):
         start = max(cpu_free, earlier, gpu_free - lead)
-        if gap:
-            if start < not_before:
-                start = not_before + late
-                not_before += gap
-            else:
-                not_before = start + gap
+        if start < not_before:
+            start = not_before + late
+            not_before += gap
+        else:
+            not_before = start + gap
         begins.append(start)
         cpu_free = start + cpu
         gpu_free = max(cpu_free, gpu_free, buffer_free) + gpu
         rendered.append(gpu_free)
         on_screen = show(gpu_free, on_screen)
         shown.append(on_screen)
-    return _Frames(np.array(begins), np.array(rendered[line.in_flight:]), np.array(shown[line.buffers:]))
+    frames = _frames(line, begins, rendered)
+    return _Frames(frames.begins, frames.rendered, np.fromiter(shown, np.float64)[line.buffers:])
+
+
+def _frames(line: Pipeline, begins: list[float], rendered: list[float]) -> _Frames:
+    """What a run without sync leaves: each frame is shown once it is rendered."""
+    finished = np.fromiter(rendered, np.float64, len(rendered))[line.in_flight:]
+    return _Frames(np.fromiter(begins, np.float64, len(begins)), finished, finished)
 
 
 def _shower(line: Pipeline) -> Callable[[float, float], float]:
