@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from conftest import KEEN, Keen, as_json, environment
+from keenlattice.measure.parquet import read_capture
 
 METRIC_KEYS = {"name", "unit", "before", "after", "change_pct", "low_pct", "high_pct", "verdict", "confidence", "n"}
 
@@ -60,6 +61,9 @@ def test_from_an_edit_to_a_verdict_and_back(keen: Keen, tmp_path: Path) -> None:
     assert "holds" in keen("apply", "brass-orbit@applied").stdout
     measured = as_json(keen("measure", "brass-orbit", "--runs", "2", "--seed", "1", "--json"))
     assert len(measured["runs"]) == len(measured["captures"]) == 2
+    about = read_capture(tmp_path / "book" / "captures" / measured["captures"][1]).about
+    assert (about["seed"], about["game"], about["facts"]["gpu"]) == (2, "brass-orbit", "Basalt 70")
+    assert edit["after"].endswith(about["version"][:8]) and about["time"].startswith("20")
     assert as_json(keen("undo", "--json"))["exactly"] is True
 
     versions = as_json(keen("history", "brass-orbit", "--json"))["versions"]

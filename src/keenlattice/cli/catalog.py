@@ -23,10 +23,7 @@ def catalog(
     from keenlattice.errors import UnknownName
 
     known = begin(book, rig).rig.catalog()
-    if word in known:
-        found = [known[word]]
-    else:
-        found = [one for one in known if word.lower() in _searched(one)]
+    found = [known[word]] if word in known else [one for one in known if word.lower() in _searched(one)]
     if not found:
         raise UnknownName("setting or word", word, [*(one.name for one in known), *(one.domain for one in known)])
     if json:

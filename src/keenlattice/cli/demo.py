@@ -26,6 +26,10 @@ def demo(
     from keenlattice.rig.journal import fingerprint
 
     home_of(rig, Path())  # an unknown rig is said before a folder is made
+    if rig == "linux":
+        from keenlattice.rig.linux.machine import check_installed
+
+        check_installed()
     folder, story = _new_folder(out), STORIES[rig]
     session = begin(folder / "logbook", rig)
     _survey(session, rig)

@@ -99,7 +99,7 @@ def with_options(content: bytes | None, owner: str, executable: str, wanted: Map
         return content
     end = _Reader(content, path).root_end
     if content[end:end + 2] != b"</":
-        raise RigError(f"{path} holds a driconf element without an end tag: write it as <driconf></driconf>")
+        raise RigError(f"{path} closes driconf without an end tag: write it as <driconf></driconf>")
     return content[:end] + _text(owner, executable, wanted, b"\r\n" if b"\r\n" in content else b"\n") + content[end:]
 
 

@@ -34,7 +34,7 @@ SCENE = Game("scene", "Pinball scene", ("keen-scene",))
 LAMP = (20, 20)
 WARM_UP_S = 0.6
 WINDOW_WITHIN_S = 20.0
-EXTRA = ("moderngl", "glfw", "Xlib")
+EXTRA = {"moderngl": "moderngl", "glfw": "glfw", "Xlib": "python-xlib"}  # module and package of the extra `linux`
 
 
 class LinuxRig:
@@ -129,7 +129,7 @@ class LinuxRig:
                 capture = probe.record(window, seconds, seed, LAMP, lambda: scene.poll() is None)
             finally:
                 probe.close()
-        own = {"seed": seed, "scene_frame_ms_p50": _own_median(stamps, capture)}
+        own = {"seed": seed, "seconds": seconds, "facts": dict(self.facts()), "scene_frame_ms_p50": _own_median(stamps, capture)}
         return replace(capture, about={**capture.about, **own})
 
 
@@ -170,9 +170,8 @@ def check_installed() -> None:
     Raises:
         NeedsInstalling: it has not; the message names the command that installs it.
     """
-    missing = [name for name in EXTRA if find_spec(name) is None]
+    missing = [package for module, package in EXTRA.items() if find_spec(module) is None]
     if missing:
-        raise NeedsInstalling(f"measuring on Linux needs {', '.join(missing)}; "
-                              "install them: pip install 'keen-lattice[linux]'")
+        raise NeedsInstalling(f"measuring on Linux needs the extra `linux`; install it: pip install {' '.join(missing)}")
     if shutil.which("Xvfb") is None and not os.environ.get("DISPLAY"):
         raise NeedsInstalling("there is no X display, and no Xvfb to make one; install it: apt-get install xvfb")

@@ -80,7 +80,7 @@ class Scene:
         self._lamp_on ^= action == 1
 
     def draw(self, at: float) -> None:
-        """One frame of the scene at a time in seconds."""
+        """One frame of the scene; `at` is in seconds."""
         self._shape(self._table, (0.0, 0.0), (1.0, 1.0), time=at)
         for ball in range(BALLS):
             turn = at * (0.7 + 0.013 * ball) + ball

@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 
 from keenlattice.catalog.load import catalog
@@ -106,7 +107,8 @@ class Standin:
 
     def play(self, game: str, seconds: float, seed: int) -> Capture:
         load = GAMES[game_of(self, game).name][1]
-        return simulate(pipeline(load, self._in_effect(game)), seconds, seed)
+        capture = simulate(pipeline(load, self._in_effect(game)), seconds, seed)
+        return replace(capture, about={"seed": seed, "seconds": seconds, "facts": dict(self.facts())})
 
     def _in_effect(self, owner: str) -> Mapping[str, Value]:
         """What the running machine works by: settings that wait for a restart still hold their old values."""
