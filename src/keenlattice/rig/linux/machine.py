@@ -129,7 +129,8 @@ class LinuxRig:
                 capture = probe.record(window, seconds, seed, LAMP, lambda: scene.poll() is None)
             finally:
                 probe.close()
-        own = {"seed": seed, "seconds": seconds, "facts": dict(self.facts()), "scene_frame_ms_p50": _own_median(stamps, capture)}
+        own = {"seed": seed, "seconds": seconds, "facts": dict(self.facts()),
+               "scene_frame_ms_p50": _own_median(stamps, capture)}
         return replace(capture, about={**capture.about, **own})
 
 
@@ -172,6 +173,6 @@ def check_installed() -> None:
     """
     missing = [package for module, package in EXTRA.items() if find_spec(module) is None]
     if missing:
-        raise NeedsInstalling(f"measuring on Linux needs the extra `linux`; install it: pip install {' '.join(missing)}")
+        raise NeedsInstalling(f"measuring on Linux needs its extra packages: pip install {' '.join(missing)}")
     if shutil.which("Xvfb") is None and not os.environ.get("DISPLAY"):
         raise NeedsInstalling("there is no X display, and no Xvfb to make one; install it: apt-get install xvfb")
