@@ -8,6 +8,8 @@ import pytest
 from keenlattice.errors import BookError, UnknownName, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.reference import find
+from keenlattice.logbook.schema import STEPS
+from keenlattice.profile.version import stock
 
 GAMES = ["brass-orbit", "tidewater-rally"]
 
@@ -33,16 +35,16 @@ def test_a_version_tampered_with_is_found_out(book: Logbook) -> None:
 
 
 def test_references(book: Logbook) -> None:
-    assert find(book, "brass-orbit", "juniper", GAMES).entries == {}
+    assert find(book, "brass-orbit", "juniper", lambda: GAMES).entries == {}
     version = book.commit("brass-orbit", {"frame.cap": 162})
-    assert find(book, "brass-orbit", "juniper", GAMES) == version
-    assert find(book, version.reference, "juniper", GAMES) == version
-    assert find(book, "brass-orbit@stock", "juniper", GAMES).entries == {}
+    assert find(book, "brass-orbit", "juniper", lambda: GAMES) == version
+    assert find(book, version.reference, "juniper", lambda: GAMES) == version
+    assert find(book, "brass-orbit@stock", "juniper", lambda: GAMES).entries == {}
     with pytest.raises(UsageError, match="nothing of brass-orbit has been applied"):
-        find(book, "brass-orbit@applied", "juniper", GAMES)
+        find(book, "brass-orbit@applied", "juniper", lambda: GAMES)
     book.add_apply("juniper", version, "{}", "")
     book.commit("brass-orbit", {"frame.cap": 120})
-    assert find(book, "brass-orbit@applied", "juniper", GAMES) == version
+    assert find(book, "brass-orbit@applied", "juniper", lambda: GAMES) == version
 
 
 @pytest.mark.parametrize("reference", ["bras-orbit", "brass-orbit@zz", "brass-orbit@", "brass-orbit@00000000",
@@ -50,7 +52,7 @@ def test_references(book: Logbook) -> None:
 def test_what_is_not_there_is_said_with_what_is(book: Logbook, reference: str) -> None:
     book.commit("brass-orbit", {"frame.cap": 162})
     with pytest.raises(UnknownName):
-        find(book, reference, "juniper", GAMES)
+        find(book, reference, "juniper", lambda: GAMES)
 
 
 def test_too_few_digits(book: Logbook) -> None:
@@ -87,3 +89,29 @@ def test_a_newer_form_is_not_touched(book: Logbook) -> None:
         raw.execute("PRAGMA user_version = 99")
     with pytest.raises(BookError, match="update it"):
         Logbook(book.folder)
+
+
+def test_labels_and_lines(book: Logbook) -> None:
+    first = book.commit("brass-orbit", {"frame.cap": 162})
+    one = book.commit("brass-orbit", {"frame.cap": 160})
+    other = book.commit("brass-orbit", {"frame.cap": 158}, parents=[first])
+    both = book.commit("brass-orbit", {"frame.cap": 159}, parents=[one, other])
+    apart = book.commit("brass-orbit", {"frame.cap": 1}, parents=[stock("brass-orbit")])
+    assert book.common_ancestor(one, other) == first
+    assert book.common_ancestor(both, other) == other
+    assert book.common_ancestor(both, apart) == stock("brass-orbit")
+    book.label(first, "tuesday")
+    book.label(one, "tuesday")
+    assert find(book, "brass-orbit@tuesday", "juniper", lambda: GAMES) == one
+    assert book.labels("brass-orbit") == {one.id: ["tuesday"]}
+    for bad in ("stock", "now", "cafe", "Tuesday", "", "a b", "../x"):
+        with pytest.raises(UsageError, match="cannot be a label"):
+            book.label(one, bad)
+
+
+def test_a_logbook_of_the_first_form_is_brought_up_to_date(tmp_path: Path) -> None:
+    with sqlite3.connect(tmp_path / "logbook.sqlite") as raw:
+        raw.executescript(STEPS[0] + "PRAGMA user_version = 1;")
+    with Logbook(tmp_path) as book:
+        book.label(book.commit("brass-orbit", {"frame.cap": 162}), "kept")
+        assert book.labelled("brass-orbit", "kept")

@@ -1,4 +1,4 @@
-"""Laws of profiles: comparison, resolution, the identity of versions; and the checks."""
+"""Laws of profiles: comparison, resolution, merge, the identity of versions; and matching."""
 
 from dataclasses import replace
 
@@ -8,9 +8,12 @@ from hypothesis import strategies as st
 
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import same
-from keenlattice.profile.checks import findings
+from keenlattice.errors import UnknownName, UsageError
 from keenlattice.profile.compare import changes, with_changes
+from keenlattice.profile.game import Game
 from keenlattice.profile.layers import resolve
+from keenlattice.profile.matching import match
+from keenlattice.profile.merge import merge, settled
 from keenlattice.profile.version import Version
 
 VALUES = {
@@ -69,23 +72,49 @@ def test_one_and_on_are_different_values() -> None:
     assert changes({"a.b": True}, {"a.b": 1})
 
 
-FACTS = {"best_refresh_hz": 165, "memory_speed_mts": 2666, "memory_rated_mts": 3600}
-FINE = {"display.refresh": 165, "memory.rated-speed": True, "background.recorder": False}
+@given(entries, entries)
+def test_merging_nothing_changes_nothing(base: dict, one: dict) -> None:
+    for merged in (merge(base, one, base), merge(base, base, one), merge(base, one, one)):
+        assert merged.entries == one and not merged.conflicts
 
 
-@pytest.mark.parametrize(("entries", "found"), [
-    ({}, []),
-    ({"display.refresh": 60}, ["display.refresh"]),
-    ({"memory.rated-speed": False}, ["memory.rated-speed"]),
-    ({"background.recorder": True}, ["background.recorder"]),
-    ({"frame.cap": 165, "sync.variable-refresh": "fullscreen"}, ["frame.cap"]),
-    ({"frame.cap": 162, "sync.variable-refresh": "fullscreen"}, []),
-    ({"frame.cap": 300}, []),
-    ({"frame.queue-depth": 1, "frame.submission": "just-in-time"}, ["frame.queue-depth"]),
-    ({"sync.triple-buffering": True}, ["sync.triple-buffering"]),
-    ({"sync.triple-buffering": True, "sync.vertical": "on"}, []),
+@given(entries, entries, entries)
+def test_a_merge_commutes_where_there_is_no_conflict_and_invents_nothing(base: dict, one: dict, other: dict) -> None:
+    there, back = merge(base, one, other), merge(base, other, one)
+    assert [conflict.key for conflict in there.conflicts] == [conflict.key for conflict in back.conflicts]
+    if not there.conflicts:
+        assert there.entries == back.entries
+    for key in {*base, *one, *other}:
+        assert there.entries.get(key) in (one.get(key), other.get(key))
+        if one.get(key) == other.get(key):  # what both agree on stays
+            assert there.entries.get(key) == one.get(key)
+
+
+@given(entries, entries, entries)
+def test_a_conflict_is_settled_by_either_side(base: dict, one: dict, other: dict) -> None:
+    merged = merge(base, one, other)
+    second = settled(merged, {conflict.key: conflict.other for conflict in merged.conflicts})
+    assert second == merge(base, other, one).entries
+    assert settled(merged, {conflict.key: conflict.one for conflict in merged.conflicts}) == merged.entries
+
+
+GAMES = [Game("brass", "", ("brass-orbit", "brass-*")), Game("rally", "", ("Rally", "*-server")),
+         Game("twin", "", ("twin", "brass-server"))]
+
+
+@pytest.mark.parametrize(("executable", "case_matters", "game", "exact"), [
+    ("brass-orbit", True, "brass", True), ("brass-orbit-2", True, "brass", False),
+    ("/opt/x/brass-orbit", True, "brass", True), ("C:\\Games\\BRASS-ORBIT", False, "brass", True),
+    ("rally", False, "rally", True), ("rally-server", True, "rally", False),
+    ("brass-server", True, "twin", True),  # an exact name goes before the two patterns that fit, too
 ])
-def test_each_check_finds_its_own_and_nothing_else(entries: dict[str, object], found: list[str]) -> None:
-    said = findings(resolve(catalog(), {**FINE, **entries}, {}), FACTS)
-    assert [one.settings[0] for one in said] == found
-    assert all(one.why and one.what_to_do for one in said)
+def test_an_executable_gets_one_profile(executable: str, case_matters: bool, game: str, exact: bool) -> None:
+    found = match(executable, GAMES, case_matters=case_matters)
+    assert (found.game.name, found.exact) == (game, exact)
+
+
+def test_an_executable_of_nobody_or_of_two() -> None:
+    with pytest.raises(UnknownName, match="nearest: Rally"):
+        match("rally", GAMES, case_matters=True)
+    with pytest.raises(UsageError, match=r"brass \(by brass-\*\) and rally \(by \*-server\)"):
+        match("brass-x-server", GAMES, case_matters=True)

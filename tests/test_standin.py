@@ -6,15 +6,23 @@ import numpy as np
 import pytest
 
 from keenlattice.catalog.load import catalog
+from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError, UnknownName
 from keenlattice.measure.metrics import metrics_of
 from keenlattice.rig.standin.machine import Standin
 
-PLACEBOS = {
-    "frame.cap-unfocused": 60, "window.high-dpi": "by-game", "process.io-priority": "high",
-    "memory.purge-threshold": 8192, "input.key-repeat-delay": 150, "background.telemetry": False,
-    "network.packet-coalescing": False, "interrupt.priority@gpu0": "high"}
+
+def another(setting: Setting) -> Value:
+    """A value other than stock."""
+    if setting.kind == "switch":
+        return not setting.stock
+    if setting.kind == "choice":
+        return next(choice for choice in setting.choices if choice != setting.stock)
+    return "somewhere-else" if setting.high is None else setting.checked(setting.high)
+
+
+PLACEBOS = {one.name + "@gpu0" * (one.scope == "device"): another(one) for one in catalog() if one.sure == "placebo"}
 
 
 def put(rig: Standin, game: str, values: dict[str, Value]) -> None:
@@ -45,10 +53,6 @@ def test_a_placebo_changes_not_a_single_frame(rig: Standin, key: str) -> None:
     before = rig.play("brass-orbit", 5, 1)
     put(rig, "brass-orbit", {key: PLACEBOS[key]})
     assert np.array_equal(rig.play("brass-orbit", 5, 1).shown_ms, before.shown_ms)
-
-
-def test_every_placebo_of_the_catalog_is_tried() -> None:
-    assert {key.partition("@")[0] for key in PLACEBOS} == {one.name for one in catalog() if one.sure == "placebo"}
 
 
 MECHANISMS: list[tuple[dict[str, Value], dict[str, Value], str, float, float]] = [

@@ -17,11 +17,21 @@ Direction = Literal["down", "up", "either"]
 ON_WORDS = {"on": True, "true": True, "yes": True, "off": False, "false": False, "no": False}
 
 
+class Suggestion(BaseModel):
+    """A rule of the trade: a formula, and what it is for."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True)
+
+    formula: str = Field(pattern="^= ")
+    purpose: str = Field(alias="for")
+
+
 class Setting(BaseModel):
     """One typed knob.
 
     `low` and `high` bound a number, both included; `words` are allowed beside it ("off" for a cap).
     `scope` says whom it can be set for; a device's setting is addressed as `name@device`.
+    `sure` says how sure it is that it moves what `moves` says; of what is disputed, `advice` says when which is right.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -43,6 +53,12 @@ class Setting(BaseModel):
     inert: str = ""
     moves: Mapping[Moves, Direction] = {}
     sure: Literal["known", "disputed", "placebo"] = "known"
+    advice: str = ""
+    suggest: tuple[Suggestion, ...] = ()
+
+    @property
+    def is_number(self) -> bool:
+        return self.kind in ("whole", "number")
 
     @property
     def domain(self) -> str:
@@ -52,8 +68,12 @@ class Setting(BaseModel):
     def _holds_together(self) -> "Setting":
         if (self.kind == "choice") != bool(self.choices):
             raise ValueError("choices: a choice needs them, and nothing else takes them")
-        if self.kind not in ("whole", "number") and (self.words or self.low is not None or self.high is not None):
+        if not self.is_number and (self.words or self.low is not None or self.high is not None):
             raise ValueError("low, high, words: only a number takes them")
+        if (self.sure == "disputed") != bool(self.advice):
+            raise ValueError("advice: what is disputed needs it, and nothing else takes it")
+        if self.suggest and not self.is_number:
+            raise ValueError("suggest: only a number can be a formula")
         if (self.sure == "placebo") == bool(self.moves):
             raise ValueError("moves: a placebo moves nothing; anything else moves something")
         try:
@@ -94,7 +114,9 @@ class Setting(BaseModel):
             return value
         if self.kind == "text" and isinstance(value, str) and value.isprintable() and value != GAME_DECIDES:
             return value
-        if self.kind in ("whole", "number") and isinstance(value, int | float) and not isinstance(value, bool):
+        if self.is_number and isinstance(value, str) and value.startswith("="):
+            return value  # a formula: what it comes to is checked against the facts of a rig
+        if self.is_number and isinstance(value, int | float) and not isinstance(value, bool):
             return self._in_range(value)
         shown = written(value) if isinstance(value, bool | int | float | str) else repr(value)
         raise self._bad(repr(shown))
@@ -125,7 +147,7 @@ class Setting(BaseModel):
             return self.checked(GAME_DECIDES)
         if self.kind == "switch":
             return self.checked(ON_WORDS.get(text.lower(), text))
-        if self.kind in ("whole", "number") and text not in self.words:
+        if self.is_number and text not in self.words and not text.startswith("="):
             try:
                 return self.checked(int(text) if text.lstrip("+-").isdigit() else float(text))
             except (ValueError, OverflowError):

@@ -8,7 +8,7 @@ Value = bool | int | float | str
 GAME_DECIDES: Final = "game decides"
 """The explicit value that tells the driver to leave a setting to the game; not the same as unset."""
 
-WRITTEN_UNITS: Final = {"hz": "Hz", "mib": "MiB"}
+WRITTEN_UNITS: Final = {"hz": "Hz", "mib": "MiB", "mhz": "MHz", "mv": "mV", "c": "°C"}
 
 
 def written(value: Value | None, unit: str = "") -> str:

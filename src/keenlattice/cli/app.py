@@ -6,7 +6,23 @@ from typing import Any
 
 import typer
 
-from keenlattice.cli import apply, catalog, compare, demo, edit, history, measure, show, survey, trial, undo
+from keenlattice.cli import (
+    apply,
+    catalog,
+    compare,
+    demo,
+    edit,
+    history,
+    label,
+    match,
+    measure,
+    merge,
+    pack,
+    show,
+    survey,
+    trial,
+    undo,
+)
 from keenlattice.errors import KeenLatticeError
 
 WRONG_USAGE: Any = typer.BadParameter.__mro__[1]  # the parser's UsageError, which Typer gives no name of its own
@@ -17,8 +33,10 @@ app = typer.Typer(
     epilog="New here? Run `keen demo`, then `keen survey`.")
 
 for command in (demo.demo, survey.survey, catalog.catalog, edit.edit, show.show, history.history, compare.compare,
-                apply.apply, undo.undo, measure.measure, trial.trial):
+                label.label, merge.merge, merge.revert, match.match, apply.apply, undo.undo, measure.measure,
+                trial.trial):
     app.command()(command)
+app.add_typer(pack.app, name="pack")
 
 
 def main() -> None:

@@ -11,35 +11,49 @@ if TYPE_CHECKING:
 
 SURE = {"known": "mechanism known", "disputed": "disputed: measure it",
         "placebo": "placebo, as far as anyone has shown"}
+NEEDS = ("rights", "game", "driver", "machine")
 
 
 def catalog(
     word: Annotated[str, typer.Argument(help="A setting for all about it; a domain or a word to search for.")] = "",
+    domain: Annotated[str, typer.Option("--domain", help="Only this domain, such as sync.")] = "",
+    needs: Annotated[str, typer.Option("--needs", help="Only what needs rights, or a restart of the game, driver or "
+                                                       "machine.")] = "",
+    moves: Annotated[str, typer.Option("--moves", help="Only what may move frame-time, frame-tail or latency.")] = "",
+    sure: Annotated[str, typer.Option("--sure", help="Only what is known, disputed or placebo.")] = "",
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
-    """List the settings that can be set on a rig, or tell all about one."""
+    """List the settings that can be set on a rig, search them, or tell all about one."""
     from keenlattice.cli.output import emit_json, say, table
     from keenlattice.cli.session import begin
     from keenlattice.errors import UnknownName
 
     known = begin(book, rig).rig.catalog()
+    for what, said, choices in (("domain", domain, {one.domain for one in known}), ("need", needs, NEEDS),
+                                ("metric to move", moves, ("frame-time", "frame-tail", "latency")),
+                                ("degree of certainty", sure, SURE)):
+        if said and said not in choices:
+            raise UnknownName(what, said, choices, f"there are {', '.join(sorted(choices))}")
     found = [known[word]] if word in known else [one for one in known if word.lower() in _searched(one)]
-    if not found:
+    found = [one for one in found if domain in ("", one.domain) and needs in ("", one.restart, "rights" * one.rights)
+             and (not moves or moves in one.moves) and sure in ("", one.sure)]
+    if not found and word:
         raise UnknownName("setting or word", word, [*(one.name for one in known), *(one.domain for one in known)])
     if json:
-        emit_json("catalog", {"settings": [one.model_dump(mode="json") for one in found]})
+        emit_json("catalog", {"settings": [one.model_dump(mode="json", by_alias=True) for one in found]})
     elif len(found) == 1:
-        _tell(found[0])
+        tell(found[0])
     else:
         table(["setting", "what it is", "takes"], [[one.name, one.title, one.allowed()] for one in found])
-        say(f"\n{len(found)} settings. All about one: keen catalog {found[0].name}", "dim")
+        say(f"\n{len(found)} settings." + (f" All about one: keen catalog {found[0].name}" if found else ""), "dim")
 
 
 def _searched(one: "Setting") -> str:
-    return " ".join([one.name, one.title, one.trades, one.inert, *one.moves]).lower()
+    return " ".join([one.name, one.title, one.trades, one.inert, one.advice]).lower()
 
 
-def _tell(one: "Setting") -> None:
+def tell(one: "Setting") -> None:
+    """All about one setting."""
     from keenlattice.catalog.values import written
     from keenlattice.cli.output import say, table
 
@@ -48,6 +62,8 @@ def _tell(one: "Setting") -> None:
     whom = {"rig": "the whole rig", "game": "a game, or the whole rig", "device": f"a device: {one.name}@DEVICE"}
     say(f"{one.name}: {one.title}", "bold")
     table(["", ""], [row for row in (
-        ["takes", one.allowed()], ["stock", written(one.stock, one.unit)], ["set for", whom[one.scope]],
+        ["takes", one.allowed() + (", or a formula" if one.is_number else "")],
+        ["stock", written(one.stock, one.unit)], ["set for", whom[one.scope]],
         ["needs", " and ".join(needs) or "nothing"], ["trades", one.trades], ["inert", one.inert],
-        ["may move", ", ".join(moves) or "nothing"], ["how sure", SURE[one.sure]]) if row[1]])
+        ["may move", ", ".join(moves) or "nothing"], ["how sure", SURE[one.sure]], ["which when", one.advice],
+        *(["rule", f"{suggestion.formula}   {suggestion.purpose}"] for suggestion in one.suggest)) if row[1]])

@@ -32,7 +32,7 @@ def demo(
         check_installed()
     folder, story = _new_folder(out), STORIES[rig]
     session = begin(folder / "logbook", rig)
-    _survey(session, rig)
+    _survey(session)
     _heading(2, "A way back, and where we start")
     at_first = fingerprint(session.rig.state())
     say(f"Restore point: all that the rig's settings are kept in, as it stands (fingerprint {at_first[:8]}).")
@@ -64,16 +64,12 @@ def _heading(number: int, title: str) -> None:
     say(f"\n{number}. {title}", "bold")
 
 
-def _survey(session: "Session", kind: str) -> None:
+def _survey(session: "Session") -> None:
     from keenlattice.cli.survey import show_findings, show_rig
-    from keenlattice.profile.checks import findings
-    from keenlattice.profile.layers import resolve
 
     _heading(1, "The rig, and what is plainly wrong with it")
-    facts = session.rig.facts()
-    show_rig(session.rig.name, kind, {name: str(value) for name, value in facts.items()},
-             {game.name: game.title for game in session.rig.games()}, {})
-    show_findings(findings(resolve(session.rig.catalog(), {}, {}), facts))
+    show_rig(session, {})
+    show_findings(session.findings(session.effective(session.find("rig@now"))))
 
 
 def _baseline(session: "Session", story: "Story") -> None:
@@ -96,7 +92,7 @@ def _edit_and_apply(session: "Session", story: "Story", start: "Version") -> "Ve
     from keenlattice.rig.apply import apply
 
     _heading(3, f"One change for {story.game}: {story.why}")
-    edited = session.book.commit(story.game, story.edit, note=story.why, author="demo", parent=start)
+    edited = session.book.commit(story.game, story.edit, note=story.why, author="demo", parents=[start])
     typed = " ".join(f"{key}={written(value)}" for key, value in story.edit.items())
     say(f"$ keen edit {story.game} {typed}", "dim")
     show_changes(session.rig.catalog(), changes(start.entries, edited.entries), "before", "after")
@@ -131,7 +127,7 @@ def _rumour(session: "Session", story: "Story", edited: "Version") -> None:
 
     _heading(5, f"And the other tip, {story.rumour_why}?")
     with_rumour = session.book.commit(story.game, {**edited.entries, **story.rumour}, note=story.rumour_why,
-                                      author="demo", parent=edited)
+                                      author="demo", parents=[edited])
     say(", ".join(f"{key} = {written(value)}" for key, value in story.rumour.items()) + ", measured in the same way:")
     plan = Plan(story.blocks, story.seconds, 2, story.decides, story.matters_pct)
     result, _ = run_and_keep(session, edited, with_rumour, plan, None)

@@ -8,13 +8,12 @@ from keenlattice.cli.options import Book, Json, Note, Rig
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
-    from keenlattice.logbook.book import Logbook
-    from keenlattice.profile.version import Version
     from keenlattice.rig.base import Rig as RigProtocol
 
 
 def edit(
-    profile: Annotated[str, typer.Argument(help="A game, or `rig` for the rig-wide profile.")],
+    reference: Annotated[str, typer.Argument(metavar="PROFILE", help="A game, or `rig` for the rig-wide profile; "
+                                             "GAME@VERSION to build on an earlier one.")],
     settings: Annotated[list[str], typer.Argument(help="SETTING=VALUE, several if you like; SETTING= unsets.")],
     note: Note = "", book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
@@ -22,24 +21,22 @@ def edit(
     from keenlattice.cli.changes import changes_json, show_changes
     from keenlattice.cli.output import emit_json, say
     from keenlattice.cli.session import begin
-    from keenlattice.errors import UsageError
     from keenlattice.profile.compare import changes, with_changes
 
     session = begin(book, rig)
-    if "@" in profile:
-        raise UsageError(f"{profile}: an edit builds on the latest version; name the profile alone")
-    before = session.find(profile)
-    edits = parsed_edits(session.rig, profile, settings)
-    found = changes(before.entries, with_changes(before.entries, edits))
-    after = _kept(session.book, before, with_changes(before.entries, edits), note) if found else before
+    before = session.find(reference)
+    entries = with_changes(before.entries, parsed_edits(session.rig, before.profile, settings))
+    found = changes(before.entries, entries)
+    after = session.commit([before], entries, note) if found else before
     if json:
         emit_json("edit", {"before": before.reference, "after": after.reference, "changes": changes_json(found)})
     elif not found:
-        say(f"Nothing changes: {profile} has these values already.")
+        say(f"Nothing changes: {before.reference} has these values already.")
     else:
         show_changes(session.rig.catalog(), found)
         say(f"\n{after.reference} made from {before.reference}. Nothing is on the rig yet.")
-        say(f"next: keen apply {profile}   or first measure it: keen trial {before.reference} {after.reference}", "dim")
+        measure = f"keen trial {before.reference} {after.reference}"
+        say(f"next: keen apply {before.profile}   or first measure it: {measure}", "dim")
 
 
 def parsed_edits(rig: "RigProtocol", profile: str, settings: list[str]) -> "dict[str, Value | None]":
@@ -49,6 +46,7 @@ def parsed_edits(rig: "RigProtocol", profile: str, settings: list[str]) -> "dict
         UsageError: not of that form, an unknown setting, or a value that it does not take.
     """
     from keenlattice.errors import UsageError
+    from keenlattice.profile.concrete import concrete_value
 
     edits: dict[str, Value | None] = {}
     for text in settings:
@@ -58,12 +56,7 @@ def parsed_edits(rig: "RigProtocol", profile: str, settings: list[str]) -> "dict
         setting = rig.catalog().check_key(key, whole_rig=profile == "rig", devices=rig.devices())
         if key in edits:
             raise UsageError(f"{key} is given twice")
-        edits[key] = setting.parsed(value) if value else None
+        edits[key] = parsed = setting.parsed(value) if value else None
+        if parsed is not None:
+            concrete_value(setting, parsed, rig.facts())  # a formula has to come to something here
     return edits
-
-
-def _kept(book: "Logbook", before: "Version", entries: "dict[str, Value]", note: str) -> "Version":
-    import getpass
-
-    parent = before if before.time else None  # stock is where one starts, and no version
-    return book.commit(before.profile, entries, note=note, author=getpass.getuser(), parent=parent)

@@ -22,20 +22,31 @@ def history(
 
     session = begin(book, rig)
     session.find(profile)  # says so if there is no such game
-    versions = session.book.history(profile, most)
+    versions, labels = session.book.history(profile, most), session.book.labels(profile)
     changed = {one.id: _changed(session.book, one) for one in versions}
     if json:
         emit_json("history", {"profile": profile, "versions": [
-            {"version": one.reference, "id": one.id, "parents": list(one.parents), "note": one.note,
-             "author": one.author, "time": one.time, "changes": changed[one.id]} for one in versions]})
+            {"version": one.reference, "id": one.id, "parents": list(one.parents), "labels": labels.get(one.id, []),
+             "note": one.note, "author": one.author, "time": one.time, "changes": changed[one.id]}
+            for one in versions]})
     elif not versions:
         say(f"{profile} has no version yet: it is at stock. Make one: keen edit {profile} SETTING=VALUE")
     else:
-        applied = session.book.last_apply(session.rig.name, profile)
-        table(["version", "when (UTC)", "by", "note", "changes"], [
-            [one.id[:8] + (" *" if applied and one.id == applied.version else ""), one.time[:16].replace("T", " "),
-             one.author, one.note, ", ".join(changed[one.id])] for one in versions])
+        applied = session.book.last_apply(session.rig_name, profile)
+        rows = [[_graph(versions, row), one.id[:8] + (" *" if applied and one.id == applied.version else ""),
+                 " ".join(labels.get(one.id, [])), one.time[:16].replace("T", " "), one.author, one.note,
+                 ", ".join(changed[one.id])] for row, one in enumerate(versions)]
+        table(["from", "version", "label", "when (UTC)", "by", "note", "changes"], rows)
         say("\n* applied" if applied else "\nnone is applied", "dim")
+
+
+def _graph(versions: "list[Version]", row: int) -> str:
+    """Where a version comes from: a line to the next row, or its parents, if they are elsewhere."""
+    parents = versions[row].parents
+    if not parents:
+        return "o"
+    below = versions[row + 1].id if row + 1 < len(versions) else parents[0]
+    return "|" if parents == (below,) else "+".join(parent[:8] for parent in parents)
 
 
 def _changed(book: "Logbook", version: "Version") -> list[str]:

@@ -1,16 +1,26 @@
-"""What a command works with: the logbook, the rig, and the versions that a player names."""
+"""What a command works with: the logbook, the rig, and the versions that a player names.
 
+The rig is opened only when it is asked for: a command that reads the logbook alone starts quickly.
+"""
+
+import getpass
 import sys
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from keenlattice.logbook.book import Logbook, default_folder
 from keenlattice.logbook.reference import find
-from keenlattice.profile.version import Entries, Version
-from keenlattice.rig.base import Rig
+from keenlattice.profile.version import WHOLE_RIG, Entries, Version
 from keenlattice.rig.find import KINDS, home_of, open_rig
 from keenlattice.rig.journal import recover, unfinished
+
+if TYPE_CHECKING:
+    from keenlattice.profile.checks import Finding
+    from keenlattice.profile.layers import Effective
+    from keenlattice.rig.base import Rig
 
 
 @dataclass
@@ -20,8 +30,12 @@ class Session:
     book: Logbook
     kind: str
 
+    @property
+    def rig_name(self) -> str:
+        return KINDS[self.kind]
+
     @cached_property
-    def rig(self) -> Rig:
+    def rig(self) -> "Rig":
         return open_rig(self.kind, self.book.folder)
 
     @cached_property
@@ -29,13 +43,35 @@ class Session:
         return [game.name for game in self.rig.games()]
 
     def find(self, reference: str) -> Version:
-        """The version that a player names."""
-        return find(self.book, reference, self.rig.name, self.games)
+        """The version that a player names; `GAME@now` is what the rig holds for it now."""
+        profile, _, which = reference.partition("@")
+        if which == "now":
+            known = self.find(profile)
+            return Version(known.profile, self.rig.values(self.rig.state(), profile), note="what the rig holds now")
+        return find(self.book, reference, self.rig_name, lambda: self.games)
 
-    def rig_wide(self) -> Entries:
-        """What the latest rig-wide version sets."""
-        latest = self.book.latest("rig")
+    def stored(self, profile: str) -> Entries:
+        """What the latest version of a profile sets."""
+        latest = self.book.latest(profile)
         return latest.entries if latest else {}
+
+    def effective(self, version: Version) -> "Mapping[str, Effective]":
+        """What holds under a version on this rig: a game's above the latest rig-wide one, formulas reckoned."""
+        from keenlattice.profile.layers import resolve
+
+        whole_rig = version.profile == WHOLE_RIG
+        rig_wide = version.entries if whole_rig else self.stored(WHOLE_RIG)
+        return resolve(self.rig.catalog(), rig_wide, {} if whole_rig else version.entries, facts=self.rig.facts())
+
+    def findings(self, effective: "Mapping[str, Effective]") -> "tuple[Finding, ...]":
+        """What the checks find in effective values on this rig."""
+        from keenlattice.profile.checks import findings
+
+        return findings(self.rig.catalog(), effective, self.rig.facts(), self.rig.devices())
+
+    def commit(self, parents: list[Version], entries: Entries, note: str) -> Version:
+        """A new version made from others, by whoever is at the keyboard."""
+        return self.book.commit(parents[0].profile, entries, note=note, author=getpass.getuser(), parents=parents)
 
 
 def begin(book: Path | None, rig: str) -> Session:

@@ -1,68 +1,82 @@
 """`keen survey`: what the rig is, what is set on it, and what is plainly wrong."""
 
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.options import Book, Json, Rig
 
 if TYPE_CHECKING:
+    from keenlattice.cli.session import Session
     from keenlattice.profile.checks import Finding
+
+UNITS = {"_mib": "MiB", "_hz": "Hz", "_mts": "MT/s", "_ms": "ms"}
 
 
 def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     """Look at the rig: its hardware, its games, what is applied, and what is plainly wrong."""
-    from dataclasses import asdict
-
-    from keenlattice.cli.output import emit_json
+    from keenlattice.cli.output import emit_json, say
     from keenlattice.cli.session import begin
-    from keenlattice.profile.checks import findings
-    from keenlattice.profile.layers import resolve
 
     session = begin(book, rig)
-    state = session.rig.state()
-    effective = resolve(session.rig.catalog(), session.rig.values(state, "rig"), {})
-    facts, wrong = session.rig.facts(), findings(effective, session.rig.facts())
+    wrong = session.findings(session.effective(session.find("rig@now")))
     applied = {name: last.version[:8] for name in ["rig", *session.games]
-               if (last := session.book.last_apply(session.rig.name, name))}
+               if (last := session.book.last_apply(session.rig_name, name))}
     if json:
-        emit_json("survey", {"rig": session.rig.name, "facts": dict(facts), "games": session.games,
+        emit_json("survey", {"rig": session.rig_name, "facts": dict(session.rig.facts()), "games": session.games,
                              "devices": list(session.rig.devices()), "applied": applied,
-                             "findings": [asdict(one) for one in wrong]})
+                             "findings": [one.model_dump() for one in wrong]})
         return
-    show_rig(session.rig.name, rig, {name: str(value) for name, value in facts.items()},
-             {game.name: game.title for game in session.rig.games()}, applied)
+    show_rig(session, applied)
     show_findings(wrong)
+    say("\nFacts are named as formulas call them: keen edit brass-orbit frame.cap='= refresh - 3'", "dim")
 
 
-def show_rig(name: str, kind: str, facts: dict[str, str], games: dict[str, str], applied: dict[str, str]) -> None:
-    """The rig's facts and games."""
+def show_rig(session: "Session", applied: Mapping[str, str]) -> None:
+    """The rig's facts, devices and games."""
     from keenlattice.cli.output import say, table
 
-    said = "the fictional stand-in" if kind == "standin" else "this machine"
-    say(f"Rig {name} ({said})", "bold")
-    table(["", ""], [_fact(name, value) for name, value in facts.items()])
+    say(f"Rig {session.rig_name} ({'the fictional stand-in' if session.kind == 'standin' else 'this machine'})", "bold")
+    facts, devices = session.rig.facts(), session.rig.devices()
+    rows = [_fact(name, str(value)) for name, value in facts.items() if not name.startswith(devices or ("-",))]
+    half = (len(rows) + 1) // 2
+    columns = zip(rows[:half], [*rows[half:], ["", ""]], strict=False)
+    table(["", "", "", ""], [[*left, *right] for left, right in columns])
+    if devices:
+        say()
+        table(["device", "interrupts"], [[device, _interrupts(facts, device)] for device in devices])
     say()
-    table(["game", "title", "applied"], [[game, title, applied.get(game, "-")] for game, title in games.items()])
+    table(["game", "title", "applied"], [[game.name, game.title, applied.get(game.name, "-")]
+                                         for game in session.rig.games()])
     if "rig" in applied:
         say(f"rig-wide profile applied: {applied['rig']}")
     say()
 
 
 def _fact(name: str, value: str) -> list[str]:
-    """A fact with its unit behind the number instead of in the name."""
-    for suffix, unit in (("_mib", "MiB"), ("_hz", "Hz"), ("_mts", "MT/s")):
+    """A fact as formulas name it, with its unit behind the number instead of in the name."""
+    for suffix, unit in UNITS.items():
         if name.endswith(suffix):
-            name, value = name.removesuffix(suffix), f"{value} {unit}"
-    return [name.replace("_", " "), value]
+            name, value = (name.removesuffix(suffix) if suffix != "_ms" else name), f"{value} {unit}"
+    return [name, {"True": "yes", "False": "no"}.get(value, value)]
 
 
-def show_findings(wrong: "tuple[Finding, ...]") -> None:
-    """What the checks found, each with what to do."""
+def _interrupts(facts: Mapping[str, object], device: str) -> str:
+    can = "line or message" if facts.get(f"{device}_message") else "line only"
+    return can + (", shares its line" if facts.get(f"{device}_shares_line") else "")
+
+
+def show_findings(found: "Sequence[Finding]") -> None:
+    """What the checks found, the plainly wrong first, each with what to do."""
     from keenlattice.cli.output import say
 
-    if not wrong:
+    wrong = [one for one in found if one.kind == "wrong"]
+    other = [one for one in found if one.kind != "wrong"]
+    if not found:
         say("Nothing is plainly wrong.")
-        return
-    say("Plainly wrong" if len(wrong) == 1 else f"Plainly wrong ({len(wrong)} things)", "bold")
-    for one in wrong:
-        say(f"! {', '.join(one.settings)}: {one.why}")
-        say(f"  to mend it: {one.what_to_do}", "dim")
+    for title, some in (("Plainly wrong", wrong), ("Worth a look", other)):
+        if some:
+            say(f"{title} ({len(some)})", "bold")
+        for one in some:
+            kind = "" if one.kind == "wrong" else f"{one.kind}: "
+            say(f"! {kind}{', '.join(one.settings)}: {one.why}")
+            say(f"  to mend it: {one.what_to_do}", "dim")

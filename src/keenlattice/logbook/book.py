@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import sqlite3
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -11,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice.errors import BookError, UnknownName, UsageError
 from keenlattice.logbook.schema import connect, plain_errors
-from keenlattice.profile.version import Entries, Version
+from keenlattice.profile.version import Entries, Version, stock
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -79,10 +80,13 @@ class Logbook:
     # Versions
 
     def commit(self, profile: str, entries: Entries, *, note: str = "", author: str = "",
-               parent: Version | None = None) -> Version:
-        """A new version of a profile, made from `parent` (its latest, if not said) and kept for good."""
-        parent = parent or self.latest(profile)
-        return self.add(Version(profile, entries, (parent.id,) if parent else (), note, author, now()))
+               parents: Sequence[Version] | None = None) -> Version:
+        """A new version of a profile, kept for good; made from its latest, unless other parents are given."""
+        if parents is None:
+            latest = self.latest(profile)
+            parents = [latest] if latest else []
+        known = tuple(parent.id for parent in parents if parent.time)  # stock is where one starts, and no version
+        return self.add(Version(profile, entries, known, note, author, now()))
 
     def add(self, version: Version) -> Version:
         """Keeps a version; one that is there already stays as it is."""
@@ -126,6 +130,40 @@ class Logbook:
             raise UsageError(f"{profile}@{digits} could be several versions: give more digits, "
                              f"see `keen history {profile}`")
         return self._version(rows[0])
+
+    def common_ancestor(self, one: Version, other: Version) -> Version:
+        """The newest version of a profile that both were made from (one of them, perhaps); stock, if there is none."""
+        rows = self._all("SELECT number, id, parents FROM versions WHERE profile = ?", one.profile)
+        parents = {row["id"]: json.loads(row["parents"]) for row in rows}
+        number = {row["id"]: row["number"] for row in rows}
+        shared = _lineage(one.id, parents) & _lineage(other.id, parents)
+        return self.version(one.profile, max(shared, key=number.__getitem__)) if shared else stock(one.profile)
+
+    def label(self, version: Version, label: str) -> None:
+        """Gives a version a name of its own; a label that is there already moves.
+
+        Raises:
+            UsageError: a word that means something else in a reference.
+        """
+        if not re.fullmatch(r"[a-z][a-z0-9-]{0,39}", label) or label in ("stock", "applied", "now") or re.fullmatch(
+                r"[0-9a-f]+", label):
+            raise UsageError(f"{label!r} cannot be a label: take small letters, digits and dashes, more than a to f, "
+                             "and not stock, applied or now")
+        with plain_errors(self.folder):
+            self._connection.execute("INSERT OR REPLACE INTO labels (profile, label, version) VALUES (?, ?, ?)",
+                                     (version.profile, label, version.id))
+
+    def labels(self, profile: str) -> dict[str, list[str]]:
+        """Version id to its labels."""
+        found: dict[str, list[str]] = {}
+        for row in self._all("SELECT label, version FROM labels WHERE profile = ? ORDER BY label", profile):
+            found.setdefault(row["version"], []).append(row["label"])
+        return found
+
+    def labelled(self, profile: str, label: str) -> Version | None:
+        """The version of that label, if there is one."""
+        row = self._first("SELECT version FROM labels WHERE profile = ? AND label = ?", profile, label)
+        return self.version(profile, row["version"]) if row else None
 
     def _no_version(self, profile: str, digits: str) -> UnknownName:
         known = [version.reference for version in self.history(profile, 50)]
@@ -205,3 +243,14 @@ class Logbook:
         """The results of trials between two versions (their references), newest first."""
         rows = self._all("SELECT result FROM trials WHERE before = ? AND after = ? ORDER BY number DESC", before, after)
         return [json.loads(row["result"]) for row in rows]
+
+
+def _lineage(version: str, parents: Mapping[str, list[str]]) -> set[str]:
+    """A version's id and those of everything that it was made from."""
+    found, waiting = set(), [version] if version in parents else []
+    while waiting:
+        one = waiting.pop()
+        if one not in found:
+            found.add(one)
+            waiting += parents.get(one, [])
+    return found

@@ -8,10 +8,9 @@ from pathlib import Path
 from keenlattice.errors import BookError
 
 APPLICATION_ID = 0x4B4C4231
-FORM = 1
 FILE = "logbook.sqlite"
 
-TABLES = """
+STEPS = ("""
 CREATE TABLE versions (
     number INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, profile TEXT NOT NULL, entries TEXT NOT NULL,
     parents TEXT NOT NULL, note TEXT NOT NULL, author TEXT NOT NULL, time TEXT NOT NULL);
@@ -25,7 +24,13 @@ CREATE TABLE captures (
 CREATE TABLE trials (
     number INTEGER PRIMARY KEY, time TEXT NOT NULL, rig TEXT NOT NULL, game TEXT NOT NULL,
     before TEXT NOT NULL, after TEXT NOT NULL, result TEXT NOT NULL, captures TEXT NOT NULL);
-"""
+""", """
+CREATE TABLE labels (profile TEXT NOT NULL, label TEXT NOT NULL, version TEXT NOT NULL, PRIMARY KEY (profile, label));
+CREATE INDEX trials_by_versions ON trials (before, after);
+""")
+"""What each form of the file adds to the one before: a newer Keen Lattice brings an older file up to date."""
+
+FORM = len(STEPS)
 
 
 @contextmanager
@@ -52,8 +57,8 @@ def connect(folder: Path) -> sqlite3.Connection:
         connection = sqlite3.connect(folder / FILE, timeout=10, isolation_level=None)
         connection.row_factory = sqlite3.Row
         (form,) = connection.execute("PRAGMA user_version").fetchone()
-        if form == 0:
-            _make(connection)
+        if form < FORM:
+            _bring_up_to_date(connection)
         elif form > FORM:
             raise BookError(f"the logbook {folder} has form {form}; this Keen Lattice knows form {FORM}: update it")
         return connection
@@ -66,13 +71,13 @@ def _refuse_other_folders(folder: Path) -> None:
         raise BookError(f"{folder} holds other things and no logbook: give an empty or a new folder with --book")
 
 
-def _make(connection: sqlite3.Connection) -> None:
+def _bring_up_to_date(connection: sqlite3.Connection) -> None:
     connection.execute("PRAGMA journal_mode = WAL")
     connection.execute("BEGIN IMMEDIATE")
     (form,) = connection.execute("PRAGMA user_version").fetchone()
-    if form == 0:  # else another process was quicker
-        for statement in TABLES.split(";"):
+    for step in STEPS[form:]:  # none, if another process was quicker
+        for statement in step.split(";"):
             connection.execute(statement)
-        connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
-        connection.execute(f"PRAGMA user_version = {FORM}")
+    connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+    connection.execute(f"PRAGMA user_version = {FORM}")
     connection.execute("COMMIT")

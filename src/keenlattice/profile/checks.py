@@ -1,95 +1,155 @@
-"""What is plainly wrong, or pointless, in a set of effective values on a rig with these facts."""
+"""Checks: rules as data, over effective values and facts. What is inert, at odds, out of range, risky or pointless.
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+A rule's condition is a formula (`profile/formula.py`) in which `value("frame.cap")` is what holds for a setting,
+`layer("frame.cap")` where that comes from, and `count("interrupt.priority", "high")` how many devices hold a value.
+A rule per device is asked for each, `*` standing for its name, and `device_X` for the fact `DEVICE_X`. A rule per
+setting is asked for each setting that is set. A condition over facts that a rig does not tell is not met.
+"""
 
-from keenlattice.catalog.values import Value, written
+import re
+import tomllib
+from collections.abc import Iterator, Mapping
+from functools import cache
+from importlib import resources
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+from keenlattice.catalog.model import Catalog
+from keenlattice.catalog.values import same, written
+from keenlattice.errors import BadValue, CatalogError
+from keenlattice.profile.formula import Names, Scope, Term, formula_names, parse
 from keenlattice.profile.layers import Effective
 
-Facts = Mapping[str, object]
+Kind = Literal["wrong", "inert", "at odds", "out of range", "risky", "pointless", "shadowed"]
 
 
-@dataclass(frozen=True)
-class Finding:
-    """One thing that a check found: the settings, why it matters, and what to do."""
+class Rule(BaseModel):
+    """One check: when it applies, which settings it is about, why that matters, and what to do.
 
+    `example` (with `facts` and `rig_wide` besides) is a profile that it finds something in; the tests try it.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str
+    kind: Kind
+    when: str
+    settings: tuple[str, ...]
+    why: str
+    do: str
+    per: Literal["rig", "device", "setting"] = "rig"
+    example: Mapping[str, bool | int | float | str]
+    facts: Mapping[str, bool | int | float | str] = {}
+    rig_wide: Mapping[str, bool | int | float | str] = {}
+
+
+class Finding(BaseModel):
+    """What a check found: which rule, of what kind, about which settings, why it matters, and what to do."""
+
+    model_config = ConfigDict(frozen=True)
+
+    rule: str
+    kind: Kind
     settings: tuple[str, ...]
     why: str
     what_to_do: str
 
 
-class _Held:
-    """The values in question, by short calls; a setting that this rig lacks reads as None."""
+@cache
+def rules() -> tuple[Rule, ...]:
+    """The rules that ship with Keen Lattice.
 
-    def __init__(self, effective: Mapping[str, Effective]) -> None:
-        self._effective = effective
-
-    def __call__(self, key: str) -> Value | None:
-        return self._effective[key].value if key in self._effective else None
-
-    def number(self, key: str) -> float | None:
-        value = self(key)
-        return value if isinstance(value, int | float) and not isinstance(value, bool) else None
-
-
-def _number(facts: Facts, name: str) -> float:
-    value = facts.get(name, 0)
-    return float(value) if isinstance(value, int | float) else 0.0
+    Raises:
+        CatalogError: a data file breaks the model; names file, rule and key.
+    """
+    folder = resources.files("keenlattice.profile") / "rules"
+    files = sorted((file for file in folder.iterdir() if file.name.endswith(".toml")), key=lambda file: file.name)
+    return tuple(_rule(file.name, name, fields) for file in files
+                 for name, fields in tomllib.loads(file.read_text(encoding="utf-8")).items())
 
 
-def _panel_below_best(held: _Held, facts: Facts) -> Finding | None:
-    now, best = held.number("display.refresh"), _number(facts, "best_refresh_hz")
-    if now is None or now >= best:
-        return None
-    return Finding(("display.refresh",), f"the panel can do {written(best, 'hz')} and runs at {written(now, 'hz')}",
-                   f"keen edit rig display.refresh={best:g}")
+def _rule(file: str, name: str, fields: Mapping[str, Any]) -> Rule:
+    try:
+        rule = Rule.model_validate({"name": name, **fields})
+        parse(rule.when)
+        return rule
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise CatalogError(f"{file}: {name}: {'.'.join(map(str, first['loc']))}: {first['msg']}") from None
+    except BadValue as error:
+        raise CatalogError(f"{file}: {name}: when: {error}") from None
 
 
-def _memory_below_rated(held: _Held, facts: Facts) -> Finding | None:
-    if held("memory.rated-speed") is not False:
-        return None
-    now, rated = (_number(facts, f"memory_{which}_mts") for which in ("speed", "rated"))
-    return Finding(("memory.rated-speed",), f"memory is rated for {rated:g} MT/s and runs at {now:g}",
-                   "keen edit rig memory.rated-speed=on (takes rights and a restart of the machine)")
+def findings(catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
+             devices: tuple[str, ...] = ()) -> tuple[Finding, ...]:
+    """What the rules find, in their order; then what formulas come to nothing here."""
+    board = _Board(catalog, effective, formula_names(facts), devices)
+    found = [finding for rule in rules() for finding in board.ask(rule)]
+    found += [Finding(rule="formula", kind="out of range", settings=(one.key,), why=one.problem,
+                      what_to_do=f"change the formula: keen edit GAME {one.key}=...")
+              for one in effective.values() if one.problem]
+    return tuple(found)
 
 
-def _recorder_left_on(held: _Held, _facts: Facts) -> Finding | None:
-    if held("background.recorder") is not True:
-        return None
-    return Finding(("background.recorder",), "a recorder works in the background of every frame",
-                   "keen edit rig background.recorder=off, unless you use its videos")
+class _Board:
+    """The effective values and facts that rules are held against."""
 
+    def __init__(self, catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
+                 devices: tuple[str, ...]) -> None:
+        self._catalog, self._effective, self._devices = catalog, effective, devices
+        self._facts = {"on": True, "off": False, "device_count": len(devices),
+                       "all_cores": f"0-{int(str(facts.get('threads', 1))) - 1}", **facts}
 
-def _cap_above_refresh(held: _Held, _facts: Facts) -> Finding | None:
-    cap, refresh = held.number("frame.cap"), held.number("display.refresh")
-    if held("sync.variable-refresh") in (None, "off") or cap is None or refresh is None or cap < refresh:
-        return None
-    return Finding(("frame.cap", "sync.variable-refresh"),
-                   f"a cap of {cap:g} lets the game leave the range of variable refresh ({refresh:g} Hz)",
-                   f"cap a few frames below: frame.cap={refresh - 3:g}")
+    def ask(self, rule: Rule) -> Iterator[Finding]:
+        if rule.per == "device":
+            for device in self._devices:
+                begin = f"{device}_"
+                own = {f"device_{name.removeprefix(begin)}": value for name, value in self._facts.items()
+                       if name.startswith(begin)}
+                yield from self._one(rule, device, own)
+        elif rule.per == "setting":
+            for key, one in self._effective.items():
+                if one.layer != "stock":
+                    layer, below = one.shadows[0]
+                    yield from self._one(rule, key, {
+                        "setting_layer": one.layer, "setting_below": layer,
+                        "setting_differs": not same(one.stored, below), "below": below})
+        else:
+            yield from self._one(rule, "", {})
 
+    def _one(self, rule: Rule, star: str, more: Mapping[str, object]) -> Iterator[Finding]:
+        names = {**self._facts, **more}
+        scope = Scope(names, {"value": lambda key: self._value(self._key(key, star)),
+                              "layer": lambda key: self._layer(self._key(key, star)), "count": self._count})
+        try:
+            met = parse(rule.when)(scope) is True
+        except BadValue:  # it asks for a fact that this rig does not tell
+            met = False
+        if met:
+            settings = tuple(self._key(key, star) for key in rule.settings)
+            why, do = (self._filled(text, star, names) for text in (rule.why, rule.do))
+            yield Finding(rule=rule.name, kind=rule.kind, settings=settings, why=why, what_to_do=do)
 
-def _queue_beside_submission(held: _Held, _facts: Facts) -> Finding | None:
-    if held.number("frame.queue-depth") is None or held("frame.submission") in (None, "queued"):
-        return None
-    return Finding(("frame.queue-depth", "frame.submission"),
-                   f"the queue depth does nothing beside {held('frame.submission')} submission",
-                   "unset one of the two")
+    def _key(self, key: Term, star: str) -> str:
+        return str(key).replace("*", star)
 
+    def _value(self, key: str) -> Term:
+        if key in self._effective:
+            return self._effective[key].value
+        return self._catalog[key].stock if "@" in key and key in self._catalog else None
 
-def _triple_without_sync(held: _Held, _facts: Facts) -> Finding | None:
-    if held("sync.triple-buffering") is not True or held("sync.vertical") in ("on", "half-rate"):
-        return None
-    return Finding(("sync.triple-buffering", "sync.vertical"), "triple buffering does nothing without vertical sync",
-                   "unset sync.triple-buffering, or set sync.vertical=on")
+    def _layer(self, key: str) -> Term:
+        return self._effective[key].layer if key in self._effective else "stock"
 
+    def _count(self, name: Term, value: Term) -> Term:
+        return sum(self._value(f"{name}@{device}") == value for device in self._devices)
 
-CHECKS: tuple[Callable[[_Held, Facts], Finding | None], ...] = (
-    _panel_below_best, _memory_below_rated, _recorder_left_on, _cap_above_refresh, _queue_beside_submission,
-    _triple_without_sync)
-
-
-def findings(effective: Mapping[str, Effective], facts: Facts) -> tuple[Finding, ...]:
-    """What the checks find, in their order."""
-    held = _Held(effective)
-    return tuple(finding for check in CHECKS if (finding := check(held, facts)))
+    def _filled(self, text: str, star: str, names: Names) -> str:
+        def fill(match: re.Match[str]) -> str:
+            key = self._key(match[1], star)
+            if key in self._catalog:
+                return written(self._value(key), self._catalog[key].unit)
+            value = names.get(key)
+            return written(value) if isinstance(value, bool | int | float | str) else "unknown"
+        return re.sub(r"\{([^}]+)\}", fill, text).replace("*", star)

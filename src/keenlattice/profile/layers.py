@@ -1,15 +1,19 @@
 """Layers, and the effective value that comes out of them.
 
 From the bottom: stock (the catalog), rig-wide, game, and a trial's temporary override. The topmost layer that
-sets a setting wins. *Game decides* is a value like any other: it hides what lies below it. Unset does not.
+sets a setting wins. *Game decides* is a value like any other: it hides what lies below it. Unset does not. A stored
+formula wins as it stands; what it comes to is reckoned from the facts of the rig at hand.
 """
 
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
-from keenlattice.catalog.model import Catalog
+from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value, same
+from keenlattice.errors import BadValue
+from keenlattice.profile.concrete import concrete_value
+from keenlattice.profile.formula import Names
 from keenlattice.profile.version import Entries
 
 Layer = Literal["stock", "rig-wide", "game", "trial"]
@@ -17,23 +21,30 @@ Layer = Literal["stock", "rig-wide", "game", "trial"]
 
 @dataclass(frozen=True)
 class Effective:
-    """What holds for one setting, which layer it comes from, and what it hides (next below first)."""
+    """What holds for one setting, which layer it comes from, and what it hides (next below first, as stored).
+
+    `stored` is what the layer says, a formula perhaps; `value` what that comes to, and None if it comes to nothing
+    here: then `problem` says why.
+    """
 
     key: str
-    value: Value
+    value: Value | None
     layer: Layer
     shadows: tuple[tuple[Layer, Value], ...] = ()
+    stored: Value = ""
+    problem: str = ""
 
     @property
     def in_vain(self) -> bool:
         """Set, but to what would hold anyway."""
-        return bool(self.shadows) and same(self.shadows[0][1], self.value)
+        return bool(self.shadows) and same(self.shadows[0][1], self.stored)
 
 
-def resolve(catalog: Catalog, rig_wide: Entries, game: Entries, trial: Entries | None = None) -> dict[str, Effective]:
+def resolve(catalog: Catalog, rig_wide: Entries, game: Entries, trial: Entries | None = None,
+            facts: Names | None = None) -> dict[str, Effective]:
     """The effective value of every setting of `catalog`; of a device's settings, those that a layer sets.
 
-    Keys that the catalog does not know are left out: a rig cannot be given them.
+    Keys that the catalog does not know are left out: a rig cannot be given them. Formulas are reckoned from `facts`.
 
     Returns:
         Setting key to what holds, in the catalog's order, device keys behind their setting.
@@ -43,9 +54,17 @@ def resolve(catalog: Catalog, rig_wide: Entries, game: Entries, trial: Entries |
     for key in _keys(catalog, [entries for _, entries in layers]):
         stack = [(layer, entries[key]) for layer, entries in layers if key in entries]
         stack.append(("stock", catalog[key].stock))
-        (layer, value), *below = stack
-        found[key] = Effective(key, value, layer, tuple(below))
+        (layer, stored), *below = stack
+        value, problem = _reckoned(catalog[key], stored, facts or {})
+        found[key] = Effective(key, value, layer, tuple(below), stored, problem)
     return found
+
+
+def _reckoned(setting: Setting, stored: Value, facts: Names) -> tuple[Value | None, str]:
+    try:
+        return concrete_value(setting, stored, facts), ""
+    except BadValue as error:
+        return None, str(error)
 
 
 def _keys(catalog: Catalog, layers: list[Entries]) -> Iterator[str]:

@@ -6,6 +6,7 @@ from keenlattice.catalog.model import Restart
 from keenlattice.errors import RigError, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes
+from keenlattice.profile.concrete import concrete
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Changes as Wanted
 from keenlattice.rig.base import Rig
@@ -29,11 +30,14 @@ class Preview:
 
 
 def preview(rig: Rig, version: Version) -> Preview:
-    """What applying `version` would change on the rig; nothing is written."""
+    """What applying `version` would change on the rig, formulas reckoned from its facts; nothing is written.
+
+    Raises:
+        BadValue: a formula comes to nothing, or to what its setting does not take, on this rig.
+    """
     catalog = rig.catalog()
     unknown = tuple(key for key in version.entries if key not in catalog)
-    entries = {key: value for key, value in version.entries.items() if key in catalog}
-    found = changes(rig.values(rig.state(), version.profile), entries)
+    found = changes(rig.values(rig.state(), version.profile), concrete(catalog, version.entries, rig.facts()))
     return Preview(version, found, unknown, restart_for(rig, [change.key for change in found]))
 
 

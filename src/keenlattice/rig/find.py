@@ -1,11 +1,15 @@
 """The rigs that can be had, by name."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from keenlattice.errors import UnknownName
-from keenlattice.rig.base import Rig
 
-KINDS = ("standin", "linux")
+if TYPE_CHECKING:
+    from keenlattice.rig.base import Rig
+
+KINDS = {"standin": "juniper", "linux": "linux"}
+"""Kind of rig to the name that it has in the logbook."""
 
 
 def home_of(kind: str, book_folder: Path) -> Path:
@@ -23,7 +27,7 @@ def home_of(kind: str, book_folder: Path) -> Path:
     raise UnknownName("rig", kind, KINDS, f"there are {', '.join(KINDS)}")
 
 
-def open_rig(kind: str, book_folder: Path) -> Rig:
+def open_rig(kind: str, book_folder: Path) -> "Rig":
     """The rig of this kind, made if it is the stand-in and not there yet.
 
     Raises:

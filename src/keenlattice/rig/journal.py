@@ -14,28 +14,31 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from keenlattice.errors import RigBusy, RigError
 from keenlattice.files import remove_file, replace_file
-from keenlattice.rig.base import Rig, State
+
+if TYPE_CHECKING:
+    from keenlattice.rig.base import Rig, State
 
 JOURNAL, LOCK = "change-under-way.json", "change.lock"
 PATIENCE_S = 3.0
 
 
-def packed(state: State) -> str:
+def packed(state: "State") -> str:
     """A state as text, for the journal and the logbook."""
     return json.dumps({place: None if content is None else base64.b64encode(content).decode()
                        for place, content in sorted(state.items())})
 
 
-def unpacked(text: str) -> State:
+def unpacked(text: str) -> "State":
     """The state that `packed` made this text of."""
     return {place: None if content is None else base64.b64decode(content)
             for place, content in json.loads(text).items()}
 
 
-def fingerprint(state: State) -> str:
+def fingerprint(state: "State") -> str:
     """Short for a state: equal only for equal states."""
     return hashlib.sha256(packed(state).encode()).hexdigest()
 
@@ -44,12 +47,12 @@ def fingerprint(state: State) -> str:
 class Change:
     """A change of a rig under way; all writes go through it, so that the journal knows of them first."""
 
-    rig: Rig
+    rig: "Rig"
     why: str
-    before: State
+    before: "State"
     made: list[str] = field(default_factory=list)
 
-    def put(self, state: State) -> None:
+    def put(self, state: "State") -> None:
         """Makes a state hold, after the journal has been told."""
         self.made.append(fingerprint(state))
         self._write()
@@ -71,7 +74,7 @@ class Change:
 
 
 @contextmanager
-def changing(rig: Rig, why: str) -> Iterator[Change]:
+def changing(rig: "Rig", why: str) -> Iterator[Change]:
     """The one way to change a rig. If the body raises, or the process dies, the state from before is put back.
 
     Raises:
@@ -91,7 +94,7 @@ def changing(rig: Rig, why: str) -> Iterator[Change]:
 
 
 @contextmanager
-def locked(rig: Rig, why: str) -> Iterator[None]:
+def locked(rig: "Rig", why: str) -> Iterator[None]:
     """Keeps every other process from changing the rig meanwhile; nothing is journalled.
 
     Raises:
@@ -123,7 +126,7 @@ def unfinished(home: Path) -> bool:
     return (home / JOURNAL).exists()
 
 
-def recover(rig: Rig) -> str | None:
+def recover(rig: "Rig") -> str | None:
     """Puts back what a process that died in mid-change left behind; returns what was done, in words.
 
     A rig that a living process is changing is left alone: then nothing is returned.
@@ -138,7 +141,7 @@ def recover(rig: Rig) -> str | None:
         return None
 
 
-def _put_back_what_was(rig: Rig) -> str:
+def _put_back_what_was(rig: "Rig") -> str:
     path = rig.home / JOURNAL
     try:
         journal = json.loads(path.read_text(encoding="utf-8"))

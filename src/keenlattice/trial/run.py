@@ -7,6 +7,7 @@ from keenlattice.errors import RigError, UsageError
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import metrics_of
 from keenlattice.profile.compare import changes
+from keenlattice.profile.concrete import concrete
 from keenlattice.profile.version import WHOLE_RIG, Entries, Version
 from keenlattice.rig.apply import restart_for
 from keenlattice.rig.base import Rig, game_of
@@ -63,7 +64,7 @@ def _known(rig: Rig, version: Version) -> Entries:
     unknown = [key for key in version.entries if key not in catalog]
     if unknown:
         raise UsageError(f"{version.reference} sets {', '.join(unknown)}, which the rig {rig.name} does not have")
-    return version.entries
+    return concrete(catalog, version.entries, rig.facts())
 
 
 def _put_on(change: Change, owner: str, entries: Entries) -> None:

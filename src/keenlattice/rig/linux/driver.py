@@ -127,7 +127,7 @@ def _setting(option: dict[str, str], choices: list[str]) -> list[Setting]:
         "name": f"mesa.{option['name'].lower()}", "title": "; ".join([option.get("text", "").strip(), *choices]),
         "kind": kind, "low": float(low) if low and high else None, "high": float(high) if high else None,
         "scope": "game", "stock": default, "restart": "game", "trades": NOT_BY_PLAYERS, "sure": "disputed",
-        "moves": {"frame-time": "either"}})]
+        "moves": {"frame-time": "either"}, "advice": "Nobody has collected what it does: measure it."})]
 
 
 if __name__ == "__main__":

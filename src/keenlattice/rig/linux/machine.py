@@ -61,8 +61,9 @@ class LinuxRig:
 
     def facts(self) -> Facts:
         memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2**20
-        return {"os": f"Linux {platform.release()}", "threads": os.cpu_count() or 1, "ram_mib": memory,
-                "gpu": self._driver.renderer, "driver": f"{self._driver.vendor}: {self._driver.name}",
+        driver = self._driver
+        return {"os": f"Linux {platform.release()}", "case_matters": True, "threads": os.cpu_count() or 1,
+                "ram_mib": memory, "gpu": driver.renderer, "driver": f"{driver.vendor}: {driver.name}",
                 "driver_options": len(self._catalog), "driver_config": str(self.config)}
 
     def devices(self) -> tuple[str, ...]:

@@ -28,7 +28,7 @@ class Load:
 
 
 GAMES: dict[str, tuple[Game, Load]] = {game.name: (game, load) for game, load in (
-    (Game("brass-orbit", "Brass Orbit", ("brass-orbit",)),
+    (Game("brass-orbit", "Brass Orbit", ("brass-orbit", "brass-orbit-*")),
      Load(cpu_ms=2.5, gpu_ms=3.6, uneven=0.10, scenes=0.06, compiles_per_min=4, queue=3)),
     (Game("tidewater-rally", "Tidewater Rally", ("tidewater", "tidewater-server")),
      Load(cpu_ms=5.2, gpu_ms=10.5, uneven=0.12, scenes=0.12, compiles_per_min=9, queue=3)),

@@ -22,6 +22,7 @@ from keenlattice.rig.standin.pipeline import simulate
 STATE, RUNNING = "state.json", "running.json"
 DEVICES = ("gpu0", "gpu1", "net0", "usb0", "sound0", "disk0")
 LINE_ONLY = ("sound0",)
+SHARED_LINE = ("usb0", "sound0")
 BEST_REFRESH_HZ = 165
 WAITS_FOR: dict[Restart, tuple[Restart, ...]] = {
     "none": (), "game": (), "driver": ("driver",), "machine": ("driver", "machine")}
@@ -51,10 +52,14 @@ class Standin:
     def facts(self) -> Facts:
         rig = self._in_effect(WHOLE_RIG)
         return {
-            "os": "Marl 4", "cpu": "Quill 8-core", "cores": 8, "threads": 16, "ram_mib": 16384,
+            "os": "Marl 4", "case_matters": False, "cpu": "Quill 8-core", "cores": 8, "threads": 16, "ram_mib": 16384,
             "memory_speed_mts": 3600 if rig["memory.rated-speed"] is True else 2666, "memory_rated_mts": 3600,
             "gpu": "Basalt 70", "other_gpu": "Basalt Mini (integrated)", "vram_mib": 8192, "driver_version": "31.4",
             "panel": "Heron 27-inch", "refresh_hz": int(rig["display.refresh"]), "best_refresh_hz": BEST_REFRESH_HZ,
+            "hardware_scheduling": True, "panel_on_integrated": False, "gpu1_integrated": True,
+            "board_power_limit": 110, "board_temperature_limit": 88, "timer_finest_ms": 0.5, "timer_coarsest_ms": 15.6,
+            **{f"{device}_message": device not in LINE_ONLY for device in DEVICES},
+            **{f"{device}_shares_line": device in SHARED_LINE for device in DEVICES},
         }
 
     def devices(self) -> tuple[str, ...]:
@@ -118,7 +123,8 @@ class Standin:
         rig_wide = {key: value for key, value in wanted.items() if key.partition("@")[0] not in waiting}
         rig_wide |= self._running()
         game = {} if owner == WHOLE_RIG else held.get(owner, {})
-        return {key: effective.value for key, effective in resolve(self.catalog(), rig_wide, game).items()}
+        resolved = resolve(self.catalog(), rig_wide, game)
+        return {key: one.value for key, one in resolved.items() if one.value is not None}
 
     def _running(self) -> dict[str, Value]:
         path = self.home / RUNNING

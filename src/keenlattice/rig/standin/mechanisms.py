@@ -13,7 +13,8 @@ ANISOTROPY = {"off": 0.985, "2x": 0.99, "4x": 0.995, "8x": 1.0, "16x": 1.012}
 FILTERING = {"best": 1.015, "good": 1.0, "fast": 0.992, "fastest": 0.985}
 SAMPLES = {"off": 1.0, "2x": 1.09, "4x": 1.2, "8x": 1.42}
 POWER_PLAN = {"balanced": 1.0, "high": 0.97, "saver": 1.35}
-PRIORITY = {"below-normal": 1.9, "normal": 1.6, "above-normal": 1.3, "high": 1.15}
+PRIORITY = {"below-normal": 1.9, "normal": 1.6, "above-normal": 1.3, "high": 1.15,
+            "realtime": 1.15}
 PANEL_RESPONSE_MS = {"off": 7.5, "normal": 4.5, "strong": 3.2}
 
 
@@ -107,7 +108,7 @@ def _gpu_ms(load: Load, value: Mapping[str, Value]) -> float:
         time *= SAMPLES.get(str(value["antialias.samples"]), 1.0)
     time *= 1.08 if value["shading.ambient-occlusion"] == "on" else 1.0
     time *= {"adaptive": 1.03, "hold-high": 1.0, "save-power": 1.25}[str(value["gpu.clock-policy"])]
-    time *= float((100 / float(value["gpu.power-limit"])) ** 0.35)
+    time *= float((100 / float(value.get("gpu.power-limit@gpu0", 100))) ** 0.35)
     time *= 1.01 if value["background.overlay"] is True else 1.0
     return time * (1.05 if value["background.recorder"] is True else 1.0)
 

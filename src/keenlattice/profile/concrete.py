@@ -1,0 +1,34 @@
+"""Formulas made concrete: what a profile's values come to on a rig with given facts."""
+
+import math
+from collections.abc import Mapping
+
+from keenlattice.catalog.model import Catalog, Setting
+from keenlattice.catalog.values import Value, written
+from keenlattice.errors import BadValue
+from keenlattice.profile.formula import Names, evaluate, is_formula
+
+
+def concrete_value(setting: Setting, stored: Value, facts: Names) -> Value:
+    """What one stored value comes to; a formula for a whole number is rounded, halves up.
+
+    Raises:
+        BadValue: a formula that cannot be read or evaluated here, or comes to what the setting does not take.
+    """
+    if not is_formula(stored):
+        return stored
+    number = evaluate(str(stored), facts)
+    try:
+        return setting.checked(math.floor(number + 0.5) if setting.kind == "whole" else number)
+    except BadValue:
+        raise BadValue(f"{setting.name} {stored} comes to {written(number)} on this rig; "
+                       f"it takes {setting.allowed()}") from None
+
+
+def concrete(catalog: Catalog, entries: Mapping[str, Value], facts: Names) -> dict[str, Value]:
+    """What a profile's entries come to on a rig with these facts; keys that the catalog lacks are left out.
+
+    Raises:
+        BadValue: as `concrete_value`.
+    """
+    return {key: concrete_value(catalog[key], value, facts) for key, value in entries.items() if key in catalog}

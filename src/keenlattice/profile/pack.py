@@ -1,0 +1,174 @@
+"""Packs: rules that somebody shares, as one TOML file. Untrusted: data only, bounded, and reading changes nothing.
+
+`docs/pack.schema.json` is the form; conditions and values are formulas of `profile/formula.py` or plain values.
+"""
+
+import tomllib
+from collections.abc import Mapping
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, field_validator
+
+from keenlattice.errors import BadValue, KeenLatticeError
+from keenlattice.profile.formula import is_formula, parse
+
+if TYPE_CHECKING:
+    from tomlkit import TOMLDocument
+
+FORMAT = "keen-lattice/pack/1"
+MOST_BYTES, MOST_RULES, MOST_SETTINGS = 256 * 1024, 500, 2000
+
+Line = Annotated[str, StringConstraints(max_length=400, pattern=r"^[^\x00-\x1f\x7f-\x9f]*$")]
+Key = Annotated[str, StringConstraints(max_length=120, pattern=r"^[a-z][a-z0-9]*\.[a-z0-9][a-z0-9_-]*(@[a-z0-9-]+)?$")]
+Name = Annotated[str, StringConstraints(max_length=60, pattern=r"^[a-z0-9][a-z0-9-]*$")]
+Bounds = Field(ge=-10**12, le=10**12)  # not a number is refused by it, too
+PackValue = bool | Annotated[int, Bounds] | Annotated[float, Bounds] | Line
+
+
+class PackError(KeenLatticeError):
+    """A file is no pack, or breaks a bound; the message names file, place and reason."""
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
+
+
+class Claim(_Part):
+    """What the author says a rule does: which metric, which way, at least how much."""
+
+    metric: Annotated[str, StringConstraints(max_length=60, pattern="^[a-z0-9_]+$")]
+    direction: Literal["down", "up"]
+    at_least_pct: float = Field(ge=0, le=1000)
+
+
+class Rule(_Part):
+    """Values for one game (or `rig`), under a condition over facts, with the reason and what is claimed."""
+
+    game: Name
+    when: Line = ""
+    reason: Line = ""
+    set_: Mapping[Key, PackValue] = Field(default={}, alias="set", max_length=MOST_SETTINGS)
+    unset: list[Key] = Field(default=[], max_length=MOST_SETTINGS)
+    claim: list[Claim] = Field(default=[], max_length=20)
+
+    @field_validator("when")
+    @classmethod
+    def _condition_can_be_read(cls, when: str) -> str:
+        if when:
+            _readable(when)
+        return when
+
+    @field_validator("set_")
+    @classmethod
+    def _formulas_can_be_read(cls, values: Mapping[str, PackValue]) -> Mapping[str, PackValue]:
+        for value in values.values():
+            if is_formula(value):
+                _readable(str(value).removeprefix("="))
+        return values
+
+
+class Pack(_Part):
+    """A pack: who made it, under which licence, its rules, and the evidence for them (trials, as `--json` has them)."""
+
+    format: Literal["keen-lattice/pack/1"]
+    title: Line
+    author: Line = ""
+    licence: Line = ""
+    note: Line = ""
+    rule: list[Rule] = Field(min_length=1, max_length=MOST_RULES)
+    evidence: list[dict[str, Any]] = Field(default=[], max_length=200)
+
+
+def _readable(formula: str) -> None:
+    try:
+        parse(formula)
+    except BadValue as error:
+        raise ValueError(str(error)) from None
+
+
+def read_pack(path: Path) -> Pack:
+    """The pack in a file.
+
+    Raises:
+        PackError: it cannot be read, is too large, is not TOML, or is no pack.
+    """
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise PackError(f"{path}: larger than {MOST_BYTES // 1024} kB, which no pack is: not read")
+        content = path.read_bytes()[:MOST_BYTES]
+    except OSError as error:
+        raise PackError(f"cannot read the pack {path}: {error.strerror}") from None
+    return parse_pack(content, str(path))
+
+
+def parse_pack(content: bytes, name: str) -> Pack:
+    """The pack in some bytes; `name` says in errors where they are from.
+
+    Raises:
+        PackError: as `read_pack`.
+    """
+    try:
+        _refuse_depth(content, name)
+        tables = tomllib.loads(content.decode("utf-8"))
+        return Pack.model_validate(tables)
+    except UnicodeDecodeError:
+        raise PackError(f"{name}: not text in UTF-8: not read") from None
+    except (tomllib.TOMLDecodeError, RecursionError, ValueError) as error:
+        if isinstance(error, ValidationError):
+            first = error.errors(include_url=False, include_input=False)[0]
+            where = ".".join(str(part)[:60] for part in first["loc"]) or "(whole)"
+            raise PackError(f"{name}: {where}: {first['msg']}") from None
+        raise PackError(f"{name}: not TOML: {str(error)[:200] or 'nested too deep'}") from None
+
+
+def _refuse_depth(content: bytes, name: str) -> None:
+    """A parser works down into every bracket and dot; no pack nests more than a few."""
+    for line in content.splitlines():
+        if line.count(b"[") + line.count(b"{") + line.count(b".") > 200:
+            raise PackError(f"{name}: a line with hundreds of brackets or dots, which no pack has: not read")
+
+
+def pack_text(title: str, author: str, licence: str, rules: list[Rule], note: str = "") -> str:
+    """A new pack, as TOML."""
+    import tomlkit
+
+    document = tomlkit.document()
+    document["format"] = FORMAT
+    for key, value in (("title", title), ("author", author), ("licence", licence), ("note", note)):
+        if value or key == "title":
+            document[key] = value
+    return with_rules(tomlkit.dumps(document), rules)
+
+
+def with_rules(text: str, rules: list[Rule]) -> str:
+    """A pack's text with more rules at its end; everything that was there stays, comments included."""
+    import tomlkit
+
+    document = tomlkit.parse(text)
+    for rule in rules:
+        _append(document, rule)
+    return tomlkit.dumps(document)
+
+
+def _append(document: "TOMLDocument", rule: Rule) -> None:
+    import tomlkit
+
+    table = tomlkit.table()
+    for key, value in (("game", rule.game), ("when", rule.when), ("reason", rule.reason)):
+        if value:
+            table[key] = value
+    if rule.unset:
+        table["unset"] = list(rule.unset)
+    values = tomlkit.table()
+    for key, one in sorted(rule.set_.items()):
+        values[key] = one
+    table["set"] = values
+    if rule.claim:
+        claims = tomlkit.aot()
+        for claim in rule.claim:
+            claims.append(tomlkit.item(claim.model_dump()))
+        table["claim"] = claims
+    if "rule" not in document:
+        document["rule"] = tomlkit.aot()
+    document["rule"].append(table)

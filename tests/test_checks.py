@@ -1,0 +1,80 @@
+"""Checks: every rule finds its own example, and a clean rig has no findings."""
+
+from pathlib import Path
+
+import pytest
+
+from keenlattice.catalog.load import catalog
+from keenlattice.catalog.values import Value
+from keenlattice.errors import CatalogError
+from keenlattice.profile.checks import Finding, Rule, _rule, findings, rules
+from keenlattice.profile.layers import resolve
+from keenlattice.rig.standin.machine import Standin
+
+CLEAN: dict[str, Value] = {"display.refresh": 165, "memory.rated-speed": True, "background.recorder": False,
+                           "background.overlay": False, "interrupt.mode@usb0": "message"}
+
+
+def found(rig: Standin, example: dict[str, Value], rig_wide: dict[str, Value], facts: dict[str, Value]
+          ) -> tuple[Finding, ...]:
+    known = {**rig.facts(), "refresh_hz": 165, **facts}
+    own = {key: value for key, value in example.items() if catalog()[key].scope == "game"}
+    rest = {key: value for key, value in example.items() if key not in own}
+    effective = resolve(catalog(), {**CLEAN, **rig_wide, **rest}, own, facts=known)
+    return findings(catalog(), effective, known, rig.devices())
+
+
+def test_there_are_enough_rules_and_a_clean_rig_has_no_findings(rig: Standin) -> None:
+    assert len(rules()) >= 30
+    assert found(rig, {}, {}, {}) == ()
+
+
+@pytest.mark.parametrize("rule", rules(), ids=lambda rule: rule.name)
+def test_a_rule_finds_its_example(rig: Standin, rule: Rule) -> None:
+    for key, value in rule.example.items():
+        catalog()[key].checked(value)
+    said = {one.rule: one for one in found(rig, dict(rule.example), dict(rule.rig_wide), dict(rule.facts))}
+    assert rule.name in said, list(said)
+    one = said[rule.name]
+    assert one.kind == rule.kind and all(key in catalog() for key in one.settings)
+    for text in (one.why, one.what_to_do):
+        assert text and not set("{}*") & set(text) and "unknown" not in text, text
+
+
+@pytest.mark.parametrize(("entries", "rule"), [
+    ({"frame.cap": 162, "sync.variable-refresh": "fullscreen"}, "cap-outside-variable-refresh"),
+    ({"frame.cap": 300}, "cap-outside-variable-refresh"),
+    ({"sync.triple-buffering": True, "sync.vertical": "on"}, "triple-without-sync"),
+    ({"frame.queue-depth": "game decides", "frame.submission": "just-in-time"}, "queue-beside-submission"),
+    ({"texture.lod-bias": -1.0, "texture.control": "replaced"}, "bias-while-game-controls"),
+    ({"interrupt.priority@gpu0": "high"}, "all-high-priority"),
+    ({"memory.purge-threshold": "= ram / 2"}, "purge-above-memory"),
+    ({"frame.cap": 120}, "shadowed-by-the-game"),
+])
+def test_a_rule_is_silent_next_to_its_case(rig: Standin, entries: dict[str, Value], rule: str) -> None:
+    assert rule not in {one.rule for one in found(rig, entries, {"frame.cap": 120}, {})}
+
+
+def test_a_formula_that_comes_to_nothing_is_a_finding(rig: Standin) -> None:
+    (one,) = found(rig, {"frame.cap": "= nowhere"}, {}, {})
+    assert one.rule == "formula" and "nowhere" in one.why
+
+
+def test_a_rig_that_lacks_the_settings_has_no_findings() -> None:
+    assert findings(catalog().only([]), {}, {}, ()) == ()
+
+
+@pytest.mark.parametrize(("fields", "says"), [
+    ({"kind": "odd"}, "x.toml: my-rule: kind"), ({"when": "value("}, "x.toml: my-rule: when"), ({"extra": 1}, "extra"),
+])
+def test_a_bad_rule_is_named_with_file_and_key(fields: dict[str, object], says: str) -> None:
+    good = {"kind": "wrong", "when": "1 = 1", "settings": [], "why": "w", "do": "d", "example": {}}
+    assert _rule("x.toml", "my-rule", good)
+    with pytest.raises(CatalogError, match=says):
+        _rule("x.toml", "my-rule", {**good, **fields})
+
+
+def test_the_rules_lie_where_they_are_looked_for() -> None:
+    import keenlattice.profile
+
+    assert len(list((Path(keenlattice.profile.__file__).parent / "rules").glob("*.toml"))) == 4
