@@ -2,6 +2,7 @@
 # test   everything; installs what it needs, Debian packages too where apt and root are there
 # check  style, types, layers
 # bench  speed, each figure as a ratio to something in the same run
+# torture  the fuzz runs, at full length
 # shots  the pictures in docs/screenshots, made anew from the demo data
 
 PYTHON ?= python3
@@ -9,7 +10,7 @@ BIN := .venv/bin
 DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
 
-.PHONY: demo test check bench shots clean
+.PHONY: demo test check bench torture shots clean
 
 demo: .venv/installed
 	$(BIN)/keen demo
@@ -24,6 +25,9 @@ check: .venv/installed-dev
 
 bench: .venv/installed-dev
 	$(BIN)/python -m bench
+
+torture: .venv/installed-dev
+	$(BIN)/python -m pytest --hypothesis-profile=torture tests/test_pack.py tests/test_formula.py -k "mangled or any_text"
 
 shots: .venv/installed-dev debian-shots
 	$(BIN)/python docs/make_screenshots.py

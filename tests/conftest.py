@@ -15,6 +15,7 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.rig.standin.machine import Standin
 
 settings.register_profile("ours", deadline=None, max_examples=60)  # a shared machine is no stopwatch
+settings.register_profile("torture", deadline=None, max_examples=20_000)  # make torture
 settings.load_profile("ours")
 
 KEEN = [sys.executable, "-c", "from keenlattice.cli.app import main; main()"]

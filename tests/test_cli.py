@@ -122,6 +122,55 @@ def test_a_mistake_is_one_clear_line(keen: Keen, tmp_path: Path, words: list[str
     assert not (tmp_path / "book" / "rigs" / "juniper" / "state.json").exists()
 
 
+OWN = """[bench.fan-noise]
+title = "Fan noise that I can bear"
+kind = "whole"
+low = 0
+high = 10
+scope = "rig"
+stock = 5
+trades = "Quiet against cool."
+sure = "placebo"
+"""
+
+
+def test_a_player_adds_settings_of_their_own(keen: Keen, tmp_path: Path) -> None:
+    (tmp_path / "mine.toml").write_text(OWN)
+    assert "bench.fan-noise" in keen("catalog", "--add", "mine.toml").stdout
+    keen("edit", "rig", "bench.fan-noise=3")
+    keen("apply", "rig", "--yes")
+    assert "3" in keen("show", "rig", "bench.fan-noise").stdout
+    for text, says in ((OWN.replace("bench.fan-noise", "frame.cap"), "choose another"), ("x = 1", "a table of its own"),
+                       (OWN + "speed = 1", "bad.toml: bench.fan-noise: speed")):
+        (tmp_path / "bad.toml").write_text(text)
+        assert says in keen("catalog", "--add", "bad.toml", code=1).stderr
+    found = as_json(keen("catalog", "--needs", "machine", "--moves", "latency", "--json"))["settings"]
+    assert {one["name"] for one in found} >= {"interrupt.mode", "gpu.output"} and len(found) < 10
+
+
+def test_two_lines_are_merged_and_a_change_is_taken_back(keen: Keen) -> None:
+    keen("edit", "brass-orbit", "frame.cap=160", "-m", "base")
+    keen("label", "brass-orbit", "base")
+    keen("edit", "brass-orbit", "frame.cap=150", "sync.vertical=off")
+    keen("label", "brass-orbit", "one")
+    keen("edit", "brass-orbit@base", "frame.cap=140", "frame.queue-depth=1")
+    conflict = keen("merge", "brass-orbit@one", "brass-orbit", code=2).stderr
+    assert "frame.cap: first 150 fps, second 140 fps" in conflict and "sync.vertical" not in conflict
+    keen("merge", "brass-orbit@one", "brass-orbit", "--settle", "frame.cap=second")
+    held = {one["setting"]: one["value"] for one in as_json(keen("show", "brass-orbit", "--json"))["settings"]}
+    assert (held["frame.cap"], held["sync.vertical"], held["frame.queue-depth"]) == (140, "off", 1)
+    assert "+" in keen("history", "brass-orbit").stdout
+    undone = as_json(keen("revert", "brass-orbit@one", "--keep", "first", "--json"))
+    assert [one["setting"] for one in undone["changes"]] == ["sync.vertical"]
+    assert as_json(keen("history", "brass-orbit", "--json"))["versions"][-1]["labels"] == ["base"]
+    table = keen("compare", "brass-orbit@base", "brass-orbit", "--markdown").stdout
+    assert "| frame.cap | 160 fps | 140 fps |" in table
+    keen("apply", "brass-orbit@one", "--yes")
+    (change,) = [one for one in as_json(keen("compare", "brass-orbit@now", "brass-orbit", "--json"))["changes"]
+                 if one["setting"] == "frame.cap"]
+    assert (change["before"], change["after"]) == (150, 140)
+
+
 def test_apply_without_anybody_to_ask_changes_nothing(keen: Keen) -> None:
     keen("edit", "brass-orbit", "frame.cap=160")
     assert "--yes" in keen("apply", "brass-orbit", code=2).stderr

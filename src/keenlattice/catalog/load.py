@@ -3,6 +3,7 @@
 import tomllib
 from functools import cache
 from importlib import resources
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from pydantic import ValidationError
@@ -12,6 +13,8 @@ from keenlattice.errors import CatalogError
 
 if TYPE_CHECKING:
     from importlib.abc import Traversable
+
+MOST_BYTES = 256 * 1024
 
 
 @cache
@@ -33,11 +36,36 @@ def settings_in(file: "Traversable") -> list[Setting]:
         CatalogError: not TOML, or not of the model; names file, setting and key.
     """
     try:
-        tables = tomllib.loads(file.read_text(encoding="utf-8"))
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        content = file.read_bytes()
+        if len(content) > MOST_BYTES:
+            raise CatalogError(f"{file.name}: larger than {MOST_BYTES // 1024} kB, which no catalog file is: not read")
+        tables = tomllib.loads(content.decode("utf-8"))
+    except OSError as error:
+        raise CatalogError(f"{file.name}: cannot be read: {error.strerror}") from None
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError, RecursionError) as error:
         raise CatalogError(f"{file.name}: not a catalog file: {error}") from None
     return [_setting(file.name, f"{domain}.{name}", fields)
-            for domain, settings in tables.items() for name, fields in settings.items()]
+            for domain, settings in tables.items() for name, fields in _tables(file.name, domain, settings)]
+
+
+def _tables(file: str, domain: str, settings: object) -> list[tuple[str, dict[str, object]]]:
+    if not isinstance(settings, dict) or not all(isinstance(fields, dict) for fields in settings.values()):
+        raise CatalogError(f"{file}: {domain}: a setting is a table of its own: [{domain}.NAME]")
+    return list(settings.items())
+
+
+def own_settings(folder: Path) -> list[Setting]:
+    """The settings that a player has added, from the TOML files of a folder.
+
+    Raises:
+        CatalogError: a file breaks the model, or a name is taken.
+    """
+    found = [setting for file in sorted(folder.glob("*.toml")) for setting in settings_in(file)]
+    names = [setting.name for setting in found]
+    for name in names:
+        if name in catalog() or names.count(name) > 1:
+            raise CatalogError(f"{folder}: {name}: there is a setting of that name already; choose another")
+    return found
 
 
 def _setting(file: str, name: str, fields: dict[str, object]) -> Setting:

@@ -1,5 +1,6 @@
 """`keen catalog`: the settings that there are."""
 
+from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -8,6 +9,7 @@ from keenlattice.cli.options import Book, Json, Rig
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Setting
+    from keenlattice.cli.session import Session
 
 SURE = {"known": "mechanism known", "disputed": "disputed: measure it",
         "placebo": "placebo, as far as anyone has shown"}
@@ -21,6 +23,7 @@ def catalog(
                                                        "machine.")] = "",
     moves: Annotated[str, typer.Option("--moves", help="Only what may move frame-time, frame-tail or latency.")] = "",
     sure: Annotated[str, typer.Option("--sure", help="Only what is known, disputed or placebo.")] = "",
+    add: Annotated[Path | None, typer.Option("--add", help="Add the settings of your own TOML file.")] = None,
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List the settings that can be set on a rig, search them, or tell all about one."""
@@ -28,7 +31,11 @@ def catalog(
     from keenlattice.cli.session import begin
     from keenlattice.errors import UnknownName
 
-    known = begin(book, rig).rig.catalog()
+    session = begin(book, rig)
+    if add:
+        _add(session, add)
+        return
+    known = session.rig.catalog()
     for what, said, choices in (("domain", domain, {one.domain for one in known}), ("need", needs, NEEDS),
                                 ("metric to move", moves, ("frame-time", "frame-tail", "latency")),
                                 ("degree of certainty", sure, SURE)):
@@ -46,6 +53,24 @@ def catalog(
     else:
         table(["setting", "what it is", "takes"], [[one.name, one.title, one.allowed()] for one in found])
         say(f"\n{len(found)} settings." + (f" All about one: keen catalog {found[0].name}" if found else ""), "dim")
+
+
+def _add(session: "Session", file: Path) -> None:
+    """Copies a player's own catalog file into the logbook, once it is sure that it fits."""
+    from keenlattice.catalog.load import catalog, settings_in
+    from keenlattice.cli.output import say
+    from keenlattice.errors import CatalogError
+    from keenlattice.files import replace_file
+    from keenlattice.rig.find import SETTINGS
+
+    new = settings_in(file)
+    if taken := [one.name for one in new if one.name in catalog()]:
+        raise CatalogError(f"{file.name}: {taken[0]}: there is a setting of that name already; choose another")
+    folder = session.book.folder / SETTINGS
+    folder.mkdir(exist_ok=True)
+    replace_file(folder / f"{file.stem}.toml", file.read_bytes())
+    say(f"{len(new)} settings of your own: {', '.join(one.name for one in new)}. The stand-in keeps them; they act on "
+        "nothing there.")
 
 
 def _searched(one: "Setting") -> str:

@@ -23,7 +23,8 @@ def history(
     session = begin(book, rig)
     session.find(profile)  # says so if there is no such game
     versions, labels = session.book.history(profile, most), session.book.labels(profile)
-    changed = {one.id: _changed(session.book, one) for one in versions}
+    known = {one.id: one for one in versions}
+    changed = {one.id: _changed(session.book, one, known) for one in versions}
     if json:
         emit_json("history", {"profile": profile, "versions": [
             {"version": one.reference, "id": one.id, "parents": list(one.parents), "labels": labels.get(one.id, []),
@@ -49,11 +50,11 @@ def _graph(versions: "list[Version]", row: int) -> str:
     return "|" if parents == (below,) else "+".join(parent[:8] for parent in parents)
 
 
-def _changed(book: "Logbook", version: "Version") -> list[str]:
+def _changed(book: "Logbook", version: "Version", known: "dict[str, Version]") -> list[str]:
     """What a version changed, as a player would type it."""
     from keenlattice.catalog.values import written
     from keenlattice.profile.compare import changes
 
-    parents = [book.version(version.profile, parent) for parent in version.parents[:1]]
+    parents = [known.get(parent) or book.version(version.profile, parent) for parent in version.parents[:1]]
     before = parents[0].entries if parents else {}
     return [f"{one.key}={'' if one.after is None else written(one.after)}" for one in changes(before, version.entries)]

@@ -1,15 +1,23 @@
-"""How results are printed: JSON, or tables and lines that fit the terminal."""
+"""How results are printed: JSON, or tables and lines that fit the terminal.
+
+Plain text of our own making rather than a drawing library's: it is most of what a quick command does, and into a pipe
+it goes unwrapped and uncoloured, so that other programs can read it line by line.
+"""
 
 import json
 import math
+import os
+import shutil
+import sys
+import textwrap
 from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING, Any
-
-if TYPE_CHECKING:
-    from rich.console import Console
+from typing import Any
 
 VERDICT_STYLES = {
     "better": "bold green", "worse": "bold red", "no difference that matters": "bold", "unclear": "yellow"}
+CODES = {"bold": 1, "dim": 2, "red": 31, "green": 32, "yellow": 33}
+GAP = 2
+NARROWEST = 8
 
 
 def emit_json(kind: str, content: dict[str, Any]) -> None:
@@ -27,30 +35,51 @@ def _plain(value: Any) -> Any:
     return value
 
 
-def console() -> "Console":
-    """The terminal, or whatever standard output is."""
-    from rich.console import Console
+def width() -> int:
+    """Columns to fit into: the terminal's, or as many as it takes where there is none."""
+    if sys.stdout.isatty() or "COLUMNS" in os.environ:
+        return max(40, shutil.get_terminal_size().columns)
+    return 100_000
 
-    return Console(highlight=False, soft_wrap=False)
+
+def styled(text: str, style: str) -> str:
+    """The text in a style such as "bold green", where colours are wanted and can be shown."""
+    if not style or not text or not sys.stdout.isatty() or os.environ.get("NO_COLOR"):
+        return text
+    return f"\033[{';'.join(str(CODES[word]) for word in style.split())}m{text}\033[0m"
 
 
 def say(text: str = "", style: str = "") -> None:
-    """A line of text; square brackets in it are only brackets."""
-    console().print(text, style=style, markup=False)
+    """Some text, wrapped to the terminal; each of its lines keeps its indent."""
+    for line in text.split("\n"):
+        indent = line[:len(line) - len(line.lstrip())]
+        for part in textwrap.wrap(line, width(), subsequent_indent=indent, break_on_hyphens=False) or [""]:
+            print(styled(part, style))
 
 
-def table(columns: Sequence[str], rows: Iterable[Sequence[str]], right: Sequence[int] = (), title: str = "") -> None:
-    """A table without borders; `right` names the columns that hold numbers."""
-    from rich.table import Table
-    from rich.text import Text
+def table(columns: Sequence[str], rows: Iterable[Sequence[str]], right: Sequence[int] = ()) -> None:
+    """A table without borders; `right` names the columns that hold numbers. The widest columns wrap if it must be."""
+    cells = [list(row) for row in rows]
+    widths = [max(len(row[column]) for row in [list(columns), *cells]) for column in range(len(columns))]
+    room = width() - GAP * (len(columns) - 1)
+    while sum(widths) > room and max(widths) > NARROWEST:
+        widths[widths.index(max(widths))] -= 1
+    if any(columns):
+        _print_row(columns, widths, right, "dim")
+    for row in cells:
+        _print_row(row, widths, right)
 
-    drawn = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), title=title or None, title_justify="left",
-                  title_style="bold", header_style="dim", show_header=any(columns))
-    for index, column in enumerate(columns):
-        drawn.add_column(column, justify="right" if index in right else "left", overflow="fold")
-    for row in rows:
-        drawn.add_row(*(Text(cell, style=VERDICT_STYLES.get(cell, "")) for cell in row))
-    console().print(drawn)
+
+def _print_row(row: Sequence[str], widths: Sequence[int], right: Sequence[int], style: str = "") -> None:
+    wrapped = [textwrap.wrap(cell, size, break_on_hyphens=False, drop_whitespace=not cell.startswith(" ")) or [""]
+               for cell, size in zip(row, widths, strict=True)]
+    for number in range(max(len(cell) for cell in wrapped)):
+        parts = []
+        for column, cell in enumerate(wrapped):
+            text = cell[number] if number < len(cell) else ""
+            padded = text.rjust(widths[column]) if column in right else text.ljust(widths[column])
+            parts.append(styled(padded, style or VERDICT_STYLES.get(row[column], "")))
+        print((" " * GAP).join(parts).rstrip())
 
 
 def confirmed(question: str, yes: bool) -> bool:
@@ -59,8 +88,6 @@ def confirmed(question: str, yes: bool) -> bool:
     Raises:
         UsageError: nobody can be asked.
     """
-    import sys
-
     import typer
 
     from keenlattice.errors import UsageError

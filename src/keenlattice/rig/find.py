@@ -12,6 +12,10 @@ KINDS = {"standin": "juniper", "linux": "linux"}
 """Kind of rig to the name that it has in the logbook."""
 
 
+SETTINGS = "settings"
+"""The folder of a logbook that holds a player's own catalog files."""
+
+
 def home_of(kind: str, book_folder: Path) -> Path:
     """Where a rig of this kind keeps its journal: the stand-in in the logbook's folder, a real one with the user.
 
@@ -38,6 +42,7 @@ def open_rig(kind: str, book_folder: Path) -> "Rig":
         from keenlattice.rig.linux.machine import LinuxRig
 
         return LinuxRig(home)
+    from keenlattice.catalog.load import own_settings
     from keenlattice.rig.standin.machine import Standin
 
-    return Standin(home)
+    return Standin(home, more=own_settings(book_folder / SETTINGS))

@@ -1,12 +1,12 @@
 """The rig Juniper: what it is made of, and its state in a folder."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from keenlattice.catalog.load import catalog
-from keenlattice.catalog.model import Catalog, Restart
+from keenlattice.catalog.model import Catalog, Restart, Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.files import replace_file
@@ -34,6 +34,7 @@ class Standin:
     Args:
         home: the folder; made where it is not there yet.
         rights: whether settings that need rights can be written.
+        more: settings beside the catalog's; they are kept, and act on nothing.
 
     Raises:
         RigError: the folder cannot be made.
@@ -41,9 +42,10 @@ class Standin:
 
     name = "juniper"
 
-    def __init__(self, home: Path, *, rights: bool = True) -> None:
+    def __init__(self, home: Path, *, rights: bool = True, more: Sequence[Setting] = ()) -> None:
         self.home = home
         self._rights = rights
+        self._catalog = catalog().with_more(more) if more else catalog()
         try:
             home.mkdir(parents=True, exist_ok=True)
         except OSError as error:
@@ -69,7 +71,7 @@ class Standin:
         return tuple(game for game, _ in GAMES.values())
 
     def catalog(self) -> Catalog:
-        return catalog()
+        return self._catalog
 
     def state(self) -> State:
         path = self.home / STATE
