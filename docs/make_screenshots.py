@@ -12,20 +12,33 @@ from pathlib import Path
 
 HERE = Path(__file__).parent / "screenshots"
 KEEN = Path(__file__).parent.parent / ".venv" / "bin"
+PACK = Path(__file__).parent.parent / "examples" / "packs" / "pinball-league.toml"
 FONT = ["-fa", "DejaVu Sans Mono", "-fs", "10"]
 COLOURS = ["-bg", "#14181d", "-fg", "#d8dee6", "-bw", "0"]
 
 # name, height in pixels, commands that are typed unseen before, commands that are shown
 SHOTS: list[tuple[str, int, list[str], list[str]]] = [
-    ("demo", 1330, [], ["keen demo"]),
+    ("demo", 1040, [], ["keen demo"]),
     ("survey", 800, [], ["keen survey"]),
-    ("catalog", 800, [], ["keen catalog sync", "keen catalog latency | head -12", "keen catalog frame.queue-depth"]),
+    ("catalog", 800, [], ["keen catalog --needs machine --moves latency", "keen catalog frame.queue-depth",
+                          "keen catalog process.affinity", "keen catalog game.frame-cap"]),
     ("edit-show", 800, [], [
         "keen edit rig display.refresh=165 background.recorder=off -m 'what survey said'",
         "keen edit brass-orbit frame.queue-depth=1 frame.cap=160 -m 'flippers sooner'", "keen show brass-orbit"]),
     ("apply-undo", 800, ["keen edit brass-orbit frame.queue-depth=1 frame.cap=160 -m 'flippers sooner'"], [
         "keen apply brass-orbit --yes", "keen history brass-orbit", "keen undo",
         "keen edit brass-orbit frame.cpa=160"]),
+    ("show-one", 800, ["keen edit rig frame.cap=120 display.refresh=165", "keen apply rig --yes",
+                       "keen edit brass-orbit 'frame.cap== refresh - 3' sync.variable-refresh=fullscreen -m steady"],
+     ["keen show brass-orbit", "keen show brass-orbit frame.cap"]),
+    ("merge-revert", 800, ["keen edit brass-orbit frame.cap=160 -m steady", "keen label brass-orbit base",
+                           "keen edit brass-orbit frame.cap=150 sync.vertical=off -m 'rig of the club'",
+                           "keen label brass-orbit club",
+                           "keen edit brass-orbit@base frame.cap=140 frame.queue-depth=1"],
+     ["keen merge brass-orbit@club brass-orbit </dev/null", "keen merge brass-orbit@club brass-orbit --keep second",
+      "keen revert brass-orbit@club --keep first", "keen history brass-orbit",
+      "keen compare brass-orbit@base brass-orbit"]),
+    ("pack", 800, [f"cp {PACK} league.toml"], ["keen pack look league.toml", "keen pack adopt league.toml --rule 1"]),
     ("measure", 800, [], ["keen measure brass-orbit --seed 7", "keen measure moth-and-lantern --seed 7"]),
     ("trial-compare", 800, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
         "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7",

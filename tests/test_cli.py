@@ -163,6 +163,7 @@ def test_two_lines_are_merged_and_a_change_is_taken_back(keen: Keen) -> None:
     undone = as_json(keen("revert", "brass-orbit@one", "--keep", "first", "--json"))
     assert [one["setting"] for one in undone["changes"]] == ["sync.vertical"]
     assert as_json(keen("history", "brass-orbit", "--json"))["versions"][-1]["labels"] == ["base"]
+    assert "160 fps" in keen("compare", "brass-orbit@base", "brass-orbit").stdout
     table = keen("compare", "brass-orbit@base", "brass-orbit", "--markdown").stdout
     assert "| frame.cap | 160 fps | 140 fps |" in table
     keen("apply", "brass-orbit@one", "--yes")

@@ -52,13 +52,17 @@ def test_the_sample_shows_every_outcome(keen: Keen) -> None:
     shown = as_json(keen("show", "brass-orbit", "--json"))
     assert shown["unknown"] == ["flipper.solenoid-boost"]
     held = {one["setting"]: one for one in shown["settings"]}
-    assert (held["frame.cap"]["stored"], held["frame.cap"]["value"]) == ("= refresh - 3", 57)
+    assert (held["frame.cap"]["stored"], held["frame.cap"]["value"]) == ("= best_refresh - 3", 162)
     assert held["scaling.render-scale"]["layer"] == "stock" and "interrupt.mode@sound0" not in held
     again = as_json(keen("pack", "look", str(SAMPLE), "--json"))["rules"][0]["settings"]
     assert {one["status"] for one in again} == {"holds already", "unknown here"}
     assert "Nothing changes" in keen("pack", "adopt", str(SAMPLE), "--rule", "3").stdout
     keen("pack", "adopt", str(SAMPLE), "--rule", "9", code=2)
     assert "left out" in keen("apply", "brass-orbit", "--yes").stdout
+    (cap,) = [one for one in as_json(keen("compare", "brass-orbit@now", "brass-orbit", "--json"))["changes"]
+              if one["setting"] == "frame.cap"]  # the rig holds what the formula comes to
+    assert (cap["before"], cap["after"]) == (162, "= best_refresh - 3")
+    assert cap["effective_before"] == cap["effective_after"]
     assert {one["setting"] for one in as_json(keen("compare", "brass-orbit@stock", str(SAMPLE), "--json"))["changes"]
             } >= {"frame.cap", "frame.queue-depth"}
 

@@ -114,7 +114,9 @@ def _show(session: "Session", one: "Version", other: "Version", rows: list[Row],
 
 
 def _head(version: "Version") -> str:
-    return version.note if not version.time and version.note != "nothing set" else version.reference
+    if not version.time and version.entries:  # what the rig holds, or a pack
+        return version.note
+    return f"{version.profile} @{version.reference.partition('@')[2]}"
 
 
 def _as_markdown(session: "Session", one: "Version", other: "Version", rows: list[Row], trials: list[Row]) -> str:

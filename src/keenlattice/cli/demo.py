@@ -65,10 +65,10 @@ def _heading(number: int, title: str) -> None:
 
 
 def _survey(session: "Session") -> None:
-    from keenlattice.cli.survey import show_findings, show_rig
+    from keenlattice.cli.survey import show_findings, show_rig_briefly
 
     _heading(1, "The rig, and what is plainly wrong with it")
-    show_rig(session, {})
+    show_rig_briefly(session)
     show_findings(session.findings(session.effective(session.find("rig@now"))))
 
 

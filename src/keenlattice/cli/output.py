@@ -17,7 +17,7 @@ VERDICT_STYLES = {
     "better": "bold green", "worse": "bold red", "no difference that matters": "bold", "unclear": "yellow"}
 CODES = {"bold": 1, "dim": 2, "red": 31, "green": 32, "yellow": 33}
 GAP = 2
-NARROWEST = 8
+NARROWEST = 10
 
 
 def emit_json(kind: str, content: dict[str, Any]) -> None:
@@ -58,12 +58,12 @@ def say(text: str = "", style: str = "") -> None:
 
 
 def table(columns: Sequence[str], rows: Iterable[Sequence[str]], right: Sequence[int] = ()) -> None:
-    """A table without borders; `right` names the columns that hold numbers. The widest columns wrap if it must be."""
+    """A table without borders; `right` names the columns that hold numbers. All but the first wrap if they must."""
     cells = [list(row) for row in rows]
-    widths = [max(len(row[column]) for row in [list(columns), *cells]) for column in range(len(columns))]
+    widths = [max(1, *(len(row[column]) for row in [list(columns), *cells])) for column in range(len(columns))]
     room = width() - GAP * (len(columns) - 1)
-    while sum(widths) > room and max(widths) > NARROWEST:
-        widths[widths.index(max(widths))] -= 1
+    while sum(widths) > room and max(widths[1:], default=0) > NARROWEST:  # names, in the first, are never broken
+        widths[widths.index(max(widths[1:]), 1)] -= 1
     if any(columns):
         _print_row(columns, widths, right, "dim")
     for row in cells:

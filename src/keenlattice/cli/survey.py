@@ -9,6 +9,7 @@ if TYPE_CHECKING:
     from keenlattice.cli.session import Session
     from keenlattice.profile.checks import Finding
 
+IN_BRIEF = ("os", "cpu", "threads", "ram_mib", "gpu", "driver", "panel", "refresh_hz")
 UNITS = {"_mib": "MiB", "_hz": "Hz", "_mts": "MT/s", "_ms": "ms"}
 
 
@@ -29,6 +30,17 @@ def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     show_rig(session, applied)
     show_findings(wrong)
     say("\nFacts are named as formulas call them: keen edit brass-orbit frame.cap='= refresh - 3'", "dim")
+
+
+def show_rig_briefly(session: "Session") -> None:
+    """The rig in two lines."""
+    from keenlattice.cli.output import say
+
+    facts = session.rig.facts()
+    parts = [" ".join(_fact(name, str(facts[name]))) for name in IN_BRIEF if name in facts]
+    say(f"{session.rig_name} ({'a fictional stand-in' if session.kind == 'standin' else 'this machine'}): "
+        f"{', '.join(parts)}.")
+    say(f"Games: {', '.join(game.title for game in session.rig.games())}.")
 
 
 def show_rig(session: "Session", applied: Mapping[str, str]) -> None:
