@@ -2,6 +2,7 @@
 
 import json
 import os
+import pty
 import resource
 import subprocess
 import sys
@@ -159,7 +160,8 @@ def test_two_lines_are_merged_and_a_change_is_taken_back(keen: Keen) -> None:
     keen("merge", "brass-orbit@one", "brass-orbit", "--settle", "frame.cap=second")
     held = {one["setting"]: one["value"] for one in as_json(keen("show", "brass-orbit", "--json"))["settings"]}
     assert (held["frame.cap"], held["sync.vertical"], held["frame.queue-depth"]) == (140, "off", 1)
-    assert "+" in keen("history", "brass-orbit").stdout
+    told = keen("history", "brass-orbit").stdout.splitlines()
+    assert [line.split("  ")[0] for line in told if " UTC, by " in line] == ["o", "| o", "o |", "o"]
     undone = as_json(keen("revert", "brass-orbit@one", "--keep", "first", "--json"))
     assert [one["setting"] for one in undone["changes"]] == ["sync.vertical"]
     assert as_json(keen("history", "brass-orbit", "--json"))["versions"][-1]["labels"] == ["base"]
@@ -176,6 +178,49 @@ def test_apply_without_anybody_to_ask_changes_nothing(keen: Keen) -> None:
     keen("edit", "brass-orbit", "frame.cap=160")
     assert "--yes" in keen("apply", "brass-orbit", code=2).stderr
     assert as_json(keen("survey", "--json"))["applied"] == {}
+
+
+def at_a_terminal(tmp_path: Path, words: list[str], answers: dict[str, str]) -> str:
+    """Runs `keen` in a terminal, types an answer whenever a question comes up, and returns what was on the screen."""
+    child, terminal = pty.fork()
+    if child == 0:
+        os.execve(KEEN[0], [*KEEN, *words], environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), TERM="xterm"))
+    screen, asked = "", set()
+    while True:
+        try:
+            screen += os.read(terminal, 4096).decode()
+        except OSError:  # the program has ended
+            os.waitpid(child, 0)
+            return screen
+        for question, answer in answers.items():
+            if question in screen and question not in asked:
+                asked.add(question)
+                os.write(terminal, f"{answer}\n".encode())
+
+
+def test_a_player_at_a_terminal_is_asked(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "brass-orbit", "frame.cap=160")
+    keen("label", "brass-orbit", "base")
+    keen("edit", "brass-orbit", "frame.cap=150")
+    keen("label", "brass-orbit", "one")
+    keen("edit", "brass-orbit@base", "frame.cap=140")
+    said = at_a_terminal(tmp_path, ["merge", "brass-orbit@one", "brass-orbit"], {"first or second?": "second"})
+    assert "merged into" in said and "140 fps" in said
+    assert "Nothing was changed" in at_a_terminal(tmp_path, ["apply", "brass-orbit"], {"[y/N]": "n"})
+    assert as_json(keen("survey", "--json"))["applied"] == {}
+    assert "it took" in at_a_terminal(tmp_path, ["apply", "brass-orbit"], {"[y/N]": "y"})
+    words = ["trial", "brass-orbit@stock", "brass-orbit", "--blocks", "3", "--seconds", "5"]
+    shown = at_a_terminal(tmp_path, words, {})
+    assert "\x1b[" in shown and "blocks of two runs" in shown  # colour and progress: on a terminal alone
+
+
+def test_two_at_once_both_keep_their_versions(keen: Keen, tmp_path: Path) -> None:
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
+    both = [subprocess.Popen([*KEEN, "edit", "brass-orbit", f"frame.cap={cap}"], env=env, stdout=subprocess.DEVNULL)
+            for cap in (100, 101, 102, 103)]
+    assert [one.wait() for one in both] == [0, 0, 0, 0]
+    kept = as_json(keen("history", "brass-orbit", "--json"))["versions"]
+    assert {one["changes"][0] for one in kept} == {f"frame.cap={cap}" for cap in (100, 101, 102, 103)}
 
 
 def test_a_capture_cut_short_and_a_state_damaged(keen: Keen, tmp_path: Path) -> None:

@@ -17,7 +17,7 @@ def history(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List the versions of a profile, newest first, with what each changed and why."""
-    from keenlattice.cli.output import emit_json, say, table
+    from keenlattice.cli.output import emit_json, say
     from keenlattice.cli.session import begin
 
     session = begin(book, rig)
@@ -34,20 +34,34 @@ def history(
         say(f"{profile} has no version yet: it is at stock. Make one: keen edit {profile} SETTING=VALUE")
     else:
         applied = session.book.last_apply(session.rig_name, profile)
-        rows = [[_graph(versions, row), one.id[:8] + (" *" if applied and one.id == applied.version else ""),
-                 " ".join(labels.get(one.id, [])), one.time[:16].replace("T", " "), one.author, one.note,
-                 ", ".join(changed[one.id])] for row, one in enumerate(versions)]
-        table(["from", "version", "label", "when (UTC)", "by", "note", "changes"], rows)
-        say("\n* applied" if applied else "\nnone is applied", "dim")
+        for one, (head, tail) in zip(versions, _lanes(versions), strict=True):
+            marks = [*labels.get(one.id, []), *(["applied"] if applied and one.id == applied.version else [])]
+            _tell(one, marks, changed[one.id], head, tail)
 
 
-def _graph(versions: "list[Version]", row: int) -> str:
-    """Where a version comes from: a line to the next row, or its parents, if they are elsewhere."""
-    parents = versions[row].parents
-    if not parents:
-        return "o"
-    below = versions[row + 1].id if row + 1 < len(versions) else parents[0]
-    return "|" if parents == (below,) else "+".join(parent[:8] for parent in parents)
+def _tell(one: "Version", marks: list[str], changed: list[str], head: str, tail: str) -> None:
+    """One version beside its place in the graph: when, by whom and why, and what it changed."""
+    from keenlattice.cli.output import say
+
+    marked = f" ({', '.join(marks)})" if marks else ""
+    say(f"{head}  {one.reference}{marked}, {one.time[:16].replace('T', ' ')} UTC, by {one.author or 'somebody'}", "bold")
+    for line in (one.note, ", ".join(changed)):
+        if line:
+            say(f"{tail:{len(head)}}    {line}")
+
+
+def _lanes(versions: "list[Version]") -> list[tuple[str, str]]:
+    """The graph, newest first: per version its row, `o` for itself and `|` for lines that pass, and the row below."""
+    lanes: list[str] = []
+    rows = []
+    for one in versions:
+        if one.id not in lanes:
+            lanes.append(one.id)
+        at = lanes.index(one.id)
+        head = " ".join("o" if lane == at else "|" for lane in range(len(lanes)))
+        lanes[at:at + 1] = [parent for parent in one.parents if parent not in lanes]
+        rows.append((head, " ".join("|" for _ in lanes)))
+    return rows
 
 
 def _changed(book: "Logbook", version: "Version", known: "dict[str, Version]") -> list[str]:

@@ -1,0 +1,139 @@
+"""Sentences, tables and figures: no more digits than were measured, nothing cut, nothing overlapping."""
+
+import itertools
+import math
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from matplotlib.text import Text
+
+from keenlattice.cli.output import say, styled, table
+from keenlattice.errors import KeenLatticeError
+from keenlattice.measure.capture import Capture
+from keenlattice.profile.version import Entries, Version, stock
+from keenlattice.report.style import DPI, SIZE_INCHES
+from keenlattice.report.trial_figure import save, trial_figure, typical_block
+from keenlattice.report.words import amount, percent, rounded, sentence
+from keenlattice.rig.standin.machine import Standin
+from keenlattice.trial.plan import Plan
+from keenlattice.trial.result import MetricResult, TrialResult
+from keenlattice.trial.run import run_trial
+
+
+def result_of(low: float | None, high: float | None, verdict: str = "unclear") -> MetricResult:
+    middle = None if low is None or high is None else (low + high) / 2
+    after = None if middle is None else 10 * (1 + middle / 100)
+    return MetricResult("frame_ms_mean", "ms", None if low is None else 10.0, after, middle, low, high,
+                        verdict, 0.95, 8)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(("value", "uncertainty", "text"), [
+    (32.1734, 0.8, "32.2"), (32.1734, 0.05, "32.17"), (32.1734, 4, "32"), (245.6, 30, "246"),
+    (1.23456, 0.0001, "1.235"),
+])
+def test_as_many_digits_as_the_uncertainty_leaves(value: float, uncertainty: float, text: str) -> None:
+    assert rounded(value, uncertainty) == text
+
+
+@pytest.mark.parametrize(("low", "high", "change", "interval"), [
+    (-25.04, -22.83, "-23.9 %", "-25.0 to -22.8 %"), (-0.04, 0.03, "0 %", "0 to 0 %"),
+    (-76.1, -36.9, "-56 %", "-76 to -37 %"), (0.52, 1.9, "+1.2 %", "+0.5 to +1.9 %"),
+])
+def test_a_change_and_its_interval(low: float, high: float, change: str, interval: str) -> None:
+    assert percent(result_of(low, high)) == (change, interval)
+
+
+def test_a_sentence_for_each_verdict() -> None:
+    assert "beyond the 3 % that matter" in sentence(result_of(5, 9, "worse"), 3)
+    assert "within 3 % either way" in sentence(result_of(-1, 1, "no difference that matters"), 3)
+    assert "More or longer runs would tell" in sentence(result_of(-1, 9), 3)
+    assert "Fewer than two blocks" in sentence(result_of(None, None), 3)
+    assert amount(result_of(None, None), None) == "-"
+
+
+words = st.text(st.characters(codec="ascii", exclude_categories=("Cc", "Zs")), min_size=1, max_size=12)
+cells = st.lists(words, max_size=6).map(" ".join)
+
+
+@given(st.integers(40, 140), st.lists(st.tuples(words, cells, cells), max_size=5))
+def test_a_table_fits_its_width_and_loses_nothing(columns: int, rows: list[tuple[str, str, str]]) -> None:
+    import contextlib
+    import io
+    import os
+    from unittest import mock
+
+    printed = io.StringIO()
+    with mock.patch.dict(os.environ, COLUMNS=str(columns)), contextlib.redirect_stdout(printed):
+        table(["name", "one", "other"], rows)
+    lines = printed.getvalue().splitlines()
+    assert all(len(line) <= columns for line in lines)
+    told = "".join(printed.getvalue().split())
+    assert sorted(told) == sorted("".join(itertools.chain("name", "one", "other", *("".join(row).replace(" ", "")
+                                                                                   for row in rows))))
+
+
+def test_into_a_pipe_lines_are_whole_and_plain(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+                                               ) -> None:
+    monkeypatch.delenv("COLUMNS", raising=False)
+    say("word " * 100 + "[bold]", "bold red")
+    assert capsys.readouterr().out == ("word " * 100 + "[bold]").strip() + "\n"
+    assert styled("better", "bold green") == "better"
+
+
+@pytest.fixture(scope="module")
+def drawn(tmp_path_factory: pytest.TempPathFactory) -> tuple[TrialResult, dict[str, list[Capture]]]:
+    captures: dict[str, list[Capture]] = {"before": [], "after": []}
+    entries: Entries = {"frame.cap": 160}
+    result = run_trial(Standin(tmp_path_factory.mktemp("rig")), stock("brass-orbit"), Version("brass-orbit", entries),
+                       Plan(4, 10, 1), each=lambda run: captures[run.arm].append(run.capture))
+    return result, captures
+
+
+def test_no_text_of_the_figure_overlaps_or_is_cut(drawn: tuple[TrialResult, dict[str, list[Capture]]]) -> None:
+    result, captures = drawn
+    figure = trial_figure(result, captures["before"], captures["after"])
+    renderer = figure.canvas.get_renderer()  # type: ignore[attr-defined]
+    figure.draw(renderer)
+    boxes = [(text.get_text(), text.get_window_extent(renderer)) for text in figure.findobj(Text)
+             if text.get_visible() and text.get_text().strip()]  # type: ignore[attr-defined]
+    assert len(boxes) > 40
+    width, height = (inches * DPI for inches in SIZE_INCHES)
+    for text, box in boxes:
+        assert box.x0 >= -1 and box.y0 >= -1 and box.x1 <= width + 1 and box.y1 <= height + 1, text
+    for (one, first), (other, second) in itertools.combinations(boxes, 2):
+        wide = min(first.x1, second.x1) - max(first.x0, second.x0)
+        high = min(first.y1, second.y1) - max(first.y0, second.y0)
+        assert wide < 2 or high < 2, (one, other)
+
+
+def test_every_axis_of_the_figure_has_its_unit(drawn: tuple[TrialResult, dict[str, list[Capture]]]) -> None:
+    result, captures = drawn
+    axes = trial_figure(result, captures["before"], captures["after"]).axes
+    assert len(axes) == 5
+    assert all("ms" in one.get_ylabel() + one.get_xlabel() or "%" in one.get_xlabel() for one in axes)
+    block = typical_block(result, captures["before"], captures["after"])
+    assert 0 <= block < 4
+
+
+def test_a_spike_is_never_lost_in_a_long_strip(drawn: tuple[TrialResult, dict[str, list[Capture]]]) -> None:
+    from keenlattice.report.style import new_figure
+    from keenlattice.report.trial_figure import frame_times
+
+    frames = np.full(200_000, 4.0)
+    frames[[10, 99_999, 150_000]] = (30.0, 40.0, 900.0)
+    axes = frame_times(new_figure().add_subplot(), Capture(np.concatenate(([0.0], np.cumsum(frames)))), "black", 50.0)
+    tops = [segment[1][1] for segment in axes.collections[0].get_segments()]  # type: ignore[attr-defined]
+    assert max(tops) == 50.0 and sum(math.isclose(top, 30) or math.isclose(top, 40) for top in tops) == 2
+    assert any("1 longer than 50 ms, to 900 ms" in text.get_text() for text in axes.texts)
+
+
+def test_a_figure_that_cannot_be_written_is_said_so(tmp_path: Path, drawn: tuple[TrialResult, dict[str, list[Capture]]]
+                                                     ) -> None:
+    result, captures = drawn
+    with pytest.raises(KeenLatticeError, match=r"f\.png"):
+        save(trial_figure(result, captures["before"], captures["after"]), tmp_path / "no" / "f.png")
+    nothing = [Capture(one.shown_ms) for one in captures["before"]]
+    assert trial_figure(result, nothing, nothing)  # without latency, the figure says so instead of failing
