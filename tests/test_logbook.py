@@ -4,6 +4,8 @@ import sqlite3
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from keenlattice.errors import BookError, UnknownName, UsageError
 from keenlattice.logbook.book import Logbook
@@ -115,3 +117,17 @@ def test_a_logbook_of_the_first_form_is_brought_up_to_date(tmp_path: Path) -> No
     with Logbook(tmp_path) as book:
         book.label(book.commit("brass-orbit", {"frame.cap": 162}), "kept")
         assert book.labelled("brass-orbit", "kept")
+
+
+texts = st.text(st.characters(codec="utf-8"), max_size=20)
+values = st.booleans() | st.integers(-2**53, 2**53) | st.floats(allow_nan=False, allow_infinity=False) | texts
+
+
+@given(st.dictionaries(texts, values, max_size=6), texts, texts)
+def test_a_version_survives_the_logbook(tmp_path_factory: pytest.TempPathFactory, entries: dict, note: str, author: str
+                                        ) -> None:
+    with Logbook(tmp_path_factory.mktemp("book")) as book:
+        made = book.commit("brass-orbit", entries, note=note, author=author)
+        kept = book.latest("brass-orbit")
+    assert kept == made and kept.id == made.id
+    assert [type(value) for value in kept.entries.values()] == [type(value) for value in made.entries.values()]

@@ -44,7 +44,8 @@ def _tell(one: "Version", marks: list[str], changed: list[str], head: str, tail:
     from keenlattice.cli.output import say
 
     marked = f" ({', '.join(marks)})" if marks else ""
-    say(f"{head}  {one.reference}{marked}, {one.time[:16].replace('T', ' ')} UTC, by {one.author or 'somebody'}", "bold")
+    when = one.time[:16].replace("T", " ")
+    say(f"{head}  {one.reference}{marked}, {when} UTC, by {one.author or 'somebody'}", "bold")
     for line in (one.note, ", ".join(changed)):
         if line:
             say(f"{tail:{len(head)}}    {line}")
