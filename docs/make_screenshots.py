@@ -39,6 +39,9 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
       "keen revert brass-orbit@club --keep first", "keen history brass-orbit",
       "keen compare brass-orbit@base brass-orbit"]),
     ("pack", 800, [f"cp {PACK} league.toml"], ["keen pack look league.toml", "keen pack adopt league.toml --rule 1"]),
+    ("drift", 800, ["keen edit brass-orbit frame.cap=160 process.priority=high -m steady",
+                    "keen apply brass-orbit --yes"],
+     ["keen drift", "keen chore update-driver --yes", "keen drift", "keen drift --put-back | tail -2", "keen drift"]),
     ("measure", 800, [], ["keen measure brass-orbit --seed 7", "keen measure moth-and-lantern --seed 7"]),
     ("trial-compare", 800, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
         "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7",

@@ -11,9 +11,10 @@ import pytest
 
 from keenlattice.errors import RefusedByRig, RigBusy, UsageError
 from keenlattice.logbook.book import Logbook
-from keenlattice.profile.version import stock
-from keenlattice.rig.apply import apply, undo
-from keenlattice.rig.journal import changing, recover, unfinished
+from keenlattice.profile.version import Version, stock
+from keenlattice.rig.apply import CHORE, apply, undo
+from keenlattice.rig.drift import adopt, find_drift, put_back
+from keenlattice.rig.journal import changing, packed, recover, unfinished
 from keenlattice.rig.standin.machine import Standin
 
 
@@ -46,6 +47,33 @@ def test_a_refused_apply_leaves_nothing(rig: Standin, book: Logbook) -> None:
         apply(rig, book, book.commit("rig", {"display.refresh": 240}))
     assert rig.state() == {"state.json": None} and not unfinished(rig.home)
     assert book.last_apply("juniper") is None
+
+
+def test_drift_is_what_differs_from_the_last_apply_and_nothing_else(rig: Standin, book: Logbook) -> None:
+    assert find_drift(rig, book) == ()
+    version = book.commit("brass-orbit", {"frame.cap": "= refresh - 3", "sync.vertical": "off"})
+    apply(rig, book, version)
+    assert find_drift(rig, book) == ()
+    rig.put(rig.changed(rig.state(), "brass-orbit", {"sync.vertical": "on", "frame.queue-depth": 2}))
+    rig.put(rig.changed(rig.state(), "tidewater-rally", {"frame.cap": 60}))  # of which nothing was applied
+    (drift,) = find_drift(rig, book)
+    assert [(one.key, one.before, one.after) for one in drift.changes] == [
+        ("frame.queue-depth", None, 2), ("sync.vertical", "off", "on")]
+    adopted = adopt(rig, book, drift, "me")
+    assert adopted.entries == {"frame.cap": "= refresh - 3", "frame.queue-depth": 2, "sync.vertical": "on"}
+    assert find_drift(rig, book) == ()
+    rig.put(rig.changed(rig.state(), "rig", {"display.refresh": 165}))  # the formula comes to more now
+    (later,) = find_drift(rig, book)
+    assert [(one.key, one.before, one.after) for one in later.changes] == [("frame.cap", 162, 57)]
+    put_back(rig, book, later)
+    assert find_drift(rig, book) == () and rig.values(rig.state(), "brass-orbit")["frame.cap"] == 162
+
+
+def test_a_chore_is_not_undone_over_somebody_elses_changes(rig: Standin, book: Logbook) -> None:
+    book.add_apply(rig.name, Version(CHORE, {}, note="update-driver"), packed(rig.state()), "as it was left")
+    with pytest.raises(UsageError, match="cannot be undone alone"):
+        undo(rig, book)
+    assert not unfinished(rig.home)
 
 
 def test_stock_takes_everything_of_the_game_off(rig: Standin, book: Logbook) -> None:

@@ -88,6 +88,10 @@ MISTAKES = [
     (["label", "brass-orbit", "tuesday"], 2, "no version of its own"),
     (["revert", "brass-orbit"], 2, "nothing that could be taken back"),
     (["merge", "brass-orbit", "rig"], 2, "two profiles"),
+    (["restart", "computer"], 2, "there are game, driver and machine"),
+    (["restart", "machine", "--rig", "linux"], 2, "restarts the stand-in alone"),
+    (["chore", "dishes"], 2, "there are update-driver"),
+    (["drift", "--adopt", "--put-back"], 2, "choose one"),
     (["match", "tidewate"], 2, "nearest: tidewater"),
     (["pack", "look", "nowhere.toml"], 1, "cannot read the pack"),
     (["pack", "write", "p.toml", "brass-orbit"], 2, "nothing to write"),
@@ -212,6 +216,36 @@ def test_a_player_at_a_terminal_is_asked(keen: Keen, tmp_path: Path) -> None:
     words = ["trial", "brass-orbit@stock", "brass-orbit", "--blocks", "3", "--seconds", "5"]
     shown = at_a_terminal(tmp_path, words, {})
     assert "\x1b[" in shown and "blocks of two runs" in shown  # colour and progress: on a terminal alone
+
+
+def test_after_a_driver_update_what_has_slipped_is_found(keen: Keen) -> None:
+    keen("edit", "brass-orbit", "frame.cap=160", "process.priority=high", "-m", "steady")
+    keen("edit", "rig", "memory.rated-speed=on")
+    keen("apply", "brass-orbit", "--yes")
+    keen("apply", "rig", "--yes")
+    assert as_json(keen("survey", "--json"))["pending"] == {"memory.rated-speed": "machine"}
+    assert "memory.rated-speed" in keen("restart", "machine").stdout
+    after = as_json(keen("survey", "--json"))
+    assert (after["pending"], after["drift"], after["facts"]["memory_speed_mts"]) == ({}, [], 3600)
+    assert "holds what was last applied" in keen("drift").stdout
+
+    assert "--yes" in keen("chore", "update-driver", code=2).stderr
+    assert set(as_json(keen("chore", "update-driver", "--yes", "--json"))["changes"]) == {"brass-orbit"}
+    (slipped,) = as_json(keen("drift", "--json", code=1))["profiles"]
+    assert slipped["changes"] == [{"setting": "frame.cap", "before": 160, "after": None}]
+    assert "no longer as applied" in keen("survey").stdout
+    assert "Put back" in keen("drift", "--put-back").stdout
+    keen("drift")
+    assert as_json(keen("survey", "--json"))["facts"]["driver_version"] == "32.4"
+
+    keen("chore", "update-driver", "--yes")
+    (adopted,) = as_json(keen("drift", "--adopt", "--json"))["adopted"]
+    assert "holds" in keen("drift").stdout
+    held = as_json(keen("history", "brass-orbit", "--json"))["versions"][0]
+    assert (held["version"], held["changes"]) == (adopted, ["frame.cap="])
+    keen("undo")  # the adoption, which wrote nothing
+    keen("undo")  # the chore
+    assert as_json(keen("survey", "--json"))["facts"]["driver_version"] == "32.4"
 
 
 def test_two_at_once_both_keep_their_versions(keen: Keen, tmp_path: Path) -> None:

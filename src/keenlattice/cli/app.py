@@ -9,8 +9,10 @@ import typer
 from keenlattice.cli import (
     apply,
     catalog,
+    chore,
     compare,
     demo,
+    drift,
     edit,
     history,
     label,
@@ -18,6 +20,7 @@ from keenlattice.cli import (
     measure,
     merge,
     pack,
+    restart,
     show,
     survey,
     trial,
@@ -33,8 +36,8 @@ app = typer.Typer(
     epilog="New here? Run `keen demo`, then `keen survey`.")
 
 for command in (demo.demo, survey.survey, catalog.catalog, edit.edit, show.show, history.history, compare.compare,
-                label.label, merge.merge, merge.revert, match.match, apply.apply, undo.undo, measure.measure,
-                trial.trial):
+                label.label, merge.merge, merge.revert, match.match, apply.apply, undo.undo, drift.drift,
+                restart.restart, chore.chore, measure.measure, trial.trial):
     app.command()(command)
 app.add_typer(pack.app, name="pack")
 
@@ -47,6 +50,8 @@ def main() -> None:
         code = app(standalone_mode=False, prog_name="keen")
     except KeenLatticeError as error:
         code = _say(str(error), error.exit_code)
+    except typer.Exit as error:
+        code = error.exit_code
     except WRONG_USAGE as error:
         where = getattr(getattr(error, "ctx", None), "command_path", "keen")
         code = _say(f"{error.format_message().rstrip('.')}; see `{where} --help`", 2)

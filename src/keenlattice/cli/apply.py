@@ -43,5 +43,6 @@ def apply(
         return
     say(f"\nApplied {version.reference}, and read back: it took. A restore point is kept.")
     if done.restart != "none":
-        say(f"It takes effect after a restart of the {done.restart}.")
+        how = f": keen restart {done.restart}" if rig == "standin" and done.restart != "game" else ""
+        say(f"It takes effect after a restart of the {done.restart}{how}.")
     say("to go back: keen undo", "dim")

@@ -17,17 +17,24 @@ def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     """Look at the rig: its hardware, its games, what is applied, and what is plainly wrong."""
     from keenlattice.cli.output import emit_json, say
     from keenlattice.cli.session import begin
+    from keenlattice.rig.drift import find_drift
 
     session = begin(book, rig)
     wrong = session.findings(session.effective(session.find("rig@now")))
     applied = {name: last.version[:8] for name in ["rig", *session.games]
                if (last := session.book.last_apply(session.rig_name, name))}
+    pending, slipped = session.rig.pending(), find_drift(session.rig, session.book)
     if json:
-        emit_json("survey", {"rig": session.rig_name, "facts": dict(session.rig.facts()), "games": session.games,
+        emit_json("survey", {"pending": dict(pending), "drift": [one.version.reference for one in slipped],
+                             "rig": session.rig_name, "facts": dict(session.rig.facts()), "games": session.games,
                              "devices": list(session.rig.devices()), "applied": applied,
                              "findings": [one.model_dump() for one in wrong]})
         return
     show_rig(session, applied)
+    for what in dict.fromkeys(pending.values()):
+        say(f"! waits for a restart of the {what}: {', '.join(key for key in pending if pending[key] == what)}")
+    for one in slipped:
+        say(f"! no longer as applied: {one.version.reference} ({len(one.changes)} settings); see `keen drift`")
     show_findings(wrong)
     say("\nFacts are named as formulas call them: keen edit brass-orbit frame.cap='= refresh - 3'", "dim")
 

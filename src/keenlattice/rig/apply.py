@@ -12,6 +12,9 @@ from keenlattice.rig.base import Changes as Wanted
 from keenlattice.rig.base import Rig
 from keenlattice.rig.journal import changing, fingerprint, packed, unpacked
 
+CHORE = "chore"
+"""In the logbook, the profile of what was done by a chore and not by applying a version."""
+
 RESTARTS: tuple[Restart, ...] = ("none", "game", "driver", "machine")
 
 
@@ -92,6 +95,9 @@ def undo(rig: Rig, book: Logbook) -> Undone:
     with changing(rig, f"undo of {last.profile}@{last.version[:8]}") as change:
         then = unpacked(last.restore_point)
         exactly = fingerprint(change.before) == last.left_as
+        if last.profile == CHORE and not exactly:
+            raise UsageError("the newest change is a chore, and the rig has been changed by something else since: "
+                             "it cannot be undone alone; see `keen drift`")
         back = changes(rig.values(change.before, last.profile), rig.values(then, last.profile))
         wanted = {one.key: one.after for one in back}
         change.put(then if exactly else rig.changed(change.before, last.profile, wanted))

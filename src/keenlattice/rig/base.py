@@ -77,6 +77,15 @@ class Rig(Protocol):
     def restart(self, what: Restart) -> None:
         """Restarts the game, the driver or the machine, so that what waits for it takes effect."""
 
+    def pending(self) -> Mapping[str, Restart]:
+        """Rig-wide settings that are written and not yet in effect, and the restart that each waits for."""
+
+    def chores(self) -> Mapping[str, str]:
+        """The chores that can be done on it: name to what it does."""
+
+    def after_chore(self, state: State, chore: str) -> State:
+        """The state after a chore; nothing is written."""
+
     def play(self, game: str, seconds: float, seed: int) -> "Capture":
         """Plays a game for some seconds and records it.
 

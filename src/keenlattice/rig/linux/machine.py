@@ -7,7 +7,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import replace
 from functools import cached_property
@@ -18,7 +18,7 @@ import numpy as np
 
 from keenlattice.catalog.model import Catalog, Restart
 from keenlattice.catalog.values import Value
-from keenlattice.errors import NeedsInstalling, RigError
+from keenlattice.errors import NeedsInstalling, RigError, UnknownName
 from keenlattice.files import remove_file, replace_file
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.game import Game
@@ -114,6 +114,15 @@ class LinuxRig:
 
     def restart(self, what: Restart) -> None:
         """Every run starts the game anew, which is all that the driver's options need."""
+
+    def pending(self) -> Mapping[str, Restart]:
+        return {}
+
+    def chores(self) -> Mapping[str, str]:
+        return {}
+
+    def after_chore(self, state: State, chore: str) -> State:
+        raise UnknownName("chore", chore)
 
     def play(self, game: str, seconds: float, seed: int) -> Capture:
         game_of(self, game)

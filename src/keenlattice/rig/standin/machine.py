@@ -7,8 +7,8 @@ from pathlib import Path
 
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Restart, Setting
-from keenlattice.catalog.values import Value
-from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.catalog.values import Value, same
+from keenlattice.errors import RefusedByRig, RigError, UnknownName
 from keenlattice.files import replace_file
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.game import Game
@@ -24,6 +24,8 @@ DEVICES = ("gpu0", "gpu1", "net0", "usb0", "sound0", "disk0")
 LINE_ONLY = ("sound0",)
 SHARED_LINE = ("usb0", "sound0")
 BEST_REFRESH_HZ = 165
+MACHINE, FIRST_DRIVER = "machine", 31  # what of the state belongs to no profile
+DRIVERS_OWN = ("frame.", "sync.", "texture.", "antialias.", "scaling.", "shader.", "driver.", "gpu.")
 WAITS_FOR: dict[Restart, tuple[Restart, ...]] = {
     "none": (), "game": (), "driver": ("driver",), "machine": ("driver", "machine")}
 
@@ -56,7 +58,8 @@ class Standin:
         return {
             "os": "Marl 4", "case_matters": False, "cpu": "Quill 8-core", "cores": 8, "threads": 16, "ram_mib": 16384,
             "memory_speed_mts": 3600 if rig["memory.rated-speed"] is True else 2666, "memory_rated_mts": 3600,
-            "gpu": "Basalt 70", "other_gpu": "Basalt Mini (integrated)", "vram_mib": 8192, "driver_version": "31.4",
+            "gpu": "Basalt 70", "other_gpu": "Basalt Mini (integrated)", "vram_mib": 8192,
+            "driver_version": f"{self._driver(self.state())}.4",
             "panel": "Heron 27-inch", "refresh_hz": int(rig["display.refresh"]), "best_refresh_hz": BEST_REFRESH_HZ,
             "hardware_scheduling": True, "panel_on_integrated": False, "gpu1_integrated": True,
             "board_power_limit": 110, "board_temperature_limit": 88, "timer_finest_ms": 0.5, "timer_coarsest_ms": 15.6,
@@ -90,8 +93,7 @@ class Standin:
                 self._refuse(key, value)
         entries = {**held.get(owner, {}), **changes}
         held[owner] = {key: value for key, value in entries.items() if value is not None}
-        kept = {name: dict(sorted(entries.items())) for name, entries in sorted(held.items()) if entries}
-        return {STATE: (json.dumps(kept, indent=1) + "\n").encode()}
+        return {STATE: _as_text(held)}
 
     def put(self, state: State) -> None:
         self._check_rights(state)
@@ -112,6 +114,31 @@ class Standin:
         running |= {key: value for key, value in wanted.items() if key.partition("@")[0] in waiting}
         replace_file(self.home / RUNNING, json.dumps(running).encode())
 
+    def pending(self) -> Mapping[str, Restart]:
+        wanted, running, waiting = self._parsed(self.state()).get(WHOLE_RIG, {}), self._running(), self._waiting()
+        keys = sorted(key for key in {*wanted, *running} if key.partition("@")[0] in waiting)
+        now = {key: running.get(key, self._catalog[key].stock) for key in keys}
+        return {key: self._catalog[key].restart for key in keys
+                if not same(now[key], wanted.get(key, self._catalog[key].stock))}
+
+    def chores(self) -> Mapping[str, str]:
+        return {"update-driver": "Installs the next driver, which puts what belongs to the driver back to stock, "
+                                 "for the whole rig and for every game."}
+
+    def after_chore(self, state: State, chore: str) -> State:
+        if chore not in self.chores():
+            raise UnknownName("chore", chore, self.chores())
+        held = {owner: {key: value for key, value in entries.items() if not key.startswith(DRIVERS_OWN)}
+                for owner, entries in self._parsed(state).items()}
+        held[MACHINE] = {"driver": self._driver(state) + 1}
+        return {STATE: _as_text(held)}
+
+    def _driver(self, state: State) -> int:
+        return int(self._parsed(state).get(MACHINE, {}).get("driver", FIRST_DRIVER))
+
+    def _waiting(self) -> set[str]:
+        return {setting.name for setting in self._catalog if setting.restart in ("driver", "machine")}
+
     def play(self, game: str, seconds: float, seed: int) -> Capture:
         load = GAMES[game_of(self, game).name][1]
         capture = simulate(pipeline(load, self._in_effect(game)), seconds, seed)
@@ -120,7 +147,7 @@ class Standin:
     def _in_effect(self, owner: str) -> Mapping[str, Value]:
         """What the running machine works by: settings that wait for a restart still hold their old values."""
         held = self._parsed(self.state())
-        waiting = {setting.name for setting in self.catalog() if setting.restart in ("driver", "machine")}
+        waiting = self._waiting()
         wanted = held.get(WHOLE_RIG, {})
         rig_wide = {key: value for key, value in wanted.items() if key.partition("@")[0] not in waiting}
         rig_wide |= self._running()
@@ -155,3 +182,8 @@ class Standin:
         closed = [key for key in sorted({*now, *then}) if now.get(key) != then.get(key) and self.catalog()[key].rights]
         if closed:
             raise RefusedByRig(f"writing {', '.join(closed)} needs an administrator's rights; nothing was written")
+
+
+def _as_text(held: Mapping[str, Mapping[str, Value]]) -> bytes:
+    kept = {owner: dict(sorted(entries.items())) for owner, entries in sorted(held.items()) if entries}
+    return (json.dumps(kept, indent=1) + "\n").encode()

@@ -1,0 +1,55 @@
+"""Drift: the rig no longer holds what was last applied. Found, put back, or adopted as a new version."""
+
+from dataclasses import dataclass
+
+from keenlattice.logbook.book import Logbook
+from keenlattice.profile.compare import Change, changes, with_changes
+from keenlattice.profile.concrete import concrete
+from keenlattice.profile.version import WHOLE_RIG, Version, stock
+from keenlattice.rig.apply import apply
+from keenlattice.rig.base import Rig
+from keenlattice.rig.journal import fingerprint, locked, packed
+
+
+@dataclass(frozen=True)
+class Drift:
+    """One profile that has slipped: the version last applied, and what differs (`before` applied, `after` held)."""
+
+    version: Version
+    changes: tuple[Change, ...]
+
+
+def find_drift(rig: Rig, book: Logbook) -> tuple[Drift, ...]:
+    """Every profile of which the rig holds something else than was last applied. An apply that was undone does not
+    count; a formula that has come to something else since, because a fact changed, does."""
+    found = []
+    state, catalog, facts = rig.state(), rig.catalog(), rig.facts()
+    for profile in (WHOLE_RIG, *(game.name for game in rig.games())):
+        last = book.last_apply(rig.name, profile)
+        if last is None:
+            continue
+        nothing = stock(profile)
+        version = nothing if last.version == nothing.id else book.version(profile, last.version)
+        slipped = changes(concrete(catalog, version.entries, facts), rig.values(state, profile))
+        if slipped:
+            found.append(Drift(version, slipped))
+    return tuple(found)
+
+
+def put_back(rig: Rig, book: Logbook, drift: Drift) -> None:
+    """Applies the version again, with a restore point like any apply."""
+    apply(rig, book, drift.version)
+
+
+def adopt(rig: Rig, book: Logbook, drift: Drift, author: str) -> Version:
+    """A new version that sets what the rig holds now, remembered as applied; nothing is written to the rig.
+
+    What has not slipped stays as it is stored, formulas included.
+    """
+    with locked(rig, f"adopting what has become of {drift.version.reference}"):
+        state = rig.state()
+        entries = with_changes(drift.version.entries, {one.key: one.after for one in drift.changes})
+        adopted = book.commit(drift.version.profile, entries, author=author, parents=[drift.version],
+                              note=f"adopted from the rig {rig.name}")
+        book.add_apply(rig.name, adopted, packed(state), fingerprint(state))
+    return adopted
