@@ -1,10 +1,13 @@
 """`keen apply`: a version onto the rig, with a way back."""
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Yes
+
+if TYPE_CHECKING:
+    from keenlattice.catalog.model import Catalog
 
 
 def apply(
@@ -31,6 +34,7 @@ def apply(
         return
     if not json:
         show_changes(session.rig.catalog(), plan.changes, "on the rig", version.reference)
+        _show_needs(session.rig.catalog(), [one.key for one in plan.changes])
         for key in plan.unknown:
             say(f"! {key} is left out: the rig {session.rig.name} does not have it")
     if not confirmed(f"Apply this to the rig {session.rig.name}?", yes):
@@ -42,7 +46,17 @@ def apply(
                             "changes": changes_json(done.changes), "restart": done.restart})
         return
     say(f"\nApplied {version.reference}, and read back: it took. A restore point is kept.")
-    if done.restart != "none":
-        how = f": keen restart {done.restart}" if rig == "standin" and done.restart != "game" else ""
-        say(f"It takes effect after a restart of the {done.restart}{how}.")
+    if rig == "standin" and done.restart in ("driver", "machine"):
+        say(f"for what waits: keen restart {done.restart}", "dim")
     say("to go back: keen undo", "dim")
+
+
+def _show_needs(catalog: "Catalog", keys: list[str]) -> None:
+    """Which of the changes need rights, and which wait for a restart of what."""
+    from keenlattice.cli.output import say
+
+    if rights := [key for key in keys if catalog[key].rights]:
+        say(f"needs an administrator's rights: {', '.join(rights)}")
+    for what in ("game", "driver", "machine"):
+        if waiting := [key for key in keys if catalog[key].restart == what]:
+            say(f"takes effect after a restart of the {what}: {', '.join(waiting)}")

@@ -14,7 +14,7 @@ def measure(
     seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Play a game on the rig as it stands, and say how it runs. To compare two versions, use `keen trial`."""
-    from keenlattice.cli.output import emit_json, say, table
+    from keenlattice.cli.output import emit_json, say, shown_path, table
     from keenlattice.cli.progress import steps
     from keenlattice.cli.session import begin
     from keenlattice.errors import BadValue
@@ -46,7 +46,7 @@ def measure(
     table(["", "middle run", "all runs"], [
         [f"{TITLES[name]}, {metric.unit}", *_middle_and_range([row[name] for row in rows])]
         for name, metric in METRICS.items()], right=(1, 2))
-    say(f"\nKept in {session.book.folder / 'captures'}.", "dim")
+    say(f"\nKept in {shown_path(session.book.folder / 'captures')}.", "dim")
     say("These numbers describe; they prove no difference. For that: keen trial BEFORE AFTER", "dim")
 
 

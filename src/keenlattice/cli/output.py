@@ -11,6 +11,7 @@ import shutil
 import sys
 import textwrap
 from collections.abc import Iterable, Sequence
+from pathlib import Path
 from typing import Any
 
 VERDICT_STYLES = {
@@ -40,6 +41,12 @@ def width() -> int:
     if sys.stdout.isatty() or "COLUMNS" in os.environ:
         return max(40, shutil.get_terminal_size().columns)
     return 100_000
+
+
+def shown_path(path: Path) -> str:
+    """A path as a player would write it: with ~ for their home."""
+    home = Path.home()
+    return f"~/{path.relative_to(home)}" if path.is_relative_to(home) else str(path)
 
 
 def styled(text: str, style: str) -> str:

@@ -37,10 +37,13 @@ def preview(rig: Rig, version: Version) -> Preview:
 
     Raises:
         BadValue: a formula comes to nothing, or to what its setting does not take, on this rig.
+        RefusedByRig: this hardware does not take a value.
     """
     catalog = rig.catalog()
     unknown = tuple(key for key in version.entries if key not in catalog)
-    found = changes(rig.values(rig.state(), version.profile), concrete(catalog, version.entries, rig.facts()))
+    state = rig.state()
+    found = changes(rig.values(state, version.profile), concrete(catalog, version.entries, rig.facts()))
+    rig.changed(state, version.profile, {one.key: one.after for one in found})  # says now what it would refuse
     return Preview(version, found, unknown, restart_for(rig, [change.key for change in found]))
 
 
