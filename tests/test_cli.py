@@ -4,6 +4,7 @@ import json
 import os
 import pty
 import resource
+import signal
 import subprocess
 import sys
 from pathlib import Path
@@ -27,6 +28,18 @@ def test_the_demo_tells_the_whole_story(keen: Keen, tmp_path: Path) -> None:
     assert (tmp_path / "keen-demo" / "logbook" / "logbook.sqlite").exists()
     assert "keen-demo-2" in keen("demo").stdout
     keen("demo", "--out", str(tmp_path), code=2)
+
+
+def test_a_demo_that_is_stopped_takes_its_edit_off_again(tmp_path: Path) -> None:
+    state = tmp_path / "keen-demo" / "logbook" / "rigs" / "juniper" / "state.json"
+    demo = subprocess.Popen([*KEEN, "demo"], env=environment(tmp_path), cwd=tmp_path, stdout=subprocess.PIPE,
+                            stderr=subprocess.PIPE, text=True)
+    while not state.exists() and demo.poll() is None:
+        pass
+    demo.send_signal(signal.SIGINT)
+    told, said = demo.communicate(timeout=60)
+    assert demo.returncode == 130 and "Traceback" not in said
+    assert not state.exists(), told
 
 
 def test_from_an_edit_to_a_verdict_and_back(keen: Keen, tmp_path: Path) -> None:

@@ -38,10 +38,12 @@ def demo(
     say(f"Restore point: all that the rig's settings are kept in, as it stands (fingerprint {at_first[:8]}).")
     start = session.book.commit(story.game, {}, note="as it was", author="demo")
     _baseline(session, story)
-    edited = _edit_and_apply(session, story, start)
-    result, captures = _measure(session, story, start, edited)
-    _rumour(session, story, edited)
-    _go_back(session, at_first)
+    try:
+        edited = _edit_and_apply(session, story, start)
+        result, captures = _measure(session, story, start, edited)
+        _rumour(session, story, edited)
+    finally:  # also if the player has seen enough and presses Ctrl-C
+        _go_back(session, at_first)
     _where_it_is(folder, result, captures)
 
 
@@ -143,6 +145,8 @@ def _go_back(session: "Session", at_first: str) -> None:
     from keenlattice.rig.apply import undo
     from keenlattice.rig.journal import fingerprint
 
+    if session.book.last_apply(session.rig_name) is None:  # stopped before it came to that
+        return
     _heading(6, "Back to where we started")
     say("$ keen undo", "dim")
     undo(session.rig, session.book)
