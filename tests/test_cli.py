@@ -158,6 +158,9 @@ def test_a_player_adds_settings_of_their_own(keen: Keen, tmp_path: Path) -> None
     keen("edit", "rig", "bench.fan-noise=3")
     keen("apply", "rig", "--yes")
     assert "3" in keen("show", "rig", "bench.fan-noise").stdout
+    (tmp_path / "again.toml").write_text(OWN)  # the same name from another file: refused, and nothing is broken by it
+    assert "choose another" in keen("catalog", "--add", "again.toml", code=1).stderr
+    assert "bench.fan-noise" in keen("catalog", "--add", "mine.toml").stdout
     for text, says in ((OWN.replace("bench.fan-noise", "frame.cap"), "choose another"), ("x = 1", "a table of its own"),
                        (OWN + "speed = 1", "bad.toml: bench.fan-noise: speed")):
         (tmp_path / "bad.toml").write_text(text)
@@ -183,6 +186,7 @@ def test_two_lines_are_merged_and_a_change_is_taken_back(keen: Keen) -> None:
     assert [one["setting"] for one in undone["changes"]] == ["sync.vertical"]
     assert as_json(keen("history", "brass-orbit", "--json"))["versions"][-1]["labels"] == ["base"]
     assert "160 fps" in keen("compare", "brass-orbit@base", "brass-orbit").stdout
+    assert "what the rig holds now" in keen("compare", "brass-orbit@now", "brass-orbit").stdout
     table = keen("compare", "brass-orbit@base", "brass-orbit", "--markdown").stdout
     assert "| frame.cap | 160 fps | 140 fps |" in table
     keen("apply", "brass-orbit@one", "--yes")

@@ -44,7 +44,8 @@ def test_our_entry_goes_last_so_that_it_wins() -> None:
     assert b"executable" not in rig_wide
 
 
-BOMB = b"""<!DOCTYPE driconf [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;&a;">]><driconf><device>&b;</device></driconf>"""
+BOMB = (b"""<!DOCTYPE driconf [<!ENTITY one "aaaa"><!ENTITY two "&one;&one;&one;">]>"""
+        b"<driconf><device>&two;</device></driconf>")
 
 
 @pytest.mark.parametrize(("content", "says"), [

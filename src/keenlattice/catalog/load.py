@@ -1,6 +1,7 @@
 """The data files of the catalog, read and held against the model."""
 
 import tomllib
+from collections.abc import Sequence
 from functools import cache
 from importlib import resources
 from pathlib import Path
@@ -10,6 +11,7 @@ from pydantic import ValidationError
 
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.errors import CatalogError
+from keenlattice.files import replace_file
 
 if TYPE_CHECKING:
     from importlib.abc import Traversable
@@ -60,12 +62,32 @@ def own_settings(folder: Path) -> list[Setting]:
     Raises:
         CatalogError: a file breaks the model, or a name is taken.
     """
-    found = [setting for file in sorted(folder.glob("*.toml")) for setting in settings_in(file)]
-    names = [setting.name for setting in found]
-    for name in names:
-        if name in catalog() or names.count(name) > 1:
-            raise CatalogError(f"{folder}: {name}: there is a setting of that name already; choose another")
-    return found
+    return _each_once(sorted(folder.glob("*.toml")))
+
+
+def add_own_settings(file: Path, folder: Path) -> list[Setting]:
+    """Takes a player's catalog file into that folder, in the place of one of the same name, once all of them fit.
+
+    Raises:
+        CatalogError: the file breaks the model, or a name is taken, by another of the player's files perhaps.
+        OSError: it cannot be written.
+    """
+    others = [other for other in sorted(folder.glob("*.toml")) if other.stem != file.stem]
+    _each_once([*others, file])
+    folder.mkdir(exist_ok=True)
+    replace_file(folder / f"{file.stem}.toml", file.read_bytes())
+    return settings_in(file)
+
+
+def _each_once(files: Sequence[Path]) -> list[Setting]:
+    found: dict[str, Setting] = {}
+    for file in files:
+        for setting in settings_in(file):
+            if setting.name in catalog() or setting.name in found:
+                raise CatalogError(f"{file.name}: {setting.name}: there is a setting of that name already; "
+                                   "choose another")
+            found[setting.name] = setting
+    return list(found.values())
 
 
 def _setting(file: str, name: str, fields: dict[str, object]) -> Setting:

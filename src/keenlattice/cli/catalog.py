@@ -57,18 +57,11 @@ def catalog(
 
 def _add(session: "Session", file: Path) -> None:
     """Copies a player's own catalog file into the logbook, once it is sure that it fits."""
-    from keenlattice.catalog.load import catalog, settings_in
+    from keenlattice.catalog.load import add_own_settings
     from keenlattice.cli.output import say
-    from keenlattice.errors import CatalogError
-    from keenlattice.files import replace_file
     from keenlattice.rig.find import SETTINGS
 
-    new = settings_in(file)
-    if taken := [one.name for one in new if one.name in catalog()]:
-        raise CatalogError(f"{file.name}: {taken[0]}: there is a setting of that name already; choose another")
-    folder = session.book.folder / SETTINGS
-    folder.mkdir(exist_ok=True)
-    replace_file(folder / f"{file.stem}.toml", file.read_bytes())
+    new = add_own_settings(file, session.book.folder / SETTINGS)
     say(f"{len(new)} settings of your own: {', '.join(one.name for one in new)}. The stand-in keeps them; they act on "
         "nothing there.")
 

@@ -17,9 +17,7 @@ def chore(
     from keenlattice.cli.session import begin
     from keenlattice.errors import UnknownName
     from keenlattice.profile.compare import changes
-    from keenlattice.profile.version import Version
-    from keenlattice.rig.apply import CHORE
-    from keenlattice.rig.journal import changing, fingerprint, packed
+    from keenlattice.rig.apply import do_chore
 
     session = begin(book, rig)
     chores = session.rig.chores()
@@ -41,10 +39,7 @@ def chore(
     if not confirmed(f"Do it on the rig {session.rig_name}?", yes):
         say("Nothing was changed.")
         return
-    with changing(session.rig, f"chore {name}") as change:
-        change.put(session.rig.after_chore(change.before, name))
-        done = Version(CHORE, {}, note=name)
-        session.book.add_apply(session.rig_name, done, packed(change.before), fingerprint(session.rig.state()))
+    do_chore(session.rig, session.book, name)
     if json:
         emit_json("chore", {"chore": name, "rig": session.rig_name,
                             "changes": {owner: changes_json(some) for owner, some in found.items() if some}})

@@ -90,7 +90,7 @@ def _cells(session: "Session", row: Row) -> list[str]:
             text += f" ({value_text(catalog, key, effective)})"
         cells.append(text)
     known = "" if key in catalog else "not on this rig"
-    alike = "no effect: holds either way" if row["effective_before"] == row["effective_after"] and not known else ""
+    alike = "no effect: holds either way" if same(row["effective_before"], row["effective_after"]) and not known else ""
     return [*cells, (f"inert: {row['inert']}" if row["inert"] else "") or known or alike]
 
 
@@ -114,7 +114,9 @@ def _show(session: "Session", one: "Version", other: "Version", rows: list[Row],
 
 
 def _head(version: "Version") -> str:
-    if not version.time and version.entries:  # what the rig holds, or a pack
+    from keenlattice.profile.version import stock
+
+    if not version.time and version != stock(version.profile):  # what the rig holds, or a pack
         return version.note
     return f"{version.profile} @{version.reference.partition('@')[2]}"
 

@@ -8,8 +8,7 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.concrete import concrete
 from keenlattice.profile.version import Entries, Version
-from keenlattice.rig.base import Changes as Wanted
-from keenlattice.rig.base import Rig
+from keenlattice.rig.base import Rig, State
 from keenlattice.rig.journal import changing, fingerprint, packed, unpacked
 
 CHORE = "chore"
@@ -20,16 +19,14 @@ RESTARTS: tuple[Restart, ...] = ("none", "game", "driver", "machine")
 
 @dataclass(frozen=True)
 class Preview:
-    """What applying a version would do: what changes, what this rig does not know, what has to restart."""
+    """What applying a version would do: what changes, what this rig does not know, what has to restart, and the
+    state that the rig would be in."""
 
     version: Version
     changes: tuple[Change, ...]
     unknown: tuple[str, ...]
     restart: Restart
-
-    @property
-    def wanted(self) -> Wanted:
-        return {change.key: change.after for change in self.changes}
+    then: State
 
 
 def preview(rig: Rig, version: Version) -> Preview:
@@ -43,8 +40,8 @@ def preview(rig: Rig, version: Version) -> Preview:
     unknown = tuple(key for key in version.entries if key not in catalog)
     state = rig.state()
     found = changes(rig.values(state, version.profile), concrete(catalog, version.entries, rig.facts()))
-    rig.changed(state, version.profile, {one.key: one.after for one in found})  # says now what it would refuse
-    return Preview(version, found, unknown, restart_for(rig, [change.key for change in found]))
+    then = rig.changed(state, version.profile, {one.key: one.after for one in found})
+    return Preview(version, found, unknown, restart_for(rig, [change.key for change in found]), then)
 
 
 def restart_for(rig: Rig, keys: list[str]) -> Restart:
@@ -63,7 +60,7 @@ def apply(rig: Rig, book: Logbook, version: Version) -> Preview:
     """
     with changing(rig, f"apply of {version.reference}") as change:
         plan = preview(rig, version)
-        change.put(rig.changed(change.before, version.profile, plan.wanted))
+        change.put(plan.then)
         after = rig.state()
         _check_that_it_took(rig, version.profile, rig.values(after, version.profile), plan)
         book.add_apply(rig.name, version, packed(change.before), fingerprint(after))
@@ -71,9 +68,22 @@ def apply(rig: Rig, book: Logbook, version: Version) -> Preview:
 
 
 def _check_that_it_took(rig: Rig, owner: str, held: Entries, plan: Preview) -> None:
-    wrong = [key for key, value in plan.wanted.items() if held.get(key) != value]
+    wrong = [one.key for one in plan.changes if held.get(one.key) != one.after]
     if wrong:
         raise RigError(f"the rig {rig.name} did not take {', '.join(wrong)} for {owner}; everything is as before")
+
+
+def do_chore(rig: Rig, book: Logbook, chore: str) -> None:
+    """Does a chore of the rig's, and keeps a restore point in the logbook.
+
+    Raises:
+        UnknownName: the rig has no such chore.
+        RigError: it could not be done; the rig is as it was before.
+    """
+    with changing(rig, f"chore {chore}") as change:
+        change.put(rig.after_chore(change.before, chore))
+        done = Version(CHORE, {}, note=chore)
+        book.add_apply(rig.name, done, packed(change.before), fingerprint(rig.state()))
 
 
 @dataclass(frozen=True)
