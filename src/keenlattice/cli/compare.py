@@ -102,7 +102,7 @@ def _show(session: "Session", one: "Version", other: "Version", rows: list[Row],
     for domain, group in groupby(rows, key=lambda row: row["setting"].partition(".")[0]):
         cells.append([domain, "", "", ""])
         cells += [[f"  {first}", *rest] for first, *rest in (_cells(session, row) for row in group)]
-    say(f"{len(rows)} settings differ; in brackets what that comes to, or inherits.", "dim")
+    say(f"Settings that differ: {len(rows)}. In brackets what each comes to, or inherits.", "dim")
     table(["setting", _head(one), _head(other), ""], cells)
     say()
     if trials:
