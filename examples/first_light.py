@@ -28,4 +28,4 @@ with Logbook(folder / "logbook") as book:
 
     save(trial_figure(result, captures["before"], captures["after"]), folder / "brass-orbit.png")
     undone = undo(rig, book)
-    print(f"undone: {undone.version}, exactly as before: {undone.exactly}; the figure is in {folder}")
+    print(f"undone: {undone.titles[0]}, exactly as before: {undone.exactly}; the figure is in {folder}")

@@ -11,15 +11,19 @@ import pytest
 
 from keenlattice.errors import RefusedByRig, RigBusy, UsageError
 from keenlattice.logbook.book import Logbook
-from keenlattice.profile.version import Version, stock
-from keenlattice.rig.apply import CHORE, apply, undo
+from keenlattice.profile.version import stock
+from keenlattice.rig.apply import apply
+from keenlattice.rig.change import changing
+from keenlattice.rig.chores import do_chore
 from keenlattice.rig.drift import adopt, find_drift, put_back
-from keenlattice.rig.journal import changing, packed, recover, unfinished
+from keenlattice.rig.journal import unfinished
+from keenlattice.rig.recover import recover
 from keenlattice.rig.standin.machine import Standin
+from keenlattice.rig.undo import undo
 
 
 def test_apply_then_undo_is_as_if_nothing_had_been(rig: Standin, book: Logbook) -> None:
-    rig.put({"state.json": b'{ "rig": {"display.refresh": 144} }'})  # not as we would have written it
+    rig.put({rig.place: b'{ "rig": {"display.refresh": 144} }'})  # not as we would have written it
     first = rig.state()
     one = book.commit("brass-orbit", {"frame.cap": 162})
     apply(rig, book, one)
@@ -45,7 +49,7 @@ def test_undo_keeps_what_others_changed_since(rig: Standin, book: Logbook) -> No
 def test_a_refused_apply_leaves_nothing(rig: Standin, book: Logbook) -> None:
     with pytest.raises(RefusedByRig):
         apply(rig, book, book.commit("rig", {"display.refresh": 240}))
-    assert rig.state() == {"state.json": None} and not unfinished(rig.home)
+    assert rig.state() == {rig.place: None} and not unfinished(rig.home)
     assert book.last_apply("juniper") is None
 
 
@@ -70,7 +74,8 @@ def test_drift_is_what_differs_from_the_last_apply_and_nothing_else(rig: Standin
 
 
 def test_a_chore_is_not_undone_over_somebody_elses_changes(rig: Standin, book: Logbook) -> None:
-    book.add_apply(rig.name, Version(CHORE, {}, note="update-driver"), packed(rig.state()), "as it was left")
+    do_chore(rig, book, "update-driver")
+    rig.put(rig.changed(rig.state(), "tidewater-rally", {"frame.cap": 60}))
     with pytest.raises(UsageError, match="cannot be undone alone"):
         undo(rig, book)
     assert not unfinished(rig.home)
@@ -83,7 +88,7 @@ def test_stock_takes_everything_of_the_game_off(rig: Standin, book: Logbook) -> 
 
 
 def test_one_at_a_time(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("keenlattice.rig.journal.PATIENCE_S", 0.1)
+    monkeypatch.setattr("keenlattice.rig.lock.PATIENCE_S", 0.1)
     with changing(rig, "a long trial"), pytest.raises(RigBusy, match=r"a long trial, by process \d+ since"), \
             changing(rig, "another"):
         pass
@@ -94,7 +99,7 @@ def test_one_at_a_time(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
 DIES = """
 import os, signal, sys
 from pathlib import Path
-from keenlattice.rig.journal import changing
+from keenlattice.rig.change import changing
 from keenlattice.rig.standin.machine import Standin
 rig = Standin(Path(sys.argv[1]))
 with changing(rig, "a trial") as change:
@@ -106,19 +111,19 @@ with changing(rig, "a trial") as change:
 
 @pytest.mark.parametrize("writes", [1, 5])
 def test_after_a_kill_the_rig_is_put_back(rig: Standin, writes: int) -> None:
-    rig.put({"state.json": b'{"brass-orbit": {"frame.cap": 162}}'})
+    rig.put({rig.place: b'{"brass-orbit": {"frame.cap": 162}}'})
     done = subprocess.run([sys.executable, "-c", DIES, str(rig.home), str(writes)], check=False)
     assert done.returncode == -signal.SIGKILL
     assert rig.values(rig.state(), "brass-orbit")["frame.cap"] == 29 + writes
     said = recover(rig)
     assert said and "a trial was cut short" in said
-    assert rig.state() == {"state.json": b'{"brass-orbit": {"frame.cap": 162}}'}
+    assert rig.state() == {rig.place: b'{"brass-orbit": {"frame.cap": 162}}'}
     assert recover(rig) is None
 
 
 def test_what_somebody_else_changed_after_a_kill_is_not_overwritten(rig: Standin) -> None:
     subprocess.run([sys.executable, "-c", DIES, str(rig.home), "2"], check=False)
-    rig.put({"state.json": b'{"brass-orbit": {"frame.cap": 99}}'})
+    rig.put({rig.place: b'{"brass-orbit": {"frame.cap": 99}}'})
     said = recover(rig)
     assert said and "changed by something else since" in said
     assert rig.values(rig.state(), "brass-orbit") == {"frame.cap": 99}
@@ -128,7 +133,7 @@ def test_what_somebody_else_changed_after_a_kill_is_not_overwritten(rig: Standin
 LIVES = """
 import sys, time
 from pathlib import Path
-from keenlattice.rig.journal import changing
+from keenlattice.rig.change import changing
 from keenlattice.rig.standin.machine import Standin
 rig = Standin(Path(sys.argv[1]))
 with changing(rig, "a trial") as change:
@@ -138,7 +143,7 @@ with changing(rig, "a trial") as change:
 
 
 def test_a_change_that_is_still_going_on_is_not_recovered(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("keenlattice.rig.journal.PATIENCE_S", 0.2)
+    monkeypatch.setattr("keenlattice.rig.lock.PATIENCE_S", 0.2)
     other = subprocess.Popen([sys.executable, "-c", LIVES, str(rig.home)])
     try:
         until = time.monotonic() + 30

@@ -242,7 +242,7 @@ def test_after_a_driver_update_what_has_slipped_is_found(keen: Keen) -> None:
     keen("apply", "rig", "--yes")
     keen("edit", "rig", "display.refresh=144", "memory.rated-speed=off")
     shown = keen("apply", "rig", "--yes").stdout
-    assert "rights: memory.rated-speed" in shown and "restart of the machine: memory.rated-speed" in shown
+    assert "rights, restart of the machine" in shown
     keen("undo")
     assert as_json(keen("survey", "--json"))["pending"] == {"memory.rated-speed": "machine"}
     assert "memory.rated-speed" in keen("restart", "machine").stdout

@@ -18,10 +18,11 @@ from keenlattice.errors import KeenLatticeError, NeedsInstalling, RigError
 from keenlattice.logbook.book import Logbook
 from keenlattice.measure.metrics import metrics_of
 from keenlattice.profile.version import Version, stock
-from keenlattice.rig.apply import apply, undo
+from keenlattice.rig.apply import apply
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.machine import LinuxRig, check_installed
 from keenlattice.rig.linux.probe import Probe
+from keenlattice.rig.undo import undo
 from keenlattice.trial.plan import Plan
 from keenlattice.trial.run import run_trial
 

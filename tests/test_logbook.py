@@ -44,7 +44,8 @@ def test_references(book: Logbook) -> None:
     assert find(book, "brass-orbit@stock", "juniper", lambda: GAMES).entries == {}
     with pytest.raises(UsageError, match="nothing of brass-orbit has been applied"):
         find(book, "brass-orbit@applied", "juniper", lambda: GAMES)
-    book.add_apply("juniper", version, "{}", "")
+    book.add_apply("juniper", kind="apply", profile="brass-orbit", version=version.id, restore_point="{}",
+                   left_as="{}")
     book.commit("brass-orbit", {"frame.cap": 120})
     assert find(book, "brass-orbit@applied", "juniper", lambda: GAMES) == version
 

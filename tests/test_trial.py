@@ -12,6 +12,7 @@ from scipy import stats
 from keenlattice.errors import BadValue, RigError, UnknownName, UsageError
 from keenlattice.measure.metrics import metrics_of
 from keenlattice.profile.version import Entries, Version, stock
+from keenlattice.rig.journal import unfinished
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.trial.conclude import conclude, t_interval, verdict
 from keenlattice.trial.plan import Plan
@@ -79,7 +80,7 @@ def test_with_fewer_than_two_numbers_there_is_no_verdict() -> None:
 
 
 def test_the_rig_is_put_back_even_if_it_breaks(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
-    rig.put({"state.json": b'{ "brass-orbit": {"frame.cap": 99} }'})
+    rig.put({rig.place: b'{ "brass-orbit": {"frame.cap": 99} }'})
     held, played = rig.state(), rig.play
     after = Version("brass-orbit", {"frame.queue-depth": 1})
     assert run_trial(rig, stock("brass-orbit"), after, Plan(blocks=2, seconds=2)).rig == "juniper"
@@ -116,7 +117,7 @@ def truth_pct(rig: Standin, values: Entries, metric: str) -> float:
     """What a change truly does: from 400 runs of either version, with seeds that no trial uses."""
     means = []
     for entries in ({}, values):
-        rig.put(rig.changed({"state.json": None}, "brass-orbit", entries))
+        rig.put(rig.changed({rig.place: None}, "brass-orbit", entries))
         runs = [metrics_of(rig.play("brass-orbit", 10, 10**9 + seed), [metric])[metric] for seed in range(400)]
         means.append(np.log(runs).mean())
     return float(100 * np.expm1(means[1] - means[0]))
@@ -148,4 +149,4 @@ def test_a_change_of_three_times_what_matters_is_told(rig: Standin, metric: str,
 def test_the_folder_holds_nothing_of_a_trial_afterwards(tmp_path: Path) -> None:
     rig = Standin(tmp_path / "fresh")
     run_trial(rig, stock("brass-orbit"), Version("brass-orbit", {"frame.cap": 99}), Plan(blocks=2, seconds=1))
-    assert not (rig.home / "state.json").exists() and not (rig.home / "change-under-way.json").exists()
+    assert not (rig.home / "state.json").exists() and not unfinished(rig.home)

@@ -23,9 +23,10 @@ if TYPE_CHECKING:
     from keenlattice.profile.version import Version, stock
     from keenlattice.report.trial_figure import save, trial_figure
     from keenlattice.report.words import headline
-    from keenlattice.rig.apply import apply, undo
+    from keenlattice.rig.apply import apply
     from keenlattice.rig.base import Rig
     from keenlattice.rig.find import open_rig
+    from keenlattice.rig.undo import undo
     from keenlattice.trial.plan import Plan
     from keenlattice.trial.result import TrialResult
     from keenlattice.trial.run import run_trial
@@ -37,7 +38,7 @@ _HOMES = {
     "KeenLatticeError": "errors", "Logbook": "logbook.book", "Capture": "measure.capture",
     "metrics_of": "measure.metrics", "Version": "profile.version", "stock": "profile.version",
     "save": "report.trial_figure", "trial_figure": "report.trial_figure", "headline": "report.words",
-    "apply": "rig.apply", "undo": "rig.apply", "Rig": "rig.base", "open_rig": "rig.find", "Plan": "trial.plan",
+    "apply": "rig.apply", "undo": "rig.undo", "Rig": "rig.base", "open_rig": "rig.find", "Plan": "trial.plan",
     "TrialResult": "trial.result", "run_trial": "trial.run",
 }
 

@@ -11,6 +11,8 @@ from keenlattice.errors import BadValue, UnknownName, UsageError
 Kind = Literal["switch", "whole", "number", "choice", "text"]
 Scope = Literal["rig", "game", "device"]
 Restart = Literal["none", "game", "driver", "machine"]
+RESTARTS: tuple[Restart, ...] = ("none", "game", "driver", "machine")
+"""From the least to the furthest-reaching."""
 Moves = Literal["frame-time", "frame-tail", "latency"]
 Direction = Literal["down", "up", "either"]
 

@@ -14,12 +14,14 @@ from keenlattice.cli import (
     demo,
     drift,
     edit,
+    fault,
     history,
     label,
     match,
     measure,
     merge,
     pack,
+    recover,
     restart,
     show,
     survey,
@@ -37,7 +39,8 @@ app = typer.Typer(
 
 for command in (demo.demo, survey.survey, catalog.catalog, edit.edit, show.show, history.history, compare.compare,
                 label.label, merge.merge, merge.revert, match.match, apply.apply, undo.undo, drift.drift,
-                restart.restart, chore.chore, measure.measure, trial.trial):
+                recover.recover,
+                restart.restart, chore.chore, fault.fault, measure.measure, trial.trial):
     app.command()(command)
 app.add_typer(pack.app, name="pack")
 

@@ -8,55 +8,75 @@ from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Yes
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
+    from keenlattice.rig.apply import Preview, Step
 
 
 def apply(
     reference: Annotated[str, typer.Argument(metavar="VERSION", help=REFERENCE)],
     yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
-    """Put a version on the rig. Shows what changes and asks; `keen undo` takes it back."""
-    from keenlattice.cli.changes import changes_json, show_changes
+    """Put a version on the rig. Shows every step and asks; `keen undo` takes it back."""
     from keenlattice.cli.output import confirmed, emit_json, say
     from keenlattice.cli.session import begin
+    from keenlattice.errors import RefusedByRig
     from keenlattice.rig.apply import apply as put_on
     from keenlattice.rig.apply import preview
-    from keenlattice.rig.journal import locked
+    from keenlattice.rig.lock import locked
 
     session = begin(book, rig)
     version = session.find(reference)
     with locked(session.rig, f"preview of {version.reference}"):
         plan = preview(session.rig, version)
-    if not plan.changes:
-        if json:
-            emit_json("apply", {"version": version.reference, "rig": session.rig.name, "changes": []})
-        else:
-            say(f"Nothing changes: the rig {session.rig.name} holds {version.reference} already.")
-        return
+    if not plan.changes and not json:
+        say(f"Nothing changes: the rig {session.rig.name} holds {version.reference} already.")
     if not json:
-        show_changes(session.rig.catalog(), plan.changes, "on the rig", version.reference)
-        _show_needs(session.rig.catalog(), [one.key for one in plan.changes])
-        for key in plan.unknown:
-            say(f"! {key} is left out: the rig {session.rig.name} does not have it")
-    if not confirmed(f"Apply this to the rig {session.rig.name}?", yes):
+        _show(session.rig.catalog(), plan, session.rig_name)
+    if plan.refused:
+        gone = " ".join(f"{key}=" for key in plan.refused)
+        raise RefusedByRig(f"{'; '.join(dict.fromkeys(plan.refused.values()))}: nothing was written; leave it out with "
+                           f"`keen edit {version.profile} {gone}`")
+    if plan.changes and not confirmed(f"Apply this to the rig {session.rig.name}?", yes):
         say("Nothing was changed.")
         return
-    done = put_on(session.rig, session.book, version)
+    done = put_on(session.rig, session.book, version, plan) if plan.changes else plan
     if json:
-        emit_json("apply", {"version": version.reference, "rig": session.rig.name,
-                            "changes": changes_json(done.changes), "restart": done.restart})
+        emit_json("apply", {"version": version.reference, "rig": session.rig.name, "restart": done.restart,
+                            "changes": _changes_in_order(done), "unknown": list(done.unknown),
+                            "places": list(done.places)})
         return
-    say(f"\nApplied {version.reference}, and read back: it took. A restore point is kept.")
-    if rig == "standin" and done.restart in ("driver", "machine"):
-        say(f"for what waits: keen restart {done.restart}", "dim")
-    say("to go back: keen undo", "dim")
+    if done.changes:
+        say(f"\nApplied {version.reference}, and read back: it took. A restore point is kept.")
+        if rig == "standin" and done.restart in ("driver", "machine"):
+            say(f"for what waits: keen restart {done.restart}", "dim")
+        say("to go back: keen undo", "dim")
 
 
-def _show_needs(catalog: "Catalog", keys: list[str]) -> None:
-    """Which of the changes need rights, and which wait for a restart of what."""
-    from keenlattice.cli.output import say
+def _show(catalog: "Catalog", plan: "Preview", rig: str) -> None:
+    """The steps in their order, what each needs, where they write, and what is refused."""
+    from pathlib import Path
 
-    if rights := [key for key in keys if catalog[key].rights]:
-        say(f"needs an administrator's rights: {', '.join(rights)}")
-    for what in ("game", "driver", "machine"):
-        if waiting := [key for key in keys if catalog[key].restart == what]:
-            say(f"takes effect after a restart of the {what}: {', '.join(waiting)}")
+    from keenlattice.cli.changes import value_text
+    from keenlattice.cli.output import say, shown_path, table
+
+    for key in plan.unknown:
+        say(f"! {key} is left out: the rig {rig} does not have it")
+    if not plan.steps:
+        return
+    rows = [[str(number) if one is step.changes[0] else "", one.key, value_text(catalog, one.key, one.before),
+             value_text(catalog, one.key, one.after), _needs(plan, step)]
+            for number, step in enumerate(plan.steps, 1) for one in step.changes]
+    table(["step", "setting", "on the rig", plan.version.reference, "needs"], rows)
+    if plan.places:
+        say(f"writes {', '.join(shown_path(Path(place)) for place in plan.places)}", "dim")
+
+
+def _needs(plan: "Preview", step: "Step") -> str:
+    if any(one.key in plan.refused for one in step.changes):
+        return "REFUSED HERE"
+    parts = ["rights"] * step.rights + [f"restart of the {step.restart}"] * (step.restart != "none")
+    return ", ".join(parts) or "-"
+
+
+def _changes_in_order(plan: "Preview") -> list[dict[str, object]]:
+    return [{"step": number, "setting": one.key, "before": one.before, "after": one.after, "rights": step.rights,
+             "restart": step.restart} for number, step in enumerate(plan.steps, 1) for one in step.changes]

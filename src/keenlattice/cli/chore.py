@@ -1,10 +1,13 @@
 """`keen chore`: things that are done once, such as a driver update."""
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from keenlattice.cli.options import Book, Json, Rig, Yes
+
+if TYPE_CHECKING:
+    from keenlattice.cli.session import Session
 
 
 def chore(
@@ -13,25 +16,24 @@ def chore(
 ) -> None:
     """List the chores of a rig, or do one: shown first, journalled, and undone by `keen undo`."""
     from keenlattice.cli.changes import changes_json, show_changes
-    from keenlattice.cli.output import confirmed, emit_json, say, table
+    from keenlattice.cli.output import confirmed, emit_json, say
     from keenlattice.cli.session import begin
-    from keenlattice.errors import UnknownName
     from keenlattice.profile.compare import changes
-    from keenlattice.rig.apply import do_chore
+    from keenlattice.rig.chores import chore_of, do_chore
 
     session = begin(book, rig)
-    chores = session.rig.chores()
     if not name:
-        table(["chore", "what it does"], chores.items())
+        _list(session, json)
         return
-    if name not in chores:
-        raise UnknownName("chore", name, chores, f"there are {', '.join(chores) or 'none on this rig'}")
-    state = session.rig.state()
-    then = session.rig.after_chore(state, name)
-    found = {owner: changes(session.rig.values(state, owner), session.rig.values(then, owner))
+    chosen, state = chore_of(session.rig, name), session.rig.state()
+    outcome = session.rig.after_chore(state, name)
+    found = {owner: changes(session.rig.values(state, owner), session.rig.values(outcome.then, owner))
              for owner in ("rig", *session.games)}
     if not json:
-        say(chores[name])
+        say(chosen.what)
+        say("\n".join(outcome.says))
+        if not chosen.undoable:
+            say("! nothing brings back what this does")
         for owner, some in found.items():
             if some:
                 say(f"It takes values of {owner} with it:", "bold")
@@ -41,8 +43,24 @@ def chore(
         return
     do_chore(session.rig, session.book, name)
     if json:
-        emit_json("chore", {"chore": name, "rig": session.rig_name,
+        emit_json("chore", {"chore": name, "rig": session.rig_name, "undoable": chosen.undoable,
+                            "says": list(outcome.says),
                             "changes": {owner: changes_json(some) for owner, some in found.items() if some}})
-    else:
-        say(f"\nDone: {name}. A restore point is kept.")
+        return
+    say(f"\nDone: {name}." + " A restore point is kept: keen undo takes it back." * chosen.undoable)
+    if any(found.values()):
         say("next: keen drift, for what it has put back to stock", "dim")
+
+
+def _list(session: "Session", json: bool) -> None:
+    from keenlattice.cli.output import emit_json, say, table
+
+    chores = session.rig.chores()
+    if json:
+        emit_json("chores", {"rig": session.rig_name, "chores": [one.__dict__ for one in chores]})
+    elif not chores:
+        say(f"The rig {session.rig_name} has no chores.")
+    else:
+        table(["chore", "what it does", "undo", "needs"],
+              [[one.name, one.what, "yes" if one.undoable else "no", "rights" if one.rights else "-"]
+               for one in chores])

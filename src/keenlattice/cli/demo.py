@@ -142,8 +142,8 @@ def _rumour(session: "Session", story: "Story", edited: "Version") -> None:
 
 def _go_back(session: "Session", at_first: str) -> None:
     from keenlattice.cli.output import say
-    from keenlattice.rig.apply import undo
     from keenlattice.rig.journal import fingerprint
+    from keenlattice.rig.undo import undo
 
     if session.book.last_apply(session.rig_name) is None:  # stopped before it came to that
         return

@@ -21,7 +21,7 @@ def measure(
     from keenlattice.measure.metrics import METRICS, metrics_of
     from keenlattice.report.words import TITLES
     from keenlattice.rig.base import game_of
-    from keenlattice.rig.journal import locked
+    from keenlattice.rig.lock import locked
     from keenlattice.trial.plan import fresh_seed
 
     if not 0.5 <= seconds <= 7200:

@@ -12,11 +12,11 @@ def restart(
     book: Book = None, rig: Rig = "standin",
 ) -> None:
     """Restart the stand-in's game, driver or machine, so that what waits for it takes effect."""
+    from keenlattice.catalog.model import RESTARTS
     from keenlattice.cli.output import say
     from keenlattice.cli.session import begin
-    from keenlattice.errors import UnknownName, UsageError
-    from keenlattice.rig.apply import RESTARTS
-    from keenlattice.rig.journal import locked
+    from keenlattice.errors import RigError, UnknownName, UsageError
+    from keenlattice.rig.lock import locked
 
     if what not in RESTARTS[1:]:
         raise UnknownName("thing to restart", what, RESTARTS[1:], "there are game, driver and machine")
@@ -26,6 +26,10 @@ def restart(
     waiting = dict(session.rig.pending())
     with locked(session.rig, f"restarting the {what}"):
         session.rig.restart(what)
-    took = [key for key in waiting if key not in session.rig.pending()]
-    say(f"The {what} of {session.rig_name} was restarted. " + (f"Now in effect: {', '.join(took)}." if took else
-                                                               "Nothing had waited for it."))
+    still = session.rig.pending()
+    took = [key for key in waiting if key not in still]
+    say(f"The {what} of {session.rig_name} was restarted. " + (f"Now in effect, and read back: {', '.join(took)}."
+                                                               if took else "Nothing new is in effect."))
+    if failed := [key for key in waiting if key in still and RESTARTS.index(waiting[key]) <= RESTARTS.index(what)]:
+        raise RigError(f"the restart did not bring {', '.join(failed)} into effect: it still waits; was the {what} "
+                       "really restarted?")

@@ -4,7 +4,6 @@ The rig is opened only when it is asked for: a command that reads the logbook al
 """
 
 import getpass
-import sys
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
@@ -15,7 +14,7 @@ from keenlattice.logbook.book import Logbook, default_folder
 from keenlattice.logbook.reference import find
 from keenlattice.profile.version import WHOLE_RIG, Entries, Version
 from keenlattice.rig.find import KINDS, home_of, open_rig
-from keenlattice.rig.journal import recover, unfinished
+from keenlattice.rig.journal import unfinished
 
 if TYPE_CHECKING:
     from keenlattice.profile.checks import Finding
@@ -74,15 +73,19 @@ class Session:
         return self.book.commit(parents[0].profile, entries, note=note, author=getpass.getuser(), parents=parents)
 
 
-def begin(book: Path | None, rig: str) -> Session:
+def begin(book: Path | None, rig: str, *, settle: bool = True) -> Session:
     """Opens the logbook, and first puts right what a command that was killed left behind.
+
+    On a terminal the player is asked; elsewhere it is undone. `settle` says whether to do so at all.
 
     Raises:
         KeenLatticeError: no such rig, or the folder is no logbook.
     """
     home_of(rig, Path())  # an unknown rig is said before anything is made
     folder = (book or default_folder()).expanduser().absolute()
-    for kind in KINDS:
-        if unfinished(home_of(kind, folder)) and (done := recover(open_rig(kind, folder))):
-            print(f"keen: {done}", file=sys.stderr)
+    for kind in KINDS if settle else ():
+        if unfinished(home_of(kind, folder)):
+            from keenlattice.cli.recover import settle_or_ask
+
+            settle_or_ask(open_rig(kind, folder), kind)
     return Session(Logbook(folder), rig)

@@ -4,7 +4,8 @@ import json
 import os
 import re
 import sqlite3
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -34,15 +35,37 @@ def now() -> str:
 
 @dataclass(frozen=True)
 class Apply:
-    """One apply: which version, and the rig's state before (the restore point) and after it."""
+    """One thing that was done to a rig, and the restore point that it can be undone to.
+
+    Args:
+        kind: "apply", "adopt" (a version that was made of what the rig held), "chore", "undo", or "done" for a chore
+            that nothing brings back.
+        profile, version: what was applied, of whom; empty for a chore.
+        what: in words, for a chore or an undo.
+        target: for an undo, the number of the restore point that it went back to.
+        restore_point: every place that was touched and what it held before, as `rig.journal.packed` writes it.
+        left_as: the same places, with the fingerprint of what was left there, as JSON.
+    """
 
     number: int
     time: str
     rig: str
+    kind: str
     profile: str
     version: str
+    what: str
+    target: int | None
     restore_point: str
     left_as: str
+
+    @property
+    def title(self) -> str:
+        """As it is told to a player: `brass-orbit@1a2b3c4d`, or the chore's name."""
+        return self.what or f"{self.profile}@{self.version[:8]}"
+
+
+APPLY = "number, time, rig, kind, profile, version, what, target, restore_point, left_as"
+BRIEFLY = "number, time, rig, kind, profile, version, what, target, '', ''"
 
 
 class Logbook:
@@ -76,6 +99,18 @@ class Logbook:
         with plain_errors(self.folder):
             row: sqlite3.Row | None = self._connection.execute(statement, values).fetchone()
             return row
+
+    @contextmanager
+    def together(self) -> Iterator[None]:
+        """What is written within is written as one: all of it, or nothing."""
+        with plain_errors(self.folder):
+            self._connection.execute("BEGIN IMMEDIATE")
+            try:
+                yield
+            except BaseException:
+                self._connection.execute("ROLLBACK")
+                raise
+            self._connection.execute("COMMIT")
 
     # Versions
 
@@ -179,26 +214,56 @@ class Logbook:
 
     # Applies
 
-    def add_apply(self, rig: str, version: Version, restore_point: str, left_as: str) -> int:
-        """Remembers an apply, with the rig's state before and after it; returns its number."""
+    def add_apply(self, rig: str, *, kind: str, profile: str, version: str, restore_point: str, left_as: str,
+                  what: str = "", target: int | None = None, token: str = "") -> int:
+        """Remembers what was done to a rig (see `Apply`); returns its number."""
         with plain_errors(self.folder):
             cursor = self._connection.execute(
-                "INSERT INTO applies (time, rig, profile, version, restore_point, left_as) VALUES (?, ?, ?, ?, ?, ?)",
-                (now(), rig, version.profile, version.id, restore_point, left_as))
+                "INSERT INTO applies (time, rig, kind, profile, version, what, target, token, restore_point, left_as) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                (now(), rig, kind, profile, version, what, target, token, restore_point, left_as))
         return int(cursor.lastrowid or 0)
 
-    def last_apply(self, rig: str, profile: str | None = None) -> Apply | None:
-        """The newest apply on a rig that has not been undone; of one profile, if given."""
-        row = self._first(
-            "SELECT number, time, rig, profile, version, restore_point, left_as FROM applies "
-            "WHERE rig = ? AND (? IS NULL OR profile = ?) AND undone IS NULL ORDER BY number DESC LIMIT 1",
-            rig, profile, profile)
-        return Apply(*row) if row else None
+    def knows(self, token: str) -> bool:
+        """Whether the change of that token has been remembered."""
+        return self._first("SELECT 1 FROM applies WHERE token = ? AND token != ''", token) is not None
 
-    def mark_undone(self, apply: Apply) -> None:
-        """Remembers that an apply has been undone."""
-        with plain_errors(self.folder):
-            self._connection.execute("UPDATE applies SET undone = ? WHERE number = ?", (now(), apply.number))
+    def done_to(self, rig: str) -> list[Apply]:
+        """All that was done to a rig, oldest first; without the restore points themselves, which may be long."""
+        return [Apply(*row) for row in self._all(
+            f"SELECT {BRIEFLY} FROM applies WHERE rig = ? AND undone IS NULL ORDER BY number", rig)]
+
+    def in_force(self, rig: str) -> list[Apply]:
+        """What was done to a rig and has not been undone, oldest first (as `done_to`).
+
+        An undo to a restore point brings back what was in force there; so an undo can be undone like anything else.
+        """
+        force: list[Apply] = []
+        before: dict[int, list[Apply]] = {}
+        for one in self.done_to(rig):
+            before[one.number] = list(force)
+            if one.kind == "undo":
+                force = list(before.get(one.target or 0, ()))
+            elif one.kind != "done":
+                force.append(one)
+        return force
+
+    def since(self, rig: str, number: int) -> list[Apply]:
+        """Whatever was done to a rig from a restore point on, newest first, whole.
+
+        Raises:
+            UnknownName: the rig has no restore point of that number.
+        """
+        found = [Apply(*row) for row in self._all(
+            f"SELECT {APPLY} FROM applies WHERE rig = ? AND number >= ? AND undone IS NULL ORDER BY number DESC",
+            rig, number)]
+        if not found or found[-1].number != number:
+            raise UnknownName("restore point", str(number), (), "see `keen undo --list`")
+        return found
+
+    def last_apply(self, rig: str, profile: str | None = None) -> Apply | None:
+        """The newest of what is in force on a rig; of one profile, if given."""
+        return next((one for one in reversed(self.in_force(rig)) if profile in (None, one.profile)), None)
 
     # Captures and trials
 

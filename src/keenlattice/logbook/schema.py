@@ -27,6 +27,12 @@ CREATE TABLE trials (
 """, """
 CREATE TABLE labels (profile TEXT NOT NULL, label TEXT NOT NULL, version TEXT NOT NULL, PRIMARY KEY (profile, label));
 CREATE INDEX trials_by_versions ON trials (before, after);
+""", """
+ALTER TABLE applies ADD COLUMN kind TEXT NOT NULL DEFAULT 'apply';
+ALTER TABLE applies ADD COLUMN what TEXT NOT NULL DEFAULT '';
+ALTER TABLE applies ADD COLUMN target INTEGER;
+ALTER TABLE applies ADD COLUMN token TEXT NOT NULL DEFAULT '';
+UPDATE applies SET kind = 'chore', what = 'a chore' WHERE profile = 'chore';
 """)
 """What each form of the file adds to the one before: a newer Keen Lattice brings an older file up to date."""
 

@@ -1,32 +1,66 @@
-"""Applying a version to a rig, and undoing it."""
+"""Applying a version to a rig: shown first, step by step, each value read back."""
 
+import secrets
+from collections.abc import Mapping
 from dataclasses import dataclass
 
-from keenlattice.catalog.model import Restart
-from keenlattice.errors import RigError, UsageError
+from keenlattice.catalog.model import RESTARTS, Restart
+from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.concrete import concrete
 from keenlattice.profile.version import Entries, Version
-from keenlattice.rig.base import Rig, State
-from keenlattice.rig.journal import changing, fingerprint, packed, unpacked
+from keenlattice.rig.base import Changes, Rig, State
+from keenlattice.rig.change import changing
+from keenlattice.rig.journal import Intent
 
-CHORE = "chore"
-"""In the logbook, the profile of what was done by a chore and not by applying a version."""
 
-RESTARTS: tuple[Restart, ...] = ("none", "game", "driver", "machine")
+@dataclass(frozen=True)
+class Step:
+    """One write: settings that change together, whether that takes rights, and what has to restart for it."""
+
+    changes: tuple[Change, ...]
+    rights: bool
+    restart: Restart
+
+    @property
+    def values(self) -> Changes:
+        return {one.key: one.after for one in self.changes}
 
 
 @dataclass(frozen=True)
 class Preview:
-    """What applying a version would do: what changes, what this rig does not know, what has to restart, and the
-    state that the rig would be in."""
+    """What applying a version would do.
+
+    Args:
+        version: the version.
+        steps: the writes, in their order.
+        refused: what cannot be set here, and why; an apply would then not begin.
+        unknown: the settings that this rig does not have; they are left out.
+        state: what the rig's settings are kept in, as it was looked at.
+        then: the same afterwards.
+    """
 
     version: Version
-    changes: tuple[Change, ...]
+    steps: tuple[Step, ...]
+    refused: Mapping[str, str]
     unknown: tuple[str, ...]
-    restart: Restart
+    state: State
     then: State
+
+    @property
+    def changes(self) -> tuple[Change, ...]:
+        return tuple(change for step in self.steps for change in step.changes)
+
+    @property
+    def restart(self) -> Restart:
+        """The furthest-reaching restart that any step takes."""
+        return max((step.restart for step in self.steps), key=RESTARTS.index, default="none")
+
+    @property
+    def places(self) -> tuple[str, ...]:
+        """Where it writes, and nowhere else (but for the logbook, and the journal in the rig's home)."""
+        return tuple(place for place, content in self.then.items() if content != self.state.get(place))
 
 
 def preview(rig: Rig, version: Version) -> Preview:
@@ -34,14 +68,21 @@ def preview(rig: Rig, version: Version) -> Preview:
 
     Raises:
         BadValue: a formula comes to nothing, or to what its setting does not take, on this rig.
-        RefusedByRig: this hardware does not take a value.
     """
     catalog = rig.catalog()
     unknown = tuple(key for key in version.entries if key not in catalog)
     state = rig.state()
     found = changes(rig.values(state, version.profile), concrete(catalog, version.entries, rig.facts()))
-    then = rig.changed(state, version.profile, {one.key: one.after for one in found})
-    return Preview(version, found, unknown, restart_for(rig, [change.key for change in found]), then)
+    refused: dict[str, str] = {}
+    steps, then = [], state
+    for group in rig.steps(version.profile, found):
+        try:
+            then = {**then, **rig.changed(then, version.profile, {one.key: one.after for one in group})}
+        except RefusedByRig as error:
+            refused |= {one.key: str(error) for one in group}
+        steps.append(Step(tuple(group), any(catalog[one.key].rights for one in group),
+                          restart_for(rig, [one.key for one in group])))
+    return Preview(version, tuple(steps), refused, unknown, state, then)
 
 
 def restart_for(rig: Rig, keys: list[str]) -> Restart:
@@ -51,68 +92,45 @@ def restart_for(rig: Rig, keys: list[str]) -> Restart:
     return max(needed, key=RESTARTS.index, default="none")
 
 
-def apply(rig: Rig, book: Logbook, version: Version) -> Preview:
-    """Makes the rig hold `version` for its owner, reads it back, and keeps a restore point in the logbook.
+def apply(rig: Rig, book: Logbook, version: Version, shown: Preview | None = None) -> Preview:
+    """Makes the rig hold `version` for its owner, reads every value back, and keeps a restore point in the logbook.
+
+    Args:
+        shown: the preview that the player agreed to; if the rig has changed since, nothing is written.
 
     Raises:
         RefusedByRig: no rights, or a value that this hardware does not take; the rig is as it was before.
-        RigError: the rig reads back something else; the rig is as it was before.
+        RigError: the rig reads back something else, or was changed meanwhile; the rig is as it was before. If it could
+            not be put back, the message says what it holds, and `recover` has the rest.
     """
-    with changing(rig, f"apply of {version.reference}") as change:
+    with changing(rig, f"apply of {version.reference}", book) as change:
         plan = preview(rig, version)
-        change.put(plan.then)
-        after = rig.state()
-        _check_that_it_took(rig, version.profile, rig.values(after, version.profile), plan)
-        book.add_apply(rig.name, version, packed(change.before), fingerprint(after))
+        if shown is not None:
+            _check_that_nothing_moved(shown, plan)
+        if plan.refused:
+            raise RefusedByRig(f"{'; '.join(dict.fromkeys(plan.refused.values()))}; nothing was written")
+        change.steps = len(plan.steps)
+        change.intent = Intent(
+            "apply", version.profile, version.id, "", None, str(book.folder), secrets.token_hex(8),
+            {place: plan.then[place] for place in plan.places},
+            {version.profile: {one.key: one.after for one in plan.changes}},
+            {version.profile: {one.key: one.before for one in plan.changes}})
+        for step in plan.steps:
+            then = rig.changed(change.held, version.profile, step.values)
+            change.put(then, [one.key for one in step.changes])
+        _check_that_it_took(rig, version.profile, rig.values(rig.state(), version.profile), plan)
     return plan
 
 
+def _check_that_nothing_moved(shown: Preview, now: Preview) -> None:
+    moved = [place for place in {*shown.places, *now.places} if shown.state.get(place) != now.state.get(place)]
+    if moved:
+        raise RigError(f"{', '.join(sorted(moved))} was changed by something else since it was shown: nothing was "
+                       "written; look at it again, then apply again")
+
+
 def _check_that_it_took(rig: Rig, owner: str, held: Entries, plan: Preview) -> None:
-    wrong = [one.key for one in plan.changes if held.get(one.key) != one.after]
+    wrong = [f"{one.key} reads back {held.get(one.key, 'unset')}, not {one.after}"
+             for one in plan.changes if held.get(one.key) != one.after]
     if wrong:
-        raise RigError(f"the rig {rig.name} did not take {', '.join(wrong)} for {owner}; everything is as before")
-
-
-def do_chore(rig: Rig, book: Logbook, chore: str) -> None:
-    """Does a chore of the rig's, and keeps a restore point in the logbook.
-
-    Raises:
-        UnknownName: the rig has no such chore.
-        RigError: it could not be done; the rig is as it was before.
-    """
-    with changing(rig, f"chore {chore}") as change:
-        change.put(rig.after_chore(change.before, chore))
-        done = Version(CHORE, {}, note=chore)
-        book.add_apply(rig.name, done, packed(change.before), fingerprint(rig.state()))
-
-
-@dataclass(frozen=True)
-class Undone:
-    """What an undo did: which apply, which values went back, and whether the rig is byte for byte as before."""
-
-    version: str
-    changes: tuple[Change, ...]
-    exactly: bool
-
-
-def undo(rig: Rig, book: Logbook) -> Undone:
-    """Undoes the newest apply. If nothing else has changed the rig since, it is byte for byte as it was before;
-    else only the values of that apply's owner go back, and what others changed stays.
-
-    Raises:
-        UsageError: nothing is left to undo.
-    """
-    last = book.last_apply(rig.name)
-    if last is None:
-        raise UsageError(f"nothing has been applied to the rig {rig.name} that could be undone")
-    with changing(rig, f"undo of {last.profile}@{last.version[:8]}") as change:
-        then = unpacked(last.restore_point)
-        exactly = fingerprint(change.before) == last.left_as
-        if last.profile == CHORE and not exactly:
-            raise UsageError("the newest change is a chore, and the rig has been changed by something else since: "
-                             "it cannot be undone alone; see `keen drift`")
-        back = changes(rig.values(change.before, last.profile), rig.values(then, last.profile))
-        wanted = {one.key: one.after for one in back}
-        change.put(then if exactly else rig.changed(change.before, last.profile, wanted))
-        book.mark_undone(last)
-    return Undone(f"{last.profile}@{last.version[:8]}", back, exactly)
+        raise RigError(f"the rig {rig.name} did not take what {owner} was given: {'; '.join(wrong)}")

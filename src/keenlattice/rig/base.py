@@ -1,17 +1,19 @@
 """What a rig is: a few small things that it can do. Everything clever is outside it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
-from keenlattice.catalog.model import Catalog, Restart
+from keenlattice.catalog.model import RESTARTS, Catalog, Restart
 from keenlattice.catalog.values import Value
 from keenlattice.errors import UnknownName
+from keenlattice.profile.compare import Change
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import Entries
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
+    from keenlattice.rig.chores import Chore, Outcome
 
 FactValue = str | int | float | bool
 Facts = Mapping[str, FactValue]
@@ -59,15 +61,19 @@ class Rig(Protocol):
             RigError: the state cannot be read.
         """
 
+    def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
+        """The writes that changes are made in, in their order; each is written whole or not at all."""
+
     def changed(self, state: State, owner: str, changes: Changes) -> State:
         """The state after some changes, with everything foreign in it kept; nothing is written.
 
         Raises:
-            RigError: the state cannot be read, or the rig refuses a value.
+            RigError: the state cannot be read.
+            RefusedByRig: the rig does not take a value, or rights for it are missing.
         """
 
     def put(self, state: State) -> None:
-        """Makes a state hold, each place whole or not at all.
+        """Makes some places of the state hold this, each whole or not at all; the others stay.
 
         Raises:
             RefusedByRig: no rights.
@@ -80,11 +86,11 @@ class Rig(Protocol):
     def pending(self) -> Mapping[str, Restart]:
         """Rig-wide settings that are written and not yet in effect, and the restart that each waits for."""
 
-    def chores(self) -> Mapping[str, str]:
-        """The chores that can be done on it: name to what it does."""
+    def chores(self) -> Sequence["Chore"]:
+        """The chores that can be done on it."""
 
-    def after_chore(self, state: State, chore: str) -> State:
-        """The state after a chore; nothing is written."""
+    def after_chore(self, state: State, chore: str) -> "Outcome":
+        """What a chore would do; nothing is done yet."""
 
     def play(self, game: str, seconds: float, seed: int) -> "Capture":
         """Plays a game for some seconds and records it.
@@ -104,3 +110,9 @@ def game_of(rig: Rig, name: str) -> Game:
     if name not in games:
         raise UnknownName("game", name, games, f"the rig {rig.name} has {', '.join(games)}")
     return games[name]
+
+
+def one_by_one(catalog: Catalog, changes: Sequence[Change]) -> list[list[Change]]:
+    """A step for each setting; what takes effect at once first, and what waits for the machine last, so that all
+    restarts come together at the end."""
+    return [[one] for one in sorted(changes, key=lambda one: RESTARTS.index(catalog[one.key].restart))]

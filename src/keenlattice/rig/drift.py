@@ -8,7 +8,7 @@ from keenlattice.profile.concrete import concrete
 from keenlattice.profile.version import WHOLE_RIG, Version, stock
 from keenlattice.rig.apply import apply
 from keenlattice.rig.base import Rig
-from keenlattice.rig.journal import fingerprint, locked, packed
+from keenlattice.rig.lock import locked
 
 
 @dataclass(frozen=True)
@@ -47,9 +47,10 @@ def adopt(rig: Rig, book: Logbook, drift: Drift, author: str) -> Version:
     What has not slipped stays as it is stored, formulas included.
     """
     with locked(rig, f"adopting what has become of {drift.version.reference}"):
-        state = rig.state()
         entries = with_changes(drift.version.entries, {one.key: one.after for one in drift.changes})
-        adopted = book.commit(drift.version.profile, entries, author=author, parents=[drift.version],
-                              note=f"adopted from the rig {rig.name}")
-        book.add_apply(rig.name, adopted, packed(state), fingerprint(state))
+        with book.together():
+            adopted = book.commit(drift.version.profile, entries, author=author, parents=[drift.version],
+                                  note=f"adopted from the rig {rig.name}")
+            book.add_apply(rig.name, kind="adopt", profile=adopted.profile, version=adopted.id, restore_point="{}",
+                           left_as="{}")
     return adopted

@@ -1,29 +1,30 @@
-"""Changing a rig so that there is always a way back: one at a time, journalled, and recovered after a crash.
+"""The journal of a change under way: what was there before, what it is to come to, and every step, before and after.
 
-While a rig is being changed, its home holds a lock and a journal: the state before the first write, and the
-fingerprints of every state that we were about to make. A process that dies leaves the journal behind; the next
-`keen` command finds it, with nobody holding the lock, and puts the state from before back.
+It lies in the rig's home while the change lasts, a line of JSON each: first the header, then a line before and a line
+after every write, each flushed to disk before the next thing is done. A process that dies leaves it behind.
 """
 
 import base64
 import hashlib
 import json
 import os
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
-from keenlattice.errors import RigBusy, RigError
+from keenlattice.catalog.values import Value
+from keenlattice.errors import RigError
 from keenlattice.files import remove_file, replace_file
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import Rig, State
 
-JOURNAL, LOCK = "change-under-way.json", "change.lock"
-PATIENCE_S = 3.0
+JOURNAL = "change-under-way.jsonl"
+SPARE, SPARE_BYTES = "spare-room", 256 * 1024
+Wanted = Mapping[str, Mapping[str, Value | None]]
+"""Owner to setting key to value; None for unset."""
 
 
 def packed(state: "State") -> str:
@@ -43,82 +44,117 @@ def fingerprint(state: "State") -> str:
     return hashlib.sha256(packed(state).encode()).hexdigest()
 
 
+def fingerprints(state: "State") -> dict[str, str]:
+    """Short for the content of each place; a place where nothing is has a fingerprint, too."""
+    return {place: hashlib.sha256(b"" if content is None else b"=" + content).hexdigest()
+            for place, content in state.items()}
+
+
+@dataclass(frozen=True)
+class Intent:
+    """What a change is to come to: all that it takes to finish it, or to take its values back one by one.
+
+    Args:
+        kind: "apply", "undo" or "chore".
+        profile, version, what, target: as the logbook will remember it (see `Apply`).
+        book: the folder of that logbook.
+        token: tells this change from all others.
+        then: what the places that change shall hold.
+        wants, was: the values that change, after and before.
+    """
+
+    kind: str
+    profile: str
+    version: str
+    what: str
+    target: int | None
+    book: str
+    token: str
+    then: "State"
+    wants: Wanted
+    was: Wanted
+
+    def to_json(self) -> dict[str, Any]:
+        return {**self.__dict__, "then": json.loads(packed(self.then))}
+
+    @classmethod
+    def from_json(cls, told: Mapping[str, Any]) -> "Intent":
+        return cls(**{**told, "then": unpacked(json.dumps(told["then"]))})
+
+
 @dataclass
-class Change:
-    """A change of a rig under way; all writes go through it, so that the journal knows of them first."""
+class Journal:
+    """The journal as it stands: made by `begin`, or read by `read` after a crash."""
 
-    rig: "Rig"
+    path: Path
     why: str
+    since: str
     before: "State"
-    made: list[str] = field(default_factory=list)
+    intent: Intent | None
+    made: dict[str, set[str]] = field(default_factory=dict)
+    begun: int = 0
+    done: int = 0
+    steps: int = 0
 
-    def put(self, state: "State") -> None:
-        """Makes a state hold, after the journal has been told."""
-        self.made.append(fingerprint(state))
-        self._write()
-        self.rig.put(state)
+    def begin(self) -> None:
+        """Writes the header, and keeps some room on the disk, so that the way back does not need any.
 
-    def put_back(self) -> None:
-        """Makes the state from before the change hold again."""
-        if fingerprint(self.rig.state()) != fingerprint(self.before):
-            self.rig.put(self.before)
-
-    def _write(self) -> None:
-        journal = {"why": self.why, "since": datetime.now(UTC).isoformat(timespec="seconds"), "process": os.getpid(),
-                   "before": json.loads(packed(self.before)), "made": self.made}
+        Raises:
+            RigError: it cannot be written; nothing was changed.
+        """
+        header = {"why": self.why, "since": self.since, "process": os.getpid(), "steps": self.steps,
+                  "before": json.loads(packed(self.before)),
+                  "intent": self.intent.to_json() if self.intent else None}
         try:
-            replace_file(self.rig.home / JOURNAL, json.dumps(journal).encode())
+            (self.path.parent / SPARE).write_bytes(bytes(SPARE_BYTES))
+            replace_file(self.path, json.dumps(header).encode() + b"\n")
         except OSError as error:
-            raise RigError(f"cannot write the journal in {self.rig.home}: {error.strerror}; nothing was changed"
-                           ) from None
+            raise self._cannot(error) from None
 
+    def before_step(self, settings: list[str], state: "State") -> None:
+        """Says which settings are about to be written, and what that makes of which places."""
+        makes = fingerprints(state)
+        self._learn(makes)
+        self.begun += 1
+        self._append({"begins": self.begun, "settings": settings, "makes": makes})
 
-@contextmanager
-def changing(rig: "Rig", why: str) -> Iterator[Change]:
-    """The one way to change a rig. If the body raises, or the process dies, the state from before is put back.
+    def after_step(self, state: "State") -> None:
+        """Says what those places hold now; a kernel file may read back in another spelling."""
+        self.done = self.begun
+        self._learn(fingerprints(state))
+        self._append({"done": self.done, "holds": fingerprints(state)})
 
-    Raises:
-        RigBusy: another process is changing this rig.
-    """
-    with locked(rig, why):
-        if (rig.home / JOURNAL).exists():
-            _put_back_what_was(rig)
-        change = Change(rig, why, rig.state())
+    def end(self) -> None:
+        """The change is over: there is nothing to come back to."""
+        remove_file(self.path)
+        self.free_spare()
+
+    def free_spare(self) -> None:
+        (self.path.parent / SPARE).unlink(missing_ok=True)
+
+    def _learn(self, makes: Mapping[str, str]) -> None:
+        for place, one in makes.items():
+            self.made.setdefault(place, set()).add(one)
+
+    def _append(self, line: Mapping[str, object]) -> None:
         try:
-            yield change
-        except BaseException:
-            change.put_back()
-            remove_file(rig.home / JOURNAL)
-            raise
-        remove_file(rig.home / JOURNAL)
+            handle = os.open(self.path, os.O_WRONLY | os.O_APPEND)
+            try:
+                os.write(handle, json.dumps(line).encode() + b"\n")
+                os.fsync(handle)
+            finally:
+                os.close(handle)
+        except OSError as error:
+            raise self._cannot(error) from None
+
+    def _cannot(self, error: OSError) -> RigError:
+        return RigError(f"cannot write the journal {self.path}: {error.strerror}")
 
 
-@contextmanager
-def locked(rig: "Rig", why: str) -> Iterator[None]:
-    """Keeps every other process from changing the rig meanwhile; nothing is journalled.
-
-    Raises:
-        RigBusy: another process is at it, and was still after PATIENCE_S.
-    """
-    from filelock import FileLock, Timeout
-
-    holder = rig.home / (LOCK + ".holder")
-    try:
-        rig.home.mkdir(parents=True, exist_ok=True)
-        lock = FileLock(rig.home / LOCK)
-        lock.acquire(timeout=PATIENCE_S)
-    except Timeout:
-        said = holder.read_text(encoding="utf-8") if holder.exists() else "another process"
-        raise RigBusy(f"the rig {rig.name} is being changed: {said}; wait for it to end, or stop it") from None
-    except OSError as error:
-        raise RigError(f"cannot lock the rig {rig.name} in {rig.home}: {error.strerror}") from None
-    try:
-        since = datetime.now().astimezone().isoformat(sep=" ", timespec="seconds")
-        holder.write_text(f"{why}, by process {os.getpid()} since {since}", encoding="utf-8")
-        yield
-    finally:
-        holder.unlink(missing_ok=True)
-        lock.release()
+def journal_of(rig: "Rig", why: str, before: "State", intent: Intent | None, steps: int) -> Journal:
+    """The journal of a change that is about to begin."""
+    return Journal(rig.home / JOURNAL, why, datetime.now(UTC).isoformat(timespec="seconds"), before, intent,
+                   steps=steps)
 
 
 def unfinished(home: Path) -> bool:
@@ -126,36 +162,23 @@ def unfinished(home: Path) -> bool:
     return (home / JOURNAL).exists()
 
 
-def recover(rig: "Rig") -> str | None:
-    """Puts back what a process that died in mid-change left behind; returns what was done, in words.
-
-    A rig that a living process is changing is left alone: then nothing is returned.
+def read_journal(home: Path) -> Journal:
+    """What a process that died left behind. A last line that was cut short does not count.
 
     Raises:
-        RigError: the rig was changed by somebody else since, or cannot be written.
+        RigError: it is damaged beyond that.
     """
+    path = home / JOURNAL
     try:
-        with locked(rig, "recovering"):
-            return _put_back_what_was(rig) if unfinished(rig.home) else None
-    except RigBusy:
-        return None
-
-
-def _put_back_what_was(rig: "Rig") -> str:
-    path = rig.home / JOURNAL
-    try:
-        journal = json.loads(path.read_text(encoding="utf-8"))
-        before, made = unpacked(json.dumps(journal["before"])), journal["made"]
-    except (ValueError, KeyError, TypeError, AttributeError):
+        first, *others = path.read_bytes().split(b"\n")
+        told = json.loads(first)
+        journal = Journal(path, told["why"], told["since"], unpacked(json.dumps(told["before"])),
+                          Intent.from_json(told["intent"]) if told["intent"] else None, steps=told["steps"])
+        for line in others[:-1]:  # what follows the last line end was cut short, or is empty
+            step = json.loads(line)
+            journal._learn(step.get("makes") or step["holds"])
+            journal.begun, journal.done = step.get("begins", journal.begun), step.get("done", journal.done)
+        return journal
+    except (OSError, ValueError, KeyError, TypeError, AttributeError):
         raise RigError(f"the journal {path} cannot be read; look at the rig with `keen survey`, "
-                       "then remove that file") from None
-    now = rig.state()
-    if fingerprint(now) not in (*made, fingerprint(before)):
-        copy = rig.home / "before-the-unfinished-change.json"
-        replace_file(copy, packed(before).encode())
-        remove_file(path)
-        return (f"{journal['why']} was cut short, and the rig was changed by something else since: nothing was put "
-                f"back. What was there before is kept in {copy}")
-    rig.put(before)
-    remove_file(path)
-    return f"{journal['why']} was cut short ({journal['since']}): the rig is back to what it was before"
+                       "then move that file away") from None

@@ -11,7 +11,7 @@ from keenlattice.profile.concrete import concrete
 from keenlattice.profile.version import WHOLE_RIG, Entries, Version
 from keenlattice.rig.apply import restart_for
 from keenlattice.rig.base import Rig, game_of
-from keenlattice.rig.journal import Change, changing
+from keenlattice.rig.change import Change, changing
 from keenlattice.trial.conclude import conclude
 from keenlattice.trial.plan import Arm, Plan
 from keenlattice.trial.result import TrialResult
@@ -83,7 +83,7 @@ def _put_on(change: Change, owner: str, entries: Entries) -> None:
 
 
 def _put_back(change: Change, owner: str, differing: list[str]) -> None:
-    change.put_back()
+    change.take_back()
     needed = restart_for(change.rig, differing)
     if needed in ("driver", "machine"):
         change.rig.restart(needed)

@@ -7,7 +7,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from functools import cached_property
@@ -21,9 +21,11 @@ from keenlattice.catalog.values import Value
 from keenlattice.errors import NeedsInstalling, RigError, UnknownName
 from keenlattice.files import remove_file, replace_file
 from keenlattice.measure.capture import Capture
+from keenlattice.profile.compare import Change
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Changes, Facts, State, game_of
+from keenlattice.rig.chores import Chore, Outcome
 from keenlattice.rig.linux.children import start, stop, with_display
 from keenlattice.rig.linux.driconf import options, with_options
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
@@ -90,6 +92,9 @@ class LinuxRig:
         setting = self._catalog[name]
         return {"true": True, "false": False}.get(text) if setting.kind == "switch" else setting.parsed(text)
 
+    def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
+        return [changes] if changes else []
+
     def changed(self, state: State, owner: str, changes: Changes) -> State:
         place = str(self.config)
         executable = "" if owner == WHOLE_RIG else game_of(self, owner).executables[0]
@@ -103,6 +108,8 @@ class LinuxRig:
         return {place: with_options(state[place], owner, executable, wanted, place)}
 
     def put(self, state: State) -> None:
+        if str(self.config) not in state:
+            return
         content = state[str(self.config)]
         try:
             if content is None:
@@ -110,7 +117,7 @@ class LinuxRig:
             else:
                 replace_file(self.config, content)
         except OSError as error:
-            raise RigError(f"cannot write {self.config}: {error.strerror}; it is as before") from None
+            raise RigError(f"cannot write {self.config}: {error.strerror}") from None
 
     def restart(self, what: Restart) -> None:
         """Every run starts the game anew, which is all that the driver's options need."""
@@ -118,10 +125,10 @@ class LinuxRig:
     def pending(self) -> Mapping[str, Restart]:
         return {}
 
-    def chores(self) -> Mapping[str, str]:
-        return {}
+    def chores(self) -> Sequence[Chore]:
+        return ()
 
-    def after_chore(self, state: State, chore: str) -> State:
+    def after_chore(self, state: State, chore: str) -> Outcome:
         raise UnknownName("chore", chore)
 
     def play(self, game: str, seconds: float, seed: int) -> Capture:

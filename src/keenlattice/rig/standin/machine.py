@@ -1,20 +1,31 @@
 """The rig Juniper: what it is made of, and its state in a folder."""
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Restart, Setting
 from keenlattice.catalog.values import Value, same
-from keenlattice.errors import RefusedByRig, RigError, UnknownName
+from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.files import replace_file
 from keenlattice.measure.capture import Capture
+from keenlattice.profile.compare import Change
 from keenlattice.profile.game import Game
 from keenlattice.profile.layers import resolve
 from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig.base import Changes, Facts, State, game_of
+from keenlattice.rig.base import Changes, Facts, State, game_of, one_by_one
+from keenlattice.rig.chores import Chore, Outcome, chore_of
+from keenlattice.rig.standin.chores import (
+    CHORES,
+    emptied,
+    for_good,
+    machine,
+    settle_for_good,
+    with_driver_stock,
+)
+from keenlattice.rig.standin.faults import Fault, Held, has_struck, keep_fault, read_fault
 from keenlattice.rig.standin.games import GAMES
 from keenlattice.rig.standin.mechanisms import pipeline
 from keenlattice.rig.standin.pipeline import simulate
@@ -24,8 +35,6 @@ DEVICES = ("gpu0", "gpu1", "net0", "usb0", "sound0", "disk0")
 LINE_ONLY = ("sound0",)
 SHARED_LINE = ("usb0", "sound0")
 BEST_REFRESH_HZ = 165
-MACHINE, FIRST_DRIVER = "machine", 31  # what of the state belongs to no profile
-DRIVERS_OWN = ("frame.", "sync.", "texture.", "antialias.", "scaling.", "shader.", "driver.", "gpu.")
 WAITS_FOR: dict[Restart, tuple[Restart, ...]] = {
     "none": (), "game": (), "driver": ("driver",), "machine": ("driver", "machine")}
 
@@ -46,12 +55,25 @@ class Standin:
 
     def __init__(self, home: Path, *, rights: bool = True, more: Sequence[Setting] = ()) -> None:
         self.home = home
+        self.place = str(home / STATE)
         self._rights = rights
+        self._writes = 0
         self._catalog = catalog().with_more(more) if more else catalog()
         try:
             home.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise RigError(f"cannot make the stand-in rig in {home}: {error.strerror}") from None
+        self._fault = read_fault(home)
+
+    @property
+    def fault(self) -> Fault | None:
+        """What is made to go wrong, if anything."""
+        return self._fault
+
+    @fault.setter
+    def fault(self, fault: Fault | None) -> None:
+        self._fault, self._writes = fault, 0
+        keep_fault(self.home, fault)
 
     def facts(self) -> Facts:
         rig = self._in_effect(WHOLE_RIG)
@@ -59,7 +81,7 @@ class Standin:
             "os": "Marl 4", "case_matters": False, "cpu": "Quill 8-core", "cores": 8, "threads": 16, "ram_mib": 16384,
             "memory_speed_mts": 3600 if rig["memory.rated-speed"] is True else 2666, "memory_rated_mts": 3600,
             "gpu": "Basalt 70", "other_gpu": "Basalt Mini (integrated)", "vram_mib": 8192,
-            "driver_version": f"{self._driver(self.state())}.4",
+            "driver_version": f"{machine(self._parsed(self.state()), 'driver')}.4",
             "panel": "Heron 27-inch", "refresh_hz": int(rig["display.refresh"]), "best_refresh_hz": BEST_REFRESH_HZ,
             "hardware_scheduling": True, "panel_on_integrated": False, "gpu1_integrated": True,
             "board_power_limit": 110, "board_temperature_limit": 88, "timer_finest_ms": 0.5, "timer_coarsest_ms": 15.6,
@@ -68,7 +90,8 @@ class Standin:
         }
 
     def devices(self) -> tuple[str, ...]:
-        return DEVICES
+        gone = self._fault.device if self._fault and self._fault.name == "device-gone" and self._fault.struck else ""
+        return tuple(device for device in DEVICES if device != gone)
 
     def games(self) -> tuple[Game, ...]:
         return tuple(game for game, _ in GAMES.values())
@@ -79,35 +102,56 @@ class Standin:
     def state(self) -> State:
         path = self.home / STATE
         try:
-            return {STATE: path.read_bytes() if path.exists() else None}
+            return {self.place: path.read_bytes() if path.exists() else None}
         except OSError as error:
             raise RigError(f"cannot read the rig's state {path}: {error.strerror}") from None
 
     def values(self, state: State, owner: str) -> Entries:
         return self._parsed(state).get(owner, {})
 
+    def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
+        return one_by_one(self._catalog, changes)
+
     def changed(self, state: State, owner: str, changes: Changes) -> State:
         held = self._parsed(state)
         for key, value in changes.items():
-            if value is not None:
-                self._refuse(key, value)
+            self._refuse(key, value)
         entries = {**held.get(owner, {}), **changes}
         held[owner] = {key: value for key, value in entries.items() if value is not None}
-        return {STATE: _as_text(held)}
+        return {self.place: _as_text(held)}
 
     def put(self, state: State) -> None:
+        if self.place not in state:
+            return
         self._check_rights(state)
-        content = state[STATE]
+        self._writes += 1
         try:
-            if content is None:
-                (self.home / STATE).unlink(missing_ok=True)
-            else:
-                replace_file(self.home / STATE, content)
+            self._write(self._after_fault(state) if self._fault and self._fault.strikes(self._writes)
+                        else state[self.place])
         except OSError as error:
-            raise RigError(f"cannot write the rig's state {self.home / STATE}: {error.strerror}; it is as before"
-                           ) from None
+            raise RigError(f"cannot write the rig's state {self.place}: {error.strerror}") from None
+
+    def _write(self, content: bytes | None) -> None:
+        if content is None:
+            (self.home / STATE).unlink(missing_ok=True)
+        else:
+            replace_file(self.home / STATE, content)
+
+    def _after_fault(self, state: State) -> bytes | None:
+        """What is really written when the fault strikes, if it lets anything be written."""
+        assert self._fault is not None
+        fault, content, before = self._fault, state[self.place], self.state()
+        self._fault = has_struck(fault)
+        keep_fault(self.home, self._fault)
+        now, then = self._parsed(before), self._parsed(state)
+        fault.before(now, then, len(content or b"") > len(before[self.place] or b""), self._catalog)
+        if fault.name == "clamped":
+            return _as_text(fault.clamped(now, then, self._catalog))
+        return _as_text(with_driver_stock(then)) if fault.name == "driver-resets" else content
 
     def restart(self, what: Restart) -> None:
+        if self._fault and self._fault.name == "restart-not-done":
+            return
         waiting = {setting.name for setting in self.catalog() if setting.restart in WAITS_FOR[what]}
         wanted = self._parsed(self.state()).get(WHOLE_RIG, {})
         running = {key: value for key, value in self._running().items() if key.partition("@")[0] not in waiting}
@@ -121,20 +165,24 @@ class Standin:
         return {key: self._catalog[key].restart for key in keys
                 if not same(now[key], wanted.get(key, self._catalog[key].stock))}
 
-    def chores(self) -> Mapping[str, str]:
-        return {"update-driver": "Installs the next driver, which puts what belongs to the driver back to stock, "
-                                 "for the whole rig and for every game."}
+    def chores(self) -> Sequence[Chore]:
+        return CHORES
 
-    def after_chore(self, state: State, chore: str) -> State:
-        if chore not in self.chores():
-            raise UnknownName("chore", chore, self.chores())
-        held = {owner: {key: value for key, value in entries.items() if not key.startswith(DRIVERS_OWN)}
-                for owner, entries in self._parsed(state).items()}
-        held[MACHINE] = {"driver": self._driver(state) + 1}
-        return {STATE: _as_text(held)}
-
-    def _driver(self, state: State) -> int:
-        return int(self._parsed(state).get(MACHINE, {}).get("driver", FIRST_DRIVER))
+    def after_chore(self, state: State, chore: str) -> Outcome:
+        chore_of(self, chore)
+        held: Held = self._parsed(state)
+        if chore == "update-driver":
+            updated = with_driver_stock(held)
+            return Outcome({self.place: _as_text(updated)}, (f"driver {machine(held, 'driver')}.4 becomes "
+                                                             f"{machine(updated, 'driver')}.4",))
+        if chore in ("clear-shader-cache", "clear-temporary-files"):
+            then, said = emptied(held, "shader_cache_mib" if chore == "clear-shader-cache" else "temporary_mib")
+            return Outcome({self.place: _as_text(then)}, (said,))
+        what = "standby_mib" if chore == "purge-standby-memory" else "damaged_files"
+        found = for_good(self.home)[what]
+        said = f"{found} MiB are dropped" if what == "standby_mib" else f"{found} damaged files are fetched anew"
+        act: Callable[[], None] = lambda: settle_for_good(self.home, what)  # noqa: E731
+        return Outcome(state, (said if found else "there is nothing to do",), act)
 
     def _waiting(self) -> set[str]:
         return {setting.name for setting in self._catalog if setting.restart in ("driver", "machine")}
@@ -162,18 +210,26 @@ class Standin:
 
     def _parsed(self, state: State) -> dict[str, dict[str, Value]]:
         try:
-            held = json.loads(state[STATE] or b"{}")
+            held = json.loads(state[self.place] or b"{}")
             return {str(owner): dict(entries) for owner, entries in held.items()}
         except (ValueError, AttributeError, TypeError):
             raise RigError(f"the rig's state {self.home / STATE} is damaged: put it back from a copy, or remove it "
                            "to start at stock") from None
 
-    def _refuse(self, key: str, value: Value) -> None:
-        device = key.partition("@")[2]
+    def _refuse(self, key: str, value: Value | None) -> None:
+        if self._catalog[key].rights and not self._may_write():
+            raise RefusedByRig(f"writing {key} needs an administrator's rights, which are missing")
+        _, _, device = key.partition("@")
+        if device and device not in self.devices() and value is not None:
+            raise RefusedByRig(f"{key}: the device {device} is gone")
         if key.startswith("interrupt.mode@") and value == "message" and device in LINE_ONLY:
             raise RefusedByRig(f"{key}: this device has no message-signalled interrupts; leave it at line")
         if key == "display.refresh" and isinstance(value, int | float) and value > BEST_REFRESH_HZ:
             raise RefusedByRig(f"{key}: the panel goes up to {BEST_REFRESH_HZ} Hz, not {value}")
+
+    def _may_write(self) -> bool:
+        lost = self._fault is not None and self._fault.name == "rights-missing" and self._fault.struck
+        return self._rights and not lost
 
     def _check_rights(self, state: State) -> None:
         if self._rights:

@@ -1,0 +1,176 @@
+"""Changing a rig so that there is always a way back: one at a time, journalled, and taken back if it fails."""
+
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from keenlattice.errors import KeenLatticeError, RigError
+from keenlattice.files import replace_file
+from keenlattice.rig.journal import (
+    Intent,
+    Journal,
+    fingerprints,
+    journal_of,
+    packed,
+    read_journal,
+    unfinished,
+)
+from keenlattice.rig.lock import locked
+
+if TYPE_CHECKING:
+    from keenlattice.catalog.values import Value
+    from keenlattice.logbook.book import Logbook
+    from keenlattice.rig.base import Rig, State
+
+KEPT = "before-the-unfinished-change.json"
+
+
+@dataclass
+class Change:
+    """A change of a rig under way; all writes go through it, so that the journal knows of them first.
+
+    `held` is what the rig is known to hold: what it held at first, and what was put there since.
+    """
+
+    rig: "Rig"
+    why: str
+    before: "State"
+    held: dict[str, bytes | None]
+    intent: Intent | None = None
+    steps: int = 0
+    journal: Journal | None = field(default=None, init=False)
+
+    def put(self, state: "State", settings: list[str] | None = None) -> None:
+        """Makes a state hold, after the journal has been told.
+
+        Raises:
+            RigError: something else has changed the same place since we last looked.
+        """
+        now = self.rig.state()
+        touched = {place: content for place, content in state.items() if content != now.get(place)}
+        foreign = [place for place in touched if now.get(place) != self.held.get(place)]
+        if foreign:
+            raise RigError(f"{', '.join(foreign)} was changed by something else meanwhile")
+        if self.journal is None:
+            self.journal = journal_of(self.rig, self.why, self.before, self.intent, self.steps)
+            self.journal.begin()
+        self.journal.before_step(settings or [], touched)
+        self.rig.put(touched)
+        after = self.rig.state()
+        found = {place: after.get(place) for place in touched}
+        self.held.update(found)
+        self.journal.after_step(found)
+
+    @property
+    def touched(self) -> "State":
+        """What was there before in every place that was written: the restore point."""
+        return {place: self.before.get(place) for place in (self.journal.made if self.journal else ())}
+
+    def take_back(self) -> list[str]:
+        """Makes what was there before hold again; see `take_back`."""
+        if self.journal is None:
+            return []
+        self.journal.free_spare()
+        return take_back(self.rig, self.journal)
+
+
+@contextmanager
+def changing(rig: "Rig", why: str, book: "Logbook | None" = None) -> Iterator[Change]:
+    """The one way to change a rig. If the body raises, or the process dies, what was before is put back.
+
+    If the body gives the change an intent, the logbook remembers it as done once the body is through.
+
+    Raises:
+        RigBusy: another process is changing this rig.
+        RigError: what the body raises; or it says what could not be put back.
+    """
+    with locked(rig, why):
+        if unfinished(rig.home):
+            _clear_away(rig)
+        before = rig.state()
+        change = Change(rig, why, before, dict(before))
+        try:
+            yield change
+            if change.intent and book:
+                remember(book, rig, change.intent, change.touched, {p: change.held[p] for p in change.touched})
+        except BaseException as error:
+            _fail(change, error)
+            raise
+        if change.journal:
+            change.journal.end()
+
+
+def _clear_away(rig: "Rig") -> None:
+    """A change that was cut short comes first: it is taken back before a new one begins."""
+    from keenlattice.rig.recover import settle
+
+    settle(rig, read_journal(rig.home), finish=False)
+
+
+def _fail(change: Change, error: BaseException) -> None:
+    """Takes a change back that failed; what cannot be taken back is said, and stays in the journal."""
+    if change.journal is None:
+        return
+    try:
+        left = change.take_back()
+    except KeenLatticeError as second:
+        reason = str(error) if isinstance(error, KeenLatticeError) else "it was stopped"
+        raise RigError(f"{reason}; and the rig could not be put back ({second}): it holds part of the change, after "
+                       f"step {change.journal.done} of {change.steps or change.journal.begun}. Once that is mended, "
+                       "`keen recover` finishes or undoes it") from None
+    change.journal.end()
+    if isinstance(error, RigError):
+        raise type(error)(f"{error}; {_where_it_stands(change, left)}") from None
+
+
+def _where_it_stands(change: Change, left: list[str]) -> str:
+    if not left:
+        return "the rig is as it was before"
+    return (f"what had been set is taken back, and what something else wrote in {', '.join(left)} stays; what was there "
+            f"before is kept in {change.rig.home / KEPT}")
+
+
+def remember(book: "Logbook", rig: "Rig", intent: Intent, before: "State", after: "State") -> None:
+    """Writes what was done into the logbook, with the restore point of the places that it touched."""
+    import json
+
+    book.add_apply(rig.name, kind=intent.kind, profile=intent.profile, version=intent.version, what=intent.what,
+                   target=intent.target, token=intent.token, restore_point=packed(before),
+                   left_as=json.dumps(fingerprints(after)))
+
+
+def take_back(rig: "Rig", journal: Journal) -> list[str]:
+    """Makes the state from before a change hold again, place by place.
+
+    A place that holds something that is not ours, because something else wrote there since, is not overwritten: of it
+    only the values that we had set go back, where they still stand. Returns these places; a copy of what they held
+    before is then kept in the rig's home.
+    """
+    now = rig.state()
+    ours, foreign = sort_out(now, journal)
+    then: dict[str, bytes | None] = {**now, **{place: journal.before.get(place) for place in ours}}
+    if foreign:
+        replace_file(rig.home / KEPT, packed(journal.before).encode())
+        if journal.intent:
+            then.update(_without_ours(rig, then, journal.intent))
+    rig.put({place: content for place, content in then.items() if content != now.get(place)})
+    return foreign
+
+
+def sort_out(now: "State", journal: Journal) -> tuple[list[str], list[str]]:
+    """The places that a change touched: those that hold what it found or made, and those that something else wrote."""
+    found = fingerprints({place: now.get(place) for place in journal.made})
+    first = fingerprints({place: journal.before.get(place) for place in journal.made})
+    ours = [place for place in journal.made if found[place] in {first[place], *journal.made[place]}]
+    return ours, [place for place in journal.made if place not in ours]
+
+
+def _without_ours(rig: "Rig", state: "State", intent: Intent) -> "State":
+    for owner, wants in intent.wants.items():
+        held = rig.values(state, owner)
+        was: Mapping[str, Value | None] = intent.was.get(owner, {})
+        back = {key: was.get(key) for key, value in wants.items() if held.get(key) == value != was.get(key)}
+        if back:
+            state = rig.changed(state, owner, back)
+    return state

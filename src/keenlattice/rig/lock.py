@@ -1,0 +1,47 @@
+"""One change at a time: a rig's lock, and who holds it since when."""
+
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+from keenlattice.errors import RigBusy, RigError
+
+if TYPE_CHECKING:
+    from keenlattice.rig.base import Rig
+
+LOCK = "change.lock"
+PATIENCE_S = 3.0
+
+
+@contextmanager
+def locked(rig: "Rig", why: str) -> Iterator[None]:
+    """Keeps every other process from changing the rig meanwhile; nothing is journalled.
+
+    Raises:
+        RigBusy: another process is at it, and was still after PATIENCE_S.
+    """
+    from filelock import FileLock, Timeout
+
+    holder = rig.home / (LOCK + ".holder")
+    try:
+        rig.home.mkdir(parents=True, exist_ok=True)
+        lock = FileLock(rig.home / LOCK)
+        lock.acquire(timeout=PATIENCE_S)
+    except Timeout:
+        said = holder.read_text(encoding="utf-8") if holder.exists() else "another process"
+        raise RigBusy(f"the rig {rig.name} is being changed: {said}; wait for it to end, or stop it") from None
+    except OSError as error:
+        raise RigError(f"cannot lock the rig {rig.name} in {rig.home}: {error.strerror}") from None
+    try:
+        since = datetime.now().astimezone().isoformat(sep=" ", timespec="seconds")
+        try:
+            holder.write_text(f"{why}, by process {os.getpid()} since {since}", encoding="utf-8")
+        except OSError as error:
+            raise RigError(f"cannot say in {holder} who changes the rig: {error.strerror}; nothing was changed"
+                           ) from None
+        yield
+    finally:
+        holder.unlink(missing_ok=True)
+        lock.release()

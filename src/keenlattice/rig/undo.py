@@ -1,0 +1,99 @@
+"""Undoing: back to a restore point, and an undo is itself something that can be undone."""
+
+import json
+import secrets
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from keenlattice.errors import UsageError
+from keenlattice.logbook.book import Apply, Logbook
+from keenlattice.profile.compare import Change, changes
+from keenlattice.profile.version import WHOLE_RIG
+from keenlattice.rig.base import Rig, State
+from keenlattice.rig.change import changing
+from keenlattice.rig.journal import Intent, fingerprints, unpacked
+
+
+@dataclass(frozen=True)
+class Undone:
+    """What an undo does: of what, which values of whom go back, and whether every place that was touched is byte for
+    byte as it was; if not, something else has written there since, and that stays. `for_good` are chores that nothing
+    brings back."""
+
+    titles: tuple[str, ...]
+    changes: Mapping[str, tuple[Change, ...]]
+    exactly: bool
+    for_good: tuple[str, ...] = ()
+
+
+def undo(rig: Rig, book: Logbook, to: int | None = None) -> Undone:
+    """Undoes the newest apply or chore that is in force; or all since a restore point, whatever it was.
+
+    Where nothing else has written since, a place is byte for byte what it was; elsewhere only values go back.
+
+    Args:
+        to: the number of a restore point; that of an undo takes the undo back.
+
+    Raises:
+        UsageError: nothing is left to undo; or a chore that something else has written over.
+        UnknownName: no restore point of that number.
+        RigError: the rig did not take it; it is as before.
+    """
+    force = book.in_force(rig.name)
+    if to is None and not force:
+        raise UsageError(f"nothing has been applied to the rig {rig.name} that could be undone")
+    number = to if to is not None else force[-1].number
+    rows = book.since(rig.name, number)
+    gone = force[-1:] if to is None else [row for row in rows if row.kind != "done"]
+    titles = tuple(_title(one) for one in gone)
+    with changing(rig, f"undo of {', '.join(titles)}", book) as change:
+        then, exactly = _state_before(rig, change.before, rows)
+        found = {owner: some for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
+                 if (some := changes(rig.values(change.before, owner), rig.values(then, owner)))}
+        moved = [place for place in then if then[place] != change.before.get(place)]
+        change.intent = Intent(
+            "undo", gone[0].profile, gone[0].version, f"undo of {', '.join(titles)}", number, str(book.folder),
+            secrets.token_hex(8), {place: then[place] for place in moved},
+            {owner: {one.key: one.after for one in some} for owner, some in found.items()},
+            {owner: {one.key: one.before for one in some} for owner, some in found.items()})
+        change.steps = len(moved)
+        for place in moved:
+            change.put({place: then[place]}, [one.key for some in found.values() for one in some])
+    return Undone(titles, found, exactly, tuple(one.what for one in rows if one.kind == "done"))
+
+
+def _title(one: Apply) -> str:
+    return f"chore {one.what}" if one.kind == "chore" else one.title
+
+
+def _state_before(rig: Rig, now: State, rows: Sequence[Apply]) -> tuple[State, bool]:
+    """The state before the oldest of `rows` (newest first), and whether all of it can be had back byte for byte."""
+    was: dict[str, bytes | None] = {}
+    left: dict[str, str] = {}
+    for row in rows:
+        was.update(unpacked(row.restore_point))
+        left = {**_left_as(row), **left}
+    held = fingerprints({place: now.get(place) for place in was})
+    written_over = [place for place in was if held[place] != left.get(place)]
+    then: dict[str, bytes | None] = {**now, **{place: was[place] for place in was if place not in written_over}}
+    if not written_over:
+        return then, True
+    if any(row.kind == "chore" and set(written_over) & set(unpacked(row.restore_point)) for row in rows):
+        raise UsageError("that was a chore, and the rig has been changed by something else since: it cannot be undone "
+                         "alone; see `keen drift`")
+    before: State = {**now, **was}
+    state: State = then
+    for owner in dict.fromkeys(row.profile for row in rows if row.profile):
+        back = changes(rig.values(state, owner), rig.values(before, owner))
+        if back:
+            state = {**state, **rig.changed(state, owner, {one.key: one.after for one in back})}
+    return state, False
+
+
+def _left_as(row: Apply) -> dict[str, str]:
+    """The fingerprints that an apply left behind; an early logbook has one for all, which says nothing of a place."""
+    try:
+        told = json.loads(row.left_as)
+    except ValueError:
+        return {}
+    return told if isinstance(told, dict) else {}
