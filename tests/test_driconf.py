@@ -24,23 +24,23 @@ wanted = st.dictionaries(names, texts, min_size=1, max_size=4)
 
 @given(st.sampled_from(FILES), wanted, wanted)
 def test_ours_is_read_back_and_taken_off_again(content: bytes | None, one: dict[str, str], two: dict[str, str]) -> None:
-    written = with_options(content, "scene", "keen-scene", one, "f")
+    written = with_options(content, "scene", ("keen-scene",), one, "f")
     assert options(written, "scene", "f") == one
-    both = with_options(written, "other", 'a "quoted" & <odd> name', two, "f")
+    both = with_options(written, "other", ('a "quoted" & <odd> name', "b"), two, "f")
     assert (options(both, "scene", "f"), options(both, "other", "f")) == (one, two)
-    changed = with_options(both, "scene", "keen-scene", two, "f")
+    changed = with_options(both, "scene", ("keen-scene",), two, "f")
     assert (options(changed, "scene", "f"), options(changed, "other", "f")) == (two, two)
-    gone = with_options(with_options(changed, "other", "x", {}, "f"), "scene", "keen-scene", {}, "f")
+    gone = with_options(with_options(changed, "other", ("x",), {}, "f"), "scene", ("keen-scene",), {}, "f")
     if content:
         assert gone == content
-    assert with_options(gone, "scene", "keen-scene", one, "f") == written
+    assert with_options(gone, "scene", ("keen-scene",), one, "f") == written
 
 
 def test_our_entry_goes_last_so_that_it_wins() -> None:
-    written = with_options(FOREIGN, "scene", "keen-scene", {"vblank_mode": "3"}, "f")
+    written = with_options(FOREIGN, "scene", ("keen-scene",), {"vblank_mode": "3"}, "f")
     assert written.index(b'value="3"') > written.index(b"value='0'")
     assert b'executable="keen-scene"' in written
-    rig_wide = with_options(None, "rig", "", {"vblank_mode": "3"}, "f")
+    rig_wide = with_options(None, "rig", (), {"vblank_mode": "3"}, "f")
     assert b"executable" not in rig_wide
 
 
@@ -55,4 +55,4 @@ BOMB = (b"""<!DOCTYPE driconf [<!ENTITY one "aaaa"><!ENTITY two "&one;&one;&one;
 ])
 def test_what_cannot_be_read_is_left_alone(content: bytes, says: str) -> None:
     with pytest.raises(RigError, match=says):
-        with_options(content, "scene", "keen-scene", {"a": "1"}, "f")
+        with_options(content, "scene", ("keen-scene",), {"a": "1"}, "f")

@@ -53,7 +53,9 @@ def test_the_driver_says_what_it_is_and_what_it_takes(linux: LinuxRig) -> None:
     assert linux.facts()["gpu"] and int(linux.facts()["driver_options"]) > 20
     quality = linux.catalog()["mesa.pp_jimenezmlaa"]
     assert (quality.kind, quality.low, quality.high, quality.stock) == ("whole", 0, 32, 0)
-    assert linux.catalog()["mesa.mesa_glthread"].kind == "switch"
+    assert linux.catalog()["mesa.transcode_etc"].kind == "switch" and "mesa.mesa_glthread" not in linux.catalog()
+    assert linux.catalog()["driver.threaded-submission"].allowed() == "on, off"
+    assert linux.catalog()["sync.vertical"].allowed() == "off, on, game decides"
 
 
 @real_driver

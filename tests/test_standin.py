@@ -28,7 +28,7 @@ PLACEBOS = {one.name + "@gpu0" * (one.scope == "device"): another(one) for one i
 def put(rig: Standin, game: str, values: dict[str, Value]) -> None:
     """Makes the rig hold exactly these values: a game's for the game, the others rig-wide; and restarts it."""
     own = {key: value for key, value in values.items() if catalog()[key].scope == "game"}
-    state = rig.changed({rig.place: None}, game, own)
+    state = rig.changed({**rig.state(), rig.place: None}, game, own)
     rig.put(rig.changed(state, "rig", {key: value for key, value in values.items() if key not in own}))
     rig.restart("machine")
 
@@ -129,7 +129,7 @@ def test_what_the_hardware_or_the_rights_forbid(tmp_path: Path, rig: Standin) ->
     player = Standin(tmp_path / "no-rights", rights=False)
     with pytest.raises(RefusedByRig, match=r"memory\.rated-speed needs an administrator"):
         player.put(player.changed(player.state(), "rig", {"memory.rated-speed": True, "display.refresh": 165}))
-    assert player.state() == {player.place: None}
+    assert player.state()[player.place] is None
     player.put(player.changed(player.state(), "rig", {"display.refresh": 165}))
     with pytest.raises(UnknownName, match="tidewater-rally"):
         rig.play("tidewater", 1, 1)

@@ -44,3 +44,15 @@ def _flush_folder(folder: Path) -> None:
         os.fsync(handle)
     finally:
         os.close(handle)
+
+
+def read_bounded(path: Path, most: int) -> bytes | None:
+    """What is in a file; None if there is none. Of a larger one, one byte more than `most`: enough to refuse it.
+
+    Raises:
+        OSError: it cannot be read: no rights, a folder, a link that leads nowhere or round in a circle.
+    """
+    if not os.path.lexists(path):
+        return None
+    with path.open("rb") as file:
+        return file.read(most + 1)

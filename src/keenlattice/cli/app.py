@@ -14,7 +14,9 @@ from keenlattice.cli import (
     demo,
     drift,
     edit,
+    facts,
     fault,
+    game,
     history,
     label,
     match,
@@ -23,6 +25,7 @@ from keenlattice.cli import (
     pack,
     recover,
     restart,
+    sheet,
     show,
     survey,
     trial,
@@ -38,9 +41,9 @@ app = typer.Typer(
     epilog="New here? Run `keen demo`, then `keen survey`.")
 
 for command in (demo.demo, survey.survey, catalog.catalog, edit.edit, show.show, history.history, compare.compare,
-                label.label, merge.merge, merge.revert, match.match, apply.apply, undo.undo, drift.drift,
+                label.label, merge.merge, merge.revert, game.game, match.match, apply.apply, undo.undo, drift.drift,
                 recover.recover,
-                restart.restart, chore.chore, fault.fault, measure.measure, trial.trial):
+                restart.restart, chore.chore, fault.fault, facts.facts, sheet.sheet, measure.measure, trial.trial):
     app.command()(command)
 app.add_typer(pack.app, name="pack")
 

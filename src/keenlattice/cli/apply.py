@@ -8,6 +8,8 @@ from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Yes
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
+    from keenlattice.cli.session import Session
+    from keenlattice.profile.version import Version
     from keenlattice.rig.apply import Preview, Step
 
 
@@ -35,8 +37,12 @@ def apply(
         gone = " ".join(f"{key}=" for key in plan.refused)
         raise RefusedByRig(f"{'; '.join(dict.fromkeys(plan.refused.values()))}: nothing was written; leave it out with "
                            f"`keen edit {version.profile} {gone}`")
-    if plan.changes and not confirmed(f"Apply this to the rig {session.rig.name}?", yes):
+    question = "Write the run sheet for this?" if rig == "byhand" else f"Apply this to the rig {session.rig.name}?"
+    if plan.changes and not confirmed(question, yes):
         say("Nothing was changed.")
+        return
+    if rig == "byhand" and plan.changes:
+        hand_out(session, version, json)
         return
     done = put_on(session.rig, session.book, version, plan) if plan.changes else plan
     if json:
@@ -49,6 +55,22 @@ def apply(
         if rig == "standin" and done.restart in ("driver", "machine"):
             say(f"for what waits: keen restart {done.restart}", "dim")
         say("to go back: keen undo", "dim")
+
+
+def hand_out(session: "Session", version: "Version", json: bool) -> None:
+    """Of a rig that is changed by hand, the run sheet is all that can be written."""
+    from keenlattice.cli.output import emit_json, say
+    from keenlattice.cli.sheet import by_hand, show_sheet
+    from keenlattice.rig.byhand.sheets import sheet_to_apply
+
+    sheet = sheet_to_apply(by_hand(session), session.book, version)
+    if json:
+        emit_json("sheet", {"sheet": sheet.to_json()})
+        return
+    say()
+    show_sheet(sheet)
+    say("\nNothing is set yet: take these steps yourself, and tick them off.")
+    say("next: keen sheet --ask, or keen sheet --out sheet.html to print it", "dim")
 
 
 def _show(catalog: "Catalog", plan: "Preview", rig: str) -> None:
@@ -66,7 +88,7 @@ def _show(catalog: "Catalog", plan: "Preview", rig: str) -> None:
              value_text(catalog, one.key, one.after), _needs(plan, step)]
             for number, step in enumerate(plan.steps, 1) for one in step.changes]
     table(["step", "setting", "on the rig", plan.version.reference, "needs"], rows)
-    if plan.places:
+    if plan.places and rig != "byhand":
         say(f"writes {', '.join(shown_path(Path(place)) for place in plan.places)}", "dim")
 
 

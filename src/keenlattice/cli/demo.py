@@ -22,10 +22,13 @@ def demo(
     from keenlattice.cli.output import say
     from keenlattice.cli.session import begin
     from keenlattice.cli.stories import STORIES
+    from keenlattice.errors import UsageError
     from keenlattice.rig.find import home_of
     from keenlattice.rig.journal import fingerprint
 
     home_of(rig, Path())  # an unknown rig is said before a folder is made
+    if rig not in STORIES:
+        raise UsageError("there is nothing to show on a rig that is changed by hand; choose --rig standin or linux")
     if rig == "linux":
         from keenlattice.rig.linux.machine import check_installed
 

@@ -14,6 +14,7 @@ def drift(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Compare the rig with what was last applied. Exits with 1 if something has slipped and was left so."""
+    from keenlattice.cli.apply import hand_out
     from keenlattice.cli.changes import changes_json, show_changes
     from keenlattice.cli.output import emit_json, say
     from keenlattice.cli.session import begin
@@ -26,6 +27,9 @@ def drift(
     found = find_drift(session.rig, session.book)
     adopted = []
     for one in found:
+        if back and rig == "byhand":
+            hand_out(session, one.version, json)
+            return
         if back:
             put_back(session.rig, session.book, one)
         elif take:

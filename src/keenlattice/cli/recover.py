@@ -51,7 +51,7 @@ def settle_or_ask(rig: "RigProtocol", kind: str) -> None:
     try:
         done = settle(rig, finish=choice == "finish")
     except KeenLatticeError as error:
-        done = f"! {journal.why} was cut short, and the rig still holds part of it: {error}; `keen recover` tries again"
+        done = f"! {journal.why} was cut short, and part of it holds: {error}; `keen recover` tries again"
     if done:
         print(f"keen: {done}", file=sys.stderr)
 

@@ -10,6 +10,7 @@ if TYPE_CHECKING:
     from keenlattice.profile.checks import Finding
 
 IN_BRIEF = ("os", "cpu", "threads", "ram_mib", "gpu", "driver", "panel", "refresh_hz")
+KINDS = {"standin": "a fictional stand-in", "linux": "this machine", "byhand": "changed by hand"}
 UNITS = {"_mib": "MiB", "_hz": "Hz", "_mts": "MT/s", "_ms": "ms"}
 
 
@@ -45,7 +46,7 @@ def show_rig_briefly(session: "Session") -> None:
 
     facts = session.rig.facts()
     parts = [" ".join(_fact(name, str(facts[name]))) for name in IN_BRIEF if name in facts]
-    say(f"{session.rig_name} ({'a fictional stand-in' if session.kind == 'standin' else 'this machine'}): "
+    say(f"{session.rig_name} ({KINDS[session.kind]}): "
         f"{', '.join(parts)}.")
     say(f"Games: {', '.join(game.title for game in session.rig.games())}.")
 
@@ -54,7 +55,7 @@ def show_rig(session: "Session", applied: Mapping[str, str]) -> None:
     """The rig's facts, devices and games."""
     from keenlattice.cli.output import say, table
 
-    say(f"Rig {session.rig_name} ({'the fictional stand-in' if session.kind == 'standin' else 'this machine'})", "bold")
+    say(f"Rig {session.rig_name} ({KINDS[session.kind]})", "bold")
     facts, devices = session.rig.facts(), session.rig.devices()
     rows = [_fact(name, str(value)) for name, value in facts.items() if not name.startswith(devices or ("-",))]
     half = (len(rows) + 1) // 2
@@ -80,6 +81,10 @@ def _fact(name: str, value: str) -> list[str]:
 
 
 def _interrupts(facts: Mapping[str, object], device: str) -> str:
+    if mode := facts.get(f"{device}_mode"):  # a rig that tells how it is, and not only what it could
+        messages = f" ({facts[f'{device}_messages']})" * (mode == "message")
+        return (f"{mode}{messages}, {facts[f'{device}_interrupts']} so far, on cores {facts[f'{device}_cores']}"
+                + ", shares its line" * bool(facts[f"{device}_shares_line"]))
     can = "line or message" if facts.get(f"{device}_message") else "line only"
     return can + (", shares its line" if facts.get(f"{device}_shares_line") else "")
 

@@ -26,6 +26,9 @@ def undo(
     if points:
         _show_points(session, json)
         return
+    if rig == "byhand":
+        _hand_out(session, to, json)
+        return
     done = take_off(session.rig, session.book, to)
     if json:
         emit_json("undo", {"undone": list(done.titles), "rig": session.rig.name, "exactly": done.exactly,
@@ -42,6 +45,20 @@ def undo(
     for what in done.for_good:
         say(f"! {what} was done since, and nothing brings that back")
     say("to take this undo back: keen undo --list, then keen undo --to its number", "dim")
+
+
+def _hand_out(session: "Session", to: int | None, json: bool) -> None:
+    from keenlattice.cli.output import emit_json, say
+    from keenlattice.cli.sheet import by_hand, show_sheet
+    from keenlattice.rig.byhand.sheets import sheet_to_undo
+
+    sheet = sheet_to_undo(by_hand(session), session.book, to)
+    if json:
+        emit_json("sheet", {"sheet": sheet.to_json()})
+        return
+    show_sheet(sheet)
+    say("\nNothing is undone yet: take these steps yourself, and tick them off.")
+    say("next: keen sheet --ask", "dim")
 
 
 def _show_points(session: "Session", json: bool) -> None:

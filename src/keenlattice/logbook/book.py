@@ -38,8 +38,8 @@ class Apply:
     """One thing that was done to a rig, and the restore point that it can be undone to.
 
     Args:
-        kind: "apply", "adopt" (a version that was made of what the rig held), "chore", "undo", or "done" for a chore
-            that nothing brings back.
+        kind: "apply", "adopt" (a version that was made of what the rig held), "chore", "undo", "done" for a
+            chore that nothing brings back, or "part" for a run sheet that was given up half-way.
         profile, version: what was applied, of whom; empty for a chore.
         what: in words, for a chore or an undo.
         target: for an undo, the number of the restore point that it went back to.
@@ -263,7 +263,19 @@ class Logbook:
 
     def last_apply(self, rig: str, profile: str | None = None) -> Apply | None:
         """The newest of what is in force on a rig; of one profile, if given."""
-        return next((one for one in reversed(self.in_force(rig)) if profile in (None, one.profile)), None)
+        return next((one for one in reversed(self.in_force(rig)) if profile in (None, one.profile)
+                     and one.kind != "part"), None)
+
+    def add_sheet(self, rig: str, sheet: Mapping[str, Any]) -> None:
+        """Keeps a run sheet that was worked through, with what was said and what was seen of each step."""
+        with plain_errors(self.folder):
+            self._connection.execute("INSERT INTO sheets (time, rig, sheet) VALUES (?, ?, ?)",
+                                     (now(), rig, json.dumps(sheet)))
+
+    def sheets(self, rig: str) -> list[dict[str, Any]]:
+        """The run sheets of a rig that were worked through, newest first."""
+        return [json.loads(row["sheet"])
+                for row in self._all("SELECT sheet FROM sheets WHERE rig = ? ORDER BY number DESC", rig)]
 
     # Captures and trials
 

@@ -1,7 +1,7 @@
 """Applying a version to a rig: shown first, step by step, each value read back."""
 
 import secrets
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from keenlattice.catalog.model import RESTARTS, Restart
@@ -9,7 +9,7 @@ from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.concrete import concrete
-from keenlattice.profile.version import Entries, Version
+from keenlattice.profile.version import Version
 from keenlattice.rig.base import Changes, Rig, State
 from keenlattice.rig.change import changing
 from keenlattice.rig.journal import Intent
@@ -118,7 +118,9 @@ def apply(rig: Rig, book: Logbook, version: Version, shown: Preview | None = Non
         for step in plan.steps:
             then = rig.changed(change.held, version.profile, step.values)
             change.put(then, [one.key for one in step.changes])
-        _check_that_it_took(rig, version.profile, rig.values(rig.state(), version.profile), plan)
+            _check_that_it_took(rig, version.profile, step.changes)
+        _check_that_it_took(rig, version.profile, plan.changes)
+        change.check()
     return plan
 
 
@@ -129,8 +131,9 @@ def _check_that_nothing_moved(shown: Preview, now: Preview) -> None:
                        "written; look at it again, then apply again")
 
 
-def _check_that_it_took(rig: Rig, owner: str, held: Entries, plan: Preview) -> None:
-    wrong = [f"{one.key} reads back {held.get(one.key, 'unset')}, not {one.after}"
-             for one in plan.changes if held.get(one.key) != one.after]
+def _check_that_it_took(rig: Rig, owner: str, wanted: Sequence[Change]) -> None:
+    held = rig.values(rig.state(), owner)
+    wrong = [f"{one.key} reads back {held.get(one.key, 'unset')}, not {'unset' if one.after is None else one.after}"
+             for one in wanted if held.get(one.key) != one.after]
     if wrong:
         raise RigError(f"the rig {rig.name} did not take what {owner} was given: {'; '.join(wrong)}")

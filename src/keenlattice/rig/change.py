@@ -57,10 +57,19 @@ class Change:
             self.journal.begin()
         self.journal.before_step(settings or [], touched)
         self.rig.put(touched)
-        after = self.rig.state()
-        found = {place: after.get(place) for place in touched}
-        self.held.update(found)
-        self.journal.after_step(found)
+        self.held.update(touched)
+        self.journal.after_step()
+
+    def check(self) -> None:
+        """Whether every place that was written still holds what was put there.
+
+        Raises:
+            RigError: one does not.
+        """
+        now = self.rig.state()
+        foreign = [place for place in self.touched if now.get(place) != self.held.get(place)]
+        if foreign:
+            raise RigError(f"{', '.join(foreign)} was changed by something else meanwhile")
 
     @property
     def touched(self) -> "State":
@@ -72,7 +81,7 @@ class Change:
         if self.journal is None:
             return []
         self.journal.free_spare()
-        return take_back(self.rig, self.journal)
+        return take_back(self.rig, self.journal, at_once=True)
 
 
 @contextmanager
@@ -127,8 +136,8 @@ def _fail(change: Change, error: BaseException) -> None:
 def _where_it_stands(change: Change, left: list[str]) -> str:
     if not left:
         return "the rig is as it was before"
-    return (f"what had been set is taken back, and what something else wrote in {', '.join(left)} stays; what was there "
-            f"before is kept in {change.rig.home / KEPT}")
+    return (f"what had been set is taken back, and what something else wrote in {', '.join(left)} stays; what was "
+            f"there before is kept in {change.rig.home / KEPT}")
 
 
 def remember(book: "Logbook", rig: "Rig", intent: Intent, before: "State", after: "State") -> None:
@@ -140,12 +149,12 @@ def remember(book: "Logbook", rig: "Rig", intent: Intent, before: "State", after
                    left_as=json.dumps(fingerprints(after)))
 
 
-def take_back(rig: "Rig", journal: Journal) -> list[str]:
+def take_back(rig: "Rig", journal: Journal, *, at_once: bool) -> list[str]:
     """Makes the state from before a change hold again, place by place.
 
     A place that holds something that is not ours, because something else wrote there since, is not overwritten: of it
-    only the values that we had set go back, where they still stand. Returns these places; a copy of what they held
-    before is then kept in the rig's home.
+    only the values that we had set go back; where they still stand, unless it is done `at_once`, in the change itself.
+    Returns the places that then differ from before; a copy of what they held before is kept in the rig's home.
     """
     now = rig.state()
     ours, foreign = sort_out(now, journal)
@@ -153,9 +162,10 @@ def take_back(rig: "Rig", journal: Journal) -> list[str]:
     if foreign:
         replace_file(rig.home / KEPT, packed(journal.before).encode())
         if journal.intent:
-            then.update(_without_ours(rig, then, journal.intent))
+            then.update(_without_ours(rig, then, journal.intent, at_once))
     rig.put({place: content for place, content in then.items() if content != now.get(place)})
-    return foreign
+    held = rig.state()
+    return [place for place in foreign if held.get(place) != journal.before.get(place)]
 
 
 def sort_out(now: "State", journal: Journal) -> tuple[list[str], list[str]]:
@@ -166,11 +176,11 @@ def sort_out(now: "State", journal: Journal) -> tuple[list[str], list[str]]:
     return ours, [place for place in journal.made if place not in ours]
 
 
-def _without_ours(rig: "Rig", state: "State", intent: Intent) -> "State":
+def _without_ours(rig: "Rig", state: "State", intent: Intent, every: bool) -> "State":
     for owner, wants in intent.wants.items():
         held = rig.values(state, owner)
         was: Mapping[str, Value | None] = intent.was.get(owner, {})
-        back = {key: was.get(key) for key, value in wants.items() if held.get(key) == value != was.get(key)}
+        back = {key: was.get(key) for key, value in wants.items() if (every or held.get(key) == value) and held.get(key) != was.get(key)}
         if back:
             state = rig.changed(state, owner, back)
     return state

@@ -8,7 +8,7 @@ from keenlattice.errors import UnknownName
 if TYPE_CHECKING:
     from keenlattice.rig.base import Rig
 
-KINDS = {"standin": "juniper", "linux": "linux"}
+KINDS = {"standin": "juniper", "linux": "linux", "byhand": "byhand"}
 """Kind of rig to the name that it has in the logbook."""
 
 
@@ -17,13 +17,13 @@ SETTINGS = "settings"
 
 
 def home_of(kind: str, book_folder: Path) -> Path:
-    """Where a rig of this kind keeps its journal: the stand-in in the logbook's folder, a real one with the user.
+    """Where a rig of this kind keeps its journal: in the logbook's folder, or with the user if it is this machine.
 
     Raises:
         UnknownName: no such kind of rig.
     """
-    if kind == "standin":
-        return book_folder / "rigs" / "juniper"
+    if kind in ("standin", "byhand"):
+        return book_folder / "rigs" / KINDS[kind]
     if kind == "linux":
         from platformdirs import user_state_path
 
@@ -43,6 +43,9 @@ def open_rig(kind: str, book_folder: Path) -> "Rig":
 
         return LinuxRig(home)
     from keenlattice.catalog.load import own_settings
+    from keenlattice.rig.byhand.machine import ByHandRig
     from keenlattice.rig.standin.machine import Standin
 
+    if kind == "byhand":
+        return ByHandRig(home, own_settings(book_folder / SETTINGS))
     return Standin(home, more=own_settings(book_folder / SETTINGS))

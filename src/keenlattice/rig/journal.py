@@ -118,11 +118,10 @@ class Journal:
         self.begun += 1
         self._append({"begins": self.begun, "settings": settings, "makes": makes})
 
-    def after_step(self, state: "State") -> None:
-        """Says what those places hold now; a kernel file may read back in another spelling."""
+    def after_step(self) -> None:
+        """Says that it is written."""
         self.done = self.begun
-        self._learn(fingerprints(state))
-        self._append({"done": self.done, "holds": fingerprints(state)})
+        self._append({"done": self.done})
 
     def end(self) -> None:
         """The change is over: there is nothing to come back to."""
@@ -176,7 +175,7 @@ def read_journal(home: Path) -> Journal:
                           Intent.from_json(told["intent"]) if told["intent"] else None, steps=told["steps"])
         for line in others[:-1]:  # what follows the last line end was cut short, or is empty
             step = json.loads(line)
-            journal._learn(step.get("makes") or step["holds"])
+            journal._learn(step.get("makes", {}))
             journal.begun, journal.done = step.get("begins", journal.begun), step.get("done", journal.done)
         return journal
     except (OSError, ValueError, KeyError, TypeError, AttributeError):

@@ -52,7 +52,7 @@ def settle(rig: "Rig", journal: Journal, *, finish: bool) -> str:
         _finish(rig, journal)
         journal.end()
         return f"{how_far}: it is finished now, and read back"
-    left = take_back(rig, journal)
+    left = take_back(rig, journal, at_once=False)
     journal.end()
     if not left:
         return f"{how_far}: the rig is back to what it was before"

@@ -2,7 +2,7 @@
 
 import json
 import secrets
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from keenlattice.errors import UsageError
@@ -26,6 +26,44 @@ class Undone:
     for_good: tuple[str, ...] = ()
 
 
+@dataclass(frozen=True)
+class Plan:
+    """What an undo would do: back to which restore point, to which state of the places that change, and the rest as in
+    `Undone`. `gone` are the applies and chores that it takes back."""
+
+    number: int
+    gone: tuple[Apply, ...]
+    then: State
+    titles: tuple[str, ...]
+    changes: Mapping[str, tuple[Change, ...]]
+    exactly: bool
+    for_good: tuple[str, ...]
+
+
+def restore_plan(rig: Rig, book: Logbook, to: int | None = None) -> Plan:
+    """What an undo would do; nothing is written.
+
+    Raises:
+        UsageError: nothing is left to undo; or a chore that something else has written over.
+        UnknownName: no restore point of that number.
+    """
+    force = book.in_force(rig.name)
+    if to is None and not force:
+        raise UsageError(f"nothing has been applied to the rig {rig.name} that could be undone")
+    number = to if to is not None else force[-1].number
+    rows = book.since(rig.name, number)
+    gone = force[-1:] if to is None else [row for row in rows if row.kind != "done"]
+    now = rig.state()
+    lowest = min(number, *(row.target or number for row in rows if row.kind == "undo"), number)
+    owners = dict.fromkeys(one.profile for one in book.done_to(rig.name) if one.number >= lowest and one.profile)
+    then, exactly = _state_before(rig, now, rows, owners)
+    found = {owner: some for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
+             if (some := changes(rig.values(now, owner), rig.values(then, owner)))}
+    moved = {place: content for place, content in then.items() if content != now.get(place)}
+    return Plan(number, tuple(gone), moved, tuple(_title(one) for one in gone), found, exactly,
+                tuple(one.what for one in rows if one.kind == "done"))
+
+
 def undo(rig: Rig, book: Logbook, to: int | None = None) -> Undone:
     """Undoes the newest apply or chore that is in force; or all since a restore point, whatever it was.
 
@@ -39,35 +77,28 @@ def undo(rig: Rig, book: Logbook, to: int | None = None) -> Undone:
         UnknownName: no restore point of that number.
         RigError: the rig did not take it; it is as before.
     """
-    force = book.in_force(rig.name)
-    if to is None and not force:
-        raise UsageError(f"nothing has been applied to the rig {rig.name} that could be undone")
-    number = to if to is not None else force[-1].number
-    rows = book.since(rig.name, number)
-    gone = force[-1:] if to is None else [row for row in rows if row.kind != "done"]
-    titles = tuple(_title(one) for one in gone)
-    with changing(rig, f"undo of {', '.join(titles)}", book) as change:
-        then, exactly = _state_before(rig, change.before, rows)
-        found = {owner: some for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
-                 if (some := changes(rig.values(change.before, owner), rig.values(then, owner)))}
-        moved = [place for place in then if then[place] != change.before.get(place)]
+    with changing(rig, "undo", book) as change:
+        plan = restore_plan(rig, book, to)
+        change.why = f"undo of {', '.join(plan.titles)}"
         change.intent = Intent(
-            "undo", gone[0].profile, gone[0].version, f"undo of {', '.join(titles)}", number, str(book.folder),
-            secrets.token_hex(8), {place: then[place] for place in moved},
-            {owner: {one.key: one.after for one in some} for owner, some in found.items()},
-            {owner: {one.key: one.before for one in some} for owner, some in found.items()})
-        change.steps = len(moved)
-        for place in moved:
-            change.put({place: then[place]}, [one.key for some in found.values() for one in some])
-    return Undone(titles, found, exactly, tuple(one.what for one in rows if one.kind == "done"))
+            "undo", "", "", change.why, plan.number, str(book.folder), secrets.token_hex(8), plan.then,
+            {owner: {one.key: one.after for one in some} for owner, some in plan.changes.items()},
+            {owner: {one.key: one.before for one in some} for owner, some in plan.changes.items()})
+        change.steps = len(plan.then)
+        for place, content in plan.then.items():
+            change.put({place: content}, [one.key for some in plan.changes.values() for one in some])
+    return Undone(plan.titles, plan.changes, plan.exactly, plan.for_good)
 
 
 def _title(one: Apply) -> str:
     return f"chore {one.what}" if one.kind == "chore" else one.title
 
 
-def _state_before(rig: Rig, now: State, rows: Sequence[Apply]) -> tuple[State, bool]:
-    """The state before the oldest of `rows` (newest first), and whether all of it can be had back byte for byte."""
+def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[str]) -> tuple[State, bool]:
+    """The state before the oldest of `rows` (newest first), and whether all of it can be had back byte for byte.
+
+    Where something else has written, only the values of `owners` go back.
+    """
     was: dict[str, bytes | None] = {}
     left: dict[str, str] = {}
     for row in rows:
@@ -83,7 +114,7 @@ def _state_before(rig: Rig, now: State, rows: Sequence[Apply]) -> tuple[State, b
                          "alone; see `keen drift`")
     before: State = {**now, **was}
     state: State = then
-    for owner in dict.fromkeys(row.profile for row in rows if row.profile):
+    for owner in owners:
         back = changes(rig.values(state, owner), rig.values(before, owner))
         if back:
             state = {**state, **rig.changed(state, owner, {one.key: one.after for one in back})}

@@ -5,16 +5,15 @@ driver reads from top to bottom and the last word wins, so our entries go last. 
 `Keen Lattice: OWNER`. The text is spliced, not written anew: no XML library keeps quotes, blanks and line ends.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from xml.parsers import expat
 from xml.sax.saxutils import quoteattr
 
 from keenlattice.errors import RigError
 from keenlattice.profile.version import WHOLE_RIG
+from keenlattice.rig.linux.safexml import parse, parser
 
 MARK = "Keen Lattice: "
-MOST_BYTES = 4_000_000
 SKELETON = b'<?xml version="1.0" standalone="yes"?>\n<driconf>\n</driconf>\n'
 
 
@@ -36,24 +35,12 @@ class _Reader:
         self.root_end = 0
         self._open: list[str] = []
         self._device_start = 0
-        self._parser = parser = expat.ParserCreate()
-        parser.StartElementHandler = self._start
-        parser.EndElementHandler = self._end
-        parser.EntityDeclHandler = self._refuse_entity
-        self._path = path
-        if len(content) > MOST_BYTES:
-            raise RigError(f"{path} is larger than {MOST_BYTES // 1_000_000} MB: not read; it is left as it is")
-        try:
-            parser.Parse(content, True)
-        except expat.ExpatError as error:
-            raise RigError(f"{path} is not XML that the driver could read ({error}): mend or move it; "
-                           "it is left as it is") from None
+        self._parser = parser(path)
+        self._parser.StartElementHandler = self._start
+        self._parser.EndElementHandler = self._end
+        parse(self._parser, content, path)
         if not self.root_end:
             raise RigError(f"{path} holds no driconf element: mend or move it; it is left as it is")
-
-    def _refuse_entity(self, *_: object) -> None:
-        raise RigError(f"{self._path} declares XML entities, which no driver configuration needs: not read; "
-                       "it is left as it is")
 
     def _start(self, tag: str, attributes: dict[str, str]) -> None:
         self._open.append(tag)
@@ -61,9 +48,14 @@ class _Reader:
         if self._open == ["driconf", "device"]:
             self._device_start = self._parser.CurrentByteIndex
         elif self._open == ["driconf", "device", "application"] and name.startswith(MARK):
-            self.entries.append(_Entry(name.removeprefix(MARK), self._device_start))
+            self._open_ours(name.removeprefix(MARK))
         elif tag == "option" and self.entries and not self.entries[-1].end and len(self._open) == 4:
             self.entries[-1].options[name] = attributes.get("value", "")
+
+    def _open_ours(self, owner: str) -> None:
+        """A game that runs as several executables has an application for each in one device, all alike."""
+        if not (self.entries and self.entries[-1].start == self._device_start):
+            self.entries.append(_Entry(owner, self._device_start))
 
     def _end(self, tag: str) -> None:
         if self._open == ["driconf", "device"] and self.entries and not self.entries[-1].end:
@@ -84,7 +76,7 @@ def options(content: bytes | None, owner: str, path: str) -> dict[str, str]:
     return next((entry.options for entry in _Reader(content, path).entries if entry.owner == owner), {})
 
 
-def with_options(content: bytes | None, owner: str, executable: str, wanted: Mapping[str, str],
+def with_options(content: bytes | None, owner: str, executables: Sequence[str], wanted: Mapping[str, str],
                  path: str) -> bytes:
     """The file after our entry for `owner` sets exactly these options; everything else in it stays as it is.
 
@@ -100,7 +92,7 @@ def with_options(content: bytes | None, owner: str, executable: str, wanted: Map
     end = _Reader(content, path).root_end
     if content[end:end + 2] != b"</":
         raise RigError(f"{path} closes driconf without an end tag: write it as <driconf></driconf>")
-    return content[:end] + _text(owner, executable, wanted, b"\r\n" if b"\r\n" in content else b"\n") + content[end:]
+    return content[:end] + _text(owner, executables, wanted, b"\r\n" if b"\r\n" in content else b"\n") + content[end:]
 
 
 def _without(content: bytes, entry: _Entry) -> bytes:
@@ -114,10 +106,11 @@ def _without(content: bytes, entry: _Entry) -> bytes:
     return content[:start] + content[end:]
 
 
-def _text(owner: str, executable: str, wanted: Mapping[str, str], line_end: bytes) -> bytes:
-    whom = "" if owner == WHOLE_RIG else f" executable={quoteattr(executable)}"
-    lines = ["    <device>", f"        <application name={quoteattr(MARK + owner)}{whom}>",
-             *(f"            <option name={quoteattr(name)} value={quoteattr(value)}/>"
-               for name, value in sorted(wanted.items())),
-             "        </application>", "    </device>", ""]
-    return line_end.join(line.encode() for line in lines)
+def _text(owner: str, executables: Sequence[str], wanted: Mapping[str, str], line_end: bytes) -> bytes:
+    whom = [""] if owner == WHOLE_RIG else [f" executable={quoteattr(one)}" for one in executables]
+    lines = ["    <device>"]
+    for one in whom:
+        lines += [f"        <application name={quoteattr(MARK + owner)}{one}>",
+                  *(f"            <option name={quoteattr(name)} value={quoteattr(value)}/>"
+                    for name, value in sorted(wanted.items())), "        </application>"]
+    return line_end.join(line.encode() for line in [*lines, "    </device>", ""])

@@ -16,20 +16,27 @@ from pathlib import Path
 
 import numpy as np
 
-from keenlattice.catalog.model import Catalog, Restart
+from keenlattice.catalog.load import catalog
+from keenlattice.catalog.model import Catalog, Restart, Setting
 from keenlattice.catalog.values import Value
-from keenlattice.errors import NeedsInstalling, RigError, UnknownName
-from keenlattice.files import remove_file, replace_file
+from keenlattice.errors import NeedsInstalling, RefusedByRig, RigError, UnknownName
+from keenlattice.files import read_bounded, remove_file, replace_file
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.compare import Change
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Changes, Facts, State, game_of
 from keenlattice.rig.chores import Chore, Outcome
+from keenlattice.rig.gamefiles import LOCK_KEY, GameFiles
+from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.linux.children import start, stop, with_display
 from keenlattice.rig.linux.driconf import options, with_options
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
+from keenlattice.rig.linux.entries import Configuration, all_entries, configuration_files
+from keenlattice.rig.linux.kernel import Kernel
+from keenlattice.rig.linux.mapped import MAPPED, mapped_settings
 from keenlattice.rig.linux.probe import Probe
+from keenlattice.rig.linux.safexml import MOST_BYTES
 from keenlattice.rig.linux.xserver import x_display
 
 SCENE = Game("scene", "Pinball scene", ("keen-scene",))
@@ -43,74 +50,141 @@ class LinuxRig:
     """This machine, under the open-source driver stack and X11.
 
     Args:
-        home: where its journal of changes under way is kept.
+        home: where its journal of changes under way is kept, and what was noted down before.
         config: the user's Mesa configuration file; None for `~/.drirc`, which the driver reads.
+        root: where `usr`, `etc`, `proc` and `sys` are looked for; a recorded tree in tests.
     """
 
     name = "linux"
 
-    def __init__(self, home: Path, config: Path | None = None) -> None:
+    def __init__(self, home: Path, config: Path | None = None, root: Path = Path("/")) -> None:
         self.home = home
         self.config = config or Path(os.environ.get("HOME") or Path.home()) / ".drirc"
+        self._root = root
+        self._kernel = Kernel(root, home)
+        self._listed = read_games(home)
+        self._files = GameFiles(self._listed, home)
 
     @cached_property
-    def _driver(self) -> Driver:
+    def driver(self) -> Driver:
+        """What the driver says of itself."""
         return ask()
 
     @cached_property
     def _catalog(self) -> Catalog:
-        return Catalog(settings_of(self._driver))
+        own = settings_of(self.driver)
+        options = {setting.name.removeprefix("mesa.") for setting in own}
+        hidden = {f"mesa.{one.option}" for one in MAPPED.values()}  # they have a name in the catalog
+        return Catalog([*mapped_settings(options), *(one for one in own if one.name not in hidden),
+                        *self._kernel.settings(), *self._of_the_games()])
+
+    def _of_the_games(self) -> list[Setting]:
+        keys = {key for listed in self._files.games.values() for key in (*listed.keys, LOCK_KEY)}
+        return [*(setting for setting in catalog() if setting.name in keys), *self._files.settings()]
 
     def facts(self) -> Facts:
         memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2**20
-        driver = self._driver
+        driver = self.driver
         return {"os": f"Linux {platform.release()}", "case_matters": True, "threads": os.cpu_count() or 1,
                 "ram_mib": memory, "gpu": driver.renderer, "driver": f"{driver.vendor}: {driver.name}",
-                "driver_options": len(self._catalog), "driver_config": str(self.config)}
+                "driver_options": len(settings_of(driver)), "driver_config": str(self.config), **self._kernel.facts()}
 
     def devices(self) -> tuple[str, ...]:
-        return ()
+        return tuple(self._kernel.devices)
 
     def games(self) -> tuple[Game, ...]:
-        return (SCENE,)
+        return (SCENE, *(listed.game for listed in self._listed.values()))
 
     def catalog(self) -> Catalog:
         return self._catalog
 
+    def configuration(self) -> Configuration:
+        """What the driver's configuration files say, the system's and the user's.
+
+        Raises:
+            RigError: one cannot be read.
+        """
+        return Configuration(all_entries(configuration_files(self._root, self.config)))
+
     def state(self) -> State:
         try:
-            return {str(self.config): self.config.read_bytes() if os.path.lexists(self.config) else None}
+            own = read_bounded(self.config, MOST_BYTES)
         except OSError as error:
             raise RigError(f"cannot read {self.config}: {error.strerror}; it is left as it is") from None
+        return {str(self.config): own, **self._kernel.state(), **self._files.state()}
 
     def values(self, state: State, owner: str) -> Entries:
         held = options(state[str(self.config)], owner, str(self.config))
-        return {name: value for option, text in held.items()
-                if (name := f"mesa.{option}") in self._catalog and (value := self._read(name, text)) is not None}
+        names = {one.option: name for name, one in MAPPED.items()}
+        found = {name: value for option, text in held.items()
+                 if (name := names.get(option, f"mesa.{option}")) in self._catalog
+                 and (value := self._read(name, text)) is not None}
+        kernel = self._kernel.values(state) if owner == WHOLE_RIG else {}
+        return {**found, **kernel, **self._files.values(state, owner)}
 
     def _read(self, name: str, text: str) -> Value | None:
+        if name in MAPPED:
+            return MAPPED[name].value(text)
         setting = self._catalog[name]
         return {"true": True, "false": False}.get(text) if setting.kind == "switch" else setting.parsed(text)
 
     def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
-        return [changes] if changes else []
+        """The game's file first, then the driver's options, each in one go; then the kernel's settings one by one."""
+        groups: dict[str, list[Change]] = {}
+        for one in sorted(changes, key=lambda one: self._kind(owner, one.key)):
+            kind = self._kind(owner, one.key)
+            groups.setdefault(one.key if kind == "kernel" else kind, []).append(one)
+        return list(groups.values())
+
+    def _kind(self, owner: str, key: str) -> str:
+        if self._files.covers(owner, key):
+            return "a file"
+        return "kernel" if self._kernel.covers(key) else "driver"
 
     def changed(self, state: State, owner: str, changes: Changes) -> State:
+        by_kind: dict[str, dict[str, Value | None]] = {}
+        for key, value in changes.items():
+            by_kind.setdefault(self._kind(owner, key), {})[key] = value
+        then = dict(state)
+        if of_file := by_kind.get("a file"):
+            then |= self._files.changed(then, owner, of_file)
+        if of_kernel := by_kind.get("kernel"):
+            then |= self._kernel.changed(then, of_kernel)
+        if of_driver := by_kind.get("driver"):
+            then[str(self.config)] = self._with_options(then, owner, of_driver)
+        return then
+
+    def _with_options(self, state: State, owner: str, changes: Changes) -> bytes | None:
         place = str(self.config)
-        executable = "" if owner == WHOLE_RIG else game_of(self, owner).executables[0]
+        executables = () if owner == WHOLE_RIG else self._executables(owner)
         wanted = dict(options(state[place], owner, place))
         for key, value in changes.items():
-            option = self._catalog[key].name.removeprefix("mesa.")
+            name = self._catalog[key].name
+            option = MAPPED[name].option if name in MAPPED else name.removeprefix("mesa.")
             if value is None:
                 wanted.pop(option, None)
+            elif name in MAPPED:
+                wanted[option] = MAPPED[name].text(value)
             else:
                 wanted[option] = str(value).lower() if isinstance(value, bool) else f"{value}"
-        return {place: with_options(state[place], owner, executable, wanted, place)}
+        return with_options(state[place], owner, executables, wanted, place)
+
+    def _executables(self, owner: str) -> tuple[str, ...]:
+        game = game_of(self, owner)
+        if not game.executables:
+            raise RefusedByRig(f"{owner} has no executable that the driver could know it by: "
+                               f"keen game {owner} --executable NAME")
+        return game.executables
 
     def put(self, state: State) -> None:
-        if str(self.config) not in state:
-            return
-        content = state[str(self.config)]
+        self._files.put(state)
+        for place, content in state.items():
+            if self._kernel.owns(place):
+                self._kernel.put(place, content)
+        if str(self.config) in state:
+            self._put_config(state[str(self.config)])
+
+    def _put_config(self, content: bytes | None) -> None:
         try:
             if content is None:
                 remove_file(self.config)
@@ -133,6 +207,8 @@ class LinuxRig:
 
     def play(self, game: str, seconds: float, seed: int) -> Capture:
         game_of(self, game)
+        if game != SCENE.name:
+            raise RigError(f"{game} cannot be played from here yet: only the scene can; record it with what you have")
         check_installed()
         with x_display() as display, tempfile.TemporaryDirectory(prefix="keen-") as folder:
             return self._play_scene(display, Path(folder) / "stamps", seconds, seed)

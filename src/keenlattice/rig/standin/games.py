@@ -1,8 +1,11 @@
 """The games of the stand-in, and what they ask of a machine. All made up."""
 
 from dataclasses import dataclass
+from pathlib import Path
 
+from keenlattice.files import replace_file
 from keenlattice.profile.game import Game
+from keenlattice.rig.gamelist import Key, Listed
 
 
 @dataclass(frozen=True)
@@ -35,3 +38,28 @@ GAMES: dict[str, tuple[Game, Load]] = {game.name: (game, load) for game, load in
     (Game("moth-and-lantern", "Moth and Lantern", ("moth-and-lantern",)),
      Load(cpu_ms=7.4, gpu_ms=3.1, uneven=0.16, scenes=0.10, compiles_per_min=6, queue=2, sync=True)),
 )}
+
+
+ORBIT_KEYS = {
+    "game.quality": Key("Picture", "Overall", {"low": "0", "medium": "1", "high": "2", "highest": "3"}),
+    "game.textures": Key("Picture", "Textures", {"low": "0", "medium": "1", "high": "2", "highest": "3"}),
+    "game.shadows": Key("Picture", "Shadows", {"low": "0", "medium": "1", "high": "2", "highest": "3"}),
+    "game.motion-blur": Key("Picture", "MotionBlur", {"on": "yes", "off": "no"}),
+    "game.frame-cap": Key("Pace", "FrameCap", {"off": "0"}),
+}
+
+ORBIT_FILE = (
+    "; Brass Orbit keeps its settings here, and writes them anew when it ends.\r\n"
+    "[Picture]\r\nOverall = 2\r\nTextures = 2\r\nShadows = 2 ; of the flippers, too\r\nMotionBlur = yes\r\n"
+    "\r\n[Pace]\r\nFrameCap = 0\r\n\r\n[Table]\r\nNudgeStrength = 0.7\r\nPlayerName = Ada \u2605\r\n"
+).encode("utf-16")
+
+
+def listed_games(home: Path) -> dict[str, Listed]:
+    """The games as a rig lists them; Brass Orbit keeps settings in a file of its own, which it has made by now."""
+    file = home / "games" / "brass-orbit" / "settings.ini"
+    if not file.parent.exists():
+        file.parent.mkdir(parents=True)
+        replace_file(file, ORBIT_FILE)
+    known = {"brass-orbit": (file, ORBIT_KEYS)}
+    return {name: Listed(game, (), *known.get(name, (None, {}))) for name, (game, _) in GAMES.items()}

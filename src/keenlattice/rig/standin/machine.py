@@ -17,6 +17,7 @@ from keenlattice.profile.layers import resolve
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Changes, Facts, State, game_of, one_by_one
 from keenlattice.rig.chores import Chore, Outcome, chore_of
+from keenlattice.rig.gamefiles import GameFiles
 from keenlattice.rig.standin.chores import (
     CHORES,
     emptied,
@@ -26,7 +27,7 @@ from keenlattice.rig.standin.chores import (
     with_driver_stock,
 )
 from keenlattice.rig.standin.faults import Fault, Held, has_struck, keep_fault, read_fault
-from keenlattice.rig.standin.games import GAMES
+from keenlattice.rig.standin.games import GAMES, listed_games
 from keenlattice.rig.standin.mechanisms import pipeline
 from keenlattice.rig.standin.pipeline import simulate
 
@@ -58,11 +59,12 @@ class Standin:
         self.place = str(home / STATE)
         self._rights = rights
         self._writes = 0
-        self._catalog = catalog().with_more(more) if more else catalog()
         try:
             home.mkdir(parents=True, exist_ok=True)
+            self._files = GameFiles(listed_games(home), home)
         except OSError as error:
             raise RigError(f"cannot make the stand-in rig in {home}: {error.strerror}") from None
+        self._catalog = catalog().with_more([*self._files.settings(), *more])
         self._fault = read_fault(home)
 
     @property
@@ -102,12 +104,12 @@ class Standin:
     def state(self) -> State:
         path = self.home / STATE
         try:
-            return {self.place: path.read_bytes() if path.exists() else None}
+            return {self.place: path.read_bytes() if path.exists() else None, **self._files.state()}
         except OSError as error:
             raise RigError(f"cannot read the rig's state {path}: {error.strerror}") from None
 
     def values(self, state: State, owner: str) -> Entries:
-        return self._parsed(state).get(owner, {})
+        return {**self._parsed(state).get(owner, {}), **self._files.values(state, owner)}
 
     def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
         return one_by_one(self._catalog, changes)
@@ -116,12 +118,15 @@ class Standin:
         held = self._parsed(state)
         for key, value in changes.items():
             self._refuse(key, value)
-        entries = {**held.get(owner, {}), **changes}
+        in_file = {key: value for key, value in changes.items() if self._files.covers(owner, key)}
+        entries = {**held.get(owner, {}), **{key: value for key, value in changes.items() if key not in in_file}}
         held[owner] = {key: value for key, value in entries.items() if value is not None}
-        return {self.place: _as_text(held)}
+        then = {**state, self.place: _as_text(held)} if len(in_file) < len(changes) else state
+        return {**then, **self._files.changed(state, owner, in_file)} if in_file else then
 
     def put(self, state: State) -> None:
-        if self.place not in state:
+        self._files.put(state)
+        if self.place not in state or state[self.place] == self.state()[self.place]:
             return
         self._check_rights(state)
         self._writes += 1
@@ -173,11 +178,11 @@ class Standin:
         held: Held = self._parsed(state)
         if chore == "update-driver":
             updated = with_driver_stock(held)
-            return Outcome({self.place: _as_text(updated)}, (f"driver {machine(held, 'driver')}.4 becomes "
+            return Outcome({**state, self.place: _as_text(updated)}, (f"driver {machine(held, 'driver')}.4 becomes "
                                                              f"{machine(updated, 'driver')}.4",))
         if chore in ("clear-shader-cache", "clear-temporary-files"):
             then, said = emptied(held, "shader_cache_mib" if chore == "clear-shader-cache" else "temporary_mib")
-            return Outcome({self.place: _as_text(then)}, (said,))
+            return Outcome({**state, self.place: _as_text(then)}, (said,))
         what = "standby_mib" if chore == "purge-standby-memory" else "damaged_files"
         found = for_good(self.home)[what]
         said = f"{found} MiB are dropped" if what == "standby_mib" else f"{found} damaged files are fetched anew"
@@ -194,12 +199,11 @@ class Standin:
 
     def _in_effect(self, owner: str) -> Mapping[str, Value]:
         """What the running machine works by: settings that wait for a restart still hold their old values."""
-        held = self._parsed(self.state())
-        waiting = self._waiting()
-        wanted = held.get(WHOLE_RIG, {})
+        state, waiting = self.state(), self._waiting()
+        wanted = self.values(state, WHOLE_RIG)
         rig_wide = {key: value for key, value in wanted.items() if key.partition("@")[0] not in waiting}
         rig_wide |= self._running()
-        game = {} if owner == WHOLE_RIG else held.get(owner, {})
+        game = {} if owner == WHOLE_RIG else self.values(state, owner)
         resolved = resolve(self.catalog(), rig_wide, game)
         return {key: one.value for key, one in resolved.items() if one.value is not None}
 

@@ -1,0 +1,91 @@
+"""A run sheet: the steps of an apply or an undo that a player takes by hand, and what they said and saw of each."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from itertools import groupby
+from typing import Any, Literal
+
+from keenlattice.catalog.model import Restart
+from keenlattice.catalog.values import Value
+
+Done = Literal["open", "said", "seen"]
+
+
+@dataclass(frozen=True)
+class SheetStep:
+    """One thing to do.
+
+    Args:
+        number: from 1.
+        owner: whom it is set for.
+        key, title, unit: the setting.
+        before, after: what is there as far as anyone has said, and what to set; None for the machine's own.
+        why: what it is for, or what it trades.
+        where, check: where to set it, and how to see that it took; in plain words.
+        rights: whether it takes an administrator's rights.
+        restart: what it waits for.
+        done: "said" once the player has ticked it off, "seen" once they have read the value back.
+        seen: the value that they read.
+        time: when.
+    """
+
+    number: int
+    owner: str
+    key: str
+    title: str
+    unit: str
+    before: Value | None
+    after: Value | None
+    why: str
+    where: str
+    check: str
+    rights: bool
+    restart: Restart
+    done: Done = "open"
+    seen: Value | None = None
+    time: str = ""
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """All steps of one apply or undo, by the restart that they wait for.
+
+    Args:
+        kind: "apply" or "undo".
+        title: what it is of, `brass-orbit@1a2b3c4d`.
+        profile, version: the version that holds once all is done; empty for an undo.
+        target: for an undo, the restore point.
+        before: the rig's state before the first step, packed.
+        note: why.
+        token: tells this sheet from all others.
+    """
+
+    kind: str
+    title: str
+    profile: str
+    version: str
+    target: int | None
+    before: str
+    note: str
+    token: str = ""
+    steps: tuple[SheetStep, ...] = field(default=())
+
+    @property
+    def open(self) -> list[SheetStep]:
+        return [step for step in self.steps if step.done == "open"]
+
+    def with_step(self, step: SheetStep) -> "Sheet":
+        return replace(self, steps=tuple(step if one.number == step.number else one for one in self.steps))
+
+    def groups(self) -> Iterator[tuple[Restart, Sequence[SheetStep]]]:
+        """The steps that go before each restart."""
+        for restart, steps in groupby(self.steps, key=lambda step: step.restart):
+            yield restart, list(steps)
+
+    def to_json(self) -> dict[str, Any]:
+        return asdict(self)
+
+    @classmethod
+    def from_json(cls, told: dict[str, Any]) -> "Sheet":
+        steps = tuple(SheetStep(**step) for step in told["steps"])
+        return cls(**{**told, "steps": steps})

@@ -1,0 +1,1 @@
+"""A rig that we cannot write to: a player changes it by hand, from a run sheet, and says what they did."""

@@ -1,0 +1,164 @@
+"""The rig changed by hand: what a player has typed in of it, and what they have said is set on it."""
+
+import json
+import tomllib
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from keenlattice.catalog.load import catalog
+from keenlattice.catalog.model import Catalog, Restart, Setting
+from keenlattice.catalog.values import Value
+from keenlattice.errors import RigError, UnknownName, UsageError
+from keenlattice.files import replace_file
+from keenlattice.profile.compare import Change, with_changes
+from keenlattice.profile.game import Game
+from keenlattice.profile.version import Entries
+from keenlattice.rig.base import Changes, Facts, FactValue, State, one_by_one
+from keenlattice.rig.gamelist import read_games
+
+if TYPE_CHECKING:
+    from keenlattice.measure.capture import Capture
+    from keenlattice.rig.chores import Chore, Outcome
+
+SAID, SHEET, ABOUT = "said.json", "sheet.json", "rig.toml"
+MOST_BYTES = 256 * 1024
+ASKED: Mapping[str, str] = {
+    "os": "Operating system", "cpu": "Processor", "cores": "Its cores", "threads": "Its threads",
+    "ram_mib": "Memory in MiB (16 GiB are 16384)", "gpu": "Graphics card", "vram_mib": "Its memory in MiB",
+    "driver_version": "Version of its driver", "panel": "Panel",
+    "refresh_hz": "Refresh rate that it runs at, in Hz", "best_refresh_hz": "Best refresh rate that it can do, in Hz"}
+"""The facts that are asked for, and how; others may be given, too."""
+
+
+class ByHandRig:
+    """A rig that nobody but the player can write to. Its state is what they have said.
+
+    Args:
+        home: the folder that it is kept in.
+        more: settings beside the catalog's.
+
+    Raises:
+        RigError: what was typed in of it cannot be read.
+    """
+
+    name = "byhand"
+
+    def __init__(self, home: Path, more: Sequence[Setting] = ()) -> None:
+        self.home = home
+        self.place, self.sheet = str(home / SAID), str(home / SHEET)
+        self._catalog = catalog().with_more(more) if more else catalog()
+        self._facts, self._devices = read_about(home / ABOUT)
+
+    def facts(self) -> Facts:
+        return {"case_matters": False, **self._facts}
+
+    def devices(self) -> tuple[str, ...]:
+        return self._devices
+
+    def games(self) -> tuple[Game, ...]:
+        return tuple(listed.game for listed in read_games(self.home).values())
+
+    def catalog(self) -> Catalog:
+        return self._catalog
+
+    def state(self) -> State:
+        try:
+            return {place: Path(place).read_bytes() if Path(place).exists() else None
+                    for place in (self.place, self.sheet)}
+        except OSError as error:
+            raise RigError(f"cannot read {error.filename}: {error.strerror}") from None
+
+    def values(self, state: State, owner: str) -> Entries:
+        return self._parsed(state).get(owner, {})
+
+    def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
+        return one_by_one(self._catalog, changes)
+
+    def changed(self, state: State, owner: str, changes: Changes) -> State:
+        said = self._parsed(state)
+        said[owner] = with_changes(said.get(owner, {}), changes)
+        kept = {one: dict(sorted(entries.items())) for one, entries in sorted(said.items()) if entries}
+        return {**state, self.place: (json.dumps(kept, indent=1) + "\n").encode() if kept else None}
+
+    def put(self, state: State) -> None:
+        try:
+            self.home.mkdir(parents=True, exist_ok=True)
+            for place, content in state.items():
+                if content is None:
+                    Path(place).unlink(missing_ok=True)
+                else:
+                    replace_file(Path(place), content)
+        except OSError as error:
+            raise RigError(f"cannot write in {self.home}: {error.strerror}") from None
+
+    def restart(self, what: Restart) -> None:
+        """The player restarts it; the run sheet says when."""
+
+    def pending(self) -> Mapping[str, Restart]:
+        return {}
+
+    def chores(self) -> "Sequence[Chore]":
+        return ()
+
+    def after_chore(self, state: State, chore: str) -> "Outcome":
+        raise UnknownName("chore", chore)
+
+    def play(self, game: str, seconds: float, seed: int) -> "Capture":
+        raise RigError(f"{game} runs on a rig that is changed by hand: it cannot be played from here; record it there")
+
+    def _parsed(self, state: State) -> dict[str, dict[str, Value]]:
+        try:
+            said = json.loads(state[self.place] or b"{}")
+            return {str(owner): dict(entries) for owner, entries in said.items()}
+        except (ValueError, AttributeError, TypeError):
+            raise RigError(f"{self.place} is damaged: put it back from a copy, or move it away and say anew what is set"
+                           ) from None
+
+
+def read_about(path: Path) -> tuple[dict[str, FactValue], tuple[str, ...]]:
+    """What was typed in of a rig: its facts, and its devices. Nothing, if nobody has.
+
+    Raises:
+        RigError: the file cannot be read, or holds something else.
+    """
+    if not path.exists():
+        return {}, ()
+    try:
+        content = path.read_bytes()
+        if len(content) > MOST_BYTES:
+            raise ValueError(f"larger than {MOST_BYTES // 1024} kB")
+        table = tomllib.loads(content.decode())
+        unknown = set(table) - {"facts", "devices"}
+        if unknown:
+            raise ValueError(f"it holds {', '.join(sorted(unknown))}; facts and devices are all it may")
+        return {str(name): _fact(name, value) for name, value in table.get("facts", {}).items()}, tuple(
+            str(device) for device in table.get("devices", ()))
+    except (OSError, ValueError, AttributeError, TypeError) as error:
+        raise RigError(f"{path} does not tell of a rig: {error}; it is TOML with a table [facts]") from None
+
+
+def _fact(name: str, value: object) -> FactValue:
+    if isinstance(value, str | int | float) and name.isidentifier():
+        return value
+    raise ValueError(f"{name}: a fact is a text, a number, or true or false, and named in letters, digits and _")
+
+
+def keep_about(home: Path, facts: Mapping[str, FactValue], devices: Sequence[str]) -> None:
+    """Writes down what was typed in of a rig.
+
+    Raises:
+        UsageError: something that is no fact.
+        RigError: it cannot be written.
+    """
+    import tomlkit
+
+    try:
+        held = {name: _fact(name, value) for name, value in facts.items()}
+    except ValueError as error:
+        raise UsageError(str(error)) from None
+    try:
+        home.mkdir(parents=True, exist_ok=True)
+        replace_file(home / ABOUT, tomlkit.dumps({"devices": list(devices), "facts": held}).encode())
+    except OSError as error:
+        raise RigError(f"cannot write {home / ABOUT}: {error.strerror}") from None

@@ -1,0 +1,96 @@
+"""The games of a rig, as a player has told it: executables, how they are started, and their own settings files."""
+
+import tomllib
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from keenlattice.errors import RigError, UsageError
+from keenlattice.files import replace_file
+from keenlattice.profile.game import Game
+
+FILE = "games.toml"
+MOST_BYTES = 256 * 1024
+
+
+@dataclass(frozen=True)
+class Key:
+    """Where a setting is in a game's file, and how its values are written there; as they are called, if not said."""
+
+    section: str
+    key: str
+    texts: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Listed:
+    """A game that a player has told of, with the file that it keeps its settings in, and what is known of that."""
+
+    game: Game
+    command: tuple[str, ...] = ()
+    file: Path | None = None
+    keys: dict[str, Key] = field(default_factory=dict)
+
+
+def read_games(home: Path) -> dict[str, Listed]:
+    """The games of a rig, by name.
+
+    Raises:
+        RigError: the file cannot be read, or is not as it should be; the message names the game and the key.
+    """
+    path = home / FILE
+    if not path.exists():
+        return {}
+    try:
+        content = path.read_bytes()
+        if len(content) > MOST_BYTES:
+            raise ValueError(f"larger than {MOST_BYTES // 1024} kB")
+        tables = tomllib.loads(content.decode())
+        return {name: _listed(name, table) for name, table in tables.items()}
+    except (OSError, ValueError, TypeError, KeyError, AttributeError) as error:
+        raise RigError(f"{path} cannot be understood: {error}; mend it, or move it away") from None
+
+
+def _listed(name: str, table: dict[str, Any]) -> Listed:
+    unknown = set(table) - {"title", "executables", "command", "file", "keys"}
+    if unknown:
+        raise ValueError(f"{name}: no such key: {', '.join(sorted(unknown))}")
+    keys = {setting: Key(str(one["section"]), str(one["key"]), {str(a): str(b) for a, b in
+                                                               dict(one.get("values", {})).items()})
+            for setting, one in table.get("keys", {}).items()}
+    file = table.get("file")
+    executables, command = table.get("executables", []), table.get("command", [])
+    if not all(isinstance(one, list) and all(isinstance(word, str) for word in one) for one in (executables, command)):
+        raise ValueError(f"{name}: executables and command are lists of words")
+    return Listed(Game(name, str(table.get("title", name)), tuple(executables)), tuple(command),
+                  Path(file).expanduser() if file else None, keys)
+
+
+def add_game(home: Path, listed: Listed) -> None:
+    """Adds a game, or replaces what was told of it; everything else in the file stays as it is.
+
+    Raises:
+        UsageError: a name that cannot be one.
+        RigError: the file cannot be read or written.
+    """
+    import re
+
+    import tomlkit
+
+    name = listed.game.name
+    if not re.fullmatch(r"[a-z][a-z0-9-]{0,59}", name) or name in ("rig", "machine"):
+        raise UsageError(f"{name!r} cannot be a game's name: take small letters, digits and dashes, and not `rig`")
+    read_games(home)
+    path = home / FILE
+    try:
+        document = tomlkit.parse(path.read_text(encoding="utf-8")) if path.exists() else tomlkit.document()
+        table = document.get(name) or tomlkit.table()
+        table["title"], table["executables"] = listed.game.title, list(listed.game.executables)
+        for key, value in (("command", list(listed.command)), ("file", str(listed.file) if listed.file else "")):
+            if value:
+                table[key] = value
+        document[name] = table
+        home.mkdir(parents=True, exist_ok=True)
+        replace_file(path, tomlkit.dumps(document).encode())
+    except OSError as error:
+        raise RigError(f"cannot write {path}: {error.strerror}") from None
