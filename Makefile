@@ -27,6 +27,7 @@ bench: .venv/installed-dev
 	$(BIN)/python -m bench
 
 torture: .venv/installed-dev
+	KEEN_KILLS=600 $(BIN)/python -m pytest tests/test_kills.py
 	$(BIN)/python -m pytest --hypothesis-profile=torture tests/test_pack.py tests/test_formula.py -k "mangled or any_text"
 
 shots: .venv/installed-dev debian-shots

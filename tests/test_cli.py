@@ -4,9 +4,11 @@ import json
 import os
 import pty
 import resource
+import select
 import signal
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import pytest
@@ -206,8 +208,11 @@ def at_a_terminal(tmp_path: Path, words: list[str], answers: dict[str, str]) -> 
     child, terminal = pty.fork()
     if child == 0:
         os.execve(KEEN[0], [*KEEN, *words], environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), TERM="xterm"))
-    screen, asked = "", set()
+    screen, asked, until = "", set(), time.monotonic() + 60
     while True:
+        if not select.select([terminal], [], [], max(0.0, until - time.monotonic()))[0]:
+            os.kill(child, signal.SIGKILL)
+            raise AssertionError(f"nobody answers what is asked: {screen}")
         try:
             screen += os.read(terminal, 4096).decode()
         except OSError:  # the program has ended

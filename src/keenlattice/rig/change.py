@@ -158,11 +158,12 @@ def take_back(rig: "Rig", journal: Journal, *, at_once: bool) -> list[str]:
     """
     now = rig.state()
     ours, foreign = sort_out(now, journal)
-    then: dict[str, bytes | None] = {**now, **{place: journal.before.get(place) for place in ours}}
+    then = now
     if foreign:
         replace_file(rig.home / KEPT, packed(journal.before).encode())
         if journal.intent:
-            then.update(_without_ours(rig, then, journal.intent, at_once))
+            then = _without_ours(rig, now, journal.intent, at_once)
+    then = {**then, **{place: journal.before.get(place) for place in ours}}
     rig.put({place: content for place, content in then.items() if content != now.get(place)})
     held = rig.state()
     return [place for place in foreign if held.get(place) != journal.before.get(place)]
@@ -180,7 +181,8 @@ def _without_ours(rig: "Rig", state: "State", intent: Intent, every: bool) -> "S
     for owner, wants in intent.wants.items():
         held = rig.values(state, owner)
         was: Mapping[str, Value | None] = intent.was.get(owner, {})
-        back = {key: was.get(key) for key, value in wants.items() if (every or held.get(key) == value) and held.get(key) != was.get(key)}
+        back = {key: was.get(key) for key, value in wants.items()
+                if (every or held.get(key) == value) and held.get(key) != was.get(key)}
         if back:
-            state = rig.changed(state, owner, back)
+            state = {**state, **rig.changed(state, owner, back)}
     return state

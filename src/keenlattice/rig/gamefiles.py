@@ -11,9 +11,10 @@ import stat
 from collections.abc import Mapping
 from pathlib import Path
 
+from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
-from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.errors import BadValue, RefusedByRig, RigError
 from keenlattice.files import replace_file
 from keenlattice.rig.base import Changes, State
 from keenlattice.rig.gamelist import Key, Listed
@@ -103,7 +104,7 @@ class GameFiles:
             if key == LOCK_KEY:
                 found[key] = state.get(str(listed.file) + MODE) == LOCKED
             elif (text := _held(ini, listed, key)) is not None:
-                found[key] = _as_value(listed.keys.get(key), text)
+                found[key] = _as_value(key, listed.keys.get(key), text)
         return found
 
     def changed(self, state: State, owner: str, changes: Changes) -> State:
@@ -209,14 +210,15 @@ def _as_text(known: Key | None, value: Value) -> str:
     return texts.get(said, said)
 
 
-def _as_value(known: Key | None, text: str) -> Value:
-    """What a text in the file means; the text itself where nobody has said."""
-    said = next((said for said, written in (known.texts if known else {}).items() if written == text), text)
-    if known is None:
+def _as_value(key: str, known: Key | None, text: str) -> Value:
+    """What a text in the file means; the text itself where it means nothing that the setting takes."""
+    if known is None or key not in catalog():
         return text
-    if said in ("on", "off") and set(known.texts) <= {"on", "off"} and known.texts:
-        return said == "on"
-    return int(said) if re.fullmatch(r"-?\d{1,15}", said) else said
+    said = next((said for said, written in known.texts.items() if written == text), text)
+    try:
+        return catalog()[key].parsed(said)
+    except BadValue:
+        return text
 
 
 def _lock(place: str) -> bytes:

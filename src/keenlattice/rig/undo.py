@@ -106,19 +106,19 @@ def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[
         left = {**_left_as(row), **left}
     held = fingerprints({place: now.get(place) for place in was})
     written_over = [place for place in was if held[place] != left.get(place)]
-    then: dict[str, bytes | None] = {**now, **{place: was[place] for place in was if place not in written_over}}
+    whole = {place: was[place] for place in was if place not in written_over}
     if not written_over:
-        return then, True
+        return {**now, **whole}, True
     if any(row.kind == "chore" and set(written_over) & set(unpacked(row.restore_point)) for row in rows):
         raise UsageError("that was a chore, and the rig has been changed by something else since: it cannot be undone "
                          "alone; see `keen drift`")
     before: State = {**now, **was}
-    state: State = then
+    state = now
     for owner in owners:
         back = changes(rig.values(state, owner), rig.values(before, owner))
         if back:
             state = {**state, **rig.changed(state, owner, {one.key: one.after for one in back})}
-    return state, False
+    return {**state, **whole}, False
 
 
 def _left_as(row: Apply) -> dict[str, str]:

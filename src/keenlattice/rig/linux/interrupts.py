@@ -55,7 +55,7 @@ def devices(root: Path) -> list[Device]:
         messages = _messages(path)
         line = _number(path / "irq")
         found.append(Device(
-            f"{kind}{number}", path.name, bool(messages), _can_do_messages(path) or (True if messages else None),
+            f"{kind}{number}", path.name, bool(messages), True if messages else _can_do_messages(path),
             messages or ((line,) if line else ()), not messages and lines.count(line) > 1,
             (path / "driver").resolve().name if (path / "driver").exists() else ""))
     return found

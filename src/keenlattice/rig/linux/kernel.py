@@ -125,9 +125,11 @@ class Kernel:
         """
         path = Path(place)
         try:
-            if place == self.noted:
-                replace_file(path, content) if content is not None else path.unlink(missing_ok=True)
-            elif content is not None:
+            if content is None:
+                path.unlink(missing_ok=True)
+            elif place == self.noted or self._root != Path("/"):  # a recorded tree has plain files
+                replace_file(path, content)
+            else:
                 with path.open("wb", buffering=0) as file:
                     file.write(content + b"\n")
         except PermissionError:

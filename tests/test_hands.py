@@ -1,0 +1,242 @@
+"""Safe hands at the command line: what a worried player sees after a failure, and where anything is written."""
+
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from conftest import Keen, as_json, environment
+from keenlattice.errors import RigError
+from keenlattice.logbook.book import Logbook
+from keenlattice.rig.apply import apply
+from keenlattice.rig.journal import unfinished
+from keenlattice.rig.standin.machine import Standin
+from test_cli import at_a_terminal
+
+DIES = """
+import os, signal, sys
+from pathlib import Path
+from keenlattice.logbook.book import Logbook
+from keenlattice.rig.apply import apply
+from keenlattice.rig.standin.machine import Standin
+folder = Path(sys.argv[1])
+rig, book = Standin(folder / "rigs" / "juniper"), Logbook(folder)
+real, left = rig.put, [3]
+def put(state):
+    left[0] -= 1
+    if not left[0]:
+        os.kill(os.getpid(), signal.SIGKILL)
+    real(state)
+rig.put = put
+apply(rig, book, book.latest("brass-orbit"))
+"""
+
+
+@pytest.fixture
+def killed(keen: Keen, tmp_path: Path) -> Path:
+    """A logbook whose apply was killed after two of three steps."""
+    keen("edit", "brass-orbit", "frame.cap=160", "frame.queue-depth=1", "sync.vertical=off")
+    book = tmp_path / "book"
+    done = subprocess.run([sys.executable, "-c", DIES, str(book)], check=False)
+    assert done.returncode < 0 and unfinished(book / "rigs" / "juniper")
+    return book
+
+
+def held(book: Path) -> object:
+    rig = Standin(book / "rigs" / "juniper")
+    return dict(rig.values(rig.state(), "brass-orbit"))
+
+
+ALL = {"frame.cap": 160, "frame.queue-depth": 1, "sync.vertical": "off"}
+
+
+@pytest.mark.parametrize(("answer", "says", "then"), [
+    ("finish", "it is finished now, and read back", ALL), ("undo", "back to what it was before", {}),
+    ("leave", "left as it is", {"frame.cap": 160, "frame.queue-depth": 1})])
+def test_after_a_kill_the_player_chooses(killed: Path, tmp_path: Path, answer: str, says: str, then: object) -> None:
+    said = at_a_terminal(tmp_path, ["survey"], {"[undo]": answer})
+    assert "2 of 3 steps were done" in said and says in " ".join(said.split())
+    assert held(killed) == then and unfinished(killed / "rigs" / "juniper") is (answer == "leave")
+
+
+def test_recover_finishes_or_undoes(killed: Path, keen: Keen) -> None:
+    keen("recover", "--finish", "--undo", code=2)
+    said = keen("recover", "--finish").stdout
+    assert "after 2 of 3 steps): it is finished now" in " ".join(said.split())
+    assert held(killed) == ALL and as_json(keen("survey", "--json"))["applied"]
+    assert "Nothing was cut short" in keen("recover", "--undo").stdout
+    keen("undo")
+    assert held(killed) == {}
+
+
+def test_without_a_terminal_it_is_undone_and_said(killed: Path, keen: Keen) -> None:
+    assert "back to what it was before" in keen("history", "brass-orbit").stderr
+    assert held(killed) == {}
+
+
+def test_rights_lost_half_way_are_said_until_they_are_back(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "rig", "cpu.core-parking=off", "gpu.power-limit@gpu0=110", "memory.rated-speed=on")
+    assert "strikes at write 2" in keen("fault", "rights-missing", "--at", "2").stdout
+    said = keen("apply", "rig", "--yes", code=1).stderr
+    assert "could not be put back" in said and "after step 1 of 3" in said and "keen recover" in said
+    assert "part of it holds" in keen("survey").stderr  # a command that looks goes on
+    assert as_json(keen("fault", "off", "--json"))["on"] is None
+    assert "back to what it was before" in keen("survey").stderr
+    assert keen("survey").stderr == ""
+    assert "device-gone" in keen("fault").stdout
+    keen("fault", "gremlins", code=2)
+
+
+def test_a_restart_that_was_not_done_is_found(keen: Keen) -> None:
+    keen("edit", "rig", "memory.rated-speed=on")
+    keen("apply", "rig", "--yes")
+    keen("fault", "restart-not-done")
+    assert "it still waits" in keen("restart", "machine", code=1).stderr
+    keen("fault", "off")
+    assert "read back: memory.rated-speed" in keen("restart", "machine").stdout
+
+
+def test_chores_are_listed_done_and_undone(keen: Keen) -> None:
+    listed = as_json(keen("chore", "--json"))["chores"]
+    assert {one["name"]: one["undoable"] for one in listed} == {
+        "update-driver": True, "clear-shader-cache": True, "clear-temporary-files": True,
+        "purge-standby-memory": False, "verify-game-files": False}
+    assert "1840 MiB of the shader cache" in keen("chore", "clear-shader-cache", "--yes").stdout
+    assert "nothing brings back" in keen("chore", "purge-standby-memory", "--yes").stdout
+    assert as_json(keen("chore", "purge-standby-memory", "--yes", "--json"))["says"] == ["there is nothing to do"]
+    points = as_json(keen("undo", "--list", "--json"))["points"]
+    assert [(one["what"], one["in_force"]) for one in points] == [
+        ("clear-shader-cache", True), ("purge-standby-memory", False), ("purge-standby-memory", False)]
+    assert "Undone on the rig juniper: chore clear-shader-cache" in keen("undo").stdout
+    assert "for good" in keen("undo", "--list").stdout
+    keen("undo", "--to", "99", code=2)
+    keen("undo", code=2)
+    assert "1840 MiB" in keen("chore", "clear-shader-cache", "--yes").stdout
+
+
+WATCHED = """
+import os, sys
+seen = set()
+def watch(event, words):
+    if event == "open" and isinstance(words[0], str) and words[2] & (os.O_WRONLY | os.O_RDWR):
+        seen.add(words[0])
+    if event in ("os.rename", "os.remove", "os.chmod", "os.mkdir"):
+        seen.update(str(word) for word in words if isinstance(word, str))
+sys.addaudithook(watch)
+from keenlattice.cli.app import main
+try:
+    main()
+finally:
+    print("\\n".join(sorted(seen)), file=sys.stderr)
+"""
+
+
+def test_nothing_is_written_but_where_the_preview_said(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "brass-orbit", "frame.cap=160", "game.textures=low", "game.config-locked=on")
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
+    done = subprocess.run([sys.executable, "-c", WATCHED, "apply", "brass-orbit", "--yes", "--json"], env=env,
+                          capture_output=True, text=True, check=True)
+    rig, places = tmp_path / "book" / "rigs" / "juniper", [place.removesuffix(" (lock)") for place in
+                                                         as_json(done)["places"]]
+    assert str(rig / "state.json") in places and str(rig / "games/brass-orbit/settings.ini") in places
+    ours = ("change-under-way.jsonl", "change.lock", "change.lock.holder", "spare-room")
+    allowed = {*places, *(str(rig / name) for name in ours), str(rig), str(tmp_path / "book")}
+    for path in done.stderr.split("\n"):
+        name = Path(path).name
+        beside = name.startswith(".") and any(f".{Path(place).name}." in name for place in [*places, *ours])
+        book = path.startswith(str(tmp_path / "book" / "logbook.sqlite"))
+        assert not path or path in allowed or beside or book or path.startswith("/dev/") or "__pycache__" in path, path
+
+
+@pytest.mark.skipif(os.geteuid() != 0 or shutil.which("mount") is None, reason="only root can make a small disk")
+def test_a_disk_that_fills_up_in_mid_apply_is_rolled_back(tmp_path: Path, book: Logbook,
+                                                          monkeypatch: pytest.MonkeyPatch) -> None:
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    if subprocess.run(["mount", "-t", "tmpfs", "-o", "size=1m", "tmpfs", str(disk)], check=False).returncode:
+        pytest.skip("no disk can be mounted here")
+    try:
+        rig = Standin(disk / "rig")
+        before, real, writes = rig.state(), rig.put, []
+
+        def put(state: object) -> None:
+            writes.append(state)
+            if len(writes) == 2:  # somebody else takes all the room that is left
+                filler = os.open(disk / "filler", os.O_CREAT | os.O_WRONLY)
+                with pytest.raises(OSError, match="No space"):
+                    for _ in range(4096):
+                        os.write(filler, bytes(512))
+                os.close(filler)
+            real(state)  # type: ignore[arg-type]
+
+        monkeypatch.setattr(rig, "put", put)
+        with pytest.raises(RigError, match=r"[Nn]o space left.*the rig is as it was before"):
+            apply(rig, book, book.commit("brass-orbit", ALL))
+        assert rig.state() == before and not unfinished(rig.home)
+    finally:
+        subprocess.run(["umount", str(disk)], check=True)
+
+
+def test_a_rig_changed_by_hand_from_facts_to_undo(keen: Keen, tmp_path: Path) -> None:
+    env = {"KEEN_RIG": "byhand"}
+    keen("facts", "refresh_hz=165", "gpu=A card", **env)
+    (tmp_path / "more.toml").write_text("devices = ['gpu0']\n[facts]\nram_mib = 16384\nrefresh_hz = 165\n")
+    assert as_json(keen("facts", "--from", "more.toml", "--json", **env))["devices"] == ["gpu0"]
+    keen("facts", "refresh_hz", code=2, **env)
+    keen("facts", "--from", "nowhere.toml", code=2, **env)
+    assert "typed in" in keen("facts", "ram_mib=3", code=2).stderr
+    keen("game", "orbit", "--title", "Brass Orbit", "--executable", "orbit.exe", **env)
+    keen("edit", "orbit", "frame.cap== refresh - 3", "frame.queue-depth=1", "sync.vertical=off", "-m", "sooner", **env)
+    keen("edit", "rig", "interrupt.mode@gpu0=message", **env)
+    sheet = as_json(keen("apply", "orbit", "--yes", "--json", **env))["sheet"]
+    assert [(one["number"], one["key"], one["after"], one["restart"]) for one in sheet["steps"]] == [
+        (1, "frame.cap", 162, "none"), (2, "frame.queue-depth", 1, "game"), (3, "sync.vertical", "off", "game")]
+    assert "still open" in keen("apply", "rig", "--yes", code=2, **env).stderr
+    keen("sheet", "--tick", "1", "--tick", "2")
+    keen("sheet", "--tick", "1", code=2)
+    keen("sheet", "--seen", "3", code=2)
+    for name, mark in (("s.md", "- [x] **1. Frame"), ("s.html", "<span class=box aria-label='done'>x</span>")):
+        keen("sheet", "--out", name)
+        assert mark in (tmp_path / name).read_text()
+    keen("sheet", "--out", "s.doc", code=2)
+    assert "you saw on, and off was to be set: it did not take" in keen("sheet", "--seen", "3=on").stdout
+    assert "1 seen, 2 said" in keen("sheet").stdout
+    (drift,) = as_json(keen("drift", "--json", code=1, **env))["profiles"]
+    assert [one["setting"] for one in drift["changes"]] == ["sync.vertical"]
+    back = as_json(keen("undo", "--json", **env))["sheet"]
+    assert [(one["key"], one["before"], one["after"]) for one in back["steps"]] == [
+        ("frame.cap", 162, None), ("frame.queue-depth", 1, None), ("sync.vertical", "on", None)]
+    said = at_a_terminal(tmp_path, ["sheet", "--ask"], {"1. Frame-rate cap": "y", "2. Frames prepared": "5000",
+                                                        "cannot be 5000": "2", "3. Vertical sync": "q"})
+    said = " ".join(said.split())
+    assert "(you say so)" in said and "(you saw 2 frames)" in said and "1 of 3 steps are open" in said
+    assert "2 of 3 steps had been done" in keen("sheet", "--drop").stdout
+    points = as_json(keen("undo", "--list", "--json", **env))["points"]
+    assert [one["kind"] for one in points] == ["apply", "part"]
+    keen("measure", "orbit", code=1, **env)
+    keen("demo", "--rig", "byhand", code=2)
+
+
+def test_a_rig_of_this_machine_is_told_of_games_and_what_applies_to_them(keen: Keen, tmp_path: Path) -> None:
+    env = {"KEEN_RIG": "linux"}
+    keen("game", "orbit", "--executable", "orbit", "--file", "orbit.ini", **env)
+    (tmp_path / "orbit.ini").write_text("[Pace]\nCap=60\n")
+    (tmp_path / ".drirc").write_text("<driconf><device><application name='Mine' executable='orbit'>"
+                                     "<option name='vblank_mode' value='0'/></application></device></driconf>")
+    told = as_json(keen("match", "orbit", "--json", **env))
+    assert told["game"] == "orbit"
+    assert [(one["option"], one["value"], one["entry"]) for one in told["options"]] == [("vblank_mode", "0", "Mine")]
+    assert "gets no profile of ours" in keen("match", "rally", **env).stdout
+    assert "orbit" in keen("game", **env).stdout
+    keen("edit", "orbit", "file.pace_cap=144", "sync.vertical=on", **env)
+    assert "orbit.ini" in keen("apply", "orbit", "--yes", **env).stdout
+    assert (tmp_path / "orbit.ini").read_text() == "[Pace]\nCap=144\n"
+    assert "Keen Lattice: orbit, over Mine" in keen("match", "orbit", **env).stdout
+    keen("undo", **env)
+    assert (tmp_path / "orbit.ini").read_text() == "[Pace]\nCap=60\n"
+    for words in (["game", "Bad Name", "--executable", "x"], ["game", "orbit"]):
+        keen(*words, code=2, **env)
+    keen("game", "orbit", "--executable", "x", code=2)

@@ -1,0 +1,142 @@
+"""The kernel's settings, on recorded trees of bigger machines (made up), and on this one."""
+
+import struct
+from pathlib import Path
+
+import pytest
+
+from keenlattice.errors import RefusedByRig
+from keenlattice.logbook.book import Logbook
+from keenlattice.rig.apply import apply, preview
+from keenlattice.rig.drift import find_drift
+from keenlattice.rig.linux.driver import Driver
+from keenlattice.rig.linux.interrupts import as_list, cores_in, counts, devices
+from keenlattice.rig.linux.machine import LinuxRig
+from keenlattice.rig.undo import undo
+
+NO_OPTIONS = Driver("made-up", "Nobody", "A renderer", "<driinfo></driinfo>")
+
+
+def with_capability(number: int) -> bytes:
+    """A device's configuration space that names one capability."""
+    head = bytearray(256)
+    head[6], head[0x34] = 0x10, 0x40
+    head[0x40:0x42] = struct.pack("BB", number, 0)
+    return bytes(head)
+
+
+def tree(root: Path) -> Path:
+    """A machine with two GPUs, a network card, a USB controller and a sound card on one line, and eight cores."""
+    found = [("0000:01:00.0", "0x030000", 0, [40], 5), ("0000:00:02.0", "0x038000", 0, [41], 5),
+             ("0000:03:00.0", "0x020000", 0, [50, 51, 52, 53], 17), ("0000:00:14.0", "0x0c0330", 16, [], 5),
+             ("0000:00:1f.3", "0x040300", 16, [], 1), ("0000:00:00.0", "0x060000", 0, [], 1)]
+    for address, code, line, messages, capability in found:
+        folder = root / "sys/bus/pci/devices" / address
+        folder.mkdir(parents=True)
+        (folder / "class").write_text(code + "\n")
+        (folder / "irq").write_text(f"{line}\n")
+        (folder / "config").write_bytes(with_capability(capability))
+        for message in messages:
+            (folder / "msi_irqs").mkdir(exist_ok=True)
+            (folder / "msi_irqs" / str(message)).write_text("msi\n")
+    lines = ["            CPU0       CPU1"]
+    for number in (16, 40, 41, 50, 51, 52, 53):
+        (root / "proc/irq" / str(number)).mkdir(parents=True)
+        (root / "proc/irq" / str(number) / "smp_affinity_list").write_text("0-7\n")
+        lines.append(f" {number}:   {number}00          7   PCI-MSI 1-edge   made-up, 3 more words")
+    (root / "proc/interrupts").write_text("\n".join([*lines, "NMI:  1  2  Non-maskable interrupts"]))
+    cpu = root / "sys/devices/system/cpu"
+    for policy in range(8):
+        folder = cpu / "cpufreq" / f"policy{policy}"
+        folder.mkdir(parents=True)
+        for name, text in (("scaling_available_governors", "calm brisk"), ("scaling_governor", "calm"),
+                           ("cpuinfo_min_freq", "800000"), ("cpuinfo_max_freq", "4600000"),
+                           ("scaling_min_freq", "800000"), ("scaling_max_freq", "4600000")):
+            (folder / name).write_text(text + "\n")
+        for state, name in enumerate(("POLL", "C1", "C6")):
+            idle = cpu / f"cpu{policy}" / "cpuidle" / f"state{state}"
+            idle.mkdir(parents=True)
+            for file, text in (("name", name), ("latency", "85"), ("disable", "0")):
+                (idle / file).write_text(text + "\n")
+    (cpu / "cpufreq" / "boost").write_text("1\n")
+    (cpu / "online").write_text("0-7\n")
+    return root
+
+
+@pytest.fixture
+def rig(tmp_path: Path) -> LinuxRig:
+    made = LinuxRig(tmp_path / "state", tmp_path / ".drirc", tree(tmp_path / "root"))
+    made.driver = NO_OPTIONS
+    return made
+
+
+def test_devices_are_found_by_class_with_their_interrupts(rig: LinuxRig, tmp_path: Path) -> None:
+    found = {one.name: one for one in devices(tmp_path / "root")}
+    assert sorted(found) == ["gpu0", "gpu1", "net0", "sound0", "usb0"]
+    assert (found["gpu0"].address, found["gpu1"].address) == ("0000:00:02.0", "0000:01:00.0")
+    assert [(one.mode, one.can, one.shares) for one in (found["net0"], found["usb0"], found["sound0"])] == [
+        ("message", True, False), ("line", True, True), ("line", False, True)]
+    assert found["net0"].interrupts == (50, 51, 52, 53)
+    assert counts(tmp_path / "root")[50] == 5007
+    facts = rig.facts()
+    assert facts["net0_interrupts"] == 4 * 7 + 5000 + 5100 + 5200 + 5300 and facts["net0_messages"] == 4
+    assert (facts["governor"], facts["clock_highest"], facts["boost"], facts["gpu0_cores"]) == (
+        "calm", 4600, "on", "0-7")
+
+
+def test_what_can_be_written_is_applied_read_back_and_undone(rig: LinuxRig, book: Logbook, tmp_path: Path) -> None:
+    before = rig.state()
+    wanted = {"interrupt.affinity@net0": "0-1,6", "cpu.governor": "brisk", "cpu.clock-least": 2000,
+              "cpu.boost": "off", "cpu.idle-2": False, "interrupt.mode@net0": "message"}
+    plan = preview(rig, book.commit("rig", wanted))
+    assert len(plan.places) == 4 + 8 + 8 + 1 + 8 + 1  # the last is what was noted down
+    apply(rig, book, book.commit("rig", wanted))
+    irq, cpu = tmp_path / "root/proc/irq", tmp_path / "root/sys/devices/system/cpu"
+    assert (irq / "53/smp_affinity_list").read_text() == "0-1,6"
+    assert (irq / "40/smp_affinity_list").read_text() == "0-7\n"
+    assert (cpu / "cpufreq/policy7/scaling_min_freq").read_text() == "2000000"
+    assert (cpu / "cpu3/cpuidle/state2/disable").read_text() == "1"
+    assert rig.values(rig.state(), "rig") == wanted and find_drift(rig, book) == ()
+    (cpu / "cpufreq/policy7/scaling_governor").write_text("calm\n")  # as after a restart, or somebody else
+    assert [one.key for one in find_drift(rig, book)[0].changes] == ["cpu.governor"]
+    undo(rig, book)
+    assert rig.state() == before
+
+
+@pytest.mark.parametrize(("key", "value", "says"), [
+    ("interrupt.mode@net0", "line", "add pci=nomsi"), ("interrupt.mode@usb0", "message", "modinfo -p"),
+    ("interrupt.mode@sound0", "message", "has no message-signalled"), ("interrupt.messages@net0", 2, "modprobe.d"),
+    ("interrupt.affinity@net0", "0-9", "no list of this machine's cores"),
+    ("interrupt.affinity@net0", "; reboot", "no list of this machine's cores")])
+def test_what_cannot_be_written_says_what_to_do_by_hand(rig: LinuxRig, book: Logbook, key: str, value: object,
+                                                        says: str) -> None:
+    before = rig.state()
+    assert says in preview(rig, book.commit("rig", {key: value})).refused[key]  # type: ignore[dict-item]
+    with pytest.raises(RefusedByRig, match="nothing was written"):
+        apply(rig, book, book.commit("rig", {key: value}))  # type: ignore[dict-item]
+    assert rig.state() == before
+
+
+def test_without_rights_the_exact_command_is_given(rig: LinuxRig, book: Logbook,
+                                                   monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("keenlattice.rig.linux.kernel.os.access", lambda *_: False)
+    refused = preview(rig, book.commit("rig", {"cpu.boost": "off"})).refused["cpu.boost"]
+    assert "by hand: echo 0 | sudo tee" in refused and refused.endswith("cpufreq/boost")
+
+
+def test_lists_of_cores_are_read_and_written_as_the_kernel_does() -> None:
+    for text in ("0", "0-3", "0-1,6", "2,4,6-9"):
+        cores = cores_in(text)
+        assert cores is not None and as_list(cores) == text
+    for text in ("", "a", "3-1", "0-", "-1", "0-99999999", "1,,2"):
+        assert cores_in(text) is None
+
+
+def test_this_machines_own_kernel_is_read_whole(tmp_path: Path) -> None:
+    rig = LinuxRig(tmp_path / "state", tmp_path / ".drirc")
+    rig.driver = NO_OPTIONS
+    state = rig.state()
+    assert all(isinstance(content, bytes) or content is None for content in state.values())
+    assert rig.values(state, "rig") == {}
+    for name, device in rig._kernel.devices.items():
+        assert rig.facts()[f"{name}_mode"] == device.mode
