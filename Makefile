@@ -7,8 +7,8 @@
 
 PYTHON ?= python3
 BIN := .venv/bin
-DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri
-DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
+DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils
+DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core chromium
 
 .PHONY: demo test check bench torture shots clean
 

@@ -6,6 +6,7 @@ A terminal view is what a terminal window under Xvfb shows, after the commands a
 import os
 import shutil
 import subprocess
+import sys
 import tempfile
 import time
 from pathlib import Path
@@ -42,6 +43,17 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
     ("drift", 800, ["keen edit brass-orbit frame.cap=160 process.priority=high -m steady",
                     "keen apply brass-orbit --yes"],
      ["keen drift", "keen chore update-driver --yes", "keen drift", "keen drift --put-back | tail -2", "keen drift"]),
+    ("faults", 800, ["keen edit rig cpu.core-parking=off display.refresh=144 memory.rated-speed=on"], [
+        "keen fault write-fails --at 2", "keen apply rig --yes", "keen fault rights-missing --at 3",
+        "keen apply rig --yes", "keen fault off", "keen recover --finish", "keen undo --list"]),
+    ("sheet", 800, ["export KEEN_RIG=byhand", "keen facts refresh_hz=165 ram_mib=16384",
+                    "keen game brass-orbit --title 'Brass Orbit' --executable orbit.exe",
+                    "keen edit brass-orbit 'frame.cap== refresh - 3' frame.queue-depth=1 sync.vertical=off -m 'sooner'"],
+     ["keen apply brass-orbit --yes >sheet.txt", "keen sheet --tick 1 --seen 2=3", "keen sheet --out sheet.html"]),
+    ("match", 400, ["export KEEN_RIG=linux", "keen game tidewater-rally --executable tidewater-rally",
+                    "keen edit tidewater-rally driver.threaded-submission=on sync.vertical=off",
+                    "keen apply tidewater-rally --yes"],
+     ["keen match tidewater-rally", "keen match pinball"]),
     ("measure", 800, [], ["keen measure brass-orbit --seed 7", "keen measure moth-and-lantern --seed 7"]),
     ("trial-compare", 800, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
         "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7",
@@ -52,11 +64,15 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
 def main() -> None:
     HERE.mkdir(exist_ok=True)
     for name, height, before, shown in SHOTS:
+        if sys.argv[1:] and name not in sys.argv[1:]:
+            continue
         with tempfile.TemporaryDirectory() as folder:
             _shoot(HERE / f"{name}.png", height, before, shown, Path(folder))
             figure = Path(folder) / "keen-demo" / "brass-orbit.png"
             if figure.exists():
                 shutil.copy(figure, HERE / "figure.png")
+            if (page := Path(folder) / "sheet.html").exists():
+                _shoot_page(page, HERE / "sheet-page.png")
 
 
 def _shoot(picture: Path, height: int, before: list[str], shown: list[str], folder: Path) -> None:
@@ -76,7 +92,8 @@ def _shoot(picture: Path, height: int, before: list[str], shown: list[str], fold
     terminal = subprocess.Popen(
         ["xterm", *FONT, *COLOURS, "-geometry", "158x80+0+0", "-b", "10", "+sb", "-e", "sh", str(script)],
         env=environment, cwd=folder)
-    while not done.exists():
+    until = time.monotonic() + 120
+    while not done.exists() and time.monotonic() < until:  # a question that nobody answers is no reason to hang
         time.sleep(0.1)
     time.sleep(0.5)
     subprocess.run(["import", "-window", "root", "-depth", "8", "-colors", "64", str(picture)], env=environment,
@@ -84,6 +101,11 @@ def _shoot(picture: Path, height: int, before: list[str], shown: list[str], fold
     for process in (terminal, server):
         process.terminate()
         process.wait()
+
+
+def _shoot_page(page: Path, picture: Path) -> None:
+    subprocess.run(["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--window-size=1280,800",
+                    f"--screenshot={picture}", page.as_uri()], check=True, capture_output=True, timeout=120)
 
 
 def _quoted(line: str) -> str:

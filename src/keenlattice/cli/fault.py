@@ -22,7 +22,7 @@ def fault(
     from keenlattice.rig.standin.faults import FAULTS, drawn
     from keenlattice.rig.standin.machine import Standin
 
-    session = begin(book, rig)
+    session = begin(book, rig, settle=False)  # it may be what stands in the way of settling
     if not isinstance(session.rig, Standin):
         raise UsageError("faults are for the stand-in alone: nothing is made to go wrong on a real rig")
     if name == "off":
