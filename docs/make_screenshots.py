@@ -48,7 +48,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
         "keen apply rig --yes", "keen fault off", "keen recover --finish", "keen undo --list"]),
     ("sheet", 800, ["export KEEN_RIG=byhand", "keen facts refresh_hz=165 ram_mib=16384",
                     "keen game brass-orbit --title 'Brass Orbit' --executable orbit.exe",
-                    "keen edit brass-orbit 'frame.cap== refresh - 3' frame.queue-depth=1 sync.vertical=off -m 'sooner'"],
+                    "keen edit brass-orbit 'frame.cap== refresh - 3' frame.queue-depth=1 sync.vertical=off -m sooner"],
      ["keen apply brass-orbit --yes >sheet.txt", "keen sheet --tick 1 --seen 2=3", "keen sheet --out sheet.html"]),
     ("match", 400, ["export KEEN_RIG=linux", "keen game tidewater-rally --executable tidewater-rally",
                     "keen edit tidewater-rally driver.threaded-submission=on sync.vertical=off",

@@ -20,7 +20,7 @@ def sheet(
                                                    "what you read there now.")] = None,
     ask: Annotated[bool, typer.Option("--ask", help="Go through the open steps one by one.")] = False,
     drop: Annotated[bool, typer.Option("--drop", help="Give it up; what you have done of it is kept in mind.")] = False,
-    out: Annotated[Path | None, typer.Option("--out", help="Write it to print: a .md or .html file.")] = None,
+    out: Annotated[Path | None, typer.Option("--out", help="Write it to print: NAME.md or NAME.html.")] = None,
     book: Book = None, json: Json = False,
 ) -> None:
     """Show the run sheet of the rig that is changed by hand, tick its steps off, or print it."""
