@@ -18,6 +18,7 @@ from keenlattice.cli import (
     fault,
     game,
     history,
+    ingest,
     label,
     match,
     measure,
@@ -42,8 +43,8 @@ app = typer.Typer(
 
 for command in (demo.demo, survey.survey, catalog.catalog, edit.edit, show.show, history.history, compare.compare,
                 label.label, merge.merge, merge.revert, game.game, match.match, apply.apply, undo.undo, drift.drift,
-                recover.recover,
-                restart.restart, chore.chore, fault.fault, facts.facts, sheet.sheet, measure.measure, trial.trial):
+                recover.recover, restart.restart, chore.chore, fault.fault, facts.facts, sheet.sheet, measure.measure,
+                ingest.ingest, trial.trial):
     app.command()(command)
 app.add_typer(pack.app, name="pack")
 

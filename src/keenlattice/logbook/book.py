@@ -307,6 +307,17 @@ class Logbook:
 
         return read_capture(self.folder / "captures" / name)
 
+    def keep_map(self, name: str, header: Sequence[str], columns: Mapping[str, Any]) -> None:
+        """Keeps a column map under its name, with the header of the files that it is for."""
+        with plain_errors(self.folder):
+            self._connection.execute("INSERT OR REPLACE INTO maps (name, header, map) VALUES (?, ?, ?)",
+                                     (name, json.dumps(list(header)), json.dumps(dict(columns))))
+
+    def maps(self) -> dict[str, tuple[list[str], dict[str, Any]]]:
+        """The column maps by name: the header that each is for, and its fields."""
+        return {row["name"]: (json.loads(row["header"]), json.loads(row["map"]))
+                for row in self._all("SELECT name, header, map FROM maps ORDER BY name")}
+
     def add_trial(self, rig: str, result: Mapping[str, Any], captures: Sequence[str]) -> int:
         """Keeps a trial's result (as `TrialResult.to_json` gives it) with the names of its captures."""
         with plain_errors(self.folder):

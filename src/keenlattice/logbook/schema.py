@@ -34,6 +34,8 @@ ALTER TABLE applies ADD COLUMN target INTEGER;
 ALTER TABLE applies ADD COLUMN token TEXT NOT NULL DEFAULT '';
 UPDATE applies SET kind = 'chore', what = 'a chore' WHERE profile = 'chore';
 CREATE TABLE sheets (number INTEGER PRIMARY KEY, time TEXT NOT NULL, rig TEXT NOT NULL, sheet TEXT NOT NULL);
+""", """
+CREATE TABLE maps (name TEXT PRIMARY KEY, header TEXT NOT NULL, map TEXT NOT NULL);
 """)
 """What each form of the file adds to the one before: a newer Keen Lattice brings an older file up to date."""
 

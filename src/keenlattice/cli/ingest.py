@@ -1,0 +1,149 @@
+"""`keen ingest`: a recording of any recorder's becomes a capture, by a column map that is given once."""
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Yes
+
+if TYPE_CHECKING:
+    from keenlattice.cli.session import Session
+    from keenlattice.measure.columns import ColumnMap
+    from keenlattice.measure.ingest import Ingested
+
+ROWS_SHOWN = 4
+
+
+def ingest(
+    file: Annotated[Path, typer.Argument(help="CSV, TSV, JSON Lines or Parquet; .gz, .bz2 or .xz, too.")],
+    reference: Annotated[str, typer.Option("--of", metavar="VERSION", help=f"What was played. {REFERENCE}")] = "",
+    by: Annotated[str, typer.Option("--map", help="A column map that you have named.")] = "",
+    time: Annotated[str, typer.Option("--time", metavar="COLUMN", help="Gives a new map: the column of times.")] = "",
+    means: Annotated[str, typer.Option("--means", help="stamps or intervals.")] = "stamps",
+    unit: Annotated[str, typer.Option("--unit", help="s, ms, us, ns or ticks.")] = "ms",
+    ticks: Annotated[float | None, typer.Option("--ticks-per-second", help="For the unit ticks.")] = None,
+    cpu: Annotated[str, typer.Option("--cpu", metavar="COLUMN", help="CPU time of a frame.")] = "",
+    gpu: Annotated[str, typer.Option("--gpu", metavar="COLUMN", help="GPU time of a frame.")] = "",
+    stage_unit: Annotated[str, typer.Option("--stage-unit", help="Of CPU and GPU times.")] = "ms",
+    dropped: Annotated[str, typer.Option("--dropped", metavar="COLUMN=VALUE", help="Marks a frame never shown.")] = "",
+    program: Annotated[str, typer.Option("--program", metavar="COLUMN", help="Names the program of a row.")] = "",
+    marker: Annotated[str, typer.Option("--marker", metavar="COLUMN", help="Names the segment of a row.")] = "",
+    name: Annotated[str, typer.Option("--name", help="What to call the new map.")] = "",
+    process: Annotated[str, typer.Option("--process", help="Whose rows, if there are several programs'.")] = "",
+    repair: Annotated[bool, typer.Option("--repair", help="Leave out what is damaged, and count it.")] = False,
+    out: Annotated[Path | None, typer.Option("--out", help="Write the capture there, too: .csv or .parquet.")] = None,
+    yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Read a recording of any recorder's. The column map is given once, and found again by the file's header."""
+    from keenlattice.cli.output import confirmed, say
+    from keenlattice.cli.session import begin
+    from keenlattice.errors import UsageError
+    from keenlattice.measure.columns import column_map
+    from keenlattice.measure.ingest import ingest as read
+    from keenlattice.measure.rows import header_of
+
+    session = begin(book, rig)
+    if out and out.suffix not in (".csv", ".parquet"):
+        raise UsageError(f"{out}: write it as .csv or as .parquet")
+    version = session.find(reference) if reference else None
+    header, rows = header_of(file)
+    if time:
+        drop, equals, value = dropped.partition("=")
+        if dropped and not equals:
+            raise UsageError(f"--dropped {dropped!r}: write COLUMN=VALUE")
+        columns = column_map(name=name or "unnamed", time=time, means=means, unit=unit, ticks_per_s=ticks,
+                             cpu=cpu or None, gpu=gpu or None, stage_unit=stage_unit, dropped=drop or None,
+                             dropped_when=value or "1", process=program or None, marker=marker or None)
+    else:
+        columns = _known(session, by, header) or _proposed(header, rows, file, quiet=json)
+        if columns.name == "proposed":
+            if not json:
+                _show_rows(header, rows)
+            if not confirmed(f"Read {file.name} like this?", yes):
+                say("Nothing was read.")
+                return
+    found = read(file, columns, process=process or None, repair=repair)
+    if name or (time and not name):
+        session.book.keep_map(name or "unnamed", header, {**columns.model_dump(exclude_none=True),
+                                                          "name": name or "unnamed"})
+    kept = ""
+    if version is not None:
+        kept = session.book.keep_capture(found.capture, session.rig_name, version.profile, version.id if version.time
+                                         else "stock")
+    if out:
+        _write(found, out)
+    _tell(file, columns, found, kept, json)
+
+
+def _known(session: "Session", by: str, header: Sequence[str]) -> "ColumnMap | None":
+    from keenlattice.errors import UnknownName
+    from keenlattice.measure.columns import column_map
+
+    maps = session.book.maps()
+    if by:
+        if by not in maps:
+            raise UnknownName("column map", by, maps, f"there are {', '.join(maps) or 'none yet'}")
+        return column_map(**maps[by][1])
+    same = [fields for known, fields in maps.values() if known == list(header)]
+    return column_map(**same[-1]) if same else None
+
+
+def _proposed(header: Sequence[str], rows: Sequence[Sequence[str]], file: Path, quiet: bool) -> "ColumnMap":
+    from keenlattice.cli.output import say
+    from keenlattice.errors import UsageError
+    from keenlattice.measure.layout import NUMBER
+    from keenlattice.measure.proposal import propose
+
+    commas = any("," in cell and NUMBER.match(cell) for row in rows for cell in row)
+    proposal = propose(header, rows, "," if commas else ".")
+    if proposal.found is None:
+        either = f" ({'; '.join(proposal.why[:4])})" if proposal.why else ""
+        raise UsageError(f"{file.name}: which column is the time cannot be told{either}; say so: --time COLUMN "
+                         f"--means stamps|intervals --unit s|ms|us|ns; columns: {', '.join(header)}")
+    if not quiet:
+        say("No map for this header is known yet. By the data alone:", "bold")
+        for reason in proposal.why:
+            say(f"  {reason}")
+    return proposal.found
+
+
+def _show_rows(header: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
+    from keenlattice.cli.output import say, table
+
+    table(header, [row for row in rows[:ROWS_SHOWN] if len(row) == len(header)])
+    say()
+
+
+def _write(found: "Ingested", out: Path) -> None:
+    from keenlattice.measure.parquet import write_capture
+    from keenlattice.measure.text import write_text
+
+    (write_text if out.suffix == ".csv" else write_capture)(found.capture, out)
+
+
+def _tell(file: Path, columns: "ColumnMap", found: "Ingested", kept: str, json: bool) -> None:
+    from keenlattice.cli.output import emit_json, say, table
+    from keenlattice.measure.metrics import METRICS, metrics_of
+    from keenlattice.report.words import TITLES
+
+    numbers = metrics_of(found.capture)
+    if json:
+        emit_json("ingest", {
+            "file": file.name, "columns": columns.model_dump(exclude_none=True), "frames": found.capture.frame_ms.size,
+            "seconds": found.capture.seconds, "dropped_frames": found.dropped_frames, "capture": kept or None,
+            "damage": [one.__dict__ for one in found.damage], "metrics": numbers,
+            "segments": {name: list(span) for name, span in found.segments.items()}})
+        return
+    frames, seconds = found.capture.frame_ms.size, found.capture.seconds
+    say(f"{file.name}: {frames} frames in {seconds:.1f} s, by the map {columns.name}", "bold")
+    for one in found.damage:
+        say(f"! left out, line {one.line}: {one.what}" + f" ({one.count} such)" * (one.count > 1))
+    if found.dropped_frames:
+        say(f"{found.dropped_frames} frames are marked as never shown; they count as no frames")
+    table(["", ""], [[f"{TITLES[name]}, {metric.unit}", f"{numbers[name]:.1f}"] for name, metric in METRICS.items()
+                     if numbers[name] == numbers[name]], right=(1,))
+    for name, (start, end) in found.segments.items():
+        say(f"segment {name}: {start / 1000:.1f} to {end / 1000:.1f} s")
+    say(f"\nKept as {kept}." if kept else "\nNot kept: say what was played with --of GAME to keep it.", "dim")

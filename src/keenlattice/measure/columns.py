@@ -1,0 +1,79 @@
+"""A column map: which column of a recording means what, in which unit. A player gives it once, and names it."""
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from keenlattice.errors import CaptureError
+
+Unit = Literal["s", "ms", "us", "ns", "ticks"]
+UNITS: tuple[Unit, ...] = ("s", "ms", "us", "ns", "ticks")
+IN_MS: dict[str, float] = {"s": 1000.0, "ms": 1.0, "us": 1e-3, "ns": 1e-6}
+
+
+class ColumnMap(BaseModel):
+    """Which column means what. Columns are named as the file's header has them, or `column 1` where there is none.
+
+    Args:
+        name: what the player calls this map.
+        time: the column of times.
+        means: whether these are "stamps" (when a frame was shown) or "intervals" (since the frame before).
+        unit: of the times; ticks need `ticks_per_s`.
+        cpu, gpu: the columns of stage times, if any; in `stage_unit`.
+        dropped, dropped_when: the column that marks a frame that was never shown, and the text that marks it.
+        process: the column that names the program, where a file holds several.
+        marker: the column that names the segment of the run that a frame belongs to.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str = Field(pattern=r"^[a-z][a-z0-9-]{0,39}$")
+    time: str
+    means: Literal["stamps", "intervals"]
+    unit: Unit
+    ticks_per_s: float | None = Field(default=None, gt=0)
+    cpu: str | None = None
+    gpu: str | None = None
+    stage_unit: Unit = "ms"
+    dropped: str | None = None
+    dropped_when: str = "1"
+    process: str | None = None
+    marker: str | None = None
+
+    @model_validator(mode="after")
+    def _holds_together(self) -> "ColumnMap":
+        if (self.unit == "ticks") != (self.ticks_per_s is not None):
+            raise ValueError("ticks_per_s: the unit ticks needs it, and no other takes it")
+        if self.stage_unit == "ticks":
+            raise ValueError("stage_unit: stage times are in s, ms, us or ns")
+        return self
+
+    @property
+    def to_ms(self) -> float:
+        """What a time of this map is multiplied by to be in ms."""
+        return 1000.0 / self.ticks_per_s if self.ticks_per_s else IN_MS[self.unit]
+
+    @property
+    def numbers(self) -> list[str]:
+        """The columns that hold numbers."""
+        return [column for column in (self.time, self.cpu, self.gpu) if column is not None]
+
+    @property
+    def texts(self) -> list[str]:
+        """The columns that hold texts."""
+        return [column for column in (self.dropped, self.process, self.marker) if column is not None]
+
+
+def column_map(**fields: Any) -> ColumnMap:
+    """A column map from what a player gave.
+
+    Raises:
+        CaptureError: it does not hold together; the message names the field.
+    """
+    try:
+        return ColumnMap(**fields)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"]) or "the map"
+        raise CaptureError(f"a column map cannot be made of this: {where}: "
+                           f"{first['msg'].removeprefix('Value error, ')}") from None

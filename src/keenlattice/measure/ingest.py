@@ -1,0 +1,215 @@
+"""A recording of any recorder's, by a column map, as a capture; whatever is wrong with it is named with its line."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keenlattice.errors import CaptureError
+from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.columns import IN_MS, ColumnMap
+from keenlattice.measure.rows import Rows, read_rows
+
+FASTEST_FPS, SLOWEST_FPS = 20_000.0, 1.0
+GAP_MS, GAP_TIMES = 1000.0, 50.0
+SHOWN = 5
+
+
+@dataclass(frozen=True)
+class Damage:
+    """Something wrong with a recording: which line of the file, what, and how many lines like it there are."""
+
+    line: int
+    what: str
+    count: int
+
+
+@dataclass(frozen=True)
+class Ingested:
+    """What became of a file.
+
+    Args:
+        capture: the run.
+        damage: what was wrong with it, and (if it was repaired) left out.
+        dropped_frames: frames that the recorder marked as never shown; they are no frames here.
+        segments: marker to (start, end) in ms, where the file has markers.
+    """
+
+    capture: Capture
+    damage: tuple[Damage, ...]
+    dropped_frames: int
+    segments: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+
+
+class Damaged(CaptureError):
+    """A recording that cannot be taken as it is; `damage` says why."""
+
+    def __init__(self, path: Path, damage: tuple[Damage, ...]) -> None:
+        told = "; ".join(f"line {one.line}: {one.what}" + f" ({one.count} such)" * (one.count > 1)
+                         for one in damage[:SHOWN])
+        super().__init__(f"{path}: {told}; --repair leaves out what is named, and counts it")
+        self.damage = damage
+
+
+def ingest(path: Path, columns: ColumnMap, *, process: str | None = None, repair: bool = False,
+           about: Mapping[str, Any] | None = None) -> Ingested:
+    """Reads a recording.
+
+    Args:
+        columns: which column means what.
+        process: whose frames, where the file holds several programs'.
+        repair: leave out the lines that are damaged; after a gap, keep the longest stretch. The capture is marked.
+        about: what else the capture shall say of itself.
+
+    Raises:
+        Damaged: something is wrong with it, and it was not to be repaired.
+        CaptureError: it cannot be read, lacks a column, holds several programs, or its unit cannot be right.
+    """
+    found = _ingest(path, read_rows(path, columns.numbers, columns.texts), columns, process, dict(about or {}))
+    if found.damage:  # read again, so that every line is named as an editor counts
+        rows = read_rows(path, columns.numbers, columns.texts, exact=True)
+        found = _ingest(path, rows, columns, process, dict(about or {}))
+    if found.damage and not repair:
+        raise Damaged(path, found.damage)
+    return found
+
+
+def _ingest(path: Path, rows: Rows, columns: ColumnMap, process: str | None, about: dict[str, Any]) -> Ingested:
+    keep = _of_process(path, rows, columns, process)
+    times = rows.numbers[columns.time] * columns.to_ms
+    found: list[Damage] = _unreadable(rows)
+    bad = keep & ~np.isfinite(times)
+    found += _damage(rows, np.flatnonzero(bad), "no number in the column of times")
+    keep &= ~bad
+    if columns.means == "stamps":
+        keep, more = _rising(rows, times, keep)
+    else:
+        keep, more = _positive(rows, times, keep)
+    found += more
+    shown = times[keep] if columns.means == "stamps" else np.cumsum(times[keep])
+    _check_rate(path, shown, columns)
+    index = np.flatnonzero(keep)
+    was_shown = np.ones(index.size, dtype=bool)
+    if columns.dropped:
+        was_shown = rows.texts[columns.dropped][index] != columns.dropped_when
+    stretch, gaps = _longest_stretch(rows, shown, index)
+    found += gaps
+    chosen = was_shown & stretch
+    index, shown = index[chosen], shown[chosen]
+    if shown.size < 2:
+        raise CaptureError(f"{path}: fewer than two frames are left of it")
+    told = {"source": path.name, "columns": columns.model_dump(exclude_none=True), **about}
+    if found:
+        told["repaired"] = [{"line": one.line, "what": one.what, "count": one.count} for one in found]
+    if dropped := int((~was_shown).sum()):
+        told["dropped_frames"] = dropped
+    begin = 0.0 if columns.means == "intervals" else shown[0]
+    stages = {name: _stage(rows, column, index, columns) for name, column in (("cpu_ms", columns.cpu),
+                                                                              ("gpu_ms", columns.gpu))}
+    if columns.means == "intervals" and chosen[0]:  # the first interval has a beginning, too
+        shown = np.concatenate(([0.0], shown))
+        stages = {name: np.concatenate((values[:1], values)) if values.size else values
+                  for name, values in stages.items()}
+        index = np.concatenate((index[:1], index))
+    capture = Capture(shown - begin, about=told, **stages)
+    segments = _segments(rows.texts[columns.marker][index], capture.shown_ms) if columns.marker else {}
+    if segments:
+        capture = replace(capture, about={**told, "segments": {name: list(span) for name, span in segments.items()}})
+    return Ingested(capture, tuple(found), dropped, segments)
+
+
+def _of_process(path: Path, rows: Rows, columns: ColumnMap, process: str | None) -> NDArray[np.bool_]:
+    size = rows.numbers[columns.time].size
+    if not size:
+        raise CaptureError(f"{path} holds no rows of data")
+    if columns.process is None:
+        return np.ones(size, dtype=bool)
+    names, counts = np.unique(rows.texts[columns.process].astype(str), return_counts=True)
+    if process is None and names.size > 1:
+        listed = ", ".join(f"{name} ({count} rows)" for name, count in sorted(zip(names, counts, strict=True),
+                                                                              key=lambda one: -one[1])[:6])
+        raise CaptureError(f"{path} holds several programs: {listed}; say which with --process")
+    if process is not None and process not in names:
+        raise CaptureError(f"{path} holds nothing of {process}; it holds {', '.join(names[:6])}")
+    return np.asarray(rows.texts[columns.process] == (process if process is not None else names[0]))
+
+
+def _unreadable(rows: Rows) -> list[Damage]:
+    found: dict[str, list[int]] = {}
+    for line, what in rows.unreadable:
+        found.setdefault(what, []).append(line)
+    return [Damage(lines[0], what, len(lines)) for what, lines in found.items()]
+
+
+def _damage(rows: Rows, indices: NDArray[np.intp], what: str) -> list[Damage]:
+    return [Damage(rows.line(int(indices[0])), what, int(indices.size))] if indices.size else []
+
+
+def _rising(rows: Rows, times: Floats, keep: NDArray[np.bool_]) -> tuple[NDArray[np.bool_], list[Damage]]:
+    """Which stamps go on from the latest before them, and what is wrong with the others."""
+    index = np.flatnonzero(keep)
+    latest = np.maximum.accumulate(times[index])
+    step = np.diff(times[index], prepend=-np.inf)
+    goes_on = np.concatenate(([True], times[index][1:] > latest[:-1])) if index.size else np.empty(0, dtype=bool)
+    back, same = index[~goes_on & (step < 0)], index[~goes_on & (step >= 0)]
+    kept = keep.copy()
+    kept[index[~goes_on]] = False
+    return kept, [*_damage(rows, back, f"time runs backwards by {_worst(step[~goes_on & (step < 0)])} ms"),
+                  *_damage(rows, same, "time does not move on")]
+
+
+def _worst(steps: Floats) -> str:
+    return f"{-float(steps[0]):.3g}" if steps.size else "0"
+
+
+def _positive(rows: Rows, times: Floats, keep: NDArray[np.bool_]) -> tuple[NDArray[np.bool_], list[Damage]]:
+    zero, negative = keep & (times == 0), keep & (times < 0)
+    return keep & (times > 0), [*_damage(rows, np.flatnonzero(zero), "an interval of nothing"),
+                                *_damage(rows, np.flatnonzero(negative), "a negative interval")]
+
+
+def _check_rate(path: Path, shown: Floats, columns: ColumnMap) -> None:
+    if shown.size < 2:
+        raise CaptureError(f"{path}: fewer than two frames can be read of it")
+    fps = 1000 / float(np.median(np.diff(shown)))
+    if not SLOWEST_FPS <= fps <= FASTEST_FPS:
+        raise CaptureError(f"{path}: in {columns.unit} that is {fps:.3g} frames a second: the unit cannot be right; "
+                           "choose s, ms, us, ns, or ticks with their rate")
+
+
+def _longest_stretch(rows: Rows, shown: Floats, index: NDArray[np.intp]) -> tuple[NDArray[np.bool_], list[Damage]]:
+    """The frames of the longest stretch without a gap, and the gaps."""
+    steps = np.diff(shown)
+    gaps = np.flatnonzero(steps > max(GAP_MS, GAP_TIMES * float(np.median(steps))))
+    if not gaps.size:
+        return np.ones(shown.size, dtype=bool), []
+    edges = np.concatenate(([0], gaps + 1, [shown.size]))
+    longest = int(np.argmax(np.diff(edges)))
+    kept = np.zeros(shown.size, dtype=bool)
+    kept[edges[longest]:edges[longest + 1]] = True
+    first = int(gaps[0])
+    return kept, [Damage(rows.line(int(index[first + 1])), f"a gap of {steps[first] / 1000:.1f} s", int(gaps.size))]
+
+
+def _stage(rows: Rows, column: str | None, index: NDArray[np.intp], columns: ColumnMap) -> Floats:
+    if column is None:
+        return np.empty(0)
+    values = rows.numbers[column][index] * IN_MS[columns.stage_unit]
+    return values if np.isfinite(values).all() and (values >= 0).all() else np.empty(0)
+
+
+def _segments(markers: NDArray[np.object_], shown: Floats) -> dict[str, tuple[float, float]]:
+    """Each marker's span, from its first frame to the first of the next; one that comes again is told apart."""
+    starts = np.flatnonzero(np.concatenate(([True], markers[1:] != markers[:-1])))
+    ends = [*(shown[one] for one in starts[1:]), shown[-1]]
+    found: dict[str, tuple[float, float]] = {}
+    for start, end in zip(starts, ends, strict=True):
+        name, number = str(markers[start]), 1
+        while (unique := name if number == 1 else f"{name} ({number})") in found:
+            number += 1
+        if name:
+            found[unique] = (float(shown[start]), float(end))
+    return found

@@ -1,0 +1,73 @@
+"""A capture as text: CSV with the same columns as in Parquet, for other programs, and back.
+
+The first line is a comment with what the capture is about, as JSON; then a header, then one row per event: `kind`
+("frame" or "click"), `at_ms`, `answer_ms`, `cpu_ms`, `gpu_ms`; what is not known is empty. Numbers are written so that
+they read back exactly.
+"""
+
+import csv
+import io
+import json
+from pathlib import Path
+
+import numpy as np
+
+from keenlattice.errors import CaptureError
+from keenlattice.files import replace_file
+from keenlattice.measure.capture import Capture, Floats
+
+BEGIN = "# keen-lattice capture "
+FORM = 1
+COLUMNS = ("kind", "at_ms", "answer_ms", "cpu_ms", "gpu_ms")
+MOST_BYTES = 2 * 2**30
+
+
+def write_text(capture: Capture, path: Path) -> None:
+    """Writes a capture as CSV, whole or not at all.
+
+    Raises:
+        CaptureError: it cannot be written there.
+    """
+    out = io.StringIO()
+    out.write(f"{BEGIN}{json.dumps({'form': FORM, **capture.about})}\n{','.join(COLUMNS)}\n")
+    none = [""] * capture.shown_ms.size
+    stages = [_texts(times) if times.size else none for times in (capture.cpu_ms, capture.gpu_ms)]
+    out.writelines(f"frame,{at},,{cpu},{gpu}\n" for at, cpu, gpu in zip(_texts(capture.shown_ms), *stages, strict=True))
+    out.writelines(f"click,{at},{answer},,\n" for at, answer in zip(_texts(capture.click_ms), _texts(capture.answer_ms),
+                                                                   strict=True))
+    try:
+        replace_file(path, out.getvalue().encode())
+    except OSError as error:
+        raise CaptureError(f"cannot write {path}: {error.strerror}") from None
+
+
+def _texts(values: Floats) -> list[str]:
+    return ["" if value != value else repr(value) for value in values.tolist()]
+
+
+def read_text(path: Path) -> Capture:
+    """Reads a capture that `write_text` wrote.
+
+    Raises:
+        CaptureError: not there, cut short, or not a capture of ours.
+    """
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise CaptureError(f"{path} is larger than {MOST_BYTES >> 30} GiB: not read")
+        lines = path.read_text(encoding="utf-8").splitlines()
+    except (OSError, UnicodeError) as error:
+        raise CaptureError(f"cannot read {path}: {error}") from None
+    if len(lines) < 2 or not lines[0].startswith(BEGIN) or tuple(lines[1].split(",")) != COLUMNS:
+        raise CaptureError(f"{path}: CSV, perhaps, but not a capture of Keen Lattice; `keen ingest` reads others")
+    try:
+        about = json.loads(lines[0].removeprefix(BEGIN))
+        if about.pop("form") != FORM:
+            raise CaptureError(f"{path}: another form of a capture than {FORM}: update Keen Lattice")
+        rows = [(kind, *(float(cell or "nan") for cell in cells)) for kind, *cells in csv.reader(lines[2:])]
+        numbers = np.array([row[1:] for row in rows], dtype=np.float64).reshape(-1, len(COLUMNS) - 1)
+        frames = np.array([row[0] == "frame" for row in rows], dtype=bool)
+    except (ValueError, KeyError, TypeError, AttributeError, csv.Error) as error:
+        raise CaptureError(f"{path}: not the columns of a capture: {error}; was it cut short?") from None
+    cpu, gpu = (values if values.size and not np.isnan(values).any() else np.empty(0)
+                for values in (numbers[frames, 2], numbers[frames, 3]))
+    return Capture(numbers[frames, 0], numbers[~frames, 0], numbers[~frames, 1], cpu, gpu, about)
