@@ -16,6 +16,7 @@ from keenlattice.measure.rows import Rows, read_rows
 FASTEST_FPS, SLOWEST_FPS = 20_000.0, 1.0
 GAP_MS, GAP_TIMES = 1000.0, 50.0
 SHOWN = 5
+TYPICAL_OF = 100_000  # as many intervals, evenly spread, tell what is typical
 
 
 @dataclass(frozen=True)
@@ -89,16 +90,23 @@ def _ingest(path: Path, rows: Rows, columns: ColumnMap, process: str | None, abo
     else:
         keep, more = _positive(rows, times, keep)
     found += more
-    shown = times[keep] if columns.means == "stamps" else np.cumsum(times[keep])
-    _check_rate(path, shown, columns)
-    index = np.flatnonzero(keep)
+    whole = bool(keep.all())  # as it nearly always is: then nothing is copied
+    times = times if whole else times[keep]
+    shown = times if columns.means == "stamps" else np.cumsum(times)
+    if shown.size < 2:
+        raise CaptureError(f"{path}: fewer than two frames can be read of it")
+    steps = np.diff(shown)
+    typical = float(np.median(steps[::1 + steps.size // TYPICAL_OF]))
+    _check_rate(path, typical, columns)
+    index = np.arange(keep.size) if whole else np.flatnonzero(keep)
     was_shown = np.ones(index.size, dtype=bool)
     if columns.dropped:
         was_shown = rows.texts[columns.dropped][index] != columns.dropped_when
-    stretch, gaps = _longest_stretch(rows, shown, index)
+    stretch, gaps = _longest_stretch(rows, steps, typical, index)
     found += gaps
     chosen = was_shown & stretch
-    index, shown = index[chosen], shown[chosen]
+    if not chosen.all():
+        index, shown = index[chosen], shown[chosen]
     if shown.size < 2:
         raise CaptureError(f"{path}: fewer than two frames are left of it")
     told = {"source": path.name, "columns": columns.model_dump(exclude_none=True), **about}
@@ -150,6 +158,8 @@ def _damage(rows: Rows, indices: NDArray[np.intp], what: str) -> list[Damage]:
 
 def _rising(rows: Rows, times: Floats, keep: NDArray[np.bool_]) -> tuple[NDArray[np.bool_], list[Damage]]:
     """Which stamps go on from the latest before them, and what is wrong with the others."""
+    if keep.all() and (times[1:] > times[:-1]).all():  # as it nearly always is
+        return keep, []
     index = np.flatnonzero(keep)
     latest = np.maximum.accumulate(times[index])
     step = np.diff(times[index], prepend=-np.inf)
@@ -171,24 +181,22 @@ def _positive(rows: Rows, times: Floats, keep: NDArray[np.bool_]) -> tuple[NDArr
                                 *_damage(rows, np.flatnonzero(negative), "a negative interval")]
 
 
-def _check_rate(path: Path, shown: Floats, columns: ColumnMap) -> None:
-    if shown.size < 2:
-        raise CaptureError(f"{path}: fewer than two frames can be read of it")
-    fps = 1000 / float(np.median(np.diff(shown)))
+def _check_rate(path: Path, typical_ms: float, columns: ColumnMap) -> None:
+    fps = 1000 / typical_ms
     if not SLOWEST_FPS <= fps <= FASTEST_FPS:
         raise CaptureError(f"{path}: in {columns.unit} that is {fps:.3g} frames a second: the unit cannot be right; "
                            "choose s, ms, us, ns, or ticks with their rate")
 
 
-def _longest_stretch(rows: Rows, shown: Floats, index: NDArray[np.intp]) -> tuple[NDArray[np.bool_], list[Damage]]:
+def _longest_stretch(rows: Rows, steps: Floats, typical_ms: float,
+                     index: NDArray[np.intp]) -> tuple[NDArray[np.bool_], list[Damage]]:
     """The frames of the longest stretch without a gap, and the gaps."""
-    steps = np.diff(shown)
-    gaps = np.flatnonzero(steps > max(GAP_MS, GAP_TIMES * float(np.median(steps))))
+    gaps = np.flatnonzero(steps > max(GAP_MS, GAP_TIMES * typical_ms))
     if not gaps.size:
-        return np.ones(shown.size, dtype=bool), []
-    edges = np.concatenate(([0], gaps + 1, [shown.size]))
+        return np.ones(index.size, dtype=bool), []
+    edges = np.concatenate(([0], gaps + 1, [index.size]))
     longest = int(np.argmax(np.diff(edges)))
-    kept = np.zeros(shown.size, dtype=bool)
+    kept = np.zeros(index.size, dtype=bool)
     kept[edges[longest]:edges[longest + 1]] = True
     first = int(gaps[0])
     return kept, [Damage(rows.line(int(index[first + 1])), f"a gap of {steps[first] / 1000:.1f} s", int(gaps.size))]
@@ -197,8 +205,11 @@ def _longest_stretch(rows: Rows, shown: Floats, index: NDArray[np.intp]) -> tupl
 def _stage(rows: Rows, column: str | None, index: NDArray[np.intp], columns: ColumnMap) -> Floats:
     if column is None:
         return np.empty(0)
-    values = rows.numbers[column][index] * IN_MS[columns.stage_unit]
-    return values if np.isfinite(values).all() and (values >= 0).all() else np.empty(0)
+    values = rows.numbers[column]
+    if index.size < values.size:
+        values = values[index]
+    values = values * IN_MS[columns.stage_unit]
+    return values if values.size and values.min() >= 0 and values.max() < np.inf else np.empty(0)
 
 
 def _segments(markers: NDArray[np.object_], shown: Floats) -> dict[str, tuple[float, float]]:

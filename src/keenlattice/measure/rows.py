@@ -105,7 +105,8 @@ def read_rows(path: Path, numbers: Sequence[str], texts: Sequence[str], *, exact
         CaptureError: it cannot be read, or lacks one of them.
     """
     kind = kind_of(path)
-    header, _ = header_of(path)
+    layout = layout_of(path) if kind == "text" else None
+    header = layout.header if layout else header_of(path)[0]
     missing = [name for name in (*numbers, *texts) if name not in header]
     if missing:
         raise CaptureError(f"{path} has no column {missing[0]!r}; it has {', '.join(header)}")
@@ -115,7 +116,7 @@ def read_rows(path: Path, numbers: Sequence[str], texts: Sequence[str], *, exact
                     {name: _as_texts(table[name].to_pylist()) for name in texts}, None, 1)
     if kind == "json":
         return _from_json(path, numbers, texts)
-    layout = layout_of(path)
+    assert layout is not None
     quick = None if exact else _quickly(path, layout, numbers, texts)
     return quick or _line_by_line(path, layout, numbers, texts)
 
@@ -159,7 +160,7 @@ def _quickly(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence
                 include_columns=[*numbers, *texts], decimal_point=layout.decimal,
                 column_types={**dict.fromkeys(numbers, pa.float64()), **dict.fromkeys(texts, pa.string())}))
         found = {name: table[name].to_numpy() for name in numbers}
-        if not all(np.isfinite(values).all() for values in found.values()):
+        if any(np.isnan(values.min()) or np.isinf(values.max()) for values in found.values() if values.size):
             return None
         return Rows(found, {name: _as_texts(table[name].to_pylist()) for name in texts}, None, layout.skip + 1)
     except (pa.ArrowException, OSError, UnicodeError, KeyError):
