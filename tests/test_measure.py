@@ -10,8 +10,18 @@ from hypothesis.extra.numpy import arrays
 
 from keenlattice.errors import CaptureError, UnknownName
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.metrics import metrics_of, stutters
+from keenlattice.measure.course import cut, periodic_hitches, segment, warm_up_ms
+from keenlattice.measure.metrics import (
+    METRICS,
+    TRIAL_METRICS,
+    cap_pct,
+    metrics_of,
+    refreshes_pct,
+    stutter_spans,
+    stutters,
+)
 from keenlattice.measure.parquet import read_capture, write_capture
+from keenlattice.measure.summary import summary, table
 
 
 def capture_of(frame_ms: np.ndarray, latency_ms: np.ndarray | None = None) -> Capture:
@@ -22,7 +32,7 @@ def capture_of(frame_ms: np.ndarray, latency_ms: np.ndarray | None = None) -> Ca
 
 def test_a_constant_run() -> None:
     numbers = metrics_of(capture_of(np.full(1000, 8.0), np.full(50, 20.0)))
-    assert numbers == pytest.approx({
+    assert {name: numbers[name] for name in TRIAL_METRICS} == pytest.approx({
         "frame_ms_mean": 8, "frame_ms_p50": 8, "frame_ms_p99": 8, "fps_mean": 125, "low_1_fps": 125,
         "stutters_per_min": 0, "latency_ms_median": 20, "latency_ms_p95": 20})
 
@@ -104,3 +114,89 @@ def test_a_capture_cut_short_is_said_so(tmp_path: Path, keep: int) -> None:
     path.write_bytes(path.read_bytes()[:keep])
     with pytest.raises(CaptureError, match=r"one\.parquet"):
         read_capture(path)
+
+
+def test_every_metric_of_a_two_valued_run_is_as_reckoned_by_hand() -> None:
+    frames = np.tile([5.0] * 9 + [30.0], 100)  # 1000 frames, a tenth of them 30 ms; 45 of 75 ms are in short ones
+    shown = np.concatenate(([0.0], np.cumsum(frames)))
+    cpu = np.concatenate(([1.0], np.where(frames > 10, 29.0, 1.0)))
+    gpu = np.concatenate(([1.0], np.where(frames > 10, 2.0, 4.9)))
+    clicks = np.arange(10) * 100.0
+    waits = np.array([10.0] * 5 + [20.0] * 3 + [np.nan] * 2)
+    numbers = metrics_of(Capture(shown, clicks, clicks + waits, cpu, gpu, {"facts": {"refresh_hz": 100}}))
+    assert set(numbers) == set(METRICS)
+    assert numbers == pytest.approx({
+        "frame_ms_mean": 7.5, "frame_ms_p50": 5, "frame_ms_p95": 30, "frame_ms_p99": 30, "frame_ms_p99_9": 30,
+        "frame_ms_p50_of_time": 5, "frame_ms_p95_of_time": 30, "frame_ms_p99_of_time": 30,
+        "fps_mean": 1000 / 7.5, "low_1_fps": 1000 / 30, "low_0_1_fps": 1000 / 30, "low_1_fps_quantile": 1000 / 30,
+        "low_0_1_fps_quantile": 1000 / 30, "frame_change_ms_mean": 25 * 199 / 999, "frame_change_ms_p99": 25,
+        "pacing_pct": 90, "stutters_per_min": 100 / (7500 / 60_000), "stutter_time_pct": 40, "longest_stutter_ms": 30,
+        "refreshes_pct": 100 * np.unique(shown // 10).size / 751, "cpu_bound_pct": 10, "gpu_bound_pct": 90,
+        "latency_ms_mean": 13.75, "latency_ms_median": 10, "latency_ms_p95": 20, "latency_ms_spread": 10,
+        "unanswered_pct": 20})
+
+
+@given(arrays(np.float64, st.integers(20, 400), elements=st.floats(0.5, 100)), st.floats(0.01, 0.99))
+def test_by_time_is_the_quantile_of_a_moment_drawn_at_random(frames: np.ndarray, share: float) -> None:
+    from keenlattice.measure.metrics import time_weighted_quantile
+
+    found = time_weighted_quantile(frames, share)
+    total = frames.sum()
+    assert frames[frames <= found].sum() >= share * total * (1 - 1e-12)
+    assert frames[frames < found].sum() <= share * total * (1 + 1e-12)
+
+
+def test_a_cap_and_a_refresh_rate_are_held_against_the_frames() -> None:
+    capture = capture_of(np.tile([10.0, 10.9, 11.2], 100))
+    assert cap_pct(capture, 100) == pytest.approx(200 / 3)
+    assert refreshes_pct(capture_of(np.full(100, 20.0)), 100) == pytest.approx(100 * 101 / 201)
+    assert stutter_spans(np.array([8.0] * 40 + [40.0, 50.0] + [8.0] * 40)) == [(40, 42)]
+
+
+@pytest.mark.parametrize("seconds", [0.0, 2.0, 5.0])
+def test_a_warm_up_is_found_and_none_invented(seconds: float) -> None:
+    random = np.random.default_rng(2)
+    frames = 8 * np.exp(random.normal(0, 0.1, 3000))
+    frames[np.cumsum(frames) < seconds * 1000] *= 1.6
+    assert warm_up_ms(capture_of(frames)) / 1000 == pytest.approx(1.6 * seconds, abs=0.5)
+
+
+@pytest.mark.parametrize("period_s", [0.5, 1.3, 5.0])
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_hitches_that_come_again_and_again_are_found(period_s: float, seed: int) -> None:
+    frames = 8 * np.exp(np.random.default_rng(seed).normal(0, 0.1, 5000))
+    begins = np.searchsorted(np.cumsum(frames), np.arange(1000 * period_s / 2, frames.sum(), 1000 * period_s))
+    frames[begins] += 20
+    found = periodic_hitches(capture_of(frames))
+    assert found and found.period_s == pytest.approx(period_s, rel=0.06) and found.extra_ms == pytest.approx(20, abs=3)
+
+
+def test_hitches_at_random_have_no_period() -> None:
+    alarms = 0
+    for seed in range(60):
+        random = np.random.default_rng(seed)
+        frames = 8 * np.exp(random.normal(0, 0.1, 4000))
+        frames[random.integers(0, 4000, 25)] += 20
+        alarms += periodic_hitches(capture_of(frames)) is not None
+    assert alarms <= 2
+
+
+def test_segments_are_cut_out() -> None:
+    whole = capture_of(np.full(100, 10.0), np.full(10, 20.0))
+    part = cut(whole, 200, 405)
+    assert part.frame_ms.size == 20 and part.click_ms.tolist() == [0.0, 100.0, 200.0] and part.shown_ms[0] == 0
+    named = Capture(whole.shown_ms, about={"segments": {"two": [200, 405]}})
+    assert segment(named, "two").frame_ms.size == 20
+    with pytest.raises(UnknownName, match="there are two"):
+        segment(named, "three")
+    with pytest.raises(CaptureError, match="fewer than two frames"):
+        cut(whole, 5000, 6000)
+
+
+def test_many_runs_are_summed_up_with_the_run_as_the_unit() -> None:
+    runs = [capture_of(np.full(100, frame)) for frame in (8.0, 9.0, 10.0)]
+    found = summary(runs)["frame_ms_mean"]
+    assert (found.runs, found.mean, found.least, found.most) == (3, 9.0, 8.0, 10.0)
+    assert found.low == pytest.approx(9 - 4.302653 / np.sqrt(3)) and summary(runs)["latency_ms_p95"].mean is None
+    rows = table(runs, ["frame_ms_mean", "fps_mean"])
+    assert rows["frame_ms_mean"].tolist() == [8.0, 9.0, 10.0] and list(rows.columns)[-1] == "fps_mean"

@@ -11,10 +11,11 @@ from scipy import stats
 
 from keenlattice.errors import BadValue, RigError, UnknownName, UsageError
 from keenlattice.measure.metrics import metrics_of
+from keenlattice.measure.summary import t_interval
 from keenlattice.profile.version import Entries, Version, stock
 from keenlattice.rig.journal import unfinished
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.trial.conclude import conclude, t_interval, verdict
+from keenlattice.trial.conclude import conclude, verdict
 from keenlattice.trial.plan import Plan
 from keenlattice.trial.run import run_trial
 

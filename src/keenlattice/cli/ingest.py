@@ -10,6 +10,7 @@ from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Yes
 
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
+    from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
     from keenlattice.measure.ingest import Ingested
 
@@ -34,6 +35,7 @@ def ingest(
     process: Annotated[str, typer.Option("--process", help="Whose rows, if there are several programs'.")] = "",
     repair: Annotated[bool, typer.Option("--repair", help="Leave out what is damaged, and count it.")] = False,
     out: Annotated[Path | None, typer.Option("--out", help="Write the capture there, too: .csv or .parquet.")] = None,
+    every: Annotated[bool, typer.Option("--all", help="Show every metric, not only the main ones.")] = False,
     yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Read a recording of any recorder's. The column map is given once, and found again by the file's header."""
@@ -74,7 +76,7 @@ def ingest(
                                          else "stock")
     if out:
         _write(found, out)
-    _tell(file, columns, found, kept, json)
+    _tell(file, columns, found, kept, every, json)
 
 
 def _known(session: "Session", by: str, header: Sequence[str]) -> "ColumnMap | None":
@@ -116,6 +118,17 @@ def _show_rows(header: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
     say()
 
 
+def _tell_course(capture: "Capture") -> None:
+    """What is plain in the course of the run: a warm-up, hitches that come again and again."""
+    from keenlattice.cli.output import say
+    from keenlattice.measure.course import periodic_hitches, warm_up_ms
+
+    if warm := warm_up_ms(capture):
+        say(f"the first {warm / 1000:.1f} s run otherwise than the rest: a warm-up, perhaps")
+    if hitches := periodic_hitches(capture):
+        say(f"a hitch of about {hitches.extra_ms:.0f} ms comes every {hitches.period_s:.2g} s")
+
+
 def _write(found: "Ingested", out: Path) -> None:
     from keenlattice.measure.parquet import write_capture
     from keenlattice.measure.text import write_text
@@ -123,9 +136,10 @@ def _write(found: "Ingested", out: Path) -> None:
     (write_text if out.suffix == ".csv" else write_capture)(found.capture, out)
 
 
-def _tell(file: Path, columns: "ColumnMap", found: "Ingested", kept: str, json: bool) -> None:
+def _tell(file: Path, columns: "ColumnMap", found: "Ingested", kept: str, every: bool,
+          json: bool) -> None:
     from keenlattice.cli.output import emit_json, say, table
-    from keenlattice.measure.metrics import METRICS, metrics_of
+    from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, metrics_of
     from keenlattice.report.words import TITLES
 
     numbers = metrics_of(found.capture)
@@ -143,7 +157,8 @@ def _tell(file: Path, columns: "ColumnMap", found: "Ingested", kept: str, json: 
     if found.dropped_frames:
         say(f"{found.dropped_frames} frames are marked as never shown; they count as no frames")
     table(["", ""], [[f"{TITLES[name]}, {metric.unit}", f"{numbers[name]:.1f}"] for name, metric in METRICS.items()
-                     if numbers[name] == numbers[name]], right=(1,))
+                     if numbers[name] == numbers[name] and (every or name in TRIAL_METRICS)], right=(1,))
+    _tell_course(found.capture)
     for name, (start, end) in found.segments.items():
         say(f"segment {name}: {start / 1000:.1f} to {end / 1000:.1f} s")
     say(f"\nKept as {kept}." if kept else "\nNot kept: say what was played with --of GAME to keep it.", "dim")

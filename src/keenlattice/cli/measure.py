@@ -11,6 +11,7 @@ def measure(
     game: Annotated[str, typer.Argument(help="The game to play.")],
     seconds: Seconds = 10.0,
     runs: Annotated[int, typer.Option("--runs", min=1, max=1000, help="How many runs.")] = 3,
+    every: Annotated[bool, typer.Option("--all", help="Show every metric, not only the main ones.")] = False,
     seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Play a game on the rig as it stands, and say how it runs. To compare two versions, use `keen trial`."""
@@ -18,7 +19,7 @@ def measure(
     from keenlattice.cli.progress import steps
     from keenlattice.cli.session import begin
     from keenlattice.errors import BadValue
-    from keenlattice.measure.metrics import METRICS, metrics_of
+    from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, metrics_of
     from keenlattice.report.words import TITLES
     from keenlattice.rig.base import game_of
     from keenlattice.rig.lock import locked
@@ -45,7 +46,7 @@ def measure(
     say(f"{game} on {session.rig.name}, {runs} run{'s' if runs > 1 else ''} of {seconds:g} s, seed {seed}", "bold")
     table(["", "middle run", "all runs"], [
         [f"{TITLES[name]}, {metric.unit}", *_middle_and_range([row[name] for row in rows])]
-        for name, metric in METRICS.items()], right=(1, 2))
+        for name, metric in METRICS.items() if every or name in TRIAL_METRICS], right=(1, 2))
     say(f"\nKept in {shown_path(session.book.folder / 'captures')}.", "dim")
     say("These numbers describe; they prove no difference. For that: keen trial BEFORE AFTER", "dim")
 

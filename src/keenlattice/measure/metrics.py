@@ -20,6 +20,9 @@ STUTTER_WINDOW = 61   # frames around each, itself in the middle, whose median i
 STUTTER_RATIO = 2.0   # how far above that pace a frame counts,
 STUTTER_MIN_MS = 4.0  # and by how much at least, so that 1 ms becoming 2 ms at 1000 fps does not
 
+STEADY_WITHIN = 0.10  # of the median, or of a cap's interval
+BOUND_FROM = 0.85     # of the frame time: the stage that takes as much is what the frame waits for
+
 
 @dataclass(frozen=True)
 class Metric:
@@ -52,53 +55,166 @@ def _quantile(share: float) -> Callable[[Floats], float]:
     return lambda values: float(np.quantile(values, share))
 
 
-def low_1_fps(frames: Floats) -> float:
-    """Frames per second at the mean frame time of the slowest 1 % of frames (at least one frame).
-
-    Another usual definition takes the 99th percentile of frame time instead; this one hears how bad the worst are.
-    """
-    slowest = max(1, round(frames.size / 100))
-    return 1000 / float(np.partition(frames, -slowest)[-slowest:].mean())
-
-
 def stutters(frames: Floats) -> NDArray[np.intp]:
     """The starts of stutters, as indices into `frames`; shape (stutters,).
 
     A frame stutters if it took at least STUTTER_RATIO times the median of the STUTTER_WINDOW frames around it and
     at least STUTTER_MIN_MS more than that. Stuttering frames in a row are one stutter.
     """
+    late = late_frames(frames)
+    return np.flatnonzero(late & ~np.concatenate(([False], late[:-1])))
+
+
+def late_frames(frames: Floats) -> NDArray[np.bool_]:
+    """Which frames stutter; shape (frames,). See `stutters`."""
     # Only frames above the bound at the fastest pace can stutter: the filter is run around those few alone.
     suspects = np.flatnonzero(frames >= frames.min() + STUTTER_MIN_MS)
     if suspects.size > frames.size // STUTTER_WINDOW:
         from scipy.ndimage import median_filter
 
-        pace = median_filter(frames, size=STUTTER_WINDOW, mode="nearest")
+        pace = median_filter(frames, size=STUTTER_WINDOW, mode="mirror")
     else:
         half = STUTTER_WINDOW // 2
-        padded = np.pad(frames, half, mode="edge")
+        padded = np.pad(frames, half, mode="reflect")
         pace = np.full(frames.size, np.inf)
         for index in suspects:
             pace[index] = np.median(padded[index:index + STUTTER_WINDOW])
-    late = (frames >= STUTTER_RATIO * pace) & (frames >= pace + STUTTER_MIN_MS)
-    return np.flatnonzero(late & ~np.concatenate(([False], late[:-1])))
+    return np.asarray((frames >= STUTTER_RATIO * pace) & (frames >= pace + STUTTER_MIN_MS))
 
+
+def low_fps(frames: Floats, share: float) -> float:
+    """Frames per second at the mean frame time of the slowest share of frames (at least one frame).
+
+    Another usual definition takes a quantile of frame time instead (`..._quantile`); this one hears how bad the worst
+    are.
+    """
+    slowest = max(1, round(frames.size * share))
+    return 1000 / float(np.partition(frames, -slowest)[-slowest:].mean())
+
+
+def time_weighted_quantile(frames: Floats, share: float) -> float:
+    """The frame time that this share of the time is spent in frames up to.
+
+    A long frame counts for as long as it lasts: of the frames, one in a hundred may be long; of the time that a player
+    sits through, far more.
+    """
+    ordered = np.sort(frames)
+    spent = np.cumsum(ordered)
+    return float(ordered[min(int(np.searchsorted(spent, share * spent[-1])), ordered.size - 1)])
+
+
+def stutter_spans(frames: Floats) -> list[tuple[int, int]]:
+    """Each stutter as (first, last + 1), indices into `frames`; see `stutters`."""
+    late = late_frames(frames)
+    edges = np.flatnonzero(np.diff(np.concatenate(([False], late, [False])).astype(np.int8)))
+    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
+
+
+def _stutter_share(frames: Floats) -> float:
+    return 100 * float(frames[late_frames(frames)].sum()) / float(frames.sum())
+
+
+def _longest_stutter(frames: Floats) -> float:
+    return max((float(frames[first:end].sum()) for first, end in stutter_spans(frames)), default=0.0)
+
+
+def _pacing(frames: Floats) -> float:
+    typical = float(np.median(frames))
+    return 100 * float((np.abs(frames - typical) <= STEADY_WITHIN * typical).mean())
+
+
+def _bound(by_gpu: bool) -> Callable[[Capture], float]:
+    """Share of frames whose own stage takes most of the frame, and more than the other stage does."""
+    def metric(capture: Capture) -> float:
+        frames, cpu, gpu = capture.frame_ms, capture.cpu_ms[1:], capture.gpu_ms[1:]
+        if frames.size < MIN_FRAMES or not cpu.size or not gpu.size:
+            return float("nan")
+        mine, other = (gpu, cpu) if by_gpu else (cpu, gpu)
+        return 100 * float(((mine >= BOUND_FROM * frames) & (mine >= other)).mean())
+    return metric
+
+
+def _refreshes(capture: Capture) -> float:
+    refresh = capture.about.get("facts", {}).get("refresh_hz")
+    if capture.frame_ms.size < MIN_FRAMES or not isinstance(refresh, int | float) or not refresh > 0:
+        return float("nan")
+    return refreshes_pct(capture, float(refresh))
+
+
+def refreshes_pct(capture: Capture, refresh_hz: float) -> float:
+    """Share of the panel's refreshes in which at least one new frame was shown, in %, at a fixed refresh rate."""
+    refreshes = np.floor(capture.shown_ms * refresh_hz / 1000)
+    total = refreshes[-1] - refreshes[0] + 1
+    return 100 * float(np.unique(refreshes).size) / float(total)
+
+
+def cap_pct(capture: Capture, cap_fps: float) -> float:
+    """Share of frames within STEADY_WITHIN of a cap's interval, in %: how steadily the cap is kept."""
+    interval = 1000 / cap_fps
+    return 100 * float((np.abs(capture.frame_ms - interval) <= STEADY_WITHIN * interval).mean())
+
+
+def _unanswered(capture: Capture) -> float:
+    clicks = capture.click_ms.size
+    return 100 * float(np.isnan(capture.answer_ms).mean()) if clicks >= MIN_CLICKS else float("nan")
+
+
+def _changes(compute: Callable[[Floats], float]) -> Callable[[Capture], float]:
+    return _of_frames(lambda frames: compute(np.abs(np.diff(frames))))
+
+
+TRIAL_METRICS = ("frame_ms_mean", "frame_ms_p50", "frame_ms_p99", "fps_mean", "low_1_fps", "stutters_per_min",
+                 "latency_ms_median", "latency_ms_p95")
+"""What a trial tells of: few, since every further one widens the intervals of all."""
 
 METRICS: dict[str, Metric] = {metric.name: metric for metric in (
     Metric("frame_ms_mean", "ms", True, "mean frame time", _of_frames(lambda frames: float(frames.mean()))),
     Metric("frame_ms_p50", "ms", True, "median frame time, per frame", _of_frames(_quantile(0.50))),
+    Metric("frame_ms_p95", "ms", True, "95th percentile of frame time, per frame", _of_frames(_quantile(0.95))),
     Metric("frame_ms_p99", "ms", True, "99th percentile of frame time, per frame", _of_frames(_quantile(0.99))),
+    Metric("frame_ms_p99_9", "ms", True, "99.9th percentile of frame time, per frame", _of_frames(_quantile(0.999))),
+    Metric("frame_ms_p50_of_time", "ms", True, "half of the time is spent in frames up to this long",
+           _of_frames(lambda frames: time_weighted_quantile(frames, 0.50))),
+    Metric("frame_ms_p95_of_time", "ms", True, "95 % of the time is spent in frames up to this long",
+           _of_frames(lambda frames: time_weighted_quantile(frames, 0.95))),
+    Metric("frame_ms_p99_of_time", "ms", True, "99 % of the time is spent in frames up to this long",
+           _of_frames(lambda frames: time_weighted_quantile(frames, 0.99))),
     Metric("fps_mean", "fps", False, "frames over time (not the mean of rates)",
            _of_frames(lambda frames: 1000 * frames.size / float(frames.sum()))),
     Metric("low_1_fps", "fps", False, "frames per second at the mean frame time of the slowest 1 % of frames",
-           _of_frames(low_1_fps)),
+           _of_frames(lambda frames: low_fps(frames, 0.01))),
+    Metric("low_0_1_fps", "fps", False, "frames per second at the mean frame time of the slowest 0.1 % of frames",
+           _of_frames(lambda frames: low_fps(frames, 0.001))),
+    Metric("low_1_fps_quantile", "fps", False, "frames per second at the 99th percentile of frame time",
+           _of_frames(lambda frames: 1000 / float(np.quantile(frames, 0.99)))),
+    Metric("low_0_1_fps_quantile", "fps", False, "frames per second at the 99.9th percentile of frame time",
+           _of_frames(lambda frames: 1000 / float(np.quantile(frames, 0.999)))),
+    Metric("frame_change_ms_mean", "ms", True, "mean change of frame time from one frame to the next, without its sign",
+           _changes(lambda changes: float(changes.mean()))),
+    Metric("frame_change_ms_p99", "ms", True, "99th percentile of that change", _changes(_quantile(0.99))),
+    Metric("pacing_pct", "%", False, f"share of frames within {STEADY_WITHIN:.0%} of the median frame time",
+           _of_frames(_pacing)),
     Metric("stutters_per_min", "1/min", True,
            f"frames of at least {STUTTER_RATIO:g} times the median of the {STUTTER_WINDOW} around them "
            f"and {STUTTER_MIN_MS:g} ms more, runs of them counted once, per minute",
            _of_frames(lambda frames: stutters(frames).size / (float(frames.sum()) / 60_000)), per_minute=True),
+    Metric("stutter_time_pct", "%", True, "share of the time that is spent in such frames", _of_frames(_stutter_share)),
+    Metric("longest_stutter_ms", "ms", True, "the longest run of such frames", _of_frames(_longest_stutter)),
+    Metric("refreshes_pct", "%", False, "share of the panel's refreshes that showed a new frame, where the capture "
+           "knows the refresh rate", _refreshes),
+    Metric("cpu_bound_pct", "%", True, f"share of frames of which the CPU stage takes {BOUND_FROM:.0%} or more, and "
+           "more than the GPU's", _bound(by_gpu=False)),
+    Metric("gpu_bound_pct", "%", True, f"share of frames of which the GPU stage takes {BOUND_FROM:.0%} or more, and "
+           "more than the CPU's", _bound(by_gpu=True)),
+    Metric("latency_ms_mean", "ms", True, "mean time from click to answer",
+           _of_latency(lambda waits: float(waits.mean())), of_latency=True),
     Metric("latency_ms_median", "ms", True, "median time from click to answer", _of_latency(_quantile(0.50)),
            of_latency=True),
     Metric("latency_ms_p95", "ms", True, "95th percentile of the time from click to answer",
            _of_latency(_quantile(0.95)), of_latency=True),
+    Metric("latency_ms_spread", "ms", True, "from the 25th to the 75th percentile of it",
+           _of_latency(lambda waits: float(np.subtract(*np.quantile(waits, (0.75, 0.25))))), of_latency=True),
+    Metric("unanswered_pct", "%", True, "share of clicks that were not answered", _unanswered, of_latency=True),
 )}
 
 

@@ -8,6 +8,16 @@ TITLES = {
     "frame_ms_mean": "mean frame time", "frame_ms_p50": "p50 frame time", "frame_ms_p99": "p99 frame time",
     "fps_mean": "frame rate", "low_1_fps": "1 % low", "stutters_per_min": "stutters",
     "latency_ms_median": "median latency", "latency_ms_p95": "p95 latency",
+    "frame_ms_p95": "p95 frame time", "frame_ms_p99_9": "p99.9 frame time",
+    "frame_ms_p50_of_time": "p50 frame time, by time", "frame_ms_p95_of_time": "p95 frame time, by time",
+    "frame_ms_p99_of_time": "p99 frame time, by time", "low_0_1_fps": "0.1 % low",
+    "low_1_fps_quantile": "1 % low, by quantile", "low_0_1_fps_quantile": "0.1 % low, by quantile",
+    "frame_change_ms_mean": "frame-to-frame change", "frame_change_ms_p99": "p99 frame-to-frame change",
+    "pacing_pct": "frames near the median", "stutter_time_pct": "time in stutters",
+    "longest_stutter_ms": "longest stutter", "refreshes_pct": "refreshes with a new frame",
+    "cpu_bound_pct": "frames bound by the CPU", "gpu_bound_pct": "frames bound by the GPU",
+    "latency_ms_mean": "mean latency", "latency_ms_spread": "spread of latency (p25 to p75)",
+    "unanswered_pct": "clicks without an answer",
 }
 """What a metric is called in tables, figures and sentences; "latency" is input latency, from click to answer."""
 

@@ -19,7 +19,8 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from keenlattice.measure.metrics import METRICS, Metric
+from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, Metric
+from keenlattice.measure.summary import t_interval
 from keenlattice.trial.plan import Plan
 from keenlattice.trial.result import MetricResult, Verdict
 
@@ -35,8 +36,8 @@ def conclude(plan: Plan, before: Sequence[Numbers], after: Sequence[Numbers]) ->
     Args:
         before, after: the runs of either version, one per block, in the order of the blocks.
     """
-    others = len(METRICS) - 1
-    order = [plan.decides, *(name for name in METRICS if name != plan.decides)]
+    others = len(TRIAL_METRICS) - 1
+    order = [plan.decides, *(name for name in TRIAL_METRICS if name != plan.decides)]
     return tuple(
         _metric_result(METRICS[name], plan, [run[name] for run in before], [run[name] for run in after],
                        1 - ERROR if name == plan.decides else 1 - ERROR / others)
@@ -57,19 +58,6 @@ def _metric_result(metric: Metric, plan: Plan, before: Sequence[float], after: S
     means = np.exp(logs.mean(axis=1)) - half_an_event
     return MetricResult(metric.name, metric.unit, float(means[0]), float(means[1]), _pct(middle), _pct(low), _pct(high),
                         verdict(low, high, plan.matters_pct, metric.lower_is_better), confidence, n)
-
-
-def t_interval(values: "np.typing.NDArray[np.float64]", confidence: float) -> tuple[float, float, float]:
-    """Mean and Student t interval of independent values; shape (n,), n at least 2.
-
-    Values that are all equal say nothing of their spread: then the interval is a point only because they are.
-    """
-    from scipy.special import stdtrit
-
-    n = values.size
-    middle = float(values.mean())
-    half = float(stdtrit(n - 1, 0.5 + confidence / 2)) * float(values.std(ddof=1)) / math.sqrt(n)
-    return middle, middle - half, middle + half
 
 
 def verdict(low: float, high: float, matters_pct: float, lower_is_better: bool) -> Verdict:

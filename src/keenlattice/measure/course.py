@@ -1,0 +1,118 @@
+"""The course of a run: where its warm-up ends, hitches that come again and again, and its segments."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from keenlattice.errors import CaptureError, UnknownName
+from keenlattice.measure.capture import Capture, Floats
+
+BIN_MS = 250.0
+MOST_OF_RUN = 0.5
+HITCH_BIN_MS = 10.0
+HITCH_PERIODS_S = (0.2, 20.0)
+FALSE_ALARMS = 0.001
+LATE_TIMES = 6.0
+FINER = 4  # frequencies are looked at this many times closer than a run tells them apart
+NEARLY = 0.8
+
+
+def warm_up_ms(capture: Capture) -> float:
+    """Where the warm-up ends, in ms from the start; 0 if there is none.
+
+    The rule (marginal standard error, after K. P. White's "An effective truncation heuristic", 1997): the mean frame
+    time is taken over stretches of BIN_MS, and the cut is put where the standard error of what is left is least; not
+    beyond MOST_OF_RUN of the run.
+    """
+    bins = _binned(capture, BIN_MS)
+    count = bins.size
+    if count < 8:
+        return 0.0
+    tails = np.array([np.var(bins[cut:]) / (count - cut) for cut in range(int(count * MOST_OF_RUN) + 1)])
+    cut = int(np.argmin(tails))
+    return BIN_MS * cut
+
+
+def cut(capture: Capture, start_ms: float, end_ms: float) -> Capture:
+    """The part of a run from one moment to another, with the clicks made in it; its time starts anew.
+
+    Raises:
+        CaptureError: fewer than two frames were shown in it.
+    """
+    frames = (capture.shown_ms >= start_ms) & (capture.shown_ms <= end_ms)
+    clicks = (capture.click_ms >= start_ms) & (capture.click_ms <= end_ms)
+    if frames.sum() < 2:
+        raise CaptureError(f"fewer than two frames were shown from {start_ms:.0f} to {end_ms:.0f} ms")
+    begin = capture.shown_ms[frames][0]
+    stages = {name: values[frames] if values.size else values
+              for name, values in (("cpu_ms", capture.cpu_ms), ("gpu_ms", capture.gpu_ms))}
+    about = {key: value for key, value in capture.about.items() if key != "segments"}
+    return replace(capture, shown_ms=capture.shown_ms[frames] - begin, click_ms=capture.click_ms[clicks] - begin,
+                   answer_ms=capture.answer_ms[clicks] - begin, about={**about, "cut_ms": [start_ms, end_ms]}, **stages)
+
+
+def segment(capture: Capture, name: str) -> Capture:
+    """The segment of that marker.
+
+    Raises:
+        UnknownName: the run has none of that name.
+    """
+    spans = capture.about.get("segments", {})
+    if name not in spans:
+        raise UnknownName("segment", name, spans, f"there are {', '.join(spans) or 'none in this run'}")
+    return cut(capture, *spans[name])
+
+
+@dataclass(frozen=True)
+class Hitches:
+    """Hitches that come again and again: how far apart, how long each is beyond its neighbours, and how many."""
+
+    period_s: float
+    extra_ms: float
+    times: int
+
+
+def periodic_hitches(capture: Capture) -> Hitches | None:
+    """Hitches that come at a steady period; None if no period stands out.
+
+    What late frames take beyond their local median is looked at as a series in time, and its power at each frequency
+    and twice and three times that is added up. Under noise that sum is chi-squared with six degrees of freedom; a
+    period stands out if chance would give as much, at any of the periods, in fewer than FALSE_ALARMS of runs. Of those
+    that do, the longest that has nearly the most power is meant: a series repeats after its half period, too, in its
+    even harmonics.
+    """
+    from scipy.ndimage import median_filter
+    from scipy.stats import chi2
+
+    frames = capture.frame_ms
+    if frames.size < 100 or capture.seconds < 4 * HITCH_PERIODS_S[0]:
+        return None
+    beyond = frames - median_filter(frames, size=61, mode="nearest")
+    noise = float(np.median(np.abs(beyond)))
+    late = beyond > LATE_TIMES * noise + 0.1
+    series = np.bincount((capture.shown_ms[:-1] / HITCH_BIN_MS).astype(np.int64), weights=np.where(late, beyond, 0.0))
+    if late.sum() < 4:
+        return None
+    power = np.abs(np.fft.rfft(series - series.mean(), FINER * series.size)) ** 2 * 2 / float(
+        series.size * series.var())
+    total_s = series.size * HITCH_BIN_MS / 1000
+    shortest, longest = HITCH_PERIODS_S[0], min(HITCH_PERIODS_S[1], total_s / 4)
+    lines = np.arange(int(FINER * total_s / longest) + 1, int(FINER * total_s / shortest))
+    if not lines.size:
+        return None
+    summed = power[lines] + power[2 * lines] + power[3 * lines]
+    if summed.max() < chi2.isf(FALSE_ALARMS / (lines.size / FINER), 6):
+        return None
+    period = FINER * total_s / float(lines[int(np.argmax(summed > NEARLY * summed.max()))])
+    return Hitches(period, float(np.median(beyond[late])), round(total_s / period))
+
+
+def _binned(capture: Capture, bin_ms: float) -> Floats:
+    """Mean frame time in each stretch of time; stretches without a frame take the one before."""
+    which = ((capture.shown_ms[:-1] - capture.shown_ms[0]) / bin_ms).astype(np.int64)
+    counts = np.bincount(which)
+    sums = np.bincount(which, weights=capture.frame_ms)
+    means = np.divide(sums, counts, out=np.full(counts.size, np.nan), where=counts > 0)
+    for index in np.flatnonzero(counts == 0):
+        means[index] = means[index - 1]
+    return means[:-1] if means.size > 1 else means

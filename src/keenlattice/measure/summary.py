@@ -1,0 +1,85 @@
+"""Many runs together: the run is the unit, since its frames are not independent of each other."""
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.metrics import METRICS, metric, metrics_of
+
+if TYPE_CHECKING:
+    import pandas
+
+
+@dataclass(frozen=True)
+class Summary:
+    """One metric over many runs.
+
+    Args:
+        name, unit: of the metric.
+        runs: how many runs have a number for it.
+        mean: of these numbers; None without any.
+        low, high: Student's t interval of that mean; None with fewer than two runs.
+        least, most: the smallest and the largest of them.
+    """
+
+    name: str
+    unit: str
+    runs: int
+    mean: float | None
+    low: float | None
+    high: float | None
+    least: float | None
+    most: float | None
+
+    def to_json(self) -> dict[str, Any]:
+        return dict(self.__dict__)
+
+
+def summary(captures: Iterable[Capture], names: Sequence[str] | None = None,
+            confidence: float = 0.95) -> dict[str, Summary]:
+    """Metrics over many runs, one capture each; captures may come one by one, and are not kept.
+
+    Raises:
+        UnknownName: no such metric.
+    """
+    chosen = list(names or METRICS)
+    rows = [metrics_of(capture, chosen) for capture in captures]
+    return {name: _summed_up(name, np.array([row[name] for row in rows]), confidence) for name in chosen}
+
+
+def _summed_up(name: str, values: Floats, confidence: float) -> Summary:
+    known = values[np.isfinite(values)]
+    if not known.size:
+        return Summary(name, metric(name).unit, 0, None, None, None, None, None)
+    middle, low, high = t_interval(known, confidence) if known.size > 1 else (float(known[0]), None, None)
+    return Summary(name, metric(name).unit, known.size, middle, low, high, float(known.min()), float(known.max()))
+
+
+def table(captures: Iterable[Capture], names: Sequence[str] | None = None) -> "pandas.DataFrame":
+    """A row for each capture, a column for each metric, beside what the capture says of rig, game, version and time.
+
+    Raises:
+        UnknownName: no such metric.
+    """
+    import pandas
+
+    told = ("rig", "game", "version", "time")
+    rows = [{**{key: capture.about.get(key) for key in told}, **metrics_of(capture, names)} for capture in captures]
+    return pandas.DataFrame(rows)
+
+
+def t_interval(values: "np.typing.NDArray[np.float64]", confidence: float) -> tuple[float, float, float]:
+    """Mean and Student t interval of independent values; shape (n,), n at least 2.
+
+    Values that are all equal say nothing of their spread: then the interval is a point only because they are.
+    """
+    from scipy.special import stdtrit
+
+    n = values.size
+    middle = float(values.mean())
+    half = float(stdtrit(n - 1, 0.5 + confidence / 2)) * float(values.std(ddof=1)) / math.sqrt(n)
+    return middle, middle - half, middle + half
