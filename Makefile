@@ -2,7 +2,8 @@
 # test   everything; installs what it needs, Debian packages too where apt and root are there
 # check  style, types, layers
 # bench  speed, each figure as a ratio to something in the same run
-# torture  the fuzz runs, at full length
+# sensors  how well flashes are found over a grid of signals, written into docs/sensors.md
+# torture  the fuzz runs and the kills, at full length
 # shots  the pictures in docs/screenshots, made anew from the demo data
 
 PYTHON ?= python3
@@ -10,7 +11,7 @@ BIN := .venv/bin
 DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core chromium
 
-.PHONY: demo test check bench torture shots clean
+.PHONY: demo test check bench sensors torture shots clean
 
 demo: .venv/installed
 	$(BIN)/keen demo
@@ -25,6 +26,9 @@ check: .venv/installed-dev
 
 bench: .venv/installed-dev
 	$(BIN)/python -m bench
+
+sensors: .venv/installed-dev
+	$(BIN)/python -m bench.sensor_grid
 
 torture: .venv/installed-dev
 	KEEN_KILLS=600 $(BIN)/python -m pytest tests/test_kills.py

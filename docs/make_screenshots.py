@@ -14,6 +14,7 @@ from pathlib import Path
 HERE = Path(__file__).parent / "screenshots"
 KEEN = Path(__file__).parent.parent / ".venv" / "bin"
 PACK = Path(__file__).parent.parent / "examples" / "packs" / "pinball-league.toml"
+RECORDINGS = PACK.parent.parent / "recordings"
 FONT = ["-fa", "DejaVu Sans Mono", "-fs", "10"]
 COLOURS = ["-bg", "#14181d", "-fg", "#d8dee6", "-bw", "0"]
 
@@ -54,6 +55,14 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
                     "keen edit tidewater-rally driver.threaded-submission=on sync.vertical=off",
                     "keen apply tidewater-rally --yes"],
      ["keen match tidewater-rally", "keen match pinball"]),
+    ("ingest", 800, [f"cp {RECORDINGS}/odd.csv ."], [
+        "keen ingest odd.csv --yes",
+        "keen ingest odd.csv --time 'Zeit [us]' --means intervals --unit us --marker Marke --dropped Bild=0 "
+        "--name friends-box --of brass-orbit | head -3",
+        "keen ingest odd.csv --all"]),
+    ("latency", 800, [f"cp {RECORDINGS}/* ."], [
+        "keen latency light-log.csv --time t_ms --light light --button button", "keen latency flash.wav",
+        "keen latency camera.csv --camera 240"]),
     ("measure", 800, [], ["keen measure brass-orbit --seed 7", "keen measure moth-and-lantern --seed 7"]),
     ("trial-compare", 800, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
         "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7",

@@ -115,4 +115,4 @@ def _binned(capture: Capture, bin_ms: float) -> Floats:
     means = np.divide(sums, counts, out=np.full(counts.size, np.nan), where=counts > 0)
     for index in np.flatnonzero(counts == 0):
         means[index] = means[index - 1]
-    return means[:-1] if means.size > 1 else means
+    return np.asarray(means[:-1] if means.size > 1 else means)

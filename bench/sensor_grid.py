@@ -1,0 +1,45 @@
+"""How well flashes are found over a grid of signals, written into docs/sensors.md: `make sensors`."""
+
+from itertools import product
+from pathlib import Path
+
+import numpy as np
+
+from bench.traces import Trace, trace
+from keenlattice.measure.edges import light_steps
+
+PAGE = Path(__file__).parent.parent / "docs" / "sensors.md"
+MARK = "<!-- the grid, made by `make sensors` -->"
+RATES, SNRS, STROBES, PANELS = (1000, 4000, 48_000), (5, 10, 30), (0, 240, 480), (0.3, 4.0, 12.0)
+DISTURBED = (("", {}), ("drift", {"drift": 0.8}), ("hum", {"hum": 0.15}))
+NEAR_MS = 10.0
+
+
+def scored(made: Trace) -> tuple[int, int, float, float]:
+    """Flashes found, flashes invented, bias and standard deviation of their times in ms."""
+    steps = light_steps(made.light, made.rate_hz)
+    lit = steps.at_ms[steps.height > 0]
+    nearest = np.array([np.abs(lit - one).argmin() for one in made.half_way_ms]) if lit.size else np.empty(0, dtype=int)
+    errors = lit[nearest] - made.half_way_ms if lit.size else np.empty(0)
+    hit = np.abs(errors) < NEAR_MS
+    good = errors[hit] if hit.any() else np.zeros(1)
+    return int(hit.sum()), int(lit.size - np.unique(nearest[hit]).size), float(good.mean()), float(good.std())
+
+
+def main() -> None:
+    rows = ["| samples/s | SNR | strobe, Hz | panel, ms | disturbed by | found | invented | bias, ms | spread, ms |",
+            "|---|---|---|---|---|---|---|---|---|"]
+    for rate, snr, strobe, panel, (name, more) in product(RATES, SNRS, STROBES, PANELS, DISTURBED):
+        if (strobe and name) or strobe * 2 >= rate:
+            continue
+        made = trace(rate, snr, strobe_hz=strobe, panel_ms=panel, seed=7, presses=120, **more)
+        found, invented, bias, spread = scored(made)
+        rows.append(f"| {rate} | {snr} | {strobe or '-'} | {panel:g} | {name or '-'} | {found} of 120 | {invented} | "
+                    f"{bias:+.2f} | {spread:.2f} |")
+        print(rows[-1], flush=True)
+    before = PAGE.read_text(encoding="utf-8").split(MARK)[0]
+    PAGE.write_text(before + MARK + "\n\n" + "\n".join(rows) + "\n", encoding="utf-8")
+
+
+if __name__ == "__main__":
+    main()

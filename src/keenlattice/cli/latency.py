@@ -1,0 +1,109 @@
+"""`keen latency`: input latency from a sensor's log, a stereo recording, a camera's tally or a list of events."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from keenlattice.cli.options import REFERENCE, Book, Json, Rig
+
+if TYPE_CHECKING:
+    from keenlattice.measure.columns import Unit
+    from keenlattice.measure.latency import Described, Latency
+
+DOUBTS_SHOWN = 8
+
+
+def latency(
+    file: Annotated[Path, typer.Argument(help="A log or a tally as CSV, or a stereo WAV.")],
+    camera: Annotated[float | None, typer.Option("--camera", metavar="FPS", help="A tally of a camera's frames, the "
+                                                 "last column; and how many it takes a second.")] = None,
+    time: Annotated[str, typer.Option("--time", metavar="COLUMN", help="Of a log: the column of times.")] = "",
+    light: Annotated[str, typer.Option("--light", metavar="COLUMN", help="Of a log: the light.")] = "",
+    button: Annotated[str, typer.Option("--button", metavar="COLUMN", help="Of a log: the button.")] = "",
+    unit: Annotated[str, typer.Option("--unit", help="Of the times: s, ms, us or ns.")] = "ms",
+    channel: Annotated[int, typer.Option("--light-channel", help="Of a WAV: 1 is left, 2 is right.")] = 2,
+    press: Annotated[str, typer.Option("--press", metavar="COLUMN", help="Of events: when presses were.")] = "",
+    answer: Annotated[str, typer.Option("--answer", metavar="COLUMN", help="Of events: when answers were.")] = "",
+    reference: Annotated[str, typer.Option("--of", metavar="VERSION", help=f"What was played. {REFERENCE}")] = "",
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Measure input latency, from press to screen, in what a home-made sensor or a camera has recorded."""
+    from keenlattice.cli.session import begin
+    from keenlattice.errors import UsageError
+    from keenlattice.measure.latency import described
+    from keenlattice.measure.sensors import read_events, read_log, read_sound, read_tally
+
+    if unit not in ("s", "ms", "us", "ns"):
+        raise UsageError(f"--unit {unit}: there are s, ms, us and ns")
+    session = begin(book, rig)
+    version = session.find(reference) if reference else None
+    known: Unit = unit  # type: ignore[assignment]
+    if camera is not None:
+        found = read_tally(file, camera)
+    elif press or answer:
+        if not (press and answer):
+            raise UsageError("events take both --press and --answer")
+        found = read_events(file, press, answer, known)
+    elif file.suffix.lower() in (".wav", ".wave"):
+        found = read_sound(file, channel)
+    elif time and light and button:
+        found = read_log(file, time, light, button, known)
+    else:
+        raise UsageError("say what is in it: --camera FPS for a tally; --time, --light and --button for a sensor's "
+                         "log; --press and --answer for events")
+    numbers = described(found)
+    kept = ""
+    if version is not None:
+        kept = session.book.keep_capture(found.to_capture(), session.rig_name, version.profile,
+                                         version.id if version.time else "stock")
+    _tell(file, found, numbers, kept, json)
+
+
+def _tell(file: Path, found: "Latency", numbers: "Described", kept: str, json: bool) -> None:
+    from keenlattice.cli.output import emit_json, say, table
+
+    if json:
+        emit_json("latency", {
+            "file": file.name, "presses": int(found.press_ms.size), "answered": numbers.answered,
+            "misses": found.misses, "unasked": found.unasked, "mean_ms": numbers.mean,
+            "mean_low_ms": numbers.mean_low, "mean_high_ms": numbers.mean_high, "spread_ms": numbers.spread,
+            "percentiles": {f"p{share}": list(values) for share, values in numbers.percentiles.items()},
+            "grid_ms": numbers.grid_ms, "about": found.about, "capture": kept or None,
+            "doubts": [{"at_ms": one.at_ms, "what": one.what} for one in found.doubts]})
+        return
+    say(f"{file.name}: {found.press_ms.size} presses, {numbers.answered} answered", "bold")
+    if found.misses:
+        say(f"{found.misses} without an answer within half a second; they count in no number below")
+    if found.unasked:
+        say(f"{found.unasked} changes of the screen that no press had asked for")
+    for name, text in _how(found):
+        say(f"{name}: {text}")
+    middle = (numbers.mean_high - numbers.mean_low) / 2
+    rows = [["mean", f"{numbers.mean:.1f}", f"{numbers.mean - middle:.1f} to {numbers.mean + middle:.1f}"]]
+    rows += [[f"p{share}", f"{value:.1f}", f"{low:.1f} to {high:.1f}"]
+             for share, (value, low, high) in numbers.percentiles.items()]
+    table(["press to screen", "ms", "95 % interval"], [*rows, ["spread", f"{numbers.spread:.1f}", ""]], right=(1,))
+    if numbers.grid_ms:
+        say(f"the waits come in steps of about {numbers.grid_ms:.1f} ms ({1000 / numbers.grid_ms:.0f} Hz): a polling "
+            "rate or a refresh. A change smaller than a step shows in the mean of many presses alone")
+    for one in found.doubts[:DOUBTS_SHOWN]:
+        say(f"! the press at {one.at_ms / 1000:.2f} s: {one.what}")
+    if len(found.doubts) > DOUBTS_SHOWN:
+        say(f"! and {len(found.doubts) - DOUBTS_SHOWN} more like these (--json lists all)")
+    say(f"\nKept as {kept}." if kept else "\nNot kept: say what was played with --of GAME to keep it.", "dim")
+    say("These intervals describe this recording. To compare two versions, record each several times, in turn.", "dim")
+
+
+def _how(found: "Latency") -> list[tuple[str, str]]:
+    """How it was measured, as far as that was found out from the signal."""
+    told = []
+    if "polarity" in found.about:
+        told.append(("answer", f"the screen {found.about['polarity']}; timed {found.about['threshold']}"))
+    if found.about.get("strobe_hz"):
+        hz = found.about["strobe_hz"]
+        told.append(("backlight", f"strobed at {hz:.0f} Hz: a single answer is sure to half of {1000 / hz:.1f} ms"))
+    if found.half_width_ms:
+        told.append(("camera", f"each count stands for anything within {found.half_width_ms:.1f} ms of it; the "
+                               "spread is without what that adds"))
+    return told

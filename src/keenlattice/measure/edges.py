@@ -1,0 +1,220 @@
+"""Where a sensor's signal changes: presses of a button, and steps of the light that a screen gives off."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keenlattice.measure.capture import Floats
+
+DEBOUNCE_MS = 30.0
+STEP_MS = 8.0            # the light before a step and after it is averaged over this long
+SETTLED_MS = 160.0       # a slow panel has settled by then, unless the next step comes first
+SMOOTH_MS = 0.25
+PHASES = 64
+NOISE_TIMES = 5.0        # a step has to stand this far above the noise of such an average,
+TYPICAL_SHARE = 0.4      # and be this share of the usual step at least
+STROBE_HZ = (70.0, 2000.0)
+STROBE_SHARE = 0.4       # of the power among STROBE_HZ that is near one line, if the backlight is strobed
+LINE_HZ = 5.0
+HUM_HZ = (50.0, 60.0)
+
+
+@dataclass(frozen=True)
+class Steps:
+    """Steps of the light.
+
+    Args:
+        at_ms: when each has come half-way; shape (steps,), between samples where that is so.
+        height: how far it went, in the signal's unit, signed; shape (steps,).
+        ratio: its height over the noise of the averages that it was found with; shape (steps,).
+        strobe_hz: the backlight's, if it is strobed; else None.
+        noise: of single samples, in the signal's unit.
+    """
+
+    at_ms: Floats
+    height: Floats
+    ratio: Floats
+    strobe_hz: float | None
+    noise: float
+
+
+def presses(signal: Floats, rate_hz: float) -> Floats:
+    """When a button was pressed, in ms from the first sample; shape (presses,).
+
+    A level (a switch): the signal leaves the level that it rests at, by more than half of the way to the other one. A
+    sound or a pulse (a microphone, a switch behind a capacitor): it leaves its noise, by NOISE_TIMES. Whatever follows
+    within DEBOUNCE_MS belongs to the same press.
+    """
+    if signal.size < 4:
+        return np.empty(0)
+    rest = float(np.median(signal))
+    away = np.abs(signal - rest)
+    noise = 1.4826 * float(np.median(away))
+    reach = float(np.quantile(away, 1 - min(0.5, 8 / signal.size)))
+    if reach <= NOISE_TIMES * noise or reach == 0:
+        return np.empty(0)
+    bound = max(0.5 * reach if _is_level(away, reach) else 0.1 * reach, NOISE_TIMES * noise)
+    beyond = away > bound
+    index = np.flatnonzero(beyond[1:] & ~beyond[:-1]) + 1
+    at = (index - 1 + (bound - away[index - 1]) / (away[index] - away[index - 1])) * 1000 / rate_hz
+    active = np.flatnonzero(beyond)
+    before = np.searchsorted(active, index)  # how many samples were active before this one
+    rested = np.where(before > 0, (index - active[np.maximum(before - 1, 0)]) * 1000 / rate_hz, np.inf)
+    return np.asarray(at[rested > DEBOUNCE_MS])
+
+
+def _is_level(away: Floats, reach: float) -> bool:
+    """Whether the signal stays where it went, as a switch's does, and not only for a moment or in swings."""
+    edges = np.flatnonzero(np.diff(np.concatenate(([False], away > 0.5 * reach, [False])).astype(np.int8)))
+    lasts = edges[1::2] - edges[::2]
+    return bool(lasts.size and np.median(lasts) >= 8)
+
+
+def light_steps(signal: Floats, rate_hz: float) -> Steps:
+    """Every step of the light, up or down.
+
+    A strobed backlight is divided out, and mains hum is fitted and taken off. A step is where the mean of the next
+    STEP_MS differs most from that of the last, by NOISE_TIMES the noise of such a difference and by TYPICAL_SHARE of
+    the usual step. Its moment is when the light has come half-way from where it was to where it settles: of a slow
+    panel, the middle of its response. If noise makes it cross that level several times, the middle one counts.
+    """
+    width = max(2, round(STEP_MS * rate_hz / 1000))
+    if signal.size < 4 * width:
+        return Steps(np.empty(0), np.empty(0), np.empty(0), None, 0.0)
+    strobe = strobe_hz(signal, rate_hz)
+    light = signal if strobe is None else _without_strobe(signal, strobe / rate_hz)
+    light = light - _hum(light, rate_hz)
+    difference = _step_heights(light, width)
+    noise = 1.4826 * float(np.median(np.abs(difference - np.median(difference))))
+    size = np.abs(difference)
+    peaks = _peaks(size, width)
+    usual = float(np.median(np.sort(size[peaks])[-max(3, peaks.size // 20):])) if peaks.size else 0.0
+    found = peaks[(size[peaks] > NOISE_TIMES * noise) & (size[peaks] > TYPICAL_SHARE * usual) & (usual > 0)]
+    smooth = _averaged(light, SMOOTH_MS * rate_hz / 1000)
+    longest = round(SETTLED_MS * rate_hz / 1000)
+    before = np.minimum(np.diff(found, prepend=-longest), longest)
+    after = np.minimum(np.diff(found, append=light.size + longest), longest)
+    places = zip(found.tolist(), before.tolist(), after.tolist(), strict=True)
+    at = np.array([_half_way(smooth, *place, width) for place in places])
+    ratio = size[found] / noise if noise else np.full(found.size, np.inf)
+    return Steps(at * 1000 / rate_hz, difference[found], ratio, strobe, noise)
+
+
+def strobe_hz(signal: Floats, rate_hz: float) -> float | None:
+    """How often the backlight is strobed; None if no line stands out."""
+    power = np.abs(np.fft.rfft((signal - signal.mean()) * np.hanning(signal.size))) ** 2
+    hz = np.fft.rfftfreq(signal.size, 1 / rate_hz)
+    wanted = (hz >= STROBE_HZ[0]) & (hz <= min(STROBE_HZ[1], 0.45 * rate_hz))
+    if not wanted.any() or not power[wanted].sum():
+        return None
+    inside = np.where(wanted, power, 0.0)
+    peak = int(np.argmax(inside))
+    near = np.abs(hz - hz[peak]) <= LINE_HZ  # flashes, on and off, make the line broader
+    if inside[near].sum() < STROBE_SHARE * inside.sum():
+        return None
+    # Pulses have harmonics, and the strongest may be one: the lowest line that holds a good part of it is the strobe.
+    for part in (4, 3, 2):
+        low = round(peak / part)
+        around = inside[max(0, low - 2):low + 3]
+        if around.size and around.max() > 0.1 * inside[peak]:
+            peak = max(0, low - 2) + int(np.argmax(around))
+            break
+    weights = inside[max(0, peak - 1):peak + 2]
+    return float((hz[max(0, peak - 1):peak + 2] * weights).sum() / weights.sum())
+
+
+def _averaged(signal: Floats, length: float) -> Floats:
+    """The mean over `length` samples around each, which need not be a whole number."""
+    if length <= 1:
+        return signal
+    total = np.concatenate(([0.0], np.cumsum(signal)))
+    middle = np.arange(signal.size) + 0.5
+    low = np.clip(middle - length / 2, 0, signal.size)
+    high = np.clip(middle + length / 2, 0, signal.size)
+    edges = np.arange(total.size)
+    return np.asarray((np.interp(high, edges, total) - np.interp(low, edges, total)) / (high - low))
+
+
+def _hum(light: Floats, rate_hz: float) -> Floats:
+    """Mains hum: the better of 50 and 60 Hz with its double, fitted to the changes that are no steps; else 0."""
+    change = np.diff(light)
+    limit = 4 * 1.4826 * float(np.median(np.abs(change))) + 1e-30
+    calm = np.abs(change) <= limit
+    time = (np.arange(change.size) + 0.5) / rate_hz
+    best, share = np.zeros(light.size), 30 / max(1, int(calm.sum()))
+    at = np.arange(light.size) / rate_hz
+    for base in HUM_HZ:
+        if rate_hz < 5 * base or calm.sum() < 50:
+            continue
+        waves = [wave(2 * np.pi * base * n * time[calm]) for n in (1, 2) for wave in (np.cos, np.sin)]
+        fit, *_ = np.linalg.lstsq(np.stack(waves, 1), change[calm], rcond=None)
+        explained = float(np.var(np.stack(waves, 1) @ fit) / max(float(np.var(change[calm])), 1e-30))
+        if explained > share:
+            share, best = explained, np.zeros(light.size)
+            for n in (1, 2):
+                a, b = fit[2 * n - 2:2 * n]
+                turn = 2 * np.pi * base * n
+                gain = 2 * np.sin(turn / (2 * rate_hz))  # a difference of a wave is the wave's slope, this much smaller
+                best += (a * np.sin(turn * at) - b * np.cos(turn * at)) / gain
+    return best
+
+
+def _step_heights(light: Floats, width: int) -> Floats:
+    """Mean of the next `width` samples less that of the last; shape (samples,), 0 where there are not enough."""
+    total = np.concatenate(([0.0], np.cumsum(light)))
+    heights = np.zeros(light.size)
+    index = np.arange(width, light.size - width + 1)
+    heights[index] = (total[index + width] - 2 * total[index] + total[index - width]) / width
+    return heights
+
+
+def _peaks(size: Floats, width: int) -> NDArray[np.intp]:
+    """Where a step is at its largest, with none larger within `width`."""
+    from scipy.ndimage import maximum_filter1d
+
+    top = (size == maximum_filter1d(size, 2 * width + 1)) & (size > 0)
+    index = np.flatnonzero(top)
+    return index[np.diff(index, prepend=-2 * width) > width] if index.size else index
+
+
+def _half_way(light: Floats, peak: int, before: int, after: int, width: int) -> float:
+    """The sample, between two perhaps, at which the light has come half-way from where it was to where it settles.
+
+    `before` and `after` are how far off the steps around it are, or SETTLED_MS: the levels are taken in between.
+    """
+    begin, end = max(0, peak - 4 * before // 5), min(light.size, peak + 4 * after // 5)
+    was = np.median(light[begin:max(begin + 1, peak - max(width, before // 10))])
+    settles = np.median(light[min(end - 1, peak + 2 * after // 5):end])
+    first = max(0, peak - 2 * width)
+    part = light[first:min(light.size, peak + 3 * width)] - (was + settles) / 2
+    slow = int((np.abs(part) < abs(settles - was) / 4).sum())  # samples in the middle half of the way
+    part = _averaged(part, slow / 3)
+    crossing = np.flatnonzero((part[1:] > 0) != (part[:-1] > 0))
+    if not crossing.size:
+        return float(peak)
+    exact = crossing + part[crossing] / (part[crossing] - part[crossing + 1])
+    return first + float(np.median(exact))
+
+
+def _without_strobe(signal: Floats, turns: float) -> Floats:
+    """The light as it would be without the strobe: divided by the strobe's own shape, where that is bright.
+
+    The shape is had by folding the signal at the strobe's period (`turns` is that of one sample); where the strobe is
+    dark nothing can be known, and the light is drawn straight from the last bright sample to the next. So a screen that
+    lights up while the backlight is off is dated to the middle of that time.
+    """
+    block = max(4, round(3 / turns))
+    blocks = signal[:signal.size // block * block].reshape(-1, block)
+    middles = (np.arange(len(blocks)) + 0.5) * block
+    floor = np.interp(np.arange(signal.size), middles, np.quantile(blocks, 0.1, axis=1))
+    light = signal - floor
+    bright = light > 0.5 * np.quantile(light, 0.995)
+    phase = (np.arange(signal.size) * turns % 1 * PHASES).astype(np.int64)
+    count = np.bincount(phase, minlength=PHASES)
+    shape = np.bincount(phase[bright], minlength=PHASES) / np.maximum(count, 1)
+    dark = (count > 0) & (shape <= 0.5 * shape.max())
+    lit = (count > 0) & ~dark & ~np.roll(dark, 1) & ~np.roll(dark, -1)  # the edges of a pulse are neither
+    seen = lit[phase]
+    index = np.flatnonzero(seen)
+    return np.asarray(np.interp(np.arange(signal.size), index, light[index])) if index.size else signal

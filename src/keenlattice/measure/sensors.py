@@ -1,0 +1,117 @@
+"""Files of home-made sensors: a log of light and button, a stereo recording, a tally of camera frames."""
+
+import warnings
+from pathlib import Path
+
+import numpy as np
+
+from keenlattice.errors import CaptureError
+from keenlattice.measure.capture import Floats
+from keenlattice.measure.columns import IN_MS, Unit
+from keenlattice.measure.latency import Latency, from_camera, from_events, from_sensor
+from keenlattice.measure.rows import header_of, read_rows
+
+MOST_SOUND_BYTES = 2**30
+JITTER = 0.5
+
+
+def read_log(path: Path, time: str, light: str, button: str, unit: Unit = "ms") -> Latency:
+    """A log with a row per sample: time, light, button.
+
+    Args:
+        time, light, button: the columns' names.
+        unit: of the times.
+
+    Raises:
+        CaptureError: it cannot be read, its samples are not evenly spaced, or nothing is found in it.
+    """
+    rows = read_rows(path, [time, light, button], [])
+    columns = [rows.numbers[name] for name in (time, light, button)]
+    good = np.isfinite(columns).all(axis=0)
+    if good.sum() < 100:
+        raise CaptureError(f"{path} holds {int(good.sum())} samples: too few to find anything in")
+    at, lights, buttons = (values[good] for values in columns)
+    at = at * IN_MS[unit]
+    steps = np.diff(at)
+    if not (steps > 0).all():
+        row = int(np.flatnonzero(good)[int(np.argmin(steps)) + 1])
+        raise CaptureError(f"{path}: line {rows.line(row)}: time does not move on; samples have to come in order")
+    rate_hz = 1000 / float(np.median(steps))
+    if not 200 <= rate_hz <= 1e6:
+        raise CaptureError(f"{path}: in {unit} that is {rate_hz:.3g} samples a second; 200 to a million are read: "
+                           "is the unit right?")
+    even = np.arange(at[0], at[-1], 1000 / rate_hz)  # a sensor's own clock wavers: onto even steps, between samples
+    if np.abs(steps - np.median(steps)).max() <= JITTER * np.median(steps) and abs(even.size - at.size) <= 2:
+        found = from_sensor(buttons, lights, 1000 * (at.size - 1) / (at[-1] - at[0]))
+    else:
+        found = from_sensor(np.interp(even, at, buttons), np.interp(even, at, lights), rate_hz)
+    found.about.update({"source": path.name, "rate_hz": round(rate_hz, 1)})
+    return found
+
+
+def read_sound(path: Path, light_channel: int = 2) -> Latency:
+    """A stereo WAV: the press (a microphone or a switch) on one channel, a photodiode on the other.
+
+    Args:
+        light_channel: 1 for the left one, 2 for the right.
+
+    Raises:
+        CaptureError: it cannot be read, is not stereo, or nothing is found in it.
+    """
+    from scipy.io import wavfile
+
+    if light_channel not in (1, 2):
+        raise CaptureError(f"channel {light_channel}: a stereo recording has 1 (left) and 2 (right)")
+    try:
+        if path.stat().st_size > MOST_SOUND_BYTES:
+            raise CaptureError(f"{path} is larger than {MOST_SOUND_BYTES >> 30} GiB: not read")
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # of chunks that hold no sound
+            rate_hz, samples = wavfile.read(path)
+    except CaptureError:
+        raise
+    except Exception as error:  # a parser of a binary format, given anything at all
+        reason = " ".join(str(error).split()) or type(error).__name__
+        raise CaptureError(f"cannot read {path} as WAV: {reason}") from None
+    if samples.ndim != 2 or samples.shape[1] != 2:
+        raise CaptureError(f"{path} is not stereo: the press is on one channel, the light on the other")
+    if not 200 <= rate_hz <= 1_000_000 or samples.shape[0] < 100:
+        raise CaptureError(f"{path}: {samples.shape[0]} samples at {rate_hz} a second: that cannot be used")
+    sound: Floats = samples.astype(np.float64)
+    if not np.isfinite(sound).all():
+        raise CaptureError(f"{path} holds samples that are no numbers")
+    found = from_sensor(sound[:, 2 - light_channel], sound[:, light_channel - 1], float(rate_hz))
+    found.about.update({"source": path.name, "rate_hz": rate_hz})
+    return found
+
+
+def read_tally(path: Path, rate_hz: float) -> Latency:
+    """A camera's tally: a column of counts, one for each press; an empty cell or a dash is a press without an answer.
+
+    Raises:
+        CaptureError: it cannot be read, or holds something else.
+    """
+    header, _ = header_of(path)
+    name = header[-1]
+    rows = read_rows(path, [name], [], exact=True)
+    if rows.unreadable:
+        line, what = rows.unreadable[0]
+        raise CaptureError(f"{path}: line {line}: {what}")
+    found = from_camera(rows.numbers[name].tolist(), rate_hz)
+    found.about["source"] = path.name
+    return found
+
+
+def read_events(path: Path, press: str, answer: str, unit: Unit = "ms") -> Latency:
+    """A list of events: a column of times of presses, one of times of answers; either may have empty cells.
+
+    Raises:
+        CaptureError: it cannot be read, or holds no press.
+    """
+    rows = read_rows(path, [press, answer], [], exact=True)
+    pressed, answered = (values[np.isfinite(values)] * IN_MS[unit] for values in rows.numbers.values())
+    if not pressed.size:
+        raise CaptureError(f"{path}: the column {press} holds no times")
+    found = from_events(pressed, answered)
+    found.about["source"] = path.name
+    return found
