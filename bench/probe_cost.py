@@ -38,7 +38,7 @@ def _own_mean_ms(display: str, probed: bool) -> float:
         stamps = Path(folder) / "stamps"
         with scene_running(display, Path(folder), stamps) as scene:
             probe = Probe(display)
-            window = probe.find(scene.pid, 20, lambda: scene.poll() is None)
+            window = probe.find(lambda: {scene.pid}, 20, lambda: scene.poll() is None)
             time.sleep(0.6)
             if probed:
                 probe.record(window, SECONDS, 1, LAMP, lambda: scene.poll() is None)

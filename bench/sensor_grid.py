@@ -11,7 +11,7 @@ from keenlattice.measure.edges import light_steps
 PAGE = Path(__file__).parent.parent / "docs" / "sensors.md"
 MARK = "<!-- the grid, made by `make sensors` -->"
 RATES, SNRS, STROBES, PANELS = (1000, 4000, 48_000), (5, 10, 30), (0, 240, 480), (0.3, 4.0, 12.0)
-DISTURBED = (("", {}), ("drift", {"drift": 0.8}), ("hum", {"hum": 0.15}))
+DISTURBED: tuple[tuple[str, dict[str, float]], ...] = (("", {}), ("drift", {"drift": 0.8}), ("hum", {"hum": 0.15}))
 NEAR_MS = 10.0
 
 
@@ -32,7 +32,8 @@ def main() -> None:
     for rate, snr, strobe, panel, (name, more) in product(RATES, SNRS, STROBES, PANELS, DISTURBED):
         if (strobe and name) or strobe * 2 >= rate:
             continue
-        made = trace(rate, snr, strobe_hz=strobe, panel_ms=panel, seed=7, presses=120, **more)
+        made = trace(rate, snr, strobe_hz=strobe, panel_ms=panel, seed=7, presses=120,
+                     drift=more.get("drift", 0.0), hum=more.get("hum", 0.0))
         found, invented, bias, spread = scored(made)
         rows.append(f"| {rate} | {snr} | {strobe or '-'} | {panel:g} | {name or '-'} | {found} of 120 | {invented} | "
                     f"{bias:+.2f} | {spread:.2f} |")

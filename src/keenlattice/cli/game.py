@@ -18,6 +18,8 @@ def game(
     title: Annotated[str, typer.Option("--title", help="What it is called.")] = "",
     command: Annotated[str, typer.Option("--command", help="What starts it.")] = "",
     file: Annotated[Path | None, typer.Option("--file", help="The INI file that it keeps its settings in.")] = None,
+    answers: Annotated[str, typer.Option("--answers-at", metavar="X,Y", help="The pixel of its window that answers a "
+                                         "click.")] = "",
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List a rig's games, or tell it of one; the stand-in's are made up, and stay as they are."""
@@ -33,12 +35,16 @@ def game(
         return
     if rig == "standin":
         raise UsageError("the stand-in's games are made up, and stay as they are; choose a rig with --rig")
-    if not executable and not command and not file:
+    spot = tuple(int(part) for part in answers.split(",") if part.strip().isdigit())
+    if answers and len(spot) != 2:
+        raise UsageError(f"--answers-at {answers!r}: write X,Y, counted in pixels from the window's upper left corner")
+    if not executable and not command and not file and not answers:
         raise UsageError(f"say something of {name}: --executable NAME, --command WORDS or --file PATH")
     known = next((one for one in session.rig.games() if one.name == name), Game(name, title or name))
     told = Game(name, title or known.title, tuple(executable or known.executables))
     own = file.expanduser().absolute() if file else None
-    add_game(session.rig.home, Listed(told, tuple(shlex.split(command)), own))
+    add_game(session.rig.home, Listed(told, tuple(shlex.split(command)), own,
+                                      answers_at=(spot[0], spot[1]) if spot else None))
     say(f"The rig {session.rig_name} knows {name} ({session.rig.home / FILE}).")
     say(f"next: keen edit {name} SETTING=VALUE --rig {rig}", "dim")
 

@@ -77,6 +77,9 @@ def _tell(file: Path, found: "Latency", numbers: "Described", kept: str, json: b
         say(f"{found.misses} without an answer within half a second; they count in no number below")
     if found.unasked:
         say(f"{found.unasked} changes of the screen that no press had asked for")
+    if found.unasked > found.press_ms.size:
+        say("! the light changes far more often than a press was made: it may flicker faster than it was sampled. Do "
+            "not trust these numbers; sample faster, or switch the flicker off")
     for name, text in _how(found):
         say(f"{name}: {text}")
     middle = (numbers.mean_high - numbers.mean_low) / 2

@@ -31,11 +31,12 @@ def measure(
     game_of(session.rig, game)
     seed = fresh_seed() if seed is None else seed
     applied = session.book.last_apply(session.rig.name, game)
-    rows, files = [], []
+    rows, files, clicks, answered = [], [], 0, 0
     with locked(session.rig, f"measuring {game}"), steps(f"playing {game}", runs, quiet=json) as advance:
         for run in range(runs):
             capture = session.rig.play(game, seconds, seed + run)
             rows.append(metrics_of(capture))
+            clicks, answered = clicks + capture.click_ms.size, answered + capture.latency_ms.size
             files.append(session.book.keep_capture(capture, session.rig.name, game,
                                                    applied.version if applied else "stock"))
             advance()
@@ -47,6 +48,9 @@ def measure(
     table(["", "middle run", "all runs"], [
         [f"{TITLES[name]}, {metric.unit}", *_middle_and_range([row[name] for row in rows])]
         for name, metric in METRICS.items() if every or name in TRIAL_METRICS], right=(1, 2))
+    if clicks and not answered:
+        say(f"! none of {clicks} clicks was answered by the pixel that was looked at; another one can be named with "
+            f"keen game {game} --answers-at X,Y")
     say(f"\nKept in {shown_path(session.book.folder / 'captures')}.", "dim")
     say("These numbers describe; they prove no difference. For that: keen trial BEFORE AFTER", "dim")
 

@@ -105,7 +105,7 @@ def strobe_hz(signal: Floats, rate_hz: float) -> float | None:
     """How often the backlight is strobed; None if no line stands out."""
     power = np.abs(np.fft.rfft((signal - signal.mean()) * np.hanning(signal.size))) ** 2
     hz = np.fft.rfftfreq(signal.size, 1 / rate_hz)
-    wanted = (hz >= STROBE_HZ[0]) & (hz <= min(STROBE_HZ[1], 0.45 * rate_hz))
+    wanted = (hz >= STROBE_HZ[0]) & (hz <= min(STROBE_HZ[1], 0.49 * rate_hz))
     if not wanted.any() or not power[wanted].sum():
         return None
     inside = np.where(wanted, power, 0.0)

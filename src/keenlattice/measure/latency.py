@@ -142,13 +142,14 @@ def from_camera(frames: Sequence[float], rate_hz: float) -> Latency:
     Raises:
         CaptureError: a count that cannot be, or a rate that cannot.
     """
-    counts = np.asarray(frames, dtype=np.float64)
+    counts: Floats = np.asarray(frames, dtype=np.float64)
     if not 10 <= rate_hz <= 100_000:
         raise CaptureError(f"a camera of {rate_hz:g} frames a second: 10 to 100000 are read")
     if not counts.size or (counts[np.isfinite(counts)] < 0).any():
         raise CaptureError("a camera's tally holds counts of frames, none of them below zero")
-    at = np.arange(counts.size) * 1000.0
-    return Latency(at, at + counts * 1000 / rate_hz, half_width_ms=1000 / rate_hz,
+    at: Floats = np.arange(counts.size, dtype=np.float64) * 1000.0
+    answer: Floats = np.asarray(at + counts * 1000 / rate_hz, dtype=np.float64)
+    return Latency(at, answer, half_width_ms=1000 / rate_hz,
                    doubts=tuple(Doubt(float(one), "no answer") for one in at[np.isnan(counts)]),
                    about={"camera_hz": rate_hz})
 

@@ -24,12 +24,14 @@ class Key:
 
 @dataclass(frozen=True)
 class Listed:
-    """A game that a player has told of, with the file that it keeps its settings in, and what is known of that."""
+    """A game that a player has told of: what starts it, the file that it keeps its settings in and what is known of
+    that, and the pixel of its window that answers a click (counted from the upper left corner)."""
 
     game: Game
     command: tuple[str, ...] = ()
     file: Path | None = None
     keys: dict[str, Key] = field(default_factory=dict)
+    answers_at: tuple[int, int] | None = None
 
 
 def read_games(home: Path) -> dict[str, Listed]:
@@ -52,7 +54,7 @@ def read_games(home: Path) -> dict[str, Listed]:
 
 
 def _listed(name: str, table: dict[str, Any]) -> Listed:
-    unknown = set(table) - {"title", "executables", "command", "file", "keys"}
+    unknown = set(table) - {"title", "executables", "command", "file", "keys", "answers_at"}
     if unknown:
         raise ValueError(f"{name}: no such key: {', '.join(sorted(unknown))}")
     keys = {setting: Key(str(one["section"]), str(one["key"]), {str(a): str(b) for a, b in
@@ -63,7 +65,15 @@ def _listed(name: str, table: dict[str, Any]) -> Listed:
     if not all(isinstance(one, list) and all(isinstance(word, str) for word in one) for one in (executables, command)):
         raise ValueError(f"{name}: executables and command are lists of words")
     return Listed(Game(name, str(table.get("title", name)), tuple(executables)), tuple(command),
-                  Path(file).expanduser() if file else None, keys)
+                  Path(file).expanduser() if file else None, keys, _spot(name, table.get("answers_at")))
+
+
+def _spot(name: str, told: object) -> tuple[int, int] | None:
+    if told is None:
+        return None
+    if isinstance(told, list) and len(told) == 2 and all(isinstance(one, int) and 0 <= one < 32_768 for one in told):
+        return told[0], told[1]
+    raise ValueError(f"{name}: answers_at is a pixel of its window: [x, y]")
 
 
 def add_game(home: Path, listed: Listed) -> None:
@@ -86,7 +96,8 @@ def add_game(home: Path, listed: Listed) -> None:
         document = tomlkit.parse(path.read_text(encoding="utf-8")) if path.exists() else tomlkit.document()
         table = document.get(name) or tomlkit.table()
         table["title"], table["executables"] = listed.game.title, list(listed.game.executables)
-        for key, value in (("command", list(listed.command)), ("file", str(listed.file) if listed.file else "")):
+        for key, value in (("command", list(listed.command)), ("file", str(listed.file) if listed.file else ""),
+                           ("answers_at", list(listed.answers_at or ()))):
             if value:
                 table[key] = value
         document[name] = table

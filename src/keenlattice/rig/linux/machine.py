@@ -28,7 +28,7 @@ from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Changes, Facts, State, game_of
 from keenlattice.rig.chores import Chore, Outcome
 from keenlattice.rig.gamefiles import LOCK_KEY, GameFiles
-from keenlattice.rig.gamelist import read_games
+from keenlattice.rig.gamelist import Listed, read_games
 from keenlattice.rig.linux.children import start, stop, with_display
 from keenlattice.rig.linux.driconf import options, with_options
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
@@ -36,6 +36,7 @@ from keenlattice.rig.linux.entries import Configuration, all_entries, configurat
 from keenlattice.rig.linux.kernel import Kernel
 from keenlattice.rig.linux.mapped import MAPPED, mapped_settings
 from keenlattice.rig.linux.probe import Probe
+from keenlattice.rig.linux.program import game_running
 from keenlattice.rig.linux.safexml import MOST_BYTES
 from keenlattice.rig.linux.xserver import x_display
 
@@ -206,18 +207,31 @@ class LinuxRig:
         raise UnknownName("chore", chore)
 
     def play(self, game: str, seconds: float, seed: int) -> Capture:
-        game_of(self, game)
-        if game != SCENE.name:
-            raise RigError(f"{game} cannot be played from here yet: only the scene can; record it with what you have")
+        played = game_of(self, game)
         check_installed()
+        if played != SCENE:
+            return self._play_listed(self._listed[game], seconds, seed)
         with x_display() as display, tempfile.TemporaryDirectory(prefix="keen-") as folder:
             return self._play_scene(display, Path(folder) / "stamps", seconds, seed)
+
+    def _play_listed(self, listed: Listed, seconds: float, seed: int) -> Capture:
+        with x_display() as display, game_running(listed.game.name, listed.game.executables, listed.command, display,
+                                                  self.config.parent) as game:
+            probe = Probe(display)
+            try:
+                window = probe.find(game.processes, WINDOW_WITHIN_S, game.alive)
+                time.sleep(WARM_UP_S)
+                capture = probe.record(window, seconds, seed, listed.answers_at, game.alive)
+            finally:
+                probe.close()
+        own = {"seed": seed, "seconds": seconds, "facts": dict(self.facts()), "started": game.ours}
+        return replace(capture, about={**capture.about, **own})
 
     def _play_scene(self, display: str, stamps: Path, seconds: float, seed: int) -> Capture:
         with scene_running(display, self.config.parent, stamps) as scene:
             probe = Probe(display)
             try:
-                window = probe.find(scene.pid, WINDOW_WITHIN_S, lambda: scene.poll() is None)
+                window = probe.find(lambda: {scene.pid}, WINDOW_WITHIN_S, lambda: scene.poll() is None)
                 time.sleep(WARM_UP_S)
                 capture = probe.record(window, seconds, seed, LAMP, lambda: scene.poll() is None)
             finally:

@@ -51,26 +51,48 @@ class Probe:
     def close(self) -> None:
         self._display.close()
 
-    def find(self, process: int, patience_s: float, alive: Callable[[], bool]) -> Any:
-        """The first viewable window of a process.
+    def find(self, processes: Callable[[], set[int]], patience_s: float, alive: Callable[[], bool]) -> Any:
+        """The largest viewable window of some processes, once one is there.
+
+        A window's process is asked of the X server (its extension X-Resource); of a program on another machine, or
+        where the server lacks that, it is what the program says of itself.
 
         Raises:
             RigError: none came up in time, or the process ended.
         """
         from Xlib import X, error
 
-        atom = self._display.intern_atom("_NET_WM_PID")
-        until = time.perf_counter() + patience_s
+        until, hidden = time.perf_counter() + patience_s, False
         while time.perf_counter() < until and alive():
+            wanted, found = processes(), []
             for window in self._all_windows():
                 try:
-                    owner = window.get_full_property(atom, X.AnyPropertyType)
-                    if owner and owner.value[0] == process and window.get_attributes().map_state == X.IsViewable:
-                        return window
+                    if self._process_of(window) in wanted and window.get_attributes().win_class == X.InputOutput:
+                        size = window.get_geometry()
+                        found.append((size.width * size.height, window.get_attributes().map_state, window))
                 except error.XError:  # it went away while we looked at it
                     continue
+            seen = [(area, window) for area, state, window in found if state == X.IsViewable and area > 1]
+            if seen:
+                return max(seen, key=lambda one: one[0])[1]
+            hidden = any(area > 1 for area, _, _ in found)
             time.sleep(0.02)
-        raise RigError("the game opened no window" + ("" if alive() else ": it ended at once; does it run on its own?"))
+        if not alive():
+            raise RigError("the game opened no window: it ended at once; does it run on its own?")
+        raise RigError("the game's window is not shown: is it minimised?" if hidden else
+                       "the game opened no window on this X display; does it draw by other means than X11?")
+
+    def _process_of(self, window: Any) -> int | None:
+        from Xlib import X
+        from Xlib.ext import res
+
+        if self._display.has_extension("X-Resource"):
+            told = self._display.res_query_client_ids([{"client": window.id, "mask": res.LocalClientPIDMask}])
+            for one in told.ids:
+                if one.value:
+                    return int(one.value[0])
+        owner = window.get_full_property(self._display.intern_atom("_NET_WM_PID"), X.AnyPropertyType)
+        return int(owner.value[0]) if owner else None
 
     def _all_windows(self) -> list[Any]:
         found, level = [], [self._display.screen().root]

@@ -1,0 +1,86 @@
+"""A game as a process of this machine: found if it runs already, else started; and everything that it has started."""
+
+import os
+import subprocess
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from keenlattice.errors import RigError
+from keenlattice.rig.linux.children import start, stop, with_display
+
+PROC = Path("/proc")
+
+
+@dataclass(frozen=True)
+class Running:
+    """A process, and whether it is one that we have started (and shall end)."""
+
+    pid: int
+    ours: bool
+
+    def alive(self) -> bool:
+        """Whether it still runs; a process that has ended and that nobody has asked about does not."""
+        try:
+            return (PROC / str(self.pid) / "stat").read_text().rpartition(")")[2].split()[0] not in ("Z", "X")
+        except (OSError, IndexError):
+            return False
+
+    def processes(self) -> set[int]:
+        """It and all that it has started, and those in turn: a launcher is rarely what opens the window."""
+        children: dict[int, list[int]] = {}
+        for path in PROC.iterdir():
+            if path.name.isdigit():
+                try:
+                    parent = int((path / "stat").read_text().rpartition(")")[2].split()[1])
+                except (OSError, ValueError, IndexError):
+                    continue  # it has ended meanwhile
+                children.setdefault(parent, []).append(int(path.name))
+        found, waiting = set[int](), [self.pid]
+        while waiting:
+            one = waiting.pop()
+            found.add(one)
+            waiting += children.get(one, [])
+        return found
+
+
+def running(executables: Sequence[str]) -> Running | None:
+    """The process that runs one of these executables, if one does; the oldest, if there are several."""
+    found = []
+    for path in PROC.iterdir():
+        if path.name.isdigit() and int(path.name) != os.getpid():
+            try:
+                started_as = (path / "cmdline").read_bytes().split(b"\0")[0].decode(errors="replace")
+                names = {os.path.basename(started_as), os.path.basename(os.readlink(path / "exe"))}
+            except OSError:
+                continue  # somebody else's, or ended meanwhile
+            if names & set(executables):
+                found.append(int(path.name))
+    return Running(min(found), ours=False) if found else None
+
+
+@contextmanager
+def game_running(name: str, executables: Sequence[str], command: Sequence[str], display: str,
+                 home: Path) -> Iterator[Running]:
+    """The game, running: as it was found, and then left alone; or started for this, and then ended.
+
+    Raises:
+        RigError: it neither runs nor is it known how to start it; or it cannot be started.
+    """
+    found = running(executables)
+    if found is not None:
+        yield found
+        return
+    if not command:
+        raise RigError(f"{name} does not run, and how it is started is not known: start it, or say so with "
+                       f"keen game {name} --command WORDS --rig linux")
+    try:
+        process = start(command, env={**with_display(display), "HOME": str(home)}, stdout=subprocess.DEVNULL,
+                        stderr=subprocess.DEVNULL)
+    except OSError as error:
+        raise RigError(f"{name} cannot be started: {command[0]}: {error.strerror}") from None
+    try:
+        yield Running(process.pid, ours=True)
+    finally:
+        stop(process)

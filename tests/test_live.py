@@ -1,0 +1,129 @@
+"""Any window: programs that we did not write, found by process, recorded from outside, and left as they were."""
+
+import os
+import shutil
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Iterator
+from itertools import pairwise
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from keenlattice.errors import RigError
+from keenlattice.profile.game import Game
+from keenlattice.profile.version import Version, stock
+from keenlattice.rig.gamelist import Listed, add_game, read_games
+from keenlattice.rig.linux.machine import LinuxRig
+from keenlattice.rig.linux.program import Running, game_running, running
+from keenlattice.rig.linux.xserver import x_display
+from keenlattice.trial.plan import Plan
+from keenlattice.trial.run import run_trial
+from test_linux import real_driver
+
+GEARS = shutil.which("glxgears") or ""
+needs_gears = pytest.mark.skipif(not GEARS, reason="glxgears is not installed: apt-get install mesa-utils")
+
+
+@pytest.fixture
+def display(monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
+    with x_display() as name:
+        monkeypatch.setenv("DISPLAY", name)
+        yield name
+
+
+def rig_with(tmp_path: Path, *command: str, executable: str = "glxgears") -> LinuxRig:
+    (tmp_path / "home").mkdir(exist_ok=True)
+    add_game(tmp_path / "state", Listed(Game("gears", "Gears", (executable,)), command))
+    return LinuxRig(tmp_path / "state", tmp_path / "home" / ".drirc")
+
+
+@real_driver
+@needs_gears
+def test_frames_from_outside_agree_with_what_a_program_counts_itself(tmp_path: Path, display: str) -> None:
+    rig = rig_with(tmp_path)
+    said: list[tuple[float, int]] = []
+    gears = subprocess.Popen(["stdbuf", "-oL", GEARS], stdout=subprocess.PIPE, text=True, env=dict(os.environ))
+
+    def listen() -> None:
+        for line in gears.stdout or ():
+            if " frames in " in line:
+                said.append((time.perf_counter(), int(line.split()[0])))
+
+    threading.Thread(target=listen, daemon=True).start()
+    until = time.monotonic() + 10
+    while running(("glxgears",)) is None and time.monotonic() < until:
+        time.sleep(0.05)
+    try:
+        capture = rig.play("gears", 16, 1)
+        assert gears.poll() is None and capture.about["started"] is False  # it was left running
+    finally:
+        gears.kill()
+        gears.wait()
+    at = capture.shown_ms / 1000 + capture.about["clock_start_s"]
+    inside = [(before, one, count) for (before, _), (one, count) in pairwise(said) if before > at[0] and one < at[-1]]
+    assert inside, "it counts over five seconds, and says so"
+    own, ours = sum(count for *_, count in inside), sum(np.count_nonzero((at > a) & (at <= b)) for a, b, _ in inside)
+    assert ours == pytest.approx(own, rel=0.02)
+
+
+@real_driver
+@needs_gears
+def test_an_option_acts_on_a_program_that_we_did_not_write(tmp_path: Path, display: str) -> None:
+    rig = rig_with(tmp_path, GEARS)
+    result = run_trial(rig, stock("gears"), Version("gears", {"mesa.pp_jimenezmlaa": 8}),
+                       Plan(5, 2, 1, "frame_ms_mean", 20))
+    assert result["frame_ms_mean"].verdict == "worse", result
+    assert running(("glxgears",)) is None and not rig.config.exists()
+
+
+@real_driver
+@needs_gears
+def test_a_window_is_found_through_a_launcher(tmp_path: Path, display: str) -> None:
+    rig = rig_with(tmp_path, "sh", "-c", f"{GEARS} & wait", executable="no-such")
+    assert rig.play("gears", 1, 1).frame_ms.size > 10
+    subprocess.run(["pkill", "-f", GEARS], check=False)
+
+
+@pytest.mark.parametrize(("command", "says"), [
+    ((), "how it is started is not known"), (("no-such-program",), "no-such-program: No such file"),
+    ((sys.executable, "-c", "pass"), "it ended at once")])
+@real_driver
+def test_a_game_that_cannot_be_measured_is_said_so_in_one_line(tmp_path: Path, display: str, command: tuple[str, ...],
+                                                               says: str) -> None:
+    with pytest.raises(RigError, match=says) as raised:
+        rig_with(tmp_path, *command, executable="no-such").play("gears", 1, 1)
+    assert "\n" not in str(raised.value)
+
+
+@real_driver
+def test_a_window_that_never_comes_or_is_hidden_is_said_so(tmp_path: Path, display: str,
+                                                           monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("keenlattice.rig.linux.machine.WINDOW_WITHIN_S", 1.0)
+    with pytest.raises(RigError, match="other means than X11"):
+        rig_with(tmp_path, "sleep", "60", executable="no-such").play("gears", 1, 1)
+    hidden = ("from Xlib import display, X; import time; d = display.Display(); "
+              "w = d.screen().root.create_window(0, 0, 200, 200, 0, X.CopyFromParent); d.sync(); time.sleep(60)")
+    with pytest.raises(RigError, match="not shown: is it minimised"):
+        rig_with(tmp_path, sys.executable, "-c", hidden, executable="no-such").play("gears", 1, 1)
+    still = hidden.replace("d.sync()", "w.map(); d.sync()")
+    with pytest.raises(RigError, match="shows no new frames"):
+        rig_with(tmp_path, sys.executable, "-c", still, executable="no-such").play("gears", 1, 1)
+    with pytest.raises(RigError, match=r"ended while it was measured|went away"):
+        rig_with(tmp_path, sys.executable, "-c", still.replace("sleep(60)", "sleep(2.5)"), executable="no-such").play(
+            "gears", 9, 1)
+
+
+def test_processes_and_what_they_have_started(tmp_path: Path) -> None:
+    with game_running("x", ("no-such",), ("sh", "-c", "sleep 60 & wait"), ":0", tmp_path) as game:
+        until = time.monotonic() + 10
+        while len(game.processes()) < 2 and time.monotonic() < until:
+            time.sleep(0.01)
+        assert game.ours and game.alive() and len(game.processes()) == 2
+    assert not game.alive() and not Running(2**22 + 1, ours=False).alive()
+    (tmp_path / "games.toml").write_text("[orbit]\nanswers_at = [10, -1]\n")
+    with pytest.raises(RigError, match="answers_at is a pixel"):
+        read_games(tmp_path)
