@@ -63,7 +63,8 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
     ("latency", 800, [f"cp {RECORDINGS}/* ."], [
         "keen latency light-log.csv --time t_ms --light light --button button", "keen latency flash.wav",
         "keen latency camera.csv --camera 240"]),
-    ("measure", 800, [], ["keen measure brass-orbit --seed 7", "keen measure moth-and-lantern --seed 7"]),
+    ("measure", 800, [], ["keen measure brass-orbit --seed 7 --seconds 30 --figure run.png",
+                         "keen measure moth-and-lantern --seed 7"]),
     ("trial-compare", 800, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
         "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7",
         "keen compare brass-orbit@stock brass-orbit"]),
@@ -80,6 +81,8 @@ def main() -> None:
             figure = Path(folder) / "keen-demo" / "brass-orbit.png"
             if figure.exists():
                 shutil.copy(figure, HERE / "figure.png")
+            if (run := Path(folder) / "run.png").exists():
+                shutil.copy(run, HERE / "run.png")
             if (page := Path(folder) / "sheet.html").exists():
                 _shoot_page(page, HERE / "sheet-page.png")
 

@@ -14,6 +14,7 @@ from keenlattice.cli.output import say, styled, table
 from keenlattice.errors import KeenLatticeError
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.version import Entries, Version, stock
+from keenlattice.report.capture_figure import capture_figure
 from keenlattice.report.style import DPI, SIZE_INCHES
 from keenlattice.report.trial_figure import save, trial_figure, typical_block
 from keenlattice.report.words import amount, percent, rounded, sentence
@@ -137,3 +138,27 @@ def test_a_figure_that_cannot_be_written_is_said_so(tmp_path: Path, drawn: tuple
         save(trial_figure(result, captures["before"], captures["after"]), tmp_path / "no" / "f.png")
     nothing = [Capture(one.shown_ms) for one in captures["before"]]
     assert trial_figure(result, nothing, nothing)  # without latency, the figure says so instead of failing
+
+
+@pytest.mark.parametrize("kind", ["full", "frames only", "long"])
+def test_a_run_is_drawn_without_losing_a_spike(tmp_path: Path, kind: str) -> None:
+    random = np.random.default_rng(1)
+    frames = 8 * np.exp(random.normal(0, 0.08, 2_000_000 if kind == "long" else 3000))
+    frames[1234] = 77.0
+    shown = np.concatenate(([0.0], np.cumsum(frames)))
+    stages = {"cpu_ms": shown * 0 + 3.0, "gpu_ms": shown * 0 + 7.0} if kind == "full" else {}
+    clicks = np.arange(40) * 200.0 if kind == "full" else np.empty(0)
+    answers = clicks + random.normal(35, 5, clicks.size)
+    if answers.size:
+        answers[3] = np.nan
+    figure = capture_figure(Capture(shown, clicks, answers, **stages), "brass-orbit on juniper")
+    course = figure.axes[0]
+    tops = [path.vertices[:, 1].max() for path in course.collections[0].get_paths()]
+    assert max(tops) == pytest.approx(77.0)
+    texts = [text.get_text() for axes in figure.axes for text in axes.texts] + [axes.get_title("left")
+                                                                              for axes in figure.axes]
+    assert "77 ms" in texts and "▼ 1 stutters" in texts
+    assert ("Input latency (1 of 40 clicks unanswered)" in texts) is (kind == "full")
+    for name in ("f.png", "f.svg"):
+        save(figure, tmp_path / name)
+    assert (tmp_path / "f.svg").read_text().startswith("<?xml")

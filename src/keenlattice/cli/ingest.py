@@ -35,29 +35,26 @@ def ingest(
     process: Annotated[str, typer.Option("--process", help="Whose rows, if there are several programs'.")] = "",
     repair: Annotated[bool, typer.Option("--repair", help="Leave out what is damaged, and count it.")] = False,
     out: Annotated[Path | None, typer.Option("--out", help="Write the capture there, too: .csv or .parquet.")] = None,
+    figure: Annotated[Path | None, typer.Option("--figure", help="Draw the run: .png or .svg.")] = None,
     every: Annotated[bool, typer.Option("--all", help="Show every metric, not only the main ones.")] = False,
     yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Read a recording of any recorder's. The column map is given once, and found again by the file's header."""
     from keenlattice.cli.output import confirmed, say
     from keenlattice.cli.session import begin
-    from keenlattice.errors import UsageError
     from keenlattice.measure.columns import column_map
     from keenlattice.measure.ingest import ingest as read
     from keenlattice.measure.rows import header_of
 
     session = begin(book, rig)
-    if out and out.suffix not in (".csv", ".parquet"):
-        raise UsageError(f"{out}: write it as .csv or as .parquet")
+    _check_ending(out, ".csv", ".parquet")
+    _check_ending(figure, ".png", ".svg")
     version = session.find(reference) if reference else None
     header, rows = header_of(file)
     if time:
-        drop, equals, value = dropped.partition("=")
-        if dropped and not equals:
-            raise UsageError(f"--dropped {dropped!r}: write COLUMN=VALUE")
         columns = column_map(name=name or "unnamed", time=time, means=means, unit=unit, ticks_per_s=ticks,
-                             cpu=cpu or None, gpu=gpu or None, stage_unit=stage_unit, dropped=drop or None,
-                             dropped_when=value or "1", process=program or None, marker=marker or None)
+                             cpu=cpu or None, gpu=gpu or None, stage_unit=stage_unit, **_dropped(dropped),
+                             process=program or None, marker=marker or None)
     else:
         columns = _known(session, by, header) or _proposed(header, rows, file, quiet=json)
         if columns.name == "proposed":
@@ -66,17 +63,46 @@ def ingest(
             if not confirmed(f"Read {file.name} like this?", yes):
                 say("Nothing was read.")
                 return
+            if name:
+                columns = columns.model_copy(update={"name": name})
     found = read(file, columns, process=process or None, repair=repair)
-    if name or (time and not name):
-        session.book.keep_map(name or "unnamed", header, {**columns.model_dump(exclude_none=True),
-                                                          "name": name or "unnamed"})
+    if time or name:
+        session.book.keep_map(columns.name, header, columns.model_dump(exclude_none=True))
     kept = ""
     if version is not None:
         kept = session.book.keep_capture(found.capture, session.rig_name, version.profile, version.id if version.time
                                          else "stock")
     if out:
         _write(found, out)
+    if figure:
+        draw_capture(found.capture, f"{file.name}", figure)
     _tell(file, columns, found, kept, every, json)
+
+
+def _check_ending(path: Path | None, *endings: str) -> None:
+    from keenlattice.errors import UsageError
+
+    if path and path.suffix not in endings:
+        raise UsageError(f"{path}: its name has to end in {' or '.join(endings)}")
+
+
+def _dropped(text: str) -> dict[str, str]:
+    """What marks a frame that was never shown, as a column map has it."""
+    from keenlattice.errors import UsageError
+
+    column, equals, value = text.partition("=")
+    if text and not equals:
+        raise UsageError(f"--dropped {text!r}: write COLUMN=VALUE")
+    return {"dropped": column, "dropped_when": value} if text else {}
+
+
+def draw_capture(capture: "Capture", title: str, figure: Path) -> None:
+    """Draws one run into a file."""
+    from keenlattice.report.capture_figure import capture_figure
+    from keenlattice.report.trial_figure import save
+
+    _check_ending(figure, ".png", ".svg")
+    save(capture_figure(capture, title), figure)
 
 
 def _known(session: "Session", by: str, header: Sequence[str]) -> "ColumnMap | None":

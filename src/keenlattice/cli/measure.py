@@ -1,5 +1,6 @@
 """`keen measure`: runs of a game as the rig stands, and their numbers."""
 
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -11,10 +12,12 @@ def measure(
     game: Annotated[str, typer.Argument(help="The game to play.")],
     seconds: Seconds = 10.0,
     runs: Annotated[int, typer.Option("--runs", min=1, max=1000, help="How many runs.")] = 3,
+    figure: Annotated[Path | None, typer.Option("--figure", help="Draw the last run: .png or .svg.")] = None,
     every: Annotated[bool, typer.Option("--all", help="Show every metric, not only the main ones.")] = False,
     seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Play a game on the rig as it stands, and say how it runs. To compare two versions, use `keen trial`."""
+    from keenlattice.cli.ingest import draw_capture
     from keenlattice.cli.output import emit_json, say, shown_path, table
     from keenlattice.cli.progress import steps
     from keenlattice.cli.session import begin
@@ -40,6 +43,8 @@ def measure(
             files.append(session.book.keep_capture(capture, session.rig.name, game,
                                                    applied.version if applied else "stock"))
             advance()
+    if figure:
+        draw_capture(capture, f"{game} on {session.rig.name}, seed {seed + runs - 1}", figure)
     if json:
         emit_json("measure", {"rig": session.rig.name, "game": game, "seconds": seconds, "seed": seed,
                               "captures": files, "runs": rows})

@@ -51,13 +51,13 @@ def trial_figure(result: TrialResult, before: Sequence[Capture], after: Sequence
 
 
 def save(figure: "Figure", path: Path) -> None:
-    """Writes a figure as PNG, whole or not at all.
+    """Writes a figure as PNG, or as SVG if its name ends so; whole or not at all.
 
     Raises:
         KeenLatticeError: it cannot be written there.
     """
     content = io.BytesIO()
-    figure.savefig(content, format="png", dpi=DPI)
+    figure.savefig(content, format="svg" if path.suffix == ".svg" else "png", dpi=DPI)
     try:
         replace_file(path, content.getvalue())
     except OSError as error:
