@@ -321,7 +321,7 @@ def test_any_command_puts_right_what_a_kill_left(keen: Keen, tmp_path: Path) -> 
                              stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     while not (rig / "state.json").exists() and trial.poll() is None:
         pass
-    for words in (["apply", "brass-orbit", "--yes"], ["undo"], ["measure", "brass-orbit"]):
+    for words in (["undo"], ["measure", "brass-orbit"]):
         assert "is being changed: trial of brass-orbit@stock" in keen(*words, code=1).stderr
     trial.kill()
     trial.wait()

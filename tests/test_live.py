@@ -75,7 +75,7 @@ def test_frames_from_outside_agree_with_what_a_program_counts_itself(tmp_path: P
 def test_an_option_acts_on_a_program_that_we_did_not_write(tmp_path: Path, display: str) -> None:
     rig = rig_with(tmp_path, GEARS)
     result = run_trial(rig, stock("gears"), Version("gears", {"mesa.pp_jimenezmlaa": 8}),
-                       Plan(5, 2, 1, "frame_ms_mean", 20))
+                       Plan(4, 1.5, 1, "frame_ms_mean", 20))
     assert result["frame_ms_mean"].verdict == "worse", result
     assert running(("glxgears",)) is None and not rig.config.exists()
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from keenlattice.errors import RigError, UsageError
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.metrics import metrics_of
+from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.profile.compare import changes
 from keenlattice.profile.concrete import concrete
 from keenlattice.profile.version import WHOLE_RIG, Entries, Version
@@ -51,7 +51,7 @@ def run_trial(rig: Rig, before: Version, after: Version, plan: Plan, game: str |
         for block, arm, seed in plan.runs():
             _put_on(change, before.profile, arms[arm])
             capture = rig.play(played, plan.seconds, seed)
-            numbers[arm].append(metrics_of(capture))
+            numbers[arm].append(metrics_of(capture, TRIAL_METRICS))
             each(Run(block, arm, capture))
         differing = [one.key for one in changes(arms["before"], arms["after"])]
         _put_back(change, before.profile, differing)
