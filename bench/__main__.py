@@ -2,10 +2,10 @@
 
 import sys
 
-from bench import apply, ingest, logbook, probe_cost, stand_in, start_time
+from bench import apply, ingest, logbook, metrics, probe_cost, stand_in, start_time
 
 BENCHMARKS = (start_time.measure, stand_in.measure, stand_in.measure_first_call, logbook.measure,
-              apply.measure, apply.measure_entries, ingest.measure,
+              apply.measure, apply.measure_entries, ingest.measure, metrics.measure,
               probe_cost.measure)
 
 

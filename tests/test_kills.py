@@ -26,7 +26,7 @@ from keenlattice.rig.recover import recover
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.undo import undo
 
-KILLS = int(os.environ.get("KEEN_KILLS", "20"))
+KILLS = int(os.environ.get("KEEN_KILLS", "12"))
 FOREIGN = b"<?xml version='1.0'?>\r\n<driconf>\r\n  <!-- mine \xc3\xa9 --><device/>\r\n</driconf>\r\n"
 OPTIONS = ("<driinfo><option name='smooth' type='int' default='0' valid='0:9'><description text='Smoothing'/></option>"
            "</driinfo>")

@@ -75,7 +75,7 @@ def test_what_is_recorded_from_outside_agrees_with_the_scene(linux: LinuxRig) ->
 def test_a_filter_that_costs_is_found_to_cost(linux: LinuxRig) -> None:
     linux.config.write_bytes(MINE)
     runs: dict[str, list[dict[str, float]]] = {"before": [], "after": []}
-    plan = Plan(6, 2, 1, "frame_ms_mean", 20)
+    plan = Plan(5, 2, 1, "frame_ms_mean", 20)
     result = run_trial(linux, stock("scene"), Version("scene", FILTER), plan,
                        each=lambda run: runs[run.arm].append(metrics_of(run.capture)))
     assert result["frame_ms_mean"].verdict == "worse", result

@@ -15,6 +15,7 @@ from keenlattice.measure.metrics import (
     METRICS,
     TRIAL_METRICS,
     cap_pct,
+    late_frames,
     metrics_of,
     refreshes_pct,
     stutter_spans,
@@ -140,7 +141,7 @@ def test_every_metric_of_a_two_valued_run_is_as_reckoned_by_hand() -> None:
 def test_by_time_is_the_quantile_of_a_moment_drawn_at_random(frames: np.ndarray, share: float) -> None:
     from keenlattice.measure.metrics import time_weighted_quantile
 
-    found = time_weighted_quantile(frames, share)
+    found = time_weighted_quantile(np.sort(frames), share)
     total = frames.sum()
     assert frames[frames <= found].sum() >= share * total * (1 - 1e-12)
     assert frames[frames < found].sum() <= share * total * (1 + 1e-12)
@@ -200,3 +201,14 @@ def test_many_runs_are_summed_up_with_the_run_as_the_unit() -> None:
     assert found.low == pytest.approx(9 - 4.302653 / np.sqrt(3)) and summary(runs)["latency_ms_p95"].mean is None
     rows = table(runs, ["frame_ms_mean", "fps_mean"])
     assert rows["frame_ms_mean"].tolist() == [8.0, 9.0, 10.0] and list(rows.columns)[-1] == "fps_mean"
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(200, 900))
+def test_stutters_are_those_of_the_plain_definition(seed: int, count: int) -> None:
+    """Whatever is done to be quick: the median of every window, taken one by one."""
+    random = np.random.default_rng(seed)
+    frames = random.uniform(2, 9) * np.exp(random.normal(0, random.uniform(0, 0.6), count))
+    frames[random.integers(0, count, count // 15)] *= random.uniform(1, 6)
+    padded = np.pad(frames, 30, mode="reflect")
+    pace = np.array([np.median(padded[number:number + 61]) for number in range(count)])
+    assert (late_frames(frames) == ((frames >= 2 * pace) & (frames >= pace + 4))).all()

@@ -117,11 +117,11 @@ def test_rig_wide_versions_are_restarted_for(rig: Standin) -> None:
 
 
 def truth_pct(rig: Standin, values: Entries, metric: str) -> float:
-    """What a change truly does: from 400 runs of either version, with seeds that no trial uses."""
+    """What a change truly does: from 200 runs of either version, with seeds that no trial uses."""
     means = []
     for entries in ({}, values):
         rig.put(rig.changed({rig.place: None}, "brass-orbit", entries))
-        runs = [metrics_of(rig.play("brass-orbit", 10, 10**9 + seed), [metric])[metric] for seed in range(400)]
+        runs = [metrics_of(rig.play("brass-orbit", 10, 10**9 + seed), [metric])[metric] for seed in range(200)]
         means.append(np.log(runs).mean())
     return float(100 * np.expm1(means[1] - means[0]))
 

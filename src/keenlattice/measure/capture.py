@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -49,10 +50,15 @@ class Capture:
             row = int(np.argmin(steps)) + 1
             raise CaptureError(f"time does not move on at frame {row} (by {steps[row - 1]:g} ms)")
 
-    @property
+    @cached_property
     def frame_ms(self) -> Floats:
         """Time from each frame to the next; shape (frames - 1,)."""
         return np.diff(self.shown_ms)
+
+    @cached_property
+    def ordered_ms(self) -> Floats:
+        """The same, from the shortest to the longest: sorted once, for all quantiles."""
+        return np.sort(self.frame_ms)
 
     @property
     def latency_ms(self) -> Floats:

@@ -6,6 +6,7 @@ clicks give no number: NaN, never a guess.
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +19,8 @@ MIN_CLICKS = 5
 
 STUTTER_WINDOW = 61   # frames around each, itself in the middle, whose median is its local pace
 STUTTER_RATIO = 2.0   # how far above that pace a frame counts,
+AT_ONCE = 20_000      # windows in memory
+BLOCK = 15
 STUTTER_MIN_MS = 4.0  # and by how much at least, so that 1 ms becoming 2 ms at 1000 fps does not
 
 STEADY_WITHIN = 0.10  # of the median, or of a cap's interval
@@ -44,11 +47,30 @@ def _of_frames(compute: Callable[[Floats], float]) -> Callable[[Capture], float]
     return metric
 
 
+def _of_ordered(compute: Callable[[Floats], float]) -> Callable[[Capture], float]:
+    """As `_of_frames`, for what takes the frames from the shortest to the longest."""
+    def metric(capture: Capture) -> float:
+        return compute(capture.ordered_ms) if capture.frame_ms.size >= MIN_FRAMES else float("nan")
+    return metric
+
+
 def _of_latency(compute: Callable[[Floats], float]) -> Callable[[Capture], float]:
     def metric(capture: Capture) -> float:
         waits = capture.latency_ms
         return compute(waits) if waits.size >= MIN_CLICKS else float("nan")
     return metric
+
+
+def ordered_quantile(ordered: Floats, share: float) -> float:
+    """A quantile of values that are in order already, linear between ranks."""
+    rank = share * (ordered.size - 1)
+    low = int(rank)
+    high = min(low + 1, ordered.size - 1)
+    return float(ordered[low] + (rank - low) * (ordered[high] - ordered[low]))
+
+
+def _ordered_quantile(share: float) -> Callable[[Floats], float]:
+    return lambda ordered: ordered_quantile(ordered, share)
 
 
 def _quantile(share: float) -> Callable[[Floats], float]:
@@ -67,38 +89,53 @@ def stutters(frames: Floats) -> NDArray[np.intp]:
 
 def late_frames(frames: Floats) -> NDArray[np.bool_]:
     """Which frames stutter; shape (frames,). See `stutters`."""
-    # Only frames above the bound at the fastest pace can stutter: the filter is run around those few alone.
-    suspects = np.flatnonzero(frames >= frames.min() + STUTTER_MIN_MS)
-    if suspects.size > frames.size // STUTTER_WINDOW:
-        from scipy.ndimage import median_filter
-
-        pace = median_filter(frames, size=STUTTER_WINDOW, mode="mirror")
-    else:
-        half = STUTTER_WINDOW // 2
-        padded = np.pad(frames, half, mode="reflect")
-        pace = np.full(frames.size, np.inf)
-        for index in suspects:
-            pace[index] = np.median(padded[index:index + STUTTER_WINDOW])
+    suspects = np.flatnonzero(_may_be_late(frames))  # the median is taken around those alone
+    half = STUTTER_WINDOW // 2
+    around = np.lib.stride_tricks.sliding_window_view(np.pad(frames, half, mode="reflect"), STUTTER_WINDOW)
+    pace = np.full(frames.size, np.inf)
+    for first in range(0, suspects.size, AT_ONCE):
+        some = suspects[first:first + AT_ONCE]
+        pace[some] = np.partition(around[some], half, axis=1)[:, half]
     return np.asarray((frames >= STUTTER_RATIO * pace) & (frames >= pace + STUTTER_MIN_MS))
 
 
-def low_fps(frames: Floats, share: float) -> float:
+def _may_be_late(frames: Floats) -> NDArray[np.bool_]:
+    """Which frames could stutter, by a bound of their local median from below that costs little: the shortest frame of
+    the blocks that the window lies on. At both ends every frame may."""
+    whole = frames.size // BLOCK
+    may = np.ones(frames.size, dtype=bool)
+    if whole < 12:
+        return may
+    shortest = frames[:whole * BLOCK].reshape(whole, BLOCK).min(axis=1)
+    around = np.lib.stride_tricks.sliding_window_view(np.pad(shortest, 3, mode="edge"), 7).min(axis=1)
+    bound = np.maximum(STUTTER_RATIO * around, around + STUTTER_MIN_MS)
+    inside = slice(4 * BLOCK, (whole - 4) * BLOCK)
+    may[inside] = (frames[:whole * BLOCK].reshape(whole, BLOCK) >= bound[:, None]).ravel()[inside]
+    return may
+
+
+def low_fps(ordered: Floats, share: float) -> float:
     """Frames per second at the mean frame time of the slowest share of frames (at least one frame).
 
     Another usual definition takes a quantile of frame time instead (`..._quantile`); this one hears how bad the worst
     are.
+
+    Args:
+        ordered: frame times from the shortest to the longest.
     """
-    slowest = max(1, round(frames.size * share))
-    return 1000 / float(np.partition(frames, -slowest)[-slowest:].mean())
+    slowest = max(1, round(ordered.size * share))
+    return 1000 / float(ordered[-slowest:].mean())
 
 
-def time_weighted_quantile(frames: Floats, share: float) -> float:
+def time_weighted_quantile(ordered: Floats, share: float) -> float:
     """The frame time that this share of the time is spent in frames up to.
 
     A long frame counts for as long as it lasts: of the frames, one in a hundred may be long; of the time that a player
     sits through, far more.
+
+    Args:
+        ordered: frame times from the shortest to the longest.
     """
-    ordered = np.sort(frames)
     spent = np.cumsum(ordered)
     return float(ordered[min(int(np.searchsorted(spent, share * spent[-1])), ordered.size - 1)])
 
@@ -110,17 +147,24 @@ def stutter_spans(frames: Floats) -> list[tuple[int, int]]:
     return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
 
 
-def _stutter_share(frames: Floats) -> float:
-    return 100 * float(frames[late_frames(frames)].sum()) / float(frames.sum())
+_stutters_of: "WeakKeyDictionary[Capture, Floats]" = WeakKeyDictionary()
 
 
-def _longest_stutter(frames: Floats) -> float:
-    return max((float(frames[first:end].sum()) for first, end in stutter_spans(frames)), default=0.0)
+def _of_stutters(compute: Callable[[Floats, float], float]) -> Callable[[Capture], float]:
+    """A metric of the stutters' lengths in ms and of the run's; they are looked for once in each capture."""
+    def metric(capture: Capture) -> float:
+        frames = capture.frame_ms
+        if frames.size < MIN_FRAMES:
+            return float("nan")
+        if capture not in _stutters_of:
+            _stutters_of[capture] = np.array([frames[first:end].sum() for first, end in stutter_spans(frames)])
+        return compute(_stutters_of[capture], float(frames.sum()))
+    return metric
 
 
-def _pacing(frames: Floats) -> float:
-    typical = float(np.median(frames))
-    return 100 * float((np.abs(frames - typical) <= STEADY_WITHIN * typical).mean())
+def _pacing(ordered: Floats) -> float:
+    typical = ordered_quantile(ordered, 0.5)
+    return 100 * float((np.abs(ordered - typical) <= STEADY_WITHIN * typical).mean())
 
 
 def _bound(by_gpu: bool) -> Callable[[Capture], float]:
@@ -169,37 +213,43 @@ TRIAL_METRICS = ("frame_ms_mean", "frame_ms_p50", "frame_ms_p99", "fps_mean", "l
 
 METRICS: dict[str, Metric] = {metric.name: metric for metric in (
     Metric("frame_ms_mean", "ms", True, "mean frame time", _of_frames(lambda frames: float(frames.mean()))),
-    Metric("frame_ms_p50", "ms", True, "median frame time, per frame", _of_frames(_quantile(0.50))),
-    Metric("frame_ms_p95", "ms", True, "95th percentile of frame time, per frame", _of_frames(_quantile(0.95))),
-    Metric("frame_ms_p99", "ms", True, "99th percentile of frame time, per frame", _of_frames(_quantile(0.99))),
-    Metric("frame_ms_p99_9", "ms", True, "99.9th percentile of frame time, per frame", _of_frames(_quantile(0.999))),
+    Metric("frame_ms_p50", "ms", True, "median frame time, per frame",
+           _of_ordered(_ordered_quantile(0.50))),
+    Metric("frame_ms_p95", "ms", True, "95th percentile of frame time, per frame",
+           _of_ordered(_ordered_quantile(0.95))),
+    Metric("frame_ms_p99", "ms", True, "99th percentile of frame time, per frame",
+           _of_ordered(_ordered_quantile(0.99))),
+    Metric("frame_ms_p99_9", "ms", True, "99.9th percentile of frame time, per frame",
+           _of_ordered(_ordered_quantile(0.999))),
     Metric("frame_ms_p50_of_time", "ms", True, "half of the time is spent in frames up to this long",
-           _of_frames(lambda frames: time_weighted_quantile(frames, 0.50))),
+           _of_ordered(lambda frames: time_weighted_quantile(frames, 0.50))),
     Metric("frame_ms_p95_of_time", "ms", True, "95 % of the time is spent in frames up to this long",
-           _of_frames(lambda frames: time_weighted_quantile(frames, 0.95))),
+           _of_ordered(lambda frames: time_weighted_quantile(frames, 0.95))),
     Metric("frame_ms_p99_of_time", "ms", True, "99 % of the time is spent in frames up to this long",
-           _of_frames(lambda frames: time_weighted_quantile(frames, 0.99))),
+           _of_ordered(lambda frames: time_weighted_quantile(frames, 0.99))),
     Metric("fps_mean", "fps", False, "frames over time (not the mean of rates)",
            _of_frames(lambda frames: 1000 * frames.size / float(frames.sum()))),
     Metric("low_1_fps", "fps", False, "frames per second at the mean frame time of the slowest 1 % of frames",
-           _of_frames(lambda frames: low_fps(frames, 0.01))),
+           _of_ordered(lambda frames: low_fps(frames, 0.01))),
     Metric("low_0_1_fps", "fps", False, "frames per second at the mean frame time of the slowest 0.1 % of frames",
-           _of_frames(lambda frames: low_fps(frames, 0.001))),
+           _of_ordered(lambda frames: low_fps(frames, 0.001))),
     Metric("low_1_fps_quantile", "fps", False, "frames per second at the 99th percentile of frame time",
-           _of_frames(lambda frames: 1000 / float(np.quantile(frames, 0.99)))),
+           _of_ordered(lambda frames: 1000 / ordered_quantile(frames, 0.99))),
     Metric("low_0_1_fps_quantile", "fps", False, "frames per second at the 99.9th percentile of frame time",
-           _of_frames(lambda frames: 1000 / float(np.quantile(frames, 0.999)))),
+           _of_ordered(lambda frames: 1000 / ordered_quantile(frames, 0.999))),
     Metric("frame_change_ms_mean", "ms", True, "mean change of frame time from one frame to the next, without its sign",
            _changes(lambda changes: float(changes.mean()))),
     Metric("frame_change_ms_p99", "ms", True, "99th percentile of that change", _changes(_quantile(0.99))),
     Metric("pacing_pct", "%", False, f"share of frames within {STEADY_WITHIN:.0%} of the median frame time",
-           _of_frames(_pacing)),
+           _of_ordered(_pacing)),
     Metric("stutters_per_min", "1/min", True,
            f"frames of at least {STUTTER_RATIO:g} times the median of the {STUTTER_WINDOW} around them "
            f"and {STUTTER_MIN_MS:g} ms more, runs of them counted once, per minute",
-           _of_frames(lambda frames: stutters(frames).size / (float(frames.sum()) / 60_000)), per_minute=True),
-    Metric("stutter_time_pct", "%", True, "share of the time that is spent in such frames", _of_frames(_stutter_share)),
-    Metric("longest_stutter_ms", "ms", True, "the longest run of such frames", _of_frames(_longest_stutter)),
+           _of_stutters(lambda lengths, total: lengths.size / (total / 60_000)), per_minute=True),
+    Metric("stutter_time_pct", "%", True, "share of the time that is spent in such frames",
+           _of_stutters(lambda lengths, total: 100 * float(lengths.sum()) / total)),
+    Metric("longest_stutter_ms", "ms", True, "the longest run of such frames",
+           _of_stutters(lambda lengths, total: float(lengths.max(initial=0.0)))),
     Metric("refreshes_pct", "%", False, "share of the panel's refreshes that showed a new frame, where the capture "
            "knows the refresh rate", _refreshes),
     Metric("cpu_bound_pct", "%", True, f"share of frames of which the CPU stage takes {BOUND_FROM:.0%} or more, and "

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.metrics import stutter_spans
+from keenlattice.measure.metrics import ordered_quantile, stutter_spans
 from keenlattice.report.style import AFTER, BEFORE, FAINT, INK, new_figure, plain
 from keenlattice.report.trial_figure import frame_times
 
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-MOST_MARKED = 40
+MOST_MARKED, CURVE_POINTS = 40, 2000
 SHARES = (0.5, 0.9, 0.99, 0.999, 0.9999)
 
 
@@ -58,17 +58,16 @@ def stutters_marked(axes: "Axes", capture: Capture) -> "Axes":
 
 def quantile_curve(axes: "Axes", capture: Capture) -> "Axes":
     """How long the slowest share of frames is: from every second frame to one in ten thousand."""
-    frames = np.sort(capture.frame_ms)
+    frames = capture.ordered_ms
     shares = [share for share in SHARES if frames.size * (1 - share) >= 1]
-    rarer = 1 / (1 - (np.arange(frames.size) + 0.5) / frames.size)
-    inside = rarer >= 1 / (1 - SHARES[0])
-    axes.plot(rarer[inside], frames[inside], color=BEFORE, linewidth=1.8)
+    from_the_end = np.unique(np.geomspace(0.5, frames.size * (1 - SHARES[0]), CURVE_POINTS).astype(np.int64))
+    axes.plot(frames.size / (from_the_end + 0.5), frames[frames.size - 1 - from_the_end], color=BEFORE, linewidth=1.8)
     axes.set_xscale("log")
     ticks = [1 / (1 - share) for share in shares]
     axes.set_xticks(ticks, [f"1 in {round(tick)}" for tick in ticks], fontsize=8.5)
     axes.minorticks_off()
     for share, tick in zip(shares, ticks, strict=True):
-        value = float(np.quantile(frames, share))
+        value = ordered_quantile(frames, share)
         axes.plot([tick], [value], marker="o", markersize=4, color=INK)
         first = share == shares[0]  # its label goes to the right, clear of the axis
         axes.annotate(f"{value:.1f}", (tick, value), xytext=(0 if first else -3, 6), textcoords="offset points",
@@ -101,7 +100,7 @@ def latency_histogram(axes: "Axes", capture: Capture) -> "Axes":
 
 def stage_shares(axes: "Axes", capture: Capture) -> "Axes":
     """Mean time of the CPU and the GPU stage beside the frame's own; what is near the frame's is what it waits for."""
-    plain(axes, "Where a frame's time goes, on average", "ms", "")
+    plain(axes, "Frame time and its stages, on average", "ms", "")
     rows = [("frame", capture.frame_ms, INK), ("GPU stage", capture.gpu_ms, AFTER),
             ("CPU stage", capture.cpu_ms, BEFORE)]
     if not capture.gpu_ms.size and not capture.cpu_ms.size:
