@@ -14,7 +14,7 @@ from hypothesis import settings
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig.standin.machine import Standin
 
-settings.register_profile("ours", deadline=None, max_examples=60)  # a shared machine is no stopwatch
+settings.register_profile("ours", deadline=None, max_examples=40)  # a shared machine is no stopwatch
 settings.register_profile("torture", deadline=None, max_examples=20_000)  # make torture
 settings.load_profile("ours")
 
