@@ -1,5 +1,6 @@
 """Files are never written in place: write beside, flush, rename."""
 
+import codecs
 import os
 import tempfile
 from pathlib import Path
@@ -56,3 +57,9 @@ def read_bounded(path: Path, most: int) -> bytes | None:
         return None
     with path.open("rb") as file:
         return file.read(most + 1)
+
+
+def marked_encoding(content: bytes) -> tuple[bytes, str]:
+    """The byte order mark that a text begins with, and the encoding that it stands for; both empty without one."""
+    marks = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))
+    return next(((mark, name) for mark, name in marks if content.startswith(mark)), (b"", ""))

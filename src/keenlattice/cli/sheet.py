@@ -150,11 +150,9 @@ def show_step(step: "SheetStep") -> None:
 
 def _what_now(now: "Sheet") -> None:
     from keenlattice.cli.output import say
-    from keenlattice.rig.byhand.sheets import otherwise
+    from keenlattice.report.sheet_page import shown
 
-    for step in otherwise(now):
-        from keenlattice.report.sheet_page import shown
-
+    for step in (one for one in now.steps if one.otherwise):
         say(f"! step {step.number}: you saw {shown(step, step.seen)}, and {shown(step, step.after)} was to be set: "
             "it did not take")
     if now.open:

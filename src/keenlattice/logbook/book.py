@@ -240,8 +240,11 @@ class Logbook:
         """
         force: list[Apply] = []
         before: dict[int, list[Apply]] = {}
-        for one in self.done_to(rig):
-            before[one.number] = list(force)
+        done = self.done_to(rig)
+        targets = {one.target for one in done}
+        for one in done:
+            if one.number in targets:
+                before[one.number] = list(force)
             if one.kind == "undo":
                 force = list(before.get(one.target or 0, ()))
             elif one.kind != "done":

@@ -11,13 +11,13 @@ from pathlib import Path
 from typing import IO, Any
 
 from keenlattice.errors import CaptureError
+from keenlattice.files import marked_encoding
 
 SAMPLE_BYTES = 64 * 1024
 MOST_BYTES = 4 * 2**30
 DELIMITERS = (",", ";", "\t", "|", " ")
 COMMENT = ("#", "//", "%")
 NUMBER = re.compile(r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?$")
-BOMS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))
 OPENERS: dict[str, Callable[..., Any]] = {".gz": gzip.open, ".bz2": bz2.open, ".xz": lzma.open}
 
 
@@ -92,7 +92,7 @@ def layout_of(path: Path) -> Layout:
     length, delimiter, first = best
     if not length:
         raise CaptureError(f"{path} holds no columns of numbers in its first lines; is it a recording?")
-    rows = [_cells(line, delimiter) for line in lines[first:first + length]]
+    rows = [cells_of(line, delimiter) for line in lines[first:first + length]]
     header = _header(lines[:first], delimiter, len(rows[0]))
     commas = sum(cell.count(",") for row in rows for cell in row if NUMBER.match(cell))
     return Layout(encoding, bom, delimiter, "," if delimiter != "," and commas else ".", first, header,
@@ -100,9 +100,9 @@ def layout_of(path: Path) -> Layout:
 
 
 def _encoding(begin: bytes) -> tuple[int, str]:
-    for bom, name in BOMS:
-        if begin.startswith(bom):
-            return len(bom), name
+    bom, name = marked_encoding(begin)
+    if bom:
+        return len(bom), name
     if begin[1:2] == b"\0":
         return 0, "utf-16-le"
     try:
@@ -118,7 +118,7 @@ def _laid_out(lines: Sequence[str], delimiter: str) -> tuple[int, str, int]:
     A row of data has as many cells as the next one, at least one of them a number. Longest wins; among equals the
     delimiter that is asked about first, and a single column last.
     """
-    cells = [None if line.startswith(COMMENT) or not line.strip() else _cells(line, delimiter) for line in lines]
+    cells = [None if line.startswith(COMMENT) or not line.strip() else cells_of(line, delimiter) for line in lines]
     best = (0, delimiter, 0)
     for first, row in enumerate(cells):
         if row is None or (delimiter and len(row) < 2) or not any(NUMBER.match(cell) for cell in row):
@@ -135,10 +135,11 @@ def _laid_out(lines: Sequence[str], delimiter: str) -> tuple[int, str, int]:
 def _unclean(line: str, delimiter: str) -> int:
     """Cells of a line that are no numbers and hold another delimiter: under the right one there are fewest."""
     return sum(not NUMBER.match(cell) and any(other in cell for other in DELIMITERS[:-1])
-               for cell in _cells(line, delimiter))
+               for cell in cells_of(line, delimiter))
 
 
-def _cells(line: str, delimiter: str) -> list[str]:
+def cells_of(line: str, delimiter: str) -> list[str]:
+    """The cells of a line under a delimiter, without blanks and quotes around them."""
     if delimiter == " ":
         return line.split()
     return [cell.strip().strip('"') for cell in (line.split(delimiter) if delimiter else [line])]
@@ -148,7 +149,7 @@ def _header(before: Sequence[str], delimiter: str, columns: int) -> tuple[str, .
     """The names of the columns: the last line before the data that has as many cells, none of them a number."""
     unnamed = tuple(f"column {number}" for number in range(1, columns + 1))
     for line in reversed(before):
-        cells = _cells(line.lstrip("#/% ") if line.startswith(COMMENT) else line, delimiter)
+        cells = cells_of(line.lstrip("#/% ") if line.startswith(COMMENT) else line, delimiter)
         if len(cells) == columns and not any(NUMBER.match(cell) for cell in cells):
             named = [name or unnamed[number] for number, name in enumerate(cells)]
             return tuple(name if named.index(name) == number else f"{name} ({number + 1})"

@@ -83,8 +83,7 @@ def stutters(frames: Floats) -> NDArray[np.intp]:
     A frame stutters if it took at least STUTTER_RATIO times the median of the STUTTER_WINDOW frames around it and
     at least STUTTER_MIN_MS more than that. Stuttering frames in a row are one stutter.
     """
-    late = late_frames(frames)
-    return np.flatnonzero(late & ~np.concatenate(([False], late[:-1])))
+    return np.array([first for first, _ in stutter_spans(frames)], dtype=np.intp)
 
 
 def late_frames(frames: Floats) -> NDArray[np.bool_]:

@@ -12,10 +12,9 @@ from numpy.typing import NDArray
 
 from keenlattice.errors import CaptureError
 from keenlattice.measure.capture import Floats
-from keenlattice.measure.layout import COMMENT, MOST_BYTES, Layout, layout_of, opened, sample
+from keenlattice.measure.layout import COMMENT, MOST_BYTES, OPENERS, Layout, cells_of, layout_of, opened, sample
 
 Texts = NDArray[np.object_]
-PACKED = (".gz", ".bz2", ".xz")
 
 
 @dataclass(frozen=True)
@@ -148,7 +147,7 @@ def _quickly(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence
     from pyarrow import csv
 
     if not layout.delimiter or layout.delimiter == " " or layout.encoding.startswith("utf-16") or \
-            path.suffix.lower() in PACKED:  # what is unpacked has to be bounded on the way
+            path.suffix.lower() in OPENERS:  # what is unpacked has to be bounded on the way
         return None
     try:
         table = csv.read_csv(
@@ -194,8 +193,7 @@ def _line_by_line(path: Path, layout: Layout, numbers: Sequence[str], texts: Seq
             continue
         if line.startswith(COMMENT):
             continue
-        cells = line.split() if layout.delimiter == " " else [
-            cell.strip().strip('"') for cell in (line.split(layout.delimiter) if layout.delimiter else [line])]
+        cells = cells_of(line, layout.delimiter)
         if tuple(cells) == layout.header:
             continue  # a recorder that was started again into the same file
         if len(cells) != len(layout.header):

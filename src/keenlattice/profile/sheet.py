@@ -6,7 +6,7 @@ from itertools import groupby
 from typing import Any, Literal
 
 from keenlattice.catalog.model import Restart
-from keenlattice.catalog.values import Value
+from keenlattice.catalog.values import Value, same
 
 Done = Literal["open", "said", "seen"]
 
@@ -44,6 +44,11 @@ class SheetStep:
     done: Done = "open"
     seen: Value | None = None
     time: str = ""
+
+    @property
+    def otherwise(self) -> bool:
+        """Whether the player saw something else than was to be set."""
+        return self.done == "seen" and not same(self.seen, self.after)
 
 
 @dataclass(frozen=True)

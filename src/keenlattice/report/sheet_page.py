@@ -2,7 +2,7 @@
 
 from html import escape
 
-from keenlattice.catalog.values import Value, same, written
+from keenlattice.catalog.values import Value, written
 from keenlattice.profile.sheet import Sheet, SheetStep
 
 BOX = {"open": "[ ]", "said": "[x]", "seen": "[x]"}
@@ -56,7 +56,7 @@ def _item(step: SheetStep) -> str:
 
 
 def _parts(step: SheetStep) -> list[tuple[str, str]]:
-    otherwise = "" if same(step.seen, step.after) else ", which is not what was to be set: it did not take"
+    otherwise = ", which is not what was to be set: it did not take" * step.otherwise
     seen = [("You saw", shown(step, step.seen) + otherwise)] if step.done == "seen" else []
     return [("Why", step.why), ("Where", step.where), ("To check", step.check), *seen]
 

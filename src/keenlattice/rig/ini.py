@@ -4,17 +4,16 @@ No package that was tried keeps all of it: the best of them writes a changed lin
 refuses repeated keys, keys before the first section, and lines that are neither. So the text is spliced.
 """
 
-import codecs
 import re
 from dataclasses import dataclass
 
 from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.files import marked_encoding
 
 MOST_BYTES = 4_000_000
 SECTION = re.compile(r"\s*\[(?P<name>[^\]\r\n]*)\]")
 ENTRY = re.compile(r"(?P<before>\s*(?P<key>[^=;#\[\s][^=]*?)(?P<gap>[ \t]*)=[ \t]*)(?P<value>.*?)"
                    r"(?P<after>[ \t]*(?:[ \t][;#].*)?)$")
-BOMS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))
 
 
 @dataclass(frozen=True)
@@ -155,9 +154,9 @@ def _split(text: str) -> list[str]:
 
 
 def _encoding(content: bytes) -> tuple[bytes, str]:
-    for bom, name in BOMS:
-        if content.startswith(bom):
-            return bom, name
+    bom, name = marked_encoding(content)
+    if bom:
+        return bom, name
     if content[1:2] == b"\0" and len(content) % 2 == 0:
         return b"", "utf-16-le"
     try:

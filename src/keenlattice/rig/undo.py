@@ -54,7 +54,7 @@ def restore_plan(rig: Rig, book: Logbook, to: int | None = None) -> Plan:
     rows = book.since(rig.name, number)
     gone = force[-1:] if to is None else [row for row in rows if row.kind != "done"]
     now = rig.state()
-    lowest = min(number, *(row.target or number for row in rows if row.kind == "undo"), number)
+    lowest = min([number, *(row.target for row in rows if row.kind == "undo" and row.target)])
     owners = dict.fromkeys(one.profile for one in book.done_to(rig.name) if one.number >= lowest and one.profile)
     then, exactly = _state_before(rig, now, rows, owners)
     found = {owner: some for owner in (WHOLE_RIG, *(game.name for game in rig.games()))

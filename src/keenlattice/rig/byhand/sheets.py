@@ -8,7 +8,7 @@ from functools import cache
 from importlib import resources
 from pathlib import Path
 
-from keenlattice.catalog.values import Value, same
+from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError, UsageError
 from keenlattice.files import remove_file, replace_file
 from keenlattice.logbook.book import Logbook, now
@@ -132,11 +132,6 @@ def tick(rig: ByHandRig, book: Logbook, number: int, seen: str | None = None) ->
     if not sheet.open:
         _finish(rig, book, sheet)
     return sheet
-
-
-def otherwise(sheet: Sheet) -> list[SheetStep]:
-    """The steps of which something else was seen than was to be set."""
-    return [step for step in sheet.steps if step.done == "seen" and not same(step.seen, step.after)]
 
 
 def drop(rig: ByHandRig, book: Logbook) -> Sheet | None:

@@ -86,12 +86,13 @@ class Kernel:
             return self._device(key).mode
         if name == "interrupt.messages":
             return len(self._device(key).interrupts)
-        if name == "interrupt.affinity":
-            texts = {(state.get(place) or b"").decode() for place in self._places(key)}
-            return _as_value(texts.pop(), self._all_cores()) if len(texts) == 1 else None
-        knob = self._knobs.get(name)
         texts = {(state.get(place) or b"").decode() for place in self._places(key)}
-        return _value(knob, texts.pop()) if knob and len(texts) == 1 else None
+        if len(texts) != 1:
+            return None
+        text = texts.pop()
+        if name == "interrupt.affinity":
+            return _as_value(text, self._all_cores())
+        return _value(self._knobs[name], text)
 
     def changed(self, state: State, changes: Changes) -> State:
         """The state after some changes.

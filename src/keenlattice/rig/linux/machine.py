@@ -72,8 +72,12 @@ class LinuxRig:
         return ask()
 
     @cached_property
+    def _options(self) -> list[Setting]:
+        return settings_of(self.driver)
+
+    @cached_property
     def _catalog(self) -> Catalog:
-        own = settings_of(self.driver)
+        own = self._options
         options = {setting.name.removeprefix("mesa.") for setting in own}
         hidden = {f"mesa.{one.option}" for one in MAPPED.values()}  # they have a name in the catalog
         return Catalog([*mapped_settings(options), *(one for one in own if one.name not in hidden),
@@ -88,7 +92,7 @@ class LinuxRig:
         driver = self.driver
         return {"os": f"Linux {platform.release()}", "case_matters": True, "threads": os.cpu_count() or 1,
                 "ram_mib": memory, "gpu": driver.renderer, "driver": f"{driver.vendor}: {driver.name}",
-                "driver_options": len(settings_of(driver)), "driver_config": str(self.config), **self._kernel.facts()}
+                "driver_options": len(self._options), "driver_config": str(self.config), **self._kernel.facts()}
 
     def devices(self) -> tuple[str, ...]:
         return tuple(self._kernel.devices)
