@@ -21,7 +21,8 @@ from keenlattice.measure.metrics import metrics_of
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.apply import apply
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
-from keenlattice.rig.linux.machine import LinuxRig, check_installed
+from keenlattice.rig.linux.machine import LinuxRig
+from keenlattice.rig.linux.play import check_installed
 from keenlattice.rig.linux.probe import Probe
 from keenlattice.rig.undo import undo
 from keenlattice.trial.conclude import conclude
@@ -131,10 +132,10 @@ def test_a_kill_in_mid_trial_and_then_any_command(tmp_path: Path) -> None:
 def test_what_is_missing_is_named_with_what_installs_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.delenv("DISPLAY", raising=False)
     monkeypatch.setenv("PATH", str(tmp_path))
-    monkeypatch.setattr("keenlattice.rig.linux.machine.EXTRA", {})
+    monkeypatch.setattr("keenlattice.rig.linux.play.EXTRA", {})
     with pytest.raises(NeedsInstalling, match="apt-get install xvfb"):
         check_installed()
-    monkeypatch.setattr("keenlattice.rig.linux.machine.EXTRA", {"no_such_module": "such-a-package"})
+    monkeypatch.setattr("keenlattice.rig.linux.play.EXTRA", {"no_such_module": "such-a-package"})
     with pytest.raises(NeedsInstalling, match="pip install such-a-package"):
         check_installed()
     with pytest.raises(RigError, match="no X display"):

@@ -17,6 +17,7 @@ from keenlattice.errors import RigError
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.gamelist import Listed, add_game, read_games
+from keenlattice.rig.linux.look import answering
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.program import Running, game_running, running
 from keenlattice.rig.linux.xserver import x_display
@@ -43,10 +44,12 @@ def rig_with(tmp_path: Path, *command: str, executable: str = "glxgears") -> Lin
 
 @real_driver
 @needs_gears
-def test_frames_from_outside_agree_with_what_a_program_counts_itself(tmp_path: Path, display: str) -> None:
-    rig = rig_with(tmp_path)
+@pytest.mark.parametrize(("program", "seconds"), [("glxgears", 16), ("es2gears_x11", 11)])
+def test_frames_from_outside_agree_with_what_a_program_counts_itself(tmp_path: Path, display: str, program: str,
+                                                                     seconds: float) -> None:
+    rig = rig_with(tmp_path, executable=program)
     said: list[tuple[float, int]] = []
-    gears = subprocess.Popen(["stdbuf", "-oL", GEARS], stdout=subprocess.PIPE, text=True, env=dict(os.environ))
+    gears = subprocess.Popen(["stdbuf", "-oL", program], stdout=subprocess.PIPE, text=True, env=dict(os.environ))
 
     def listen() -> None:
         for line in gears.stdout or ():
@@ -55,10 +58,10 @@ def test_frames_from_outside_agree_with_what_a_program_counts_itself(tmp_path: P
 
     threading.Thread(target=listen, daemon=True).start()
     until = time.monotonic() + 10
-    while running(("glxgears",)) is None and time.monotonic() < until:
+    while running((program,)) is None and time.monotonic() < until:
         time.sleep(0.05)
     try:
-        capture = rig.play("gears", 16, 1)
+        capture = rig.play("gears", seconds, 1)
         assert gears.poll() is None and capture.about["started"] is False  # it was left running
     finally:
         gears.kill()
@@ -72,12 +75,13 @@ def test_frames_from_outside_agree_with_what_a_program_counts_itself(tmp_path: P
 
 @real_driver
 @needs_gears
-def test_an_option_acts_on_a_program_that_we_did_not_write(tmp_path: Path, display: str) -> None:
-    rig = rig_with(tmp_path, GEARS)
+@pytest.mark.parametrize("program", ["glxgears", "es2gears_x11"])
+def test_an_option_acts_on_a_program_that_we_did_not_write(tmp_path: Path, display: str, program: str) -> None:
+    rig = rig_with(tmp_path, program, executable=program)
     result = run_trial(rig, stock("gears"), Version("gears", {"mesa.pp_jimenezmlaa": 8}),
-                       Plan(4, 1.5, 1, "frame_ms_mean", 20))
+                       Plan(4, 1.0, 1, "frame_ms_mean", 20))
     assert result["frame_ms_mean"].verdict == "worse", result
-    assert running(("glxgears",)) is None and not rig.config.exists()
+    assert running((program,)) is None and not rig.config.exists()
 
 
 @real_driver
@@ -102,7 +106,7 @@ def test_a_game_that_cannot_be_measured_is_said_so_in_one_line(tmp_path: Path, d
 @real_driver
 def test_a_window_that_never_comes_or_is_hidden_is_said_so(tmp_path: Path, display: str,
                                                            monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("keenlattice.rig.linux.machine.WINDOW_WITHIN_S", 1.0)
+    monkeypatch.setattr("keenlattice.rig.linux.play.WINDOW_WITHIN_S", 1.0)
     with pytest.raises(RigError, match="other means than X11"):
         rig_with(tmp_path, "sleep", "60", executable="no-such").play("gears", 1, 1)
     hidden = ("from Xlib import display, X; import time; d = display.Display(); "
@@ -115,6 +119,89 @@ def test_a_window_that_never_comes_or_is_hidden_is_said_so(tmp_path: Path, displ
     with pytest.raises(RigError, match=r"ended while it was measured|went away"):
         rig_with(tmp_path, sys.executable, "-c", still.replace("sleep(60)", "sleep(2.5)"), executable="no-such").play(
             "gears", 9, 1)
+
+
+TOY = """
+from Xlib import X, display
+import itertools, time
+d = display.Display()
+window = d.screen().root.create_window(0, 0, 300, 200, 0, X.CopyFromParent, event_mask=X.ButtonPressMask)
+window.map()
+pen, lit = window.create_gc(), 0
+for frame in itertools.count():
+    for _ in range(d.pending_events()):
+        lit ^= d.next_event().type == X.ButtonPress
+    for colour, at in ((frame * 77777 & 0xFFFFFF, 100), (0xFFFFFF * lit, 10)):
+        pen.change(foreground=colour)
+        window.fill_rectangle(pen, at, 10, 60, 60)
+    d.sync()
+    time.sleep(0.005)
+"""
+
+
+@real_driver
+def test_the_place_that_answers_clicks_is_found_and_has_to_be_seen(tmp_path: Path, display: str,
+                                                                       monkeypatch: pytest.MonkeyPatch) -> None:
+    from Xlib import X
+    from Xlib import display as xdisplay
+
+    rig = rig_with(tmp_path, sys.executable, "-c", TOY, executable="no-such")
+    x, y = rig.find_spot("gears")
+    assert 10 <= x < 70 and 10 <= y < 70
+    add_game(tmp_path / "state", Listed(Game("gears", "Gears", ("no-such",)), answers_at=(x, y)))
+    rig = LinuxRig(rig.home, rig.config)
+    server = xdisplay.Display(display)
+    root = server.screen().root
+    played = rig.play("gears", 2, 1)
+    assert played.latency_ms.size > 5 and np.median(played.latency_ms) < 30 and played.about["composed"] is False
+    over = root.create_window(0, 0, 40, 40, 0, X.CopyFromParent, override_redirect=True)
+    over.set_selection_owner(server.intern_atom("_NET_WM_CM_S0"), X.CurrentTime)
+    monkeypatch.setattr("keenlattice.rig.linux.play.WARM_UP_S", 2.0)
+    for width, says in ((40 + x, "covers the place that is looked at"), (400, "is covered by other windows")):
+        over.configure(width=width, height=2 * width)
+        threading.Timer(1.0, lambda: (over.map(), over.configure(stack_mode=X.Above), server.sync())).start()
+        with pytest.raises(RigError, match=says):
+            rig.play("gears", 1, 1)
+        over.unmap()
+        server.sync()
+    assert rig.play("gears", 1, 1).about["composed"] is True
+    server.close()
+
+
+@real_driver
+def test_one_real_run_in_three_shapes_gives_equal_numbers(tmp_path: Path, display: str) -> None:
+    script = Path(__file__).parent.parent / "examples" / "three_recorders.py"
+    done = subprocess.run([sys.executable, str(script), str(tmp_path)], capture_output=True, text=True, check=True,
+                          env={**os.environ, "HOME": str(tmp_path)})
+    told = [line.split(maxsplit=1) for line in done.stdout.splitlines()]
+    assert [name for name, _ in told] == ["stamps.csv", "intervals.csv", "lines.jsonl"]
+    assert len({numbers for _, numbers in told}) == 1 and int(told[0][1].split()[0]) > 50
+
+
+def test_the_answer_is_what_changes_after_clicks_alone() -> None:
+    random = np.random.default_rng(1)
+    calm, clicked = (random.random((8, 60, 80)) < 0.02 for _ in range(2))
+    calm[:, :, 40:] |= random.random((8, 60, 40)) < 0.5  # a lively half
+    clicked[:, :, 40:] = True
+    clicked[1:, 10:31, 5:26], calm[:, 10:31, 5:26] = True, False  # the answer; one click is missed
+    assert answering(list(calm), list(clicked)) == (15, 20)
+    clicked[:3, 10:31, 5:26] = False
+    assert answering(list(calm), list(clicked)) is None
+
+
+def test_a_desktop_without_x11_is_said_so(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.delenv("DISPLAY", raising=False)
+    monkeypatch.setenv("WAYLAND_DISPLAY", "wayland-0")
+    with pytest.raises(RigError, match="this desktop is not X11"), x_display(private=False):
+        pass
+
+
+def test_a_game_is_left_running_if_the_player_has_it_so(tmp_path: Path) -> None:
+    with game_running("x", ("no-such",), ("sleep", "60"), ":0", tmp_path, leave=True) as game:
+        pass
+    assert game.alive()
+    os.kill(game.pid, 9)
+    os.waitpid(game.pid, 0)
 
 
 def test_processes_and_what_they_have_started(tmp_path: Path) -> None:

@@ -6,6 +6,7 @@ The public names, each loaded when it is first used:
     Logbook, Version, stock     versions of profiles, and the folder that remembers them
     apply, undo                 put a version on a rig, and take it off again
     Capture, metrics_of         one recorded run, and the numbers in it
+    ingest, column_map          a recording of any recorder's, by what its columns mean
     Plan, run_trial             a measured comparison of two versions
     TrialResult, headline       what it found, and that in a sentence
     trial_figure, save          its figure
@@ -19,6 +20,8 @@ if TYPE_CHECKING:
     from keenlattice.errors import KeenLatticeError
     from keenlattice.logbook.book import Logbook
     from keenlattice.measure.capture import Capture
+    from keenlattice.measure.columns import column_map
+    from keenlattice.measure.ingest import ingest
     from keenlattice.measure.metrics import metrics_of
     from keenlattice.profile.version import Version, stock
     from keenlattice.report.trial_figure import save, trial_figure
@@ -31,12 +34,12 @@ if TYPE_CHECKING:
     from keenlattice.trial.result import TrialResult
     from keenlattice.trial.run import run_trial
 
-__all__ = ["Capture", "KeenLatticeError", "Logbook", "Plan", "Rig", "TrialResult", "Version", "apply", "headline",
-           "metrics_of", "open_rig", "run_trial", "save", "stock", "trial_figure", "undo"]
+__all__ = ["Capture", "KeenLatticeError", "Logbook", "Plan", "Rig", "TrialResult", "Version", "apply", "column_map",
+           "headline", "ingest", "metrics_of", "open_rig", "run_trial", "save", "stock", "trial_figure", "undo"]
 
 _HOMES = {
     "KeenLatticeError": "errors", "Logbook": "logbook.book", "Capture": "measure.capture",
-    "metrics_of": "measure.metrics", "Version": "profile.version", "stock": "profile.version",
+    "column_map": "measure.columns", "ingest": "measure.ingest", "metrics_of": "measure.metrics", "Version": "profile.version", "stock": "profile.version",
     "save": "report.trial_figure", "trial_figure": "report.trial_figure", "headline": "report.words",
     "apply": "rig.apply", "undo": "rig.undo", "Rig": "rig.base", "open_rig": "rig.find", "Plan": "trial.plan",
     "TrialResult": "trial.result", "run_trial": "trial.run",

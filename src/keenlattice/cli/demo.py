@@ -30,7 +30,7 @@ def demo(
     if rig not in STORIES:
         raise UsageError("there is nothing to show on a rig that is changed by hand; choose --rig standin or linux")
     if rig == "linux":
-        from keenlattice.rig.linux.machine import check_installed
+        from keenlattice.rig.linux.play import check_installed
 
         check_installed()
     folder, story = _new_folder(out), STORIES[rig]

@@ -19,7 +19,9 @@ def game(
     command: Annotated[str, typer.Option("--command", help="What starts it.")] = "",
     file: Annotated[Path | None, typer.Option("--file", help="The INI file that it keeps its settings in.")] = None,
     answers: Annotated[str, typer.Option("--answers-at", metavar="X,Y", help="The pixel of its window that answers a "
-                                         "click.")] = "",
+                                         "click; `look` plays it, clicks, and finds one.")] = "",
+    leave: Annotated[bool | None, typer.Option("--leave-running/--end-after", help="Whether it is left running after "
+                                               "it was started to be measured.")] = None,
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List a rig's games, or tell it of one; the stand-in's are made up, and stay as they are."""
@@ -27,7 +29,7 @@ def game(
     from keenlattice.cli.session import begin
     from keenlattice.errors import UsageError
     from keenlattice.profile.game import Game
-    from keenlattice.rig.gamelist import FILE, Listed, add_game
+    from keenlattice.rig.gamelist import FILE, Listed, add_game, read_games
 
     session = begin(book, rig)
     if not name:
@@ -35,18 +37,43 @@ def game(
         return
     if rig == "standin":
         raise UsageError("the stand-in's games are made up, and stay as they are; choose a rig with --rig")
-    spot = tuple(int(part) for part in answers.split(",") if part.strip().isdigit())
-    if answers and len(spot) != 2:
-        raise UsageError(f"--answers-at {answers!r}: write X,Y, counted in pixels from the window's upper left corner")
-    if not executable and not command and not file and not answers:
+    spot = _spot(answers) if answers and answers != "look" else None
+    if not (executable or command or file or answers or leave is not None):
         raise UsageError(f"say something of {name}: --executable NAME, --command WORDS or --file PATH")
     known = next((one for one in session.rig.games() if one.name == name), Game(name, title or name))
     told = Game(name, title or known.title, tuple(executable or known.executables))
     own = file.expanduser().absolute() if file else None
-    add_game(session.rig.home, Listed(told, tuple(shlex.split(command)), own,
-                                      answers_at=(spot[0], spot[1]) if spot else None))
+    before = read_games(session.rig.home).get(name)
+    stays = leave if leave is not None else bool(before and before.leave_running)
+    add_game(session.rig.home, Listed(told, tuple(shlex.split(command)), own, answers_at=spot, leave_running=stays))
+    if answers == "look":
+        spot = _look(begin(book, rig), name)
+        add_game(session.rig.home, Listed(told, answers_at=spot, leave_running=stays))
+        say(f"The pixel {spot[0]},{spot[1]} of its window answers clicks, and kept still without them.")
     say(f"The rig {session.rig_name} knows {name} ({session.rig.home / FILE}).")
     say(f"next: keen edit {name} SETTING=VALUE --rig {rig}", "dim")
+
+
+def _spot(text: str) -> tuple[int, int]:
+    from keenlattice.errors import UsageError
+
+    parts = [int(part) for part in text.split(",") if part.strip().isdigit()]
+    if len(parts) != 2:
+        raise UsageError(f"--answers-at {text!r}: write X,Y, counted in pixels from the window's upper left corner, or "
+                         "`look`")
+    return parts[0], parts[1]
+
+
+def _look(session: "Session", name: str) -> tuple[int, int]:
+    """Plays a game for a moment, and finds what answers clicks."""
+    from keenlattice.errors import UsageError
+    from keenlattice.rig.linux.machine import LinuxRig
+    from keenlattice.rig.lock import locked
+
+    if not isinstance(session.rig, LinuxRig):
+        raise UsageError(f"the rig {session.rig_name} shows no window that could be looked at: --answers-at X,Y")
+    with locked(session.rig, f"looking at {name}"):
+        return session.rig.find_spot(name)
 
 
 def _list(session: "Session", json: bool) -> None:

@@ -55,7 +55,13 @@ def measure(
         for name, metric in METRICS.items() if every or name in TRIAL_METRICS], right=(1, 2))
     if clicks and not answered:
         say(f"! none of {clicks} clicks was answered by the pixel that was looked at; another one can be named with "
-            f"keen game {game} --answers-at X,Y")
+            f"keen game {game} --answers-at X,Y, or found by --answers-at look")
+    elif not clicks and session.rig_name == "linux":
+        say(f"Latency was not measured: which pixel answers a click is not known. keen game {game} --answers-at look "
+            "--rig linux finds out by clicking into the game", "dim")
+    if capture.about.get("composed"):
+        say("! a compositor draws this screen: what is timed is when the game handed a frame over, not when it was "
+            "seen")
     say(f"\nKept in {shown_path(session.book.folder / 'captures')}.", "dim")
     say("These numbers describe; they prove no difference. For that: keen trial BEFORE AFTER", "dim")
 

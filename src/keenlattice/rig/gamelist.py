@@ -25,13 +25,15 @@ class Key:
 @dataclass(frozen=True)
 class Listed:
     """A game that a player has told of: what starts it, the file that it keeps its settings in and what is known of
-    that, and the pixel of its window that answers a click (counted from the upper left corner)."""
+    that, the pixel of its window that answers a click (counted from the upper left corner), and whether it is left
+    running after it was started to be measured."""
 
     game: Game
     command: tuple[str, ...] = ()
     file: Path | None = None
     keys: dict[str, Key] = field(default_factory=dict)
     answers_at: tuple[int, int] | None = None
+    leave_running: bool = False
 
 
 def read_games(home: Path) -> dict[str, Listed]:
@@ -54,7 +56,7 @@ def read_games(home: Path) -> dict[str, Listed]:
 
 
 def _listed(name: str, table: dict[str, Any]) -> Listed:
-    unknown = set(table) - {"title", "executables", "command", "file", "keys", "answers_at"}
+    unknown = set(table) - {"title", "executables", "command", "file", "keys", "answers_at", "leave_running"}
     if unknown:
         raise ValueError(f"{name}: no such key: {', '.join(sorted(unknown))}")
     keys = {setting: Key(str(one["section"]), str(one["key"]), {str(a): str(b) for a, b in
@@ -65,7 +67,8 @@ def _listed(name: str, table: dict[str, Any]) -> Listed:
     if not all(isinstance(one, list) and all(isinstance(word, str) for word in one) for one in (executables, command)):
         raise ValueError(f"{name}: executables and command are lists of words")
     return Listed(Game(name, str(table.get("title", name)), tuple(executables)), tuple(command),
-                  Path(file).expanduser() if file else None, keys, _spot(name, table.get("answers_at")))
+                  Path(file).expanduser() if file else None, keys, _spot(name, table.get("answers_at")),
+                  table.get("leave_running") is True)
 
 
 def _spot(name: str, told: object) -> tuple[int, int] | None:
@@ -100,6 +103,7 @@ def add_game(home: Path, listed: Listed) -> None:
                            ("answers_at", list(listed.answers_at or ()))):
             if value:
                 table[key] = value
+        table["leave_running"] = listed.leave_running
         document[name] = table
         home.mkdir(parents=True, exist_ok=True)
         replace_file(path, tomlkit.dumps(document).encode())

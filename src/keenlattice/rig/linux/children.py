@@ -1,4 +1,4 @@
-"""Programs that we start, and that must not outlive us, however we end."""
+"""Programs that we start; unless they are to stay, they must not outlive us, however we end."""
 
 import ctypes
 import os
@@ -21,6 +21,15 @@ def start(command: Sequence[str], **options: Any) -> "subprocess.Popen[bytes]":
         OSError: it cannot be started.
     """
     return subprocess.Popen(command, preexec_fn=_end_with_parent, stdin=subprocess.DEVNULL, **options)
+
+
+def start_to_stay(command: Sequence[str], **options: Any) -> "subprocess.Popen[bytes]":
+    """Starts a program that goes on when we have ended.
+
+    Raises:
+        OSError: it cannot be started.
+    """
+    return subprocess.Popen(command, start_new_session=True, stdin=subprocess.DEVNULL, **options)
 
 
 def stop(process: "subprocess.Popen[bytes]", patience_s: float = 5.0) -> None:

@@ -2,24 +2,15 @@
 
 import os
 import platform
-import shutil
-import subprocess
-import sys
-import tempfile
-import time
-from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
-from importlib.util import find_spec
 from pathlib import Path
-
-import numpy as np
 
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Restart, Setting
 from keenlattice.catalog.values import Value
-from keenlattice.errors import NeedsInstalling, RefusedByRig, RigError, UnknownName
+from keenlattice.errors import RefusedByRig, RigError, UnknownName
 from keenlattice.files import read_bounded, remove_file, replace_file
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.compare import Change
@@ -28,23 +19,14 @@ from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Changes, Facts, State, game_of
 from keenlattice.rig.chores import Chore, Outcome
 from keenlattice.rig.gamefiles import LOCK_KEY, GameFiles
-from keenlattice.rig.gamelist import Listed, read_games
-from keenlattice.rig.linux.children import start, stop, with_display
+from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.linux.driconf import options, with_options
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.entries import Configuration, all_entries, configuration_files
 from keenlattice.rig.linux.kernel import Kernel
 from keenlattice.rig.linux.mapped import MAPPED, mapped_settings
-from keenlattice.rig.linux.probe import Probe
-from keenlattice.rig.linux.program import game_running
+from keenlattice.rig.linux.play import LAMP, SCENE, check_installed, find_spot, play_listed, play_scene
 from keenlattice.rig.linux.safexml import MOST_BYTES
-from keenlattice.rig.linux.xserver import x_display
-
-SCENE = Game("scene", "Pinball scene", ("keen-scene",))
-LAMP = (20, 20)
-WARM_UP_S = 0.6
-WINDOW_WITHIN_S = 20.0
-EXTRA = {"moderngl": "moderngl", "glfw": "glfw", "Xlib": "python-xlib"}  # module and package of the extra `linux`
 
 
 class LinuxRig:
@@ -213,77 +195,18 @@ class LinuxRig:
     def play(self, game: str, seconds: float, seed: int) -> Capture:
         played = game_of(self, game)
         check_installed()
-        if played != SCENE:
-            return self._play_listed(self._listed[game], seconds, seed)
-        with x_display() as display, tempfile.TemporaryDirectory(prefix="keen-") as folder:
-            return self._play_scene(display, Path(folder) / "stamps", seconds, seed)
-
-    def _play_listed(self, listed: Listed, seconds: float, seed: int) -> Capture:
-        with x_display() as display, game_running(listed.game.name, listed.game.executables, listed.command, display,
-                                                  self.config.parent) as game:
-            probe = Probe(display)
-            try:
-                window = probe.find(game.processes, WINDOW_WITHIN_S, game.alive)
-                time.sleep(WARM_UP_S)
-                capture = probe.record(window, seconds, seed, listed.answers_at, game.alive)
-            finally:
-                probe.close()
-        own = {"seed": seed, "seconds": seconds, "facts": dict(self.facts()), "started": game.ours}
+        home = self.config.parent
+        capture = play_scene(home, seconds, seed) if played == SCENE else play_listed(self._listed[game], home,
+                                                                                     seconds, seed)
+        own = {"seed": seed, "seconds": seconds, "facts": dict(self.facts())}
         return replace(capture, about={**capture.about, **own})
 
-    def _play_scene(self, display: str, stamps: Path, seconds: float, seed: int) -> Capture:
-        with scene_running(display, self.config.parent, stamps) as scene:
-            probe = Probe(display)
-            try:
-                window = probe.find(lambda: {scene.pid}, WINDOW_WITHIN_S, lambda: scene.poll() is None)
-                time.sleep(WARM_UP_S)
-                capture = probe.record(window, seconds, seed, LAMP, lambda: scene.poll() is None)
-            finally:
-                probe.close()
-        own = {"seed": seed, "seconds": seconds, "facts": dict(self.facts()),
-               "scene_frame_ms_p50": _own_median(stamps, capture)}
-        return replace(capture, about={**capture.about, **own})
+    def find_spot(self, game: str) -> tuple[int, int]:
+        """The pixel of a game's window that answers clicks, by a short look.
 
-
-@contextmanager
-def scene_running(display: str, home: Path, stamps: Path) -> Iterator["subprocess.Popen[bytes]"]:
-    """Our scene program, running on a display; it has ended, and left its stamps, once this is over.
-
-    The driver looks for its configuration in `HOME`, so that is where the scene is told that it is.
-    """
-    command = [sys.executable, "-m", "keenlattice.rig.linux.scene", "--name", SCENE.executables[0],
-               "--stamps", str(stamps)]
-    # One thread for drawing in software, so that on two cores the one that measures is not kept waiting.
-    environment = {"LP_NUM_THREADS": "1", **with_display(display), "HOME": str(home)}
-    log = stamps.with_suffix(".log")
-    with log.open("wb") as errors:
-        scene = start(command, env=environment, stdout=errors, stderr=errors)
-        try:
-            yield scene
-        finally:
-            ended_by_itself = scene.poll()
-            stop(scene)
-    if ended_by_itself:
-        said = log.read_text(errors="replace").strip().splitlines()
-        raise RigError(f"the scene ended with exit code {ended_by_itself}: {said[-1] if said else 'it said nothing'}")
-
-
-def _own_median(stamps: Path, capture: Capture) -> float:
-    """The scene's own median frame time over the recorded stretch: what the recording is checked against."""
-    own = np.loadtxt(stamps, ndmin=1)
-    begin = capture.about["clock_start_s"]
-    inside = own[(own >= begin) & (own <= begin + capture.seconds)]
-    return float(np.median(np.diff(inside)) * 1000) if inside.size > 2 else float("nan")
-
-
-def check_installed() -> None:
-    """Whether this machine has what measuring takes.
-
-    Raises:
-        NeedsInstalling: it has not; the message names the command that installs it.
-    """
-    missing = [package for module, package in EXTRA.items() if find_spec(module) is None]
-    if missing:
-        raise NeedsInstalling(f"measuring on Linux needs its extra packages: pip install {' '.join(missing)}")
-    if shutil.which("Xvfb") is None and not os.environ.get("DISPLAY"):
-        raise NeedsInstalling("there is no X display, and no Xvfb to make one; install it: apt-get install xvfb")
+        Raises:
+            RigError: there is no window, or nothing answers.
+        """
+        played = game_of(self, game)
+        check_installed()
+        return LAMP if played == SCENE else find_spot(self._listed[game], self.config.parent)

@@ -12,12 +12,14 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from keenlattice.errors import RigError
 from keenlattice.measure.capture import Capture
 
 CLICK_EVERY_S = (0.05, 0.10)  # drawn at random, so that clicks do not fall into step with frames
 NO_ANSWER_S = 1.0
+BESIDE = 60                   # pixels from the one that answers to where the pointer is
 SAME_FRAME_S = 0.0005         # a part of the window drawn so soon after another is of the same frame
 
 
@@ -115,8 +117,9 @@ class Probe:
         from Xlib import error
         from Xlib.ext import damage
 
-        watch = window.damage_create(damage.DamageReportRawRectangles)
         try:
+            self._check_seen(window, spot)
+            watch = window.damage_create(damage.DamageReportRawRectangles)
             recording = self._watch(window, seconds, np.random.default_rng(seed), spot, alive)
             self._display.damage_destroy(watch)
             self._display.sync()
@@ -124,13 +127,13 @@ class Probe:
             raise RigError("the game's window went away while it was measured") from None
         if not alive():
             raise RigError("the game ended while it was measured")
-        return _capture(recording)
+        return _capture(recording, self._composed())
 
     def _watch(self, window: Any, seconds: float, random: np.random.Generator, spot: tuple[int, int] | None,
                alive: Callable[[], bool]) -> _Recording:
         recording, size = _Recording(), window.get_geometry()
         if spot:
-            self._point_at(window, spot)
+            self.point_at(window, spot)
             before = self._pixel(window, spot)
         self._display.flush()
         end = time.perf_counter() + seconds
@@ -146,7 +149,7 @@ class Probe:
             if waiting and at > recording.clicks[-1] + NO_ANSWER_S:
                 waiting, next_click = False, at
             if spot and not waiting and at >= next_click and at < end - NO_ANSWER_S / 4:
-                recording.clicks.append(self._click())
+                recording.clicks.append(self.click())
                 recording.answers.append(float("nan"))
                 waiting = True
         return recording
@@ -170,12 +173,79 @@ class Probe:
         colour: bytes = window.get_image(*spot, 1, 1, X.ZPixmap, 0xFFFFFFFF).data
         return colour
 
-    def _point_at(self, window: Any, spot: tuple[int, int]) -> None:
-        # Beside the pixel that answers, so that a pointer drawn in software does not cover it.
-        window.warp_pointer(spot[0] + 60, spot[1] + 60)
+    def image(self, window: Any) -> NDArray[np.uint32]:
+        """All pixels of a window, one number each; shape (height, width).
+
+        Raises:
+            RigError: it went away, or its pixels are of another size than four bytes.
+        """
+        from Xlib import X, error
+
+        try:
+            size = window.get_geometry()
+            data = window.get_image(0, 0, size.width, size.height, X.ZPixmap, 0xFFFFFFFF).data
+        except error.XError:
+            raise RigError("the game's window went away, or is partly off the screen") from None
+        if len(data) != 4 * size.width * size.height:
+            raise RigError("this display's pixels are not of four bytes: its colours cannot be compared")
+        return np.frombuffer(data, dtype=np.uint32).reshape(size.height, size.width)
+
+    def _check_seen(self, window: Any, spot: tuple[int, int] | None) -> None:
+        """Whether other windows leave enough of this one to be measured.
+
+        Raises:
+            RigError: it is covered, all of it or where it is clicked or looked at.
+        """
+        size, at = window.get_geometry(), self._place(window)
+        seen = np.ones((size.height, size.width), dtype=bool)
+        for left, top, width, height in self._above(window):
+            x, y = left - at[0], top - at[1]
+            seen[max(0, y):max(0, y + height), max(0, x):max(0, x + width)] = False
+        if not seen.any():
+            raise RigError("the game's window is covered by other windows: bring it to the front")
+        if spot:
+            for what, (x, y) in (("looked at", spot), ("clicked", _beside(spot, size.width, size.height))):
+                if not (0 <= x < size.width and 0 <= y < size.height):
+                    raise RigError(f"the pixel {x},{y} is outside of the game's window, which is {size.width} by "
+                                   f"{size.height}")
+                if not seen[y, x]:
+                    raise RigError(f"another window covers the place that is {what} ({x},{y} in the game's window): "
+                                   "move it away")
+
+    def _place(self, window: Any) -> tuple[int, int]:
+        told = window.translate_coords(self._display.screen().root, 0, 0)
+        return -told.x, -told.y
+
+    def _above(self, window: Any) -> list[tuple[int, int, int, int]]:
+        """The windows that lie over this one, as left, top, width, height on the screen."""
+        from Xlib import X, error
+
+        found = []
+        while (tree := window.query_tree()).parent:
+            siblings = tree.parent.query_tree().children  # from the lowest to the highest
+            for other in siblings[[one.id for one in siblings].index(window.id) + 1:]:
+                try:
+                    attributes, size = other.get_attributes(), other.get_geometry()
+                    if attributes.map_state == X.IsViewable and attributes.win_class == X.InputOutput:
+                        found.append((*self._place(other), size.width, size.height))
+                except error.XError:  # it went away while we looked at it
+                    continue
+            window = tree.parent
+        return found
+
+    def _composed(self) -> bool:
+        """Whether a compositor draws the screen: then a frame handed over is not yet one on the screen."""
+        name = self._display.intern_atom(f"_NET_WM_CM_S{self._display.get_default_screen()}")
+        return bool(self._display.get_selection_owner(name))
+
+    def point_at(self, window: Any, spot: tuple[int, int]) -> None:
+        """Moves the pointer beside a pixel, so that one drawn in software does not cover it."""
+        size = window.get_geometry()
+        window.warp_pointer(*_beside(spot, size.width, size.height))
         self._display.sync()
 
-    def _click(self) -> float:
+    def click(self) -> float:
+        """A click where the pointer is; when it was sent, in `time.perf_counter` seconds."""
         from Xlib import X
         from Xlib.ext import xtest
 
@@ -186,10 +256,18 @@ class Probe:
         return at
 
 
-def _capture(recording: _Recording) -> Capture:
+def _beside(spot: tuple[int, int], width: int, height: int) -> tuple[int, int]:
+    """A place in the window near a pixel of it."""
+    x, y = (one + BESIDE if one + BESIDE < size else max(0, one - BESIDE)
+            for one, size in zip(spot, (width, height), strict=True))
+    return x, y
+
+
+def _capture(recording: _Recording, composed: bool) -> Capture:
     shown = np.array(recording.shown)
     if shown.size < 2:
         raise RigError("the game's window shows no new frames; is it covered, minimised or paused?")
     start = shown[0]
     return Capture((shown - start) * 1000, (np.array(recording.clicks) - start) * 1000,
-                   (np.array(recording.answers) - start) * 1000, about={"clock_start_s": float(start)})
+                   (np.array(recording.answers) - start) * 1000,
+                   about={"clock_start_s": float(start), "composed": composed})

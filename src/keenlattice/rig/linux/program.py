@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from keenlattice.errors import RigError
-from keenlattice.rig.linux.children import start, stop, with_display
+from keenlattice.rig.linux.children import start, start_to_stay, stop, with_display
 
 PROC = Path("/proc")
 
@@ -62,8 +62,11 @@ def running(executables: Sequence[str]) -> Running | None:
 
 @contextmanager
 def game_running(name: str, executables: Sequence[str], command: Sequence[str], display: str,
-                 home: Path) -> Iterator[Running]:
+                 home: Path, leave: bool = False) -> Iterator[Running]:
     """The game, running: as it was found, and then left alone; or started for this, and then ended.
+
+    Args:
+        leave: leave it running, too, if it was started for this.
 
     Raises:
         RigError: it neither runs nor is it known how to start it; or it cannot be started.
@@ -76,11 +79,13 @@ def game_running(name: str, executables: Sequence[str], command: Sequence[str], 
         raise RigError(f"{name} does not run, and how it is started is not known: start it, or say so with "
                        f"keen game {name} --command WORDS --rig linux")
     try:
-        process = start(command, env={**with_display(display), "HOME": str(home)}, stdout=subprocess.DEVNULL,
+        begin = start_to_stay if leave else start
+        process = begin(command, env={**with_display(display), "HOME": str(home)}, stdout=subprocess.DEVNULL,
                         stderr=subprocess.DEVNULL)
     except OSError as error:
         raise RigError(f"{name} cannot be started: {command[0]}: {error.strerror}") from None
     try:
         yield Running(process.pid, ours=True)
     finally:
-        stop(process)
+        if not leave:
+            stop(process)

@@ -14,8 +14,11 @@ INSTALL_XVFB = "install it: apt-get install xvfb, or start this on a desktop tha
 
 
 @contextmanager
-def x_display() -> Iterator[str]:
+def x_display(private: bool = True) -> Iterator[str]:
     """The name of a display, such as `:0`; a private Xvfb is started, and stopped, where there is none.
+
+    Args:
+        private: whether a private one will do although the desktop is there, only not on X11.
 
     Raises:
         NeedsInstalling: there is no display, and no Xvfb.
@@ -24,6 +27,9 @@ def x_display() -> Iterator[str]:
     if at_hand := os.environ.get("DISPLAY"):
         yield at_hand
         return
+    if not private and os.environ.get("WAYLAND_DISPLAY"):
+        raise RigError("this desktop is not X11, and offers programs no X display: frames can be measured under X11 "
+                       "alone; start an X11 session, or a recorder of your own and `keen ingest`")
     program = shutil.which("Xvfb")
     if program is None:
         raise NeedsInstalling(f"there is no X display, and no Xvfb to make one; {INSTALL_XVFB}")

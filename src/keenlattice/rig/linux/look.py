@@ -1,0 +1,69 @@
+"""A short look at a window: which of its pixels answers clicks, and does not change without one."""
+
+import time
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keenlattice.errors import RigError
+from keenlattice.rig.linux.probe import Probe
+
+CLICKS = 8
+MAY_MISS = 1            # a click that the game was too busy for
+LOOKS, APART_S = 4, 0.06
+DEEP = 2.0              # pixels from the edge of what answers: single pixels of a lively picture do so by chance
+REST_S = 0.25           # a flash is over by then
+
+Image = NDArray[np.uint32]
+"""A window's pixels, one number each; shape (height, width)."""
+
+
+def look(probe: Probe, window: Any, alive: Callable[[], bool]) -> tuple[int, int]:
+    """Clicks into the middle of a window some times, and finds the pixel that answers.
+
+    Raises:
+        RigError: none does, or the window goes away.
+    """
+    size = window.get_geometry()
+    probe.point_at(window, (size.width // 2, size.height // 2))
+    calm, clicked = [], []
+    for _ in range(CLICKS):
+        time.sleep(REST_S)
+        calm.append(_changed(probe, window))
+        probe.click()
+        clicked.append(_changed(probe, window))
+        if not alive():
+            raise RigError("the game ended while it was looked at")
+    spot = answering(calm, clicked)
+    if spot is None:
+        raise RigError(f"no place in the window answered {CLICKS} clicks and kept still without them; "
+                       "one that does can be named: --answers-at X,Y")
+    return spot
+
+
+def _changed(probe: Probe, window: Any) -> NDArray[np.bool_]:
+    """Which pixels are otherwise in any of the next looks than now."""
+    first = probe.image(window)
+    changed = np.zeros(first.shape, dtype=bool)
+    for _ in range(LOOKS):
+        time.sleep(APART_S)
+        changed |= probe.image(window) != first
+    return changed
+
+
+def answering(calm: list[NDArray[np.bool_]], clicked: list[NDArray[np.bool_]]) -> tuple[int, int] | None:
+    """The pixel (x, y) that changed after clicks alone, as far from any that did otherwise as can be; None if none did.
+
+    Args:
+        calm, clicked: which pixels changed while nothing was done, and after each click; shape (height, width) each.
+    """
+    from scipy.ndimage import distance_transform_edt
+
+    good = (np.sum(clicked, axis=0) >= len(clicked) - MAY_MISS) & ~np.any(calm, axis=0)
+    inside = distance_transform_edt(np.pad(good, 1))[1:-1, 1:-1]
+    if inside.max() < DEEP:
+        return None
+    y, x = np.unravel_index(int(np.argmax(inside)), good.shape)
+    return int(x), int(y)

@@ -1,0 +1,134 @@
+"""Plays a game on this machine for some seconds and records it from outside: our scene, or any window."""
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from importlib.util import find_spec
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from keenlattice.errors import NeedsInstalling, RigError
+from keenlattice.measure.capture import Capture
+from keenlattice.profile.game import Game
+from keenlattice.rig.gamelist import Listed
+from keenlattice.rig.linux.children import start, stop, with_display
+from keenlattice.rig.linux.look import look
+from keenlattice.rig.linux.probe import Probe
+from keenlattice.rig.linux.program import Running, game_running
+from keenlattice.rig.linux.xserver import x_display
+
+SCENE = Game("scene", "Pinball scene", ("keen-scene",))
+LAMP = (20, 20)
+WARM_UP_S = 0.6
+WINDOW_WITHIN_S = 20.0
+EXTRA = {"moderngl": "moderngl", "glfw": "glfw", "Xlib": "python-xlib"}  # module and package of the extra `linux`
+
+
+def play_listed(listed: Listed, home: Path, seconds: float, seed: int) -> Capture:
+    """A game that the player has told of, as it was found running, or started for this.
+
+    Args:
+        home: where the game looks for its user's configuration, if it is started.
+
+    Raises:
+        RigError: it cannot be started, shows no window, or goes away.
+    """
+    with window_of(listed, home) as (probe, window, game):
+        capture = probe.record(window, seconds, seed, listed.answers_at, game.alive)
+    return replace(capture, about={**capture.about, "started": game.ours})
+
+
+def find_spot(listed: Listed, home: Path) -> tuple[int, int]:
+    """The pixel of a game's window that answers clicks, by a short look at what changes after some.
+
+    Raises:
+        RigError: as `play_listed`, or nothing answers.
+    """
+    with window_of(listed, home) as (probe, window, game):
+        return look(probe, window, game.alive)
+
+
+@contextmanager
+def window_of(listed: Listed, home: Path) -> Iterator[tuple[Probe, Any, Running]]:
+    """A game's window, once it is there and has warmed up; the game is then left, or ended, as the player has it."""
+    with (x_display(private=False) as display,
+          game_running(listed.game.name, listed.game.executables, listed.command, display, home,
+                       listed.leave_running) as game):
+        probe = Probe(display)
+        try:
+            window = probe.find(game.processes, WINDOW_WITHIN_S, game.alive)
+            time.sleep(WARM_UP_S)
+            yield probe, window, game
+        finally:
+            probe.close()
+
+
+def play_scene(home: Path, seconds: float, seed: int) -> Capture:
+    """Our scene, on the display at hand or on one of its own.
+
+    Raises:
+        RigError: it ends, or shows nothing.
+    """
+    with x_display() as display, tempfile.TemporaryDirectory(prefix="keen-") as folder:
+        stamps = Path(folder) / "stamps"
+        with scene_running(display, home, stamps) as scene:
+            probe = Probe(display)
+            try:
+                window = probe.find(lambda: {scene.pid}, WINDOW_WITHIN_S, lambda: scene.poll() is None)
+                time.sleep(WARM_UP_S)
+                capture = probe.record(window, seconds, seed, LAMP, lambda: scene.poll() is None)
+            finally:
+                probe.close()
+        return replace(capture, about={**capture.about, "scene_frame_ms_p50": _own_median(stamps, capture)})
+
+
+@contextmanager
+def scene_running(display: str, home: Path, stamps: Path) -> Iterator["subprocess.Popen[bytes]"]:
+    """Our scene program, running on a display; it has ended, and left its stamps, once this is over.
+
+    The driver looks for its configuration in `HOME`, so that is where the scene is told that it is.
+    """
+    command = [sys.executable, "-m", "keenlattice.rig.linux.scene", "--name", SCENE.executables[0],
+               "--stamps", str(stamps)]
+    # One thread for drawing in software, so that on two cores the one that measures is not kept waiting.
+    environment = {"LP_NUM_THREADS": "1", **with_display(display), "HOME": str(home)}
+    log = stamps.with_suffix(".log")
+    with log.open("wb") as errors:
+        scene = start(command, env=environment, stdout=errors, stderr=errors)
+        try:
+            yield scene
+        finally:
+            ended_by_itself = scene.poll()
+            stop(scene)
+    if ended_by_itself:
+        said = log.read_text(errors="replace").strip().splitlines()
+        raise RigError(f"the scene ended with exit code {ended_by_itself}: {said[-1] if said else 'it said nothing'}")
+
+
+def _own_median(stamps: Path, capture: Capture) -> float:
+    """The scene's own median frame time over the recorded stretch: what the recording is checked against."""
+    own = np.loadtxt(stamps, ndmin=1)
+    begin = capture.about["clock_start_s"]
+    inside = own[(own >= begin) & (own <= begin + capture.seconds)]
+    return float(np.median(np.diff(inside)) * 1000) if inside.size > 2 else float("nan")
+
+
+def check_installed() -> None:
+    """Whether this machine has what measuring takes.
+
+    Raises:
+        NeedsInstalling: it has not; the message names the command that installs it.
+    """
+    missing = [package for module, package in EXTRA.items() if find_spec(module) is None]
+    if missing:
+        raise NeedsInstalling(f"measuring on Linux needs its extra packages: pip install {' '.join(missing)}")
+    if shutil.which("Xvfb") is None and not os.environ.get("DISPLAY"):
+        raise NeedsInstalling("there is no X display, and no Xvfb to make one; install it: apt-get install xvfb")
