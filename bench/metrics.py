@@ -17,7 +17,7 @@ FRAMES = 10_000_000
 def measure() -> list[Row]:
     """Ten million frames, against one `np.partition` of them at four quantiles."""
     from keenlattice.report.capture_figure import capture_figure
-    from keenlattice.report.trial_figure import save
+    from keenlattice.report.style import save
 
     random = np.random.default_rng(1)
     frames = 7 * np.exp(random.normal(0, 0.12, FRAMES))

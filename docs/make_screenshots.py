@@ -30,9 +30,6 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
     ("apply-undo", 800, ["keen edit brass-orbit frame.queue-depth=1 frame.cap=160 -m 'flippers sooner'"], [
         "keen apply brass-orbit --yes", "keen history brass-orbit", "keen undo",
         "keen edit brass-orbit frame.cpa=160"]),
-    ("show-one", 800, ["keen edit rig frame.cap=120 display.refresh=165", "keen apply rig --yes",
-                       "keen edit brass-orbit 'frame.cap== refresh - 3' sync.variable-refresh=fullscreen -m steady"],
-     ["keen show brass-orbit", "keen show brass-orbit frame.cap"]),
     ("merge-revert", 800, ["keen edit brass-orbit frame.cap=160 -m steady", "keen label brass-orbit base",
                            "keen edit brass-orbit frame.cap=150 sync.vertical=off -m 'rig of the club'",
                            "keen label brass-orbit club",
@@ -64,7 +61,9 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
         "keen latency light-log.csv --time t_ms --light light --button button", "keen latency flash.wav",
         "keen latency camera.csv --camera 240"]),
     ("measure", 800, [], ["keen measure brass-orbit --seed 7 --seconds 30 --figure run.png",
-                         "keen measure moth-and-lantern --seed 7"]),
+                         "keen edit brass-orbit frame.queue-depth=1 >edit.txt; keen apply brass-orbit --yes >apply.txt",
+                         "keen measure brass-orbit --seed 8 --seconds 30 --runs 1 | head -9",
+                         "keen draw brass-orbit@stock brass-orbit --out runs.png"]),
     ("trial-compare", 800, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
         "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7",
         "keen compare brass-orbit@stock brass-orbit"]),
@@ -81,8 +80,9 @@ def main() -> None:
             figure = Path(folder) / "keen-demo" / "brass-orbit.png"
             if figure.exists():
                 shutil.copy(figure, HERE / "figure.png")
-            if (run := Path(folder) / "run.png").exists():
-                shutil.copy(run, HERE / "run.png")
+            for drawn in ("run.png", "runs.png"):
+                if (Path(folder) / drawn).exists():
+                    shutil.copy(Path(folder) / drawn, HERE / drawn)
             if (page := Path(folder) / "sheet.html").exists():
                 _shoot_page(page, HERE / "sheet-page.png")
 

@@ -8,6 +8,7 @@ nanoseconds. Read by their column maps they are the same run, and give the same 
 import json
 import sys
 import tempfile
+from itertools import pairwise
 from pathlib import Path
 
 from keenlattice import column_map, ingest, metrics_of, open_rig
@@ -19,7 +20,7 @@ shown_ns = [round(at * 1e6) for at in run.shown_ms]  # a recorder's clock has st
 seconds = "".join(f"{at / 1e9:.9f},scene\n" for at in shown_ns)
 (folder / "stamps.csv").write_text(f"shown [s],program\n{seconds}")
 intervals = "".join(f"{number};{(at - before) / 1000:.3f}\n".replace(".", ",")
-                    for number, (before, at) in enumerate(zip(shown_ns, shown_ns[1:], strict=False)))
+                    for number, (before, at) in enumerate(pairwise(shown_ns)))
 (folder / "intervals.csv").write_text(f"# a recording, begun anew\nframe;took [us]\n{intervals}")
 (folder / "lines.jsonl").write_text("".join(json.dumps({"event": "shown", "at": at}) + "\n" for at in shown_ns))
 

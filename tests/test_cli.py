@@ -339,6 +339,19 @@ def test_the_example_runs_and_is_short(tmp_path: Path) -> None:
     assert len([line for line in script.read_text().splitlines() if line.strip()]) < 40
 
 
+def test_runs_are_drawn_by_file_and_by_version(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "brass-orbit", "frame.queue-depth=1")
+    assert "keen measure or keen trial records some" in keen("draw", "brass-orbit", "--out", "a.png", code=2).stderr
+    kept = as_json(keen("measure", "brass-orbit", "--seconds", "3", "--runs", "2", "--json"))["captures"]
+    keen("draw", kept[0], "--out", "one.svg")
+    assert "drawn: two.png" in keen("draw", "brass-orbit@stock", kept[0], "--out", "two.png").stdout
+    for what in ("course", "slowest", "recurring", "latency", "stages"):
+        keen("draw", "brass-orbit@stock", "--what", what, "--out", f"{what}.png")
+    assert len(list(tmp_path.glob("*.png"))) == 6 and (tmp_path / "one.svg").read_text().startswith("<?xml")
+    for words in (["--what", "coarse"], ["--out", "a.doc"], [*kept * 4]):
+        keen("draw", kept[0], "--out", "a.png", *words, code=2)
+
+
 def test_the_public_names_are_all_there() -> None:
     import keenlattice
 

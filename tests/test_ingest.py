@@ -18,6 +18,7 @@ from keenlattice.errors import CaptureError, KeenLatticeError
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.columns import ColumnMap, column_map
 from keenlattice.measure.ingest import Damaged, ingest
+from keenlattice.measure.parquet import read_capture, write_capture
 from keenlattice.measure.proposal import propose
 from keenlattice.measure.rows import header_of
 from keenlattice.measure.text import read_text, write_text
@@ -144,12 +145,19 @@ def test_what_the_data_tell_is_proposed_and_no_more(header: list[str], values: l
 
 def test_captures_survive_text(tmp_path: Path) -> None:
     clicks = np.array([5.0, 50.1])
-    one = Capture(SHOWN, clicks, np.array([25.3, np.nan]), SHOWN / 3, np.empty(0), {"game": "orbit, \u2605"})
+    one = Capture(SHOWN, clicks, np.array([25.3, np.nan]), SHOWN / 3, np.empty(0), {"game": "orbit, \u2605"},
+                  {"device": np.array([1.5, np.nan]), "gpu": np.array([4.25, 0.1])})
     write_text(one, tmp_path / "c.csv")
     other = read_text(tmp_path / "c.csv")
     for name in ("shown_ms", "click_ms", "answer_ms", "cpu_ms", "gpu_ms"):
         assert np.array_equal(getattr(one, name), getattr(other, name), equal_nan=True), name
-    assert other.about == one.about
+    write_capture(one, tmp_path / "c.parquet")
+    for again in (other, read_capture(tmp_path / "c.parquet")):
+        assert again.about == one.about and list(again.stage_ms) == ["device", "gpu"]
+        assert all(np.array_equal(again.stage_ms[name], one.stage_ms[name], equal_nan=True) for name in one.stage_ms)
+    for stage, times in (("device", np.zeros(3)), ("fortune", np.zeros(2))):
+        with pytest.raises(CaptureError, match=f"of the stage {stage}"):
+            Capture(SHOWN, clicks, clicks, stage_ms={stage: times})
     for text in ("", "kind\n", "# keen-lattice capture {}\nkind,at_ms,answer_ms,cpu_ms,gpu_ms\nframe,x,,,\n"):
         (tmp_path / "bad.csv").write_text(text)
         with pytest.raises(CaptureError, match=r"bad\.csv"):

@@ -90,6 +90,20 @@ def test_events_go_to_the_last_press_before_them() -> None:
     assert found.to_capture().latency_ms.tolist() == [30.0, 30.0]
 
 
+def test_stages_that_are_known_go_with_their_press(keen: Keen, tmp_path: Path) -> None:
+    at = [200.0 * number for number in range(20)]
+    (tmp_path / "e.csv").write_text("pressed,lit,gpu,usb\n" + "".join(
+        f"{one},{one + 30 + number % 3},{4 + number % 3},\n" for number, one in reversed(list(enumerate(at)))))
+    words = ["latency", "e.csv", "--press", "pressed", "--answer", "lit", "--stage", "gpu=gpu", "--stage", "device=usb"]
+    told = as_json(keen(*words, "--of", "brass-orbit", "--json", "--figure", "l.png"))
+    assert list(told["stages"]) == ["gpu"] and told["stages"]["gpu"][0] == pytest.approx(4.95)
+    again = as_json(keen("latency", told["capture"], "--json"))
+    assert again["mean_ms"] == told["mean_ms"] and again["stages"] == told["stages"]
+    assert "the GPU stage" in keen(*words).stdout and (tmp_path / "l.png").stat().st_size > 10_000
+    for bad in ("gpu", "fortune=gpu"):
+        keen(*words[:6], "--stage", bad, code=2)
+
+
 @pytest.mark.parametrize("camera_hz", [120, 240, 1000])
 def test_a_cameras_frames_bias_neither_mean_nor_spread(camera_hz: int) -> None:
     random = np.random.default_rng(camera_hz)

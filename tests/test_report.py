@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from matplotlib.figure import Figure
 from matplotlib.text import Text
 
 from keenlattice.cli.output import say, styled, table
@@ -15,8 +16,10 @@ from keenlattice.errors import KeenLatticeError
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.version import Entries, Version, stock
 from keenlattice.report.capture_figure import capture_figure
-from keenlattice.report.style import DPI, SIZE_INCHES
-from keenlattice.report.trial_figure import save, trial_figure, typical_block
+from keenlattice.report.compare_figure import compare_figure
+from keenlattice.report.frames import frame_times, recurring
+from keenlattice.report.style import DPI, LINES, SIZE_INCHES, new_figure, save
+from keenlattice.report.trial_figure import trial_figure, typical_block
 from keenlattice.report.words import amount, percent, rounded, sentence
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.trial.plan import Plan
@@ -95,12 +98,16 @@ def drawn(tmp_path_factory: pytest.TempPathFactory) -> tuple[TrialResult, dict[s
 
 def test_no_text_of_the_figure_overlaps_or_is_cut(drawn: tuple[TrialResult, dict[str, list[Capture]]]) -> None:
     result, captures = drawn
-    figure = trial_figure(result, captures["before"], captures["after"])
+    assert_clear(trial_figure(result, captures["before"], captures["after"]), 40)
+
+
+def assert_clear(figure: Figure, least: int) -> None:
+    """No text lies over another, or runs off the figure."""
     renderer = figure.canvas.get_renderer()  # type: ignore[attr-defined]
     figure.draw(renderer)
     boxes = [(text.get_text(), text.get_window_extent(renderer)) for text in figure.findobj(Text)
              if text.get_visible() and text.get_text().strip()]  # type: ignore[attr-defined]
-    assert len(boxes) > 40
+    assert len(boxes) > least
     width, height = (inches * DPI for inches in SIZE_INCHES)
     for text, box in boxes:
         assert box.x0 >= -1 and box.y0 >= -1 and box.x1 <= width + 1 and box.y1 <= height + 1, text
@@ -120,9 +127,6 @@ def test_every_axis_of_the_figure_has_its_unit(drawn: tuple[TrialResult, dict[st
 
 
 def test_a_spike_is_never_lost_in_a_long_strip(drawn: tuple[TrialResult, dict[str, list[Capture]]]) -> None:
-    from keenlattice.report.style import new_figure
-    from keenlattice.report.trial_figure import frame_times
-
     frames = np.full(200_000, 4.0)
     frames[[10, 99_999, 150_000]] = (30.0, 40.0, 900.0)
     axes = frame_times(new_figure().add_subplot(), Capture(np.concatenate(([0.0], np.cumsum(frames)))), "black", 50.0)
@@ -138,6 +142,34 @@ def test_a_figure_that_cannot_be_written_is_said_so(tmp_path: Path, drawn: tuple
         save(trial_figure(result, captures["before"], captures["after"]), tmp_path / "no" / "f.png")
     nothing = [Capture(one.shown_ms) for one in captures["before"]]
     assert trial_figure(result, nothing, nothing)  # without latency, the figure says so instead of failing
+
+
+def test_several_runs_are_drawn_the_first_over_the_last(drawn: tuple[TrialResult, dict[str, list[Capture]]]) -> None:
+    _, captures = drawn
+    before, after = captures["before"][0], captures["after"][0]
+    figure = compare_figure({"as it was": before, "again": captures["before"][1], "flippers sooner": after}, "orbit")
+    assert_clear(figure, 40)
+    strips, budget = figure.axes[:2], figure.axes[-1]
+    assert strips[0].get_ylim() == strips[1].get_ylim()
+    curves = figure.axes[2]
+    assert {text.get_text() for text in curves.texts} == {"as it was", "again", "flippers sooner"}
+    assert len({str(dashes) for _, dashes in LINES}) == len(LINES) > len(curves.lines) == 3  # told apart without colour
+    ends = [max(bar.get_x() + bar.get_width() for bar in budget.patches[side * 6:side * 6 + 6]) for side in (0, 1)]
+    assert ends == pytest.approx([before.latency_ms.mean(), after.latency_ms.mean()])  # the stages add up to it
+    bare = {"one": Capture(before.shown_ms), "other": Capture(after.shown_ms)}
+    assert "stages not known" in [text.get_text() for text in compare_figure(bare, "no clicks").axes[-1].texts]
+
+
+def test_hitches_that_recur_are_drawn_and_named() -> None:
+    frames = 8 * np.exp(np.random.default_rng(1).normal(0, 0.08, 6000))
+    for at in np.arange(1000, 45_000, 1500):
+        frames[np.searchsorted(np.cumsum(frames), at)] += 25
+    hitchy = Capture(np.concatenate(([0.0], np.cumsum(frames))))
+    figure = capture_figure(hitchy, "hitchy")
+    assert_clear(figure, 20)
+    assert "every 1.5 s, 25 ms each" in [text.get_text() for text in figure.axes[1].texts]
+    axes = recurring(new_figure().add_subplot(), Capture(np.arange(5000) * 8.0))
+    assert [text.get_text() for text in axes.texts] == ["too few late frames to tell"]
 
 
 @pytest.mark.parametrize("kind", ["full", "frames only", "long"])

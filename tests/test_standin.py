@@ -9,6 +9,7 @@ from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError, UnknownName
+from keenlattice.measure.capture import STAGES
 from keenlattice.measure.metrics import metrics_of
 from keenlattice.rig.standin.machine import Standin
 
@@ -102,6 +103,15 @@ def test_where_the_cpu_is_the_limit_the_queue_does_nothing(rig: Standin) -> None
     one, other = (numbers(rig, {"sync.vertical": "off", "frame.queue-depth": depth}, "moth-and-lantern")
                   for depth in (1, 6))
     assert other["latency_ms_median"] == pytest.approx(one["latency_ms_median"], rel=0.02)
+
+
+@pytest.mark.parametrize("entries", [{}, {"frame.queue-depth": 1}, {"sync.vertical": "on"}, {"frame.cap": 120}])
+def test_a_clicks_stages_add_up_to_its_latency(rig: Standin, entries: dict[str, Value]) -> None:
+    put(rig, "brass-orbit", entries)
+    run = rig.play("brass-orbit", 20, 1)
+    spent = np.array([run.stage_ms[name] for name in STAGES])
+    waits = run.answer_ms - run.click_ms
+    assert spent.sum(axis=0) == pytest.approx(waits, nan_ok=True) and np.nanmin(spent) >= -1e-9
 
 
 def test_with_sync_every_frame_is_shown_at_a_refresh(rig: Standin) -> None:

@@ -24,7 +24,8 @@ if TYPE_CHECKING:
     from keenlattice.measure.ingest import ingest
     from keenlattice.measure.metrics import metrics_of
     from keenlattice.profile.version import Version, stock
-    from keenlattice.report.trial_figure import save, trial_figure
+    from keenlattice.report.style import save
+    from keenlattice.report.trial_figure import trial_figure
     from keenlattice.report.words import headline
     from keenlattice.rig.apply import apply
     from keenlattice.rig.base import Rig
@@ -39,10 +40,11 @@ __all__ = ["Capture", "KeenLatticeError", "Logbook", "Plan", "Rig", "TrialResult
 
 _HOMES = {
     "KeenLatticeError": "errors", "Logbook": "logbook.book", "Capture": "measure.capture",
-    "column_map": "measure.columns", "ingest": "measure.ingest", "metrics_of": "measure.metrics", "Version": "profile.version", "stock": "profile.version",
-    "save": "report.trial_figure", "trial_figure": "report.trial_figure", "headline": "report.words",
-    "apply": "rig.apply", "undo": "rig.undo", "Rig": "rig.base", "open_rig": "rig.find", "Plan": "trial.plan",
-    "TrialResult": "trial.result", "run_trial": "trial.run",
+    "column_map": "measure.columns", "ingest": "measure.ingest", "metrics_of": "measure.metrics",
+    "Version": "profile.version", "stock": "profile.version", "save": "report.style",
+    "trial_figure": "report.trial_figure", "headline": "report.words", "apply": "rig.apply", "undo": "rig.undo",
+    "Rig": "rig.base", "open_rig": "rig.find", "Plan": "trial.plan", "TrialResult": "trial.result",
+    "run_trial": "trial.run",
 }
 
 

@@ -47,8 +47,8 @@ def ingest(
     from keenlattice.measure.rows import header_of
 
     session = begin(book, rig)
-    _check_ending(out, ".csv", ".parquet")
-    _check_ending(figure, ".png", ".svg")
+    check_ending(out, ".csv", ".parquet")
+    check_ending(figure, ".png", ".svg")
     version = session.find(reference) if reference else None
     header, rows = header_of(file)
     if time:
@@ -79,7 +79,12 @@ def ingest(
     _tell(file, columns, found, kept, every, json)
 
 
-def _check_ending(path: Path | None, *endings: str) -> None:
+def check_ending(path: Path | None, *endings: str) -> None:
+    """Whether a file's name has one of the endings.
+
+    Raises:
+        UsageError: it has not.
+    """
     from keenlattice.errors import UsageError
 
     if path and path.suffix not in endings:
@@ -99,9 +104,9 @@ def _dropped(text: str) -> dict[str, str]:
 def draw_capture(capture: "Capture", title: str, figure: Path) -> None:
     """Draws one run into a file."""
     from keenlattice.report.capture_figure import capture_figure
-    from keenlattice.report.trial_figure import save
+    from keenlattice.report.style import save
 
-    _check_ending(figure, ".png", ".svg")
+    check_ending(figure, ".png", ".svg")
     save(capture_figure(capture, title), figure)
 
 

@@ -75,7 +75,8 @@ def run_and_keep(session: "Session", before: "Version", after: "Version", plan: 
 
 def draw(result: "TrialResult", captures: "dict[str, list[Capture]]", path: Path) -> None:
     """Writes the trial's figure."""
-    from keenlattice.report.trial_figure import save, trial_figure
+    from keenlattice.report.style import save
+    from keenlattice.report.trial_figure import trial_figure
 
     save(trial_figure(result, captures["before"], captures["after"]), path)
 

@@ -310,6 +310,12 @@ class Logbook:
 
         return read_capture(self.folder / "captures" / name)
 
+    def captures_of(self, rig: str, game: str, version: str) -> list[str]:
+        """The file names of a version's captures, the newest first."""
+        return [row["file"] for row in self._all(
+            "SELECT file FROM captures WHERE rig = ? AND game = ? AND version = ? ORDER BY rowid DESC",
+            rig, game, version)]
+
     def keep_map(self, name: str, header: Sequence[str], columns: Mapping[str, Any]) -> None:
         """Keeps a column map under its name, with the header of the files that it is for."""
         with plain_errors(self.folder):

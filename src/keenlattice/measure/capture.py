@@ -12,6 +12,11 @@ from keenlattice.errors import CaptureError
 
 Floats = NDArray[np.float64]
 
+STAGES = {"device": "from the press until the device has sent it", "system": "until the game reads it",
+          "game": "the CPU stage of the frame that it goes into", "queue": "until the GPU begins with that frame",
+          "gpu": "the GPU stage", "display": "until the screen shows it"}
+"""Where a click's latency goes, in the order in which it passes."""
+
 
 def _none() -> Floats:
     return np.empty(0)
@@ -26,6 +31,7 @@ class Capture:
         click_ms: when each click was made; shape (clicks,).
         answer_ms: when the screen answered it; shape (clicks,), NaN where it did not.
         cpu_ms, gpu_ms: the time that each frame took on either, where known; shape (frames,) or (0,).
+        stage_ms: how long each click spent in each of STAGES that is known; shape (clicks,), NaN where it is not.
         about: where it comes from: rig, game, version, seed, time and the like; JSON types only.
 
     Raises:
@@ -38,6 +44,7 @@ class Capture:
     cpu_ms: Floats = field(default_factory=_none)
     gpu_ms: Floats = field(default_factory=_none)
     about: Mapping[str, Any] = field(default_factory=dict)
+    stage_ms: Mapping[str, Floats] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if self.click_ms.shape != self.answer_ms.shape:
@@ -45,6 +52,10 @@ class Capture:
         for name in ("cpu_ms", "gpu_ms"):
             if getattr(self, name).size not in (0, self.shown_ms.size):
                 raise CaptureError(f"{self.shown_ms.size} frames but {getattr(self, name).size} values of {name}")
+        for name, times in self.stage_ms.items():
+            if name not in STAGES or times.shape != self.click_ms.shape:
+                raise CaptureError(f"{self.click_ms.size} clicks but {times.size} values of the stage {name}; there "
+                                   f"are the stages {', '.join(STAGES)}")
         steps = np.diff(self.shown_ms)
         if steps.size and not steps.min() > 0:
             row = int(np.argmin(steps)) + 1

@@ -15,6 +15,7 @@ FALSE_ALARMS = 0.001
 LATE_TIMES = 6.0
 FINER = 4  # frequencies are looked at this many times closer than a run tells them apart
 NEARLY = 0.8
+LOOKED_AT = 200_000  # frames: of a longer run its beginning, which is half an hour at 110 frames a second
 
 
 def warm_up_ms(capture: Capture) -> float:
@@ -48,7 +49,8 @@ def cut(capture: Capture, start_ms: float, end_ms: float) -> Capture:
               for name, values in (("cpu_ms", capture.cpu_ms), ("gpu_ms", capture.gpu_ms))}
     about = {key: value for key, value in capture.about.items() if key != "segments"}
     return replace(capture, shown_ms=capture.shown_ms[frames] - begin, click_ms=capture.click_ms[clicks] - begin,
-                   answer_ms=capture.answer_ms[clicks] - begin, about={**about, "cut_ms": [start_ms, end_ms]}, **stages)
+                   answer_ms=capture.answer_ms[clicks] - begin, about={**about, "cut_ms": [start_ms, end_ms]},
+                   stage_ms={name: times[clicks] for name, times in capture.stage_ms.items()}, **stages)
 
 
 def segment(capture: Capture, name: str) -> Capture:
@@ -72,25 +74,47 @@ class Hitches:
     times: int
 
 
+@dataclass(frozen=True, eq=False)
+class HitchSpectrum:
+    """How strongly late frames recur at each period.
+
+    Args:
+        period_s: shape (periods,), falling.
+        strength: 1 is what chance gives, at any of the periods, in FALSE_ALARMS of runs; shape (periods,).
+        hitches: what stands out; None if nothing does.
+    """
+
+    period_s: Floats
+    strength: Floats
+    hitches: Hitches | None
+
+
 def periodic_hitches(capture: Capture) -> Hitches | None:
-    """Hitches that come at a steady period; None if no period stands out.
+    """Hitches that come at a steady period; None if no period stands out. See `hitch_spectrum`."""
+    found = hitch_spectrum(capture)
+    return found.hitches if found else None
+
+
+def hitch_spectrum(capture: Capture) -> HitchSpectrum | None:
+    """How strongly late frames recur, period by period; None if the run is too short, or has too few of them, to tell.
 
     What late frames take beyond their local median is looked at as a series in time, and its power at each frequency
     and twice and three times that is added up. Under noise that sum is chi-squared with six degrees of freedom; a
     period stands out if chance would give as much, at any of the periods, in fewer than FALSE_ALARMS of runs. Of those
     that do, the longest that has nearly the most power is meant: a series repeats after its half period, too, in its
-    even harmonics.
+    even harmonics. Of a run of more than LOOKED_AT frames these first ones are looked at.
     """
     from scipy.ndimage import median_filter
     from scipy.stats import chi2
 
-    frames = capture.frame_ms
-    if frames.size < 100 or capture.seconds < 4 * HITCH_PERIODS_S[0]:
+    frames = capture.frame_ms[:LOOKED_AT]
+    if frames.size < 100 or float(frames.sum()) < 4000 * HITCH_PERIODS_S[0]:
         return None
     beyond = frames - median_filter(frames, size=61, mode="nearest")
     noise = float(np.median(np.abs(beyond)))
     late = beyond > LATE_TIMES * noise + 0.1
-    series = np.bincount((capture.shown_ms[:-1] / HITCH_BIN_MS).astype(np.int64), weights=np.where(late, beyond, 0.0))
+    bins = (capture.shown_ms[:frames.size] / HITCH_BIN_MS).astype(np.int64)
+    series = np.bincount(bins, weights=np.where(late, beyond, 0.0))
     if late.sum() < 4:
         return None
     power = np.abs(np.fft.rfft(series - series.mean(), FINER * series.size)) ** 2 * 2 / float(
@@ -101,10 +125,13 @@ def periodic_hitches(capture: Capture) -> Hitches | None:
     if not lines.size:
         return None
     summed = power[lines] + power[2 * lines] + power[3 * lines]
-    if summed.max() < chi2.isf(FALSE_ALARMS / (lines.size / FINER), 6):
-        return None
+    bound = float(chi2.isf(FALSE_ALARMS / (lines.size / FINER), 6))
+    periods = FINER * total_s / lines
+    if summed.max() < bound:
+        return HitchSpectrum(periods, summed / bound, None)
     period = FINER * total_s / float(lines[int(np.argmax(summed > NEARLY * summed.max()))])
-    return Hitches(period, float(np.median(beyond[late])), round(total_s / period))
+    hitches = Hitches(period, float(np.median(beyond[late])), round(total_s / period))
+    return HitchSpectrum(periods, summed / bound, hitches)
 
 
 def _binned(capture: Capture, bin_ms: float) -> Floats:

@@ -115,14 +115,12 @@ def _ingest(path: Path, rows: Rows, columns: ColumnMap, process: str | None, abo
     if dropped := int((~was_shown).sum()):
         told["dropped_frames"] = dropped
     begin = 0.0 if columns.means == "intervals" else shown[0]
-    stages = {name: _stage(rows, column, index, columns) for name, column in (("cpu_ms", columns.cpu),
-                                                                              ("gpu_ms", columns.gpu))}
+    cpu, gpu = (_stage(rows, column, index, columns) for column in (columns.cpu, columns.gpu))
     if columns.means == "intervals" and chosen[0]:  # the first interval has a beginning, too
         shown = np.concatenate(([0.0], shown))
-        stages = {name: np.concatenate((values[:1], values)) if values.size else values
-                  for name, values in stages.items()}
+        cpu, gpu = (np.concatenate((values[:1], values)) for values in (cpu, gpu))
         index = np.concatenate((index[:1], index))
-    capture = Capture(shown - begin, about=told, **stages)
+    capture = Capture(shown - begin, cpu_ms=cpu, gpu_ms=gpu, about=told)
     segments = _segments(rows.texts[columns.marker][index], capture.shown_ms) if columns.marker else {}
     if segments:
         capture = replace(capture, about={**told, "segments": {name: list(span) for name, span in segments.items()}})

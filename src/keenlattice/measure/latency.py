@@ -4,14 +4,14 @@ Nothing is dropped unsaid: presses without an answer, answers without a press, s
 ones are counted and listed.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 
 from keenlattice.errors import CaptureError
-from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.capture import STAGES, Capture, Floats
 from keenlattice.measure.edges import Steps, light_steps, presses
 
 SOONEST_MS, LATEST_MS = 0.5, 500.0
@@ -38,6 +38,7 @@ class Latency:
         doubts: what is to be looked at, in order of time.
         half_width_ms: how far off an answer may be because of how it was taken (a camera's frames, say); 0 if unknown.
         about: how it was taken.
+        stage_ms: how long each press spent in each stage that is known (`capture.STAGES`); shape (presses,).
     """
 
     press_ms: Floats
@@ -46,6 +47,7 @@ class Latency:
     doubts: tuple[Doubt, ...] = ()
     half_width_ms: float = 0.0
     about: dict[str, Any] = field(default_factory=dict)
+    stage_ms: dict[str, Floats] = field(default_factory=dict)
 
     @property
     def waits_ms(self) -> Floats:
@@ -61,7 +63,7 @@ class Latency:
         """As a capture that has clicks and no frames."""
         return Capture(np.empty(0), self.press_ms, self.answer_ms, about={
             **self.about, "misses": self.misses, "unasked": self.unasked,
-            "doubts": [[one.at_ms, one.what] for one in self.doubts]})
+            "doubts": [[one.at_ms, one.what] for one in self.doubts]}, stage_ms=self.stage_ms)
 
 
 def matched(press_ms: Floats, steps: Steps) -> Latency:
@@ -117,11 +119,18 @@ def from_sensor(button: Floats, light: Floats, rate_hz: float) -> Latency:
     return matched(presses(button, rate_hz), light_steps(light, rate_hz))
 
 
-def from_events(press_ms: Floats, answer_ms: Floats) -> Latency:
-    """From events: when presses were, and when the screen answered; each answer goes to the last press before it."""
+def from_events(press_ms: Floats, answer_ms: Floats, stage_ms: Mapping[str, Floats] | None = None) -> Latency:
+    """From events: when presses were, and when the screen answered; each answer goes to the last press before it.
+
+    Args:
+        press_ms: shape (presses,), in any order.
+        answer_ms: shape (answers,), in any order.
+        stage_ms: how long each press spent in each stage that is known; shape (presses,).
+    """
     answer = np.full(press_ms.size, np.nan)
-    order = np.searchsorted(np.sort(press_ms), answer_ms, side="right") - 1
-    pressed, doubts, unasked = np.sort(press_ms), [], 0
+    in_order = np.argsort(press_ms, kind="stable")
+    pressed, doubts, unasked = press_ms[in_order], [], 0
+    order = np.searchsorted(pressed, answer_ms, side="right") - 1
     for at, number in sorted(zip(answer_ms, order, strict=True)):
         if number < 0 or at - pressed[number] > LATEST_MS:
             unasked += 1
@@ -130,7 +139,26 @@ def from_events(press_ms: Floats, answer_ms: Floats) -> Latency:
         else:
             doubts.append(Doubt(float(pressed[number]), "several answers; the first one counts"))
     doubts += [Doubt(float(one), "no answer") for one in pressed[np.isnan(answer)]]
-    return Latency(pressed, answer, unasked, tuple(sorted(doubts, key=lambda one: one.at_ms)))
+    return Latency(pressed, answer, unasked, tuple(sorted(doubts, key=lambda one: one.at_ms)),
+                   stage_ms={name: times[in_order] for name, times in (stage_ms or {}).items()})
+
+
+def of_capture(capture: Capture) -> Latency:
+    """The clicks of a capture, however they were taken: from the live probe, say."""
+    doubts = tuple(Doubt(float(one), "no answer") for one in capture.click_ms[np.isnan(capture.answer_ms)])
+    return Latency(capture.click_ms, capture.answer_ms, doubts=doubts, stage_ms=dict(capture.stage_ms))
+
+
+def stage_means(latency: Latency) -> dict[str, tuple[float, float, float]]:
+    """Stage to (mean, low, high) in ms over the presses where it is known, with a Student t interval at 95 %.
+
+    Where all of STAGES are known they add up to the mean latency.
+    """
+    from keenlattice.measure.summary import t_interval
+
+    known = {name: latency.stage_ms[name][np.isfinite(latency.stage_ms[name])]
+             for name in STAGES if name in latency.stage_ms}
+    return {name: t_interval(times, 0.95) for name, times in known.items() if times.size >= 2}
 
 
 def from_camera(frames: Sequence[float], rate_hz: float) -> Latency:

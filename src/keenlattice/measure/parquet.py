@@ -2,8 +2,8 @@
 
 One row per event, in three columns: `kind` ("frame" or "click"), `at_ms` (when the frame was shown, or the click
 made) and `answer_ms` (when a click was answered; null if it was not, and for frames); then `cpu_ms` and `gpu_ms`,
-the stage times of a frame where known. The file's metadata key `keen-lattice` holds what the capture is about, as
-JSON, with the version of this form.
+the stage times of a frame where known, and a column for each stage of a click that is known, `stage_device_ms` and so
+on. The file's metadata key `keen-lattice` holds what the capture is about, as JSON, with the version of this form.
 """
 
 import json
@@ -13,11 +13,12 @@ from typing import Any
 import numpy as np
 
 from keenlattice.errors import CaptureError
-from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.capture import STAGES, Capture, Floats
 
 FORM = 1
 KEY = b"keen-lattice"
 NUMBERS = ("at_ms", "answer_ms", "cpu_ms", "gpu_ms")
+STAGE_COLUMNS = {name: f"stage_{name}_ms" for name in STAGES}
 
 
 def write_capture(capture: Capture, path: Path) -> None:
@@ -36,9 +37,12 @@ def write_capture(capture: Capture, path: Path) -> None:
               for times in (capture.cpu_ms, capture.gpu_ms)]
     columns = [np.concatenate([capture.shown_ms, capture.click_ms]),
                np.concatenate([np.full(frames, np.nan), capture.answer_ms]), *stages]
+    of_clicks = {STAGE_COLUMNS[name]: np.concatenate([np.full(frames, np.nan), times])
+                 for name, times in capture.stage_ms.items()}
     table = pa.table({
         "kind": pa.array(["frame"] * frames + ["click"] * clicks).dictionary_encode(),
         **{name: pa.array(column, from_pandas=True) for name, column in zip(NUMBERS, columns, strict=True)},
+        **{name: pa.array(column, from_pandas=True) for name, column in of_clicks.items()},
     }).replace_schema_metadata({KEY: json.dumps({"form": FORM, **capture.about})})
     sink = pa.BufferOutputStream()
     pq.write_table(table, sink, compression="zstd")
@@ -60,6 +64,8 @@ def read_capture(path: Path) -> Capture:
 
     try:
         table = pq.read_table(path)
+    except FileNotFoundError:
+        raise CaptureError(f"there is no capture {path}") from None
     except (OSError, pa.ArrowException) as error:
         reason = str(error).splitlines()[0]
         raise CaptureError(f"cannot read the capture {path}: {reason}; it may have been cut short: record it again"
@@ -68,9 +74,12 @@ def read_capture(path: Path) -> Capture:
     try:
         is_frame = np.asarray(table["kind"].to_pylist()) == "frame"
         at, answer, cpu, gpu = (_floats(table[name]) for name in NUMBERS)
+        stages = {name: _floats(table[column])[~is_frame] for name, column in STAGE_COLUMNS.items()
+                  if column in table.column_names}
     except (KeyError, ValueError, TypeError, pa.ArrowException) as error:
         raise CaptureError(f"{path}: not the columns of a capture: {error}") from None
-    return Capture(at[is_frame], at[~is_frame], answer[~is_frame], _known(cpu[is_frame]), _known(gpu[is_frame]), about)
+    return Capture(at[is_frame], at[~is_frame], answer[~is_frame], _known(cpu[is_frame]), _known(gpu[is_frame]), about,
+                   stages)
 
 
 def _about(table: Any, path: Path) -> dict[str, Any]:

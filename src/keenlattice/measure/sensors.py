@@ -1,6 +1,7 @@
 """Files of home-made sensors: a log of light and button, a stereo recording, a tally of camera frames."""
 
 import warnings
+from collections.abc import Mapping
 from pathlib import Path
 
 import numpy as np
@@ -102,16 +103,23 @@ def read_tally(path: Path, rate_hz: float) -> Latency:
     return found
 
 
-def read_events(path: Path, press: str, answer: str, unit: Unit = "ms") -> Latency:
+def read_events(path: Path, press: str, answer: str, unit: Unit = "ms",
+                stages: Mapping[str, str] | None = None) -> Latency:
     """A list of events: a column of times of presses, one of times of answers; either may have empty cells.
+
+    Args:
+        stages: stage (of `capture.STAGES`) to the column that says how long the row's press spent in it.
 
     Raises:
         CaptureError: it cannot be read, or holds no press.
     """
-    rows = read_rows(path, [press, answer], [], exact=True)
-    pressed, answered = (values[np.isfinite(values)] * IN_MS[unit] for values in rows.numbers.values())
+    rows = read_rows(path, list(dict.fromkeys([press, answer, *(stages or {}).values()])), [], exact=True)
+    there = np.isfinite(rows.numbers[press])
+    pressed, answered = (values[np.isfinite(values)] * IN_MS[unit]
+                         for values in (rows.numbers[press], rows.numbers[answer]))
+    spent = {name: rows.numbers[column][there] * IN_MS[unit] for name, column in (stages or {}).items()}
     if not pressed.size:
         raise CaptureError(f"{path}: the column {press} holds no times")
-    found = from_events(pressed, answered)
+    found = from_events(pressed, answered, spent)
     found.about["source"] = path.name
     return found

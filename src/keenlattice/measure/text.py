@@ -1,8 +1,8 @@
 """A capture as text: CSV with the same columns as in Parquet, for other programs, and back.
 
 The first line is a comment with what the capture is about, as JSON; then a header, then one row per event: `kind`
-("frame" or "click"), `at_ms`, `answer_ms`, `cpu_ms`, `gpu_ms`; what is not known is empty. Numbers are written so that
-they read back exactly.
+("frame" or "click"), `at_ms`, `answer_ms`, `cpu_ms`, `gpu_ms`, then the stages of clicks that are known, as in
+Parquet; what is not known is empty. Numbers are written so that they read back exactly.
 """
 
 import csv
@@ -15,6 +15,7 @@ import numpy as np
 from keenlattice.errors import CaptureError
 from keenlattice.files import replace_file
 from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.parquet import STAGE_COLUMNS
 
 BEGIN = "# keen-lattice capture "
 FORM = 1
@@ -29,12 +30,16 @@ def write_text(capture: Capture, path: Path) -> None:
         CaptureError: it cannot be written there.
     """
     out = io.StringIO()
-    out.write(f"{BEGIN}{json.dumps({'form': FORM, **capture.about})}\n{','.join(COLUMNS)}\n")
+    of_clicks = [_texts(times) for times in capture.stage_ms.values()]
+    header = (*COLUMNS, *(STAGE_COLUMNS[name] for name in capture.stage_ms))
+    out.write(f"{BEGIN}{json.dumps({'form': FORM, **capture.about})}\n{','.join(header)}\n")
+    more = "," * len(of_clicks)
     none = [""] * capture.shown_ms.size
     stages = [_texts(times) if times.size else none for times in (capture.cpu_ms, capture.gpu_ms)]
-    out.writelines(f"frame,{at},,{cpu},{gpu}\n" for at, cpu, gpu in zip(_texts(capture.shown_ms), *stages, strict=True))
-    out.writelines(f"click,{at},{answer},,\n" for at, answer in zip(_texts(capture.click_ms), _texts(capture.answer_ms),
-                                                                   strict=True))
+    out.writelines(f"frame,{at},,{cpu},{gpu}{more}\n"
+                   for at, cpu, gpu in zip(_texts(capture.shown_ms), *stages, strict=True))
+    out.writelines(f"click,{','.join((at, answer, '', '', *stages))}\n" for at, answer, *stages in zip(
+        _texts(capture.click_ms), _texts(capture.answer_ms), *of_clicks, strict=True))
     try:
         replace_file(path, out.getvalue().encode())
     except OSError as error:
@@ -57,17 +62,20 @@ def read_text(path: Path) -> Capture:
         lines = path.read_text(encoding="utf-8").splitlines()
     except (OSError, UnicodeError) as error:
         raise CaptureError(f"cannot read {path}: {error}") from None
-    if len(lines) < 2 or not lines[0].startswith(BEGIN) or tuple(lines[1].split(",")) != COLUMNS:
+    header = tuple(lines[1].split(",")) if len(lines) > 1 and lines[0].startswith(BEGIN) else ()
+    stages = [name for name, column in STAGE_COLUMNS.items() if column in header[len(COLUMNS):]]
+    if header != (*COLUMNS, *(STAGE_COLUMNS[name] for name in stages)):
         raise CaptureError(f"{path}: CSV, perhaps, but not a capture of Keen Lattice; `keen ingest` reads others")
     try:
         about = json.loads(lines[0].removeprefix(BEGIN))
         if about.pop("form") != FORM:
             raise CaptureError(f"{path}: another form of a capture than {FORM}: update Keen Lattice")
         rows = [(kind, *(float(cell or "nan") for cell in cells)) for kind, *cells in csv.reader(lines[2:])]
-        numbers = np.array([row[1:] for row in rows], dtype=np.float64).reshape(-1, len(COLUMNS) - 1)
+        numbers = np.array([row[1:] for row in rows], dtype=np.float64).reshape(-1, len(header) - 1)
         frames = np.array([row[0] == "frame" for row in rows], dtype=bool)
     except (ValueError, KeyError, TypeError, AttributeError, csv.Error) as error:
         raise CaptureError(f"{path}: not the columns of a capture: {error}; was it cut short?") from None
     cpu, gpu = (values if values.size and not np.isnan(values).any() else np.empty(0)
                 for values in (numbers[frames, 2], numbers[frames, 3]))
-    return Capture(numbers[frames, 0], numbers[~frames, 0], numbers[~frames, 1], cpu, gpu, about)
+    of_clicks = {name: numbers[~frames, len(COLUMNS) - 1 + place] for place, name in enumerate(stages)}
+    return Capture(numbers[frames, 0], numbers[~frames, 0], numbers[~frames, 1], cpu, gpu, about, of_clicks)

@@ -1,6 +1,11 @@
 """The house style of every figure: told apart by line and place first, by colour second."""
 
-from typing import TYPE_CHECKING
+import io
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from keenlattice.errors import KeenLatticeError
+from keenlattice.files import replace_file
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -8,6 +13,10 @@ if TYPE_CHECKING:
 
 INK, FAINT, BAND = "#1d2530", "#8b95a1", "#e6eaef"
 BEFORE, AFTER = "#2f5d8a", "#c2571a"
+LINES: tuple[tuple[str, Any], ...] = (
+    (BEFORE, "-"), (AFTER, (0, (4, 1.5))), ("#4d7c4a", (0, (1, 1.2))), ("#7a4f8f", (0, (6, 1.5, 1, 1.5))),
+    ("#5a6470", (0, (8, 3))), ("#8a6d1f", (0, (3, 1, 1, 1, 1, 1))))
+"""Colour and dashes of each of several lines: told apart without the colour."""
 SIZE_INCHES, DPI = (12.8, 8.0), 100
 
 
@@ -21,6 +30,28 @@ def new_figure() -> "Figure":
     return figure
 
 
+def headed(title: str, told: str) -> "Figure":
+    """A new figure with its title, and a sentence under it."""
+    figure = new_figure()
+    figure.text(0.012, 0.965, title, fontsize=14, color=INK, fontweight="bold", va="center")
+    figure.text(0.012, 0.928, told, fontsize=10, color=INK, va="center")
+    return figure
+
+
+def save(figure: "Figure", path: Path) -> None:
+    """Writes a figure as PNG, or as SVG if its name ends so; whole or not at all.
+
+    Raises:
+        KeenLatticeError: it cannot be written there.
+    """
+    content = io.BytesIO()
+    figure.savefig(content, format="svg" if path.suffix == ".svg" else "png", dpi=DPI)
+    try:
+        replace_file(path, content.getvalue())
+    except OSError as error:
+        raise KeenLatticeError(f"cannot write the figure {path}: {error.strerror}") from None
+
+
 def plain(axes: "Axes", title: str, x: str, y: str) -> None:
     """A quiet frame around the data: title on the left, units on both axes."""
     axes.set_title(title, loc="left", fontsize=10.5, color=INK, fontweight="bold")
@@ -31,3 +62,11 @@ def plain(axes: "Axes", title: str, x: str, y: str) -> None:
         axes.spines[side].set_visible(False)
     for side in ("left", "bottom"):
         axes.spines[side].set_color(FAINT)
+
+
+def nothing(axes: "Axes", why: str) -> "Axes":
+    """An axes that has no data, and says so."""
+    axes.text(0.5, 0.5, why, transform=axes.transAxes, ha="center", color=INK, fontsize=9)
+    axes.set_xticks([])
+    axes.set_yticks([])
+    return axes

@@ -1,17 +1,14 @@
 """One figure for a trial: frame times of both versions over time and as distributions, latency, the intervals."""
 
-import io
 import textwrap
 from collections.abc import Sequence
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from keenlattice.errors import KeenLatticeError
-from keenlattice.files import replace_file
 from keenlattice.measure.capture import Capture, Floats
-from keenlattice.report.style import AFTER, BAND, BEFORE, DPI, FAINT, INK, new_figure, plain
+from keenlattice.report.frames import distribution, frame_times
+from keenlattice.report.style import AFTER, BAND, BEFORE, FAINT, INK, new_figure, plain
 from keenlattice.report.words import TITLES, headline, percent
 from keenlattice.trial.result import MetricResult, TrialResult
 
@@ -19,7 +16,6 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-COLUMNS = 600  # points across a strip: more than its pixels, so that no spike is lost
 MARKS = {"better": "o", "worse": "s", "no difference that matters": "D", "unclear": "x"}
 
 
@@ -50,20 +46,6 @@ def trial_figure(result: TrialResult, before: Sequence[Capture], after: Sequence
     return figure
 
 
-def save(figure: "Figure", path: Path) -> None:
-    """Writes a figure as PNG, or as SVG if its name ends so; whole or not at all.
-
-    Raises:
-        KeenLatticeError: it cannot be written there.
-    """
-    content = io.BytesIO()
-    figure.savefig(content, format="svg" if path.suffix == ".svg" else "png", dpi=DPI)
-    try:
-        replace_file(path, content.getvalue())
-    except OSError as error:
-        raise KeenLatticeError(f"cannot write the figure {path}: {error.strerror}") from None
-
-
 def typical_block(result: TrialResult, before: Sequence[Capture], after: Sequence[Capture]) -> int:
     """The block whose frame times are nearest to those of the whole trial."""
     pairs = np.array([[capture.frame_ms.mean() for capture in side] for side in (before, after)])
@@ -80,49 +62,6 @@ def _strips(strips: "Sequence[Axes]", before: Capture, after: Capture, block: in
         frame_times(axes, capture, colour, top)
         title = f"Frame times {name} (block {block + 1}, a typical one)"
         plain(axes, title, "time, s" if name == "after" else "", "ms")
-
-
-def frame_times(axes: "Axes", capture: Capture, colour: str, top_ms: float) -> "Axes":
-    """Frame time over time: least to greatest of each pixel column as a bar, the median as a line.
-
-    What is longer than `top_ms` is marked at the top, with its count.
-    """
-    frames, at = capture.frame_ms, (capture.shown_ms[1:] - capture.shown_ms[0]) / 1000
-    edges = np.linspace(0, at[-1], min(COLUMNS, at.size // 4 + 1) + 1)
-    starts = np.unique(np.searchsorted(at, edges[:-1]))
-    middles = at[starts]
-    axes.vlines(middles, np.minimum.reduceat(frames, starts), np.minimum(np.maximum.reduceat(frames, starts), top_ms),
-                color=colour, linewidth=0.9, alpha=0.55)
-    pace = [float(np.median(part)) for part in np.split(frames, starts[1:])]
-    axes.plot(middles, pace, color=INK, linewidth=0.9)
-    beyond = at[frames > top_ms]
-    if beyond.size:
-        axes.plot(beyond, np.full(beyond.size, top_ms), linestyle="", marker="^", markersize=5, color=INK,
-                  clip_on=False)
-        axes.text(1.0, 1.07, f"▲ {beyond.size} longer than {top_ms:.0f} ms, to {frames.max():.0f} ms",
-                  transform=axes.transAxes, fontsize=8, color=INK, va="bottom", ha="right")
-    axes.set_ylim(0, top_ms)
-    axes.set_xlim(0, at[-1])
-    return axes
-
-
-def distribution(axes: "Axes", before: Floats, after: Floats, title: str, unit: str) -> "Axes":
-    """Both distributions as outlines over the same bins, each labelled where it is; medians marked."""
-    plain(axes, title, unit, "share of all, %")
-    if not before.size or not after.size:
-        axes.text(0.5, 0.5, "not measured", transform=axes.transAxes, ha="center", color=FAINT)
-        return axes
-    both = np.concatenate([before, after])
-    low, high = np.quantile(both, (0.001, 0.995))
-    bins = np.linspace(max(0.0, low - 0.05 * (high - low)), high + 0.05 * (high - low), 60)
-    for values, name, colour, line in ((before, "before", BEFORE, "-"), (after, "after", AFTER, (0, (4, 1.5)))):
-        share, median = 100 * np.histogram(values, bins)[0] / values.size, float(np.median(values))
-        axes.stairs(share, bins, color=colour, linewidth=1.6, linestyle=line, label=f"{name}, median {median:.1f} ms")
-        axes.axvline(median, ymax=0.82, color=colour, linewidth=1, linestyle=line, alpha=0.6)
-    axes.margins(x=0)
-    axes.set_ylim(0, axes.get_ylim()[1] * 1.2)  # room above the data, so that the key covers none of it
-    axes.legend(loc="upper right", ncols=2, frameon=False, fontsize=8.5, handlelength=2.4, borderaxespad=0)
-    return axes
 
 
 def intervals(axes: "Axes", result: TrialResult) -> "Axes":

@@ -14,11 +14,11 @@ shaders compile, the GPU's clock dips and the case warms up. Every run also diff
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from itertools import count
+from itertools import count, pairwise
 
 import numpy as np
 
-from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.capture import STAGES, Capture, Floats
 from keenlattice.rig.standin.mechanisms import Pipeline
 
 MEMORY = 0.85            # how much of a frame's unevenness the next one inherits
@@ -62,8 +62,8 @@ def simulate(line: Pipeline, seconds: float, seed: int) -> Capture:
         if played.shown[-1] >= seconds * 1000:
             break
     kept = int(np.searchsorted(played.shown, seconds * 1000)) + 1
-    clicks, answers = _clicks(line, played, seconds, np.random.default_rng([seed, 2]))
-    return Capture(played.shown[:kept], clicks, answers, stages.cpu_ms[:kept], stages.gpu_ms[:kept])
+    clicks, answers, spent = _clicks(line, played, stages, seconds, np.random.default_rng([seed, 2]))
+    return Capture(played.shown[:kept], clicks, answers, stages.cpu_ms[:kept], stages.gpu_ms[:kept], stage_ms=spent)
 
 
 def _runner(line: Pipeline) -> Callable[[Pipeline, _Stages], _Frames]:
@@ -214,20 +214,24 @@ def _shower(line: Pipeline) -> Callable[[float, float], float]:
     return {"variable": variable, "only-above-refresh": torn_if_late}.get(line.sync, at_refresh)
 
 
-def _clicks(line: Pipeline, played: _Frames, seconds: float,
-            random: np.random.Generator) -> tuple[Floats, Floats]:
-    """When the player clicks, and when the middle of the panel answers."""
+def _clicks(line: Pipeline, played: _Frames, stages: _Stages, seconds: float,
+            random: np.random.Generator) -> tuple[Floats, Floats, dict[str, Floats]]:
+    """When the player clicks, when the middle of the panel answers, and how long each click spent in each stage."""
     gaps = random.uniform(0.5, 1.5, int(seconds * 1000 / CLICK_EVERY_MS * 1.5) + 10) * CLICK_EVERY_MS
     clicks = np.cumsum(gaps)
     clicks = clicks[clicks < seconds * 1000 - 300]  # the last ones would be answered after the end
-    polled = clicks + random.random(clicks.size) * line.poll_ms
+    sent = clicks + random.random(clicks.size) * line.poll_ms
     waits = random.random(clicks.size) < line.stall_share
-    polled += np.where(waits, random.exponential(line.stall_ms, clicks.size), 0.0)
+    polled = sent + np.where(waits, random.exponential(line.stall_ms, clicks.size), 0.0)
     frame = np.searchsorted(played.begins, polled)  # the first frame that begins after the input has arrived
     lit = _lit(line, played)
     answered = frame < lit.size
-    answers = np.where(answered, lit[np.minimum(frame, lit.size - 1)], np.nan)
-    return clicks, answers
+    frame = np.minimum(frame, lit.size - 1)
+    begins, cpu, gpu, rendered = (one[frame] for one in (played.begins, stages.cpu_ms, stages.gpu_ms, played.rendered))
+    passed = [clicks, sent, begins, begins + cpu, rendered - gpu, rendered, lit[frame]]
+    spent = {name: np.where(answered, after - before, np.nan)
+             for name, (before, after) in zip(STAGES, pairwise(passed), strict=True)}
+    return clicks, np.where(answered, lit[frame], np.nan), spent
 
 
 def _lit(line: Pipeline, played: _Frames) -> Floats:
