@@ -33,6 +33,8 @@ def ingest(
     marker: Annotated[str, typer.Option("--marker", metavar="COLUMN", help="Names the segment of a row.")] = "",
     name: Annotated[str, typer.Option("--name", help="What to call the new map.")] = "",
     process: Annotated[str, typer.Option("--process", help="Whose rows, if there are several programs'.")] = "",
+    in_pieces: Annotated[bool, typer.Option("--in-pieces", help="For a file too large for memory: its metrics alone, "
+                                            "quantiles within 0.1 %.")] = False,
     repair: Annotated[bool, typer.Option("--repair", help="Leave out what is damaged, and count it.")] = False,
     out: Annotated[Path | None, typer.Option("--out", help="Write the capture there, too: .csv or .parquet.")] = None,
     figure: Annotated[Path | None, typer.Option("--figure", help="Draw the run: .png or .svg.")] = None,
@@ -40,7 +42,6 @@ def ingest(
     yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Read a recording of any recorder's. The column map is given once, and found again by the file's header."""
-    from keenlattice.cli.output import confirmed, say
     from keenlattice.cli.session import begin
     from keenlattice.measure.columns import column_map
     from keenlattice.measure.ingest import ingest as read
@@ -57,14 +58,12 @@ def ingest(
                              process=program or None, marker=marker or None)
     else:
         columns = _known(session, by, header) or _proposed(header, rows, file, quiet=json)
-        if columns.name == "proposed":
-            if not json:
-                _show_rows(header, rows)
-            if not confirmed(f"Read {file.name} like this?", yes):
-                say("Nothing was read.")
-                return
-            if name:
-                columns = columns.model_copy(update={"name": name})
+        if columns.name == "proposed" and not _taken(header, rows, file, yes, quiet=json):
+            return
+        columns = columns.model_copy(update={"name": name or columns.name})
+    if in_pieces:
+        _tell_long(file, columns, process, every, json, refused=bool(repair or out or figure or version or marker))
+        return
     found = read(file, columns, process=process or None, repair=repair)
     if time or name:
         session.book.keep_map(columns.name, header, columns.model_dump(exclude_none=True))
@@ -142,11 +141,17 @@ def _proposed(header: Sequence[str], rows: Sequence[Sequence[str]], file: Path, 
     return proposal.found
 
 
-def _show_rows(header: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
-    from keenlattice.cli.output import say, table
+def _taken(header: Sequence[str], rows: Sequence[Sequence[str]], file: Path, yes: bool, quiet: bool) -> bool:
+    """Whether the player takes a proposal, seen with some rows."""
+    from keenlattice.cli.output import confirmed, say, table
 
-    table(header, [row for row in rows[:ROWS_SHOWN] if len(row) == len(header)])
-    say()
+    if not quiet:
+        table(header, [row for row in rows[:ROWS_SHOWN] if len(row) == len(header)])
+        say()
+    if confirmed(f"Read {file.name} like this?", yes):
+        return True
+    say("Nothing was read.")
+    return False
 
 
 def _tell_course(capture: "Capture") -> None:
@@ -167,11 +172,42 @@ def _write(found: "Ingested", out: Path) -> None:
     (write_text if out.suffix == ".csv" else write_capture)(found.capture, out)
 
 
+def _tell_long(file: Path, columns: "ColumnMap", process: str, every: bool, json: bool, refused: bool) -> None:
+    """The metrics of a file that is not taken whole."""
+    from keenlattice.cli.output import emit_json, say
+    from keenlattice.errors import UsageError
+    from keenlattice.measure.pieces import measure_in_pieces
+
+    if refused:
+        raise UsageError("--in-pieces tells metrics alone: it goes with none of --of, --out, --figure, --marker and "
+                         "--repair")
+    found = measure_in_pieces(file, columns, process=process or None)
+    if json:
+        emit_json("ingest-in-pieces", {
+            "file": file.name, "columns": columns.model_dump(exclude_none=True), "frames": found.frames,
+            "seconds": found.seconds, "dropped_frames": found.dropped_frames, "metrics": found.metrics,
+            "quantile_error": found.quantile_error})
+        return
+    say(f"{file.name}: {found.frames} frames in {found.seconds:.1f} s, by the map {columns.name}, in pieces", "bold")
+    if found.dropped_frames:
+        say(f"{found.dropped_frames} frames are marked as never shown; they count as no frames")
+    _tell_metrics(found.metrics, every)
+    say(f"\nPercentiles and lows are within {100 * found.quantile_error:g} % of their value. Nothing was kept.", "dim")
+
+
+def _tell_metrics(numbers: "dict[str, float]", every: bool) -> None:
+    from keenlattice.cli.output import table
+    from keenlattice.measure.metrics import METRICS, TRIAL_METRICS
+    from keenlattice.report.words import TITLES
+
+    table(["", ""], [[f"{TITLES[name]}, {metric.unit}", f"{numbers[name]:.1f}"] for name, metric in METRICS.items()
+                     if numbers[name] == numbers[name] and (every or name in TRIAL_METRICS)], right=(1,))
+
+
 def _tell(file: Path, columns: "ColumnMap", found: "Ingested", kept: str, every: bool,
           json: bool) -> None:
-    from keenlattice.cli.output import emit_json, say, table
-    from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, metrics_of
-    from keenlattice.report.words import TITLES
+    from keenlattice.cli.output import emit_json, say
+    from keenlattice.measure.metrics import metrics_of
 
     numbers = metrics_of(found.capture)
     if json:
@@ -187,8 +223,7 @@ def _tell(file: Path, columns: "ColumnMap", found: "Ingested", kept: str, every:
         say(f"! left out, line {one.line}: {one.what}" + f" ({one.count} such)" * (one.count > 1))
     if found.dropped_frames:
         say(f"{found.dropped_frames} frames are marked as never shown; they count as no frames")
-    table(["", ""], [[f"{TITLES[name]}, {metric.unit}", f"{numbers[name]:.1f}"] for name, metric in METRICS.items()
-                     if numbers[name] == numbers[name] and (every or name in TRIAL_METRICS)], right=(1,))
+    _tell_metrics(numbers, every)
     _tell_course(found.capture)
     for name, (start, end) in found.segments.items():
         say(f"segment {name}: {start / 1000:.1f} to {end / 1000:.1f} s")

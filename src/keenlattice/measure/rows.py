@@ -4,6 +4,7 @@ import io
 import json
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -103,21 +104,27 @@ def read_rows(path: Path, numbers: Sequence[str], texts: Sequence[str], *, exact
     Raises:
         CaptureError: it cannot be read, or lacks one of them.
     """
+    kind, layout = _known(path, numbers, texts)
+    if path.stat().st_size > MOST_BYTES:
+        raise _too_large(path)
+    if kind == "parquet":
+        return _of_arrow(_parquet(path, [*numbers, *texts]), path, numbers, texts, 1)
+    if layout is None:
+        return next(_in_pieces(_rows_of_json(path, numbers, texts, MOST_BYTES), numbers, texts, None))
+    quick = None if exact else _quickly(path, layout, numbers, texts)
+    lines = _rows_of_text(path, layout, numbers, texts, MOST_BYTES)
+    return quick or next(_in_pieces(lines, numbers, texts, None))
+
+
+def _known(path: Path, numbers: Sequence[str], texts: Sequence[str]) -> tuple[str, Layout | None]:
+    """What kind of file it is, how a text is laid out; all columns are there."""
     kind = kind_of(path)
     layout = layout_of(path) if kind == "text" else None
     header = layout.header if layout else header_of(path)[0]
     missing = [name for name in (*numbers, *texts) if name not in header]
     if missing:
         raise CaptureError(f"{path} has no column {missing[0]!r}; it has {', '.join(header)}")
-    if kind == "parquet":
-        table = _parquet(path, [*numbers, *texts])
-        return Rows({name: _as_floats(table[name], path, name) for name in numbers},
-                    {name: _as_texts(table[name].to_pylist()) for name in texts}, None, 1)
-    if kind == "json":
-        return _from_json(path, numbers, texts)
-    assert layout is not None
-    quick = None if exact else _quickly(path, layout, numbers, texts)
-    return quick or _line_by_line(path, layout, numbers, texts)
+    return kind, layout
 
 
 def _parquet(path: Path, columns: list[str]) -> Any:
@@ -132,7 +139,7 @@ def _parquet(path: Path, columns: list[str]) -> Any:
 
 def _as_floats(column: Any, path: Path, name: str) -> Floats:
     try:
-        return np.asarray(column.to_numpy(), dtype=np.float64)
+        return np.asarray(column.to_numpy(zero_copy_only=False), dtype=np.float64)
     except (ValueError, TypeError):
         raise CaptureError(f"{path}: the column {name} holds no numbers") from None
 
@@ -146,18 +153,10 @@ def _quickly(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence
     import pyarrow as pa
     from pyarrow import csv
 
-    if not layout.delimiter or layout.delimiter == " " or layout.encoding.startswith("utf-16") or \
-            path.suffix.lower() in OPENERS:  # what is unpacked has to be bounded on the way
+    if not _may_be_plain(path, layout):
         return None
     try:
-        table = csv.read_csv(
-            str(path),
-            read_options=csv.ReadOptions(column_names=list(layout.header), skip_rows=layout.skip,
-                                         encoding="utf8" if layout.encoding == "utf-8" else layout.encoding),
-            parse_options=csv.ParseOptions(delimiter=layout.delimiter),
-            convert_options=csv.ConvertOptions(
-                include_columns=[*numbers, *texts], decimal_point=layout.decimal,
-                column_types={**dict.fromkeys(numbers, pa.float64()), **dict.fromkeys(texts, pa.string())}))
+        table = csv.read_csv(str(path), **_arrow_options(layout, numbers, texts))
         found = {name: table[name].to_numpy() for name in numbers}
         if any(np.isnan(values.min()) or np.isinf(values.max()) for values in found.values() if values.size):
             return None
@@ -166,47 +165,149 @@ def _quickly(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence
         return None
 
 
-def _lines(path: Path, layout: Layout) -> Iterator[str]:
-    """The lines of a text file, never more of it than MOST_BYTES."""
+def _may_be_plain(path: Path, layout: Layout) -> bool:
+    return bool(layout.delimiter) and layout.delimiter != " " and not layout.encoding.startswith("utf-16") \
+        and path.suffix.lower() not in OPENERS  # what is unpacked has to be bounded on the way
+
+
+def _arrow_options(layout: Layout, numbers: Sequence[str], texts: Sequence[str]) -> dict[str, Any]:
+    import pyarrow as pa
+    from pyarrow import csv
+
+    types = {**dict.fromkeys(numbers, pa.float64()), **dict.fromkeys(texts, pa.string())}
+    return {"read_options": csv.ReadOptions(column_names=list(layout.header), skip_rows=layout.skip,
+                                            encoding="utf8" if layout.encoding == "utf-8" else layout.encoding),
+            "parse_options": csv.ParseOptions(delimiter=layout.delimiter),
+            "convert_options": csv.ConvertOptions(include_columns=[*numbers, *texts], decimal_point=layout.decimal,
+                                                  column_types=types)}
+
+
+def _too_large(path: Path) -> CaptureError:
+    return CaptureError(f"{path} is larger than {MOST_BYTES >> 30} GiB, unpacked: too large to be taken whole; "
+                        "keen ingest --in-pieces tells its metrics")
+
+
+def _lines(path: Path, layout: Layout, most: int | None) -> Iterator[str]:
+    """The lines of a text file, never more of it than `most` bytes."""
     taken = 0
     try:
         with opened(path) as raw:
             raw.read(layout.bom)
             for line in io.TextIOWrapper(raw, layout.encoding, errors="replace", newline=None):
                 taken += len(line)
-                if taken > MOST_BYTES:
-                    raise CaptureError(f"{path} is larger than {MOST_BYTES >> 30} GiB once unpacked: not read")
+                if most is not None and taken > most:
+                    raise _too_large(path)
                 yield line.rstrip("\n")
     except (OSError, EOFError, ValueError) as error:
         raise CaptureError(f"cannot read {path}: {str(error) or 'it was cut short'}") from None
 
 
-def _line_by_line(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence[str]) -> Rows:
+class NotPlain(Exception):
+    """A text file that is not rows of data alone: it has to be read line by line."""
+
+
+def row_pieces(path: Path, numbers: Sequence[str], texts: Sequence[str], rows: int, *, plain: bool) -> Iterator[Rows]:
+    """Reads some columns of a file piece by piece.
+
+    Args:
+        rows: about as many in a piece.
+        plain: whether a text file may be read the quick way, which takes rows of data alone.
+
+    Raises:
+        NotPlain: it does not.
+        CaptureError: it cannot be read, or lacks one of the columns.
+    """
+    kind, layout = _known(path, numbers, texts)
+    if kind == "parquet":
+        yield from _parquet_pieces(path, numbers, texts, rows)
+    elif layout is not None and plain:
+        yield from _plain_pieces(path, layout, numbers, texts)
+    else:
+        lines = _rows_of_json(path, numbers, texts) if layout is None else _rows_of_text(path, layout, numbers, texts)
+        yield from _in_pieces(lines, numbers, texts, rows)
+
+
+def _parquet_pieces(path: Path, numbers: Sequence[str], texts: Sequence[str], rows: int) -> Iterator[Rows]:
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    first = 1
+    try:
+        for batch in pq.ParquetFile(path).iter_batches(batch_size=rows, columns=[*numbers, *texts]):
+            yield _of_arrow(batch, path, numbers, texts, first)
+            first += batch.num_rows
+    except (OSError, pa.ArrowException) as error:
+        raise CaptureError(f"cannot read {path}: {str(error).splitlines()[0]}; it may have been cut short") from None
+
+
+def _plain_pieces(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence[str]) -> Iterator[Rows]:
+    import pyarrow as pa
+    from pyarrow import csv
+
+    if not _may_be_plain(path, layout):
+        raise NotPlain
+    first = layout.skip + 1
+    try:
+        for batch in csv.open_csv(str(path), **_arrow_options(layout, numbers, texts)):
+            found = _of_arrow(batch, path, numbers, texts, first)
+            if any(not np.isfinite(values).all() for values in found.numbers.values()):
+                raise NotPlain
+            yield found
+            first += batch.num_rows
+    except (pa.ArrowException, OSError, UnicodeError, KeyError):
+        raise NotPlain from None
+
+
+def _of_arrow(batch: Any, path: Path, numbers: Sequence[str], texts: Sequence[str], first: int) -> Rows:
+    return Rows({name: _as_floats(batch.column(name), path, name) for name in numbers},
+                {name: _as_texts(batch.column(name).to_pylist()) for name in texts}, None, first)
+
+
+Row = tuple[int, list[float], list[str], str]
+"""A line's number, its numbers, its texts; and what it is instead, if it is no row of data."""
+
+
+def _in_pieces(lines: Iterator[Row], numbers: Sequence[str], texts: Sequence[str], rows: int | None) -> Iterator[Rows]:
+    """Lines gathered into columns; all of them into one piece if `rows` is None."""
+    while True:
+        values: list[list[float]] = [[] for _ in numbers]
+        words: list[list[str]] = [[] for _ in texts]
+        where: list[int] = []
+        odd: list[tuple[int, str]] = []
+        for number, cells, text_cells, wrong in islice(lines, rows):
+            if wrong:
+                odd.append((number, wrong))
+                continue
+            for column, value in zip(values, cells, strict=True):
+                column.append(value)
+            for column_of_texts, text in zip(words, text_cells, strict=True):
+                column_of_texts.append(text)
+            where.append(number)
+        if rows is not None and not where and not odd:
+            return
+        yield Rows({name: np.array(column, dtype=np.float64) for name, column in zip(numbers, values, strict=True)},
+                   {name: _as_texts(column) for name, column in zip(texts, words, strict=True)},
+                   np.array(where, dtype=np.int64), where[0] if where else 1, tuple(odd))
+        if rows is None:
+            return
+
+
+def _rows_of_text(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence[str],
+                  most: int | None = None) -> Iterator[Row]:
     """Whatever a recorder may have written between its rows: comments, headers anew, empty cells, half a last line."""
     where = {name: number for number, name in enumerate(layout.header)}
-    values: list[list[float]] = [[] for _ in numbers]
-    words: list[list[str]] = [[] for _ in texts]
-    rows: list[int] = []
-    odd: list[tuple[int, str]] = []
-    for number, line in enumerate(_lines(path, layout), 1):
-        if number <= layout.skip or not line.strip():
-            continue
-        if line.startswith(COMMENT):
+    of_numbers, of_texts = [where[name] for name in numbers], [where[name] for name in texts]
+    for number, line in enumerate(_lines(path, layout, most), 1):
+        if number <= layout.skip or not line.strip() or line.startswith(COMMENT):
             continue
         cells = cells_of(line, layout.delimiter)
         if tuple(cells) == layout.header:
             continue  # a recorder that was started again into the same file
         if len(cells) != len(layout.header):
-            odd.append((number, f"{len(cells)} cells instead of {len(layout.header)}"))
+            yield number, [], [], f"{len(cells)} cells instead of {len(layout.header)}"
             continue
-        for column, name in zip(values, numbers, strict=True):
-            column.append(_number(cells[where[name]], layout.decimal))
-        for texts_of, name in zip(words, texts, strict=True):
-            texts_of.append(cells[where[name]])
-        rows.append(number)
-    return Rows({name: np.array(column, dtype=np.float64) for name, column in zip(numbers, values, strict=True)},
-                {name: _as_texts(column) for name, column in zip(texts, words, strict=True)},
-                np.array(rows, dtype=np.int64), layout.skip + 1, tuple(odd))
+        yield (number, [_number(cells[one], layout.decimal) for one in of_numbers], [cells[one] for one in of_texts],
+               "")
 
 
 def _number(cell: str, decimal: str) -> float:
@@ -216,11 +317,8 @@ def _number(cell: str, decimal: str) -> float:
         return float("nan")
 
 
-def _from_json(path: Path, numbers: Sequence[str], texts: Sequence[str]) -> Rows:
-    values: list[list[float]] = [[] for _ in numbers]
-    words: list[list[str]] = [[] for _ in texts]
-    rows, odd = [], []
-    for number, line in enumerate(_lines(path, Layout("utf-8-sig", 0, "", ".", 0, (), ())), 1):
+def _rows_of_json(path: Path, numbers: Sequence[str], texts: Sequence[str], most: int | None = None) -> Iterator[Row]:
+    for number, line in enumerate(_lines(path, Layout("utf-8-sig", 0, "", ".", 0, (), ()), most), 1):
         if not line.strip():
             continue
         try:
@@ -228,15 +326,13 @@ def _from_json(path: Path, numbers: Sequence[str], texts: Sequence[str]) -> Rows
         except (ValueError, RecursionError):
             record = None
         if not isinstance(record, dict):
-            odd.append((number, "no JSON object"))
+            yield number, [], [], "no JSON object"
             continue
-        for column, name in zip(values, numbers, strict=True):
-            value = record.get(name)
-            column.append(float(value) if isinstance(value, int | float) and not isinstance(value, bool)
-                          and abs(value) < 1e300 else _number(str(value), "."))
-        for texts_of, name in zip(words, texts, strict=True):
-            texts_of.append("" if record.get(name) is None else str(record[name]))
-        rows.append(number)
-    return Rows({name: np.array(column, dtype=np.float64) for name, column in zip(numbers, values, strict=True)},
-                {name: _as_texts(column) for name, column in zip(texts, words, strict=True)},
-                np.array(rows, dtype=np.int64), 1, tuple(odd))
+        yield (number, [_json_number(record.get(name)) for name in numbers],
+               ["" if record.get(name) is None else str(record[name]) for name in texts], "")
+
+
+def _json_number(value: Any) -> float:
+    if isinstance(value, int | float) and not isinstance(value, bool) and abs(value) < 1e300:
+        return float(value)
+    return _number(str(value), ".")
