@@ -1,5 +1,7 @@
-"""Reading a long recording, against the reader of columns that it is made of."""
+"""Reading a long recording: time against the reader of columns that it is made of, memory against its arrays."""
 
+import subprocess
+import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -25,11 +27,36 @@ def measure() -> list[Row]:
         path = Path(folder) / "long.csv"
         frames = np.random.default_rng(1).uniform(6, 9, ROWS)
         csv.write_csv(pa.table({"t": np.cumsum(frames), "c": frames / 2, "g": frames / 3, "n": np.arange(ROWS)}), path)
+        memory = _memory(path)
         pairs = [(_seconds(lambda: ingest(path, COLUMNS)), _seconds(lambda: csv.read_csv(str(path))))
                  for _ in range(RUNS)]
     ratio = median(one / other for one, other in pairs)
     what = "reading a CSV of 5 million rows and four columns, against pyarrow.csv.read_csv"
-    return [(what, ratio, "times", "1.5", ratio <= 1.5)]
+    return [(what, ratio, "times", "1.5", ratio <= 1.5), *memory]
+
+
+PEAK = """
+import sys
+from pathlib import Path
+import pyarrow.csv, scipy.ndimage
+from bench.ingest import COLUMNS
+from keenlattice.measure.ingest import ingest
+from keenlattice.measure.pieces import measure_in_pieces
+def peak():
+    return next(int(line.split()[1]) for line in open("/proc/self/status") if line.startswith("VmHWM"))
+before = peak()
+(ingest if sys.argv[2] == "whole" else measure_in_pieces)(Path(sys.argv[1]), COLUMNS)
+print((peak() - before) * 1024)
+"""
+
+
+def _memory(path: Path) -> list[Row]:
+    """What reading it adds to the most memory that a process has had, against the bytes of its three arrays."""
+    arrays = 3 * 8 * ROWS
+    times = {how: int(subprocess.run([sys.executable, "-c", PEAK, str(path), how], capture_output=True, text=True,
+                                     check=True).stdout) / arrays for how in ("whole", "pieces")}
+    return [("memory to read it, against the bytes of its arrays", times["whole"], "times", "3", times["whole"] <= 3),
+            ("memory to read it in pieces", times["pieces"], "times", "1", times["pieces"] <= 1)]
 
 
 def _seconds(work: Callable[[], object]) -> float:

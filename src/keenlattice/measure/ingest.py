@@ -1,7 +1,7 @@
 """A recording of any recorder's, by a column map, as a capture; whatever is wrong with it is named with its line."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -80,7 +80,7 @@ def ingest(path: Path, columns: ColumnMap, *, process: str | None = None, repair
 
 def _ingest(path: Path, rows: Rows, columns: ColumnMap, process: str | None, about: dict[str, Any]) -> Ingested:
     keep = _of_process(path, rows, columns, process)
-    times = rows.numbers[columns.time] * columns.to_ms
+    times = _scaled(rows.numbers[columns.time], columns.to_ms)
     found: list[Damage] = _unreadable(rows)
     bad = keep & ~np.isfinite(times)
     found += _damage(rows, np.flatnonzero(bad), "no number in the column of times")
@@ -90,41 +90,48 @@ def _ingest(path: Path, rows: Rows, columns: ColumnMap, process: str | None, abo
     else:
         keep, more = _positive(rows, times, keep)
     found += more
-    whole = bool(keep.all())  # as it nearly always is: then nothing is copied
-    times = times if whole else times[keep]
+    index = None if keep.all() else np.flatnonzero(keep)  # None stands for all, as it nearly always is: no copies then
+    times = _at(times, index)
     shown = times if columns.means == "stamps" else np.cumsum(times)
     if shown.size < 2:
         raise CaptureError(f"{path}: fewer than two frames can be read of it")
     steps = np.diff(shown)
     typical = float(np.median(steps[::1 + steps.size // TYPICAL_OF]))
     _check_rate(path, typical, columns)
-    index = np.arange(keep.size) if whole else np.flatnonzero(keep)
-    was_shown = np.ones(index.size, dtype=bool)
-    if columns.dropped:
-        was_shown = rows.texts[columns.dropped][index] != columns.dropped_when
-    stretch, gaps = _longest_stretch(rows, steps, typical, index)
+    chosen, gaps = _longest_stretch(rows, steps, typical, index)
     found += gaps
-    chosen = was_shown & stretch
-    if not chosen.all():
-        index, shown = index[chosen], shown[chosen]
+    dropped = 0
+    if columns.dropped:
+        was_shown = np.asarray(_at(rows.texts[columns.dropped], index) != columns.dropped_when)
+        dropped = int((~was_shown).sum())
+        chosen = was_shown if chosen is None else chosen & was_shown
+    if chosen is not None:
+        index = np.flatnonzero(chosen) if index is None else index[chosen]
+        shown = shown[chosen]
     if shown.size < 2:
         raise CaptureError(f"{path}: fewer than two frames are left of it")
-    told = {"source": path.name, "columns": columns.model_dump(exclude_none=True), **about}
-    if found:
-        told["repaired"] = [{"line": one.line, "what": one.what, "count": one.count} for one in found]
-    if dropped := int((~was_shown).sum()):
-        told["dropped_frames"] = dropped
+    del steps, times  # of a long recording each is a third of what is kept
     begin = 0.0 if columns.means == "intervals" else shown[0]
     cpu, gpu = (_stage(rows, column, index, columns) for column in (columns.cpu, columns.gpu))
-    if columns.means == "intervals" and chosen[0]:  # the first interval has a beginning, too
+    if columns.means == "intervals" and (chosen is None or chosen[0]):  # the first interval has a beginning, too
         shown = np.concatenate(([0.0], shown))
         cpu, gpu = (np.concatenate((values[:1], values)) for values in (cpu, gpu))
-        index = np.concatenate((index[:1], index))
-    capture = Capture(shown - begin, cpu_ms=cpu, gpu_ms=gpu, about=told)
-    segments = _segments(rows.texts[columns.marker][index], capture.shown_ms) if columns.marker else {}
-    if segments:
-        capture = replace(capture, about={**told, "segments": {name: list(span) for name, span in segments.items()}})
-    return Ingested(capture, tuple(found), dropped, segments)
+    shown = shown - begin
+    segments = _segments(_at(rows.texts[columns.marker], index), shown) if columns.marker else {}
+    told = {"source": path.name, "columns": columns.model_dump(exclude_none=True), **about,
+            **({"repaired": [dict(one.__dict__) for one in found]} if found else {}),
+            **({"dropped_frames": dropped} if dropped else {}),
+            **({"segments": {name: list(span) for name, span in segments.items()}} if segments else {})}
+    return Ingested(Capture(shown, cpu_ms=cpu, gpu_ms=gpu, about=told), tuple(found), dropped, segments)
+
+
+def _scaled(values: Floats, factor: float) -> Floats:
+    return values if factor == 1 else values * factor
+
+
+def _at(values: NDArray[Any], index: NDArray[np.intp] | None) -> NDArray[Any]:
+    """Values of some rows, or of all."""
+    return values if index is None else values[index]
 
 
 def _of_process(path: Path, rows: Rows, columns: ColumnMap, process: str | None) -> NDArray[np.bool_]:
@@ -187,31 +194,31 @@ def _check_rate(path: Path, typical_ms: float, columns: ColumnMap) -> None:
 
 
 def _longest_stretch(rows: Rows, steps: Floats, typical_ms: float,
-                     index: NDArray[np.intp]) -> tuple[NDArray[np.bool_], list[Damage]]:
-    """The frames of the longest stretch without a gap, and the gaps."""
+                     index: NDArray[np.intp] | None) -> tuple[NDArray[np.bool_] | None, list[Damage]]:
+    """The frames of the longest stretch without a gap (None: all of them), and the gaps."""
     gaps = np.flatnonzero(steps > max(GAP_MS, GAP_TIMES * typical_ms))
     if not gaps.size:
-        return np.ones(index.size, dtype=bool), []
-    edges = np.concatenate(([0], gaps + 1, [index.size]))
+        return None, []
+    size = steps.size + 1
+    edges = np.concatenate(([0], gaps + 1, [size]))
     longest = int(np.argmax(np.diff(edges)))
-    kept = np.zeros(index.size, dtype=bool)
+    kept = np.zeros(size, dtype=bool)
     kept[edges[longest]:edges[longest + 1]] = True
     first = int(gaps[0])
-    return kept, [Damage(rows.line(int(index[first + 1])), f"a gap of {steps[first] / 1000:.1f} s", int(gaps.size))]
+    line = rows.line(first + 1 if index is None else int(index[first + 1]))
+    return kept, [Damage(line, f"a gap of {steps[first] / 1000:.1f} s", int(gaps.size))]
 
 
-def _stage(rows: Rows, column: str | None, index: NDArray[np.intp], columns: ColumnMap) -> Floats:
+def _stage(rows: Rows, column: str | None, index: NDArray[np.intp] | None, columns: ColumnMap) -> Floats:
     if column is None:
         return np.empty(0)
-    values = rows.numbers[column]
-    if index.size < values.size:
-        values = values[index]
-    values = values * IN_MS[columns.stage_unit]
+    values = _scaled(_at(rows.numbers[column], index), IN_MS[columns.stage_unit])
     return values if values.size and values.min() >= 0 and values.max() < np.inf else np.empty(0)
 
 
 def _segments(markers: NDArray[np.object_], shown: Floats) -> dict[str, tuple[float, float]]:
     """Each marker's span, from its first frame to the first of the next; one that comes again is told apart."""
+    markers = np.concatenate((markers[:shown.size - markers.size], markers))  # a first interval has a beginning, too
     starts = np.flatnonzero(np.concatenate(([True], markers[1:] != markers[:-1])))
     ends = [*(shown[one] for one in starts[1:]), shown[-1]]
     found: dict[str, tuple[float, float]] = {}

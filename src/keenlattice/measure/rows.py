@@ -15,6 +15,8 @@ from keenlattice.errors import CaptureError
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.layout import COMMENT, MOST_BYTES, OPENERS, Layout, cells_of, layout_of, opened, sample
 
+RELEASE_EVERY = 32  # batches
+
 Texts = NDArray[np.object_]
 
 
@@ -157,12 +159,30 @@ def _quickly(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence
         return None
     try:
         table = csv.read_csv(str(path), **_arrow_options(layout, numbers, texts))
-        found = {name: table[name].to_numpy() for name in numbers}
+        words = {name: _as_texts(table[name].to_pylist()) for name in texts}
+        batches = table.to_batches()
+        del table
+        found = _emptied(batches, numbers)
         if any(np.isnan(values.min()) or np.isinf(values.max()) for values in found.values() if values.size):
             return None
-        return Rows(found, {name: _as_texts(table[name].to_pylist()) for name in texts}, None, layout.skip + 1)
+        return Rows(found, words, None, layout.skip + 1)
     except (pa.ArrowException, OSError, UnicodeError, KeyError):
         return None
+
+
+def _emptied(batches: list[Any], numbers: Sequence[str]) -> dict[str, Floats]:
+    """Columns out of batches, each of which is let go once it is copied: there are never two of everything."""
+    import pyarrow as pa
+
+    found = {name: np.empty(sum(batch.num_rows for batch in batches)) for name in numbers}
+    at = 0
+    for count, batch in enumerate(iter(lambda: batches.pop(0) if batches else None, None)):
+        for name, values in found.items():
+            values[at:at + batch.num_rows] = batch.column(name).to_numpy(zero_copy_only=False)
+        at += batch.num_rows
+        if count % RELEASE_EVERY == 0:
+            pa.default_memory_pool().release_unused()
+    return found
 
 
 def _may_be_plain(path: Path, layout: Layout) -> bool:
