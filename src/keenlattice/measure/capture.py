@@ -71,6 +71,12 @@ class Capture:
         """The same, from the shortest to the longest: sorted once, for all quantiles."""
         return np.sort(self.frame_ms)
 
+    @cached_property
+    def change_ms(self) -> Floats:
+        """How much each frame time differs from the one before, without its sign; shape (frames - 2,)."""
+        changes = np.diff(self.frame_ms)
+        return np.abs(changes, out=changes)
+
     @property
     def latency_ms(self) -> Floats:
         """Click to answer, of the clicks that were answered."""

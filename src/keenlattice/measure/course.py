@@ -104,8 +104,9 @@ def hitch_spectrum(capture: Capture) -> HitchSpectrum | None:
     that do, the longest that has nearly the most power is meant: a series repeats after its half period, too, in its
     even harmonics. Of a run of more than LOOKED_AT frames these first ones are looked at.
     """
+    from scipy.fft import next_fast_len, rfft
     from scipy.ndimage import median_filter
-    from scipy.stats import chi2
+    from scipy.special import gammainccinv
 
     frames = capture.frame_ms[:LOOKED_AT]
     if frames.size < 100 or float(frames.sum()) < 4000 * HITCH_PERIODS_S[0]:
@@ -117,19 +118,20 @@ def hitch_spectrum(capture: Capture) -> HitchSpectrum | None:
     series = np.bincount(bins, weights=np.where(late, beyond, 0.0))
     if late.sum() < 4:
         return None
-    power = np.abs(np.fft.rfft(series - series.mean(), FINER * series.size)) ** 2 * 2 / float(
-        series.size * series.var())
-    total_s = series.size * HITCH_BIN_MS / 1000
+    padded = next_fast_len(FINER * series.size, real=True)
+    power = np.abs(rfft(series - series.mean(), padded)) ** 2 * 2 / float(series.size * series.var())
+    total_s, padded_s = series.size * HITCH_BIN_MS / 1000, padded * HITCH_BIN_MS / 1000
     shortest, longest = HITCH_PERIODS_S[0], min(HITCH_PERIODS_S[1], total_s / 4)
-    lines = np.arange(int(FINER * total_s / longest) + 1, int(FINER * total_s / shortest))
+    lines = np.arange(int(padded_s / longest) + 1, int(padded_s / shortest))
     if not lines.size:
         return None
     summed = power[lines] + power[2 * lines] + power[3 * lines]
-    bound = float(chi2.isf(FALSE_ALARMS / (lines.size / FINER), 6))
-    periods = FINER * total_s / lines
+    # Chi-squared with six degrees of freedom; of the finer lines not all are lines of their own.
+    bound = 2 * float(gammainccinv(3, FALSE_ALARMS / (lines.size * series.size / padded)))
+    periods = padded_s / lines
     if summed.max() < bound:
         return HitchSpectrum(periods, summed / bound, None)
-    period = FINER * total_s / float(lines[int(np.argmax(summed > NEARLY * summed.max()))])
+    period = padded_s / float(lines[int(np.argmax(summed > NEARLY * summed.max()))])
     hitches = Hitches(period, float(np.median(beyond[late])), round(total_s / period))
     return HitchSpectrum(periods, summed / bound, hitches)
 

@@ -21,6 +21,8 @@ STUTTER_WINDOW = 61   # frames around each, itself in the middle, whose median i
 STUTTER_RATIO = 2.0   # how far above that pace a frame counts,
 AT_ONCE = 20_000      # windows in memory
 BLOCK = 15
+SAMPLED, SAMPLE_OFF = 50_000, 0.01  # values, and how far below a share their quantile is surely on its lower side
+TOGETHER = 4096       # frames whose time is summed before it is looked where a share of it ends
 STUTTER_MIN_MS = 4.0  # and by how much at least, so that 1 ms becoming 2 ms at 1000 fps does not
 
 STEADY_WITHIN = 0.10  # of the median, or of a cap's interval
@@ -77,6 +79,20 @@ def _quantile(share: float) -> Callable[[Floats], float]:
     return lambda values: float(np.quantile(values, share))
 
 
+def _upper_quantile(share: float) -> Callable[[Floats], float]:
+    """As `_quantile`, for a share near 1: of many values, only those above what a sample says are put in order."""
+    def quantile(values: Floats) -> float:
+        floor = np.quantile(values[::1 + values.size // SAMPLED], max(0.0, share - SAMPLE_OFF))
+        upper = np.sort(values[values >= floor])
+        rank = share * (values.size - 1) - (values.size - upper.size)
+        if rank < 0:
+            return float(np.quantile(values, share))
+        low = int(rank)
+        high = min(low + 1, upper.size - 1)
+        return float(upper[low] + (rank - low) * (upper[high] - upper[low]))
+    return quantile
+
+
 def stutters(frames: Floats) -> NDArray[np.intp]:
     """The starts of stutters, as indices into `frames`; shape (stutters,).
 
@@ -89,13 +105,21 @@ def stutters(frames: Floats) -> NDArray[np.intp]:
 def late_frames(frames: Floats) -> NDArray[np.bool_]:
     """Which frames stutter; shape (frames,). See `stutters`."""
     suspects = np.flatnonzero(_may_be_late(frames))  # the median is taken around those alone
-    half = STUTTER_WINDOW // 2
-    around = np.lib.stride_tricks.sliding_window_view(np.pad(frames, half, mode="reflect"), STUTTER_WINDOW)
-    pace = np.full(frames.size, np.inf)
+    late = np.zeros(frames.size, dtype=bool)
     for first in range(0, suspects.size, AT_ONCE):
         some = suspects[first:first + AT_ONCE]
-        pace[some] = np.partition(around[some], half, axis=1)[:, half]
-    return np.asarray((frames >= STUTTER_RATIO * pace) & (frames >= pace + STUTTER_MIN_MS))
+        pace = _pace(frames, some)
+        late[some] = (frames[some] >= STUTTER_RATIO * pace) & (frames[some] >= pace + STUTTER_MIN_MS)
+    return late
+
+
+def _pace(frames: Floats, some: NDArray[np.intp]) -> Floats:
+    """The median of the STUTTER_WINDOW frames around each of some; at both ends frames are mirrored."""
+    half, last = STUTTER_WINDOW // 2, frames.size - 1
+    around = some[:, None] + np.arange(-half, half + 1)
+    if around.size and (around[0, 0] < 0 or around[-1, -1] > last):
+        around = last - np.abs(last - np.abs(around) % max(1, 2 * last)) if last else np.zeros_like(around)
+    return np.asarray(np.partition(frames[around], half, axis=1)[:, half])
 
 
 def _may_be_late(frames: Floats) -> NDArray[np.bool_]:
@@ -135,8 +159,14 @@ def time_weighted_quantile(ordered: Floats, share: float) -> float:
     Args:
         ordered: frame times from the shortest to the longest.
     """
-    spent = np.cumsum(ordered)
-    return float(ordered[min(int(np.searchsorted(spent, share * spent[-1])), ordered.size - 1)])
+    whole = ordered.size // TOGETHER * TOGETHER
+    blocks = np.append(ordered[:whole].reshape(-1, TOGETHER).sum(axis=1), ordered[whole:].sum())
+    spent = np.cumsum(blocks)
+    block = int(np.searchsorted(spent, share * spent[-1]))
+    inside = np.cumsum(ordered[block * TOGETHER:(block + 1) * TOGETHER])
+    before = spent[block] - blocks[block]
+    place = block * TOGETHER + int(np.searchsorted(inside, share * spent[-1] - before))
+    return float(ordered[min(place, ordered.size - 1)])
 
 
 def stutter_spans(frames: Floats) -> list[tuple[int, int]]:
@@ -163,7 +193,9 @@ def _of_stutters(compute: Callable[[Floats, float], float]) -> Callable[[Capture
 
 def _pacing(ordered: Floats) -> float:
     typical = ordered_quantile(ordered, 0.5)
-    return 100 * float((np.abs(ordered - typical) <= STEADY_WITHIN * typical).mean())
+    low = np.searchsorted(ordered, (1 - STEADY_WITHIN) * typical)
+    high = np.searchsorted(ordered, (1 + STEADY_WITHIN) * typical, side="right")
+    return 100 * float(high - low) / ordered.size
 
 
 def _bound(by_gpu: bool) -> Callable[[Capture], float]:
@@ -203,7 +235,9 @@ def _unanswered(capture: Capture) -> float:
 
 
 def _changes(compute: Callable[[Floats], float]) -> Callable[[Capture], float]:
-    return _of_frames(lambda frames: compute(np.abs(np.diff(frames))))
+    def metric(capture: Capture) -> float:
+        return compute(capture.change_ms) if capture.frame_ms.size >= MIN_FRAMES else float("nan")
+    return metric
 
 
 TRIAL_METRICS = ("frame_ms_mean", "frame_ms_p50", "frame_ms_p99", "fps_mean", "low_1_fps", "stutters_per_min",
@@ -238,7 +272,7 @@ METRICS: dict[str, Metric] = {metric.name: metric for metric in (
            _of_ordered(lambda frames: 1000 / ordered_quantile(frames, 0.999))),
     Metric("frame_change_ms_mean", "ms", True, "mean change of frame time from one frame to the next, without its sign",
            _changes(lambda changes: float(changes.mean()))),
-    Metric("frame_change_ms_p99", "ms", True, "99th percentile of that change", _changes(_quantile(0.99))),
+    Metric("frame_change_ms_p99", "ms", True, "99th percentile of that change", _changes(_upper_quantile(0.99))),
     Metric("pacing_pct", "%", False, f"share of frames within {STEADY_WITHIN:.0%} of the median frame time",
            _of_ordered(_pacing)),
     Metric("stutters_per_min", "1/min", True,
