@@ -32,7 +32,8 @@ sensors: .venv/installed-dev
 
 torture: .venv/installed-dev
 	KEEN_KILLS=600 $(BIN)/python -m pytest tests/test_kills.py
-	$(BIN)/python -m pytest --hypothesis-profile=torture tests/test_pack.py tests/test_formula.py -k "mangled or any_text"
+	$(BIN)/python -m pytest --hypothesis-profile=torture tests/test_pack.py tests/test_formula.py tests/test_ingest.py \
+	  tests/test_latency.py -k "mangled or any_text"
 
 shots: .venv/installed-dev debian-shots
 	$(BIN)/python docs/make_screenshots.py

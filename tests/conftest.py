@@ -15,7 +15,7 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.rig.standin.machine import Standin
 
 settings.register_profile("ours", deadline=None, max_examples=40)  # a shared machine is no stopwatch
-settings.register_profile("torture", deadline=None, max_examples=20_000)  # make torture
+settings.register_profile("torture", deadline=None, max_examples=50_000)  # make torture
 settings.load_profile("ours")
 
 KEEN = [sys.executable, "-c", "from keenlattice.cli.app import main; main()"]

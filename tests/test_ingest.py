@@ -207,8 +207,15 @@ def test_captures_survive_text(tmp_path: Path) -> None:
             read_text(tmp_path / "bad.csv")
 
 
+def parquet_of(**columns: list[float]) -> bytes:
+    sink = pa.BufferOutputStream()
+    pq.write_table(pa.table(columns), sink)
+    return sink.getvalue().to_pybytes()
+
+
 SEEDS = [b"t,x\n0.0,a\n8.1,b\n16.4,a\n24.2,b\n33.0,a\n41.1,c\n", "t;x\n0,0;ä\n8,1;b\n16,4;c\n24,1;d\n".encode("utf-16"),
-         b'{"t": 0}\n{"t": 8.5}\n{"t": 17}\n{"t": 25.4}\n', b"0\n8\n16\n24\n33\n"]
+         b'{"t": 0}\n{"t": 8.5}\n{"t": 17}\n{"t": 25.4}\n', b"0\n8\n16\n24\n33\n",
+         gzip.compress(b"t,x\n0.0,a\n8.1,b\n16.4,a\n24.2,b\n"), parquet_of(t=[0.0, 8.1, 16.4, 24.2, 33.0])]
 
 
 edits_of = st.lists(st.tuples(st.floats(0, 1), st.binary(max_size=6), st.integers(0, 5)), max_size=4)
@@ -221,14 +228,17 @@ def test_mangled_files_are_read_or_refused_in_one_line(tmp_path_factory: pytest.
     for place, put_in, cut in edits:
         at = int(place * len(content))
         content[at:at + cut] = put_in
-    path = tmp_path_factory.getbasetemp() / "mangled"
+    path = tmp_path_factory.getbasetemp() / ("mangled.gz" if seed.startswith(b"\x1f") else "mangled")
     path.write_bytes(bytes(content))
     try:
         header, _ = header_of(path)
-        capture = ingest(path, STAMPS.model_copy(update={"time": header[0]})).capture
+        columns = STAMPS.model_copy(update={"time": header[0]})
+        capture = ingest(path, columns).capture
     except KeenLatticeError as error:
         assert "\n" not in str(error)
-    else:  # what is read is a run: it moves on, and at a rate that there can be
+    else:
+        assert measure_in_pieces(path, columns, rows=3).frames == capture.frame_ms.size
+        # what is read is a run: it moves on, and at a rate that there can be
         assert (np.diff(capture.shown_ms) > 0).all() and 1 <= 1000 / np.median(capture.frame_ms) <= 20_000
 
 

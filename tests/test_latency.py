@@ -141,7 +141,7 @@ def test_the_samples_that_ship_are_read(keen: Keen) -> None:
     keen("latency", str(SAMPLES / "light-log.csv"), "--time", "t_ms", "--light", "x", "--button", "button", code=1)
 
 
-SEEDS = [b"t,l,b\n" + b"".join(b"%d,%d,%d\n" % (n, 9 * (n % 400 > 300), n % 400 > 270) for n in range(2000)),
+SEEDS = [b"t,l,b\n" + b"".join(b"%d,%d,%d\n" % (n, 9 * (n % 150 > 100), n % 150 > 70) for n in range(500)),
          b"n,frames\n1,9\n2,8\n3,-\n4,11\n5,9\n6,10\n"]
 edits_of = st.lists(st.tuples(st.floats(0, 1), st.binary(max_size=8), st.integers(0, 9)), max_size=4)
 

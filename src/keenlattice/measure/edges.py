@@ -11,13 +11,16 @@ DEBOUNCE_MS = 30.0
 STEP_MS = 8.0            # the light before a step and after it is averaged over this long
 SETTLED_MS = 160.0       # a slow panel has settled by then, unless the next step comes first
 SMOOTH_MS = 0.25
+SPLIT_SHARE = 0.5        # of the smaller of two steps: what lies between them falls to it, or they are one
 PHASES = 64
+FITS, FEWEST = 4, 6      # of a parabola to a panel's rise, and samples on either side
 NOISE_TIMES = 5.0        # a step has to stand this far above the noise of such an average,
 TYPICAL_SHARE = 0.4      # and be this share of the usual step at least
 STROBE_HZ = (70.0, 2000.0)
 STROBE_SHARE = 0.4       # of the power among STROBE_HZ that is near one line, if the backlight is strobed
 LINE_HZ = 5.0
 HUM_HZ = (50.0, 60.0)
+HUM_MEAN_MS = 0.5
 
 
 @dataclass(frozen=True)
@@ -83,7 +86,8 @@ def light_steps(signal: Floats, rate_hz: float) -> Steps:
     if signal.size < 4 * width:
         return Steps(np.empty(0), np.empty(0), np.empty(0), None, 0.0)
     strobe = strobe_hz(signal, rate_hz)
-    light = signal if strobe is None else _without_strobe(signal, strobe / rate_hz)
+    every = np.ones(signal.size, dtype=bool)
+    light, seen = (signal, every) if strobe is None else _without_strobe(signal, strobe / rate_hz)
     light = light - _hum(light, rate_hz)
     difference = _step_heights(light, width)
     noise = 1.4826 * float(np.median(np.abs(difference - np.median(difference))))
@@ -91,12 +95,13 @@ def light_steps(signal: Floats, rate_hz: float) -> Steps:
     peaks = _peaks(size, width)
     usual = float(np.median(np.sort(size[peaks])[-max(3, peaks.size // 20):])) if peaks.size else 0.0
     found = peaks[(size[peaks] > NOISE_TIMES * noise) & (size[peaks] > TYPICAL_SHARE * usual) & (usual > 0)]
-    smooth = _averaged(light, SMOOTH_MS * rate_hz / 1000)
+    found = _apart(difference, found)
+    bright = Bright(light, seen, _averaged(light, SMOOTH_MS * rate_hz / 1000))
     longest = round(SETTLED_MS * rate_hz / 1000)
     before = np.minimum(np.diff(found, prepend=-longest), longest)
     after = np.minimum(np.diff(found, append=light.size + longest), longest)
     places = zip(found.tolist(), before.tolist(), after.tolist(), strict=True)
-    at = np.array([_half_way(smooth, *place, width) for place in places])
+    at = np.array([_half_way(bright, *place, width) for place in places])
     ratio = size[found] / noise if noise else np.full(found.size, np.inf)
     return Steps(at * 1000 / rate_hz, difference[found], ratio, strobe, noise)
 
@@ -137,13 +142,19 @@ def _averaged(signal: Floats, length: float) -> Floats:
 
 
 def _hum(light: Floats, rate_hz: float) -> Floats:
-    """Mains hum: the better of 50 and 60 Hz with its double, fitted to the changes that are no steps; else 0."""
-    change = np.diff(light)
+    """Mains hum: the better of 50 and 60 Hz with its double, fitted to the changes that are no steps; else 0.
+
+    It is looked for in means of about HUM_MEAN_MS: from one sample to the next there is far more noise than hum.
+    """
+    at = np.arange(light.size) / rate_hz
+    together = max(1, round(HUM_MEAN_MS * rate_hz / 1000))
+    whole = light.size // together * together
+    change, middle = np.diff(light[:whole].reshape(-1, together).mean(axis=1)), (together - 1) / 2 / rate_hz
+    rate_hz /= together
     limit = 4 * 1.4826 * float(np.median(np.abs(change))) + 1e-30
     calm = np.abs(change) <= limit
-    time = (np.arange(change.size) + 0.5) / rate_hz
+    time = (np.arange(change.size) + 0.5) / rate_hz + middle
     best, share = np.zeros(light.size), 30 / max(1, int(calm.sum()))
-    at = np.arange(light.size) / rate_hz
     for base in HUM_HZ:
         if rate_hz < 5 * base or calm.sum() < 50:
             continue
@@ -155,7 +166,8 @@ def _hum(light: Floats, rate_hz: float) -> Floats:
             for n in (1, 2):
                 a, b = fit[2 * n - 2:2 * n]
                 turn = 2 * np.pi * base * n
-                gain = 2 * np.sin(turn / (2 * rate_hz))  # a difference of a wave is the wave's slope, this much smaller
+                # A difference of a wave is the wave's slope, this much smaller; so is a mean of it.
+                gain = 2 * np.sin(turn / (2 * rate_hz)) * np.sinc(base * n / rate_hz * (together > 1))
                 best += (a * np.sin(turn * at) - b * np.cos(turn * at)) / gain
     return best
 
@@ -178,11 +190,36 @@ def _peaks(size: Floats, width: int) -> NDArray[np.intp]:
     return index[np.diff(index, prepend=-2 * width) > width] if index.size else index
 
 
-def _half_way(light: Floats, peak: int, before: int, after: int, width: int) -> float:
+def _apart(heights: Floats, peaks: NDArray[np.intp]) -> NDArray[np.intp]:
+    """Peaks without those that noise has split off: of two in one direction between which it never falls to half of the
+    smaller one, the larger stays."""
+    kept: list[int] = []
+    for peak in peaks.tolist():
+        if kept and (heights[kept[-1]] > 0) == (heights[peak] > 0):
+            last = kept[-1]
+            smaller = min(abs(heights[last]), abs(heights[peak]))
+            if np.abs(heights[last:peak]).min() > SPLIT_SHARE * smaller:
+                kept[-1] = max(last, peak, key=lambda one: abs(heights[one]))
+                continue
+        kept.append(peak)
+    return np.array(kept, dtype=np.intp)
+
+
+@dataclass(frozen=True, eq=False)
+class Bright:
+    """The light, which of its samples were seen and not drawn between others, and the light smoothed; (samples,)."""
+
+    light: Floats
+    seen: NDArray[np.bool_]
+    smooth: Floats
+
+
+def _half_way(bright: Bright, peak: int, before: int, after: int, width: int) -> float:
     """The sample, between two perhaps, at which the light has come half-way from where it was to where it settles.
 
     `before` and `after` are how far off the steps around it are, or SETTLED_MS: the levels are taken in between.
     """
+    light = bright.smooth
     begin, end = max(0, peak - 4 * before // 5), min(light.size, peak + 4 * after // 5)
     was = np.median(light[begin:max(begin + 1, peak - max(width, before // 10))])
     settles = np.median(light[min(end - 1, peak + 2 * after // 5):end])
@@ -194,11 +231,44 @@ def _half_way(light: Floats, peak: int, before: int, after: int, width: int) -> 
     if not crossing.size:
         return float(peak)
     exact = crossing + part[crossing] / (part[crossing] - part[crossing + 1])
-    return first + float(np.median(exact))
+    return _refined(bright, first + float(np.median(exact)), (was + settles) / 2, slow / 2)
 
 
-def _without_strobe(signal: Floats, turns: float) -> Floats:
-    """The light as it would be without the strobe: divided by the strobe's own shape, where that is bright.
+def _refined(bright: Bright, at: float, level: float, reach: float) -> float:
+    """A crossing of a level made exact: a parabola through what was seen `reach` samples to either side.
+
+    Averages alone date a panel's rise too late, since it bends. A rise of too few samples is left as it was found.
+    """
+    for _ in range(FITS):
+        index = np.arange(max(0, round(at - reach)), min(bright.light.size, round(at + reach) + 1))
+        index = index[bright.seen[index]]
+        if min((index < at).sum(), (index > at).sum()) < FEWEST:
+            return at
+        c, b, a = np.polyfit((index - at) / reach, bright.light[index] - level, 2)[::-1]
+        roots = np.roots([a, b, c])
+        real = roots[np.isreal(roots)].real
+        if not real.size or abs(step := real[np.argmin(np.abs(real))]) > 1:
+            return at
+        at += float(step) * reach
+    return at
+
+
+def _dark_level(signal: Floats, dark: NDArray[np.bool_], block: int, otherwise: Floats) -> Floats:
+    """What the sensor gives while the backlight is off, followed as it drifts: the mean of each block's dark samples.
+
+    A low quantile of a block would depend on whether the screen is lit, and so shift the level half-way.
+    """
+    whole = signal.size // block * block
+    counts = dark[:whole].reshape(-1, block).sum(axis=1)
+    sums = np.where(dark[:whole], signal[:whole], 0.0).reshape(-1, block).sum(axis=1)
+    known = np.flatnonzero(counts)
+    if not known.size:
+        return otherwise
+    return np.asarray(np.interp(np.arange(signal.size), (known + 0.5) * block, sums[known] / counts[known]))
+
+
+def _without_strobe(signal: Floats, turns: float) -> tuple[Floats, NDArray[np.bool_]]:
+    """The light as it would be without the strobe, and which samples of it were seen.
 
     The shape is had by folding the signal at the strobe's period (`turns` is that of one sample); where the strobe is
     dark nothing can be known, and the light is drawn straight from the last bright sample to the next. So a screen that
@@ -217,4 +287,7 @@ def _without_strobe(signal: Floats, turns: float) -> Floats:
     lit = (count > 0) & ~dark & ~np.roll(dark, 1) & ~np.roll(dark, -1)  # the edges of a pulse are neither
     seen = lit[phase]
     index = np.flatnonzero(seen)
-    return np.asarray(np.interp(np.arange(signal.size), index, light[index])) if index.size else signal
+    if not index.size:
+        return signal, np.ones(signal.size, dtype=bool)
+    light = signal - _dark_level(signal, (dark & np.roll(dark, 1) & np.roll(dark, -1))[phase], block, floor)
+    return np.asarray(np.interp(np.arange(signal.size), index, light[index])), seen

@@ -5,6 +5,7 @@ import codecs
 import gzip
 import lzma
 import re
+import zlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -18,6 +19,7 @@ MOST_BYTES = 4 * 2**30
 DELIMITERS = (",", ";", "\t", "|", " ")
 COMMENT = ("#", "//", "%")
 NUMBER = re.compile(r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?$")
+UNREADABLE = (OSError, EOFError, ValueError, lzma.LZMAError, zlib.error)  # what damaged packing may raise
 OPENERS: dict[str, Callable[..., Any]] = {".gz": gzip.open, ".bz2": bz2.open, ".xz": lzma.open}
 
 
@@ -65,7 +67,7 @@ def sample(path: Path) -> bytes:
     try:
         with opened(path) as file:
             begin = file.read(SAMPLE_BYTES)
-    except (OSError, EOFError, lzma.LZMAError, ValueError) as error:
+    except UNREADABLE as error:
         raise CaptureError(f"cannot read {path}: {str(error) or 'it was cut short'}") from None
     if not begin.strip(b"\0 \r\n\t"):
         raise CaptureError(f"{path} is empty: nothing was recorded")

@@ -13,7 +13,17 @@ from numpy.typing import NDArray
 
 from keenlattice.errors import CaptureError
 from keenlattice.measure.capture import Floats
-from keenlattice.measure.layout import COMMENT, MOST_BYTES, OPENERS, Layout, cells_of, layout_of, opened, sample
+from keenlattice.measure.layout import (
+    COMMENT,
+    MOST_BYTES,
+    OPENERS,
+    UNREADABLE,
+    Layout,
+    cells_of,
+    layout_of,
+    opened,
+    sample,
+)
 
 RELEASE_EVERY = 32  # batches
 
@@ -67,6 +77,8 @@ def header_of(path: Path) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ...]]
         return layout.header, layout.rows
     records = _first_of_parquet(path) if kind == "parquet" else _first_records(path)
     names = tuple(dict.fromkeys(key for one in records for key in one))
+    if not names:
+        raise CaptureError(f"{path} holds no columns")
     return names, tuple(tuple("" if one.get(name) is None else str(one[name]) for name in names) for one in records)
 
 
@@ -218,7 +230,7 @@ def _lines(path: Path, layout: Layout, most: int | None) -> Iterator[str]:
                 if most is not None and taken > most:
                     raise _too_large(path)
                 yield line.rstrip("\n")
-    except (OSError, EOFError, ValueError) as error:
+    except UNREADABLE as error:
         raise CaptureError(f"cannot read {path}: {str(error) or 'it was cut short'}") from None
 
 
