@@ -40,12 +40,12 @@ def main() -> None:
         if snr >= BOUND_FROM_SNR:
             counted += 1
             missed += found < 0.99 * FLASHES or invented > 0 or abs(bias) > max(0.1, 1000 / rate)
-        rows.append(f"| {rate} | {snr} | {strobe or '-'} | {panel:g} | {name or '-'} | {found} of {FLASHES} | {invented} | "
-                    f"{bias:+.2f} | {spread:.2f} |")
+        rows.append(f"| {rate} | {snr} | {strobe or '-'} | {panel:g} | {name or '-'} | {found} of {FLASHES} | "
+                    f"{invented} | {bias:+.2f} | {spread:.2f} |")
         print(rows[-1], flush=True)
     before = PAGE.read_text(encoding="utf-8").split(MARK)[0]
-    verdict = (f"From SNR {BOUND_FROM_SNR} on, at least 99 % are found, none is invented, and the bias is within a tenth "
-               f"of a millisecond or one sample in {counted - missed} of {counted} rows.")
+    verdict = (f"From SNR {BOUND_FROM_SNR} on, at least 99 % are found, none is invented, and the bias is within a "
+               f"tenth of a millisecond or one sample, in {counted - missed} of {counted} rows.")
     PAGE.write_text(before + MARK + "\n\n" + verdict + "\n\n" + "\n".join(rows) + "\n", encoding="utf-8")
 
 
