@@ -17,7 +17,8 @@ demo: .venv/installed
 	$(BIN)/keen demo
 
 test: .venv/installed-dev debian
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n auto -m "not real"
+	$(BIN)/python -m pytest -m real
 
 check: .venv/installed-dev
 	$(BIN)/ruff check .

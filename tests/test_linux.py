@@ -9,6 +9,7 @@ import subprocess
 import time
 from collections.abc import Callable
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -33,6 +34,7 @@ FILTER = {"mesa.pp_jimenezmlaa": 8}
 MINE = b"<?xml version='1.0'?>\n<driconf>\n  <!-- mine --><device/>\n</driconf>\n"
 
 
+@cache
 def _missing() -> str:
     try:
         check_installed()
@@ -42,7 +44,10 @@ def _missing() -> str:
     return ""
 
 
-real_driver = pytest.mark.skipif(bool(why := _missing()), reason=why or "all there")
+def real_driver(test: Callable[..., None]) -> Callable[..., None]:
+    """A test on the real driver: skipped where there is none, and timed, so that nothing else may run beside it."""
+    why = _missing()
+    return pytest.mark.real(pytest.mark.skipif(bool(why), reason=why or "all there")(test))
 
 
 @pytest.fixture
