@@ -17,6 +17,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    __version__: str
     from keenlattice.errors import KeenLatticeError
     from keenlattice.logbook.book import Logbook
     from keenlattice.measure.capture import Capture
@@ -49,6 +50,10 @@ _HOMES = {
 
 
 def __getattr__(name: str) -> Any:
+    if name == "__version__":
+        from importlib.metadata import version
+
+        return version("keen-lattice")
     if name not in _HOMES:
         raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
     return getattr(import_module(f"{__name__}.{_HOMES[name]}"), name)

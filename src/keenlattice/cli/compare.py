@@ -109,7 +109,13 @@ def _show(session: "Session", one: "Version", other: "Version", rows: list[Row],
         say(f"Measured in {trials[0]['blocks']} blocks of {trials[0]['seconds']:g} s runs on {trials[0]['rig']}:")
         show_metrics(trials[0])
     elif one.profile == other.profile and all(side.time or not side.entries for side in (one, other)):
-        say("What that does has not been measured.")
+        runs = [session.book.captures_of(session.rig_name, side.profile, side.id if side.time else "stock")
+                for side in (one, other)]
+        if all(runs):
+            say(f"Single runs of both are kept ({len(runs[0])} and {len(runs[1])}): no verdict can be had of them, "
+                "since they were not played in turn. A trial gives one.")
+        else:
+            say("What that does has not been measured.")
         say(f"next: keen trial {one.reference} {other.reference}", "dim")
 
 

@@ -57,7 +57,7 @@ def ingest(
                              cpu=cpu or None, gpu=gpu or None, stage_unit=stage_unit, **_dropped(dropped),
                              process=program or None, marker=marker or None)
     else:
-        columns = _known(session, by, header) or _proposed(header, rows, file, quiet=json)
+        columns = known_map(session, by, header) or _proposed(header, rows, file, quiet=json)
         if columns.name == "proposed" and not _taken(header, rows, file, yes, quiet=json):
             return
         columns = columns.model_copy(update={"name": name or columns.name})
@@ -109,7 +109,12 @@ def draw_capture(capture: "Capture", title: str, figure: Path) -> None:
     save(capture_figure(capture, title), figure)
 
 
-def _known(session: "Session", by: str, header: Sequence[str]) -> "ColumnMap | None":
+def known_map(session: "Session", by: str, header: Sequence[str]) -> "ColumnMap | None":
+    """The column map of that name; without one, the map that is kept for the header, if one is.
+
+    Raises:
+        UnknownName: none has that name.
+    """
     from keenlattice.errors import UnknownName
     from keenlattice.measure.columns import column_map
 

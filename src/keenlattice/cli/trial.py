@@ -1,5 +1,6 @@
 """`keen trial`: two versions against each other, and a verdict."""
 
+from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -9,15 +10,18 @@ from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Seconds, Seed
 
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
+    from keenlattice.logbook.studies import Study
     from keenlattice.measure.capture import Capture
     from keenlattice.profile.version import Version
     from keenlattice.trial.plan import Plan
     from keenlattice.trial.result import TrialResult
 
+Captures = dict[str, list["Capture"]]
+
 
 def trial(
-    before: Annotated[str, typer.Argument(help=REFERENCE)],
-    after: Annotated[str, typer.Argument(help="The version to compare with it.")],
+    before: Annotated[str, typer.Argument(help=REFERENCE)] = "",
+    after: Annotated[str, typer.Argument(help="The version to compare with it.")] = "",
     blocks: Annotated[int, typer.Option("--blocks", help="Pairs of runs; each holds one run of either version.")] = 8,
     seconds: Seconds = 30.0,
     decides: Annotated[str, typer.Option("--decides", help="The metric that decides, named in advance."
@@ -26,26 +30,63 @@ def trial(
                                            )] = 1.0,
     game: Annotated[str | None, typer.Option("--game", help="The game to play; needed for rig-wide versions."
                                              )] = None,
+    early: Annotated[bool, typer.Option("--early", help="End as soon as it is settled, at four looks fixed in "
+                                                        "advance; the intervals are wider for it.")] = False,
+    repeats: Annotated[int, typer.Option("--repeats", help="Runs of either in a block, one after the other.")] = 1,
+    warm_up: Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")] = 0.0,
+    pilot: Annotated[int | None, typer.Option("--pilot", min=3, max=50, help="First play so many blocks of the version "
+                                              "against itself, and say how many would settle the trial.")] = None,
+    resume: Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")] = False,
+    from_files: Annotated[bool, typer.Option("--from-files", help="Plan one whose runs you record yourself.")] = False,
+    take: Annotated[list[Path] | None, typer.Option("--take", help="Such a run's recording, the next in order; once or "
+                                                    "more.")] = None,
+    by: Annotated[str, typer.Option("--map", help="The column map for it.  [default: by its header]")] = "",
+    again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Recompute one from its captures.")
+                     ] = None,
     figure: Annotated[Path | None, typer.Option("--figure", help="Write a figure (PNG) to this file.")] = None,
     seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Play two versions against each other, in blocks in random order, and say what differs.
 
-    The rig is put back to what it was, whatever happens.
+    The rig is put back to what it was, whatever happens. Every run is kept as soon as it is played.
     """
-    from keenlattice.cli.output import emit_json, say
+    from keenlattice.cli import trial_plan
     from keenlattice.cli.session import begin
+    from keenlattice.errors import UsageError
     from keenlattice.trial.plan import Plan, fresh_seed
 
     session = begin(book, rig)
-    plan = Plan(blocks, seconds, fresh_seed() if seed is None else seed, decides, matters)
-    one, other = session.find(before), session.find(after)
-    result, captures = run_and_keep(session, one, other, plan, game, quiet=json)
+    if again is not None:
+        trial_plan.recompute(session, again, json)
+        return
+    if take:
+        done = trial_plan.take_in(session, take, by, json)
+    elif resume:
+        done = resumed(session, json)
+    elif not (before and after):
+        raise UsageError("a trial takes two versions: keen trial BEFORE AFTER; or --resume, --take or --again")
+    else:
+        one, other = session.find(before), session.find(after)
+        plan = Plan(blocks, seconds, fresh_seed() if seed is None else seed, decides, matters, early=early,
+                    few_switches=trial_plan.few_switches(session, one, other), repeats=repeats, warm_up_s=warm_up)
+        if pilot is not None:
+            trial_plan.play_pilot(session, one, other, plan, pilot, game, json)
+            return
+        if from_files:
+            trial_plan.plan_files(session, one, other, plan, game, json)
+            return
+        done = run_and_keep(session, one, other, plan, game, quiet=json)
+    if done:
+        _finish(*done, figure, json)
+
+
+def _finish(result: "TrialResult", captures: Captures, figure: Path | None, json: bool) -> None:
+    from keenlattice.cli.output import emit_json, say
+
     if figure:
         draw(result, captures, figure)
     if json:
-        content = result.to_json()
-        emit_json("trial", {name: value for name, value in content.items() if name != "schema"})
+        emit_json("trial", {name: value for name, value in result.to_json().items() if name != "schema"})
         return
     show_result(result)
     if figure:
@@ -53,27 +94,71 @@ def trial(
 
 
 def run_and_keep(session: "Session", before: "Version", after: "Version", plan: "Plan", game: str | None,
-                 quiet: bool = False) -> "tuple[TrialResult, dict[str, list[Capture]]]":
-    """Runs a trial with a progress bar; captures and result go into the logbook."""
+                 quiet: bool = False) -> "tuple[TrialResult, Captures]":
+    """Runs a trial with a progress bar; every run and the result go into the logbook."""
+    from keenlattice.logbook.studies import begin_study
+
+    study = begin_study(session.book, session.rig.name, "trial", {
+        "before": before.reference, "after": after.reference, "game": game, "plan": asdict(plan)})
+    return play_study(session, study, before, after, plan, quiet)
+
+
+def resumed(session: "Session", quiet: bool) -> "tuple[TrialResult, Captures]":
+    """Goes on with the newest trial that was stopped."""
+    from keenlattice.cli.output import say
+    from keenlattice.cli.trial_plan import planned_by
+    from keenlattice.errors import UsageError
+    from keenlattice.logbook.studies import study
+
+    found = study(session.book, session.rig.name, None, "trial")
+    if found.plan.get("files"):
+        raise UsageError(f"trial {found.number} waits for your recordings: keen trial --take FILE")
+    before, after, plan = planned_by(session, found)
+    if not quiet:
+        say(f"Going on with trial {found.number}: {before.reference} against {after.reference}.", "dim")
+    return play_study(session, found, before, after, plan, quiet)
+
+
+def play_study(session: "Session", study: "Study", before: "Version", after: "Version", plan: "Plan",
+               quiet: bool) -> "tuple[TrialResult, Captures]":
+    """Plays what is left of a trial, and concludes it."""
     from keenlattice.cli.progress import steps
-    from keenlattice.trial.run import Run, run_trial
+    from keenlattice.cli.studies import keeping
+    from keenlattice.errors import RigError
+    from keenlattice.logbook.studies import done_of
+    from keenlattice.trial.run import game_for, run_trial
 
-    captures: dict[str, list[Capture]] = {"before": [], "after": []}
-    files: list[str] = []
-    versions = {"before": before.id, "after": after.id}
-    with steps(f"{plan.blocks} blocks of two runs", 2 * plan.blocks, quiet) as advance:
-        def each(run: Run) -> None:
-            captures[run.arm].append(run.capture)
-            files.append(session.book.keep_capture(run.capture, session.rig.name, game or before.profile,
-                                                   versions[run.arm]))
+    played = game_for(before, after, study.plan["game"])
+    done = done_of(session.book, study)
+    with steps(f"{plan.blocks} blocks of two runs", len(plan.runs()), quiet) as advance:
+        for _ in done:
             advance()
+        each = keeping(session, study, played, {"before": before.id, "after": after.id}, advance)
+        try:
+            result = run_trial(session.rig, before, after, plan, study.plan["game"], each, done)
+        except RigError as error:
+            raise type(error)(f"{error}. The finished runs are kept: keen trial --resume goes on") from None
+    return result, keep_result(session, study, result)
 
-        result = run_trial(session.rig, before, after, plan, game, each)
-    session.book.add_trial(session.rig.name, result.to_json(), files)
-    return result, captures
+
+def keep_result(session: "Session", study: "Study", result: "TrialResult") -> Captures:
+    """Keeps a trial's result with what it rests on; returns its captures by arm."""
+    from keenlattice import __version__
+    from keenlattice.logbook.studies import done_of, end_study, runs_of
+
+    files = {run.place: run for run in runs_of(session.book, study) if not run.excluded}
+    kept = [files[place].file for place in sorted(files)]
+    content = {**result.to_json(), "evidence": {"study": study.number, "software": __version__, "captures": kept,
+                                                "facts": dict(session.rig.facts())}}
+    end_study(session.book, study, content)
+    session.book.add_trial(session.rig.name, content, kept)
+    captures: Captures = {"before": [], "after": []}
+    for place, capture in sorted(done_of(session.book, study).items()):
+        captures[files[place].arm].append(capture)
+    return captures
 
 
-def draw(result: "TrialResult", captures: "dict[str, list[Capture]]", path: Path) -> None:
+def draw(result: "TrialResult", captures: Captures, path: Path) -> None:
     """Writes the trial's figure."""
     from keenlattice.report.style import save
     from keenlattice.report.trial_figure import trial_figure
@@ -84,13 +169,17 @@ def draw(result: "TrialResult", captures: "dict[str, list[Capture]]", path: Path
 def show_result(result: "TrialResult") -> None:
     """The answer first, then what it rests on."""
     from keenlattice.cli.output import VERDICT_STYLES, say
-    from keenlattice.report.words import headline
+    from keenlattice.cli.studies import say_excluded
+    from keenlattice.report.words import drift_sentence, headline
 
     say(headline(result), VERDICT_STYLES[result.deciding.verdict])
     plan = result.plan
-    say(f"{result.before} against {result.after} on {result.rig}: {plan.blocks} blocks of {plan.seconds:g} s runs, "
-        f"seed {plan.seed}; {plan.matters_pct:g} % matter.\n", "dim")
+    early = f" of {plan.blocks} planned, settled early" if result.blocks_played < plan.blocks else ""
+    say(f"{result.before} against {result.after} on {result.rig}: {result.blocks_played} blocks{early} of "
+        f"{plan.seconds:g} s runs, seed {plan.seed}; {plan.matters_pct:g} % matter.\n", "dim")
+    say_excluded(result.excluded)
     show_metrics(result.to_json())
+    say(drift_sentence(result), "dim")
 
 
 def show_metrics(result: dict[str, Any]) -> None:
@@ -103,4 +192,5 @@ def show_metrics(result: dict[str, Any]) -> None:
     table(["", "before", "after", "change, %", "verdict"], [
         [f"{'>' if one.name == result['decides'] else ' '} {TITLES[one.name]}, {one.unit}", amount(one, one.before),
          amount(one, one.after), percent(one)[1].removesuffix(" %"), one.verdict] for one in rows], right=(1, 2, 3))
-    say("> decides, interval at 95 %; the others share one error of 5 % among them.", "dim")
+    error = 100 * (1 - rows[0].confidence)
+    say(f"> decides, interval at {100 - error:.3g} %; the others share one error of {error:.2g} % among them.", "dim")

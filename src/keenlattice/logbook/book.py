@@ -91,7 +91,7 @@ class Logbook:
     def __exit__(self, *_: object) -> None:
         self.close()
 
-    def _all(self, statement: str, *values: object) -> list[sqlite3.Row]:
+    def rows(self, statement: str, *values: object) -> list[sqlite3.Row]:
         with plain_errors(self.folder):
             return self._connection.execute(statement, values).fetchall()
 
@@ -99,6 +99,11 @@ class Logbook:
         with plain_errors(self.folder):
             row: sqlite3.Row | None = self._connection.execute(statement, values).fetchone()
             return row
+
+    def insert(self, statement: str, *values: object) -> int:
+        """Writes one row, and tells its number."""
+        with plain_errors(self.folder):
+            return int(self._connection.execute(statement, values).lastrowid or 0)
 
     @contextmanager
     def together(self) -> Iterator[None]:
@@ -140,13 +145,13 @@ class Logbook:
 
     def history(self, profile: str, most: int | None = None) -> list[Version]:
         """The versions of a profile, newest first; `most` of them, if given."""
-        rows = self._all("SELECT * FROM versions WHERE profile = ? ORDER BY number DESC LIMIT ?", profile,
+        rows = self.rows("SELECT * FROM versions WHERE profile = ? ORDER BY number DESC LIMIT ?", profile,
                          -1 if most is None else most)
         return [self._version(row) for row in rows]
 
     def profiles(self) -> list[str]:
         """The names of all profiles that have a version."""
-        return [row["profile"] for row in self._all("SELECT DISTINCT profile FROM versions ORDER BY profile")]
+        return [row["profile"] for row in self.rows("SELECT DISTINCT profile FROM versions ORDER BY profile")]
 
     def version(self, profile: str, digits: str) -> Version:
         """The version of a profile whose id begins with these digits.
@@ -157,7 +162,7 @@ class Logbook:
         """
         if not digits or not set(digits) <= set("0123456789abcdef"):
             raise self._no_version(profile, digits)
-        rows = self._all("SELECT * FROM versions WHERE profile = ? AND id >= ? AND id < ? LIMIT 2",
+        rows = self.rows("SELECT * FROM versions WHERE profile = ? AND id >= ? AND id < ? LIMIT 2",
                          profile, digits, digits + "g")
         if not rows:
             raise self._no_version(profile, digits)
@@ -168,7 +173,7 @@ class Logbook:
 
     def common_ancestor(self, one: Version, other: Version) -> Version:
         """The newest version of a profile that both were made from (one of them, perhaps); stock, if there is none."""
-        rows = self._all("SELECT number, id, parents FROM versions WHERE profile = ?", one.profile)
+        rows = self.rows("SELECT number, id, parents FROM versions WHERE profile = ?", one.profile)
         parents = {row["id"]: json.loads(row["parents"]) for row in rows}
         number = {row["id"]: row["number"] for row in rows}
         shared = _lineage(one.id, parents) & _lineage(other.id, parents)
@@ -191,7 +196,7 @@ class Logbook:
     def labels(self, profile: str) -> dict[str, list[str]]:
         """Version id to its labels."""
         found: dict[str, list[str]] = {}
-        for row in self._all("SELECT label, version FROM labels WHERE profile = ? ORDER BY label", profile):
+        for row in self.rows("SELECT label, version FROM labels WHERE profile = ? ORDER BY label", profile):
             found.setdefault(row["version"], []).append(row["label"])
         return found
 
@@ -230,7 +235,7 @@ class Logbook:
 
     def done_to(self, rig: str) -> list[Apply]:
         """All that was done to a rig, oldest first; without the restore points themselves, which may be long."""
-        return [Apply(*row) for row in self._all(
+        return [Apply(*row) for row in self.rows(
             f"SELECT {BRIEFLY} FROM applies WHERE rig = ? AND undone IS NULL ORDER BY number", rig)]
 
     def in_force(self, rig: str) -> list[Apply]:
@@ -257,7 +262,7 @@ class Logbook:
         Raises:
             UnknownName: the rig has no restore point of that number.
         """
-        found = [Apply(*row) for row in self._all(
+        found = [Apply(*row) for row in self.rows(
             f"SELECT {APPLY} FROM applies WHERE rig = ? AND number >= ? AND undone IS NULL ORDER BY number DESC",
             rig, number)]
         if not found or found[-1].number != number:
@@ -278,7 +283,7 @@ class Logbook:
     def sheets(self, rig: str) -> list[dict[str, Any]]:
         """The run sheets of a rig that were worked through, newest first."""
         return [json.loads(row["sheet"])
-                for row in self._all("SELECT sheet FROM sheets WHERE rig = ? ORDER BY number DESC", rig)]
+                for row in self.rows("SELECT sheet FROM sheets WHERE rig = ? ORDER BY number DESC", rig)]
 
     # Captures and trials
 
@@ -312,7 +317,7 @@ class Logbook:
 
     def captures_of(self, rig: str, game: str, version: str) -> list[str]:
         """The file names of a version's captures, the newest first."""
-        return [row["file"] for row in self._all(
+        return [row["file"] for row in self.rows(
             "SELECT file FROM captures WHERE rig = ? AND game = ? AND version = ? ORDER BY rowid DESC",
             rig, game, version)]
 
@@ -325,7 +330,7 @@ class Logbook:
     def maps(self) -> dict[str, tuple[list[str], dict[str, Any]]]:
         """The column maps by name: the header that each is for, and its fields."""
         return {row["name"]: (json.loads(row["header"]), json.loads(row["map"]))
-                for row in self._all("SELECT name, header, map FROM maps ORDER BY name")}
+                for row in self.rows("SELECT name, header, map FROM maps ORDER BY name")}
 
     def add_trial(self, rig: str, result: Mapping[str, Any], captures: Sequence[str]) -> int:
         """Keeps a trial's result (as `TrialResult.to_json` gives it) with the names of its captures."""
@@ -338,7 +343,7 @@ class Logbook:
 
     def trials(self, before: str, after: str) -> list[dict[str, Any]]:
         """The results of trials between two versions (their references), newest first."""
-        rows = self._all("SELECT result FROM trials WHERE before = ? AND after = ? ORDER BY number DESC", before, after)
+        rows = self.rows("SELECT result FROM trials WHERE before = ? AND after = ? ORDER BY number DESC", before, after)
         return [json.loads(row["result"]) for row in rows]
 
 

@@ -36,6 +36,14 @@ UPDATE applies SET kind = 'chore', what = 'a chore' WHERE profile = 'chore';
 CREATE TABLE sheets (number INTEGER PRIMARY KEY, time TEXT NOT NULL, rig TEXT NOT NULL, sheet TEXT NOT NULL);
 """, """
 CREATE TABLE maps (name TEXT PRIMARY KEY, header TEXT NOT NULL, map TEXT NOT NULL);
+""", """
+CREATE TABLE studies (
+    number INTEGER PRIMARY KEY, time TEXT NOT NULL, rig TEXT NOT NULL, kind TEXT NOT NULL, plan TEXT NOT NULL,
+    result TEXT);
+CREATE TABLE runs (
+    study INTEGER NOT NULL, place INTEGER NOT NULL, arm TEXT NOT NULL, seed INTEGER NOT NULL, file TEXT NOT NULL,
+    excluded TEXT NOT NULL);
+CREATE INDEX runs_by_study ON runs (study, place);
 """)
 """What each form of the file adds to the one before: a newer Keen Lattice brings an older file up to date."""
 

@@ -4,6 +4,8 @@ import math
 
 from keenlattice.trial.result import MetricResult, TrialResult
 
+MOST_PCT = 999  # a change beyond which a number says nothing more
+
 TITLES = {
     "frame_ms_mean": "mean frame time", "frame_ms_p50": "p50 frame time", "frame_ms_p99": "p99 frame time",
     "fps_mean": "frame rate", "low_1_fps": "1 % low", "stutters_per_min": "stutters",
@@ -50,6 +52,8 @@ def _spread(one: MetricResult) -> float:
 
 
 def _signed(value: float, uncertainty: float) -> str:
+    if value > MOST_PCT:
+        return f">+{MOST_PCT}"
     text = rounded(value, uncertainty)
     return "0" if float(text) == 0 else text if value < 0 else f"+{text}"
 
@@ -71,3 +75,14 @@ def sentence(one: MetricResult, matters_pct: float) -> str:
 def headline(result: TrialResult) -> str:
     """The trial in one sentence: what decides, and what it says."""
     return sentence(result.deciding, result.plan.matters_pct)
+
+
+def drift_sentence(result: TrialResult) -> str:
+    """How the deciding metric changed over the trial, in both versions alike."""
+    if result.drift_pct is None:
+        return "Too few blocks to tell whether the rig changed over the trial."
+    change, low, high = (_signed(value, 0.1) for value in result.drift_pct)
+    told = f"From the first block to the last, {TITLES[result.plan.decides]} changed by {change} % ({low} to {high} %)"
+    if result.drift_pct[1] <= 0 <= result.drift_pct[2]:
+        return f"{told}: no drift of the rig can be told."
+    return f"{told} in both versions alike: the rig drifted, which the blocks cancel."

@@ -16,13 +16,16 @@ from 1 / (1 + m/100) to 1 + m/100):
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
-from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, Metric
+from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, Metric, metrics_of
 from keenlattice.measure.summary import t_interval
-from keenlattice.trial.plan import Plan
-from keenlattice.trial.result import MetricResult, Verdict
+from keenlattice.trial.plan import Arm, Plan
+from keenlattice.trial.result import MetricResult, TrialResult, Verdict
+from keenlattice.trial.spending import confidences, looks
 
 ERROR = 0.05
 
@@ -30,30 +33,99 @@ Numbers = Mapping[str, float]
 """One run: metric name to value, NaN where it has none."""
 
 
-def conclude(plan: Plan, before: Sequence[Numbers], after: Sequence[Numbers]) -> tuple[MetricResult, ...]:
+def conclude(plan: Plan, before: Sequence[Numbers], after: Sequence[Numbers], error: float = ERROR
+             ) -> tuple[MetricResult, ...]:
     """What the runs say, the deciding metric first.
 
     Args:
-        before, after: the runs of either version, one per block, in the order of the blocks.
+        before, after: the runs of either version, `plan.repeats` per block, in the order of the blocks.
+        error: of the deciding metric's interval, and of those of all the others together.
     """
     others = len(TRIAL_METRICS) - 1
     order = [plan.decides, *(name for name in TRIAL_METRICS if name != plan.decides)]
     return tuple(
         _metric_result(METRICS[name], plan, [run[name] for run in before], [run[name] for run in after],
-                       1 - ERROR if name == plan.decides else 1 - ERROR / others)
+                       1 - error if name == plan.decides else 1 - error / others)
         for name in order)
+
+
+def settled(plan: Plan, runs: Sequence[tuple[Arm, Numbers]]) -> bool:
+    """Whether a trial may end here: it may end early, this is a look, and the deciding metric is not unclear."""
+    blocks, rest = divmod(len(runs), 2 * plan.repeats)
+    if not plan.early or rest or blocks == plan.blocks or blocks not in looks(plan.blocks):
+        return False
+    return conclude(plan, *_arms(runs), error=_error_at(plan, blocks))[0].verdict != "unclear"
+
+
+def concluded(plan: Plan, runs: Sequence[tuple[Arm, Numbers]], result: TrialResult) -> TrialResult:
+    """A trial's result from its runs, in the order in which they were played: all, or all up to an early end.
+
+    Args:
+        result: what is known of it besides.
+    """
+    before, after = _arms(runs)
+    blocks = len(runs) // (2 * plan.repeats)
+    return replace(result, metrics=conclude(plan, before, after, _error_at(plan, blocks)), blocks_played=blocks,
+                   drift_pct=_drift(plan, before, after))
+
+
+def from_captures(plan: Plan, captures: Sequence[Capture], game: str, before: str, after: str,
+                  rig: str) -> TrialResult | None:
+    """A trial's result from its captures, in the order of the plan; None if it takes more of them.
+
+    Args:
+        before, after: references of the versions.
+    """
+    runs: list[tuple[Arm, Numbers]] = []
+    for (_, arm, _), capture in zip(plan.runs(), captures, strict=False):
+        runs.append((arm, metrics_of(capture, TRIAL_METRICS)))
+        if settled(plan, runs):
+            break
+    if len(runs) < len(plan.runs()) and not settled(plan, runs):
+        return None
+    return concluded(plan, runs, TrialResult(game, before, after, plan, (), rig))
+
+
+def _arms(runs: Sequence[tuple[Arm, Numbers]]) -> tuple[list[Numbers], list[Numbers]]:
+    return [numbers for arm, numbers in runs if arm == "before"], [numbers for arm, numbers in runs if arm == "after"]
+
+
+def _error_at(plan: Plan, blocks: int) -> float:
+    return 1 - confidences(looks(plan.blocks))[blocks] if plan.early else ERROR
+
+
+def _drift(plan: Plan, before: Sequence[Numbers], after: Sequence[Numbers]) -> tuple[float, float, float] | None:
+    """The trend of the deciding metric over the blocks, in per cent from first to last: least squares of the logarithm,
+    with Student's t (blocks - 2)."""
+    from scipy.special import stdtrit
+
+    logs = _logs(METRICS[plan.decides], plan, [run[plan.decides] for run in before],
+                 [run[plan.decides] for run in after])[0].mean(axis=0)
+    n = logs.size
+    if n < 4:
+        return None
+    at = np.linspace(-0.5, 0.5, n)
+    slope = float(at @ logs / (at @ at))
+    left = logs - logs.mean() - slope * at
+    half = float(stdtrit(n - 2, 0.975) * np.sqrt(left @ left / (n - 2) / (at @ at)))
+    return _pct(slope), _pct(slope - half), _pct(slope + half)
+
+
+def _logs(metric: Metric, plan: Plan, before: Sequence[float], after: Sequence[float]) -> tuple[Floats, float]:
+    """Logarithms of both arms, block by block (the mean of its repeats); shape (2, blocks with a number). And what was
+    added before: a count per minute can be zero, which has no logarithm, so it is half an event."""
+    half_an_event = 30 / plan.seconds if metric.per_minute else 0.0
+    pairs = np.array([before, after], dtype=np.float64).reshape(2, -1, plan.repeats) + half_an_event
+    good = (np.isfinite(pairs) & (pairs > 0)).all(axis=(0, 2))
+    return np.log(pairs[:, good]).mean(axis=2), half_an_event
 
 
 def _metric_result(metric: Metric, plan: Plan, before: Sequence[float], after: Sequence[float],
                    confidence: float) -> MetricResult:
-    # A count per minute can be zero, which has no logarithm: half an event is added to either side.
-    half_an_event = 30 / plan.seconds if metric.per_minute else 0.0
-    pairs = np.array([before, after], dtype=np.float64) + half_an_event
-    pairs = pairs[:, np.isfinite(pairs).all(axis=0) & (pairs > 0).all(axis=0)]
-    n = pairs.shape[1]
+    logs, half_an_event = _logs(metric, plan, before, after)
+    n = logs.shape[1]
     if n < 2:
         return MetricResult(metric.name, metric.unit, None, None, None, None, None, "unclear", confidence, n)
-    logs = np.log(pairs)
     middle, low, high = t_interval(logs[1] - logs[0], confidence)
     means = np.exp(logs.mean(axis=1)) - half_an_event
     return MetricResult(metric.name, metric.unit, float(means[0]), float(means[1]), _pct(middle), _pct(low), _pct(high),

@@ -3,6 +3,7 @@
 import math
 import secrets
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -11,7 +12,7 @@ from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import metric
 
 Arm = Literal["before", "after"]
-MIN_BLOCKS, MAX_BLOCKS = 2, 1000
+MIN_BLOCKS, MAX_BLOCKS, MAX_REPEATS = 2, 1000, 20
 
 
 @dataclass(frozen=True)
@@ -24,6 +25,11 @@ class Plan:
         seed: draws the order within the blocks, and the seeds of the runs.
         decides: the metric that decides.
         matters_pct: the smallest difference that matters to the player, in per cent.
+        early: whether it may end before its last block, by the rule in `spending`.
+        few_switches: whether each block begins with the version that the last one ended with, as is wise where a
+            switch restarts the machine; else the order of each block is drawn.
+        repeats: how many runs of either a block holds, one after the other; their mean counts.
+        warm_up_s: what is played before each run begins to count.
 
     Raises:
         BadValue: out of range.
@@ -35,6 +41,10 @@ class Plan:
     seed: int = 0
     decides: str = "frame_ms_mean"
     matters_pct: float = 1.0
+    early: bool = False
+    few_switches: bool = False
+    repeats: int = 1
+    warm_up_s: float = 0.0
 
     def __post_init__(self) -> None:
         metric(self.decides)
@@ -47,6 +57,20 @@ class Plan:
             raise BadValue(f"runs of {self.seconds:g} s: a run takes 0.5 to 7200 s")
         if self.seed < 0:
             raise BadValue(f"seed {self.seed}: a seed is 0 or above")
+        if not 1 <= self.repeats <= MAX_REPEATS:
+            raise BadValue(f"{self.repeats} repeats: a block takes 1 to {MAX_REPEATS} runs of either version")
+        if not 0 <= self.warm_up_s <= 600:
+            raise BadValue(f"a warm-up of {self.warm_up_s:g} s: 0 to 600 s are played before a run counts")
+
+    @property
+    def switches(self) -> int:
+        """How often one version follows the other on the rig."""
+        arms = [arm for _, arm, _ in self.runs()]
+        return sum(one != other for one, other in pairwise(arms))
+
+    def minutes(self, switch_s: float = 0.0) -> float:
+        """How long all runs take, with so many seconds for each switch."""
+        return (len(self.runs()) * (self.seconds + self.warm_up_s) + self.switches * switch_s) / 60
 
     def runs(self) -> list[tuple[int, Arm, int]]:
         """Block, arm and seed of every run, in the order in which they are played."""
@@ -54,7 +78,9 @@ class Plan:
         order: list[tuple[int, Arm, int]] = []
         for block in range(self.blocks):
             arms: tuple[Arm, Arm] = ("before", "after") if random.random() < 0.5 else ("after", "before")
-            order += [(block, arm, int(random.integers(2**31))) for arm in arms]
+            if self.few_switches and order and order[-1][1] != arms[0]:
+                arms = (arms[1], arms[0])
+            order += [(block, arm, int(random.integers(2**31))) for arm in arms for _ in range(self.repeats)]
         return order
 
 

@@ -37,7 +37,14 @@ class MetricResult:
 
 @dataclass(frozen=True)
 class TrialResult:
-    """A trial: what was compared, how, and what came out. `before` and `after` are references."""
+    """A trial: what was compared, how, and what came out. `before` and `after` are references.
+
+    Args:
+        blocks_played: fewer than planned if it was settled early.
+        drift_pct: how much the deciding metric changed from the first block to the last, in both versions alike, with
+            its interval at 95 %; None with fewer than four blocks.
+        excluded: the runs that went wrong and do not count, each with the reason.
+    """
 
     game: str
     before: str
@@ -45,6 +52,9 @@ class TrialResult:
     plan: Plan
     metrics: tuple[MetricResult, ...]
     rig: str = ""
+    blocks_played: int = 0
+    drift_pct: tuple[float, float, float] | None = None
+    excluded: tuple[str, ...] = ()
 
     def __getitem__(self, name: str) -> MetricResult:
         return next(one for one in self.metrics if one.name == name)
@@ -56,4 +66,6 @@ class TrialResult:
     def to_json(self) -> dict[str, Any]:
         """As documented in `docs/formats.md`; JSON types only."""
         return {"schema": SCHEMA, "game": self.game, "rig": self.rig, "before": self.before, "after": self.after,
-                **asdict(self.plan), "metrics": [asdict(one) for one in self.metrics]}
+                **asdict(self.plan), "blocks_played": self.blocks_played,
+                "drift_pct": list(self.drift_pct) if self.drift_pct else None, "excluded": list(self.excluded),
+                "metrics": [asdict(one) for one in self.metrics]}

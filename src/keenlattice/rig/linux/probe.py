@@ -120,6 +120,7 @@ class Probe:
         try:
             self._check_seen(window, spot)
             watch = window.damage_create(damage.DamageReportRawRectangles)
+            focus = self._focus()
             recording = self._watch(window, seconds, np.random.default_rng(seed), spot, alive)
             self._display.damage_destroy(watch)
             self._display.sync()
@@ -127,7 +128,7 @@ class Probe:
             raise RigError("the game's window went away while it was measured") from None
         if not alive():
             raise RigError("the game ended while it was measured")
-        return _capture(recording, self._composed())
+        return _capture(recording, {"composed": self._composed(), "focus_lost": self._focus() != focus})
 
     def _watch(self, window: Any, seconds: float, random: np.random.Generator, spot: tuple[int, int] | None,
                alive: Callable[[], bool]) -> _Recording:
@@ -233,6 +234,11 @@ class Probe:
             window = tree.parent
         return found
 
+    def _focus(self) -> int:
+        """Where key presses go: a window's number, or that of a rule such as "wherever the pointer is"."""
+        focus = self._display.get_input_focus().focus
+        return focus if isinstance(focus, int) else int(focus.id)
+
     def _composed(self) -> bool:
         """Whether a compositor draws the screen: then a frame handed over is not yet one on the screen."""
         name = self._display.intern_atom(f"_NET_WM_CM_S{self._display.get_default_screen()}")
@@ -263,11 +269,11 @@ def _beside(spot: tuple[int, int], width: int, height: int) -> tuple[int, int]:
     return x, y
 
 
-def _capture(recording: _Recording, composed: bool) -> Capture:
+def _capture(recording: _Recording, about: dict[str, bool]) -> Capture:
     shown = np.array(recording.shown)
     if shown.size < 2:
         raise RigError("the game's window shows no new frames; is it covered, minimised or paused?")
     start = shown[0]
     return Capture((shown - start) * 1000, (np.array(recording.clicks) - start) * 1000,
                    (np.array(recording.answers) - start) * 1000,
-                   about={"clock_start_s": float(start), "composed": composed})
+                   about={"clock_start_s": float(start), **about})

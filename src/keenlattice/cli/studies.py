@@ -1,0 +1,36 @@
+"""What the commands that play many runs share: every run goes into the logbook as soon as it is played."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from keenlattice.cli.session import Session
+    from keenlattice.logbook.studies import Study
+    from keenlattice.trial.player import Run
+
+
+def keeping(session: "Session", study: "Study", game: str, versions: dict[str, str],
+            advance: Callable[[], None]) -> "Callable[[Run], None]":
+    """What is to be called with every run of a study: it is kept, and the progress bar moves on.
+
+    Args:
+        versions: arm to the id of the version that it stands for.
+    """
+    from keenlattice.logbook.studies import KeptRun, add_run
+
+    def each(run: "Run") -> None:
+        file = ""
+        if run.capture.shown_ms.size:
+            file = session.book.keep_capture(run.capture, session.rig.name, game, versions[run.arm])
+        add_run(session.book, study, KeptRun(run.place, run.arm, run.seed, file, run.excluded))
+        if not run.excluded:
+            advance()
+    return each
+
+
+def say_excluded(excluded: tuple[str, ...]) -> None:
+    """Names the runs that went wrong: they count in nothing."""
+    from keenlattice.cli.output import say
+
+    for one in excluded:
+        say(f"! {one}: it does not count, and was played again")

@@ -1,0 +1,136 @@
+"""Plays the runs of a study: puts a version on, plays, and tells runs that went wrong from those that count."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from keenlattice.errors import CaptureError, NeedsInstalling, RefusedByRig, RigError, UsageError
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.course import cut
+from keenlattice.profile.compare import changes
+from keenlattice.profile.concrete import concrete
+from keenlattice.profile.version import Entries, Version
+from keenlattice.rig.apply import restart_for
+from keenlattice.rig.base import Rig
+from keenlattice.rig.change import Change
+
+TRIES = 3  # of a run, before the study is given up for now
+
+
+@dataclass(frozen=True)
+class Run:
+    """One run of a study that was played.
+
+    Args:
+        place: which of the planned runs it is, counted from 0.
+        arm: what was on the rig: "before" or "after" in a trial, a row of the design in a screen.
+        seed: that it was played with.
+        capture: what was recorded; without frames if nothing was.
+        excluded: why it does not count; "" if it does.
+    """
+
+    place: int
+    block: int
+    arm: str
+    seed: int
+    capture: Capture
+    excluded: str = ""
+
+
+Each = Callable[[Run], None]
+
+
+def ignore(_run: Run) -> None:
+    """What is called with every run if nobody wants to know."""
+
+
+@dataclass
+class Player:
+    """Plays runs of one game, on a rig that is being changed.
+
+    Args:
+        owner: whose settings differ: the game's profile, or the rig-wide one.
+        warm_up_s: what is played before each run begins to count.
+        each: is called with every run once it is played, whether it counts or not.
+    """
+
+    change: Change
+    owner: str
+    game: str
+    seconds: float
+    warm_up_s: float = 0.0
+    each: Each = ignore
+
+    def play(self, place: int, block: int, arm: str, entries: Entries, seed: int) -> Capture:
+        """The capture of a run with these entries on the rig; one that goes wrong is told of, and played again.
+
+        Raises:
+            RigError: it went wrong TRIES times, or the rig did not take the entries.
+        """
+        why = ""
+        for attempt in range(TRIES):
+            drawn = seed if not attempt else int(np.random.default_rng([seed, attempt]).integers(2**31))
+            self._put_on(entries)
+            try:
+                capture = self.change.rig.play(self.game, self.seconds + self.warm_up_s, drawn)
+                why = self._gone_wrong(capture, entries)
+                if self.warm_up_s and not why:
+                    capture = cut(capture, 1000 * self.warm_up_s, np.inf)
+            except (RefusedByRig, NeedsInstalling):
+                raise
+            except (RigError, CaptureError) as error:
+                self.each(Run(place, block, arm, drawn, Capture(np.empty(0)), why := str(error)))
+                continue
+            self.each(Run(place, block, arm, drawn, capture, why))
+            if not why:
+                return capture
+        raise RigError(f"{why}; {TRIES} runs in a row went wrong")
+
+    def _gone_wrong(self, capture: Capture, entries: Entries) -> str:
+        """Why a run that was recorded does not count; "" if it does."""
+        rig = self.change.rig
+        if wrong := changes(rig.values(rig.state(), self.owner), entries):
+            return f"the rig no longer held {', '.join(one.key for one in wrong)} after the run"
+        if capture.about.get("focus_lost"):
+            return "the game lost the focus during the run"
+        return ""
+
+    def _put_on(self, entries: Entries) -> None:
+        """Makes the rig hold exactly these entries for the owner, restarts what has to, and reads them back."""
+        rig = self.change.rig
+        state = rig.state()
+        found = changes(rig.values(state, self.owner), entries)
+        if not found:
+            return
+        self.change.put(rig.changed(state, self.owner, {one.key: one.after for one in found}))
+        restart(rig, [one.key for one in found])
+        wrong = changes(rig.values(rig.state(), self.owner), entries)
+        if wrong:
+            raise RefusedByRig(f"the rig {rig.name} did not take {', '.join(one.key for one in wrong)}")
+
+
+def restart(rig: Rig, keys: list[str]) -> None:
+    """Restarts the driver or the machine if a change of these settings needs it; games start anew for every run."""
+    needed = restart_for(rig, keys)
+    if needed in ("driver", "machine"):
+        rig.restart(needed)
+
+
+def put_back(change: Change, keys: list[str]) -> None:
+    """What was on the rig before holds again, and in effect, after these settings were changed."""
+    change.take_back()
+    restart(change.rig, keys)
+
+
+def entries_on(rig: Rig, version: Version) -> Entries:
+    """What a version sets on a rig, formulas reckoned.
+
+    Raises:
+        UsageError: it sets what the rig does not have.
+    """
+    catalog = rig.catalog()
+    unknown = [key for key in version.entries if key not in catalog]
+    if unknown:
+        raise UsageError(f"{version.reference} sets {', '.join(unknown)}, which the rig {rig.name} does not have")
+    return concrete(catalog, version.entries, rig.facts())

@@ -1,0 +1,218 @@
+"""Trials that are planned, stopped, resumed, recorded elsewhere, ended early; and runs that go wrong."""
+
+import math
+import re
+import signal
+import subprocess
+import time
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import KEEN, Keen, as_json, environment
+from keenlattice.errors import BadValue, RigError
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
+from keenlattice.profile.version import Version, stock
+from keenlattice.rig.standin.machine import Standin
+from keenlattice.trial.conclude import Numbers, concluded, settled
+from keenlattice.trial.pilot import noise_of
+from keenlattice.trial.plan import Arm, Plan
+from keenlattice.trial.player import Run
+from keenlattice.trial.power import Noise, blocks_to_settle, chance_to_settle
+from keenlattice.trial.result import TrialResult
+from keenlattice.trial.run import run_trial
+from keenlattice.trial.spending import confidences, looks
+
+BEFORE, AFTER = stock("brass-orbit"), Version("brass-orbit", {"frame.queue-depth": 1})
+
+
+@given(st.integers(2, 40), st.integers(0, 2**31), st.booleans(), st.integers(1, 4))
+def test_blocks_are_balanced_however_they_are_ordered(blocks: int, seed: int, few: bool, repeats: int) -> None:
+    plan = Plan(blocks=blocks, seed=seed, few_switches=few, repeats=repeats)
+    runs = plan.runs()
+    for block in range(blocks):
+        arms = [arm for number, arm, _ in runs if number == block]
+        assert arms.count("before") == arms.count("after") == repeats
+    assert plan.switches <= (blocks if few else 2 * blocks - 1)
+    assert len({seed for *_, seed in runs}) == len(runs)
+
+
+@pytest.mark.parametrize("wrong", [{"repeats": 0}, {"warm_up_s": -1}, {"warm_up_s": math.nan}])
+def test_a_plan_that_cannot_be_played_is_refused(wrong: dict[str, float]) -> None:
+    with pytest.raises(BadValue):
+        Plan(**wrong)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(("sd", "blocks", "effect"), [(0.01, 8, 0), (0.01, 5, 2.5), (0.03, 20, 0), (0.02, 6, -4)])
+def test_the_chance_to_settle_is_what_simulation_gives(sd: float, blocks: int, effect: float) -> None:
+    from scipy.special import stdtrit
+
+    random = np.random.default_rng(1)
+    logs = math.log1p(effect / 100) + sd * random.standard_normal((40_000, blocks))
+    half = stdtrit(blocks - 1, 0.975) * logs.std(axis=1, ddof=1) / math.sqrt(blocks)
+    low, high, margin = logs.mean(axis=1) - half, logs.mean(axis=1) + half, math.log1p(0.01)
+    settles = ((low >= -margin) & (high <= margin)) | (low > margin) | (high < -margin)
+    assert chance_to_settle(Noise(sd, 10**7), blocks, 1.0, effect) == pytest.approx(settles.mean(), abs=0.012)
+
+
+@given(st.floats(0.001, 0.05), st.integers(2, 40))
+def test_more_noise_and_more_doubt_about_it_take_more_blocks(sd: float, dof: int) -> None:
+    needed = blocks_to_settle(Noise(sd, dof), 1.0)
+    surer = blocks_to_settle(Noise(sd, dof + 20), 1.0)
+    assert surer is not None or needed is None
+    if needed and surer:
+        assert surer <= needed and chance_to_settle(Noise(sd, dof), needed, 1.0) >= 0.8
+
+
+@given(st.integers(2, 200))
+def test_the_error_that_looks_spend_is_the_whole(blocks: int) -> None:
+    spent = [1 - one for one in confidences(looks(blocks)).values()]
+    assert sum(spent) == pytest.approx(0.05) and looks(blocks)[-1] == blocks and min(looks(blocks)) >= 2
+    assert all(one > 0 for one in spent)
+
+
+def made_up(random: np.random.Generator, blocks: int, effect: float, slope: float = 0.0) -> list[tuple[Arm, Numbers]]:
+    """Runs of a trial whose every metric has this effect, and this trend from the first block to the last."""
+    runs: list[tuple[Arm, Numbers]] = []
+    for block in range(blocks):
+        heat = slope * block / (blocks - 1)
+        for arm, add in (("before", 0.0), ("after", effect)):
+            value = 10 * math.exp(add + heat + random.normal(0, 0.01))
+            runs.append((arm, dict.fromkeys(TRIAL_METRICS, value)))  # type: ignore[arg-type]
+    return runs
+
+
+def test_looking_early_keeps_the_error_and_saves_blocks() -> None:
+    random, plan = np.random.default_rng(1), Plan(20, early=True, matters_pct=1e-6)
+    wrong, ended = 0, []
+    for _ in range(400):
+        runs = made_up(random, 20, 0.0)
+        end = next((n for n in looks(20) if settled(plan, runs[:2 * n])), 20)
+        wrong += concluded(plan, runs[:2 * end], TrialResult("", "", "", plan, ())).deciding.verdict != "unclear"
+        ended.append(end)
+    assert wrong <= 31  # of 400 at 5 %: beyond that in fewer than one of a hundred
+    plan = replace(plan, matters_pct=1.0)
+    assert settled(plan, made_up(random, 8, 0.1)) and not settled(replace(plan, early=False), made_up(random, 8, 0.1))
+    assert not settled(plan, made_up(random, 7, 0.1))  # no look
+
+
+def test_a_drift_of_the_rig_is_shown_and_cancels() -> None:
+    plan = Plan(12)
+    result = concluded(plan, made_up(np.random.default_rng(1), 12, 0.0, slope=0.1), TrialResult("", "", "", plan, ()))
+    assert result.drift_pct and result.drift_pct[1] < 10.5 < result.drift_pct[2] and result.drift_pct[1] > 5
+    assert result.deciding.verdict == "no difference that matters"
+
+
+def test_repeats_of_a_block_count_as_their_mean() -> None:
+    runs = made_up(np.random.default_rng(1), 8, 0.05)
+    twice = [(arm, {name: value * factor for name, value in numbers.items()})
+             for arm, numbers in runs for factor in (0.9, 1 / 0.9)]
+    one, other = (concluded(plan, of, TrialResult("", "", "", plan, ())).deciding
+                  for plan, of in ((Plan(8), runs), (Plan(8, repeats=2), twice)))
+    assert (one.low_pct, one.n) == (pytest.approx(other.low_pct), other.n)
+
+
+@pytest.mark.parametrize("stops_at", [0, 1, 5, 7])
+def test_a_trial_that_was_stopped_goes_on_to_the_same_result(rig: Standin, stops_at: int) -> None:
+    plan, kept = Plan(4, 2, 5), dict[int, Capture]()
+    whole = run_trial(rig, BEFORE, AFTER, plan)
+
+    def each(run: Run) -> None:
+        if run.place == stops_at:
+            raise KeyboardInterrupt
+        kept[run.place] = run.capture
+
+    held = rig.state()
+    with pytest.raises(KeyboardInterrupt):
+        run_trial(rig, BEFORE, AFTER, plan, each=each)
+    assert rig.state() == held and sorted(kept) == list(range(stops_at))
+    assert run_trial(rig, BEFORE, AFTER, plan, done=kept) == whole
+
+
+def test_runs_that_go_wrong_are_named_and_played_again(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
+    played, counted, seen = rig.play, list[int](), list[Run]()
+
+    def flaky(game: str, seconds: float, seed: int) -> Capture:
+        counted.append(seed)
+        if len(counted) == 2:
+            raise RigError("the game crashed")
+        if len(counted) == 5:
+            rig.put({rig.place: b'{"brass-orbit": {"frame.cap": 99}}'})
+        capture = played(game, seconds, seed)
+        return replace(capture, about={**capture.about, "focus_lost": len(counted) == 8})
+
+    monkeypatch.setattr(rig, "play", flaky)
+    plan = Plan(4, 2, 5, warm_up_s=1)
+    with pytest.raises(RigError, match="changed by something else"):  # what another program wrote is not overwritten
+        run_trial(rig, BEFORE, AFTER, plan, each=seen.append)
+    crashed, slipped = (run.excluded for run in seen if run.excluded)
+    assert crashed == "the game crashed" and "no longer held frame.cap" in slipped
+    rig.put({rig.place: None})
+    counted[:] = [0] * 5
+    result = run_trial(rig, BEFORE, AFTER, plan, done={run.place: run.capture for run in seen if not run.excluded})
+    assert len(result.excluded) == 1 and "lost the focus" in result.excluded[0]
+    assert all(1.8 < run.capture.seconds < 2.1 for run in seen if not run.excluded)  # the warm-up is cut
+
+
+def test_a_pilot_knows_the_noise(rig: Standin) -> None:
+    plan, logs = Plan(12, 5, 3, "latency_ms_median", 3), dict[str, list[float]](before=[], after=[])
+    result = run_trial(rig, BEFORE, BEFORE, plan, each=lambda run: logs[run.arm].append(
+        math.log(metrics_of(run.capture, ["latency_ms_median"])["latency_ms_median"])))
+    noise = noise_of(result)
+    assert noise.sd == pytest.approx(np.std(np.subtract(logs["after"], logs["before"]), ddof=1)) and noise.dof == 11
+
+
+def test_pilot_kill_resume_and_recompute(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "brass-orbit", "frame.queue-depth=1")
+    words = ["trial", "brass-orbit@stock", "brass-orbit", "--seconds", "5", "--decides", "latency_ms_median",
+             "--matters", "5", "--seed", "1"]
+    pilot = as_json(keen(*words, "--pilot", "5", "--json"))
+    assert pilot["noise_dof"] == 4 and pilot["blocks_to_settle"] > 2
+    said = keen(*words, "--pilot", "5").stdout
+    assert re.search(rf"next: keen trial .* --blocks {pilot['blocks_to_settle']}", said), said
+    assert "was left unfinished" in keen("trial", "--resume", code=2).stderr
+    running = subprocess.Popen([*KEEN, *words[:3], "--seconds", "60", "--blocks", "60", "--seed", "2"], cwd=tmp_path,
+                               env=environment(tmp_path, KEEN_BOOK=str(tmp_path / "book")), stdout=subprocess.PIPE)
+    until = time.monotonic() + 30
+    while len(list((tmp_path / "book" / "captures").glob("*"))) < 24 and time.monotonic() < until:
+        time.sleep(0.02)
+    running.send_signal(signal.SIGKILL)
+    running.wait()
+    kept = set((tmp_path / "book" / "captures").glob("*.parquet"))
+    result = as_json(keen("trial", "--resume", "--json"))
+    assert result["blocks_played"] == 60 and len(set((tmp_path / "book" / "captures").glob("*")) - kept) < 120
+    number = 3  # after two pilots
+    assert as_json(keen("trial", "--again", str(number), "--json"))["equal"] is True
+    assert "to the last bit" in keen("trial", "--again", str(number)).stdout
+    victim = sorted(kept)[-1]
+    victim.write_bytes(victim.read_bytes()[:-200])
+    keen("trial", "--again", str(number), code=1)
+    assert "there is no trial 9" in keen("trial", "--again", "9", code=2).stderr
+
+
+def test_runs_that_are_recorded_elsewhere(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "brass-orbit", "frame.cap=120")
+    words = ["trial", "brass-orbit@stock", "brass-orbit", "--from-files", "--blocks", "2", "--seed", "1"]
+    order = [one["version"] for one in as_json(keen(*words, "--json"))["to_come"]]
+    assert len(order) == 4 and set(order) == {"brass-orbit@stock", order[0], order[1]}
+    assert "waits for your recordings" in keen("trial", "--resume", code=2).stderr
+    random = np.random.default_rng(1)
+    for place, version in enumerate(order):
+        pace = 4.0 if version == "brass-orbit@stock" else 8.33
+        stamps = np.cumsum(pace * np.exp(random.normal(0, 0.1, 2000)))
+        (tmp_path / f"{place}.csv").write_text("shown\n" + "".join(f"{one:.3f}\n" for one in stamps))
+    assert "no column map is known" in keen("trial", "--take", "0.csv", code=2).stderr
+    keen("ingest", "0.csv", "--time", "shown", "--name", "mine")
+    assert "1 of 4 runs recorded" in keen("trial", "--take", "0.csv").stdout
+    assert "only 3 runs" in keen("trial", *["--take", "1.csv"] * 4, code=2).stderr
+    done = keen("trial", "--take", "1.csv", "--take", "2.csv", "--take", "3.csv").stdout
+    assert "Mean frame time: worse" in done and "left unfinished" in keen("trial", "--take", "0.csv", code=2).stderr
+    keen("measure", "brass-orbit", "--seconds", "2", "--runs", "1")
+    keen("apply", "brass-orbit", "--yes")
+    keen("edit", "brass-orbit", "frame.cap=100")
+    assert "has not been measured" in keen("compare", "brass-orbit@stock", "brass-orbit").stdout
