@@ -89,6 +89,8 @@ def layout_of(path: Path) -> Layout:
     lines = text.splitlines()
     if len(begin) == SAMPLE_BYTES:
         lines = lines[:-1]  # the last one is cut
+    if not lines:
+        raise CaptureError(f"{path} is no text that can be told")
     found = [_laid_out(lines, delimiter) for delimiter in (*DELIMITERS, "")]
     best = max(found, key=lambda one: (one[0], -_unclean(lines[one[2]], one[1])))
     length, delimiter, first = best
