@@ -1,0 +1,208 @@
+"""`keen screen`: which of many changes matter, with far fewer runs than a trial of each."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Seconds, Seed
+
+if TYPE_CHECKING:
+    from keenlattice.cli.session import Session
+    from keenlattice.logbook.studies import Study
+    from keenlattice.profile.pack import Claim
+    from keenlattice.profile.version import Version
+    from keenlattice.trial.screen import Effect, ScreenPlan, ScreenResult
+
+STYLES = {"better": "bold green", "does what is claimed": "bold green", "worse": "bold red",
+          "does the opposite": "bold red", "does nothing that matters": "bold", "unclear": "yellow"}
+
+
+def screen(
+    before: Annotated[str, typer.Argument(help=REFERENCE)] = "",
+    after: Annotated[str, typer.Argument(help="The version whose changes are to be told apart, or a pack (.toml) on "
+                                              "top of the first one.")] = "",
+    together: Annotated[list[str] | None, typer.Option("--together", metavar="SETTING,SETTING", help="Settings that "
+                                                       "are switched as one; once or more.")] = None,
+    rounds: Annotated[int, typer.Option("--rounds", help="At most so many; it ends with the first after which nothing "
+                                        "is unclear.")] = 3,
+    seconds: Seconds = 30.0,
+    decides: Annotated[str, typer.Option("--decides", help="The metric that decides, where nothing is claimed."
+                                         )] = "frame_ms_mean",
+    matters: Annotated[float, typer.Option("--matters", help="The smallest difference that matters to you, in %."
+                                           )] = 1.0,
+    game: Annotated[str | None, typer.Option("--game", help="The game to play; needed for rig-wide versions."
+                                             )] = None,
+    warm_up: Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")] = 0.0,
+    plan_only: Annotated[bool, typer.Option("--plan", help="Say what would be played, and how long it takes.")] = False,
+    resume: Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")] = False,
+    figure: Annotated[Path | None, typer.Option("--figure", help="Draw it: .png or .svg.")] = None,
+    seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Find out which of the changes between two versions matter, all at once.
+
+    Every run switches about half of the changes on. The rig is put back to what it was, whatever happens.
+    """
+    from keenlattice.cli.ingest import check_ending
+    from keenlattice.cli.output import emit_json
+    from keenlattice.cli.session import begin
+    from keenlattice.errors import UsageError
+    from keenlattice.logbook.studies import begin_study, study
+    from keenlattice.trial.plan import fresh_seed
+    from keenlattice.trial.screen import ScreenPlan, factors_of
+
+    check_ending(figure, ".png", ".svg")
+    session = begin(book, rig)
+    if resume:
+        found = study(session.book, session.rig.name, None, "screen")
+        one, other = _version(session, found.plan["before"]), _version(session, found.plan["after"])
+        plan = ScreenPlan.of_json(found.plan["plan"])
+    elif not (before and after):
+        raise UsageError("a screen takes two versions, or a version and a pack: keen screen BEFORE AFTER; or --resume")
+    else:
+        one = session.find(before)
+        other, claims = _after(session, one, after)
+        groups = [tuple(part.strip() for part in group.split(",")) for group in together or []]
+        factors = factors_of(one.entries, other.entries, groups)
+        plan = ScreenPlan(factors, tuple(_claims_of(group, claims) for group in factors) if claims else (), rounds,
+                          seconds, fresh_seed() if seed is None else seed, decides, matters, warm_up)
+        if plan_only:
+            _tell_plan(session, plan, json)
+            return
+        found = begin_study(session.book, session.rig.name, "screen", {
+            "before": _told(one), "after": _told(other), "game": game, "plan": plan.to_json()})
+    result = _play(session, found, one, other, plan, quiet=json)
+    if figure:
+        draw(result, figure)
+    if json:
+        emit_json("screen", {name: value for name, value in result.to_json().items() if name != "schema"})
+        return
+    _show(result)
+
+
+def _told(version: "Version") -> dict[str, object]:
+    """A version as a study keeps it: one that was made of a pack is in no history."""
+    return {"reference": version.reference if version.time or not version.entries else version.note,
+            "profile": version.profile, "entries": dict(version.entries)}
+
+
+def _version(session: "Session", told: dict[str, object]) -> "Version":
+    from keenlattice.profile.version import Version
+
+    entries: dict[str, bool | int | float | str] = dict(told["entries"])  # type: ignore[call-overload]
+    return Version(str(told["profile"]), entries, note=str(told["reference"]))
+
+
+def _after(session: "Session", before: "Version", after: str) -> "tuple[Version, dict[str, tuple[Claim, ...]]]":
+    """The other version, and what is claimed of each of its settings if it is a pack."""
+    from keenlattice.cli.pack import here
+    from keenlattice.profile.offer import adopted, offer
+    from keenlattice.profile.pack import read_pack
+    from keenlattice.profile.version import Version
+
+    if not after.endswith(".toml"):
+        return session.find(after), {}
+    pack = read_pack(Path(after))
+    offers = offer(pack, here(session))
+    entries = adopted(offers, lambda _: before.entries).get(before.profile, {})
+    known = {key: value for key, value in entries.items() if key in session.rig.catalog()}
+    claims = {setting.key: tuple(one.rule.claim) for one in offers if one.rule.game == before.profile and not one.fails
+              for setting in one.settings}
+    return Version(before.profile, known, note=pack.title), claims
+
+
+def _claims_of(group: "tuple[str, ...]", claims: "dict[str, tuple[Claim, ...]]") -> "tuple[Claim, ...]":
+    return next((claims[key] for key in group if claims.get(key)), ())
+
+
+def _tell_plan(session: "Session", plan: "ScreenPlan", json: bool) -> None:
+    from keenlattice.cli.output import emit_json, say
+    from keenlattice.trial.screen import costly
+
+    in_round, restarts = len(plan.design()), [plan.factors[place] for place in costly(session.rig, plan)]
+    minutes = in_round * (plan.seconds + plan.warm_up_s) / 60
+    if json:
+        emit_json("screen-plan", {"plan": plan.to_json(), "runs_per_round": in_round, "minutes_per_round": minutes,
+                                  "restarting": [list(group) for group in restarts]})
+        return
+    say(f"{len(plan.factors)} changes, {in_round} runs of {plan.seconds:g} s a round: {minutes:.0f} min, and at most "
+        f"{plan.rounds} rounds.", "bold")
+    for group in plan.factors:
+        say("  " + " + ".join(group) + " (restarts the machine)" * (group in restarts))
+    if restarts:
+        say("Runs that agree in what restarts the machine come one after the other, so that it restarts seldom; what "
+            "changes slowly meanwhile weighs more on those.")
+
+
+def _play(session: "Session", study: "Study", before: "Version", after: "Version", plan: "ScreenPlan",
+          quiet: bool) -> "ScreenResult":
+    from keenlattice.cli.progress import steps
+    from keenlattice.cli.studies import keeping
+    from keenlattice.errors import RigError
+    from keenlattice.logbook.studies import done_of, end_study
+    from keenlattice.trial.run import game_for
+    from keenlattice.trial.screen import run_screen
+
+    game, done = game_for(before, after, study.plan["game"]), done_of(session.book, study)
+    rows = {str(row): f"screen {study.number}, row {row}" for row in range(len(plan.design()))}
+    with steps(f"{len(plan.factors)} changes at once", len(plan.runs()), quiet) as advance:
+        for _ in done:
+            advance()
+        each = keeping(session, study, game, rows, advance)
+        try:
+            result = run_screen(session.rig, before, after, plan, game, each, done)
+        except RigError as error:
+            raise type(error)(f"{error}. The finished runs are kept: keen screen --resume goes on") from None
+    end_study(session.book, study, result.to_json())
+    return result
+
+
+def draw(result: "ScreenResult", path: Path) -> None:
+    """Writes the screen's figure."""
+    from keenlattice.report.screen_figure import screen_figure
+    from keenlattice.report.style import save
+
+    save(screen_figure(result), path)
+
+
+def _show(result: "ScreenResult") -> None:
+    from keenlattice.cli.output import say, styled
+    from keenlattice.cli.studies import say_excluded
+    from keenlattice.report.words import TITLES
+
+    plan, width = result.plan, max(len(" + ".join(one.settings)) for one in result.factors)
+    counts = {word: sum(one.judged.standing == word for one in result.factors) for word in STYLES}
+    say(f"Of {len(result.factors)} changes, " + ", ".join(
+        f"{count} {_word(word, count)}" for word, count in counts.items() if count) + ".", "bold")
+    say(f"{result.game} on {result.rig}: {result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, "
+        f"seed {plan.seed}; {plan.matters_pct:g} % matter. One by one, {result.one_by_one_runs} runs would tell as "
+        "much.\n", "dim")
+    for one in result.factors:
+        name, standing = " + ".join(one.settings).ljust(width), one.judged.standing
+        print(f"{name}  {interval(one.judged):>18}  {TITLES[one.judged.metric]:15}  "
+              f"{styled(standing, STYLES[standing])}")
+    say_excluded(result.excluded)
+    for pair in result.interactions:
+        others = f" (or {', '.join(' with '.join(one) for one in pair.or_of[:3])}: this design cannot tell)"
+        say(f"! {' with '.join(pair.settings)} does {pair.change_pct:+.1f} % beyond what each does alone"
+            + others * bool(pair.or_of))
+    if not result.interactions:
+        say("No two of them were seen to do together what neither does alone.", "dim")
+    if unclear := [" + ".join(one.settings) for one in result.factors if one.judged.standing == "unclear"]:
+        say(f"next: more rounds or longer runs tell of what is unclear, or a trial of {unclear[0]} alone", "dim")
+    else:
+        say("next: keep those that help with keen edit, and prove them together: keen trial", "dim")
+
+
+def _word(standing: str, count: int) -> str:
+    """How a count of factors is put: `3 do nothing that matters`, `1 does`."""
+    if standing.startswith("does"):
+        return standing if count == 1 else "do" + standing.removeprefix("does").replace("is claimed", "is claimed")
+    return f"{'is' if count == 1 else 'are'} {standing}"
+
+
+def interval(effect: "Effect") -> str:
+    """An effect's interval in words."""
+    if effect.low_pct is None or effect.high_pct is None:
+        return "too little to tell"
+    return f"{effect.low_pct:+.1f} to {effect.high_pct:+.1f} %"

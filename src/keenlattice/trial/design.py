@@ -1,0 +1,89 @@
+"""Two-level designs: many settings switched at once, so that every run tells something of each of them.
+
+A matrix of Hadamard has orthogonal columns of +1 and -1 (R. E. A. C. Paley, 1933); its columns as settings and its rows
+as runs are R. L. Plackett and J. P. Burman's designs (Biometrika 1946). Folded over (all signs turned, as further
+runs), the effect of a setting is mixed up with no interaction of two others (G. E. P. Box and K. B. Wilson, 1951).
+"""
+
+from collections.abc import Sequence
+from itertools import combinations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keenlattice.errors import BadValue
+
+MOST_FACTORS = 100
+ALIASED = 0.5  # of two columns: more correlated than this, their effects cannot be told apart
+
+Signs = NDArray[np.int8]
+
+
+def hadamard(least: int) -> Signs:
+    """The smallest matrix of Hadamard that can be made here with at least so many columns; first row and column +1."""
+    size = max(4, least + -least % 4)
+    while (found := _of_size(size)) is None:
+        size += 4
+    found = found * found[0]
+    return np.asarray(found * found[:, :1], dtype=np.int8)
+
+
+def _of_size(size: int) -> Signs | None:
+    if size in (1, 2):
+        return np.array([[1, 1], [1, -1]], dtype=np.int8)[:size, :size]
+    if _is_prime(size - 1) and (size - 1) % 4 == 3:
+        return _of_residues(size - 1)
+    if size % 2 == 0 and (half := _of_size(size // 2)) is not None:
+        return np.block([[half, half], [half, -half]])
+    return None
+
+
+def _is_prime(number: int) -> bool:
+    return number > 1 and all(number % one for one in range(2, int(number ** 0.5) + 1))
+
+
+def _of_residues(prime: int) -> Signs:
+    """Paley's first construction, from the squares modulo a prime that leaves 3 when divided by 4."""
+    squares = {one * one % prime for one in range(1, prime)}
+    sign = np.array([0, *(1 if one in squares else -1 for one in range(1, prime))], dtype=np.int8)
+    core = sign[(np.arange(prime)[:, None] - np.arange(prime)[None, :]) % prime]
+    matrix = np.ones((prime + 1, prime + 1), dtype=np.int8)
+    matrix[1:, 1:] = core + np.eye(prime, dtype=np.int8)
+    matrix[1:, 0] = -1
+    return matrix
+
+
+def screening_design(factors: int) -> Signs:
+    """A folded design: which of the factors each run switches on; shape (runs, factors), +1 on and -1 off.
+
+    Raises:
+        BadValue: no factor, or more than MOST_FACTORS.
+    """
+    if not 1 <= factors <= MOST_FACTORS:
+        raise BadValue(f"{factors} settings to screen: 1 to {MOST_FACTORS} can be")
+    half = hadamard(factors + 1)[:, 1:factors + 1]
+    return np.vstack([half, -half])
+
+
+def in_order(design: Signs, costly: Sequence[int], random: np.random.Generator) -> list[int]:
+    """The order in which rows are played: drawn at random; where some factors are costly to switch, rows that agree in
+    those come one after the other."""
+    rows: list[int] = random.permutation(len(design)).tolist()
+    if not costly:
+        return rows
+    stretches: dict[tuple[int, ...], list[int]] = {}
+    for row in rows:
+        stretches.setdefault(tuple(design[row, list(costly)].tolist()), []).append(row)
+    return [row for stretch in stretches.values() for row in stretch]
+
+
+def mixed_up(design: Signs) -> dict[tuple[int, int], list[tuple[int, int]]]:
+    """Each pair of factors whose interaction cannot be told from that of others: pair to those others."""
+    pairs = list(combinations(range(design.shape[1]), 2))
+    if len(pairs) < 2:
+        return {}
+    products = np.array([design[:, one] * design[:, other] for one, other in pairs], dtype=np.float64)
+    alike = np.abs(products @ products.T) / design.shape[0] > ALIASED
+    np.fill_diagonal(alike, False)
+    return {pair: [pairs[other] for other in np.flatnonzero(alike[number])] for number, pair in enumerate(pairs)
+            if alike[number].any()}

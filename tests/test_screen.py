@@ -1,0 +1,155 @@
+"""Screening: designs whose columns are orthogonal, known effects found, placebos left alone, runs kept."""
+
+import math
+from dataclasses import replace
+from itertools import pairwise
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import Keen, as_json
+from keenlattice.errors import BadValue, UnknownName, UsageError
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.metrics import TRIAL_METRICS
+from keenlattice.profile.pack import Claim
+from keenlattice.profile.version import Version, stock
+from keenlattice.report.screen_figure import screen_figure
+from keenlattice.rig.standin.machine import Standin
+from keenlattice.trial.conclude import Numbers
+from keenlattice.trial.design import hadamard, in_order, mixed_up, screening_design
+from keenlattice.trial.player import Run
+from keenlattice.trial.screen import ScreenPlan, ScreenResult, costly, factors_of, run_screen, screened
+from test_report import assert_clear
+
+BEFORE = stock("brass-orbit")
+PACK = Path(__file__).parent.parent / "examples" / "packs" / "pinball-league.toml"
+
+
+@given(st.integers(1, 60))
+def test_designs_are_orthogonal_and_clear_of_interactions(factors: int) -> None:
+    whole, design = hadamard(factors + 1), screening_design(factors).astype(int)
+    assert (whole.astype(int) @ whole.T == len(whole) * np.eye(len(whole))).all()
+    runs = len(design)
+    assert (design.T @ design == runs * np.eye(factors)).all() and (design.sum(axis=0) == 0).all()
+    assert runs <= 2 * max(4, factors + 12)
+    for one in range(min(factors, 6)):  # a product of two columns is orthogonal to every column
+        assert not (design.T @ (design[:, [one]] * np.delete(design, one, axis=1))).any()
+
+
+@given(st.integers(2, 20), st.integers(0, 100), st.data())
+def test_every_row_is_played_once_and_costly_ones_together(factors: int, seed: int, data: st.DataObject) -> None:
+    design = screening_design(factors)
+    dear = data.draw(st.lists(st.integers(0, factors - 1), max_size=2, unique=True))
+    order = in_order(design, dear, np.random.default_rng(seed))
+    assert sorted(order) == list(range(len(design)))
+    levels = [tuple(design[row, dear]) for row in order]
+    assert sum(one != other for one, other in pairwise(levels)) <= 2 ** len(dear) - 1 or not dear
+
+
+def test_what_cannot_be_told_apart_is_named() -> None:
+    design = screening_design(7)  # 16 runs: every pair shares its column with two others
+    assert len(mixed_up(design)) == 21 and all(len(others) == 2 for others in mixed_up(design).values())
+    with pytest.raises(BadValue, match="1 to 100"):
+        screening_design(101)
+
+
+def made_up(plan: ScreenPlan, effects: list[float], seed: int, pair: float = 0.0) -> tuple[np.ndarray, list[Numbers]]:
+    """Runs in which switching each factor on changes every metric by so much (logarithm), and the first two together
+    by `pair` more."""
+    random, design = np.random.default_rng(seed), plan.design()
+    rows = np.array([row for _, row, _ in plan.runs()])
+    on = (design[rows] + 1) / 2
+    logs = on @ np.array(effects) + pair * on[:, 0] * on[:, 1] + 0.01 * np.linspace(0, 1, len(rows))
+    return design[rows], [dict.fromkeys(TRIAL_METRICS, 10 * math.exp(one))
+                          for one in logs + random.normal(0, 0.006, len(rows))]
+
+
+EMPTY = ScreenResult("g", "b", "a", "r", ScreenPlan((("a.b",),)), (), (), 0, 0, 0)
+
+
+def test_known_effects_are_found_and_the_others_do_nothing() -> None:
+    claims = (Claim(metric="frame_ms_p99", direction="down", at_least_pct=2),)
+    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(12)), (claims, claims, *[()] * 10), rounds=3)
+    effects = [-0.08, 0.08, -0.05, 0.05, *[0.0] * 8]
+    result = screened(plan, *made_up(plan, effects, 1), replace(EMPTY, plan=plan))
+    standing = {one.settings[0]: one.judged.standing for one in result.factors}
+    assert [standing[f"x.f{number}"] for number in range(4)] == ["does what is claimed", "does the opposite", "better",
+                                                                 "worse"]
+    assert [standing[f"x.f{number}"] for number in range(4, 12)] == ["does nothing that matters"] * 8
+    assert result.one_by_one_runs == 12 * 96 and not result.interactions
+    assert ScreenPlan.of_json(plan.to_json()) == plan
+    assert_clear(screen_figure(result), 30)
+
+
+def test_an_interaction_is_named_with_what_it_may_be_instead() -> None:
+    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(7)), rounds=3)
+    result = screened(plan, *made_up(plan, [0.0] * 7, 1, pair=0.1), replace(EMPTY, plan=plan))
+    (found,) = result.interactions
+    pairs = [set(found.settings), *map(set, found.or_of)]
+    assert {"x.f0", "x.f1"} in pairs and len(pairs) == 3 and 4 < found.change_pct < 6
+
+
+def test_placebos_are_seldom_called_effective() -> None:
+    called = 0
+    for seed in range(60):
+        plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(8)), rounds=1, seed=seed, matters_pct=1e-6)
+        found = screened(plan, *made_up(plan, [0.0] * 8, seed), replace(EMPTY, plan=plan)).factors
+        called += sum(one.judged.standing in ("better", "worse") for one in found)
+    assert 10 <= called <= 38  # of 480 at 5 %: beyond that in fewer than one of a hundred
+
+
+def test_a_screen_that_was_stopped_goes_on_to_the_same_result(rig: Standin) -> None:
+    after = Version("brass-orbit", {"frame.queue-depth": 1, "scaling.render-scale": 80, "antialias.gamma": False})
+    plan = ScreenPlan(factors_of({}, after.entries), rounds=4, seconds=10, seed=4, matters_pct=3)
+    whole, kept = run_screen(rig, BEFORE, after, plan), dict[int, Capture]()
+    standing = {one.settings[0]: one.judged.standing for one in whole.factors}
+    assert standing["scaling.render-scale"] == "better" and standing["antialias.gamma"] == "does nothing that matters"
+
+    def each(run: Run) -> None:
+        if run.place == 6:
+            raise KeyboardInterrupt
+        kept[run.place] = run.capture
+
+    held = rig.state()
+    with pytest.raises(KeyboardInterrupt):
+        run_screen(rig, BEFORE, after, plan, each=each)
+    assert rig.state() == held and len(kept) == 6
+    assert run_screen(rig, BEFORE, after, plan, done=kept) == whole
+
+
+def test_what_restarts_the_machine_is_switched_seldom(rig: Standin) -> None:
+    after = Version("rig", {"memory.rated-speed": True, "background.recorder": False, "cpu.power-plan": "performance"})
+    plan = ScreenPlan(factors_of({}, after.entries), rounds=1)
+    assert [plan.factors[place] for place in costly(rig, plan)] == [("memory.rated-speed",)]
+    rows = [plan.design()[row] for _, row, _ in plan.runs(costly(rig, plan))]
+    on = [row[plan.factors.index(("memory.rated-speed",))] for row in rows]
+    assert sum(one != other for one, other in pairwise(on)) == 1
+
+
+def test_groups_and_plans_that_cannot_be() -> None:
+    after = {"a.b": 1, "a.c": 2, "a.d": 3}
+    assert factors_of({}, after, [["a.d", "a.b"]]) == (("a.d", "a.b"), ("a.c",))
+    for groups, says in (([["a.x"]], "set the same there"), ([["a.b"], ["a.b", "a.c"]], "in two groups")):
+        with pytest.raises(UsageError, match=says):
+            factors_of({}, after, groups)
+    for wrong in ({"rounds": 0}, {"matters_pct": 0}, {"seconds": 0.1}, {"factors": ()}):
+        with pytest.raises(BadValue):
+            ScreenPlan(**{"factors": (("a.b",),), **wrong})  # type: ignore[arg-type]
+    with pytest.raises(UnknownName):
+        ScreenPlan((("a.b",),), decides="fps")
+
+
+def test_screens_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "brass-orbit", "frame.queue-depth=1", "scaling.render-scale=80", "antialias.gamma=off")
+    words = ["screen", "brass-orbit@stock", "brass-orbit", "--seconds", "5", "--matters", "4"]
+    assert "3 changes, 8 runs of 5 s a round" in keen(*words, "--plan").stdout
+    told = keen(*words, "--seed", "1", "--figure", "s.png", "--together", "antialias.gamma,scaling.render-scale").stdout
+    assert "antialias.gamma + scaling.render-scale" in told and "better" in told and (tmp_path / "s.png").exists()
+    assert "was left unfinished" in keen("screen", "--resume", code=2).stderr
+    pack = as_json(keen("screen", "brass-orbit@stock", str(PACK), "--seconds", "5", "--rounds", "1", "--json"))
+    assert {one["judged"]["metric"] for one in pack["factors"]} == {"latency_ms_median"} and pack["runs"] == 8
+    for bad in (["screen"], ["screen", "brass-orbit", "brass-orbit"], [*words, "--together", "x.y"]):
+        assert keen(*bad, code=2).stderr
