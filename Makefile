@@ -3,6 +3,7 @@
 # check  style, types, layers
 # bench  speed, each figure as a ratio to something in the same run
 # sensors  how well flashes are found over a grid of signals, written into docs/sensors.md
+# calibrate  trials and screens against the stand-in's truth, written into docs/calibration.md
 # torture  the fuzz runs and the kills, at full length
 # shots  the pictures in docs/screenshots, made anew from the demo data
 
@@ -11,7 +12,7 @@ BIN := .venv/bin
 DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core chromium
 
-.PHONY: demo test check bench sensors torture shots clean
+.PHONY: demo test check bench sensors calibrate torture shots clean
 
 demo: .venv/installed
 	$(BIN)/keen demo
@@ -30,6 +31,9 @@ bench: .venv/installed-dev
 
 sensors: .venv/installed-dev
 	$(BIN)/python -m bench.sensor_grid
+
+calibrate: .venv/installed-dev
+	$(BIN)/python -m bench.calibrate
 
 torture: .venv/installed-dev
 	KEEN_KILLS=600 $(BIN)/python -m pytest tests/test_kills.py

@@ -19,6 +19,7 @@ from keenlattice.cli import (
     fault,
     game,
     history,
+    hunt,
     ingest,
     label,
     latency,
@@ -47,7 +48,7 @@ app = typer.Typer(
 for command in (demo.demo, survey.survey, catalog.catalog, edit.edit, show.show, history.history, compare.compare,
                 label.label, merge.merge, merge.revert, game.game, match.match, apply.apply, undo.undo, drift.drift,
                 recover.recover, restart.restart, chore.chore, fault.fault, facts.facts, sheet.sheet, measure.measure,
-                ingest.ingest, latency.latency, draw.draw, trial.trial, screen.screen):
+                ingest.ingest, latency.latency, draw.draw, trial.trial, screen.screen, hunt.hunt):
     app.command()(command)
 app.add_typer(pack.app, name="pack")
 

@@ -144,11 +144,10 @@ def _play(session: "Session", study: "Study", before: "Version", after: "Version
     from keenlattice.trial.screen import run_screen
 
     game, done = game_for(before, after, study.plan["game"]), done_of(session.book, study)
-    rows = {str(row): f"screen {study.number}, row {row}" for row in range(len(plan.design()))}
     with steps(f"{len(plan.factors)} changes at once", len(plan.runs()), quiet) as advance:
         for _ in done:
             advance()
-        each = keeping(session, study, game, rows, advance)
+        each = keeping(session, study, game, lambda row: f"screen {study.number}, row {row}", advance)
         try:
             result = run_screen(session.rig, before, after, plan, game, each, done)
         except RigError as error:

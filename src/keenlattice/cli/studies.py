@@ -9,19 +9,19 @@ if TYPE_CHECKING:
     from keenlattice.trial.player import Run
 
 
-def keeping(session: "Session", study: "Study", game: str, versions: dict[str, str],
+def keeping(session: "Session", study: "Study", game: str, version_of: Callable[[str], str],
             advance: Callable[[], None]) -> "Callable[[Run], None]":
     """What is to be called with every run of a study: it is kept, and the progress bar moves on.
 
     Args:
-        versions: arm to the id of the version that it stands for.
+        version_of: tells the id of the version that an arm stands for, or what else to call it.
     """
     from keenlattice.logbook.studies import KeptRun, add_run
 
     def each(run: "Run") -> None:
         file = ""
         if run.capture.shown_ms.size:
-            file = session.book.keep_capture(run.capture, session.rig.name, game, versions[run.arm])
+            file = session.book.keep_capture(run.capture, session.rig.name, game, version_of(run.arm))
         add_run(session.book, study, KeptRun(run.place, run.arm, run.seed, file, run.excluded))
         if not run.excluded:
             advance()

@@ -133,7 +133,7 @@ def play_study(session: "Session", study: "Study", before: "Version", after: "Ve
     with steps(f"{plan.blocks} blocks of two runs", len(plan.runs()), quiet) as advance:
         for _ in done:
             advance()
-        each = keeping(session, study, played, {"before": before.id, "after": after.id}, advance)
+        each = keeping(session, study, played, {"before": before.id, "after": after.id}.__getitem__, advance)
         try:
             result = run_trial(session.rig, before, after, plan, study.plan["game"], each, done)
         except RigError as error:

@@ -28,7 +28,7 @@ from keenlattice.rig.standin.chores import (
 )
 from keenlattice.rig.standin.faults import Fault, Held, has_struck, keep_fault, read_fault
 from keenlattice.rig.standin.games import GAMES, listed_games
-from keenlattice.rig.standin.mechanisms import pipeline
+from keenlattice.rig.standin.mechanisms import Pipeline, pipeline
 from keenlattice.rig.standin.pipeline import simulate
 
 STATE, RUNNING = "state.json", "running.json"
@@ -193,9 +193,12 @@ class Standin:
         return {setting.name for setting in self._catalog if setting.restart in ("driver", "machine")}
 
     def play(self, game: str, seconds: float, seed: int) -> Capture:
-        load = GAMES[game_of(self, game).name][1]
-        capture = simulate(pipeline(load, self._in_effect(game)), seconds, seed)
+        capture = simulate(self.pipeline(game), seconds, seed)
         return replace(capture, about={"seed": seed, "seconds": seconds, "facts": dict(self.facts())})
+
+    def pipeline(self, game: str) -> Pipeline:
+        """The frame pipeline of a game, as the settings in effect leave it: what a run is simulated with."""
+        return pipeline(GAMES[game_of(self, game).name][1], self._in_effect(game))
 
     def _in_effect(self, owner: str) -> Mapping[str, Value]:
         """What the running machine works by: settings that wait for a restart still hold their old values."""

@@ -1,0 +1,138 @@
+"""`keen hunt`: since which version a metric has changed, and because of which settings."""
+
+from dataclasses import asdict
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from keenlattice.cli.options import Book, Json, Rig, Seconds, Seed
+
+if TYPE_CHECKING:
+    from keenlattice.cli.session import Session
+    from keenlattice.logbook.studies import Study
+    from keenlattice.profile.version import Version
+    from keenlattice.trial.hunt import HuntPlan, HuntResult
+
+
+def hunt(
+    profile: Annotated[str, typer.Argument(help="The profile whose history is gone through: a game's name, or rig."
+                                           )] = "",
+    since: Annotated[str, typer.Option("--since", metavar="VERSION", help="Where it was still otherwise.  [default: "
+                                       "stock]")] = "",
+    until: Annotated[str, typer.Option("--until", metavar="VERSION", help="Where it is as it is now.  [default: the "
+                                       "latest]")] = "",
+    decides: Annotated[str, typer.Option("--decides", help="The metric that changed.")] = "frame_ms_mean",
+    matters: Annotated[float, typer.Option("--matters", help="The smallest difference that matters to you, in %."
+                                           )] = 1.0,
+    blocks: Annotated[int, typer.Option("--blocks", help="Of the trial of the oldest against the newest.")] = 8,
+    error: Annotated[float, typer.Option("--error", help="How likely it may name the wrong version.")] = 0.05,
+    game: Annotated[str | None, typer.Option("--game", help="The game to play; needed for the rig-wide profile."
+                                             )] = None,
+    resume: Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")] = False,
+    seconds: Seconds = 30.0, seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Find the version at which a metric changed, and the least set of settings in it that did it.
+
+    The rig is put back to what it was, whatever happens.
+    """
+    from keenlattice.cli.output import emit_json
+    from keenlattice.cli.session import begin
+    from keenlattice.errors import UsageError
+    from keenlattice.logbook.studies import begin_study, study
+    from keenlattice.trial.hunt import HuntPlan
+    from keenlattice.trial.plan import Plan, fresh_seed
+
+    session = begin(book, rig)
+    if resume:
+        found = study(session.book, session.rig.name, None, "hunt")
+        plan = HuntPlan(Plan(**found.plan["trial"]), found.plan["error"])
+        line = [session.find(reference) for reference in found.plan["line"]]
+    elif not profile:
+        raise UsageError("a hunt takes a profile: keen hunt GAME; or --resume")
+    else:
+        line = line_of(session, since or f"{profile}@stock", until or profile)
+        trial = Plan(blocks, seconds, fresh_seed() if seed is None else seed, decides, matters)
+        plan = HuntPlan(trial, error)
+        found = begin_study(session.book, session.rig.name, "hunt", {
+            "line": [version.reference for version in line], "game": game, "trial": asdict(trial), "error": error})
+    result = _play(session, found, line, plan, quiet=json)
+    if json:
+        emit_json("hunt", {name: value for name, value in result.to_json().items() if name != "schema"})
+        return
+    _show(session, result, line)
+
+
+def line_of(session: "Session", since: str, until: str) -> "list[Version]":
+    """The versions from one to another, the oldest first: each with the one that it was made from before it.
+
+    Raises:
+        UsageError: the one is no ancestor of the other.
+    """
+    from keenlattice.errors import UsageError
+
+    first, version = session.find(since), session.find(until)
+    line = [version]
+    while line[0].id != first.id and line[0].parents:
+        line.insert(0, session.book.version(version.profile, line[0].parents[0]))
+    if line[0].id != first.id:
+        if first.entries or first.time:
+            raise UsageError(f"{until} was not made from {since}: keen history {version.profile} shows the lines")
+        line.insert(0, first)  # stock comes before every history
+    if len(line) < 2:
+        raise UsageError(f"{since} and {until} are the same version: there is nothing between them")
+    return line
+
+
+def _play(session: "Session", study: "Study", line: "list[Version]", plan: "HuntPlan", quiet: bool) -> "HuntResult":
+    from keenlattice.cli.progress import steps
+    from keenlattice.cli.studies import keeping
+    from keenlattice.errors import RigError
+    from keenlattice.logbook.studies import done_of, end_study
+    from keenlattice.trial.hunt import run_hunt
+    from keenlattice.trial.run import game_for
+
+    game, done = game_for(line[0], line[-1], study.plan["game"]), done_of(session.book, study)
+    ids = {version.reference: version.id for version in line}
+    with steps(f"{len(line)} versions", 2 * plan.trial.blocks, quiet) as advance:
+        for _ in done:
+            advance()
+        each = keeping(session, study, game, lambda arm: ids.get(arm, f"hunt {study.number}, {arm}"), advance)
+        try:
+            result = run_hunt(session.rig, line, plan, game, each, done)
+        except RigError as error:
+            raise type(error)(f"{error}. The finished runs are kept: keen hunt --resume goes on") from None
+    end_study(session.book, study, result.to_json())
+    return result
+
+
+def _show(session: "Session", result: "HuntResult", line: "list[Version]") -> None:
+    from keenlattice.cli.changes import value_text
+    from keenlattice.cli.output import VERDICT_STYLES, say, table
+    from keenlattice.cli.studies import say_excluded
+    from keenlattice.profile.compare import changes
+    from keenlattice.report.words import headline
+
+    say(headline(result.trial), VERDICT_STYLES[result.trial.deciding.verdict])
+    say(f"{len(line)} versions from {line[0].reference} to {line[-1].reference}, {result.runs} runs of "
+        f"{result.trial.plan.seconds:g} s, seed {result.trial.plan.seed}.\n", "dim")
+    say_excluded(result.excluded)
+    if not result.first:
+        say("Between the oldest and the newest no change beyond what matters was told: there is nothing to hunt for.")
+        say("next: more blocks, longer runs, or another metric (--decides)", "dim")
+        return
+    by_reference = {version.reference: version for version in line}
+    first, before = by_reference[result.first], by_reference[result.before]
+    say(f"It changed with {result.first}{f', {first.note!r}' if first.note else ''} "
+        f"({100 * result.weight:.0f} % sure); before that came {result.before}.", "bold")
+    differing = changes(before.entries, first.entries)
+    catalog = session.rig.catalog()
+    say(f"Of the {len(differing)} settings that differ between them, "
+        f"{'this one does' if len(result.settings) == 1 else 'these do'} it:" if len(differing) > 1 else
+        "They differ in one setting:")
+    table(["setting", "before", "since"], [
+        [one.key, value_text(catalog, one.key, one.before), value_text(catalog, one.key, one.after)]
+        for one in differing if one.key in result.settings])
+    if not result.sure:
+        say("! not every question could be settled by forty looks: there may be a setting too many here")
+    say(f"next: keen trial {result.before} {result.first} --decides {result.trial.plan.decides}, to see how much of it "
+        "that is", "dim")
