@@ -48,10 +48,6 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
                     "keen game brass-orbit --title 'Brass Orbit' --executable orbit.exe",
                     "keen edit brass-orbit 'frame.cap== refresh - 3' frame.queue-depth=1 sync.vertical=off -m sooner"],
      ["keen apply brass-orbit --yes >sheet.txt", "keen sheet --tick 1 --seen 2=3", "keen sheet --out sheet.html"]),
-    ("match", 400, ["export KEEN_RIG=linux", "keen game tidewater-rally --executable tidewater-rally",
-                    "keen edit tidewater-rally driver.threaded-submission=on sync.vertical=off",
-                    "keen apply tidewater-rally --yes"],
-     ["keen match tidewater-rally", "keen match pinball"]),
     ("ingest", 800, [f"cp {RECORDINGS}/odd.csv ."], [
         "keen ingest odd.csv --yes",
         "keen ingest odd.csv --time 'Zeit [us]' --means intervals --unit us --marker Marke --dropped Bild=0 "
@@ -60,13 +56,29 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
     ("latency", 800, [f"cp {RECORDINGS}/* ."], [
         "keen latency light-log.csv --time t_ms --light light --button button", "keen latency flash.wav",
         "keen latency camera.csv --camera 240"]),
-    ("measure", 800, [], ["keen measure brass-orbit --seed 7 --seconds 30 --figure run.png",
+    ("measure", 800, [], ["keen measure brass-orbit --seed 7 --seconds 30",
                          "keen edit brass-orbit frame.queue-depth=1 >edit.txt; keen apply brass-orbit --yes >apply.txt",
                          "keen measure brass-orbit --seed 8 --seconds 30 --runs 1 | head -9",
                          "keen draw brass-orbit@stock brass-orbit --out runs.png"]),
-    ("trial-compare", 800, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
+    ("trial-compare", 860, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
+        "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7 --pilot 8",
         "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7",
         "keen compare brass-orbit@stock brass-orbit"]),
+    ("screen", 800, [
+        "keen edit brass-orbit frame.queue-depth=1 texture.anisotropy=16x texture.filter-quality=fastest "
+        "scaling.render-scale=90 driver.threaded-submission=on process.priority=high gpu.clock-policy=hold-high "
+        "antialias.gamma=off frame.cap-unfocused=30 game.config-locked=on process.io-priority=high "
+        "driver.compute-device=gpu1 driver.compute-fallback=forbid texture.negative-bias=clamp "
+        "window.high-dpi=by-game shading.ambient-occlusion=on -m 'what the list said'"],
+     ["keen screen brass-orbit@stock brass-orbit --plan | head -4",
+      "keen screen brass-orbit@stock brass-orbit --seed 1 --matters 1.5"]),
+    ("hunt", 500, [
+        "keen edit brass-orbit antialias.gamma=off -m 'a tip'",
+        "keen edit brass-orbit texture.anisotropy=16x -m sharper",
+        "keen edit brass-orbit game.config-locked=on shading.ambient-occlusion=on driver.compute-fallback=forbid "
+        "process.priority=high -m 'what the list said'", "keen edit brass-orbit frame.cap-unfocused=30 -m quiet",
+        "keen edit brass-orbit window.high-dpi=by-game -m 'another tip'"],
+     ["keen history brass-orbit", "keen hunt brass-orbit --matters 3 --seed 1"]),
 ]
 
 
@@ -80,9 +92,8 @@ def main() -> None:
             figure = Path(folder) / "keen-demo" / "brass-orbit.png"
             if figure.exists():
                 shutil.copy(figure, HERE / "figure.png")
-            for drawn in ("run.png", "runs.png"):
-                if (Path(folder) / drawn).exists():
-                    shutil.copy(Path(folder) / drawn, HERE / drawn)
+            if (runs := Path(folder) / "runs.png").exists():
+                shutil.copy(runs, HERE / "runs.png")
             if (page := Path(folder) / "sheet.html").exists():
                 _shoot_page(page, HERE / "sheet-page.png")
 

@@ -29,6 +29,7 @@ from keenlattice.rig.undo import undo
 from keenlattice.trial.conclude import conclude
 from keenlattice.trial.plan import Plan
 from keenlattice.trial.run import run_trial
+from keenlattice.trial.screen import ScreenPlan, factors_of, run_screen
 
 FILTER = {"mesa.pp_jimenezmlaa": 8}
 MINE = b"<?xml version='1.0'?>\n<driconf>\n  <!-- mine --><device/>\n</driconf>\n"
@@ -95,6 +96,18 @@ def test_a_version_against_itself_is_neither_better_nor_worse(linux: LinuxRig) -
     result = run_trial(linux, stock("scene"), stock("scene"), Plan(4, 1.5, 3, "frame_ms_mean", 20))
     assert result["frame_ms_mean"].verdict in ("unclear", "no difference that matters")
     assert result["latency_ms_median"].verdict in ("unclear", "no difference that matters")
+    assert not linux.config.exists()
+
+
+@real_driver
+def test_the_one_of_six_options_that_acts_is_found(linux: LinuxRig) -> None:
+    options = {"mesa.force_glsl_abs_sqrt": True, "mesa.allow_glsl_relaxed_es": True, "mesa.force_gl_names_reuse": True,
+               "mesa.allow_extra_pp_tokens": True, "mesa.transcode_etc": True, **FILTER}
+    plan = ScreenPlan(factors_of({}, options), rounds=1, seconds=1, seed=1, matters_pct=20)
+    result = run_screen(linux, stock("scene"), Version("scene", options), plan)
+    standing = {one.settings[0]: one.judged.standing for one in result.factors}
+    assert standing.pop("mesa.pp_jimenezmlaa") == "worse" and result.factors[0].settings == ("mesa.pp_jimenezmlaa",)
+    assert set(standing.values()) <= {"does nothing that matters", "unclear"} and result.runs == 16
     assert not linux.config.exists()
 
 

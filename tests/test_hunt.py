@@ -1,0 +1,116 @@
+"""Hunting: the version at which a metric changed is found in noise, and the least set of settings that did it."""
+
+import math
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import Keen, as_json
+from keenlattice.errors import BadValue, UsageError
+from keenlattice.measure.capture import Capture
+from keenlattice.profile.version import Version, stock
+from keenlattice.rig.standin.machine import Standin
+from keenlattice.trial.hunt import HuntPlan, run_hunt
+from keenlattice.trial.parallel import spread
+from keenlattice.trial.plan import Plan
+from keenlattice.trial.player import Run
+from keenlattice.trial.search import Signal, first_changed, least_set
+
+SIGNAL = Signal(0.08, 0.02, 7)
+
+
+@given(st.integers(1, 60), st.data())
+def test_without_noise_the_first_is_found_in_few_looks(candidates: int, data: st.DataObject) -> None:
+    true = data.draw(st.integers(0, candidates - 1))
+    found = first_changed(candidates, lambda at: 0.08 * (at >= true), SIGNAL, 0.05, 200)
+    assert found.first == true and found.looks <= 2 * math.ceil(math.log2(candidates)) + 4
+
+
+@given(st.integers(1, 10), st.sets(st.integers(0, 9), min_size=1, max_size=3))
+def test_the_least_set_is_what_acts_only_together(items: int, together: set[int]) -> None:
+    needed = {one % items for one in together}
+    found = least_set(items, lambda some: 0.08 * (needed <= some), SIGNAL, 0.01, 40)
+    assert set(found.items) == needed and found.sure
+
+
+def test_in_noise_it_is_right_as_often_as_it_says() -> None:
+    random, right, sure = np.random.default_rng(1), 0, list[float]()
+    for _ in range(300):
+        true = int(random.integers(0, 12))
+        found = first_changed(12, lambda at, true=true: 0.04 * (at >= true) + random.normal(0, 0.02),
+                              Signal(0.04, 0.02, 7), 0.05, 200)
+        right, sure = right + (found.first == true), [*sure, found.weight]
+    assert right >= 271 and min(sure) >= 0.95  # 285 are expected: fewer than 271 come in one of a thousand
+
+
+def test_a_question_that_stays_open_is_told() -> None:
+    looks = iter(range(10_000))
+    found = least_set(2, lambda _: 0.08 * (next(looks) % 2), Signal(0.08, 0.08, 7), 1e-6, 10)
+    assert not found.sure
+
+
+def line_with(at: int) -> list[Version]:
+    """Five versions, of which one switches on what costs, beside two placebos."""
+    entries: dict[str, bool | int | float | str] = {}
+    line = [stock("brass-orbit")]
+    for number, (key, value) in enumerate({"antialias.gamma": False, "frame.cap-unfocused": 30,
+                                           "process.io-priority": "high", "window.high-dpi": "by-game"}.items(), 1):
+        entries = {**entries, key: value}
+        if number == at:
+            entries |= {"shading.ambient-occlusion": "on", "texture.negative-bias": "clamp"}
+        line.append(Version("brass-orbit", entries, note=f"version {number}"))
+    return line
+
+
+@pytest.mark.parametrize("at", [1, 3, 4])
+def test_the_culprit_is_found_on_the_rig_and_a_stopped_hunt_goes_on(rig: Standin, at: int) -> None:
+    line, plan, kept = line_with(at), HuntPlan(Plan(8, 10, 3, "frame_ms_mean", 3)), dict[int, Capture]()
+    held = rig.state()
+    whole = run_hunt(rig, line, plan, each=lambda run: kept.__setitem__(run.place, run.capture))
+    assert whole.first == line[at].reference and whole.settings == ("shading.ambient-occlusion",) and whole.sure
+    assert rig.state() == held and len(kept) == whole.runs
+
+    def none(run: Run) -> None:
+        pytest.fail(f"run {run.place} was played again")
+
+    assert run_hunt(rig, line, plan, each=none, done=kept) == whole
+
+
+def test_where_nothing_changed_there_is_nothing_to_hunt(rig: Standin) -> None:
+    line = line_with(0)
+    found = run_hunt(rig, line, HuntPlan(Plan(8, 10, 3, "frame_ms_mean", 3)))
+    assert (found.first, found.settings, found.runs) == ("", (), 16)
+    with pytest.raises(UsageError, match="two versions at least"):
+        run_hunt(rig, line[:1], HuntPlan(Plan()))
+    with pytest.raises(BadValue):
+        HuntPlan(Plan(), 0.5)
+
+
+def test_a_hunt_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
+    for number, words in enumerate((
+            ["antialias.gamma=off"], ["shading.ambient-occlusion=on", "process.io-priority=high"],
+            ["window.high-dpi=by-game"])):
+        keen("edit", "brass-orbit", *words, "-m", f"step {number}")
+    words = ["hunt", "brass-orbit", "--seconds", "10", "--matters", "3", "--seed", "1"]
+    said = keen(*words).stdout
+    assert "'step 1'" in said and "Of the 2 settings that differ between them, this one does it" in said
+    assert "shading.ambient-occlusion  unset   on" in said
+    told = as_json(keen(*words, "--json"))
+    assert told["settings"] == ["shading.ambient-occlusion"] and told["weight"] >= 0.95
+    assert "there is nothing to hunt" in keen(*words, "--until", f"{told['before']}").stdout
+    for bad in (["hunt"], ["hunt", "--resume"], [*words, "--since", "brass-orbit", "--until", told["before"]],
+                [*words, "--since", "brass-orbit"]):
+        keen(*bad, code=2)
+
+
+def squared(number: int) -> int:
+    return number * number
+
+
+def test_work_is_spread_with_equal_results() -> None:
+    with ThreadPoolExecutor(2) as threads:
+        assert spread(squared, range(50), threads) == spread(squared, range(50)) == [one * one for one in range(50)]
