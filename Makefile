@@ -27,6 +27,7 @@ check: .venv/installed-dev
 	$(BIN)/lint-imports
 
 bench: .venv/installed-dev
+	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[bench]'
 	$(BIN)/python -m bench
 
 sensors: .venv/installed-dev

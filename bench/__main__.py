@@ -2,10 +2,11 @@
 
 import sys
 
-from bench import apply, ingest, logbook, metrics, probe_cost, stand_in, start_time
+from bench import apply, ingest, logbook, metrics, probe_cost, resample, stand_in, start_time
 
-BENCHMARKS = (start_time.measure, stand_in.measure, stand_in.measure_first_call, logbook.measure,
-              apply.measure, apply.measure_entries, ingest.measure, metrics.measure,
+BENCHMARKS = (start_time.measure, stand_in.measure, stand_in.measure_two_processes,
+              stand_in.measure_first_call, logbook.measure,
+              apply.measure, apply.measure_entries, ingest.measure, metrics.measure, resample.measure,
               probe_cost.measure)
 
 

@@ -21,13 +21,13 @@ import numpy as np
 
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
+from keenlattice.parallel import spread
 from keenlattice.profile.version import Entries, Version, stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import Pipeline
 from keenlattice.rig.standin.pipeline import simulate
 from keenlattice.trial.conclude import Numbers, concluded, settled
 from keenlattice.trial.hunt import HuntPlan, Looks, hunted
-from keenlattice.trial.parallel import spread
 from keenlattice.trial.pilot import noise_of
 from keenlattice.trial.plan import MAX_BLOCKS, Arm, Plan
 from keenlattice.trial.power import blocks_to_settle, chance_to_settle

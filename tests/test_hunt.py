@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 from conftest import Keen, as_json
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.measure.capture import Capture
+from keenlattice.parallel import spread
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.trial.hunt import HuntPlan, run_hunt
-from keenlattice.trial.parallel import spread
 from keenlattice.trial.plan import Plan
 from keenlattice.trial.player import Run
 from keenlattice.trial.search import Signal, first_changed, least_set

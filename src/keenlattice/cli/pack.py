@@ -12,6 +12,8 @@ if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
     from keenlattice.cli.session import Session
     from keenlattice.profile.offer import Here, OfferedRule, OfferedSetting
+    from keenlattice.profile.pack import Claim
+    from keenlattice.profile.version import Version
 
 app = typer.Typer(help="Look at a shared pack, take it over, or write one.", no_args_is_help=False)
 File = Annotated[Path, typer.Argument(help="The pack, a TOML file.")]
@@ -39,9 +41,9 @@ def look(file: File, book: Book = None, rig: Rig = "standin", json: Json = False
         say(pack.note)
     for one in offers:
         _show_rule(session, one)
-    if pack.evidence:
-        say(f"\n{len(pack.evidence)} measured results come with it; they are its author's, from another rig.")
-    say(f"\nNothing was changed. next: keen pack adopt {file}   or one rule: --rule 1", "dim")
+    claims = any(one.rule.claim for one in offers)
+    say(f"\nNothing was changed. next: keen pack adopt {file}   or one rule: --rule 1"
+        + f"   or see what holds here: keen trial --claims {file}" * claims, "dim")
 
 
 @app.command()
@@ -93,6 +95,8 @@ def write(
     author: Annotated[str, typer.Option("--author")] = "",
     licence: Annotated[str, typer.Option("--licence", help="Under which others may use it.")] = "",
     when: Annotated[str, typer.Option("--when", help="A condition over facts, such as 'refresh >= 144'.")] = "",
+    evidence: Annotated[bool, typer.Option("--evidence", help="With what your newest trial of it against --since "
+                                           "found, as claims.")] = False,
     book: Book = None, rig: Rig = "standin",
 ) -> None:
     """Write a version, or what differs between two, into a pack that others can take over."""
@@ -112,6 +116,7 @@ def write(
         raise UsageError(f"{version.reference} has nothing to write" + f" that {since} has not" * bool(since))
     try:
         rule = Rule(game=version.profile, when=when, reason=version.note,
+                    claim=_claims(session, since, version) if evidence else [],
                     unset=[one.key for one in found if one.after is None],
                     set={one.key: one.after for one in found if one.after is not None})
     except ValidationError as error:
@@ -125,6 +130,29 @@ def write(
     parse_pack(text.encode(), str(file))
     replace_file(file, text.encode())
     say(f"{file}: {len(found)} settings of {version.reference}. Look at it as others will: keen pack look {file}")
+
+
+def _claims(session: "Session", since: str, version: "Version") -> "list[Claim]":
+    """What the newest trial of a version against another lets claim.
+
+    Raises:
+        UsageError: there is none, or it found nothing that could be claimed.
+    """
+    from keenlattice.errors import UsageError
+    from keenlattice.trial.claims import claims_of
+    from keenlattice.trial.result import TrialResult
+
+    before = session.find(since or f"{version.profile}@stock").reference
+    kept = session.book.trials(before, version.reference)
+    if not kept:
+        raise UsageError(f"no trial of {before} against {version.reference} is kept: keen trial {before} "
+                         f"{version.reference}")
+    about = kept[0].get("evidence", {})
+    found = claims_of(TrialResult.of_json(kept[0]), str(about.get("software", "")), str(about.get("time", "")))
+    if not found:
+        raise UsageError(f"the newest trial of {before} against {version.reference} found nothing better or worse: "
+                         "there is nothing to claim")
+    return found
 
 
 def here(session: "Session") -> "Here":
@@ -153,6 +181,7 @@ def _rule_json(one: "OfferedRule") -> dict[str, object]:
 
 def _show_rule(session: "Session", one: "OfferedRule") -> None:
     from keenlattice.cli.output import say, table
+    from keenlattice.trial.claims import told
 
     say(f"\n{one.number}. {one.rule.game}" + (f", where {one.rule.when}" if one.rule.when else "")
         + (f": {one.rule.reason}" if one.rule.reason else ""), "bold")
@@ -161,7 +190,9 @@ def _show_rule(session: "Session", one: "OfferedRule") -> None:
     else:
         table(["setting", "now", "offered", "here"], [_row(session, each) for each in one.settings])
     for claim in one.rule.claim:
-        say(f"claims: {claim.metric} {claim.direction} by {claim.at_least_pct:g} % at least (not measured here)", "dim")
+        say(f"claims: {told(claim)}" + (" (no evidence comes with it)" if not claim.evidence else ""), "dim")
+        for evidence in claim.evidence:
+            say(f"  its author measured {evidence.told()}", "dim")
 
 
 def _row(session: "Session", each: "OfferedSetting") -> Sequence[str]:

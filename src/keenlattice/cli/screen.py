@@ -46,6 +46,7 @@ def screen(
     from keenlattice.cli.ingest import check_ending
     from keenlattice.cli.output import emit_json
     from keenlattice.cli.session import begin
+    from keenlattice.cli.studies import kept_version, version_kept
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import begin_study, study
     from keenlattice.trial.plan import fresh_seed
@@ -55,7 +56,7 @@ def screen(
     session = begin(book, rig)
     if resume:
         found = study(session.book, session.rig.name, None, "screen")
-        one, other = _version(session, found.plan["before"]), _version(session, found.plan["after"])
+        one, other = version_kept(session, found.plan["before"]), version_kept(session, found.plan["after"])
         plan = ScreenPlan.of_json(found.plan["plan"])
     elif not (before and after):
         raise UsageError("a screen takes two versions, or a version and a pack: keen screen BEFORE AFTER; or --resume")
@@ -70,7 +71,7 @@ def screen(
             _tell_plan(session, plan, json)
             return
         found = begin_study(session.book, session.rig.name, "screen", {
-            "before": _told(one), "after": _told(other), "game": game, "plan": plan.to_json()})
+            "before": kept_version(one), "after": kept_version(other), "game": game, "plan": plan.to_json()})
     result = _play(session, found, one, other, plan, quiet=json)
     if figure:
         draw(result, figure)
@@ -78,19 +79,6 @@ def screen(
         emit_json("screen", {name: value for name, value in result.to_json().items() if name != "schema"})
         return
     _show(result)
-
-
-def _told(version: "Version") -> dict[str, object]:
-    """A version as a study keeps it: one that was made of a pack is in no history."""
-    return {"reference": version.reference if version.time or not version.entries else version.note,
-            "profile": version.profile, "entries": dict(version.entries)}
-
-
-def _version(session: "Session", told: dict[str, object]) -> "Version":
-    from keenlattice.profile.version import Version
-
-    entries: dict[str, bool | int | float | str] = dict(told["entries"])  # type: ignore[call-overload]
-    return Version(str(told["profile"]), entries, note=str(told["reference"]))
 
 
 def _after(session: "Session", before: "Version", after: str) -> "tuple[Version, dict[str, tuple[Claim, ...]]]":

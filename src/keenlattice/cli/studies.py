@@ -1,11 +1,12 @@
 """What the commands that play many runs share: every run goes into the logbook as soon as it is played."""
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
     from keenlattice.logbook.studies import Study
+    from keenlattice.profile.version import Version
     from keenlattice.trial.player import Run
 
 
@@ -26,6 +27,21 @@ def keeping(session: "Session", study: "Study", game: str, version_of: Callable[
         if not run.excluded:
             advance()
     return each
+
+
+def kept_version(version: "Version") -> dict[str, Any]:
+    """A version as a study keeps it: one that was made of a pack is in no history."""
+    return {"reference": version.reference, "profile": version.profile, "entries": dict(version.entries),
+            "note": version.note, "stored": bool(version.time)}
+
+
+def version_kept(session: "Session", kept: dict[str, Any]) -> "Version":
+    """The version that a study keeps."""
+    from keenlattice.profile.version import Version
+
+    if kept["stored"]:
+        return session.find(kept["reference"])
+    return Version(kept["profile"], kept["entries"], note=kept["note"])
 
 
 def say_excluded(excluded: tuple[str, ...]) -> None:

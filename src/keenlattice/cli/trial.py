@@ -41,6 +41,8 @@ def trial(
     take: Annotated[list[Path] | None, typer.Option("--take", help="Such a run's recording, the next in order; once or "
                                                     "more.")] = None,
     by: Annotated[str, typer.Option("--map", help="The column map for it.  [default: by its header]")] = "",
+    claims: Annotated[Path | None, typer.Option("--claims", metavar="PACK", help="Repeat here what a pack claims.")
+                      ] = None,
     again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Recompute one from its captures.")
                      ] = None,
     figure: Annotated[Path | None, typer.Option("--figure", help="Write a figure (PNG) to this file.")] = None,
@@ -51,6 +53,7 @@ def trial(
     The rig is put back to what it was, whatever happens. Every run is kept as soon as it is played.
     """
     from keenlattice.cli import trial_plan
+    from keenlattice.cli.claims import repeat_claims
     from keenlattice.cli.session import begin
     from keenlattice.errors import UsageError
     from keenlattice.trial.plan import Plan, fresh_seed
@@ -58,6 +61,11 @@ def trial(
     session = begin(book, rig)
     if again is not None:
         trial_plan.recompute(session, again, json)
+        return
+    if claims is not None:
+        plan = Plan(blocks, seconds, fresh_seed() if seed is None else seed, decides, matters, early=early,
+                    repeats=repeats, warm_up_s=warm_up)
+        repeat_claims(session, claims, plan, game, json)
         return
     if take:
         done = trial_plan.take_in(session, take, by, json)
@@ -96,10 +104,11 @@ def _finish(result: "TrialResult", captures: Captures, figure: Path | None, json
 def run_and_keep(session: "Session", before: "Version", after: "Version", plan: "Plan", game: str | None,
                  quiet: bool = False) -> "tuple[TrialResult, Captures]":
     """Runs a trial with a progress bar; every run and the result go into the logbook."""
+    from keenlattice.cli.studies import kept_version
     from keenlattice.logbook.studies import begin_study
 
     study = begin_study(session.book, session.rig.name, "trial", {
-        "before": before.reference, "after": after.reference, "game": game, "plan": asdict(plan)})
+        "before": kept_version(before), "after": kept_version(after), "game": game, "plan": asdict(plan)})
     return play_study(session, study, before, after, plan, quiet)
 
 
@@ -149,7 +158,7 @@ def keep_result(session: "Session", study: "Study", result: "TrialResult") -> Ca
     files = {run.place: run for run in runs_of(session.book, study) if not run.excluded}
     kept = [files[place].file for place in sorted(files)]
     content = {**result.to_json(), "evidence": {"study": study.number, "software": __version__, "captures": kept,
-                                                "facts": dict(session.rig.facts())}}
+                                                "time": study.time, "facts": dict(session.rig.facts())}}
     end_study(session.book, study, content)
     session.book.add_trial(session.rig.name, content, kept)
     captures: Captures = {"before": [], "after": []}

@@ -33,9 +33,11 @@ def few_switches(session: "Session", before: "Version", after: "Version") -> boo
 
 def planned_by(session: "Session", study: "Study") -> "tuple[Version, Version, Plan]":
     """The versions and the plan of a trial that the logbook has."""
+    from keenlattice.cli.studies import version_kept
     from keenlattice.trial.plan import Plan
 
-    return session.find(study.plan["before"]), session.find(study.plan["after"]), Plan(**study.plan["plan"])
+    return (version_kept(session, study.plan["before"]), version_kept(session, study.plan["after"]),
+            Plan(**study.plan["plan"]))
 
 
 def play_pilot(session: "Session", before: "Version", after: "Version", plan: "Plan", blocks: int, game: str | None,
@@ -82,12 +84,14 @@ def play_pilot(session: "Session", before: "Version", after: "Version", plan: "P
 def plan_files(session: "Session", before: "Version", after: "Version", plan: "Plan", game: str | None,
                json: bool) -> None:
     """Writes down a trial whose runs the player records, and says which comes first."""
+    from keenlattice.cli.studies import kept_version
     from keenlattice.logbook.studies import begin_study
     from keenlattice.trial.run import game_for
 
     game_for(before, after, game)
     study = begin_study(session.book, session.rig.name, "trial", {
-        "before": before.reference, "after": after.reference, "game": game, "plan": asdict(plan), "files": True})
+        "before": kept_version(before), "after": kept_version(after), "game": game, "plan": asdict(plan),
+        "files": True})
     _say_next(study, plan, 0, json)
 
 
@@ -141,7 +145,7 @@ def _say_next(study: "Study", plan: "Plan", played: int, json: bool) -> None:
     from keenlattice.cli.output import emit_json, say, table
 
     runs = plan.runs()[played:]
-    versions = {"before": study.plan["before"], "after": study.plan["after"]}
+    versions = {arm: study.plan[arm]["reference"] for arm in ("before", "after")}
     if json:
         emit_json("trial-runs", {"study": study.number, "recorded": played,
                                  "to_come": [{"place": played + place, "block": block, "version": versions[arm]}

@@ -6,7 +6,7 @@
 import tomllib
 from collections.abc import Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, field_validator
 
@@ -15,6 +15,7 @@ from keenlattice.profile.formula import is_formula, parse
 
 if TYPE_CHECKING:
     from tomlkit import TOMLDocument
+    from tomlkit.items import Table
 
 FORMAT = "keen-lattice/pack/1"
 MOST_BYTES, MOST_RULES, MOST_SETTINGS = 256 * 1024, 500, 2000
@@ -34,12 +35,33 @@ class _Part(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
 
 
+class Evidence(_Part):
+    """What was measured for a claim: the change with its interval, from how many blocks of two runs, where and when."""
+
+    change_pct: float = Bounds
+    low_pct: float = Bounds
+    high_pct: float = Bounds
+    confidence: float = Field(gt=0, lt=1)
+    blocks: int = Field(ge=2, le=100_000)
+    seconds: float = Field(gt=0, le=100_000)
+    seed: int = Field(ge=0, le=2**63)
+    rig: Line
+    software: Line = ""
+    time: Line = ""
+
+    def told(self) -> str:
+        """In words."""
+        return (f"{self.low_pct:+.1f} to {self.high_pct:+.1f} % ({100 * self.confidence:.3g} % interval, {self.blocks} "
+                f"blocks of {self.seconds:g} s runs on {self.rig})")
+
+
 class Claim(_Part):
-    """What the author says a rule does: which metric, which way, at least how much."""
+    """What the author says a rule does: which metric, which way, at least how much; and the evidence for it."""
 
     metric: Annotated[str, StringConstraints(max_length=60, pattern="^[a-z0-9_]+$")]
     direction: Literal["down", "up"]
     at_least_pct: float = Field(ge=0, le=1000)
+    evidence: list[Evidence] = Field(default=[], max_length=20)
 
 
 class Rule(_Part):
@@ -69,7 +91,7 @@ class Rule(_Part):
 
 
 class Pack(_Part):
-    """A pack: who made it, under which licence, its rules, and the evidence for them (trials, as `--json` has them)."""
+    """A pack: who made it, under which licence, and its rules."""
 
     format: Literal["keen-lattice/pack/1"]
     title: Line
@@ -77,7 +99,6 @@ class Pack(_Part):
     licence: Line = ""
     note: Line = ""
     rule: list[Rule] = Field(min_length=1, max_length=MOST_RULES)
-    evidence: list[dict[str, Any]] = Field(default=[], max_length=200)
 
 
 def _readable(formula: str) -> None:
@@ -151,6 +172,20 @@ def with_rules(text: str, rules: list[Rule]) -> str:
     return tomlkit.dumps(document)
 
 
+def _claim_table(claim: Claim) -> "Table":
+    import tomlkit
+
+    table = tomlkit.table()
+    for key, value in claim.model_dump(exclude={"evidence"}).items():
+        table[key] = value
+    if claim.evidence:
+        evidence = tomlkit.aot()
+        for one in claim.evidence:
+            evidence.append(tomlkit.item(one.model_dump()))
+        table["evidence"] = evidence
+    return table
+
+
 def _append(document: "TOMLDocument", rule: Rule) -> None:
     import tomlkit
 
@@ -167,7 +202,7 @@ def _append(document: "TOMLDocument", rule: Rule) -> None:
     if rule.claim:
         claims = tomlkit.aot()
         for claim in rule.claim:
-            claims.append(tomlkit.item(claim.model_dump()))
+            claims.append(_claim_table(claim))
         table["claim"] = claims
     if "rule" not in document:
         document["rule"] = tomlkit.aot()

@@ -1,6 +1,7 @@
 """What a trial found: per metric a change, an interval and one of four verdicts."""
 
-from dataclasses import asdict, dataclass
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, fields
 from typing import Any, Literal
 
 from keenlattice.trial.plan import Plan
@@ -69,3 +70,13 @@ class TrialResult:
                 **asdict(self.plan), "blocks_played": self.blocks_played,
                 "drift_pct": list(self.drift_pct) if self.drift_pct else None, "excluded": list(self.excluded),
                 "metrics": [asdict(one) for one in self.metrics]}
+
+    @classmethod
+    def of_json(cls, content: Mapping[str, Any]) -> "TrialResult":
+        """A result as `to_json` has it; what an earlier Keen Lattice did not tell is as it was then."""
+        plan = {one.name: content[one.name] for one in fields(Plan) if one.name in content}
+        drift = content.get("drift_pct")
+        return cls(content["game"], content["before"], content["after"], Plan(**plan),
+                   tuple(MetricResult(**one) for one in content["metrics"]), content["rig"],
+                   content.get("blocks_played", content["blocks"]), tuple(drift) if drift else None,
+                   tuple(content.get("excluded", ())))

@@ -12,13 +12,16 @@ The stages' times have memory: frames resemble their neighbours, scenes come and
 shaders compile, the GPU's clock dips and the case warms up. Every run also differs a little from every other.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from concurrent.futures import Executor
 from dataclasses import dataclass
+from functools import partial
 from itertools import count, pairwise
 
 import numpy as np
 
 from keenlattice.measure.capture import STAGES, Capture, Floats
+from keenlattice.parallel import spread
 from keenlattice.rig.standin.mechanisms import Pipeline
 
 MEMORY = 0.85            # how much of a frame's unevenness the next one inherits
@@ -64,6 +67,12 @@ def simulate(line: Pipeline, seconds: float, seed: int) -> Capture:
     kept = int(np.searchsorted(played.shown, seconds * 1000)) + 1
     clicks, answers, spent = _clicks(line, played, stages, seconds, np.random.default_rng([seed, 2]))
     return Capture(played.shown[:kept], clicks, answers, stages.cpu_ms[:kept], stages.gpu_ms[:kept], stage_ms=spent)
+
+
+def simulate_many(line: Pipeline, seconds: float, seeds: Sequence[int],
+                  executor: Executor | None = None) -> list[Capture]:
+    """A capture for each seed, in their order; with an executor, spread over it, and equal to those without."""
+    return spread(partial(simulate, line, seconds), seeds, executor)
 
 
 def _runner(line: Pipeline) -> Callable[[Pipeline, _Stages], _Frames]:
