@@ -33,6 +33,7 @@ from keenlattice.trial.plan import MAX_BLOCKS, Arm, Plan
 from keenlattice.trial.power import blocks_to_settle, chance_to_settle
 from keenlattice.trial.result import MetricResult, TrialResult
 from keenlattice.trial.screen import ScreenPlan, ScreenResult, mixed, screened
+from keenlattice.trial.tune import Limit, Race, TunePlan
 
 PAGE = Path(__file__).parent.parent / "docs" / "calibration.md"
 STUDIES, TRUTH_RUNS, SECONDS, MATTERS_PCT = 500, 4000, 6.0, 3.0
@@ -238,6 +239,41 @@ def hunts(executor: Executor) -> list[Row]:
     return rows
 
 
+TUNED = (("frame.cap", ("off", 120, 144, 200)), ("frame.queue-depth", (1, 2, 3)))
+GOAL, LIMIT = "latency_ms_p95", Limit("frame_ms_p99", "below", 8.5)
+
+
+def tune_study(number: int) -> int:
+    """A race of twelve combinations: which one it names, -1 for none."""
+    plan = TunePlan(TUNED, GOAL, (LIMIT,), 12, SECONDS, seed_of("tune", number), 2.0)
+    race, over, at = Race(plan), False, 0
+    while not over and at < plan.rounds:
+        for place, one in enumerate(race.order(at)):
+            race.add(at, one, run(plan.combinations()[one], seed_of(f"tune {number} {at}", place), "", 0.0))
+        over, at = race.look(at), at + 1
+    best = race.best()
+    return -1 if best is None else best
+
+
+def exhausted(one: int) -> tuple[float, float]:
+    """The truth of one combination: the mean of its goal's logarithm, and the mean of what is limited."""
+    entries = TunePlan(TUNED, GOAL).combinations()[one]
+    runs = [run(entries, 2**31 + number, "", 0.0) for number in range(TRUTH_RUNS // 4)]
+    return (float(np.mean([math.log(numbers[GOAL]) for numbers in runs])),
+            float(np.mean([numbers[LIMIT.metric] for numbers in runs])))
+
+
+def tunes(executor: Executor) -> list[Row]:
+    truth = spread(exhausted, range(len(TunePlan(TUNED, GOAL).combinations())), executor)
+    optimum = min(goal for goal, limited in truth if limited <= LIMIT.value)
+    near = [goal <= optimum + math.log1p(0.02) and limited <= LIMIT.value for goal, limited in truth]
+    found = spread(tune_study, range(STUDIES), executor)
+    rows = [Row(f"tune names one of {sum(near)} of 12 combinations within 2 % of the optimum that keep the limit",
+                sum(one >= 0 and near[one] for one in found), STUDIES, 0.9, 1)]
+    said(rows)
+    return rows
+
+
 def said(rows: Sequence[Row]) -> None:
     for row in rows:
         print(row.line(), flush=True)
@@ -246,7 +282,7 @@ def said(rows: Sequence[Row]) -> None:
 def main() -> int:
     began = time.monotonic()
     parts: Mapping[str, Callable[[Executor], list[Row]]] = {"trials": trials, "power": power, "screens": screens,
-                                                                 "hunts": hunts}
+                                                                 "hunts": hunts, "tunes": tunes}
     with ProcessPoolExecutor(os.cpu_count()) as executor:
         rows = [row for part in parts.values() for row in part(executor)]
     missed = sum(not row.holds() for row in rows)

@@ -72,13 +72,15 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
         "window.high-dpi=by-game shading.ambient-occlusion=on -m 'what the list said'"],
      ["keen screen brass-orbit@stock brass-orbit --plan | head -4",
       "keen screen brass-orbit@stock brass-orbit --seed 1 --matters 1.5"]),
-    ("hunt", 500, [
+    ("hunt-tune", 800, [
         "keen edit brass-orbit antialias.gamma=off -m 'a tip'",
         "keen edit brass-orbit texture.anisotropy=16x -m sharper",
         "keen edit brass-orbit game.config-locked=on shading.ambient-occlusion=on driver.compute-fallback=forbid "
         "process.priority=high -m 'what the list said'", "keen edit brass-orbit frame.cap-unfocused=30 -m quiet",
         "keen edit brass-orbit window.high-dpi=by-game -m 'another tip'"],
-     ["keen history brass-orbit", "keen hunt brass-orbit --matters 3 --seed 1"]),
+     ["keen history brass-orbit", "keen hunt brass-orbit --matters 3 --seed 1",
+      "keen tune brass-orbit@stock --try frame.cap=off,120,144,160 --try frame.queue-depth=1,2,3 "
+      "--goal latency_ms_p95 --keep 'frame_ms_p99<8' --matters 2 --seed 1"]),
 ]
 
 

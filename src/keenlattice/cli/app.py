@@ -34,6 +34,7 @@ from keenlattice.cli import (
     show,
     survey,
     trial,
+    tune,
     undo,
 )
 from keenlattice.errors import KeenLatticeError
@@ -48,7 +49,8 @@ app = typer.Typer(
 for command in (demo.demo, survey.survey, catalog.catalog, edit.edit, show.show, history.history, compare.compare,
                 label.label, merge.merge, merge.revert, game.game, match.match, apply.apply, undo.undo, drift.drift,
                 recover.recover, restart.restart, chore.chore, fault.fault, facts.facts, sheet.sheet, measure.measure,
-                ingest.ingest, latency.latency, draw.draw, trial.trial, screen.screen, hunt.hunt):
+                ingest.ingest, latency.latency, draw.draw, trial.trial, screen.screen, hunt.hunt,
+                tune.tune):
     app.command()(command)
 app.add_typer(pack.app, name="pack")
 

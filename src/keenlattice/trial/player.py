@@ -18,6 +18,10 @@ from keenlattice.rig.change import Change
 TRIES = 3  # of a run, before the study is given up for now
 
 
+class RunsFailed(RigError):
+    """A run went wrong as often as it is tried."""
+
+
 @dataclass(frozen=True)
 class Run:
     """One run of a study that was played.
@@ -66,7 +70,8 @@ class Player:
         """The capture of a run with these entries on the rig; one that goes wrong is told of, and played again.
 
         Raises:
-            RigError: it went wrong TRIES times, or the rig did not take the entries.
+            RunsFailed: it went wrong TRIES times.
+            RigError: the rig did not take the entries.
         """
         why = ""
         for attempt in range(TRIES):
@@ -85,7 +90,7 @@ class Player:
             self.each(Run(place, block, arm, drawn, capture, why))
             if not why:
                 return capture
-        raise RigError(f"{why}; {TRIES} runs in a row went wrong")
+        raise RunsFailed(f"{why}; {TRIES} runs in a row went wrong")
 
     def _gone_wrong(self, capture: Capture, entries: Entries) -> str:
         """Why a run that was recorded does not count; "" if it does."""

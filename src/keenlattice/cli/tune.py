@@ -1,0 +1,172 @@
+"""`keen tune`: the best of some combinations of settings for this rig."""
+
+import re
+from dataclasses import asdict
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Seconds, Seed
+
+if TYPE_CHECKING:
+    from keenlattice.catalog.values import Value
+    from keenlattice.cli.session import Session
+    from keenlattice.logbook.studies import Study
+    from keenlattice.profile.version import Version
+    from keenlattice.trial.tune import Combination, Limit, TunePlan, TuneResult
+
+SHOWN = 12
+
+
+def tune(
+    base: Annotated[str, typer.Argument(help=f"Where to start from. {REFERENCE}")] = "",
+    vary: Annotated[list[str] | None, typer.Option("--try", metavar="SETTING=VALUE,VALUE", help="A setting and the "
+                                                   "values to try, as frame.cap=off,120,160; once or more.")] = None,
+    goal: Annotated[str, typer.Option("--goal", help="The metric that is to be as good as can be.")] = "frame_ms_mean",
+    keep: Annotated[list[str] | None, typer.Option("--keep", metavar="METRIC<VALUE", help="A bound to keep, such as "
+                                                   "'frame_ms_p99<8' or 'fps_mean>100'; once or more.")] = None,
+    rounds: Annotated[int, typer.Option("--rounds", help="At most so many; each plays every combination that is still "
+                                        "in the race once.")] = 12,
+    matters: Annotated[float, typer.Option("--matters", help="Of combinations within so many % any will do.")] = 1.0,
+    warm_up: Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")] = 0.0,
+    game: Annotated[str | None, typer.Option("--game", help="The game to play; needed for rig-wide versions."
+                                             )] = None,
+    resume: Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")] = False,
+    seconds: Seconds = 20.0, seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Find the best combination of some values for this rig, and make a version of it.
+
+    The rig is put back to what it was, whatever happens.
+    """
+    from keenlattice.cli.output import emit_json
+    from keenlattice.cli.session import begin
+    from keenlattice.cli.studies import kept_version, version_kept
+    from keenlattice.errors import UsageError
+    from keenlattice.logbook.studies import begin_study, study
+    from keenlattice.trial.plan import fresh_seed
+    from keenlattice.trial.tune import TunePlan, checked
+
+    session = begin(book, rig)
+    if resume:
+        found = study(session.book, session.rig.name, None, "tune")
+        start, plan = version_kept(session, found.plan["base"]), TunePlan.of_json(found.plan["plan"])
+    elif not (base and vary):
+        raise UsageError("tuning takes a version and settings to vary: keen tune GAME --try SETTING=VALUE,VALUE; or "
+                         "--resume")
+    else:
+        start = session.find(base)
+        choices = tuple(_choice(session, text) for text in vary)
+        plan = checked(session.rig.catalog(), TunePlan(
+            choices, goal, tuple(_limit(text) for text in keep or []), rounds, seconds,
+            fresh_seed() if seed is None else seed, matters, warm_up))
+        found = begin_study(session.book, session.rig.name, "tune", {
+            "base": kept_version(start), "game": game, "plan": asdict(plan)})
+    result = _play(session, found, start, plan, quiet=json)
+    made = _commit(session, start, result)
+    if json:
+        emit_json("tune", {"version": made.reference if made else None,
+                           **{name: value for name, value in result.to_json().items() if name != "schema"}})
+        return
+    _show(session, start, result, made)
+
+
+def _choice(session: "Session", text: str) -> "tuple[str, tuple[Value, ...]]":
+    """A setting and its values, as the player has written them."""
+    from keenlattice.errors import UsageError
+
+    key, equals, values = text.partition("=")
+    texts = [one.strip() for one in values.split(",") if one.strip()]
+    if not equals or len(texts) < 2:
+        raise UsageError(f"--try {text!r}: write SETTING=VALUE,VALUE, two values at least")
+    setting = session.rig.catalog()[key.strip()]
+    return key.strip(), tuple(setting.parsed(one) for one in texts)
+
+
+def _limit(text: str) -> "Limit":
+    """A bound, as the player has written it."""
+    from keenlattice.errors import UsageError
+    from keenlattice.trial.tune import Limit
+
+    found = re.fullmatch(r"\s*([a-z0-9_]+)\s*([<>])\s*([0-9.]+)\s*", text)
+    try:
+        if found:
+            return Limit(found[1], "below" if found[2] == "<" else "above", float(found[3]))
+    except ValueError:
+        pass
+    raise UsageError(f"--keep {text!r}: write METRIC<VALUE or METRIC>VALUE, such as frame_ms_p99<8")
+
+
+def _play(session: "Session", study: "Study", base: "Version", plan: "TunePlan", quiet: bool) -> "TuneResult":
+    from keenlattice.cli.progress import steps
+    from keenlattice.cli.studies import keeping
+    from keenlattice.errors import RigError
+    from keenlattice.logbook.studies import done_of, end_study
+    from keenlattice.trial.run import game_for
+    from keenlattice.trial.tune import run_tune
+
+    game, done = game_for(base, base, study.plan["game"]), done_of(session.book, study)
+    count = len(plan.combinations())
+    with steps(f"{count} combinations", count * plan.rounds, quiet) as advance:
+        for _ in done:
+            advance()
+        each = keeping(session, study, game, lambda arm: f"tune {study.number}, combination {arm}", advance)
+        try:
+            result = run_tune(session.rig, base, plan, game, each, done)
+        except RigError as error:
+            raise type(error)(f"{error}. The finished runs are kept: keen tune --resume goes on") from None
+    end_study(session.book, study, result.to_json())
+    return result
+
+
+def _commit(session: "Session", base: "Version", result: "TuneResult") -> "Version | None":
+    """The best combination as a new version; None if there is none, or it is what was there before."""
+    from keenlattice.profile.compare import changes, with_changes
+
+    if result.best is None:
+        return None
+    entries = with_changes(base.entries, result.best.values)
+    if not changes(base.entries, entries):
+        return None
+    return session.commit([base], entries, f"tuned for {result.plan.goal}")
+
+
+def _show(session: "Session", base: "Version", result: "TuneResult", made: "Version | None") -> None:
+    from keenlattice.cli.output import say, table
+    from keenlattice.cli.studies import say_excluded
+    from keenlattice.measure.metrics import METRICS
+    from keenlattice.report.words import TITLES
+
+    plan, best = result.plan, result.best
+    if best is None:
+        say("No combination keeps the limits.", "bold red")
+    else:
+        alike = sum(one.standing == "not told apart" for one in result.combinations)
+        sure = f"none is better by more than {plan.matters_pct:g} %" if result.settled else (
+            f"{result.rounds_played} rounds do not settle it")
+        say(f"Best for {TITLES[plan.goal]}: {_told(session, best)}; {sure}"
+            + f", and {alike} more could not be told apart from it" * bool(alike) + ".", "bold")
+    say(f"{len(result.combinations)} combinations on top of {base.reference} on {result.rig}: {result.runs} runs of "
+        f"{plan.seconds:g} s in {result.rounds_played} rounds, seed {plan.seed}.\n", "dim")
+    table([*(key for key, _ in plan.choices), f"{TITLES[plan.goal]}, {METRICS[plan.goal].unit}", "against the best",
+           "runs", ""], [_row(session, one) for one in result.combinations[:SHOWN]],
+          right=(len(plan.choices), len(plan.choices) + 1, len(plan.choices) + 2))
+    if len(result.combinations) > SHOWN:
+        say(f"and {len(result.combinations) - SHOWN} more (--json lists all)", "dim")
+    say_excluded(result.excluded)
+    if made:
+        say(f"\n{made.reference} was made of the best. The rig is as it was.")
+        say(f"next: keen trial {base.reference} {made.reference} --decides {plan.goal}, which alone proves it", "dim")
+
+
+def _told(session: "Session", one: "Combination") -> str:
+    from keenlattice.cli.changes import value_text
+
+    return ", ".join(f"{key} = {value_text(session.rig.catalog(), key, value)}" for key, value in one.values.items())
+
+
+def _row(session: "Session", one: "Combination") -> list[str]:
+    from keenlattice.cli.changes import value_text
+
+    against = "" if one.low_pct is None or one.high_pct is None else f"{one.low_pct:+.1f} to {one.high_pct:+.1f} %"
+    return [*(value_text(session.rig.catalog(), key, value) for key, value in one.values.items()),
+            "-" if one.goal is None else f"{one.goal:.1f}", against, str(one.rounds), one.standing]

@@ -1,0 +1,105 @@
+"""Tuning: the best combination is found, limits are kept, what does not run is survived, runs are kept."""
+
+import math
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from conftest import Keen, as_json
+from keenlattice.errors import BadValue, RigError, UnknownName
+from keenlattice.measure.capture import Capture
+from keenlattice.profile.version import stock
+from keenlattice.rig.standin.machine import Standin
+from keenlattice.trial.player import Run
+from keenlattice.trial.tune import Limit, Race, TunePlan, TuneResult, run_tune
+
+BASE = stock("brass-orbit")
+PLAN = TunePlan((("frame.cap", ("off", 120)), ("frame.queue-depth", (1, 3))), "latency_ms_median",
+                (Limit("frame_ms_p50", "below", 6.0),), 8, 5, 3, 5)
+
+
+def raced(values: list[float], limited: list[float], seed: int, noise: float = 0.01) -> Race:
+    """A race of made-up combinations with these goals, of which `limited` is bounded by 10."""
+    random = np.random.default_rng(seed)
+    limit = Limit("frame_ms_p99", "below", 10.0)
+    plan = TunePlan((("a.b", tuple(range(len(values)))),), "fps_mean", (limit,), seed=seed)
+    race, over, at = Race(plan), False, 0
+    while not over and at < plan.rounds:
+        for one in race.order(at):
+            race.add(at, one, {"fps_mean": values[one] * math.exp(random.normal(0, noise)),
+                               "frame_ms_p99": limited[one] * math.exp(random.normal(0, noise))})
+        over, at = race.look(at), at + 1
+    return race
+
+
+def test_the_best_that_keeps_the_limit_wins_and_runs_go_where_it_is_not_told() -> None:
+    right, spent = 0, [0] * 5
+    for seed in range(60):
+        race = raced([100, 140, 120, 119, 90], [8, 12, 8, 8, 8], seed)
+        right += race.best() in (2, 3)
+        assert race.out.get(1) == "breaks a limit" and race.out.get(4) == "worse"
+        spent = [before + len(runs) for before, runs in zip(spent, race.runs, strict=True)]
+    assert right == 60 and spent[4] == spent[1] == 180 < spent[2] > 1.1 * spent[0]
+    assert raced([1.0, 2.0], [99, 99], 1).best() is None
+
+
+@pytest.mark.parametrize("stops_at", [None, 3, 9])
+def test_tuning_on_the_rig_and_going_on(rig: Standin, stops_at: int | None) -> None:
+    kept, held = dict[int, Capture](), rig.state()
+    whole = run_tune(rig, BASE, PLAN)
+    assert whole.best and whole.best.values == {"frame.cap": "off", "frame.queue-depth": 1} and whole.settled
+    assert [one.standing for one in whole.combinations[-2:]] == ["breaks a limit"] * 2
+
+    def each(run: Run) -> None:
+        if run.place == stops_at:
+            raise KeyboardInterrupt
+        kept[run.place] = run.capture
+
+    if stops_at is not None:
+        with pytest.raises(KeyboardInterrupt):
+            run_tune(rig, BASE, PLAN, each=each)
+        assert len(kept) == stops_at
+    assert rig.state() == held and run_tune(rig, BASE, PLAN, done=kept) == whole
+
+
+def test_a_combination_that_crashes_is_survived(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
+    played = rig.play
+
+    def crashes(game: str, seconds: float, seed: int) -> Capture:
+        if rig.values(rig.state(), game).get("frame.queue-depth") == 1:
+            raise RigError("the game crashed")
+        return played(game, seconds, seed)
+
+    monkeypatch.setattr(rig, "play", crashes)
+    held, result = rig.state(), run_tune(rig, BASE, PLAN)
+    assert result.best and result.best.values["frame.queue-depth"] == 3 and rig.state() == held
+    out = [one for one in result.combinations if one.standing == "does not run"]
+    assert len(out) == 2 and all(one.goal is None for one in out) and len(result.excluded) == 6
+
+
+def test_plans_that_cannot_be(rig: Standin) -> None:
+    choices = (("frame.cap", ("off", 120)),)
+    for wrong in ({"choices": (("frame.cap", (120,)),)}, {"rounds": 2}, {"matters_pct": 0}, {"seconds": 0},
+                  {"choices": (("frame.cap", tuple(range(201))),)}):
+        with pytest.raises(BadValue):
+            TunePlan(**{"choices": choices, "goal": "fps_mean", **wrong})  # type: ignore[arg-type]
+    with pytest.raises(UnknownName):
+        TunePlan(choices, "fps")
+    with pytest.raises(BadValue):  # never outside of the catalog
+        run_tune(rig, BASE, TunePlan((("frame.queue-depth", (1, 99)),), "fps_mean"))
+    assert TunePlan.of_json(TuneResult("", "", "", PLAN, (), 0, 0, True).to_json()["plan"]) == PLAN
+
+
+def test_tuning_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
+    words = ["tune", "brass-orbit@stock", "--try", "frame.cap=off,120", "--try", "frame.queue-depth=1,3", "--goal",
+             "latency_ms_median", "--keep", "frame_ms_p50<6", "--seconds", "5", "--seed", "3", "--matters", "5"]
+    told = as_json(keen(*words, "--json"))
+    assert told["version"] and told["combinations"][0]["values"] == {"frame.cap": "off", "frame.queue-depth": 1}
+    assert "frame.queue-depth" in keen("show", "brass-orbit").stdout
+    said = keen(*words).stdout
+    assert "Best for median latency: frame.cap = off, frame.queue-depth = 1 frame" in said and "breaks a limit" in said
+    assert "No combination keeps" in keen(*words, "--keep", "frame_ms_p50<1").stdout
+    for bad in (["tune"], ["tune", "--resume"], [*words[:2], "--try", "frame.cap"], [*words, "--keep", "fps"],
+                [*words[:2], "--try", "frame.cpa=1,2"], [*words[:2], "--try", "frame.queue-depth=1,99"]):
+        keen(*bad, code=2)
