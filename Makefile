@@ -37,7 +37,7 @@ calibrate: .venv/installed-dev
 	$(BIN)/python -m bench.calibrate
 
 torture: .venv/installed-dev
-	KEEN_KILLS=600 $(BIN)/python -m pytest tests/test_kills.py
+	KEEN_KILLS=600 $(BIN)/python -m pytest tests/test_kills.py tests/test_study.py -k "kill"
 	$(BIN)/python -m pytest --hypothesis-profile=torture tests/test_pack.py tests/test_formula.py tests/test_ingest.py \
 	  tests/test_latency.py -k "mangled or any_text"
 

@@ -1,7 +1,9 @@
 """Trials that are planned, stopped, resumed, recorded elsewhere, ended early; and runs that go wrong."""
 
 import math
+import os
 import re
+import shutil
 import signal
 import subprocess
 import time
@@ -176,7 +178,7 @@ def test_pilot_kill_resume_and_recompute(keen: Keen, tmp_path: Path) -> None:
     said = keen(*words, "--pilot", "5").stdout
     assert re.search(rf"next: keen trial .* --blocks {pilot['blocks_to_settle']}", said), said
     assert "was left unfinished" in keen("trial", "--resume", code=2).stderr
-    running = subprocess.Popen([*KEEN, *words[:3], "--seconds", "60", "--blocks", "60", "--seed", "2"], cwd=tmp_path,
+    running = subprocess.Popen([*KEEN, *words[:3], "--seconds", "40", "--blocks", "40", "--seed", "2"], cwd=tmp_path,
                                env=environment(tmp_path, KEEN_BOOK=str(tmp_path / "book")), stdout=subprocess.PIPE)
     until = time.monotonic() + 30
     while len(list((tmp_path / "book" / "captures").glob("*"))) < 24 and time.monotonic() < until:
@@ -185,7 +187,7 @@ def test_pilot_kill_resume_and_recompute(keen: Keen, tmp_path: Path) -> None:
     running.wait()
     kept = set((tmp_path / "book" / "captures").glob("*.parquet"))
     result = as_json(keen("trial", "--resume", "--json"))
-    assert result["blocks_played"] == 60 and len(set((tmp_path / "book" / "captures").glob("*")) - kept) < 120
+    assert result["blocks_played"] == 40 and len(set((tmp_path / "book" / "captures").glob("*")) - kept) < 80
     number = 3  # after two pilots
     assert as_json(keen("trial", "--again", str(number), "--json"))["equal"] is True
     assert "to the last bit" in keen("trial", "--again", str(number)).stdout
@@ -216,3 +218,50 @@ def test_runs_that_are_recorded_elsewhere(keen: Keen, tmp_path: Path) -> None:
     keen("apply", "brass-orbit", "--yes")
     keen("edit", "brass-orbit", "frame.cap=100")
     assert "has not been measured" in keen("compare", "brass-orbit@stock", "brass-orbit").stdout
+
+
+KILLED = {"screen": ["screen", "brass-orbit@stock", "brass-orbit", "--seconds", "20", "--matters", "0.01"],
+          "hunt": ["hunt", "brass-orbit", "--seconds", "20", "--matters", "2", "--blocks", "20"],
+          "tune": ["tune", "brass-orbit@stock", "--try", "frame.cap=off,120,140", "--try", "frame.queue-depth=1,2,3",
+                   "--seconds", "20", "--matters", "0.01"]}
+
+
+@pytest.mark.parametrize("kind", KILLED)
+@pytest.mark.parametrize("number", range(max(1, int(os.environ.get("KEEN_KILLS", "12")) // 12)))
+def test_a_study_killed_at_any_instant_keeps_every_finished_run(keen: Keen, tmp_path: Path, kind: str, number: int
+                                                                ) -> None:
+    keen("edit", "brass-orbit", "antialias.gamma=off")
+    keen("edit", "brass-orbit", "shading.ambient-occlusion=on", "frame.queue-depth=1")
+    words = [*KILLED[kind], "--seed", "5"]
+    shutil.copytree(tmp_path / "book", tmp_path / "other")
+    whole = as_json(keen(*words, "--json", "--book", "other")) if not number else None
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
+    running = subprocess.Popen([*KEEN, *words], cwd=tmp_path, env=env, stdout=subprocess.DEVNULL,
+                               stderr=subprocess.DEVNULL)
+    captures, until = tmp_path / "book" / "captures", time.monotonic() + 60
+    wanted = 2 + int(np.random.default_rng([number, 5]).integers(20))
+    while len(list(captures.glob("*.parquet"))) < wanted and running.poll() is None and time.monotonic() < until:
+        time.sleep(0.001)
+    running.kill()
+    running.wait()
+    finished = len(list(captures.glob("*.parquet")))
+    done = as_json(keen(kind, "--resume", "--json"))
+    kept = len(list(captures.glob("*.parquet")))
+    assert kept - done["runs"] <= 1 and finished <= kept  # one at most was written, and not yet written down
+    assert not (tmp_path / "book" / "standin" / "state.json").exists()
+    assert as_json(keen(kind, "--again", "1", "--json"))["equal"] is True
+    if whole:  # the same plan, played without a kill
+        told = {"screen": "factors", "hunt": "settings", "tune": "combinations"}[kind]
+        assert done[told] == whole[told] and done["runs"] == whole["runs"]
+
+
+@pytest.mark.parametrize(("text", "says"), [("0.5ms", "of its newest run are"), ("1%", "unclear"), ("2", "unclear")])
+def test_what_matters_may_be_an_amount(keen: Keen, text: str, says: str) -> None:
+    keen("edit", "brass-orbit", "antialias.gamma=off")
+    words = ["trial", "brass-orbit@stock", "brass-orbit", "--seconds", "2", "--blocks", "2", "--seed", "1", "--matters"]
+    if text.endswith("ms"):
+        assert "no run of brass-orbit@stock is kept" in keen(*words, text, code=2).stderr
+        keen("measure", "brass-orbit", "--seconds", "2", "--runs", "1")
+        for bad in ("1fps", "a lot", "-1"):
+            keen(*words, bad, code=2)
+    assert says in keen(*words, text).stdout

@@ -8,6 +8,9 @@ The public names, each loaded when it is first used:
     Capture, metrics_of         one recorded run, and the numbers in it
     ingest, column_map          a recording of any recorder's, by what its columns mean
     Plan, run_trial             a measured comparison of two versions
+    ScreenPlan, run_screen, factors_of, screen_figure    which of many changes matter
+    HuntPlan, run_hunt          since which version it is so, and because of what
+    TunePlan, Limit, run_tune   the best of some combinations
     TrialResult, headline       what it found, and that in a sentence
     trial_figure, save          its figure
     KeenLatticeError            base of all errors
@@ -25,6 +28,7 @@ if TYPE_CHECKING:
     from keenlattice.measure.ingest import ingest
     from keenlattice.measure.metrics import metrics_of
     from keenlattice.profile.version import Version, stock
+    from keenlattice.report.screen_figure import screen_figure
     from keenlattice.report.style import save
     from keenlattice.report.trial_figure import trial_figure
     from keenlattice.report.words import headline
@@ -32,12 +36,17 @@ if TYPE_CHECKING:
     from keenlattice.rig.base import Rig
     from keenlattice.rig.find import open_rig
     from keenlattice.rig.undo import undo
+    from keenlattice.trial.hunt import HuntPlan, run_hunt
     from keenlattice.trial.plan import Plan
     from keenlattice.trial.result import TrialResult
     from keenlattice.trial.run import run_trial
+    from keenlattice.trial.screen import ScreenPlan, factors_of, run_screen
+    from keenlattice.trial.tune import Limit, TunePlan, run_tune
 
-__all__ = ["Capture", "KeenLatticeError", "Logbook", "Plan", "Rig", "TrialResult", "Version", "apply", "column_map",
-           "headline", "ingest", "metrics_of", "open_rig", "run_trial", "save", "stock", "trial_figure", "undo"]
+__all__ = ["Capture", "HuntPlan", "KeenLatticeError", "Limit", "Logbook", "Plan", "Rig", "ScreenPlan", "TrialResult",
+           "TunePlan", "Version", "apply", "column_map", "factors_of", "headline", "ingest", "metrics_of",
+           "open_rig", "run_hunt", "run_screen", "run_trial", "run_tune", "save", "screen_figure", "stock",
+           "trial_figure", "undo"]
 
 _HOMES = {
     "KeenLatticeError": "errors", "Logbook": "logbook.book", "Capture": "measure.capture",
@@ -45,7 +54,9 @@ _HOMES = {
     "Version": "profile.version", "stock": "profile.version", "save": "report.style",
     "trial_figure": "report.trial_figure", "headline": "report.words", "apply": "rig.apply", "undo": "rig.undo",
     "Rig": "rig.base", "open_rig": "rig.find", "Plan": "trial.plan", "TrialResult": "trial.result",
-    "run_trial": "trial.run",
+    "run_trial": "trial.run", "ScreenPlan": "trial.screen", "run_screen": "trial.screen",
+    "factors_of": "trial.screen", "screen_figure": "report.screen_figure", "HuntPlan": "trial.hunt",
+    "run_hunt": "trial.hunt", "TunePlan": "trial.tune", "Limit": "trial.tune", "run_tune": "trial.tune",
 }
 
 

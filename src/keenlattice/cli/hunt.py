@@ -29,6 +29,8 @@ def hunt(
     game: Annotated[str | None, typer.Option("--game", help="The game to play; needed for the rig-wide profile."
                                              )] = None,
     resume: Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")] = False,
+    again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Recompute one from its captures.")
+                     ] = None,
     seconds: Seconds = 30.0, seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Find the version at which a metric changed, and the least set of settings in it that did it.
@@ -37,14 +39,15 @@ def hunt(
     """
     from keenlattice.cli.output import emit_json
     from keenlattice.cli.session import begin
+    from keenlattice.cli.studies import recompute
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import begin_study, study
-    from keenlattice.trial.hunt import HuntPlan
+    from keenlattice.trial.hunt import HuntPlan, run_hunt
     from keenlattice.trial.plan import Plan, fresh_seed
 
     session = begin(book, rig)
-    if resume:
-        found = study(session.book, session.rig.name, None, "hunt")
+    if resume or again is not None:
+        found = study(session.book, session.rig.name, again, "hunt")
         plan = HuntPlan(Plan(**found.plan["trial"]), found.plan["error"])
         line = [session.find(reference) for reference in found.plan["line"]]
     elif not profile:
@@ -55,6 +58,10 @@ def hunt(
         plan = HuntPlan(trial, error)
         found = begin_study(session.book, session.rig.name, "hunt", {
             "line": [version.reference for version in line], "game": game, "trial": asdict(trial), "error": error})
+    if again is not None:
+        recompute(lambda captures: run_hunt(session.rig, line, plan, found.plan["game"], done=captures).to_json(),
+                  session, "hunt", again, json)
+        return
     result = _play(session, found, line, plan, quiet=json)
     if json:
         emit_json("hunt", {name: value for name, value in result.to_json().items() if name != "schema"})
@@ -85,7 +92,7 @@ def line_of(session: "Session", since: str, until: str) -> "list[Version]":
 
 def _play(session: "Session", study: "Study", line: "list[Version]", plan: "HuntPlan", quiet: bool) -> "HuntResult":
     from keenlattice.cli.progress import steps
-    from keenlattice.cli.studies import keeping
+    from keenlattice.cli.studies import evidence_of, keeping
     from keenlattice.errors import RigError
     from keenlattice.logbook.studies import done_of, end_study
     from keenlattice.trial.hunt import run_hunt
@@ -101,7 +108,7 @@ def _play(session: "Session", study: "Study", line: "list[Version]", plan: "Hunt
             result = run_hunt(session.rig, line, plan, game, each, done)
         except RigError as error:
             raise type(error)(f"{error}. The finished runs are kept: keen hunt --resume goes on") from None
-    end_study(session.book, study, result.to_json())
+    end_study(session.book, study, {**result.to_json(), "evidence": evidence_of(session, study)})
     return result
 
 

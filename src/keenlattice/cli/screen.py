@@ -36,6 +36,8 @@ def screen(
     warm_up: Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")] = 0.0,
     plan_only: Annotated[bool, typer.Option("--plan", help="Say what would be played, and how long it takes.")] = False,
     resume: Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")] = False,
+    again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Recompute one from its captures.")
+                     ] = None,
     figure: Annotated[Path | None, typer.Option("--figure", help="Draw it: .png or .svg.")] = None,
     seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
@@ -46,16 +48,16 @@ def screen(
     from keenlattice.cli.ingest import check_ending
     from keenlattice.cli.output import emit_json
     from keenlattice.cli.session import begin
-    from keenlattice.cli.studies import kept_version, version_kept
+    from keenlattice.cli.studies import kept_version, recompute, version_kept
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import begin_study, study
     from keenlattice.trial.plan import fresh_seed
-    from keenlattice.trial.screen import ScreenPlan, factors_of
+    from keenlattice.trial.screen import ScreenPlan, factors_of, run_screen
 
     check_ending(figure, ".png", ".svg")
     session = begin(book, rig)
-    if resume:
-        found = study(session.book, session.rig.name, None, "screen")
+    if resume or again is not None:
+        found = study(session.book, session.rig.name, again, "screen")
         one, other = version_kept(session, found.plan["before"]), version_kept(session, found.plan["after"])
         plan = ScreenPlan.of_json(found.plan["plan"])
     elif not (before and after):
@@ -72,6 +74,11 @@ def screen(
             return
         found = begin_study(session.book, session.rig.name, "screen", {
             "before": kept_version(one), "after": kept_version(other), "game": game, "plan": plan.to_json()})
+    if again is not None:
+        played = found.plan["game"]
+        recompute(lambda captures: run_screen(session.rig, one, other, plan, played, done=captures).to_json(),
+                  session, "screen", again, json)
+        return
     result = _play(session, found, one, other, plan, quiet=json)
     if figure:
         draw(result, figure)
@@ -125,7 +132,7 @@ def _tell_plan(session: "Session", plan: "ScreenPlan", json: bool) -> None:
 def _play(session: "Session", study: "Study", before: "Version", after: "Version", plan: "ScreenPlan",
           quiet: bool) -> "ScreenResult":
     from keenlattice.cli.progress import steps
-    from keenlattice.cli.studies import keeping
+    from keenlattice.cli.studies import evidence_of, keeping
     from keenlattice.errors import RigError
     from keenlattice.logbook.studies import done_of, end_study
     from keenlattice.trial.run import game_for
@@ -140,7 +147,7 @@ def _play(session: "Session", study: "Study", before: "Version", after: "Version
             result = run_screen(session.rig, before, after, plan, game, each, done)
         except RigError as error:
             raise type(error)(f"{error}. The finished runs are kept: keen screen --resume goes on") from None
-    end_study(session.book, study, result.to_json())
+    end_study(session.book, study, {**result.to_json(), "evidence": evidence_of(session, study)})
     return result
 
 

@@ -1,11 +1,14 @@
 """What the commands that play many runs share: every run goes into the logbook as soon as it is played."""
 
+import math
+import re
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
     from keenlattice.logbook.studies import Study
+    from keenlattice.measure.capture import Capture
     from keenlattice.profile.version import Version
     from keenlattice.trial.player import Run
 
@@ -42,6 +45,78 @@ def version_kept(session: "Session", kept: dict[str, Any]) -> "Version":
     if kept["stored"]:
         return session.find(kept["reference"])
     return Version(kept["profile"], kept["entries"], note=kept["note"])
+
+
+def matters_pct(session: "Session", text: str, decides: str, before: "Version") -> float:
+    """The smallest difference that matters, in per cent, from what a player wrote: `1`, `1%`, `0.5ms` or `3fps`.
+
+    An amount is held against the newest kept run of the version.
+
+    Raises:
+        UsageError: it cannot be read, is of another unit than the metric, or no run is there to hold it against.
+    """
+    from keenlattice.cli.output import say
+    from keenlattice.errors import UsageError
+    from keenlattice.measure.metrics import metric, metrics_of
+
+    found = re.fullmatch(r"\s*([0-9]*\.?[0-9]+)\s*(%|ms|fps|)\s*", text)
+    if not found:
+        raise UsageError(f"--matters {text!r}: write per cent, ms or fps, such as 1, 0.5ms or 3fps")
+    amount, unit = float(found[1]), found[2]
+    if unit in ("", "%"):
+        return amount
+    if unit != metric(decides).unit:
+        raise UsageError(f"--matters {text!r}: {decides} is in {metric(decides).unit}, not in {unit}")
+    kept = session.book.captures_of(session.rig_name, before.profile, before.id if before.time else "stock")
+    value = metrics_of(session.book.capture(kept[0]), [decides])[decides] if kept else math.nan
+    if not value > 0:
+        raise UsageError(f"--matters {text!r}: no run of {before.reference} is kept that tells how much {amount:g} "
+                         f"{unit} are of it: apply it and keen measure it first, or write per cent")
+    say(f"{amount:g} {unit} of the {value:.1f} {unit} of its newest run are {100 * amount / value:.2g} %.", "dim")
+    return round(100 * amount / value, 4)
+
+
+def recompute(again: "Callable[[dict[int, Capture]], dict[str, Any]]", session: "Session", kind: str, number: int,
+              json: bool) -> None:
+    """Computes a study again from its captures, and says whether every number comes out as it was.
+
+    Args:
+        again: gives the result, as it is kept, from the captures by their place.
+
+    Raises:
+        KeenLatticeError: one comes out otherwise, or the study is not through.
+    """
+    from json import dumps, loads
+
+    from keenlattice.cli.output import emit_json, say
+    from keenlattice.errors import KeenLatticeError, UsageError
+    from keenlattice.logbook.studies import done_of, failed_of, study
+
+    found = study(session.book, session.rig.name, number, kind)
+    if found.result is None:
+        raise UsageError(f"{kind} {number} is not through: keen {kind} --resume")
+    captures = {**failed_of(session.book, found), **done_of(session.book, found)}
+    fresh = loads(dumps(again(captures)))
+    excluded = {"evidence", "excluded"}  # what went wrong is told by the runs, not computed from them
+    differing = [key for key in found.result if key not in excluded and fresh.get(key) != found.result[key]]
+    if differing:
+        raise KeenLatticeError(f"{kind} {number} comes out otherwise now ({', '.join(differing)}): its captures, or "
+                               f"the software (then {found.result['evidence']['software']}), have changed")
+    if json:
+        emit_json(f"{kind}-again", {"study": number, "equal": True, "runs": len(captures)})
+        return
+    say(f"{kind.capitalize()} {number}: from its {len(captures)} captures every number comes out as it was, to the "
+        "last bit.")
+
+
+def evidence_of(session: "Session", study: "Study") -> dict[str, Any]:
+    """What a study's result rests on, beside its runs: software, facts and time."""
+    from keenlattice import __version__
+    from keenlattice.logbook.studies import runs_of
+
+    kept = sorted((run.place, run.file) for run in runs_of(session.book, study) if not run.excluded)
+    return {"study": study.number, "software": __version__, "captures": [file for _, file in kept], "time": study.time,
+            "facts": dict(session.rig.facts())}
 
 
 def say_excluded(excluded: tuple[str, ...]) -> None:

@@ -26,8 +26,8 @@ def trial(
     seconds: Seconds = 30.0,
     decides: Annotated[str, typer.Option("--decides", help="The metric that decides, named in advance."
                                          )] = "frame_ms_mean",
-    matters: Annotated[float, typer.Option("--matters", help="The smallest difference that matters to you, in %."
-                                           )] = 1.0,
+    matters: Annotated[str, typer.Option("--matters", help="The smallest difference that matters to you: in %, or as "
+                                         "0.5ms or 3fps.")] = "1",
     game: Annotated[str | None, typer.Option("--game", help="The game to play; needed for rig-wide versions."
                                              )] = None,
     early: Annotated[bool, typer.Option("--early", help="End as soon as it is settled, at four looks fixed in "
@@ -55,6 +55,7 @@ def trial(
     from keenlattice.cli import trial_plan
     from keenlattice.cli.claims import repeat_claims
     from keenlattice.cli.session import begin
+    from keenlattice.cli.studies import matters_pct
     from keenlattice.errors import UsageError
     from keenlattice.trial.plan import Plan, fresh_seed
 
@@ -63,8 +64,8 @@ def trial(
         trial_plan.recompute(session, again, json)
         return
     if claims is not None:
-        plan = Plan(blocks, seconds, fresh_seed() if seed is None else seed, decides, matters, early=early,
-                    repeats=repeats, warm_up_s=warm_up)
+        plan = Plan(blocks, seconds, fresh_seed() if seed is None else seed, decides, early=early, repeats=repeats,
+                    warm_up_s=warm_up)
         repeat_claims(session, claims, plan, game, json)
         return
     if take:
@@ -75,8 +76,9 @@ def trial(
         raise UsageError("a trial takes two versions: keen trial BEFORE AFTER; or --resume, --take or --again")
     else:
         one, other = session.find(before), session.find(after)
-        plan = Plan(blocks, seconds, fresh_seed() if seed is None else seed, decides, matters, early=early,
-                    few_switches=trial_plan.few_switches(session, one, other), repeats=repeats, warm_up_s=warm_up)
+        plan = Plan(blocks, seconds, fresh_seed() if seed is None else seed, decides,
+                    matters_pct(session, matters, decides, one), early, trial_plan.few_switches(session, one, other),
+                    repeats, warm_up)
         if pilot is not None:
             trial_plan.play_pilot(session, one, other, plan, pilot, game, json)
             return
@@ -152,18 +154,16 @@ def play_study(session: "Session", study: "Study", before: "Version", after: "Ve
 
 def keep_result(session: "Session", study: "Study", result: "TrialResult") -> Captures:
     """Keeps a trial's result with what it rests on; returns its captures by arm."""
-    from keenlattice import __version__
-    from keenlattice.logbook.studies import done_of, end_study, runs_of
+    from keenlattice.cli.studies import evidence_of
+    from keenlattice.logbook.studies import done_of, end_study
 
-    files = {run.place: run for run in runs_of(session.book, study) if not run.excluded}
-    kept = [files[place].file for place in sorted(files)]
-    content = {**result.to_json(), "evidence": {"study": study.number, "software": __version__, "captures": kept,
-                                                "time": study.time, "facts": dict(session.rig.facts())}}
+    content = {**result.to_json(), "evidence": evidence_of(session, study)}
     end_study(session.book, study, content)
-    session.book.add_trial(session.rig.name, content, kept)
+    session.book.add_trial(session.rig.name, content, content["evidence"]["captures"])
     captures: Captures = {"before": [], "after": []}
+    runs = result.plan.runs()
     for place, capture in sorted(done_of(session.book, study).items()):
-        captures[files[place].arm].append(capture)
+        captures[runs[place][1]].append(capture)
     return captures
 
 

@@ -162,28 +162,18 @@ def _say_next(study: "Study", plan: "Plan", played: int, json: bool) -> None:
 
 
 def recompute(session: "Session", number: int, json: bool) -> None:
-    """Computes a trial again from its captures, and says whether every number comes out as it was.
-
-    Raises:
-        KeenLatticeError: one does not.
-    """
-    from keenlattice.cli.output import emit_json, say
-    from keenlattice.errors import KeenLatticeError, UsageError
-    from keenlattice.logbook.studies import done_of, study
+    """Computes a trial again from its captures."""
+    from keenlattice.cli import studies
+    from keenlattice.logbook.studies import study
     from keenlattice.trial.conclude import from_captures
+    from keenlattice.trial.run import game_for
 
-    found = study(session.book, session.rig.name, number, "trial")
-    if found.result is None:
-        raise UsageError(f"trial {number} is not through: keen trial --resume")
-    before, after, plan = planned_by(session, found)
-    captures = [capture for _, capture in sorted(done_of(session.book, found).items())]
-    result = from_captures(plan, captures, found.result["game"], before.reference, after.reference, session.rig.name)
-    fresh = result.to_json() if result else {}
-    differing = [key for key in ("metrics", "blocks_played", "drift_pct") if fresh.get(key) != found.result[key]]
-    if differing:
-        raise KeenLatticeError(f"trial {number} comes out otherwise now ({', '.join(differing)}): its captures, or the "
-                               f"software (then {found.result['evidence']['software']}), have changed")
-    if json:
-        emit_json("trial-again", {"study": number, "equal": True, "runs": len(captures)})
-        return
-    say(f"Trial {number}: from its {len(captures)} captures every number comes out as it was, to the last bit.")
+    def again(captures: "dict[int, Capture]") -> dict[str, object]:
+        found = study(session.book, session.rig.name, number, "trial")
+        before, after, plan = planned_by(session, found)
+        result = from_captures(plan, [captures[place] for place in sorted(captures)],
+                               game_for(before, after, found.plan["game"]), before.reference, after.reference,
+                               session.rig.name)
+        return result.to_json() if result else {}
+
+    studies.recompute(again, session, "trial", number, json)

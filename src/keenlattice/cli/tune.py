@@ -32,6 +32,8 @@ def tune(
     game: Annotated[str | None, typer.Option("--game", help="The game to play; needed for rig-wide versions."
                                              )] = None,
     resume: Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")] = False,
+    again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Recompute one from its captures.")
+                     ] = None,
     seconds: Seconds = 20.0, seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Find the best combination of some values for this rig, and make a version of it.
@@ -40,15 +42,15 @@ def tune(
     """
     from keenlattice.cli.output import emit_json
     from keenlattice.cli.session import begin
-    from keenlattice.cli.studies import kept_version, version_kept
+    from keenlattice.cli.studies import kept_version, recompute, version_kept
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import begin_study, study
     from keenlattice.trial.plan import fresh_seed
-    from keenlattice.trial.tune import TunePlan, checked
+    from keenlattice.trial.tune import TunePlan, checked, run_tune
 
     session = begin(book, rig)
-    if resume:
-        found = study(session.book, session.rig.name, None, "tune")
+    if resume or again is not None:
+        found = study(session.book, session.rig.name, again, "tune")
         start, plan = version_kept(session, found.plan["base"]), TunePlan.of_json(found.plan["plan"])
     elif not (base and vary):
         raise UsageError("tuning takes a version and settings to vary: keen tune GAME --try SETTING=VALUE,VALUE; or "
@@ -61,6 +63,10 @@ def tune(
             fresh_seed() if seed is None else seed, matters, warm_up))
         found = begin_study(session.book, session.rig.name, "tune", {
             "base": kept_version(start), "game": game, "plan": asdict(plan)})
+    if again is not None:
+        recompute(lambda captures: run_tune(session.rig, start, plan, found.plan["game"], done=captures).to_json(),
+                  session, "tune", again, json)
+        return
     result = _play(session, found, start, plan, quiet=json)
     made = _commit(session, start, result)
     if json:
@@ -98,7 +104,7 @@ def _limit(text: str) -> "Limit":
 
 def _play(session: "Session", study: "Study", base: "Version", plan: "TunePlan", quiet: bool) -> "TuneResult":
     from keenlattice.cli.progress import steps
-    from keenlattice.cli.studies import keeping
+    from keenlattice.cli.studies import evidence_of, keeping
     from keenlattice.errors import RigError
     from keenlattice.logbook.studies import done_of, end_study
     from keenlattice.trial.run import game_for
@@ -114,7 +120,7 @@ def _play(session: "Session", study: "Study", base: "Version", plan: "TunePlan",
             result = run_tune(session.rig, base, plan, game, each, done)
         except RigError as error:
             raise type(error)(f"{error}. The finished runs are kept: keen tune --resume goes on") from None
-    end_study(session.book, study, result.to_json())
+    end_study(session.book, study, {**result.to_json(), "evidence": evidence_of(session, study)})
     return result
 
 

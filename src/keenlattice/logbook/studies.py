@@ -94,3 +94,13 @@ def done_of(book: Logbook, one: Study) -> "dict[int, Capture]":
     """The captures of the runs that count, by their place in the plan."""
     with plain_errors(book.folder):
         return {run.place: book.capture(run.file) for run in runs_of(book, one) if not run.excluded}
+
+
+def failed_of(book: Logbook, one: Study) -> "dict[int, Capture]":
+    """A capture without frames for every place at which a run went wrong and none counts."""
+    import numpy as np
+
+    from keenlattice.measure.capture import Capture
+
+    counted = {run.place for run in runs_of(book, one) if not run.excluded}
+    return {run.place: Capture(np.empty(0)) for run in runs_of(book, one) if run.place not in counted}

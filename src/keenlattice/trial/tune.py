@@ -246,7 +246,8 @@ def run_tune(rig: Rig, base: Version, plan: TunePlan, game: str | None = None, e
     """Races combinations of settings on top of a version.
 
     Args:
-        base, game, each, done: as in `run_trial`; a run's arm is the combination's number.
+        base, game, each, done: as in `run_trial`; a run's arm is the combination's number. A capture without frames
+            stands for a run that went wrong as often as it is tried.
 
     Raises:
         UnknownName, BadValue: a setting or a value that the catalog does not have.
@@ -287,5 +288,7 @@ def _played(player: Player, kept: Mapping[int, Capture], place: int, number: int
     try:
         capture = kept[place] if place in kept else player.play(place, number, str(one), entries, seed)
     except RunsFailed:
+        return None
+    if not capture.shown_ms.size:
         return None
     return metrics_of(capture, names)
