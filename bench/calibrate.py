@@ -245,7 +245,7 @@ GOAL, LIMIT = "latency_ms_p95", Limit("frame_ms_p99", "below", 8.5)
 
 def tune_study(number: int) -> int:
     """A race of twelve combinations: which one it names, -1 for none."""
-    plan = TunePlan(TUNED, GOAL, (LIMIT,), 12, SECONDS, seed_of("tune", number), 2.0)
+    plan = TunePlan(TUNED, GOAL, (LIMIT,), 60, SECONDS, seed_of("tune", number), 1.0)
     race, over, at = Race(plan), False, 0
     while not over and at < plan.rounds:
         for place, one in enumerate(race.order(at)):

@@ -11,7 +11,9 @@ from keenlattice.errors import BadValue, RigError, UnknownName
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.version import stock
 from keenlattice.rig.standin.machine import Standin
+from keenlattice.rig.standin.mechanisms import STABLE_MHZ
 from keenlattice.trial.player import Run
+from keenlattice.trial.steps import StepPlan, StepsResult, run_steps
 from keenlattice.trial.tune import Limit, Race, TunePlan, TuneResult, run_tune
 
 BASE = stock("brass-orbit")
@@ -102,4 +104,46 @@ def test_tuning_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     assert "No combination keeps" in keen(*words, "--keep", "frame_ms_p50<1").stdout
     for bad in (["tune"], ["tune", "--resume"], [*words[:2], "--try", "frame.cap"], [*words, "--keep", "fps"],
                 [*words[:2], "--try", "frame.cpa=1,2"], [*words[:2], "--try", "frame.queue-depth=1,99"]):
+        keen(*bad, code=2)
+
+
+def stepped(rig: Standin, **fields: float) -> StepsResult:
+    plan = StepPlan(**{"key": "gpu.core-offset@gpu0", "by": 20.0, "margin": 40.0, "seconds": 20,  # type: ignore[arg-type]
+                       "seed": 1, **fields})
+    return run_steps(rig, stock("rig"), plan, "tidewater-rally")
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_an_offset_is_stepped_up_until_it_crashes_and_settles_where_it_is_stable(rig: Standin, seed: int) -> None:
+    held, result = rig.state(), stepped(rig, seed=seed)
+    assert rig.state() == held and "crashed after" in result.steps[-1].wrong
+    assert result.highest and result.highest >= STABLE_MHZ and result.settled == result.highest - 40
+    assert result.settled <= STABLE_MHZ or result.highest > STABLE_MHZ + 40
+    goals = [one.goal for one in result.steps if one.goal is not None]
+    assert goals[-1] < goals[0]
+
+
+def test_stepping_ends_with_the_catalog_and_never_below_the_start(rig: Standin, monkeypatch: pytest.MonkeyPatch
+                                                                  ) -> None:
+    monkeypatch.setattr("keenlattice.rig.standin.machine.crashes_per_s", lambda _: 0.0)
+    whole = stepped(rig, by=250.0, margin=0.0, runs=1, seconds=1)
+    assert [one.value for one in whole.steps] == [0, 250, 500] and whole.settled == 500
+    monkeypatch.setattr("keenlattice.rig.standin.machine.crashes_per_s", lambda _: 1e6)
+    none = stepped(rig)
+    assert (none.highest, none.settled, len(none.steps)) == (None, 0, 1)
+    for wrong in ({"by": 0}, {"margin": -1}, {"runs": 0}, {"seconds": 0}):
+        with pytest.raises(BadValue):
+            StepPlan(**{"key": "x.y", "by": 1, "margin": 1, **wrong})  # type: ignore[arg-type]
+    with pytest.raises(BadValue, match="only numbers"):
+        run_steps(rig, stock("rig"), StepPlan("scheduling.gpu", 1, 1), "tidewater-rally")
+
+
+def test_stepping_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
+    words = ["tune", "rig", "--game", "tidewater-rally", "--step", "gpu.core-offset@gpu0=40", "--seconds", "20",
+             "--seed", "1"]
+    said = keen(*words).stdout
+    assert "a run went wrong: the game crashed" in said and "rig@" in said and "settles 80 below" in said
+    assert as_json(keen(*words, "--margin", "500", "--json"))["version"] is None
+    for bad in ([*words[:4], "--step", "gpu.core-offset@gpu0"], ["tune", "--step", "gpu.core-offset@gpu0=5"],
+                [*words[:4], "--step", "no.such=5"], [*words[:2], "--step", "gpu.core-offset@gpu0=5"]):
         keen(*bad, code=2)

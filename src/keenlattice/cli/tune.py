@@ -25,8 +25,12 @@ def tune(
     goal: Annotated[str, typer.Option("--goal", help="The metric that is to be as good as can be.")] = "frame_ms_mean",
     keep: Annotated[list[str] | None, typer.Option("--keep", metavar="METRIC<VALUE", help="A bound to keep, such as "
                                                    "'frame_ms_p99<8' or 'fps_mean>100'; once or more.")] = None,
+    step: Annotated[str, typer.Option("--step", metavar="SETTING=BY", help="Instead of a race: step a clock offset up "
+                                      "until the rig is not stable, such as gpu.core-offset@gpu0=15.")] = "",
+    margin: Annotated[float | None, typer.Option("--margin", help="How far below the highest step that ran it settles."
+                                                 "  [default: two steps]")] = None,
     rounds: Annotated[int, typer.Option("--rounds", help="At most so many; each plays every combination that is still "
-                                        "in the race once.")] = 12,
+                                        "in the race once.")] = 30,
     matters: Annotated[float, typer.Option("--matters", help="Of combinations within so many % any will do.")] = 1.0,
     warm_up: Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")] = 0.0,
     game: Annotated[str | None, typer.Option("--game", help="The game to play; needed for rig-wide versions."
@@ -42,6 +46,7 @@ def tune(
     """
     from keenlattice.cli.output import emit_json
     from keenlattice.cli.session import begin
+    from keenlattice.cli.steps import step_up
     from keenlattice.cli.studies import kept_version, recompute, version_kept
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import begin_study, study
@@ -49,6 +54,9 @@ def tune(
     from keenlattice.trial.tune import TunePlan, checked, run_tune
 
     session = begin(book, rig)
+    if step:
+        step_up(session, base, step, margin, goal, seconds, fresh_seed() if seed is None else seed, game, json)
+        return
     if resume or again is not None:
         found = study(session.book, session.rig.name, again, "tune")
         start, plan = version_kept(session, found.plan["base"]), TunePlan.of_json(found.plan["plan"])

@@ -73,24 +73,32 @@ class Player:
             RunsFailed: it went wrong TRIES times.
             RigError: the rig did not take the entries.
         """
-        why = ""
         for attempt in range(TRIES):
             drawn = seed if not attempt else int(np.random.default_rng([seed, attempt]).integers(2**31))
-            self._put_on(entries)
-            try:
-                capture = self.change.rig.play(self.game, self.seconds + self.warm_up_s, drawn)
-                why = self._gone_wrong(capture, entries)
-                if self.warm_up_s and not why:
-                    capture = cut(capture, 1000 * self.warm_up_s, np.inf)
-            except (RefusedByRig, NeedsInstalling):
-                raise
-            except (RigError, CaptureError) as error:
-                self.each(Run(place, block, arm, drawn, Capture(np.empty(0)), why := str(error)))
-                continue
-            self.each(Run(place, block, arm, drawn, capture, why))
-            if not why:
-                return capture
-        raise RunsFailed(f"{why}; {TRIES} runs in a row went wrong")
+            run = self.once(place, block, arm, entries, drawn)
+            if not run.excluded:
+                return run.capture
+        raise RunsFailed(f"{run.excluded}; {TRIES} runs in a row went wrong")
+
+    def once(self, place: int, block: int, arm: str, entries: Entries, seed: int) -> Run:
+        """One run with these entries on the rig, whether it goes well or not.
+
+        Raises:
+            RigError: the rig did not take the entries.
+        """
+        self._put_on(entries)
+        try:
+            capture = self.change.rig.play(self.game, self.seconds + self.warm_up_s, seed)
+            why = self._gone_wrong(capture, entries)
+            if self.warm_up_s and not why:
+                capture = cut(capture, 1000 * self.warm_up_s, np.inf)
+        except (RefusedByRig, NeedsInstalling):
+            raise
+        except (RigError, CaptureError) as error:
+            capture, why = Capture(np.empty(0)), str(error)
+        run = Run(place, block, arm, seed, capture, why)
+        self.each(run)
+        return run
 
     def _gone_wrong(self, capture: Capture, entries: Entries) -> str:
         """Why a run that was recorded does not count; "" if it does."""

@@ -63,7 +63,7 @@ class TunePlan:
     choices: tuple[tuple[str, tuple[Value, ...]], ...]
     goal: str
     limits: tuple[Limit, ...] = ()
-    rounds: int = 12
+    rounds: int = 30
     seconds: float = 20.0
     seed: int = 0
     matters_pct: float = 1.0

@@ -5,6 +5,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
+
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Restart, Setting
 from keenlattice.catalog.values import Value, same
@@ -28,7 +30,7 @@ from keenlattice.rig.standin.chores import (
 )
 from keenlattice.rig.standin.faults import Fault, Held, has_struck, keep_fault, read_fault
 from keenlattice.rig.standin.games import GAMES, listed_games
-from keenlattice.rig.standin.mechanisms import Pipeline, pipeline
+from keenlattice.rig.standin.mechanisms import Pipeline, crashes_per_s, pipeline
 from keenlattice.rig.standin.pipeline import simulate
 
 STATE, RUNNING = "state.json", "running.json"
@@ -193,6 +195,9 @@ class Standin:
         return {setting.name for setting in self._catalog if setting.restart in ("driver", "machine")}
 
     def play(self, game: str, seconds: float, seed: int) -> Capture:
+        rate = crashes_per_s(self._in_effect(game))
+        if rate and (lasts := np.random.default_rng([seed, 5]).exponential(1 / rate)) < seconds:
+            raise RigError(f"the game crashed after {lasts:.0f} s, and the graphics driver was reset")
         capture = simulate(self.pipeline(game), seconds, seed)
         return replace(capture, about={"seed": seed, "seconds": seconds, "facts": dict(self.facts())})
 

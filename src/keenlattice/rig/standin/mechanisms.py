@@ -15,6 +15,8 @@ SAMPLES = {"off": 1.0, "2x": 1.09, "4x": 1.2, "8x": 1.42}
 POWER_PLAN = {"balanced": 1.0, "high": 0.97, "saver": 1.35}
 PRIORITY = {"below-normal": 1.9, "normal": 1.6, "above-normal": 1.3, "high": 1.15,
             "realtime": 1.15}
+CORE_MHZ = 2100.0
+STABLE_MHZ, CRASHES_PER_S_MHZ = 120.0, 0.002  # the offset from which the core crashes, and how often beyond it
 PANEL_RESPONSE_MS = {"off": 7.5, "normal": 4.5, "strong": 3.2}
 
 
@@ -92,6 +94,12 @@ def pipeline(load: Load, value: Mapping[str, Value]) -> Pipeline:
     )
 
 
+def crashes_per_s(value: Mapping[str, Value]) -> float:
+    """How often a game crashes: beyond what its core bears, the oftener the further."""
+    beyond = float(value.get("gpu.core-offset@gpu0", 0)) - STABLE_MHZ
+    return max(0.0, beyond) * CRASHES_PER_S_MHZ
+
+
 def _cpu_ms(load: Load, value: Mapping[str, Value]) -> float:
     time = load.cpu_ms * POWER_PLAN[str(value["cpu.power-plan"])]
     time *= 0.93 if value["driver.threaded-submission"] is True else 1.0
@@ -109,6 +117,7 @@ def _gpu_ms(load: Load, value: Mapping[str, Value]) -> float:
     time *= 1.08 if value["shading.ambient-occlusion"] == "on" else 1.0
     time *= {"adaptive": 1.03, "hold-high": 1.0, "save-power": 1.25}[str(value["gpu.clock-policy"])]
     time *= float((100 / float(value.get("gpu.power-limit@gpu0", 100))) ** 0.35)
+    time *= CORE_MHZ / (CORE_MHZ + float(value.get("gpu.core-offset@gpu0", 0)))
     time *= 1.01 if value["background.overlay"] is True else 1.0
     return time * (1.05 if value["background.recorder"] is True else 1.0)
 

@@ -1,0 +1,81 @@
+"""`keen tune --step`: a clock offset stepped up until the rig is not stable."""
+
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from keenlattice.cli.session import Session
+    from keenlattice.profile.version import Version
+    from keenlattice.trial.steps import StepPlan, StepsResult
+
+
+def step_up(session: "Session", base: str, step: str, margin: float | None, goal: str, seconds: float, seed: int,
+            game: str | None, json: bool) -> None:
+    """Steps a setting up, settles below, and makes a version of that."""
+    from dataclasses import asdict
+
+    from keenlattice.cli.output import emit_json
+    from keenlattice.cli.progress import steps
+    from keenlattice.cli.studies import evidence_of, keeping, kept_version
+    from keenlattice.errors import UsageError
+    from keenlattice.logbook.studies import begin_study, end_study
+    from keenlattice.trial.run import game_for
+    from keenlattice.trial.steps import StepPlan, run_steps
+
+    key, _, text = step.partition("=")
+    try:
+        by = float(text)
+    except ValueError:
+        raise UsageError(f"--step {step!r}: write SETTING=BY, such as gpu.core-offset@gpu0=15") from None
+    if not base:
+        raise UsageError("stepping up takes a version to start from: keen tune rig --step SETTING=BY --game GAME")
+    start = session.find(base)
+    plan = StepPlan(key.strip(), by, 2 * by if margin is None else margin, goal=goal, seconds=seconds, seed=seed)
+    played = game_for(start, start, game)
+    study = begin_study(session.book, session.rig.name, "steps", {
+        "base": kept_version(start), "game": game, "plan": asdict(plan)})
+    with steps(f"stepping {plan.key} up", 3 * plan.runs, quiet=json) as advance:
+        each = keeping(session, study, played, lambda arm: f"steps {study.number}, {arm}", advance)
+        result = run_steps(session.rig, start, plan, game, each)
+    end_study(session.book, study, {**result.to_json(), "evidence": evidence_of(session, study)})
+    made = _commit(session, start, result)
+    if json:
+        emit_json("steps", {"version": made.reference if made else None,
+                            **{name: value for name, value in result.to_json().items() if name != "schema"}})
+        return
+    _show(session, start, plan, result, made)
+
+
+def _commit(session: "Session", base: "Version", result: "StepsResult") -> "Version | None":
+    from keenlattice.profile.compare import with_changes
+
+    setting = session.rig.catalog()[result.plan.key]
+    value = int(result.settled) if setting.kind == "whole" else result.settled
+    if setting.checked(value) == base.entries.get(result.plan.key, setting.stock):
+        return None
+    highest = f"{result.highest:g}" if result.highest is not None else "none"
+    return session.commit([base], with_changes(base.entries, {result.plan.key: value}),
+                          f"stepped up: {highest} ran, {result.plan.margin:g} below it")
+
+
+def _show(session: "Session", base: "Version", plan: "StepPlan", result: "StepsResult", made: "Version | None") -> None:
+    from keenlattice.cli.output import say, table
+    from keenlattice.measure.metrics import METRICS
+    from keenlattice.report.words import TITLES
+
+    unit = session.rig.catalog()[plan.key].unit
+    last = result.steps[-1]
+    say(f"{plan.key}: {result.settled:g} {unit}." + (
+        f" At {last.value:g} a run went wrong: {last.wrong}." if last.wrong else
+        " Nothing went wrong up to the end of what the catalog allows."), "bold")
+    if result.highest is not None:
+        say(f"The highest step at which all {plan.runs} runs of {plan.seconds:g} s went well is {result.highest:g}; "
+            f"what ran may still be a little unstable, so it settles {plan.margin:g} below.\n", "dim")
+    table([f"{plan.key}, {unit}", f"{TITLES[plan.goal]}, {METRICS[plan.goal].unit}", ""], [
+        [f"{one.value:g}", "-" if one.goal is None else f"{one.goal:.2f}", one.wrong or "ran"] for one in result.steps],
+        right=(0, 1))
+    if made:
+        say(f"\n{made.reference} was made of it. The rig is as it was.")
+        say(f"next: keen trial {base.reference} {made.reference} --decides {plan.goal} --game {result.game}, which "
+            "alone proves that it helps", "dim")
+    else:
+        say("\nNothing was changed: no step is far enough above where it started.")

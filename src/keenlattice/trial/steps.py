@@ -1,0 +1,133 @@
+"""Stepping a clock offset up until the rig is not stable, and settling below.
+
+Each step is played several times; the first run that goes wrong (the game crashes, or nothing can be recorded) ends
+it. What ran is no proof that it always will: a rig that is a little unstable may pass any check. So it settles a margin
+below the highest step at which every run went well.
+"""
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+
+from keenlattice.errors import BadValue
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.metrics import metric, metrics_of
+from keenlattice.profile.compare import with_changes
+from keenlattice.profile.version import Version
+from keenlattice.rig.base import Rig, game_of
+from keenlattice.rig.change import changing
+from keenlattice.trial.player import Each, Player, Run, entries_on, ignore, put_back
+from keenlattice.trial.run import game_for
+
+SCHEMA = "keen-lattice/steps/1"
+
+
+@dataclass(frozen=True)
+class StepPlan:
+    """How an offset is stepped up.
+
+    Args:
+        key: the setting; a whole number or a number.
+        by: how much a step adds.
+        margin: how far below the highest step that ran it settles.
+        runs: of a step, all of which have to go well.
+        goal: a metric that is told beside each step.
+    """
+
+    key: str
+    by: float
+    margin: float
+    runs: int = 3
+    goal: str = "frame_ms_mean"
+    seconds: float = 30.0
+    seed: int = 0
+
+    def __post_init__(self) -> None:
+        metric(self.goal)
+        if not self.by > 0:
+            raise BadValue(f"steps of {self.by:g}: a step goes up")
+        if not self.margin >= 0:
+            raise BadValue(f"a margin of {self.margin:g}: it is 0 or more")
+        if not 1 <= self.runs <= 50:
+            raise BadValue(f"{self.runs} runs of a step: 1 to 50 are played")
+        if not 0.5 <= self.seconds <= 7200:
+            raise BadValue(f"runs of {self.seconds:g} s: a run takes 0.5 to 7200 s")
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step: the value, its mean of the goal over the runs that went well, and what went wrong ("" if nothing)."""
+
+    value: float
+    goal: float | None
+    wrong: str
+
+
+@dataclass(frozen=True)
+class StepsResult:
+    """What stepping up found: `settled` is the value to keep, never below the one that it started from."""
+
+    game: str
+    base: str
+    rig: str
+    plan: StepPlan
+    steps: tuple[Step, ...]
+    settled: float
+
+    @property
+    def highest(self) -> float | None:
+        """The highest value at which every run went well; None if not even the first did."""
+        return max((one.value for one in self.steps if not one.wrong), default=None)
+
+    def to_json(self) -> dict[str, Any]:
+        """As documented in `docs/formats.md`; JSON types only."""
+        return {"schema": SCHEMA, **asdict(self), "highest": self.highest}
+
+
+def run_steps(rig: Rig, base: Version, plan: StepPlan, game: str | None = None, each: Each = ignore,
+              done: Mapping[int, Capture] | None = None) -> StepsResult:
+    """Steps a setting up from what a version has, to the end of what the catalog allows or to the first crash.
+
+    Args:
+        base, game, each, done: as in `run_trial`; a capture without frames stands for a run that went wrong.
+
+    Raises:
+        UnknownName, BadValue: no such setting, or one that holds no number.
+        RigError: the rig refuses a value; it is put back to what it was.
+    """
+    setting = rig.catalog()[plan.key]
+    if setting.kind not in ("whole", "number") or setting.high is None:
+        raise BadValue(f"{plan.key} takes {setting.allowed()}: only numbers with an end can be stepped up")
+    start = base.entries.get(plan.key, setting.stock)
+    begin = float(start) if isinstance(start, int | float) else 0.0
+    kept, steps, place = done or {}, list[Step](), 0
+    with changing(rig, f"stepping {plan.key} up") as change:
+        player = Player(change, base.profile, game_of(rig, game_for(base, base, game)).name, plan.seconds, each=each)
+        for count in range(int((float(setting.high) - begin) / plan.by) + 1):
+            value = begin + count * plan.by
+            entries = entries_on(rig, Version(base.profile, with_changes(base.entries, {
+                plan.key: setting.checked(int(value) if setting.kind == "whole" else value)})))
+            goals, wrong = [], ""
+            for _ in range(plan.runs):
+                seed = int(np.random.default_rng([plan.seed, 23, place]).integers(2**31))
+                run = _kept(kept[place]) if place in kept else player.once(place, count, f"{value:g}", entries, seed)
+                place += 1
+                if wrong := run.excluded:
+                    break
+                goals.append(metrics_of(run.capture, [plan.goal])[plan.goal])
+            steps.append(Step(value, float(np.mean(goals)) if goals and not wrong else None, wrong))
+            if wrong:
+                break
+        put_back(change, [plan.key])
+    result = StepsResult(player.game, base.reference, rig.name, plan, tuple(steps), begin)
+    highest = result.highest
+    settled = begin if highest is None else max(begin, highest - plan.margin)
+    return StepsResult(result.game, result.base, result.rig, plan, result.steps, settled)
+
+
+def _kept(capture: Capture) -> Run:
+    """A run that was played earlier."""
+    wrong = "" if capture.shown_ms.size else str(capture.about.get("wrong") or "it went wrong")
+    return Run(0, 0, "", 0, capture, wrong)
