@@ -13,13 +13,15 @@ from hypothesis import strategies as st
 from conftest import Keen, as_json
 from keenlattice.errors import BadValue, UnknownName, UsageError
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.metrics import TRIAL_METRICS
+from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.profile.pack import Claim
 from keenlattice.profile.version import Version, stock
 from keenlattice.report.screen_figure import screen_figure
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.trial.conclude import Numbers
+from keenlattice.rig.standin.pipeline import simulate
+from keenlattice.trial.conclude import Numbers, conclude
 from keenlattice.trial.design import hadamard, in_order, mixed_up, screening_design
+from keenlattice.trial.plan import Plan
 from keenlattice.trial.player import Run
 from keenlattice.trial.screen import ScreenPlan, ScreenResult, costly, factors_of, run_screen, screened
 from test_report import assert_clear
@@ -99,6 +101,21 @@ def test_placebos_are_seldom_called_effective() -> None:
         found = screened(plan, *made_up(plan, [0.0] * 8, seed), replace(EMPTY, plan=plan)).factors
         called += sum(one.judged.standing in ("better", "worse") for one in found)
     assert 10 <= called <= 38  # of 480 at 5 %: beyond that in fewer than one of a hundred
+
+
+def test_forty_runs_know_sixteen_changes_as_well_as_a_trial_of_forty_knows_one(rig: Standin) -> None:
+    random, line = np.random.default_rng(1), rig.pipeline("brass-orbit")
+    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(16)), rounds=1)
+    widths: dict[str, list[float]] = {"screen": [], "trial": []}
+    for _ in range(12):
+        runs = [metrics_of(simulate(line, 6, int(random.integers(2**31))), TRIAL_METRICS) for _ in range(40)]
+        rows = plan.design()[[row for _, row, _ in plan.runs()]]
+        found = screened(plan, rows, runs, replace(EMPTY, plan=plan)).factors[0].judged
+        one = conclude(Plan(20), runs[::2], runs[1::2])[0]
+        for name, effect in (("screen", found), ("trial", one)):
+            widths[name].append(effect.high_pct - effect.low_pct)  # type: ignore[operator]
+    # Equally wide, within what twelve of each tell: so one by one would take sixteen times the runs, not three.
+    assert 0.6 < np.median(widths["screen"]) / np.median(widths["trial"]) < 1.7
 
 
 def test_a_screen_that_was_stopped_goes_on_to_the_same_result(rig: Standin) -> None:

@@ -1,5 +1,6 @@
 """The stand-in: its mechanisms do what `docs/standin.md` says, its placebos do nothing, and it behaves like a rig."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +13,7 @@ from keenlattice.errors import RefusedByRig, RigError, UnknownName
 from keenlattice.measure.capture import STAGES
 from keenlattice.measure.metrics import metrics_of
 from keenlattice.rig.standin.machine import Standin
+from keenlattice.rig.standin.pipeline import _all_at_once, _one_by_one, _stages
 
 
 def another(setting: Setting) -> Value:
@@ -97,6 +99,16 @@ def test_a_cap_steadies_the_pace_from_frame_to_frame(rig: Standin) -> None:
         low, high = np.quantile(frames, (0.05, 0.95))
         spread[len(values)] = float((high - low) / np.median(frames))
     assert spread[1] < 0.5 * spread[0]
+
+
+@pytest.mark.parametrize("game", ["brass-orbit", "tidewater-rally", "moth-and-lantern"])
+@pytest.mark.parametrize("in_flight", [4, 5, 7])
+def test_all_frames_at_once_are_the_frames_one_by_one(rig: Standin, game: str, in_flight: int) -> None:
+    line = replace(rig.pipeline(game), sync="off", gap_ms=0.0, lead_ms=None, in_flight=in_flight)
+    stages = _stages(line, 4000, 5.0, np.random.default_rng(in_flight))
+    quick, plain = _all_at_once(line, stages), _one_by_one(line, stages)
+    assert quick is not None and quick.begins == pytest.approx(plain.begins, abs=1e-6)
+    assert quick.rendered == pytest.approx(plain.rendered, abs=1e-6)
 
 
 def test_where_the_cpu_is_the_limit_the_queue_does_nothing(rig: Standin) -> None:

@@ -38,6 +38,7 @@ COMPILE_MS = 28.0
 DIP_MS, DIP_SLOWDOWN = 150.0, 1.35
 WARMING, WARM_AFTER_S = 0.02, 60.0
 CLICK_EVERY_MS = 250.0
+AT_ONCE_FROM, MOST_PASSES, SAME_MS = 4, 15, 1e-9
 
 
 @dataclass(frozen=True)
@@ -126,7 +127,36 @@ def _spells(per_min: float, lasting_ms: float, frames: int, typical_ms: float,
 
 
 def _run_free(line: Pipeline, stages: _Stages) -> _Frames:
-    """With nothing but the queue to hold a frame back.
+    """With nothing but the queue to hold a frame back."""
+    quick = _all_at_once(line, stages) if line.in_flight >= AT_ONCE_FROM else None
+    return quick or _one_by_one(line, stages)
+
+
+def _all_at_once(line: Pipeline, stages: _Stages) -> _Frames | None:
+    """All frames over and over, each time with the waits that the last time showed, until nothing changes any more.
+
+    None if that takes too long, as it does with short queues; else it is about twice as quick as one by one.
+    """
+    cpu, gpu, depth, count = stages.cpu_ms, stages.gpu_ms, line.in_flight, stages.cpu_ms.size
+    cpu_before, gpu_done = np.cumsum(cpu) - cpu, np.cumsum(gpu)
+    to_gpu = cpu - (gpu_done - gpu)
+    rendered = np.zeros(count + depth)  # frame i waits for frame i - depth, which is at i
+    begins, work = np.empty(count), np.empty(count)
+    for _ in range(MOST_PASSES):
+        np.subtract(rendered[:count], cpu_before, out=work)
+        np.maximum.accumulate(work, out=work)
+        np.add(work, cpu_before, out=begins)  # once the CPU is free, and few enough frames are under way
+        np.add(begins, to_gpu, out=work)
+        np.maximum.accumulate(work, out=work)
+        work += gpu_done  # once prepared, and the GPU is free; and then drawn
+        if np.abs(work - rendered[depth:]).max() < SAME_MS:
+            return _Frames(begins, work, work)
+        rendered[depth:] = work
+    return None
+
+
+def _one_by_one(line: Pipeline, stages: _Stages) -> _Frames:
+    """The same, frame by frame.
 
     A plain loop over lists, since each frame waits for earlier ones: several times quicker than indexing arrays, and
     kept apart from the ones below because every test in it is felt.
