@@ -100,7 +100,8 @@ class Combination:
 
     Args:
         goal: geometric mean of the goal over its runs; None if it never ran.
-        change_pct, low_pct, high_pct: how much its goal differs from the best one's, over the rounds of both.
+        change_pct, low_pct, high_pct: how much its goal differs from the best one's, over the rounds of both; of one
+            that was put out as worse, from the one that was the best then.
     """
 
     values: dict[str, Value]
@@ -155,6 +156,7 @@ class Race:
         self.count = len(plan.combinations())
         self.runs: list[dict[int, Numbers]] = [{} for _ in range(self.count)]  # by round
         self.out: dict[int, Standing] = {}
+        self.beaten: dict[int, tuple[float, float, float]] = {}  # by how much, when it was put out
 
     def entered(self) -> list[int]:
         """Those that are still in the race."""
@@ -181,8 +183,8 @@ class Race:
         if best is None:
             return not self.entered()
         for one in self.entered():
-            if one != best and self.against(one, best)[1] > 0:
-                self.out[one] = "worse"
+            if one != best and (found := self.against(one, best))[1] > 0:
+                self.out[one], self.beaten[one] = "worse", found
         margin = math.log1p(self.plan.matters_pct / 100)
         return all(self.against(one, best)[1] > -margin for one in self.entered() if one != best)
 
@@ -233,7 +235,7 @@ class Race:
             goal = math.exp(sign * self.mean(one)) if self._logs(one) else None
             pct: tuple[float | None, ...] = (None, None, None)
             if best is not None and one != best and len({*self._logs(one)} & {*self._logs(best)}) >= 2:
-                middle, low, high = self.against(one, best)
+                middle, low, high = self.beaten.get(one) or self.against(one, best)
                 pct = tuple(100 * math.expm1(sign * end) for end in ((middle, low, high) if sign > 0
                                                                     else (middle, high, low)))
             found.append(Combination(all_of[one], standing, len(self.runs[one]), goal, *pct))

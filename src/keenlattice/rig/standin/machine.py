@@ -61,6 +61,7 @@ class Standin:
         self.place = str(home / STATE)
         self._rights = rights
         self._writes = 0
+        self._resolved: dict[str, tuple[dict[str, Value], Mapping[str, Value], Mapping[str, Value]]] = {}
         try:
             home.mkdir(parents=True, exist_ok=True)
             self._files = GameFiles(listed_games(home), home)
@@ -212,8 +213,12 @@ class Standin:
         rig_wide = {key: value for key, value in wanted.items() if key.partition("@")[0] not in waiting}
         rig_wide |= self._running()
         game = {} if owner == WHOLE_RIG else self.values(state, owner)
-        resolved = resolve(self.catalog(), rig_wide, game)
-        return {key: one.value for key, one in resolved.items() if one.value is not None}
+        known = self._resolved.get(owner)
+        if known is None or known[:2] != (rig_wide, game):  # runs in a row mostly find the same settings
+            resolved = resolve(self.catalog(), rig_wide, game)
+            known = (rig_wide, game, {key: one.value for key, one in resolved.items() if one.value is not None})
+            self._resolved[owner] = known
+        return known[2]
 
     def _running(self) -> dict[str, Value]:
         path = self.home / RUNNING
