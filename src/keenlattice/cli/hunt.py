@@ -92,8 +92,7 @@ def line_of(session: "Session", since: str, until: str) -> "list[Version]":
 
 def _play(session: "Session", study: "Study", line: "list[Version]", plan: "HuntPlan", quiet: bool) -> "HuntResult":
     from keenlattice.cli.progress import steps
-    from keenlattice.cli.studies import evidence_of, keeping
-    from keenlattice.errors import RigError
+    from keenlattice.cli.studies import evidence_of, going_on_later, keeping
     from keenlattice.logbook.studies import done_of, end_study
     from keenlattice.trial.hunt import run_hunt
     from keenlattice.trial.run import game_for
@@ -104,10 +103,8 @@ def _play(session: "Session", study: "Study", line: "list[Version]", plan: "Hunt
         for _ in done:
             advance()
         each = keeping(session, study, game, lambda arm: ids.get(arm, f"hunt {study.number}, {arm}"), advance)
-        try:
+        with going_on_later(session, study):
             result = run_hunt(session.rig, line, plan, game, each, done)
-        except RigError as error:
-            raise type(error)(f"{error}. The finished runs are kept: keen hunt --resume goes on") from None
     end_study(session.book, study, {**result.to_json(), "evidence": evidence_of(session, study)})
     return result
 

@@ -132,8 +132,7 @@ def _tell_plan(session: "Session", plan: "ScreenPlan", json: bool) -> None:
 def _play(session: "Session", study: "Study", before: "Version", after: "Version", plan: "ScreenPlan",
           quiet: bool) -> "ScreenResult":
     from keenlattice.cli.progress import steps
-    from keenlattice.cli.studies import evidence_of, keeping
-    from keenlattice.errors import RigError
+    from keenlattice.cli.studies import evidence_of, going_on_later, keeping
     from keenlattice.logbook.studies import done_of, end_study
     from keenlattice.trial.run import game_for
     from keenlattice.trial.screen import run_screen
@@ -143,10 +142,8 @@ def _play(session: "Session", study: "Study", before: "Version", after: "Version
         for _ in done:
             advance()
         each = keeping(session, study, game, lambda row: f"screen {study.number}, row {row}", advance)
-        try:
+        with going_on_later(session, study):
             result = run_screen(session.rig, before, after, plan, game, each, done)
-        except RigError as error:
-            raise type(error)(f"{error}. The finished runs are kept: keen screen --resume goes on") from None
     end_study(session.book, study, {**result.to_json(), "evidence": evidence_of(session, study)})
     return result
 

@@ -2,7 +2,8 @@
 
 import math
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
@@ -30,6 +31,20 @@ def keeping(session: "Session", study: "Study", game: str, version_of: Callable[
         if not run.excluded:
             advance()
     return each
+
+
+@contextmanager
+def going_on_later(session: "Session", study: "Study") -> Iterator[None]:
+    """What goes wrong within is said with how to go on, if any run was finished by then."""
+    from keenlattice.errors import RigError
+    from keenlattice.logbook.studies import runs_of
+
+    try:
+        yield
+    except RigError as error:
+        if not any(not run.excluded for run in runs_of(session.book, study)):
+            raise
+        raise type(error)(f"{error}. The finished runs are kept: keen {study.kind} --resume goes on") from None
 
 
 def kept_version(version: "Version") -> dict[str, Any]:

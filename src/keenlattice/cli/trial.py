@@ -134,8 +134,7 @@ def play_study(session: "Session", study: "Study", before: "Version", after: "Ve
                quiet: bool) -> "tuple[TrialResult, Captures]":
     """Plays what is left of a trial, and concludes it."""
     from keenlattice.cli.progress import steps
-    from keenlattice.cli.studies import keeping
-    from keenlattice.errors import RigError
+    from keenlattice.cli.studies import going_on_later, keeping
     from keenlattice.logbook.studies import done_of
     from keenlattice.trial.run import game_for, run_trial
 
@@ -145,10 +144,8 @@ def play_study(session: "Session", study: "Study", before: "Version", after: "Ve
         for _ in done:
             advance()
         each = keeping(session, study, played, {"before": before.id, "after": after.id}.__getitem__, advance)
-        try:
+        with going_on_later(session, study):
             result = run_trial(session.rig, before, after, plan, study.plan["game"], each, done)
-        except RigError as error:
-            raise type(error)(f"{error}. The finished runs are kept: keen trial --resume goes on") from None
     return result, keep_result(session, study, result)
 
 

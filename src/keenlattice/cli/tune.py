@@ -112,8 +112,7 @@ def _limit(text: str) -> "Limit":
 
 def _play(session: "Session", study: "Study", base: "Version", plan: "TunePlan", quiet: bool) -> "TuneResult":
     from keenlattice.cli.progress import steps
-    from keenlattice.cli.studies import evidence_of, keeping
-    from keenlattice.errors import RigError
+    from keenlattice.cli.studies import evidence_of, going_on_later, keeping
     from keenlattice.logbook.studies import done_of, end_study
     from keenlattice.trial.run import game_for
     from keenlattice.trial.tune import run_tune
@@ -124,10 +123,8 @@ def _play(session: "Session", study: "Study", base: "Version", plan: "TunePlan",
         for _ in done:
             advance()
         each = keeping(session, study, game, lambda arm: f"tune {study.number}, combination {arm}", advance)
-        try:
+        with going_on_later(session, study):
             result = run_tune(session.rig, base, plan, game, each, done)
-        except RigError as error:
-            raise type(error)(f"{error}. The finished runs are kept: keen tune --resume goes on") from None
     end_study(session.book, study, {**result.to_json(), "evidence": evidence_of(session, study)})
     return result
 

@@ -1,6 +1,6 @@
 """Studies in the logbook: what was planned, and every run as soon as it is played, so that none is ever lost.
 
-A study is a trial, a pilot or a screen: a plan, its runs, and, once it is through, its result.
+A study is a trial (a pilot, too), a screen, a hunt or a tuning: a plan, its runs, and, once it is through, its result.
 """
 
 import json
