@@ -99,7 +99,9 @@ def test_tuning_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     told = as_json(keen(*words, "--json"))
     assert told["version"] and told["combinations"][0]["values"] == {"frame.cap": "off", "frame.queue-depth": 1}
     assert "frame.queue-depth" in keen("show", "brass-orbit").stdout
+    assert told["trial"]["metrics"][0]["verdict"] == "better" and told["trial"]["blocks_played"] == 8
     said = keen(*words).stdout
+    assert "Median latency: better" in said
     assert "Best for median latency: frame.cap = off, frame.queue-depth = 1 frame" in said and "breaks a limit" in said
     assert "No combination keeps" in keen(*words, "--keep", "frame_ms_p50<1").stdout
     for bad in (["tune"], ["tune", "--resume"], [*words[:2], "--try", "frame.cap"], [*words, "--keep", "fps"],

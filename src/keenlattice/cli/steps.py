@@ -5,19 +5,26 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
     from keenlattice.profile.version import Version
+    from keenlattice.trial.plan import Plan
     from keenlattice.trial.steps import StepPlan, StepsResult
 
 
-def step_up(session: "Session", base: str, step: str, margin: float | None, goal: str, seconds: float, seed: int,
+def step_up(session: "Session", base: str, step: str, margin: float | None, trial: "Plan", proof: bool,
             game: str | None, json: bool) -> None:
-    """Steps a setting up, settles below, and makes a version of that."""
+    """Steps a setting up, settles below, and makes a version of that.
+
+    Args:
+        trial: of that version against where it started, if there is to be a `proof`; seconds, seed and goal are its.
+    """
     from dataclasses import asdict
 
-    from keenlattice.cli.output import emit_json
+    from keenlattice.cli.output import VERDICT_STYLES, emit_json, say
     from keenlattice.cli.progress import steps
     from keenlattice.cli.studies import evidence_of, keeping, kept_version
+    from keenlattice.cli.trial import run_and_keep
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import begin_study, end_study
+    from keenlattice.report.words import headline
     from keenlattice.trial.run import game_for
     from keenlattice.trial.steps import StepPlan, run_steps
 
@@ -29,7 +36,8 @@ def step_up(session: "Session", base: str, step: str, margin: float | None, goal
     if not base:
         raise UsageError("stepping up takes a version to start from: keen tune rig --step SETTING=BY --game GAME")
     start = session.find(base)
-    plan = StepPlan(key.strip(), by, 2 * by if margin is None else margin, goal=goal, seconds=seconds, seed=seed)
+    plan = StepPlan(key.strip(), by, 2 * by if margin is None else margin, goal=trial.decides, seconds=trial.seconds,
+                    seed=trial.seed)
     played = game_for(start, start, game)
     study = begin_study(session.book, session.rig.name, "steps", {
         "base": kept_version(start), "game": game, "plan": asdict(plan)})
@@ -38,11 +46,15 @@ def step_up(session: "Session", base: str, step: str, margin: float | None, goal
         result = run_steps(session.rig, start, plan, game, each)
     end_study(session.book, study, {**result.to_json(), "evidence": evidence_of(session, study)})
     made = _commit(session, start, result)
+    found = run_and_keep(session, start, made, trial, game, quiet=json)[0] if made and proof else None
     if json:
-        emit_json("steps", {"version": made.reference if made else None,
+        emit_json("steps", {"version": made.reference if made else None, "trial": found.to_json() if found else None,
                             **{name: value for name, value in result.to_json().items() if name != "schema"}})
         return
     _show(session, start, plan, result, made)
+    if found:
+        say("Against where it started, in blocks of runs of their own:")
+        say(headline(found), VERDICT_STYLES[found.deciding.verdict])
 
 
 def _commit(session: "Session", base: "Version", result: "StepsResult") -> "Version | None":
@@ -75,7 +87,5 @@ def _show(session: "Session", base: "Version", plan: "StepPlan", result: "StepsR
         right=(0, 1))
     if made:
         say(f"\n{made.reference} was made of it. The rig is as it was.")
-        say(f"next: keen trial {base.reference} {made.reference} --decides {plan.goal} --game {result.game}, which "
-            "alone proves that it helps", "dim")
     else:
         say("\nNothing was changed: no step is far enough above where it started.")

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from keenlattice.cli.session import Session
     from keenlattice.logbook.studies import Study
     from keenlattice.profile.version import Version
+    from keenlattice.trial.result import TrialResult
     from keenlattice.trial.tune import Combination, Limit, TunePlan, TuneResult
 
 SHOWN = 12
@@ -35,6 +36,8 @@ def tune(
     warm_up: Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")] = 0.0,
     game: Annotated[str | None, typer.Option("--game", help="The game to play; needed for rig-wide versions."
                                              )] = None,
+    proof: Annotated[int, typer.Option("--proof", help="Blocks of the trial of the best against where it started; 0 "
+                                       "for none.")] = 8,
     resume: Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")] = False,
     again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Recompute one from its captures.")
                      ] = None,
@@ -48,14 +51,16 @@ def tune(
     from keenlattice.cli.session import begin
     from keenlattice.cli.steps import step_up
     from keenlattice.cli.studies import kept_version, recompute, version_kept
+    from keenlattice.cli.trial import run_and_keep
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import begin_study, study
-    from keenlattice.trial.plan import fresh_seed
+    from keenlattice.trial.plan import Plan, fresh_seed
     from keenlattice.trial.tune import TunePlan, checked, run_tune
 
     session = begin(book, rig)
     if step:
-        step_up(session, base, step, margin, goal, seconds, fresh_seed() if seed is None else seed, game, json)
+        seed = fresh_seed() if seed is None else seed
+        step_up(session, base, step, margin, Plan(max(2, proof), seconds, seed, goal, matters), proof > 0, game, json)
         return
     if resume or again is not None:
         found = study(session.book, session.rig.name, again, "tune")
@@ -77,11 +82,15 @@ def tune(
         return
     result = _play(session, found, start, plan, quiet=json)
     made = _commit(session, start, result)
+    trial = None
+    if made and proof:
+        again_plan = Plan(proof, plan.seconds, plan.seed, plan.goal, plan.matters_pct, warm_up_s=plan.warm_up_s)
+        trial, _ = run_and_keep(session, start, made, again_plan, found.plan["game"], quiet=json)
     if json:
-        emit_json("tune", {"version": made.reference if made else None,
+        emit_json("tune", {"version": made.reference if made else None, "trial": trial.to_json() if trial else None,
                            **{name: value for name, value in result.to_json().items() if name != "schema"}})
         return
-    _show(session, start, result, made)
+    _show(session, start, result, made, trial)
 
 
 def _choice(session: "Session", text: str) -> "tuple[str, tuple[Value, ...]]":
@@ -141,11 +150,12 @@ def _commit(session: "Session", base: "Version", result: "TuneResult") -> "Versi
     return session.commit([base], entries, f"tuned for {result.plan.goal}")
 
 
-def _show(session: "Session", base: "Version", result: "TuneResult", made: "Version | None") -> None:
-    from keenlattice.cli.output import say, table
+def _show(session: "Session", base: "Version", result: "TuneResult", made: "Version | None",
+          trial: "TrialResult | None") -> None:
+    from keenlattice.cli.output import VERDICT_STYLES, say, table
     from keenlattice.cli.studies import say_excluded
     from keenlattice.measure.metrics import METRICS
-    from keenlattice.report.words import TITLES
+    from keenlattice.report.words import TITLES, headline
 
     plan, best = result.plan, result.best
     if best is None:
@@ -166,6 +176,11 @@ def _show(session: "Session", base: "Version", result: "TuneResult", made: "Vers
     say_excluded(result.excluded)
     if made:
         say(f"\n{made.reference} was made of the best. The rig is as it was.")
+    if made and trial:
+        say(f"Against where it started, in {trial.blocks_played} blocks of runs of their own:")
+        say(headline(trial), VERDICT_STYLES[trial.deciding.verdict])
+        say(f"next: keen apply {made.reference}", "dim")
+    elif made:
         say(f"next: keen trial {base.reference} {made.reference} --decides {plan.goal}, which alone proves it", "dim")
 
 
