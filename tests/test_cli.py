@@ -120,7 +120,7 @@ MISTAKES = [
     (["trial", "rig", "rig"], 2, "--game"),
     (["trial", "brass-orbit", "brass-orbit", "--blocks", "1"], 2, "one run of each proves nothing"),
     (["trial", "brass-orbit", "brass-orbit", "--decides", "fps"], 2, "fps_mean"),
-    (["trial", "brass-orbit", "brass-orbit", "--matters", "nan"], 2, "smallest difference that matters"),
+    (["trial", "brass-orbit", "brass-orbit", "--matters", "nan"], 2, "write per cent, ms or fps"),
     (["trial", "brass-orbit", "brass-orbit", "--figure", "no/f.png", "--seconds", "1", "--blocks", "2"], 1, "figure"),
     (["measure", "brass-orbit", "--seconds", "0"], 2, "0.5 to 7200 s"),
     (["measure", "pinball"], 2, "no game named"),
