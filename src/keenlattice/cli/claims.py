@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
     from keenlattice.profile.offer import OfferedRule
-    from keenlattice.profile.version import Version
     from keenlattice.trial.plan import Plan
     from keenlattice.trial.result import TrialResult
 
@@ -52,24 +51,15 @@ def repeat_claims(session: "Session", file: Path, plan: "Plan", game: str | None
 def _trial_of(session: "Session", one: "OfferedRule", plan: "Plan", game: str | None, quiet: bool) -> "TrialResult":
     from dataclasses import replace
 
+    from keenlattice.cli.pack import with_rules_of
     from keenlattice.cli.trial import run_and_keep
     from keenlattice.measure.metrics import METRICS
 
     before = session.find(one.rule.game)
-    after = _with_rule(session, one, before)
+    after = with_rules_of(session, [one], before, f"rule {one.number}")
     claim = next(claim for claim in one.rule.claim if claim.metric in METRICS)
     plan = replace(plan, decides=claim.metric, matters_pct=min(50.0, claim.at_least_pct or plan.matters_pct))
     return run_and_keep(session, before, after, plan, game if one.rule.game == "rig" else None, quiet)[0]
-
-
-def _with_rule(session: "Session", one: "OfferedRule", before: "Version") -> "Version":
-    """A version with a rule taken over, which is in no history."""
-    from keenlattice.profile.offer import adopted
-    from keenlattice.profile.version import Version
-
-    entries = adopted((one,), lambda _: before.entries).get(one.rule.game, {})
-    known = {key: value for key, value in entries.items() if key in session.rig.catalog()}
-    return Version(before.profile, known, note=f"rule {one.number}")
 
 
 def _row(one: "OfferedRule", result: "TrialResult") -> dict[str, Any]:

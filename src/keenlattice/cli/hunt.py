@@ -64,7 +64,7 @@ def hunt(
         return
     result = _play(session, found, line, plan, quiet=json)
     if json:
-        emit_json("hunt", {name: value for name, value in result.to_json().items() if name != "schema"})
+        emit_json("hunt", result.to_json())
         return
     _show(session, result, line)
 
@@ -91,21 +91,16 @@ def line_of(session: "Session", since: str, until: str) -> "list[Version]":
 
 
 def _play(session: "Session", study: "Study", line: "list[Version]", plan: "HuntPlan", quiet: bool) -> "HuntResult":
-    from keenlattice.cli.progress import steps
-    from keenlattice.cli.studies import evidence_of, going_on_later, keeping
-    from keenlattice.logbook.studies import done_of, end_study
+    from keenlattice.cli.studies import ended, played
     from keenlattice.trial.hunt import run_hunt
     from keenlattice.trial.run import game_for
 
-    game, done = game_for(line[0], line[-1], study.plan["game"]), done_of(session.book, study)
+    game = game_for(line[0], line[-1], study.plan["game"])
     ids = {version.reference: version.id for version in line}
-    with steps(f"{len(line)} versions", 2 * plan.trial.blocks, quiet) as advance:
-        for _ in done:
-            advance()
-        each = keeping(session, study, game, lambda arm: ids.get(arm, f"hunt {study.number}, {arm}"), advance)
-        with going_on_later(session, study):
-            result = run_hunt(session.rig, line, plan, game, each, done)
-    end_study(session.book, study, {**result.to_json(), "evidence": evidence_of(session, study)})
+    result = played(session, study, game, f"{len(line)} versions", 2 * plan.trial.blocks,
+                    lambda arm: ids.get(arm, f"hunt {study.number}, {arm}"), quiet,
+                    lambda each, done: run_hunt(session.rig, line, plan, game, each, done))
+    ended(session, study, result.to_json())
     return result
 
 

@@ -21,15 +21,13 @@ def measure(
     from keenlattice.cli.output import emit_json, say, shown_path, table
     from keenlattice.cli.progress import steps
     from keenlattice.cli.session import begin
-    from keenlattice.errors import BadValue
     from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, metrics_of
     from keenlattice.report.words import TITLES
     from keenlattice.rig.base import game_of
     from keenlattice.rig.lock import locked
-    from keenlattice.trial.plan import fresh_seed
+    from keenlattice.trial.plan import check_seconds, fresh_seed
 
-    if not 0.5 <= seconds <= 7200:
-        raise BadValue(f"runs of {seconds:g} s: a run takes 0.5 to 7200 s")
+    check_seconds(seconds)
     session = begin(book, rig)
     game_of(session.rig, game)
     seed = fresh_seed() if seed is None else seed

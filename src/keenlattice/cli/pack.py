@@ -172,6 +172,16 @@ def here(session: "Session") -> "Here":
     return Here(rig.catalog(), rig.facts(), session.stored, refuses, rig.devices())
 
 
+def with_rules_of(session: "Session", offers: "Sequence[OfferedRule]", before: "Version", note: str) -> "Version":
+    """A version with rules taken over that are known on this rig; it is in no history."""
+    from keenlattice.profile.offer import adopted
+    from keenlattice.profile.version import Version
+
+    entries = adopted(tuple(offers), lambda _: before.entries).get(before.profile, {})
+    known = {key: value for key, value in entries.items() if key in session.rig.catalog()}
+    return Version(before.profile, known, note=note)
+
+
 def _rule_json(one: "OfferedRule") -> dict[str, object]:
     return {"number": one.number, "game": one.rule.game, "when": one.rule.when, "condition_fails": one.fails,
             "reason": one.rule.reason, "claims": [claim.model_dump() for claim in one.rule.claim],

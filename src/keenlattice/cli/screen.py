@@ -83,27 +83,24 @@ def screen(
     if figure:
         draw(result, figure)
     if json:
-        emit_json("screen", {name: value for name, value in result.to_json().items() if name != "schema"})
+        emit_json("screen", result.to_json())
         return
     _show(result)
 
 
 def _after(session: "Session", before: "Version", after: str) -> "tuple[Version, dict[str, tuple[Claim, ...]]]":
     """The other version, and what is claimed of each of its settings if it is a pack."""
-    from keenlattice.cli.pack import here
-    from keenlattice.profile.offer import adopted, offer
+    from keenlattice.cli.pack import here, with_rules_of
+    from keenlattice.profile.offer import offer
     from keenlattice.profile.pack import read_pack
-    from keenlattice.profile.version import Version
 
     if not after.endswith(".toml"):
         return session.find(after), {}
     pack = read_pack(Path(after))
     offers = offer(pack, here(session))
-    entries = adopted(offers, lambda _: before.entries).get(before.profile, {})
-    known = {key: value for key, value in entries.items() if key in session.rig.catalog()}
     claims = {setting.key: tuple(one.rule.claim) for one in offers if one.rule.game == before.profile and not one.fails
               for setting in one.settings}
-    return Version(before.profile, known, note=pack.title), claims
+    return with_rules_of(session, offers, before, pack.title), claims
 
 
 def _claims_of(group: "tuple[str, ...]", claims: "dict[str, tuple[Claim, ...]]") -> "tuple[Claim, ...]":
@@ -131,20 +128,15 @@ def _tell_plan(session: "Session", plan: "ScreenPlan", json: bool) -> None:
 
 def _play(session: "Session", study: "Study", before: "Version", after: "Version", plan: "ScreenPlan",
           quiet: bool) -> "ScreenResult":
-    from keenlattice.cli.progress import steps
-    from keenlattice.cli.studies import evidence_of, going_on_later, keeping
-    from keenlattice.logbook.studies import done_of, end_study
+    from keenlattice.cli.studies import ended, played
     from keenlattice.trial.run import game_for
     from keenlattice.trial.screen import run_screen
 
-    game, done = game_for(before, after, study.plan["game"]), done_of(session.book, study)
-    with steps(f"{len(plan.factors)} changes at once", len(plan.runs()), quiet) as advance:
-        for _ in done:
-            advance()
-        each = keeping(session, study, game, lambda row: f"screen {study.number}, row {row}", advance)
-        with going_on_later(session, study):
-            result = run_screen(session.rig, before, after, plan, game, each, done)
-    end_study(session.book, study, {**result.to_json(), "evidence": evidence_of(session, study)})
+    game = game_for(before, after, study.plan["game"])
+    result = played(session, study, game, f"{len(plan.factors)} changes at once", len(plan.runs()),
+                    lambda row: f"screen {study.number}, row {row}", quiet,
+                    lambda each, done: run_screen(session.rig, before, after, plan, game, each, done))
+    ended(session, study, result.to_json())
     return result
 
 
@@ -188,7 +180,7 @@ def _show(result: "ScreenResult") -> None:
 def _word(standing: str, count: int) -> str:
     """How a count of factors is put: `3 do nothing that matters`, `1 does`."""
     if standing.startswith("does"):
-        return standing if count == 1 else "do" + standing.removeprefix("does").replace("is claimed", "is claimed")
+        return standing if count == 1 else "do" + standing.removeprefix("does")
     return f"{'is' if count == 1 else 'are'} {standing}"
 
 

@@ -20,10 +20,10 @@ def step_up(session: "Session", base: str, step: str, margin: float | None, tria
 
     from keenlattice.cli.output import VERDICT_STYLES, emit_json, say
     from keenlattice.cli.progress import steps
-    from keenlattice.cli.studies import evidence_of, keeping, kept_version
+    from keenlattice.cli.studies import ended, keeping, kept_version
     from keenlattice.cli.trial import run_and_keep
     from keenlattice.errors import UsageError
-    from keenlattice.logbook.studies import begin_study, end_study
+    from keenlattice.logbook.studies import begin_study
     from keenlattice.report.words import headline
     from keenlattice.trial.run import game_for
     from keenlattice.trial.steps import StepPlan, run_steps
@@ -44,12 +44,12 @@ def step_up(session: "Session", base: str, step: str, margin: float | None, tria
     with steps(f"stepping {plan.key} up", 3 * plan.runs, quiet=json) as advance:
         each = keeping(session, study, played, lambda arm: f"steps {study.number}, {arm}", advance)
         result = run_steps(session.rig, start, plan, game, each)
-    end_study(session.book, study, {**result.to_json(), "evidence": evidence_of(session, study)})
+    ended(session, study, result.to_json())
     made = _commit(session, start, result)
     found = run_and_keep(session, start, made, trial, game, quiet=json)[0] if made and proof else None
     if json:
         emit_json("steps", {"version": made.reference if made else None, "trial": found.to_json() if found else None,
-                            **{name: value for name, value in result.to_json().items() if name != "schema"}})
+                            **result.to_json()})
         return
     _show(session, start, plan, result, made)
     if found:

@@ -2,9 +2,8 @@
 
 import math
 import re
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
-from typing import TYPE_CHECKING, Any
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any, TypeVar
 
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
@@ -12,6 +11,8 @@ if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.profile.version import Version
     from keenlattice.trial.player import Run
+
+Result = TypeVar("Result")
 
 
 def keeping(session: "Session", study: "Study", game: str, version_of: Callable[[str], str],
@@ -33,18 +34,41 @@ def keeping(session: "Session", study: "Study", game: str, version_of: Callable[
     return each
 
 
-@contextmanager
-def going_on_later(session: "Session", study: "Study") -> Iterator[None]:
-    """What goes wrong within is said with how to go on, if any run was finished by then."""
-    from keenlattice.errors import RigError
-    from keenlattice.logbook.studies import runs_of
+def played(session: "Session", study: "Study", game: str, title: str, total: int, version_of: Callable[[str], str],
+           quiet: bool, run: "Callable[[Callable[[Run], None], dict[int, Capture]], Result]") -> "Result":
+    """Plays what is left of a study, with a progress bar; every run is kept as soon as it is played.
 
-    try:
-        yield
-    except RigError as error:
-        if not any(not run.excluded for run in runs_of(session.book, study)):
-            raise
-        raise type(error)(f"{error}. The finished runs are kept: keen {study.kind} --resume goes on") from None
+    Args:
+        total: how many runs it takes, as far as that is known.
+        version_of: as in `keeping`.
+        run: plays it, told what to call with every run, and which runs were played earlier.
+
+    Raises:
+        RigError: as `run`; it says how to go on, if any run was finished by then.
+    """
+    from keenlattice.cli.progress import steps
+    from keenlattice.errors import RigError
+    from keenlattice.logbook.studies import done_of, runs_of
+
+    done = done_of(session.book, study)
+    with steps(title, total, quiet) as advance:
+        for _ in done:
+            advance()
+        try:
+            return run(keeping(session, study, game, version_of, advance), done)
+        except RigError as error:
+            if not any(not one.excluded for one in runs_of(session.book, study)):
+                raise
+            raise type(error)(f"{error}. The finished runs are kept: keen {study.kind} --resume goes on") from None
+
+
+def ended(session: "Session", study: "Study", result: dict[str, Any]) -> dict[str, Any]:
+    """Keeps a study's result, with what it rests on; returns both."""
+    from keenlattice.logbook.studies import end_study
+
+    content = {**result, "evidence": evidence_of(session, study)}
+    end_study(session.book, study, content)
+    return content
 
 
 def kept_version(version: "Version") -> dict[str, Any]:

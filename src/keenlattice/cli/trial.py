@@ -1,5 +1,6 @@
 """`keen trial`: two versions against each other, and a verdict."""
 
+from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -14,6 +15,7 @@ if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.profile.version import Version
     from keenlattice.trial.plan import Plan
+    from keenlattice.trial.player import Run
     from keenlattice.trial.result import TrialResult
 
 Captures = dict[str, list["Capture"]]
@@ -96,7 +98,7 @@ def _finish(result: "TrialResult", captures: Captures, figure: Path | None, json
     if figure:
         draw(result, captures, figure)
     if json:
-        emit_json("trial", {name: value for name, value in result.to_json().items() if name != "schema"})
+        emit_json("trial", result.to_json())
         return
     show_result(result)
     if figure:
@@ -133,33 +135,35 @@ def resumed(session: "Session", quiet: bool) -> "tuple[TrialResult, Captures]":
 def play_study(session: "Session", study: "Study", before: "Version", after: "Version", plan: "Plan",
                quiet: bool) -> "tuple[TrialResult, Captures]":
     """Plays what is left of a trial, and concludes it."""
-    from keenlattice.cli.progress import steps
-    from keenlattice.cli.studies import going_on_later, keeping
-    from keenlattice.logbook.studies import done_of
+    from keenlattice.cli.studies import played
     from keenlattice.trial.run import game_for, run_trial
 
-    played = game_for(before, after, study.plan["game"])
-    done = done_of(session.book, study)
-    with steps(f"{plan.blocks} blocks of two runs", len(plan.runs()), quiet) as advance:
-        for _ in done:
-            advance()
-        each = keeping(session, study, played, {"before": before.id, "after": after.id}.__getitem__, advance)
-        with going_on_later(session, study):
-            result = run_trial(session.rig, before, after, plan, study.plan["game"], each, done)
-    return result, keep_result(session, study, result)
+    game, ids = game_for(before, after, study.plan["game"]), {"before": before.id, "after": after.id}
+    captures: dict[int, Capture] = {}
+
+    def run(each: "Callable[[Run], None]", done: "dict[int, Capture]") -> "TrialResult":
+        def told(one: "Run") -> None:
+            each(one)
+            if not one.excluded:
+                captures[one.place] = one.capture
+
+        captures.update(done)
+        return run_trial(session.rig, before, after, plan, study.plan["game"], told, done)
+
+    result = played(session, study, game, f"{plan.blocks} blocks of two runs", len(plan.runs()), ids.__getitem__, quiet,
+                    run)
+    return result, keep_result(session, study, result, captures)
 
 
-def keep_result(session: "Session", study: "Study", result: "TrialResult") -> Captures:
+def keep_result(session: "Session", study: "Study", result: "TrialResult", by_place: "dict[int, Capture]") -> Captures:
     """Keeps a trial's result with what it rests on; returns its captures by arm."""
-    from keenlattice.cli.studies import evidence_of
-    from keenlattice.logbook.studies import done_of, end_study
+    from keenlattice.cli.studies import ended
 
-    content = {**result.to_json(), "evidence": evidence_of(session, study)}
-    end_study(session.book, study, content)
+    content = ended(session, study, result.to_json())
     session.book.add_trial(session.rig.name, content, content["evidence"]["captures"])
     captures: Captures = {"before": [], "after": []}
     runs = result.plan.runs()
-    for place, capture in sorted(done_of(session.book, study).items()):
+    for place, capture in sorted(by_place.items()):
         captures[runs[place][1]].append(capture)
     return captures
 

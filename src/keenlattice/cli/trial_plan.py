@@ -122,7 +122,7 @@ def take_in(session: "Session", files: list[Path], by: str, json: bool) -> "tupl
     if result is None:
         _say_next(found, plan, len(done), json)
         return None
-    return result, keep_result(session, found, result)
+    return result, keep_result(session, found, result, done)
 
 
 def _read(session: "Session", file: Path, by: str) -> "Capture":

@@ -88,7 +88,7 @@ def tune(
         trial, _ = run_and_keep(session, start, made, again_plan, found.plan["game"], quiet=json)
     if json:
         emit_json("tune", {"version": made.reference if made else None, "trial": trial.to_json() if trial else None,
-                           **{name: value for name, value in result.to_json().items() if name != "schema"}})
+                           **result.to_json()})
         return
     _show(session, start, result, made, trial)
 
@@ -120,21 +120,15 @@ def _limit(text: str) -> "Limit":
 
 
 def _play(session: "Session", study: "Study", base: "Version", plan: "TunePlan", quiet: bool) -> "TuneResult":
-    from keenlattice.cli.progress import steps
-    from keenlattice.cli.studies import evidence_of, going_on_later, keeping
-    from keenlattice.logbook.studies import done_of, end_study
+    from keenlattice.cli.studies import ended, played
     from keenlattice.trial.run import game_for
     from keenlattice.trial.tune import run_tune
 
-    game, done = game_for(base, base, study.plan["game"]), done_of(session.book, study)
-    count = len(plan.combinations())
-    with steps(f"{count} combinations", count * plan.rounds, quiet) as advance:
-        for _ in done:
-            advance()
-        each = keeping(session, study, game, lambda arm: f"tune {study.number}, combination {arm}", advance)
-        with going_on_later(session, study):
-            result = run_tune(session.rig, base, plan, game, each, done)
-    end_study(session.book, study, {**result.to_json(), "evidence": evidence_of(session, study)})
+    game, count = game_for(base, base, study.plan["game"]), len(plan.combinations())
+    result = played(session, study, game, f"{count} combinations", count * plan.rounds,
+                    lambda arm: f"tune {study.number}, combination {arm}", quiet,
+                    lambda each, done: run_tune(session.rig, base, plan, game, each, done))
+    ended(session, study, result.to_json())
     return result
 
 

@@ -1,6 +1,5 @@
 """Which version is played when: blocks of one run each, in an order drawn at random."""
 
-import math
 import secrets
 from dataclasses import dataclass
 from itertools import pairwise
@@ -51,10 +50,8 @@ class Plan:
         if not MIN_BLOCKS <= self.blocks <= MAX_BLOCKS:
             raise BadValue(f"{self.blocks} blocks: a trial takes {MIN_BLOCKS} to {MAX_BLOCKS}; "
                            "one run of each proves nothing")
-        if not 0 < self.matters_pct <= 50:
-            raise BadValue(f"a smallest difference that matters of {self.matters_pct:g} %: give one from 0 to 50 %")
-        if not 0.5 <= self.seconds <= 7200 or not math.isfinite(self.seconds):
-            raise BadValue(f"runs of {self.seconds:g} s: a run takes 0.5 to 7200 s")
+        check_matters(self.matters_pct)
+        check_seconds(self.seconds)
         if self.seed < 0:
             raise BadValue(f"seed {self.seed}: a seed is 0 or above")
         if not 1 <= self.repeats <= MAX_REPEATS:
@@ -87,3 +84,23 @@ class Plan:
 def fresh_seed() -> int:
     """A seed that nobody chose; it is recorded with the result."""
     return secrets.randbelow(2**31)
+
+
+def check_seconds(seconds: float) -> None:
+    """Whether runs can be so long.
+
+    Raises:
+        BadValue: they cannot.
+    """
+    if not 0.5 <= seconds <= 7200:
+        raise BadValue(f"runs of {seconds:g} s: a run takes 0.5 to 7200 s")
+
+
+def check_matters(matters_pct: float) -> None:
+    """Whether that can be the smallest difference that matters.
+
+    Raises:
+        BadValue: it cannot.
+    """
+    if not 0 < matters_pct <= 50:
+        raise BadValue(f"a smallest difference that matters of {matters_pct:g} %: give one from 0 to 50 %")

@@ -29,6 +29,7 @@ from keenlattice.rig.base import Rig, game_of
 from keenlattice.rig.change import changing
 from keenlattice.trial.conclude import Numbers, verdict
 from keenlattice.trial.design import Signs, in_order, mixed_up, screening_design
+from keenlattice.trial.plan import check_matters, check_seconds
 from keenlattice.trial.player import Each, Player, Run, entries_on, ignore, put_back
 from keenlattice.trial.run import game_for
 from keenlattice.trial.spending import confidences
@@ -68,10 +69,8 @@ class ScreenPlan:
             raise BadValue("a screen needs settings that differ")
         if not 1 <= self.rounds <= 20:
             raise BadValue(f"{self.rounds} rounds: a screen takes 1 to 20")
-        if not 0 < self.matters_pct <= 50:
-            raise BadValue(f"a smallest difference that matters of {self.matters_pct:g} %: give one from 0 to 50 %")
-        if not 0.5 <= self.seconds <= 7200:
-            raise BadValue(f"runs of {self.seconds:g} s: a run takes 0.5 to 7200 s")
+        check_matters(self.matters_pct)
+        check_seconds(self.seconds)
 
     def design(self) -> Signs:
         """Which factors each run of a round switches on; shape (runs, factors)."""

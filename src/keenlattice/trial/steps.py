@@ -5,20 +5,19 @@ it. What ran is no proof that it always will: a rig that is a little unstable ma
 below the highest step at which every run went well.
 """
 
-from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from keenlattice.errors import BadValue
-from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import metric, metrics_of
 from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Version
 from keenlattice.rig.base import Rig, game_of
 from keenlattice.rig.change import changing
-from keenlattice.trial.player import Each, Player, Run, entries_on, ignore, put_back
+from keenlattice.trial.plan import check_seconds
+from keenlattice.trial.player import Each, Player, entries_on, ignore, put_back
 from keenlattice.trial.run import game_for
 
 SCHEMA = "keen-lattice/steps/1"
@@ -52,8 +51,7 @@ class StepPlan:
             raise BadValue(f"a margin of {self.margin:g}: it is 0 or more")
         if not 1 <= self.runs <= 50:
             raise BadValue(f"{self.runs} runs of a step: 1 to 50 are played")
-        if not 0.5 <= self.seconds <= 7200:
-            raise BadValue(f"runs of {self.seconds:g} s: a run takes 0.5 to 7200 s")
+        check_seconds(self.seconds)
 
 
 @dataclass(frozen=True)
@@ -86,12 +84,11 @@ class StepsResult:
         return {"schema": SCHEMA, **asdict(self), "highest": self.highest}
 
 
-def run_steps(rig: Rig, base: Version, plan: StepPlan, game: str | None = None, each: Each = ignore,
-              done: Mapping[int, Capture] | None = None) -> StepsResult:
+def run_steps(rig: Rig, base: Version, plan: StepPlan, game: str | None = None, each: Each = ignore) -> StepsResult:
     """Steps a setting up from what a version has, to the end of what the catalog allows or to the first crash.
 
     Args:
-        base, game, each, done: as in `run_trial`; a capture without frames stands for a run that went wrong.
+        base, game, each: as in `run_trial`.
 
     Raises:
         UnknownName, BadValue: no such setting, or one that holds no number.
@@ -102,7 +99,7 @@ def run_steps(rig: Rig, base: Version, plan: StepPlan, game: str | None = None, 
         raise BadValue(f"{plan.key} takes {setting.allowed()}: only numbers with an end can be stepped up")
     start = base.entries.get(plan.key, setting.stock)
     begin = float(start) if isinstance(start, int | float) else 0.0
-    kept, steps, place = done or {}, list[Step](), 0
+    steps, place = list[Step](), 0
     with changing(rig, f"stepping {plan.key} up") as change:
         player = Player(change, base.profile, game_of(rig, game_for(base, base, game)).name, plan.seconds, each=each)
         for count in range(int((float(setting.high) - begin) / plan.by) + 1):
@@ -112,7 +109,7 @@ def run_steps(rig: Rig, base: Version, plan: StepPlan, game: str | None = None, 
             goals, wrong = [], ""
             for _ in range(plan.runs):
                 seed = int(np.random.default_rng([plan.seed, 23, place]).integers(2**31))
-                run = _kept(kept[place]) if place in kept else player.once(place, count, f"{value:g}", entries, seed)
+                run = player.once(place, count, f"{value:g}", entries, seed)
                 place += 1
                 if wrong := run.excluded:
                     break
@@ -122,12 +119,6 @@ def run_steps(rig: Rig, base: Version, plan: StepPlan, game: str | None = None, 
                 break
         put_back(change, [plan.key])
     result = StepsResult(player.game, base.reference, rig.name, plan, tuple(steps), begin)
-    highest = result.highest
-    settled = begin if highest is None else max(begin, highest - plan.margin)
-    return StepsResult(result.game, result.base, result.rig, plan, result.steps, settled)
-
-
-def _kept(capture: Capture) -> Run:
-    """A run that was played earlier."""
-    wrong = "" if capture.shown_ms.size else str(capture.about.get("wrong") or "it went wrong")
-    return Run(0, 0, "", 0, capture, wrong)
+    if result.highest is None:
+        return result
+    return replace(result, settled=max(begin, result.highest - plan.margin))

@@ -27,6 +27,7 @@ from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig, game_of
 from keenlattice.rig.change import changing
 from keenlattice.trial.conclude import Numbers
+from keenlattice.trial.plan import check_matters, check_seconds
 from keenlattice.trial.player import Each, Player, Run, RunsFailed, entries_on, ignore, put_back
 from keenlattice.trial.run import game_for
 
@@ -77,10 +78,8 @@ class TunePlan:
             raise BadValue(f"{count} combinations: 2 to {MOST_COMBINATIONS} can be tuned over; give fewer values")
         if not FIRST_LOOK <= self.rounds <= 200:
             raise BadValue(f"{self.rounds} rounds: a race takes {FIRST_LOOK} to 200")
-        if not 0 < self.matters_pct <= 50:
-            raise BadValue(f"a smallest difference that matters of {self.matters_pct:g} %: give one from 0 to 50 %")
-        if not 0.5 <= self.seconds <= 7200:
-            raise BadValue(f"runs of {self.seconds:g} s: a run takes 0.5 to 7200 s")
+        check_matters(self.matters_pct)
+        check_seconds(self.seconds)
 
     def combinations(self) -> list[dict[str, Value]]:
         """All combinations of the values."""
