@@ -11,7 +11,7 @@ from keenlattice.errors import RigError
 from keenlattice.rig.linux.probe import Probe
 
 CLICKS = 8
-MAY_MISS = 1            # a click that the game was too busy for
+MAY_MISS = 1            # a click that the game was too busy for; or a change that came late, or as the game began
 LOOKS, APART_S = 4, 0.06
 DEEP = 2.0              # pixels from the edge of what answers: single pixels of a lively picture do so by chance
 REST_S = 0.25           # a flash is over by then
@@ -31,9 +31,11 @@ def look(probe: Probe, window: Any, alive: Callable[[], bool]) -> tuple[int, int
     calm, clicked = [], []
     for _ in range(CLICKS):
         time.sleep(REST_S)
-        calm.append(_changed(probe, window))
+        before = probe.image(window)
+        calm.append(_changed(probe, window, before))
+        before = probe.image(window)  # before the click: the answer may be there sooner than the next look
         probe.click()
-        clicked.append(_changed(probe, window))
+        clicked.append(_changed(probe, window, before))
         if not alive():
             raise RigError("the game ended while it was looked at")
     spot = answering(calm, clicked)
@@ -43,13 +45,12 @@ def look(probe: Probe, window: Any, alive: Callable[[], bool]) -> tuple[int, int
     return spot
 
 
-def _changed(probe: Probe, window: Any) -> NDArray[np.bool_]:
-    """Which pixels are otherwise in any of the next looks than now."""
-    first = probe.image(window)
-    changed = np.zeros(first.shape, dtype=bool)
+def _changed(probe: Probe, window: Any, before: Image) -> NDArray[np.bool_]:
+    """Which pixels are otherwise in any of the next looks."""
+    changed = np.zeros(before.shape, dtype=bool)
     for _ in range(LOOKS):
         time.sleep(APART_S)
-        changed |= probe.image(window) != first
+        changed |= probe.image(window) != before
     return changed
 
 
@@ -61,7 +62,7 @@ def answering(calm: list[NDArray[np.bool_]], clicked: list[NDArray[np.bool_]]) -
     """
     from scipy.ndimage import distance_transform_edt
 
-    good = (np.sum(clicked, axis=0) >= len(clicked) - MAY_MISS) & ~np.any(calm, axis=0)
+    good = (np.sum(clicked, axis=0) >= len(clicked) - MAY_MISS) & (np.sum(calm, axis=0) <= MAY_MISS)
     inside = distance_transform_edt(np.pad(good, 1))[1:-1, 1:-1]
     if inside.max() < DEEP:
         return None
