@@ -28,6 +28,7 @@ from keenlattice.cli import (
     merge,
     pack,
     recover,
+    report,
     restart,
     screen,
     sheet,
@@ -49,8 +50,8 @@ app = typer.Typer(
 for command in (demo.demo, survey.survey, catalog.catalog, edit.edit, show.show, history.history, compare.compare,
                 label.label, merge.merge, merge.revert, game.game, match.match, apply.apply, undo.undo, drift.drift,
                 recover.recover, restart.restart, chore.chore, fault.fault, facts.facts, sheet.sheet, measure.measure,
-                ingest.ingest, latency.latency, draw.draw, trial.trial, screen.screen, hunt.hunt,
-                tune.tune):
+                ingest.ingest, latency.latency, draw.draw, report.report, trial.trial, screen.screen,
+                hunt.hunt, tune.tune):
     app.command()(command)
 app.add_typer(pack.app, name="pack")
 

@@ -27,7 +27,7 @@ def compare(
 
     session = begin(book, rig)
     one, other = _sides(session, before, after)
-    rows, trials = _rows(session, one, other), session.book.trials(one.reference, other.reference)
+    rows, trials = differing(session, one, other), session.book.trials(one.reference, other.reference)
     if json:
         emit_json("compare", {"before": one.reference, "after": other.reference, "changes": rows, "trials": trials})
     elif markdown:
@@ -62,7 +62,7 @@ def _of_pack(session: "Session", file: Path, profile: str) -> "Version":
     return Version(profile, entries, note=pack.title)
 
 
-def _rows(session: "Session", one: "Version", other: "Version") -> list[Row]:
+def differing(session: "Session", one: "Version", other: "Version") -> list[Row]:
     """Every setting that is stored differently, by domain, with what holds on either side and whether it is inert."""
     from keenlattice.profile.compare import changes
 
@@ -76,7 +76,7 @@ def _rows(session: "Session", one: "Version", other: "Version") -> list[Row]:
             for change in changes(one.entries, other.entries)]
 
 
-def _cells(session: "Session", row: Row) -> list[str]:
+def in_words(session: "Session", row: Row) -> list[str]:
     """One row in words: the setting, both sides (stored, and what holds if that differs), and a remark."""
     from keenlattice.catalog.values import same
     from keenlattice.cli.changes import value_text
@@ -101,7 +101,7 @@ def _show(session: "Session", one: "Version", other: "Version", rows: list[Row],
     cells = []
     for domain, group in groupby(rows, key=lambda row: row["setting"].partition(".")[0]):
         cells.append([domain, "", "", ""])
-        cells += [[f"  {first}", *rest] for first, *rest in (_cells(session, row) for row in group)]
+        cells += [[f"  {first}", *rest] for first, *rest in (in_words(session, row) for row in group)]
     say(f"Settings that differ: {len(rows)}. In brackets what each comes to, or inherits.", "dim")
     table(["setting", _head(one), _head(other), ""], cells)
     say()
@@ -132,7 +132,7 @@ def _as_markdown(session: "Session", one: "Version", other: "Version", rows: lis
     from keenlattice.trial.result import MetricResult
 
     lines = [f"**{_head(one)}** against **{_head(other)}**", "", "| setting | before | after | |", "|---|---|---|---|"]
-    lines += ["| " + " | ".join(cell.replace("|", "\\|") for cell in _cells(session, row)) + " |" for row in rows]
+    lines += ["| " + " | ".join(cell.replace("|", "\\|") for cell in in_words(session, row)) + " |" for row in rows]
     if trials:
         lines += ["", f"Measured in {trials[0]['blocks']} blocks of {trials[0]['seconds']:g} s runs:", "",
                   "| | before | after | change | verdict |", "|---|---|---|---|---|"]

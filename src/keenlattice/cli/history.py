@@ -24,7 +24,7 @@ def history(
     session.find(profile)  # says so if there is no such game
     versions, labels = session.book.history(profile, most), session.book.labels(profile)
     known = {one.id: one for one in versions}
-    changed = {one.id: _changed(session.book, one, known) for one in versions}
+    changed = {one.id: changed_by(session.book, one, known) for one in versions}
     if json:
         emit_json("history", {"profile": profile, "versions": [
             {"version": one.reference, "id": one.id, "parents": list(one.parents), "labels": labels.get(one.id, []),
@@ -65,7 +65,7 @@ def _lanes(versions: "list[Version]") -> list[tuple[str, str]]:
     return rows
 
 
-def _changed(book: "Logbook", version: "Version", known: "dict[str, Version]") -> list[str]:
+def changed_by(book: "Logbook", version: "Version", known: "dict[str, Version]") -> list[str]:
     """What a version changed, as a player would type it."""
     from keenlattice.catalog.values import written
     from keenlattice.profile.compare import changes

@@ -64,6 +64,11 @@ def say(text: str = "", style: str = "") -> None:
             print(styled(part, style))
 
 
+def warn(text: str) -> None:
+    """What is amiss beside the result, which it does not end up in."""
+    print(f"! {' '.join(text.split())}", file=sys.stderr)
+
+
 def table(columns: Sequence[str], rows: Iterable[Sequence[str]], right: Sequence[int] = ()) -> None:
     """A table without borders; `right` names the columns that hold numbers. All but the first wrap if they must."""
     cells = [list(row) for row in rows]

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from keenlattice.logbook.studies import Study
     from keenlattice.profile.pack import Claim
     from keenlattice.profile.version import Version
-    from keenlattice.trial.screen import Effect, ScreenPlan, ScreenResult
+    from keenlattice.trial.screen import ScreenPlan, ScreenResult
 
 STYLES = {"better": "bold green", "does what is claimed": "bold green", "worse": "bold red",
           "does the opposite": "bold red", "does nothing that matters": "bold", "unclear": "yellow"}
@@ -151,18 +151,16 @@ def draw(result: "ScreenResult", path: Path) -> None:
 def _show(result: "ScreenResult") -> None:
     from keenlattice.cli.output import say, styled
     from keenlattice.cli.studies import say_excluded
-    from keenlattice.report.words import TITLES
+    from keenlattice.report.words import TITLES, effect_percent, screen_headline
 
     plan, width = result.plan, max(len(" + ".join(one.settings)) for one in result.factors)
-    counts = {word: sum(one.judged.standing == word for one in result.factors) for word in STYLES}
-    say(f"Of {len(result.factors)} changes, " + ", ".join(
-        f"{count} {_word(word, count)}" for word, count in counts.items() if count) + ".", "bold")
+    say(screen_headline(result), "bold")
     say(f"{result.game} on {result.rig}: {result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, "
         f"seed {plan.seed}; {plan.matters_pct:g} % matter. One by one, {result.one_by_one_runs} runs would tell as "
         "much.\n", "dim")
     for one in result.factors:
         name, standing = " + ".join(one.settings).ljust(width), one.judged.standing
-        print(f"{name}  {interval(one.judged):>18}  {TITLES[one.judged.metric]:15}  "
+        print(f"{name}  {effect_percent(one.judged):>18}  {TITLES[one.judged.metric]:15}  "
               f"{styled(standing, STYLES[standing])}")
     say_excluded(result.excluded)
     for pair in result.interactions:
@@ -175,17 +173,3 @@ def _show(result: "ScreenResult") -> None:
         say(f"next: more rounds or longer runs tell of what is unclear, or a trial of {unclear[0]} alone", "dim")
     else:
         say("next: keep those that help with keen edit, and prove them together: keen trial", "dim")
-
-
-def _word(standing: str, count: int) -> str:
-    """How a count of factors is put: `3 do nothing that matters`, `1 does`."""
-    if standing.startswith("does"):
-        return standing if count == 1 else "do" + standing.removeprefix("does")
-    return f"{'is' if count == 1 else 'are'} {standing}"
-
-
-def interval(effect: "Effect") -> str:
-    """An effect's interval in words."""
-    if effect.low_pct is None or effect.high_pct is None:
-        return "too little to tell"
-    return f"{effect.low_pct:+.1f} to {effect.high_pct:+.1f} %"

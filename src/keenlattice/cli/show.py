@@ -87,7 +87,7 @@ def _whole_story(session: "Session", version: "Version", one: "Effective") -> No
     say(f"from the {one.layer} layer" + (f", instead of {_instead_of(session, one)}" if one.shadows else ""))
     if one.problem:
         say(f"! {one.problem}")
-    for past in _set_by(session, version, one):
+    for past in set_by(session, version, one):
         say(f"set by {past.author or 'somebody'} in {past.reference}, {past.time[:10]}"
             f"{f': {past.note}' if past.note else ''}")
     say()
@@ -97,7 +97,7 @@ def _whole_story(session: "Session", version: "Version", one: "Effective") -> No
         show_findings(about)
 
 
-def _set_by(session: "Session", version: "Version", one: "Effective") -> "list[Version]":
+def set_by(session: "Session", version: "Version", one: "Effective") -> "list[Version]":
     """The version that gave the setting its present value: back along the first parents, while they have it too."""
     if one.layer == "stock":
         return []

@@ -9,9 +9,7 @@ if TYPE_CHECKING:
     from keenlattice.cli.session import Session
     from keenlattice.profile.checks import Finding
 
-IN_BRIEF = ("os", "cpu", "threads", "ram_mib", "gpu", "driver", "panel", "refresh_hz")
 KINDS = {"standin": "a fictional stand-in", "linux": "this machine", "byhand": "changed by hand"}
-UNITS = {"_mib": "MiB", "_hz": "Hz", "_mts": "MT/s", "_ms": "ms"}
 
 
 def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
@@ -43,21 +41,20 @@ def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
 def show_rig_briefly(session: "Session") -> None:
     """The rig in two lines."""
     from keenlattice.cli.output import say
+    from keenlattice.report.words import facts_in_brief
 
-    facts = session.rig.facts()
-    parts = [" ".join(_fact(name, str(facts[name]))) for name in IN_BRIEF if name in facts]
-    say(f"{session.rig_name} ({KINDS[session.kind]}): "
-        f"{', '.join(parts)}.")
+    say(f"{session.rig_name} ({KINDS[session.kind]}): {facts_in_brief(session.rig.facts())}.")
     say(f"Games: {', '.join(game.title for game in session.rig.games())}.")
 
 
 def show_rig(session: "Session", applied: Mapping[str, str]) -> None:
     """The rig's facts, devices and games."""
     from keenlattice.cli.output import say, table
+    from keenlattice.report.words import fact
 
     say(f"Rig {session.rig_name} ({KINDS[session.kind]})", "bold")
     facts, devices = session.rig.facts(), session.rig.devices()
-    rows = [_fact(name, str(value)) for name, value in facts.items() if not name.startswith(devices or ("-",))]
+    rows = [fact(name, str(value)) for name, value in facts.items() if not name.startswith(devices or ("-",))]
     half = (len(rows) + 1) // 2
     columns = zip(rows[:half], [*rows[half:], ["", ""]], strict=False)
     table(["", "", "", ""], [[*left, *right] for left, right in columns])
@@ -70,14 +67,6 @@ def show_rig(session: "Session", applied: Mapping[str, str]) -> None:
     if "rig" in applied:
         say(f"rig-wide profile applied: {applied['rig']}")
     say()
-
-
-def _fact(name: str, value: str) -> list[str]:
-    """A fact as formulas name it, with its unit behind the number instead of in the name."""
-    for suffix, unit in UNITS.items():
-        if name.endswith(suffix):
-            name, value = (name.removesuffix(suffix) if suffix != "_ms" else name), f"{value} {unit}"
-    return [name, {"True": "yes", "False": "no"}.get(value, value)]
 
 
 def _interrupts(facts: Mapping[str, object], device: str) -> str:

@@ -180,9 +180,9 @@ def show_result(result: "TrialResult") -> None:
     """The answer first, then what it rests on."""
     from keenlattice.cli.output import VERDICT_STYLES, say
     from keenlattice.cli.studies import say_excluded
-    from keenlattice.report.words import drift_sentence, headline
+    from keenlattice.report.words import drift_sentence, whole_answer
 
-    say(headline(result), VERDICT_STYLES[result.deciding.verdict])
+    say(whole_answer(result), VERDICT_STYLES[result.deciding.verdict])
     plan = result.plan
     early = f" of {plan.blocks} planned, settled early" if result.blocks_played < plan.blocks else ""
     say(f"{result.before} against {result.after} on {result.rig}: {result.blocks_played} blocks{early} of "

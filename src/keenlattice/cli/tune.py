@@ -149,17 +149,10 @@ def _show(session: "Session", base: "Version", result: "TuneResult", made: "Vers
     from keenlattice.cli.output import VERDICT_STYLES, say, table
     from keenlattice.cli.studies import say_excluded
     from keenlattice.measure.metrics import METRICS
-    from keenlattice.report.words import TITLES, headline
+    from keenlattice.report.words import TITLES, headline, tune_headline
 
-    plan, best = result.plan, result.best
-    if best is None:
-        say("No combination keeps the limits.", "bold red")
-    else:
-        alike = sum(one.standing == "not told apart" for one in result.combinations)
-        sure = f"none is better by more than {plan.matters_pct:g} %" if result.settled else (
-            f"{result.rounds_played} rounds do not settle it")
-        say(f"Best for {TITLES[plan.goal]}: {_told(session, best)}; {sure}"
-            + f", and {alike} more could not be told apart from it" * bool(alike) + ".", "bold")
+    plan = result.plan
+    say(tune_headline(result), "bold" if result.best else "bold red")
     say(f"{len(result.combinations)} combinations on top of {base.reference} on {result.rig}: {result.runs} runs of "
         f"{plan.seconds:g} s in {result.rounds_played} rounds, seed {plan.seed}.\n", "dim")
     table([*(key for key, _ in plan.choices), f"{TITLES[plan.goal]}, {METRICS[plan.goal].unit}", "against the best",
@@ -176,12 +169,6 @@ def _show(session: "Session", base: "Version", result: "TuneResult", made: "Vers
         say(f"next: keen apply {made.reference}", "dim")
     elif made:
         say(f"next: keen trial {base.reference} {made.reference} --decides {plan.goal}, which alone proves it", "dim")
-
-
-def _told(session: "Session", one: "Combination") -> str:
-    from keenlattice.cli.changes import value_text
-
-    return ", ".join(f"{key} = {value_text(session.rig.catalog(), key, value)}" for key, value in one.values.items())
 
 
 def _row(session: "Session", one: "Combination") -> list[str]:

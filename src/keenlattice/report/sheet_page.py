@@ -4,6 +4,7 @@ from html import escape
 
 from keenlattice.catalog.values import Value, written
 from keenlattice.profile.sheet import Sheet, SheetStep
+from keenlattice.report.escape import plain_text
 
 BOX = {"open": "[ ]", "said": "[x]", "seen": "[x]"}
 STYLE = """
@@ -23,16 +24,16 @@ code { overflow-wrap: anywhere; }
 
 def markdown(sheet: Sheet) -> str:
     """The sheet as Markdown, a task list per restart."""
-    lines = [f"# Run sheet: {_plain(sheet.title)}", ""]
+    lines = [f"# Run sheet: {plain_text(sheet.title)}", ""]
     if sheet.note:
-        lines += [_plain(sheet.note), ""]
+        lines += [plain_text(sheet.note), ""]
     for restart, steps in sheet.groups():
         lines += [f"## {heading(restart)}", ""]
         for step in steps:
-            lines += [f"- {BOX[step.done]} **{step.number}. {_plain(step.title)}** (`{step.key}`, {whom(step)})  ",
+            lines += [f"- {BOX[step.done]} **{step.number}. {plain_text(step.title)}** (`{step.key}`, {whom(step)})  ",
                       f"  from {shown(step, step.before)} to **{shown(step, step.after)}**"
                       + ", with an administrator's rights" * step.rights + "  ",
-                      *(f"  {label}: {_plain(text)}  " for label, text in _parts(step)), ""]
+                      *(f"  {label}: {plain_text(text)}  " for label, text in _parts(step)), ""]
     return "\n".join(lines)
 
 
@@ -76,8 +77,3 @@ def whom(step: SheetStep) -> str:
 def shown(step: SheetStep, value: Value | None) -> str:
     """A value with its unit; what nobody has set is the machine's own."""
     return "what the machine comes with" if value is None else written(value, step.unit)
-
-
-def _plain(text: str) -> str:
-    """Text of somebody else's, so that Markdown takes it as text."""
-    return "".join(f"\\{letter}" if letter in "\\`*_{}[]<>()#+-!|" else letter for letter in text.replace("\n", " "))

@@ -17,6 +17,10 @@ LINES: tuple[tuple[str, Any], ...] = (
     (BEFORE, "-"), (AFTER, (0, (4, 1.5))), ("#4d7c4a", (0, (1, 1.2))), ("#7a4f8f", (0, (6, 1.5, 1, 1.5))),
     ("#5a6470", (0, (8, 3))), ("#8a6d1f", (0, (3, 1, 1, 1, 1, 1))))
 """Colour and dashes of each of several lines: told apart without the colour."""
+COLOURS = {INK: "ink", FAINT: "faint", BAND: "band", "#ffffff": "paper", "#000000": "ink", **{
+    colour: role for (colour, _), role in zip(LINES, ("first", "second", "third", "fourth", "fifth", "sixth"),
+                                              strict=True)}}
+"""What each colour is for, by which a page chooses its own for a light or a dark theme."""
 SIZE_INCHES, DPI = (12.8, 8.0), 100
 
 
@@ -28,6 +32,13 @@ def new_figure() -> "Figure":
     figure = Figure(figsize=SIZE_INCHES, dpi=DPI, facecolor="white")
     FigureCanvasAgg(figure)
     return figure
+
+
+def small_figure(height: float = 2.9) -> "Figure":
+    """An empty figure for a page, as wide as a phone can show with its letters still legible; height in inches."""
+    from matplotlib.figure import Figure
+
+    return Figure(figsize=(5.2, height), dpi=DPI)
 
 
 def headed(title: str, told: str) -> "Figure":

@@ -7,16 +7,15 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from keenlattice.measure.capture import Capture, Floats
+from keenlattice.report.forest import Row, forest, reach_of
 from keenlattice.report.frames import distribution, frame_times
-from keenlattice.report.style import AFTER, BAND, BEFORE, FAINT, INK, new_figure, plain
+from keenlattice.report.style import AFTER, BEFORE, INK, new_figure, plain
 from keenlattice.report.words import TITLES, headline, percent
-from keenlattice.trial.result import MetricResult, TrialResult
+from keenlattice.trial.result import TrialResult
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
-
-MARKS = {"better": "o", "worse": "s", "no difference that matters": "D", "unclear": "x"}
 
 
 def trial_figure(result: TrialResult, before: Sequence[Capture], after: Sequence[Capture]) -> "Figure":
@@ -66,40 +65,12 @@ def _strips(strips: "Sequence[Axes]", before: Capture, after: Capture, block: in
 
 def intervals(axes: "Axes", result: TrialResult) -> "Axes":
     """Every metric's change with its interval, against the band of what does not matter."""
-    matters, rows = result.plan.matters_pct, list(result.metrics)
+    matters = result.plan.matters_pct
     plain(axes, "Change from before to after (bold: decides)",
           f"change, %   (grey: within {matters:g} %, which does not matter)", "")
-    reach = _reach(rows, matters)
-    axes.axvspan(-matters / (1 + matters / 100), matters, color=BAND, zorder=0)
-    axes.axvline(0, color=FAINT, linewidth=0.8, zorder=1)
-    for row, one in enumerate(rows):
-        _interval(axes, row, one, reach)
-    axes.set_yticks(range(len(rows)), [TITLES[one.name] for one in rows], fontsize=8.5)
-    axes.get_yticklabels()[0].set_fontweight("bold")
-    axes.set_ylim(len(rows) - 0.4, -0.6)
-    axes.set_xlim(-reach, reach)
-    return axes
-
-
-def _reach(rows: Sequence[MetricResult], matters: float) -> float:
-    """How far the axis goes: to the widest interval of a time or a rate; counts of rare things may run off it."""
-    ends = [abs(end) for one in rows if one.name != "stutters_per_min"
-            for end in (one.low_pct, one.high_pct) if end is not None]
-    return 1.15 * max([*ends, 2 * matters])
-
-
-def _interval(axes: "Axes", row: int, one: MetricResult, reach: float) -> None:
-    said = "too little to tell" if one.low_pct is None else f"{one.verdict}\n{percent(one)[1]}"
-    axes.annotate(said, (1.02, row), xycoords=("axes fraction", "data"), fontsize=8, color=INK, va="center")
-    if one.change_pct is None or one.low_pct is None or one.high_pct is None:
-        return
-    low, high = max(one.low_pct, -reach), min(one.high_pct, reach)
-    if low < high:
-        axes.plot([low, high], [row, row], color=INK, linewidth=2, solid_capstyle="butt")
-    for end, edge, mark in ((one.low_pct, -reach, "<"), (one.high_pct, reach, ">")):
-        if abs(end) > reach and (end < 0) == (edge < 0):
-            axes.plot([edge], [row], marker=mark, color=INK, markersize=6, clip_on=False)
-    if abs(one.change_pct) <= reach:
-        hollow = one.verdict in ("no difference that matters", "unclear")
-        axes.plot([one.change_pct], [row], marker=MARKS[one.verdict], markersize=6.5, color=INK,
-                  markerfacecolor="white" if hollow else INK)
+    rows = [Row(TITLES[one.name], one.change_pct, one.low_pct, one.high_pct, one.verdict,
+                "too little to tell" if one.low_pct is None else f"{one.verdict}\n{percent(one)[1]}",
+                one.name == result.plan.decides) for one in result.metrics]
+    # It goes as far as times and rates do; counts of rare things may run off it.
+    steady = [row for row, one in zip(rows, result.metrics, strict=True) if one.name != "stutters_per_min"]
+    return forest(axes, rows, matters, reach_of(steady, matters))

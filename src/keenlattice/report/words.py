@@ -1,9 +1,19 @@
 """What a trial found, in plain words, with no more digits than were measured."""
 
 import math
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
 
-from keenlattice.trial.result import MetricResult, TrialResult
+from keenlattice.catalog.values import written
 
+if TYPE_CHECKING:
+    from keenlattice.trial.hunt import HuntResult
+    from keenlattice.trial.result import MetricResult, TrialResult, Verdict
+    from keenlattice.trial.screen import Effect, ScreenResult
+    from keenlattice.trial.tune import Combination, TuneResult
+
+IN_BRIEF = ("os", "cpu", "threads", "ram_mib", "gpu", "driver", "panel", "refresh_hz")
+UNITS = {"_mib": "MiB", "_hz": "Hz", "_mts": "MT/s", "_ms": "ms"}
 MOST_PCT = 999  # a change beyond which a number says nothing more
 
 TITLES = {
@@ -24,18 +34,31 @@ TITLES = {
 """What a metric is called in tables, figures and sentences; "latency" is input latency, from click to answer."""
 
 
+def fact(name: str, value: str) -> list[str]:
+    """A rig's fact as formulas name it, with its unit behind the number instead of in the name."""
+    for suffix, unit in UNITS.items():
+        if name.endswith(suffix):
+            name, value = (name.removesuffix(suffix) if suffix != "_ms" else name), f"{value} {unit}"
+    return [name, {"True": "yes", "False": "no"}.get(value, value)]
+
+
+def facts_in_brief(facts: Mapping[str, object]) -> str:
+    """What a player would say of the rig, on one line."""
+    return ", ".join(" ".join(fact(name, str(facts[name]))) for name in IN_BRIEF if name in facts)
+
+
 def rounded(value: float, uncertainty: float) -> str:
     """A value with as many decimals as its uncertainty leaves meaning: down to that one's first digit."""
     decimals = min(3, max(0, -math.floor(math.log10(uncertainty)))) if uncertainty > 0 else 2
     return f"{value:.{decimals}f}"
 
 
-def amount(one: MetricResult, value: float | None) -> str:
+def amount(one: "MetricResult", value: float | None) -> str:
     """A metric's value, as exact as the trial knows it."""
     return "-" if value is None else rounded(value, _spread(one))
 
 
-def percent(one: MetricResult) -> tuple[str, str]:
+def percent(one: "MetricResult") -> tuple[str, str]:
     """The change and its interval: `-24.1 %` and `-25.0 to -23.2 %`."""
     if one.change_pct is None or one.low_pct is None or one.high_pct is None:
         return "-", "-"
@@ -45,7 +68,7 @@ def percent(one: MetricResult) -> tuple[str, str]:
     return f"{change} %", f"{low} to {high} %"
 
 
-def _spread(one: MetricResult) -> float:
+def _spread(one: "MetricResult") -> float:
     """Half the interval, in the metric's own unit; never below what can be measured."""
     assert one.after is not None and one.low_pct is not None and one.high_pct is not None
     return max(abs(one.after) * (one.high_pct - one.low_pct) / 200, 0.01)
@@ -58,7 +81,7 @@ def _signed(value: float, uncertainty: float) -> str:
     return "0" if float(text) == 0 else text if value < 0 else f"+{text}"
 
 
-def sentence(one: MetricResult, matters_pct: float) -> str:
+def sentence(one: "MetricResult", matters_pct: float) -> str:
     """One metric's verdict as a sentence."""
     title, margin = TITLES[one.name].capitalize(), f"{matters_pct:g} %"
     if one.low_pct is None or one.high_pct is None:
@@ -72,12 +95,23 @@ def sentence(one: MetricResult, matters_pct: float) -> str:
     return f"{title}: {one.verdict}, {facts}: beyond the {margin} that matter."
 
 
-def headline(result: TrialResult) -> str:
+def headline(result: "TrialResult") -> str:
     """The trial in one sentence: what decides, and what it says."""
     return sentence(result.deciding, result.plan.matters_pct)
 
 
-def drift_sentence(result: TrialResult) -> str:
+def whole_answer(result: "TrialResult") -> str:
+    """The headline, with what it was bought with: the other metrics that went the other way."""
+    other: Verdict = "better" if result.deciding.verdict == "worse" else "worse"
+    names = [TITLES[one.name] for one in result.metrics if one.verdict == other and one.name != result.plan.decides]
+    if not names:
+        return headline(result)
+    told = f"{', '.join(names[:3])}" + f" and {len(names) - 3} more" * (len(names) > 3)
+    begins = "In return" if other == "better" else "At a price"
+    return f"{headline(result)} {begins}: {told} {'is' if len(names) == 1 else 'are'} {other}."
+
+
+def drift_sentence(result: "TrialResult") -> str:
     """How the deciding metric changed over the trial, in both versions alike."""
     if result.drift_pct is None:
         return "Too few blocks to tell whether the rig changed over the trial."
@@ -86,3 +120,56 @@ def drift_sentence(result: TrialResult) -> str:
     if result.drift_pct[1] <= 0 <= result.drift_pct[2]:
         return f"{told}: no drift of the rig can be told."
     return f"{told} in both versions alike: the rig drifted, which the blocks cancel."
+
+
+STANDINGS = ("better", "does what is claimed", "worse", "does the opposite", "does nothing that matters", "unclear")
+
+
+def screen_headline(result: "ScreenResult") -> str:
+    """A screen in one sentence: how many changes did what, and which of them did anything."""
+    counts = {word: [one for one in result.factors if one.judged.standing == word] for word in STANDINGS}
+    parts = [f"{len(some)} {_counted(word, len(some))}" + (
+        f" ({', '.join(' + '.join(one.settings) for one in some)})" if word not in STANDINGS[4:] and len(some) < 4
+        else "") for word, some in counts.items() if some]
+    return f"Of {len(result.factors)} changes, {', '.join(parts)}."
+
+
+def _counted(standing: str, count: int) -> str:
+    """How a count of changes is put: `3 do nothing that matters`, `1 does`."""
+    if standing.startswith("does"):
+        return standing if count == 1 else "do" + standing.removeprefix("does")
+    return f"{'is' if count == 1 else 'are'} {standing}"
+
+
+def effect_percent(effect: "Effect") -> str:
+    """An effect's interval in words."""
+    if effect.low_pct is None or effect.high_pct is None:
+        return "too little to tell"
+    return f"{effect.low_pct:+.1f} to {effect.high_pct:+.1f} %"
+
+
+def tune_headline(result: "TuneResult") -> str:
+    """A tuning in one sentence: the best combination, and how sure that is."""
+    plan, best = result.plan, result.best
+    if best is None:
+        return "No combination keeps the limits."
+    alike = sum(one.standing == "not told apart" for one in result.combinations)
+    sure = f"none is better by more than {plan.matters_pct:g} %" if result.settled else (
+        f"{result.rounds_played} rounds do not settle it")
+    return (f"Best for {TITLES[plan.goal]}: {combination(best)}; {sure}"
+            + f", and {alike} more could not be told apart from it" * bool(alike) + ".")
+
+
+def combination(one: "Combination") -> str:
+    """A combination of settings, as a player would type it."""
+    return ", ".join(f"{key} = {written(value)}" for key, value in one.values.items())
+
+
+def hunt_headline(result: "HuntResult") -> str:
+    """A hunt in one sentence: the version, and the settings in it."""
+    title = TITLES[result.trial.plan.decides].capitalize()
+    if not result.first:
+        return (f"{title} was not told to change beyond what matters from {result.trial.before} to "
+                f"{result.trial.after}: there is nothing to hunt for.")
+    settings = ", ".join(result.settings[:-1]) + " and " * (len(result.settings) > 1) + result.settings[-1]
+    return f"{title} changed with {result.first} ({100 * result.weight:.0f} % sure), because of {settings}."

@@ -7,7 +7,7 @@ differ between the version that was found and the one before it.
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, fields
 from typing import Any
 
 import numpy as np
@@ -74,6 +74,13 @@ class HuntResult:
     def to_json(self) -> dict[str, Any]:
         """As documented in `docs/formats.md`; JSON types only."""
         return {"schema": SCHEMA, **asdict(self), "trial": self.trial.to_json()}
+
+    @classmethod
+    def of_json(cls, content: Mapping[str, Any]) -> "HuntResult":
+        """A result as `to_json` has it."""
+        known = {one.name: content[one.name] for one in fields(cls) if one.name in content}
+        return cls(**{**known, "trial": TrialResult.of_json(content["trial"]), "settings": tuple(content["settings"]),
+                      "excluded": tuple(content["excluded"])})
 
 
 class Looks:

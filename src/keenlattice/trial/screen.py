@@ -12,7 +12,7 @@ early, or with the last one.
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, fields, replace
 from itertools import combinations
 from typing import Any, Literal
 
@@ -143,6 +143,22 @@ class ScreenResult:
         """As documented in `docs/formats.md`; JSON types only."""
         told = asdict(replace(self, plan=replace(self.plan, claims=())))
         return {"schema": SCHEMA, **told, "plan": self.plan.to_json()}
+
+    @classmethod
+    def of_json(cls, content: Mapping[str, Any]) -> "ScreenResult":
+        """A result as `to_json` has it."""
+        factors = tuple(Factor(tuple(one["settings"]), Effect(**one["judged"]),
+                               tuple(Effect(**other) for other in one["others"])) for one in content["factors"])
+        pairs = tuple(Interaction(_pair(one["settings"]), one["change_pct"],
+                                  tuple(_pair(pair) for pair in one["or_of"])) for one in content["interactions"])
+        known = {one.name: content[one.name] for one in fields(cls) if one.name in content}
+        return cls(**{**known, "plan": ScreenPlan.of_json(content["plan"]), "factors": factors, "interactions": pairs,
+                      "excluded": tuple(content["excluded"])})
+
+
+def _pair(names: Sequence[str]) -> tuple[str, str]:
+    first, second = names
+    return first, second
 
 
 def factors_of(before: Entries, after: Entries, together: Sequence[Sequence[str]] = ()) -> tuple[tuple[str, ...], ...]:

@@ -10,7 +10,7 @@ A. W. Moore, 1994.)
 
 import math
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, fields, replace
 from itertools import product
 from typing import Any, Literal
 
@@ -134,6 +134,13 @@ class TuneResult:
     def to_json(self) -> dict[str, Any]:
         """As documented in `docs/formats.md`; JSON types only."""
         return {"schema": SCHEMA, **asdict(self)}
+
+    @classmethod
+    def of_json(cls, content: Mapping[str, Any]) -> "TuneResult":
+        """A result as `to_json` has it."""
+        known = {one.name: content[one.name] for one in fields(cls) if one.name in content}
+        return cls(**{**known, "plan": TunePlan.of_json(content["plan"]), "excluded": tuple(content["excluded"]),
+                      "combinations": tuple(Combination(**one) for one in content["combinations"])})
 
 
 def checked(catalog: Catalog, plan: TunePlan) -> TunePlan:

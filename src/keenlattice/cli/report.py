@@ -1,0 +1,129 @@
+"""`keen report`: one page that explains a result to somebody who was not there."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from keenlattice.cli.options import Book, Json, Rig
+
+if TYPE_CHECKING:
+    from keenlattice.cli.session import Session
+    from keenlattice.logbook.studies import Study
+    from keenlattice.report.page.content import Report
+
+
+def report(
+    game: Annotated[str, typer.Argument(help="A game, for the report of its whole history.  [default: the newest "
+                                             "trial, screen, hunt or tuning]")] = "",
+    number: Annotated[int | None, typer.Option("--study", metavar="NUMBER", help="That trial, screen, hunt or "
+                                               "tuning.")] = None,
+    out: Annotated[Path | None, typer.Option("--out", help="The file to write: .html, or .md with its figure beside "
+                                             "it.  [default: named after what it is, .html]")] = None,
+    list_: Annotated[bool, typer.Option("--list", help="List what there can be a report of.")] = False,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Write a page about a trial, a screen, a hunt, a tuning or a game's history: to keep, or to show."""
+    from keenlattice.cli.gathering import history_of, study_report
+    from keenlattice.cli.ingest import check_ending
+    from keenlattice.cli.output import emit_json, say
+    from keenlattice.cli.session import begin
+    from keenlattice.errors import UsageError
+
+    check_ending(out, ".html", ".md")
+    if game and number is not None:
+        raise UsageError("a report is of a game's history or of one study: give one of them")
+    session = begin(book, rig)
+    if list_:
+        _list(session, json)
+        return
+    study = None if game else _chosen(session, number)
+    made = history_of(session, game) if study is None else study_report(session, study)
+    name = f"{game}-history" if study is None else f"{study.kind}-{study.number}"
+    path = out or Path(f"{name}.html")
+    figure = _write(made, path)
+    if json:
+        emit_json("report", {"file": str(path), "figure": str(figure) if figure else None, "title": made.title,
+                             "answer": made.answer})
+        return
+    say(made.answer, "bold")
+    say(f"written: {path}" + (f", with its figure {figure}" if figure else ""))
+    if path.suffix == ".html":
+        say("It is one file that fetches nothing: open it in a browser, print it, pass it on.", "dim")
+
+
+def _chosen(session: "Session", number: int | None) -> "Study":
+    """The study of that number, or the newest that is through and no pilot.
+
+    Raises:
+        UsageError: there is none, or it is not through.
+    """
+    from keenlattice.errors import UsageError
+    from keenlattice.logbook.studies import studies
+
+    known = studies(session.book, session.rig_name)
+    through = [one for one in known if one.result is not None]
+    if number is None:
+        found = [one for one in through if not is_pilot(one)]
+        if not found:
+            raise UsageError(f"nothing has been measured on {session.rig_name} yet: keen trial, keen screen, keen hunt "
+                             "and keen tune do; or name a game, for its history")
+        return found[0]
+    for one in known:
+        if one.number == number and one.result is None:
+            raise UsageError(f"{one.kind} {number} is not through: keen {one.kind} --resume")
+        if one.number == number:
+            return one
+    raise UsageError(f"there is no study {number} on {session.rig_name}; see keen report --list")
+
+
+def is_pilot(study: "Study") -> bool:
+    """Whether it is a version against itself."""
+    return study.kind == "trial" and bool(study.plan["before"]) and study.plan["before"] == study.plan["after"]
+
+
+def _list(session: "Session", json: bool) -> None:
+    from keenlattice.cli.output import emit_json, say, table
+    from keenlattice.logbook.studies import studies
+
+    known = studies(session.book, session.rig_name)
+    if json:
+        emit_json("studies", {"rig": session.rig_name, "studies": [
+            {"number": one.number, "kind": one.kind, "time": one.time, "of": _subject(one),
+             "through": one.result is not None} for one in known]})
+        return
+    if not known:
+        say(f"Nothing has been measured on {session.rig_name} yet.")
+        return
+    table(["study", "what", "when", "of", ""], [
+        [str(one.number), "pilot" if is_pilot(one) else one.kind, one.time[:16].replace("T", " "), _subject(one),
+         "" if one.result else f"not through: keen {one.kind} --resume"] for one in known], right=(0,))
+    say(f"next: keen report --study {known[0].number}", "dim")
+
+
+def _subject(study: "Study") -> str:
+    plan = study.plan
+    if study.kind == "hunt":
+        return f"{plan['line'][0]} to {plan['line'][-1]}"
+    if study.kind == "tune":
+        return str(plan["base"]["reference"])
+    return f"{plan['before']['reference']} against {plan['after']['reference']}"
+
+
+def _write(made: "Report", path: Path) -> Path | None:
+    """Writes the report, and for Markdown its figure beside it; returns that figure's path."""
+    from keenlattice.errors import KeenLatticeError
+    from keenlattice.files import replace_file
+    from keenlattice.report.page.html import html
+    from keenlattice.report.page.markdown import markdown
+    from keenlattice.report.style import save
+
+    figure = path.with_suffix(".png") if path.suffix == ".md" and made.figure else None
+    if figure and made.figure:
+        save(made.figure(), figure)
+    text = html(made) if path.suffix == ".html" else markdown(made, figure.name if figure else "")
+    try:
+        replace_file(path, text.encode())
+    except OSError as error:
+        raise KeenLatticeError(f"cannot write the report {path}: {error.strerror}") from None
+    return figure

@@ -1,0 +1,49 @@
+"""A report as Markdown, for a forum: the same content, with its figure beside it as a file."""
+
+from collections.abc import Iterable, Iterator
+
+from keenlattice.report.escape import in_a_cell, plain_text
+from keenlattice.report.page.content import Alert, Block, Commands, Fold, Picture, Report, Table, Text
+
+
+def markdown(report: Report, figure: str = "") -> str:
+    """The report.
+
+    Args:
+        figure: the name of the figure's file, beside the report; "" if there is none.
+    """
+    lines = [f"# {plain_text(report.title)}", "", f"**{plain_text(report.answer)}**", ""]
+    for title, blocks in report.sections():
+        lines += [f"## {title}", ""]
+        if figure and title == "What it did":
+            lines += [f"![{plain_text(report.title)}]({figure})", ""]
+        lines += _lines(blocks)
+    return "\n".join(lines).rstrip() + "\n"
+
+
+def _lines(blocks: Iterable[Block]) -> Iterator[str]:
+    for block in blocks:
+        if isinstance(block, Text):
+            yield from (plain_text(block.text), "")
+        elif isinstance(block, Alert):
+            advice = f" To mend it: {plain_text(block.advice)}" if block.advice else ""
+            yield from (f"> **! {plain_text(block.text)}**{advice}", "")
+        elif isinstance(block, Picture):
+            yield from (f"*{plain_text(block.title)}.* {plain_text(block.alt)}", "")
+        elif isinstance(block, Commands):
+            yield from ("```", *(" ".join(line.split("\n")) for line in block.lines), "```", "")
+        elif isinstance(block, Fold):
+            yield from (f"**{plain_text(block.title)}**", "")
+            yield from _lines(block.blocks)
+        else:
+            yield from _table(block)
+
+
+def _table(table: Table) -> Iterator[str]:
+    if not table.rows:
+        return
+    yield "| " + " | ".join(plain_text(column) for column in table.columns) + " |"
+    yield "|" + "|".join("---:" if column in table.right else "---" for column in range(len(table.columns))) + "|"
+    for row in table.rows:
+        yield "| " + " | ".join(in_a_cell(text, column in table.code) for column, text in enumerate(row)) + " |"
+    yield ""

@@ -1,0 +1,117 @@
+"""A game's history as a report: its versions, and what each measured step did."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from keenlattice.report.history_figure import MOST_SHOWN, history_figure, steps
+from keenlattice.report.page.content import Block, Commands, Picture, Report, Table, Text
+from keenlattice.report.page.of_screen import standings
+from keenlattice.report.page.of_trial import Captures, how_sure, numbers, trial_command, trial_pictures
+from keenlattice.report.page.scene import Scene, how_to_go_back, the_rig, what_changed
+from keenlattice.report.style import small_figure
+from keenlattice.report.words import TITLES, headline, percent, whole_answer
+from keenlattice.trial.result import TrialResult
+from keenlattice.trial.screen import ScreenResult
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+
+@dataclass(frozen=True)
+class Past:
+    """One version of the history, in words."""
+
+    reference: str
+    when: str
+    author: str
+    note: str
+    changed: str
+    marks: str = ""
+
+
+def history_report(profile: str, versions: Sequence[Past], trials: Sequence[TrialResult], scene: Scene,
+                   before: Captures = (), after: Captures = (), screens: Sequence[ScreenResult] = ()) -> Report:
+    """The report of a history.
+
+    Args:
+        versions, trials, screens: the newest first.
+        scene: of the newest version against stock.
+        before, after: the captures of the newest trial.
+    """
+    title, newest = scene.game or profile, versions[0].reference if versions else f"{profile}@stock"
+    measured: list[Block] = [Text("Nothing of it has been measured yet.")]
+    if trials:
+        measured = [_picture(trials)]
+        if before and len(before) == len(after):
+            measured += [Text(f"The newest trial, {trials[0].before} against {trials[0].after}:"),
+                         *trial_pictures(trials[0], before, after)]
+    return Report(
+        title=f"{title}: what is set, why, and what it did", verdict="", answer=_answer(title, versions, trials, scene),
+        changed=[_versions(versions), Text(f"What {newest} sets, against stock:"), *what_changed(scene)],
+        did=measured, each=_each(trials, screens), sure=_sure(trials), rig=the_rig(scene),
+        repeat=_how_to_repeat(profile, trials, scene),
+        back=how_to_go_back(scene, f"{profile}@stock", newest, tried=False),
+        figure=(lambda: history_figure(trials, f"{title}: what each measured step did")) if trials else None)
+
+
+def _answer(title: str, versions: Sequence[Past], trials: Sequence[TrialResult], scene: Scene) -> str:
+    state = f"{scene.applied} is on the rig" if scene.applied else "nothing of it is on the rig"
+    made = f"{len(versions)} version{'s' * (len(versions) != 1)}"
+    if not trials:
+        return f"{title} has {made}, {state}, and none of it has been measured yet."
+    counts: dict[str, int] = {}
+    for one in trials:
+        counts[one.deciding.verdict] = counts.get(one.deciding.verdict, 0) + 1
+    told = ", ".join(f"{count} {word}" for word, count in counts.items())
+    return (f"{title} has {made}, {state}; of {len(trials)} trial{'s' * (len(trials) != 1)}: {told}. The newest: "
+            f"{whole_answer(trials[0])}")
+
+
+def _versions(versions: Sequence[Past]) -> Block:
+    if not versions:
+        return Text("No version has been made yet: it is at stock.")
+    return Table(["version", "made", "why", "what it changed"], [
+        [one.reference + (f" ({one.marks})" if one.marks else ""), f"{one.when} by {one.author or 'somebody'}",
+         one.note, one.changed] for one in versions], code=(0, 3))
+
+
+def _picture(trials: Sequence[TrialResult]) -> Picture:
+    def draw() -> "Figure":
+        height = 0.9 + 0.55 * min(len(trials), MOST_SHOWN)
+        figure = small_figure(height)
+        steps(figure.add_axes((0.18, 0.5 / height, 0.5, 1 - 0.8 / height)), trials)
+        return figure
+
+    said = "; ".join(f"{one.before} to {one.after}: {headline(one)}" for one in trials[:MOST_SHOWN])
+    return Picture("What each measured step did", f"The deciding metric of each trial, with its interval. {said}", draw)
+
+
+def _each(trials: Sequence[TrialResult], screens: Sequence[ScreenResult]) -> list[Block]:
+    if not trials and not screens:
+        return [Text("No verdict has been had yet.")]
+    blocks: list[Block] = []
+    if trials:
+        blocks.append(Table(["from", "to", "by", "change", "verdict"], [
+            [one.before, one.after, TITLES[one.plan.decides], percent(one.deciding)[1], one.deciding.verdict]
+            for one in trials], code=(0, 1)))
+    for one in screens:
+        blocks += [Text(f"Of what differs between {one.before} and {one.after}, one by one:"), standings(one)]
+    return blocks
+
+
+def _sure(trials: Sequence[TrialResult]) -> list[Block]:
+    if not trials:
+        return [Text("What has not been measured is not known, however it feels.")]
+    rest = [Text("The numbers of each trial:")] if len(trials) > 1 else []
+    return [Text("Of the newest trial:"), *how_sure(trials[0]), *rest,
+            *(numbers(one, f"{one.before} against {one.after}") for one in trials)]
+
+
+def _how_to_repeat(profile: str, trials: Sequence[TrialResult], scene: Scene) -> list[Block]:
+    made = f"Made with Keen Lattice {scene.software}, {scene.time}. " if scene.software else ""
+    if not trials:
+        return [Commands([scene.command(f"trial {profile}@stock {profile}") + "    # measures it"]), Text(made.strip())]
+    lines = [scene.command(trial_command(one)) for one in trials]
+    return [Commands(lines), Text(f"{made}The seed draws everything that is drawn; versions are kept in the logbook "
+                                  "and never change.")]

@@ -1,0 +1,78 @@
+"""A hunt as a report."""
+
+from collections.abc import Sequence
+
+from keenlattice.report.page.content import Block, Commands, Report, Table, Text
+from keenlattice.report.page.of_trial import Captures, how_sure, interval_picture, numbers, trial_pictures
+from keenlattice.report.page.scene import Scene, excluded, how_to_go_back, the_rig, what_changed
+from keenlattice.report.trial_figure import trial_figure
+from keenlattice.report.words import TITLES, headline, hunt_headline
+from keenlattice.trial.hunt import HuntResult
+
+
+def hunt_report(result: HuntResult, scene: Scene, line: Sequence[tuple[str, str]], before: Captures = (),
+                after: Captures = (), number: int | None = None, error: float = 0.05) -> Report:
+    """The report of a hunt.
+
+    Args:
+        scene: of the version that was found and the one before it.
+        line: the versions that were gone through, the oldest first: each with its note.
+        before, after: the captures of the oldest and the newest, of the trial that the hunt began with.
+        number: the hunt's in the logbook, if it is there.
+        error: how likely it may name the wrong version.
+    """
+    trial, found = result.trial, bool(result.first)
+    drawn = bool(before) and len(before) == len(after)
+    return Report(
+        title=f"{scene.game or trial.game}: since when, and because of what", verdict=trial.deciding.verdict,
+        answer=hunt_headline(result),
+        changed=what_changed(scene) if found else [Text("No version was found at which it changed.")],
+        did=[Text(f"From the oldest version to the newest: {headline(trial)}"),
+             *(trial_pictures(trial, before, after) if drawn else [interval_picture(trial)])],
+        each=_each(result, scene, line),
+        sure=[*_sure(result, error), *how_sure(trial), numbers(trial, "The numbers, oldest against newest")],
+        rig=the_rig(scene), repeat=_how_to_repeat(result, scene, line, number, error),
+        back=how_to_go_back(scene, result.before or trial.before, result.first or trial.after, tried=True),
+        figure=(lambda: trial_figure(trial, before, after)) if drawn else None)
+
+
+def _each(result: HuntResult, scene: Scene, line: Sequence[tuple[str, str]]) -> list[Block]:
+    versions = Table(["version", "note", ""], [
+        [reference, note, "it changed here" if reference == result.first else ""] for reference, note in line],
+        code=(0,))
+    if not result.first:
+        return [versions]
+    rows = [[one.key, one.before, one.after, "does it" if one.key in result.settings else "is not needed for it"]
+            for one in scene.changes]
+    alone = " None of them brings the change about without the others." * (len(result.settings) > 1)
+    return [versions, Text(f"Of what {result.first} changed, this brings the change of "
+                           f"{TITLES[result.trial.plan.decides]} about:{alone}"),
+            Table(["setting", "before", "since", ""], rows, code=(0,))]
+
+
+def _sure(result: HuntResult, error: float) -> list[Block]:
+    if not result.first:
+        return [Text("Unless the oldest and the newest differ by more than what matters, there is nothing to hunt "
+                     "for."), *excluded(result.excluded)]
+    blocks: list[Block] = [Text(
+        f"That it was {result.first} is {100 * result.weight:.0f} % sure, by the {result.runs} runs of this hunt; it "
+        f"was to be wrong in {100 * error:g} of 100 such hunts at most. It takes the change to have come with one "
+        "version.")]
+    if not result.sure:
+        blocks.append(Text("Not every question about its settings could be settled: there may be one too many among "
+                           "those that are named."))
+    return [*blocks, *excluded(result.excluded)]
+
+
+def _how_to_repeat(result: HuntResult, scene: Scene, line: Sequence[tuple[str, str]], number: int | None,
+                   error: float) -> list[Block]:
+    plan, (first, _), (last, _) = result.trial.plan, line[0], line[-1]
+    profile = first.partition("@")[0]
+    game = f" --game {result.trial.game}" * (profile != result.trial.game)
+    lines = [scene.command(f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters "
+                           f"{plan.matters_pct:g} --blocks {plan.blocks} --seconds {plan.seconds:g} --error {error:g} "
+                           f"--seed {plan.seed}{game}") + "    # plays it again"]
+    if number is not None:
+        lines.append(scene.command(f"hunt --again {number}") + "    # reckons it again from the kept runs")
+    made = f"Made with Keen Lattice {scene.software}, {scene.time}. " if scene.software else ""
+    return [Commands(lines), Text(f"{made}Seed {plan.seed} draws everything that is drawn.")]

@@ -1,0 +1,100 @@
+"""A screen as a report."""
+
+from typing import TYPE_CHECKING
+
+from keenlattice.report.page.content import Block, Commands, Fold, Picture, Report, Table, Text
+from keenlattice.report.page.scene import Scene, excluded, how_to_go_back, the_rig, what_changed
+from keenlattice.report.screen_figure import effects, screen_figure
+from keenlattice.report.style import small_figure
+from keenlattice.report.words import TITLES, effect_percent, screen_headline
+from keenlattice.trial.claims import told
+from keenlattice.trial.screen import ScreenResult
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+
+def screen_report(result: ScreenResult, scene: Scene, number: int | None = None) -> Report:
+    """The report of a screen; `number` is the screen's in the logbook, if it is there."""
+    unclear = any(one.judged.standing == "unclear" for one in result.factors)
+    return Report(
+        title=f"{scene.game or result.game}: which changes matter", verdict="", answer=screen_headline(result),
+        changed=what_changed(scene), did=[_picture(result)], each=[standings(result), *_together(result)],
+        sure=[*_how_sure(result, unclear), _numbers(result)], rig=the_rig(scene),
+        repeat=_how_to_repeat(result, scene, number),
+        back=how_to_go_back(scene, result.before, result.after, tried=True), figure=lambda: screen_figure(result))
+
+
+def standings(result: ScreenResult) -> Table:
+    """Every factor's change and standing, and what was claimed of it."""
+    claims = {group: ", ".join(told(one) for one in some)
+              for group, some in zip(result.plan.factors, result.plan.claims, strict=False)}
+    claimed = any(claims.values())
+    rows = [[" + ".join(one.settings), TITLES[one.judged.metric], effect_percent(one.judged), one.judged.standing,
+             *([claims.get(one.settings, "") or "-"] if claimed else [])] for one in result.factors]
+    return Table(["change", "metric", "interval", "verdict", *(["claimed"] if claimed else [])], rows, code=(0,))
+
+
+def _picture(result: ScreenResult) -> Picture:
+    def draw() -> "Figure":
+        rows = min(len(result.factors), 30)
+        height = 0.9 + 0.36 * rows
+        figure = small_figure(height)
+        effects(figure.add_axes((0.34, 0.5 / height, 0.36, 1 - 0.8 / height)), result)
+        return figure
+
+    said = "; ".join(f"{' + '.join(one.settings)}: {effect_percent(one.judged)}, {one.judged.standing}"
+                     for one in result.factors)
+    return Picture("What each change does", f"Change by switching each on, with its interval. {said}.", draw)
+
+
+def _together(result: ScreenResult) -> list[Block]:
+    """What two changes do only together, or that no such thing was seen."""
+    if not result.interactions:
+        return [Text("No two of them were seen to do together what neither does alone.")]
+    blocks: list[Block] = []
+    for pair in result.interactions:
+        others = "; ".join(" with ".join(one) for one in pair.or_of)
+        cannot = f" It could as well be {others}: this design cannot tell these apart." if others else ""
+        blocks.append(Text(f"{' with '.join(pair.settings)} does {pair.change_pct:+.1f} % beyond what each does "
+                           f"alone.{cannot}"))
+    return blocks
+
+
+def _how_sure(result: ScreenResult, unclear: bool) -> list[Block]:
+    plan = result.plan
+    more = (" What is unclear may matter or not: more rounds, longer runs or a trial of it alone would tell."
+            if unclear else "")
+    return [
+        Text(f"In each of {result.runs} runs of {plan.seconds:g} s about half of the changes were on, so arranged that "
+             "every change was on and off equally often beside every other one. So each run tells of all of them; one "
+             f"by one, {result.one_by_one_runs} runs would tell as much."),
+        Text(f"A change matters if its whole interval is beyond {plan.matters_pct:g} %, and does nothing that matters "
+             f"if all of it is within that. The intervals allow for having looked after every round "
+             f"({result.rounds_played} of {plan.rounds} were played).{more}"),
+        Text("What the changes that help do together is best proved by a trial of them alone. All of it holds for this "
+             "game on this rig, as it was then."),
+        *excluded(result.excluded)]
+
+
+def _numbers(result: ScreenResult) -> Fold:
+    rows = [[" + ".join(one.settings), TITLES[effect.metric], effect_percent(effect), effect.standing]
+            for one in result.factors for effect in (one.judged, *one.others)]
+    return Fold("The numbers: every change on every metric", [
+        Table(["change", "metric", "interval", "verdict"], rows, code=(0,)),
+        Text("The metrics beside the one that decides are not corrected for their number: of twenty, one may be told "
+             "by chance.")])
+
+
+def _how_to_repeat(result: ScreenResult, scene: Scene, number: int | None) -> list[Block]:
+    plan = result.plan
+    groups = "".join(f" --together {','.join(group)}" for group in plan.factors if len(group) > 1)
+    warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
+    lines = [] if any(plan.claims) else [scene.command(
+        f"screen {result.before} {result.after} --rounds {plan.rounds} --seconds {plan.seconds:g} --decides "
+        f"{plan.decides} --matters {plan.matters_pct:g} --seed {plan.seed}{groups}{warm_up}") + "    # plays it again"]
+    if number is not None:
+        lines.append(scene.command(f"screen --again {number}") + "    # reckons it again from the kept runs")
+    made = f"Made with Keen Lattice {scene.software}, {scene.time}. " if scene.software else ""
+    pack = "The changes came from a pack, which was given in place of the second version. " * any(plan.claims)
+    return [Commands(lines), Text(f"{made}{pack}Seed {plan.seed} draws everything that is drawn.")]

@@ -1,0 +1,180 @@
+"""A trial as a report."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from keenlattice.measure.capture import Capture, Floats
+from keenlattice.report.frames import distribution, frame_times
+from keenlattice.report.latency import stage_budget
+from keenlattice.report.page.content import Block, Commands, Fold, Picture, Report, Table, Text
+from keenlattice.report.page.scene import Scene, excluded, how_to_go_back, the_rig, what_changed
+from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
+from keenlattice.report.trial_figure import intervals, trial_figure, typical_block
+from keenlattice.report.words import TITLES, amount, drift_sentence, percent, whole_answer
+from keenlattice.trial.result import TrialResult
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+Captures = Sequence[Capture]
+
+
+def trial_report(result: TrialResult, before: Captures, after: Captures, scene: Scene, number: int | None = None,
+                 told_apart: Sequence[Block] = ()) -> Report:
+    """The report of a trial.
+
+    Args:
+        before, after: the captures of either version, one per run; empty if they are gone.
+        scene: what is known besides.
+        number: the trial's in the logbook, if it is there.
+        told_apart: what is known of each of several changes from elsewhere, a screen for example.
+    """
+    drawn = bool(before) and len(before) == len(after)
+    pictures = trial_pictures(result, before, after) if drawn else [interval_picture(result)]
+    return Report(
+        title=f"{scene.game or result.game}: {result.before} against {result.after}",
+        verdict=result.deciding.verdict, answer=whole_answer(result), changed=what_changed(scene), did=pictures,
+        each=[*_each(result, scene), *told_apart], sure=[*how_sure(result), numbers(result)], rig=the_rig(scene),
+        repeat=how_to_repeat(result, scene, number),
+        back=how_to_go_back(scene, result.before, result.after, tried=True),
+        figure=(lambda: trial_figure(result, before, after)) if drawn else None)
+
+
+def trial_pictures(result: TrialResult, before: Captures, after: Captures) -> list[Block]:
+    """What the trial saw: the intervals, a typical block, all frame times, latency, and where it goes if known."""
+    block = typical_block(result, before, after)
+    frames = [np.concatenate([one.frame_ms for one in side]) for side in (before, after)]
+    waits = [np.concatenate([one.latency_ms for one in side]) for side in (before, after)]
+
+    def of_frames() -> "Figure":
+        figure = small_figure()
+        distribution(figure.add_axes((0.12, 0.15, 0.85, 0.73)), frames[0], frames[1], "Frame times of all runs",
+                     "frame time, ms")
+        return figure
+
+    def of_latency() -> "Figure":
+        figure = small_figure()
+        distribution(figure.add_axes((0.12, 0.15, 0.85, 0.73)), waits[0], waits[1], "Input latency of all runs",
+                     "click to answer, ms")
+        return figure
+
+    pictures: list[Block] = [
+        interval_picture(result),
+        Picture("Frame times over a run", f"Frame time over time in block {block + 1}, a typical one, before and after "
+                f"on the same scale. {_spoken(frames, 'frame time')}",
+                lambda: _strips(before[block], after[block], block)),
+        Picture("How frame times are distributed", _spoken(frames, "frame time"), of_frames)]
+    if all(side.size for side in waits):
+        pictures.append(Picture("How input latency is distributed", _spoken(waits, "input latency"), of_latency))
+    if any(one.stage_ms for one in (before[block], after[block])):
+        pictures.append(Picture(
+            "Where a click's time goes", "Mean time of each stage from the click to the screen, before and after.",
+            lambda: _stages(before[block], after[block])))
+    return pictures
+
+
+def interval_picture(result: TrialResult) -> Picture:
+    """Every metric's change with its interval, as a picture."""
+    def draw() -> "Figure":
+        figure = small_figure(0.4 + 0.38 * (len(result.metrics) + 1))
+        intervals(figure.add_axes((0.225, 0.15, 0.40, 0.75)), result)
+        return figure
+
+    said = "; ".join(f"{TITLES[one.name]}: {percent(one)[1]}, {one.verdict}" for one in result.metrics)
+    return Picture("What changed by how much", f"Change of each metric in per cent, with its interval. {said}.", draw)
+
+
+def _spoken(sides: Sequence[Floats], what: str) -> str:
+    parts = []
+    for name, values in zip(("Before", "After"), sides, strict=True):
+        if values.size:
+            middle, high = np.quantile(values, (0.5, 0.99))
+            parts.append(f"{name}: median {what} {middle:.1f} ms, 99 in 100 below {high:.1f} ms.")
+    return " ".join(parts)
+
+
+def _strips(before: Capture, after: Capture, block: int) -> "Figure":
+    figure = small_figure(3.6)
+    top = 1.05 * max(float(np.quantile(one.frame_ms, 0.999)) for one in (before, after))
+    for bottom, capture, name, colour in ((0.60, before, "before", BEFORE), (0.13, after, "after", AFTER)):
+        axes = frame_times(figure.add_axes((0.10, bottom, 0.87, 0.29)), capture, colour, top)
+        plain(axes, f"Block {block + 1}, {name}", "time, s" if name == "after" else "", "frame time, ms")
+    return figure
+
+
+def _stages(before: Capture, after: Capture) -> "Figure":
+    figure = small_figure(3.6)
+    stage_budget(figure.add_axes((0.2, 0.14, 0.77, 0.76)), {"before": before, "after": after})
+    return figure
+
+
+def _each(result: TrialResult, scene: Scene) -> list[Block]:
+    """The verdict on what was changed, on every metric; of many changes, what this cannot tell."""
+    decides, count = result.deciding, len(scene.changes)
+    blocks: list[Block] = []
+    if count == 1:
+        blocks.append(Table(["change", f"{TITLES[decides.name]}", "verdict"],
+                            [[scene.changes[0].key, percent(decides)[1], decides.verdict]], code=(0,)))
+    elif count:
+        blocks.append(Text(f"All {count} changes were measured together: {decides.verdict}. A trial does not tell "
+                           "which of them did it."))
+        blocks.append(Commands([scene.command(f"screen {result.before} {result.after} --decides {decides.name} "
+                                              f"--matters {result.plan.matters_pct:g}") + "    # tells them apart"]))
+    rows = [[TITLES[one.name] + (" (decides)" if one.name == decides.name else ""), percent(one)[1], one.verdict]
+            for one in result.metrics]
+    return [*blocks, Table(["metric", "change", "verdict"], rows)]
+
+
+def how_sure(result: TrialResult) -> list[Block]:
+    """In plain words, how the numbers came about and what their intervals mean."""
+    plan, decides = result.plan, result.deciding
+    early = f" (of {plan.blocks} planned: it was settled early)" if result.blocks_played < plan.blocks else ""
+    meaning = {
+        "better": f"The whole interval lies beyond the {plan.matters_pct:g} % that matter, on the good side.",
+        "worse": f"The whole interval lies beyond the {plan.matters_pct:g} % that matter, on the bad side.",
+        "no difference that matters": f"The whole interval lies within {plan.matters_pct:g} % of no change at all, so "
+                                      "this is known, and not merely not seen.",
+        "unclear": f"The interval holds changes that matter and changes that do not ({plan.matters_pct:g} % is the "
+                   "border), so this trial does not tell. More blocks or longer runs would."}[decides.verdict]
+    return [
+        Text(f"Both versions were played in turn in {result.blocks_played} blocks{early}, {plan.seconds:g} s a run, in "
+             "an order drawn at random: what heat or background load did to a block, it did to both."),
+        Text(f"{meaning} Of a hundred intervals made like this one, {100 * decides.confidence:.3g} hold the true "
+             "change."),
+        Text(f"{drift_sentence(result)} All of it holds for this game on this rig, as it was then."),
+        *excluded(result.excluded)]
+
+
+def numbers(result: TrialResult, title: str = "The numbers") -> Fold:
+    """Every metric, with all that is known of it."""
+    rows = [[f"{TITLES[one.name]}, {one.unit}", amount(one, one.before) if one.low_pct is not None else "-",
+             amount(one, one.after) if one.low_pct is not None else "-", *percent(one),
+             f"{100 * one.confidence:.3g} %", str(one.n), one.verdict] for one in result.metrics]
+    return Fold(title, [
+        Table(["metric", "before", "after", "change", "interval", "at", "blocks", "verdict"], rows,
+              right=(1, 2, 3, 4, 5, 6)),
+        Text("Before and after: geometric means over the runs. The metric that decides has an interval of its own; the "
+             "others share one error among them.")])
+
+
+def trial_command(result: TrialResult) -> str:
+    """The command that plays this trial again, seed and all."""
+    plan = result.plan
+    words = [f"trial {result.before} {result.after}", f"--blocks {plan.blocks}", f"--seconds {plan.seconds:g}",
+             f"--decides {plan.decides}", f"--matters {plan.matters_pct:g}", f"--seed {plan.seed}",
+             "--early" * plan.early, f"--repeats {plan.repeats}" * (plan.repeats > 1),
+             f"--warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s), f"--game {result.game}"
+             * (result.before.partition("@")[0] != result.game)]
+    return " ".join(word for word in words if word)
+
+
+def how_to_repeat(result: TrialResult, scene: Scene, number: int | None) -> list[Block]:
+    """The commands, what they have to be given, and what made the numbers."""
+    lines = [scene.command(trial_command(result)) + "    # plays it again"]
+    if number is not None:
+        lines.append(scene.command(f"trial --again {number}") + "    # reckons it again from the kept runs")
+    made = f"Made with Keen Lattice {scene.software}, {scene.time}. " if scene.software else ""
+    return [Commands(lines), Text(f"{made}Seed {result.plan.seed} draws the order and everything else that is drawn; "
+                                  f"{result.before} and {result.after} are kept in the logbook and never change.")]

@@ -1,0 +1,105 @@
+"""A tuning as a report: the race, and the trial of its best against where it started."""
+
+from typing import TYPE_CHECKING
+
+from keenlattice.catalog.values import written
+from keenlattice.measure.metrics import METRICS
+from keenlattice.report.page.content import Block, Commands, Fold, Picture, Report, Table, Text
+from keenlattice.report.page.of_trial import Captures, how_sure, numbers, trial_pictures
+from keenlattice.report.page.scene import Scene, excluded, how_to_go_back, the_rig, what_changed
+from keenlattice.report.style import small_figure
+from keenlattice.report.tune_figure import MOST_SHOWN, combinations, tune_figure
+from keenlattice.report.words import TITLES, tune_headline, whole_answer
+from keenlattice.trial.result import TrialResult
+from keenlattice.trial.tune import Combination, TuneResult
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+
+def tune_report(result: TuneResult, scene: Scene, made: str = "", proof: TrialResult | None = None,
+                before: Captures = (), after: Captures = (), number: int | None = None) -> Report:
+    """The report of a tuning.
+
+    Args:
+        made: the version that was made of the best, as a reference.
+        proof: the trial of that against where it started, with its captures `before` and `after`.
+        number: the tuning's in the logbook, if it is there.
+    """
+    pictures: list[Block] = [_picture(result)]
+    if proof and before and len(before) == len(after):
+        pictures += trial_pictures(proof, before, after)
+    return Report(
+        title=f"{scene.game or result.game}: the best for {TITLES[result.plan.goal]}",
+        verdict=proof.deciding.verdict if proof else "", answer=_answer(result, proof), changed=what_changed(scene),
+        did=pictures, each=_each(result), sure=_sure(result, proof), rig=the_rig(scene),
+        repeat=_how_to_repeat(result, scene, number),
+        back=how_to_go_back(scene, result.base, made or result.base, tried=True), figure=lambda: tune_figure(result))
+
+
+def _answer(result: TuneResult, proof: TrialResult | None) -> str:
+    return tune_headline(result) + (f" Against where it started: {whole_answer(proof)}" if proof else
+                                    " Against where it started it has not been tried.")
+
+
+def _picture(result: TuneResult) -> Picture:
+    def draw() -> "Figure":
+        height = 0.9 + (0.2 + 0.17 * len(result.plan.choices)) * min(len(result.combinations), MOST_SHOWN)
+        figure = small_figure(height)
+        combinations(figure.add_axes((0.27, 0.5 / height, 0.45, 1 - 0.8 / height)), result)
+        return figure
+
+    said = "; ".join(f"{_told(one)}: {one.standing}" for one in result.combinations[:MOST_SHOWN])
+    return Picture("How far each combination is from the best", f"Change of {TITLES[result.plan.goal]} against the "
+                   f"best, with its interval. {said}.", draw)
+
+
+def _told(one: Combination) -> str:
+    return ", ".join(f"{key} = {written(value)}" for key, value in one.values.items())
+
+
+def _each(result: TuneResult) -> list[Block]:
+    plan = result.plan
+    rows = [[*(written(value) for value in one.values.values()), "-" if one.goal is None else f"{one.goal:.1f}",
+             "" if one.low_pct is None or one.high_pct is None else f"{one.low_pct:+.1f} to {one.high_pct:+.1f} %",
+             str(one.rounds), one.standing] for one in result.combinations]
+    columns = [*(key for key, _ in plan.choices), f"{TITLES[plan.goal]}, {METRICS[plan.goal].unit}",
+               "against the best", "runs", "what became of it"]
+    count = len(plan.choices)
+    limits = [Text("Limits that had to be kept: " + ", ".join(
+        f"{TITLES[one.metric]} {one.side} {one.value:g} {METRICS[one.metric].unit}" for one in plan.limits) + ".")]
+    table = Table(columns, rows[:MOST_SHOWN], right=(count, count + 1, count + 2))
+    rest = [Fold(f"The other {len(rows) - MOST_SHOWN}", [Table(columns, rows[MOST_SHOWN:], right=table.right)])]
+    return [*(limits if plan.limits else []), table, *(rest if len(rows) > MOST_SHOWN else [])]
+
+
+def _sure(result: TuneResult, proof: TrialResult | None) -> list[Block]:
+    plan = result.plan
+    ended = (f"It ended when none that was left could be better than the best by more than the {plan.matters_pct:g} % "
+             "that matter." if result.settled else
+             f"It ended with its last round and is not settled: another may be better by more than "
+             f"{plan.matters_pct:g} %.")
+    blocks: list[Block] = [
+        Text(f"The combinations raced: {result.rounds_played} rounds, in each of which every one that was left was "
+             "played once, in random order. Who was surely worse, or surely broke a limit, was out; of all such "
+             f"races, one in twenty puts somebody out wrongly. {ended}"),
+        *excluded(result.excluded)]
+    if proof is None:
+        return [*blocks, Text("The winner of a race looks a little better than it is: only a trial with runs of its "
+                              "own tells how much it gains.")]
+    return [*blocks, Text("The winner of a race looks a little better than it is, so it was then tried against where "
+                          "it started, with runs of their own:"), *how_sure(proof),
+            numbers(proof, "The numbers of that trial")]
+
+
+def _how_to_repeat(result: TuneResult, scene: Scene, number: int | None) -> list[Block]:
+    plan = result.plan
+    tries = " ".join(f"--try {key}={','.join(written(value) for value in values)}" for key, values in plan.choices)
+    keep = "".join(f" --keep '{one.metric}{'<' if one.side == 'below' else '>'}{one.value:g}'" for one in plan.limits)
+    lines = [scene.command(f"tune {result.base} {tries} --goal {plan.goal}{keep} --rounds {plan.rounds} --seconds "
+                           f"{plan.seconds:g} --matters {plan.matters_pct:g} --seed {plan.seed}")
+             + "    # plays it again"]
+    if number is not None:
+        lines.append(scene.command(f"tune --again {number}") + "    # reckons it again from the kept runs")
+    made = f"Made with Keen Lattice {scene.software}, {scene.time}. " if scene.software else ""
+    return [Commands(lines), Text(f"{made}Seed {plan.seed} draws everything that is drawn.")]
