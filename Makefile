@@ -9,8 +9,8 @@
 
 PYTHON ?= python3
 BIN := .venv/bin
-DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils
-DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core chromium
+DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils chromium chromium-driver
+DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
 
 .PHONY: demo test check bench sensors calibrate torture shots clean
 

@@ -3,12 +3,16 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.errors import CaptureError
+from keenlattice.notebook import Shown
+
+if TYPE_CHECKING:
+    import pandas
 
 Floats = NDArray[np.float64]
 
@@ -23,7 +27,7 @@ def _none() -> Floats:
 
 
 @dataclass(frozen=True, eq=False)
-class Capture:
+class Capture(Shown):
     """One recorded run.
 
     Args:
@@ -60,6 +64,36 @@ class Capture:
         if steps.size and not steps.min() > 0:
             row = int(np.argmin(steps)) + 1
             raise CaptureError(f"time does not move on at frame {row} (by {steps[row - 1]:g} ms)")
+
+    def table(self) -> "pandas.DataFrame":
+        """A row for each frame and click, in the order of time.
+
+        Columns: kind ("frame" or "click"), at_ms, and where known frame_ms (of a frame: since the one before),
+        cpu_ms, gpu_ms, latency_ms (of a click that was answered).
+        """
+        import pandas
+
+        frames = pandas.DataFrame({"kind": "frame", "at_ms": self.shown_ms, "frame_ms": np.concatenate(
+            [np.full(min(1, self.shown_ms.size), np.nan), self.frame_ms])})
+        for name, values in (("cpu_ms", self.cpu_ms), ("gpu_ms", self.gpu_ms)):
+            frames[name] = values if values.size else np.nan
+        clicks = pandas.DataFrame({"kind": "click", "at_ms": self.click_ms,
+                                   "latency_ms": self.answer_ms - self.click_ms})
+        return pandas.concat([frames, clicks]).sort_values("at_ms", kind="stable", ignore_index=True)
+
+    def _in_brief(self) -> "pandas.DataFrame":
+        import pandas
+
+        shares = {"p5": 0.05, "median": 0.5, "p95": 0.95, "p99": 0.99}
+        return pandas.DataFrame([{"": title, "mean": values.mean(), **{
+            name: np.quantile(values, share) for name, share in shares.items()}, "longest": values.max()}
+            for title, values in (("frame time, ms", self.frame_ms), ("input latency, ms", self.latency_ms))
+            if values.size])
+
+    def _caption(self) -> str:
+        told = " ".join(str(self.about[key]) for key in ("game", "version") if self.about.get(key))
+        return (f"Capture{f' of {told}' if told else ''}: {self.frame_ms.size} frames in {self.seconds:.1f} s, "
+                f"{self.click_ms.size} clicks")
 
     @cached_property
     def frame_ms(self) -> Floats:

@@ -11,15 +11,19 @@ import tomllib
 from collections.abc import Iterator, Mapping
 from functools import cache
 from importlib import resources
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import same, written
 from keenlattice.errors import BadValue, CatalogError
+from keenlattice.notebook import Shown
 from keenlattice.profile.formula import Names, Scope, Term, formula_names, parse
 from keenlattice.profile.layers import Effective
+
+if TYPE_CHECKING:
+    import pandas
 
 Kind = Literal["wrong", "inert", "at odds", "out of range", "risky", "pointless", "shadowed"]
 
@@ -56,6 +60,22 @@ class Finding(BaseModel):
     what_to_do: str
 
 
+class Findings(tuple[Finding, ...], Shown):
+    """What the checks found, in the order of their rules."""
+
+    __slots__ = ()
+
+    def table(self) -> "pandas.DataFrame":
+        """A row for each."""
+        import pandas
+
+        return pandas.DataFrame([{**one.model_dump(), "settings": ", ".join(one.settings)} for one in self],
+                                columns=list(Finding.model_fields))
+
+    def _caption(self) -> str:
+        return f"{len(self)} findings" if self else "Nothing is plainly wrong"
+
+
 @cache
 def rules() -> tuple[Rule, ...]:
     """The rules that ship with Keen Lattice.
@@ -82,14 +102,14 @@ def _rule(file: str, name: str, fields: Mapping[str, Any]) -> Rule:
 
 
 def findings(catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
-             devices: tuple[str, ...] = ()) -> tuple[Finding, ...]:
+             devices: tuple[str, ...] = ()) -> Findings:
     """What the rules find, in their order; then what formulas come to nothing here."""
     board = _Board(catalog, effective, formula_names(facts), devices)
     found = [finding for rule in rules() for finding in board.ask(rule)]
     found += [Finding(rule="formula", kind="out of range", settings=(one.key,), why=one.problem,
                       what_to_do=f"change the formula: keen edit GAME {one.key}=...")
               for one in effective.values() if one.problem]
-    return tuple(found)
+    return Findings(found)
 
 
 class _Board:

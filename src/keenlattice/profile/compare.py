@@ -1,10 +1,15 @@
 """What differs between two states of a profile."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
+from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import Value, same
+from keenlattice.notebook import Shown
 from keenlattice.profile.version import Entries
+
+if TYPE_CHECKING:
+    import pandas
 
 
 @dataclass(frozen=True)
@@ -16,11 +21,26 @@ class Change:
     after: Value | None
 
 
-def changes(before: Entries, after: Entries) -> tuple[Change, ...]:
+class Changes(tuple[Change, ...], Shown):
+    """Some changes, by name of the setting."""
+
+    __slots__ = ()
+
+    def table(self) -> "pandas.DataFrame":
+        """A row for each."""
+        import pandas
+
+        return pandas.DataFrame([asdict(one) for one in self], columns=["key", "before", "after"], dtype=object)
+
+    def _caption(self) -> str:
+        return f"{len(self)} settings differ"
+
+
+def changes(before: Entries, after: Entries) -> Changes:
     """Every setting that the two set differently, by name. Applying them to `before` gives `after`."""
     keys = sorted({*before, *after})
-    return tuple(Change(key, before.get(key), after.get(key))
-                 for key in keys if not same(before.get(key), after.get(key)))
+    return Changes(Change(key, before.get(key), after.get(key))
+                   for key in keys if not same(before.get(key), after.get(key)))
 
 
 def with_changes(entries: Entries, edits: Mapping[str, Value | None]) -> dict[str, Value]:

@@ -12,6 +12,7 @@ if TYPE_CHECKING:
 MARKS = {"better": "o", "does what is claimed": "o", "best": "o", "worse": "s", "does the opposite": "s",
          "breaks a limit": "s", "no difference that matters": "D", "does nothing that matters": "D",
          "not told apart": "D", "unclear": "x"}
+FAR_BEYOND = 5
 HOLLOW = ("no difference that matters", "does nothing that matters", "not told apart", "unclear")
 
 
@@ -35,9 +36,13 @@ class Row:
 
 
 def reach_of(rows: Sequence[Row], matters: float) -> float:
-    """How far the axis goes to show every interval whole."""
-    ends = [abs(end) for row in rows for end in (row.low, row.high) if end is not None]
-    return 1.15 * max([*ends, 2 * matters])
+    """How far the axis goes to show the intervals whole; a change far beyond all others runs off it, so that these
+    can still be seen."""
+    ends = sorted((max(abs(row.low), abs(row.high)) for row in rows if row.low is not None and row.high is not None),
+                  reverse=True)
+    while len(ends) > 1 and ends[0] > FAR_BEYOND * max(ends[1], 2 * matters):
+        ends = ends[1:]
+    return 1.15 * max([*ends[:1], 2 * matters])
 
 
 def forest(axes: "Axes", rows: Sequence[Row], matters: float, reach: float | None = None) -> "Axes":

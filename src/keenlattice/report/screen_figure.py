@@ -25,18 +25,22 @@ def screen_figure(result: ScreenResult) -> "Figure":
     return figure
 
 
-def effects(axes: "Axes", result: ScreenResult) -> "Axes":
-    """Every factor's change with its interval, the strongest first; takes an axes and returns it."""
+def effects(axes: "Axes", result: ScreenResult, letters: int = 44) -> "Axes":
+    """Every factor's change with its interval, the strongest first; takes an axes and returns it.
+
+    Args:
+        letters: how long a line of a name may be.
+    """
     chosen, matters = result.factors[:MOST_SHOWN], result.plan.matters_pct
     titles = sorted({TITLES[one.judged.metric] for one in chosen})
     plain(axes, f"Change by switching it on: {', '.join(titles)}",
           f"change, %   (grey: within {matters:g} %, which does not matter)", "")
-    return forest(axes, [_row(one) for one in chosen], matters)
+    return forest(axes, [_row(one, letters) for one in chosen], matters)
 
 
-def _row(one: Factor) -> Row:
+def _row(one: Factor, letters: int) -> Row:
     judged = one.judged
     said = "too little to tell" if judged.low_pct is None or judged.high_pct is None else (
         f"{judged.standing}\n{judged.low_pct:+.1f} to {judged.high_pct:+.1f} %")
-    label = "\n".join(textwrap.wrap(" + ".join(one.settings), 44)[:2])
+    label = "\n".join(textwrap.wrap(" + ".join(one.settings), letters)[:2])
     return Row(label, judged.change_pct, judged.low_pct, judged.high_pct, judged.standing, said)

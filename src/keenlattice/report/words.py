@@ -145,7 +145,7 @@ def effect_percent(effect: "Effect") -> str:
     """An effect's interval in words."""
     if effect.low_pct is None or effect.high_pct is None:
         return "too little to tell"
-    return f"{effect.low_pct:+.1f} to {effect.high_pct:+.1f} %"
+    return f"{_signed(effect.low_pct, 0.1)} to {_signed(effect.high_pct, 0.1)} %"
 
 
 def tune_headline(result: "TuneResult") -> str:

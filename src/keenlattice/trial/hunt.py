@@ -8,13 +8,14 @@ differ between the version that was found and the one before it.
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, fields
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
+from keenlattice.notebook import Shown
 from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig, game_of
@@ -26,6 +27,9 @@ from keenlattice.trial.player import Each, Player, Run, entries_on, ignore, put_
 from keenlattice.trial.result import TrialResult
 from keenlattice.trial.run import game_for
 from keenlattice.trial.search import Signal, first_changed, least_set
+
+if TYPE_CHECKING:
+    import pandas
 
 SCHEMA = "keen-lattice/hunt/1"
 MOST_LOOKS, MOST_PER_QUESTION = 200, 40
@@ -49,7 +53,7 @@ class HuntPlan:
 
 
 @dataclass(frozen=True)
-class HuntResult:
+class HuntResult(Shown):
     """What a hunt found.
 
     Args:
@@ -74,6 +78,15 @@ class HuntResult:
     def to_json(self) -> dict[str, Any]:
         """As documented in `docs/formats.md`; JSON types only."""
         return {"schema": SCHEMA, **asdict(self), "trial": self.trial.to_json()}
+
+    def table(self) -> "pandas.DataFrame":
+        """The trial of the oldest version against the newest: a row for each metric."""
+        return self.trial.table()
+
+    def _caption(self) -> str:
+        if not self.first:
+            return f"{self.trial.before} against {self.trial.after}: no change to hunt for"
+        return f"It changed with {self.first} ({100 * self.weight:.0f} % sure): {', '.join(self.settings)}"
 
     @classmethod
     def of_json(cls, content: Mapping[str, Any]) -> "HuntResult":

@@ -2,9 +2,13 @@
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, fields
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
+from keenlattice.notebook import Shown
 from keenlattice.trial.plan import Plan
+
+if TYPE_CHECKING:
+    import pandas
 
 SCHEMA = "keen-lattice/trial/1"
 
@@ -37,7 +41,7 @@ class MetricResult:
 
 
 @dataclass(frozen=True)
-class TrialResult:
+class TrialResult(Shown):
     """A trial: what was compared, how, and what came out. `before` and `after` are references.
 
     Args:
@@ -63,6 +67,18 @@ class TrialResult:
     @property
     def deciding(self) -> MetricResult:
         return self[self.plan.decides]
+
+    def table(self) -> "pandas.DataFrame":
+        """A row for each metric."""
+        import pandas
+
+        return pandas.DataFrame([asdict(one) for one in self.metrics])
+
+    def _caption(self) -> str:
+        one = self.deciding
+        interval = "" if one.low_pct is None or one.high_pct is None else (
+            f" ({one.low_pct:+.1f} to {one.high_pct:+.1f} %)")
+        return f"{self.before} against {self.after}, {one.name}: {one.verdict}{interval}"
 
     def to_json(self) -> dict[str, Any]:
         """As documented in `docs/formats.md`; JSON types only."""

@@ -14,13 +14,14 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, fields, replace
 from itertools import combinations
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, metric, metrics_of
+from keenlattice.notebook import Shown
 from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.pack import Claim
 from keenlattice.profile.version import Entries, Version
@@ -33,6 +34,9 @@ from keenlattice.trial.plan import check_matters, check_seconds
 from keenlattice.trial.player import Each, Player, Run, entries_on, ignore, put_back
 from keenlattice.trial.run import game_for
 from keenlattice.trial.spending import confidences
+
+if TYPE_CHECKING:
+    import pandas
 
 SCHEMA = "keen-lattice/screen/1"
 ERROR = 0.05
@@ -124,7 +128,7 @@ class Interaction:
 
 
 @dataclass(frozen=True)
-class ScreenResult:
+class ScreenResult(Shown):
     """What a screen found; factors in the order of how much they do."""
 
     game: str
@@ -143,6 +147,17 @@ class ScreenResult:
         """As documented in `docs/formats.md`; JSON types only."""
         told = asdict(replace(self, plan=replace(self.plan, claims=())))
         return {"schema": SCHEMA, **told, "plan": self.plan.to_json()}
+
+    def table(self) -> "pandas.DataFrame":
+        """A row for each change and metric; `judged` marks the metric that the change is judged by."""
+        import pandas
+
+        return pandas.DataFrame([
+            {"change": " + ".join(one.settings), **asdict(effect), "judged": effect is one.judged}
+            for one in self.factors for effect in (one.judged, *one.others)])
+
+    def _caption(self) -> str:
+        return (f"{self.before} against {self.after}: {len(self.factors)} changes in {self.runs} runs on {self.rig}")
 
     @classmethod
     def of_json(cls, content: Mapping[str, Any]) -> "ScreenResult":

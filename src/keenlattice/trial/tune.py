@@ -12,7 +12,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, fields, replace
 from itertools import product
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
@@ -22,6 +22,7 @@ from keenlattice.errors import BadValue
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.metrics import METRICS, metric, metrics_of
 from keenlattice.measure.summary import t_interval
+from keenlattice.notebook import Shown
 from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig, game_of
@@ -30,6 +31,9 @@ from keenlattice.trial.conclude import Numbers
 from keenlattice.trial.plan import check_matters, check_seconds
 from keenlattice.trial.player import Each, Player, Run, RunsFailed, entries_on, ignore, put_back
 from keenlattice.trial.run import game_for
+
+if TYPE_CHECKING:
+    import pandas
 
 SCHEMA = "keen-lattice/tune/1"
 ERROR = 0.05
@@ -113,7 +117,7 @@ class Combination:
 
 
 @dataclass(frozen=True)
-class TuneResult:
+class TuneResult(Shown):
     """What a race found, the best first. `settled` is False if it ended with its last round."""
 
     game: str
@@ -134,6 +138,17 @@ class TuneResult:
     def to_json(self) -> dict[str, Any]:
         """As documented in `docs/formats.md`; JSON types only."""
         return {"schema": SCHEMA, **asdict(self)}
+
+    def table(self) -> "pandas.DataFrame":
+        """A row for each combination, the best first, with a column for each setting."""
+        import pandas
+
+        return pandas.DataFrame([{**one.values, **{key: value for key, value in asdict(one).items() if key != "values"}}
+                                 for one in self.combinations])
+
+    def _caption(self) -> str:
+        return (f"{len(self.combinations)} combinations on top of {self.base}, for {self.plan.goal}: {self.runs} runs, "
+                f"{'settled' if self.settled else 'not settled'}")
 
     @classmethod
     def of_json(cls, content: Mapping[str, Any]) -> "TuneResult":

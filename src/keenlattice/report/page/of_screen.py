@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from keenlattice.report.page.content import Block, Commands, Fold, Picture, Report, Table, Text
 from keenlattice.report.page.scene import Scene, excluded, how_to_go_back, the_rig, what_changed
 from keenlattice.report.screen_figure import effects, screen_figure
-from keenlattice.report.style import small_figure
+from keenlattice.report.style import INK, small_figure
 from keenlattice.report.words import TITLES, effect_percent, screen_headline
 from keenlattice.trial.claims import told
 from keenlattice.trial.screen import ScreenResult
@@ -40,7 +40,8 @@ def _picture(result: ScreenResult) -> Picture:
         rows = min(len(result.factors), 30)
         height = 0.9 + 0.36 * rows
         figure = small_figure(height)
-        effects(figure.add_axes((0.34, 0.5 / height, 0.36, 1 - 0.8 / height)), result)
+        axes = effects(figure.add_axes((0.36, 0.5 / height, 0.34, 1 - 0.8 / height)), result, 23)
+        axes.set_title(axes.get_title(loc="left"), x=-0.9, loc="left", fontsize=10.5, color=INK, fontweight="bold")
         return figure
 
     said = "; ".join(f"{' + '.join(one.settings)}: {effect_percent(one.judged)}, {one.judged.standing}"

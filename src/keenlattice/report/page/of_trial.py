@@ -79,7 +79,7 @@ def interval_picture(result: TrialResult) -> Picture:
     """Every metric's change with its interval, as a picture."""
     def draw() -> "Figure":
         figure = small_figure(0.4 + 0.38 * (len(result.metrics) + 1))
-        intervals(figure.add_axes((0.225, 0.15, 0.40, 0.75)), result)
+        intervals(figure.add_axes((0.26, 0.15, 0.37, 0.75)), result)
         return figure
 
     said = "; ".join(f"{TITLES[one.name]}: {percent(one)[1]}, {one.verdict}" for one in result.metrics)

@@ -1,0 +1,200 @@
+"""Reports: the page in a real browser, the same as Markdown, and results that show themselves in a notebook."""
+
+import os
+import re
+import shutil
+import subprocess
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from markdown_it import MarkdownIt
+
+from browser import CONTRASTS, MISSING, Browser, browser
+from conftest import KEEN, Keen, as_json, environment
+from keenlattice.measure.capture import Capture
+from keenlattice.profile.checks import Finding, Findings
+from keenlattice.profile.compare import changes
+from keenlattice.report.escape import in_a_cell, plain_text
+from keenlattice.report.page.content import Picture
+from keenlattice.report.page.html import html
+from keenlattice.report.page.markdown import markdown
+from keenlattice.report.page.of_trial import trial_report
+from keenlattice.report.page.scene import Changed, Scene
+from keenlattice.trial.plan import Plan
+from keenlattice.trial.result import MetricResult, TrialResult
+
+SECTIONS = ["What changed", "What it did", "Each change, and its verdict", "How sure this is", "The rig",
+            "How to repeat it", "How to go back"]
+HOSTILE = '</title></style><script>document.title="taken"</script><img src=http://example.invalid/x.png onerror=x>'
+LONG = "a" * 79
+OVERLAPPING = """
+const bad = [];
+for (const svg of document.querySelectorAll("figure svg")) {
+  const frame = svg.getBoundingClientRect();
+  const texts = [...svg.querySelectorAll("text")].map(one => [one.getBoundingClientRect(), one.textContent.trim()])
+    .filter(one => one[1]);
+  texts.forEach(([a, said], place) => {
+    if (a.left < frame.left - 1 || a.right > frame.right + 1) bad.push(["cut", said]);
+    for (const [b, other] of texts.slice(place + 1))
+      if (Math.min(a.right, b.right) - Math.max(a.left, b.left) > 1
+          && Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top) > 3) bad.push([said, other]);
+  });
+}
+return bad;
+"""
+
+
+@pytest.fixture(scope="module")
+def written(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder with a logbook, and the reports of one of everything."""
+    home = tmp_path_factory.mktemp("reports")
+    env = environment(home, KEEN_BOOK=str(home / "book"))
+    for words in (
+            "edit rig display.refresh=165 -m first", "apply rig --yes", "restart machine",
+            "edit brass-orbit frame.queue-depth=1 texture.anisotropy=16x frame.cap=160 -m list",
+            "apply brass-orbit --yes",
+            "chore update-driver --yes", "trial brass-orbit@stock brass-orbit --blocks 3 --seconds 4 --seed 1",
+            "screen brass-orbit@stock brass-orbit --rounds 1 --seconds 4 --seed 1",
+            "hunt brass-orbit --matters 3 --seconds 10 --blocks 4 --decides latency_ms_median --seed 1",
+            "tune brass-orbit@stock --try frame.queue-depth=1,3 --goal latency_ms_p95 --rounds 4 --proof 2 --seconds 5 "
+            "--seed 1", "report --study 1", "report --study 2", "report --study 3", "report --study 4",
+            "report brass-orbit", "report --study 1 --out trial.md", "report tidewater-rally"):
+        subprocess.run([*KEEN, *words.split()], env=env, cwd=home, check=True, capture_output=True, timeout=120)
+    return home
+
+
+@pytest.fixture(scope="module")
+def chromium() -> Iterator[Browser]:
+    if MISSING:
+        pytest.skip("chromium and chromedriver are not here: make test installs them where it may")
+    with browser() as shown:
+        yield shown
+
+
+def assert_at_home(shown: Browser, page: Path, least_pictures: int) -> None:
+    """The page in both themes, at a desk and on a phone: fetches nothing, fits, and can be read by everybody."""
+    for width, theme in ((1280, "light"), (1280, "dark"), (390, "light"), (390, "dark")):
+        shown.show(page, width, 800, theme)
+        shown.run("document.querySelectorAll('details').forEach(one => one.open = true)")
+        assert shown.requests() == [page.as_uri()]
+        assert shown.complaints() == []
+        assert shown.run("return document.documentElement.scrollWidth") <= width
+        ratio, text = shown.run(CONTRASTS)[0]
+        assert ratio >= 4.5, (text, theme)
+        assert shown.run(OVERLAPPING) == []
+    pictures = shown.run("return [...document.querySelectorAll('svg')].map(one => [one.getAttribute('role'), "
+                         "...one.getAttribute('aria-labelledby').split(' ').map("
+                         "id => document.getElementById(id).textContent)])")
+    assert len(pictures) >= least_pictures
+    assert all(role == "img" and title and len(alt) > 20 for role, title, alt in pictures)
+    assert shown.run("return document.querySelectorAll('script').length") == 0
+    assert shown.run("return [...document.querySelectorAll('[id]')].map(one => one.id).length"
+                     " == new Set([...document.querySelectorAll('[id]')].map(one => one.id)).size")
+    assert shown.run("return [...document.querySelectorAll('h2')].map(one => one.textContent)") == SECTIONS
+
+
+@pytest.mark.parametrize(("name", "least"), [
+    ("trial-1", 4), ("screen-2", 1), ("hunt-3", 4), ("tune-4", 5), ("brass-orbit-history", 5),
+    ("tidewater-rally-history", 0)])
+def test_a_report_is_at_home_in_a_real_browser(written: Path, chromium: Browser, name: str, least: int) -> None:
+    assert_at_home(chromium, written / f"{name}.html", least)
+
+
+def test_findings_and_drift_stand_where_they_matter(written: Path) -> None:
+    page = (written / "trial-1.html").read_text()
+    changed, rig = (page.split(f"<h2>{title}</h2>")[1].split("<h2>")[0] for title in ("What changed", "The rig"))
+    assert "no longer holds frame.cap" in changed and "drift --put-back" in changed
+    assert "anisotropic filtering at 16x may do nothing" in changed
+    assert "memory.rated-speed" in rig and "memory.rated-speed" not in changed
+    assert "trial brass-orbit@stock brass-orbit@" in page and "--seed 1" in page and "trial --again 1" in page
+    assert "keen undo" in page.split("<h2>How to go back</h2>")[1]
+
+
+def test_the_same_as_markdown_with_its_figure(written: Path) -> None:
+    text = (written / "trial.md").read_text()
+    assert [line[3:] for line in text.splitlines() if line.startswith("## ")] == SECTIONS
+    assert "](trial.png)" in text and (written / "trial.png").read_bytes().startswith(b"\x89PNG")
+    page = (written / "trial-1.html").read_text()
+    for number in re.findall(r"[-+]\d+\.\d to [-+]\d+\.\d %", text):
+        assert number in page
+
+
+def test_what_is_gone_is_said_and_the_rest_is_reported(written: Path, tmp_path: Path) -> None:
+    shutil.copytree(written / "book", tmp_path / "book")
+    shutil.rmtree(tmp_path / "book" / "captures")
+    done = subprocess.run([*KEEN, "report", "--study", "1", "--json"], cwd=tmp_path, capture_output=True, text=True,
+                          env=environment(tmp_path, KEEN_BOOK=str(tmp_path / "book")), check=True)
+    assert done.stderr.startswith("! ") and "without the pictures" in done.stderr
+    assert (tmp_path / as_json(done)["file"]).read_text().count("<svg") == 1
+
+
+def test_a_report_of_nothing_or_to_nowhere_is_one_clear_line(keen: Keen, tmp_path: Path) -> None:
+    for words, says in ((("report",), "nothing has been measured"), (("report", "brass-obit"), "nearest: brass-orbit"),
+                        (("report", "--study", "7"), "no study 7"), (("report", "--out", "a.pdf"), ".html"),
+                        (("report", "brass-orbit", "--study", "1"), "give one of them")):
+        assert says in keen(*words, code=2).stderr
+    assert "cannot write the report" in keen("report", "brass-orbit", "--out", "no/such/a.html", code=1).stderr
+    assert not list(tmp_path.glob("*.html"))
+
+
+def hostile_result(text: str) -> tuple[TrialResult, Scene]:
+    metrics = tuple(MetricResult(name, "ms", 10.0, 9.0, -10.0, -12.0, -8.0, "better", 0.95, 8)
+                    for name in ("frame_ms_mean", "latency_ms_median"))
+    scene = Scene(game=text, changes=tuple(
+        Changed(f"domain{number}.{text[:60]}", text, text, text, "game", text, text, text) for number in range(30)),
+        findings=(Finding(rule="x", kind="inert", settings=(text,), why=text, what_to_do=text),),
+        slipped={text: (f"{text}: a",)}, facts={text: text, "os": text}, kind=text, applied=text)
+    return TrialResult(text, text, text, Plan(), metrics, text, 8, None, (text,)), scene
+
+
+@pytest.mark.parametrize("text", [HOSTILE, LONG], ids=["hostile", "long"])
+def test_hostile_text_and_long_names_stay_text(chromium: Browser, tmp_path: Path, text: str) -> None:
+    result, scene = hostile_result(text)
+    report = trial_report(result, (), (), scene)
+    page = tmp_path / "page.html"
+    page.write_text(html(report))
+    assert_at_home(chromium, page, 1)
+    assert chromium.run("return document.title") == report.title
+    assert chromium.run("return document.querySelectorAll('img, iframe, object, link').length") == 0
+    assert text in chromium.run("return document.body.textContent")
+    shown = MarkdownIt("commonmark").enable("table").render(markdown(report))
+    assert "<script" not in shown and "<img" not in shown and "<a " not in shown
+
+
+@given(st.text(st.characters(exclude_categories=("Cs", "Cc")), max_size=40))
+def test_no_text_means_anything_to_markdown(text: str) -> None:
+    for rendered in (MarkdownIt("commonmark").render(plain_text(text)),
+                     MarkdownIt("commonmark").enable("table").render(
+                         f"| a | b |\n|---|---|\n| {in_a_cell(text, True)} | {in_a_cell(text, False)} |")):
+        assert set(re.findall(r"</?([a-z]+)", rendered)) <= {"p", "table", "thead", "tbody", "tr", "th", "td", "code"}
+    import html as entities
+
+    paragraph = MarkdownIt("commonmark").render(plain_text(text)).strip()
+    assert entities.unescape(paragraph.removeprefix("<p>").removesuffix("</p>")) == " ".join(text.split())
+
+
+def test_results_show_themselves_in_a_notebook() -> None:
+    result, _ = hostile_result(HOSTILE)
+    capture = Capture(np.arange(50.0), np.array([3.0, 9.0]), np.array([20.0, np.nan]), about={"game": HOSTILE})
+    found = Findings([Finding(rule="x", kind="inert", settings=("a.b",), why=HOSTILE, what_to_do="y")])
+    differ = changes({"frame.cap": 160}, {"frame.cap": "off", "note": HOSTILE})
+    for one, rows in ((result, 2), (capture, 52), (found, 1), (differ, 2)):
+        shown = one._repr_html_()
+        assert len(one.table()) == rows and "<table" in shown and "<script" not in shown and "<img" not in shown
+    assert "better (-12.0 to -8.0 %)" in result._repr_html_()
+    assert capture.table()["latency_ms"].dropna().tolist() == [17.0]
+    assert replace(capture, click_ms=np.empty(0), answer_ms=np.empty(0))._repr_html_().count("<tr") == 2
+
+
+def test_pictures_are_drawn_once_each_and_say_what_they_show(tmp_path: Path) -> None:
+    result, scene = hostile_result("plain")
+    (picture,) = [one for one in trial_report(result, (), (), scene).did if isinstance(one, Picture)]
+    assert "mean frame time: -12.0 to -8.0 %, better" in picture.alt
+    page = html(trial_report(result, (), (), scene))
+    assert "#1d2530" not in page.split("</style>")[1]  # every colour of a figure is the theme's
+    assert os.fspath(tmp_path) not in page and "http://www.w3.org" in page
