@@ -1,11 +1,13 @@
 """The command line as a process: the story, the JSON, and the likeliest mistakes."""
 
+import contextlib
 import json
 import os
 import pty
 import resource
 import select
 import signal
+import sqlite3
 import subprocess
 import sys
 import time
@@ -121,7 +123,7 @@ MISTAKES = [
     (["trial", "brass-orbit", "brass-orbit", "--blocks", "1"], 2, "one run of each proves nothing"),
     (["trial", "brass-orbit", "brass-orbit", "--decides", "fps"], 2, "fps_mean"),
     (["trial", "brass-orbit", "brass-orbit", "--matters", "nan"], 2, "write per cent, ms or fps"),
-    (["trial", "brass-orbit", "brass-orbit", "--figure", "no/f.png", "--seconds", "1", "--blocks", "2"], 1, "figure"),
+    (["trial", "brass-orbit", "brass-orbit", "--figure", "no/f.png"], 2, "there is no folder no"),
     (["measure", "brass-orbit", "--seconds", "0"], 2, "0.5 to 7200 s"),
     (["measure", "pinball"], 2, "no game named"),
     (["apply", "brass-orbit"], 0, ""),
@@ -130,6 +132,28 @@ MISTAKES = [
     (["edit"], 2, "keen edit --help"),
     (["show", "brass-orbit", "--book", "/proc/keen-lattice"], 1, "--book"),
     (["show", "brass-orbit", "--book", "/etc"], 1, "no logbook"),
+    (["shwo", "brass-orbit"], 2, "Did you mean 'show'? See"),
+    (["--rig", "linux", "survey"], 2, "options come after the command"),
+    (["measure", "Brass", "Orbit"], 2, "takes quotes around it"),
+    (["measure", "Brass Orbit"], 2, "nearest: brass-orbit"),
+    (["show", "brass-orbit", "--al"], 2, "--all"),
+    (["edit", "brass-orbit", "sync.vertical=onn"], 2, "it takes off, on"),
+    (["edit", "brass-orbit", "frame.cap=60", "frame.cap=90"], 2, "given twice"),
+    (["edit", "brass-orbit", "interrupt.mode@gpu7=message"], 2, "one of gpu0, gpu1"),
+    (["screen", "brass-orbit", "brass-orbit"], 2, "settings that differ"),
+    (["hunt", "brass-orbit"], 2, "the same version"),
+    (["tune", "brass-orbit"], 2, "--try SETTING=VALUE,VALUE"),
+    (["tune", "brass-orbit", "--try", "frame.cap=60,90", "--keep", "frame_ms_p99=8"], 2, "METRIC<VALUE"),
+    (["trial", "--resume"], 2, "left unfinished"),
+    (["trial", "--again", "3"], 2, "there is no trial 3"),
+    (["undo", "--to", "9"], 2, "keen undo --list"),
+    (["report"], 2, "nothing has been measured"),
+    (["report", "brass-orbit", "--out", "page.pdf"], 2, ".html or .md"),
+    (["draw", "nowhere.parquet", "--out", "a.png"], 1, "nowhere.parquet"),
+    (["ingest", "nowhere.csv"], 1, "nowhere.csv"),
+    (["latency", "nowhere.wav"], 1, "nowhere.wav"),
+    (["sheet", "--tick", "1"], 2, "no run sheet is open"),
+    (["recover", "--finish", "--undo"], 2, "choose one"),
 ]
 
 
@@ -140,6 +164,10 @@ def test_a_mistake_is_one_clear_line(keen: Keen, tmp_path: Path, words: list[str
     assert says in done.stderr
     assert len(done.stderr.splitlines()) == (1 if code else 0)
     assert not (tmp_path / "book" / "rigs" / "juniper" / "state.json").exists()
+    if (kept := tmp_path / "book" / "logbook.sqlite").exists():  # nothing is remembered of it
+        with contextlib.closing(sqlite3.connect(kept)) as book:
+            assert all(book.execute(f"SELECT count(*) FROM {name}").fetchone() == (0,)
+                       for name in ("versions", "applies", "captures", "trials", "studies", "labels"))
 
 
 OWN = """[bench.fan-noise]

@@ -1,7 +1,9 @@
 """The program `keen`: its commands, and how its errors reach the player."""
 
+import io
 import os
 import sys
+from collections.abc import Callable
 from typing import Any
 
 import typer
@@ -38,6 +40,7 @@ from keenlattice.cli import (
     tune,
     undo,
 )
+from keenlattice.cli.complete import completing
 from keenlattice.errors import KeenLatticeError
 
 WRONG_USAGE: Any = typer.BadParameter.__mro__[1]  # the parser's UsageError, which Typer gives no name of its own
@@ -47,28 +50,38 @@ app = typer.Typer(
     help="Change one game's driver profile, apply it with a way back, and measure what it did.",
     epilog="New here? Run `keen demo`, then `keen survey`.")
 
-for command in (demo.demo, survey.survey, catalog.catalog, edit.edit, show.show, history.history, compare.compare,
-                label.label, merge.merge, merge.revert, game.game, match.match, apply.apply, undo.undo, drift.drift,
-                recover.recover, restart.restart, chore.chore, fault.fault, facts.facts, sheet.sheet, measure.measure,
-                ingest.ingest, latency.latency, draw.draw, report.report, trial.trial, screen.screen,
-                hunt.hunt, tune.tune):
-    app.command()(command)
-app.add_typer(pack.app, name="pack")
+GROUPS: dict[str, tuple[Callable[..., None], ...]] = {
+    "Look": (demo.demo, survey.survey, catalog.catalog, match.match),
+    "Change a profile": (edit.edit, show.show, history.history, compare.compare, label.label, merge.merge,
+                         merge.revert),
+    "Put it on the rig, and go back": (apply.apply, undo.undo, drift.drift, recover.recover, restart.restart,
+                                       chore.chore, fault.fault),
+    "Measure": (measure.measure, ingest.ingest, latency.latency, draw.draw),
+    "Find out what did it": (trial.trial, screen.screen, hunt.hunt, tune.tune, report.report),
+    "Tell of a rig": (game.game, facts.facts, sheet.sheet)}
+"""The commands, in the order in which a player comes to them."""
+for title, commands in GROUPS.items():
+    for command in commands:
+        app.command(rich_help_panel=title)(command)
+app.add_typer(pack.app, name="pack", rich_help_panel="Change a profile")
 
 
 def main() -> None:
     """Runs the command line; what goes wrong is one line on standard error, and 1 or 2 as exit code."""
-    if len(sys.argv) == 1:
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="replace")  # where only ASCII can be printed, the rest of a line still can
+    if len(sys.argv) == 1 and "_KEEN_COMPLETE" not in os.environ:
         sys.argv.append("--help")
     try:
-        code = app(standalone_mode=False, prog_name="keen")
+        code = completing(lambda: app(standalone_mode=False, prog_name="keen"))
     except KeenLatticeError as error:
         code = _say(str(error), error.exit_code)
     except typer.Exit as error:
         code = error.exit_code
     except WRONG_USAGE as error:
         where = getattr(getattr(error, "ctx", None), "command_path", "keen")
-        code = _say(f"{error.format_message().rstrip('.')}; see `{where} --help`", 2)
+        code = _say(_advised(error.format_message(), where), 2)
     except (typer.Abort, KeyboardInterrupt):
         code = _say("stopped; nothing is left half-done", 130)
     except BrokenPipeError:  # the reader of our output has seen enough
@@ -77,6 +90,16 @@ def main() -> None:
     except OSError as error:
         code = _say(f"{error.strerror or error}{f': {error.filename}' if error.filename else ''}", 1)
     sys.exit(code or 0)
+
+
+def _advised(message: str, where: str) -> str:
+    """What the parser says, with what is known of why it may have been said."""
+    if message.startswith("No such option") and where == "keen":
+        message = f"{message.partition(' (')[0].rstrip('.')}: options come after the command"
+    elif message.startswith("Got unexpected extra argument"):
+        message = f"{message}: what has several words takes quotes around it"
+    end = " See" if message.endswith("?") else "; see"
+    return f"{message.rstrip('.')}{end} `{where} --help`"
 
 
 def _say(message: str, code: int) -> int:

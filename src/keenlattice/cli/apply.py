@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.complete import references
 from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Yes
 
 if TYPE_CHECKING:
@@ -14,11 +15,11 @@ if TYPE_CHECKING:
 
 
 def apply(
-    reference: Annotated[str, typer.Argument(metavar="VERSION", help=REFERENCE)],
+    reference: Annotated[str, typer.Argument(autocompletion=references, metavar="VERSION", help=REFERENCE)],
     yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Put a version on the rig. Shows every step and asks; `keen undo` takes it back."""
-    from keenlattice.cli.output import confirmed, emit_json, say
+    from keenlattice.cli.output import confirmed, emit_json, hint, say
     from keenlattice.cli.session import begin
     from keenlattice.errors import RefusedByRig
     from keenlattice.rig.apply import apply as put_on
@@ -53,13 +54,13 @@ def apply(
     if done.changes:
         say(f"\nApplied {version.reference}, and read back: it took. A restore point is kept.")
         if rig == "standin" and done.restart in ("driver", "machine"):
-            say(f"for what waits: keen restart {done.restart}", "dim")
-        say("to go back: keen undo", "dim")
+            hint(f"keen restart {done.restart}", "for what waits")
+        hint("keen undo", "to go back")
 
 
 def hand_out(session: "Session", version: "Version", json: bool) -> None:
     """Of a rig that is changed by hand, the run sheet is all that can be written."""
-    from keenlattice.cli.output import emit_json, say
+    from keenlattice.cli.output import emit_json, hint, say
     from keenlattice.cli.sheet import by_hand, show_sheet
     from keenlattice.rig.byhand.sheets import sheet_to_apply
 
@@ -70,7 +71,7 @@ def hand_out(session: "Session", version: "Version", json: bool) -> None:
     say()
     show_sheet(sheet)
     say("\nNothing is set yet: take these steps yourself, and tick them off.")
-    say("next: keen sheet --ask, or keen sheet --out sheet.html to print it", "dim")
+    hint("keen sheet --ask, or keen sheet --out sheet.html to print it")
 
 
 def _show(catalog: "Catalog", plan: "Preview", rig: str) -> None:

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.complete import settings
 from keenlattice.cli.options import Book, Json, Rig
 
 if TYPE_CHECKING:
@@ -17,7 +18,8 @@ NEEDS = ("rights", "game", "driver", "machine")
 
 
 def catalog(
-    word: Annotated[str, typer.Argument(help="A setting for all about it; a domain or a word to search for.")] = "",
+    word: Annotated[str, typer.Argument(
+        autocompletion=settings, help="A setting for all about it; a domain or a word to search for.")] = "",
     domain: Annotated[str, typer.Option("--domain", help="Only this domain, such as sync.")] = "",
     needs: Annotated[str, typer.Option("--needs", help="Only what needs rights, or a restart of the game, driver or "
                                                        "machine.")] = "",

@@ -16,7 +16,7 @@ def chore(
 ) -> None:
     """List the chores of a rig, or do one: shown first, journalled, and undone by `keen undo`."""
     from keenlattice.cli.changes import changes_json, show_changes
-    from keenlattice.cli.output import confirmed, emit_json, say
+    from keenlattice.cli.output import confirmed, emit_json, hint, say
     from keenlattice.cli.session import begin
     from keenlattice.profile.compare import changes
     from keenlattice.rig.chores import chore_of, do_chore
@@ -49,7 +49,7 @@ def chore(
         return
     say(f"\nDone: {name}." + " A restore point is kept: keen undo takes it back." * chosen.undoable)
     if any(found.values()):
-        say("next: keen drift, for what it has put back to stock", "dim")
+        hint("keen drift, for what it has put back to stock")
 
 
 def _list(session: "Session", json: bool) -> None:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from keenlattice.cli.complete import references
 from keenlattice.cli.options import REFERENCE, Book, Json, Rig
 
 if TYPE_CHECKING:
@@ -16,8 +17,9 @@ Row = dict[str, Any]
 
 
 def compare(
-    before: Annotated[str, typer.Argument(help=f"{REFERENCE} GAME@now is what the rig holds; a .toml file is a pack.")],
-    after: Annotated[str, typer.Argument(help="The other one.")],
+    before: Annotated[str, typer.Argument(
+        autocompletion=references, help=f"{REFERENCE} GAME@now is what the rig holds; a .toml file is a pack.")],
+    after: Annotated[str, typer.Argument(autocompletion=references, help="The other one.")],
     markdown: Annotated[bool, typer.Option("--markdown", help="Print it as Markdown, for a forum.")] = False,
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
@@ -95,7 +97,7 @@ def in_words(session: "Session", row: Row) -> list[str]:
 
 
 def _show(session: "Session", one: "Version", other: "Version", rows: list[Row], trials: list[Row]) -> None:
-    from keenlattice.cli.output import say, table
+    from keenlattice.cli.output import hint, say, table
     from keenlattice.cli.trial import show_metrics
 
     cells = []
@@ -116,7 +118,7 @@ def _show(session: "Session", one: "Version", other: "Version", rows: list[Row],
                 "since they were not played in turn. A trial gives one.")
         else:
             say("What that does has not been measured.")
-        say(f"next: keen trial {one.reference} {other.reference}", "dim")
+        hint(f"keen trial {one.reference} {other.reference}")
 
 
 def _head(version: "Version") -> str:

@@ -159,11 +159,11 @@ def _go_back(session: "Session", at_first: str) -> None:
 
 
 def _where_it_is(folder: Path, result: "TrialResult", captures: "dict[str, list[Capture]]") -> None:
-    from keenlattice.cli.output import say
+    from keenlattice.cli.output import hint, say
     from keenlattice.cli.trial import draw
 
     figure = folder / f"{result.game}.png"
     draw(result, captures, figure)
     say(f"\nfigure    {figure}\nlogbook   {folder / 'logbook'}")
-    say(f"next: keen survey, or look around in what this left: keen history {result.game} --book {folder / 'logbook'} "
-        f"--rig {'linux' if result.rig == 'linux' else 'standin'}", "dim")
+    hint(f"keen survey, or look around in what this left: keen history {result.game} --book {folder / 'logbook'} "
+        f"--rig {'linux' if result.rig == 'linux' else 'standin'}")

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.complete import references
 from keenlattice.cli.options import REFERENCE, Book, Rig
 
 if TYPE_CHECKING:
@@ -17,7 +18,8 @@ MOST_RUNS = 6
 
 
 def draw(
-    runs: Annotated[list[str], typer.Argument(help="A capture's file (.parquet, .csv), or a version, whose newest "
+    runs: Annotated[list[str], typer.Argument(
+        autocompletion=references, help="A capture's file (.parquet, .csv), or a version, whose newest "
                                                    f"run is taken. {REFERENCE}")],
     out: Annotated[Path, typer.Option("--out", help="The file to write: .png or .svg.")],
     what: Annotated[str, typer.Option("--what", help="One picture alone: course, slowest, recurring, latency or "

@@ -47,7 +47,7 @@ def drift(
 
 
 def _what_now(rig: str, found: bool, back: bool, adopted: list[str]) -> None:
-    from keenlattice.cli.output import say
+    from keenlattice.cli.output import hint, say
 
     if not found:
         say(f"The rig {rig} holds what was last applied.")
@@ -56,4 +56,4 @@ def _what_now(rig: str, found: bool, back: bool, adopted: list[str]) -> None:
     elif adopted:
         say(f"\nAdopted as {', '.join(adopted)}. Nothing was written to the rig.")
     else:
-        say("\nnext: keen drift --put-back, or keen drift --adopt", "dim")
+        hint("keen drift --put-back, or keen drift --adopt")

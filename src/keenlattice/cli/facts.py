@@ -21,7 +21,7 @@ def facts(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Show the facts of a rig; type in those of one that is changed by hand (--rig byhand)."""
-    from keenlattice.cli.output import emit_json, say, table
+    from keenlattice.cli.output import emit_json, hint, say, table
     from keenlattice.cli.session import begin
     from keenlattice.errors import UsageError
     from keenlattice.rig.byhand.machine import ABOUT, keep_about, read_about
@@ -45,7 +45,7 @@ def facts(
     if devices_here := session.rig.devices():
         say(f"devices: {', '.join(devices_here)}")
     if rig == "byhand":
-        say("\nnext: keen facts --rig byhand --ask, or keen facts refresh_hz=165 --rig byhand", "dim")
+        hint("keen facts --rig byhand --ask, or keen facts refresh_hz=165 --rig byhand")
 
 
 def _parsed(given: list[str]) -> "dict[str, FactValue]":

@@ -16,7 +16,7 @@ def fault(
     """Let something go wrong on the stand-in: at a write that the seed draws, in the next command that writes."""
     import secrets
 
-    from keenlattice.cli.output import emit_json, say, table
+    from keenlattice.cli.output import emit_json, hint, say, table
     from keenlattice.cli.session import begin
     from keenlattice.errors import UsageError
     from keenlattice.rig.standin.faults import FAULTS, drawn
@@ -43,4 +43,4 @@ def fault(
     when = "has struck" if on.struck else f"strikes at write {on.at}{where} (seed {on.seed})" \
         if on.name != "restart-not-done" else "strikes at every restart"
     say(f"On: {on.name}; it {when}.")
-    say("next: keen apply, and see; then keen fault off", "dim")
+    hint("keen apply, and see; then keen fault off")

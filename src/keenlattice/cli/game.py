@@ -25,7 +25,7 @@ def game(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List a rig's games, or tell it of one; the stand-in's are made up, and stay as they are."""
-    from keenlattice.cli.output import say
+    from keenlattice.cli.output import hint, say
     from keenlattice.cli.session import begin
     from keenlattice.errors import UsageError
     from keenlattice.profile.game import Game
@@ -51,7 +51,7 @@ def game(
         add_game(session.rig.home, Listed(told, answers_at=spot, leave_running=stays))
         say(f"The pixel {spot[0]},{spot[1]} of its window answers clicks, and kept still without them.")
     say(f"The rig {session.rig_name} knows {name} ({session.rig.home / FILE}).")
-    say(f"next: keen edit {name} SETTING=VALUE --rig {rig}", "dim")
+    hint(f"keen edit {name} SETTING=VALUE --rig {rig}")
 
 
 def _spot(text: str) -> tuple[int, int]:

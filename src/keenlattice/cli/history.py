@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.complete import games
 from keenlattice.cli.options import Book, Json, Rig
 
 if TYPE_CHECKING:
@@ -12,7 +13,7 @@ if TYPE_CHECKING:
 
 
 def history(
-    profile: Annotated[str, typer.Argument(help="A game, or `rig` for the rig-wide profile.")],
+    profile: Annotated[str, typer.Argument(autocompletion=games, help="A game, or `rig` for the rig-wide profile.")],
     most: Annotated[int, typer.Option("--most", "-n", min=1, help="How many, newest first.")] = 20,
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:

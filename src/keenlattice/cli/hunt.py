@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.complete import games, metrics, references
 from keenlattice.cli.options import Book, Json, Rig, Seconds, Seed
 
 if TYPE_CHECKING:
@@ -15,18 +16,23 @@ if TYPE_CHECKING:
 
 
 def hunt(
-    profile: Annotated[str, typer.Argument(help="The profile whose history is gone through: a game's name, or rig."
+    profile: Annotated[str, typer.Argument(
+        autocompletion=games, help="The profile whose history is gone through: a game's name, or rig."
                                            )] = "",
-    since: Annotated[str, typer.Option("--since", metavar="VERSION", help="Where it was still otherwise.  [default: "
+    since: Annotated[str, typer.Option(
+        "--since", autocompletion=references, metavar="VERSION", help="Where it was still otherwise.  [default: "
                                        "stock]")] = "",
-    until: Annotated[str, typer.Option("--until", metavar="VERSION", help="Where it is as it is now.  [default: the "
+    until: Annotated[str, typer.Option(
+        "--until", autocompletion=references, metavar="VERSION", help="Where it is as it is now.  [default: the "
                                        "latest]")] = "",
-    decides: Annotated[str, typer.Option("--decides", help="The metric that changed.")] = "frame_ms_mean",
+    decides: Annotated[str, typer.Option(
+        "--decides", autocompletion=metrics, help="The metric that changed.")] = "frame_ms_mean",
     matters: Annotated[float, typer.Option("--matters", help="The smallest difference that matters to you, in %."
                                            )] = 1.0,
     blocks: Annotated[int, typer.Option("--blocks", help="Of the trial of the oldest against the newest.")] = 8,
     error: Annotated[float, typer.Option("--error", help="How likely it may name the wrong version.")] = 0.05,
-    game: Annotated[str | None, typer.Option("--game", help="The game to play; needed for the rig-wide profile."
+    game: Annotated[str | None, typer.Option(
+        "--game", autocompletion=games, help="The game to play; needed for the rig-wide profile."
                                              )] = None,
     resume: Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")] = False,
     again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Recompute one from its captures.")
@@ -39,9 +45,9 @@ def hunt(
     """
     from keenlattice.cli.output import emit_json
     from keenlattice.cli.session import begin
-    from keenlattice.cli.studies import recompute
+    from keenlattice.cli.studies import begun, recompute
     from keenlattice.errors import UsageError
-    from keenlattice.logbook.studies import begin_study, study
+    from keenlattice.logbook.studies import study
     from keenlattice.trial.hunt import HuntPlan, run_hunt
     from keenlattice.trial.plan import Plan, fresh_seed
 
@@ -56,8 +62,8 @@ def hunt(
         line = line_of(session, since or f"{profile}@stock", until or profile)
         trial = Plan(blocks, seconds, fresh_seed() if seed is None else seed, decides, matters)
         plan = HuntPlan(trial, error)
-        found = begin_study(session.book, session.rig.name, "hunt", {
-            "line": [version.reference for version in line], "game": game, "trial": asdict(trial), "error": error})
+        found = begun(session, "hunt", line, game, {
+            "line": [version.reference for version in line], "trial": asdict(trial), "error": error})
     if again is not None:
         recompute(lambda captures: run_hunt(session.rig, line, plan, found.plan["game"], done=captures).to_json(),
                   session, "hunt", again, json)
@@ -106,7 +112,7 @@ def _play(session: "Session", study: "Study", line: "list[Version]", plan: "Hunt
 
 def _show(session: "Session", result: "HuntResult", line: "list[Version]") -> None:
     from keenlattice.cli.changes import value_text
-    from keenlattice.cli.output import VERDICT_STYLES, say, table
+    from keenlattice.cli.output import VERDICT_STYLES, hint, say, table
     from keenlattice.cli.studies import say_excluded
     from keenlattice.profile.compare import changes
     from keenlattice.report.words import headline
@@ -115,16 +121,18 @@ def _show(session: "Session", result: "HuntResult", line: "list[Version]") -> No
     say(f"{len(line)} versions from {line[0].reference} to {line[-1].reference}, {result.runs} runs of "
         f"{result.trial.plan.seconds:g} s, seed {result.trial.plan.seed}.\n", "dim")
     say_excluded(result.excluded)
+    catalog = session.rig.catalog()
+    for key in sorted({key for version in line for key in version.entries if key not in catalog}):
+        say(f"! {key} was left out of all versions: the rig {session.rig.name} does not have it")
     if not result.first:
         say("Between the oldest and the newest no change beyond what matters was told: there is nothing to hunt for.")
-        say("next: more blocks, longer runs, or another metric (--decides)", "dim")
+        hint("more blocks, longer runs, or another metric (--decides)")
         return
     by_reference = {version.reference: version for version in line}
     first, before = by_reference[result.first], by_reference[result.before]
     say(f"It changed with {result.first}{f', {first.note!r}' if first.note else ''} "
         f"({100 * result.weight:.0f} % sure); before that came {result.before}.", "bold")
     differing = changes(before.entries, first.entries)
-    catalog = session.rig.catalog()
     say(f"Of the {len(differing)} settings that differ between them, "
         f"{'this one does' if len(result.settings) == 1 else 'these do'} it:" if len(differing) > 1 else
         "They differ in one setting:")
@@ -133,5 +141,5 @@ def _show(session: "Session", result: "HuntResult", line: "list[Version]") -> No
         for one in differing if one.key in result.settings])
     if not result.sure:
         say("! not every question could be settled by forty looks: there may be a setting too many here")
-    say(f"next: keen trial {result.before} {result.first} --decides {result.trial.plan.decides}, to see how much of it "
-        "that is", "dim")
+    hint(f"keen trial {result.before} {result.first} --decides {result.trial.plan.decides}, to see how much of it "
+        "that is")

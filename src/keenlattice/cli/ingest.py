@@ -79,7 +79,7 @@ def ingest(
 
 
 def check_ending(path: Path | None, *endings: str) -> None:
-    """Whether a file's name has one of the endings.
+    """Whether a file's name has one of the endings, and a folder to be in: asked before anything is played.
 
     Raises:
         UsageError: it has not.
@@ -88,6 +88,8 @@ def check_ending(path: Path | None, *endings: str) -> None:
 
     if path and path.suffix not in endings:
         raise UsageError(f"{path}: its name has to end in {' or '.join(endings)}")
+    if path and not path.parent.is_dir():
+        raise UsageError(f"{path}: there is no folder {path.parent}; make it first, or name another")
 
 
 def _dropped(text: str) -> dict[str, str]:

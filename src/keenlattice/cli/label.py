@@ -4,11 +4,12 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.complete import references
 from keenlattice.cli.options import REFERENCE, Book, Rig
 
 
 def label(
-    reference: Annotated[str, typer.Argument(metavar="VERSION", help=REFERENCE)],
+    reference: Annotated[str, typer.Argument(autocompletion=references, metavar="VERSION", help=REFERENCE)],
     name: Annotated[str, typer.Argument(help="The label: small letters, digits and dashes.")],
     book: Book = None, rig: Rig = "standin",
 ) -> None:

@@ -5,11 +5,12 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.complete import games
 from keenlattice.cli.options import Book, Json, Rig, Seconds, Seed
 
 
 def measure(
-    game: Annotated[str, typer.Argument(help="The game to play.")],
+    game: Annotated[str, typer.Argument(autocompletion=games, help="The game to play.")],
     seconds: Seconds = 10.0,
     runs: Annotated[int, typer.Option("--runs", min=1, max=1000, help="How many runs.")] = 3,
     figure: Annotated[Path | None, typer.Option("--figure", help="Draw the last run: .png or .svg.")] = None,
@@ -17,8 +18,8 @@ def measure(
     seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Play a game on the rig as it stands, and say how it runs. To compare two versions, use `keen trial`."""
-    from keenlattice.cli.ingest import draw_capture
-    from keenlattice.cli.output import emit_json, say, shown_path, table
+    from keenlattice.cli.ingest import check_ending, draw_capture
+    from keenlattice.cli.output import emit_json, hint, say, shown_path, table
     from keenlattice.cli.progress import steps
     from keenlattice.cli.session import begin
     from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, metrics_of
@@ -28,6 +29,7 @@ def measure(
     from keenlattice.trial.plan import check_seconds, fresh_seed
 
     check_seconds(seconds)
+    check_ending(figure, ".png", ".svg")
     session = begin(book, rig)
     game_of(session.rig, game)
     seed = fresh_seed() if seed is None else seed
@@ -61,7 +63,8 @@ def measure(
         say("! a compositor draws this screen: what is timed is when the game handed a frame over, not when it was "
             "seen")
     say(f"\nKept in {shown_path(session.book.folder / 'captures')}.", "dim")
-    say("These numbers describe; they prove no difference. For that: keen trial BEFORE AFTER", "dim")
+    say("These numbers describe; they prove no difference.", "dim")
+    hint("keen trial BEFORE AFTER, which does; or keen draw, for a picture of a run")
 
 
 def _middle_and_range(values: list[float]) -> tuple[str, str]:

@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.complete import references
 from keenlattice.cli.options import REFERENCE, Book, Json, Rig
 
 if TYPE_CHECKING:
@@ -17,8 +18,9 @@ Settle = Annotated[list[str] | None, typer.Option("--settle", help="Settle one: 
 
 
 def merge(
-    first: Annotated[str, typer.Argument(help=REFERENCE)],
-    second: Annotated[str, typer.Argument(help="The version whose changes come on top of it.")],
+    first: Annotated[str, typer.Argument(autocompletion=references, help=REFERENCE)],
+    second: Annotated[str, typer.Argument(
+        autocompletion=references, help="The version whose changes come on top of it.")],
     keep: Keep = "", settle: Settle = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Bring two lines of one profile together: what both changed since their common version."""
@@ -36,7 +38,8 @@ def merge(
 
 
 def revert(
-    reference: Annotated[str, typer.Argument(metavar="VERSION", help="The version whose change is taken back.")],
+    reference: Annotated[str, typer.Argument(
+        autocompletion=references, metavar="VERSION", help="The version whose change is taken back.")],
     keep: Keep = "", settle: Settle = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Take back what one earlier version changed, and keep what came later.
@@ -61,7 +64,7 @@ def _make(session: "Session", merged: "Merge", parents: "list[Version]", note: s
           json: bool) -> None:
     """The version that comes out, once every conflict is settled by option or prompt."""
     from keenlattice.cli.changes import changes_json, show_changes
-    from keenlattice.cli.output import emit_json, say
+    from keenlattice.cli.output import emit_json, hint, say
     from keenlattice.profile.compare import changes
     from keenlattice.profile.merge import settled
 
@@ -79,7 +82,7 @@ def _make(session: "Session", merged: "Merge", parents: "list[Version]", note: s
         else:
             say(f"It sets what {parents[0].reference} sets.")
         say(f"\n{made.reference}: {note}. Nothing is on the rig yet.")
-        say(f"next: keen apply {made.profile}", "dim")
+        hint(f"keen apply {made.profile}")
 
 
 def _choices(session: "Session", conflicts: "tuple[Conflict, ...]", keep: str, settle: list[str],

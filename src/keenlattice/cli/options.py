@@ -5,10 +5,13 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.complete import rigs
+
 Book = Annotated[Path | None, typer.Option(
     "--book", envvar="KEEN_BOOK", show_envvar=True, help="Folder of the logbook.  [default: with your user data]")]
 Rig = Annotated[str, typer.Option(
-    "--rig", envvar="KEEN_RIG", show_envvar=True, help="standin (the fictional rig Juniper), linux (this "
+    "--rig", autocompletion=rigs,
+    envvar="KEEN_RIG", show_envvar=True, help="standin (the fictional rig Juniper), linux (this "
     "machine) or byhand (one that you change yourself).")]
 Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
 Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do it without asking.")]

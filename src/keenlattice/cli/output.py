@@ -15,10 +15,21 @@ from pathlib import Path
 from typing import Any
 
 VERDICT_STYLES = {
-    "better": "bold green", "worse": "bold red", "no difference that matters": "bold", "unclear": "yellow"}
+    "better": "bold green", "worse": "bold red", "no difference that matters": "bold", "unclear": "yellow",
+    "does what is claimed": "bold green", "does the opposite": "bold red", "does nothing that matters": "bold",
+    "best": "bold green"}
 CODES = {"bold": 1, "dim": 2, "red": 31, "green": 32, "yellow": 33}
 GAP = 2
 NARROWEST = 10
+
+
+_rig = ""
+
+
+def on_rig(kind: str) -> None:
+    """From now on hints say that a rig has to be named, unless it is the one that is meant without a word."""
+    global _rig
+    _rig = "" if kind in ("standin", os.environ.get("KEEN_RIG")) else kind
 
 
 def emit_json(kind: str, content: dict[str, Any]) -> None:
@@ -62,6 +73,16 @@ def say(text: str = "", style: str = "") -> None:
         indent = line[:len(line) - len(line.lstrip())]
         for part in textwrap.wrap(line, width(), subsequent_indent=indent, break_on_hyphens=False) or [""]:
             print(styled(part, style))
+
+
+def hint(text: str, what_for: str = "next") -> None:
+    """What could be done next. It is no part of the result: where that goes to a file or a program, this does not."""
+    told = "--rig" in text or text.startswith("keen sheet")  # which is of one rig alone
+    line = f"{what_for}: {text}" + f"   (with --rig {_rig})" * bool(_rig and not told)
+    if sys.stdout.isatty():
+        say(line, "dim")
+    else:
+        print(line, file=sys.stderr)
 
 
 def warn(text: str) -> None:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.complete import references
 from keenlattice.cli.options import REFERENCE, Book, Json, Rig
 
 if TYPE_CHECKING:
@@ -23,7 +24,7 @@ Only = Annotated[list[int] | None, typer.Option("--rule", help="Only this rule, 
 @app.command()
 def look(file: File, book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     """Show what a pack would change on this rig. Changes nothing."""
-    from keenlattice.cli.output import emit_json, say
+    from keenlattice.cli.output import emit_json, hint, say
     from keenlattice.cli.session import begin
     from keenlattice.profile.offer import offer
     from keenlattice.profile.pack import read_pack
@@ -42,8 +43,9 @@ def look(file: File, book: Book = None, rig: Rig = "standin", json: Json = False
     for one in offers:
         _show_rule(session, one)
     claims = any(one.rule.claim for one in offers)
-    say(f"\nNothing was changed. next: keen pack adopt {file}   or one rule: --rule 1"
-        + f"   or see what holds here: keen trial --claims {file}" * claims, "dim")
+    say("\nNothing was changed.", "dim")
+    hint(f"keen pack adopt {file}   or one rule: --rule 1"
+         + f"   or see what holds here: keen trial --claims {file}" * claims)
 
 
 @app.command()
@@ -51,7 +53,7 @@ def adopt(file: File, only: Only = None, note: Annotated[str, typer.Option("--no
           book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     """Take a pack's rules over, as new versions. The rig is not touched before `keen apply`."""
     from keenlattice.cli.changes import changes_json, show_changes
-    from keenlattice.cli.output import emit_json, say
+    from keenlattice.cli.output import emit_json, hint, say
     from keenlattice.cli.session import begin
     from keenlattice.errors import UsageError
     from keenlattice.profile.compare import changes
@@ -83,14 +85,15 @@ def adopt(file: File, only: Only = None, note: Annotated[str, typer.Option("--no
         say(f"! {line}")
     say("\nNothing is on the rig yet." if made else "Nothing changes: all that fits this rig holds already.")
     if made:
-        say("next: keen apply, for each of them; or first measure: keen trial BEFORE AFTER", "dim")
+        hint("keen apply, for each of them; or first measure: keen trial BEFORE AFTER")
 
 
 @app.command()
 def write(
     file: Annotated[Path, typer.Argument(help="The pack to write; one that is there gets the rule added.")],
-    reference: Annotated[str, typer.Argument(metavar="VERSION", help=REFERENCE)],
-    since: Annotated[str, typer.Option("--since", help="Only what differs from this version.")] = "",
+    reference: Annotated[str, typer.Argument(autocompletion=references, metavar="VERSION", help=REFERENCE)],
+    since: Annotated[str, typer.Option(
+        "--since", autocompletion=references, help="Only what differs from this version.")] = "",
     title: Annotated[str, typer.Option("--title", help="What the pack is for.")] = "",
     author: Annotated[str, typer.Option("--author")] = "",
     licence: Annotated[str, typer.Option("--licence", help="Under which others may use it.")] = "",

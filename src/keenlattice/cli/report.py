@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.complete import games
 from keenlattice.cli.options import Book, Json, Rig
 
 if TYPE_CHECKING:
@@ -14,7 +15,8 @@ if TYPE_CHECKING:
 
 
 def report(
-    game: Annotated[str, typer.Argument(help="A game, for the report of its whole history.  [default: the newest "
+    game: Annotated[str, typer.Argument(
+        autocompletion=games, help="A game, for the report of its whole history.  [default: the newest "
                                              "trial, screen, hunt or tuning]")] = "",
     number: Annotated[int | None, typer.Option("--study", metavar="NUMBER", help="That trial, screen, hunt or "
                                                "tuning.")] = None,
@@ -62,7 +64,7 @@ def _chosen(session: "Session", number: int | None) -> "Study":
     from keenlattice.logbook.studies import studies
 
     known = studies(session.book, session.rig_name)
-    through = [one for one in known if one.result is not None]
+    through = [one for one in known if one.result is not None and one.kind != "steps"]
     if number is None:
         found = [one for one in through if not is_pilot(one)]
         if not found:
@@ -70,6 +72,8 @@ def _chosen(session: "Session", number: int | None) -> "Study":
                              "and keen tune do; or name a game, for its history")
         return found[0]
     for one in known:
+        if one.number == number and one.kind == "steps":
+            raise UsageError(f"study {number} stepped a setting up: its report is that of the trial which came after")
         if one.number == number and one.result is None:
             raise UsageError(f"{one.kind} {number} is not through: keen {one.kind} --resume")
         if one.number == number:
@@ -83,7 +87,7 @@ def is_pilot(study: "Study") -> bool:
 
 
 def _list(session: "Session", json: bool) -> None:
-    from keenlattice.cli.output import emit_json, say, table
+    from keenlattice.cli.output import emit_json, hint, say, table
     from keenlattice.logbook.studies import studies
 
     known = studies(session.book, session.rig_name)
@@ -97,15 +101,16 @@ def _list(session: "Session", json: bool) -> None:
         return
     table(["study", "what", "when", "of", ""], [
         [str(one.number), "pilot" if is_pilot(one) else one.kind, one.time[:16].replace("T", " "), _subject(one),
-         "" if one.result else f"not through: keen {one.kind} --resume"] for one in known], right=(0,))
-    say(f"next: keen report --study {known[0].number}", "dim")
+         "" if one.result else "not through" + f": keen {one.kind} --resume" * (one.kind != "steps")]
+        for one in known], right=(0,))
+    hint(f"keen report --study {known[0].number}")
 
 
 def _subject(study: "Study") -> str:
     plan = study.plan
     if study.kind == "hunt":
         return f"{plan['line'][0]} to {plan['line'][-1]}"
-    if study.kind == "tune":
+    if study.kind in ("tune", "steps"):
         return str(plan["base"]["reference"])
     return f"{plan['before']['reference']} against {plan['after']['reference']}"
 

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.complete import games, metrics, references
 from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Seconds, Seed
 
 if TYPE_CHECKING:
@@ -14,24 +15,24 @@ if TYPE_CHECKING:
     from keenlattice.profile.version import Version
     from keenlattice.trial.screen import ScreenPlan, ScreenResult
 
-STYLES = {"better": "bold green", "does what is claimed": "bold green", "worse": "bold red",
-          "does the opposite": "bold red", "does nothing that matters": "bold", "unclear": "yellow"}
-
 
 def screen(
-    before: Annotated[str, typer.Argument(help=REFERENCE)] = "",
-    after: Annotated[str, typer.Argument(help="The version whose changes are to be told apart, or a pack (.toml) on "
+    before: Annotated[str, typer.Argument(autocompletion=references, help=REFERENCE)] = "",
+    after: Annotated[str, typer.Argument(
+        autocompletion=references, help="The version whose changes are to be told apart, or a pack (.toml) on "
                                               "top of the first one.")] = "",
     together: Annotated[list[str] | None, typer.Option("--together", metavar="SETTING,SETTING", help="Settings that "
                                                        "are switched as one; once or more.")] = None,
     rounds: Annotated[int, typer.Option("--rounds", help="At most so many; it ends with the first after which nothing "
                                         "is unclear.")] = 3,
     seconds: Seconds = 30.0,
-    decides: Annotated[str, typer.Option("--decides", help="The metric that decides, where nothing is claimed."
+    decides: Annotated[str, typer.Option(
+        "--decides", autocompletion=metrics, help="The metric that decides, where nothing is claimed."
                                          )] = "frame_ms_mean",
     matters: Annotated[float, typer.Option("--matters", help="The smallest difference that matters to you, in %."
                                            )] = 1.0,
-    game: Annotated[str | None, typer.Option("--game", help="The game to play; needed for rig-wide versions."
+    game: Annotated[str | None, typer.Option(
+        "--game", autocompletion=games, help="The game to play; needed for rig-wide versions."
                                              )] = None,
     warm_up: Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")] = 0.0,
     plan_only: Annotated[bool, typer.Option("--plan", help="Say what would be played, and how long it takes.")] = False,
@@ -48,9 +49,9 @@ def screen(
     from keenlattice.cli.ingest import check_ending
     from keenlattice.cli.output import emit_json
     from keenlattice.cli.session import begin
-    from keenlattice.cli.studies import kept_version, recompute, version_kept
+    from keenlattice.cli.studies import begun, kept_version, recompute, version_kept
     from keenlattice.errors import UsageError
-    from keenlattice.logbook.studies import begin_study, study
+    from keenlattice.logbook.studies import study
     from keenlattice.trial.plan import fresh_seed
     from keenlattice.trial.screen import ScreenPlan, factors_of, run_screen
 
@@ -72,8 +73,8 @@ def screen(
         if plan_only:
             _tell_plan(session, plan, json)
             return
-        found = begin_study(session.book, session.rig.name, "screen", {
-            "before": kept_version(one), "after": kept_version(other), "game": game, "plan": plan.to_json()})
+        found = begun(session, "screen", [one, other], game, {
+            "before": kept_version(one), "after": kept_version(other), "plan": plan.to_json()})
     if again is not None:
         played = found.plan["game"]
         recompute(lambda captures: run_screen(session.rig, one, other, plan, played, done=captures).to_json(),
@@ -149,19 +150,18 @@ def draw(result: "ScreenResult", path: Path) -> None:
 
 
 def _show(result: "ScreenResult") -> None:
-    from keenlattice.cli.output import say, styled
+    from keenlattice.cli.output import hint, say, table
     from keenlattice.cli.studies import say_excluded
     from keenlattice.report.words import TITLES, effect_percent, screen_headline
 
-    plan, width = result.plan, max(len(" + ".join(one.settings)) for one in result.factors)
+    plan = result.plan
     say(screen_headline(result), "bold")
     say(f"{result.game} on {result.rig}: {result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, "
         f"seed {plan.seed}; {plan.matters_pct:g} % matter. One by one, {result.one_by_one_runs} runs would tell as "
         "much.\n", "dim")
-    for one in result.factors:
-        name, standing = " + ".join(one.settings).ljust(width), one.judged.standing
-        print(f"{name}  {effect_percent(one.judged):>18}  {TITLES[one.judged.metric]:15}  "
-              f"{styled(standing, STYLES[standing])}")
+    table(["change", "interval", "metric", "verdict"], [
+        [" + ".join(one.settings), effect_percent(one.judged), TITLES[one.judged.metric], one.judged.standing]
+        for one in result.factors], right=(1,))
     say_excluded(result.excluded)
     for pair in result.interactions:
         others = f" (or {', '.join(' with '.join(one) for one in pair.or_of[:3])}: this design cannot tell)"
@@ -170,6 +170,7 @@ def _show(result: "ScreenResult") -> None:
     if not result.interactions:
         say("No two of them were seen to do together what neither does alone.", "dim")
     if unclear := [" + ".join(one.settings) for one in result.factors if one.judged.standing == "unclear"]:
-        say(f"next: more rounds or longer runs tell of what is unclear, or a trial of {unclear[0]} alone", "dim")
+        hint(f"more rounds or longer runs tell of what is unclear, or a trial of {unclear[0]} alone; keen report makes "
+             "a page of it")
     else:
-        say("next: keep those that help with keen edit, and prove them together: keen trial", "dim")
+        hint("keep those that help with keen edit, and prove them together: keen trial; keen report makes a page of it")

@@ -10,6 +10,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from keenlattice.cli.output import on_rig
 from keenlattice.logbook.book import Logbook, default_folder
 from keenlattice.logbook.reference import find
 from keenlattice.profile.version import WHOLE_RIG, Entries, Version
@@ -81,6 +82,7 @@ def begin(book: Path | None, rig: str, *, settle: bool = True) -> Session:
     Raises:
         KeenLatticeError: no such rig, or the folder is no logbook.
     """
+    on_rig(rig)
     home_of(rig, Path())  # an unknown rig is said before anything is made
     folder = (book or default_folder()).expanduser().absolute()
     for kind in KINDS if settle else ():

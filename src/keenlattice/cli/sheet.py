@@ -66,7 +66,7 @@ def by_hand(session: "Session") -> "ByHandRig":
 
 
 def _none_open(session: "Session") -> None:
-    from keenlattice.cli.output import say
+    from keenlattice.cli.output import hint, say
 
     done = session.book.sheets(session.rig_name)
     say(f"No run sheet is open; {len(done)} {'is' if len(done) == 1 else 'are'} in the logbook.")
@@ -74,7 +74,7 @@ def _none_open(session: "Session") -> None:
         counts = {kind: sum(step["done"] == kind for step in one["steps"]) for kind in ("seen", "said", "open")}
         say(f"  {one['title']}: {counts['seen']} seen, {counts['said']} said" + f", {counts['open']} left out"
             * bool(counts["open"]))
-    say("next: keen apply GAME --rig byhand", "dim")
+    hint("keen apply GAME --rig byhand")
 
 
 def _ticked(session: "Session", rig: "ByHandRig", now: "Sheet", said: list[int], seen: list[str]) -> "Sheet":
@@ -149,7 +149,7 @@ def show_step(step: "SheetStep") -> None:
 
 
 def _what_now(now: "Sheet") -> None:
-    from keenlattice.cli.output import say
+    from keenlattice.cli.output import hint, say
     from keenlattice.report.sheet_page import shown
 
     for step in (one for one in now.steps if one.otherwise):
@@ -157,7 +157,7 @@ def _what_now(now: "Sheet") -> None:
             "it did not take")
     if now.open:
         say(f"\n{len(now.open)} of {len(now.steps)} steps are open.")
-        say("next: keen sheet --ask; or keen sheet --tick 1, --seen 1=VALUE; to print it: --out sheet.html", "dim")
+        hint("keen sheet --ask; or keen sheet --tick 1, --seen 1=VALUE; to print it: --out sheet.html")
     else:
         said = sum(step.done == "said" for step in now.steps)
         say(f"\nAll {len(now.steps)} steps are done: {len(now.steps) - said} seen, {said} only said. The logbook has "

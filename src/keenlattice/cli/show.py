@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.complete import references, settings
 from keenlattice.cli.options import REFERENCE, Book, Json, Rig
 
 if TYPE_CHECKING:
@@ -14,8 +15,8 @@ if TYPE_CHECKING:
 
 
 def show(
-    reference: Annotated[str, typer.Argument(metavar="VERSION", help=REFERENCE)],
-    setting: Annotated[str, typer.Argument(help="One setting, for its whole story.")] = "",
+    reference: Annotated[str, typer.Argument(autocompletion=references, metavar="VERSION", help=REFERENCE)],
+    setting: Annotated[str, typer.Argument(autocompletion=settings, help="One setting, for its whole story.")] = "",
     all_: Annotated[bool, typer.Option("--all", help="Show what is at stock, too.")] = False,
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:

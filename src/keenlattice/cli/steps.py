@@ -20,10 +20,9 @@ def step_up(session: "Session", base: str, step: str, margin: float | None, tria
 
     from keenlattice.cli.output import VERDICT_STYLES, emit_json, say
     from keenlattice.cli.progress import steps
-    from keenlattice.cli.studies import ended, keeping, kept_version
+    from keenlattice.cli.studies import begun, ended, keeping, kept_version
     from keenlattice.cli.trial import run_and_keep
     from keenlattice.errors import UsageError
-    from keenlattice.logbook.studies import begin_study
     from keenlattice.report.words import headline
     from keenlattice.trial.run import game_for
     from keenlattice.trial.steps import StepPlan, run_steps
@@ -39,8 +38,7 @@ def step_up(session: "Session", base: str, step: str, margin: float | None, tria
     plan = StepPlan(key.strip(), by, 2 * by if margin is None else margin, goal=trial.decides, seconds=trial.seconds,
                     seed=trial.seed)
     played = game_for(start, start, game)
-    study = begin_study(session.book, session.rig.name, "steps", {
-        "base": kept_version(start), "game": game, "plan": asdict(plan)})
+    study = begun(session, "steps", [start], game, {"base": kept_version(start), "plan": asdict(plan)})
     with steps(f"stepping {plan.key} up", 3 * plan.runs, quiet=json) as advance:
         each = keeping(session, study, played, lambda arm: f"steps {study.number}, {arm}", advance)
         result = run_steps(session.rig, start, plan, game, each)

@@ -2,7 +2,7 @@
 
 import math
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, TypeVar
 
 if TYPE_CHECKING:
@@ -13,6 +13,24 @@ if TYPE_CHECKING:
     from keenlattice.trial.player import Run
 
 Result = TypeVar("Result")
+
+
+def begun(session: "Session", kind: str, versions: "Sequence[Version]", game: str | None,
+          plan: Mapping[str, Any]) -> "Study":
+    """Begins a study of some versions; nothing of it is remembered if it could not be played at all.
+
+    Raises:
+        UsageError: two profiles, no such game, or a setting that the rig does not have.
+    """
+    from keenlattice.logbook.studies import begin_study
+    from keenlattice.rig.base import game_of
+    from keenlattice.trial.player import entries_on
+    from keenlattice.trial.run import game_for
+
+    game_of(session.rig, game_for(versions[0], versions[-1], game))
+    for version in versions if kind != "hunt" else ():  # of history, what the rig does not have is left out
+        entries_on(session.rig, version)
+    return begin_study(session.book, session.rig.name, kind, {**plan, "game": game})
 
 
 def keeping(session: "Session", study: "Study", game: str, version_of: Callable[[str], str],

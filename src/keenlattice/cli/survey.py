@@ -14,7 +14,7 @@ KINDS = {"standin": "a fictional stand-in", "linux": "this machine", "byhand": "
 
 def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     """Look at the rig: its hardware, its games, what is applied, and what is plainly wrong."""
-    from keenlattice.cli.output import emit_json, say
+    from keenlattice.cli.output import emit_json, hint, say
     from keenlattice.cli.session import begin
     from keenlattice.rig.drift import find_drift
 
@@ -36,6 +36,7 @@ def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
         say(f"! no longer as applied: {one.version.reference} ({len(one.changes)} settings); see `keen drift`")
     show_findings(wrong)
     say("\nFacts are named as formulas call them: keen edit brass-orbit frame.cap='= refresh - 3'", "dim")
+    hint("keen edit rig SETTING=VALUE, to mend what is wrong; or keen show GAME")
 
 
 def show_rig_briefly(session: "Session") -> None:

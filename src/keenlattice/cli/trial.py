@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from keenlattice.cli.complete import games, metrics, references
 from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Seconds, Seed
 
 if TYPE_CHECKING:
@@ -22,15 +23,17 @@ Captures = dict[str, list["Capture"]]
 
 
 def trial(
-    before: Annotated[str, typer.Argument(help=REFERENCE)] = "",
-    after: Annotated[str, typer.Argument(help="The version to compare with it.")] = "",
+    before: Annotated[str, typer.Argument(autocompletion=references, help=REFERENCE)] = "",
+    after: Annotated[str, typer.Argument(autocompletion=references, help="The version to compare with it.")] = "",
     blocks: Annotated[int, typer.Option("--blocks", help="Pairs of runs; each holds one run of either version.")] = 8,
     seconds: Seconds = 30.0,
-    decides: Annotated[str, typer.Option("--decides", help="The metric that decides, named in advance."
+    decides: Annotated[str, typer.Option(
+        "--decides", autocompletion=metrics, help="The metric that decides, named in advance."
                                          )] = "frame_ms_mean",
     matters: Annotated[str, typer.Option("--matters", help="The smallest difference that matters to you: in %, or as "
                                          "0.5ms or 3fps.")] = "1",
-    game: Annotated[str | None, typer.Option("--game", help="The game to play; needed for rig-wide versions."
+    game: Annotated[str | None, typer.Option(
+        "--game", autocompletion=games, help="The game to play; needed for rig-wide versions."
                                              )] = None,
     early: Annotated[bool, typer.Option("--early", help="End as soon as it is settled, at four looks fixed in "
                                                         "advance; the intervals are wider for it.")] = False,
@@ -47,7 +50,7 @@ def trial(
                       ] = None,
     again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Recompute one from its captures.")
                      ] = None,
-    figure: Annotated[Path | None, typer.Option("--figure", help="Write a figure (PNG) to this file.")] = None,
+    figure: Annotated[Path | None, typer.Option("--figure", help="Draw it: .png or .svg.")] = None,
     seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Play two versions against each other, in blocks in random order, and say what differs.
@@ -56,11 +59,13 @@ def trial(
     """
     from keenlattice.cli import trial_plan
     from keenlattice.cli.claims import repeat_claims
+    from keenlattice.cli.ingest import check_ending
     from keenlattice.cli.session import begin
     from keenlattice.cli.studies import matters_pct
     from keenlattice.errors import UsageError
     from keenlattice.trial.plan import Plan, fresh_seed
 
+    check_ending(figure, ".png", ".svg")
     session = begin(book, rig)
     if again is not None:
         trial_plan.recompute(session, again, json)
@@ -103,16 +108,29 @@ def _finish(result: "TrialResult", captures: Captures, figure: Path | None, json
     show_result(result)
     if figure:
         say(f"\nfigure: {figure}")
+    _hint(result)
+
+
+def _hint(result: "TrialResult") -> None:
+    """What a player would do next, after this verdict."""
+    from keenlattice.cli.output import hint
+
+    page = "; keen report makes a page of it"
+    hint({"better": f"keen apply {result.after}, to have it so{page}",
+          "worse": f"leave {result.after} be{page}",
+          "no difference that matters": f"leave {result.after} be: it gains nothing{page}",
+          "unclear": f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
+                     f"{result.plan.matters_pct:g} --pilot 8, which says how many blocks would settle it{page}",
+          }[result.deciding.verdict])
 
 
 def run_and_keep(session: "Session", before: "Version", after: "Version", plan: "Plan", game: str | None,
                  quiet: bool = False) -> "tuple[TrialResult, Captures]":
     """Runs a trial with a progress bar; every run and the result go into the logbook."""
-    from keenlattice.cli.studies import kept_version
-    from keenlattice.logbook.studies import begin_study
+    from keenlattice.cli.studies import begun, kept_version
 
-    study = begin_study(session.book, session.rig.name, "trial", {
-        "before": kept_version(before), "after": kept_version(after), "game": game, "plan": asdict(plan)})
+    study = begun(session, "trial", [before, after], game, {
+        "before": kept_version(before), "after": kept_version(after), "plan": asdict(plan)})
     return play_study(session, study, before, after, plan, quiet)
 
 

@@ -43,7 +43,7 @@ def planned_by(session: "Session", study: "Study") -> "tuple[Version, Version, P
 def play_pilot(session: "Session", before: "Version", after: "Version", plan: "Plan", blocks: int, game: str | None,
                json: bool) -> None:
     """Plays one version against itself, and says how many blocks would settle the trial."""
-    from keenlattice.cli.output import emit_json, say, table
+    from keenlattice.cli.output import emit_json, hint, say, table
     from keenlattice.cli.trial import run_and_keep
     from keenlattice.report.words import TITLES
     from keenlattice.trial.pilot import noise_of, warm_up_of
@@ -77,21 +77,17 @@ def play_pilot(session: "Session", before: "Version", after: "Version", plan: "P
     if needed is None:
         say("No number of blocks up to 1000 would do with four chances in five: let more matter, or play longer runs.")
         return
-    say(f"next: keen trial {before.reference} {after.reference} --blocks {needed} --decides {plan.decides} "
-        f"--matters {plan.matters_pct:g} --seconds {plan.seconds:g}", "dim")
+    hint(f"keen trial {before.reference} {after.reference} --blocks {needed} --decides {plan.decides} "
+        f"--matters {plan.matters_pct:g} --seconds {plan.seconds:g}")
 
 
 def plan_files(session: "Session", before: "Version", after: "Version", plan: "Plan", game: str | None,
                json: bool) -> None:
     """Writes down a trial whose runs the player records, and says which comes first."""
-    from keenlattice.cli.studies import kept_version
-    from keenlattice.logbook.studies import begin_study
-    from keenlattice.trial.run import game_for
+    from keenlattice.cli.studies import begun, kept_version
 
-    game_for(before, after, game)
-    study = begin_study(session.book, session.rig.name, "trial", {
-        "before": kept_version(before), "after": kept_version(after), "game": game, "plan": asdict(plan),
-        "files": True})
+    study = begun(session, "trial", [before, after], game, {
+        "before": kept_version(before), "after": kept_version(after), "plan": asdict(plan), "files": True})
     _say_next(study, plan, 0, json)
 
 
@@ -142,7 +138,7 @@ def _read(session: "Session", file: Path, by: str) -> "Capture":
 
 
 def _say_next(study: "Study", plan: "Plan", played: int, json: bool) -> None:
-    from keenlattice.cli.output import emit_json, say, table
+    from keenlattice.cli.output import emit_json, hint, say, table
 
     runs = plan.runs()[played:]
     versions = {arm: study.plan[arm]["reference"] for arm in ("before", "after")}
@@ -158,7 +154,7 @@ def _say_next(study: "Study", plan: "Plan", played: int, json: bool) -> None:
         right=(0, 1))
     if len(runs) > 8:
         say(f"and {len(runs) - 8} more", "dim")
-    say("next: keen trial --take FILE, after each or with several at once", "dim")
+    hint("keen trial --take FILE, after each or with several at once")
 
 
 def recompute(session: "Session", number: int, json: bool) -> None:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.complete import assignments, games, metrics, references
 from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Seconds, Seed
 
 if TYPE_CHECKING:
@@ -20,10 +21,12 @@ SHOWN = 12
 
 
 def tune(
-    base: Annotated[str, typer.Argument(help=f"Where to start from. {REFERENCE}")] = "",
-    vary: Annotated[list[str] | None, typer.Option("--try", metavar="SETTING=VALUE,VALUE", help="A setting and the "
+    base: Annotated[str, typer.Argument(autocompletion=references, help=f"Where to start from. {REFERENCE}")] = "",
+    vary: Annotated[list[str] | None, typer.Option(
+        "--try", autocompletion=assignments, metavar="SETTING=VALUE,VALUE", help="A setting and the "
                                                    "values to try, as frame.cap=off,120,160; once or more.")] = None,
-    goal: Annotated[str, typer.Option("--goal", help="The metric that is to be as good as can be.")] = "frame_ms_mean",
+    goal: Annotated[str, typer.Option(
+        "--goal", autocompletion=metrics, help="The metric that is to be as good as can be.")] = "frame_ms_mean",
     keep: Annotated[list[str] | None, typer.Option("--keep", metavar="METRIC<VALUE", help="A bound to keep, such as "
                                                    "'frame_ms_p99<8' or 'fps_mean>100'; once or more.")] = None,
     step: Annotated[str, typer.Option("--step", metavar="SETTING=BY", help="Instead of a race: step a clock offset up "
@@ -34,7 +37,8 @@ def tune(
                                         "in the race once.")] = 30,
     matters: Annotated[float, typer.Option("--matters", help="Of combinations within so many % any will do.")] = 1.0,
     warm_up: Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")] = 0.0,
-    game: Annotated[str | None, typer.Option("--game", help="The game to play; needed for rig-wide versions."
+    game: Annotated[str | None, typer.Option(
+        "--game", autocompletion=games, help="The game to play; needed for rig-wide versions."
                                              )] = None,
     proof: Annotated[int, typer.Option("--proof", help="Blocks of the trial of the best against where it started; 0 "
                                        "for none.")] = 8,
@@ -50,10 +54,10 @@ def tune(
     from keenlattice.cli.output import emit_json
     from keenlattice.cli.session import begin
     from keenlattice.cli.steps import step_up
-    from keenlattice.cli.studies import kept_version, recompute, version_kept
+    from keenlattice.cli.studies import begun, kept_version, recompute, version_kept
     from keenlattice.cli.trial import run_and_keep
     from keenlattice.errors import UsageError
-    from keenlattice.logbook.studies import begin_study, study
+    from keenlattice.logbook.studies import study
     from keenlattice.trial.plan import Plan, fresh_seed
     from keenlattice.trial.tune import TunePlan, checked, run_tune
 
@@ -74,8 +78,7 @@ def tune(
         plan = checked(session.rig.catalog(), TunePlan(
             choices, goal, tuple(_limit(text) for text in keep or []), rounds, seconds,
             fresh_seed() if seed is None else seed, matters, warm_up))
-        found = begin_study(session.book, session.rig.name, "tune", {
-            "base": kept_version(start), "game": game, "plan": asdict(plan)})
+        found = begun(session, "tune", [start], game, {"base": kept_version(start), "plan": asdict(plan)})
     if again is not None:
         recompute(lambda captures: run_tune(session.rig, start, plan, found.plan["game"], done=captures).to_json(),
                   session, "tune", again, json)
@@ -146,7 +149,7 @@ def _commit(session: "Session", base: "Version", result: "TuneResult") -> "Versi
 
 def _show(session: "Session", base: "Version", result: "TuneResult", made: "Version | None",
           trial: "TrialResult | None") -> None:
-    from keenlattice.cli.output import VERDICT_STYLES, say, table
+    from keenlattice.cli.output import VERDICT_STYLES, hint, say, table
     from keenlattice.cli.studies import say_excluded
     from keenlattice.measure.metrics import METRICS
     from keenlattice.report.words import TITLES, headline, tune_headline
@@ -166,9 +169,9 @@ def _show(session: "Session", base: "Version", result: "TuneResult", made: "Vers
     if made and trial:
         say(f"Against where it started, in {trial.blocks_played} blocks of runs of their own:")
         say(headline(trial), VERDICT_STYLES[trial.deciding.verdict])
-        say(f"next: keen apply {made.reference}", "dim")
+        hint(f"keen apply {made.reference}")
     elif made:
-        say(f"next: keen trial {base.reference} {made.reference} --decides {plan.goal}, which alone proves it", "dim")
+        hint(f"keen trial {base.reference} {made.reference} --decides {plan.goal}, which alone proves it")
 
 
 def _row(session: "Session", one: "Combination") -> list[str]:

@@ -18,7 +18,7 @@ def undo(
 ) -> None:
     """Undo the newest apply or chore, or all since a restore point: what was there before is there again."""
     from keenlattice.cli.changes import changes_json, show_changes
-    from keenlattice.cli.output import emit_json, say
+    from keenlattice.cli.output import emit_json, hint, say
     from keenlattice.cli.session import begin
     from keenlattice.rig.undo import undo as take_off
 
@@ -44,11 +44,11 @@ def undo(
         "Something else had changed the rig since: that was kept, and only the values above went back.")
     for what in done.for_good:
         say(f"! {what} was done since, and nothing brings that back")
-    say("to take this undo back: keen undo --list, then keen undo --to its number", "dim")
+    hint("keen undo --list, then keen undo --to its number", "to take this undo back")
 
 
 def _hand_out(session: "Session", to: int | None, json: bool) -> None:
-    from keenlattice.cli.output import emit_json, say
+    from keenlattice.cli.output import emit_json, hint, say
     from keenlattice.cli.sheet import by_hand, show_sheet
     from keenlattice.rig.byhand.sheets import sheet_to_undo
 
@@ -58,7 +58,7 @@ def _hand_out(session: "Session", to: int | None, json: bool) -> None:
         return
     show_sheet(sheet)
     say("\nNothing is undone yet: take these steps yourself, and tick them off.")
-    say("next: keen sheet --ask", "dim")
+    hint("keen sheet --ask")
 
 
 def _show_points(session: "Session", json: bool) -> None:

@@ -206,7 +206,8 @@ class Logbook:
         return self.version(profile, row["version"]) if row else None
 
     def _no_version(self, profile: str, digits: str) -> UnknownName:
-        known = [version.reference for version in self.history(profile, 50)]
+        labels = [f"{profile}@{label}" for some in self.labels(profile).values() for label in some]
+        known = [*labels, *(version.reference for version in self.history(profile, 50))]
         return UnknownName("version", f"{profile}@{digits}", known, f"see `keen history {profile}`")
 
     def _version(self, row: sqlite3.Row) -> Version:

@@ -7,7 +7,7 @@ differ between the version that was found and the one before it.
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass, fields
+from dataclasses import asdict, dataclass, fields, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -138,7 +138,7 @@ def run_hunt(rig: Rig, line: Sequence[Version], plan: HuntPlan, game: str | None
     if len(line) < 2:
         raise UsageError("a hunt takes a line of two versions at least")
     played = game_of(rig, game_for(line[0], line[-1], game)).name
-    on_rig, excluded = [entries_on(rig, version) for version in line], list[str]()
+    on_rig, excluded = [entries_on(rig, _known_here(rig, version)) for version in line], list[str]()
 
     def told(run: Run) -> None:
         if run.excluded:
@@ -158,6 +158,12 @@ def run_hunt(rig: Rig, line: Sequence[Version], plan: HuntPlan, game: str | None
         result = hunted(line, on_rig, plan, looks, first)
         put_back(change, sorted({key for entries in on_rig for key in entries}))
     return HuntResult(**{**result.__dict__, "runs": looks.place, "excluded": tuple(excluded)})
+
+
+def _known_here(rig: Rig, version: Version) -> Version:
+    """The version without what this rig does not have: that acts on nothing here, and history cannot be changed."""
+    catalog = rig.catalog()
+    return replace(version, entries={key: value for key, value in version.entries.items() if key in catalog})
 
 
 def hunted(line: Sequence[Version], on_rig: Sequence[Entries], plan: HuntPlan, looks: Looks,

@@ -145,5 +145,7 @@ def entries_on(rig: Rig, version: Version) -> Entries:
     catalog = rig.catalog()
     unknown = [key for key in version.entries if key not in catalog]
     if unknown:
-        raise UsageError(f"{version.reference} sets {', '.join(unknown)}, which the rig {rig.name} does not have")
+        without = " ".join(f"{key}=" for key in unknown)
+        raise UsageError(f"{version.reference} sets {', '.join(unknown)}, which the rig {rig.name} does not have; for "
+                         f"a trial take it out: keen edit {version.profile} {without}")
     return concrete(catalog, version.entries, rig.facts())

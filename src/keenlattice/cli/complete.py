@@ -1,0 +1,140 @@
+"""What the shell offers while a command is typed: games, versions, settings, metrics. It reads, and makes nothing."""
+
+import contextlib
+import io
+import os
+import shlex
+import sys
+from collections.abc import Callable, Iterable, Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import typer
+
+if TYPE_CHECKING:
+    from keenlattice.logbook.book import Logbook
+
+BREAKS = "@="
+"""Letters at which bash, unlike other shells, begins a new word: there it wants only what comes after them."""
+
+
+def games(ctx: typer.Context, incomplete: str) -> list[str]:
+    """Games of the rig, those of which there are versions, and `rig`."""
+    return _that_begin(incomplete, _profiles(ctx))
+
+
+def references(ctx: typer.Context, incomplete: str) -> list[str]:
+    """Games; after an @ their labels and newest versions."""
+    profile, at, _ = incomplete.partition("@")
+    if not at:
+        return games(ctx, incomplete)
+    with _book(ctx) as book:
+        known = [] if book is None else [
+            *(label for some in book.labels(profile).values() for label in some),
+            *(version.id[:8] for version in book.history(profile, 20))]
+    return _that_begin(incomplete, [f"{profile}@{which}" for which in ("stock", "applied", "now", *known)])
+
+
+def settings(ctx: typer.Context, incomplete: str) -> list[str]:
+    """Names of settings."""
+    from keenlattice.catalog.load import catalog
+
+    return _that_begin(incomplete, [one.name for one in catalog()])
+
+
+def assignments(ctx: typer.Context, incomplete: str) -> list[str]:
+    """Settings with what they can be set to, where that can be listed."""
+    from keenlattice.catalog.load import catalog
+    from keenlattice.errors import UnknownName
+
+    key, equals, _ = incomplete.partition("=")
+    if not equals:
+        return [f"{name}=" for name in settings(ctx, incomplete)]
+    try:
+        one = catalog()[key]
+    except UnknownName:
+        return []
+    words = ["on", "off"] if one.kind == "switch" else [*one.choices, *one.words]
+    return _that_begin(incomplete, [f"{key}={word}" for word in words])
+
+
+def metrics(ctx: typer.Context, incomplete: str) -> list[str]:
+    """Metrics that can decide."""
+    from keenlattice.measure.metrics import METRICS
+
+    return _that_begin(incomplete, METRICS)
+
+
+def rigs(ctx: typer.Context, incomplete: str) -> list[str]:
+    """Kinds of rig."""
+    from keenlattice.rig.find import KINDS
+
+    return _that_begin(incomplete, KINDS)
+
+
+def _that_begin(incomplete: str, words: Iterable[str]) -> list[str]:
+    return [word for word in words if word.startswith(incomplete)]
+
+
+def _profiles(ctx: typer.Context) -> list[str]:
+    from keenlattice.logbook.book import default_folder
+    from keenlattice.rig.find import home_of
+    from keenlattice.rig.gamelist import read_games
+    from keenlattice.rig.standin.games import GAMES
+
+    rig = ctx.params.get("rig") or os.environ.get("KEEN_RIG") or "standin"
+    with _book(ctx) as book:
+        kept = [] if book is None else book.profiles()
+    told = GAMES if rig == "standin" else read_games(home_of(rig, _folder(ctx) or default_folder()))
+    return list(dict.fromkeys([*told, *kept, "rig"]))
+
+
+def _folder(ctx: typer.Context) -> Path | None:
+    chosen = ctx.params.get("book")
+    return Path(chosen).expanduser() if chosen else None
+
+
+@contextlib.contextmanager
+def _book(ctx: typer.Context) -> "Iterator[Logbook | None]":
+    """The logbook, if there is one."""
+    from keenlattice.logbook.book import Logbook, default_folder
+    from keenlattice.logbook.schema import FILE
+
+    folder = _folder(ctx) or default_folder()
+    if not (folder / FILE).exists():
+        yield None
+        return
+    with Logbook(folder) as book:
+        yield book
+
+
+def completing(run: Callable[[], int | None]) -> int | None:
+    """Runs the program; to complete a word in bash, with what that shell makes of words put right before and after."""
+    if os.environ.get("_KEEN_COMPLETE") != "complete_bash":
+        return run()
+    words, current = _joined(shlex.split(os.environ["COMP_WORDS"]), int(os.environ["COMP_CWORD"]))
+    os.environ.update(COMP_WORDS=shlex.join(words), COMP_CWORD=str(current))
+    word = words[current] if current < len(words) else ""
+    begun = max((word.rfind(letter) for letter in BREAKS), default=-1) + 1
+    offered = io.StringIO()
+    try:
+        with contextlib.redirect_stdout(offered):
+            return run()
+    finally:
+        for line in offered.getvalue().splitlines():
+            print(line[begun:], file=sys.stdout)
+
+
+def _joined(words: list[str], current: int) -> tuple[list[str], int]:
+    """The words as they were typed, before bash broke them up, and which of them is being completed."""
+    joined: list[str] = []
+    at = current
+    for place, word in enumerate(words):
+        if joined and (word in BREAKS or joined[-1][-1:] in tuple(BREAKS)):
+            joined[-1] += word
+            at -= place <= current
+        else:
+            joined.append(word)
+    if current >= len(words) and joined and joined[-1][-1:] in tuple(BREAKS):
+        at -= 1  # nothing is typed yet after the letter
+    return joined, at

@@ -1,0 +1,66 @@
+"""Every command once, in an order in which each has something to do: for the terminal tests, and for `make package`.
+
+As a program: `python tests/smoke.py KEEN` runs them with that executable, in a folder of its own.
+"""
+
+import os
+import shlex
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+EXAMPLES = Path(__file__).parent.parent / "examples"
+DRIFTED = 1  # what `keen drift` says by its exit code
+
+SHORT = "--seconds 5 --seed 1"
+COMMANDS: list[tuple[str, int]] = [(words, 0) for words in (
+    "--help", "survey", "catalog", "catalog frame.queue-depth", "catalog process.affinity",
+    "edit rig display.refresh=165 background.recorder=off -m 'what survey said'",
+    "edit brass-orbit frame.cap='= refresh - 3' -m steady", "label brass-orbit steady",
+    "edit brass-orbit frame.queue-depth=1 sync.triple-buffering=on texture.anisotropy=16x -m 'flippers sooner'",
+    "edit brass-orbit@steady process.io-priority=high -m 'a list'", "merge brass-orbit brass-orbit@steady --keep first",
+    "revert brass-orbit@steady --keep second", "show brass-orbit", "show brass-orbit --all",
+    "show brass-orbit frame.cap", "history brass-orbit", "compare brass-orbit@stock brass-orbit",
+    "compare brass-orbit@stock brass-orbit --markdown", "pack look league.toml", "pack adopt league.toml --rule 1",
+    "edit brass-orbit flipper.solenoid-boost= -m 'not on this rig'", "pack write mine.toml brass-orbit", "game",
+    "match tidewater", "facts", "apply rig --yes", "apply brass-orbit --yes",
+    "restart machine", "undo --list", "chore", "chore update-driver --yes")] + [("drift", DRIFTED)] + [
+    (words, 0) for words in (
+        "drift --put-back", "fault", "recover --undo", "undo", f"measure brass-orbit --runs 2 {SHORT}",
+        "ingest odd.csv --yes", "ingest odd.csv --time 'Zeit [us]' --means intervals --unit us --marker Marke "
+        "--dropped Bild=0 --name friends-box --of brass-orbit",
+        "latency light-log.csv --time t_ms --light light --button button", "latency flash.wav",
+        "draw brass-orbit@applied --out run.png", f"trial brass-orbit@stock brass-orbit --blocks 3 {SHORT}",
+        f"trial brass-orbit@stock brass-orbit --pilot 3 {SHORT}", "trial --again 1",
+        f"screen brass-orbit@stock brass-orbit --rounds 1 {SHORT}",
+        f"hunt brass-orbit --decides latency_ms_median --matters 3 --blocks 3 {SHORT}",
+        f"tune brass-orbit@stock --try frame.queue-depth=1,3 --goal latency_ms_p95 --rounds 3 --proof 2 {SHORT}",
+        "report --list", "report", "report brass-orbit", "report --study 1 --out trial.md",
+        "facts refresh_hz=165 ram_mib=16384 --rig byhand", "game brass-orbit --title 'Brass Orbit' --executable orbit "
+        "--rig byhand", "apply brass-orbit --yes --rig byhand", "sheet --out sheet.html",
+        "sheet --tick 1", "demo --out demo")]
+
+
+def prepare(folder: Path) -> None:
+    """The files that the commands read."""
+    shutil.copy(EXAMPLES / "packs" / "pinball-league.toml", folder / "league.toml")
+    for recording in (EXAMPLES / "recordings").iterdir():
+        shutil.copy(recording, folder)
+
+
+def main(keen: str) -> None:
+    with tempfile.TemporaryDirectory() as home:
+        prepare(Path(home))
+        environment = {"PATH": os.environ["PATH"], "HOME": home, "KEEN_BOOK": f"{home}/book", "LANG": "C.UTF-8"}
+        for words, code in COMMANDS:
+            done = subprocess.run([keen, *shlex.split(words)], cwd=home, env=environment, capture_output=True,
+                                  text=True, check=False)
+            if done.returncode != code:
+                sys.exit(f"keen {words}: exit code {done.returncode}\n{done.stdout}{done.stderr}")
+    print(f"{len(COMMANDS)} commands ran")
+
+
+if __name__ == "__main__":
+    main(sys.argv[1])

@@ -1,0 +1,97 @@
+"""The terminal: every command at two widths, colours, letters, progress and hints where they belong, completion."""
+
+import contextlib
+import io
+import os
+import pty
+import select
+import shlex
+import sys
+import time
+from pathlib import Path
+from unittest import mock
+
+import pytest
+
+from conftest import KEEN, Keen, environment
+from keenlattice.cli.app import main
+from smoke import COMMANDS, prepare
+
+
+def on_screen(tmp_path: Path, words: list[str], **more: str) -> str:
+    """What a command shows in a terminal."""
+    child, terminal = pty.fork()
+    if child == 0:
+        env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), TERM="xterm", **more)
+        os.execve(KEEN[0], [*KEEN, *words], env)
+    screen, until = b"", time.monotonic() + 60
+    while time.monotonic() < until and select.select([terminal], [], [], 30)[0]:
+        try:
+            screen += os.read(terminal, 4096)
+        except OSError:
+            break
+    os.waitpid(child, 0)
+    return screen.decode()
+
+
+def typed(words: str, encoding: str) -> tuple[int, str, str]:
+    """Exit code, output and errors of a command, run in this process: starting one for each takes too long."""
+    streams = [io.TextIOWrapper(io.BytesIO(), encoding=encoding) for _ in range(2)]
+    with (mock.patch.object(sys, "argv", ["keen", *shlex.split(words)]), mock.patch.object(sys, "stdin", io.StringIO()),
+          contextlib.redirect_stdout(streams[0]), contextlib.redirect_stderr(streams[1]),
+          pytest.raises(SystemExit) as ended):
+        main()
+    for stream in streams:
+        stream.flush()
+    said, errors = (stream.buffer.getvalue().decode(encoding) for stream in streams)  # type: ignore[attr-defined]
+    return int(ended.value.code or 0), said, errors
+
+
+@pytest.mark.parametrize(("columns", "encoding"), [(80, "utf-8"), (120, "ascii")])
+def test_every_command_fits_its_width_and_its_letters(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, columns: int,
+                                                      encoding: str) -> None:
+    prepare(tmp_path)
+    monkeypatch.chdir(tmp_path)
+    for name, value in {"COLUMNS": str(columns), "KEEN_BOOK": str(tmp_path / "book"), "HOME": str(tmp_path)}.items():
+        monkeypatch.setenv(name, value)
+    for words, expected in COMMANDS:
+        code, said, errors = typed(words, encoding)
+        assert code == expected, (words, errors)
+        assert "\x1b" not in said and "next: " not in said, words
+        if "--markdown" not in words:  # its lines are the table's rows
+            assert max((len(line) for line in said.splitlines()), default=0) <= columns, words
+        assert all(line.startswith(("next: ", "for what waits: ", "to ", "! ")) for line in errors.splitlines()), words
+
+
+def test_colours_progress_and_hints_are_for_a_terminal(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "brass-orbit", "frame.queue-depth=1")
+    words = ["trial", "brass-orbit@stock", "brass-orbit", "--blocks", "2", "--seconds", "2"]
+    shown, plain = on_screen(tmp_path, words), on_screen(tmp_path, ["show", "brass-orbit"], NO_COLOR="1")
+    assert "\x1b[" in shown and "blocks of two runs" in shown and "next: " in shown
+    assert "\x1b" not in plain and "frame.queue-depth" in plain
+    piped = keen(*words)
+    assert "\x1b" not in piped.stdout + piped.stderr and "next: " in piped.stderr and "next: " not in piped.stdout
+
+
+COMPLETED = [
+    ("keen repo", 1, "report"), ("keen show bra", 2, "brass-orbit"), ("keen show brass-orbit @ st", 4, "steady stock"),
+    ("keen edit brass-orbit frame.ca", 3, "frame.cap-unfocused= frame.cap="),
+    ("keen edit brass-orbit sync.vertical = h", 5, "half-rate"),
+    ("keen trial a b --decides latency_ms_s", 5, "latency_ms_spread"), ("keen show --rig l", 3, "linux"),
+    ("keen edit brass-orbit nothing.at-all = o", 5, ""), ("keen measure no-such", 2, "")]
+"""What is typed, as bash breaks it up, which of its words is completed, and what is offered."""
+
+
+def test_the_shell_completes(keen: Keen) -> None:
+    keen("edit", "brass-orbit", "frame.cap=160")
+    keen("label", "brass-orbit", "steady")
+    for line, word, offered in COMPLETED:
+        done = keen(_KEEN_COMPLETE="complete_bash", COMP_WORDS=line, COMP_CWORD=str(word))
+        assert sorted(done.stdout.split()) == sorted(offered.split()), line
+    done = keen(_KEEN_COMPLETE="complete_bash", COMP_WORDS="keen show brass-orbit @", COMP_CWORD="3")
+    assert {"steady", "stock", "applied"} < set(done.stdout.split())
+
+
+def test_completion_makes_nothing(keen: Keen, tmp_path: Path) -> None:
+    done = keen(_KEEN_COMPLETE="complete_zsh", _TYPER_COMPLETE_ARGS="keen show tide")
+    assert "tidewater-rally" in done.stdout and not (tmp_path / "book").exists()
