@@ -5,6 +5,8 @@
 # sensors  how well flashes are found over a grid of signals, written into docs/sensors.md
 # calibrate  trials and screens against the stand-in's truth, written into docs/calibration.md
 # torture  the fuzz runs and the kills, at full length
+# docs  the documentation as a site, into build/site; no network, every link checked
+# package  wheel and sdist, each installed into an empty environment, where every command is run
 # shots  the pictures in docs/screenshots, made anew from the demo data
 
 PYTHON ?= python3
@@ -12,7 +14,7 @@ BIN := .venv/bin
 DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils chromium chromium-driver
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
 
-.PHONY: demo test check bench sensors calibrate torture shots clean
+.PHONY: demo test check bench sensors calibrate torture docs package shots clean
 
 demo: .venv/installed
 	$(BIN)/keen demo
@@ -41,6 +43,20 @@ torture: .venv/installed-dev
 	$(BIN)/python -m pytest --hypothesis-profile=torture tests/test_pack.py tests/test_formula.py tests/test_ingest.py \
 	  tests/test_latency.py -k "mangled or any_text"
 
+docs: .venv/installed-dev
+	NO_MKDOCS_2_WARNING=1 $(BIN)/python -m mkdocs build --strict --quiet
+	@echo "build/site/index.html"
+
+package: .venv/installed-dev
+	rm -rf build/package
+	$(BIN)/python -m build --outdir build/package
+	for made in build/package/*.whl build/package/*.tar.gz; do \
+	  rm -rf build/package/env && $(PYTHON) -m venv build/package/env && \
+	  build/package/env/bin/pip install --quiet --disable-pip-version-check $$made && \
+	  $(PYTHON) tests/smoke.py $(CURDIR)/build/package/env/bin/keen || exit 1; \
+	done
+	build/package/env/bin/pip install --quiet --disable-pip-version-check --dry-run "$$(ls $(CURDIR)/build/package/*.whl)[linux,dev,docs,bench]"
+
 shots: .venv/installed-dev debian-shots
 	$(BIN)/python docs/make_screenshots.py
 
@@ -50,7 +66,7 @@ shots: .venv/installed-dev debian-shots
 	@touch $@
 
 .venv/installed-dev: .venv/installed
-	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[linux,dev]'
+	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[linux,dev,docs]'
 	@touch $@
 
 # What the real-driver tests, or the pictures, need. Without apt or root it is said what is missing; the tests that

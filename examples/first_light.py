@@ -1,13 +1,27 @@
 """Does a short frame queue bring Brass Orbit's flippers closer to the hand? Asked of the stand-in rig.
 
-Run it anywhere: `python examples/first_light.py [FOLDER]`. It leaves a logbook and a figure in FOLDER.
+Run it anywhere: `python examples/first_light.py [FOLDER]`. It leaves a logbook, a figure and a page in FOLDER.
 """
 
 import sys
 import tempfile
 from pathlib import Path
 
-from keenlattice import Capture, Logbook, Plan, apply, headline, open_rig, run_trial, save, trial_figure, undo
+from keenlattice import (
+    Capture,
+    Logbook,
+    Plan,
+    Scene,
+    apply,
+    headline,
+    open_rig,
+    run_trial,
+    save,
+    to_html,
+    trial_figure,
+    trial_report,
+    undo,
+)
 
 folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="keen-"))
 with Logbook(folder / "logbook") as book:
@@ -27,5 +41,7 @@ with Logbook(folder / "logbook") as book:
         print(f"  {one.name:18} {one.verdict}")
 
     save(trial_figure(result, captures["before"], captures["after"]), folder / "brass-orbit.png")
+    page = trial_report(result, captures["before"], captures["after"], Scene(game="Brass Orbit", facts=rig.facts()))
+    (folder / "brass-orbit.html").write_text(to_html(page))
     undone = undo(rig, book)
-    print(f"undone: {undone.titles[0]}, exactly as before: {undone.exactly}; the figure is in {folder}")
+    print(f"undone: {undone.titles[0]}, exactly as before: {undone.exactly}; figure and page are in {folder}")

@@ -85,7 +85,7 @@ def test_rights_lost_half_way_are_said_until_they_are_back(keen: Keen, tmp_path:
     assert "part of it holds" in keen("survey").stderr  # a command that looks goes on
     assert as_json(keen("fault", "off", "--json"))["on"] is None
     assert "back to what it was before" in keen("survey").stderr
-    assert keen("survey").stderr == ""
+    assert "what it was before" not in keen("survey").stderr
     assert "device-gone" in keen("fault").stdout
     keen("fault", "gremlins", code=2)
 

@@ -21,8 +21,8 @@ from keenlattice.profile.checks import Finding, Findings
 from keenlattice.profile.compare import changes
 from keenlattice.report.escape import in_a_cell, plain_text
 from keenlattice.report.page.content import Picture
-from keenlattice.report.page.html import html
-from keenlattice.report.page.markdown import markdown
+from keenlattice.report.page.html import to_html
+from keenlattice.report.page.markdown import to_markdown
 from keenlattice.report.page.of_trial import trial_report
 from keenlattice.report.page.scene import Changed, Scene
 from keenlattice.trial.plan import Plan
@@ -138,7 +138,8 @@ def test_a_report_of_nothing_or_to_nowhere_is_one_clear_line(keen: Keen, tmp_pat
                         (("report", "--study", "7"), "no study 7"), (("report", "--out", "a.pdf"), ".html"),
                         (("report", "brass-orbit", "--study", "1"), "give one of them")):
         assert says in keen(*words, code=2).stderr
-    assert "cannot write the report" in keen("report", "brass-orbit", "--out", "no/such/a.html", code=1).stderr
+    assert "there is no folder" in keen("report", "brass-orbit", "--out", "no/such/a.html", code=2).stderr
+    assert "cannot write the report" in keen("report", "brass-orbit", "--out", "/proc/a.html", code=1).stderr
     assert not list(tmp_path.glob("*.html"))
 
 
@@ -157,12 +158,12 @@ def test_hostile_text_and_long_names_stay_text(chromium: Browser, tmp_path: Path
     result, scene = hostile_result(text)
     report = trial_report(result, (), (), scene)
     page = tmp_path / "page.html"
-    page.write_text(html(report))
+    page.write_text(to_html(report))
     assert_at_home(chromium, page, 1)
     assert chromium.run("return document.title") == report.title
     assert chromium.run("return document.querySelectorAll('img, iframe, object, link').length") == 0
     assert text in chromium.run("return document.body.textContent")
-    shown = MarkdownIt("commonmark").enable("table").render(markdown(report))
+    shown = MarkdownIt("commonmark").enable("table").render(to_markdown(report))
     assert "<script" not in shown and "<img" not in shown and "<a " not in shown
 
 
@@ -195,6 +196,6 @@ def test_pictures_are_drawn_once_each_and_say_what_they_show(tmp_path: Path) -> 
     result, scene = hostile_result("plain")
     (picture,) = [one for one in trial_report(result, (), (), scene).did if isinstance(one, Picture)]
     assert "mean frame time: -12.0 to -8.0 %, better" in picture.alt
-    page = html(trial_report(result, (), (), scene))
+    page = to_html(trial_report(result, (), (), scene))
     assert "#1d2530" not in page.split("</style>")[1]  # every colour of a figure is the theme's
     assert os.fspath(tmp_path) not in page and "http://www.w3.org" in page

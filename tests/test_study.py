@@ -175,7 +175,7 @@ def test_pilot_kill_resume_and_recompute(keen: Keen, tmp_path: Path) -> None:
              "--matters", "5", "--seed", "1"]
     pilot = as_json(keen(*words, "--pilot", "5", "--json"))
     assert pilot["noise_dof"] == 4 and pilot["blocks_to_settle"] > 2
-    said = keen(*words, "--pilot", "5").stdout
+    said = keen(*words, "--pilot", "5").stderr
     assert re.search(rf"next: keen trial .* --blocks {pilot['blocks_to_settle']}", said), said
     assert "was left unfinished" in keen("trial", "--resume", code=2).stderr
     running = subprocess.Popen([*KEEN, *words[:3], "--seconds", "40", "--blocks", "40", "--seed", "2"], cwd=tmp_path,

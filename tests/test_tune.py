@@ -102,7 +102,7 @@ def test_tuning_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     assert told["trial"]["metrics"][0]["verdict"] == "better" and told["trial"]["blocks_played"] == 8
     said = keen(*words).stdout
     assert "Median latency: better" in said
-    assert "Best for median latency: frame.cap = off, frame.queue-depth = 1 frame" in said and "breaks a limit" in said
+    assert "Best for median latency: frame.cap = off, frame.queue-depth = 1" in said and "breaks a limit" in said
     assert "No combination keeps" in keen(*words, "--keep", "frame_ms_p50<1").stdout
     for bad in (["tune"], ["tune", "--resume"], [*words[:2], "--try", "frame.cap"], [*words, "--keep", "fps"],
                 [*words[:2], "--try", "frame.cpa=1,2"], [*words[:2], "--try", "frame.queue-depth=1,99"]):

@@ -13,6 +13,9 @@ The public names, each loaded when it is first used:
     TunePlan, Limit, run_tune   the best of some combinations
     TrialResult, headline       what it found, and that in a sentence
     trial_figure, save          its figure
+    trial_report, Scene         the page about it, with what is known besides
+    to_html, to_markdown        that page as text
+    changes                     what differs between two states of a profile
     KeenLatticeError            base of all errors
 """
 
@@ -27,7 +30,12 @@ if TYPE_CHECKING:
     from keenlattice.measure.columns import column_map
     from keenlattice.measure.ingest import ingest
     from keenlattice.measure.metrics import metrics_of
+    from keenlattice.profile.compare import changes
     from keenlattice.profile.version import Version, stock
+    from keenlattice.report.page.html import to_html
+    from keenlattice.report.page.markdown import to_markdown
+    from keenlattice.report.page.of_trial import trial_report
+    from keenlattice.report.page.scene import Scene
     from keenlattice.report.screen_figure import screen_figure
     from keenlattice.report.style import save
     from keenlattice.report.trial_figure import trial_figure
@@ -43,10 +51,10 @@ if TYPE_CHECKING:
     from keenlattice.trial.screen import ScreenPlan, factors_of, run_screen
     from keenlattice.trial.tune import Limit, TunePlan, run_tune
 
-__all__ = ["Capture", "HuntPlan", "KeenLatticeError", "Limit", "Logbook", "Plan", "Rig", "ScreenPlan", "TrialResult",
-           "TunePlan", "Version", "apply", "column_map", "factors_of", "headline", "ingest", "metrics_of",
-           "open_rig", "run_hunt", "run_screen", "run_trial", "run_tune", "save", "screen_figure", "stock",
-           "trial_figure", "undo"]
+__all__ = ["Capture", "HuntPlan", "KeenLatticeError", "Limit", "Logbook", "Plan", "Rig", "Scene", "ScreenPlan",
+           "TrialResult", "TunePlan", "Version", "apply", "changes", "column_map", "factors_of", "headline", "ingest",
+           "metrics_of", "open_rig", "run_hunt", "run_screen", "run_trial", "run_tune", "save", "screen_figure",
+           "stock", "to_html", "to_markdown", "trial_figure", "trial_report", "undo"]
 
 _HOMES = {
     "KeenLatticeError": "errors", "Logbook": "logbook.book", "Capture": "measure.capture",
@@ -56,7 +64,9 @@ _HOMES = {
     "Rig": "rig.base", "open_rig": "rig.find", "Plan": "trial.plan", "TrialResult": "trial.result",
     "run_trial": "trial.run", "ScreenPlan": "trial.screen", "run_screen": "trial.screen",
     "factors_of": "trial.screen", "screen_figure": "report.screen_figure", "HuntPlan": "trial.hunt",
-    "run_hunt": "trial.hunt", "TunePlan": "trial.tune", "Limit": "trial.tune", "run_tune": "trial.tune",
+    "changes": "profile.compare", "Scene": "report.page.scene", "trial_report": "report.page.of_trial",
+    "to_html": "report.page.html", "to_markdown": "report.page.markdown", "run_hunt": "trial.hunt",
+    "TunePlan": "trial.tune", "Limit": "trial.tune", "run_tune": "trial.tune",
 }
 
 

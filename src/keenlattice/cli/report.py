@@ -119,14 +119,14 @@ def _write(made: "Report", path: Path) -> Path | None:
     """Writes the report, and for Markdown its figure beside it; returns that figure's path."""
     from keenlattice.errors import KeenLatticeError
     from keenlattice.files import replace_file
-    from keenlattice.report.page.html import html
-    from keenlattice.report.page.markdown import markdown
+    from keenlattice.report.page.html import to_html
+    from keenlattice.report.page.markdown import to_markdown
     from keenlattice.report.style import save
 
     figure = path.with_suffix(".png") if path.suffix == ".md" and made.figure else None
     if figure and made.figure:
         save(made.figure(), figure)
-    text = html(made) if path.suffix == ".html" else markdown(made, figure.name if figure else "")
+    text = to_html(made) if path.suffix == ".html" else to_markdown(made, figure.name if figure else "")
     try:
         replace_file(path, text.encode())
     except OSError as error:

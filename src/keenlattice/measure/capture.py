@@ -40,6 +40,10 @@ class Capture(Shown):
 
     Raises:
         CaptureError: shapes that do not fit, or time running backwards.
+
+    >>> run = Capture(np.array([0.0, 8.0, 16.0, 30.0]), np.array([3.0]), np.array([30.0]))
+    >>> run.frame_ms, run.latency_ms
+    (array([ 8.,  8., 14.]), array([27.]))
     """
 
     shown_ms: Floats

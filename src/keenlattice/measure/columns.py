@@ -67,6 +67,12 @@ class ColumnMap(BaseModel):
 def column_map(**fields: Any) -> ColumnMap:
     """A column map from what a player gave.
 
+    Args:
+        fields: the fields of `ColumnMap`, by name.
+
+    >>> column_map(name="mine", time="t", means="stamps", unit="us").to_ms
+    0.001
+
     Raises:
         CaptureError: it does not hold together; the message names the field.
     """

@@ -60,6 +60,7 @@ def ingest(path: Path, columns: ColumnMap, *, process: str | None = None, repair
     """Reads a recording.
 
     Args:
+        path: the file, packed or not.
         columns: which column means what.
         process: whose frames, where the file holds several programs'.
         repair: leave out the lines that are damaged; after a gap, keep the longest stretch. The capture is marked.

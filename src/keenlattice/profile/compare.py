@@ -37,7 +37,11 @@ class Changes(tuple[Change, ...], Shown):
 
 
 def changes(before: Entries, after: Entries) -> Changes:
-    """Every setting that the two set differently, by name. Applying them to `before` gives `after`."""
+    """Every setting that the two set differently, by name. Applying them to `before` gives `after`.
+
+    >>> changes({"frame.cap": 160}, {"frame.cap": 120, "frame.queue-depth": 1})[0]
+    Change(key='frame.cap', before=160, after=120)
+    """
     keys = sorted({*before, *after})
     return Changes(Change(key, before.get(key), after.get(key))
                    for key in keys if not same(before.get(key), after.get(key)))

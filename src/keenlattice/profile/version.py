@@ -28,6 +28,9 @@ class Version:
         note: why it was made.
         author: who made it.
         time: when, in ISO 8601 with the zone.
+
+    >>> Version("brass-orbit", {"frame.cap": 160, "frame.queue-depth": 1}).reference
+    'brass-orbit@037b668b'
     """
 
     profile: str
@@ -56,5 +59,9 @@ class Version:
 
 
 def stock(profile: str) -> Version:
-    """The version that sets nothing, and was never made: everything is inherited."""
+    """The version of a profile that sets nothing, and was never made: everything is inherited.
+
+    >>> stock("brass-orbit").reference
+    'brass-orbit@stock'
+    """
     return Version(profile=profile, entries={}, note="nothing set")

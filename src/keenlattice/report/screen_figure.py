@@ -16,7 +16,7 @@ MOST_SHOWN = 30
 
 
 def screen_figure(result: ScreenResult) -> "Figure":
-    """The figure of a screen, 1280 x 800 pixels."""
+    """The figure of a screen's `result`, 1280 x 800 pixels."""
     plan = result.plan
     told = (f"{len(result.factors)} changes in {result.runs} runs of {plan.seconds:g} s on {result.rig}, seed "
             f"{plan.seed}. One by one, {result.one_by_one_runs} runs would tell as much.")

@@ -50,7 +50,7 @@ def headed(title: str, told: str) -> "Figure":
 
 
 def save(figure: "Figure", path: Path) -> None:
-    """Writes a figure as PNG, or as SVG if its name ends so; whole or not at all.
+    """Writes a figure to `path` as PNG, or as SVG if its name ends so; whole or not at all.
 
     Raises:
         KeenLatticeError: it cannot be written there.

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 
 def trial_figure(result: TrialResult, before: Sequence[Capture], after: Sequence[Capture]) -> "Figure":
-    """The figure of a trial, 1280 x 800 pixels.
+    """The figure of a trial's `result`, 1280 x 800 pixels.
 
     Args:
         before, after: the captures of either version, one per block, in the order of the blocks.

@@ -96,7 +96,7 @@ def sentence(one: "MetricResult", matters_pct: float) -> str:
 
 
 def headline(result: "TrialResult") -> str:
-    """The trial in one sentence: what decides, and what it says."""
+    """The trial `result` in one sentence: what decides, and what it says."""
     return sentence(result.deciding, result.plan.matters_pct)
 
 

@@ -96,6 +96,7 @@ def apply(rig: Rig, book: Logbook, version: Version, shown: Preview | None = Non
     """Makes the rig hold `version` for its owner, reads every value back, and keeps a restore point in the logbook.
 
     Args:
+        book: where the restore point is kept.
         shown: the preview that the player agreed to; if the rig has changed since, nothing is written.
 
     Raises:

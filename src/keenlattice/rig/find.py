@@ -34,6 +34,15 @@ def home_of(kind: str, book_folder: Path) -> Path:
 def open_rig(kind: str, book_folder: Path) -> "Rig":
     """The rig of this kind, made if it is the stand-in and not there yet.
 
+    Args:
+        kind: "standin", "linux" or "byhand".
+        book_folder: the logbook's, in which the stand-in and the rig by hand are kept.
+
+    >>> import tempfile
+    >>> rig = open_rig("standin", Path(tempfile.mkdtemp()))
+    >>> rig.facts()["panel"], rig.games()[0].name
+    ('Heron 27-inch', 'brass-orbit')
+
     Raises:
         UnknownName: no such kind of rig.
     """

@@ -70,6 +70,7 @@ def undo(rig: Rig, book: Logbook, to: int | None = None) -> Undone:
     Where nothing else has written since, a place is byte for byte what it was; elsewhere only values go back.
 
     Args:
+        book: the logbook that holds the restore points.
         to: the number of a restore point; that of an undo takes the undo back.
 
     Raises:

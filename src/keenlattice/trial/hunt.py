@@ -129,6 +129,7 @@ def run_hunt(rig: Rig, line: Sequence[Version], plan: HuntPlan, game: str | None
     """Hunts over a line of versions, the oldest first.
 
     Args:
+        plan: the trial that it begins with, and how likely it may be wrong.
         game, each, done: as in `run_trial`; a run's arm is a version's reference, or "base", or some settings.
 
     Raises:

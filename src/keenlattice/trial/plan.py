@@ -33,6 +33,10 @@ class Plan:
     Raises:
         BadValue: out of range.
         UnknownName: no such metric.
+
+    >>> plan = Plan(blocks=4, seconds=30, seed=1)
+    >>> plan.minutes(), len(plan.runs())
+    (4.0, 8)
     """
 
     blocks: int = 8

@@ -45,6 +45,9 @@ class TrialResult(Shown):
     """A trial: what was compared, how, and what came out. `before` and `after` are references.
 
     Args:
+        plan: how it was played and judged.
+        game, rig: what was played, on what.
+        metrics: what came out, the deciding metric first.
         blocks_played: fewer than planned if it was settled early.
         drift_pct: how much the deciding metric changed from the first block to the last, in both versions alike, with
             its interval at 95 %; None with fewer than four blocks.

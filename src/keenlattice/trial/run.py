@@ -21,6 +21,7 @@ def run_trial(rig: Rig, before: Version, after: Version, plan: Plan, game: str |
 
     Args:
         before, after: two versions of one profile.
+        plan: how many blocks of which runs, what decides, and what matters.
         game: what is played; may be left out if the profile is a game's.
         each: is called with every run once it is done, for progress and for keeping captures; with one that went
             wrong, too, which is then played again.
@@ -29,6 +30,15 @@ def run_trial(rig: Rig, before: Version, after: Version, plan: Plan, game: str |
     Raises:
         UsageError: versions of two profiles, or of the rig-wide one without a game.
         RigError: the rig refuses, or nothing can be recorded; it is put back to what it was.
+
+    >>> import tempfile
+    >>> from pathlib import Path
+    >>> from keenlattice import open_rig, stock
+    >>> rig = open_rig("standin", Path(tempfile.mkdtemp()))
+    >>> shorter = Version("brass-orbit", {"frame.queue-depth": 1})
+    >>> plan = Plan(blocks=4, seconds=20, seed=1, decides="latency_ms_median", matters_pct=3)
+    >>> run_trial(rig, stock("brass-orbit"), shorter, plan).deciding.verdict
+    'better'
     """
     played = game_of(rig, game_for(before, after, game)).name
     arms = {"before": entries_on(rig, before), "after": entries_on(rig, after)}

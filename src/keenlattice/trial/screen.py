@@ -177,7 +177,11 @@ def _pair(names: Sequence[str]) -> tuple[str, str]:
 
 
 def factors_of(before: Entries, after: Entries, together: Sequence[Sequence[str]] = ()) -> tuple[tuple[str, ...], ...]:
-    """The settings that differ, those that belong together in one group.
+    """The settings in which `before` and `after` differ, those that belong together in one group.
+
+    >>> factors_of({}, {"frame.cap": 120, "sync.vertical": "off", "frame.queue-depth": 1},
+    ...            together=[["frame.cap", "sync.vertical"]])
+    (('frame.cap', 'sync.vertical'), ('frame.queue-depth',))
 
     Raises:
         UsageError: a group names one that does not differ, or one twice.
@@ -197,6 +201,7 @@ def run_screen(rig: Rig, before: Version, after: Version, plan: ScreenPlan, game
     """Screens the settings that differ between two versions.
 
     Args:
+        plan: which settings, how often, and what is judged.
         before, after, game, each, done: as in `run_trial`; a run's arm is the row of the design.
 
     Raises:

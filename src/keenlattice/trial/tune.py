@@ -45,7 +45,11 @@ Standing = Literal["best", "not told apart", "worse", "breaks a limit", "does no
 
 @dataclass(frozen=True)
 class Limit:
-    """A bound that has to be kept: a metric that is to stay below or above a value in its own unit."""
+    """A bound that has to be kept: a metric that is to stay below or above (`side`) a value in its own unit.
+
+    >>> Limit("frame_ms_p99", "below", 8.0)
+    Limit(metric='frame_ms_p99', side='below', value=8.0)
+    """
 
     metric: str
     side: Literal["below", "above"]
@@ -269,6 +273,7 @@ def run_tune(rig: Rig, base: Version, plan: TunePlan, game: str | None = None, e
     """Races combinations of settings on top of a version.
 
     Args:
+        plan: the settings and their values, the goal, the limits.
         base, game, each, done: as in `run_trial`; a run's arm is the combination's number. A capture without frames
             stands for a run that went wrong as often as it is tried.
 

@@ -14,8 +14,8 @@ WORDS = {"better": "good", "does what is claimed": "good", "best": "good", "wors
 """A verdict's class in the page's style: its colour, and the mark in front of it."""
 
 
-def html(report: Report) -> str:
-    """The page."""
+def to_html(report: Report) -> str:
+    """The page of a `report`: HTML that fetches nothing and runs nothing."""
     from jinja2 import Environment, PackageLoader, StrictUndefined
 
     environment = Environment(loader=PackageLoader("keenlattice.report.page", "."), autoescape=True,

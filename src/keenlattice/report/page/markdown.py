@@ -6,7 +6,7 @@ from keenlattice.report.escape import in_a_cell, plain_text
 from keenlattice.report.page.content import Alert, Block, Commands, Fold, Picture, Report, Table, Text
 
 
-def markdown(report: Report, figure: str = "") -> str:
+def to_markdown(report: Report, figure: str = "") -> str:
     """The report.
 
     Args:

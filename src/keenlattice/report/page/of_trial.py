@@ -26,6 +26,7 @@ def trial_report(result: TrialResult, before: Captures, after: Captures, scene: 
     """The report of a trial.
 
     Args:
+        result: what came out.
         before, after: the captures of either version, one per run; empty if they are gone.
         scene: what is known besides.
         number: the trial's in the logbook, if it is there.

@@ -1,0 +1,142 @@
+"""The pages of the documentation that are made from the code, as a hook of MkDocs; nothing of them is kept in git."""
+
+import json
+import re
+import shlex
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from mkdocs.config.defaults import MkDocsConfig
+from mkdocs.structure.files import File, Files
+from mkdocs.structure.pages import Page
+
+ROOT = Path(__file__).parent.parent.parent
+SURE = {"known": "known", "disputed": "**disputed**", "placebo": "**nothing is known by which it could act**"}
+STORY = ROOT / "docs" / "site" / "story.md"
+
+
+def on_files(files: Files, config: MkDocsConfig) -> Files:
+    """Adds the generated pages, and the files beside `docs` that its pages link to."""
+    pages = {"commands.md": commands(), "settings.md": settings(), "schemas.md": schemas(), "story.md": story(),
+             "changelog.md": (ROOT / "CHANGELOG.md").read_text(), "contributing.md": _at_home(
+                 (ROOT / "CONTRIBUTING.md").read_text())}
+    for name, text in pages.items():
+        files.append(File.generated(config, name, content=text))
+    for path in sorted((ROOT / "examples").rglob("*")):
+        if path.suffix in (".py", ".toml"):
+            files.append(File.generated(config, path.relative_to(ROOT).as_posix(), content=path.read_text()))
+    return files
+
+
+def on_page_markdown(markdown: str, page: Page, config: MkDocsConfig, files: Files) -> str:
+    """Links that lead out of `docs` in a checkout lead to the copies in the site."""
+    return markdown.replace("](../examples/", "](examples/").replace("](../CONTRIBUTING.md", "](contributing.md")
+
+
+def _at_home(text: str) -> str:
+    """A page from the top of the checkout: its links into `docs` become links within the site."""
+    return re.sub(r"\]\(docs/", "](", text)
+
+
+def commands() -> str:
+    """Every command with its arguments and options, from the program itself."""
+    import typer
+
+    from keenlattice.cli.app import GROUPS, app
+
+    top: Any = typer.main.get_command(app)
+    groups = {command.__name__: title for title, some in GROUPS.items() for command in some}
+    lines = ["# Commands", "", "Made from the program itself; `keen COMMAND --help` says the same.", ""]
+    names = [*groups, "pack"]
+    for title in GROUPS:
+        shown = [name for name in names if groups.get(name) == title or (name, title) == ("pack", "Change a profile")]
+        lines += [f"## {title}", ""]
+        for name in shown:
+            command = top.commands[name]
+            inside = getattr(command, "commands", None)
+            if inside:
+                lines += [f"### keen {name}", "", command.help or "", ""]
+            for words, one in ([(f"{name} {sub}", some) for sub, some in inside.items()] if inside else
+                               [(name, command)]):
+                lines += _command(words, one, "####" if inside else "###")
+    return "\n".join(lines)
+
+
+def _command(words: str, command: Any, level: str) -> list[str]:
+    taken = " ".join(_taken(one) for one in command.params if one.param_type_name == "argument")
+    lines = [f"{level} keen {words}", "", *(part.strip() for part in (command.help or "").split("\n")), "", "```",
+             f"keen {words} {taken} [options]".replace("  ", " "), "```", "", "| | what for |", "|---|---|"]
+    for one in command.params:
+        if getattr(one, "help", None):
+            name = ", ".join(f"`{opt}`" for opt in one.opts) if one.param_type_name == "option" else (
+                f"`{(one.metavar or one.name).upper()}`")
+            shown = f" Default: `{one.default}`." if one.default not in (None, "", False, ()) and not callable(
+                one.default) and one.param_type_name == "option" else ""
+            lines.append(f"| {name} | {_cell(one.help)}{shown} |")
+    return [*lines, ""]
+
+
+def _taken(argument: Any) -> str:
+    name = (argument.metavar or argument.name.upper()).strip("[].") + "..." * (argument.nargs == -1)
+    return name if argument.required else f"[{name}]"
+
+
+def _cell(text: str) -> str:
+    return " ".join(text.split()).replace("|", "\\|").replace("<", "&lt;")
+
+
+def settings() -> str:
+    """Every setting of the catalog, by domain."""
+    from keenlattice.catalog.load import catalog
+    from keenlattice.catalog.values import written
+
+    lines = ["# Settings", "", "Made from the catalog. What is disputed says so, and says when which is right; what "
+             "nothing is known of by which it could act says so, too. Measure it: `keen trial`, `keen screen`.", ""]
+    domain = ""
+    for one in catalog():
+        if one.domain != domain:
+            domain = one.domain
+            lines += [f"## {domain}", ""]
+        needs = [*(["rights"] * one.rights), *([f"a restart of the {one.restart}"] * (one.restart != "none"))]
+        moves = ", ".join(f"{what} {way}" for what, way in one.moves.items()) or "nothing"
+        lines += [f"### {one.name}", "", f"**{_cell(one.title)}.** {_cell(one.trades)}", "",
+                  f"* Takes {_cell(one.allowed())}; stock: {_cell(written(one.stock, one.unit))}.",
+                  f"* Set for: {one.scope}. Needs: {' and '.join(needs) or 'nothing'}.",
+                  f"* May move: {moves}. How sure: {SURE[one.sure]}.",
+                  *([f"* Inert: {_cell(one.inert)}"] if one.inert else []),
+                  *([f"* Which when: {_cell(one.advice)}"] if one.advice else []),
+                  *(f"* Rule of the trade: `{some.formula}`, {_cell(some.purpose)}" for some in one.suggest), ""]
+    return "\n".join(lines)
+
+
+def schemas() -> str:
+    """The JSON Schemas of the forms that are read and written."""
+    from keenlattice.forms import FORMS, schema
+
+    lines = ["# Forms", "", "JSON Schema (draft 2020-12) of what Keen Lattice reads and writes, made from the models "
+             "by which it is checked. [Formats](formats.md) says what each key means.", ""]
+    for name, (title, _) in FORMS.items():
+        lines += [f"## {title}", "", "```json", json.dumps(schema(name), indent=1), "```", ""]
+    return "\n".join(lines)
+
+
+def story() -> str:
+    """The story, with what each of its commands prints when it is run, here and now, in a fresh logbook."""
+    text = STORY.read_text()
+    with tempfile.TemporaryDirectory() as home:
+        environment = {"HOME": home, "KEEN_BOOK": f"{home}/book", "COLUMNS": "84", "LOGNAME": "player",
+                       "LANG": "C.UTF-8", "PATH": ""}
+
+        def shown(match: re.Match[str]) -> str:
+            parts = []
+            for line in match[1].strip().splitlines():
+                done = subprocess.run(
+                    [sys.executable, "-c", "from keenlattice.cli.app import main; main()", *shlex.split(line)[1:]],
+                    cwd=home, env=environment, capture_output=True, text=True, check=False)
+                parts.append(f"$ {line}\n{done.stdout}{done.stderr}".rstrip())
+            return "```text\n" + "\n\n".join(parts) + "\n```"
+
+        return re.sub(r"```run\n(.*?)```", shown, text, flags=re.DOTALL)

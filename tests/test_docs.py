@@ -1,0 +1,91 @@
+"""The documentation: examples that run, docstrings that are whole, a site whose links lead somewhere."""
+
+import doctest
+import inspect
+import json
+import os
+import re
+import subprocess
+import sys
+from importlib import import_module
+from pathlib import Path
+
+import jsonschema
+import pytest
+
+import keenlattice
+from conftest import Keen, as_json
+from keenlattice.cli.app import GROUPS
+from keenlattice.forms import FORMS, schema
+
+ROOT = Path(__file__).parent.parent
+
+
+def test_examples_in_docstrings_come_out_as_they_say() -> None:
+    tried = 0
+    for home in sorted(set(keenlattice._HOMES.values())):
+        done = doctest.testmod(import_module(f"keenlattice.{home}"))
+        assert done.failed == 0, home
+        tried += done.attempted
+    assert tried >= 20
+
+
+@pytest.mark.parametrize("name", keenlattice.__all__)
+def test_every_public_name_says_what_it_takes(name: str) -> None:
+    thing = getattr(keenlattice, name)
+    told = inspect.getdoc(thing) or ""
+    assert told
+    if inspect.isfunction(thing) or (inspect.isclass(thing) and not getattr(thing, "_is_protocol", False)
+                                     and not issubclass(thing, Exception)):
+        missing = [one for one in inspect.signature(thing).parameters if not re.search(rf"\b{one}\b", told)]
+        assert not missing
+    if inspect.isfunction(thing) and "raise " in inspect.getsource(thing):
+        assert "Raises:" in told
+
+
+def test_the_site_is_built_offline_and_its_links_lead_somewhere(tmp_path: Path) -> None:
+    done = subprocess.run([sys.executable, "-m", "mkdocs", "build", "--strict", "--quiet", "--site-dir", str(tmp_path)],
+                          cwd=ROOT, env={**os.environ, "NO_MKDOCS_2_WARNING": "1"}, capture_output=True,
+                          text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    assert "Median latency: better" in (tmp_path / "story.html").read_text()  # its commands were run
+    commands, settings = ((tmp_path / f"{name}.html").read_text() for name in ("commands", "settings"))
+    assert all(f'id="keen-{command.__name__}"' in commands for some in GROUPS.values() for command in some)
+    assert 'id="framequeue-depth"' in settings and "disputed" in settings
+    elsewhere = r'<(?:script|img|iframe)[^>]*src="https?:|<link[^>]*stylesheet[^>]*href="https?:'
+    assert not any(re.search(elsewhere, page.read_text()) for page in tmp_path.glob("*.html"))
+
+
+def test_results_are_of_the_forms_that_are_told(keen: Keen) -> None:
+    keen("edit", "brass-orbit", "frame.queue-depth=1", "frame.cap=160")
+    seconds = ("--seconds", "2", "--seed", "1", "--json")
+    screen = as_json(keen("screen", "brass-orbit@stock", "brass-orbit", "--rounds", "1", *seconds))
+    tune = as_json(keen("tune", "brass-orbit@stock", "--try", "frame.cap=off,120", "--rounds", "3", "--proof", "2",
+                        *seconds))
+    said = {"screen": [screen], "tune": [tune], "metric": tune["trial"]["metrics"] if tune["trial"] else [],
+            "finding": as_json(keen("survey", "--json"))["findings"],
+            "setting": as_json(keen("catalog", "--json"))["settings"][:0]}
+    for name, results in said.items():
+        for one in results:
+            jsonschema.validate(json.loads(json.dumps(one)), schema(name))
+    assert set(said) < set(FORMS)
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.validate({**screen, "runs": "many"}, schema("screen"))
+
+
+def test_no_page_names_a_command_or_an_option_that_is_not_there() -> None:
+    import typer
+
+    from keenlattice.cli.app import app
+
+    top = typer.main.get_command(app)
+    commands = {**top.commands, **{f"pack {name}": one for name, one in top.commands["pack"].commands.items()}}
+    pages = [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").rglob("*.md")]
+    for page in pages:
+        for words in re.findall(r"(?:`|^    |^\$ |^)keen ([^`\n#]+)", page.read_text(), re.MULTILINE):
+            name = next((part for part in (" ".join(words.split()[:2]), words.split()[0]) if part in commands), None)
+            if words.startswith("-") or words.split()[0].isupper():
+                continue
+            assert name, (page.name, words)
+            known = {option for one in commands[name].params for option in one.opts}
+            assert set(re.findall(r"(?<!\S)--[a-z-]+", words)) <= known | {"--help"}, (page.name, words)
