@@ -12,6 +12,7 @@ import time
 from pathlib import Path
 
 HERE = Path(__file__).parent / "screenshots"
+sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))  # where the browser is
 KEEN = Path(__file__).parent.parent / ".venv" / "bin"
 PACK = Path(__file__).parent.parent / "examples" / "packs" / "pinball-league.toml"
 RECORDINGS = PACK.parent.parent / "recordings"
@@ -38,12 +39,13 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
       "keen revert brass-orbit@club --keep first", "keen history brass-orbit",
       "keen compare brass-orbit@base brass-orbit"]),
     ("pack", 800, [f"cp {PACK} league.toml"], ["keen pack look league.toml", "keen pack adopt league.toml --rule 1"]),
-    ("drift", 800, ["keen edit brass-orbit frame.cap=160 process.priority=high -m steady",
-                    "keen apply brass-orbit --yes"],
-     ["keen drift", "keen chore update-driver --yes", "keen drift", "keen drift --put-back | tail -2", "keen drift"]),
-    ("faults", 800, ["keen edit rig cpu.core-parking=off display.refresh=144 memory.rated-speed=on"], [
-        "keen fault write-fails --at 2", "keen apply rig --yes", "keen fault rights-missing --at 3",
-        "keen apply rig --yes", "keen fault off", "keen recover --finish", "keen undo --list"]),
+    ("drift-faults", 860, ["keen edit brass-orbit frame.cap=160 process.priority=high -m steady",
+                           "keen apply brass-orbit --yes",
+                           "keen edit rig cpu.core-parking=off display.refresh=144 memory.rated-speed=on"],
+     ["keen chore update-driver --yes", "keen drift", "keen drift --put-back | tail -2",
+      "keen fault write-fails --at 2",
+      "keen apply rig --yes", "keen fault rights-missing --at 3", "keen apply rig --yes | tail -2", "keen fault off",
+      "keen recover --finish", "keen undo --list"]),
     ("sheet", 800, ["export KEEN_RIG=byhand", "keen facts refresh_hz=165 ram_mib=16384",
                     "keen game brass-orbit --title 'Brass Orbit' --executable orbit.exe",
                     "keen edit brass-orbit 'frame.cap== refresh - 3' frame.queue-depth=1 sync.vertical=off -m sooner"],
@@ -84,20 +86,30 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
 ]
 
 
+LIST = next(before for name, _, before, _ in SHOTS if name == "screen")
+REPORTED = [
+    "keen edit rig display.refresh=165 background.recorder=off -m 'what survey said'", "keen apply rig --yes",
+    "keen restart machine", "keen edit brass-orbit frame.queue-depth=1 frame.cap='= refresh - 3' -m 'flippers sooner'",
+    "keen edit brass-orbit process.io-priority=high sync.triple-buffering=on -m 'from a list of thirty'",
+    "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7 --blocks 16",
+    "keen report --out trial.html", *(f"KEEN_BOOK=other {line}" for line in [
+        *LIST, "keen screen brass-orbit@stock brass-orbit --seed 1 --matters 1.5", "keen report --out screen.html"])]
+# name, page, width, height, theme, the section that is shown first
+PAGES = [("report", "trial.html", 1280, 1100, "light", 0), ("report-dark", "screen.html", 1280, 1100, "dark", 2),
+         ("report-phone", "trial.html", 390, 1500, "light", 0)]
+
+
 def main() -> None:
     HERE.mkdir(exist_ok=True)
+    if not sys.argv[1:] or "report" in sys.argv[1:]:
+        _shoot_reports()
     for name, height, before, shown in SHOTS:
         if sys.argv[1:] and name not in sys.argv[1:]:
             continue
         with tempfile.TemporaryDirectory() as folder:
             _shoot(HERE / f"{name}.png", height, before, shown, Path(folder))
-            figure = Path(folder) / "keen-demo" / "brass-orbit.png"
-            if figure.exists():
-                shutil.copy(figure, HERE / "figure.png")
             if (runs := Path(folder) / "runs.png").exists():
                 shutil.copy(runs, HERE / "runs.png")
-            if (page := Path(folder) / "sheet.html").exists():
-                _shoot_page(page, HERE / "sheet-page.png")
 
 
 def _shoot(picture: Path, height: int, before: list[str], shown: list[str], folder: Path) -> None:
@@ -128,9 +140,19 @@ def _shoot(picture: Path, height: int, before: list[str], shown: list[str], fold
         process.wait()
 
 
-def _shoot_page(page: Path, picture: Path) -> None:
-    subprocess.run(["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--window-size=1280,800",
-                    f"--screenshot={picture}", page.as_uri()], check=True, capture_output=True, timeout=120)
+def _shoot_reports() -> None:
+    """The report of a trial at a desk and on a phone, and that of a screen in the dark."""
+    from browser import browser
+
+    with tempfile.TemporaryDirectory() as home, browser() as shown:
+        environment = {**os.environ, "PATH": f"{KEEN}:{os.environ['PATH']}", "KEEN_BOOK": f"{home}/book",
+                       "HOME": home, "LOGNAME": "player"}
+        for line in REPORTED:
+            subprocess.run(["sh", "-c", line], cwd=home, env=environment, check=True, capture_output=True)
+        for name, page, width, height, theme, section in PAGES:
+            shown.show(Path(home) / page, width, height, theme)
+            shown.run(f"document.querySelectorAll('h1, h2')[{section}].scrollIntoView()" if section else "")
+            shown.picture(HERE / f"{name}.png")
 
 
 def _quoted(line: str) -> str:

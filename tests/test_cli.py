@@ -29,6 +29,7 @@ def test_the_demo_tells_the_whole_story(keen: Keen, tmp_path: Path) -> None:
     assert "Median latency: better" in told
     assert "does nothing that matters, and that is shown" in " ".join(told.split())
     assert (tmp_path / "keen-demo" / "brass-orbit.png").read_bytes().startswith(b"\x89PNG")
+    assert "of 2 trials" in (tmp_path / "keen-demo" / "brass-orbit.html").read_text()
     assert (tmp_path / "keen-demo" / "logbook" / "logbook.sqlite").exists()
     assert "keen-demo-2" in keen("demo").stdout
     keen("demo", "--out", str(tmp_path), code=2)

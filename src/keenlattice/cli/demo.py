@@ -47,7 +47,7 @@ def demo(
         _rumour(session, story, edited)
     finally:  # also if the player has seen enough and presses Ctrl-C
         _go_back(session, at_first)
-    _where_it_is(folder, result, captures)
+    _where_it_is(session, folder, result, captures)
 
 
 def _new_folder(out: Path | None) -> Path:
@@ -158,12 +158,17 @@ def _go_back(session: "Session", at_first: str) -> None:
         f"The rig is not as it was: fingerprint {now[:8]}, and it was {at_first[:8]}.")
 
 
-def _where_it_is(folder: Path, result: "TrialResult", captures: "dict[str, list[Capture]]") -> None:
+def _where_it_is(session: "Session", folder: Path, result: "TrialResult",
+                 captures: "dict[str, list[Capture]]") -> None:
+    from keenlattice.cli.gathering import history_of
     from keenlattice.cli.output import hint, say
+    from keenlattice.cli.report import write_report
     from keenlattice.cli.trial import draw
 
     figure = folder / f"{result.game}.png"
     draw(result, captures, figure)
-    say(f"\nfigure    {figure}\nlogbook   {folder / 'logbook'}")
-    hint(f"keen survey, or look around in what this left: keen history {result.game} --book {folder / 'logbook'} "
+    page = folder / f"{result.game}.html"
+    write_report(history_of(session, result.game), page)
+    say(f"\nfigure    {figure}\npage      {page}\nlogbook   {folder / 'logbook'}")
+    hint(f"open that page; or look around in what this left: keen history {result.game} --book {folder / 'logbook'} "
         f"--rig {'linux' if result.rig == 'linux' else 'standin'}")

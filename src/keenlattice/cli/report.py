@@ -43,7 +43,7 @@ def report(
     made = history_of(session, game) if study is None else study_report(session, study)
     name = f"{game}-history" if study is None else f"{study.kind}-{study.number}"
     path = out or Path(f"{name}.html")
-    figure = _write(made, path)
+    figure = write_report(made, path)
     if json:
         emit_json("report", {"file": str(path), "figure": str(figure) if figure else None, "title": made.title,
                              "answer": made.answer})
@@ -115,7 +115,7 @@ def _subject(study: "Study") -> str:
     return f"{plan['before']['reference']} against {plan['after']['reference']}"
 
 
-def _write(made: "Report", path: Path) -> Path | None:
+def write_report(made: "Report", path: Path) -> Path | None:
     """Writes the report, and for Markdown its figure beside it; returns that figure's path."""
     from keenlattice.errors import KeenLatticeError
     from keenlattice.files import replace_file

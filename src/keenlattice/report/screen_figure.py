@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.report.forest import Row, forest
 from keenlattice.report.style import headed, plain
-from keenlattice.report.words import TITLES
+from keenlattice.report.words import TITLES, effect_percent
 from keenlattice.trial.screen import Factor, ScreenResult
 
 if TYPE_CHECKING:
@@ -40,7 +40,7 @@ def effects(axes: "Axes", result: ScreenResult, letters: int = 44) -> "Axes":
 
 def _row(one: Factor, letters: int) -> Row:
     judged = one.judged
-    said = "too little to tell" if judged.low_pct is None or judged.high_pct is None else (
-        f"{judged.standing}\n{judged.low_pct:+.1f} to {judged.high_pct:+.1f} %")
+    told = effect_percent(judged)
+    said = told if judged.low_pct is None else f"{judged.standing}\n{told}"
     label = "\n".join(textwrap.wrap(" + ".join(one.settings), letters)[:2])
     return Row(label, judged.change_pct, judged.low_pct, judged.high_pct, judged.standing, said)
