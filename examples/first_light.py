@@ -7,41 +7,28 @@ import sys
 import tempfile
 from pathlib import Path
 
-from keenlattice import (
-    Capture,
-    Logbook,
-    Plan,
-    Scene,
-    apply,
-    headline,
-    open_rig,
-    run_trial,
-    save,
-    to_html,
-    trial_figure,
-    trial_report,
-    undo,
-)
+import keenlattice as keen
 
 folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="keen-"))
-with Logbook(folder / "logbook") as book:
-    rig = open_rig("standin", book.folder)
+with keen.Logbook(folder / "logbook") as book:
+    rig = keen.open_rig("standin", book.folder)
     print(f"{rig.facts()['gpu']} behind a panel at {rig.facts()['refresh_hz']} Hz")
 
     before = book.commit("brass-orbit", {}, note="as it was")
     after = book.commit("brass-orbit", {"frame.queue-depth": 1}, note="flippers sooner")
-    apply(rig, book, after)
+    keen.apply(rig, book, after)
 
-    captures: dict[str, list[Capture]] = {"before": [], "after": []}
-    plan = Plan(blocks=12, seconds=30, seed=1, decides="latency_ms_median", matters_pct=3)
-    result = run_trial(rig, before, after, plan, each=lambda run: captures[run.arm].append(run.capture))
+    captures: dict[str, list[keen.Capture]] = {"before": [], "after": []}
+    plan = keen.Plan(blocks=12, seconds=30, seed=1, decides="latency_ms_median", matters_pct=3)
+    result = keen.run_trial(rig, before, after, plan, each=lambda run: captures[run.arm].append(run.capture))
     book.add_trial(rig.name, result.to_json(), [])
-    print(headline(result))
+    print(keen.headline(result))
     for one in result.metrics:
         print(f"  {one.name:18} {one.verdict}")
 
-    save(trial_figure(result, captures["before"], captures["after"]), folder / "brass-orbit.png")
-    page = trial_report(result, captures["before"], captures["after"], Scene(game="Brass Orbit", facts=rig.facts()))
-    (folder / "brass-orbit.html").write_text(to_html(page))
-    undone = undo(rig, book)
+    sides = captures["before"], captures["after"]
+    keen.save(keen.trial_figure(result, *sides), folder / "brass-orbit.png")
+    page = keen.trial_report(result, *sides, keen.Scene(game="Brass Orbit", facts=rig.facts()))
+    (folder / "brass-orbit.html").write_text(keen.to_html(page))
+    undone = keen.undo(rig, book)
     print(f"undone: {undone.titles[0]}, exactly as before: {undone.exactly}; figure and page are in {folder}")

@@ -103,9 +103,14 @@ def _show(session: "Session", one: "Version", other: "Version", rows: list[Row],
     cells = []
     for domain, group in groupby(rows, key=lambda row: row["setting"].partition(".")[0]):
         cells.append([domain, "", "", ""])
-        cells += [[f"  {first}", *rest] for first, *rest in (in_words(session, row) for row in group)]
+        for row in group:
+            first, *sides, remark = in_words(session, row)
+            cells.append([f"  {first}", *sides, "inert" if row["inert"] else remark])
     say(f"Settings that differ: {len(rows)}. In brackets what each comes to, or inherits.", "dim")
     table(["setting", _head(one), _head(other), ""], cells)
+    for row in rows:
+        if row["inert"]:
+            say(f"! {row['setting']}: {row['inert']}")
     say()
     if trials:
         say(f"Measured in {trials[0]['blocks']} blocks of {trials[0]['seconds']:g} s runs on {trials[0]['rig']}:")

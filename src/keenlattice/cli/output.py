@@ -70,7 +70,7 @@ def styled(text: str, style: str) -> str:
 def say(text: str = "", style: str = "") -> None:
     """Some text, wrapped to the terminal; each of its lines keeps its indent."""
     for line in text.split("\n"):
-        indent = line[:len(line) - len(line.lstrip())]
+        indent = "  " if line.startswith("! ") else line[:len(line) - len(line.lstrip())]
         for part in textwrap.wrap(line, width(), subsequent_indent=indent, break_on_hyphens=False) or [""]:
             print(styled(part, style))
 

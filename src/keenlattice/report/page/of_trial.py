@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.metrics import METRICS
 from keenlattice.report.frames import distribution, frame_times
 from keenlattice.report.latency import stage_budget
 from keenlattice.report.page.content import Block, Commands, Fold, Picture, Report, Table, Text
@@ -157,7 +158,8 @@ def numbers(result: TrialResult, title: str = "The numbers") -> Fold:
         Table(["metric", "before", "after", "change", "interval", "at", "blocks", "verdict"], rows,
               right=(1, 2, 3, 4, 5, 6)),
         Text("Before and after: geometric means over the runs. The metric that decides has an interval of its own; the "
-             "others share one error among them.")])
+             "others share one error among them."),
+        Table(["metric", "what it is"], [[TITLES[one.name], METRICS[one.name].definition] for one in result.metrics])])
 
 
 def trial_command(result: TrialResult) -> str:
