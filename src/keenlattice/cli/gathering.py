@@ -24,6 +24,7 @@ def study_report(session: "Session", study: "Study") -> "Report":
 def _of_trial(session: "Session", study: "Study") -> "Report":
     from keenlattice.cli.scene import scene_of
     from keenlattice.cli.studies import version_kept
+    from keenlattice.report.page.content import Text
     from keenlattice.report.page.of_screen import standings
     from keenlattice.report.page.of_trial import trial_report
 
@@ -34,7 +35,8 @@ def _of_trial(session: "Session", study: "Study") -> "Report":
     screens = [one for one in _screens(session, result.game)
                if (one.before, one.after) == (result.before, result.after)]
     return trial_report(result, *_sides(session, study, result.plan), scene, study.number,
-                        [standings(one) for one in screens[:1]])
+                        [block for one in screens[:1] for block in (
+                            Text("A screen of the same two versions told them apart:"), standings(one))])
 
 
 def _of_screen(session: "Session", study: "Study") -> "Report":

@@ -18,7 +18,7 @@ def history(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List the versions of a profile, newest first, with what each changed and why."""
-    from keenlattice.cli.output import emit_json, say
+    from keenlattice.cli.output import emit_json, hint, say
     from keenlattice.cli.session import begin
 
     session = begin(book, rig)
@@ -38,6 +38,8 @@ def history(
         for one, (head, tail) in zip(versions, _lanes(versions), strict=True):
             marks = [*labels.get(one.id, []), *(["applied"] if applied and one.id == applied.version else [])]
             _tell(one, marks, changed[one.id], head, tail)
+        hint(f"keen compare {profile}@stock {versions[0].reference}"
+             + f"; or keen report {profile}, for a page of all this" * (profile != "rig"))
 
 
 def _tell(one: "Version", marks: list[str], changed: list[str], head: str, tail: str) -> None:

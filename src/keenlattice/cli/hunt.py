@@ -142,4 +142,4 @@ def _show(session: "Session", result: "HuntResult", line: "list[Version]") -> No
     if not result.sure:
         say("! not every question could be settled by forty looks: there may be a setting too many here")
     hint(f"keen trial {result.before} {result.first} --decides {result.trial.plan.decides}, to see how much of it "
-        "that is")
+         "that is; keen report makes a page of this")

@@ -78,6 +78,15 @@ def ingest(
     _tell(file, columns, found, kept, every, json)
 
 
+def say_kept(kept: str, picture: str = "") -> None:
+    """Whether a recording is in the logbook now, and how it can be drawn."""
+    from keenlattice.cli.output import hint, say
+
+    say(f"Kept as {kept}." if kept else "Not kept: say what was played with --of GAME to keep it.", "dim")
+    if kept:
+        hint(" ".join(f"keen draw {kept} {picture} --out run.png".split()))
+
+
 def check_ending(path: Path | None, *endings: str) -> None:
     """Whether a file's name has one of the endings, and a folder to be in: asked before anything is played.
 
@@ -234,4 +243,5 @@ def _tell(file: Path, columns: "ColumnMap", found: "Ingested", kept: str, every:
     _tell_course(found.capture)
     for name, (start, end) in found.segments.items():
         say(f"segment {name}: {start / 1000:.1f} to {end / 1000:.1f} s")
-    say(f"\nKept as {kept}." if kept else "\nNot kept: say what was played with --of GAME to keep it.", "dim")
+    say()
+    say_kept(kept)

@@ -97,20 +97,28 @@ def _draw(found: "Latency", title: str, figure: Path) -> None:
     save(picture, figure)
 
 
+def _emit(file: Path, found: "Latency", numbers: "Described", kept: str) -> None:
+    from keenlattice.cli.output import emit_json
+    from keenlattice.measure.latency import stage_means
+
+    emit_json("latency", {
+        "file": file.name, "presses": int(found.press_ms.size), "answered": numbers.answered,
+        "misses": found.misses, "unasked": found.unasked, "mean_ms": numbers.mean,
+        "mean_low_ms": numbers.mean_low, "mean_high_ms": numbers.mean_high, "spread_ms": numbers.spread,
+        "percentiles": {f"p{share}": list(values) for share, values in numbers.percentiles.items()},
+        "stages": {name: list(values) for name, values in stage_means(found).items()},
+        "grid_ms": numbers.grid_ms, "about": found.about, "capture": kept or None,
+        "doubts": [{"at_ms": one.at_ms, "what": one.what} for one in found.doubts]})
+
+
 def _tell(file: Path, found: "Latency", numbers: "Described", kept: str, json: bool) -> None:
-    from keenlattice.cli.output import emit_json, say, table
+    from keenlattice.cli.ingest import say_kept
+    from keenlattice.cli.output import say, table
     from keenlattice.measure.capture import STAGES
     from keenlattice.measure.latency import stage_means
 
     if json:
-        emit_json("latency", {
-            "file": file.name, "presses": int(found.press_ms.size), "answered": numbers.answered,
-            "misses": found.misses, "unasked": found.unasked, "mean_ms": numbers.mean,
-            "mean_low_ms": numbers.mean_low, "mean_high_ms": numbers.mean_high, "spread_ms": numbers.spread,
-            "percentiles": {f"p{share}": list(values) for share, values in numbers.percentiles.items()},
-            "stages": {name: list(values) for name, values in stage_means(found).items()},
-            "grid_ms": numbers.grid_ms, "about": found.about, "capture": kept or None,
-            "doubts": [{"at_ms": one.at_ms, "what": one.what} for one in found.doubts]})
+        _emit(file, found, numbers, kept)
         return
     say(f"{file.name}: {found.press_ms.size} presses, {numbers.answered} answered", "bold")
     if found.misses:
@@ -139,8 +147,9 @@ def _tell(file: Path, found: "Latency", numbers: "Described", kept: str, json: b
         say(f"! the press at {one.at_ms / 1000:.2f} s: {one.what}")
     if len(found.doubts) > DOUBTS_SHOWN:
         say(f"! and {len(found.doubts) - DOUBTS_SHOWN} more like these (--json lists all)")
-    say(f"\nKept as {kept}." if kept else "\nNot kept: say what was played with --of GAME to keep it.", "dim")
-    say("These intervals describe this recording. To compare two versions, record each several times, in turn.", "dim")
+    say("\nThese intervals describe this recording. To compare two versions, record each several times, in turn.",
+        "dim")
+    say_kept(kept, "--what latency")
 
 
 def _how(found: "Latency") -> list[tuple[str, str]]:

@@ -70,7 +70,7 @@ def _chosen(session: "Session", number: int | None) -> "Study":
         if not found:
             raise UsageError(f"nothing has been measured on {session.rig_name} yet: keen trial, keen screen, keen hunt "
                              "and keen tune do; or name a game, for its history")
-        return found[0]
+        return _with_what_it_proves(found)
     for one in known:
         if one.number == number and one.kind == "steps":
             raise UsageError(f"study {number} stepped a setting up: its report is that of the trial which came after")
@@ -79,6 +79,15 @@ def _chosen(session: "Session", number: int | None) -> "Study":
         if one.number == number:
             return one
     raise UsageError(f"there is no study {number} on {session.rig_name}; see keen report --list")
+
+
+def _with_what_it_proves(found: "list[Study]") -> "Study":
+    """The newest study; of a tuning and the trial that it ended in the tuning, whose report holds both."""
+    newest, earlier = found[0], found[1] if len(found) > 1 else None
+    if (earlier and newest.kind == "trial" and earlier.kind == "tune" and newest.number == earlier.number + 1
+            and newest.plan["before"] == earlier.plan["base"]):
+        return earlier
+    return newest
 
 
 def is_pilot(study: "Study") -> bool:

@@ -21,7 +21,7 @@ def show(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Show the effective value of each setting, and the layer that it comes from; or all about one."""
-    from keenlattice.cli.output import emit_json, say, table
+    from keenlattice.cli.output import emit_json, hint, say, table
     from keenlattice.cli.session import begin
     from keenlattice.cli.survey import show_findings
 
@@ -51,6 +51,9 @@ def show(
         say(f"! {key} is set here, but the rig {session.rig.name} does not have it: kept, and not applied")
     say()
     show_findings(session.findings(effective))
+    if version.entries and version.profile != "rig":
+        hint(f"keen trial {version.profile}@stock {version.reference}, to see what that does; or keen apply "
+             f"{version.reference}")
 
 
 def value_of(session: "Session", one: "Effective") -> str:

@@ -169,7 +169,7 @@ def _show(session: "Session", base: "Version", result: "TuneResult", made: "Vers
     if made and trial:
         say(f"Against where it started, in {trial.blocks_played} blocks of runs of their own:")
         say(headline(trial), VERDICT_STYLES[trial.deciding.verdict])
-        hint(f"keen apply {made.reference}")
+        hint(f"keen apply {made.reference}; keen report makes a page of it")
     elif made:
         hint(f"keen trial {base.reference} {made.reference} --decides {plan.goal}, which alone proves it")
 
