@@ -1,16 +1,20 @@
 """What the tests share: a stand-in rig, a logbook, and the command line as a process."""
 
+import contextlib
+import io
 import json
 import os
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import pytest
 from hypothesis import settings
 
+from keenlattice.cli.app import main
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig.standin.machine import Standin
 
@@ -39,17 +43,43 @@ def environment(home: Path, **more: str) -> dict[str, str]:
     return {**plain, "HOME": str(home), "COLUMNS": "100", **more}
 
 
-@pytest.fixture
-def keen(tmp_path: Path) -> Keen:
-    """Runs `keen` as a process, on a logbook of its own."""
+def typed(words: Sequence[str], folder: Path, env: Mapping[str, str],
+          encoding: str = "utf-8") -> "subprocess.CompletedProcess[str]":
+    """Runs `keen` in this process, with its own environment, folder and streams: starting one for each command of the
+    tests takes minutes."""
+    streams = [io.TextIOWrapper(io.BytesIO(), encoding=encoding) for _ in range(2)]
+    with (mock.patch.dict(os.environ, env, clear=True), contextlib.chdir(folder), open(os.devnull) as nothing,
+          mock.patch.object(sys, "argv", ["keen", *words]), mock.patch.object(sys, "stdin", nothing),
+          contextlib.redirect_stdout(streams[0]), contextlib.redirect_stderr(streams[1]),
+          pytest.raises(SystemExit) as ended):
+        main()
+    for stream in streams:
+        stream.flush()
+    said, errors = (stream.buffer.getvalue().decode(encoding) for stream in streams)  # type: ignore[attr-defined]
+    return subprocess.CompletedProcess(["keen", *words], int(ended.value.code or 0), said, errors)
+
+
+def as_process(words: Sequence[str], folder: Path, env: Mapping[str, str]) -> "subprocess.CompletedProcess[str]":
+    """Runs `keen` as a process of its own."""
+    return subprocess.run([*KEEN, *words], env=env, cwd=folder, capture_output=True, text=True,
+                          stdin=subprocess.DEVNULL, timeout=300, check=False)
+
+
+@pytest.fixture(params=[pytest.param(typed, id="")])
+def keen(tmp_path: Path, request: pytest.FixtureRequest) -> Keen:
+    """Runs `keen` on a logbook of its own; as a process, where a test is marked with `AS_PROCESS`."""
+    how = request.param
+
     def run(*words: str, code: int = 0, **more: str) -> "subprocess.CompletedProcess[str]":
-        env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), **more)
-        done = subprocess.run([*KEEN, *words], env=env, cwd=tmp_path, capture_output=True, text=True,
-                              stdin=subprocess.DEVNULL, timeout=300, check=False)
+        done: subprocess.CompletedProcess[str] = how(
+            words, tmp_path, environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), **more))
         assert done.returncode == code, done.stdout + done.stderr
         assert "Traceback" not in done.stderr, done.stderr
         return done
     return run
+
+
+AS_PROCESS = pytest.mark.parametrize("keen", [as_process], indirect=True, ids=["process"])
 
 
 def as_json(done: "subprocess.CompletedProcess[str]") -> Any:

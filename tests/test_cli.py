@@ -15,7 +15,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import KEEN, Keen, as_json, environment
+from conftest import AS_PROCESS, KEEN, Keen, as_json, environment
 from keenlattice.measure.parquet import read_capture
 
 METRIC_KEYS = {"name", "unit", "before", "after", "change_pct", "low_pct", "high_pct", "verdict", "confidence", "n"}
@@ -47,6 +47,7 @@ def test_a_demo_that_is_stopped_takes_its_edit_off_again(tmp_path: Path) -> None
     assert not state.exists(), told
 
 
+@AS_PROCESS
 def test_from_an_edit_to_a_verdict_and_back(keen: Keen, tmp_path: Path) -> None:
     edit = as_json(keen("edit", "brass-orbit", "frame.queue-depth=1", "frame.cap=off", "-m", "sooner", "--json"))
     assert edit["before"] == "brass-orbit@stock" and len(edit["changes"]) == 2
@@ -320,6 +321,7 @@ def test_a_capture_cut_short_and_a_state_damaged(keen: Keen, tmp_path: Path) -> 
     assert state.read_text() == "{"
 
 
+@AS_PROCESS
 def test_a_full_disk_leaves_nothing_half_written(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "brass-orbit", "frame.cap=160")
     before = {path: path.read_bytes() for path in (tmp_path / "book").rglob("*") if path.is_file()}
@@ -342,6 +344,7 @@ def test_output_can_be_cut_off_and_has_no_colour_in_a_pipe(tmp_path: Path) -> No
     assert cut.stderr == "" and "\x1b" not in cut.stdout
 
 
+@AS_PROCESS
 def test_any_command_puts_right_what_a_kill_left(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "brass-orbit", "frame.cap=160")
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from markdown_it import MarkdownIt
 
 from browser import CONTRASTS, MISSING, Browser, browser
-from conftest import KEEN, Keen, as_json, environment
+from conftest import KEEN, Keen, as_json, environment, typed
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.checks import Finding, Findings
 from keenlattice.profile.compare import changes
@@ -64,7 +64,8 @@ def written(tmp_path_factory: pytest.TempPathFactory) -> Path:
             "tune brass-orbit@stock --try frame.queue-depth=1,3 --goal latency_ms_p95 --rounds 4 --proof 2 --seconds 5 "
             "--seed 1", "report --study 1", "report --study 2", "report --study 3", "report --study 4",
             "report brass-orbit", "report --study 1 --out trial.md", "report tidewater-rally"):
-        subprocess.run([*KEEN, *words.split()], env=env, cwd=home, check=True, capture_output=True, timeout=120)
+        done = typed(words.split(), home, env)
+        assert done.returncode == 0, done.stderr
     return home
 
 

@@ -1,20 +1,15 @@
 """The terminal: every command at two widths, colours, letters, progress and hints where they belong, completion."""
 
-import contextlib
-import io
 import os
 import pty
 import select
 import shlex
-import sys
 import time
 from pathlib import Path
-from unittest import mock
 
 import pytest
 
-from conftest import KEEN, Keen, environment
-from keenlattice.cli.app import main
+from conftest import AS_PROCESS, KEEN, Keen, environment, typed
 from smoke import COMMANDS, prepare
 
 
@@ -34,35 +29,21 @@ def on_screen(tmp_path: Path, words: list[str], **more: str) -> str:
     return screen.decode()
 
 
-def typed(words: str, encoding: str) -> tuple[int, str, str]:
-    """Exit code, output and errors of a command, run in this process: starting one for each takes too long."""
-    streams = [io.TextIOWrapper(io.BytesIO(), encoding=encoding) for _ in range(2)]
-    with (mock.patch.object(sys, "argv", ["keen", *shlex.split(words)]), mock.patch.object(sys, "stdin", io.StringIO()),
-          contextlib.redirect_stdout(streams[0]), contextlib.redirect_stderr(streams[1]),
-          pytest.raises(SystemExit) as ended):
-        main()
-    for stream in streams:
-        stream.flush()
-    said, errors = (stream.buffer.getvalue().decode(encoding) for stream in streams)  # type: ignore[attr-defined]
-    return int(ended.value.code or 0), said, errors
-
-
 @pytest.mark.parametrize(("columns", "encoding"), [(80, "utf-8"), (120, "ascii")])
-def test_every_command_fits_its_width_and_its_letters(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, columns: int,
-                                                      encoding: str) -> None:
+def test_every_command_fits_its_width_and_its_letters(tmp_path: Path, columns: int, encoding: str) -> None:
     prepare(tmp_path)
-    monkeypatch.chdir(tmp_path)
-    for name, value in {"COLUMNS": str(columns), "KEEN_BOOK": str(tmp_path / "book"), "HOME": str(tmp_path)}.items():
-        monkeypatch.setenv(name, value)
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book")) | {"COLUMNS": str(columns)}
     for words, expected in COMMANDS:
-        code, said, errors = typed(words, encoding)
-        assert code == expected, (words, errors)
+        done = typed(shlex.split(words), tmp_path, env, encoding)
+        said, errors = done.stdout, done.stderr
+        assert done.returncode == expected, (words, errors)
         assert "\x1b" not in said and "next: " not in said, words
         if "--markdown" not in words:  # its lines are the table's rows
             assert max((len(line) for line in said.splitlines()), default=0) <= columns, words
         assert all(line.startswith(("next: ", "for what waits: ", "to ", "! ")) for line in errors.splitlines()), words
 
 
+@AS_PROCESS
 def test_colours_progress_and_hints_are_for_a_terminal(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "brass-orbit", "frame.queue-depth=1")
     words = ["trial", "brass-orbit@stock", "brass-orbit", "--blocks", "2", "--seconds", "2"]
@@ -90,6 +71,13 @@ def test_the_shell_completes(keen: Keen) -> None:
         assert sorted(done.stdout.split()) == sorted(offered.split()), line
     done = keen(_KEEN_COMPLETE="complete_bash", COMP_WORDS="keen show brass-orbit @", COMP_CWORD="3")
     assert {"steady", "stock", "applied"} < set(done.stdout.split())
+
+
+def test_a_note_cannot_act_on_the_terminal(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "brass-orbit", "frame.cap=160", "-m", "quiet \x1b[31mred\x07 \u202e and loud")
+    for words in (["history", "brass-orbit"], ["show", "brass-orbit"]):
+        shown = on_screen(tmp_path, words, NO_COLOR="1")
+        assert "quiet ?[31mred? ? and loud" in shown and not set(shown) & set("\x1b\x07\u202e")
 
 
 def test_completion_makes_nothing(keen: Keen, tmp_path: Path) -> None:

@@ -103,6 +103,7 @@ def _advised(message: str, where: str) -> str:
 
 
 def _say(message: str, code: int) -> int:
-    line = " ".join(message.split())
-    print(f"keen: {line}", file=sys.stderr)
+    from keenlattice.cli.output import harmless
+
+    print(harmless(f"keen: {' '.join(message.split())}"), file=sys.stderr)
     return code

@@ -24,7 +24,7 @@ def compare(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Show what differs between two versions, packs or the rig, with the measured effect where there is one."""
-    from keenlattice.cli.output import emit_json, say
+    from keenlattice.cli.output import emit_json, harmless, say
     from keenlattice.cli.session import begin
 
     session = begin(book, rig)
@@ -33,7 +33,7 @@ def compare(
     if json:
         emit_json("compare", {"before": one.reference, "after": other.reference, "changes": rows, "trials": trials})
     elif markdown:
-        print(_as_markdown(session, one, other, rows, trials))
+        print(harmless(_as_markdown(session, one, other, rows, trials)))
     elif not rows:
         say(f"{one.reference} and {other.reference} set the same.")
     else:

@@ -67,9 +67,16 @@ def styled(text: str, style: str) -> str:
     return f"\033[{';'.join(str(CODES[word]) for word in style.split())}m{text}\033[0m"
 
 
+def harmless(text: str) -> str:
+    """The text without what a terminal would act on: no note can move the cursor or colour a verdict."""
+    if text.isprintable():
+        return text
+    return "".join(letter if letter.isprintable() or letter == "\n" else "?" for letter in text)
+
+
 def say(text: str = "", style: str = "") -> None:
     """Some text, wrapped to the terminal; each of its lines keeps its indent."""
-    for line in text.split("\n"):
+    for line in harmless(text).split("\n"):
         indent = "  " if line.startswith("! ") else line[:len(line) - len(line.lstrip())]
         for part in textwrap.wrap(line, width(), subsequent_indent=indent, break_on_hyphens=False) or [""]:
             print(styled(part, style))
@@ -82,17 +89,17 @@ def hint(text: str, what_for: str = "next") -> None:
     if sys.stdout.isatty():
         say(line, "dim")
     else:
-        print(line, file=sys.stderr)
+        print(harmless(line), file=sys.stderr)
 
 
 def warn(text: str) -> None:
     """What is amiss beside the result, which it does not end up in."""
-    print(f"! {' '.join(text.split())}", file=sys.stderr)
+    print(harmless(f"! {' '.join(text.split())}"), file=sys.stderr)
 
 
 def table(columns: Sequence[str], rows: Iterable[Sequence[str]], right: Sequence[int] = ()) -> None:
     """A table without borders; `right` names the columns that hold numbers. All but the first wrap if they must."""
-    cells = [list(row) for row in rows]
+    cells = [[harmless(cell) for cell in row] for row in rows]
     widths = [max(1, *(len(row[column]) for row in [list(columns), *cells])) for column in range(len(columns))]
     room = width() - GAP * (len(columns) - 1)
     while sum(widths) > room and max(widths[1:], default=0) > NARROWEST:  # names, in the first, are never broken
