@@ -126,12 +126,13 @@ def trial_of(study: "Study") -> "TrialResult":
 
 
 def _trials(session: "Session", game: str) -> "list[Study]":
-    """The trials of a game, the newest first; without its pilots."""
+    """The trials of a game or of the rig-wide profile, the newest first; without pilots."""
     from keenlattice.cli.report import is_pilot
     from keenlattice.logbook.studies import studies
 
     return [one for one in studies(session.book, session.rig_name)
-            if one.kind == "trial" and one.result and one.result["game"] == game and not is_pilot(one)]
+            if one.kind == "trial" and one.result and not is_pilot(one)
+            and game in (one.result["game"], one.result["before"].partition("@")[0])]
 
 
 def _screens(session: "Session", game: str) -> "list[ScreenResult]":

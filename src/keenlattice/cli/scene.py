@@ -22,7 +22,7 @@ def scene_of(session: "Session", game: str, before: "Version", after: "Version",
     from keenlattice.rig.drift import find_drift
 
     rests_on = evidence or {}
-    titles = {one.name: one.title for one in session.rig.games()}
+    titles = {"rig": "The rig-wide profile", **{one.name: one.title for one in session.rig.games()}}
     applied = session.book.last_apply(session.rig_name, before.profile)
     return Scene(
         game=titles.get(game, game), changes=changed(session, before, after),
