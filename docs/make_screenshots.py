@@ -21,7 +21,7 @@ COLOURS = ["-bg", "#14181d", "-fg", "#d8dee6", "-bw", "0"]
 
 # name, height in pixels, commands that are typed unseen before, commands that are shown
 SHOTS: list[tuple[str, int, list[str], list[str]]] = [
-    ("demo", 1040, [], ["keen demo"]),
+    ("demo", 1100, [], ["keen demo"]),
     ("survey", 800, [], ["keen survey"]),
     ("catalog", 800, [], ["keen catalog --needs machine --moves latency", "keen catalog frame.queue-depth",
                           "keen catalog process.affinity", "keen catalog game.frame-cap"]),
@@ -50,7 +50,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
                     "keen game brass-orbit --title 'Brass Orbit' --executable orbit.exe",
                     "keen edit brass-orbit 'frame.cap== refresh - 3' frame.queue-depth=1 sync.vertical=off -m sooner"],
      ["keen apply brass-orbit --yes >sheet.txt", "keen sheet --tick 1 --seen 2=3", "keen sheet --out sheet.html"]),
-    ("ingest", 800, [f"cp {RECORDINGS}/odd.csv ."], [
+    ("ingest", 880, [f"cp {RECORDINGS}/odd.csv ."], [
         "keen ingest odd.csv --yes",
         "keen ingest odd.csv --time 'Zeit [us]' --means intervals --unit us --marker Marke --dropped Bild=0 "
         "--name friends-box --of brass-orbit | head -3",

@@ -27,7 +27,7 @@ def to_html(report: Report) -> str:
 
 def unbroken(text: str) -> str:
     """The text with numbers that no line ends between and their unit."""
-    return re.sub(r"(?<=\d) (?=(%|ms|fps|s)\b|%)", "\N{NO-BREAK SPACE}", text)
+    return re.sub(r"(?<=\d) (?=(ms|fps|s|Hz|MHz|MiB|frames?)\b|%)", "\N{NO-BREAK SPACE}", text)
 
 
 def _drawn(report: Report) -> dict[int, Markup]:
