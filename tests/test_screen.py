@@ -168,5 +168,9 @@ def test_screens_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     assert "was left unfinished" in keen("screen", "--resume", code=2).stderr
     pack = as_json(keen("screen", "brass-orbit@stock", str(PACK), "--seconds", "5", "--rounds", "1", "--json"))
     assert {one["judged"]["metric"] for one in pack["factors"]} == {"latency_ms_median"} and pack["runs"] == 8
+    keen("edit", "brass-orbit", "sync.vertical=on", "sync.triple-buffering=on")
+    plan = ["screen", "brass-orbit@stock", "brass-orbit", "--plan"]
+    assert "one decides what the other does" in keen(*plan).stdout
+    assert "sync.triple-buffering + sync.vertical" in keen(*plan, "--together", "checks").stdout
     for bad in (["screen"], ["screen", "brass-orbit", "brass-orbit"], [*words, "--together", "x.y"]):
         assert keen(*bad, code=2).stderr

@@ -265,3 +265,9 @@ def test_what_matters_may_be_an_amount(keen: Keen, text: str, says: str) -> None
         for bad in ("1fps", "a lot", "-1"):
             keen(*words, bad, code=2)
     assert says in keen(*words, text).stdout
+    if text.endswith("ms"):  # wherever something has to matter
+        for other in (["screen", "brass-orbit@stock", "brass-orbit", "--rounds", "1"],
+                      ["hunt", "brass-orbit", "--blocks", "2"],
+                      ["tune", "brass-orbit@stock", "--try", "frame.cap=off,90", "--rounds", "3", "--proof", "0"]):
+            done = as_json(keen(*other, "--seconds", "2", "--seed", "1", "--matters", "0.2ms", "--json"))
+            assert 3 < done.get("plan", done.get("trial"))["matters_pct"] < 8

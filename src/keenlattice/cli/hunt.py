@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from keenlattice.cli.complete import games, metrics, references
-from keenlattice.cli.options import Book, Json, Rig, Seconds, Seed
+from keenlattice.cli.options import Book, Json, Matters, Rig, Seconds, Seed
 
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
@@ -27,8 +27,7 @@ def hunt(
                                        "latest]")] = "",
     decides: Annotated[str, typer.Option(
         "--decides", autocompletion=metrics, help="The metric that changed.")] = "frame_ms_mean",
-    matters: Annotated[float, typer.Option("--matters", help="The smallest difference that matters to you, in %."
-                                           )] = 1.0,
+    matters: Matters = "1",
     blocks: Annotated[int, typer.Option("--blocks", help="Of the trial of the oldest against the newest.")] = 8,
     error: Annotated[float, typer.Option("--error", help="How likely it may name the wrong version.")] = 0.05,
     game: Annotated[str | None, typer.Option(
@@ -45,7 +44,7 @@ def hunt(
     """
     from keenlattice.cli.output import emit_json
     from keenlattice.cli.session import begin
-    from keenlattice.cli.studies import begun, recompute
+    from keenlattice.cli.studies import begun, matters_pct, recompute
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import study
     from keenlattice.trial.hunt import HuntPlan, run_hunt
@@ -60,7 +59,8 @@ def hunt(
         raise UsageError("a hunt takes a profile: keen hunt GAME; or --resume")
     else:
         line = line_of(session, since or f"{profile}@stock", until or profile)
-        trial = Plan(blocks, seconds, fresh_seed() if seed is None else seed, decides, matters)
+        trial = Plan(blocks, seconds, fresh_seed() if seed is None else seed, decides,
+                     matters_pct(session, matters, decides, line[0], json))
         plan = HuntPlan(trial, error)
         found = begun(session, "hunt", line, game, {
             "line": [version.reference for version in line], "trial": asdict(trial), "error": error})

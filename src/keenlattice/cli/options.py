@@ -17,5 +17,7 @@ Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
 Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do it without asking.")]
 Seconds = Annotated[float, typer.Option("--seconds", help="Length of a run.")]
 Seed = Annotated[int | None, typer.Option("--seed", help="Repeats an earlier one.  [default: drawn, and recorded]")]
+Matters = Annotated[str, typer.Option("--matters", help="The smallest difference that matters to you: in %, or as "
+                                      "0.5ms or 3fps.")]
 Note = Annotated[str, typer.Option("--note", "-m", help="Why, in a few words.")]
 REFERENCE = "GAME for its latest version, GAME@VERSION, GAME@stock or GAME@applied; `rig` is the rig-wide profile."

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from keenlattice.cli.complete import games, metrics, references
-from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Seconds, Seed
+from keenlattice.cli.options import REFERENCE, Book, Json, Matters, Rig, Seconds, Seed
 
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
@@ -22,15 +22,15 @@ def screen(
         autocompletion=references, help="The version whose changes are to be told apart, or a pack (.toml) on "
                                               "top of the first one.")] = "",
     together: Annotated[list[str] | None, typer.Option("--together", metavar="SETTING,SETTING", help="Settings that "
-                                                       "are switched as one; once or more.")] = None,
+                                                       "are switched as one; once or more. `checks`: those of which "
+                                                       "one decides what another does.")] = None,
     rounds: Annotated[int, typer.Option("--rounds", help="At most so many; it ends with the first after which nothing "
                                         "is unclear.")] = 3,
     seconds: Seconds = 30.0,
     decides: Annotated[str, typer.Option(
         "--decides", autocompletion=metrics, help="The metric that decides, where nothing is claimed."
                                          )] = "frame_ms_mean",
-    matters: Annotated[float, typer.Option("--matters", help="The smallest difference that matters to you, in %."
-                                           )] = 1.0,
+    matters: Matters = "1",
     game: Annotated[str | None, typer.Option(
         "--game", autocompletion=games, help="The game to play; needed for rig-wide versions."
                                              )] = None,
@@ -49,7 +49,7 @@ def screen(
     from keenlattice.cli.ingest import check_ending
     from keenlattice.cli.output import emit_json
     from keenlattice.cli.session import begin
-    from keenlattice.cli.studies import begun, kept_version, recompute, version_kept
+    from keenlattice.cli.studies import begun, kept_version, matters_pct, recompute, version_kept
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import study
     from keenlattice.trial.plan import fresh_seed
@@ -66,10 +66,10 @@ def screen(
     else:
         one = session.find(before)
         other, claims = _after(session, one, after)
-        groups = [tuple(part.strip() for part in group.split(",")) for group in together or []]
-        factors = factors_of(one.entries, other.entries, groups)
+        factors = factors_of(one.entries, other.entries, _groups(together or [], one, other))
         plan = ScreenPlan(factors, tuple(_claims_of(group, claims) for group in factors) if claims else (), rounds,
-                          seconds, fresh_seed() if seed is None else seed, decides, matters, warm_up)
+                          seconds, fresh_seed() if seed is None else seed, decides,
+                          matters_pct(session, matters, decides, one, json), warm_up)
         if plan_only:
             _tell_plan(session, plan, json)
             return
@@ -104,12 +104,25 @@ def _after(session: "Session", before: "Version", after: str) -> "tuple[Version,
     return with_rules_of(session, offers, before, pack.title), claims
 
 
+def _groups(together: list[str], before: "Version", after: "Version") -> list[tuple[str, ...]]:
+    """The groups that a player has named; `checks` stands for those that the checks know of."""
+    from keenlattice.profile.checks import belong_together
+    from keenlattice.profile.compare import changes
+
+    named = [tuple(part.strip() for part in group.split(",")) for group in together if group != "checks"]
+    if "checks" in together:
+        taken = {key for group in named for key in group}
+        named += belong_together(one.key for one in changes(before.entries, after.entries) if one.key not in taken)
+    return named
+
+
 def _claims_of(group: "tuple[str, ...]", claims: "dict[str, tuple[Claim, ...]]") -> "tuple[Claim, ...]":
     return next((claims[key] for key in group if claims.get(key)), ())
 
 
 def _tell_plan(session: "Session", plan: "ScreenPlan", json: bool) -> None:
     from keenlattice.cli.output import emit_json, say
+    from keenlattice.profile.checks import belong_together
     from keenlattice.trial.screen import costly
 
     in_round, restarts = len(plan.design()), [plan.factors[place] for place in costly(session.rig, plan)]
@@ -122,6 +135,10 @@ def _tell_plan(session: "Session", plan: "ScreenPlan", json: bool) -> None:
         f"{plan.rounds} rounds.", "bold")
     for group in plan.factors:
         say("  " + " + ".join(group) + " (restarts the machine)" * (group in restarts))
+    alone = [group[0] for group in plan.factors if len(group) == 1]
+    for group in belong_together(alone):
+        say(f"! {' and '.join(group)}: one decides what the other does; --together {','.join(group)} switches them as "
+            "one, or --together checks all such")
     if restarts:
         say("Runs that agree in what restarts the machine come one after the other, so that it restarts seldom; what "
             "changes slowly meanwhile weighs more on those.")

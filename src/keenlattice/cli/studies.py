@@ -104,7 +104,7 @@ def version_kept(session: "Session", kept: dict[str, Any]) -> "Version":
     return Version(kept["profile"], kept["entries"], note=kept["note"])
 
 
-def matters_pct(session: "Session", text: str, decides: str, before: "Version") -> float:
+def matters_pct(session: "Session", text: str, decides: str, before: "Version", quiet: bool = False) -> float:
     """The smallest difference that matters, in per cent, from what a player wrote: `1`, `1%`, `0.5ms` or `3fps`.
 
     An amount is held against the newest kept run of the version.
@@ -129,7 +129,8 @@ def matters_pct(session: "Session", text: str, decides: str, before: "Version") 
     if not value > 0:
         raise UsageError(f"--matters {text!r}: no run of {before.reference} is kept that tells how much {amount:g} "
                          f"{unit} are of it: apply it and keen measure it first, or write per cent")
-    say(f"{amount:g} {unit} of the {value:.1f} {unit} of its newest run are {100 * amount / value:.2g} %.", "dim")
+    if not quiet:
+        say(f"{amount:g} {unit} of the {value:.1f} {unit} of its newest run are {100 * amount / value:.2g} %.", "dim")
     return round(100 * amount / value, 4)
 
 

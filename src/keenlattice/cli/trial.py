@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from keenlattice.cli.complete import games, metrics, references
-from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Seconds, Seed
+from keenlattice.cli.options import REFERENCE, Book, Json, Matters, Rig, Seconds, Seed
 
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
@@ -30,8 +30,7 @@ def trial(
     decides: Annotated[str, typer.Option(
         "--decides", autocompletion=metrics, help="The metric that decides, named in advance."
                                          )] = "frame_ms_mean",
-    matters: Annotated[str, typer.Option("--matters", help="The smallest difference that matters to you: in %, or as "
-                                         "0.5ms or 3fps.")] = "1",
+    matters: Matters = "1",
     game: Annotated[str | None, typer.Option(
         "--game", autocompletion=games, help="The game to play; needed for rig-wide versions."
                                              )] = None,
@@ -84,8 +83,8 @@ def trial(
     else:
         one, other = session.find(before), session.find(after)
         plan = Plan(blocks, seconds, fresh_seed() if seed is None else seed, decides,
-                    matters_pct(session, matters, decides, one), early, trial_plan.few_switches(session, one, other),
-                    repeats, warm_up)
+                    matters_pct(session, matters, decides, one, json), early,
+                    trial_plan.few_switches(session, one, other), repeats, warm_up)
         if pilot is not None:
             trial_plan.play_pilot(session, one, other, plan, pilot, game, json)
             return

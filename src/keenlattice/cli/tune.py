@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from keenlattice.cli.complete import assignments, games, metrics, references
-from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Seconds, Seed
+from keenlattice.cli.options import REFERENCE, Book, Json, Matters, Rig, Seconds, Seed
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
@@ -35,7 +35,7 @@ def tune(
                                                  "  [default: two steps]")] = None,
     rounds: Annotated[int, typer.Option("--rounds", help="At most so many; each plays every combination that is still "
                                         "in the race once.")] = 30,
-    matters: Annotated[float, typer.Option("--matters", help="Of combinations within so many % any will do.")] = 1.0,
+    matters: Matters = "1",
     warm_up: Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")] = 0.0,
     game: Annotated[str | None, typer.Option(
         "--game", autocompletion=games, help="The game to play; needed for rig-wide versions."
@@ -54,7 +54,7 @@ def tune(
     from keenlattice.cli.output import emit_json
     from keenlattice.cli.session import begin
     from keenlattice.cli.steps import step_up
-    from keenlattice.cli.studies import begun, kept_version, recompute, version_kept
+    from keenlattice.cli.studies import begun, kept_version, matters_pct, recompute, version_kept
     from keenlattice.cli.trial import run_and_keep
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import study
@@ -64,7 +64,8 @@ def tune(
     session = begin(book, rig)
     if step:
         seed = fresh_seed() if seed is None else seed
-        step_up(session, base, step, margin, Plan(max(2, proof), seconds, seed, goal, matters), proof > 0, game, json)
+        enough = matters_pct(session, matters, goal, session.find(base), json) if base else 1.0
+        step_up(session, base, step, margin, Plan(max(2, proof), seconds, seed, goal, enough), proof > 0, game, json)
         return
     if resume or again is not None:
         found = study(session.book, session.rig.name, again, "tune")
@@ -77,7 +78,7 @@ def tune(
         choices = tuple(_choice(session, text) for text in vary)
         plan = checked(session.rig.catalog(), TunePlan(
             choices, goal, tuple(_limit(text) for text in keep or []), rounds, seconds,
-            fresh_seed() if seed is None else seed, matters, warm_up))
+            fresh_seed() if seed is None else seed, matters_pct(session, matters, goal, start, json), warm_up))
         found = begun(session, "tune", [start], game, {"base": kept_version(start), "plan": asdict(plan)})
     if again is not None:
         recompute(lambda captures: run_tune(session.rig, start, plan, found.plan["game"], done=captures).to_json(),

@@ -83,6 +83,7 @@ class Logbook:
         self._connection = connect(self.folder)
 
     def close(self) -> None:
+        """Lets go of the file; nothing is lost without."""
         self._connection.close()
 
     def __enter__(self) -> "Logbook":
@@ -92,6 +93,7 @@ class Logbook:
         self.close()
 
     def rows(self, statement: str, *values: object) -> list[sqlite3.Row]:
+        """What a statement finds."""
         with plain_errors(self.folder):
             return self._connection.execute(statement, values).fetchall()
 

@@ -8,7 +8,7 @@ setting is asked for each setting that is set. A condition over facts that a rig
 
 import re
 import tomllib
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from functools import cache
 from importlib import resources
 from typing import TYPE_CHECKING, Any, Literal
@@ -110,6 +110,21 @@ def findings(catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
                       what_to_do=f"change the formula: keen edit GAME {one.key}=...")
               for one in effective.values() if one.problem]
     return Findings(found)
+
+
+def belong_together(keys: Iterable[str]) -> tuple[tuple[str, ...], ...]:
+    """Groups of those settings that some rule names in one breath, since one decides what another does.
+
+    >>> belong_together(["frame.cap", "sync.vertical", "texture.lod-bias", "sync.triple-buffering"])
+    (('sync.triple-buffering', 'sync.vertical'),)
+    """
+    known, groups = set(keys), list[set[str]]()
+    for rule in rules():
+        named = known & set(rule.settings)
+        if len(named) > 1:
+            touched = [group for group in groups if group & named]
+            groups = [group for group in groups if group not in touched] + [named.union(*touched)]
+    return tuple(sorted(tuple(sorted(group)) for group in groups))
 
 
 class _Board:

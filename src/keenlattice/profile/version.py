@@ -45,6 +45,7 @@ class Version:
 
     @property
     def id(self) -> str:
+        """The SHA-256 of everything else in it, in hexadecimal."""
         content = json.dumps(
             [self.profile, dict(self.entries), self.parents, self.note, self.author, self.time],
             ensure_ascii=True, separators=(",", ":"))

@@ -69,6 +69,7 @@ class TrialResult(Shown):
 
     @property
     def deciding(self) -> MetricResult:
+        """What came out of the metric that decides."""
         return self[self.plan.decides]
 
     def table(self) -> "pandas.DataFrame":
