@@ -1,6 +1,8 @@
 """Tuning: the best combination is found, limits are kept, what does not run is survived, runs are kept."""
 
+import json
 import math
+import sqlite3
 from pathlib import Path
 
 import numpy as np
@@ -146,6 +148,16 @@ def test_stepping_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     said = keen(*words).stdout
     assert "a run went wrong: the game crashed" in said and "rig@" in said and "settles 80 below" in said
     assert as_json(keen(*words, "--margin", "500", "--json"))["version"] is None
+    with_book = sqlite3.connect(tmp_path / "book" / "logbook.sqlite")  # as if it had been stopped in mid-way
+    (number, full), = with_book.execute("SELECT min(number), result FROM studies WHERE kind = 'steps'")
+    with with_book:
+        with_book.execute("UPDATE studies SET result = NULL WHERE number = ?", (number,))
+        with_book.execute("DELETE FROM runs WHERE study = ? AND place > 4 AND excluded = ''", (number,))
+    with_book.close()
+    again = as_json(keen("tune", "--resume", "--json"))
+    told = json.loads(full)
+    assert again["steps"][0] == told["steps"][0] and again["settled"] == told["settled"]
+    assert "before this was stopped" in again["steps"][-1]["wrong"]
     for bad in ([*words[:4], "--step", "gpu.core-offset@gpu0"], ["tune", "--step", "gpu.core-offset@gpu0=5"],
                 [*words[:4], "--step", "no.such=5"], [*words[:2], "--step", "gpu.core-offset@gpu0=5"]):
         keen(*bad, code=2)

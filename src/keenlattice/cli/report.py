@@ -97,6 +97,7 @@ def is_pilot(study: "Study") -> bool:
 
 def _list(session: "Session", json: bool) -> None:
     from keenlattice.cli.output import emit_json, hint, say, table
+    from keenlattice.cli.studies import command_of
     from keenlattice.logbook.studies import studies
 
     known = studies(session.book, session.rig_name)
@@ -110,7 +111,7 @@ def _list(session: "Session", json: bool) -> None:
         return
     table(["study", "what", "when", "of", ""], [
         [str(one.number), "pilot" if is_pilot(one) else one.kind, one.time[:16].replace("T", " "), _subject(one),
-         "" if one.result else "not through" + f": keen {one.kind} --resume" * (one.kind != "steps")]
+         "" if one.result else f"not through: keen {command_of(one.kind)} --resume"]
         for one in known], right=(0,))
     hint(f"keen report --study {known[0].number}")
 

@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
+    from keenlattice.logbook.studies import Study
     from keenlattice.profile.version import Version
     from keenlattice.trial.plan import Plan
     from keenlattice.trial.steps import StepPlan, StepsResult
@@ -18,14 +19,9 @@ def step_up(session: "Session", base: str, step: str, margin: float | None, tria
     """
     from dataclasses import asdict
 
-    from keenlattice.cli.output import VERDICT_STYLES, emit_json, say
-    from keenlattice.cli.progress import steps
-    from keenlattice.cli.studies import begun, ended, keeping, kept_version
-    from keenlattice.cli.trial import run_and_keep
+    from keenlattice.cli.studies import begun, kept_version
     from keenlattice.errors import UsageError
-    from keenlattice.report.words import headline
-    from keenlattice.trial.run import game_for
-    from keenlattice.trial.steps import StepPlan, run_steps
+    from keenlattice.trial.steps import StepPlan
 
     key, _, text = step.partition("=")
     try:
@@ -37,14 +33,29 @@ def step_up(session: "Session", base: str, step: str, margin: float | None, tria
     start = session.find(base)
     plan = StepPlan(key.strip(), by, 2 * by if margin is None else margin, goal=trial.decides, seconds=trial.seconds,
                     seed=trial.seed)
-    played = game_for(start, start, game)
-    study = begun(session, "steps", [start], game, {"base": kept_version(start), "plan": asdict(plan)})
-    with steps(f"stepping {plan.key} up", 3 * plan.runs, quiet=json) as advance:
-        each = keeping(session, study, played, lambda arm: f"steps {study.number}, {arm}", advance)
-        result = run_steps(session.rig, start, plan, game, each)
+    step_on(session, begun(session, "steps", [start], game, {
+        "base": kept_version(start), "plan": asdict(plan), "proof": asdict(trial) if proof else None}), json)
+
+
+def step_on(session: "Session", study: "Study", json: bool) -> None:
+    """Plays what is left of a stepping up, and says what came out."""
+    from keenlattice.cli.output import VERDICT_STYLES, emit_json, say
+    from keenlattice.cli.studies import ended, played, version_kept
+    from keenlattice.cli.trial import run_and_keep
+    from keenlattice.logbook.studies import failed_of
+    from keenlattice.report.words import headline
+    from keenlattice.trial.plan import Plan
+    from keenlattice.trial.run import game_for
+    from keenlattice.trial.steps import StepPlan, run_steps
+
+    start, plan, game = version_kept(session, study.plan["base"]), StepPlan(**study.plan["plan"]), study.plan["game"]
+    result = played(session, study, game_for(start, start, game), f"stepping {plan.key} up", 3 * plan.runs,
+                    lambda arm: f"steps {study.number}, {arm}", json,
+                    lambda each, done: run_steps(session.rig, start, plan, game, each,
+                                                 {**failed_of(session.book, study), **done}))
     ended(session, study, result.to_json())
-    made = _commit(session, start, result)
-    found = run_and_keep(session, start, made, trial, game, quiet=json)[0] if made and proof else None
+    made, proof = _commit(session, start, result), study.plan.get("proof")
+    found = run_and_keep(session, start, made, Plan(**proof), game, quiet=json)[0] if made and proof else None
     if json:
         emit_json("steps", {"version": made.reference if made else None, "trial": found.to_json() if found else None,
                             **result.to_json()})

@@ -77,7 +77,13 @@ def played(session: "Session", study: "Study", game: str, title: str, total: int
         except RigError as error:
             if not any(not one.excluded for one in runs_of(session.book, study)):
                 raise
-            raise type(error)(f"{error}. The finished runs are kept: keen {study.kind} --resume goes on") from None
+            raise type(error)(f"{error}. The finished runs are kept: keen {command_of(study.kind)} --resume goes "
+                              "on") from None
+
+
+def command_of(kind: str) -> str:
+    """The command that a kind of study belongs to."""
+    return "tune" if kind == "steps" else kind
 
 
 def ended(session: "Session", study: "Study", result: dict[str, Any]) -> dict[str, Any]:

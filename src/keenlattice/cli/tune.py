@@ -53,7 +53,7 @@ def tune(
     """
     from keenlattice.cli.output import emit_json
     from keenlattice.cli.session import begin
-    from keenlattice.cli.steps import step_up
+    from keenlattice.cli.steps import step_on, step_up
     from keenlattice.cli.studies import begun, kept_version, matters_pct, recompute, version_kept
     from keenlattice.cli.trial import run_and_keep
     from keenlattice.errors import UsageError
@@ -66,6 +66,9 @@ def tune(
         seed = fresh_seed() if seed is None else seed
         enough = matters_pct(session, matters, goal, session.find(base), json) if base else 1.0
         step_up(session, base, step, margin, Plan(max(2, proof), seconds, seed, goal, enough), proof > 0, game, json)
+        return
+    if resume and (waiting := _stepping(session)):
+        step_on(session, waiting, json)
         return
     if resume or again is not None:
         found = study(session.book, session.rig.name, again, "tune")
@@ -95,6 +98,15 @@ def tune(
                            **result.to_json()})
         return
     _show(session, start, result, made, trial)
+
+
+def _stepping(session: "Session") -> "Study | None":
+    """The stepping up that was stopped, if it is newer than any race that was."""
+    from keenlattice.logbook.studies import studies
+
+    waiting = [one for one in studies(session.book, session.rig.name)
+               if one.result is None and one.kind in ("tune", "steps")]
+    return waiting[0] if waiting and waiting[0].kind == "steps" else None
 
 
 def _choice(session: "Session", text: str) -> "tuple[str, tuple[Value, ...]]":

@@ -5,12 +5,14 @@ it. What ran is no proof that it always will: a rig that is a little unstable ma
 below the highest step at which every run went well.
 """
 
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from keenlattice.errors import BadValue
+from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import metric, metrics_of
 from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Version
@@ -84,11 +86,12 @@ class StepsResult:
         return {"schema": SCHEMA, **asdict(self), "highest": self.highest}
 
 
-def run_steps(rig: Rig, base: Version, plan: StepPlan, game: str | None = None, each: Each = ignore) -> StepsResult:
+def run_steps(rig: Rig, base: Version, plan: StepPlan, game: str | None = None, each: Each = ignore,
+              done: Mapping[int, Capture] | None = None) -> StepsResult:
     """Steps a setting up from what a version has, to the end of what the catalog allows or to the first crash.
 
     Args:
-        base, game, each: as in `run_trial`.
+        base, game, each, done: as in `run_trial`; a capture without frames stands for a run that went wrong.
 
     Raises:
         UnknownName, BadValue: no such setting, or one that holds no number.
@@ -109,11 +112,16 @@ def run_steps(rig: Rig, base: Version, plan: StepPlan, game: str | None = None, 
             goals, wrong = [], ""
             for _ in range(plan.runs):
                 seed = int(np.random.default_rng([plan.seed, 23, place]).integers(2**31))
-                run = player.once(place, count, f"{value:g}", entries, seed)
+                capture = (done or {}).get(place)
+                if capture is None:
+                    run = player.once(place, count, f"{value:g}", entries, seed)
+                    capture, wrong = run.capture, run.excluded
+                elif not capture.shown_ms.size:
+                    wrong = "a run went wrong, before this was stopped and resumed"
                 place += 1
-                if wrong := run.excluded:
+                if wrong:
                     break
-                goals.append(metrics_of(run.capture, [plan.goal])[plan.goal])
+                goals.append(metrics_of(capture, [plan.goal])[plan.goal])
             steps.append(Step(value, float(np.mean(goals)) if goals and not wrong else None, wrong))
             if wrong:
                 break
