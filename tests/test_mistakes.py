@@ -1,0 +1,88 @@
+"""What players get wrong at the keyboard: one clear line, the right exit code, and nothing changed."""
+
+import contextlib
+import sqlite3
+from pathlib import Path
+
+import pytest
+
+from conftest import Keen
+
+MISTAKES = [
+    (["edit", "brass-orbit", "frame.queue-dept=1"], 2, "nearest: frame.queue-depth"),
+    (["edit", "brass-orbit", "frame.queue-depth=9"], 2, "it takes 1 to 6 frames"),
+    (["edit", "brass-orbit", "frame.queue-depth=soon"], 2, "cannot be 'soon'"),
+    (["edit", "brass-orbit", "frame.queue-depth"], 2, "write SETTING=VALUE"),
+    (["edit", "brass-orbit", "timer.resolution=0.5"], 2, "keen edit rig"),
+    (["edit", "brass-orbit", "frame.cap== refrsh - 3"], 2, "no fact named 'refrsh'"),
+    (["edit", "brass-orbit", "frame.cap== refresh * 50"], 2, "comes to 3000"),
+    (["edit", "brass-orbit", "frame.cap== 2 **"], 2, "cannot be read"),
+    (["show", "brass-orbit", "frame.cpa"], 2, "nearest: frame.cap"),
+    (["show", "rig", "interrupt.mode"], 2, "set per device"),
+    (["catalog", "--needs", "luck"], 2, "there are driver, game, machine, rights"),
+    (["label", "brass-orbit", "tuesday"], 2, "no version of its own"),
+    (["revert", "brass-orbit"], 2, "nothing that could be taken back"),
+    (["merge", "brass-orbit", "rig"], 2, "two profiles"),
+    (["restart", "computer"], 2, "there are game, driver and machine"),
+    (["restart", "machine", "--rig", "linux"], 2, "restarts the stand-in alone"),
+    (["chore", "dishes"], 2, "there are update-driver"),
+    (["drift", "--adopt", "--put-back"], 2, "choose one"),
+    (["match", "tidewate"], 2, "nearest: tidewater"),
+    (["pack", "look", "nowhere.toml"], 1, "cannot read the pack"),
+    (["pack", "write", "p.toml", "brass-orbit"], 2, "nothing to write"),
+    (["compare", "a.toml", "b.toml"], 2, "compare each with a version"),
+    (["edit", "bras-orbit", "frame.cap=60"], 2, "nearest: brass-orbit"),
+    (["show", "brass-orbit@ffff"], 2, "keen history brass-orbit"),
+    (["show", "brass-orbit@applied"], 2, "keen apply"),
+    (["show", "brass-orbit", "--rig", "lnux"], 2, "nearest: linux"),
+    (["catalog", "qqqq"], 2, "no setting or word"),
+    (["trial", "brass-orbit", "tidewater-rally"], 2, "two profiles"),
+    (["trial", "rig", "rig"], 2, "--game"),
+    (["trial", "brass-orbit", "brass-orbit", "--blocks", "1"], 2, "one run of each proves nothing"),
+    (["trial", "brass-orbit", "brass-orbit", "--decides", "fps"], 2, "fps_mean"),
+    (["trial", "brass-orbit", "brass-orbit", "--matters", "nan"], 2, "write per cent, ms or fps"),
+    (["trial", "brass-orbit", "brass-orbit", "--figure", "no/f.png"], 2, "there is no folder no"),
+    (["measure", "brass-orbit", "--seconds", "0"], 2, "0.5 to 7200 s"),
+    (["measure", "pinball"], 2, "no game named"),
+    (["apply", "brass-orbit"], 0, ""),
+    (["undo"], 2, "nothing has been applied"),
+    (["aply"], 2, "keen --help"),
+    (["edit"], 2, "keen edit --help"),
+    (["show", "brass-orbit", "--book", "/proc/keen-lattice"], 1, "--book"),
+    (["show", "brass-orbit", "--book", "/etc"], 1, "no logbook"),
+    (["shwo", "brass-orbit"], 2, "Did you mean 'show'? See"),
+    (["--rig", "linux", "survey"], 2, "options come after the command"),
+    (["measure", "Brass", "Orbit"], 2, "takes quotes around it"),
+    (["measure", "Brass Orbit"], 2, "nearest: brass-orbit"),
+    (["show", "brass-orbit", "--al"], 2, "--all"),
+    (["edit", "brass-orbit", "sync.vertical=onn"], 2, "it takes off, on"),
+    (["edit", "brass-orbit", "frame.cap=60", "frame.cap=90"], 2, "given twice"),
+    (["edit", "brass-orbit", "interrupt.mode@gpu7=message"], 2, "one of gpu0, gpu1"),
+    (["screen", "brass-orbit", "brass-orbit"], 2, "settings that differ"),
+    (["hunt", "brass-orbit"], 2, "the same version"),
+    (["tune", "brass-orbit"], 2, "--try SETTING=VALUE,VALUE"),
+    (["tune", "brass-orbit", "--try", "frame.cap=60,90", "--keep", "frame_ms_p99=8"], 2, "METRIC<VALUE"),
+    (["trial", "--resume"], 2, "left unfinished"),
+    (["trial", "--again", "3"], 2, "there is no trial 3"),
+    (["undo", "--to", "9"], 2, "keen undo --list"),
+    (["report"], 2, "nothing has been measured"),
+    (["report", "brass-orbit", "--out", "page.pdf"], 2, ".html or .md"),
+    (["draw", "nowhere.parquet", "--out", "a.png"], 1, "nowhere.parquet"),
+    (["ingest", "nowhere.csv"], 1, "nowhere.csv"),
+    (["latency", "nowhere.wav"], 1, "nowhere.wav"),
+    (["sheet", "--tick", "1"], 2, "no run sheet is open"),
+    (["recover", "--finish", "--undo"], 2, "choose one"),
+]
+
+
+@pytest.mark.parametrize(("words", "code", "says"), MISTAKES, ids=lambda part: " ".join(part)[:40] if isinstance(
+    part, list) else "")
+def test_a_mistake_is_one_clear_line(keen: Keen, tmp_path: Path, words: list[str], code: int, says: str) -> None:
+    done = keen(*words, code=code)
+    assert says in done.stderr
+    assert len(done.stderr.splitlines()) == (1 if code else 0)
+    assert not (tmp_path / "book" / "rigs" / "juniper" / "state.json").exists()
+    if (kept := tmp_path / "book" / "logbook.sqlite").exists():  # nothing is remembered of it
+        with contextlib.closing(sqlite3.connect(kept)) as book:
+            assert all(book.execute(f"SELECT count(*) FROM {name}").fetchone() == (0,)
+                       for name in ("versions", "applies", "captures", "trials", "studies", "labels"))
