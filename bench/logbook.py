@@ -46,7 +46,8 @@ def _ratio(one: list[str], other: list[str]) -> float:
 
 def _seconds(words: list[str]) -> float:
     began = time.perf_counter()
-    subprocess.run([sys.executable, "-c", MAIN, *words], stdout=subprocess.DEVNULL, check=True)
+    subprocess.run([sys.executable, "-c", MAIN, *words], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+                   check=True)
     return time.perf_counter() - began
 
 

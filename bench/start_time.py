@@ -38,5 +38,5 @@ def measure() -> list[Row]:
 
 def _seconds(command: list[str]) -> float:
     began = time.perf_counter()
-    subprocess.run(command, stdout=subprocess.DEVNULL, check=True)
+    subprocess.run(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=True)
     return time.perf_counter() - began
