@@ -2,6 +2,7 @@
 
 import os
 import re
+import shlex
 import shutil
 import subprocess
 from collections.abc import Iterator
@@ -10,12 +11,16 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import typer
 from hypothesis import given
 from hypothesis import strategies as st
 from markdown_it import MarkdownIt
 
 from browser import CONTRASTS, MISSING, Browser, browser
 from conftest import KEEN, Keen, as_json, environment, typed
+from keenlattice.cli.app import app
+from keenlattice.logbook.book import Logbook
+from keenlattice.logbook.studies import studies
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.checks import Finding, Findings
 from keenlattice.profile.compare import changes
@@ -200,3 +205,51 @@ def test_pictures_are_drawn_once_each_and_say_what_they_show(tmp_path: Path) -> 
     page = to_html(trial_report(result, (), (), scene))
     assert "#1d2530" not in page.split("</style>")[1]  # every colour of a figure is the theme's
     assert os.fspath(tmp_path) not in page and "http://www.w3.org" in page
+
+
+def commands_in(page: Path) -> list[str]:
+    import html as entities
+
+    found = re.findall(r"<pre[^>]*>(.*?)</pre>", page.read_text(), re.DOTALL)
+    return [line.partition("    #")[0] for block in found for line in entities.unescape(block).splitlines() if line]
+
+
+@pytest.mark.parametrize("name", ["trial-1", "screen-2", "hunt-3", "tune-4", "brass-orbit-history"])
+def test_every_command_of_a_report_is_one(written: Path, name: str) -> None:
+    lines, top = commands_in(written / f"{name}.html"), typer.main.get_command(app)
+    assert len(lines) >= 4
+    for line in lines:
+        words = shlex.split(line)
+        known = top.commands[words[1]]
+        assert words[0] == "keen"
+        options = {option for one in known.params for option in one.opts}
+        assert {word for word in words if word.startswith("--")} <= options
+
+
+def test_a_pack_and_the_rig_wide_profile_are_repeated_as_such(keen: Keen, tmp_path: Path) -> None:
+    shutil.copy(Path(__file__).parent.parent / "examples" / "packs" / "pinball-league.toml", tmp_path / "league.toml")
+    short = ("--seconds", "2", "--seed", "1")
+    keen("screen", "brass-orbit@stock", "league.toml", "--rounds", "1", *short)
+    keen("edit", "rig", "timer.resolution=0.5")
+    keen("trial", "rig@stock", "rig", "--game", "brass-orbit", "--blocks", "2", *short)
+    keen("report", "--study", "1", "--out", "pack.html")
+    keen("report", "--out", "rig.html")
+    of_pack, of_rig = (commands_in(tmp_path / f"{name}.html") for name in ("pack", "rig"))
+    assert of_pack[0].startswith("keen screen brass-orbit@stock FILE ") and "keen pack adopt FILE" in of_pack[2]
+    play = next(line for line in of_rig if "--seed" in line)
+    assert play.rstrip().endswith("--game brass-orbit")
+    assert as_json(keen(*shlex.split(play)[1:], "--json"))["metrics"]
+
+
+@pytest.mark.parametrize(("name", "kind"), [("trial-1", "trial"), ("screen-2", "screen"), ("hunt-3", "hunt")])
+def test_what_a_report_says_to_repeat_comes_out_the_same(written: Path, tmp_path: Path, name: str, kind: str) -> None:
+    shutil.copytree(written / "book", tmp_path / "book")
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
+    (again, plays) = (next(line for line in commands_in(written / f"{name}.html") if word in line)
+                      for word in (f"{kind} --again", "--seed"))
+    assert "to the last bit" in typed(shlex.split(again)[1:], tmp_path, env).stdout
+    fresh = as_json(typed([*shlex.split(plays)[1:], "--json"], tmp_path, env))
+    with Logbook(tmp_path / "book") as book:
+        first = next(one.result for one in reversed(studies(book, "juniper")) if one.kind == kind)
+    told = {"trial": "metrics", "screen": "factors", "hunt": "settings"}[kind]
+    assert first and fresh[told] == first[told]

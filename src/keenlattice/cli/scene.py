@@ -31,7 +31,9 @@ def scene_of(session: "Session", game: str, before: "Version", after: "Version",
                  for one in find_drift(session.rig, session.book)},
         waiting=dict(session.rig.pending()), facts=rests_on.get("facts") or dict(session.rig.facts()),
         kind=f"{session.rig_name.capitalize()}, {KINDS[session.kind]}", rig=session.kind,
-        applied=applied.title if applied else "", software=rests_on.get("software") or __version__,
+        applied=applied.title if applied else "",
+        of_pack=after.reference if after.entries and not after.time else "",
+        software=rests_on.get("software") or __version__,
         time=(rests_on.get("time") or now())[:16].replace("T", " ") + " UTC")
 
 

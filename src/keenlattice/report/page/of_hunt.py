@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from keenlattice.report.page.content import Block, Commands, Report, Table, Text
 from keenlattice.report.page.of_trial import Captures, how_sure, interval_picture, numbers, trial_pictures
-from keenlattice.report.page.scene import Scene, excluded, how_to_go_back, the_rig, what_changed
+from keenlattice.report.page.scene import Scene, excluded, for_game, how_to_go_back, the_rig, what_changed
 from keenlattice.report.trial_figure import trial_figure
 from keenlattice.report.words import TITLES, headline, hunt_headline
 from keenlattice.trial.hunt import HuntResult
@@ -68,7 +68,7 @@ def _how_to_repeat(result: HuntResult, scene: Scene, line: Sequence[tuple[str, s
                    error: float) -> list[Block]:
     plan, (first, _), (last, _) = result.trial.plan, line[0], line[-1]
     profile = first.partition("@")[0]
-    game = f" --game {result.trial.game}" * (profile != result.trial.game)
+    game = for_game(first, result.trial.game)
     lines = [scene.command(f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters "
                            f"{plan.matters_pct:g} --blocks {plan.blocks} --seconds {plan.seconds:g} --error {error:g} "
                            f"--seed {plan.seed}{game}") + "    # plays it again"]

@@ -10,7 +10,7 @@ from keenlattice.measure.metrics import METRICS
 from keenlattice.report.frames import distribution, frame_times
 from keenlattice.report.latency import stage_budget
 from keenlattice.report.page.content import Block, Commands, Fold, Picture, Report, Table, Text
-from keenlattice.report.page.scene import Scene, excluded, how_to_go_back, the_rig, what_changed
+from keenlattice.report.page.scene import Scene, excluded, for_game, how_to_go_back, the_rig, what_changed
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
 from keenlattice.report.trial_figure import intervals, trial_figure, typical_block
 from keenlattice.report.words import TITLES, amount, drift_sentence, percent, whole_answer
@@ -168,16 +168,19 @@ def trial_command(result: TrialResult) -> str:
     words = [f"trial {result.before} {result.after}", f"--blocks {plan.blocks}", f"--seconds {plan.seconds:g}",
              f"--decides {plan.decides}", f"--matters {plan.matters_pct:g}", f"--seed {plan.seed}",
              "--early" * plan.early, f"--repeats {plan.repeats}" * (plan.repeats > 1),
-             f"--warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s), f"--game {result.game}"
-             * (result.before.partition("@")[0] != result.game)]
+             f"--warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s), for_game(result.before, result.game).strip()]
     return " ".join(word for word in words if word)
 
 
 def how_to_repeat(result: TrialResult, scene: Scene, number: int | None) -> list[Block]:
     """The commands, what they have to be given, and what made the numbers."""
-    lines = [scene.command(trial_command(result)) + "    # plays it again"]
+    plan, of_pack = result.plan, result.after == scene.of_pack
+    again = (f"trial --claims FILE --blocks {plan.blocks} --seconds {plan.seconds:g} --seed {plan.seed}" if of_pack
+             else trial_command(result))
+    lines = [f"{scene.command(again)}    # plays it again"]
     if number is not None:
         lines.append(scene.command(f"trial --again {number}") + "    # reckons it again from the kept runs")
     made = f"Made with Keen Lattice {scene.software}, {scene.time}. " if scene.software else ""
-    return [Commands(lines), Text(f"{made}Seed {result.plan.seed} draws the order and everything else that is drawn; "
-                                  f"{result.before} and {result.after} are kept in the logbook and never change.")]
+    kept = (f"{result.after} was made of a pack for this, whose FILE is to be given." if of_pack else
+            f"{result.before} and {result.after} are kept in the logbook and never change.")
+    return [Commands(lines), Text(f"{made}Seed {plan.seed} draws the order and everything else that is drawn. {kept}")]

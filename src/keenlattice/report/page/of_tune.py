@@ -6,7 +6,7 @@ from keenlattice.catalog.values import written
 from keenlattice.measure.metrics import METRICS
 from keenlattice.report.page.content import Block, Commands, Fold, Picture, Report, Table, Text
 from keenlattice.report.page.of_trial import Captures, how_sure, numbers, trial_pictures
-from keenlattice.report.page.scene import Scene, excluded, how_to_go_back, the_rig, what_changed
+from keenlattice.report.page.scene import Scene, excluded, for_game, how_to_go_back, the_rig, what_changed
 from keenlattice.report.style import small_figure
 from keenlattice.report.tune_figure import MOST_SHOWN, combinations, tune_figure
 from keenlattice.report.words import TITLES, tune_headline, whole_answer
@@ -96,8 +96,10 @@ def _how_to_repeat(result: TuneResult, scene: Scene, number: int | None) -> list
     plan = result.plan
     tries = " ".join(f"--try {key}={','.join(written(value) for value in values)}" for key, values in plan.choices)
     keep = "".join(f" --keep '{one.metric}{'<' if one.side == 'below' else '>'}{one.value:g}'" for one in plan.limits)
+    warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
     lines = [scene.command(f"tune {result.base} {tries} --goal {plan.goal}{keep} --rounds {plan.rounds} --seconds "
-                           f"{plan.seconds:g} --matters {plan.matters_pct:g} --seed {plan.seed}")
+                           f"{plan.seconds:g} --matters {plan.matters_pct:g} --seed {plan.seed}{warm_up}"
+                           f"{for_game(result.base, result.game)}")
              + "    # plays it again"]
     if number is not None:
         lines.append(scene.command(f"tune --again {number}") + "    # reckons it again from the kept runs")

@@ -43,6 +43,7 @@ class Scene:
         facts, kind: the rig's.
         rig: its name, for commands as `--rig` takes it.
         applied: the game's version that is on the rig, as a reference.
+        of_pack: the second version's reference, if it was made of a pack for this and is in no history.
         software, time: what made the report, and when.
     """
 
@@ -55,6 +56,7 @@ class Scene:
     kind: str = ""
     rig: str = ""
     applied: str = ""
+    of_pack: str = ""
     software: str = ""
     time: str = ""
 
@@ -114,10 +116,16 @@ def how_to_go_back(scene: Scene, before: str, after: str, tried: bool) -> list[B
     """
     told = "The rig was put back to what it held before, by itself. " if tried else ""
     now = (f"On it now: {scene.applied}." if scene.applied else "No version of this game has been applied to it.")
+    to_have = (scene.command("pack adopt FILE") + "    # to have what the pack sets; then keen apply"
+               if after == scene.of_pack else f"{scene.command(f'apply {after}')}    # to have what was measured last")
     return [Text(told + now), Commands([
-        f"{scene.command(f'apply {after}')}    # to have what was measured last",
-        f"{scene.command(f'apply {before}')}    # to have what was there before",
+        to_have, f"{scene.command(f'apply {before}')}    # to have what was there before",
         f"{scene.command('undo')}    # takes the newest apply off, byte for byte; keen undo --list shows all"])]
+
+
+def for_game(reference: str, game: str) -> str:
+    """The option that names the game, which a version of the rig-wide profile leaves open."""
+    return f" --game {game}" * (reference.partition("@")[0] != game)
 
 
 def excluded(runs: Sequence[str]) -> list[Block]:
