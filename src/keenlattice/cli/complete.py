@@ -77,7 +77,6 @@ def _that_begin(incomplete: str, words: Iterable[str]) -> list[str]:
 
 
 def _profiles(ctx: typer.Context) -> list[str]:
-    from keenlattice.logbook.book import default_folder
     from keenlattice.rig.find import home_of
     from keenlattice.rig.gamelist import read_games
     from keenlattice.rig.standin.games import GAMES
@@ -85,22 +84,23 @@ def _profiles(ctx: typer.Context) -> list[str]:
     rig = ctx.params.get("rig") or os.environ.get("KEEN_RIG") or "standin"
     with _book(ctx) as book:
         kept = [] if book is None else book.profiles()
-    told = GAMES if rig == "standin" else read_games(home_of(rig, _folder(ctx) or default_folder()))
+    told = GAMES if rig == "standin" else read_games(home_of(rig, _folder(ctx)))
     return list(dict.fromkeys([*told, *kept, "rig"]))
 
 
-def _folder(ctx: typer.Context) -> Path | None:
-    chosen = ctx.params.get("book")
-    return Path(chosen).expanduser() if chosen else None
+def _folder(ctx: typer.Context) -> Path:
+    from keenlattice.logbook.book import default_folder
+
+    return Path(ctx.params.get("book") or default_folder()).expanduser()
 
 
 @contextlib.contextmanager
 def _book(ctx: typer.Context) -> "Iterator[Logbook | None]":
     """The logbook, if there is one."""
-    from keenlattice.logbook.book import Logbook, default_folder
+    from keenlattice.logbook.book import Logbook
     from keenlattice.logbook.schema import FILE
 
-    folder = _folder(ctx) or default_folder()
+    folder = _folder(ctx)
     if not (folder / FILE).exists():
         yield None
         return

@@ -125,9 +125,13 @@ def trial_of(study: "Study") -> "TrialResult":
     return TrialResult.of_json(study.result or {})
 
 
+def is_pilot(study: "Study") -> bool:
+    """Whether it is a version against itself."""
+    return study.kind == "trial" and bool(study.plan["before"]) and study.plan["before"] == study.plan["after"]
+
+
 def _trials(session: "Session", game: str) -> "list[Study]":
     """The trials of a game or of the rig-wide profile, the newest first; without pilots."""
-    from keenlattice.cli.report import is_pilot
     from keenlattice.logbook.studies import studies
 
     return [one for one in studies(session.book, session.rig_name)

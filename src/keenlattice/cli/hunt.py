@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from keenlattice.cli.complete import games, metrics, references
-from keenlattice.cli.options import Book, Json, Matters, Rig, Seconds, Seed
+from keenlattice.cli.options import Again, Book, Json, Matters, Played, Resume, Rig, Seconds, Seed
 
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
@@ -30,12 +30,9 @@ def hunt(
     matters: Matters = "1",
     blocks: Annotated[int, typer.Option("--blocks", help="Of the trial of the oldest against the newest.")] = 8,
     error: Annotated[float, typer.Option("--error", help="How likely it may name the wrong version.")] = 0.05,
-    game: Annotated[str | None, typer.Option(
-        "--game", autocompletion=games, help="The game to play; needed for the rig-wide profile."
-                                             )] = None,
-    resume: Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")] = False,
-    again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Recompute one from its captures.")
-                     ] = None,
+    game: Played = None,
+    resume: Resume = False,
+    again: Again = None,
     seconds: Seconds = 30.0, seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Find the version at which a metric changed, and the least set of settings in it that did it.

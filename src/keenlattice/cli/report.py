@@ -60,6 +60,7 @@ def _chosen(session: "Session", number: int | None) -> "Study":
     Raises:
         UsageError: there is none, or it is not through.
     """
+    from keenlattice.cli.gathering import is_pilot
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import studies
 
@@ -90,12 +91,8 @@ def _with_what_it_proves(found: "list[Study]") -> "Study":
     return newest
 
 
-def is_pilot(study: "Study") -> bool:
-    """Whether it is a version against itself."""
-    return study.kind == "trial" and bool(study.plan["before"]) and study.plan["before"] == study.plan["after"]
-
-
 def _list(session: "Session", json: bool) -> None:
+    from keenlattice.cli.gathering import is_pilot
     from keenlattice.cli.output import emit_json, hint, say, table
     from keenlattice.cli.studies import command_of
     from keenlattice.logbook.studies import studies

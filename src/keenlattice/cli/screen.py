@@ -5,8 +5,8 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from keenlattice.cli.complete import games, metrics, references
-from keenlattice.cli.options import REFERENCE, Book, Json, Matters, Rig, Seconds, Seed
+from keenlattice.cli.complete import metrics, references
+from keenlattice.cli.options import REFERENCE, Again, Book, Json, Matters, Played, Resume, Rig, Seconds, Seed, WarmUp
 
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
@@ -31,14 +31,11 @@ def screen(
         "--decides", autocompletion=metrics, help="The metric that decides, where nothing is claimed."
                                          )] = "frame_ms_mean",
     matters: Matters = "1",
-    game: Annotated[str | None, typer.Option(
-        "--game", autocompletion=games, help="The game to play; needed for rig-wide versions."
-                                             )] = None,
-    warm_up: Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")] = 0.0,
+    game: Played = None,
+    warm_up: WarmUp = 0.0,
     plan_only: Annotated[bool, typer.Option("--plan", help="Say what would be played, and how long it takes.")] = False,
-    resume: Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")] = False,
-    again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Recompute one from its captures.")
-                     ] = None,
+    resume: Resume = False,
+    again: Again = None,
     figure: Annotated[Path | None, typer.Option("--figure", help="Draw it: .png or .svg.")] = None,
     seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:

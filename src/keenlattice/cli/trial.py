@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from keenlattice.cli.complete import games, metrics, references
-from keenlattice.cli.options import REFERENCE, Book, Json, Matters, Rig, Seconds, Seed
+from keenlattice.cli.complete import metrics, references
+from keenlattice.cli.options import REFERENCE, Again, Book, Json, Matters, Played, Resume, Rig, Seconds, Seed, WarmUp
 
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
@@ -31,24 +31,21 @@ def trial(
         "--decides", autocompletion=metrics, help="The metric that decides, named in advance."
                                          )] = "frame_ms_mean",
     matters: Matters = "1",
-    game: Annotated[str | None, typer.Option(
-        "--game", autocompletion=games, help="The game to play; needed for rig-wide versions."
-                                             )] = None,
+    game: Played = None,
     early: Annotated[bool, typer.Option("--early", help="End as soon as it is settled, at four looks fixed in "
                                                         "advance; the intervals are wider for it.")] = False,
     repeats: Annotated[int, typer.Option("--repeats", help="Runs of either in a block, one after the other.")] = 1,
-    warm_up: Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")] = 0.0,
+    warm_up: WarmUp = 0.0,
     pilot: Annotated[int | None, typer.Option("--pilot", min=3, max=50, help="First play so many blocks of the version "
                                               "against itself, and say how many would settle the trial.")] = None,
-    resume: Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")] = False,
+    resume: Resume = False,
     from_files: Annotated[bool, typer.Option("--from-files", help="Plan one whose runs you record yourself.")] = False,
     take: Annotated[list[Path] | None, typer.Option("--take", help="Such a run's recording, the next in order; once or "
                                                     "more.")] = None,
     by: Annotated[str, typer.Option("--map", help="The column map for it.  [default: by its header]")] = "",
     claims: Annotated[Path | None, typer.Option("--claims", metavar="PACK", help="Repeat here what a pack claims.")
                       ] = None,
-    again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Recompute one from its captures.")
-                     ] = None,
+    again: Again = None,
     figure: Annotated[Path | None, typer.Option("--figure", help="Draw it: .png or .svg.")] = None,
     seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:

@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from keenlattice.cli.complete import assignments, games, metrics, references
-from keenlattice.cli.options import REFERENCE, Book, Json, Matters, Rig, Seconds, Seed
+from keenlattice.cli.complete import assignments, metrics, references
+from keenlattice.cli.options import REFERENCE, Again, Book, Json, Matters, Played, Resume, Rig, Seconds, Seed, WarmUp
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
@@ -36,15 +36,12 @@ def tune(
     rounds: Annotated[int, typer.Option("--rounds", help="At most so many; each plays every combination that is still "
                                         "in the race once.")] = 30,
     matters: Matters = "1",
-    warm_up: Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")] = 0.0,
-    game: Annotated[str | None, typer.Option(
-        "--game", autocompletion=games, help="The game to play; needed for rig-wide versions."
-                                             )] = None,
+    warm_up: WarmUp = 0.0,
+    game: Played = None,
     proof: Annotated[int, typer.Option("--proof", help="Blocks of the trial of the best against where it started; 0 "
                                        "for none.")] = 8,
-    resume: Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")] = False,
-    again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Recompute one from its captures.")
-                     ] = None,
+    resume: Resume = False,
+    again: Again = None,
     seconds: Seconds = 20.0, seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Find the best combination of some values for this rig, and make a version of it.
@@ -189,7 +186,8 @@ def _show(session: "Session", base: "Version", result: "TuneResult", made: "Vers
 
 def _row(session: "Session", one: "Combination") -> list[str]:
     from keenlattice.cli.changes import value_text
+    from keenlattice.report.words import between
 
-    against = "" if one.low_pct is None or one.high_pct is None else f"{one.low_pct:+.1f} to {one.high_pct:+.1f} %"
+    against = between(one.low_pct, one.high_pct)
     return [*(value_text(session.rig.catalog(), key, value) for key, value in one.values.items()),
             "-" if one.goal is None else f"{one.goal:.1f}", against, str(one.rounds), one.standing]

@@ -5,15 +5,13 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from keenlattice.report.style import BAND, FAINT, INK
+from keenlattice.report.words import KINDS
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-MARKS = {"better": "o", "does what is claimed": "o", "best": "o", "worse": "s", "does the opposite": "s",
-         "breaks a limit": "s", "no difference that matters": "D", "does nothing that matters": "D",
-         "not told apart": "D", "unclear": "x"}
+MARKS = {"good": "o", "bad": "s", "same": "D", "open": "x"}
 FAR_BEYOND = 5
-HOLLOW = ("no difference that matters", "does nothing that matters", "not told apart", "unclear")
 
 
 @dataclass(frozen=True)
@@ -72,5 +70,6 @@ def _interval(axes: "Axes", place: int, row: Row, reach: float) -> None:
         if abs(end) > reach and (end < 0) == (edge < 0):
             axes.plot([edge], [place], marker=mark, color=INK, markersize=6, clip_on=False)
     if abs(row.change) <= reach:
-        axes.plot([row.change], [place], marker=MARKS.get(row.word, "o"), markersize=6, color=INK,
-                  markerfacecolor="white" if row.word in HOLLOW else INK)
+        kind = KINDS[row.word]
+        axes.plot([row.change], [place], marker=MARKS[kind], markersize=6, color=INK,
+                  markerfacecolor="white" if kind in ("same", "open") else INK)

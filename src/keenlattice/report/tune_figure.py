@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.report.forest import Row, forest
 from keenlattice.report.style import headed, plain
-from keenlattice.report.words import TITLES
+from keenlattice.report.words import TITLES, between
 from keenlattice.trial.tune import Combination, TuneResult
 
 if TYPE_CHECKING:
@@ -34,6 +34,5 @@ def combinations(axes: "Axes", result: TuneResult) -> "Axes":
 def _row(one: Combination) -> Row:
     label = "\n".join(f"{key.partition('.')[2]} {value}" for key, value in one.values.items())
     change, low, high = (0.0, 0.0, 0.0) if one.standing == "best" else (one.change_pct, one.low_pct, one.high_pct)
-    said = one.standing if one.standing == "best" or low is None or high is None else (
-        f"{one.standing}\n{low:+.1f} to {high:+.1f} %")
+    said = one.standing if one.standing == "best" else f"{one.standing}\n{between(low, high)}".rstrip()
     return Row(label, change, low, high, one.standing, said, one.standing == "best")

@@ -47,6 +47,12 @@ def facts_in_brief(facts: Mapping[str, object]) -> str:
     return ", ".join(" ".join(fact(name, str(facts[name]))) for name in IN_BRIEF if name in facts)
 
 
+KINDS = {"better": "good", "does what is claimed": "good", "best": "good", "worse": "bad", "does the opposite": "bad",
+         "breaks a limit": "bad", "does not run": "bad", "unclear": "open", "not told apart": "same",
+         "no difference that matters": "same", "does nothing that matters": "same"}
+"""What each verdict comes to, by which figures choose its mark and pages its colour."""
+
+
 def rounded(value: float, uncertainty: float) -> str:
     """A value with as many decimals as its uncertainty leaves meaning: down to that one's first digit."""
     decimals = min(3, max(0, -math.floor(math.log10(uncertainty)))) if uncertainty > 0 else 2
@@ -143,9 +149,14 @@ def _counted(standing: str, count: int) -> str:
 
 def effect_percent(effect: "Effect") -> str:
     """An effect's interval in words."""
-    if effect.low_pct is None or effect.high_pct is None:
-        return "too little to tell"
-    return f"{_signed(effect.low_pct, 0.1)} to {_signed(effect.high_pct, 0.1)} %"
+    return between(effect.low_pct, effect.high_pct) or "too little to tell"
+
+
+def between(low_pct: float | None, high_pct: float | None) -> str:
+    """An interval in per cent, such as `-1.2 to +0.4 %`; "" if there is none."""
+    if low_pct is None or high_pct is None:
+        return ""
+    return f"{_signed(low_pct, 0.1)} to {_signed(high_pct, 0.1)} %"
 
 
 def tune_headline(result: "TuneResult") -> str:

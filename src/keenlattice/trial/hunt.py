@@ -23,7 +23,7 @@ from keenlattice.rig.change import changing
 from keenlattice.trial.conclude import Numbers, concluded
 from keenlattice.trial.pilot import noise_of
 from keenlattice.trial.plan import Arm, Plan
-from keenlattice.trial.player import Each, Player, Run, entries_on, ignore, put_back
+from keenlattice.trial.player import Each, Player, entries_on, ignore, put_back
 from keenlattice.trial.result import TrialResult
 from keenlattice.trial.run import game_for
 from keenlattice.trial.search import Signal, first_changed, least_set
@@ -139,15 +139,10 @@ def run_hunt(rig: Rig, line: Sequence[Version], plan: HuntPlan, game: str | None
     if len(line) < 2:
         raise UsageError("a hunt takes a line of two versions at least")
     played = game_of(rig, game_for(line[0], line[-1], game)).name
-    on_rig, excluded = [entries_on(rig, _known_here(rig, version)) for version in line], list[str]()
-
-    def told(run: Run) -> None:
-        if run.excluded:
-            excluded.append(f"run {run.place + 1} ({run.arm}): {run.excluded}")
-        each(run)
+    on_rig = [entries_on(rig, _known_here(rig, version)) for version in line]
 
     with changing(rig, f"hunt from {line[0].reference} to {line[-1].reference}") as change:
-        player = Player(change, line[0].profile, played, plan.trial.seconds, plan.trial.warm_up_s, told)
+        player = Player(change, line[0].profile, played, plan.trial.seconds, plan.trial.warm_up_s, each)
         kept = done or {}
 
         def play(place: int, arm: str, entries: Entries, seed: int) -> Numbers:
@@ -158,7 +153,7 @@ def run_hunt(rig: Rig, line: Sequence[Version], plan: HuntPlan, game: str | None
         first = TrialResult(played, line[0].reference, line[-1].reference, plan.trial, (), rig.name)
         result = hunted(line, on_rig, plan, looks, first)
         put_back(change, sorted({key for entries in on_rig for key in entries}))
-    return HuntResult(**{**result.__dict__, "runs": looks.place, "excluded": tuple(excluded)})
+    return HuntResult(**{**result.__dict__, "runs": looks.place, "excluded": tuple(player.excluded)})
 
 
 def _known_here(rig: Rig, version: Version) -> Version:

@@ -1,7 +1,7 @@
 """Plays the runs of a study: puts a version on, plays, and tells runs that went wrong from those that count."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -57,6 +57,8 @@ class Player:
         owner: whose settings differ: the game's profile, or the rig-wide one.
         warm_up_s: what is played before each run begins to count.
         each: is called with every run once it is played, whether it counts or not.
+        called: how the arm of a run that went wrong is told, behind the run's number.
+        excluded: the runs that went wrong, each with the reason.
     """
 
     change: Change
@@ -65,6 +67,8 @@ class Player:
     seconds: float
     warm_up_s: float = 0.0
     each: Each = ignore
+    called: Callable[[str], str] = " ({})".format
+    excluded: list[str] = field(default_factory=list)
 
     def play(self, place: int, block: int, arm: str, entries: Entries, seed: int) -> Capture:
         """The capture of a run with these entries on the rig; one that goes wrong is told of, and played again.
@@ -97,6 +101,8 @@ class Player:
         except (RigError, CaptureError) as error:
             capture, why = Capture(np.empty(0)), str(error)
         run = Run(place, block, arm, seed, capture, why)
+        if why:
+            self.excluded.append(f"run {place + 1}{self.called(arm)}: {why}")
         self.each(run)
         return run
 

@@ -11,7 +11,7 @@ from keenlattice.rig.base import Rig, game_of
 from keenlattice.rig.change import changing
 from keenlattice.trial.conclude import Numbers, concluded, settled
 from keenlattice.trial.plan import Arm, Plan
-from keenlattice.trial.player import Each, Player, Run, entries_on, ignore, put_back
+from keenlattice.trial.player import Each, Player, entries_on, ignore, put_back
 from keenlattice.trial.result import TrialResult
 
 
@@ -42,16 +42,11 @@ def run_trial(rig: Rig, before: Version, after: Version, plan: Plan, game: str |
     """
     played = game_of(rig, game_for(before, after, game)).name
     arms = {"before": entries_on(rig, before), "after": entries_on(rig, after)}
-    done, excluded = done or {}, list[str]()
+    done = done or {}
     runs: list[tuple[Arm, Numbers]] = []
 
-    def told(run: Run) -> None:
-        if run.excluded:
-            excluded.append(f"run {run.place + 1} ({run.arm}): {run.excluded}")
-        each(run)
-
     with changing(rig, f"trial of {before.reference} against {after.reference}") as change:
-        player = Player(change, before.profile, played, plan.seconds, plan.warm_up_s, told)
+        player = Player(change, before.profile, played, plan.seconds, plan.warm_up_s, each)
         for place, (block, arm, seed) in enumerate(plan.runs()):
             capture = done[place] if place in done else player.play(place, block, arm, arms[arm], seed)
             runs.append((arm, metrics_of(capture, TRIAL_METRICS)))
@@ -59,7 +54,7 @@ def run_trial(rig: Rig, before: Version, after: Version, plan: Plan, game: str |
                 break
         put_back(change, [one.key for one in changes(arms["before"], arms["after"])])
     return concluded(plan, runs, TrialResult(played, before.reference, after.reference, plan, (), rig.name,
-                                             excluded=tuple(excluded)))
+                                             excluded=tuple(player.excluded)))
 
 
 def game_for(before: Version, after: Version, game: str | None) -> str:

@@ -31,7 +31,7 @@ from keenlattice.rig.change import changing
 from keenlattice.trial.conclude import Numbers, verdict
 from keenlattice.trial.design import Signs, in_order, mixed_up, screening_design
 from keenlattice.trial.plan import check_matters, check_seconds
-from keenlattice.trial.player import Each, Player, Run, entries_on, ignore, put_back
+from keenlattice.trial.player import Each, Player, entries_on, ignore, put_back
 from keenlattice.trial.run import game_for
 from keenlattice.trial.spending import confidences
 
@@ -209,18 +209,13 @@ def run_screen(rig: Rig, before: Version, after: Version, plan: ScreenPlan, game
         RigError: the rig refuses a combination, or nothing can be recorded; it is put back to what it was.
     """
     played = game_of(rig, game_for(before, after, game)).name
-    design, done, excluded = plan.design(), done or {}, list[str]()
+    design, done = plan.design(), done or {}
     rows: list[int] = []
     numbers: list[Numbers] = []
 
-    def told(run: Run) -> None:
-        if run.excluded:
-            excluded.append(f"run {run.place + 1}: {run.excluded}")
-        each(run)
-
     order = plan.runs(costly(rig, plan))
     with changing(rig, f"screen of {before.reference} against {after.reference}") as change:
-        player = Player(change, before.profile, played, plan.seconds, plan.warm_up_s, told)
+        player = Player(change, before.profile, played, plan.seconds, plan.warm_up_s, each, lambda _: "")
         for place, (number, row, seed) in enumerate(order):
             if place not in done:
                 entries = entries_on(rig, mixed(before, after, plan, design[row]))
@@ -232,7 +227,7 @@ def run_screen(rig: Rig, before: Version, after: Version, plan: ScreenPlan, game
         put_back(change, [key for group in plan.factors for key in group])
     return screened(plan, design[rows], numbers, ScreenResult(
         played, before.reference, after.reference, rig.name, plan, (), (), len(rows), len(rows) // len(design), 0,
-        tuple(excluded)))
+        tuple(player.excluded)))
 
 
 def costly(rig: Rig, plan: ScreenPlan) -> list[int]:

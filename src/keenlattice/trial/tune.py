@@ -29,7 +29,7 @@ from keenlattice.rig.base import Rig, game_of
 from keenlattice.rig.change import changing
 from keenlattice.trial.conclude import Numbers
 from keenlattice.trial.plan import check_matters, check_seconds
-from keenlattice.trial.player import Each, Player, Run, RunsFailed, entries_on, ignore, put_back
+from keenlattice.trial.player import Each, Player, RunsFailed, entries_on, ignore, put_back
 from keenlattice.trial.run import game_for
 
 if TYPE_CHECKING:
@@ -283,17 +283,13 @@ def run_tune(rig: Rig, base: Version, plan: TunePlan, game: str | None = None, e
     """
     plan = checked(rig.catalog(), plan)
     played = game_of(rig, game_for(base, base, game)).name
-    race, kept, excluded = Race(plan), done or {}, list[str]()
+    race, kept = Race(plan), done or {}
     on_rig = [entries_on(rig, replace(base, entries=with_changes(base.entries, one))) for one in plan.combinations()]
     place, over, number = 0, False, 0
 
-    def told(run: Run) -> None:
-        if run.excluded:
-            excluded.append(f"run {run.place + 1} (combination {int(run.arm) + 1}): {run.excluded}")
-        each(run)
-
     with changing(rig, f"tuning {base.reference}") as change:
-        player = Player(change, base.profile, played, plan.seconds, plan.warm_up_s, told)
+        player = Player(change, base.profile, played, plan.seconds, plan.warm_up_s, each,
+                        lambda arm: f" (combination {int(arm) + 1})")
         while not over and number < plan.rounds:
             for one in race.order(number):
                 numbers = _played(player, kept, place, number, one, on_rig[one], plan)
@@ -305,7 +301,7 @@ def run_tune(rig: Rig, base: Version, plan: TunePlan, game: str | None = None, e
             over, number = race.look(number), number + 1
         put_back(change, [key for key, _ in plan.choices])
     return TuneResult(played, base.reference, rig.name, plan, tuple(race.standings()), place, number, over,
-                      tuple(excluded))
+                      tuple(player.excluded))
 
 
 def _played(player: Player, kept: Mapping[int, Capture], place: int, number: int, one: int, entries: Entries,

@@ -7,11 +7,7 @@ from markupsafe import Markup
 
 from keenlattice.report.page.content import Block, Fold, Picture, Report
 from keenlattice.report.page.svg import inline
-
-WORDS = {"better": "good", "does what is claimed": "good", "best": "good", "worse": "bad", "does the opposite": "bad",
-         "breaks a limit": "bad", "does not run": "bad", "unclear": "open", "not told apart": "same",
-         "no difference that matters": "same", "does nothing that matters": "same"}
-"""A verdict's class in the page's style: its colour, and the mark in front of it."""
+from keenlattice.report.words import KINDS
 
 
 def to_html(report: Report) -> str:
@@ -22,7 +18,7 @@ def to_html(report: Report) -> str:
                               undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
     environment.filters |= {"kind": lambda block: type(block).__name__, "address": id, "unbroken": unbroken}
     return environment.get_template("page.html").render(
-        report=report, words=WORDS, svg=_drawn(report))
+        report=report, words=KINDS, svg=_drawn(report))
 
 
 def unbroken(text: str) -> str:

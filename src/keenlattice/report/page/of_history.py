@@ -8,7 +8,7 @@ from keenlattice.report.history_figure import MOST_SHOWN, history_figure, steps
 from keenlattice.report.page.content import Block, Commands, Picture, Report, Table, Text
 from keenlattice.report.page.of_screen import standings
 from keenlattice.report.page.of_trial import Captures, how_sure, numbers, trial_command, trial_pictures
-from keenlattice.report.page.scene import Scene, how_to_go_back, the_rig, what_changed
+from keenlattice.report.page.scene import Scene, how_to_go_back, the_rig, to_repeat, what_changed
 from keenlattice.report.style import small_figure
 from keenlattice.report.words import TITLES, headline, percent, whole_answer
 from keenlattice.trial.result import TrialResult
@@ -109,9 +109,7 @@ def _sure(trials: Sequence[TrialResult]) -> list[Block]:
 
 
 def _how_to_repeat(profile: str, trials: Sequence[TrialResult], scene: Scene) -> list[Block]:
-    made = f"Made with Keen Lattice {scene.software}, {scene.time}. " if scene.software else ""
     if not trials:
-        return [Commands([scene.command(f"trial {profile}@stock {profile}") + "    # measures it"]), Text(made.strip())]
-    lines = [scene.command(trial_command(one)) for one in trials]
-    return [Commands(lines), Text(f"{made}The seed draws everything that is drawn; versions are kept in the logbook "
-                                  "and never change.")]
+        return [Commands([scene.command(f"trial {profile}@stock {profile}") + "    # measures it"]), Text(scene.made)]
+    return to_repeat(scene, [trial_command(one) for one in trials],
+                     "The seed draws everything that is drawn; versions are kept in the logbook and never change.")

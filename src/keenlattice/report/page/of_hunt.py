@@ -2,9 +2,18 @@
 
 from collections.abc import Sequence
 
-from keenlattice.report.page.content import Block, Commands, Report, Table, Text
+from keenlattice.report.page.content import Block, Report, Table, Text
 from keenlattice.report.page.of_trial import Captures, how_sure, interval_picture, numbers, trial_pictures
-from keenlattice.report.page.scene import Scene, excluded, for_game, how_to_go_back, the_rig, what_changed
+from keenlattice.report.page.scene import (
+    Scene,
+    again,
+    excluded,
+    for_game,
+    how_to_go_back,
+    the_rig,
+    to_repeat,
+    what_changed,
+)
 from keenlattice.report.trial_figure import trial_figure
 from keenlattice.report.words import TITLES, headline, hunt_headline
 from keenlattice.trial.hunt import HuntResult
@@ -69,10 +78,6 @@ def _how_to_repeat(result: HuntResult, scene: Scene, line: Sequence[tuple[str, s
     plan, (first, _), (last, _) = result.trial.plan, line[0], line[-1]
     profile = first.partition("@")[0]
     game = for_game(first, result.trial.game)
-    lines = [scene.command(f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters "
-                           f"{plan.matters_pct:g} --blocks {plan.blocks} --seconds {plan.seconds:g} --error {error:g} "
-                           f"--seed {plan.seed}{game}") + "    # plays it again"]
-    if number is not None:
-        lines.append(scene.command(f"hunt --again {number}") + "    # reckons it again from the kept runs")
-    made = f"Made with Keen Lattice {scene.software}, {scene.time}. " if scene.software else ""
-    return [Commands(lines), Text(f"{made}Seed {plan.seed} draws everything that is drawn.")]
+    plays = (f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters {plan.matters_pct:g} "
+             f"--blocks {plan.blocks} --seconds {plan.seconds:g} --error {error:g} --seed {plan.seed}{game}")
+    return to_repeat(scene, [plays], f"Seed {plan.seed} draws everything that is drawn.", again("hunt", number))

@@ -2,8 +2,17 @@
 
 from typing import TYPE_CHECKING
 
-from keenlattice.report.page.content import Block, Commands, Fold, Picture, Report, Table, Text
-from keenlattice.report.page.scene import Scene, excluded, for_game, how_to_go_back, the_rig, what_changed
+from keenlattice.report.page.content import Block, Fold, Picture, Report, Table, Text
+from keenlattice.report.page.scene import (
+    Scene,
+    again,
+    excluded,
+    for_game,
+    how_to_go_back,
+    the_rig,
+    to_repeat,
+    what_changed,
+)
 from keenlattice.report.screen_figure import effects, screen_figure
 from keenlattice.report.style import INK, small_figure
 from keenlattice.report.words import TITLES, effect_percent, screen_headline
@@ -91,13 +100,10 @@ def _how_to_repeat(result: ScreenResult, scene: Scene, number: int | None) -> li
     plan = result.plan
     groups = "".join(f" --together {','.join(group)}" for group in plan.factors if len(group) > 1)
     warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
-    after = "FILE" if result.after == scene.of_pack else result.after
-    lines = [scene.command(
-        f"screen {result.before} {after} --rounds {plan.rounds} --seconds {plan.seconds:g} --decides "
-        f"{plan.decides} --matters {plan.matters_pct:g} --seed {plan.seed}{groups}{warm_up}"
-        f"{for_game(result.before, result.game)}") + "    # plays it again"]
-    if number is not None:
-        lines.append(scene.command(f"screen --again {number}") + "    # reckons it again from the kept runs")
-    made = f"Made with Keen Lattice {scene.software}, {scene.time}. " if scene.software else ""
-    pack = "The changes came from a pack, whose file was given as the second version. " * (after == "FILE")
-    return [Commands(lines), Text(f"{made}{pack}Seed {plan.seed} draws everything that is drawn.")]
+    plays = (f"screen {result.before} {scene.given(result.after)} --rounds {plan.rounds} --seconds {plan.seconds:g} "
+             f"--decides {plan.decides} --matters {plan.matters_pct:g} --seed {plan.seed}{groups}{warm_up}"
+             f"{for_game(result.before, result.game)}")
+    pack = ("The changes came from a pack, whose file was given as the second version. "
+            if result.after == scene.of_pack else "")
+    return to_repeat(scene, [plays], f"{pack}Seed {plan.seed} draws everything that is drawn.",
+                     again("screen", number))

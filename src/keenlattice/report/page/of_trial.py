@@ -10,7 +10,16 @@ from keenlattice.measure.metrics import METRICS
 from keenlattice.report.frames import distribution, frame_times
 from keenlattice.report.latency import stage_budget
 from keenlattice.report.page.content import Block, Commands, Fold, Picture, Report, Table, Text
-from keenlattice.report.page.scene import Scene, excluded, for_game, how_to_go_back, the_rig, what_changed
+from keenlattice.report.page.scene import (
+    Scene,
+    again,
+    excluded,
+    for_game,
+    how_to_go_back,
+    the_rig,
+    to_repeat,
+    what_changed,
+)
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
 from keenlattice.report.trial_figure import intervals, trial_figure, typical_block
 from keenlattice.report.words import TITLES, amount, drift_sentence, percent, whole_answer
@@ -122,8 +131,9 @@ def _each(result: TrialResult, scene: Scene) -> list[Block]:
     elif count:
         blocks.append(Text(f"All {count} changes were measured together: {decides.verdict}. A trial does not tell "
                            "which of them did it."))
-        blocks.append(Commands([scene.command(f"screen {result.before} {result.after} --decides {decides.name} "
-                                              f"--matters {result.plan.matters_pct:g}") + "    # tells them apart"]))
+        apart = (f"screen {result.before} {scene.given(result.after)} --decides {decides.name} --matters "
+                 f"{result.plan.matters_pct:g}")
+        blocks.append(Commands([f"{scene.command(apart)}    # tells them apart"]))
     rows = [[TITLES[one.name] + (" (decides)" if one.name == decides.name else ""), percent(one)[1], one.verdict]
             for one in result.metrics]
     return [*blocks, Table(["metric", "change", "verdict"], rows)]
@@ -175,12 +185,9 @@ def trial_command(result: TrialResult) -> str:
 def how_to_repeat(result: TrialResult, scene: Scene, number: int | None) -> list[Block]:
     """The commands, what they have to be given, and what made the numbers."""
     plan, of_pack = result.plan, result.after == scene.of_pack
-    again = (f"trial --claims FILE --blocks {plan.blocks} --seconds {plan.seconds:g} --seed {plan.seed}" if of_pack
+    plays = (f"trial --claims FILE --blocks {plan.blocks} --seconds {plan.seconds:g} --seed {plan.seed}" if of_pack
              else trial_command(result))
-    lines = [f"{scene.command(again)}    # plays it again"]
-    if number is not None:
-        lines.append(scene.command(f"trial --again {number}") + "    # reckons it again from the kept runs")
-    made = f"Made with Keen Lattice {scene.software}, {scene.time}. " if scene.software else ""
     kept = (f"{result.after} was made of a pack for this, whose FILE is to be given." if of_pack else
             f"{result.before} and {result.after} are kept in the logbook and never change.")
-    return [Commands(lines), Text(f"{made}Seed {plan.seed} draws the order and everything else that is drawn. {kept}")]
+    return to_repeat(scene, [plays], f"Seed {plan.seed} draws the order and everything else that is drawn. {kept}",
+                     again("trial", number))

@@ -4,14 +4,23 @@ from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import written
 from keenlattice.measure.metrics import METRICS
-from keenlattice.report.page.content import Block, Commands, Fold, Picture, Report, Table, Text
+from keenlattice.report.page.content import Block, Fold, Picture, Report, Table, Text
 from keenlattice.report.page.of_trial import Captures, how_sure, numbers, trial_pictures
-from keenlattice.report.page.scene import Scene, excluded, for_game, how_to_go_back, the_rig, what_changed
+from keenlattice.report.page.scene import (
+    Scene,
+    again,
+    excluded,
+    for_game,
+    how_to_go_back,
+    the_rig,
+    to_repeat,
+    what_changed,
+)
 from keenlattice.report.style import small_figure
 from keenlattice.report.tune_figure import MOST_SHOWN, combinations, tune_figure
-from keenlattice.report.words import TITLES, tune_headline, whole_answer
+from keenlattice.report.words import TITLES, between, combination, tune_headline, whole_answer
 from keenlattice.trial.result import TrialResult
-from keenlattice.trial.tune import Combination, TuneResult
+from keenlattice.trial.tune import TuneResult
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -49,19 +58,15 @@ def _picture(result: TuneResult) -> Picture:
         combinations(figure.add_axes((0.27, 0.5 / height, 0.45, 1 - 0.8 / height)), result)
         return figure
 
-    said = "; ".join(f"{_told(one)}: {one.standing}" for one in result.combinations[:MOST_SHOWN])
+    said = "; ".join(f"{combination(one)}: {one.standing}" for one in result.combinations[:MOST_SHOWN])
     return Picture("How far each combination is from the best", f"Change of {TITLES[result.plan.goal]} against the "
                    f"best, with its interval. {said}.", draw)
-
-
-def _told(one: Combination) -> str:
-    return ", ".join(f"{key} = {written(value)}" for key, value in one.values.items())
 
 
 def _each(result: TuneResult) -> list[Block]:
     plan = result.plan
     rows = [[*(written(value) for value in one.values.values()), "-" if one.goal is None else f"{one.goal:.1f}",
-             "" if one.low_pct is None or one.high_pct is None else f"{one.low_pct:+.1f} to {one.high_pct:+.1f} %",
+             between(one.low_pct, one.high_pct),
              str(one.rounds), one.standing] for one in result.combinations]
     columns = [*(key for key, _ in plan.choices), f"{TITLES[plan.goal]}, {METRICS[plan.goal].unit}",
                "against the best", "runs", "what became of it"]
@@ -97,11 +102,6 @@ def _how_to_repeat(result: TuneResult, scene: Scene, number: int | None) -> list
     tries = " ".join(f"--try {key}={','.join(written(value) for value in values)}" for key, values in plan.choices)
     keep = "".join(f" --keep '{one.metric}{'<' if one.side == 'below' else '>'}{one.value:g}'" for one in plan.limits)
     warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
-    lines = [scene.command(f"tune {result.base} {tries} --goal {plan.goal}{keep} --rounds {plan.rounds} --seconds "
-                           f"{plan.seconds:g} --matters {plan.matters_pct:g} --seed {plan.seed}{warm_up}"
-                           f"{for_game(result.base, result.game)}")
-             + "    # plays it again"]
-    if number is not None:
-        lines.append(scene.command(f"tune --again {number}") + "    # reckons it again from the kept runs")
-    made = f"Made with Keen Lattice {scene.software}, {scene.time}. " if scene.software else ""
-    return [Commands(lines), Text(f"{made}Seed {plan.seed} draws everything that is drawn.")]
+    plays = (f"tune {result.base} {tries} --goal {plan.goal}{keep} --rounds {plan.rounds} --seconds {plan.seconds:g} "
+             f"--matters {plan.matters_pct:g} --seed {plan.seed}{warm_up}{for_game(result.base, result.game)}")
+    return to_repeat(scene, [plays], f"Seed {plan.seed} draws everything that is drawn.", again("tune", number))

@@ -60,6 +60,15 @@ class Scene:
     software: str = ""
     time: str = ""
 
+    @property
+    def made(self) -> str:
+        """What made it, and when; "" if that is not known."""
+        return f"Made with Keen Lattice {self.software}, {self.time}." if self.software else ""
+
+    def given(self, reference: str) -> str:
+        """What a command is given for a version: of one that was made of a pack, the pack's file."""
+        return "FILE" if reference == self.of_pack else reference
+
     def command(self, text: str) -> str:
         """A command, for this rig."""
         return f"keen {text}" + (f" --rig {self.rig}" if self.rig not in ("", "standin") else "")
@@ -121,6 +130,23 @@ def how_to_go_back(scene: Scene, before: str, after: str, tried: bool) -> list[B
     return [Text(told + now), Commands([
         to_have, f"{scene.command(f'apply {before}')}    # to have what was there before",
         f"{scene.command('undo')}    # takes the newest apply off, byte for byte; keen undo --list shows all"])]
+
+
+def to_repeat(scene: Scene, commands: Sequence[str], told: str, study: str = "") -> list[Block]:
+    """The commands that play it again, the one that reckons it again, and what made the numbers.
+
+    Args:
+        study: kind and number of the study in the logbook, such as `trial --again 7`; "" if it is not there.
+    """
+    lines = [f"{scene.command(one)}    # plays it again" for one in commands]
+    if study:
+        lines.append(f"{scene.command(study)}    # reckons it again from the kept runs")
+    return [Commands(lines), Text(f"{scene.made} {told}".strip())]
+
+
+def again(kind: str, number: int | None) -> str:
+    """The command that reckons a study again, if it has a number."""
+    return "" if number is None else f"{kind} --again {number}"
 
 
 def for_game(reference: str, game: str) -> str:
