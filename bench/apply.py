@@ -20,7 +20,7 @@ from keenlattice.rig.linux.entries import (
     configuration_files,
 )
 
-MAIN = "from keenlattice.cli.app import main; main()"
+MAIN = "from keenlattice.cli.start import main; main()"
 RUNS = 9
 
 

@@ -30,7 +30,7 @@ class Cupboard:
 
     def __init__(self, home: Path) -> None:
         self.home = home
-        self._place = str(home / "settings.json")
+        self._place = "settings.json"  # relative to its home, so that that can be moved
 
     def facts(self) -> Facts:
         return {"refresh_hz": 144, "ram_mib": 8192, "threads": 8}
@@ -45,7 +45,7 @@ class Cupboard:
         return catalog()
 
     def state(self) -> State:
-        path = Path(self._place)
+        path = self.home / self._place
         return {self._place: path.read_bytes() if path.exists() else None}
 
     def values(self, state: State, owner: str) -> Entries:
@@ -63,9 +63,10 @@ class Cupboard:
     def put(self, state: State) -> None:
         for place, content in state.items():
             if content is None:
-                Path(place).unlink(missing_ok=True)
+                (self.home / place).unlink(missing_ok=True)
             else:
-                replace_file(Path(place), content)
+                self.home.mkdir(parents=True, exist_ok=True)
+                replace_file(self.home / place, content)
 
     def restart(self, what: Restart) -> None:
         """Everything takes effect at once here."""

@@ -20,6 +20,6 @@ with Logbook(folder / "logbook") as book:
     for note, more in steps:
         line.append(book.commit("brass-orbit", {**line[-1].entries, **more}, note=note))
     plan = HuntPlan(Plan(blocks=8, seconds=20, seed=1, decides="frame_ms_mean", matters_pct=3))
-    found = run_hunt(open_rig("standin", book.folder), line, plan)
+    found = run_hunt(open_rig("standin", book), line, plan)
     (first,) = (version for version in line if version.reference == found.first)
     print(f"it changed with {first.note!r} ({100 * found.weight:.0f} % sure): {', '.join(found.settings)}")

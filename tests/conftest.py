@@ -4,6 +4,7 @@ import contextlib
 import io
 import json
 import os
+import sqlite3
 import subprocess
 import sys
 from collections.abc import Callable, Mapping, Sequence
@@ -22,9 +23,23 @@ settings.register_profile("ours", deadline=None, max_examples=40)  # a shared ma
 settings.register_profile("torture", deadline=None, max_examples=50_000)  # make torture
 settings.load_profile("ours")
 
-KEEN = [sys.executable, "-c", "from keenlattice.cli.app import main; main()"]
+KEEN = [sys.executable, "-c", "from keenlattice.cli.start import main; main()"]
 
 Keen = Callable[..., "subprocess.CompletedProcess[str]"]
+
+
+@pytest.fixture(autouse=True)
+def own_state(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Nothing of a test is left among the state of whoever runs it; `environment` gives each player their own."""
+    monkeypatch.setenv("KEEN_STATE", str(tmp_path_factory.getbasetemp() / "state"))
+
+
+def juniper(book: Path, player: Path | None = None) -> Path:
+    """Where the stand-in of a logbook lies: among the state of whoever made it, who lives in `player`."""
+    state = (player or book.parent) / ".local" / "state" / "keen-lattice"
+    with contextlib.closing(sqlite3.connect(book / "logbook.sqlite")) as raw:
+        (own,) = raw.execute("SELECT id FROM book").fetchone()
+    return state / "books" / str(own) / "juniper"
 
 
 @pytest.fixture

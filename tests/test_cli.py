@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import AS_PROCESS, KEEN, Keen, as_json, environment
+from conftest import AS_PROCESS, KEEN, Keen, as_json, environment, juniper
 from keenlattice.measure.parquet import read_capture
 
 METRIC_KEYS = {"name", "unit", "before", "after", "change_pct", "low_pct", "high_pct", "verdict", "confidence", "n"}
@@ -34,9 +34,12 @@ def test_the_demo_tells_the_whole_story(keen: Keen, tmp_path: Path) -> None:
 
 
 def test_a_demo_that_is_stopped_takes_its_edit_off_again(tmp_path: Path) -> None:
-    state = tmp_path / "keen-demo" / "logbook" / "rigs" / "juniper" / "state.json"
     demo = subprocess.Popen([*KEEN, "demo"], env=environment(tmp_path), cwd=tmp_path, stdout=subprocess.PIPE,
                             stderr=subprocess.PIPE, text=True)
+    book = tmp_path / "keen-demo" / "logbook"
+    while not (book / "logbook.sqlite").exists() and demo.poll() is None:
+        time.sleep(0.01)
+    state = juniper(book, tmp_path) / "state.json"
     while not state.exists() and demo.poll() is None:
         pass
     demo.send_signal(signal.SIGINT)
@@ -233,7 +236,7 @@ def test_two_at_once_both_keep_their_versions(keen: Keen, tmp_path: Path) -> Non
 
 def test_a_capture_cut_short_and_a_state_damaged(keen: Keen, tmp_path: Path) -> None:
     keen("survey")
-    state = tmp_path / "book" / "rigs" / "juniper" / "state.json"
+    state = juniper(tmp_path / "book") / "state.json"
     state.write_text("{")
     assert "damaged" in keen("survey", code=1).stderr
     assert state.read_text() == "{"
@@ -257,7 +260,7 @@ def test_a_full_disk_leaves_nothing_half_written(keen: Keen, tmp_path: Path) -> 
 
 def test_output_can_be_cut_off_and_has_no_colour_in_a_pipe(tmp_path: Path) -> None:
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
-    keen = " ".join([sys.executable, "-c", "'from keenlattice.cli.app import main; main()'"])
+    keen = " ".join([sys.executable, "-c", "'from keenlattice.cli.start import main; main()'"])
     cut = subprocess.run(f"{keen} catalog | head -1", shell=True, env=env, capture_output=True, text=True, check=True)
     assert cut.stderr == "" and "\x1b" not in cut.stdout
 
@@ -266,7 +269,7 @@ def test_output_can_be_cut_off_and_has_no_colour_in_a_pipe(tmp_path: Path) -> No
 def test_any_command_puts_right_what_a_kill_left(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "brass-orbit", "frame.cap=160")
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
-    rig = tmp_path / "book" / "rigs" / "juniper"
+    rig = juniper(tmp_path / "book")
     trial = subprocess.Popen([*KEEN, "trial", "brass-orbit@stock", "brass-orbit", "--blocks", "900"], env=env,
                              stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     while not (rig / "state.json").exists() and trial.poll() is None:

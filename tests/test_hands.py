@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import Keen, as_json, environment
+from conftest import Keen, as_json, environment, juniper
 from keenlattice.errors import RigError
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig.apply import apply
@@ -23,7 +23,8 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.rig.apply import apply
 from keenlattice.rig.standin.machine import Standin
 folder = Path(sys.argv[1])
-rig, book = Standin(folder / "rigs" / "juniper"), Logbook(folder)
+book = Logbook(folder)
+rig = Standin(book.state / "juniper")
 real, left = rig.put, [3]
 def put(state):
     left[0] -= 1
@@ -40,13 +41,13 @@ def killed(keen: Keen, tmp_path: Path) -> Path:
     """A logbook whose apply was killed after two of three steps."""
     keen("edit", "brass-orbit", "frame.cap=160", "frame.queue-depth=1", "sync.vertical=off")
     book = tmp_path / "book"
-    done = subprocess.run([sys.executable, "-c", DIES, str(book)], check=False)
-    assert done.returncode < 0 and unfinished(book / "rigs" / "juniper")
+    done = subprocess.run([sys.executable, "-c", DIES, str(book)], env=environment(tmp_path), check=False)
+    assert done.returncode < 0 and unfinished(juniper(book))
     return book
 
 
 def held(book: Path) -> object:
-    rig = Standin(book / "rigs" / "juniper")
+    rig = Standin(juniper(book))
     return dict(rig.values(rig.state(), "brass-orbit"))
 
 
@@ -59,7 +60,7 @@ ALL = {"frame.cap": 160, "frame.queue-depth": 1, "sync.vertical": "off"}
 def test_after_a_kill_the_player_chooses(killed: Path, tmp_path: Path, answer: str, says: str, then: object) -> None:
     said = at_a_terminal(tmp_path, ["survey"], {"[undo]": answer})
     assert "2 of 3 steps were done" in said and says in " ".join(said.split())
-    assert held(killed) == then and unfinished(killed / "rigs" / "juniper") is (answer == "leave")
+    assert held(killed) == then and unfinished(juniper(killed)) is (answer == "leave")
 
 
 def test_recover_finishes_or_undoes(killed: Path, keen: Keen) -> None:
@@ -139,16 +140,19 @@ def test_nothing_is_written_but_where_the_preview_said(keen: Keen, tmp_path: Pat
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
     done = subprocess.run([sys.executable, "-c", WATCHED, "apply", "brass-orbit", "--yes", "--json"], env=env,
                           capture_output=True, text=True, check=True)
-    rig, places = tmp_path / "book" / "rigs" / "juniper", [place.removesuffix(" (lock)") for place in
-                                                         as_json(done)["places"]]
+    rig = juniper(tmp_path / "book")
+    places = [place.removesuffix(" (lock)") for place in as_json(done)["places"]]
     assert str(rig / "state.json") in places and str(rig / "games/brass-orbit/settings.ini") in places
     ours = ("change-under-way.jsonl", "change.lock", "change.lock.holder", "spare-room")
-    allowed = {*places, *(str(rig / name) for name in ours), str(rig), str(tmp_path / "book")}
+    state = rig.parents[2]
+    allowed = {*places, *(str(rig / name) for name in ours), str(rig), str(tmp_path / "book"), str(state / "books"),
+               str(rig.parent), str(rig.parent / "where"), str(state / "restore-points")}
     for path in done.stderr.split("\n"):
         name = Path(path).name
         beside = name.startswith(".") and any(f".{Path(place).name}." in name for place in [*places, *ours])
         book = path.startswith(str(tmp_path / "book" / "logbook.sqlite"))
-        assert not path or path in allowed or beside or book or path.startswith("/dev/") or "__pycache__" in path, path
+        point = Path(path).parent == state / "restore-points"
+        assert not path or path in allowed or beside or point or book or path.startswith("/dev/") or "__pycache__" in path, path
 
 
 @pytest.mark.skipif(os.geteuid() != 0 or shutil.which("mount") is None, reason="only root can make a small disk")

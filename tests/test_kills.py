@@ -17,7 +17,7 @@ from keenlattice.profile.version import Version
 from keenlattice.rig.apply import apply
 from keenlattice.rig.base import Rig
 from keenlattice.rig.byhand.machine import ByHandRig
-from keenlattice.rig.byhand.sheets import open_sheet, sheet_to_apply, tick
+from keenlattice.rig.byhand.sheets import open_sheet, settle_sheet, sheet_to_apply, tick
 from keenlattice.rig.drift import adopt, find_drift
 from keenlattice.rig.journal import unfinished
 from keenlattice.rig.linux.driver import Driver
@@ -194,7 +194,8 @@ def test_a_run_sheet_is_ticked_off_whole_or_not_at_all(tmp_path: Path) -> None:
         while not in_a_child(work, trap(kills := kills + 1)):
             recover(rig)
             with Logbook(tmp_path / "book") as mine:
-                sheet = open_sheet(rig, mine)
+                settle_sheet(rig, mine)
+            sheet = open_sheet(rig)
             said = rig.values(rig.state(), "rig")
             ticked = [step.key for step in sheet.steps if step.done != "open"] if sheet else list(version.entries)
             assert sorted(said) == sorted(ticked)
@@ -202,6 +203,6 @@ def test_a_run_sheet_is_ticked_off_whole_or_not_at_all(tmp_path: Path) -> None:
                 break
         assert kills > 5
     with Logbook(tmp_path / "book") as mine:
-        assert open_sheet(rig, mine) is None
+        assert open_sheet(rig) is None
         assert [one.title for one in mine.in_force("byhand")] == [version.reference]
         assert len(mine.sheets("byhand")) == 1 and find_drift(rig, mine) == ()

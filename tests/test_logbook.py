@@ -1,5 +1,6 @@
 """The logbook: what it keeps stays as it was, and what is no logbook is left alone."""
 
+import json
 import sqlite3
 from pathlib import Path
 
@@ -11,7 +12,12 @@ from keenlattice.errors import BookError, UnknownName, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.reference import find
 from keenlattice.logbook.schema import STEPS
+from keenlattice.logbook.studies import studies
+from keenlattice.logbook.takeover import take_over
 from keenlattice.profile.version import stock
+from keenlattice.rig.drift import find_drift
+from keenlattice.rig.find import open_rig
+from keenlattice.rig.undo import undo
 
 GAMES = ["brass-orbit", "tidewater-rally"]
 
@@ -44,8 +50,7 @@ def test_references(book: Logbook) -> None:
     assert find(book, "brass-orbit@stock", "juniper", lambda: GAMES).entries == {}
     with pytest.raises(UsageError, match="nothing of brass-orbit has been applied"):
         find(book, "brass-orbit@applied", "juniper", lambda: GAMES)
-    book.add_apply("juniper", kind="apply", profile="brass-orbit", version=version.id, restore_point="{}",
-                   left_as="{}")
+    book.add_apply("juniper", kind="apply", profile="brass-orbit", version=version.id)
     book.commit("brass-orbit", {"frame.cap": 120})
     assert find(book, "brass-orbit@applied", "juniper", lambda: GAMES) == version
 
@@ -79,9 +84,6 @@ def test_a_folder_of_other_things_is_left_alone(tmp_path: Path) -> None:
 @pytest.mark.parametrize("content", [b"", b"not a database", b"SQLite format 3\0" + b"\xff" * 200])
 def test_a_damaged_logbook_is_said_so(tmp_path: Path, content: bytes) -> None:
     (tmp_path / "logbook.sqlite").write_bytes(content)
-    if not content:  # an empty file is a database of which nothing was written yet
-        assert Logbook(tmp_path).profiles() == []
-        return
     with pytest.raises(BookError, match="logbook"):
         Logbook(tmp_path)
     assert (tmp_path / "logbook.sqlite").read_bytes() == content
@@ -112,12 +114,39 @@ def test_labels_and_lines(book: Logbook) -> None:
             book.label(one, bad)
 
 
-def test_a_logbook_of_the_first_form_is_brought_up_to_date(tmp_path: Path) -> None:
+BOOKS = Path(__file__).parent / "books"
+
+
+@pytest.mark.parametrize("form", range(1, len(STEPS)))
+def test_a_logbook_of_an_older_form_is_read_and_taken_over_without_loss(tmp_path: Path, form: int) -> None:
+    """Each was written by the Keen Lattice of its time."""
     with sqlite3.connect(tmp_path / "logbook.sqlite") as raw:
-        raw.executescript(STEPS[0] + "PRAGMA user_version = 1;")
+        raw.executescript((BOOKS / f"form-{form}.sql").read_text())
+        tables = [name for (name,) in raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
+        counts = {name: raw.execute(f"SELECT count(*) FROM {name}").fetchone()[0] for name in tables}
+        sides = raw.execute("SELECT before, after FROM trials").fetchone()
+    raw.close()
+    (tmp_path / "rigs" / "juniper").mkdir(parents=True)
+    state = {"brass-orbit": {"frame.cap": 160, "frame.queue-depth": 1}, "rig": {"display.refresh": 165}}
+    (tmp_path / "rigs" / "juniper" / "state.json").write_text(json.dumps(state, indent=1) + "\n")
+    before = (tmp_path / "logbook.sqlite").read_bytes()
     with Logbook(tmp_path) as book:
-        book.label(book.commit("brass-orbit", {"frame.cap": 162}), "kept")
-        assert book.labelled("brass-orbit", "kept")
+        assert book.elsewhere and len(book.history("brass-orbit")) >= 2
+        with pytest.raises(BookError, match="keen takeover"):
+            book.commit("brass-orbit", {})
+    assert (tmp_path / "logbook.sqlite").read_bytes() == before
+    with take_over(tmp_path, made_here=True) as book:
+        for name, count in counts.items():
+            assert book.rows(lambda row: row[0], f"SELECT count(*) FROM {name}") == [count]
+        applied = find(book, "brass-orbit@applied", "juniper", lambda: GAMES)
+        assert dict(applied.entries) == state["brass-orbit"]
+        assert [one.profile for one in book.in_force("juniper")] == ["rig", "brass-orbit"]
+        assert [one.kind for one in studies(book, "juniper")][:1] == (["trial"] if form > 4 else [])
+        assert [one["before"] for one in book.trials(*sides)] == [sides[0]]
+        rig = open_rig("standin", book)
+        assert rig.values(rig.state(), "rig") == state["rig"] and find_drift(rig, book) == ()
+        undone = undo(rig, book)
+        assert undone.titles == (applied.reference,) and rig.values(rig.state(), "brass-orbit") == {}
 
 
 texts = st.text(st.characters(codec="utf-8"), max_size=20)

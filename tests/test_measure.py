@@ -86,8 +86,17 @@ def test_what_is_no_capture_is_refused() -> None:
         Capture(np.array([0.0, 8.0, 8.0, 16.0]))
     with pytest.raises(CaptureError, match="1 clicks but 2 answers"):
         Capture(np.array([0.0, 8.0]), np.zeros(1), np.zeros(2))
-    with pytest.raises(CaptureError, match="does not move on"):
-        Capture(np.array([0.0, np.nan, 8.0]))
+    two = np.array([0.0, 8.0])
+    for wrong, says in (({"shown_ms": np.array([0.0, np.nan, 8.0])}, "no time"),
+                        ({"shown_ms": np.array([0.0, np.inf])}, "no time"),
+                        ({"shown_ms": np.array([0.0, 1e12])}, "a week at most"),
+                        ({"click_ms": np.array([np.nan]), "answer_ms": np.array([8.0])}, "no time"),
+                        ({"click_ms": np.array([5.0]), "answer_ms": np.array([4.0])}, "an answer -1 ms after"),
+                        ({"click_ms": np.array([5.0]), "answer_ms": np.array([1e7])}, "it takes 0 to 60 s"),
+                        ({"click_ms": np.array([1e12]), "answer_ms": np.array([np.nan])}, "a week at most"),
+                        ({"cpu_ms": np.array([1.0, np.inf])}, "an infinity")):
+        with pytest.raises(CaptureError, match=says):
+            Capture(**{"shown_ms": two, **wrong})
 
 
 rising = arrays(np.float64, st.integers(0, 60), elements=st.floats(0.01, 1e4)).map(np.cumsum)

@@ -244,7 +244,7 @@ def test_a_pack_and_the_rig_wide_profile_are_repeated_as_such(keen: Keen, tmp_pa
 @pytest.mark.parametrize(("name", "kind"), [("trial-1", "trial"), ("screen-2", "screen"), ("hunt-3", "hunt")])
 def test_what_a_report_says_to_repeat_comes_out_the_same(written: Path, tmp_path: Path, name: str, kind: str) -> None:
     shutil.copytree(written / "book", tmp_path / "book")
-    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
+    env = environment(written, KEEN_BOOK=str(tmp_path / "book"))  # the same player's: a copy goes on alone
     (again, plays) = (next(line for line in commands_in(written / f"{name}.html") if word in line)
                       for word in (f"{kind} --again", "--seed"))
     assert "to the last bit" in typed(shlex.split(again)[1:], tmp_path, env).stdout

@@ -134,7 +134,7 @@ def story() -> str:
             parts = []
             for line in match[1].strip().splitlines():
                 done = subprocess.run(
-                    [sys.executable, "-c", "from keenlattice.cli.app import main; main()", *shlex.split(line)[1:]],
+                    [sys.executable, "-c", "from keenlattice.cli.start import main; main()", *shlex.split(line)[1:]],
                     cwd=home, env=environment, capture_output=True, text=True, check=False)
                 parts.append(f"$ {line}\n{done.stdout}{done.stderr}".rstrip())
             return "```text\n" + "\n\n".join(parts) + "\n```"

@@ -4,6 +4,7 @@ The public names, each loaded when it is first used:
 
     open_rig, Rig               a PC whose settings can be read and written
     Logbook, Version, stock     versions of profiles, and the folder that remembers them
+    take_over                   makes a logbook from elsewhere one's own
     apply, undo                 put a version on a rig, and take it off again
     Capture, metrics_of         one recorded run, and the numbers in it
     ingest, column_map          a recording of any recorder's, by what its columns mean
@@ -12,6 +13,7 @@ The public names, each loaded when it is first used:
     HuntPlan, run_hunt          since which version it is so, and because of what
     TunePlan, Limit, run_tune   the best of some combinations
     TrialResult, headline       what it found, and that in a sentence
+    keep_trial                  into the logbook with it, and with its runs
     trial_figure, save          its figure
     trial_report, Scene         the page about it, with what is known besides
     to_html, to_markdown        that page as text
@@ -26,6 +28,7 @@ if TYPE_CHECKING:
     __version__: str
     from keenlattice.errors import KeenLatticeError
     from keenlattice.logbook.book import Logbook
+    from keenlattice.logbook.takeover import take_over
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import column_map
     from keenlattice.measure.ingest import ingest
@@ -45,28 +48,31 @@ if TYPE_CHECKING:
     from keenlattice.rig.find import open_rig
     from keenlattice.rig.undo import undo
     from keenlattice.trial.hunt import HuntPlan, run_hunt
+    from keenlattice.trial.keeping import keep_trial
     from keenlattice.trial.plan import Plan
+    from keenlattice.trial.player import Run
     from keenlattice.trial.result import TrialResult
     from keenlattice.trial.run import run_trial
     from keenlattice.trial.screen import ScreenPlan, factors_of, run_screen
     from keenlattice.trial.tune import Limit, TunePlan, run_tune
 
-__all__ = ["Capture", "HuntPlan", "KeenLatticeError", "Limit", "Logbook", "Plan", "Rig", "Scene", "ScreenPlan",
+__all__ = ["Capture", "HuntPlan", "KeenLatticeError", "Limit", "Logbook", "Plan", "Rig", "Run", "Scene", "ScreenPlan",
            "TrialResult", "TunePlan", "Version", "apply", "changes", "column_map", "factors_of", "headline", "ingest",
-           "metrics_of", "open_rig", "run_hunt", "run_screen", "run_trial", "run_tune", "save", "screen_figure",
-           "stock", "to_html", "to_markdown", "trial_figure", "trial_report", "undo"]
+           "keep_trial", "metrics_of", "open_rig", "run_hunt", "run_screen", "run_trial", "run_tune", "save",
+           "screen_figure", "stock", "take_over", "to_html", "to_markdown", "trial_figure", "trial_report", "undo"]
 
 _HOMES = {
-    "KeenLatticeError": "errors", "Logbook": "logbook.book", "Capture": "measure.capture",
-    "column_map": "measure.columns", "ingest": "measure.ingest", "metrics_of": "measure.metrics",
-    "Version": "profile.version", "stock": "profile.version", "save": "report.style",
-    "trial_figure": "report.trial_figure", "headline": "report.words", "apply": "rig.apply", "undo": "rig.undo",
-    "Rig": "rig.base", "open_rig": "rig.find", "Plan": "trial.plan", "TrialResult": "trial.result",
-    "run_trial": "trial.run", "ScreenPlan": "trial.screen", "run_screen": "trial.screen",
-    "factors_of": "trial.screen", "screen_figure": "report.screen_figure", "HuntPlan": "trial.hunt",
-    "changes": "profile.compare", "Scene": "report.page.scene", "trial_report": "report.page.of_trial",
-    "to_html": "report.page.html", "to_markdown": "report.page.markdown", "run_hunt": "trial.hunt",
-    "TunePlan": "trial.tune", "Limit": "trial.tune", "run_tune": "trial.tune",
+    "Capture": "measure.capture", "HuntPlan": "trial.hunt", "KeenLatticeError": "errors", "Limit": "trial.tune",
+    "Logbook": "logbook.book", "Plan": "trial.plan", "Rig": "rig.base", "Run": "trial.player",
+    "Scene": "report.page.scene", "ScreenPlan": "trial.screen", "TrialResult": "trial.result",
+    "TunePlan": "trial.tune", "Version": "profile.version", "apply": "rig.apply", "changes": "profile.compare",
+    "column_map": "measure.columns", "factors_of": "trial.screen", "headline": "report.words",
+    "ingest": "measure.ingest", "keep_trial": "trial.keeping", "metrics_of": "measure.metrics",
+    "open_rig": "rig.find", "run_hunt": "trial.hunt", "run_screen": "trial.screen", "run_trial": "trial.run",
+    "run_tune": "trial.tune", "save": "report.style", "screen_figure": "report.screen_figure",
+    "stock": "profile.version", "take_over": "logbook.takeover", "to_html": "report.page.html",
+    "to_markdown": "report.page.markdown", "trial_figure": "report.trial_figure",
+    "trial_report": "report.page.of_trial", "undo": "rig.undo",
 }
 
 

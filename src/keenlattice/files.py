@@ -1,32 +1,66 @@
-"""Files are never written in place: write beside, flush, rename."""
+"""Files are never written in place: write beside, flush, rename. And what is read is a file, of bounded size."""
 
 import codecs
+import errno
 import os
+import stat
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import BinaryIO
 
 
 def replace_file(path: Path, content: bytes) -> None:
-    """Puts `content` at `path`, whole or not at all, keeping the mode of what was there.
+    """Puts `content` at `path`, whole or not at all, keeping mode and owner of what was there.
 
-    A symbolic link is followed, so that a link into somebody's dotfiles folder stays a link.
+    A symbolic link is followed, so that a link into somebody's dotfiles folder stays a link. A new file belongs to
+    whom its folder belongs to, if we may decide that; its mode is what the umask leaves.
 
     Raises:
-        OSError: no rights, no room, or no such folder; what was there is untouched.
+        OSError: no rights, no room, no such folder, or a file whose owner would not be kept; what was there is
+            untouched.
     """
     target = Path(os.path.realpath(path))
-    handle, beside = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.")
+    handle, beside = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name[:100]}.")
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(content)
             file.flush()
             os.fsync(file.fileno())
-        os.chmod(beside, target.stat().st_mode & 0o7777 if target.exists() else 0o644)
+        _keep_owner_and_mode(Path(beside), target)
         os.replace(beside, target)
     except BaseException:
-        Path(beside).unlink(missing_ok=True)
+        with suppress(OSError):  # what failed is told, not what then could not be cleared away
+            Path(beside).unlink(missing_ok=True)
         raise
     _flush_folder(target.parent)
+
+
+def _keep_owner_and_mode(new: Path, target: Path) -> None:
+    try:
+        was = target.stat()
+        mode = stat.S_IMODE(was.st_mode)
+    except FileNotFoundError:
+        was, mode = target.parent.stat(), 0o666 & ~_umask()
+    if os.name == "posix":
+        ours = new.stat()
+        if ours.st_uid != was.st_uid and (target.exists() or os.geteuid() == 0):
+            try:
+                os.chown(new, was.st_uid, was.st_gid)
+            except PermissionError:
+                raise PermissionError(errno.EPERM, "it belongs to another user, and would not any more",
+                                      str(target)) from None
+        elif ours.st_gid != was.st_gid and target.exists():
+            with suppress(PermissionError):  # a group that we are not in
+                os.chown(new, -1, was.st_gid)
+    os.chmod(new, mode)
+
+
+def _umask() -> int:
+    now = os.umask(0o077)
+    os.umask(now)
+    return now
 
 
 def remove_file(path: Path) -> None:
@@ -47,16 +81,70 @@ def _flush_folder(folder: Path) -> None:
         os.close(handle)
 
 
+def append_line(path: Path, line: bytes) -> None:
+    """Adds a line to a file that is there, and flushes it: the whole line, or nothing of it.
+
+    Raises:
+        OSError: it could not be written.
+    """
+    handle = os.open(path, os.O_WRONLY | os.O_APPEND)
+    try:
+        before = os.fstat(handle).st_size
+        try:
+            left = memoryview(line + b"\n")
+            while left:
+                left = left[os.write(handle, left):]
+            os.fsync(handle)
+        except OSError:
+            with suppress(OSError):
+                os.ftruncate(handle, before)
+            raise
+    finally:
+        os.close(handle)
+
+
+def check_regular(path: Path) -> None:
+    """Whether it is a file: not a pipe, which may never say anything, nor a device, which may never end.
+
+    Raises:
+        OSError: it is not, or not there.
+    """
+    kind = path.stat().st_mode
+    if not stat.S_ISREG(kind):
+        raise OSError(errno.EINVAL, "it is a folder" if stat.S_ISDIR(kind) else "it is no regular file", str(path))
+
+
+@contextmanager
+def open_regular(path: Path) -> Iterator[BinaryIO]:
+    """A file, open for reading; see `check_regular`.
+
+    Raises:
+        OSError: it is none, or cannot be read.
+    """
+    check_regular(path)
+    with path.open("rb") as file:
+        yield file
+
+
 def read_bounded(path: Path, most: int) -> bytes | None:
     """What is in a file; None if there is none. Of a larger one, one byte more than `most`: enough to refuse it.
 
     Raises:
-        OSError: it cannot be read: no rights, a folder, a link that leads nowhere or round in a circle.
+        OSError: it cannot be read: no rights, no regular file, a link that leads nowhere or round in a circle.
     """
     if not os.path.lexists(path):
         return None
-    with path.open("rb") as file:
+    with open_regular(path) as file:
         return file.read(most + 1)
+
+
+def free_path(path: Path) -> Path:
+    """The path, if nothing is there yet; else the next that is free, with a number: page.html, page-2.html."""
+    number, found = 1, path
+    while os.path.lexists(found):
+        number += 1
+        found = path.with_name(f"{path.stem}-{number}{path.suffix}")
+    return found
 
 
 def marked_encoding(content: bytes) -> tuple[bytes, str]:

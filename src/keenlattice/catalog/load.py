@@ -11,12 +11,12 @@ from pydantic import ValidationError
 
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.errors import CatalogError
-from keenlattice.files import replace_file
+from keenlattice.files import open_regular, replace_file
 
 if TYPE_CHECKING:
     from importlib.abc import Traversable
 
-MOST_BYTES = 256 * 1024
+MOST_BYTES, MOST_FILES = 256 * 1024, 200
 
 
 @cache
@@ -38,7 +38,7 @@ def settings_in(file: "Traversable") -> list[Setting]:
         CatalogError: not TOML, or not of the model; names file, setting and key.
     """
     try:
-        content = file.read_bytes()
+        content = _beginning(file)
         if len(content) > MOST_BYTES:
             raise CatalogError(f"{file.name}: larger than {MOST_BYTES // 1024} kB, which no catalog file is: not read")
         tables = tomllib.loads(content.decode("utf-8"))
@@ -48,6 +48,13 @@ def settings_in(file: "Traversable") -> list[Setting]:
         raise CatalogError(f"{file.name}: not a catalog file: {error}") from None
     return [_setting(file.name, f"{domain}.{name}", fields)
             for domain, settings in tables.items() for name, fields in _tables(file.name, domain, settings)]
+
+
+def _beginning(file: "Traversable") -> bytes:
+    if isinstance(file, Path):
+        with open_regular(file) as opened:
+            return opened.read(MOST_BYTES + 1)
+    return file.read_bytes()  # of our own package
 
 
 def _tables(file: str, domain: str, settings: object) -> list[tuple[str, dict[str, object]]]:
@@ -60,9 +67,12 @@ def own_settings(folder: Path) -> list[Setting]:
     """The settings that a player has added, from the TOML files of a folder.
 
     Raises:
-        CatalogError: a file breaks the model, or a name is taken.
+        CatalogError: a file breaks the model, or is a link; or a name is taken.
     """
-    return _each_once(sorted(folder.glob("*.toml")))
+    files = sorted(folder.glob("*.toml"))[:MOST_FILES]
+    if linked := next((file for file in files if file.is_symlink()), None):
+        raise CatalogError(f"{linked} is a link: in a logbook nothing is; it is not followed")
+    return _each_once(files)
 
 
 def add_own_settings(file: Path, folder: Path) -> list[Setting]:
@@ -75,7 +85,7 @@ def add_own_settings(file: Path, folder: Path) -> list[Setting]:
     others = [other for other in sorted(folder.glob("*.toml")) if other.stem != file.stem]
     _each_once([*others, file])
     folder.mkdir(exist_ok=True)
-    replace_file(folder / f"{file.stem}.toml", file.read_bytes())
+    replace_file(folder / f"{file.stem}.toml", _beginning(file))
     return settings_in(file)
 
 

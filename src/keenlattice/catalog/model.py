@@ -198,13 +198,24 @@ class Catalog:
         Raises:
             UsageError: a game's setting with a device, a rig's setting in a game's profile, and the like.
         """
+        setting, device = self[key], key.partition("@")[2]
+        known = list(devices)
+        if setting.scope == "device" and device not in known:
+            raise UsageError(f"{setting.name} is set per device: write {setting.name}@DEVICE, "
+                             f"DEVICE being one of {', '.join(known) or 'none on this rig'}")
+        return self.check_scope(key, whole_rig=whole_rig)
+
+    def check_scope(self, key: str, *, whole_rig: bool) -> Setting:
+        """The setting of a key, once it is sure that a profile of that kind can set it; whether its device is there is
+        the rig's to say.
+
+        Raises:
+            UsageError: as `check_key`.
+        """
         setting, (_, at, device) = self[key], key.partition("@")
-        if setting.scope == "device":
-            known = list(devices)
-            if device not in known:
-                raise UsageError(f"{setting.name} is set per device: write {setting.name}@DEVICE, "
-                                 f"DEVICE being one of {', '.join(known) or 'none on this rig'}")
-        elif at:
+        if setting.scope == "device" and not device:
+            raise UsageError(f"{setting.name} is set per device: write {setting.name}@DEVICE")
+        if setting.scope != "device" and at:
             raise UsageError(f"{setting.name} is not set per device: write {setting.name} alone")
         if setting.scope != "game" and not whole_rig:
             raise UsageError(f"{setting.name} holds for the whole rig, not for one game: "

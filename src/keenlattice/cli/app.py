@@ -36,12 +36,14 @@ from keenlattice.cli import (
     sheet,
     show,
     survey,
+    takeover,
     trial,
     tune,
     undo,
 )
 from keenlattice.cli.complete import completing
-from keenlattice.errors import KeenLatticeError
+from keenlattice.cli.start import STOPPED
+from keenlattice.errors import KeenLatticeError, UsageError
 
 WRONG_USAGE: Any = typer.BadParameter.__mro__[1]  # the parser's UsageError, which Typer gives no name of its own
 
@@ -58,7 +60,8 @@ GROUPS: dict[str, tuple[Callable[..., None], ...]] = {
                                        chore.chore, fault.fault),
     "Measure": (measure.measure, ingest.ingest, latency.latency, draw.draw),
     "Find out what did it": (trial.trial, screen.screen, hunt.hunt, tune.tune, report.report),
-    "Tell of a rig": (game.game, facts.facts, sheet.sheet)}
+    "Tell of a rig": (game.game, facts.facts, sheet.sheet),
+    "Logbooks": (takeover.takeover,)}
 """The commands, in the order in which a player comes to them."""
 for title, commands in GROUPS.items():
     for command in commands:
@@ -66,30 +69,70 @@ for title, commands in GROUPS.items():
 app.add_typer(pack.app, name="pack", rich_help_panel="Change a profile")
 
 
-def main() -> None:
-    """Runs the command line; what goes wrong is one line on standard error, and 1 or 2 as exit code."""
+def main(interrupted: Callable[[], bool] = lambda: False) -> None:
+    """Runs the command line; what goes wrong is one line on standard error, and 1 or 2 as exit code.
+
+    Args:
+        interrupted: whether Ctrl-C was pressed, should an error come of it.
+    """
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="replace")  # where only ASCII can be printed, the rest of a line still can
     if len(sys.argv) == 1 and "_KEEN_COMPLETE" not in os.environ:
         sys.argv.append("--help")
     try:
+        _check_words(sys.argv)
         code = completing(lambda: app(standalone_mode=False, prog_name="keen"))
-    except KeenLatticeError as error:
-        code = _say(str(error), error.exit_code)
-    except typer.Exit as error:
-        code = error.exit_code
-    except WRONG_USAGE as error:
-        where = getattr(getattr(error, "ctx", None), "command_path", "keen")
-        code = _say(_advised(error.format_message(), where), 2)
-    except (typer.Abort, KeyboardInterrupt):
-        code = _say("stopped; nothing is left half-done", 130)
-    except BrokenPipeError:  # the reader of our output has seen enough
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        code = 0
-    except OSError as error:
-        code = _say(f"{error.strerror or error}{f': {error.filename}' if error.filename else ''}", 1)
+    except (Exception, KeyboardInterrupt) as error:
+        code = _told(error)
+        if code is None and interrupted():  # while a library was being loaded, which made an error of it
+            code = _stopped()
+        if code is None:
+            raise
     sys.exit(code or 0)
+
+
+def _told(error: BaseException) -> int | None:
+    """Says what went wrong, in one line; returns the exit code, or None if that is not known."""
+    if isinstance(error, KeenLatticeError):
+        return _say(str(error), error.exit_code)
+    if isinstance(error, typer.Exit):
+        return int(error.exit_code)
+    if isinstance(error, WRONG_USAGE):
+        where = getattr(getattr(error, "ctx", None), "command_path", "keen")
+        return _say(_advised(error.format_message(), where), 2)
+    if isinstance(error, typer.Abort | KeyboardInterrupt):
+        return _stopped()
+    if isinstance(error, BrokenPipeError):  # the reader of our output has seen enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    return _of_the_machine(error)
+
+
+def _of_the_machine(error: BaseException) -> int | None:
+    if isinstance(error, OSError):
+        return _say(f"{error.strerror or error}{f': {error.filename}' if error.filename else ''}", 1)
+    if isinstance(error, UnicodeError):
+        return _say("a name, note or path holds bytes that are no UTF-8: rename it, or type it anew", 1)
+    if isinstance(error, MemoryError):
+        return _say("there is not enough memory for this; nothing was kept of it", 1)
+    return None
+
+
+def _stopped() -> int:
+    return _say(STOPPED.removeprefix("keen: "), 130)
+
+
+def _check_words(words: list[str]) -> None:
+    """Whether all that was typed is text.
+
+    Raises:
+        UsageError: it is not.
+    """
+    for word in words:
+        if any("\ud800" <= letter <= "\udfff" for letter in word):
+            raise UsageError(f"{word.encode(errors='surrogateescape')!r} is no UTF-8 text: type it anew, or rename "
+                             "the file")
 
 
 def _advised(message: str, where: str) -> str:

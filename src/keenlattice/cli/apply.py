@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from keenlattice.cli.session import Session
     from keenlattice.profile.version import Version
     from keenlattice.rig.apply import Preview, Step
+    from keenlattice.rig.base import Rig as RigProtocol
 
 
 def apply(
@@ -25,6 +26,7 @@ def apply(
     from keenlattice.rig.apply import apply as put_on
     from keenlattice.rig.apply import preview
     from keenlattice.rig.lock import locked
+    from keenlattice.rig.places import path_of
 
     session = begin(book, rig)
     version = session.find(reference)
@@ -33,7 +35,7 @@ def apply(
     if not plan.changes and not json:
         say(f"Nothing changes: the rig {session.rig.name} holds {version.reference} already.")
     if not json:
-        _show(session.rig.catalog(), plan, session.rig_name)
+        _show(session.rig.catalog(), plan, session.rig)
     if plan.refused:
         gone = " ".join(f"{key}=" for key in plan.refused)
         raise RefusedByRig(f"{'; '.join(dict.fromkeys(plan.refused.values()))}: nothing was written; leave it out with "
@@ -49,7 +51,7 @@ def apply(
     if json:
         emit_json("apply", {"version": version.reference, "rig": session.rig.name, "restart": done.restart,
                             "changes": _changes_in_order(done), "unknown": list(done.unknown),
-                            "places": list(done.places)})
+                            "places": [str(path_of(place, session.rig.home)) for place in done.places]})
         return
     if done.changes:
         say(f"\nApplied {version.reference}, and read back: it took. A restore point is kept.")
@@ -74,23 +76,22 @@ def hand_out(session: "Session", version: "Version", json: bool) -> None:
     hint("keen sheet --ask, or keen sheet --out sheet.html to print it")
 
 
-def _show(catalog: "Catalog", plan: "Preview", rig: str) -> None:
+def _show(catalog: "Catalog", plan: "Preview", rig: "RigProtocol") -> None:
     """The steps in their order, what each needs, where they write, and what is refused."""
-    from pathlib import Path
-
     from keenlattice.cli.changes import value_text
     from keenlattice.cli.output import say, shown_path, table
+    from keenlattice.rig.places import path_of
 
     for key in plan.unknown:
-        say(f"! {key} is left out: the rig {rig} does not have it")
+        say(f"! {key} is left out: the rig {rig.name} does not have it")
     if not plan.steps:
         return
     rows = [[str(number) if one is step.changes[0] else "", one.key, value_text(catalog, one.key, one.before),
              value_text(catalog, one.key, one.after), _needs(plan, step)]
             for number, step in enumerate(plan.steps, 1) for one in step.changes]
     table(["step", "setting", "on the rig", plan.version.reference, "needs"], rows)
-    if plan.places and rig != "byhand":
-        say(f"writes {', '.join(shown_path(Path(place)) for place in plan.places)}", "dim")
+    if plan.places and rig.name != "byhand":
+        say(f"writes {', '.join(shown_path(path_of(place, rig.home)) for place in plan.places)}", "dim")
 
 
 def _needs(plan: "Preview", step: "Step") -> str:

@@ -61,9 +61,8 @@ def _add(session: "Session", file: Path) -> None:
     """Copies a player's own catalog file into the logbook, once it is sure that it fits."""
     from keenlattice.catalog.load import add_own_settings
     from keenlattice.cli.output import say
-    from keenlattice.rig.find import SETTINGS
 
-    new = add_own_settings(file, session.book.folder / SETTINGS)
+    new = add_own_settings(file, session.book.own_settings)
     say(f"{len(new)} settings of your own: {', '.join(one.name for one in new)}. The stand-in keeps them; they act on "
         "nothing there.")
 

@@ -84,7 +84,7 @@ def _profiles(ctx: typer.Context) -> list[str]:
     rig = ctx.params.get("rig") or os.environ.get("KEEN_RIG") or "standin"
     with _book(ctx) as book:
         kept = [] if book is None else book.profiles()
-    told = GAMES if rig == "standin" else read_games(home_of(rig, _folder(ctx)))
+        told = GAMES if rig == "standin" else read_games(home_of(rig, book.state if book else Path()))
     return list(dict.fromkeys([*told, *kept, "rig"]))
 
 
@@ -112,7 +112,10 @@ def completing(run: Callable[[], int | None]) -> int | None:
     """Runs the program; to complete a word in bash, with what that shell makes of words put right before and after."""
     if os.environ.get("_KEEN_COMPLETE") != "complete_bash":
         return run()
-    words, current = _joined(shlex.split(os.environ["COMP_WORDS"]), int(os.environ["COMP_CWORD"]))
+    try:
+        words, current = _joined(shlex.split(os.environ.get("COMP_WORDS", "")), int(os.environ.get("COMP_CWORD", "0")))
+    except ValueError:  # a quote that is still open: nothing can be told of it yet
+        return 0
     os.environ.update(COMP_WORDS=shlex.join(words), COMP_CWORD=str(current))
     word = words[current] if current < len(words) else ""
     begun = max((word.rfind(letter) for letter in BREAKS), default=-1) + 1

@@ -27,7 +27,7 @@ def draw(
     book: Book = None, rig: Rig = "standin",
 ) -> None:
     """Draw one run, or several, the first over the last."""
-    from keenlattice.cli.ingest import check_ending
+    from keenlattice.cli.outfile import new_file
     from keenlattice.cli.output import say
     from keenlattice.cli.session import begin
     from keenlattice.errors import UsageError
@@ -35,7 +35,7 @@ def draw(
     from keenlattice.report.compare_figure import compare_figure
     from keenlattice.report.style import save
 
-    check_ending(out, ".png", ".svg")
+    free = new_file(out, ".png", ".svg") or out
     if len(runs) > MOST_RUNS:
         raise UsageError(f"{len(runs)} runs: up to {MOST_RUNS} can be told apart in one picture")
     session = begin(book, rig)
@@ -52,8 +52,8 @@ def draw(
         figure = _single(captures, what, title)
     else:
         figure = capture_figure(captures[title], title) if len(captures) == 1 else compare_figure(captures, title)
-    save(figure, out)
-    say(f"drawn: {out}")
+    save(figure, free)
+    say(f"drawn: {free}")
 
 
 def run_of(session: "Session", told: str) -> "tuple[str, Capture]":

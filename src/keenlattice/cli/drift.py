@@ -1,6 +1,5 @@
 """`keen drift`: whether the rig still holds what was last applied."""
 
-import getpass
 from typing import Annotated
 
 import typer
@@ -17,7 +16,7 @@ def drift(
     from keenlattice.cli.apply import hand_out
     from keenlattice.cli.changes import changes_json, show_changes
     from keenlattice.cli.output import emit_json, say
-    from keenlattice.cli.session import begin
+    from keenlattice.cli.session import begin, user_name
     from keenlattice.errors import UsageError
     from keenlattice.rig.drift import adopt, find_drift, put_back
 
@@ -33,7 +32,7 @@ def drift(
         if back:
             put_back(session.rig, session.book, one)
         elif take:
-            adopted.append(adopt(session.rig, session.book, one, getpass.getuser()).reference)
+            adopted.append(adopt(session.rig, session.book, one, user_name()).reference)
     if json:
         emit_json("drift", {"rig": session.rig_name, "put_back": back, "adopted": adopted, "profiles": [
             {"version": one.version.reference, "changes": changes_json(one.changes)} for one in found]})

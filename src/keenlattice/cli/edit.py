@@ -28,10 +28,12 @@ def edit(
     from keenlattice.profile.compare import changes, with_changes
 
     session = begin(book, rig)
-    before = session.find(reference)
-    entries = with_changes(before.entries, parsed_edits(session.rig, before, settings))
-    found = changes(before.entries, entries)
-    after = session.commit([before], entries, note) if found else before
+    edits = parsed_edits(session.rig, session.find(reference), settings)
+    with session.book.together():  # so that edits at once are made one on top of the other
+        before = session.find(reference)
+        entries = with_changes(before.entries, edits)
+        found = changes(before.entries, entries)
+        after = session.commit([before], entries, note) if found else before
     if json:
         emit_json("edit", {"before": before.reference, "after": after.reference, "changes": changes_json(found)})
     elif not found:

@@ -1,5 +1,6 @@
 """`keen game`: tells a rig of a game: what it runs as, and where it keeps its own settings."""
 
+import re
 import shlex
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -10,21 +11,26 @@ from keenlattice.cli.options import Book, Json, Rig
 
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
+    from keenlattice.rig.gamelist import Listed
 
 
 def game(
     name: Annotated[str, typer.Argument(help="Its profile's name; without it, the games are listed.")] = "",
     executable: Annotated[list[str] | None, typer.Option("--executable", help="What it runs as, once or more.")] = None,
     title: Annotated[str, typer.Option("--title", help="What it is called.")] = "",
-    command: Annotated[str, typer.Option("--command", help="What starts it.")] = "",
-    file: Annotated[Path | None, typer.Option("--file", help="The INI file that it keeps its settings in.")] = None,
-    answers: Annotated[str, typer.Option("--answers-at", metavar="X,Y", help="The pixel of its window that answers a "
-                                         "click; `look` plays it, clicks, and finds one.")] = "",
+    command: Annotated[str | None, typer.Option("--command", help="What starts it; '' takes it out.")] = None,
+    file: Annotated[str | None, typer.Option("--file", help="The INI file that it keeps its settings in; '' takes it "
+                                             "out.")] = None,
+    answers: Annotated[str | None, typer.Option("--answers-at", metavar="X,Y", help="The pixel of its window that "
+                                                "answers a click; `look` plays it, clicks, and finds one; '' takes it "
+                                                "out.")] = None,
     leave: Annotated[bool | None, typer.Option("--leave-running/--end-after", help="Whether it is left running after "
                                                "it was started to be measured.")] = None,
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List a rig's games, or tell it of one; the stand-in's are made up, and stay as they are."""
+    from dataclasses import replace
+
     from keenlattice.cli.output import hint, say
     from keenlattice.cli.session import begin
     from keenlattice.errors import UsageError
@@ -37,31 +43,56 @@ def game(
         return
     if rig == "standin":
         raise UsageError("the stand-in's games are made up, and stay as they are; choose a rig with --rig")
-    spot = _spot(answers) if answers and answers != "look" else None
-    if not (executable or command or file or answers or leave is not None):
+    if not executable and not title and command is None and file is None and answers is None and leave is None:
         raise UsageError(f"say something of {name}: --executable NAME, --command WORDS or --file PATH")
     known = next((one for one in session.rig.games() if one.name == name), Game(name, title or name))
-    told = Game(name, title or known.title, tuple(executable or known.executables))
-    own = file.expanduser().absolute() if file else None
-    before = read_games(session.rig.home).get(name)
-    stays = leave if leave is not None else bool(before and before.leave_running)
-    add_game(session.rig.home, Listed(told, tuple(shlex.split(command)), own, answers_at=spot, leave_running=stays))
+    told = read_games(session.rig.home).get(name) or Listed(known)
+    told = replace(told, game=Game(name, title or known.title, tuple(executable or known.executables)))
+    if command is not None:
+        told = replace(told, command=_words(command))
+    if file is not None:
+        told = replace(told, file=Path(file).expanduser().absolute() if file else None)
+    if answers is not None:
+        told = replace(told, answers_at=_spot(answers) if answers not in ("", "look") else None)
+    if leave is not None:
+        told = replace(told, leave_running=leave)
+    add_game(session.rig.home, told)
     if answers == "look":
         spot = _look(begin(book, rig), name)
-        add_game(session.rig.home, Listed(told, answers_at=spot, leave_running=stays))
+        told = replace(told, answers_at=spot)
+        add_game(session.rig.home, told)
         say(f"The pixel {spot[0]},{spot[1]} of its window answers clicks, and kept still without them.")
-    say(f"The rig {session.rig_name} knows {name} ({session.rig.home / FILE}).")
+    say(f"The rig {session.rig_name} knows {name} ({session.rig.home / FILE}): {_all_of(told)}.")
     hint(f"keen edit {name} SETTING=VALUE --rig {rig}")
+
+
+def _all_of(told: "Listed") -> str:
+    """All that is known of a game: what was said earlier and not taken out holds, too."""
+    parts = [f"runs as {', '.join(told.game.executables) or 'nothing that was told'}"]
+    parts += [f"started by {shlex.join(told.command)}"] if told.command else []
+    parts += [f"its settings in {told.file}"] if told.file else []
+    parts += [f"answers at {told.answers_at[0]},{told.answers_at[1]}"] if told.answers_at else []
+    return "; ".join([*parts, *(["left running"] if told.leave_running else [])])
+
+
+def _words(command: str) -> tuple[str, ...]:
+    from keenlattice.errors import UsageError
+
+    try:
+        return tuple(shlex.split(command))
+    except ValueError as error:
+        raise UsageError(f"--command {command!r} cannot be cut into words: {error}; put the word with the quote into "
+                         "quotes of the other kind") from None
 
 
 def _spot(text: str) -> tuple[int, int]:
     from keenlattice.errors import UsageError
 
-    parts = [int(part) for part in text.split(",") if part.strip().isdigit()]
-    if len(parts) != 2:
+    found = re.fullmatch(r"([0-9]{1,5}),([0-9]{1,5})", text.replace(" ", ""))
+    if not found:
         raise UsageError(f"--answers-at {text!r}: write X,Y, counted in pixels from the window's upper left corner, or "
                          "`look`")
-    return parts[0], parts[1]
+    return int(found[1]), int(found[2])
 
 
 def _look(session: "Session", name: str) -> tuple[int, int]:

@@ -94,8 +94,9 @@ def line_of(session: "Session", since: str, until: str) -> "list[Version]":
 
 
 def _play(session: "Session", study: "Study", line: "list[Version]", plan: "HuntPlan", quiet: bool) -> "HuntResult":
-    from keenlattice.cli.studies import ended, played
+    from keenlattice.cli.studies import played
     from keenlattice.trial.hunt import run_hunt
+    from keenlattice.trial.keeping import end
     from keenlattice.trial.run import game_for
 
     game = game_for(line[0], line[-1], study.plan["game"])
@@ -103,7 +104,7 @@ def _play(session: "Session", study: "Study", line: "list[Version]", plan: "Hunt
     result = played(session, study, game, f"{len(line)} versions", 2 * plan.trial.blocks,
                     lambda arm: ids.get(arm, f"hunt {study.number}, {arm}"), quiet,
                     lambda each, done: run_hunt(session.rig, line, plan, game, each, done))
-    ended(session, study, result.to_json())
+    end(session.book, session.rig, study, result.to_json())
     return result
 
 

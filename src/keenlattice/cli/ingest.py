@@ -42,14 +42,15 @@ def ingest(
     yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Read a recording of any recorder's. The column map is given once, and found again by the file's header."""
+    from keenlattice.cli.outfile import new_file
     from keenlattice.cli.session import begin
     from keenlattice.measure.columns import column_map
     from keenlattice.measure.ingest import ingest as read
     from keenlattice.measure.rows import header_of
 
     session = begin(book, rig)
-    check_ending(out, ".csv", ".parquet")
-    check_ending(figure, ".png", ".svg")
+    out = new_file(out, ".csv", ".parquet")
+    figure = new_file(figure, ".png", ".svg")
     version = session.find(reference) if reference else None
     header, rows = header_of(file)
     if time:
@@ -87,20 +88,6 @@ def say_kept(kept: str, picture: str = "") -> None:
         hint(" ".join(f"keen draw {kept} {picture} --out run.png".split()))
 
 
-def check_ending(path: Path | None, *endings: str) -> None:
-    """Whether a file's name has one of the endings, and a folder to be in: asked before anything is played.
-
-    Raises:
-        UsageError: it has not.
-    """
-    from keenlattice.errors import UsageError
-
-    if path and path.suffix not in endings:
-        raise UsageError(f"{path}: its name has to end in {' or '.join(endings)}")
-    if path and not path.parent.is_dir():
-        raise UsageError(f"{path}: there is no folder {path.parent}; make it first, or name another")
-
-
 def _dropped(text: str) -> dict[str, str]:
     """What marks a frame that was never shown, as a column map has it."""
     from keenlattice.errors import UsageError
@@ -116,7 +103,6 @@ def draw_capture(capture: "Capture", title: str, figure: Path) -> None:
     from keenlattice.report.capture_figure import capture_figure
     from keenlattice.report.style import save
 
-    check_ending(figure, ".png", ".svg")
     save(capture_figure(capture, title), figure)
 
 

@@ -35,13 +35,13 @@ def latency(
 ) -> None:
     """Measure input latency, from press to screen, in what a sensor, a camera or `keen measure` has recorded."""
     from keenlattice.cli.draw import run_of
-    from keenlattice.cli.ingest import check_ending
+    from keenlattice.cli.outfile import new_file
     from keenlattice.cli.session import begin
     from keenlattice.errors import UsageError
     from keenlattice.measure.latency import described, of_capture
     from keenlattice.measure.sensors import read_events, read_log, read_sound, read_tally
 
-    check_ending(figure, ".png", ".svg")
+    figure = new_file(figure, ".png", ".svg")
 
     if unit not in ("s", "ms", "us", "ns"):
         raise UsageError(f"--unit {unit}: there are s, ms, us and ns")

@@ -50,6 +50,7 @@ def _applied(session: "Session", executable: str) -> "list[Applied] | None":
     """The driver options that its files set for a program; None on a rig that has no such files."""
     from pathlib import Path
 
+    from keenlattice.cli.output import warn
     from keenlattice.rig.linux.entries import Program, Screen
     from keenlattice.rig.linux.machine import LinuxRig
 
@@ -57,7 +58,12 @@ def _applied(session: "Session", executable: str) -> "list[Applied] | None":
         return None
     path = Path(executable)
     program = Program(path.name, path if path.is_file() else None)
-    found = session.rig.configuration().resolve(program, Screen(session.rig.driver.name))
+    configuration = session.rig.configuration()
+    for entry in configuration.untried():
+        warn(f"{entry.file}, line {entry.line}: its pattern cannot be read, or might take for ever: it is not tried, "
+             "and "
+             "whether the driver takes it here is not known")
+    found = configuration.resolve(program, Screen(session.rig.driver.name))
     return [found[name] for name in sorted(found)]
 
 

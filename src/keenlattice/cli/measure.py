@@ -18,7 +18,8 @@ def measure(
     seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Play a game on the rig as it stands, and say how it runs. To compare two versions, use `keen trial`."""
-    from keenlattice.cli.ingest import check_ending, draw_capture
+    from keenlattice.cli.ingest import draw_capture
+    from keenlattice.cli.outfile import new_file
     from keenlattice.cli.output import emit_json, hint, say, shown_path, table
     from keenlattice.cli.progress import steps
     from keenlattice.cli.session import begin
@@ -26,11 +27,13 @@ def measure(
     from keenlattice.report.words import TITLES
     from keenlattice.rig.base import game_of
     from keenlattice.rig.lock import locked
-    from keenlattice.trial.plan import check_seconds, fresh_seed
+    from keenlattice.trial.plan import check_seconds, check_seed, fresh_seed
 
     check_seconds(seconds)
-    check_ending(figure, ".png", ".svg")
+    check_seed(seed or 0)
+    figure = new_file(figure, ".png", ".svg")
     session = begin(book, rig)
+    session.book.collect_strays()
     game_of(session.rig, game)
     seed = fresh_seed() if seed is None else seed
     applied = session.book.last_apply(session.rig.name, game)

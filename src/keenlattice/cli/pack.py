@@ -67,19 +67,21 @@ def adopt(file: File, only: Only = None, note: Annotated[str, typer.Option("--no
         raise UsageError(f"the pack has no rule {odd[0]}; it has 1 to {len(offers)}")
     chosen = tuple(one for one in offers if not only or one.number in only)
     made = []
-    for profile, entries in adopted(chosen, session.stored).items():
-        before = session.find(profile)
-        if found := changes(before.entries, entries):
-            after = session.commit([before], entries, note or f"from the pack {pack.title}")
-            made.append({"before": before.reference, "after": after.reference, "changes": changes_json(found)})
-            if not json:
-                say(f"{after.reference} made from {before.reference}", "bold")
-                show_changes(session.rig.catalog(), found)
+    with session.book.together():  # all of its versions, or none
+        for profile, entries in adopted(chosen, session.stored).items():
+            before = session.find(profile)
+            if found := changes(before.entries, entries):
+                made.append((before, session.commit([before], entries, note or f"from the pack {pack.title}"), found))
+    for before, after, found in made if not json else ():
+        say(f"{after.reference} made from {before.reference}", "bold")
+        show_changes(session.rig.catalog(), found)
     left_out = [f"{one.key}: {one.why}" for rule in chosen if not rule.fails for one in rule.settings
                 if one.status in ("refused here", "unknown here")]
     failing = [f"rule {one.number}: {one.fails}" for one in chosen if one.fails]
     if json:
-        emit_json("adopt", {"versions": made, "left_out": left_out, "conditions_not_met": failing})
+        emit_json("adopt", {"versions": [
+            {"before": before.reference, "after": after.reference, "changes": changes_json(found)}
+            for before, after, found in made], "left_out": left_out, "conditions_not_met": failing})
         return
     for line in (*left_out, *failing):
         say(f"! {line}")

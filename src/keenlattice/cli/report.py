@@ -27,12 +27,13 @@ def report(
 ) -> None:
     """Write a page about a trial, a screen, a hunt, a tuning or a game's history: to keep, or to show."""
     from keenlattice.cli.gathering import history_of, study_report
-    from keenlattice.cli.ingest import check_ending
+    from keenlattice.cli.outfile import new_file
     from keenlattice.cli.output import emit_json, say
     from keenlattice.cli.session import begin
     from keenlattice.errors import UsageError
+    from keenlattice.files import free_path
 
-    check_ending(out, ".html", ".md")
+    out = new_file(out, ".html", ".md")
     if game and number is not None:
         raise UsageError("a report is of a game's history or of one study: give one of them")
     session = begin(book, rig)
@@ -42,7 +43,7 @@ def report(
     study = None if game else _chosen(session, number)
     made = history_of(session, game) if study is None else study_report(session, study)
     name = f"{game}-history" if study is None else f"{study.kind}-{study.number}"
-    path = out or Path(f"{name}.html")
+    path = out or free_path(Path(f"{name}.html"))
     figure = write_report(made, path)
     if json:
         emit_json("report", {"file": str(path), "figure": str(figure) if figure else None, "title": made.title,
@@ -125,12 +126,12 @@ def _subject(study: "Study") -> str:
 def write_report(made: "Report", path: Path) -> Path | None:
     """Writes the report, and for Markdown its figure beside it; returns that figure's path."""
     from keenlattice.errors import KeenLatticeError
-    from keenlattice.files import replace_file
+    from keenlattice.files import free_path, replace_file
     from keenlattice.report.page.html import to_html
     from keenlattice.report.page.markdown import to_markdown
     from keenlattice.report.style import save
 
-    figure = path.with_suffix(".png") if path.suffix == ".md" and made.figure else None
+    figure = free_path(path.with_suffix(".png")) if path.suffix == ".md" and made.figure else None
     if figure and made.figure:
         save(made.figure(), figure)
     text = to_html(made) if path.suffix == ".html" else to_markdown(made, figure.name if figure else "")

@@ -43,16 +43,17 @@ def screen(
 
     Every run switches about half of the changes on. The rig is put back to what it was, whatever happens.
     """
-    from keenlattice.cli.ingest import check_ending
+    from keenlattice.cli.outfile import new_file
     from keenlattice.cli.output import emit_json
     from keenlattice.cli.session import begin
-    from keenlattice.cli.studies import begun, kept_version, matters_pct, recompute, version_kept
+    from keenlattice.cli.studies import begun, matters_pct, recompute, version_kept
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import study
+    from keenlattice.trial.keeping import kept_version
     from keenlattice.trial.plan import fresh_seed
     from keenlattice.trial.screen import ScreenPlan, factors_of, run_screen
 
-    check_ending(figure, ".png", ".svg")
+    figure = new_file(figure, ".png", ".svg")
     session = begin(book, rig)
     if resume or again is not None:
         found = study(session.book, session.rig.name, again, "screen")
@@ -143,7 +144,8 @@ def _tell_plan(session: "Session", plan: "ScreenPlan", json: bool) -> None:
 
 def _play(session: "Session", study: "Study", before: "Version", after: "Version", plan: "ScreenPlan",
           quiet: bool) -> "ScreenResult":
-    from keenlattice.cli.studies import ended, played
+    from keenlattice.cli.studies import played
+    from keenlattice.trial.keeping import end
     from keenlattice.trial.run import game_for
     from keenlattice.trial.screen import run_screen
 
@@ -151,7 +153,7 @@ def _play(session: "Session", study: "Study", before: "Version", after: "Version
     result = played(session, study, game, f"{len(plan.factors)} changes at once", len(plan.runs()),
                     lambda row: f"screen {study.number}, row {row}", quiet,
                     lambda each, done: run_screen(session.rig, before, after, plan, game, each, done))
-    ended(session, study, result.to_json())
+    end(session.book, session.rig, study, result.to_json())
     return result
 
 

@@ -10,7 +10,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from keenlattice.cli.output import on_rig
+from keenlattice.cli.output import on_rig, warn
 from keenlattice.logbook.book import Logbook, default_folder
 from keenlattice.logbook.reference import find
 from keenlattice.profile.version import WHOLE_RIG, Entries, Version
@@ -21,6 +21,14 @@ if TYPE_CHECKING:
     from keenlattice.profile.checks import Finding
     from keenlattice.profile.layers import Effective
     from keenlattice.rig.base import Rig
+
+
+def user_name() -> str:
+    """Who is at the keyboard, as the system calls them; empty where it does not say."""
+    try:
+        return getpass.getuser()
+    except (OSError, KeyError, ImportError):
+        return ""
 
 
 @dataclass
@@ -36,7 +44,7 @@ class Session:
 
     @cached_property
     def rig(self) -> "Rig":
-        return open_rig(self.kind, self.book.folder)
+        return open_rig(self.kind, self.book)
 
     @cached_property
     def games(self) -> list[str]:
@@ -71,23 +79,33 @@ class Session:
 
     def commit(self, parents: list[Version], entries: Entries, note: str) -> Version:
         """A new version made from others, by whoever is at the keyboard."""
-        return self.book.commit(parents[0].profile, entries, note=note, author=getpass.getuser(), parents=parents)
+        return self.book.commit(parents[0].profile, entries, note=note, author=user_name(), parents=parents)
 
 
 def begin(book: Path | None, rig: str, *, settle: bool = True) -> Session:
     """Opens the logbook, and first puts right what a command that was killed left behind.
 
-    On a terminal the player is asked; elsewhere it is undone. `settle` says whether to do so at all.
+    On a terminal the player is asked; elsewhere it is undone. `settle` says whether to do so at all. Of a logbook that
+    was made elsewhere it is said that it can only be read.
 
     Raises:
         KeenLatticeError: no such rig, or the folder is no logbook.
     """
     on_rig(rig)
     home_of(rig, Path())  # an unknown rig is said before anything is made
-    folder = (book or default_folder()).expanduser().absolute()
+    opened = Logbook(book or default_folder())
+    if opened.elsewhere:
+        warn(f"the logbook {opened.folder} was made elsewhere: it is open for reading alone (keen takeover)")
     for kind in KINDS if settle else ():
-        if unfinished(home_of(kind, folder)):
+        if unfinished(home_of(kind, opened.state)):
             from keenlattice.cli.recover import settle_or_ask
 
-            settle_or_ask(open_rig(kind, folder), kind)
-    return Session(Logbook(folder), rig)
+            settle_or_ask(open_rig(kind, opened), kind)
+    session = Session(opened, rig)
+    if rig == "byhand" and settle:
+        from keenlattice.rig.byhand.machine import ByHandRig
+        from keenlattice.rig.byhand.sheets import settle_sheet
+
+        assert isinstance(session.rig, ByHandRig)
+        settle_sheet(session.rig, opened)
+    return session

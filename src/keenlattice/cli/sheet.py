@@ -32,7 +32,7 @@ def sheet(
 
     session = begin(book, "byhand")
     rig = by_hand(session)
-    now = open_sheet(rig, session.book)
+    now = open_sheet(rig)
     if now is None:
         if tick or seen or drop or out or ask:
             raise UsageError("no run sheet is open; `keen apply GAME --rig byhand` writes one")
@@ -71,8 +71,8 @@ def _none_open(session: "Session") -> None:
     done = session.book.sheets(session.rig_name)
     say(f"No run sheet is open; {len(done)} {'is' if len(done) == 1 else 'are'} in the logbook.")
     for one in done[:5]:
-        counts = {kind: sum(step["done"] == kind for step in one["steps"]) for kind in ("seen", "said", "open")}
-        say(f"  {one['title']}: {counts['seen']} seen, {counts['said']} said" + f", {counts['open']} left out"
+        counts = {kind: sum(step.done == kind for step in one.steps) for kind in ("seen", "said", "open")}
+        say(f"  {one.title}: {counts['seen']} seen, {counts['said']} said" + f", {counts['open']} left out"
             * bool(counts["open"]))
     hint("keen apply GAME --rig byhand")
 
@@ -113,15 +113,14 @@ def _asked(session: "Session", rig: "ByHandRig", now: "Sheet") -> "Sheet":
 
 
 def _write(now: "Sheet", out: Path) -> None:
+    from keenlattice.cli.outfile import new_file
     from keenlattice.cli.output import say, shown_path
-    from keenlattice.errors import UsageError
     from keenlattice.files import replace_file
     from keenlattice.report.sheet_page import markdown, page
 
-    if out.suffix not in (".md", ".html"):
-        raise UsageError(f"{out}: write it as .md or as .html")
-    replace_file(out, (page(now) if out.suffix == ".html" else markdown(now)).encode())
-    say(f"Written to {shown_path(out.absolute())}.")
+    free = new_file(out, ".md", ".html") or out
+    replace_file(free, (page(now) if out.suffix == ".html" else markdown(now)).encode())
+    say(f"Written to {shown_path(free.absolute())}.")
 
 
 def show_sheet(now: "Sheet") -> None:

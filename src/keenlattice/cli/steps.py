@@ -19,8 +19,9 @@ def step_up(session: "Session", base: str, step: str, margin: float | None, tria
     """
     from dataclasses import asdict
 
-    from keenlattice.cli.studies import begun, kept_version
+    from keenlattice.cli.studies import begun
     from keenlattice.errors import UsageError
+    from keenlattice.trial.keeping import kept_version
     from keenlattice.trial.steps import StepPlan
 
     key, _, text = step.partition("=")
@@ -40,10 +41,11 @@ def step_up(session: "Session", base: str, step: str, margin: float | None, tria
 def step_on(session: "Session", study: "Study", json: bool) -> None:
     """Plays what is left of a stepping up, and says what came out."""
     from keenlattice.cli.output import VERDICT_STYLES, emit_json, say
-    from keenlattice.cli.studies import ended, played, version_kept
+    from keenlattice.cli.studies import played, version_kept
     from keenlattice.cli.trial import run_and_keep
     from keenlattice.logbook.studies import failed_of
     from keenlattice.report.words import headline
+    from keenlattice.trial.keeping import end
     from keenlattice.trial.plan import Plan
     from keenlattice.trial.run import game_for
     from keenlattice.trial.steps import StepPlan, run_steps
@@ -53,7 +55,7 @@ def step_on(session: "Session", study: "Study", json: bool) -> None:
                     lambda arm: f"steps {study.number}, {arm}", json,
                     lambda each, done: run_steps(session.rig, start, plan, game, each,
                                                  {**failed_of(session.book, study), **done}))
-    ended(session, study, result.to_json())
+    end(session.book, session.rig, study, result.to_json())
     made, proof = _commit(session, start, result), study.plan.get("proof")
     found = run_and_keep(session, start, made, Plan(**proof), game, quiet=json)[0] if made and proof else None
     if json:

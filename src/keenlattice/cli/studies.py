@@ -28,6 +28,7 @@ def begun(session: "Session", kind: str, versions: "Sequence[Version]", game: st
     from keenlattice.trial.run import game_for
 
     game_of(session.rig, game_for(versions[0], versions[-1], game))
+    session.book.collect_strays()
     for version in versions if kind != "hunt" else ():  # of history, what the rig does not have is left out
         entries_on(session.rig, version)
     return begin_study(session.book, session.rig.name, kind, {**plan, "game": game})
@@ -40,13 +41,10 @@ def keeping(session: "Session", study: "Study", game: str, version_of: Callable[
     Args:
         version_of: tells the id of the version that an arm stands for, or what else to call it.
     """
-    from keenlattice.logbook.studies import KeptRun, add_run
+    from keenlattice.trial.keeping import keep_run
 
     def each(run: "Run") -> None:
-        file = ""
-        if run.capture.shown_ms.size:
-            file = session.book.keep_capture(run.capture, session.rig.name, game, version_of(run.arm))
-        add_run(session.book, study, KeptRun(run.place, run.arm, run.seed, file, run.excluded))
+        keep_run(session.book, study, run, game, version_of(run.arm))
         if not run.excluded:
             advance()
     return each
@@ -86,25 +84,12 @@ def command_of(kind: str) -> str:
     return "tune" if kind == "steps" else kind
 
 
-def ended(session: "Session", study: "Study", result: dict[str, Any]) -> dict[str, Any]:
-    """Keeps a study's result, with what it rests on; returns both."""
-    from keenlattice.logbook.studies import end_study
-
-    content = {**result, "evidence": evidence_of(session, study)}
-    end_study(session.book, study, content)
-    return content
-
-
-def kept_version(version: "Version") -> dict[str, Any]:
-    """A version as a study keeps it: one that was made of a pack is in no history."""
-    return {"reference": version.reference, "profile": version.profile, "entries": dict(version.entries),
-            "note": version.note, "stored": bool(version.time)}
-
-
-def version_kept(session: "Session", kept: dict[str, Any]) -> "Version":
+def version_kept(session: "Session", kept: object) -> "Version":
     """The version that a study keeps."""
     from keenlattice.profile.version import Version
+    from keenlattice.trial.keeping import check_kept
 
+    kept = check_kept(kept)
     if kept["stored"]:
         return session.find(kept["reference"])
     return Version(kept["profile"], kept["entries"], note=kept["note"])
@@ -171,16 +156,6 @@ def recompute(again: "Callable[[dict[int, Capture]], dict[str, Any]]", session: 
         return
     say(f"{kind.capitalize()} {number}: from its {len(captures)} captures every number comes out as it was, to the "
         "last bit.")
-
-
-def evidence_of(session: "Session", study: "Study") -> dict[str, Any]:
-    """What a study's result rests on, beside its runs: software, facts and time."""
-    from keenlattice import __version__
-    from keenlattice.logbook.studies import runs_of
-
-    kept = sorted((run.place, run.file) for run in runs_of(session.book, study) if not run.excluded)
-    return {"study": study.number, "software": __version__, "captures": [file for _, file in kept], "time": study.time,
-            "facts": dict(session.rig.facts())}
 
 
 def say_excluded(excluded: tuple[str, ...]) -> None:

@@ -55,13 +55,13 @@ def trial(
     """
     from keenlattice.cli import trial_plan
     from keenlattice.cli.claims import repeat_claims
-    from keenlattice.cli.ingest import check_ending
+    from keenlattice.cli.outfile import new_file
     from keenlattice.cli.session import begin
     from keenlattice.cli.studies import matters_pct
     from keenlattice.errors import UsageError
     from keenlattice.trial.plan import Plan, fresh_seed
 
-    check_ending(figure, ".png", ".svg")
+    figure = new_file(figure, ".png", ".svg")
     session = begin(book, rig)
     if again is not None:
         trial_plan.recompute(session, again, json)
@@ -123,7 +123,8 @@ def _hint(result: "TrialResult") -> None:
 def run_and_keep(session: "Session", before: "Version", after: "Version", plan: "Plan", game: str | None,
                  quiet: bool = False) -> "tuple[TrialResult, Captures]":
     """Runs a trial with a progress bar; every run and the result go into the logbook."""
-    from keenlattice.cli.studies import begun, kept_version
+    from keenlattice.cli.studies import begun
+    from keenlattice.trial.keeping import kept_version
 
     study = begun(session, "trial", [before, after], game, {
         "before": kept_version(before), "after": kept_version(after), "plan": asdict(plan)})
@@ -171,10 +172,9 @@ def play_study(session: "Session", study: "Study", before: "Version", after: "Ve
 
 def keep_result(session: "Session", study: "Study", result: "TrialResult", by_place: "dict[int, Capture]") -> Captures:
     """Keeps a trial's result with what it rests on; returns its captures by arm."""
-    from keenlattice.cli.studies import ended
+    from keenlattice.trial.keeping import end
 
-    content = ended(session, study, result.to_json())
-    session.book.add_trial(session.rig.name, content, content["evidence"]["captures"])
+    end(session.book, session.rig, study, result.to_json())
     captures: Captures = {"before": [], "after": []}
     runs = result.plan.runs()
     for place, capture in sorted(by_place.items()):

@@ -84,7 +84,8 @@ def play_pilot(session: "Session", before: "Version", after: "Version", plan: "P
 def plan_files(session: "Session", before: "Version", after: "Version", plan: "Plan", game: str | None,
                json: bool) -> None:
     """Writes down a trial whose runs the player records, and says which comes first."""
-    from keenlattice.cli.studies import begun, kept_version
+    from keenlattice.cli.studies import begun
+    from keenlattice.trial.keeping import kept_version
 
     study = begun(session, "trial", [before, after], game, {
         "before": kept_version(before), "after": kept_version(after), "plan": asdict(plan), "files": True})

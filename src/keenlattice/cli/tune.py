@@ -51,10 +51,11 @@ def tune(
     from keenlattice.cli.output import emit_json
     from keenlattice.cli.session import begin
     from keenlattice.cli.steps import step_on, step_up
-    from keenlattice.cli.studies import begun, kept_version, matters_pct, recompute, version_kept
+    from keenlattice.cli.studies import begun, matters_pct, recompute, version_kept
     from keenlattice.cli.trial import run_and_keep
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import study
+    from keenlattice.trial.keeping import kept_version
     from keenlattice.trial.plan import Plan, fresh_seed
     from keenlattice.trial.tune import TunePlan, checked, run_tune
 
@@ -133,7 +134,8 @@ def _limit(text: str) -> "Limit":
 
 
 def _play(session: "Session", study: "Study", base: "Version", plan: "TunePlan", quiet: bool) -> "TuneResult":
-    from keenlattice.cli.studies import ended, played
+    from keenlattice.cli.studies import played
+    from keenlattice.trial.keeping import end
     from keenlattice.trial.run import game_for
     from keenlattice.trial.tune import run_tune
 
@@ -141,7 +143,7 @@ def _play(session: "Session", study: "Study", base: "Version", plan: "TunePlan",
     result = played(session, study, game, f"{count} combinations", count * plan.rounds,
                     lambda arm: f"tune {study.number}, combination {arm}", quiet,
                     lambda each, done: run_tune(session.rig, base, plan, game, each, done))
-    ended(session, study, result.to_json())
+    end(session.book, session.rig, study, result.to_json())
     return result
 
 

@@ -4,15 +4,19 @@ import json
 import os
 import re
 import sqlite3
-from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+import time
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from keenlattice.errors import BookError, UnknownName, UsageError
-from keenlattice.logbook.schema import connect, plain_errors
+from keenlattice.logbook import rows as read
+from keenlattice.logbook.identity import claim, is_ours, new_id, read_id, settle_whereabouts, state_of
+from keenlattice.logbook.schema import connect, connect_to_read, is_there, make, peek, plain_errors, upgrade
+from keenlattice.profile.sheet import Sheet
 from keenlattice.profile.version import Entries, Version, stock
 
 if TYPE_CHECKING:
@@ -33,9 +37,17 @@ def now() -> str:
     return datetime.now(UTC).isoformat(timespec="seconds")
 
 
+T = TypeVar("T")
+KINDS = ("apply", "adopt", "chore", "undo", "done", "part")
+CAPTURES, SETTINGS = "captures", "settings"
+STRAY_AFTER_S = 3600.0
+ELSEWHERE = "elsewhere"
+"""What stands for the time of the undo, of an apply to another machine's rig."""
+
+
 @dataclass(frozen=True)
 class Apply:
-    """One thing that was done to a rig, and the restore point that it can be undone to.
+    """One thing that was done to a rig.
 
     Args:
         kind: "apply", "adopt" (a version that was made of what the rig held), "chore", "undo", "done" for a
@@ -43,8 +55,7 @@ class Apply:
         profile, version: what was applied, of whom; empty for a chore.
         what: in words, for a chore or an undo.
         target: for an undo, the number of the restore point that it went back to.
-        restore_point: every place that was touched and what it held before, as `rig.journal.packed` writes it.
-        left_as: the same places, with the fingerprint of what was left there, as JSON.
+        token: the name of its restore point among the user's state (see `restore`); empty if it wrote nothing.
     """
 
     number: int
@@ -55,8 +66,7 @@ class Apply:
     version: str
     what: str
     target: int | None
-    restore_point: str
-    left_as: str
+    token: str
 
     @property
     def title(self) -> str:
@@ -64,12 +74,10 @@ class Apply:
         return self.what or f"{self.profile}@{self.version[:8]}"
 
 
-APPLY = "number, time, rig, kind, profile, version, what, target, restore_point, left_as"
-BRIEFLY = "number, time, rig, kind, profile, version, what, target, '', ''"
-
-
 class Logbook:
     """A logbook folder. Every change to it is one transaction.
+
+    One that was made elsewhere (`elsewhere`) is open for reading alone.
 
     Args:
         folder: where it is, or shall be; None for `default_folder()`.
@@ -80,11 +88,27 @@ class Logbook:
 
     def __init__(self, folder: Path | None = None) -> None:
         self.folder = (folder or default_folder()).expanduser().absolute()
-        self._connection = connect(self.folder)
+        self._scratch = None
+        if not is_there(self.folder):
+            claim(made := new_id(), self.folder)
+            make(self.folder, made)
+        self.elsewhere = not is_ours(peek(self.folder, read_id))
+        self.id = ""
+        if self.elsewhere:
+            self._connection, self._scratch = connect_to_read(self.folder)
+            self.state = Path(self._scratch.name) / "state"
+        else:
+            self._connection = connect(self.folder)
+            with plain_errors(self.folder):
+                upgrade(self._connection)
+                self.id = settle_whereabouts(self._connection, read_id(self._connection), self.folder)
+            self.state = state_of(self.id)
 
     def close(self) -> None:
         """Lets go of the file; nothing is lost without."""
         self._connection.close()
+        if self._scratch:
+            self._scratch.cleanup()
 
     def __enter__(self) -> "Logbook":
         return self
@@ -92,31 +116,60 @@ class Logbook:
     def __exit__(self, *_: object) -> None:
         self.close()
 
-    def rows(self, statement: str, *values: object) -> list[sqlite3.Row]:
-        """What a statement finds."""
-        with plain_errors(self.folder):
-            return self._connection.execute(statement, values).fetchall()
+    @property
+    def address(self) -> tuple[str, str]:
+        """Its id, and where it is: by these it is found again, even if it is moved."""
+        return self.id, str(self.folder)
 
-    def _first(self, statement: str, *values: object) -> sqlite3.Row | None:
+    def check_writable(self) -> None:
+        """Whether it is this user's to write in.
+
+        Raises:
+            BookError: it was made elsewhere.
+        """
+        if self.elsewhere:
+            raise BookError(f"the logbook {self.folder} was made elsewhere: it is open for reading alone; `keen "
+                            "takeover`"
+                            " says what it means to make it yours")
+
+    def rows(self, form: Callable[[sqlite3.Row], T], statement: str, *values: object) -> list[T]:
+        """What a statement finds, each row as `form` reads it.
+
+        Raises:
+            BookError: a row is not of that form.
+        """
         with plain_errors(self.folder):
-            row: sqlite3.Row | None = self._connection.execute(statement, values).fetchone()
-            return row
+            return [form(row) for row in self._connection.execute(statement, values)]
+
+    def _first(self, form: Callable[[sqlite3.Row], T], statement: str, *values: object) -> T | None:
+        return next(iter(self.rows(form, statement, *values)), None)
 
     def insert(self, statement: str, *values: object) -> int:
-        """Writes one row, and tells its number."""
+        """Writes one row, and tells its number.
+
+        Raises:
+            BookError: it cannot be written, or the logbook was made elsewhere.
+        """
+        self.check_writable()
         with plain_errors(self.folder):
             return int(self._connection.execute(statement, values).lastrowid or 0)
 
     @contextmanager
     def together(self) -> Iterator[None]:
-        """What is written within is written as one: all of it, or nothing."""
+        """What is written within is written as one: all of it, or nothing. Within another, it is part of that one."""
+        self.check_writable()
+        if self._connection.in_transaction:
+            yield
+            return
         with plain_errors(self.folder):
             self._connection.execute("BEGIN IMMEDIATE")
-            try:
-                yield
-            except BaseException:
+        try:
+            yield
+        except BaseException:
+            with suppress(sqlite3.Error):  # it may be gone already: a full disk ends a transaction by itself
                 self._connection.execute("ROLLBACK")
-                raise
+            raise
+        with plain_errors(self.folder):
             self._connection.execute("COMMIT")
 
     # Versions
@@ -124,36 +177,35 @@ class Logbook:
     def commit(self, profile: str, entries: Entries, *, note: str = "", author: str = "",
                parents: Sequence[Version] | None = None) -> Version:
         """A new version of a profile, kept for good; made from its latest, unless other parents are given."""
-        if parents is None:
-            latest = self.latest(profile)
-            parents = [latest] if latest else []
-        known = tuple(parent.id for parent in parents if parent.time)  # stock is where one starts, and no version
-        return self.add(Version(profile, entries, known, note, author, now()))
+        with self.together():
+            if parents is None:
+                latest = self.latest(profile)
+                parents = [latest] if latest else []
+            known = tuple(parent.id for parent in parents if parent.time)  # stock is where one starts, and no version
+            return self.add(Version(profile, entries, known, note, author, now()))
 
     def add(self, version: Version) -> Version:
         """Keeps a version; one that is there already stays as it is."""
-        with plain_errors(self.folder):
-            self._connection.execute(
-                "INSERT OR IGNORE INTO versions (id, profile, entries, parents, note, author, time) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?)",
-                (version.id, version.profile, json.dumps(dict(version.entries)), json.dumps(version.parents),
-                 version.note, version.author, version.time))
+        self.insert(
+            "INSERT OR IGNORE INTO versions (id, profile, entries, parents, note, author, time) "
+            "VALUES (?, ?, ?, ?, ?, ?, ?)",
+            version.id, version.profile, json.dumps(dict(version.entries)), json.dumps(version.parents),
+            version.note, version.author, version.time)
         return version
 
     def latest(self, profile: str) -> Version | None:
         """The newest version of a profile, if there is any."""
-        row = self._first("SELECT * FROM versions WHERE profile = ? ORDER BY number DESC LIMIT 1", profile)
-        return self._version(row) if row else None
+        return self._first(read.version, "SELECT * FROM versions WHERE profile = ? ORDER BY number DESC LIMIT 1",
+                           profile)
 
     def history(self, profile: str, most: int | None = None) -> list[Version]:
         """The versions of a profile, newest first; `most` of them, if given."""
-        rows = self.rows("SELECT * FROM versions WHERE profile = ? ORDER BY number DESC LIMIT ?", profile,
+        return self.rows(read.version, "SELECT * FROM versions WHERE profile = ? ORDER BY number DESC LIMIT ?", profile,
                          -1 if most is None else most)
-        return [self._version(row) for row in rows]
 
     def profiles(self) -> list[str]:
         """The names of all profiles that have a version."""
-        return [row["profile"] for row in self.rows("SELECT DISTINCT profile FROM versions ORDER BY profile")]
+        return self.rows(read.profile, "SELECT DISTINCT profile FROM versions ORDER BY profile")
 
     def version(self, profile: str, digits: str) -> Version:
         """The version of a profile whose id begins with these digits.
@@ -164,21 +216,22 @@ class Logbook:
         """
         if not digits or not set(digits) <= set("0123456789abcdef"):
             raise self._no_version(profile, digits)
-        rows = self.rows("SELECT * FROM versions WHERE profile = ? AND id >= ? AND id < ? LIMIT 2",
-                         profile, digits, digits + "g")
-        if not rows:
+        found = self.rows(read.version, "SELECT * FROM versions WHERE profile = ? AND id >= ? AND id < ? LIMIT 2",
+                          profile, digits, digits + "g")
+        if not found:
             raise self._no_version(profile, digits)
-        if len(rows) > 1:
+        if len(found) > 1:
             raise UsageError(f"{profile}@{digits} could be several versions: give more digits, "
                              f"see `keen history {profile}`")
-        return self._version(rows[0])
+        return found[0]
 
     def common_ancestor(self, one: Version, other: Version) -> Version:
         """The newest version of a profile that both were made from (one of them, perhaps); stock, if there is none."""
-        rows = self.rows("SELECT number, id, parents FROM versions WHERE profile = ?", one.profile)
-        parents = {row["id"]: json.loads(row["parents"]) for row in rows}
-        number = {row["id"]: row["number"] for row in rows}
-        shared = _lineage(one.id, parents) & _lineage(other.id, parents)
+        kept = self.rows(lambda row: (read.text(row, "id", read.ID), read.texts_in(row, "parents"),
+                                      read.whole(row, "number")),
+                         "SELECT number, id, parents FROM versions WHERE profile = ?", one.profile)
+        parents, number = {row[0]: row[1] for row in kept}, {row[0]: row[2] for row in kept}
+        shared = _lineage(one.id, parents) & _lineage(other.id, parents) & {*number}
         return self.version(one.profile, max(shared, key=number.__getitem__)) if shared else stock(one.profile)
 
     def label(self, version: Version, label: str) -> None:
@@ -191,58 +244,48 @@ class Logbook:
                 r"[0-9a-f]+", label):
             raise UsageError(f"{label!r} cannot be a label: take small letters, digits and dashes, more than a to f, "
                              "and not stock, applied or now")
-        with plain_errors(self.folder):
-            self._connection.execute("INSERT OR REPLACE INTO labels (profile, label, version) VALUES (?, ?, ?)",
-                                     (version.profile, label, version.id))
+        self.insert("INSERT OR REPLACE INTO labels (profile, label, version) VALUES (?, ?, ?)", version.profile, label,
+                    version.id)
 
     def labels(self, profile: str) -> dict[str, list[str]]:
         """Version id to its labels."""
         found: dict[str, list[str]] = {}
-        for row in self.rows("SELECT label, version FROM labels WHERE profile = ? ORDER BY label", profile):
-            found.setdefault(row["version"], []).append(row["label"])
+        for label, version in self.rows(
+                lambda row: (read.text(row, "label", read.PROFILE), read.text(row, "version", read.ID)),
+                "SELECT label, version FROM labels WHERE profile = ? ORDER BY label", profile):
+            found.setdefault(version, []).append(label)
         return found
 
     def labelled(self, profile: str, label: str) -> Version | None:
         """The version of that label, if there is one."""
-        row = self._first("SELECT version FROM labels WHERE profile = ? AND label = ?", profile, label)
-        return self.version(profile, row["version"]) if row else None
+        version = self._first(lambda row: read.text(row, "version", read.ID),
+                              "SELECT version FROM labels WHERE profile = ? AND label = ?", profile, label)
+        return self.version(profile, version) if version else None
 
     def _no_version(self, profile: str, digits: str) -> UnknownName:
         labels = [f"{profile}@{label}" for some in self.labels(profile).values() for label in some]
         known = [*labels, *(version.reference for version in self.history(profile, 50))]
         return UnknownName("version", f"{profile}@{digits}", known, f"see `keen history {profile}`")
 
-    def _version(self, row: sqlite3.Row) -> Version:
-        version = Version(row["profile"], json.loads(row["entries"]), tuple(json.loads(row["parents"])),
-                          row["note"], row["author"], row["time"])
-        if version.id != row["id"]:
-            raise BookError(f"the logbook {self.folder}: version {row['profile']}@{row['id'][:8]} is not what was "
-                            "written (its hash differs): put the file back from a copy")
-        return version
-
     # Applies
 
-    def add_apply(self, rig: str, *, kind: str, profile: str, version: str, restore_point: str, left_as: str,
-                  what: str = "", target: int | None = None, token: str = "") -> int:
+    def add_apply(self, rig: str, *, kind: str, profile: str, version: str, what: str = "", target: int | None = None,
+                  token: str = "") -> int:
         """Remembers what was done to a rig (see `Apply`); returns its number."""
-        with plain_errors(self.folder):
-            cursor = self._connection.execute(
-                "INSERT INTO applies (time, rig, kind, profile, version, what, target, token, restore_point, left_as) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                (now(), rig, kind, profile, version, what, target, token, restore_point, left_as))
-        return int(cursor.lastrowid or 0)
+        return self.insert(
+            "INSERT INTO applies (time, rig, kind, profile, version, what, target, token) "
+            "VALUES (?, ?, ?, ?, ?, ?, ?, ?)", now(), rig, kind, profile, version, what, target, token)
 
     def knows(self, token: str) -> bool:
         """Whether the change of that token has been remembered."""
-        return self._first("SELECT 1 FROM applies WHERE token = ? AND token != ''", token) is not None
+        return bool(self.rows(tuple, "SELECT 1 FROM applies WHERE token = ? AND token != ''", token))
 
     def done_to(self, rig: str) -> list[Apply]:
-        """All that was done to a rig, oldest first; without the restore points themselves, which may be long."""
-        return [Apply(*row) for row in self.rows(
-            f"SELECT {BRIEFLY} FROM applies WHERE rig = ? AND undone IS NULL ORDER BY number", rig)]
+        """All that was done to a rig, oldest first."""
+        return self.rows(_apply, "SELECT * FROM applies WHERE rig = ? AND undone IS NULL ORDER BY number", rig)
 
     def in_force(self, rig: str) -> list[Apply]:
-        """What was done to a rig and has not been undone, oldest first (as `done_to`).
+        """What was done to a rig and has not been undone, oldest first.
 
         An undo to a restore point brings back what was in force there; so an undo can be undone like anything else.
         """
@@ -260,14 +303,12 @@ class Logbook:
         return force
 
     def since(self, rig: str, number: int) -> list[Apply]:
-        """Whatever was done to a rig from a restore point on, newest first, whole.
+        """Whatever was done to a rig from a restore point on, newest first.
 
         Raises:
             UnknownName: the rig has no restore point of that number.
         """
-        found = [Apply(*row) for row in self.rows(
-            f"SELECT {APPLY} FROM applies WHERE rig = ? AND number >= ? AND undone IS NULL ORDER BY number DESC",
-            rig, number)]
+        found = [one for one in reversed(self.done_to(rig)) if one.number >= number]
         if not found or found[-1].number != number:
             raise UnknownName("restore point", str(number), (), "see `keen undo --list`")
         return found
@@ -277,16 +318,13 @@ class Logbook:
         return next((one for one in reversed(self.in_force(rig)) if profile in (None, one.profile)
                      and one.kind != "part"), None)
 
-    def add_sheet(self, rig: str, sheet: Mapping[str, Any]) -> None:
+    def add_sheet(self, rig: str, sheet: Sheet) -> None:
         """Keeps a run sheet that was worked through, with what was said and what was seen of each step."""
-        with plain_errors(self.folder):
-            self._connection.execute("INSERT INTO sheets (time, rig, sheet) VALUES (?, ?, ?)",
-                                     (now(), rig, json.dumps(sheet)))
+        self.insert("INSERT INTO sheets (time, rig, sheet) VALUES (?, ?, ?)", now(), rig, json.dumps(sheet.to_json()))
 
-    def sheets(self, rig: str) -> list[dict[str, Any]]:
+    def sheets(self, rig: str) -> list[Sheet]:
         """The run sheets of a rig that were worked through, newest first."""
-        return [json.loads(row["sheet"])
-                for row in self.rows("SELECT sheet FROM sheets WHERE rig = ? ORDER BY number DESC", rig)]
+        return self.rows(_sheet, "SELECT sheet FROM sheets WHERE rig = ? ORDER BY number DESC", rig)
 
     # Captures and trials
 
@@ -296,16 +334,15 @@ class Logbook:
 
         from keenlattice.measure.parquet import write_capture
 
-        time = now()
-        name = f"{game}-{time[:19].replace(':', '')}-{secrets.token_hex(4)}.parquet"
-        about: Mapping[str, Any] = {**capture.about, "rig": rig, "game": game, "version": version, "time": time}
+        at = now()
+        name = f"{game}-{at[:19].replace(':', '')}-{secrets.token_hex(4)}.parquet"
+        about: Mapping[str, Any] = {**capture.about, "rig": rig, "game": game, "version": version, "time": at}
+        self.check_writable()
         with plain_errors(self.folder):
-            (self.folder / "captures").mkdir(exist_ok=True)
-        write_capture(replace(capture, about=about), self.folder / "captures" / name)
-        with plain_errors(self.folder):
-            self._connection.execute(
-                "INSERT INTO captures (file, time, rig, game, version, about) VALUES (?, ?, ?, ?, ?, ?)",
-                (name, time, rig, game, version, json.dumps(about)))
+            self._captures().mkdir(exist_ok=True)
+        write_capture(replace(capture, about=about), self._captures() / name)
+        self.insert("INSERT INTO captures (file, time, rig, game, version, about) VALUES (?, ?, ?, ?, ?, ?)",
+                    name, at, rig, game, version, json.dumps(about))
         return name
 
     def capture(self, name: str) -> "Capture":
@@ -313,41 +350,89 @@ class Logbook:
 
         Raises:
             CaptureError: it is gone, or was cut short.
+            BookError: it is a link, or no file of this folder.
         """
         from keenlattice.measure.parquet import read_capture
 
-        return read_capture(self.folder / "captures" / name)
+        if not read.FILE_NAME.fullmatch(name):
+            raise BookError(f"the logbook {self.folder}: {name!r} cannot be a capture's name")
+        return read_capture(not_a_link(self._captures() / name))
+
+    def _captures(self) -> Path:
+        return not_a_link(self.folder / CAPTURES)
+
+    @property
+    def own_settings(self) -> Path:
+        """The folder of the player's own catalog files.
+
+        Raises:
+            BookError: it is a link.
+        """
+        return not_a_link(self.folder / SETTINGS)
+
+    def collect_strays(self) -> int:
+        """Removes what killed processes have left among the captures: files half written, or in no row of any run.
+
+        Returns: how many there were. What is younger than STRAY_AFTER_S may be at work, and stays.
+        """
+        self.check_writable()
+        with plain_errors(self.folder):
+            known = {*self.rows(lambda row: str(row["file"]), "SELECT file FROM captures")}
+            old = time.time() - STRAY_AFTER_S
+            strays = [path for path in (self._captures().iterdir() if self._captures().is_dir() else ())
+                      if path.name not in known and ".parquet" in path.name and path.lstat().st_mtime < old]
+            for path in strays:
+                path.unlink(missing_ok=True)
+            return len(strays)
 
     def captures_of(self, rig: str, game: str, version: str) -> list[str]:
         """The file names of a version's captures, the newest first."""
-        return [row["file"] for row in self.rows(
+        return self.rows(
+            lambda row: read.text(row, "file", read.FILE_NAME),
             "SELECT file FROM captures WHERE rig = ? AND game = ? AND version = ? ORDER BY rowid DESC",
-            rig, game, version)]
+            rig, game, version)
 
     def keep_map(self, name: str, header: Sequence[str], columns: Mapping[str, Any]) -> None:
         """Keeps a column map under its name, with the header of the files that it is for."""
-        with plain_errors(self.folder):
-            self._connection.execute("INSERT OR REPLACE INTO maps (name, header, map) VALUES (?, ?, ?)",
-                                     (name, json.dumps(list(header)), json.dumps(dict(columns))))
+        self.insert("INSERT OR REPLACE INTO maps (name, header, map) VALUES (?, ?, ?)", name, json.dumps(list(header)),
+                    json.dumps(dict(columns)))
 
     def maps(self) -> dict[str, tuple[list[str], dict[str, Any]]]:
         """The column maps by name: the header that each is for, and its fields."""
-        return {row["name"]: (json.loads(row["header"]), json.loads(row["map"]))
-                for row in self.rows("SELECT name, header, map FROM maps ORDER BY name")}
-
-    def add_trial(self, rig: str, result: Mapping[str, Any], captures: Sequence[str]) -> int:
-        """Keeps a trial's result (as `TrialResult.to_json` gives it) with the names of its captures."""
-        with plain_errors(self.folder):
-            cursor = self._connection.execute(
-                "INSERT INTO trials (time, rig, game, before, after, result, captures) VALUES (?, ?, ?, ?, ?, ?, ?)",
-                (now(), rig, result["game"], result["before"], result["after"], json.dumps(result),
-                 json.dumps(list(captures))))
-        return int(cursor.lastrowid or 0)
+        return dict(self.rows(lambda row: (read.text(row, "name", read.PROFILE), (read.texts_in(row, "header"),
+                                                                                 read.table_in(row, "map"))),
+                              "SELECT name, header, map FROM maps ORDER BY name"))
 
     def trials(self, before: str, after: str) -> list[dict[str, Any]]:
         """The results of trials between two versions (their references), newest first."""
-        rows = self.rows("SELECT result FROM trials WHERE before = ? AND after = ? ORDER BY number DESC", before, after)
-        return [json.loads(row["result"]) for row in rows]
+        return self.rows(lambda row: read.table_in(row, "result", finite=False),
+                         "SELECT result FROM trials WHERE before = ? AND after = ? ORDER BY number DESC", before, after)
+
+
+def not_a_link(path: Path) -> Path:
+    """The path, which may be missing, but leads nowhere else.
+
+    Raises:
+        BookError: it is a link.
+    """
+    if path.is_symlink():
+        raise BookError(f"{path} is a link: in a logbook nothing is; it is not followed")
+    return path
+
+
+def _sheet(row: sqlite3.Row) -> Sheet:
+    try:
+        return Sheet.from_json(read.table_in(row, "sheet"))
+    except ValueError:
+        raise read.Damaged("sheet") from None
+
+
+def _apply(row: sqlite3.Row) -> Apply:
+    if row["kind"] not in KINDS or (row["target"] is not None and not isinstance(row["target"], int)):
+        raise read.Damaged("kind")
+    return Apply(read.whole(row, "number"), read.text(row, "time", read.TIME), read.text(row, "rig", read.PROFILE),
+                 row["kind"], read.profile(row), read.text(row, "version", read.ID) if row["version"] else "",
+                 read.text(row, "what"), row["target"], read.text(row, "token", read.TOKEN))
 
 
 def _lineage(version: str, parents: Mapping[str, list[str]]) -> set[str]:

@@ -4,16 +4,20 @@ A study is a trial (a pilot, too), a screen, a hunt or a tuning: a plan, its run
 """
 
 import json
-from collections.abc import Mapping
+import sqlite3
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.errors import UsageError
+from keenlattice.logbook import rows as read
 from keenlattice.logbook.book import Logbook, now
-from keenlattice.logbook.schema import plain_errors
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
+
+
+KINDS = ("trial", "screen", "hunt", "tune", "steps")
 
 
 @dataclass(frozen=True)
@@ -58,11 +62,31 @@ def end_study(book: Logbook, study: Study, result: Mapping[str, Any]) -> None:
     book.insert("UPDATE studies SET result = ? WHERE number = ?", json.dumps(dict(result)), study.number)
 
 
+def end_trial(book: Logbook, study: Study, result: Mapping[str, Any], captures: Sequence[str]) -> None:
+    """Writes down what came out of a trial, where it is looked for by its versions, too: both, or neither.
+
+    Args:
+        captures: the file names of the captures that it rests on.
+    """
+    with book.together():
+        end_study(book, study, result)
+        book.insert("INSERT INTO trials (time, rig, game, before, after, result, captures) VALUES (?, ?, ?, ?, ?, ?, "
+                    "?)",
+                    now(), study.rig, result["game"], result["before"], result["after"], json.dumps(dict(result)),
+                    json.dumps(list(captures)))
+
+
 def studies(book: Logbook, rig: str) -> list[Study]:
     """All studies on a rig, the newest first."""
-    return [Study(row["number"], row["time"], row["rig"], row["kind"], json.loads(row["plan"]),
-                  json.loads(row["result"]) if row["result"] else None)
-            for row in book.rows("SELECT * FROM studies WHERE rig = ? ORDER BY number DESC", rig)]
+    return book.rows(_study, "SELECT * FROM studies WHERE rig = ? ORDER BY number DESC", rig)
+
+
+def _study(row: sqlite3.Row) -> Study:
+    if row["kind"] not in KINDS:
+        raise read.Damaged("kind")
+    return Study(read.whole(row, "number"), read.text(row, "time", read.TIME), read.text(row, "rig", read.PROFILE),
+                 row["kind"], read.table_in(row, "plan"),
+                 None if row["result"] is None else read.table_in(row, "result", finite=False))
 
 
 def study(book: Logbook, rig: str, number: int | None, kind: str) -> Study:
@@ -86,14 +110,17 @@ def study(book: Logbook, rig: str, number: int | None, kind: str) -> Study:
 
 def runs_of(book: Logbook, one: Study) -> list[KeptRun]:
     """The runs of a study, in the order in which they were played."""
-    return [KeptRun(row["place"], row["arm"], row["seed"], row["file"], row["excluded"])
-            for row in book.rows("SELECT * FROM runs WHERE study = ? ORDER BY rowid", one.number)]
+    return book.rows(_run, "SELECT * FROM runs WHERE study = ? ORDER BY rowid", one.number)
+
+
+def _run(row: sqlite3.Row) -> KeptRun:
+    return KeptRun(read.whole(row, "place"), read.text(row, "arm"), read.whole(row, "seed"),
+                   read.text(row, "file", read.FILE_NAME) if row["file"] else "", read.text(row, "excluded"))
 
 
 def done_of(book: Logbook, one: Study) -> "dict[int, Capture]":
     """The captures of the runs that count, by their place in the plan."""
-    with plain_errors(book.folder):
-        return {run.place: book.capture(run.file) for run in runs_of(book, one) if not run.excluded}
+    return {run.place: book.capture(run.file) for run in runs_of(book, one) if not run.excluded}
 
 
 def failed_of(book: Logbook, one: Study) -> "dict[int, Capture]":

@@ -22,6 +22,11 @@ STAGES = {"device": "from the press until the device has sent it", "system": "un
 """Where a click's latency goes, in the order in which it passes."""
 
 
+LONGEST_MS = 7 * 86_400_000.0
+LONGEST_WAIT_MS = 60_000.0
+LATEST_STAMP_MS = 1e14  # a clock that counts from 1970 is at 1.8e12
+
+
 def _none() -> Floats:
     return np.empty(0)
 
@@ -39,7 +44,8 @@ class Capture(Shown):
         about: where it comes from: rig, game, version, seed, time and the like; JSON types only.
 
     Raises:
-        CaptureError: shapes that do not fit, or time running backwards.
+        CaptureError: shapes that do not fit, time running backwards, or what can be no time of a run: infinities,
+            answers before their clicks or more than LONGEST_WAIT_MS after, a run longer than LONGEST_MS.
 
     >>> run = Capture(np.array([0.0, 8.0, 16.0, 30.0]), np.array([3.0]), np.array([30.0]))
     >>> run.frame_ms, run.latency_ms
@@ -64,10 +70,33 @@ class Capture(Shown):
             if name not in STAGES or times.shape != self.click_ms.shape:
                 raise CaptureError(f"{self.click_ms.size} clicks but {times.size} values of the stage {name}; there "
                                    f"are the stages {', '.join(STAGES)}")
+        self._check_times()
         steps = np.diff(self.shown_ms)
         if steps.size and not steps.min() > 0:
             row = int(np.argmin(steps)) + 1
             raise CaptureError(f"time does not move on at frame {row} (by {steps[row - 1]:g} ms)")
+
+    def _check_times(self) -> None:
+        """Whether all times can be: what is computed and drawn from them rests on that."""
+        for name in ("shown_ms", "click_ms"):
+            if not np.isfinite(getattr(self, name)).all():
+                raise CaptureError(f"{name} holds what is no time (an infinity, or nothing)")
+        for name, times in (("answer_ms", self.answer_ms), ("cpu_ms", self.cpu_ms), ("gpu_ms", self.gpu_ms),
+                            *(("stage_ms", one) for one in self.stage_ms.values())):
+            if np.isinf(times).any():
+                raise CaptureError(f"{name} holds an infinity")
+        waits = self.latency_ms
+        if waits.size and not 0 <= float(waits.min()) <= float(waits.max()) <= LONGEST_WAIT_MS:
+            wrong = float(waits.min()) if waits.min() < 0 else float(waits.max())
+            raise CaptureError(f"an answer {wrong:.0f} ms after its click: it takes 0 to "
+                               f"{LONGEST_WAIT_MS / 1000:.0f} s; "
+                               "are both on one clock, and in the unit that was said?")
+        ends = [float(end) for times in (self.shown_ms, self.click_ms) if times.size
+                for end in (times.min(), times.max())]
+        if (ends and max(ends) - min(ends) > LONGEST_MS) or max(map(abs, ends), default=0.0) > LATEST_STAMP_MS:
+            raise CaptureError(f"its times go from {min(ends):g} to {max(ends):g} ms: a run lasts a week at most; is "
+                               "the "
+                               "unit right?")
 
     def table(self) -> "pandas.DataFrame":
         """A row for each frame and click, in the order of time.

@@ -114,7 +114,7 @@ def hitch_spectrum(capture: Capture) -> HitchSpectrum | None:
     beyond = frames - median_filter(frames, size=61, mode="nearest")
     noise = float(np.median(np.abs(beyond)))
     late = beyond > LATE_TIMES * noise + 0.1
-    bins = (capture.shown_ms[:frames.size] / HITCH_BIN_MS).astype(np.int64)
+    bins = ((capture.shown_ms[:frames.size] - capture.shown_ms[0]) / HITCH_BIN_MS).astype(np.int64)
     series = np.bincount(bins, weights=np.where(late, beyond, 0.0))
     if late.sum() < 4:
         return None

@@ -1,5 +1,6 @@
 """A recording of any recorder's, by a column map, as a capture; whatever is wrong with it is named with its line."""
 
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -16,6 +17,7 @@ from keenlattice.measure.rows import Rows, read_rows
 FASTEST_FPS, SLOWEST_FPS = 20_000.0, 1.0
 GAP_MS, GAP_TIMES = 1000.0, 50.0
 SHOWN = 5
+MOST_SEGMENTS = 1000
 TYPICAL_OF = 100_000  # as many intervals, evenly spread, tell what is typical
 
 
@@ -188,7 +190,7 @@ def _positive(rows: Rows, times: Floats, keep: NDArray[np.bool_]) -> tuple[NDArr
 
 
 def _check_rate(path: Path, typical_ms: float, columns: ColumnMap) -> None:
-    fps = 1000 / typical_ms
+    fps = 1000 / typical_ms if typical_ms > 0 else float("inf")
     if not SLOWEST_FPS <= fps <= FASTEST_FPS:
         raise CaptureError(f"{path}: in {columns.unit} that is {fps:.3g} frames a second: the unit cannot be right; "
                            "choose s, ms, us, ns, or ticks with their rate")
@@ -221,12 +223,16 @@ def _segments(markers: NDArray[np.object_], shown: Floats) -> dict[str, tuple[fl
     """Each marker's span, from its first frame to the first of the next; one that comes again is told apart."""
     markers = np.concatenate((markers[:shown.size - markers.size], markers))  # a first interval has a beginning, too
     starts = np.flatnonzero(np.concatenate(([True], markers[1:] != markers[:-1])))
+    if starts.size > MOST_SEGMENTS:
+        raise CaptureError(f"the column of markers changes {starts.size - 1} times: {MOST_SEGMENTS} segments can be "
+                           "told "
+                           "apart; is it the right column?")
     ends = [*(shown[one] for one in starts[1:]), shown[-1]]
     found: dict[str, tuple[float, float]] = {}
+    times: Counter[str] = Counter()
     for start, end in zip(starts, ends, strict=True):
-        name, number = str(markers[start]), 1
-        while (unique := name if number == 1 else f"{name} ({number})") in found:
-            number += 1
+        name = str(markers[start])
+        times[name] += 1
         if name:
-            found[unique] = (float(shown[start]), float(end))
+            found[name if times[name] == 1 else f"{name} ({times[name]})"] = (float(shown[start]), float(end))
     return found

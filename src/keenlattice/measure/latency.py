@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from keenlattice.errors import CaptureError
-from keenlattice.measure.capture import STAGES, Capture, Floats
+from keenlattice.measure.capture import LONGEST_WAIT_MS, STAGES, Capture, Floats
 from keenlattice.measure.edges import Steps, light_steps, presses
 
 SOONEST_MS, LATEST_MS = 0.5, 500.0
@@ -145,8 +145,17 @@ def from_events(press_ms: Floats, answer_ms: Floats, stage_ms: Mapping[str, Floa
 
 def of_capture(capture: Capture) -> Latency:
     """The clicks of a capture, however they were taken: from the live probe, say."""
-    doubts = tuple(Doubt(float(one), "no answer") for one in capture.click_ms[np.isnan(capture.answer_ms)])
-    return Latency(capture.click_ms, capture.answer_ms, doubts=doubts, stage_ms=dict(capture.stage_ms))
+    return Latency(capture.click_ms, capture.answer_ms, doubts=_doubtful(capture.click_ms, capture.answer_ms),
+                   stage_ms=dict(capture.stage_ms))
+
+
+def _doubtful(press_ms: Floats, answer_ms: Floats) -> tuple[Doubt, ...]:
+    """Presses without an answer, and answers that come late for one."""
+    doubts = [Doubt(float(one), "no answer") for one in press_ms[np.isnan(answer_ms)]]
+    late = answer_ms - press_ms > LATEST_MS
+    doubts += [Doubt(float(at), f"an answer only {wait:.0f} ms later: is it one?")
+               for at, wait in zip(press_ms[late], (answer_ms - press_ms)[late], strict=True)]
+    return tuple(sorted(doubts, key=lambda one: one.at_ms))
 
 
 def stage_means(latency: Latency) -> dict[str, tuple[float, float, float]]:
@@ -173,12 +182,15 @@ def from_camera(frames: Sequence[float], rate_hz: float) -> Latency:
     counts: Floats = np.asarray(frames, dtype=np.float64)
     if not 10 <= rate_hz <= 100_000:
         raise CaptureError(f"a camera of {rate_hz:g} frames a second: 10 to 100000 are read")
-    if not counts.size or (counts[np.isfinite(counts)] < 0).any():
+    if not counts.size or np.isinf(counts).any() or (counts[np.isfinite(counts)] < 0).any():
         raise CaptureError("a camera's tally holds counts of frames, none of them below zero")
+    if np.nanmax(counts, initial=0.0) * 1000 / rate_hz > LONGEST_WAIT_MS:
+        raise CaptureError(f"{np.nanmax(counts):g} frames at {rate_hz:g} a second are "
+                           f"{np.nanmax(counts) / rate_hz:.0f} s: "
+                           f"an answer takes at most {LONGEST_WAIT_MS / 1000:.0f} s; is the rate right?")
     at: Floats = np.arange(counts.size, dtype=np.float64) * 1000.0
     answer: Floats = np.asarray(at + counts * 1000 / rate_hz, dtype=np.float64)
-    return Latency(at, answer, half_width_ms=1000 / rate_hz,
-                   doubts=tuple(Doubt(float(one), "no answer") for one in at[np.isnan(counts)]),
+    return Latency(at, answer, half_width_ms=1000 / rate_hz, doubts=_doubtful(at, answer),
                    about={"camera_hz": rate_hz})
 
 

@@ -6,13 +6,14 @@ import gzip
 import lzma
 import re
 import zlib
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
 
 from keenlattice.errors import CaptureError
-from keenlattice.files import marked_encoding
+from keenlattice.files import check_regular, marked_encoding
 
 SAMPLE_BYTES = 64 * 1024
 MOST_BYTES = 4 * 2**30
@@ -52,6 +53,7 @@ def opened(path: Path) -> IO[bytes]:
         CaptureError: it cannot be opened.
     """
     try:
+        check_regular(path)
         file: IO[bytes] = OPENERS.get(path.suffix.lower(), open)(path, "rb")
         return file
     except OSError as error:
@@ -122,18 +124,29 @@ def _laid_out(lines: Sequence[str], delimiter: str) -> tuple[int, str, int]:
     A row of data has as many cells as the next one, at least one of them a number. Longest wins; among equals the
     delimiter that is asked about first, and a single column last.
     """
-    cells = [None if line.startswith(COMMENT) or not line.strip() else cells_of(line, delimiter) for line in lines]
+    kinds = [_kind(line, delimiter) for line in lines]
+    from_here, after = [0] * len(lines), Counter[int]()  # how many lines of its kind there are from each one on
+    for first in range(len(lines) - 1, -1, -1):
+        if kinds[first]:
+            after[kinds[first]] += 1
+            from_here[first] = after[kinds[first]]
     best = (0, delimiter, 0)
-    for first, row in enumerate(cells):
-        if row is None or (delimiter and len(row) < 2) or not any(NUMBER.match(cell) for cell in row):
+    for first, same in enumerate(from_here):
+        if not same:
             continue
-        same = [number for number in range(first, len(cells)) if (other := cells[number]) is not None
-                and len(other) == len(row) and any(NUMBER.match(cell) for cell in other)]
-        if len(same) > best[0] or not best[0]:
-            best = (len(same), delimiter, first)
-        if len(same) * 2 > len(cells) - first:  # it goes on like this: no later start can be better
+        if same > best[0] or not best[0]:
+            best = (same, delimiter, first)
+        if same * 2 > len(lines) - first:  # it goes on like this: no later start can be better
             break
     return best
+
+
+def _kind(line: str, delimiter: str) -> int:
+    """How many cells a row of data has; 0 for a line that is none."""
+    if line.startswith(COMMENT) or not line.strip():
+        return 0
+    cells = cells_of(line, delimiter)
+    return 0 if (delimiter and len(cells) < 2) or not any(NUMBER.match(cell) for cell in cells) else len(cells)
 
 
 def _unclean(line: str, delimiter: str) -> int:

@@ -4,7 +4,7 @@ Frame time is the time from one shown frame to the next. Fewer than MIN_FRAMES f
 clicks give no number: NaN, never a guess.
 """
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
@@ -31,7 +31,10 @@ BOUND_FROM = 0.85     # of the frame time: the stage that takes as much is what 
 
 @dataclass(frozen=True)
 class Metric:
-    """One metric: what it is called, its unit, which way is better, and what it computes from a capture."""
+    """One metric: what it is called, its unit, which way is better, and what it computes from a capture.
+
+    `half` is half of the least that it can be other than zero, in a run of so many seconds; None if it is never zero.
+    """
 
     name: str
     unit: str
@@ -39,7 +42,11 @@ class Metric:
     definition: str
     compute: Callable[[Capture], float]
     of_latency: bool = False
-    per_minute: bool = False
+    half: Callable[[float], float] | None = None
+
+    def half_an_event(self, seconds: float) -> float:
+        """What is added to it before its logarithm is taken: zero, which has none, is not nothing."""
+        return self.half(seconds) if self.half else 0.0
 
 
 def _of_frames(compute: Callable[[Floats], float]) -> Callable[[Capture], float]:
@@ -240,6 +247,8 @@ def _changes(compute: Callable[[Floats], float]) -> Callable[[Capture], float]:
     return metric
 
 
+HALF_A_PERCENT: Callable[[float], float] = lambda _: 0.5  # noqa: E731
+
 TRIAL_METRICS = ("frame_ms_mean", "frame_ms_p50", "frame_ms_p99", "fps_mean", "low_1_fps", "stutters_per_min",
                  "latency_ms_median", "latency_ms_p95")
 """What a trial tells of: few, since every further one widens the intervals of all."""
@@ -271,24 +280,26 @@ METRICS: dict[str, Metric] = {metric.name: metric for metric in (
     Metric("low_0_1_fps_quantile", "fps", False, "frames per second at the 99.9th percentile of frame time",
            _of_ordered(lambda frames: 1000 / ordered_quantile(frames, 0.999))),
     Metric("frame_change_ms_mean", "ms", True, "mean change of frame time from one frame to the next, without its sign",
-           _changes(lambda changes: float(changes.mean()))),
-    Metric("frame_change_ms_p99", "ms", True, "99th percentile of that change", _changes(_upper_quantile(0.99))),
+           _changes(lambda changes: float(changes.mean())), half=lambda _: 0.005),
+    Metric("frame_change_ms_p99", "ms", True, "99th percentile of that change", _changes(_upper_quantile(0.99)),
+           half=lambda _: 0.005),
     Metric("pacing_pct", "%", False, f"share of frames within {STEADY_WITHIN:.0%} of the median frame time",
-           _of_ordered(_pacing)),
+           _of_ordered(_pacing), half=HALF_A_PERCENT),
     Metric("stutters_per_min", "1/min", True,
            f"frames of at least {STUTTER_RATIO:g} times the median of the {STUTTER_WINDOW} around them "
            f"and {STUTTER_MIN_MS:g} ms more, runs of them counted once, per minute",
-           _of_stutters(lambda lengths, total: lengths.size / (total / 60_000)), per_minute=True),
+           _of_stutters(lambda lengths, total: lengths.size / (total / 60_000)), half=lambda seconds: 30 / seconds),
     Metric("stutter_time_pct", "%", True, "share of the time that is spent in such frames",
-           _of_stutters(lambda lengths, total: 100 * float(lengths.sum()) / total)),
+           _of_stutters(lambda lengths, total: 100 * float(lengths.sum()) / total),
+           half=lambda seconds: 50 * STUTTER_MIN_MS / (1000 * seconds)),
     Metric("longest_stutter_ms", "ms", True, "the longest run of such frames",
-           _of_stutters(lambda lengths, total: float(lengths.max(initial=0.0)))),
+           _of_stutters(lambda lengths, total: float(lengths.max(initial=0.0))), half=lambda _: STUTTER_MIN_MS / 2),
     Metric("refreshes_pct", "%", False, "share of the panel's refreshes that showed a new frame, where the capture "
-           "knows the refresh rate", _refreshes),
+           "knows the refresh rate", _refreshes, half=HALF_A_PERCENT),
     Metric("cpu_bound_pct", "%", True, f"share of frames of which the CPU stage takes {BOUND_FROM:.0%} or more, and "
-           "more than the GPU's", _bound(by_gpu=False)),
+           "more than the GPU's", _bound(by_gpu=False), half=HALF_A_PERCENT),
     Metric("gpu_bound_pct", "%", True, f"share of frames of which the GPU stage takes {BOUND_FROM:.0%} or more, and "
-           "more than the CPU's", _bound(by_gpu=True)),
+           "more than the CPU's", _bound(by_gpu=True), half=HALF_A_PERCENT),
     Metric("latency_ms_mean", "ms", True, "mean time from click to answer",
            _of_latency(lambda waits: float(waits.mean())), of_latency=True),
     Metric("latency_ms_median", "ms", True, "median time from click to answer", _of_latency(_quantile(0.50)),
@@ -296,9 +307,24 @@ METRICS: dict[str, Metric] = {metric.name: metric for metric in (
     Metric("latency_ms_p95", "ms", True, "95th percentile of the time from click to answer",
            _of_latency(_quantile(0.95)), of_latency=True),
     Metric("latency_ms_spread", "ms", True, "from the 25th to the 75th percentile of it",
-           _of_latency(lambda waits: float(np.subtract(*np.quantile(waits, (0.75, 0.25))))), of_latency=True),
-    Metric("unanswered_pct", "%", True, "share of clicks that were not answered", _unanswered, of_latency=True),
+           _of_latency(lambda waits: float(np.subtract(*np.quantile(waits, (0.75, 0.25))))), of_latency=True,
+           half=lambda _: 0.05),
+    Metric("unanswered_pct", "%", True, "share of clicks that were not answered", _unanswered, of_latency=True,
+           half=HALF_A_PERCENT),
 )}
+
+
+def logarithms(name: str, values: Sequence[float] | Floats, seconds: float) -> Floats:
+    """The natural logarithms of a metric over runs, with half an event added where it may be zero (as for counts in
+    F. J. Anscombe, "On estimating binomial response relations", Biometrika 1956); NaN for a run that has no number.
+
+    Args:
+        values: one a run; shape (runs,).
+        seconds: how long a run is.
+    """
+    numbers = np.asarray(values, dtype=np.float64) + metric(name).half_an_event(seconds)
+    good = np.isfinite(numbers) & (numbers > 0)
+    return np.log(numbers, out=np.full(numbers.shape, np.nan), where=good)
 
 
 def metric(name: str) -> Metric:

@@ -13,9 +13,11 @@ from typing import Any
 import numpy as np
 
 from keenlattice.errors import CaptureError
+from keenlattice.files import check_regular
 from keenlattice.measure.capture import STAGES, Capture, Floats
+from keenlattice.safejson import parse_json
 
-FORM = 1
+FORM, MOST_ROWS = 1, 50_000_000
 KEY = b"keen-lattice"
 NUMBERS = ("at_ms", "answer_ms", "cpu_ms", "gpu_ms")
 STAGE_COLUMNS = {name: f"stage_{name}_ms" for name in STAGES}
@@ -63,6 +65,10 @@ def read_capture(path: Path) -> Capture:
     import pyarrow.parquet as pq
 
     try:
+        check_regular(path)
+        told = pq.read_metadata(path)
+        if told.num_rows > MOST_ROWS:
+            raise CaptureError(f"{path} holds {told.num_rows} rows: no capture is so long")
         table = pq.read_table(path)
     except FileNotFoundError:
         raise CaptureError(f"there is no capture {path}") from None
@@ -84,9 +90,9 @@ def read_capture(path: Path) -> Capture:
 
 def _about(table: Any, path: Path) -> dict[str, Any]:
     try:
-        about: dict[str, Any] = json.loads((table.schema.metadata or {})[KEY])
+        about: dict[str, Any] = parse_json((table.schema.metadata or {})[KEY], finite=False)
         form = about.pop("form")
-    except (KeyError, ValueError, TypeError):
+    except (KeyError, ValueError, TypeError, AttributeError):
         raise CaptureError(f"{path}: a Parquet file, but not a capture of Keen Lattice") from None
     if form != FORM:
         raise CaptureError(f"{path}: form {form} of a capture; this Keen Lattice reads form {FORM}: update it")

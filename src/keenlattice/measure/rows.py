@@ -26,6 +26,9 @@ from keenlattice.measure.layout import (
 )
 
 RELEASE_EVERY = 32  # batches
+LONGEST_LINE = 2**20
+MOST_ROWS = 50_000_000     # of a Parquet file that is taken whole: a few bytes of it may stand for any number
+LEAST_UNPACKED, MOST_TIMES_PACKED = 64 * 2**20, 60
 
 Texts = NDArray[np.object_]
 
@@ -145,10 +148,30 @@ def _parquet(path: Path, columns: list[str]) -> Any:
     import pyarrow as pa
     import pyarrow.parquet as pq
 
+    check_rows(path)
     try:
         return pq.read_table(path, columns=columns)
     except (OSError, pa.ArrowException) as error:
         raise CaptureError(f"cannot read {path}: {str(error).splitlines()[0]}; it may have been cut short") from None
+
+
+def check_rows(path: Path) -> None:
+    """Whether a Parquet file has no more rows than can be taken whole, before any is read.
+
+    Raises:
+        CaptureError: it has, or cannot be read.
+    """
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    try:
+        told = pq.read_metadata(path)
+    except (OSError, pa.ArrowException) as error:
+        raise CaptureError(f"cannot read {path}: {str(error).splitlines()[0]}; it may have been cut short") from None
+    size = sum(told.row_group(group).total_byte_size for group in range(told.num_row_groups))
+    if told.num_rows > MOST_ROWS or size > MOST_BYTES:
+        raise CaptureError(f"{path} holds {told.num_rows} rows, {size >> 20} MiB unpacked: too many to be taken whole; "
+                           "keen ingest --in-pieces tells its metrics")
 
 
 def _as_floats(column: Any, path: Path, name: str) -> Floats:
@@ -156,6 +179,10 @@ def _as_floats(column: Any, path: Path, name: str) -> Floats:
         return np.asarray(column.to_numpy(zero_copy_only=False), dtype=np.float64)
     except (ValueError, TypeError):
         raise CaptureError(f"{path}: the column {name} holds no numbers") from None
+
+
+def _unquoted(values: Sequence[Any]) -> Texts:
+    return np.array(["" if value is None else str(value).strip().strip('"') for value in values], dtype=object)
 
 
 def _as_texts(values: Sequence[Any]) -> Texts:
@@ -171,7 +198,7 @@ def _quickly(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence
         return None
     try:
         table = csv.read_csv(str(path), **_arrow_options(layout, numbers, texts))
-        words = {name: _as_texts(table[name].to_pylist()) for name in texts}
+        words = {name: _unquoted(table[name].to_pylist()) for name in texts}
         batches = table.to_batches()
         del table
         found = _emptied(batches, numbers)
@@ -209,7 +236,8 @@ def _arrow_options(layout: Layout, numbers: Sequence[str], texts: Sequence[str])
     types = {**dict.fromkeys(numbers, pa.float64()), **dict.fromkeys(texts, pa.string())}
     return {"read_options": csv.ReadOptions(column_names=list(layout.header), skip_rows=layout.skip,
                                             encoding="utf8" if layout.encoding == "utf-8" else layout.encoding),
-            "parse_options": csv.ParseOptions(delimiter=layout.delimiter),
+            # a quote begins nothing here, as in the exact reader: a stray one would swallow lines
+            "parse_options": csv.ParseOptions(delimiter=layout.delimiter, quote_char=False),
             "convert_options": csv.ConvertOptions(include_columns=[*numbers, *texts], decimal_point=layout.decimal,
                                                   column_types=types)}
 
@@ -225,7 +253,13 @@ def _lines(path: Path, layout: Layout, most: int | None) -> Iterator[str]:
     try:
         with opened(path) as raw:
             raw.read(layout.bom)
-            for line in io.TextIOWrapper(raw, layout.encoding, errors="replace", newline=None):
+            if path.suffix.lower() in OPENERS:  # what unpacks to thousands of times its size is no recording
+                bound = max(LEAST_UNPACKED, MOST_TIMES_PACKED * path.stat().st_size)
+                most = bound if most is None else min(most, bound)
+            text = io.TextIOWrapper(raw, layout.encoding, errors="replace", newline=None)
+            for line in iter(lambda: text.readline(LONGEST_LINE + 1), ""):
+                if len(line) > LONGEST_LINE:
+                    raise CaptureError(f"{path} has a line of more than {LONGEST_LINE >> 20} MB: that is no recording")
                 taken += len(line)
                 if most is not None and taken > most:
                     raise _too_large(path)
@@ -292,7 +326,7 @@ def _plain_pieces(path: Path, layout: Layout, numbers: Sequence[str], texts: Seq
 
 def _of_arrow(batch: Any, path: Path, numbers: Sequence[str], texts: Sequence[str], first: int) -> Rows:
     return Rows({name: _as_floats(batch.column(name), path, name) for name in numbers},
-                {name: _as_texts(batch.column(name).to_pylist()) for name in texts}, None, first)
+                {name: _unquoted(batch.column(name).to_pylist()) for name in texts}, None, first)
 
 
 Row = tuple[int, list[float], list[str], str]

@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from keenlattice.errors import CaptureError
+from keenlattice.files import check_regular
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.columns import IN_MS, Unit
 from keenlattice.measure.latency import Latency, from_camera, from_events, from_sensor
@@ -14,6 +15,7 @@ from keenlattice.measure.rows import header_of, read_rows
 
 MOST_SOUND_BYTES = 2**30
 JITTER = 0.5
+MOST_TIMES_LONGER = 3  # than its samples account for: a log may have gaps
 
 
 def read_log(path: Path, time: str, light: str, button: str, unit: Unit = "ms") -> Latency:
@@ -41,6 +43,9 @@ def read_log(path: Path, time: str, light: str, button: str, unit: Unit = "ms") 
     if not 200 <= rate_hz <= 1e6:
         raise CaptureError(f"{path}: in {unit} that is {rate_hz:.3g} samples a second; 200 to a million are read: "
                            "is the unit right?")
+    if at[-1] - at[0] > MOST_TIMES_LONGER * at.size * float(np.median(steps)):
+        raise CaptureError(f"{path}: {at.size} samples at {rate_hz:.0f} a second over {(at[-1] - at[0]) / 1000:.0f} s: "
+                           "most of them are missing, or a stamp is wrong; cut the log to the part that is whole")
     even = np.arange(at[0], at[-1], 1000 / rate_hz)  # a sensor's own clock wavers: onto even steps, between samples
     if np.abs(steps - np.median(steps)).max() <= JITTER * np.median(steps) and abs(even.size - at.size) <= 2:
         found = from_sensor(buttons, lights, 1000 * (at.size - 1) / (at[-1] - at[0]))
@@ -64,6 +69,7 @@ def read_sound(path: Path, light_channel: int = 2) -> Latency:
     if light_channel not in (1, 2):
         raise CaptureError(f"channel {light_channel}: a stereo recording has 1 (left) and 2 (right)")
     try:
+        check_regular(path)
         if path.stat().st_size > MOST_SOUND_BYTES:
             raise CaptureError(f"{path} is larger than {MOST_SOUND_BYTES >> 30} GiB: not read")
         with warnings.catch_warnings():

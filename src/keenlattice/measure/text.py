@@ -13,9 +13,10 @@ from pathlib import Path
 import numpy as np
 
 from keenlattice.errors import CaptureError
-from keenlattice.files import replace_file
+from keenlattice.files import check_regular, replace_file
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.parquet import STAGE_COLUMNS
+from keenlattice.safejson import parse_json
 
 BEGIN = "# keen-lattice capture "
 FORM = 1
@@ -57,6 +58,7 @@ def read_text(path: Path) -> Capture:
         CaptureError: not there, cut short, or not a capture of ours.
     """
     try:
+        check_regular(path)
         if path.stat().st_size > MOST_BYTES:
             raise CaptureError(f"{path} is larger than {MOST_BYTES >> 30} GiB: not read")
         lines = path.read_text(encoding="utf-8").splitlines()
@@ -67,7 +69,7 @@ def read_text(path: Path) -> Capture:
     if header != (*COLUMNS, *(STAGE_COLUMNS[name] for name in stages)):
         raise CaptureError(f"{path}: CSV, perhaps, but not a capture of Keen Lattice; `keen ingest` reads others")
     try:
-        about = json.loads(lines[0].removeprefix(BEGIN))
+        about = parse_json(lines[0].removeprefix(BEGIN), finite=False)
         if about.pop("form") != FORM:
             raise CaptureError(f"{path}: another form of a capture than {FORM}: update Keen Lattice")
         rows = [(kind, *(float(cell or "nan") for cell in cells)) for kind, *cells in csv.reader(lines[2:])]

@@ -7,22 +7,37 @@ from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value, written
 from keenlattice.errors import BadValue
 from keenlattice.profile.formula import Names, evaluate, is_formula
+from keenlattice.profile.version import WHOLE_RIG, Version
 
 
 def concrete_value(setting: Setting, stored: Value, facts: Names) -> Value:
     """What one stored value comes to; a formula for a whole number is rounded, halves up.
 
     Raises:
-        BadValue: a formula that cannot be read or evaluated here, or comes to what the setting does not take.
+        BadValue: a formula that cannot be read or evaluated here; or what the setting does not take.
     """
-    if not is_formula(stored):
-        return stored
+    if not is_formula(stored) or not setting.is_number:
+        return setting.checked(stored)
     number = evaluate(str(stored), facts)
     try:
         return setting.checked(math.floor(number + 0.5) if setting.kind == "whole" else number)
     except BadValue:
         raise BadValue(f"{setting.name} {stored} comes to {written(number)} on this rig; "
                        f"it takes {setting.allowed()}") from None
+
+
+def entries_for(catalog: Catalog, version: Version, facts: Names) -> dict[str, Value]:
+    """What a version puts on a rig with these facts: every value held against the catalog, whoever has written it; keys
+    that the catalog lacks are left out.
+
+    Raises:
+        BadValue: as `concrete_value`.
+        UsageError: a setting of the whole rig's in a game's profile, or one without its device.
+    """
+    for key in version.entries:
+        if key in catalog:
+            catalog.check_scope(key, whole_rig=version.profile == WHOLE_RIG)
+    return concrete(catalog, version.entries, facts)
 
 
 def concrete(catalog: Catalog, entries: Mapping[str, Value], facts: Names) -> dict[str, Value]:

@@ -30,7 +30,7 @@ def match(executable: str, games: Iterable[Game], *, case_matters: bool) -> Matc
     said = name if case_matters else name.lower()
     found = [Match(game, pattern, pattern == known) for game in games for pattern in game.executables
              for known in [said if case_matters else _in_case(pattern, said)]
-             if fnmatchcase(said, pattern if case_matters else pattern.lower())]
+             if pattern == known or fnmatchcase(said, pattern if case_matters else pattern.lower())]
     best = [one for one in found if one.exact] or found
     if not best:
         raise UnknownName("game with an executable", name, [one for game in games for one in game.executables])

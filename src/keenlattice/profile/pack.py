@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, field_validator
 
 from keenlattice.errors import BadValue, KeenLatticeError
+from keenlattice.files import open_regular
 from keenlattice.profile.formula import is_formula, parse
 
 if TYPE_CHECKING:
@@ -115,11 +116,12 @@ def read_pack(path: Path) -> Pack:
         PackError: it cannot be read, is too large, is not TOML, or is no pack.
     """
     try:
-        if path.stat().st_size > MOST_BYTES:
-            raise PackError(f"{path}: larger than {MOST_BYTES // 1024} kB, which no pack is: not read")
-        content = path.read_bytes()[:MOST_BYTES]
+        with open_regular(path) as file:
+            content = file.read(MOST_BYTES + 1)
     except OSError as error:
         raise PackError(f"cannot read the pack {path}: {error.strerror}") from None
+    if len(content) > MOST_BYTES:
+        raise PackError(f"{path}: larger than {MOST_BYTES // 1024} kB, which no pack is: not read")
     return parse_pack(content, str(path))
 
 

@@ -91,6 +91,12 @@ class Sheet:
         return asdict(self)
 
     @classmethod
-    def from_json(cls, told: dict[str, Any]) -> "Sheet":
-        steps = tuple(SheetStep(**step) for step in told["steps"])
-        return cls(**{**told, "steps": steps})
+    def from_json(cls, told: Any) -> "Sheet":
+        """A sheet as `to_json` has it.
+
+        Raises:
+            ValueError: it is none.
+        """
+        from pydantic import TypeAdapter
+
+        return TypeAdapter(cls).validate_python(told)

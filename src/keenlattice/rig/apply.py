@@ -8,7 +8,7 @@ from keenlattice.catalog.model import RESTARTS, Restart
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes
-from keenlattice.profile.concrete import concrete
+from keenlattice.profile.concrete import entries_for
 from keenlattice.profile.version import Version
 from keenlattice.rig.base import Changes, Rig, State
 from keenlattice.rig.change import changing
@@ -64,15 +64,16 @@ class Preview:
 
 
 def preview(rig: Rig, version: Version) -> Preview:
-    """What applying `version` would change on the rig, formulas reckoned from its facts; nothing is written.
+    """What applying `version` would change on the rig, formulas evaluated from its facts; nothing is written.
 
     Raises:
-        BadValue: a formula comes to nothing, or to what its setting does not take, on this rig.
+        BadValue: a value that its setting does not take; or a formula that comes to one, or to nothing, on this rig.
+        UsageError: a setting that this profile cannot set.
     """
     catalog = rig.catalog()
     unknown = tuple(key for key in version.entries if key not in catalog)
     state = rig.state()
-    found = changes(rig.values(state, version.profile), concrete(catalog, version.entries, rig.facts()))
+    found = changes(rig.values(state, version.profile), entries_for(catalog, version, rig.facts()))
     refused: dict[str, str] = {}
     steps, then = [], state
     for group in rig.steps(version.profile, found):
@@ -112,7 +113,7 @@ def apply(rig: Rig, book: Logbook, version: Version, shown: Preview | None = Non
             raise RefusedByRig(f"{'; '.join(dict.fromkeys(plan.refused.values()))}; nothing was written")
         change.steps = len(plan.steps)
         change.intent = Intent(
-            "apply", version.profile, version.id, "", None, str(book.folder), secrets.token_hex(8),
+            "apply", version.profile, version.id, "", None, book.address, secrets.token_hex(16),
             {place: plan.then[place] for place in plan.places},
             {version.profile: {one.key: one.after for one in plan.changes}},
             {version.profile: {one.key: one.before for one in plan.changes}})

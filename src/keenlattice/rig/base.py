@@ -19,7 +19,8 @@ FactValue = str | int | float | bool
 Facts = Mapping[str, FactValue]
 
 State = Mapping[str, bytes | None]
-"""All that a rig's settings are kept in, whole and untouched: place (a file, say) to content, None if not there."""
+"""All that a rig's settings are kept in, whole and untouched: place to content, None if not there. A place is a file's
+path: relative to the rig's home if it lies there, else whole (`places.place_of`)."""
 
 Changes = Mapping[str, Value | None]
 """Setting key to the value that it shall have; None unsets."""
@@ -37,7 +38,7 @@ class Rig(Protocol):
 
     @property
     def home(self) -> Path:
-        """A folder of this rig's own, for the lock and the journal of changes under way."""
+        """A folder of this rig's own among the user's state, for the lock and the journal of changes under way."""
 
     def facts(self) -> Facts:
         """What the rig says of itself; units are in the names."""

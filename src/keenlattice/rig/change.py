@@ -7,16 +7,19 @@ from typing import TYPE_CHECKING
 
 from keenlattice.errors import KeenLatticeError, RigError
 from keenlattice.files import replace_file
+from keenlattice.logbook.restore import RestorePoint, keep_point
 from keenlattice.rig.journal import (
     Intent,
     Journal,
     fingerprints,
+    in_text,
     journal_of,
     packed,
     read_journal,
     unfinished,
 )
 from keenlattice.rig.lock import locked
+from keenlattice.rig.places import write
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
@@ -56,7 +59,7 @@ class Change:
             self.journal = journal_of(self.rig, self.why, self.before, self.intent, self.steps)
             self.journal.begin()
         self.journal.before_step(settings or [], touched)
-        self.rig.put(touched)
+        write(self.rig, touched)
         self.held.update(touched)
         self.journal.after_step()
 
@@ -94,6 +97,8 @@ def changing(rig: "Rig", why: str, book: "Logbook | None" = None) -> Iterator[Ch
         RigBusy: another process is changing this rig.
         RigError: what the body raises; or it says what could not be put back.
     """
+    if book is not None:
+        book.check_writable()
     with locked(rig, why):
         if unfinished(rig.home):
             _clear_away(rig)
@@ -107,7 +112,15 @@ def changing(rig: "Rig", why: str, book: "Logbook | None" = None) -> Iterator[Ch
             _fail(change, error)
             raise
         if change.journal:
-            change.journal.end()
+            _end(change.journal, f"{change.why} is done, read back and remembered")
+
+
+def _end(journal: Journal, how_it_is: str) -> None:
+    """Closes the journal; that this fails does not hide how the rig is."""
+    try:
+        journal.end()
+    except RigError as error:
+        raise RigError(f"{how_it_is}; only {error}") from None
 
 
 def _clear_away(rig: "Rig") -> None:
@@ -123,14 +136,21 @@ def _fail(change: Change, error: BaseException) -> None:
         return
     try:
         left = change.take_back()
-    except KeenLatticeError as second:
-        reason = str(error) if isinstance(error, KeenLatticeError) else "it was stopped"
-        raise RigError(f"{reason}; and the rig could not be put back ({second}): it holds part of the change, after "
+    except (KeenLatticeError, OSError) as second:
+        raise RigError(f"{_reason(error)}; and the rig could not be put back ({_reason(second)}): it holds part of "
+                       "the change, after "
                        f"step {change.journal.done} of {change.steps or change.journal.begun}. Once that is mended, "
                        "`keen recover` finishes or undoes it") from None
-    change.journal.end()
-    if isinstance(error, RigError):
-        raise type(error)(f"{error}; {_where_it_stands(change, left)}") from None
+    stands = _where_it_stands(change, left)
+    _end(change.journal, f"{_reason(error)}; {stands}")
+    if isinstance(error, RigError | OSError):
+        raise (type(error) if isinstance(error, RigError) else RigError)(f"{_reason(error)}; {stands}") from None
+
+
+def _reason(error: BaseException) -> str:
+    if isinstance(error, OSError):
+        return f"{error.strerror or error}{f': {error.filename}' if error.filename else ''}"
+    return str(error) if isinstance(error, KeenLatticeError) else "it was stopped"
 
 
 def _where_it_stands(change: Change, left: list[str]) -> str:
@@ -141,12 +161,10 @@ def _where_it_stands(change: Change, left: list[str]) -> str:
 
 
 def remember(book: "Logbook", rig: "Rig", intent: Intent, before: "State", after: "State") -> None:
-    """Writes what was done into the logbook, with the restore point of the places that it touched."""
-    import json
-
+    """Writes what was done into the logbook, once the restore point of the places that it touched is kept."""
+    keep_point(intent.token, RestorePoint(in_text(before), fingerprints(after)))
     book.add_apply(rig.name, kind=intent.kind, profile=intent.profile, version=intent.version, what=intent.what,
-                   target=intent.target, token=intent.token, restore_point=packed(before),
-                   left_as=json.dumps(fingerprints(after)))
+                   target=intent.target, token=intent.token)
 
 
 def take_back(rig: "Rig", journal: Journal, *, at_once: bool) -> list[str]:
@@ -164,9 +182,21 @@ def take_back(rig: "Rig", journal: Journal, *, at_once: bool) -> list[str]:
         if journal.intent:
             then = _without_ours(rig, now, journal.intent, at_once)
     then = {**then, **{place: journal.before.get(place) for place in ours}}
-    rig.put({place: content for place, content in then.items() if content != now.get(place)})
+    back = {place: content for place, content in then.items() if content != now.get(place)}
+    write(rig, back)
     held = rig.state()
+    _check_that_it_is_back(rig, back, held)
     return [place for place in foreign if held.get(place) != journal.before.get(place)]
+
+
+def _check_that_it_is_back(rig: "Rig", back: "State", held: "State") -> None:
+    """Whether what was to go back is there: a rig may take a write, and hold something else.
+
+    Raises:
+        RigError: it is not.
+    """
+    if wrong := [place for place, content in back.items() if held.get(place) != content]:
+        raise RigError(f"{', '.join(wrong)} of the rig {rig.name} reads back otherwise than it was to be put back")
 
 
 def sort_out(now: "State", journal: Journal) -> tuple[list[str], list[str]]:

@@ -64,7 +64,7 @@ def do_chore(rig: Rig, book: Logbook, name: str) -> Outcome:
         owners = (WHOLE_RIG, *(game.name for game in rig.games()))
         moved = {owner: changes(rig.values(change.before, owner), rig.values(outcome.then, owner)) for owner in owners}
         change.intent = Intent(
-            "chore" if chore.undoable else "done", "", "", name, None, str(book.folder), secrets.token_hex(8),
+            "chore" if chore.undoable else "done", "", "", name, None, book.address, secrets.token_hex(16),
             outcome.then, {owner: {one.key: one.after for one in some} for owner, some in moved.items() if some},
             {owner: {one.key: one.before for one in some} for owner, some in moved.items() if some})
         change.steps = 1

@@ -2,9 +2,11 @@
 
 from dataclasses import dataclass
 
+from keenlattice.catalog.values import Value
+from keenlattice.errors import BadValue
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes, with_changes
-from keenlattice.profile.concrete import concrete
+from keenlattice.profile.concrete import concrete_value
 from keenlattice.profile.version import WHOLE_RIG, Version, stock
 from keenlattice.rig.apply import apply
 from keenlattice.rig.base import Rig
@@ -23,17 +25,30 @@ def find_drift(rig: Rig, book: Logbook) -> tuple[Drift, ...]:
     """Every profile of which the rig holds something else than was last applied. An apply that was undone does not
     count; a formula that has come to something else since, because a fact changed, does."""
     found = []
-    state, catalog, facts = rig.state(), rig.catalog(), rig.facts()
+    state = rig.state()
     for profile in (WHOLE_RIG, *(game.name for game in rig.games())):
         last = book.last_apply(rig.name, profile)
         if last is None:
             continue
         nothing = stock(profile)
         version = nothing if last.version == nothing.id else book.version(profile, last.version)
-        slipped = changes(concrete(catalog, version.entries, facts), rig.values(state, profile))
+        slipped = changes(_applied(rig, version), rig.values(state, profile))
         if slipped:
             found.append(Drift(version, slipped))
     return tuple(found)
+
+
+def _applied(rig: Rig, version: Version) -> dict[str, Value]:
+    """What was applied; a value that is refused by now is as it is stored."""
+    catalog, facts = rig.catalog(), rig.facts()
+    found = {}
+    for key, value in version.entries.items():
+        if key in catalog:
+            try:
+                found[key] = concrete_value(catalog[key], value, facts)
+            except BadValue:
+                found[key] = value
+    return found
 
 
 def put_back(rig: Rig, book: Logbook, drift: Drift) -> None:
@@ -51,6 +66,5 @@ def adopt(rig: Rig, book: Logbook, drift: Drift, author: str) -> Version:
         with book.together():
             adopted = book.commit(drift.version.profile, entries, author=author, parents=[drift.version],
                                   note=f"adopted from the rig {rig.name}")
-            book.add_apply(rig.name, kind="adopt", profile=adopted.profile, version=adopted.id, restore_point="{}",
-                           left_as="{}")
+            book.add_apply(rig.name, kind="adopt", profile=adopted.profile, version=adopted.id)
     return adopted

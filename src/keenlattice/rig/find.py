@@ -4,6 +4,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice.errors import UnknownName
+from keenlattice.logbook.book import Logbook
+from keenlattice.state_folder import state_folder
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import Rig
@@ -12,31 +14,28 @@ KINDS = {"standin": "juniper", "linux": "linux", "byhand": "byhand"}
 """Kind of rig to the name that it has in the logbook."""
 
 
-SETTINGS = "settings"
-"""The folder of a logbook that holds a player's own catalog files."""
+def home_of(kind: str, state: Path) -> Path:
+    """Where a rig of this kind keeps what acts on it: with the user, for a logbook each or for the whole machine.
 
-
-def home_of(kind: str, book_folder: Path) -> Path:
-    """Where a rig of this kind keeps its journal: in the logbook's folder, or with the user if it is this machine.
+    Args:
+        state: the folder among the user's state that belongs to the logbook.
 
     Raises:
         UnknownName: no such kind of rig.
     """
     if kind in ("standin", "byhand"):
-        return book_folder / "rigs" / KINDS[kind]
+        return state / KINDS[kind]
     if kind == "linux":
-        from platformdirs import user_state_path
-
-        return user_state_path("keen-lattice") / "linux"
+        return state_folder() / "linux"
     raise UnknownName("rig", kind, KINDS, f"there are {', '.join(KINDS)}")
 
 
-def open_rig(kind: str, book_folder: Path) -> "Rig":
+def open_rig(kind: str, where: "Logbook | Path") -> "Rig":
     """The rig of this kind, made if it is the stand-in and not there yet.
 
     Args:
         kind: "standin", "linux" or "byhand".
-        book_folder: the logbook's, in which the stand-in and the rig by hand are kept.
+        where: the logbook that it goes with; or a folder of the stand-in's or the rig by hand's own.
 
     >>> import tempfile
     >>> rig = open_rig("standin", Path(tempfile.mkdtemp()))
@@ -45,8 +44,9 @@ def open_rig(kind: str, book_folder: Path) -> "Rig":
 
     Raises:
         UnknownName: no such kind of rig.
+        BookError: the logbook has a link where its catalog files should be.
     """
-    home = home_of(kind, book_folder)
+    home = home_of(kind, where.state if isinstance(where, Logbook) else where)
     if kind == "linux":
         from keenlattice.rig.linux.machine import LinuxRig
 
@@ -55,6 +55,5 @@ def open_rig(kind: str, book_folder: Path) -> "Rig":
     from keenlattice.rig.byhand.machine import ByHandRig
     from keenlattice.rig.standin.machine import Standin
 
-    if kind == "byhand":
-        return ByHandRig(home, own_settings(book_folder / SETTINGS))
-    return Standin(home, more=own_settings(book_folder / SETTINGS))
+    more = own_settings(where.own_settings) if isinstance(where, Logbook) else []
+    return ByHandRig(home, more) if kind == "byhand" else Standin(home, more=more)

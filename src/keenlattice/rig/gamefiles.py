@@ -5,7 +5,6 @@ unsetting it puts that back. What has never been set through us belongs to the g
 """
 
 import json
-import os
 import re
 import stat
 from collections.abc import Mapping
@@ -15,10 +14,12 @@ from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, RefusedByRig, RigError
-from keenlattice.files import replace_file
+from keenlattice.files import read_bounded, replace_file
 from keenlattice.rig.base import Changes, State
 from keenlattice.rig.gamelist import Key, Listed
 from keenlattice.rig.ini import MOST_BYTES, Ini
+from keenlattice.rig.places import path_of, place_of
+from keenlattice.safejson import parse_json
 
 NOTED, LOCK_KEY = "games-before.json", "game.config-locked"
 LOCKED, OPEN = b"read-only", b"writable"
@@ -37,7 +38,8 @@ class GameFiles:
 
     def __init__(self, games: Mapping[str, Listed], home: Path) -> None:
         self.games = {name: listed for name, listed in games.items() if listed.file}
-        self._noted = str(home / NOTED)
+        self._home, self._noted = home, NOTED
+        self._place = {name: place_of(listed.file, home) for name, listed in self.games.items() if listed.file}
         self.trouble: dict[str, str] = {}
 
     def settings(self) -> list[Setting]:
@@ -45,7 +47,7 @@ class GameFiles:
         found: dict[str, Setting] = {}
         for listed in self.games.values():
             known = {(one.section, one.key) for one in listed.keys.values()}
-            for section, key, value in self._entries(listed):
+            for section, key, value in self._entries(listed.game.name):
                 name = setting_name(section, key)
                 if (section, key) not in known and name not in found and value.isprintable():
                     found[name] = Setting(
@@ -54,11 +56,11 @@ class GameFiles:
                         advice="Nobody has collected what it does: measure it.")
         return list(found.values())
 
-    def _entries(self, listed: Listed) -> list[tuple[str, str, str]]:
-        place = str(listed.file)
+    def _entries(self, game: str) -> list[tuple[str, str, str]]:
+        place = self._place[game]
         content = self._content(place)
         try:
-            return Ini(content, place).entries() if content is not None else []
+            return Ini(content, str(path_of(place, self._home))).entries() if content is not None else []
         except RigError as error:
             self.trouble[place] = str(error)
             return []
@@ -66,26 +68,24 @@ class GameFiles:
     def state(self) -> State:
         """The files, whether they are locked, and what is noted down."""
         held: dict[str, bytes | None] = {}
-        for listed in self.games.values():
-            place = str(listed.file)
+        for place in self._place.values():
             held[place] = self._content(place)
-            held[place + MODE] = None if held[place] is None else _lock(place)
+            held[place + MODE] = None if held[place] is None else _lock(path_of(place, self._home))
         return {**held, self._noted: self._content(self._noted)} if self.games else {}
 
     def _content(self, place: str) -> bytes | None:
         """What a file holds; what cannot be read counts as not there, and is refused with the reason when it is set."""
         self.trouble.pop(place, None)
+        path = path_of(place, self._home)
         try:
-            if not os.path.lexists(place):
-                return None
-            if os.path.getsize(place) > MOST_BYTES:
-                raise RigError(f"{place} is larger than {MOST_BYTES // 1_000_000} MB: not read; it is left as it is")
-            return Path(place).read_bytes()
+            content = read_bounded(path, MOST_BYTES)
         except OSError as error:
-            self.trouble[place] = f"cannot read {place}: {error.strerror}; it is left as it is"
-        except RigError as error:
-            self.trouble[place] = str(error)
-        return None
+            self.trouble[place] = f"cannot read {path}: {error.strerror}; it is left as it is"
+            return None
+        if content is not None and len(content) > MOST_BYTES:
+            self.trouble[place] = f"{path} is larger than {MOST_BYTES // 1_000_000} MB: not read; it is left as it is"
+            return None
+        return content
 
     def covers(self, owner: str, key: str) -> bool:
         """Whether a setting of a game is kept in its file."""
@@ -96,13 +96,13 @@ class GameFiles:
         """What has been set of a game's file, as it stands there now."""
         listed = self.games.get(owner)
         noted = self._read_noted(state).get(owner, {})
-        if listed is None or not noted or state.get(str(listed.file)) is None:
+        if listed is None or not noted or state.get(self._place[owner]) is None:
             return {}
-        ini = Ini(state[str(listed.file)] or b"", str(listed.file))
+        ini = Ini(state[self._place[owner]] or b"", str(listed.file))
         found: dict[str, Value] = {}
         for key in noted:
             if key == LOCK_KEY:
-                found[key] = state.get(str(listed.file) + MODE) == LOCKED
+                found[key] = state.get(self._place[owner] + MODE) == LOCKED
             elif (text := _held(ini, listed, key)) is not None:
                 found[key] = _as_value(key, listed.keys.get(key), text)
         return found
@@ -114,14 +114,14 @@ class GameFiles:
             RefusedByRig: the file is not there, cannot be read, or does not take the value.
         """
         listed = self.games[owner]
-        place, noted = str(listed.file), {name: dict(was) for name, was in self._read_noted(state).items()}
+        place, noted = self._place[owner], {name: dict(was) for name, was in self._read_noted(state).items()}
         mine = noted.setdefault(owner, {})
         if place in self.trouble:
             raise RefusedByRig(self.trouble[place])
         content = state.get(place)
         if content is None:
-            raise RefusedByRig(f"{place} is not there yet: start {listed.game.title} once, so that it makes it")
-        ini, then = Ini(content, place), {**state}
+            raise RefusedByRig(f"{listed.file} is not there yet: start {listed.game.title} once, so that it makes it")
+        ini, then = Ini(content, str(listed.file)), {**state}
         for key, value in changes.items():
             if key == LOCK_KEY:
                 was = mine.setdefault(key, (state.get(place + MODE) or OPEN).decode())
@@ -140,13 +140,13 @@ class GameFiles:
         Raises:
             RigError: one cannot be written.
         """
-        files = [f"{listed.file}{what}" for listed in self.games.values() for what in ("", MODE)]
+        files = [f"{place}{what}" for place in self._place.values() for what in ("", MODE)]
         for place in (self._noted, *files):
             if place in state:
                 self._put(place, state[place])
 
     def _put(self, place: str, content: bytes | None) -> None:
-        path = Path(place.removesuffix(MODE))
+        path = path_of(place.removesuffix(MODE), self._home)
         try:
             if place.endswith(MODE):
                 if content is not None:
@@ -161,10 +161,11 @@ class GameFiles:
 
     def _read_noted(self, state: State) -> Mapping[str, Mapping[str, str | None]]:
         try:
-            noted = json.loads(state.get(self._noted) or b"{}")
+            noted = parse_json(state.get(self._noted) or b"{}")
             return {str(owner): dict(was) for owner, was in noted.items()}
         except (ValueError, TypeError, AttributeError):
-            raise RigError(f"{self._noted} is damaged: move it away; what the games' files hold then counts as theirs"
+            raise RigError(f"{self._home / self._noted} is damaged: move it away; what the games' files hold then "
+                           "counts as theirs"
                            ) from None
 
 
@@ -221,5 +222,5 @@ def _as_value(key: str, known: Key | None, text: str) -> Value:
         return text
 
 
-def _lock(place: str) -> bytes:
-    return OPEN if os.stat(place).st_mode & stat.S_IWUSR else LOCKED
+def _lock(path: Path) -> bytes:
+    return OPEN if path.stat().st_mode & stat.S_IWUSR else LOCKED

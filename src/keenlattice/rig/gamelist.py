@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from keenlattice.errors import RigError, UsageError
-from keenlattice.files import replace_file
+from keenlattice.files import read_bounded, replace_file
 from keenlattice.profile.game import Game
 
 FILE = "games.toml"
@@ -46,7 +46,7 @@ def read_games(home: Path) -> dict[str, Listed]:
     if not path.exists():
         return {}
     try:
-        content = path.read_bytes()
+        content = read_bounded(path, MOST_BYTES) or b""
         if len(content) > MOST_BYTES:
             raise ValueError(f"larger than {MOST_BYTES // 1024} kB")
         tables = tomllib.loads(content.decode())
@@ -80,10 +80,11 @@ def _spot(name: str, told: object) -> tuple[int, int] | None:
 
 
 def add_game(home: Path, listed: Listed) -> None:
-    """Adds a game, or replaces what was told of it; everything else in the file stays as it is.
+    """Adds a game, or replaces what was told of it; where its settings are in its file (`keys`), and everything else in
+    ours, stays as it is.
 
     Raises:
-        UsageError: a name that cannot be one.
+        UsageError: a name that cannot be one, or bytes that are no text.
         RigError: the file cannot be read or written.
     """
     import re
@@ -103,9 +104,13 @@ def add_game(home: Path, listed: Listed) -> None:
                            ("answers_at", list(listed.answers_at or ()))):
             if value:
                 table[key] = value
+            else:
+                table.pop(key, None)
         table["leave_running"] = listed.leave_running
         document[name] = table
         home.mkdir(parents=True, exist_ok=True)
         replace_file(path, tomlkit.dumps(document).encode())
+    except UnicodeError:
+        raise UsageError(f"{name}: a title, command or path holds bytes that are no UTF-8: rename it") from None
     except OSError as error:
         raise RigError(f"cannot write {path}: {error.strerror}") from None

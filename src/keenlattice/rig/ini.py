@@ -11,22 +11,32 @@ from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.files import marked_encoding
 
 MOST_BYTES = 4_000_000
-SECTION = re.compile(r"\s*\[(?P<name>[^\]\r\n]*)\]")
-ENTRY = re.compile(r"(?P<before>\s*(?P<key>[^=;#\[\s][^=]*?)(?P<gap>[ \t]*)=[ \t]*)(?P<value>.*?)"
-                   r"(?P<after>[ \t]*(?:[ \t][;#].*)?)$")
+SECTION = re.compile(r"[ \t]*\[(?P<name>[^\]\r\n]*)\]")
+COMMENT = re.compile(r"[ \t][;#]")
 
 
 @dataclass(frozen=True)
 class _Line:
-    """A key's line: where it is in the text, and its parts."""
+    """A key's line: where it is in the text, and its parts; `before`, `value` and `after` together are the line."""
 
     number: int
     section: str
-    match: re.Match[str]
+    key: str
+    before: str
+    value: str
+    after: str
 
-    @property
-    def key(self) -> str:
-        return self.match["key"]
+
+def _line_of(number: int, section: str, text: str) -> _Line | None:
+    """The parts of a line without its end; None if it holds no key."""
+    name, equals, rest = text.partition("=")
+    key = name.strip()
+    if not equals or not key or key[0] in ";#[":
+        return None
+    body = rest.lstrip(" \t")
+    comment = COMMENT.search(body)
+    value = (body[:comment.start()] if comment else body).rstrip(" \t")
+    return _Line(number, section, key, text[:len(text) - len(body)], value, body[len(value):])
 
 
 class Ini:
@@ -59,7 +69,7 @@ class Ini:
 
     def entries(self) -> list[tuple[str, str, str]]:
         """Section, key and value of every line that has them; the section before the first is "" ."""
-        return [(line.section, line.key, line.match["value"]) for line in self._lines()]
+        return [(line.section, line.key, line.value) for line in self._lines()]
 
     def value(self, section: str, key: str) -> str | None:
         """What a key holds; None if it is not there.
@@ -68,24 +78,26 @@ class Ini:
             RefusedByRig: it is there twice.
         """
         line = self._line(section, key)
-        return None if line is None else line.match["value"]
+        return None if line is None else line.value
 
     def set(self, section: str, key: str, value: str) -> None:
         """Makes a key hold a value; one that is not there comes last in its section, which is made if need be.
 
         Raises:
-            RefusedByRig: it is there twice, or the encoding cannot hold the value.
+            RefusedByRig: it is there twice, or the file cannot hold the value; then it is as before.
         """
         try:
             value.encode(self.encoding)
         except UnicodeError:
             raise RefusedByRig(f"{self._path} is in {self.encoding}, which cannot hold {value!r}") from None
-        line = self._line(section, key)
+        line, text = self._line(section, key), self._text
         if line is None:
             self._add(section, key, value)
         else:
-            text = line.match["before"] + value + line.match["after"]
-            self._replace(line.number, text)
+            self._replace(line.number, line.before + value + line.after)
+        if self.value(section, key) != value:
+            self._text = text
+            raise RefusedByRig(f"{self._path}: {value!r} would not read back as {key}: an INI file cannot hold it")
 
     def remove(self, section: str, key: str) -> None:
         """Takes a key's line out, if it is there; and its section's, if that is then the empty last of the file."""
@@ -103,8 +115,8 @@ class Ini:
         for number, line in enumerate(_split(self._text)):
             if match := SECTION.match(line):
                 section = match["name"]
-            elif match := ENTRY.match(line.rstrip("\r\n")):
-                found.append(_Line(number, section, match))
+            elif one := _line_of(number, section, line.rstrip("\r\n")):
+                found.append(one)
         return found
 
     def _line(self, section: str, key: str) -> _Line | None:
@@ -128,7 +140,7 @@ class Ini:
     def _add(self, section: str, key: str, value: str) -> None:
         end = "\r\n" if "\r\n" in self._text else "\n"
         here = [line for line in self._lines() if line.section.lower() == section.lower()]
-        gap = " " if any(line.match["before"].endswith(" ") for line in here or self._lines()) else ""
+        gap = " " if any(line.before.endswith(" ") for line in here or self._lines()) else ""
         text = f"{key}{gap}={gap}{value}{end}"
         lines = _split(self._text)
         if lines and not lines[-1].endswith(("\r", "\n")):

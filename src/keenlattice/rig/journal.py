@@ -9,6 +9,7 @@ import hashlib
 import json
 import os
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
@@ -16,7 +17,8 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError
-from keenlattice.files import remove_file, replace_file
+from keenlattice.files import append_line, remove_file, replace_file
+from keenlattice.safejson import parse_json
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import Rig, State
@@ -29,14 +31,23 @@ Wanted = Mapping[str, Mapping[str, Value | None]]
 
 def packed(state: "State") -> str:
     """A state as text, for the journal and the logbook."""
-    return json.dumps({place: None if content is None else base64.b64encode(content).decode()
-                       for place, content in sorted(state.items())})
+    return json.dumps(in_text(state))
 
 
-def unpacked(text: str) -> "State":
-    """The state that `packed` made this text of."""
-    return {place: None if content is None else base64.b64decode(content)
-            for place, content in json.loads(text).items()}
+def in_text(state: "State") -> dict[str, str | None]:
+    """A state with its contents in base64."""
+    return {place: None if content is None else base64.b64encode(content).decode()
+            for place, content in sorted(state.items())}
+
+
+def out_of_text(told: "Mapping[str, str | None]") -> "State":
+    """The state that `in_text` made this of.
+
+    Raises:
+        ValueError, TypeError: it is none.
+    """
+    return {place: None if content is None else base64.b64decode(content, validate=True)
+            for place, content in told.items()}
 
 
 def fingerprint(state: "State") -> str:
@@ -57,7 +68,7 @@ class Intent:
     Args:
         kind: "apply", "undo" or "chore".
         profile, version, what, target: as the logbook will remember it (see `Apply`).
-        book: the folder of that logbook.
+        book: the id of that logbook, and where it was.
         token: tells this change from all others.
         then: what the places that change shall hold.
         wants, was: the values that change, after and before.
@@ -68,18 +79,18 @@ class Intent:
     version: str
     what: str
     target: int | None
-    book: str
+    book: tuple[str, str]
     token: str
     then: "State"
     wants: Wanted
     was: Wanted
 
     def to_json(self) -> dict[str, Any]:
-        return {**self.__dict__, "then": json.loads(packed(self.then))}
+        return {**self.__dict__, "then": in_text(self.then)}
 
     @classmethod
     def from_json(cls, told: Mapping[str, Any]) -> "Intent":
-        return cls(**{**told, "then": unpacked(json.dumps(told["then"]))})
+        return cls(**{**told, "then": out_of_text(told["then"])})
 
 
 @dataclass
@@ -103,12 +114,15 @@ class Journal:
             RigError: it cannot be written; nothing was changed.
         """
         header = {"why": self.why, "since": self.since, "process": os.getpid(), "steps": self.steps,
-                  "before": json.loads(packed(self.before)),
+                  "before": in_text(self.before),
                   "intent": self.intent.to_json() if self.intent else None}
         try:
             (self.path.parent / SPARE).write_bytes(bytes(SPARE_BYTES))
             replace_file(self.path, json.dumps(header).encode() + b"\n")
         except OSError as error:
+            with suppress(OSError):
+                self.free_spare()
+                remove_file(self.path)  # it may be there, and not flushed
             raise self._cannot(error) from None
 
     def before_step(self, settings: list[str], state: "State") -> None:
@@ -124,9 +138,18 @@ class Journal:
         self._append({"done": self.done})
 
     def end(self) -> None:
-        """The change is over: there is nothing to come back to."""
-        remove_file(self.path)
-        self.free_spare()
+        """The change is over: there is nothing to come back to.
+
+        Raises:
+            RigError: the journal cannot be removed.
+        """
+        try:
+            remove_file(self.path)
+            self.free_spare()
+        except OSError as error:
+            if self.path.exists():
+                raise RigError(f"its journal {self.path} cannot be cleared away ({error.strerror}): the next command "
+                               "tries again") from None
 
     def free_spare(self) -> None:
         (self.path.parent / SPARE).unlink(missing_ok=True)
@@ -137,12 +160,7 @@ class Journal:
 
     def _append(self, line: Mapping[str, object]) -> None:
         try:
-            handle = os.open(self.path, os.O_WRONLY | os.O_APPEND)
-            try:
-                os.write(handle, json.dumps(line).encode() + b"\n")
-                os.fsync(handle)
-            finally:
-                os.close(handle)
+            append_line(self.path, json.dumps(line).encode())
         except OSError as error:
             raise self._cannot(error) from None
 
@@ -170,11 +188,11 @@ def read_journal(home: Path) -> Journal:
     path = home / JOURNAL
     try:
         first, *others = path.read_bytes().split(b"\n")
-        told = json.loads(first)
-        journal = Journal(path, told["why"], told["since"], unpacked(json.dumps(told["before"])),
+        told = parse_json(first)
+        journal = Journal(path, told["why"], told["since"], out_of_text(told["before"]),
                           Intent.from_json(told["intent"]) if told["intent"] else None, steps=told["steps"])
         for line in others[:-1]:  # what follows the last line end was cut short, or is empty
-            step = json.loads(line)
+            step = parse_json(line)
             journal._learn(step.get("makes", {}))
             journal.begun, journal.done = step.get("begins", journal.begun), step.get("done", journal.done)
         return journal

@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from datetime import datetime
 from typing import TYPE_CHECKING
 
@@ -30,7 +30,8 @@ def locked(rig: "Rig", why: str) -> Iterator[None]:
         lock = FileLock(rig.home / LOCK)
         lock.acquire(timeout=PATIENCE_S)
     except Timeout:
-        said = holder.read_text(encoding="utf-8") if holder.exists() else "another process"
+        said = holder.read_text(encoding="utf-8") if holder.exists() else (
+            f"another process has its lock, or the disk of {rig.home} cannot lock")
         raise RigBusy(f"the rig {rig.name} is being changed: {said}; wait for it to end, or stop it") from None
     except OSError as error:
         raise RigError(f"cannot lock the rig {rig.name} in {rig.home}: {error.strerror}") from None
@@ -43,5 +44,9 @@ def locked(rig: "Rig", why: str) -> Iterator[None]:
                            ) from None
         yield
     finally:
-        holder.unlink(missing_ok=True)
-        lock.release()
+        with suppress(OSError):  # what was done is done, and told
+            holder.unlink(missing_ok=True)
+        try:
+            lock.release()
+        except OSError:
+            lock.release(force=True)

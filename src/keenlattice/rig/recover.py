@@ -1,12 +1,16 @@
 """After a crash: a change that was cut short is finished, or taken back, as the player chooses."""
 
+from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from keenlattice.errors import RigBusy, RigError
+from keenlattice.errors import BookError, RigBusy, RigError
+from keenlattice.logbook.book import Logbook
+from keenlattice.logbook.identity import id_in, where_is
 from keenlattice.rig.change import KEPT, remember, sort_out, take_back
-from keenlattice.rig.journal import Journal, read_journal, unfinished
+from keenlattice.rig.journal import Intent, Journal, read_journal, unfinished
 from keenlattice.rig.lock import locked
+from keenlattice.rig.places import write
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import Rig
@@ -44,37 +48,50 @@ def settle(rig: "Rig", journal: Journal, *, finish: bool) -> str:
     """As `recover`, by whoever holds the lock."""
     how_far = f"{journal.why} was cut short ({journal.since}, after {journal.done} of {journal.steps} steps)" \
         if journal.steps else f"{journal.why} was cut short ({journal.since})"
-    journal.free_spare()
+    with suppress(OSError):
+        journal.free_spare()
     if _is_remembered(journal):
         journal.end()
         return f"{journal.why} had been done; only its journal was left, and is gone now"
-    if finish:
-        _finish(rig, journal)
+    if finish and journal.intent is not None:
+        _finish(rig, journal, journal.intent)
         journal.end()
         return f"{how_far}: it is finished now, and read back"
     left = take_back(rig, journal, at_once=False)
     journal.end()
+    if finish:
+        how_far += ", and cannot be finished (a study is gone on with by --resume of its command)"
     if not left:
         return f"{how_far}: the rig is back to what it was before"
     return (f"{how_far}, and {', '.join(left)} was changed by something else since: that was not overwritten. What was "
             f"there before is kept in {rig.home / KEPT}")
 
 
-def _is_remembered(journal: Journal) -> bool:
-    from keenlattice.logbook.book import Logbook
+def _book_of(journal: Journal) -> Logbook | None:
+    """The logbook that a change was to be remembered in, wherever it is now; None if it cannot be found."""
+    if journal.intent is None:
+        return None
+    book_id, folder = journal.intent.book
+    with suppress(BookError):
+        if id_in(Path(folder)) == book_id:
+            return Logbook(Path(folder))
+    found = where_is(book_id)
+    return Logbook(found) if found else None
 
-    if journal.intent is None or not Path(journal.intent.book).is_dir():
+
+def _is_remembered(journal: Journal) -> bool:
+    book = _book_of(journal)
+    if book is None or journal.intent is None:
         return False
-    with Logbook(Path(journal.intent.book)) as book:
+    with book:
         return book.knows(journal.intent.token)
 
 
-def _finish(rig: "Rig", journal: Journal) -> None:
-    from keenlattice.logbook.book import Logbook
-
-    intent = journal.intent
-    if intent is None:
-        raise RigError(f"{journal.why} cannot be finished, only undone: `keen recover --undo`")
+def _finish(rig: "Rig", journal: Journal, intent: Intent) -> None:
+    book = _book_of(journal)
+    if book is None:
+        raise RigError(f"the logbook {intent.book[1]}, which {journal.why} was to be remembered in, cannot be found: "
+                       "`keen recover --undo`, or bring it back")
     now = rig.state()
     _, foreign = sort_out(now, journal)
     if foreign:
@@ -83,7 +100,7 @@ def _finish(rig: "Rig", journal: Journal) -> None:
     rest = {place: content for place, content in intent.then.items() if content != now.get(place)}
     if rest:
         journal.before_step([], rest)
-        rig.put(rest)
+        write(rig, rest)
     held = rig.state()
     for owner, wants in intent.wants.items():
         values = rig.values(held, owner)
@@ -92,5 +109,5 @@ def _finish(rig: "Rig", journal: Journal) -> None:
             raise RigError(f"the rig {rig.name} did not take {', '.join(wrong)}; `keen recover --undo` takes the rest "
                            "back")
     before = {place: journal.before.get(place) for place in journal.made}
-    with Logbook(Path(intent.book)) as book:
+    with book:
         remember(book, rig, intent, before, {place: held.get(place) for place in before})

@@ -1,17 +1,18 @@
 """Undoing: back to a restore point, and an undo is itself something that can be undone."""
 
-import json
 import secrets
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from keenlattice.errors import UsageError
+from keenlattice.errors import RefusedByRig, RigError, UsageError
 from keenlattice.logbook.book import Apply, Logbook
+from keenlattice.logbook.restore import RestorePoint, kept_point
 from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.rig.base import Rig, State
 from keenlattice.rig.change import changing
-from keenlattice.rig.journal import Intent, fingerprints, unpacked
+from keenlattice.rig.journal import Intent, fingerprints, out_of_text
+from keenlattice.rig.places import check_places
 
 
 @dataclass(frozen=True)
@@ -46,6 +47,8 @@ def restore_plan(rig: Rig, book: Logbook, to: int | None = None) -> Plan:
     Raises:
         UsageError: nothing is left to undo; or a chore that something else has written over.
         UnknownName: no restore point of that number.
+        RefusedByRig: it names a place that the rig does not have now.
+        BookError: a restore point is not on this machine, or damaged.
     """
     force = book.in_force(rig.name)
     if to is None and not force:
@@ -82,13 +85,30 @@ def undo(rig: Rig, book: Logbook, to: int | None = None) -> Undone:
         plan = restore_plan(rig, book, to)
         change.why = f"undo of {', '.join(plan.titles)}"
         change.intent = Intent(
-            "undo", "", "", change.why, plan.number, str(book.folder), secrets.token_hex(8), plan.then,
+            "undo", "", "", change.why, plan.number, book.address, secrets.token_hex(16), plan.then,
             {owner: {one.key: one.after for one in some} for owner, some in plan.changes.items()},
             {owner: {one.key: one.before for one in some} for owner, some in plan.changes.items()})
         change.steps = len(plan.then)
         for place, content in plan.then.items():
             change.put({place: content}, [one.key for some in plan.changes.values() for one in some])
+        _check_that_it_took(rig, plan)
     return Undone(plan.titles, plan.changes, plan.exactly, plan.for_good)
+
+
+def _check_that_it_took(rig: Rig, plan: Plan) -> None:
+    """Whether the rig reads back as it was to be.
+
+    Raises:
+        RigError: it does not; the message has the values.
+    """
+    held = rig.state()
+    wrong = [f"{one.key} of {owner} reads back {rig.values(held, owner).get(one.key, 'unset')}, not "
+             f"{'unset' if one.after is None else one.after}"
+             for owner, some in plan.changes.items() for one in some
+             if rig.values(held, owner).get(one.key) != one.after]
+    wrong = wrong or [place for place, content in plan.then.items() if held.get(place) != content]
+    if wrong:
+        raise RigError(f"the rig {rig.name} did not take the undo: {'; '.join(wrong)}")
 
 
 def _title(one: Apply) -> str:
@@ -102,15 +122,21 @@ def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[
     """
     was: dict[str, bytes | None] = {}
     left: dict[str, str] = {}
+    points = {row.number: kept_point(row.token, row.title) for row in rows}
     for row in rows:
-        was.update(unpacked(row.restore_point))
-        left = {**_left_as(row), **left}
+        was.update(_state_of(points[row.number], row))
+        left = {**points[row.number].left, **left}
+    try:
+        check_places(rig, was, now)
+    except RefusedByRig as error:
+        raise RefusedByRig(f"the restore point cannot be gone back to: {error}") from None
     held = fingerprints({place: now.get(place) for place in was})
     written_over = [place for place in was if held[place] != left.get(place)]
     whole = {place: was[place] for place in was if place not in written_over}
     if not written_over:
         return {**now, **whole}, True
-    if any(row.kind == "chore" and set(written_over) & set(unpacked(row.restore_point)) for row in rows):
+    if any(row.kind == "chore" and set(written_over) & set(points[row.number].before)
+           for row in rows):
         raise UsageError("that was a chore, and the rig has been changed by something else since: it cannot be undone "
                          "alone; see `keen drift`")
     before: State = {**now, **was}
@@ -122,10 +148,10 @@ def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[
     return {**state, **whole}, False
 
 
-def _left_as(row: Apply) -> dict[str, str]:
-    """The fingerprints that an apply left behind; an early logbook has one for all, which says nothing of a place."""
+def _state_of(point: RestorePoint, row: Apply) -> State:
     try:
-        told = json.loads(row.left_as)
+        return out_of_text(point.before)
     except ValueError:
-        return {}
-    return told if isinstance(told, dict) else {}
+        raise UsageError(f"the restore point of {row.title} is damaged: it cannot be undone byte for byte; `keen "
+                         "drift` "
+                         "says what the rig holds") from None

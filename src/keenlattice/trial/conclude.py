@@ -21,7 +21,7 @@ from dataclasses import replace
 import numpy as np
 
 from keenlattice.measure.capture import Capture, Floats
-from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, Metric, metrics_of
+from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, Metric, logarithms, metrics_of
 from keenlattice.measure.summary import t_interval
 from keenlattice.trial.plan import Arm, Plan
 from keenlattice.trial.result import MetricResult, TrialResult, Verdict
@@ -113,11 +113,9 @@ def _drift(plan: Plan, before: Sequence[Numbers], after: Sequence[Numbers]) -> t
 
 def _logs(metric: Metric, plan: Plan, before: Sequence[float], after: Sequence[float]) -> tuple[Floats, float]:
     """Logarithms of both arms, block by block (the mean of its repeats); shape (2, blocks with a number). And what was
-    added before: a count per minute can be zero, which has no logarithm, so it is half an event."""
-    half_an_event = 30 / plan.seconds if metric.per_minute else 0.0
-    pairs = np.array([before, after], dtype=np.float64).reshape(2, -1, plan.repeats) + half_an_event
-    good = (np.isfinite(pairs) & (pairs > 0)).all(axis=(0, 2))
-    return np.log(pairs[:, good]).mean(axis=2), half_an_event
+    added before (see `logarithms`)."""
+    logs = logarithms(metric.name, [*before, *after], plan.seconds).reshape(2, -1, plan.repeats)
+    return logs[:, np.isfinite(logs).all(axis=(0, 2))].mean(axis=2), metric.half_an_event(plan.seconds)
 
 
 def _metric_result(metric: Metric, plan: Plan, before: Sequence[float], after: Sequence[float],

@@ -14,7 +14,7 @@ import numpy as np
 
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
+from keenlattice.measure.metrics import TRIAL_METRICS, logarithms, metrics_of
 from keenlattice.notebook import Shown
 from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.version import Entries, Version
@@ -113,15 +113,15 @@ class Looks:
         return self._play(place, arm, entries, seed)
 
     def ratio(self, base: Entries, candidate: Entries, name: str) -> float:
-        """The log ratio of one block, in random order."""
+        """The log ratio of one block, in random order; NaN if a run has no number."""
         random = np.random.default_rng([self._plan.trial.seed, 13, self.place])
         arms = [("base", base), (name, candidate)]
         values = {}
         for which in random.permutation(2):
             arm, entries = arms[which]
             values[which] = self.run(arm, entries, int(random.integers(2**31)))[self._plan.trial.decides]
-        ratio = math.log(values[1] / values[0]) if min(values.values()) > 0 else math.nan
-        return ratio if math.isfinite(ratio) else 0.0
+        logs = logarithms(self._plan.trial.decides, [values[0], values[1]], self._plan.trial.seconds)
+        return float(logs[1] - logs[0])
 
 
 def run_hunt(rig: Rig, line: Sequence[Version], plan: HuntPlan, game: str | None = None, each: Each = ignore,

@@ -56,8 +56,7 @@ class Plan:
                            "one run of each proves nothing")
         check_matters(self.matters_pct)
         check_seconds(self.seconds)
-        if self.seed < 0:
-            raise BadValue(f"seed {self.seed}: a seed is 0 or above")
+        check_seed(self.seed)
         if not 1 <= self.repeats <= MAX_REPEATS:
             raise BadValue(f"{self.repeats} repeats: a block takes 1 to {MAX_REPEATS} runs of either version")
         if not 0 <= self.warm_up_s <= 600:
@@ -88,6 +87,16 @@ class Plan:
 def fresh_seed() -> int:
     """A seed that nobody chose; it is recorded with the result."""
     return secrets.randbelow(2**31)
+
+
+def check_seed(seed: int) -> None:
+    """Whether that can be a seed.
+
+    Raises:
+        BadValue: it cannot.
+    """
+    if not 0 <= seed < 2**63:
+        raise BadValue(f"seed {seed}: a seed is a whole number from 0 to 2^63")
 
 
 def check_seconds(seconds: float) -> None:

@@ -9,7 +9,7 @@ from keenlattice.errors import CaptureError, NeedsInstalling, RefusedByRig, RigE
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import cut
 from keenlattice.profile.compare import changes
-from keenlattice.profile.concrete import concrete
+from keenlattice.profile.concrete import entries_for
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.apply import restart_for
 from keenlattice.rig.base import Rig
@@ -28,6 +28,7 @@ class Run:
 
     Args:
         place: which of the planned runs it is, counted from 0.
+        block: which block of a trial, round of a screen or of a tuning it belongs to, counted from 0.
         arm: what was on the rig: "before" or "after" in a trial, a row of the design in a screen.
         seed: that it was played with.
         capture: what was recorded; without frames if nothing was.
@@ -143,10 +144,10 @@ def put_back(change: Change, keys: list[str]) -> None:
 
 
 def entries_on(rig: Rig, version: Version) -> Entries:
-    """What a version sets on a rig, formulas reckoned.
+    """What a version sets on a rig, formulas evaluated.
 
     Raises:
-        UsageError: it sets what the rig does not have.
+        UsageError: it sets what the rig does not have, or a value that is not to be had.
     """
     catalog = rig.catalog()
     unknown = [key for key in version.entries if key not in catalog]
@@ -154,4 +155,4 @@ def entries_on(rig: Rig, version: Version) -> Entries:
         without = " ".join(f"{key}=" for key in unknown)
         raise UsageError(f"{version.reference} sets {', '.join(unknown)}, which the rig {rig.name} does not have; for "
                          f"a trial take it out: keen edit {version.profile} {without}")
-    return concrete(catalog, version.entries, rig.facts())
+    return entries_for(catalog, version, rig.facts())

@@ -20,7 +20,7 @@ import numpy as np
 
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.measure.capture import Capture, Floats
-from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, metric, metrics_of
+from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms, metric, metrics_of
 from keenlattice.notebook import Shown
 from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.pack import Claim
@@ -30,7 +30,7 @@ from keenlattice.rig.base import Rig, game_of
 from keenlattice.rig.change import changing
 from keenlattice.trial.conclude import Numbers, verdict
 from keenlattice.trial.design import Signs, in_order, mixed_up, screening_design
-from keenlattice.trial.plan import check_matters, check_seconds
+from keenlattice.trial.plan import check_matters, check_seconds, check_seed
 from keenlattice.trial.player import Each, Player, entries_on, ignore, put_back
 from keenlattice.trial.run import game_for
 from keenlattice.trial.spending import confidences
@@ -75,6 +75,7 @@ class ScreenPlan:
             raise BadValue(f"{self.rounds} rounds: a screen takes 1 to 20")
         check_matters(self.matters_pct)
         check_seconds(self.seconds)
+        check_seed(self.seed)
 
     def design(self) -> Signs:
         """Which factors each run of a round switches on; shape (runs, factors)."""
@@ -287,8 +288,8 @@ def _fitted(name: str, plan: ScreenPlan, design: Signs, values: Sequence[float],
     """Each factor's effect on the logarithm of a metric, with its interval; None where it cannot be told."""
     from scipy.special import stdtrit
 
-    half_an_event = 30 / plan.seconds if METRICS[name].per_minute else 0.0
-    logs, good = _logs(values, half_an_event)
+    logs = logarithms(name, values, plan.seconds)
+    good = np.isfinite(logs)
     terms = _terms(plan, design)[good]
     dof = int(good.sum()) - terms.shape[1]
     if dof < LEAST_DOF:
@@ -300,12 +301,6 @@ def _fitted(name: str, plan: ScreenPlan, design: Signs, values: Sequence[float],
     # From off to on is twice the term, which goes from -1 to +1.
     return [(2 * fit[place], 2 * (fit[place] - half[place]), 2 * (fit[place] + half[place]))
             for place in range(design.shape[1])]
-
-
-def _logs(values: Sequence[float], add: float) -> tuple[Floats, "np.typing.NDArray[np.bool_]"]:
-    numbers = np.array(values, dtype=np.float64) + add
-    good = np.isfinite(numbers) & (numbers > 0)
-    return np.log(np.where(good, numbers, 1.0)), good
 
 
 def _terms(plan: ScreenPlan, design: Signs) -> Floats:
@@ -341,7 +336,8 @@ def _interactions(plan: ScreenPlan, design: Signs, numbers: Sequence[Numbers]) -
     from scipy.special import stdtrit
 
     pairs = list(combinations(range(design.shape[1]), 2))
-    logs, good = _logs([run[plan.decides] for run in numbers], 0.0)
+    logs = logarithms(plan.decides, [run[plan.decides] for run in numbers], plan.seconds)
+    good = np.isfinite(logs)
     terms = _terms(plan, design)
     dof = int(good.sum()) - terms.shape[1] - 1
     if not pairs or dof < LEAST_DOF:

@@ -23,7 +23,10 @@ class Signal:
     dof: int
 
     def log_odds(self, seen: float) -> float:
-        """How much one look speaks for the change: the logarithm of the likelihoods' ratio."""
+        """How much one look speaks for the change: the logarithm of the likelihoods' ratio; one without a number says
+        nothing, either way."""
+        if not np.isfinite(seen):
+            return 0.0
         with_it, without = (((seen - at) / self.sd) ** 2 / self.dof for at in (self.delta, 0.0))
         return float((self.dof + 1) / 2 * (np.log1p(without) - np.log1p(with_it)))
 

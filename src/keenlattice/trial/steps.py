@@ -18,11 +18,12 @@ from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Version
 from keenlattice.rig.base import Rig, game_of
 from keenlattice.rig.change import changing
-from keenlattice.trial.plan import check_seconds
+from keenlattice.trial.plan import check_seconds, check_seed
 from keenlattice.trial.player import Each, Player, entries_on, ignore, put_back
 from keenlattice.trial.run import game_for
 
 SCHEMA = "keen-lattice/steps/1"
+MOST_STEPS = 500
 
 
 @dataclass(frozen=True)
@@ -49,6 +50,7 @@ class StepPlan:
         metric(self.goal)
         if not self.by > 0:
             raise BadValue(f"steps of {self.by:g}: a step goes up")
+        check_seed(self.seed)
         if not self.margin >= 0:
             raise BadValue(f"a margin of {self.margin:g}: it is 0 or more")
         if not 1 <= self.runs <= 50:
@@ -102,6 +104,9 @@ def run_steps(rig: Rig, base: Version, plan: StepPlan, game: str | None = None, 
         raise BadValue(f"{plan.key} takes {setting.allowed()}: only numbers with an end can be stepped up")
     start = base.entries.get(plan.key, setting.stock)
     begin = float(start) if isinstance(start, int | float) else 0.0
+    if not (float(setting.high) - begin) / plan.by < MOST_STEPS:
+        raise BadValue(f"steps of {plan.by:g} from {begin:g} to {setting.high:g}: that is more than {MOST_STEPS}; take "
+                       "larger ones")
     steps, place = list[Step](), 0
     with changing(rig, f"stepping {plan.key} up") as change:
         player = Player(change, base.profile, game_of(rig, game_for(base, base, game)).name, plan.seconds, each=each)

@@ -20,7 +20,7 @@ from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue
 from keenlattice.measure.capture import Capture, Floats
-from keenlattice.measure.metrics import METRICS, metric, metrics_of
+from keenlattice.measure.metrics import METRICS, logarithms, metric, metrics_of
 from keenlattice.measure.summary import t_interval
 from keenlattice.notebook import Shown
 from keenlattice.profile.compare import with_changes
@@ -28,7 +28,7 @@ from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig, game_of
 from keenlattice.rig.change import changing
 from keenlattice.trial.conclude import Numbers
-from keenlattice.trial.plan import check_matters, check_seconds
+from keenlattice.trial.plan import check_matters, check_seconds, check_seed
 from keenlattice.trial.player import Each, Player, RunsFailed, entries_on, ignore, put_back
 from keenlattice.trial.run import game_for
 
@@ -88,6 +88,7 @@ class TunePlan:
             raise BadValue(f"{self.rounds} rounds: a race takes {FIRST_LOOK} to 200")
         check_matters(self.matters_pct)
         check_seconds(self.seconds)
+        check_seed(self.seed)
 
     def combinations(self) -> list[dict[str, Value]]:
         """All combinations of the values."""
@@ -225,9 +226,9 @@ class Race:
 
     def _logs(self, one: int) -> dict[int, float]:
         sign = 1.0 if METRICS[self.plan.goal].lower_is_better else -1.0
-        values = {number: numbers[self.plan.goal] for number, numbers in self.runs[one].items()}
-        return {number: sign * math.log(value) for number, value in values.items()
-                if value > 0 and math.isfinite(value)}
+        values = [numbers[self.plan.goal] for numbers in self.runs[one].values()]
+        logs = logarithms(self.plan.goal, values, self.plan.seconds).tolist()
+        return {number: sign * log for number, log in zip(self.runs[one], logs, strict=True) if math.isfinite(log)}
 
     def against(self, one: int, best: int) -> tuple[float, float, float]:
         """How much worse one is than the best, as log ratio, with its interval, over the rounds of both."""
@@ -257,7 +258,8 @@ class Race:
             over = any(self._breaks(one, limit, surely=False) for limit in self.plan.limits)
             standing = self.out.get(one) or ("best" if one == best else "breaks a limit" if over else "not told apart")
             sign = 1.0 if METRICS[self.plan.goal].lower_is_better else -1.0
-            goal = math.exp(sign * self.mean(one)) if self._logs(one) else None
+            added = METRICS[self.plan.goal].half_an_event(self.plan.seconds)
+            goal = math.exp(sign * self.mean(one)) - added if self._logs(one) else None
             pct: tuple[float | None, ...] = (None, None, None)
             if best is not None and one != best and len({*self._logs(one)} & {*self._logs(best)}) >= 2:
                 middle, low, high = self.beaten.get(one) or self.against(one, best)

@@ -10,19 +10,20 @@ from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Restart, Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError, UnknownName, UsageError
-from keenlattice.files import replace_file
+from keenlattice.files import read_bounded, remove_file, replace_file
 from keenlattice.profile.compare import Change, with_changes
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import Entries
 from keenlattice.rig.base import Changes, Facts, FactValue, State, one_by_one
 from keenlattice.rig.gamelist import read_games
+from keenlattice.safejson import parse_json
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.rig.chores import Chore, Outcome
 
 SAID, SHEET, ABOUT = "said.json", "sheet.json", "rig.toml"
-MOST_BYTES = 256 * 1024
+MOST_BYTES, MOST_STATE_BYTES = 256 * 1024, 4_000_000
 ASKED: Mapping[str, str] = {
     "os": "Operating system", "cpu": "Processor", "cores": "Its cores", "threads": "Its threads",
     "ram_mib": "Memory in MiB (16 GiB are 16384)", "gpu": "Graphics card", "vram_mib": "Its memory in MiB",
@@ -46,7 +47,7 @@ class ByHandRig:
 
     def __init__(self, home: Path, more: Sequence[Setting] = ()) -> None:
         self.home = home
-        self.place, self.sheet = str(home / SAID), str(home / SHEET)
+        self.place, self.sheet = SAID, SHEET
         self._catalog = catalog().with_more(more) if more else catalog()
         self._facts, self._devices = read_about(home / ABOUT)
 
@@ -64,8 +65,7 @@ class ByHandRig:
 
     def state(self) -> State:
         try:
-            return {place: Path(place).read_bytes() if Path(place).exists() else None
-                    for place in (self.place, self.sheet)}
+            return {place: read_bounded(self.home / place, MOST_STATE_BYTES) for place in (self.place, self.sheet)}
         except OSError as error:
             raise RigError(f"cannot read {error.filename}: {error.strerror}") from None
 
@@ -86,9 +86,9 @@ class ByHandRig:
             self.home.mkdir(parents=True, exist_ok=True)
             for place, content in state.items():
                 if content is None:
-                    Path(place).unlink(missing_ok=True)
+                    remove_file(self.home / place)
                 else:
-                    replace_file(Path(place), content)
+                    replace_file(self.home / place, content)
         except OSError as error:
             raise RigError(f"cannot write in {self.home}: {error.strerror}") from None
 
@@ -109,10 +109,11 @@ class ByHandRig:
 
     def _parsed(self, state: State) -> dict[str, dict[str, Value]]:
         try:
-            said = json.loads(state[self.place] or b"{}")
+            said = parse_json(state[self.place] or b"{}")
             return {str(owner): dict(entries) for owner, entries in said.items()}
         except (ValueError, AttributeError, TypeError):
-            raise RigError(f"{self.place} is damaged: put it back from a copy, or move it away and say anew what is set"
+            raise RigError(f"{self.home / self.place} is damaged: put it back from a copy, or move it away and say "
+                           "anew what is set"
                            ) from None
 
 
@@ -125,7 +126,7 @@ def read_about(path: Path) -> tuple[dict[str, FactValue], tuple[str, ...]]:
     if not path.exists():
         return {}, ()
     try:
-        content = path.read_bytes()
+        content = read_bounded(path, MOST_BYTES) or b""
         if len(content) > MOST_BYTES:
             raise ValueError(f"larger than {MOST_BYTES // 1024} kB")
         table = tomllib.loads(content.decode())

@@ -6,22 +6,23 @@ import tomllib
 from dataclasses import replace
 from functools import cache
 from importlib import resources
-from pathlib import Path
 
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError, UsageError
-from keenlattice.files import remove_file, replace_file
+from keenlattice.files import read_bounded, remove_file, replace_file
 from keenlattice.logbook.book import Logbook, now
+from keenlattice.logbook.restore import RestorePoint, keep_point
 from keenlattice.profile.compare import Change
 from keenlattice.profile.sheet import Sheet, SheetStep
 from keenlattice.profile.version import Version
 from keenlattice.rig.apply import preview
 from keenlattice.rig.base import State
-from keenlattice.rig.byhand.machine import ByHandRig
+from keenlattice.rig.byhand.machine import MOST_STATE_BYTES, ByHandRig
 from keenlattice.rig.change import changing
-from keenlattice.rig.journal import fingerprints, packed
+from keenlattice.rig.journal import fingerprints, in_text, out_of_text, packed
 from keenlattice.rig.lock import locked
 from keenlattice.rig.undo import restore_plan
+from keenlattice.safejson import parse_json
 
 
 @cache
@@ -29,23 +30,42 @@ def _where() -> dict[str, dict[str, str]]:
     return tomllib.loads((resources.files(__package__) / "where.toml").read_text(encoding="utf-8"))
 
 
-def open_sheet(rig: ByHandRig, book: Logbook) -> Sheet | None:
-    """The sheet that is being worked through, if there is one.
+def open_sheet(rig: ByHandRig) -> Sheet | None:
+    """The sheet that is being worked through, if there is one with steps that are open.
 
     Raises:
         RigError: it is damaged.
     """
-    path = Path(rig.sheet)
-    if not path.exists():
-        return None
+    sheet = _written(rig)
+    return sheet if sheet is not None and sheet.open else None
+
+
+def _written(rig: ByHandRig) -> Sheet | None:
+    path = rig.home / rig.sheet
     try:
-        sheet = Sheet.from_json(json.loads(path.read_bytes()))
-    except (OSError, ValueError, TypeError, KeyError):
+        content = read_bounded(path, MOST_STATE_BYTES)
+        return None if content is None else Sheet.from_json(parse_json(content))
+    except (OSError, ValueError):
         raise RigError(f"the run sheet {path} is damaged: move it away, and apply or undo again") from None
-    if not sheet.open:  # the last step was ticked off, and then we were stopped
+
+
+def settle_sheet(rig: ByHandRig, book: Logbook) -> None:
+    """Puts a sheet whose last step is ticked off into the logbook, and away.
+
+    Raises:
+        RigError: it is damaged.
+        RigBusy: another process is changing the rig.
+    """
+    if (rig.home / rig.sheet).exists():
+        with locked(rig, "putting a run sheet away"):
+            _settle(rig, book)
+
+
+def _settle(rig: ByHandRig, book: Logbook) -> None:
+    """As `settle_sheet`, by whoever holds the lock."""
+    sheet = _written(rig)
+    if sheet is not None and not sheet.open:
         _finish(rig, book, sheet)
-        return None
-    return sheet
 
 
 def sheet_to_apply(rig: ByHandRig, book: Logbook, version: Version) -> Sheet:
@@ -54,11 +74,13 @@ def sheet_to_apply(rig: ByHandRig, book: Logbook, version: Version) -> Sheet:
     Raises:
         UsageError: there is nothing to do, or another sheet is open.
     """
+    book.check_writable()
     with locked(rig, f"writing a run sheet for {version.reference}"):
+        _settle(rig, book)
         plan = preview(rig, version)
         steps = [(version.profile, one, version.note) for one in plan.changes]
-        return _begin(rig, book, Sheet("apply", version.reference, version.profile, version.id, None,
-                                       _said(rig, plan.state), version.note, secrets.token_hex(8)), steps)
+        return _begin(rig, Sheet("apply", version.reference, version.profile, version.id, None,
+                                 _said(rig, plan.state), version.note, secrets.token_hex(16)), steps)
 
 
 def sheet_to_undo(rig: ByHandRig, book: Logbook, to: int | None = None) -> Sheet:
@@ -67,19 +89,21 @@ def sheet_to_undo(rig: ByHandRig, book: Logbook, to: int | None = None) -> Sheet
     Raises:
         UsageError: there is nothing to undo, or another sheet is open.
     """
+    book.check_writable()
     with locked(rig, "writing a run sheet for an undo"):
+        _settle(rig, book)
         plan = restore_plan(rig, book, to)
         steps = [(owner, one, "back to what was there before") for owner, some in plan.changes.items() for one in some]
-        return _begin(rig, book, Sheet("undo", f"undo of {', '.join(plan.titles)}", "", "", plan.number,
-                                       _said(rig, rig.state()), "", secrets.token_hex(8)), steps)
+        return _begin(rig, Sheet("undo", f"undo of {', '.join(plan.titles)}", "", "", plan.number,
+                                 _said(rig, rig.state()), "", secrets.token_hex(16)), steps)
 
 
 def _said(rig: ByHandRig, state: State) -> str:
     return packed({rig.place: state[rig.place]})
 
 
-def _begin(rig: ByHandRig, book: Logbook, sheet: Sheet, steps: list[tuple[str, Change, str]]) -> Sheet:
-    if (other := open_sheet(rig, book)) is not None:
+def _begin(rig: ByHandRig, sheet: Sheet, steps: list[tuple[str, Change, str]]) -> Sheet:
+    if (other := open_sheet(rig)) is not None:
         raise UsageError(f"the run sheet for {other.title} is still open, with {len(other.open)} of {len(other.steps)} "
                          "steps to do: keen sheet, or keen sheet --drop")
     if not steps:
@@ -90,9 +114,9 @@ def _begin(rig: ByHandRig, book: Logbook, sheet: Sheet, steps: list[tuple[str, C
     sheet = replace(sheet, steps=tuple(_step(rig, number, *step) for number, step in enumerate(steps, 1)))
     try:
         rig.home.mkdir(parents=True, exist_ok=True)
-        replace_file(Path(rig.sheet), _as_bytes(sheet))
+        replace_file(rig.home / rig.sheet, _as_bytes(sheet))
     except OSError as error:
-        raise RigError(f"cannot write the run sheet {rig.sheet}: {error.strerror}") from None
+        raise RigError(f"cannot write the run sheet {rig.home / rig.sheet}: {error.strerror}") from None
     return sheet
 
 
@@ -118,7 +142,7 @@ def tick(rig: ByHandRig, book: Logbook, number: int, seen: str | None = None) ->
         BadValue: what was seen is no value of that setting.
     """
     with changing(rig, f"ticking off step {number}") as change:
-        sheet = open_sheet(rig, book)
+        sheet = open_sheet(rig)
         step = next((one for one in sheet.steps if one.number == number), None) if sheet else None
         if sheet is None or step is None:
             raise UsageError(f"there is no step {number}; see `keen sheet`" if sheet else "no run sheet is open")
@@ -129,8 +153,7 @@ def tick(rig: ByHandRig, book: Logbook, number: int, seen: str | None = None) ->
         sheet = sheet.with_step(replace(step, done="said" if seen is None else "seen", seen=read, time=now()))
         then = rig.changed(change.held, step.owner, {step.key: holds})
         change.put({**then, rig.sheet: _as_bytes(sheet)}, [step.key])
-    if not sheet.open:
-        _finish(rig, book, sheet)
+    settle_sheet(rig, book)
     return sheet
 
 
@@ -139,11 +162,13 @@ def drop(rig: ByHandRig, book: Logbook) -> Sheet | None:
 
     Returns: the sheet; None if there was none.
     """
-    sheet = open_sheet(rig, book)
-    if sheet is not None and len(sheet.open) < len(sheet.steps):
-        _finish(rig, book, sheet)
-    elif sheet is not None:
-        remove_file(Path(rig.sheet))
+    book.check_writable()
+    with locked(rig, "giving a run sheet up"):
+        sheet = _written(rig)
+        if sheet is not None and len(sheet.open) < len(sheet.steps):
+            _finish(rig, book, sheet)
+        elif sheet is not None:
+            _remove(rig)
     return sheet
 
 
@@ -151,10 +176,23 @@ def _finish(rig: ByHandRig, book: Logbook, sheet: Sheet) -> None:
     """Into the logbook as one: the sheet with all that was said and seen, and what it did, with its restore point."""
     part = f" ({len(sheet.steps) - len(sheet.open)} of {len(sheet.steps)} steps)" if sheet.open else ""
     if not book.knows(sheet.token):
-        after = {rig.place: rig.state()[rig.place]}
+        try:
+            before = in_text(out_of_text(parse_json(sheet.before)))
+        except (ValueError, TypeError, AttributeError):
+            raise RigError(f"the run sheet {rig.home / rig.sheet} is damaged: move it away, and apply or undo again"
+                           ) from None
+        keep_point(sheet.token, RestorePoint(before, fingerprints({rig.place: rig.state()[rig.place]})))
         with book.together():
             book.add_apply(rig.name, kind="part" if part else sheet.kind, profile=sheet.profile, version=sheet.version,
                            what=f"{sheet.title}{part}" if sheet.kind == "undo" or part else "", target=sheet.target,
-                           token=sheet.token, restore_point=sheet.before, left_as=json.dumps(fingerprints(after)))
-            book.add_sheet(rig.name, sheet.to_json())
-    remove_file(Path(rig.sheet))
+                           token=sheet.token)
+            book.add_sheet(rig.name, sheet)
+    _remove(rig)
+
+
+def _remove(rig: ByHandRig) -> None:
+    try:
+        remove_file(rig.home / rig.sheet)
+    except OSError as error:
+        raise RigError(f"the run sheet {rig.home / rig.sheet} is done with, and cannot be removed: {error.strerror}"
+                       ) from None

@@ -5,6 +5,7 @@ driver reads from top to bottom and the last word wins, so our entries go last. 
 `Keen Lattice: OWNER`. The text is spliced, not written anew: no XML library keeps quotes, blanks and line ends.
 """
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from xml.sax.saxutils import quoteattr
@@ -15,11 +16,12 @@ from keenlattice.rig.linux.safexml import parse, parser
 
 MARK = "Keen Lattice: "
 SKELETON = b'<?xml version="1.0" standalone="yes"?>\n<driconf>\n</driconf>\n'
+OF_DEVICE, OF_APPLICATION = b"    ", b"        "  # how far ours are indented
 
 
 @dataclass
-class _Entry:
-    """One of our own applications in the file: where its device begins and ends, in bytes, and its options."""
+class _Ours:
+    """One of our own applications in the file: where it begins and ends, in bytes, and its options."""
 
     owner: str
     start: int
@@ -27,42 +29,77 @@ class _Entry:
     options: dict[str, str] = field(default_factory=dict)
 
 
+@dataclass
+class _Device:
+    """A device of the file that holds some of ours; `shared` if it holds something of others, too."""
+
+    start: int
+    end: int = 0
+    ours: list[_Ours] = field(default_factory=list)
+    shared: bool = False
+
+
 class _Reader:
-    """Walks a file once, and notes our entries and where the outermost element ends."""
+    """Walks a file once, and notes our entries, where the outermost element ends, and all that is others'."""
 
     def __init__(self, content: bytes, path: str) -> None:
-        self.entries: list[_Entry] = []
+        self.devices: list[_Device] = []
+        self.others: list[tuple[str, ...]] = []
         self.root_end = 0
+        self._content = content
         self._open: list[str] = []
-        self._device_start = 0
+        self._mine: _Ours | None = None
         self._parser = parser(path)
         self._parser.StartElementHandler = self._start
         self._parser.EndElementHandler = self._end
+        self._parser.CharacterDataHandler = self._text
+        self._parser.CommentHandler = self._text
         parse(self._parser, content, path)
         if not self.root_end:
             raise RigError(f"{path} holds no driconf element: mend or move it; it is left as it is")
 
+    def owned(self, owner: str) -> list[_Ours]:
+        """What is an owner's, from top to bottom."""
+        return [one for device in self.devices for one in device.ours if one.owner == owner]
+
     def _start(self, tag: str, attributes: dict[str, str]) -> None:
         self._open.append(tag)
-        name = attributes.get("name", "")
+        name, at = attributes.get("name", ""), self._parser.CurrentByteIndex
         if self._open == ["driconf", "device"]:
-            self._device_start = self._parser.CurrentByteIndex
+            self.devices.append(_Device(at))
         elif self._open == ["driconf", "device", "application"] and name.startswith(MARK):
-            self._open_ours(name.removeprefix(MARK))
-        elif tag == "option" and self.entries and not self.entries[-1].end and len(self._open) == 4:
-            self.entries[-1].options[name] = attributes.get("value", "")
+            self._mine = _Ours(name.removeprefix(MARK), at)
+            self.devices[-1].ours.append(self._mine)
+            return
+        elif self._mine is not None and tag == "option" and len(self._open) == 4:
+            self._mine.options[name] = attributes.get("value", "")
+            return
+        elif self._open[:2] == ["driconf", "device"] and self._mine is None:
+            self.devices[-1].shared = True
+        if self._mine is None:
+            self.others.append((*self._open, *(f"{key}={value}" for key, value in attributes.items())))
 
-    def _open_ours(self, owner: str) -> None:
-        """A game that runs as several executables has an application for each in one device, all alike."""
-        if not (self.entries and self.entries[-1].start == self._device_start):
-            self.entries.append(_Entry(owner, self._device_start))
+    def _text(self, text: str) -> None:
+        if text.strip() and self._mine is None:
+            self.others.append((*self._open, text))
+            if self._open[:2] == ["driconf", "device"]:
+                self.devices[-1].shared = True
 
     def _end(self, tag: str) -> None:
-        if self._open == ["driconf", "device"] and self.entries and not self.entries[-1].end:
-            self.entries[-1].end = self._parser.CurrentByteIndex + len(b"</device>")
+        at = self._parser.CurrentByteIndex
+        if self._open == ["driconf", "device"]:
+            self.devices[-1].end = _tag_end(self._content, at)
+        elif self._mine is not None and len(self._open) == 3:
+            self._mine.end, self._mine = _tag_end(self._content, at), None
         if self._open == ["driconf"]:
-            self.root_end = self._parser.CurrentByteIndex
+            self.root_end = at
         self._open.pop()
+
+
+def _tag_end(content: bytes, at: int) -> int:
+    """Where the tag that begins here ends."""
+    found = re.compile(rb"""<(?:[^<>"']|"[^"]*"|'[^']*')*>""").match(content, at)
+    return found.end() if found else at
 
 
 def options(content: bytes | None, owner: str, path: str) -> dict[str, str]:
@@ -73,7 +110,10 @@ def options(content: bytes | None, owner: str, path: str) -> dict[str, str]:
     """
     if not content:
         return {}
-    return next((entry.options for entry in _Reader(content, path).entries if entry.owner == owner), {})
+    held: dict[str, str] = {}
+    for one in _Reader(content, path).owned(owner):  # a game that runs as several executables has one for each
+        held |= one.options
+    return held
 
 
 def with_options(content: bytes | None, owner: str, executables: Sequence[str], wanted: Mapping[str, str],
@@ -83,22 +123,56 @@ def with_options(content: bytes | None, owner: str, executables: Sequence[str], 
     Raises:
         RigError: not XML, with entities, or too large.
     """
-    content = content or SKELETON
-    for entry in _Reader(content, path).entries:
-        if entry.owner == owner:
-            content = _without(content, entry)
-    if not wanted:
-        return content
-    end = _Reader(content, path).root_end
-    if content[end:end + 2] != b"</":
-        raise RigError(f"{path} closes driconf without an end tag: write it as <driconf></driconf>")
-    return content[:end] + _text(owner, executables, wanted, b"\r\n" if b"\r\n" in content else b"\n") + content[end:]
+    before = content or SKELETON
+    content = _without(before, owner, path)
+    if wanted:
+        end = _Reader(content, path).root_end
+        if content[end:end + 2] != b"</":
+            raise RigError(f"{path} closes driconf without an end tag: write it as <driconf></driconf>")
+        ours = _text(owner, executables, wanted, b"\r\n" if b"\r\n" in content else b"\n")
+        content = content[:end] + ours + content[end:]
+    _check(before, content, owner, wanted, path)
+    return content
 
 
-def _without(content: bytes, entry: _Entry) -> bytes:
-    start, end = entry.start, entry.end
-    while start and content[start - 1:start] in (b" ", b"\t"):
-        start -= 1
+def _check(before: bytes, after: bytes, owner: str, wanted: Mapping[str, str], path: str) -> None:
+    """Whether the text was spliced right, however it is laid out: ours is in it, and all of others' still is.
+
+    Raises:
+        RigError: it was not.
+    """
+    try:
+        was, now = (_Reader(content, path) for content in (before, after))
+        whole = options(after, owner, path) == dict(wanted) and [one for one in now.others if one != DEVICE] == [
+            one for one in was.others if one != DEVICE]
+    except RigError:
+        whole = False
+    if not whole:
+        raise RigError(f"{path} is laid out in a way that cannot be changed without touching what is others': it is "
+                       "left "
+                       "as it is; write this setting by hand, or begin the file anew")
+
+
+DEVICE = ("driconf", "device")
+"""A device without attributes of its own, as ours are."""
+
+
+def _without(content: bytes, owner: str, path: str) -> bytes:
+    """The content without an owner's entries; a device goes if nothing else is in it."""
+    for device in reversed(_Reader(content, path).devices):  # from the last: the places of those before stay
+        mine = [one for one in device.ours if one.owner == owner]
+        if mine and len(mine) == len(device.ours) and not device.shared:
+            content = _cut(content, device.start, device.end, OF_DEVICE)
+            continue
+        for one in reversed(mine):
+            content = _cut(content, one.start, one.end, OF_APPLICATION)
+    return content
+
+
+def _cut(content: bytes, start: int, end: int, indent: bytes) -> bytes:
+    """The content without a part that we have put in: with its indent and its line end, and no blank more."""
+    if content[:start].endswith(indent):
+        start -= len(indent)
     if content[end:end + 2] == b"\r\n":
         end += 2
     elif content[end:end + 1] == b"\n":
@@ -107,10 +181,39 @@ def _without(content: bytes, entry: _Entry) -> bytes:
 
 
 def _text(owner: str, executables: Sequence[str], wanted: Mapping[str, str], line_end: bytes) -> bytes:
-    whom = [""] if owner == WHOLE_RIG else [f" executable={quoteattr(one)}" for one in executables]
+    whom = [""] if owner == WHOLE_RIG else [one for name in executables for one in _matching(name)]
     lines = ["    <device>"]
     for one in whom:
         lines += [f"        <application name={quoteattr(MARK + owner)}{one}>",
                   *(f"            <option name={quoteattr(name)} value={quoteattr(value)}/>"
                     for name, value in sorted(wanted.items())), "        </application>"]
     return line_end.join(line.encode() for line in [*lines, "    </device>", ""])
+
+
+def _matching(executable: str) -> list[str]:
+    """How the driver is told of an executable. It compares names letter by letter, so a pattern is written as the
+    regular expression that it stands for; what may be both (`game[1]`) as both."""
+    found = [] if set(executable) & set("*?") else [f" executable={quoteattr(executable)}"]
+    if set(executable) & set("*?["):
+        found.append(f" executable_regexp={quoteattr(as_regexp(executable))}")
+    return found
+
+
+def as_regexp(pattern: str) -> str:
+    """A pattern of names (`orbit-*`) as a POSIX extended regular expression over whole names.
+
+    >>> as_regexp("orbit-*.x86_64")
+    '^orbit-.*[.]x86_64$'
+    """
+    found, at = "", 0
+    while at < len(pattern):
+        letter, close = pattern[at], pattern.find("]", at + 2)
+        if letter == "[" and close > 0 and "/" not in pattern[at:close]:
+            inside = pattern[at + 1:close]
+            found += f"[{'^' + inside[1:] if inside.startswith('!') else inside}]"
+            at = close
+        else:
+            found += {"*": ".*", "?": "."}.get(letter) or (letter if letter.isalnum() or letter in "-_ " else
+                                                          f"\\{letter}" if letter in "^\\" else f"[{letter}]")
+        at += 1
+    return f"^{found}$"

@@ -17,8 +17,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from keenlattice.errors import RigError
-from keenlattice.rig.linux.posix import found
-from keenlattice.rig.linux.safexml import parse, parser
+from keenlattice.files import read_bounded
+from keenlattice.rig.linux.posix import found, is_pattern
+from keenlattice.rig.linux.safexml import MOST_BYTES, parse, parser
 
 SYSTEM_FOLDER, SYSTEM_FILE = "usr/share/drirc.d", "etc/drirc"
 
@@ -118,7 +119,7 @@ def all_entries(files: Iterable[Path]) -> list[Entry]:
     found_in = []
     for path in files:
         try:
-            found_in += entries_in(path.read_bytes(), str(path))
+            found_in += entries_in(read_bounded(path, MOST_BYTES) or b"", str(path))
         except OSError as error:
             raise RigError(f"cannot read {path}: {error.strerror}") from None
     return found_in
@@ -186,6 +187,12 @@ class Configuration:
         for number, entry in enumerate(self.entries):
             name = entry.matches.get("executable") if entry.kind == "application" else None
             (self._others if name is None else self._named.setdefault(name, [])).append(number)
+
+    def untried(self) -> list[Entry]:
+        """The entries whose pattern cannot be read, or might take for ever: whether they apply is not known."""
+        patterns = ("executable_regexp", "application_name_match", "engine_name_match")
+        return [entry for entry in self.entries if not all(
+            is_pattern(entry.matches[name]) for name in patterns if name in entry.matches)]
 
     def resolve(self, program: Program, screen: Screen) -> dict[str, Applied]:
         """Every option that the files set for a program, and which entry has the last word on it."""

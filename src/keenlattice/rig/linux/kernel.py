@@ -13,12 +13,14 @@ from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
-from keenlattice.files import replace_file
+from keenlattice.files import read_bounded, remove_file, replace_file
 from keenlattice.rig.base import Changes, FactValue, State
 from keenlattice.rig.linux.interrupts import Device, affinity_file, as_list, cores_in, counts, devices
 from keenlattice.rig.linux.power import Knob, knobs
+from keenlattice.rig.places import path_of
+from keenlattice.safejson import parse_json
 
-NOTED = "kernel-before.json"
+NOTED, MOST_BYTES = "kernel-before.json", 4_000_000
 AT_BOOT = ("interrupt.mode", "interrupt.messages")
 
 
@@ -31,8 +33,7 @@ class Kernel:
     """
 
     def __init__(self, root: Path, home: Path) -> None:
-        self._root = root
-        self.noted = str(home / NOTED)
+        self._root, self._home, self.noted = root, home, NOTED
         self.devices = {device.name: device for device in devices(root)}
         self._knobs: Mapping[str, Knob] = {knob.setting.name: knob for knob in knobs(root)}
 
@@ -62,10 +63,12 @@ class Kernel:
 
     def state(self) -> State:
         """What the settings are kept in: the kernel's files, and what is noted down."""
-        files = [*(file for knob in self._knobs.values() for file in knob.files),
-                 *(affinity_file(self._root, one) for device in self.devices.values() for one in device.interrupts)]
-        held = {str(file): None if (text := _read(file)) is None else text.encode() for file in files}
-        return {**held, self.noted: Path(self.noted).read_bytes() if Path(self.noted).exists() else None}
+        held = {str(file): None if (text := _read(file)) is None else text.encode() for file in self._files()}
+        return {**held, self.noted: read_bounded(self._home / self.noted, MOST_BYTES)}
+
+    def _files(self) -> list[Path]:
+        return [*(file for knob in self._knobs.values() for file in knob.files),
+                *(affinity_file(self._root, one) for device in self.devices.values() for one in device.interrupts)]
 
     def covers(self, key: str) -> bool:
         name = key.partition("@")[0]
@@ -124,10 +127,10 @@ class Kernel:
             RefusedByRig: no rights.
             RigError: the kernel does not take it.
         """
-        path = Path(place)
+        path = path_of(place, self._home)
         try:
             if content is None:
-                path.unlink(missing_ok=True)
+                remove_file(path)
             elif place == self.noted or self._root != Path("/"):  # a recorded tree has plain files
                 replace_file(path, content)
             else:
@@ -141,14 +144,15 @@ class Kernel:
 
     def owns(self, place: str) -> bool:
         """Whether a place is one of these."""
-        return place == self.noted or place.startswith((str(self._root / "proc"), str(self._root / "sys")))
+        return place == self.noted or place in {str(file) for file in self._files()}
 
     def _noted(self, state: State) -> Mapping[str, Mapping[str, str]]:
         try:
-            noted: dict[str, dict[str, str]] = json.loads(state.get(self.noted) or b"{}")
+            noted: dict[str, dict[str, str]] = parse_json(state.get(self.noted) or b"{}")
             return {str(key): dict(was) for key, was in noted.items()}
         except (ValueError, TypeError, AttributeError):
-            raise RigError(f"{self.noted} is damaged: move it away; what the kernel holds then counts as its own"
+            raise RigError(f"{self._home / self.noted} is damaged: move it away; what the kernel holds then counts "
+                           "as its own"
                            ) from None
 
     def _device(self, key: str) -> Device:

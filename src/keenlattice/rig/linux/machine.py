@@ -10,7 +10,7 @@ from pathlib import Path
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Restart, Setting
 from keenlattice.catalog.values import Value
-from keenlattice.errors import RefusedByRig, RigError, UnknownName
+from keenlattice.errors import BadValue, RefusedByRig, RigError, UnknownName
 from keenlattice.files import read_bounded, remove_file, replace_file
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.compare import Change
@@ -27,6 +27,7 @@ from keenlattice.rig.linux.kernel import Kernel
 from keenlattice.rig.linux.mapped import MAPPED, mapped_settings
 from keenlattice.rig.linux.play import LAMP, SCENE, check_installed, find_spot, play_listed, play_scene
 from keenlattice.rig.linux.safexml import MOST_BYTES
+from keenlattice.rig.places import place_of
 
 
 class LinuxRig:
@@ -43,6 +44,7 @@ class LinuxRig:
     def __init__(self, home: Path, config: Path | None = None, root: Path = Path("/")) -> None:
         self.home = home
         self.config = config or Path(os.environ.get("HOME") or Path.home()) / ".drirc"
+        self._place = place_of(self.config, home)
         self._root = root
         self._kernel = Kernel(root, home)
         self._listed = read_games(home)
@@ -98,10 +100,12 @@ class LinuxRig:
             own = read_bounded(self.config, MOST_BYTES)
         except OSError as error:
             raise RigError(f"cannot read {self.config}: {error.strerror}; it is left as it is") from None
-        return {str(self.config): own, **self._kernel.state(), **self._files.state()}
+        if own is not None and len(own) > MOST_BYTES:
+            raise RigError(f"{self.config} is larger than {MOST_BYTES // 1_000_000} MB: not read; it is left as it is")
+        return {self._place: own, **self._kernel.state(), **self._files.state()}
 
     def values(self, state: State, owner: str) -> Entries:
-        held = options(state[str(self.config)], owner, str(self.config))
+        held = options(state[self._place], owner, str(self.config))
         names = {one.option: name for name, one in MAPPED.items()}
         found = {name: value for option, text in held.items()
                  if (name := names.get(option, f"mesa.{option}")) in self._catalog
@@ -113,7 +117,12 @@ class LinuxRig:
         if name in MAPPED:
             return MAPPED[name].value(text)
         setting = self._catalog[name]
-        return {"true": True, "false": False}.get(text) if setting.kind == "switch" else setting.parsed(text)
+        if setting.kind == "switch":
+            return {"true": True, "false": False}.get(text, text)
+        try:
+            return setting.parsed(text)
+        except BadValue:  # somebody has mistyped it since: shown as it is, and put right by the next apply
+            return text
 
     def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
         """The game's file first, then the driver's options, each in one go; then the kernel's settings one by one."""
@@ -138,13 +147,13 @@ class LinuxRig:
         if of_kernel := by_kind.get("kernel"):
             then |= self._kernel.changed(then, of_kernel)
         if of_driver := by_kind.get("driver"):
-            then[str(self.config)] = self._with_options(then, owner, of_driver)
+            then[self._place] = self._with_options(then, owner, of_driver)
         return then
 
     def _with_options(self, state: State, owner: str, changes: Changes) -> bytes | None:
-        place = str(self.config)
+        where, content = str(self.config), state[self._place]
         executables = () if owner == WHOLE_RIG else self._executables(owner)
-        wanted = dict(options(state[place], owner, place))
+        wanted = dict(options(content, owner, where))
         for key, value in changes.items():
             name = self._catalog[key].name
             option = MAPPED[name].option if name in MAPPED else name.removeprefix("mesa.")
@@ -154,7 +163,7 @@ class LinuxRig:
                 wanted[option] = MAPPED[name].text(value)
             else:
                 wanted[option] = str(value).lower() if isinstance(value, bool) else f"{value}"
-        return with_options(state[place], owner, executables, wanted, place)
+        return with_options(content, owner, executables, wanted, where)
 
     def _executables(self, owner: str) -> tuple[str, ...]:
         game = game_of(self, owner)
@@ -168,8 +177,8 @@ class LinuxRig:
         for place, content in state.items():
             if self._kernel.owns(place):
                 self._kernel.put(place, content)
-        if str(self.config) in state:
-            self._put_config(state[str(self.config)])
+        if self._place in state:
+            self._put_config(state[self._place])
 
     def _put_config(self, content: bytes | None) -> None:
         try:

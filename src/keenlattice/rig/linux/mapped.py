@@ -9,7 +9,8 @@ from dataclasses import dataclass
 
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
-from keenlattice.catalog.values import GAME_DECIDES, Value, same
+from keenlattice.catalog.values import GAME_DECIDES, Value, same, written
+from keenlattice.errors import RefusedByRig
 
 
 @dataclass(frozen=True)
@@ -24,8 +25,16 @@ class Mapped:
         return self.texts.get(text)
 
     def text(self, value: Value) -> str:
-        """How the option spells a value; the first spelling, where there are two."""
-        return next(text for text, known in self.texts.items() if same(known, value))
+        """How the option spells a value; the first spelling, where there are two.
+
+        Raises:
+            RefusedByRig: it has no spelling for it.
+        """
+        for text, known in self.texts.items():
+            if same(known, value):
+                return text
+        raise RefusedByRig(f"the driver's option {self.option} cannot be {written(value)}; it knows "
+                           f"{', '.join(dict.fromkeys(written(known) for known in self.texts.values()))}")
 
 
 MAPPED: Mapping[str, Mapped] = {

@@ -30,6 +30,6 @@ def parse(made: Any, content: bytes, path: str) -> None:
         raise RigError(f"{path} is larger than {MOST_BYTES // 1_000_000} MB: not read; it is left as it is")
     try:
         made.Parse(content, True)
-    except expat.ExpatError as error:
+    except (expat.ExpatError, LookupError, ValueError) as error:  # the latter two of an encoding that is none
         raise RigError(f"{path} is not XML that the driver could read ({error}): mend or move it; "
                        "it is left as it is") from None

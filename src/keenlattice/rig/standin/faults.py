@@ -14,6 +14,7 @@ from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError, UnknownName
 from keenlattice.files import remove_file, replace_file
+from keenlattice.safejson import parse_json
 
 Held = Mapping[str, Mapping[str, Value]]
 
@@ -98,7 +99,10 @@ def read_fault(home: Path) -> Fault | None:
     if not path.exists():
         return None
     try:
-        return Fault(**json.loads(path.read_bytes()))
+        fault = Fault(**parse_json(path.read_bytes()))
+        if fault.name not in FAULTS or not isinstance(fault.at, int) or not isinstance(fault.device, str):
+            raise ValueError
+        return fault
     except (OSError, ValueError, TypeError):
         raise RigError(f"{path} is damaged: remove it, and no fault is on") from None
 

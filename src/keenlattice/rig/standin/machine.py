@@ -10,8 +10,8 @@ import numpy as np
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Restart, Setting
 from keenlattice.catalog.values import Value, same
-from keenlattice.errors import RefusedByRig, RigError
-from keenlattice.files import replace_file
+from keenlattice.errors import RefusedByRig, RigError, UsageError
+from keenlattice.files import read_bounded, remove_file, replace_file
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.compare import Change
 from keenlattice.profile.game import Game
@@ -32,12 +32,14 @@ from keenlattice.rig.standin.faults import Fault, Held, has_struck, keep_fault, 
 from keenlattice.rig.standin.games import GAMES, listed_games
 from keenlattice.rig.standin.mechanisms import Pipeline, crashes_per_s, pipeline
 from keenlattice.rig.standin.pipeline import simulate
+from keenlattice.safejson import parse_json
 
 STATE, RUNNING = "state.json", "running.json"
 DEVICES = ("gpu0", "gpu1", "net0", "usb0", "sound0", "disk0")
 LINE_ONLY = ("sound0",)
 SHARED_LINE = ("usb0", "sound0")
 BEST_REFRESH_HZ = 165
+MOST_BYTES = 4_000_000
 WAITS_FOR: dict[Restart, tuple[Restart, ...]] = {
     "none": (), "game": (), "driver": ("driver",), "machine": ("driver", "machine")}
 
@@ -58,7 +60,7 @@ class Standin:
 
     def __init__(self, home: Path, *, rights: bool = True, more: Sequence[Setting] = ()) -> None:
         self.home = home
-        self.place = str(home / STATE)
+        self.place = STATE
         self._rights = rights
         self._writes = 0
         self._resolved: dict[str, tuple[dict[str, Value], Mapping[str, Value], Mapping[str, Value]]] = {}
@@ -107,7 +109,7 @@ class Standin:
     def state(self) -> State:
         path = self.home / STATE
         try:
-            return {self.place: path.read_bytes() if path.exists() else None, **self._files.state()}
+            return {self.place: read_bounded(path, MOST_BYTES), **self._files.state()}
         except OSError as error:
             raise RigError(f"cannot read the rig's state {path}: {error.strerror}") from None
 
@@ -137,11 +139,11 @@ class Standin:
             self._write(self._after_fault(state) if self._fault and self._fault.strikes(self._writes)
                         else state[self.place])
         except OSError as error:
-            raise RigError(f"cannot write the rig's state {self.place}: {error.strerror}") from None
+            raise RigError(f"cannot write the rig's state {self.home / STATE}: {error.strerror}") from None
 
     def _write(self, content: bytes | None) -> None:
         if content is None:
-            (self.home / STATE).unlink(missing_ok=True)
+            remove_file(self.home / STATE)
         else:
             replace_file(self.home / STATE, content)
 
@@ -222,12 +224,17 @@ class Standin:
 
     def _running(self) -> dict[str, Value]:
         path = self.home / RUNNING
-        held: dict[str, Value] = json.loads(path.read_bytes()) if path.exists() else {}
-        return held
+        try:
+            held: dict[str, Value] = dict(parse_json(read_bounded(path, MOST_BYTES) or b"{}"))
+            return {key: self._catalog[key].checked(value) for key, value in held.items()}
+        except (OSError, ValueError, TypeError, AttributeError, UsageError):
+            raise RigError(f"{path} is damaged, which says what the running machine works by: remove it, and the "
+                           "machine "
+                           "has been restarted") from None
 
     def _parsed(self, state: State) -> dict[str, dict[str, Value]]:
         try:
-            held = json.loads(state[self.place] or b"{}")
+            held = parse_json(state[self.place] or b"{}")
             return {str(owner): dict(entries) for owner, entries in held.items()}
         except (ValueError, AttributeError, TypeError):
             raise RigError(f"the rig's state {self.home / STATE} is damaged: put it back from a copy, or remove it "

@@ -1,0 +1,54 @@
+"""Places: what a rig calls where its settings are kept. A place keeps its name however its path is spelled.
+
+Within the rig's own folder a place is named relative to it (`state.json`), so that the folder can be moved; elsewhere
+it is a whole path whose folder has no links and no `..` in it. A rig writes only places that it lists itself.
+"""
+
+import os
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from keenlattice.errors import RefusedByRig
+
+if TYPE_CHECKING:
+    from keenlattice.rig.base import Rig, State
+
+
+def place_of(path: Path, home: Path) -> str:
+    """What a file is called as a place of the rig that lives in `home`."""
+    whole = Path(os.path.realpath(path.parent)) / path.name
+    own = Path(os.path.realpath(home))
+    return whole.relative_to(own).as_posix() if whole.is_relative_to(own) else str(whole)
+
+
+def path_of(place: str, home: Path) -> Path:
+    """Where a place is."""
+    return home / place
+
+
+def write(rig: "Rig", state: "State") -> None:
+    """The one door through which a rig is written, by whatever asks: an apply, an undo, a journal.
+
+    Raises:
+        RefusedByRig: a place that the rig does not list, whoever names it; nothing is written.
+        RigError: as `Rig.put`.
+    """
+    if not state:
+        return
+    check_places(rig, state, rig.state())
+    rig.put(state)
+
+
+def check_places(rig: "Rig", state: "State", listed: "State") -> None:
+    """Whether all places of a state are places of the rig.
+
+    Args:
+        listed: the rig's state as it stands.
+
+    Raises:
+        RefusedByRig: one is not.
+    """
+    strange = sorted(place for place in state if place not in listed)
+    if strange:
+        raise RefusedByRig(f"{', '.join(strange[:3])} is no place that the rig {rig.name} keeps settings in now: "
+                           "nothing was written there")
