@@ -1,10 +1,13 @@
-"""Makes the sample recordings in examples/recordings/ anew; all of them are made up. Run from the project's folder."""
+"""Makes the sample recordings in examples/recordings/ anew; all of them are made up. Run it from anywhere."""
 
+import sys
 from pathlib import Path
 
 import numpy as np
-from bench.traces import trace
 from scipy.io import wavfile
+
+sys.path.insert(0, str(Path(__file__).parent.parent))  # for `bench`, from wherever it is started
+from bench.traces import trace
 
 FOLDER = Path(__file__).parent / "recordings"
 

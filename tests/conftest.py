@@ -4,10 +4,11 @@ import contextlib
 import io
 import json
 import os
+import signal
 import sqlite3
 import subprocess
 import sys
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 from unittest import mock
@@ -32,6 +33,20 @@ Keen = Callable[..., "subprocess.CompletedProcess[str]"]
 def own_state(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
     """Nothing of a test is left among the state of whoever runs it; `environment` gives each player their own."""
     monkeypatch.setenv("KEEN_STATE", str(tmp_path_factory.getbasetemp() / "state"))
+
+
+@pytest.fixture
+def hang() -> Iterator[None]:
+    """A test in which something took for ever once: it fails if it does so again."""
+    before = signal.signal(signal.SIGALRM, _too_long)
+    signal.alarm(20)
+    yield
+    signal.alarm(0)
+    signal.signal(signal.SIGALRM, before)
+
+
+def _too_long(_number: int, _frame: object) -> None:
+    raise AssertionError("it takes too long")
 
 
 def juniper(book: Path, player: Path | None = None) -> Path:

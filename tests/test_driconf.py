@@ -1,11 +1,14 @@
 """The user's Mesa file: our entries come and go, and no other byte changes."""
 
+from fnmatch import fnmatchcase
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from keenlattice.errors import RigError
 from keenlattice.rig.linux.driconf import options, with_options
+from keenlattice.rig.linux.entries import Configuration, Program, Screen, entries_in
 
 FOREIGN = b"""<?xml version='1.0' standalone="yes"?>
 <!DOCTYPE driconf [ <!ELEMENT driconf (device+)> ]>
@@ -34,6 +37,63 @@ def test_ours_is_read_back_and_taken_off_again(content: bytes | None, one: dict[
     if content:
         assert gone == content
     assert with_options(gone, "scene", ("keen-scene",), one, "f") == written
+
+
+def test_what_others_write_into_our_device_stays() -> None:
+    ours = with_options(FOREIGN, "scene", ("keen-scene",), {"vblank_mode": "3"}, "f")
+    theirs = b"<application name='Theirs' executable='x'><option name='a' value='1'/></application>"
+    at = ours.rindex(b"    </device>")
+    shared = ours[:at] + b"        " + theirs + b"<!-- mine -->\n" + ours[at:]
+    for changed in ({}, {"vblank_mode": "0"}):
+        found = with_options(shared, "scene", ("keen-scene",), changed, "f")
+        assert theirs in found and b"<!-- mine -->" in found and options(found, "scene", "f") == changed
+    both = with_options(with_options(FOREIGN, "one", ("a",), {"x": "1"}, "f"), "two", ("b",), {"y": "2"}, "f")
+    between = b"    </device>\n    <device>\n"
+    one_device = both.replace(between + b"        <application name=\"Keen", b"<application name=\"Keen")
+    assert options(with_options(one_device, "one", ("a",), {}, "f"), "two", "f") == {"y": "2"}
+
+
+mangling = st.tuples(st.integers(0, 2000), st.integers(0, 12), st.sampled_from(
+    [b"", b" ", b"\n", b"<", b">", b"</device>", b"<device>", b"<!-- x -->", b"&amp;", b"'", b'"', b"<device  />",
+     b"Keen Lattice: scene", b"<application name='Keen Lattice: scene'/>", b"]]>", b"<![CDATA[ <device> ]]>"]))
+
+
+@given(st.lists(mangling, min_size=1, max_size=4), wanted)
+def test_a_mangled_file_is_changed_right_or_left_alone(cuts: list[tuple[int, int, bytes]], one: dict[str, str]) -> None:
+    """Whoever has been at it: what is others' is all there afterwards, and ours reads back; else it is refused."""
+    content = with_options(FOREIGN, "scene", ("keen-scene", "b"), {"vblank_mode": "3"}, "f")
+    for at, length, put in cuts:
+        content = content[:at] + put + content[at + length:]
+    try:
+        before = [one for one in entries_in(content, "f") if not one.title.startswith("Keen Lattice: scene")]
+        changed = with_options(content, "scene", ("keen-scene",), one, "f")
+        gone = with_options(changed, "scene", (), {}, "f")
+    except RigError:
+        return
+    assert options(changed, "scene", "f") == one and options(gone, "scene", "f") == {}
+    for found in (changed, gone):
+        left = [(one.kind, one.device, one.matches, one.options) for one in entries_in(found, "f")
+                if not one.title.startswith("Keen Lattice: scene")]
+        assert left == [(one.kind, one.device, one.matches, one.options) for one in before]
+
+
+@given(texts.filter(lambda name: name and not set(name) & set("/\\[]*?")),
+       st.sampled_from(["*", "?", "-*", "[1]", "[!a]"]))
+def test_a_pattern_is_written_as_the_driver_can_read_it(name: str, more: str) -> None:
+    pattern = name + more
+    content = with_options(None, "game", (pattern,), {"vblank_mode": "3"}, "f")
+    files = Configuration(entries_in(content, "f"))
+    for executable in (name, f"{name}x", f"{name}-x86", f"{name}1", f"x{name}", pattern):
+        fits = fnmatchcase(executable, pattern) or (executable == pattern and not set(pattern) & set("*?"))
+        found = files.resolve(Program(executable), Screen("any"))
+        assert bool(found) == fits, executable
+
+
+@pytest.mark.parametrize("encoding", ["nonsense", "utf-7", "cp037", "utf_16_le", "punycode", "rot13"])
+def test_an_encoding_that_nobody_knows_is_one_line(encoding: str) -> None:
+    with pytest.raises(RigError):
+        content = f"<?xml version='1.0' encoding='{encoding}'?><driconf>é</driconf>".encode()
+        with_options(content, "a", ("b",), {"c": "1"}, "f")
 
 
 def test_our_entry_goes_last_so_that_it_wins() -> None:

@@ -1,6 +1,7 @@
 """Hunting: the version at which a metric changed is found in noise, and the least set of settings that did it."""
 
 import math
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -12,12 +13,14 @@ from hypothesis import strategies as st
 from conftest import Keen, as_json
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.measure.capture import Capture
+from keenlattice.measure.metrics import TRIAL_METRICS
 from keenlattice.parallel import spread
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.trial.hunt import HuntPlan, run_hunt
+from keenlattice.trial.hunt import HuntPlan, Looks, hunted, run_hunt
 from keenlattice.trial.plan import Plan
 from keenlattice.trial.player import Run
+from keenlattice.trial.result import TrialResult
 from keenlattice.trial.search import Signal, first_changed, least_set
 
 SIGNAL = Signal(0.08, 0.02, 7)
@@ -45,6 +48,40 @@ def test_in_noise_it_is_right_as_often_as_it_says() -> None:
                               Signal(0.04, 0.02, 7), 0.05, 200)
         right, sure = right + (found.first == true), [*sure, found.weight]
     assert right >= 271 and min(sure) >= 0.95  # 285 are expected: fewer than 271 come in one of a thousand
+
+
+def test_the_error_that_is_allowed_is_the_error_that_is_made() -> None:
+    wrong = {0.2: 0, 0.01: 0}
+    for error in wrong:
+        random = np.random.default_rng(2)
+        for true in random.integers(0, 12, 300).tolist():
+            noise = random.normal(0, 0.03, 400).tolist()
+            wrong[error] += first_changed(12, lambda at, true=true, noise=noise: 0.04 * (at >= true) + noise.pop(),
+                                          Signal(0.04, 0.03, 7), error, 300).first != true
+    assert 12 <= wrong[0.2] <= 80 and wrong[0.01] <= 9  # a look more is often surer than was asked
+
+
+def test_a_look_without_a_number_says_nothing() -> None:
+    assert SIGNAL.log_odds(math.nan) == 0 and first_changed(3, lambda _: math.nan, SIGNAL, 0.05, 20).weight < 0.4
+
+
+def test_a_hunt_for_stutters_counts_the_runs_without_any() -> None:
+    """Where a run has none, the look was taken for one that shows no change: the wrong version, and very sure of it."""
+    plan = HuntPlan(Plan(blocks=20, seconds=60, seed=1, decides="stutters_per_min", matters_pct=20))
+    line, right = [stock("brass-orbit"), *(Version("brass-orbit", {"frame.cap": cap}) for cap in range(100, 107))], 0
+    for seed in range(20):
+        random, true = np.random.default_rng(seed), seed % 6 + 2
+
+        def play(_place: int, arm: str, entries: Mapping[str, object], _seed: int, true: int = true,
+                 random: np.random.Generator = random) -> dict[str, float]:
+            late = int(str(entries.get("frame.cap", 99))) >= 99 + true
+            stutters = float(random.poisson(1.0 if late else 8.0))
+            return {**dict.fromkeys(TRIAL_METRICS, 8.0), "stutters_per_min": stutters}
+
+        found = hunted(line, [version.entries for version in line], plan, Looks(plan, play), TrialResult(
+            "brass-orbit", line[0].reference, line[-1].reference, plan.trial, ()))
+        right += found.first == line[true].reference
+    assert right >= 17  # it may be wrong in one of twenty
 
 
 def test_a_question_that_stays_open_is_told() -> None:

@@ -46,6 +46,25 @@ def test_what_is_added_is_taken_out_again(text: str, key: str, value: str) -> No
     assert ini.content == text.encode()
 
 
+lines = st.text(st.sampled_from("ab=;#[] \t\"'\r\n\x0b\x0c\x85\u2028é"), max_size=24)
+
+
+@given(st.text(st.sampled_from("ab=;#[] \t\"'\r\n\x0b\u2028é"), max_size=60), lines, lines)
+def test_what_is_written_reads_back_or_is_refused(text: str, key: str, value: str) -> None:
+    """In whatever a file may hold, and whatever is to be written into it."""
+    try:
+        ini = Ini(text.encode(), "f")
+        ini.set("a", key, value)
+    except RigError:
+        return
+    assert Ini(ini.content, "f").value("a", key) == value
+
+
+def test_a_line_of_blanks_is_read_at_once(hang: None) -> None:
+    for text in ("a" + " " * 60_000, "a=" + " " * 60_000 + "x", "=" + " ;" * 30_000, "[" * 60_000):
+        assert len(Ini(text.encode(), "f").entries()) <= 1
+
+
 def test_a_legacy_encoding_is_kept_and_says_what_it_cannot_hold() -> None:
     ini = Ini("[A]\nname=K\xe4fer\n".encode("cp1252"), "f")
     ini.set("A", "name", "Gr\xfc\xdfe")

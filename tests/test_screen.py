@@ -1,5 +1,6 @@
 """Screening: designs whose columns are orthogonal, known effects found, placebos left alone, runs kept."""
 
+import json
 import math
 from dataclasses import replace
 from itertools import pairwise
@@ -23,6 +24,7 @@ from keenlattice.trial.conclude import Numbers, conclude
 from keenlattice.trial.design import hadamard, in_order, mixed_up, screening_design
 from keenlattice.trial.plan import Plan
 from keenlattice.trial.player import Run
+from keenlattice.trial.reading import read_as
 from keenlattice.trial.screen import ScreenPlan, ScreenResult, costly, factors_of, run_screen, screened
 from test_report import assert_clear
 
@@ -82,7 +84,7 @@ def test_known_effects_are_found_and_the_others_do_nothing() -> None:
                                                                  "worse"]
     assert [standing[f"x.f{number}"] for number in range(4, 12)] == ["does nothing that matters"] * 8
     assert result.one_by_one_runs == 12 * 96 and not result.interactions
-    assert ScreenPlan.of_json(plan.to_json()) == plan
+    assert read_as(ScreenPlan, json.loads(json.dumps(plan.to_json())), "a plan") == plan
     assert_clear(screen_figure(result), 30)
 
 
@@ -101,6 +103,27 @@ def test_placebos_are_seldom_called_effective() -> None:
         found = screened(plan, *made_up(plan, [0.0] * 8, seed), replace(EMPTY, plan=plan)).factors
         called += sum(one.judged.standing in ("better", "worse") for one in found)
     assert 10 <= called <= 38  # of 480 at 5 %: beyond that in fewer than one of a hundred
+
+
+def test_pairs_are_seldom_named_where_none_acts() -> None:
+    named = 0
+    for seed in range(120):
+        plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(7)), rounds=2, seed=seed, matters_pct=0.01)
+        named += bool(screened(plan, *made_up(plan, [0.0] * 7, seed), replace(EMPTY, plan=plan)).interactions)
+    assert named <= 13  # of 120 at 5 % among all pairs together; without sharing the error it would be most of them
+
+
+def test_pairs_are_found_in_counts_that_may_be_zero() -> None:
+    """A pair that brings stutters, where else there are none: a zero is a number, too."""
+    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(7)), rounds=3, decides="stutters_per_min")
+    design = plan.design()[[row for _, row, _ in plan.runs()]]
+    both = (design[:, 0] > 0) & (design[:, 1] > 0)
+    random = np.random.default_rng(1)
+    numbers = [{**dict.fromkeys(TRIAL_METRICS, 10.0), "stutters_per_min": 2.0 * random.poisson(5 if one else 0.05)}
+               for one in both]
+    found = screened(plan, design, numbers, replace(EMPTY, plan=plan))
+    assert {one.settings[0] for one in found.factors if one.judged.standing == "worse"} == {"x.f0", "x.f1"}
+    assert any({"x.f0", "x.f1"} in [set(pair.settings), *map(set, pair.or_of)] for pair in found.interactions)
 
 
 def test_forty_runs_know_sixteen_changes_as_well_as_a_trial_of_forty_knows_one(rig: Standin) -> None:

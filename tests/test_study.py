@@ -15,13 +15,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import KEEN, Keen, as_json, environment
+from conftest import KEEN, Keen, as_json, environment, juniper
 from keenlattice.errors import BadValue, RigError
+from keenlattice.logbook.book import Logbook
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.profile.version import Version, stock
+from keenlattice.rig.find import open_rig
+from keenlattice.rig.journal import unfinished
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.trial.conclude import Numbers, concluded, settled
+from keenlattice.trial.keeping import keep_trial
 from keenlattice.trial.pilot import noise_of
 from keenlattice.trial.plan import Arm, Plan
 from keenlattice.trial.player import Run
@@ -245,10 +249,10 @@ def test_a_study_killed_at_any_instant_keeps_every_finished_run(keen: Keen, tmp_
     running.kill()
     running.wait()
     finished = len(list(captures.glob("*.parquet")))
-    done = as_json(keen(kind, "--resume", "--json", *["--proof", "0"] * (kind == "tune")))
+    done = as_json(keen(kind, "--resume", "--json"))
     kept = len(list(captures.glob("*.parquet")))
     assert kept - done["runs"] <= 1 and finished <= kept  # one at most was written, and not yet written down
-    assert not (tmp_path / "book" / "standin" / "state.json").exists()
+    assert not (juniper(tmp_path / "book") / "state.json").exists()
     assert as_json(keen(kind, "--again", "1", "--json"))["equal"] is True
     if whole:  # the same plan, played without a kill
         told = {"screen": "factors", "hunt": "settings", "tune": "combinations"}[kind]
@@ -271,3 +275,47 @@ def test_what_matters_may_be_an_amount(keen: Keen, text: str, says: str) -> None
                       ["tune", "brass-orbit@stock", "--try", "frame.cap=off,90", "--rounds", "3", "--proof", "0"]):
             done = as_json(keen(*other, "--seconds", "2", "--seed", "1", "--matters", "0.2ms", "--json"))
             assert 3 < done.get("plan", done.get("trial"))["matters_pct"] < 8
+
+
+def test_a_trial_from_python_is_found_by_the_commands(keen: Keen, tmp_path: Path,
+                                                      monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("KEEN_STATE", str(tmp_path / ".local" / "state" / "keen-lattice"))
+    runs: list[Run] = []
+    with Logbook(tmp_path / "book") as book:
+        rig, after = open_rig("standin", book), book.commit("brass-orbit", {"frame.queue-depth": 1}, note="sooner")
+        plan = Plan(blocks=2, seconds=5, seed=1, decides="latency_ms_median", matters_pct=3)
+        result = run_trial(rig, stock("brass-orbit"), after, plan, each=runs.append)
+        number = keep_trial(book, rig, stock("brass-orbit"), after, result, runs)
+    assert as_json(keen("trial", "--again", str(number), "--json")) == {
+        "schema": "keen-lattice/trial-again/1", "study": number, "equal": True, "runs": 4}
+    assert as_json(keen("report", "--list", "--json"))["studies"][0]["of"].startswith("brass-orbit@stock against")
+    assert "sooner" in Path(as_json(keen("report", "--out", str(tmp_path / "page.html"), "--json"))["file"]).read_text()
+    assert as_json(keen("compare", "brass-orbit@stock", "brass-orbit", "--json"))["trials"]
+
+
+def test_what_killed_processes_have_left_among_the_captures_is_collected(keen: Keen, tmp_path: Path) -> None:
+    kept = as_json(keen("measure", "brass-orbit", "--runs", "1", "--seconds", "1", "--json"))["captures"]
+    captures, old = tmp_path / "book" / "captures", time.time() - 7200
+    for name in (".brass-orbit-x.parquet.abc123", "brass-orbit-no-row.parquet", ".brass-orbit-y.parquet.at-work"):
+        (captures / name).write_bytes(b"half")
+        os.utime(captures / name, (old, old) if "at-work" not in name else None)
+    os.utime(captures / kept[0], (old, old))
+    keen("measure", "brass-orbit", "--runs", "1", "--seconds", "1")
+    assert {path.name for path in captures.iterdir()} >= {kept[0], ".brass-orbit-y.parquet.at-work"}
+    assert len([*captures.iterdir()]) == 3
+
+
+def test_a_study_that_was_killed_is_undone_by_recover_finish_too(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "brass-orbit", "frame.cap=90")
+    words = ["trial", "brass-orbit@stock", "brass-orbit", "--seconds", "60", "--blocks", "40"]
+    running = subprocess.Popen([*KEEN, *words],
+                               cwd=tmp_path, env=environment(tmp_path, KEEN_BOOK=str(tmp_path / "book")),
+                               stdout=subprocess.DEVNULL)
+    home = juniper(tmp_path / "book")
+    while not (home / "state.json").exists() and running.poll() is None:
+        time.sleep(0.01)
+    running.kill()
+    running.wait()
+    said = " ".join(keen("recover", "--finish").stdout.split())
+    assert "cannot be finished" in said and "the rig is back to what it was before" in said
+    assert not (home / "state.json").exists() and not unfinished(home)

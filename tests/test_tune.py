@@ -48,6 +48,20 @@ def test_the_best_that_keeps_the_limit_wins_and_runs_go_where_it_is_not_told() -
     assert raced([1.0, 2.0], [99, 99], 1).best() is None
 
 
+def test_what_never_stutters_beats_what_does() -> None:
+    """A zero is the best that a count can be, not a number that is missing."""
+    random = np.random.default_rng(1)
+    plan = TunePlan((("a.b", (0, 1, 2)),), "stutters_per_min", seconds=30, seed=1)
+    race, over, at = Race(plan), False, 0
+    while not over and at < plan.rounds:
+        for one in race.order(at):
+            race.add(at, one, {"stutters_per_min": 2.0 * random.poisson((2.0, 0.0, 4.0)[one])})
+        over, at = race.look(at), at + 1
+    best = race.standings()[0]
+    assert (best.values, best.standing, best.goal) == ({"a.b": 1}, "best", 0.0)
+    assert {one.standing for one in race.standings()[1:]} == {"worse"}
+
+
 @pytest.mark.parametrize("stops_at", [None, 3, 9])
 def test_tuning_on_the_rig_and_going_on(rig: Standin, stops_at: int | None) -> None:
     kept, held = dict[int, Capture](), rig.state()
@@ -92,7 +106,8 @@ def test_plans_that_cannot_be(rig: Standin) -> None:
         TunePlan(choices, "fps")
     with pytest.raises(BadValue):  # never outside of the catalog
         run_tune(rig, BASE, TunePlan((("frame.queue-depth", (1, 99)),), "fps_mean"))
-    assert TunePlan.of_json(TuneResult("", "", "", PLAN, (), 0, 0, True).to_json()["plan"]) == PLAN
+    whole = TuneResult("", "", "", PLAN, (), 0, 0, True)
+    assert TuneResult.of_json(json.loads(json.dumps(whole.to_json()))) == whole
 
 
 def test_tuning_on_the_command_line(keen: Keen, tmp_path: Path) -> None:

@@ -34,6 +34,7 @@ def apply(
         plan = preview(session.rig, version)
     if not plan.changes and not json:
         say(f"Nothing changes: the rig {session.rig.name} holds {version.reference} already.")
+    _warn_of_facts(session, plan)
     if not json:
         _show(session.rig.catalog(), plan, session.rig)
     if plan.refused:
@@ -58,6 +59,23 @@ def apply(
         if rig == "standin" and done.restart in ("driver", "machine"):
             hint(f"keen restart {done.restart}", "for what waits")
         hint("keen undo", "to go back")
+
+
+def _warn_of_facts(session: "Session", plan: "Preview") -> None:
+    """Says of a formula that it comes to something else once the rig-wide profile, too, is on the rig."""
+    from keenlattice.cli.changes import value_text
+    from keenlattice.cli.output import warn
+    from keenlattice.profile.formula import is_formula
+
+    formulas = [one for one in plan.changes if is_formula(plan.version.entries.get(one.key))]
+    under = session.effective(plan.version) if formulas else {}
+    for one in formulas:
+        value = under[one.key].value if one.key in under else None
+        if value is not None and value != one.after:
+            now, then = (value_text(session.rig.catalog(), one.key, each) for each in (one.after, value))
+            warn(f"{one.key} comes to {now} on the rig as it is, and to {then} once the rig-wide profile is on it: "
+                 "apply "
+                 "rig first, and restart what has to")
 
 
 def hand_out(session: "Session", version: "Version", json: bool) -> None:

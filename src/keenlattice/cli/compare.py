@@ -12,6 +12,7 @@ from keenlattice.cli.options import REFERENCE, Book, Json, Rig
 if TYPE_CHECKING:
     from keenlattice.cli.session import Session
     from keenlattice.profile.version import Version
+    from keenlattice.trial.result import TrialResult
 
 Row = dict[str, Any]
 
@@ -26,12 +27,14 @@ def compare(
     """Show what differs between two versions, packs or the rig, with the measured effect where there is one."""
     from keenlattice.cli.output import emit_json, harmless, say
     from keenlattice.cli.session import begin
+    from keenlattice.trial.result import TrialResult
 
     session = begin(book, rig)
     one, other = _sides(session, before, after)
-    rows, trials = differing(session, one, other), session.book.trials(one.reference, other.reference)
+    rows, kept = differing(session, one, other), session.book.trials(one.reference, other.reference)
+    trials = [TrialResult.of_json(content) for content in kept]  # held against their form, whoever has written them
     if json:
-        emit_json("compare", {"before": one.reference, "after": other.reference, "changes": rows, "trials": trials})
+        emit_json("compare", {"before": one.reference, "after": other.reference, "changes": rows, "trials": kept})
     elif markdown:
         print(harmless(_as_markdown(session, one, other, rows, trials)))
     elif not rows:
@@ -96,7 +99,8 @@ def in_words(session: "Session", row: Row) -> list[str]:
     return [*cells, (f"inert: {row['inert']}" if row["inert"] else "") or known or alike]
 
 
-def _show(session: "Session", one: "Version", other: "Version", rows: list[Row], trials: list[Row]) -> None:
+def _show(session: "Session", one: "Version", other: "Version", rows: list[Row],
+                 trials: "list[TrialResult]") -> None:
     from keenlattice.cli.output import hint, say, table
     from keenlattice.cli.trial import show_metrics
 
@@ -113,7 +117,8 @@ def _show(session: "Session", one: "Version", other: "Version", rows: list[Row],
             say(f"! {row['setting']}: {row['inert']}")
     say()
     if trials:
-        say(f"Measured in {trials[0]['blocks']} blocks of {trials[0]['seconds']:g} s runs on {trials[0]['rig']}:")
+        plan = trials[0].plan
+        say(f"Measured in {plan.blocks} blocks of {plan.seconds:g} s runs on {trials[0].rig}:")
         show_metrics(trials[0])
     elif one.profile == other.profile and all(side.time or not side.entries for side in (one, other)):
         runs = [session.book.captures_of(session.rig_name, side.profile, side.id if side.time else "stock")
@@ -134,16 +139,17 @@ def _head(version: "Version") -> str:
     return f"{version.profile} @{version.reference.partition('@')[2]}"
 
 
-def _as_markdown(session: "Session", one: "Version", other: "Version", rows: list[Row], trials: list[Row]) -> str:
+def _as_markdown(session: "Session", one: "Version", other: "Version", rows: list[Row],
+                 trials: "list[TrialResult]") -> str:
     from keenlattice.report.words import TITLES, amount, percent
-    from keenlattice.trial.result import MetricResult
 
     lines = [f"**{_head(one)}** against **{_head(other)}**", "", "| setting | before | after | |", "|---|---|---|---|"]
     lines += ["| " + " | ".join(cell.replace("|", "\\|") for cell in in_words(session, row)) + " |" for row in rows]
     if trials:
-        lines += ["", f"Measured in {trials[0]['blocks']} blocks of {trials[0]['seconds']:g} s runs:", "",
+        plan = trials[0].plan
+        lines += ["", f"Measured in {plan.blocks} blocks of {plan.seconds:g} s runs:", "",
                   "| | before | after | change | verdict |", "|---|---|---|---|---|"]
-        for result in (MetricResult(**metric) for metric in trials[0]["metrics"]):
+        for result in trials[0].metrics:
             lines.append(f"| {TITLES[result.name]}, {result.unit} | {amount(result, result.before)} | "
                          f"{amount(result, result.after)} | {percent(result)[1]} | {result.verdict} |")
     return "\n".join(lines)

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 def facts(
     given: Annotated[list[str] | None, typer.Argument(metavar="[NAME=VALUE]...", help="Typed in; NAME= takes it out.")
                      ] = None,
-    file: Annotated[Path | None, typer.Option("--from", help="A TOML file with a table [facts], and devices = [...].")
+    file: Annotated[Path | None, typer.Option("--from", help="A TOML file with a table `facts`, and a list `devices`.")
                     ] = None,
     ask: Annotated[bool, typer.Option("--ask", help="Be asked for them one by one.")] = False,
     book: Book = None, rig: Rig = "standin", json: Json = False,
@@ -44,7 +44,7 @@ def facts(
     table(["fact", "value"], [[name, str(value)] for name, value in session.rig.facts().items()])
     if devices_here := session.rig.devices():
         say(f"devices: {', '.join(devices_here)}")
-    if rig == "byhand":
+    if rig == "byhand" and len(session.rig.facts()) < 3:
         hint("keen facts --rig byhand --ask, or keen facts refresh_hz=165 --rig byhand")
 
 

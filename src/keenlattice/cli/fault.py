@@ -25,6 +25,8 @@ def fault(
     session = begin(book, rig, settle=False)  # it may be what stands in the way of settling
     if not isinstance(session.rig, Standin):
         raise UsageError("faults are for the stand-in alone: nothing is made to go wrong on a real rig")
+    if name:
+        session.book.check_writable()
     if name == "off":
         session.rig.fault = None
     elif name:

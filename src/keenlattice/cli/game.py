@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig
 
 if TYPE_CHECKING:
@@ -15,6 +16,7 @@ if TYPE_CHECKING:
 
 
 def game(
+    ctx: typer.Context,
     name: Annotated[str, typer.Argument(help="Its profile's name; without it, the games are listed.")] = "",
     executable: Annotated[list[str] | None, typer.Option("--executable", help="What it runs as, once or more.")] = None,
     title: Annotated[str, typer.Option("--title", help="What it is called.")] = "",
@@ -37,6 +39,8 @@ def game(
     from keenlattice.profile.game import Game
     from keenlattice.rig.gamelist import FILE, Listed, add_game, read_games
 
+    if not name:
+        only(ctx, "a list of games (name the game that is told of)")
     session = begin(book, rig)
     if not name:
         _list(session, json)

@@ -27,11 +27,13 @@ def _of_trial(session: "Session", study: "Study") -> "Report":
     from keenlattice.report.page.content import Text
     from keenlattice.report.page.of_screen import standings
     from keenlattice.report.page.of_trial import trial_report
+    from keenlattice.trial.kept import evidence, trial_plan
 
     content = study.result or {}
     result = trial_of(study)
-    before, after = version_kept(session, study.plan["before"]), version_kept(session, study.plan["after"])
-    scene = scene_of(session, result.game, before, after, content.get("evidence"))
+    kept = trial_plan(study)
+    before, after = version_kept(session, kept.before), version_kept(session, kept.after)
+    scene = scene_of(session, result.game, before, after, evidence(content))
     screens = [one for one in _screens(session, result.game)
                if (one.before, one.after) == (result.before, result.after)]
     return trial_report(result, *_sides(session, study, result.plan), scene, study.number,
@@ -43,25 +45,28 @@ def _of_screen(session: "Session", study: "Study") -> "Report":
     from keenlattice.cli.scene import scene_of
     from keenlattice.cli.studies import version_kept
     from keenlattice.report.page.of_screen import screen_report
+    from keenlattice.trial.kept import evidence, screen_plan
     from keenlattice.trial.screen import ScreenResult
 
     content = study.result or {}
     result = ScreenResult.of_json(content)
-    before, after = version_kept(session, study.plan["before"]), version_kept(session, study.plan["after"])
-    return screen_report(result, scene_of(session, result.game, before, after, content.get("evidence")), study.number)
+    kept = screen_plan(study)
+    before, after = version_kept(session, kept.before), version_kept(session, kept.after)
+    return screen_report(result, scene_of(session, result.game, before, after, evidence(content)), study.number)
 
 
 def _of_tune(session: "Session", study: "Study") -> "Report":
     from keenlattice.cli.scene import scene_of
     from keenlattice.cli.studies import version_kept
     from keenlattice.report.page.of_tune import tune_report
+    from keenlattice.trial.kept import evidence, tune_plan
     from keenlattice.trial.tune import TuneResult
 
     content = study.result or {}
     result = TuneResult.of_json(content)
-    base = version_kept(session, study.plan["base"])
+    base = version_kept(session, tune_plan(study).base)
     made = _made_of(session, base, result)
-    scene = scene_of(session, result.game, base, made or base, content.get("evidence"))
+    scene = scene_of(session, result.game, base, made or base, evidence(content))
     for one in _trials(session, result.game):
         proof = trial_of(one)
         if made and one.number > study.number and (proof.before, proof.after) == (base.reference, made.reference):
@@ -84,14 +89,16 @@ def _of_hunt(session: "Session", study: "Study") -> "Report":
     from keenlattice.cli.scene import scene_of
     from keenlattice.report.page.of_hunt import hunt_report
     from keenlattice.trial.hunt import HuntResult
+    from keenlattice.trial.kept import evidence, hunt_plan
 
     content = study.result or {}
     result = HuntResult.of_json(content)
-    line = [session.find(reference) for reference in study.plan["line"]]
+    kept = hunt_plan(study)
+    line = [session.find(reference) for reference in kept.line]
     before, first = session.find(result.before or line[0].reference), session.find(result.first or line[-1].reference)
-    scene = scene_of(session, result.trial.game, before, first, content.get("evidence"))
+    scene = scene_of(session, result.trial.game, before, first, evidence(content))
     return hunt_report(result, scene, [(one.reference, one.note) for one in line],
-                       *_sides(session, study, result.trial.plan), study.number, study.plan["error"])
+                       *_sides(session, study, result.trial.plan), study.number, kept.error)
 
 
 def history_of(session: "Session", game: str) -> "Report":
@@ -127,7 +134,12 @@ def trial_of(study: "Study") -> "TrialResult":
 
 def is_pilot(study: "Study") -> bool:
     """Whether it is a version against itself."""
-    return study.kind == "trial" and bool(study.plan["before"]) and study.plan["before"] == study.plan["after"]
+    from keenlattice.trial.kept import trial_plan
+
+    if study.kind != "trial":
+        return False
+    kept = trial_plan(study)
+    return kept.before == kept.after
 
 
 def _trials(session: "Session", game: str) -> "list[Study]":
@@ -136,15 +148,16 @@ def _trials(session: "Session", game: str) -> "list[Study]":
 
     return [one for one in studies(session.book, session.rig_name)
             if one.kind == "trial" and one.result and not is_pilot(one)
-            and game in (one.result["game"], one.result["before"].partition("@")[0])]
+            and game in (trial_of(one).game, trial_of(one).before.partition("@")[0])]
 
 
 def _screens(session: "Session", game: str) -> "list[ScreenResult]":
     from keenlattice.logbook.studies import studies
     from keenlattice.trial.screen import ScreenResult
 
-    return [ScreenResult.of_json(one.result) for one in studies(session.book, session.rig_name)
-            if one.kind == "screen" and one.result and one.result["game"] == game]
+    found = [ScreenResult.of_json(one.result) for one in studies(session.book, session.rig_name)
+             if one.kind == "screen" and one.result]
+    return [one for one in found if one.game == game]
 
 
 def _sides(session: "Session", study: "Study", plan: "Plan") -> Sides:

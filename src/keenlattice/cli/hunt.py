@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from keenlattice.cli.complete import games, metrics, references
+from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Again, Book, Json, Matters, Played, Resume, Rig, Seconds, Seed
 
 if TYPE_CHECKING:
@@ -16,6 +17,7 @@ if TYPE_CHECKING:
 
 
 def hunt(
+    ctx: typer.Context,
     profile: Annotated[str, typer.Argument(
         autocompletion=games, help="The profile whose history is gone through: a game's name, or rig."
                                            )] = "",
@@ -45,13 +47,16 @@ def hunt(
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import study
     from keenlattice.trial.hunt import HuntPlan, run_hunt
+    from keenlattice.trial.kept import hunt_plan
     from keenlattice.trial.plan import Plan, fresh_seed
 
+    if resume or again is not None:
+        only(ctx, "--resume" if again is None else "--again", "resume" if again is None else "again")
     session = begin(book, rig)
     if resume or again is not None:
         found = study(session.book, session.rig.name, again, "hunt")
-        plan = HuntPlan(Plan(**found.plan["trial"]), found.plan["error"])
-        line = [session.find(reference) for reference in found.plan["line"]]
+        kept = hunt_plan(found)
+        plan, line, game = kept.plan, [session.find(reference) for reference in kept.line], kept.game
     elif not profile:
         raise UsageError("a hunt takes a profile: keen hunt GAME; or --resume")
     else:
@@ -62,7 +67,7 @@ def hunt(
         found = begun(session, "hunt", line, game, {
             "line": [version.reference for version in line], "trial": asdict(trial), "error": error})
     if again is not None:
-        recompute(lambda captures: run_hunt(session.rig, line, plan, found.plan["game"], done=captures).to_json(),
+        recompute(lambda captures: run_hunt(session.rig, line, plan, game, done=captures).to_json(),
                   session, "hunt", again, json)
         return
     result = _play(session, found, line, plan, quiet=json)
@@ -97,9 +102,10 @@ def _play(session: "Session", study: "Study", line: "list[Version]", plan: "Hunt
     from keenlattice.cli.studies import played
     from keenlattice.trial.hunt import run_hunt
     from keenlattice.trial.keeping import end
+    from keenlattice.trial.kept import hunt_plan
     from keenlattice.trial.run import game_for
 
-    game = game_for(line[0], line[-1], study.plan["game"])
+    game = game_for(line[0], line[-1], hunt_plan(study).game)
     ids = {version.reference: version.id for version in line}
     result = played(session, study, game, f"{len(line)} versions", 2 * plan.trial.blocks,
                     lambda arm: ids.get(arm, f"hunt {study.number}, {arm}"), quiet,

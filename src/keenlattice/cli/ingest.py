@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.fitting import only
 from keenlattice.cli.options import REFERENCE, Book, Json, Rig, Yes
 
 if TYPE_CHECKING:
@@ -18,6 +19,7 @@ ROWS_SHOWN = 4
 
 
 def ingest(
+    ctx: typer.Context,
     file: Annotated[Path, typer.Argument(help="CSV, TSV, JSON Lines or Parquet; .gz, .bz2 or .xz, too.")],
     reference: Annotated[str, typer.Option("--of", metavar="VERSION", help=f"What was played. {REFERENCE}")] = "",
     by: Annotated[str, typer.Option("--map", help="A column map that you have named.")] = "",
@@ -44,10 +46,17 @@ def ingest(
     """Read a recording of any recorder's. The column map is given once, and found again by the file's header."""
     from keenlattice.cli.outfile import new_file
     from keenlattice.cli.session import begin
+    from keenlattice.errors import UsageError
     from keenlattice.measure.columns import column_map
     from keenlattice.measure.ingest import ingest as read
     from keenlattice.measure.rows import header_of
 
+    of_a_map = ("means", "unit", "ticks", "cpu", "gpu", "stage_unit", "dropped", "program", "marker")
+    if not time:
+        only(ctx, "a map that is known already (a new one takes --time)",
+             *(one.name for one in ctx.command.params if one.name and one.name not in of_a_map))
+    elif by:
+        raise UsageError("--map names a map that is known, and --time gives a new one: leave one of them out")
     session = begin(book, rig)
     out = new_file(out, ".csv", ".parquet")
     figure = new_file(figure, ".png", ".svg")

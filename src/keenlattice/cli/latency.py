@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.fitting import only
 from keenlattice.cli.options import REFERENCE, Book, Json, Rig
 
 if TYPE_CHECKING:
@@ -15,6 +16,7 @@ DOUBTS_SHOWN = 8
 
 
 def latency(
+    ctx: typer.Context,
     file: Annotated[Path, typer.Argument(help="A log or a tally as CSV, a stereo WAV, or a capture of "
                                          "ours (.parquet).")],
     camera: Annotated[float | None, typer.Option("--camera", metavar="FPS", help="A tally of a camera's frames, the "
@@ -41,6 +43,7 @@ def latency(
     from keenlattice.measure.latency import described, of_capture
     from keenlattice.measure.sensors import read_events, read_log, read_sound, read_tally
 
+    _check_what_goes_together(ctx, file.suffix.lower(), camera is not None, bool(press or answer))
     figure = new_file(figure, ".png", ".svg")
 
     if unit not in ("s", "ms", "us", "ns"):
@@ -71,6 +74,19 @@ def latency(
     if figure:
         _draw(found, file.name, figure)
     _tell(file, found, numbers, kept, json)
+
+
+def _check_what_goes_together(ctx: typer.Context, suffix: str, camera: bool, events: bool) -> None:
+    """Each kind of recording takes the options that say what is in it."""
+    always = ("file", "figure", "reference")
+    if camera:
+        only(ctx, "--camera", *always, "camera")
+    elif events:
+        only(ctx, "--press and --answer", *always, "press", "answer", "unit", "stage")
+    elif suffix in (".parquet", ".wav", ".wave"):
+        only(ctx, f"a file that ends in {suffix}", *always, *(["channel"] if suffix != ".parquet" else []))
+    else:
+        only(ctx, "a sensor's log", *always, "time", "light", "button", "unit")
 
 
 def _stages(told: list[str]) -> dict[str, str]:

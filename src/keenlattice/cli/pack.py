@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
 app = typer.Typer(help="Look at a shared pack, take it over, or write one.", no_args_is_help=False)
 File = Annotated[Path, typer.Argument(help="The pack, a TOML file.")]
+NEW = ("changes", "inert here")  # of a setting: taking it over would make a version
 Only = Annotated[list[int] | None, typer.Option("--rule", help="Only this rule, by its number; several if you like.")]
 
 
@@ -44,8 +45,11 @@ def look(file: File, book: Book = None, rig: Rig = "standin", json: Json = False
         _show_rule(session, one)
     claims = any(one.rule.claim for one in offers)
     say("\nNothing was changed.", "dim")
-    hint(f"keen pack adopt {file}   or one rule: --rule 1"
-         + f"   or see what holds here: keen trial --claims {file}" * claims)
+    if any(each.status in NEW for one in offers if not one.fails for each in one.settings):
+        hint(f"keen pack adopt {file}   or one rule: --rule 1"
+             + f"   or see what holds here: keen trial --claims {file}" * claims)
+    elif claims:
+        hint(f"keen trial --claims {file}, to see what holds here")
 
 
 @app.command()
@@ -145,6 +149,7 @@ def _claims(session: "Session", since: str, version: "Version") -> "list[Claim]"
     """
     from keenlattice.errors import UsageError
     from keenlattice.trial.claims import claims_of
+    from keenlattice.trial.kept import evidence
     from keenlattice.trial.result import TrialResult
 
     before = session.find(since or f"{version.profile}@stock").reference
@@ -152,8 +157,8 @@ def _claims(session: "Session", since: str, version: "Version") -> "list[Claim]"
     if not kept:
         raise UsageError(f"no trial of {before} against {version.reference} is kept: keen trial {before} "
                          f"{version.reference}")
-    about = kept[0].get("evidence", {})
-    found = claims_of(TrialResult.of_json(kept[0]), str(about.get("software", "")), str(about.get("time", "")))
+    about = evidence(kept[0])
+    found = claims_of(TrialResult.of_json(kept[0]), about.software, about.time)
     if not found:
         raise UsageError(f"the newest trial of {before} against {version.reference} found nothing better or worse: "
                          "there is nothing to claim")

@@ -12,7 +12,8 @@ if TYPE_CHECKING:
 
 
 def recover(
-    finish: Annotated[bool, typer.Option("--finish", help="Do what was still to be done.")] = False,
+    finish: Annotated[bool, typer.Option("--finish", help="Do what was still to be done; a study, which goes on by "
+                                                          "--resume of its command, is undone.")] = False,
     undo: Annotated[bool, typer.Option("--undo", help="Put back what was there before.")] = False,
     book: Book = None, rig: Rig = "standin",
 ) -> None:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from keenlattice.cli.complete import games
+from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig
 
 if TYPE_CHECKING:
@@ -15,6 +16,7 @@ if TYPE_CHECKING:
 
 
 def report(
+    ctx: typer.Context,
     game: Annotated[str, typer.Argument(
         autocompletion=games, help="A game, for the report of its whole history.  [default: the newest "
                                              "trial, screen, hunt or tuning]")] = "",
@@ -36,6 +38,8 @@ def report(
     out = new_file(out, ".html", ".md")
     if game and number is not None:
         raise UsageError("a report is of a game's history or of one study: give one of them")
+    if list_:
+        only(ctx, "--list", "list_")
     session = begin(book, rig)
     if list_:
         _list(session, json)
@@ -85,9 +89,11 @@ def _chosen(session: "Session", number: int | None) -> "Study":
 
 def _with_what_it_proves(found: "list[Study]") -> "Study":
     """The newest study; of a tuning and the trial that it ended in the tuning, whose report holds both."""
+    from keenlattice.trial.kept import trial_plan, tune_plan
+
     newest, earlier = found[0], found[1] if len(found) > 1 else None
     if (earlier and newest.kind == "trial" and earlier.kind == "tune" and newest.number == earlier.number + 1
-            and newest.plan["before"] == earlier.plan["base"]):
+            and trial_plan(newest).before == tune_plan(earlier).base):
         return earlier
     return newest
 
@@ -97,30 +103,22 @@ def _list(session: "Session", json: bool) -> None:
     from keenlattice.cli.output import emit_json, hint, say, table
     from keenlattice.cli.studies import command_of
     from keenlattice.logbook.studies import studies
+    from keenlattice.trial.kept import about
 
     known = studies(session.book, session.rig_name)
     if json:
         emit_json("studies", {"rig": session.rig_name, "studies": [
-            {"number": one.number, "kind": one.kind, "time": one.time, "of": _subject(one),
+            {"number": one.number, "kind": one.kind, "time": one.time, "of": about(one),
              "through": one.result is not None} for one in known]})
         return
     if not known:
         say(f"Nothing has been measured on {session.rig_name} yet.")
         return
     table(["study", "what", "when", "of", ""], [
-        [str(one.number), "pilot" if is_pilot(one) else one.kind, one.time[:16].replace("T", " "), _subject(one),
+        [str(one.number), "pilot" if is_pilot(one) else one.kind, one.time[:16].replace("T", " "), about(one),
          "" if one.result else f"not through: keen {command_of(one.kind)} --resume"]
         for one in known], right=(0,))
     hint(f"keen report --study {known[0].number}")
-
-
-def _subject(study: "Study") -> str:
-    plan = study.plan
-    if study.kind == "hunt":
-        return f"{plan['line'][0]} to {plan['line'][-1]}"
-    if study.kind in ("tune", "steps"):
-        return str(plan["base"]["reference"])
-    return f"{plan['before']['reference']} against {plan['after']['reference']}"
 
 
 def write_report(made: "Report", path: Path) -> Path | None:

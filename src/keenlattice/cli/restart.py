@@ -23,6 +23,7 @@ def restart(
     if rig != "standin":
         raise UsageError(f"your {what} is yours to restart: Keen Lattice restarts the stand-in alone")
     session = begin(book, rig)
+    session.book.check_writable()
     waiting = dict(session.rig.pending())
     with locked(session.rig, f"restarting the {what}"):
         session.rig.restart(what)

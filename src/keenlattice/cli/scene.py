@@ -6,10 +6,11 @@ if TYPE_CHECKING:
     from keenlattice.cli.session import Session
     from keenlattice.profile.version import Version
     from keenlattice.report.page.scene import Changed, Scene
+    from keenlattice.trial.kept import Evidence
 
 
 def scene_of(session: "Session", game: str, before: "Version", after: "Version",
-             evidence: dict[str, Any] | None = None) -> "Scene":
+             evidence: "Evidence | None" = None) -> "Scene":
     """What surrounds a result about two versions.
 
     Args:
@@ -20,8 +21,9 @@ def scene_of(session: "Session", game: str, before: "Version", after: "Version",
     from keenlattice.logbook.book import now
     from keenlattice.report.page.scene import Scene
     from keenlattice.rig.drift import find_drift
+    from keenlattice.trial.kept import Evidence
 
-    rests_on = evidence or {}
+    rests_on = evidence or Evidence()
     titles = {"rig": "The rig-wide profile", **{one.name: one.title for one in session.rig.games()}}
     applied = session.book.last_apply(session.rig_name, before.profile)
     return Scene(
@@ -29,12 +31,12 @@ def scene_of(session: "Session", game: str, before: "Version", after: "Version",
         findings=session.findings(session.effective(after)),
         slipped={one.version.reference: tuple(_slipped(session, change) for change in one.changes)
                  for one in find_drift(session.rig, session.book)},
-        waiting=dict(session.rig.pending()), facts=rests_on.get("facts") or dict(session.rig.facts()),
+        waiting=dict(session.rig.pending()), facts=rests_on.facts or dict(session.rig.facts()),
         kind=f"{session.rig_name.capitalize()}, {KINDS[session.kind]}", rig=session.kind,
         applied=applied.title if applied else "",
         of_pack=after.reference if after.entries and not after.time else "",
-        software=rests_on.get("software") or __version__,
-        time=(rests_on.get("time") or now())[:16].replace("T", " ") + " UTC")
+        software=rests_on.software or __version__,
+        time=(rests_on.time or now())[:16].replace("T", " ") + " UTC")
 
 
 def changed(session: "Session", before: "Version", after: "Version") -> "tuple[Changed, ...]":

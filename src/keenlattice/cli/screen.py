@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from keenlattice.cli.complete import metrics, references
+from keenlattice.cli.fitting import only
 from keenlattice.cli.options import REFERENCE, Again, Book, Json, Matters, Played, Resume, Rig, Seconds, Seed, WarmUp
 
 if TYPE_CHECKING:
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
 
 
 def screen(
+    ctx: typer.Context,
     before: Annotated[str, typer.Argument(autocompletion=references, help=REFERENCE)] = "",
     after: Annotated[str, typer.Argument(
         autocompletion=references, help="The version whose changes are to be told apart, or a pack (.toml) on "
@@ -50,15 +52,23 @@ def screen(
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import study
     from keenlattice.trial.keeping import kept_version
+    from keenlattice.trial.kept import screen_plan
     from keenlattice.trial.plan import fresh_seed
     from keenlattice.trial.screen import ScreenPlan, factors_of, run_screen
 
+    if again is not None:
+        only(ctx, "--again", "again")
+    elif resume:
+        only(ctx, "--resume", "resume", "figure")
+    elif plan_only and figure:
+        raise UsageError("--figure does not go with --plan: nothing is played that could be drawn")
     figure = new_file(figure, ".png", ".svg")
     session = begin(book, rig)
     if resume or again is not None:
         found = study(session.book, session.rig.name, again, "screen")
-        one, other = version_kept(session, found.plan["before"]), version_kept(session, found.plan["after"])
-        plan = ScreenPlan.of_json(found.plan["plan"])
+        kept = screen_plan(found)
+        one, other = version_kept(session, kept.before), version_kept(session, kept.after)
+        plan, game = kept.plan, kept.game
     elif not (before and after):
         raise UsageError("a screen takes two versions, or a version and a pack: keen screen BEFORE AFTER; or --resume")
     else:
@@ -74,8 +84,7 @@ def screen(
         found = begun(session, "screen", [one, other], game, {
             "before": kept_version(one), "after": kept_version(other), "plan": plan.to_json()})
     if again is not None:
-        played = found.plan["game"]
-        recompute(lambda captures: run_screen(session.rig, one, other, plan, played, done=captures).to_json(),
+        recompute(lambda captures: run_screen(session.rig, one, other, plan, game, done=captures).to_json(),
                   session, "screen", again, json)
         return
     result = _play(session, found, one, other, plan, quiet=json)
@@ -146,10 +155,11 @@ def _play(session: "Session", study: "Study", before: "Version", after: "Version
           quiet: bool) -> "ScreenResult":
     from keenlattice.cli.studies import played
     from keenlattice.trial.keeping import end
+    from keenlattice.trial.kept import screen_plan
     from keenlattice.trial.run import game_for
     from keenlattice.trial.screen import run_screen
 
-    game = game_for(before, after, study.plan["game"])
+    game = game_for(before, after, screen_plan(study).game)
     result = played(session, study, game, f"{len(plan.factors)} changes at once", len(plan.runs()),
                     lambda row: f"screen {study.number}, row {row}", quiet,
                     lambda each, done: run_screen(session.rig, before, after, plan, game, each, done))

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json
 
 if TYPE_CHECKING:
@@ -14,6 +15,7 @@ if TYPE_CHECKING:
 
 
 def sheet(
+    ctx: typer.Context,
     tick: Annotated[list[int] | None, typer.Option("--tick", metavar="STEP", help="You have done it; several, if so.")
                     ] = None,
     seen: Annotated[list[str] | None, typer.Option("--seen", metavar="STEP=VALUE", help="You have done it, and this is "
@@ -30,6 +32,8 @@ def sheet(
     from keenlattice.rig.byhand.sheets import drop as give_up
     from keenlattice.rig.byhand.sheets import open_sheet
 
+    if drop or out:
+        only(ctx, "--drop" if drop else "--out", "drop" if drop else "out")
     session = begin(book, "byhand")
     rig = by_hand(session)
     now = open_sheet(rig)

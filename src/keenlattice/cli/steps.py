@@ -46,18 +46,19 @@ def step_on(session: "Session", study: "Study", json: bool) -> None:
     from keenlattice.logbook.studies import failed_of
     from keenlattice.report.words import headline
     from keenlattice.trial.keeping import end
-    from keenlattice.trial.plan import Plan
+    from keenlattice.trial.kept import steps_plan
     from keenlattice.trial.run import game_for
-    from keenlattice.trial.steps import StepPlan, run_steps
+    from keenlattice.trial.steps import run_steps
 
-    start, plan, game = version_kept(session, study.plan["base"]), StepPlan(**study.plan["plan"]), study.plan["game"]
+    kept = steps_plan(study)
+    start, plan, game = version_kept(session, kept.base), kept.plan, kept.game
     result = played(session, study, game_for(start, start, game), f"stepping {plan.key} up", 3 * plan.runs,
                     lambda arm: f"steps {study.number}, {arm}", json,
                     lambda each, done: run_steps(session.rig, start, plan, game, each,
                                                  {**failed_of(session.book, study), **done}))
     end(session.book, session.rig, study, result.to_json())
-    made, proof = _commit(session, start, result), study.plan.get("proof")
-    found = run_and_keep(session, start, made, Plan(**proof), game, quiet=json)[0] if made and proof else None
+    made = _commit(session, start, result)
+    found = run_and_keep(session, start, made, kept.proof, game, quiet=json)[0] if made and kept.proof else None
     if json:
         emit_json("steps", {"version": made.reference if made else None, "trial": found.to_json() if found else None,
                             **result.to_json()})

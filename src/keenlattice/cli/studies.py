@@ -10,6 +10,7 @@ if TYPE_CHECKING:
     from keenlattice.logbook.studies import Study
     from keenlattice.measure.capture import Capture
     from keenlattice.profile.version import Version
+    from keenlattice.trial.kept import KeptVersion
     from keenlattice.trial.player import Run
 
 Result = TypeVar("Result")
@@ -84,15 +85,11 @@ def command_of(kind: str) -> str:
     return "tune" if kind == "steps" else kind
 
 
-def version_kept(session: "Session", kept: object) -> "Version":
+def version_kept(session: "Session", kept: "KeptVersion") -> "Version":
     """The version that a study keeps."""
     from keenlattice.profile.version import Version
-    from keenlattice.trial.keeping import check_kept
 
-    kept = check_kept(kept)
-    if kept["stored"]:
-        return session.find(kept["reference"])
-    return Version(kept["profile"], kept["entries"], note=kept["note"])
+    return session.find(kept.reference) if kept.stored else Version(kept.profile, kept.entries, note=kept.note)
 
 
 def matters_pct(session: "Session", text: str, decides: str, before: "Version", quiet: bool = False) -> float:
@@ -140,6 +137,7 @@ def recompute(again: "Callable[[dict[int, Capture]], dict[str, Any]]", session: 
     from keenlattice.cli.output import emit_json, say
     from keenlattice.errors import KeenLatticeError, UsageError
     from keenlattice.logbook.studies import done_of, failed_of, study
+    from keenlattice.trial.kept import evidence
 
     found = study(session.book, session.rig.name, number, kind)
     if found.result is None:
@@ -150,7 +148,7 @@ def recompute(again: "Callable[[dict[int, Capture]], dict[str, Any]]", session: 
     differing = [key for key in found.result if key not in excluded and fresh.get(key) != found.result[key]]
     if differing:
         raise KeenLatticeError(f"{kind} {number} comes out otherwise now ({', '.join(differing)}): its captures, or "
-                               f"the software (then {found.result['evidence']['software']}), have changed")
+                               f"the software (then {evidence(found.result).software}), have changed")
     if json:
         emit_json(f"{kind}-again", {"study": number, "equal": True, "runs": len(captures)})
         return

@@ -14,7 +14,7 @@ KINDS = {"standin": "a fictional stand-in", "linux": "this machine", "byhand": "
 
 def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     """Look at the rig: its hardware, its games, what is applied, and what is plainly wrong."""
-    from keenlattice.cli.output import emit_json, hint, say
+    from keenlattice.cli.output import emit_json, say
     from keenlattice.cli.session import begin
     from keenlattice.rig.drift import find_drift
 
@@ -35,8 +35,20 @@ def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     for one in slipped:
         say(f"! no longer as applied: {one.version.reference} ({len(one.changes)} settings); see `keen drift`")
     show_findings(wrong)
-    say("\nFacts are named as formulas call them: keen edit brass-orbit frame.cap='= refresh - 3'", "dim")
-    hint("keen edit rig SETTING=VALUE, to mend what is wrong; or keen show GAME")
+    _say_what_next(session, bool(wrong))
+
+
+def _say_what_next(session: "Session", wrong: bool) -> None:
+    from keenlattice.cli.output import hint, say
+
+    facts, games = session.rig.facts(), session.games
+    if not games:
+        hint("keen game NAME --executable FILE, to tell it of a game")
+        return
+    if "refresh_hz" in facts and "frame.cap" in session.rig.catalog():
+        say(f"\nFacts are named as formulas call them: keen edit {games[0]} frame.cap='= refresh - 3'", "dim")
+    hint(f"keen edit rig SETTING=VALUE, to mend what is wrong; or keen show {games[0]}" if wrong else
+         f"keen show {games[0]}")
 
 
 def show_rig_briefly(session: "Session") -> None:

@@ -3,11 +3,12 @@
 from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from keenlattice.cli.complete import metrics, references
+from keenlattice.cli.fitting import only
 from keenlattice.cli.options import REFERENCE, Again, Book, Json, Matters, Played, Resume, Rig, Seconds, Seed, WarmUp
 
 if TYPE_CHECKING:
@@ -23,6 +24,7 @@ Captures = dict[str, list["Capture"]]
 
 
 def trial(
+    ctx: typer.Context,
     before: Annotated[str, typer.Argument(autocompletion=references, help=REFERENCE)] = "",
     after: Annotated[str, typer.Argument(autocompletion=references, help="The version to compare with it.")] = "",
     blocks: Annotated[int, typer.Option("--blocks", help="Pairs of runs; each holds one run of either version.")] = 8,
@@ -61,6 +63,7 @@ def trial(
     from keenlattice.errors import UsageError
     from keenlattice.trial.plan import Plan, fresh_seed
 
+    _check_what_goes_together(ctx, again, claims, take, resume, pilot, from_files)
     figure = new_file(figure, ".png", ".svg")
     session = begin(book, rig)
     if again is not None:
@@ -91,6 +94,26 @@ def trial(
         done = run_and_keep(session, one, other, plan, game, quiet=json)
     if done:
         _finish(*done, figure, json)
+
+
+def _check_what_goes_together(ctx: typer.Context, again: int | None, claims: Path | None, take: list[Path] | None,
+                              resume: bool, pilot: int | None, from_files: bool) -> None:
+    """There are several ways of running a trial; each takes what it can use."""
+    plan = ("before", "after", "blocks", "seconds", "decides", "matters", "game", "early", "repeats", "warm_up", "seed")
+    if again is not None:
+        only(ctx, "--again", "again")
+    elif claims is not None:
+        only(ctx, "--claims", "claims", "blocks", "seconds", "game", "early", "repeats", "warm_up", "seed")
+    elif take:
+        only(ctx, "--take", "take", "by", "figure")
+    elif resume:
+        only(ctx, "--resume", "resume", "figure")
+    elif pilot is not None:
+        only(ctx, "--pilot", "pilot", *(one for one in plan if one not in ("blocks", "early")))
+    elif from_files:
+        only(ctx, "--from-files", "from_files", *plan)
+    else:
+        only(ctx, "a trial that is played now", "figure", *plan)
 
 
 def _finish(result: "TrialResult", captures: Captures, figure: Path | None, json: bool) -> None:
@@ -137,9 +160,10 @@ def resumed(session: "Session", quiet: bool) -> "tuple[TrialResult, Captures]":
     from keenlattice.cli.trial_plan import planned_by
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import study
+    from keenlattice.trial.kept import trial_plan
 
     found = study(session.book, session.rig.name, None, "trial")
-    if found.plan.get("files"):
+    if trial_plan(found).files:
         raise UsageError(f"trial {found.number} waits for your recordings: keen trial --take FILE")
     before, after, plan = planned_by(session, found)
     if not quiet:
@@ -151,9 +175,11 @@ def play_study(session: "Session", study: "Study", before: "Version", after: "Ve
                quiet: bool) -> "tuple[TrialResult, Captures]":
     """Plays what is left of a trial, and concludes it."""
     from keenlattice.cli.studies import played
+    from keenlattice.trial.kept import trial_plan
     from keenlattice.trial.run import game_for, run_trial
 
-    game, ids = game_for(before, after, study.plan["game"]), {"before": before.id, "after": after.id}
+    kept = trial_plan(study)
+    game, ids = game_for(before, after, kept.game), {"before": before.id, "after": after.id}
     captures: dict[int, Capture] = {}
 
     def run(each: "Callable[[Run], None]", done: "dict[int, Capture]") -> "TrialResult":
@@ -163,7 +189,7 @@ def play_study(session: "Session", study: "Study", before: "Version", after: "Ve
                 captures[one.place] = one.capture
 
         captures.update(done)
-        return run_trial(session.rig, before, after, plan, study.plan["game"], told, done)
+        return run_trial(session.rig, before, after, plan, kept.game, told, done)
 
     result = played(session, study, game, f"{plan.blocks} blocks of two runs", len(plan.runs()), ids.__getitem__, quiet,
                     run)
@@ -202,19 +228,17 @@ def show_result(result: "TrialResult") -> None:
     say(f"{result.before} against {result.after} on {result.rig}: {result.blocks_played} blocks{early} of "
         f"{plan.seconds:g} s runs, seed {plan.seed}; {plan.matters_pct:g} % matter.\n", "dim")
     say_excluded(result.excluded)
-    show_metrics(result.to_json())
+    show_metrics(result)
     say(drift_sentence(result), "dim")
 
 
-def show_metrics(result: dict[str, Any]) -> None:
-    """The table of a trial's metrics (as `TrialResult.to_json` has it), the one that decides marked."""
+def show_metrics(result: "TrialResult") -> None:
+    """The table of a trial's metrics, the one that decides marked."""
     from keenlattice.cli.output import say, table
     from keenlattice.report.words import TITLES, amount, percent
-    from keenlattice.trial.result import MetricResult
-
-    rows = [MetricResult(**one) for one in result["metrics"]]
+    rows = result.metrics
     table(["", "before", "after", "change, %", "verdict"], [
-        [f"{'>' if one.name == result['decides'] else ' '} {TITLES[one.name]}, {one.unit}", amount(one, one.before),
+        [f"{'>' if one.name == result.plan.decides else ' '} {TITLES[one.name]}, {one.unit}", amount(one, one.before),
          amount(one, one.after), percent(one)[1].removesuffix(" %"), one.verdict] for one in rows], right=(1, 2, 3))
     error = 100 * (1 - rows[0].confidence)
     say(f"> decides, interval at {100 - error:.3g} %; the others share one error of {error:.2g} % among them.", "dim")

@@ -34,10 +34,10 @@ def few_switches(session: "Session", before: "Version", after: "Version") -> boo
 def planned_by(session: "Session", study: "Study") -> "tuple[Version, Version, Plan]":
     """The versions and the plan of a trial that the logbook has."""
     from keenlattice.cli.studies import version_kept
-    from keenlattice.trial.plan import Plan
+    from keenlattice.trial.kept import trial_plan
 
-    return (version_kept(session, study.plan["before"]), version_kept(session, study.plan["after"]),
-            Plan(**study.plan["plan"]))
+    kept = trial_plan(study)
+    return version_kept(session, kept.before), version_kept(session, kept.after), kept.plan
 
 
 def play_pilot(session: "Session", before: "Version", after: "Version", plan: "Plan", blocks: int, game: str | None,
@@ -98,13 +98,14 @@ def take_in(session: "Session", files: list[Path], by: str, json: bool) -> "tupl
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import KeptRun, add_run, done_of, study
     from keenlattice.trial.conclude import from_captures
+    from keenlattice.trial.kept import trial_plan
     from keenlattice.trial.run import game_for
 
     found = study(session.book, session.rig.name, None, "trial")
-    if not found.plan.get("files"):
+    if not trial_plan(found).files:
         raise UsageError(f"trial {found.number} is played, not recorded: keen trial --resume goes on with it")
     before, after, plan = planned_by(session, found)
-    game, versions = game_for(before, after, found.plan["game"]), {"before": before.id, "after": after.id}
+    game, versions = game_for(before, after, trial_plan(found).game), {"before": before.id, "after": after.id}
     done, runs = done_of(session.book, found), plan.runs()
     if len(done) + len(files) > len(runs):
         raise UsageError(f"{len(files)} recordings, but only {len(runs) - len(done)} runs are still to come")
@@ -140,9 +141,11 @@ def _read(session: "Session", file: Path, by: str) -> "Capture":
 
 def _say_next(study: "Study", plan: "Plan", played: int, json: bool) -> None:
     from keenlattice.cli.output import emit_json, hint, say, table
+    from keenlattice.trial.kept import trial_plan
 
     runs = plan.runs()[played:]
-    versions = {arm: study.plan[arm]["reference"] for arm in ("before", "after")}
+    kept = trial_plan(study)
+    versions = {"before": kept.before.reference, "after": kept.after.reference}
     if json:
         emit_json("trial-runs", {"study": study.number, "recorded": played,
                                  "to_come": [{"place": played + place, "block": block, "version": versions[arm]}
@@ -163,13 +166,14 @@ def recompute(session: "Session", number: int, json: bool) -> None:
     from keenlattice.cli import studies
     from keenlattice.logbook.studies import study
     from keenlattice.trial.conclude import from_captures
+    from keenlattice.trial.kept import trial_plan
     from keenlattice.trial.run import game_for
 
     def again(captures: "dict[int, Capture]") -> dict[str, object]:
         found = study(session.book, session.rig.name, number, "trial")
         before, after, plan = planned_by(session, found)
         result = from_captures(plan, [captures[place] for place in sorted(captures)],
-                               game_for(before, after, found.plan["game"]), before.reference, after.reference,
+                               game_for(before, after, trial_plan(found).game), before.reference, after.reference,
                                session.rig.name)
         return result.to_json() if result else {}
 

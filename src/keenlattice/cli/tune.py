@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from keenlattice.cli.complete import assignments, metrics, references
+from keenlattice.cli.fitting import only
 from keenlattice.cli.options import REFERENCE, Again, Book, Json, Matters, Played, Resume, Rig, Seconds, Seed, WarmUp
 
 if TYPE_CHECKING:
@@ -21,6 +22,7 @@ SHOWN = 12
 
 
 def tune(
+    ctx: typer.Context,
     base: Annotated[str, typer.Argument(autocompletion=references, help=f"Where to start from. {REFERENCE}")] = "",
     vary: Annotated[list[str] | None, typer.Option(
         "--try", autocompletion=assignments, metavar="SETTING=VALUE,VALUE", help="A setting and the "
@@ -56,9 +58,11 @@ def tune(
     from keenlattice.errors import UsageError
     from keenlattice.logbook.studies import study
     from keenlattice.trial.keeping import kept_version
+    from keenlattice.trial.kept import tune_plan
     from keenlattice.trial.plan import Plan, fresh_seed
     from keenlattice.trial.tune import TunePlan, checked, run_tune
 
+    _check_what_goes_together(ctx, resume, again, step)
     session = begin(book, rig)
     if step:
         seed = fresh_seed() if seed is None else seed
@@ -70,7 +74,8 @@ def tune(
         return
     if resume or again is not None:
         found = study(session.book, session.rig.name, again, "tune")
-        start, plan = version_kept(session, found.plan["base"]), TunePlan.of_json(found.plan["plan"])
+        kept = tune_plan(found)
+        start, plan, proof, game = version_kept(session, kept.base), kept.plan, kept.proof, kept.game
     elif not (base and vary):
         raise UsageError("tuning takes a version and settings to vary: keen tune GAME --try SETTING=VALUE,VALUE; or "
                          "--resume")
@@ -80,9 +85,10 @@ def tune(
         plan = checked(session.rig.catalog(), TunePlan(
             choices, goal, tuple(_limit(text) for text in keep or []), rounds, seconds,
             fresh_seed() if seed is None else seed, matters_pct(session, matters, goal, start, json), warm_up))
-        found = begun(session, "tune", [start], game, {"base": kept_version(start), "plan": asdict(plan)})
+        found = begun(session, "tune", [start], game, {"base": kept_version(start), "plan": asdict(plan),
+                                                          "proof": proof})
     if again is not None:
-        recompute(lambda captures: run_tune(session.rig, start, plan, found.plan["game"], done=captures).to_json(),
+        recompute(lambda captures: run_tune(session.rig, start, plan, game, done=captures).to_json(),
                   session, "tune", again, json)
         return
     result = _play(session, found, start, plan, quiet=json)
@@ -90,12 +96,22 @@ def tune(
     trial = None
     if made and proof:
         again_plan = Plan(proof, plan.seconds, plan.seed, plan.goal, plan.matters_pct, warm_up_s=plan.warm_up_s)
-        trial, _ = run_and_keep(session, start, made, again_plan, found.plan["game"], quiet=json)
+        trial, _ = run_and_keep(session, start, made, again_plan, game, quiet=json)
     if json:
         emit_json("tune", {"version": made.reference if made else None, "trial": trial.to_json() if trial else None,
                            **result.to_json()})
         return
     _show(session, start, result, made, trial)
+
+
+def _check_what_goes_together(ctx: typer.Context, resume: bool, again: int | None, step: str) -> None:
+    both = ("base", "goal", "matters", "game", "proof", "seconds", "seed")
+    if resume or again is not None:
+        only(ctx, "--resume" if again is None else "--again", "resume" if again is None else "again")
+    elif step:
+        only(ctx, "--step", "step", "margin", *both)
+    else:
+        only(ctx, "a race (which has no --step)", "vary", "keep", "rounds", "warm_up", *both)
 
 
 def _stepping(session: "Session") -> "Study | None":
@@ -136,10 +152,11 @@ def _limit(text: str) -> "Limit":
 def _play(session: "Session", study: "Study", base: "Version", plan: "TunePlan", quiet: bool) -> "TuneResult":
     from keenlattice.cli.studies import played
     from keenlattice.trial.keeping import end
+    from keenlattice.trial.kept import tune_plan
     from keenlattice.trial.run import game_for
     from keenlattice.trial.tune import run_tune
 
-    game, count = game_for(base, base, study.plan["game"]), len(plan.combinations())
+    game, count = game_for(base, base, tune_plan(study).game), len(plan.combinations())
     result = played(session, study, game, f"{count} combinations", count * plan.rounds,
                     lambda arm: f"tune {study.number}, combination {arm}", quiet,
                     lambda each, done: run_tune(session.rig, base, plan, game, each, done))

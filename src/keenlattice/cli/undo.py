@@ -26,6 +26,7 @@ def undo(
     if points:
         _show_points(session, json)
         return
+    session.book.check_writable()
     if rig == "byhand":
         _hand_out(session, to, json)
         return

@@ -41,8 +41,6 @@ T = TypeVar("T")
 KINDS = ("apply", "adopt", "chore", "undo", "done", "part")
 CAPTURES, SETTINGS = "captures", "settings"
 STRAY_AFTER_S = 3600.0
-ELSEWHERE = "elsewhere"
-"""What stands for the time of the undo, of an apply to another machine's rig."""
 
 
 @dataclass(frozen=True)

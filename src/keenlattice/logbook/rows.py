@@ -66,9 +66,13 @@ def _parsed(row: sqlite3.Row, column: str, finite: bool) -> Any:
 def is_entries(found: object) -> bool:
     """Whether that can be what a profile sets: names to texts and numbers."""
     return isinstance(found, dict) and all(
-        isinstance(key, str) and len(key) < 200 and (
-            len(value) <= LONGEST_TEXT if isinstance(value, str) else
-            math.isfinite(value) if isinstance(value, float) else isinstance(value, int) and abs(value) < LARGEST) for key, value in found.items())
+        isinstance(key, str) and len(key) < 200 and _is_value(value) for key, value in found.items())
+
+
+def _is_value(value: object) -> bool:
+    if isinstance(value, str):
+        return len(value) <= LONGEST_TEXT
+    return math.isfinite(value) if isinstance(value, float) else isinstance(value, int) and abs(value) < LARGEST
 
 
 def version(row: sqlite3.Row) -> Version:

@@ -19,6 +19,7 @@ from keenlattice.logbook.rows import Damaged
 APPLICATION_ID = 0x4B4C4231
 FILE = "logbook.sqlite"
 UNFINISHED = ".new-logbook-"
+ELSEWHERE = "elsewhere"      # stands for the time of the undo, of an apply to another machine's rig
 MOST_BYTES = 2 * 2**30       # of a logbook that is opened for reading alone, which is copied first
 LONGEST_VALUE = 64 * 2**20   # bytes
 
@@ -208,7 +209,13 @@ def connect_to_read(folder: Path) -> "tuple[sqlite3.Connection, tempfile.Tempora
         connection = _open(Path(scratch.name) / FILE)
         _check_schema(connection, folder)
         upgrade(connection)
+        forget_applies(connection)
         return connection, scratch
+
+
+def forget_applies(connection: sqlite3.Connection) -> None:
+    """Of all that was done to a rig nothing counts as done here: it was another machine's."""
+    connection.execute("UPDATE applies SET undone = ? WHERE undone IS NULL", (ELSEWHERE,))
 
 
 def _open(path: Path) -> sqlite3.Connection:

@@ -13,10 +13,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from keenlattice.errors import BookError, UsageError
-from keenlattice.logbook.book import CAPTURES, ELSEWHERE, SETTINGS, Logbook, not_a_link
+from keenlattice.logbook.book import CAPTURES, SETTINGS, Logbook, not_a_link
 from keenlattice.logbook.identity import claim, new_id, state_of
 from keenlattice.logbook.restore import RestorePoint, keep_point
-from keenlattice.logbook.schema import connect, plain_errors, upgrade
+from keenlattice.logbook.schema import connect, forget_applies, plain_errors, upgrade
 from keenlattice.safejson import parse_json
 from keenlattice.state_folder import state_folder
 
@@ -80,7 +80,7 @@ def take_over(folder: Path, *, made_here: bool = False) -> Logbook:
             if made_here:
                 _bring_along(connection, points, folder, state_of(made))
             else:
-                connection.execute("UPDATE applies SET undone = ? WHERE undone IS NULL", (ELSEWHERE,))
+                forget_applies(connection)
             connection.execute("UPDATE book SET id = ?", (made,))
             connection.execute("COMMIT")
             connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")

@@ -25,6 +25,8 @@ def warm_up_ms(capture: Capture) -> float:
     time is taken over stretches of BIN_MS, and the cut is put where the standard error of what is left is least; not
     beyond MOST_OF_RUN of the run.
     """
+    if capture.frame_ms.size < 2:
+        return 0.0
     bins = _binned(capture, BIN_MS)
     count = bins.size
     if count < 8:

@@ -2,6 +2,7 @@
 
 import io
 import json
+from array import array
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import islice
@@ -336,9 +337,9 @@ Row = tuple[int, list[float], list[str], str]
 def _in_pieces(lines: Iterator[Row], numbers: Sequence[str], texts: Sequence[str], rows: int | None) -> Iterator[Rows]:
     """Lines gathered into columns; all of them into one piece if `rows` is None."""
     while True:
-        values: list[list[float]] = [[] for _ in numbers]
+        values = [array("d") for _ in numbers]  # a list would take four times the memory
         words: list[list[str]] = [[] for _ in texts]
-        where: list[int] = []
+        where = array("q")
         odd: list[tuple[int, str]] = []
         for number, cells, text_cells, wrong in islice(lines, rows):
             if wrong:

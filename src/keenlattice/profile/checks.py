@@ -127,14 +127,21 @@ def belong_together(keys: Iterable[str]) -> tuple[tuple[str, ...], ...]:
     return tuple(sorted(tuple(sorted(group)) for group in groups))
 
 
+def _all_cores(facts: Names) -> dict[str, str]:
+    """All cores as a list, where it is known how many threads there are: typed in, it may be anything."""
+    threads = facts.get("threads")
+    if isinstance(threads, int | float) and not isinstance(threads, bool) and 1 <= threads <= 4096:
+        return {"all_cores": f"0-{int(threads) - 1}"}
+    return {}
+
+
 class _Board:
     """The effective values and facts that rules are held against."""
 
     def __init__(self, catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
                  devices: tuple[str, ...]) -> None:
         self._catalog, self._effective, self._devices = catalog, effective, devices
-        self._facts = {"on": True, "off": False, "device_count": len(devices),
-                       "all_cores": f"0-{int(str(facts.get('threads', 1))) - 1}", **facts}
+        self._facts = {"on": True, "off": False, "device_count": len(devices), **_all_cores(facts), **facts}
 
     def ask(self, rule: Rule) -> Iterator[Finding]:
         if rule.per == "device":

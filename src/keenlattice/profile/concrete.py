@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Mapping
+from contextlib import suppress
 
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value, written
@@ -40,10 +41,28 @@ def entries_for(catalog: Catalog, version: Version, facts: Names) -> dict[str, V
     return concrete(catalog, version.entries, facts)
 
 
+DECIDED_BY: Mapping[str, str] = {"refresh_hz": "display.refresh"}
+"""Facts that a setting decides, once it is in force."""
+
+
+def facts_under(catalog: Catalog, entries: Mapping[str, Value], facts: Names) -> Names:
+    """The facts of a rig once some settings are in force on it: a formula of the refresh rate means the one that is set
+    beside it, not the one that it takes the place of."""
+    set_by = {fact: catalog[key] for fact, key in DECIDED_BY.items() if key in entries and key in catalog}
+    decided = {}
+    for fact, setting in set_by.items():
+        with suppress(BadValue):  # which is said where the setting itself is evaluated
+            value = concrete_value(setting, entries[setting.name], facts)
+            if not isinstance(value, str):
+                decided[fact] = value
+    return {**facts, **decided}
+
+
 def concrete(catalog: Catalog, entries: Mapping[str, Value], facts: Names) -> dict[str, Value]:
     """What a profile's entries come to on a rig with these facts; keys that the catalog lacks are left out.
 
     Raises:
         BadValue: as `concrete_value`.
     """
+    facts = facts_under(catalog, entries, facts)
     return {key: concrete_value(catalog[key], value, facts) for key, value in entries.items() if key in catalog}

@@ -2,7 +2,7 @@
 
 From the bottom: stock (the catalog), rig-wide, game, and a trial's temporary override. The topmost layer that
 sets a setting wins. *Game decides* is a value like any other: it hides what lies below it. Unset does not. A stored
-formula wins as it stands; what it comes to is reckoned from the facts of the rig at hand.
+formula wins as it stands; what it comes to is evaluated from the facts of the rig at hand.
 """
 
 from collections.abc import Iterator
@@ -12,7 +12,7 @@ from typing import Literal
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value, same
 from keenlattice.errors import BadValue
-from keenlattice.profile.concrete import concrete_value
+from keenlattice.profile.concrete import concrete_value, facts_under
 from keenlattice.profile.formula import Names
 from keenlattice.profile.version import Entries
 
@@ -44,23 +44,25 @@ def resolve(catalog: Catalog, rig_wide: Entries, game: Entries, trial: Entries |
             facts: Names | None = None) -> dict[str, Effective]:
     """The effective value of every setting of `catalog`; of a device's settings, those that a layer sets.
 
-    Keys that the catalog does not know are left out: a rig cannot be given them. Formulas are reckoned from `facts`.
+    Keys that the catalog does not know are left out: a rig cannot be given them. Formulas are evaluated from `facts`,
+    and from what the layers themselves make of those (`concrete.DECIDED_BY`).
 
     Returns:
         Setting key to what holds, in the catalog's order, device keys behind their setting.
     """
     layers: list[tuple[Layer, Entries]] = [("trial", trial or {}), ("game", game), ("rig-wide", rig_wide)]
+    known = facts_under(catalog, {**rig_wide, **game, **(trial or {})}, facts or {})
     found = {}
     for key in _keys(catalog, [entries for _, entries in layers]):
         stack = [(layer, entries[key]) for layer, entries in layers if key in entries]
         stack.append(("stock", catalog[key].stock))
         (layer, stored), *below = stack
-        value, problem = _reckoned(catalog[key], stored, facts or {})
+        value, problem = _evaluated(catalog[key], stored, known)
         found[key] = Effective(key, value, layer, tuple(below), stored, problem)
     return found
 
 
-def _reckoned(setting: Setting, stored: Value, facts: Names) -> tuple[Value | None, str]:
+def _evaluated(setting: Setting, stored: Value, facts: Names) -> tuple[Value | None, str]:
     try:
         return concrete_value(setting, stored, facts), ""
     except BadValue as error:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice.errors import KeenLatticeError
 from keenlattice.files import replace_file
+from keenlattice.report.library import load
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -26,6 +27,7 @@ SIZE_INCHES, DPI = (12.8, 8.0), 100
 
 def new_figure() -> "Figure":
     """An empty figure of 1280 x 800 pixels, which needs no display."""
+    load()
     from matplotlib.backends.backend_agg import FigureCanvasAgg
     from matplotlib.figure import Figure
 
@@ -36,6 +38,7 @@ def new_figure() -> "Figure":
 
 def small_figure(height: float = 2.9) -> "Figure":
     """An empty figure for a page, as wide as a phone can show with its letters still legible; height in inches."""
+    load()
     from matplotlib.figure import Figure
 
     return Figure(figsize=(5.2, height), dpi=DPI)

@@ -185,17 +185,18 @@ def take_back(rig: "Rig", journal: Journal, *, at_once: bool) -> list[str]:
     back = {place: content for place, content in then.items() if content != now.get(place)}
     write(rig, back)
     held = rig.state()
-    _check_that_it_is_back(rig, back, held)
+    _check_that_it_is_back(rig, journal, back, held)
     return [place for place in foreign if held.get(place) != journal.before.get(place)]
 
 
-def _check_that_it_is_back(rig: "Rig", back: "State", held: "State") -> None:
+def _check_that_it_is_back(rig: "Rig", journal: Journal, back: "State", held: "State") -> None:
     """Whether what was to go back is there: a rig may take a write, and hold something else.
 
     Raises:
         RigError: it is not.
     """
     if wrong := [place for place, content in back.items() if held.get(place) != content]:
+        journal.found_instead({place: held.get(place) for place in wrong})
         raise RigError(f"{', '.join(wrong)} of the rig {rig.name} reads back otherwise than it was to be put back")
 
 

@@ -6,7 +6,7 @@ from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes, with_changes
-from keenlattice.profile.concrete import concrete_value
+from keenlattice.profile.concrete import concrete_value, facts_under
 from keenlattice.profile.version import WHOLE_RIG, Version, stock
 from keenlattice.rig.apply import apply
 from keenlattice.rig.base import Rig
@@ -40,8 +40,8 @@ def find_drift(rig: Rig, book: Logbook) -> tuple[Drift, ...]:
 
 def _applied(rig: Rig, version: Version) -> dict[str, Value]:
     """What was applied; a value that is refused by now is as it is stored."""
-    catalog, facts = rig.catalog(), rig.facts()
-    found = {}
+    catalog = rig.catalog()
+    facts, found = facts_under(catalog, version.entries, rig.facts()), {}
     for key, value in version.entries.items():
         if key in catalog:
             try:

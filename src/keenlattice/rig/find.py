@@ -1,9 +1,10 @@
 """The rigs that can be had, by name."""
 
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from keenlattice.errors import UnknownName
+from keenlattice.errors import RigError, UnknownName
 from keenlattice.logbook.book import Logbook
 from keenlattice.state_folder import state_folder
 
@@ -44,10 +45,15 @@ def open_rig(kind: str, where: "Logbook | Path") -> "Rig":
 
     Raises:
         UnknownName: no such kind of rig.
+        RigError: this machine does not run Linux.
         BookError: the logbook has a link where its catalog files should be.
     """
     home = home_of(kind, where.state if isinstance(where, Logbook) else where)
     if kind == "linux":
+        if not sys.platform.startswith("linux"):
+            raise RigError(f"the rig linux is a machine that runs Linux, and this one runs {sys.platform}: --rig "
+                           "byhand "
+                           "is for it, or --rig standin to look around")
         from keenlattice.rig.linux.machine import LinuxRig
 
         return LinuxRig(home)

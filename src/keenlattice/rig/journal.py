@@ -132,6 +132,12 @@ class Journal:
         self.begun += 1
         self._append({"begins": self.begun, "settings": settings, "makes": makes})
 
+    def found_instead(self, state: "State") -> None:
+        """Says what the rig has made of a write of ours: it is ours, too, and nothing of somebody else's."""
+        makes = fingerprints(state)
+        self._learn(makes)
+        self._append({"makes": makes})
+
     def after_step(self) -> None:
         """Says that it is written."""
         self.done = self.begun
@@ -143,9 +149,10 @@ class Journal:
         Raises:
             RigError: the journal cannot be removed.
         """
+        with suppress(OSError):  # the next change takes the same room
+            self.free_spare()
         try:
             remove_file(self.path)
-            self.free_spare()
         except OSError as error:
             if self.path.exists():
                 raise RigError(f"its journal {self.path} cannot be cleared away ({error.strerror}): the next command "

@@ -46,7 +46,5 @@ def locked(rig: "Rig", why: str) -> Iterator[None]:
     finally:
         with suppress(OSError):  # what was done is done, and told
             holder.unlink(missing_ok=True)
-        try:
+        with suppress(OSError):  # the lock ends with this process, at the latest
             lock.release()
-        except OSError:
-            lock.release(force=True)

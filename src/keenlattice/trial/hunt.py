@@ -7,7 +7,7 @@ differ between the version that was found and the one before it.
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass, fields, replace
+from dataclasses import asdict, dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -24,6 +24,7 @@ from keenlattice.trial.conclude import Numbers, concluded
 from keenlattice.trial.pilot import noise_of
 from keenlattice.trial.plan import Arm, Plan
 from keenlattice.trial.player import Each, Player, entries_on, ignore, put_back
+from keenlattice.trial.reading import read_as
 from keenlattice.trial.result import TrialResult
 from keenlattice.trial.run import game_for
 from keenlattice.trial.search import Signal, first_changed, least_set
@@ -90,10 +91,14 @@ class HuntResult(Shown):
 
     @classmethod
     def of_json(cls, content: Mapping[str, Any]) -> "HuntResult":
-        """A result as `to_json` has it."""
-        known = {one.name: content[one.name] for one in fields(cls) if one.name in content}
-        return cls(**{**known, "trial": TrialResult.of_json(content["trial"]), "settings": tuple(content["settings"]),
-                      "excluded": tuple(content["excluded"])})
+        """A result as `to_json` has it.
+
+        Raises:
+            BookError: it is not of that form.
+        """
+        trial = content.get("trial")
+        flat = TrialResult.of_json(trial if isinstance(trial, Mapping) else {})
+        return read_as(cls, {**content, "trial": flat}, "a hunt")
 
 
 class Looks:

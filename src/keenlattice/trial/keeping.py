@@ -4,9 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
-from keenlattice.errors import BookError
 from keenlattice.logbook.book import Logbook
-from keenlattice.logbook.rows import is_entries
 from keenlattice.logbook.studies import KeptRun, Study, add_run, begin_study, end_study, end_trial, runs_of
 
 if TYPE_CHECKING:
@@ -20,19 +18,6 @@ def kept_version(version: "Version") -> dict[str, Any]:
     """A version as a study keeps it: one that was made of a pack is in no history."""
     return {"reference": version.reference, "profile": version.profile, "entries": dict(version.entries),
             "note": version.note, "stored": bool(version.time)}
-
-
-def check_kept(kept: object) -> dict[str, Any]:
-    """A version as a study keeps it, held against that form: the logbook may be somebody else's.
-
-    Raises:
-        BookError: it is none.
-    """
-    texts = ("reference", "profile", "note")
-    if (isinstance(kept, dict) and all(isinstance(kept.get(one), str) for one in texts)
-            and is_entries(kept.get("entries")) and isinstance(kept.get("stored"), bool)):
-        return kept
-    raise BookError("a study of the logbook does not say which version was played: it is damaged, or was tampered with")
 
 
 def keep_run(book: Logbook, study: Study, run: "Run", game: str, version: str) -> None:

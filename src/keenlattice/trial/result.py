@@ -4,8 +4,11 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, fields
 from typing import TYPE_CHECKING, Any, Literal
 
+from keenlattice.errors import BookError
+from keenlattice.measure.metrics import METRICS
 from keenlattice.notebook import Shown
 from keenlattice.trial.plan import Plan
+from keenlattice.trial.reading import read_as
 
 if TYPE_CHECKING:
     import pandas
@@ -93,10 +96,16 @@ class TrialResult(Shown):
 
     @classmethod
     def of_json(cls, content: Mapping[str, Any]) -> "TrialResult":
-        """A result as `to_json` has it; what an earlier Keen Lattice did not tell is as it was then."""
+        """A result as `to_json` has it; what an earlier Keen Lattice did not tell is as it was then.
+
+        Raises:
+            BookError: it is not of that form.
+        """
         plan = {one.name: content[one.name] for one in fields(Plan) if one.name in content}
-        drift = content.get("drift_pct")
-        return cls(content["game"], content["before"], content["after"], Plan(**plan),
-                   tuple(MetricResult(**one) for one in content["metrics"]), content["rig"],
-                   content.get("blocks_played", content["blocks"]), tuple(drift) if drift else None,
-                   tuple(content.get("excluded", ())))
+        told = {one.name: content[one.name] for one in fields(cls) if one.name in content}
+        found = read_as(cls, {"blocks_played": content.get("blocks"), **told, "plan": plan}, "a trial")
+        known = {one.name for one in found.metrics}
+        if found.plan.decides not in known or not known <= {*METRICS}:
+            raise BookError("a trial in the logbook has metrics that there are not: it is damaged, or was tampered "
+                            "with")
+        return found

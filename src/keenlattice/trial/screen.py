@@ -12,13 +12,13 @@ early, or with the last one.
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, fields, replace
+from dataclasses import asdict, dataclass, replace
 from itertools import combinations
 from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
-from keenlattice.errors import BadValue, UsageError
+from keenlattice.errors import BadValue, BookError, UsageError
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms, metric, metrics_of
 from keenlattice.notebook import Shown
@@ -32,6 +32,7 @@ from keenlattice.trial.conclude import Numbers, verdict
 from keenlattice.trial.design import Signs, in_order, mixed_up, screening_design
 from keenlattice.trial.plan import check_matters, check_seconds, check_seed
 from keenlattice.trial.player import Each, Player, entries_on, ignore, put_back
+from keenlattice.trial.reading import read_as
 from keenlattice.trial.run import game_for
 from keenlattice.trial.spending import confidences
 
@@ -88,15 +89,9 @@ class ScreenPlan:
                 for row in in_order(design, costly, random)]
 
     def to_json(self) -> dict[str, Any]:
-        """As `of_json` takes it; JSON types only."""
+        """As `kept.screen_plan` takes it; JSON types only."""
         return {**asdict(replace(self, claims=())), "factors": [list(group) for group in self.factors],
                 "claims": [[one.model_dump() for one in claims] for claims in self.claims]}
-
-    @classmethod
-    def of_json(cls, content: Mapping[str, Any]) -> "ScreenPlan":
-        """A plan as `to_json` has it."""
-        return cls(**{**content, "factors": tuple(tuple(one) for one in content["factors"]),
-                      "claims": tuple(tuple(Claim(**one) for one in claims) for claims in content["claims"])})
 
 
 @dataclass(frozen=True)
@@ -162,19 +157,16 @@ class ScreenResult(Shown):
 
     @classmethod
     def of_json(cls, content: Mapping[str, Any]) -> "ScreenResult":
-        """A result as `to_json` has it."""
-        factors = tuple(Factor(tuple(one["settings"]), Effect(**one["judged"]),
-                               tuple(Effect(**other) for other in one["others"])) for one in content["factors"])
-        pairs = tuple(Interaction(_pair(one["settings"]), one["change_pct"],
-                                  tuple(_pair(pair) for pair in one["or_of"])) for one in content["interactions"])
-        known = {one.name: content[one.name] for one in fields(cls) if one.name in content}
-        return cls(**{**known, "plan": ScreenPlan.of_json(content["plan"]), "factors": factors, "interactions": pairs,
-                      "excluded": tuple(content["excluded"])})
+        """A result as `to_json` has it.
 
-
-def _pair(names: Sequence[str]) -> tuple[str, str]:
-    first, second = names
-    return first, second
+        Raises:
+            BookError: it is not of that form.
+        """
+        found = read_as(cls, content, "a screen")
+        if not {effect.metric for one in found.factors for effect in (one.judged, *one.others)} <= {*METRICS}:
+            raise BookError("a screen in the logbook has metrics that there are not: it is damaged, or was tampered "
+                            "with")
+        return found
 
 
 def factors_of(before: Entries, after: Entries, together: Sequence[Sequence[str]] = ()) -> tuple[tuple[str, ...], ...]:

@@ -10,7 +10,7 @@ A. W. Moore, 1994.)
 
 import math
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, fields, replace
+from dataclasses import asdict, dataclass, replace
 from itertools import product
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -30,6 +30,7 @@ from keenlattice.rig.change import changing
 from keenlattice.trial.conclude import Numbers
 from keenlattice.trial.plan import check_matters, check_seconds, check_seed
 from keenlattice.trial.player import Each, Player, RunsFailed, entries_on, ignore, put_back
+from keenlattice.trial.reading import read_as
 from keenlattice.trial.run import game_for
 
 if TYPE_CHECKING:
@@ -95,12 +96,6 @@ class TunePlan:
         keys = [key for key, _ in self.choices]
         return [dict(zip(keys, values, strict=True)) for values in product(*(values for _, values in self.choices))]
 
-    @classmethod
-    def of_json(cls, content: Mapping[str, Any]) -> "TunePlan":
-        """A plan as `asdict` has it, read back from JSON."""
-        return cls(**{**content, "choices": tuple((key, tuple(values)) for key, values in content["choices"]),
-                      "limits": tuple(Limit(**one) for one in content["limits"])})
-
 
 @dataclass(frozen=True)
 class Combination:
@@ -157,10 +152,12 @@ class TuneResult(Shown):
 
     @classmethod
     def of_json(cls, content: Mapping[str, Any]) -> "TuneResult":
-        """A result as `to_json` has it."""
-        known = {one.name: content[one.name] for one in fields(cls) if one.name in content}
-        return cls(**{**known, "plan": TunePlan.of_json(content["plan"]), "excluded": tuple(content["excluded"]),
-                      "combinations": tuple(Combination(**one) for one in content["combinations"])})
+        """A result as `to_json` has it.
+
+        Raises:
+            BookError: it is not of that form.
+        """
+        return read_as(cls, content, "a tuning")
 
 
 def checked(catalog: Catalog, plan: TunePlan) -> TunePlan:

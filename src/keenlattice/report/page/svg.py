@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from markupsafe import Markup
 
+from keenlattice.report.library import load
 from keenlattice.report.style import COLOURS
 
 if TYPE_CHECKING:
@@ -19,6 +20,7 @@ def inline(figure: "Figure", name: str, title: str, alt: str) -> Markup:
         name: tells its parts from those of other figures of the page.
         title, alt: its text alternative.
     """
+    load()
     import matplotlib
 
     content = io.StringIO()

@@ -38,7 +38,9 @@ def ask() -> Driver:
         NeedsInstalling: there is no EGL, or the driver has no configuration to query.
         RigError: the driver crashed over it.
     """
-    asked = subprocess.run([sys.executable, "-m", __name__], capture_output=True, text=True, timeout=60, check=False)
+    # -P: without it, Python runs what lies in the current folder under the name of a module that is imported
+    asked = subprocess.run([sys.executable, "-P", "-m", __name__], capture_output=True, text=True, timeout=60,
+                           check=False)
     if asked.returncode == 3:
         raise NeedsInstalling(f"the driver cannot be asked: {asked.stderr.strip()}; {INSTALL_MESA}")
     if asked.returncode:

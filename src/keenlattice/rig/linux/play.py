@@ -96,7 +96,7 @@ def scene_running(display: str, home: Path, stamps: Path) -> Iterator["subproces
 
     The driver looks for its configuration in `HOME`, so that is where the scene is told that it is.
     """
-    command = [sys.executable, "-m", "keenlattice.rig.linux.scene", "--name", SCENE.executables[0],
+    command = [sys.executable, "-P", "-m", "keenlattice.rig.linux.scene", "--name", SCENE.executables[0],
                "--stamps", str(stamps)]
     # One thread for drawing in software, so that on two cores the one that measures is not kept waiting.
     environment = {"LP_NUM_THREADS": "1", **with_display(display), "HOME": str(home)}
@@ -105,12 +105,21 @@ def scene_running(display: str, home: Path, stamps: Path) -> Iterator["subproces
         scene = start(command, env=environment, stdout=errors, stderr=errors)
         try:
             yield scene
+        except RigError as error:  # why the scene ended is more than that it is gone
+            raise RigError(_last_words(scene.poll(), log) or str(error)) from None
         finally:
             ended_by_itself = scene.poll()
             stop(scene)
-    if ended_by_itself:
-        said = log.read_text(errors="replace").strip().splitlines()
-        raise RigError(f"the scene ended with exit code {ended_by_itself}: {said[-1] if said else 'it said nothing'}")
+    if said := _last_words(ended_by_itself, log):
+        raise RigError(said)
+
+
+def _last_words(exit_code: int | None, log: Path) -> str:
+    """What a scene that ended by itself said last; empty if it has not."""
+    if not exit_code:
+        return ""
+    said = log.read_text(errors="replace").strip().splitlines()
+    return f"the scene ended with exit code {exit_code}: {said[-1] if said else 'it said nothing'}"
 
 
 def _own_median(stamps: Path, capture: Capture) -> float:

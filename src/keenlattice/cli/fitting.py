@@ -1,0 +1,26 @@
+"""What goes together: an option that a way of running a command does not look at is refused, never ignored."""
+
+import typer
+
+
+def only(ctx: typer.Context, way: str, *fitting: str) -> None:
+    """Refuses whatever was typed that does not go with a way of running a command.
+
+    Args:
+        way: as the player has typed it, `--resume`; for the message.
+        fitting: the names of the parameters that do go with it, beside the logbook, the rig and `--json`.
+
+    Raises:
+        UsageError: something else was typed.
+    """
+    from keenlattice.errors import UsageError
+
+    for one in ctx.command.params:
+        if one.name not in ("book", "rig", "json", *fitting) and _typed(ctx, one.name or ""):
+            said = one.opts[0] if one.opts[0].startswith("-") else str(ctx.params.get(one.name or "", one.name))
+            raise UsageError(f"{said} does not go with {way}: leave one of them out")
+
+
+def _typed(ctx: typer.Context, name: str) -> bool:
+    source = ctx.get_parameter_source(name)
+    return source is not None and source.name == "COMMANDLINE"
