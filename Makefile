@@ -7,6 +7,7 @@
 # torture  the fuzz runs and the kills, at full length
 # docs  the documentation as a site, into build/site; no network, every link checked
 # package  wheel and sdist, each installed into an empty environment, where every command is run
+# versions  the tests with the lowest versions that pyproject.toml names, and with the newest there are
 # shots  the pictures in docs/screenshots, made anew from the demo data
 
 PYTHON ?= python3
@@ -14,7 +15,7 @@ BIN := .venv/bin
 DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils chromium chromium-driver
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
 
-.PHONY: demo test check bench sensors calibrate torture docs package shots clean
+.PHONY: demo test check bench sensors calibrate torture docs package versions shots clean
 
 demo: .venv/installed
 	$(BIN)/keen demo
@@ -56,6 +57,15 @@ package: .venv/installed-dev
 	  $(PYTHON) tests/smoke.py $(CURDIR)/build/package/env/bin/keen || exit 1; \
 	done
 	build/package/env/bin/pip install --quiet --disable-pip-version-check --dry-run "$$(ls $(CURDIR)/build/package/*.whl)[linux,dev,docs,bench]"
+
+versions: debian
+	for which in lowest-direct highest; do \
+	  rm -rf build/versions && $(PYTHON) -m venv build/versions && \
+	  build/versions/bin/pip install --quiet --disable-pip-version-check uv && \
+	  build/versions/bin/uv pip install --quiet --python build/versions/bin/python --resolution $$which \
+	    --editable '.[linux,dev,docs]' && \
+	  build/versions/bin/python -m pytest -n auto -m "not real" || exit 1; \
+	done
 
 shots: .venv/installed-dev debian-shots
 	$(BIN)/python docs/make_screenshots.py

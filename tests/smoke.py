@@ -37,7 +37,7 @@ COMMANDS: list[tuple[str, int]] = [(words, 0) for words in (
         f"screen brass-orbit@stock brass-orbit --rounds 1 {SHORT}",
         f"hunt brass-orbit --decides latency_ms_median --matters 3 --blocks 3 {SHORT}",
         f"tune brass-orbit@stock --try frame.queue-depth=1,3 --goal latency_ms_p95 --rounds 3 --proof 2 {SHORT}",
-        "report --list", "report", "report brass-orbit", "report --study 1 --out trial.md",
+        "report --list", "report", "report brass-orbit", "takeover", "report --study 1 --out trial.md",
         "facts refresh_hz=165 ram_mib=16384 --rig byhand", "game brass-orbit --title 'Brass Orbit' --executable orbit "
         "--rig byhand", "apply brass-orbit --yes --rig byhand", "sheet --out sheet.html",
         "sheet --tick 1", "demo --out demo")]

@@ -2,13 +2,15 @@
 
 import os
 import shutil
+import signal
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import pytest
 
-from conftest import Keen, as_json, environment, juniper
+from conftest import KEEN, Keen, as_json, environment, juniper
 from keenlattice.errors import RigError
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig.apply import apply
@@ -223,6 +225,85 @@ def test_a_rig_changed_by_hand_from_facts_to_undo(keen: Keen, tmp_path: Path) ->
     assert [one["kind"] for one in points] == ["apply", "part"]
     keen("measure", "orbit", code=1, **env)
     keen("demo", "--rig", "byhand", code=2)
+
+
+def test_two_ticks_at_once_both_count(keen: Keen, tmp_path: Path) -> None:
+    env = {"KEEN_RIG": "byhand"}
+    keen("game", "orbit", "--executable", "orbit.exe", **env)
+    keen("edit", "orbit", "frame.queue-depth=1", "sync.vertical=off", "frame.cap=90", **env)
+    keen("apply", "orbit", "--yes", **env)
+    both = [subprocess.Popen([*KEEN, "sheet", "--tick", str(step)], cwd=tmp_path, stdout=subprocess.DEVNULL,
+                             env=environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))) for step in (1, 2, 3)]
+    assert [one.wait() for one in both] == [0, 0, 0]
+    assert "No run sheet is open; 1 is in the logbook" in keen("sheet").stdout
+    assert [one["kind"] for one in as_json(keen("undo", "--list", "--json", **env))["points"]] == ["apply"]
+    keen("apply", "orbit", "--yes", **env)
+    assert as_json(keen("drift", "--json", **env))["profiles"] == []
+
+
+def test_what_was_told_of_a_game_stays_until_it_is_told_otherwise(keen: Keen, tmp_path: Path) -> None:
+    env = {"KEEN_RIG": "byhand"}
+    keen("game", "orbit", "--executable", "orbit", "--command", "orbit --fast 'a b'", "--file", "o.ini",
+         "--answers-at", "3,4", **env)
+    told = " ".join(keen("game", "orbit", "--title", "Brass Orbit", **env).stdout.split())
+    assert "runs as orbit; started by orbit --fast 'a b'; its settings in" in told and "answers at 3,4" in told
+    told = " ".join(keen("game", "orbit", "--command", "", "--file", "", "--answers-at", "", **env).stdout.split())
+    assert told.endswith("runs as orbit.") or "runs as orbit. " in told
+    assert "started by" not in told and "settings in" not in told and "answers at" not in told
+
+
+def test_no_output_takes_the_place_of_what_is_there(keen: Keen, tmp_path: Path) -> None:
+    recording = "t\n" + "".join(f"{8 * one}\n" for one in range(300))
+    (tmp_path / "run.csv").write_text(recording)
+    (tmp_path / "page.html").symlink_to(tmp_path / "run.csv")
+    keen("edit", "brass-orbit", "frame.cap=90", "-m", "steady")
+    given = ["--time", "t", "--name", "mine"]
+    assert "written to run-2.csv" in keen("ingest", "run.csv", *given, "--out", "run.csv").stderr
+    assert "written to page-2.html" in keen("report", "brass-orbit", "--out", "page.html").stderr
+    for number in ("", "-2"):
+        assert f"brass-orbit-history{number}.html" in keen("report", "brass-orbit").stdout
+    assert (tmp_path / "run.csv").read_text() == recording and "steady" in (tmp_path / "page-2.html").read_text()
+
+
+def test_facts_that_were_typed_in_are_numbers_or_unknown(keen: Keen) -> None:
+    env = {"KEEN_RIG": "byhand"}
+    for threads in ("8.0", "many", "1e300", "-3"):
+        keen("facts", f"threads={threads}", **env)
+        keen("survey", **env)
+
+
+def test_a_formula_means_the_refresh_rate_that_is_set_beside_it(keen: Keen) -> None:
+    keen("edit", "rig", "display.refresh=165")
+    keen("edit", "brass-orbit", "frame.cap== refresh - 3")
+    held = {one["setting"]: one["value"] for one in as_json(keen("show", "brass-orbit", "--json"))["settings"]}
+    assert held["frame.cap"] == 162
+    done = keen("apply", "brass-orbit", "--yes", "--json")
+    assert as_json(done)["changes"][0]["after"] == 57 and "162 fps once the rig-wide profile" in done.stderr
+    keen("apply", "rig", "--yes")
+    assert as_json(keen("drift", "--json", code=1))["profiles"][0]["changes"][0]["before"] == 162
+
+
+def test_streams_that_are_closed_and_words_half_typed_are_no_traceback(keen: Keen, tmp_path: Path) -> None:
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
+    shell = f"'{KEEN[0]}' -c '{KEEN[2]}'"
+    for closed in ("<&-", ">&-", "2>&-", "<&- >&- 2>&-"):
+        done = subprocess.run(["sh", "-c", f"{shell} survey {closed}"], env=env, capture_output=True, text=True,
+                              check=False)
+        assert done.returncode == 0 and "Traceback" not in done.stderr, done.stderr
+    for more in ({"COMP_WORDS": "keen edit 'bra", "COMP_CWORD": "2"}, {}, {"COMP_WORDS": "keen", "COMP_CWORD": "x"}):
+        done = subprocess.run([*KEEN], env={**env, "_KEEN_COMPLETE": "complete_bash", **more}, capture_output=True,
+                              text=True, check=False)
+        assert "Traceback" not in done.stderr, done.stderr
+
+
+def test_ctrl_c_at_any_moment_is_one_line(tmp_path: Path) -> None:
+    for after_ms in range(0, 1400, 140):
+        running = subprocess.Popen([*KEEN, "measure", "brass-orbit", "--runs", "50", "--figure", "a.png"], cwd=tmp_path,
+                                   env=environment(tmp_path), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        time.sleep(0.12 + after_ms / 1000)  # Python itself, which is not ours, takes the first of it
+        running.send_signal(signal.SIGINT)
+        said = running.communicate(timeout=60)[1]
+        assert running.returncode == 130 and "Traceback" not in said, said
 
 
 def test_a_rig_of_this_machine_is_told_of_games_and_what_applies_to_them(keen: Keen, tmp_path: Path) -> None:

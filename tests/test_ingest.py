@@ -4,6 +4,9 @@ import bz2
 import gzip
 import json
 import lzma
+import os
+import subprocess
+import sys
 from itertools import pairwise
 from pathlib import Path
 
@@ -15,6 +18,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import Keen, as_json
+from keenlattice.catalog.load import add_own_settings
 from keenlattice.errors import CaptureError, KeenLatticeError
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.columns import ColumnMap, column_map
@@ -24,8 +28,10 @@ from keenlattice.measure.parquet import read_capture, write_capture
 from keenlattice.measure.pieces import measure_in_pieces
 from keenlattice.measure.proposal import propose
 from keenlattice.measure.rows import header_of
+from keenlattice.measure.sensors import read_sound
 from keenlattice.measure.tally import QUANTILE_ERROR, Tally
 from keenlattice.measure.text import read_text, write_text
+from keenlattice.profile.pack import read_pack
 
 FRAMES = np.round(8 * np.exp(np.random.default_rng(1).normal(0, 0.1, 300)), 4)
 SHOWN = np.round(np.concatenate(([0.0], np.cumsum(FRAMES))), 4)
@@ -240,6 +246,73 @@ def test_mangled_files_are_read_or_refused_in_one_line(tmp_path_factory: pytest.
         assert measure_in_pieces(path, columns, rows=3).frames == capture.frame_ms.size
         # what is read is a run: it moves on, and at a rate that there can be
         assert (np.diff(capture.shown_ms) > 0).all() and 1 <= 1000 / np.median(capture.frame_ms) <= 20_000
+
+
+def test_a_stray_quote_swallows_no_line(tmp_path: Path) -> None:
+    """The quick reader took it for the beginning of a text that goes on over lines: frames were gone without a word."""
+    rows = [f"{8 * number},{chr(34) * (number % 60 == 7)}orbit" for number in range(300)]
+    path = tmp_path / "stray.csv"
+    path.write_text("t,program\n" + "\n".join(rows) + "\n")
+    columns = STAMPS.model_copy(update={"time": "t", "process": "program"})
+    found = ingest(path, columns)
+    assert found.capture.frame_ms.size == 299 and set(found.capture.frame_ms) == {8.0} and not found.damage
+    assert measure_in_pieces(path, columns, rows=50).frames == 299
+    path.write_text("t,x\n" + "".join(f"\"{8 * number}\",a\n" for number in range(300)))
+    assert ingest(path, STAMPS.model_copy(update={"time": "t"})).capture.frame_ms.size == 299
+
+
+def of_one_value(rows: int) -> bytes:
+    """A Parquet file of a few kilobytes that stands for any number of rows."""
+    sink = pa.BufferOutputStream()
+    with pq.ParquetWriter(sink, pa.schema({"t": pa.float64()}), compression="zstd") as writer:
+        part = pa.table({"t": np.zeros(10_000_000)})
+        for _ in range(rows // 10_000_000):
+            writer.write_table(part, row_group_size=10_000_000)
+    return sink.getvalue().to_pybytes()
+
+
+HOSTILE = {"line.csv.gz": lambda: gzip.compress(b"t\n" + b"9" * 200_000_000, 1),
+           "rows.csv.gz": lambda: gzip.compress(b"t\n" + b"8\n" * 100_000_000, 1),
+           "line.json": lambda: b'{"t": [' + b"0," * 3_000_000 + b"0]}", "deep.json": lambda: b'{"t":' * 60_000,
+           "cells.csv": lambda: b"1\n,\n" * 16_000, "wide.csv": lambda: b"," * 64_000 + b"\n" + b"1," * 32_000,
+           "markers.csv": lambda: b"t,m\n" + b"".join(b"%d,%d\n" % (8 * one, one % 2) for one in range(60_000)),
+           "rows.parquet": lambda: of_one_value(80_000_000), "empty.parquet": lambda: parquet_of(t=[])}
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_a_recording_of_hostile_shape_is_refused_soon_and_in_little_memory(tmp_path: Path, name: str,
+                                                                           hang: None) -> None:
+    path = tmp_path / name
+    path.write_bytes(HOSTILE[name]())
+    code = f"""
+import resource, sys
+from pathlib import Path
+from keenlattice.errors import KeenLatticeError
+from keenlattice.measure.columns import column_map
+from keenlattice.measure.ingest import ingest
+from keenlattice.measure.rows import header_of
+path = Path({str(path)!r})
+try:
+    header = header_of(path)[0]
+    marker = "m" if "m" in header else None
+    ingest(path, column_map(name="x", time=header[0], means="stamps", unit="ms", marker=marker))
+except KeenLatticeError as error:
+    print(len(str(error).splitlines()), resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)
+"""
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=False)
+    assert done.returncode == 0, done.stderr
+    lines, mib = map(int, done.stdout.split())
+    assert lines == 1 and mib < 1500
+
+
+@pytest.mark.parametrize("name", ["pipe", "zero", "folder"])
+def test_what_is_no_file_is_not_waited_for(tmp_path: Path, name: str, hang: None) -> None:
+    path = tmp_path / name
+    {"pipe": lambda: os.mkfifo(path), "zero": lambda: path.symlink_to("/dev/zero"), "folder": path.mkdir}[name]()
+    for read in (header_of, read_text, read_capture, read_sound, read_pack,
+                 lambda one: add_own_settings(one, tmp_path)):
+        with pytest.raises((KeenLatticeError, OSError), match=r"folder|regular"):
+            read(path)
 
 
 def test_a_map_is_given_once_and_found_again(keen: Keen, tmp_path: Path) -> None:

@@ -12,8 +12,17 @@ from scipy.io import wavfile
 
 from conftest import Keen, as_json
 from keenlattice.errors import CaptureError, KeenLatticeError
+from keenlattice.measure.capture import Capture
 from keenlattice.measure.edges import Steps, light_steps, presses, strobe_hz
-from keenlattice.measure.latency import described, from_camera, from_events, from_sensor, grid_of, matched
+from keenlattice.measure.latency import (
+    described,
+    from_camera,
+    from_events,
+    from_sensor,
+    grid_of,
+    matched,
+    of_capture,
+)
 from keenlattice.measure.sensors import read_log, read_sound, read_tally
 
 SAMPLES = Path(__file__).parent.parent / "examples" / "recordings"
@@ -164,6 +173,23 @@ def test_mangled_sensor_files_are_read_or_refused_in_one_line(tmp_path_factory: 
             assert ((found.waits_ms >= 0) & (found.waits_ms < 1e9)).all()
         except KeenLatticeError as error:
             assert "\n" not in str(error)
+
+
+def test_what_can_be_no_latency_is_refused_or_doubted(tmp_path: Path) -> None:
+    (doubt,) = from_camera([9, 8, 200, 10, 9], 240).doubts
+    assert doubt.what == "an answer only 833 ms later: is it one?"
+    for counts, rate in (([9.0, 100_000.0], 240.0), ([9.0, float("inf")], 240.0), ([9.0, -1.0], 240.0)):
+        with pytest.raises(CaptureError):
+            from_camera(counts, rate)
+    late = Capture(np.empty(0), np.array([0.0, 1000.0]), np.array([30.0, 1900.0]))
+    assert [one.at_ms for one in of_capture(late).doubts] == [1000.0]
+
+
+def test_a_log_with_one_late_stamp_takes_no_memory(tmp_path: Path, hang: None) -> None:
+    rows = [f"{number * 0.5:.1f},1,0" for number in range(2000)]
+    (tmp_path / "late.csv").write_text("t,light,button\n" + "\n".join([*rows, "9e11,1,0"]) + "\n")
+    with pytest.raises(CaptureError, match="a stamp is wrong"):
+        read_log(tmp_path / "late.csv", "t", "light", "button")
 
 
 def test_a_long_silence_and_a_single_sample_invent_nothing() -> None:

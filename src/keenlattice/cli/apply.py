@@ -96,9 +96,10 @@ def hand_out(session: "Session", version: "Version", json: bool) -> None:
 
 def _show(catalog: "Catalog", plan: "Preview", rig: "RigProtocol") -> None:
     """The steps in their order, what each needs, where they write, and what is refused."""
+    from pathlib import Path
+
     from keenlattice.cli.changes import value_text
     from keenlattice.cli.output import say, shown_path, table
-    from keenlattice.rig.places import path_of
 
     for key in plan.unknown:
         say(f"! {key} is left out: the rig {rig.name} does not have it")
@@ -109,7 +110,10 @@ def _show(catalog: "Catalog", plan: "Preview", rig: "RigProtocol") -> None:
             for number, step in enumerate(plan.steps, 1) for one in step.changes]
     table(["step", "setting", "on the rig", plan.version.reference, "needs"], rows)
     if plan.places and rig.name != "byhand":
-        say(f"writes {', '.join(shown_path(path_of(place, rig.home)) for place in plan.places)}", "dim")
+        inside = [place for place in plan.places if not Path(place).is_absolute()]
+        whole = [shown_path(Path(place)) for place in plan.places if place not in inside]
+        say("writes " + " and ".join([*whole, *([f"{', '.join(inside)} in {shown_path(rig.home)}"] if inside else [])]),
+            "dim")
 
 
 def _needs(plan: "Preview", step: "Step") -> str:

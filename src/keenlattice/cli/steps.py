@@ -22,7 +22,7 @@ def step_up(session: "Session", base: str, step: str, margin: float | None, tria
     from keenlattice.cli.studies import begun
     from keenlattice.errors import UsageError
     from keenlattice.trial.keeping import kept_version
-    from keenlattice.trial.steps import StepPlan
+    from keenlattice.trial.steps import StepPlan, steps_of
 
     key, _, text = step.partition("=")
     try:
@@ -34,6 +34,7 @@ def step_up(session: "Session", base: str, step: str, margin: float | None, tria
     start = session.find(base)
     plan = StepPlan(key.strip(), by, 2 * by if margin is None else margin, goal=trial.decides, seconds=trial.seconds,
                     seed=trial.seed)
+    steps_of(session.rig.catalog(), start, plan)  # says so if there are none, before anything is begun
     step_on(session, begun(session, "steps", [start], game, {
         "base": kept_version(start), "plan": asdict(plan), "proof": asdict(trial) if proof else None}), json)
 

@@ -33,8 +33,8 @@ def takeover(
     if not json:
         say(f"The logbook {folder} was made elsewhere" + f", by {' and '.join(held.authors)}" * bool(held.authors),
             "bold")
-        say(f"It holds {held.versions} versions, {held.studies} studies, {held.captures} captures, and says that "
-            f"{held.applies} things were done to rigs.")
+        say(f"It holds {_some(held.versions, 'version')}, {_some(held.studies, 'study', 'studies')} and "
+            f"{_some(held.captures, 'capture')}, and tells of {_some(held.applies, 'change')} of rigs.")
         say("Taken over, it is yours to write in. All of that stays, to read and to build on. "
             + ("Its restore points and rigs come along, since you say that you made it here: from then on `keen undo` "
                "writes on this machine what they say." if made_here else
@@ -50,3 +50,8 @@ def takeover(
         return
     say("It is yours now.")
     hint(f"keen history GAME --book {folder}")
+
+
+def _some(count: int, one: str, several: str = "") -> str:
+    """So many of something, in words: `no studies`, `1 study`, `3 studies`."""
+    return f"{count or 'no'} {one if count == 1 else several or one + 's'}"

@@ -72,8 +72,9 @@ def ingest(path: Path, columns: ColumnMap, *, process: str | None = None, repair
         Damaged: something is wrong with it, and it was not to be repaired.
         CaptureError: it cannot be read, lacks a column, holds several programs, or its unit cannot be right.
     """
-    found = _ingest(path, read_rows(path, columns.numbers, columns.texts), columns, process, dict(about or {}))
-    if found.damage:  # read again, so that every line is named as an editor counts
+    rows = read_rows(path, columns.numbers, columns.texts)
+    found = _ingest(path, rows, columns, process, dict(about or {}))
+    if found.damage and rows.row is None:  # read again, so that every line is named as an editor counts
         rows = read_rows(path, columns.numbers, columns.texts, exact=True)
         found = _ingest(path, rows, columns, process, dict(about or {}))
     if found.damage and not repair:

@@ -29,7 +29,7 @@ from keenlattice.measure.layout import (
 RELEASE_EVERY = 32  # batches
 LONGEST_LINE = 2**20
 MOST_ROWS = 50_000_000     # of a Parquet file that is taken whole: a few bytes of it may stand for any number
-LEAST_UNPACKED, MOST_TIMES_PACKED = 64 * 2**20, 60
+LEAST_UNPACKED, MOST_TIMES_PACKED, MOST_PACKED_ROWS = 16 * 2**20, 60, 2_000_000
 
 Texts = NDArray[np.object_]
 
@@ -244,7 +244,8 @@ def _arrow_options(layout: Layout, numbers: Sequence[str], texts: Sequence[str])
 
 
 def _too_large(path: Path) -> CaptureError:
-    return CaptureError(f"{path} is larger than {MOST_BYTES >> 30} GiB, unpacked: too large to be taken whole; "
+    return CaptureError(f"{path} is too large to be taken whole (over {MOST_BYTES >> 30} GiB, or packed over "
+                        f"{MOST_PACKED_ROWS // 1_000_000} million rows or {MOST_TIMES_PACKED} times its size); "
                         "keen ingest --in-pieces tells its metrics")
 
 
@@ -254,11 +255,14 @@ def _lines(path: Path, layout: Layout, most: int | None) -> Iterator[str]:
     try:
         with opened(path) as raw:
             raw.read(layout.bom)
-            if path.suffix.lower() in OPENERS:  # what unpacks to thousands of times its size is no recording
+            packed, whole = path.suffix.lower() in OPENERS, most is not None
+            if packed:  # what unpacks to thousands of times its size is no recording
                 bound = max(LEAST_UNPACKED, MOST_TIMES_PACKED * path.stat().st_size)
                 most = bound if most is None else min(most, bound)
             text = io.TextIOWrapper(raw, layout.encoding, errors="replace", newline=None)
-            for line in iter(lambda: text.readline(LONGEST_LINE + 1), ""):
+            for number, line in enumerate(iter(lambda: text.readline(LONGEST_LINE + 1), "")):
+                if whole and packed and number > MOST_PACKED_ROWS:
+                    raise _too_large(path)
                 if len(line) > LONGEST_LINE:
                     raise CaptureError(f"{path} has a line of more than {LONGEST_LINE >> 20} MB: that is no recording")
                 taken += len(line)

@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from keenlattice.catalog.model import Catalog
 from keenlattice.errors import BadValue
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import metric, metrics_of
@@ -88,6 +89,23 @@ class StepsResult:
         return {"schema": SCHEMA, **asdict(self), "highest": self.highest}
 
 
+def steps_of(catalog: Catalog, base: Version, plan: StepPlan) -> list[float]:
+    """The values that are stepped through, from what a version has to the end of what the catalog allows.
+
+    Raises:
+        UnknownName, BadValue: no such setting, one that holds no number, or too many steps.
+    """
+    setting = catalog[plan.key]
+    if setting.kind not in ("whole", "number") or setting.high is None:
+        raise BadValue(f"{plan.key} takes {setting.allowed()}: only numbers with an end can be stepped up")
+    start = base.entries.get(plan.key, setting.stock)
+    begin = float(start) if isinstance(start, int | float) else 0.0
+    if not (float(setting.high) - begin) / plan.by < MOST_STEPS:
+        raise BadValue(f"steps of {plan.by:g} from {begin:g} to {setting.high:g}: that is more than {MOST_STEPS}; take "
+                       "larger ones")
+    return [begin + count * plan.by for count in range(int((float(setting.high) - begin) / plan.by) + 1)]
+
+
 def run_steps(rig: Rig, base: Version, plan: StepPlan, game: str | None = None, each: Each = ignore,
               done: Mapping[int, Capture] | None = None) -> StepsResult:
     """Steps a setting up from what a version has, to the end of what the catalog allows or to the first crash.
@@ -99,19 +117,11 @@ def run_steps(rig: Rig, base: Version, plan: StepPlan, game: str | None = None, 
         UnknownName, BadValue: no such setting, or one that holds no number.
         RigError: the rig refuses a value; it is put back to what it was.
     """
-    setting = rig.catalog()[plan.key]
-    if setting.kind not in ("whole", "number") or setting.high is None:
-        raise BadValue(f"{plan.key} takes {setting.allowed()}: only numbers with an end can be stepped up")
-    start = base.entries.get(plan.key, setting.stock)
-    begin = float(start) if isinstance(start, int | float) else 0.0
-    if not (float(setting.high) - begin) / plan.by < MOST_STEPS:
-        raise BadValue(f"steps of {plan.by:g} from {begin:g} to {setting.high:g}: that is more than {MOST_STEPS}; take "
-                       "larger ones")
+    setting, values = rig.catalog()[plan.key], steps_of(rig.catalog(), base, plan)
     steps, place = list[Step](), 0
     with changing(rig, f"stepping {plan.key} up") as change:
         player = Player(change, base.profile, game_of(rig, game_for(base, base, game)).name, plan.seconds, each=each)
-        for count in range(int((float(setting.high) - begin) / plan.by) + 1):
-            value = begin + count * plan.by
+        for count, value in enumerate(values):
             entries = entries_on(rig, Version(base.profile, with_changes(base.entries, {
                 plan.key: setting.checked(int(value) if setting.kind == "whole" else value)})))
             goals, wrong = [], ""
@@ -131,7 +141,7 @@ def run_steps(rig: Rig, base: Version, plan: StepPlan, game: str | None = None, 
             if wrong:
                 break
         put_back(change, [plan.key])
-    result = StepsResult(player.game, base.reference, rig.name, plan, tuple(steps), begin)
+    result = StepsResult(player.game, base.reference, rig.name, plan, tuple(steps), values[0])
     if result.highest is None:
         return result
-    return replace(result, settled=max(begin, result.highest - plan.margin))
+    return replace(result, settled=max(values[0], result.highest - plan.margin))
