@@ -99,6 +99,16 @@ def test_patterns_are_the_c_librarys() -> None:
     assert not is_pattern("(") and not is_pattern("a" * 501) and not found("(", "(")
 
 
+def test_a_pattern_that_might_take_for_ever_is_not_tried_and_named(tmp_path: Path, hang: None) -> None:
+    endless = [r"((a*)*b)*\1", "(((a{1,99}){1,99}){1,99}){1,99}$"]
+    (tmp_path / "f").write_text("<driconf><device>" + "".join(
+        f"<application name='x' executable_regexp='{one}'><option name='a' value='1'/></application>"
+        for one in [*endless, "a+"]) + "</device></driconf>")
+    configuration = Configuration(all_entries([tmp_path / "f"]))
+    assert set(configuration.resolve(Program("a" * 200), Screen("x"))) == {"a"}
+    assert len(configuration.untried()) == 2
+
+
 SHIPPED = Path("/usr/share/drirc.d/00-mesa-defaults.conf")
 
 
@@ -117,13 +127,15 @@ def test_the_file_that_the_system_ships_resolves_for_every_entry() -> None:
 
 @real_driver
 @pytest.mark.skipif(shutil.which("glxinfo") is None, reason="glxinfo is not installed: apt-get install mesa-utils")
-def test_the_real_driver_acts_on_the_matched_executable_alone(tmp_path: Path, book: Logbook) -> None:
+@pytest.mark.parametrize("executables", [("no-such", "orbit-info"), ("orbit-*",), ("orb?t-inf[!a-m]",)])
+def test_the_real_driver_acts_on_the_matched_executable_alone(tmp_path: Path, book: Logbook,
+                                                              executables: tuple[str, ...]) -> None:
     """The renderer's name that the driver then reports, for a copy of glxinfo under a name of its own."""
     home = tmp_path / "home"
     home.mkdir()
     for name in ("orbit-info", "rally-info"):
         shutil.copy(str(shutil.which("glxinfo")), tmp_path / name)
-    add_game(tmp_path / "state", Listed(Game("orbit", "Orbit", ("no-such", "orbit-info"))))
+    add_game(tmp_path / "state", Listed(Game("orbit", "Orbit", executables)))
     rig = LinuxRig(tmp_path / "state", home / ".drirc")
 
     def renderer(program: str, display: str) -> str:

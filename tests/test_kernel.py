@@ -1,18 +1,23 @@
 """The kernel's settings, on recorded trees of bigger machines (made up), and on this one."""
 
+import os
 import struct
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
-from keenlattice.errors import RefusedByRig
+from keenlattice.errors import RefusedByRig, RigError, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig.apply import apply, preview
-from keenlattice.rig.drift import find_drift
+from keenlattice.rig.drift import find_drift, put_back
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.interrupts import as_list, cores_in, counts, devices
 from keenlattice.rig.linux.machine import LinuxRig
+from keenlattice.rig.places import write
 from keenlattice.rig.undo import undo
+from keenlattice.trial.plan import Plan
+from keenlattice.trial.run import run_trial
 
 NO_OPTIONS = Driver("made-up", "Nobody", "A renderer", "<driinfo></driinfo>")
 
@@ -122,6 +127,58 @@ def test_without_rights_the_exact_command_is_given(rig: LinuxRig, book: Logbook,
     monkeypatch.setattr("keenlattice.rig.linux.kernel.os.access", lambda *_: False)
     refused = preview(rig, book.commit("rig", {"cpu.boost": "off"})).refused["cpu.boost"]
     assert "by hand: echo 0 | sudo tee" in refused and refused.endswith("cpufreq/boost")
+
+
+def test_the_kernels_own_files_are_written_in_place_and_in_one_go(rig: LinuxRig, tmp_path: Path,
+                                                                   monkeypatch: pytest.MonkeyPatch) -> None:
+    """They cannot be renamed over; here plain files stand for them."""
+    kernel, place = rig._kernel, next(place for place in rig.state() if place.endswith("40/smp_affinity_list"))
+    monkeypatch.setattr(kernel, "_root", Path("/"))
+    before = os.stat(place).st_ino
+    kernel.put(place, b"0-3")
+    assert os.stat(place).st_ino == before and Path(place).read_bytes() == b"0-3\n"
+    monkeypatch.setattr(kernel, "_root", tmp_path / "root")
+    kernel.put(place, b"0-7")
+    assert os.stat(place).st_ino != before and Path(place).read_bytes() == b"0-7"
+
+
+def test_a_place_is_the_kernels_only_if_it_lists_it(rig: LinuxRig, tmp_path: Path) -> None:
+    root = tmp_path / "root"
+    for place in (f"{root}/system-games/settings.ini", f"{root}/proc/1/environ", f"{root}/sys/x",
+                  "kernel-before.json/.."):
+        assert not rig._kernel.owns(place)
+        with pytest.raises(RefusedByRig, match="is no place"):
+            write(rig, {place: b"x"})
+    assert rig._kernel.owns("kernel-before.json") and rig._kernel.owns(f"{root}/proc/irq/40/smp_affinity_list")
+
+
+def test_a_rig_wide_version_of_another_rig_is_applied_as_far_as_this_one_knows_it(rig: LinuxRig, book: Logbook) -> None:
+    version = book.commit("rig", {"cpu.governor": "brisk", "display.refresh": 165, "timer.resolution": 0.5})
+    shown = apply(rig, book, version)
+    assert shown.unknown == ("display.refresh", "timer.resolution")
+    assert rig.values(rig.state(), "rig") == {"cpu.governor": "brisk"} and find_drift(rig, book) == ()
+    with pytest.raises(UsageError, match=r"display\.refresh, timer\.resolution, which the rig linux does not have"):
+        run_trial(rig, version, version, Plan(blocks=2, seconds=1), "scene")
+
+
+def test_what_stands_in_the_drivers_file_wrongly_is_drift_and_no_reason_to_refuse(rig: LinuxRig, book: Logbook) -> None:
+    rig.driver = replace(NO_OPTIONS, options=(
+        "<driinfo><option name='smooth' type='int' default='0' valid='0:9'><description text='Smoothing'/></option>"
+        "</driinfo>"))
+    for known in ("_options", "_catalog"):
+        vars(rig).pop(known, None)
+    apply(rig, book, book.commit("scene", {"mesa.smooth": 3}))
+    rig.config.write_bytes(rig.config.read_bytes().replace(b'"3"', b'"threee"'))
+    (slipped,) = find_drift(rig, book)
+    assert [(one.before, one.after) for one in slipped.changes] == [(3, "threee")]
+    put_back(rig, book, slipped)
+    assert rig.values(rig.state(), "scene") == {"mesa.smooth": 3}
+
+
+def test_a_pipe_where_the_drivers_file_should_be_is_said_so(tmp_path: Path, hang: None) -> None:
+    os.mkfifo(tmp_path / ".drirc")
+    with pytest.raises(RigError, match="no regular file"):
+        LinuxRig(tmp_path / "state", tmp_path / ".drirc", tree(tmp_path / "root")).state()
 
 
 def test_lists_of_cores_are_read_and_written_as_the_kernel_does() -> None:

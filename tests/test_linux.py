@@ -23,7 +23,7 @@ from keenlattice.profile.version import Version, stock
 from keenlattice.rig.apply import apply
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.machine import LinuxRig
-from keenlattice.rig.linux.play import check_installed
+from keenlattice.rig.linux.play import check_installed, scene_running
 from keenlattice.rig.linux.probe import Probe
 from keenlattice.rig.undo import undo
 from keenlattice.trial.conclude import conclude
@@ -158,6 +158,13 @@ def test_what_is_missing_is_named_with_what_installs_it(tmp_path: Path, monkeypa
         check_installed()
     with pytest.raises(RigError, match="no X display"):
         Probe(":987")
+
+
+def test_what_a_scene_said_last_is_told_though_we_gave_up_first(tmp_path: Path) -> None:
+    with pytest.raises(RigError, match="the scene ended with exit code 1: no display"), scene_running(
+            ":98765", tmp_path, tmp_path / "stamps") as scene:
+        scene.wait(20)
+        raise RigError("the game's window went away")
 
 
 def test_an_odd_description_of_options_is_refused_and_an_odd_type_left_out() -> None:

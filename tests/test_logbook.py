@@ -1,6 +1,8 @@
 """The logbook: what it keeps stays as it was, and what is no logbook is left alone."""
 
+import getpass
 import json
+import os
 import sqlite3
 from pathlib import Path
 
@@ -8,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from keenlattice.cli.session import Session
 from keenlattice.errors import BookError, UnknownName, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.reference import find
@@ -114,6 +117,27 @@ def test_labels_and_lines(book: Logbook) -> None:
             book.label(one, bad)
 
 
+def test_a_transaction_hides_nobodys_error(book: Logbook) -> None:
+    with pytest.raises(FileNotFoundError, match="elsewhere"), book.together():
+        book.commit("brass-orbit", {"frame.cap": 1})
+        raise FileNotFoundError("elsewhere")
+    assert book.latest("brass-orbit") is None
+    with pytest.raises(KeyError), book.together():
+        book._connection.execute("ROLLBACK")  # as a full disk does by itself
+        raise KeyError("the cause")
+    with book.together(), book.together():  # one within another is part of it
+        book.commit("brass-orbit", {"frame.cap": 2})
+    assert len(book.history("brass-orbit")) == 1
+
+
+def test_nobody_has_to_have_a_name(book: Logbook, monkeypatch: pytest.MonkeyPatch) -> None:
+    def nameless() -> str:
+        raise OSError("no USERNAME")
+
+    monkeypatch.setattr(getpass, "getuser", nameless)
+    assert Session(book, "standin").commit([stock("brass-orbit")], {"frame.cap": 1}, "").author == ""
+
+
 BOOKS = Path(__file__).parent / "books"
 
 
@@ -161,3 +185,21 @@ def test_a_version_survives_the_logbook(tmp_path_factory: pytest.TempPathFactory
         kept = book.latest("brass-orbit")
     assert kept == made and kept.id == made.id
     assert [type(value) for value in kept.entries.values()] == [type(value) for value in made.entries.values()]
+
+
+@pytest.mark.parametrize(("profile", "entries", "note"), [
+    ("Brass Orbit", {}, ""), ("../x", {}, ""), ("brass-orbit", {"frame.cap": float("nan")}, ""),
+    ("brass-orbit", {"frame.cap": [1]}, ""), ("brass-orbit", {}, "x" * 30_000)])
+def test_what_could_not_be_read_again_is_not_kept(book: Logbook, profile: str, entries: dict, note: str) -> None:
+    with pytest.raises(UsageError, match="cannot be kept"):
+        book.commit(profile, entries, note=note)
+    assert book.profiles() == []
+
+
+def test_a_folder_that_cannot_be_a_logbook_leaves_nothing_among_the_state(tmp_path: Path) -> None:
+    before = sorted((Path(os.environ["KEEN_STATE"]) / "books").glob("*"))
+    (tmp_path / "holiday.txt").write_text("sun")
+    for folder in (tmp_path, tmp_path / "holiday.txt", Path("/proc/keen-lattice")):
+        with pytest.raises(BookError):
+            Logbook(folder)
+    assert sorted((Path(os.environ["KEEN_STATE"]) / "books").glob("*")) == before

@@ -74,8 +74,7 @@ def _warn_of_facts(session: "Session", plan: "Preview") -> None:
         if value is not None and value != one.after:
             now, then = (value_text(session.rig.catalog(), one.key, each) for each in (one.after, value))
             warn(f"{one.key} comes to {now} on the rig as it is, and to {then} once the rig-wide profile is on it: "
-                 "apply "
-                 "rig first, and restart what has to")
+                 "apply rig first, and restart what has to")
 
 
 def hand_out(session: "Session", version: "Version", json: bool) -> None:

@@ -61,8 +61,7 @@ def _applied(session: "Session", executable: str) -> "list[Applied] | None":
     configuration = session.rig.configuration()
     for entry in configuration.untried():
         warn(f"{entry.file}, line {entry.line}: its pattern cannot be read, or might take for ever: it is not tried, "
-             "and "
-             "whether the driver takes it here is not known")
+             "and whether the driver takes it here is not known")
     found = configuration.resolve(program, Screen(session.rig.driver.name))
     return [found[name] for name in sorted(found)]
 

@@ -39,8 +39,7 @@ def takeover(
             + ("Its restore points and rigs come along, since you say that you made it here: from then on `keen undo` "
                "writes on this machine what they say." if made_here else
                "What it says was done to a rig was done to another machine's: nothing of it counts as applied here, "
-               "and "
-               "nothing of it can be undone here. Games, facts and rigs of that machine do not come along."))
+               "and nothing of it can be undone here. Games, facts and rigs of that machine do not come along."))
     if not confirmed("Take it over?", yes):
         say("Nothing was changed.")
         return

@@ -14,8 +14,25 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 from keenlattice.errors import BookError, UnknownName, UsageError
 from keenlattice.logbook import rows as read
-from keenlattice.logbook.identity import claim, is_ours, new_id, read_id, settle_whereabouts, state_of
-from keenlattice.logbook.schema import connect, connect_to_read, is_there, make, peek, plain_errors, upgrade
+from keenlattice.logbook.identity import (
+    claim,
+    disown,
+    is_ours,
+    new_id,
+    read_id,
+    settle_whereabouts,
+    state_of,
+)
+from keenlattice.logbook.schema import (
+    connect,
+    connect_to_read,
+    is_there,
+    make,
+    peek,
+    plain_errors,
+    refuse_other_folders,
+    upgrade,
+)
 from keenlattice.profile.sheet import Sheet
 from keenlattice.profile.version import Entries, Version, stock
 
@@ -88,8 +105,7 @@ class Logbook:
         self.folder = (folder or default_folder()).expanduser().absolute()
         self._scratch = None
         if not is_there(self.folder):
-            claim(made := new_id(), self.folder)
-            make(self.folder, made)
+            _begin(self.folder)
         self.elsewhere = not is_ours(peek(self.folder, read_id))
         self.id = ""
         if self.elsewhere:
@@ -126,9 +142,8 @@ class Logbook:
             BookError: it was made elsewhere.
         """
         if self.elsewhere:
-            raise BookError(f"the logbook {self.folder} was made elsewhere: it is open for reading alone; `keen "
-                            "takeover`"
-                            " says what it means to make it yours")
+            raise BookError(f"the logbook {self.folder} was made elsewhere: it is open for reading alone; "
+                            "`keen takeover` says what it means to make it yours")
 
     def rows(self, form: Callable[[sqlite3.Row], T], statement: str, *values: object) -> list[T]:
         """What a statement finds, each row as `form` reads it.
@@ -183,7 +198,13 @@ class Logbook:
             return self.add(Version(profile, entries, known, note, author, now()))
 
     def add(self, version: Version) -> Version:
-        """Keeps a version; one that is there already stays as it is."""
+        """Keeps a version; one that is there already stays as it is.
+
+        Raises:
+            UsageError: it could not be read again: no name for a profile, no value, or a text beyond all bounds.
+        """
+        if wrong := read.unreadable(version):
+            raise UsageError(f"{version.profile[:80]!r} cannot be kept: {wrong}")
         self.insert(
             "INSERT OR IGNORE INTO versions (id, profile, entries, parents, note, author, time) "
             "VALUES (?, ?, ?, ?, ?, ?, ?)",
@@ -407,6 +428,18 @@ class Logbook:
                          "SELECT result FROM trials WHERE before = ? AND after = ? ORDER BY number DESC", before, after)
 
 
+def _begin(folder: Path) -> None:
+    """Makes a new logbook. It is claimed first: one that nobody had claimed would be a stranger's."""
+    refuse_other_folders(folder)
+    made = new_id()
+    claim(made, folder)
+    try:
+        make(folder, made)
+    finally:
+        if not is_there(folder) or peek(folder, read_id) != made:  # it failed, or another process was quicker
+            disown(made)
+
+
 def not_a_link(path: Path) -> Path:
     """The path, which may be missing, but leads nowhere else.
 
@@ -428,7 +461,7 @@ def _sheet(row: sqlite3.Row) -> Sheet:
 def _apply(row: sqlite3.Row) -> Apply:
     if row["kind"] not in KINDS or (row["target"] is not None and not isinstance(row["target"], int)):
         raise read.Damaged("kind")
-    return Apply(read.whole(row, "number"), read.text(row, "time", read.TIME), read.text(row, "rig", read.PROFILE),
+    return Apply(read.whole(row, "number"), read.text(row, "time", read.TIME), read.text(row, "rig", read.RIG),
                  row["kind"], read.profile(row), read.text(row, "version", read.ID) if row["version"] else "",
                  read.text(row, "what"), row["target"], read.text(row, "token", read.TOKEN))
 

@@ -49,6 +49,11 @@ def claim(book_id: str, folder: Path) -> None:
                         "given in the environment, as KEEN_STATE") from None
 
 
+def disown(book_id: str) -> None:
+    """Lets go of an id that no logbook has come to have."""
+    shutil.rmtree(state_of(book_id), ignore_errors=True)
+
+
 def where_is(book_id: str) -> Path | None:
     """Where the logbook of that id was when it was last opened, if it is still there."""
     try:

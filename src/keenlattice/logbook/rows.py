@@ -10,6 +10,7 @@ from keenlattice.safejson import parse_json
 
 LONGEST_TEXT = 20_000
 PROFILE = re.compile(r"[a-z][a-z0-9-]{0,79}")
+RIG = re.compile(r"[^\x00-\x1f]{1,80}")
 ID = re.compile(r"[0-9a-f]{64}")
 TOKEN = re.compile(r"[0-9a-zA-Z_-]{0,64}")
 TIME = re.compile(r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d[+\d:.Z-]{0,12}")
@@ -85,6 +86,15 @@ def version(row: sqlite3.Row) -> Version:
     if found.id != row["id"]:
         raise Damaged(f"version {found.profile}@{str(row['id'])[:8]}, whose hash differs")
     return found
+
+
+def unreadable(made: Version) -> str:
+    """Why a version could not be read again, once it were kept; empty if it could."""
+    if not PROFILE.fullmatch(made.profile):
+        return "a profile is named in small letters, digits and dashes, 80 of them at most"
+    if max(len(made.note), len(made.author)) > LONGEST_TEXT:
+        return f"a note has {LONGEST_TEXT} letters at most"
+    return "" if is_entries(dict(made.entries)) else "its values have to be texts, numbers, or true and false"
 
 
 def profile(row: sqlite3.Row) -> str:

@@ -98,10 +98,9 @@ def make(folder: Path, book_id: str) -> None:
     """Makes the file of a new logbook; if another process is quicker, there is that one's.
 
     Raises:
-        BookError: the folder holds something else, or cannot be written.
+        BookError: it cannot be written.
     """
     with plain_errors(folder):
-        _refuse_other_folders(folder)
         folder.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(dir=folder, prefix=UNFINISHED)
         os.close(handle)
@@ -269,7 +268,17 @@ def _bring_up_to_date(connection: sqlite3.Connection, book_id: str) -> None:
     connection.execute("COMMIT")
 
 
-def _refuse_other_folders(folder: Path) -> None:
+def refuse_other_folders(folder: Path) -> None:
+    """Whether a logbook may be made in a folder.
+
+    Raises:
+        BookError: it is a file, holds other things, or cannot be read.
+    """
+    with plain_errors(folder):
+        _check_folder(folder)
+
+
+def _check_folder(folder: Path) -> None:
     if folder.exists() and not folder.is_dir():
         raise BookError(f"{folder} is a file; a logbook is a folder: give another one with --book")
     if folder.is_dir() and not is_there(folder) and any(

@@ -84,7 +84,7 @@ def studies(book: Logbook, rig: str) -> list[Study]:
 def _study(row: sqlite3.Row) -> Study:
     if row["kind"] not in KINDS:
         raise read.Damaged("kind")
-    return Study(read.whole(row, "number"), read.text(row, "time", read.TIME), read.text(row, "rig", read.PROFILE),
+    return Study(read.whole(row, "number"), read.text(row, "time", read.TIME), read.text(row, "rig", read.RIG),
                  row["kind"], read.table_in(row, "plan"),
                  None if row["result"] is None else read.table_in(row, "result", finite=False))
 

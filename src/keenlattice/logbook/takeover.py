@@ -93,8 +93,7 @@ def _check_that_nothing_is_under_way(folder: Path) -> None:
     for rig in OLD_RIGS:
         if (folder / "rigs" / rig / OLD_JOURNAL).exists():
             raise BookError(f"{folder / 'rigs' / rig / OLD_JOURNAL}: a change of this rig was cut short: settle it "
-                            "with "
-                            "the Keen Lattice that began it (keen recover), or take the logbook over without "
+                            "with the Keen Lattice that began it (keen recover), or take the logbook over without "
                             "--made-here")
 
 

@@ -95,8 +95,7 @@ class Capture(Shown):
                 for end in (times.min(), times.max())]
         if (ends and max(ends) - min(ends) > LONGEST_MS) or max(map(abs, ends), default=0.0) > LATEST_STAMP_MS:
             raise CaptureError(f"its times go from {min(ends):g} to {max(ends):g} ms: a run lasts a week at most; is "
-                               "the "
-                               "unit right?")
+                               "the unit right?")
 
     def table(self) -> "pandas.DataFrame":
         """A row for each frame and click, in the order of time.

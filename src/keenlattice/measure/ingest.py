@@ -226,8 +226,7 @@ def _segments(markers: NDArray[np.object_], shown: Floats) -> dict[str, tuple[fl
     starts = np.flatnonzero(np.concatenate(([True], markers[1:] != markers[:-1])))
     if starts.size > MOST_SEGMENTS:
         raise CaptureError(f"the column of markers changes {starts.size - 1} times: {MOST_SEGMENTS} segments can be "
-                           "told "
-                           "apart; is it the right column?")
+                           "told apart; is it the right column?")
     ends = [*(shown[one] for one in starts[1:]), shown[-1]]
     found: dict[str, tuple[float, float]] = {}
     times: Counter[str] = Counter()

@@ -138,9 +138,8 @@ def _fail(change: Change, error: BaseException) -> None:
         left = change.take_back()
     except (KeenLatticeError, OSError) as second:
         raise RigError(f"{_reason(error)}; and the rig could not be put back ({_reason(second)}): it holds part of "
-                       "the change, after "
-                       f"step {change.journal.done} of {change.steps or change.journal.begun}. Once that is mended, "
-                       "`keen recover` finishes or undoes it") from None
+                       f"the change, after step {change.journal.done} of {change.steps or change.journal.begun}. Once "
+                       "that is mended, `keen recover` finishes or undoes it") from None
     stands = _where_it_stands(change, left)
     _end(change.journal, f"{_reason(error)}; {stands}")
     if isinstance(error, RigError | OSError):

@@ -52,8 +52,7 @@ def open_rig(kind: str, where: "Logbook | Path") -> "Rig":
     if kind == "linux":
         if not sys.platform.startswith("linux"):
             raise RigError(f"the rig linux is a machine that runs Linux, and this one runs {sys.platform}: --rig "
-                           "byhand "
-                           "is for it, or --rig standin to look around")
+                           "byhand is for it, or --rig standin to look around")
         from keenlattice.rig.linux.machine import LinuxRig
 
         return LinuxRig(home)

@@ -90,7 +90,8 @@ class Intent:
 
     @classmethod
     def from_json(cls, told: Mapping[str, Any]) -> "Intent":
-        return cls(**{**told, "then": out_of_text(told["then"])})
+        book = told["book"] if isinstance(told["book"], list) else ("", told["book"])  # before there were ids
+        return cls(**{**told, "then": out_of_text(told["then"]), "book": (str(book[0]), str(book[1]))})
 
 
 @dataclass

@@ -153,5 +153,4 @@ def _state_of(point: RestorePoint, row: Apply) -> State:
         return out_of_text(point.before)
     except ValueError:
         raise UsageError(f"the restore point of {row.title} is damaged: it cannot be undone byte for byte; `keen "
-                         "drift` "
-                         "says what the rig holds") from None
+                         "drift` says what the rig holds") from None

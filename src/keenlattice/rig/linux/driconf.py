@@ -149,8 +149,7 @@ def _check(before: bytes, after: bytes, owner: str, wanted: Mapping[str, str], p
         whole = False
     if not whole:
         raise RigError(f"{path} is laid out in a way that cannot be changed without touching what is others': it is "
-                       "left "
-                       "as it is; write this setting by hand, or begin the file anew")
+                       "left as it is; write this setting by hand, or begin the file anew")
 
 
 DEVICE = ("driconf", "device")

@@ -229,8 +229,7 @@ class Standin:
             return {key: self._catalog[key].checked(value) for key, value in held.items()}
         except (OSError, ValueError, TypeError, AttributeError, UsageError):
             raise RigError(f"{path} is damaged, which says what the running machine works by: remove it, and the "
-                           "machine "
-                           "has been restarted") from None
+                           "machine has been restarted") from None
 
     def _parsed(self, state: State) -> dict[str, dict[str, Value]]:
         try:
