@@ -39,7 +39,7 @@ def own_state(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Monk
 def hang() -> Iterator[None]:
     """A test in which something took for ever once: it fails if it does so again."""
     before = signal.signal(signal.SIGALRM, _too_long)
-    signal.alarm(20)
+    signal.alarm(40)
     yield
     signal.alarm(0)
     signal.signal(signal.SIGALRM, before)

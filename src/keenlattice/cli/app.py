@@ -69,12 +69,8 @@ for title, commands in GROUPS.items():
 app.add_typer(pack.app, name="pack", rich_help_panel="Change a profile")
 
 
-def main(interrupted: Callable[[], bool] = lambda: False) -> None:
-    """Runs the command line; what goes wrong is one line on standard error, and 1 or 2 as exit code.
-
-    Args:
-        interrupted: whether Ctrl-C was pressed, should an error come of it.
-    """
+def main() -> None:
+    """Runs the command line; what goes wrong is one line on standard error, and 1 or 2 as exit code."""
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="replace")  # where only ASCII can be printed, the rest of a line still can
@@ -85,8 +81,6 @@ def main(interrupted: Callable[[], bool] = lambda: False) -> None:
         code = completing(lambda: app(standalone_mode=False, prog_name="keen"))
     except (Exception, KeyboardInterrupt) as error:
         code = _told(error)
-        if code is None and interrupted():  # while a library was being loaded, which made an error of it
-            code = _stopped()
         if code is None:
             raise
     sys.exit(code or 0)
@@ -102,7 +96,7 @@ def _told(error: BaseException) -> int | None:
         where = getattr(getattr(error, "ctx", None), "command_path", "keen")
         return _say(_advised(error.format_message(), where), 2)
     if isinstance(error, typer.Abort | KeyboardInterrupt):
-        return _stopped()
+        return _say(STOPPED, 130)
     if isinstance(error, BrokenPipeError):  # the reader of our output has seen enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
@@ -117,10 +111,6 @@ def _of_the_machine(error: BaseException) -> int | None:
     if isinstance(error, MemoryError):
         return _say("there is not enough memory for this; nothing was kept of it", 1)
     return None
-
-
-def _stopped() -> int:
-    return _say(STOPPED.removeprefix("keen: "), 130)
 
 
 def _check_words(words: list[str]) -> None:

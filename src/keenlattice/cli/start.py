@@ -5,19 +5,22 @@ import signal
 import sys
 from types import FrameType
 
-STOPPED = "keen: stopped; nothing is left half-done"
+STOPPED = "stopped; nothing is left half-done"
+AGAIN_S = 0.02
 
 
 def main() -> None:
-    """Runs the command line. Ctrl-C while it is being loaded ends it as quietly as later on."""
+    """Runs the command line. Ctrl-C ends it in one line, also while something is being loaded."""
     _open_closed_streams()
-    if hasattr(signal, "SIGINT") and signal.getsignal(signal.SIGINT) is signal.default_int_handler:
-        signal.signal(signal.SIGINT, _stop_loading)
-    from keenlattice.cli.app import main as run
-
-    if signal.getsignal(signal.SIGINT) is _stop_loading:
+    if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
         signal.signal(signal.SIGINT, _interrupt)
-    run(interrupted)
+    try:
+        from keenlattice.cli.app import main as run
+
+        run()
+    except KeyboardInterrupt:
+        print(f"keen: {STOPPED}", file=sys.stderr)
+        sys.exit(130)
 
 
 def _open_closed_streams() -> None:
@@ -27,19 +30,18 @@ def _open_closed_streams() -> None:
             setattr(sys, name, open(os.devnull, mode, encoding="utf-8"))  # noqa: SIM115  (it stays open to the end)
 
 
-def _stop_loading(_signal: int, _frame: FrameType | None) -> None:
-    print(STOPPED, file=sys.stderr, flush=True)
-    os._exit(130)
-
-
-_interrupts: list[int] = []
-
-
-def _interrupt(number: int, _frame: FrameType | None) -> None:
-    _interrupts.append(number)
+def _interrupt(_signal: int, frame: FrameType | None) -> None:
+    """Ctrl-C. While a library is being loaded it waits: many make an error of their own of it, or crash."""
+    if _is_loading(frame) and hasattr(signal, "setitimer"):
+        signal.signal(signal.SIGALRM, _interrupt)
+        signal.setitimer(signal.ITIMER_REAL, AGAIN_S)
+        return
     raise KeyboardInterrupt
 
 
-def interrupted() -> bool:
-    """Whether Ctrl-C was pressed: some libraries turn it into an error of their own while they are loaded."""
-    return bool(_interrupts)
+def _is_loading(frame: FrameType | None) -> bool:
+    while frame is not None:
+        if frame.f_code.co_filename.startswith("<frozen importlib"):
+            return True
+        frame = frame.f_back
+    return False

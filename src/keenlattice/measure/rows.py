@@ -29,7 +29,7 @@ from keenlattice.measure.layout import (
 RELEASE_EVERY = 32  # batches
 LONGEST_LINE = 2**20
 MOST_ROWS = 50_000_000     # of a Parquet file that is taken whole: a few bytes of it may stand for any number
-LEAST_UNPACKED, MOST_TIMES_PACKED, MOST_PACKED_ROWS = 16 * 2**20, 60, 2_000_000
+LEAST_UNPACKED, MOST_TIMES_PACKED, MOST_PACKED_ROWS = 16 * 2**20, 60, 1_000_000
 
 Texts = NDArray[np.object_]
 
@@ -245,7 +245,7 @@ def _arrow_options(layout: Layout, numbers: Sequence[str], texts: Sequence[str])
 
 def _too_large(path: Path) -> CaptureError:
     return CaptureError(f"{path} is too large to be taken whole (over {MOST_BYTES >> 30} GiB, or packed over "
-                        f"{MOST_PACKED_ROWS // 1_000_000} million rows or {MOST_TIMES_PACKED} times its size); "
+                        f"{MOST_PACKED_ROWS:,} rows or {MOST_TIMES_PACKED} times its size); "
                         "keen ingest --in-pieces tells its metrics")
 
 

@@ -5,8 +5,10 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from keenlattice.catalog.values import Value
+from keenlattice.errors import RigError
 from keenlattice.files import replace_file
 from keenlattice.rig.chores import Chore
+from keenlattice.safejson import parse_json
 
 MACHINE = "machine"
 """The owner of what belongs to no profile: the driver's number, and what lies about on the disk."""
@@ -53,7 +55,11 @@ def emptied(held: Mapping[str, Mapping[str, Value]], what: str) -> tuple[dict[st
 def for_good(home: Path) -> dict[str, int]:
     """What no restore point brings back: memory, and the games' own files."""
     path = home / FOR_GOOD
-    return {**FOR_GOOD_AT_FIRST, **(json.loads(path.read_bytes()) if path.exists() else {})}
+    try:
+        told = {**FOR_GOOD_AT_FIRST, **(parse_json(path.read_bytes()) if path.exists() else {})}
+        return {name: int(told[name]) for name in FOR_GOOD_AT_FIRST}
+    except (OSError, ValueError, TypeError):
+        raise RigError(f"{path} is damaged: remove it, and the machine is as it was at first") from None
 
 
 def settle_for_good(home: Path, what: str) -> None:
