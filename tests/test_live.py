@@ -7,6 +7,7 @@ import sys
 import threading
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
 
@@ -148,7 +149,7 @@ def test_the_place_that_answers_clicks_is_found_and_has_to_be_seen(tmp_path: Pat
     rig = rig_with(tmp_path, sys.executable, "-c", TOY, executable="no-such")
     x, y = rig.find_spot("gears")
     assert 10 <= x < 70 and 10 <= y < 70
-    add_game(tmp_path / "state", Listed(Game("gears", "Gears", ("no-such",)), answers_at=(x, y)))
+    add_game(rig.home, replace(read_games(rig.home)["gears"], answers_at=(x, y)))
     rig = LinuxRig(rig.home, rig.config)
     server = xdisplay.Display(display)
     root = server.screen().root
