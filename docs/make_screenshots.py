@@ -30,7 +30,8 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
         "keen edit brass-orbit frame.queue-depth=1 frame.cap=160 -m 'flippers sooner'", "keen show brass-orbit"]),
     ("apply-undo", 800, ["keen edit brass-orbit frame.queue-depth=1 frame.cap=160 -m 'flippers sooner'"], [
         "keen apply brass-orbit --yes", "keen history brass-orbit", "keen undo",
-        "keen edit brass-orbit frame.cpa=160"]),
+        "keen edit brass-orbit frame.cpa=160", "export KEEN_STATE=$HOME/of-somebody-else",
+        "keen edit brass-orbit frame.cap=90", "keen takeover --yes"]),
     ("merge-revert", 800, ["keen edit brass-orbit frame.cap=160 -m steady", "keen label brass-orbit base",
                            "keen edit brass-orbit frame.cap=150 sync.vertical=off -m 'rig of the club'",
                            "keen label brass-orbit club",

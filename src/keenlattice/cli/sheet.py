@@ -89,7 +89,7 @@ def _ticked(session: "Session", rig: "ByHandRig", now: "Sheet", said: list[int],
         now = tick(rig, session.book, number)
     for text in seen:
         number_text, equals, value = text.partition("=")
-        if not equals or not number_text.strip().isdigit():
+        if not equals or not number_text.strip().isdecimal():
             raise UsageError(f"{text!r}: write STEP=VALUE, or STEP=unset")
         now = tick(rig, session.book, int(number_text), value)
     return now
@@ -160,7 +160,8 @@ def _what_now(now: "Sheet") -> None:
             "it did not take")
     if now.open:
         say(f"\n{len(now.open)} of {len(now.steps)} steps are open.")
-        hint("keen sheet --ask; or keen sheet --tick 1, --seen 1=VALUE; to print it: --out sheet.html")
+        step = now.open[0].number
+        hint(f"keen sheet --ask; or keen sheet --tick {step}, --seen {step}=VALUE; to print it: --out sheet.html")
     else:
         said = sum(step.done == "said" for step in now.steps)
         say(f"\nAll {len(now.steps)} steps are done: {len(now.steps) - said} seen, {said} only said. The logbook has "

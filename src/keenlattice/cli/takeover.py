@@ -14,7 +14,7 @@ def takeover(
     yes: Yes = False, book: Book = None, json: Json = False,
 ) -> None:
     """Make a logbook that was made elsewhere your own. Until then it can only be read."""
-    from keenlattice.cli.output import confirmed, emit_json, hint, say
+    from keenlattice.cli.output import confirmed, emit_json, hint, say, shown_path
     from keenlattice.errors import UsageError
     from keenlattice.logbook.book import Logbook, default_folder
     from keenlattice.logbook.schema import is_there
@@ -28,10 +28,10 @@ def takeover(
         if json:
             emit_json("takeover", {"folder": str(folder), "taken_over": False, **held.__dict__})
         else:
-            say(f"The logbook {folder} is yours already.")
+            say(f"The logbook {shown_path(folder)} is yours already.")
         return
     if not json:
-        say(f"The logbook {folder} was made elsewhere" + f", by {' and '.join(held.authors)}" * bool(held.authors),
+        say(f"The logbook {shown_path(folder)} was made elsewhere" + f", by {' and '.join(held.authors)}" * bool(held.authors),
             "bold")
         say(f"It holds {_some(held.versions, 'version')}, {_some(held.studies, 'study', 'studies')} and "
             f"{_some(held.captures, 'capture')}, and tells of {_some(held.applies, 'change')} of rigs.")
@@ -48,7 +48,7 @@ def takeover(
         emit_json("takeover", {"folder": str(folder), "taken_over": True, **held.__dict__})
         return
     say("It is yours now.")
-    hint(f"keen history GAME --book {folder}")
+    hint("keen history GAME" + f" --book {shown_path(folder)}" * (folder != default_folder().expanduser().absolute()))
 
 
 def _some(count: int, one: str, several: str = "") -> str:
