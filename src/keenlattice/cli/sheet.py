@@ -160,8 +160,8 @@ def _what_now(now: "Sheet") -> None:
             "it did not take")
     if now.open:
         say(f"\n{len(now.open)} of {len(now.steps)} steps are open.")
-        step = now.open[0].number
-        hint(f"keen sheet --ask; or keen sheet --tick {step}, --seen {step}=VALUE; to print it: --out sheet.html")
+        first = now.open[0].number
+        hint(f"keen sheet --ask; or keen sheet --tick {first}, --seen {first}=VALUE; to print it: --out sheet.html")
     else:
         said = sum(step.done == "said" for step in now.steps)
         say(f"\nAll {len(now.steps)} steps are done: {len(now.steps) - said} seen, {said} only said. The logbook has "

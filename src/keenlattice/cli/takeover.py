@@ -31,8 +31,8 @@ def takeover(
             say(f"The logbook {shown_path(folder)} is yours already.")
         return
     if not json:
-        say(f"The logbook {shown_path(folder)} was made elsewhere" + f", by {' and '.join(held.authors)}" * bool(held.authors),
-            "bold")
+        by = f", by {' and '.join(held.authors)}" if held.authors else ""
+        say(f"The logbook {shown_path(folder)} was made elsewhere{by}", "bold")
         say(f"It holds {_some(held.versions, 'version')}, {_some(held.studies, 'study', 'studies')} and "
             f"{_some(held.captures, 'capture')}, and tells of {_some(held.applies, 'change')} of rigs.")
         say("Taken over, it is yours to write in. All of that stays, to read and to build on. "
