@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from keenlattice.errors import CaptureError
-from keenlattice.files import check_regular
+from keenlattice.files import open_regular
 from keenlattice.measure.capture import STAGES, Capture, Floats
 from keenlattice.safejson import parse_json
 
@@ -65,11 +65,11 @@ def read_capture(path: Path) -> Capture:
     import pyarrow.parquet as pq
 
     try:
-        check_regular(path)
-        told = pq.read_metadata(path)
-        if told.num_rows > MOST_ROWS:
-            raise CaptureError(f"{path} holds {told.num_rows} rows: no capture is so long")
-        table = pq.read_table(path)
+        with open_regular(path) as file:  # by its handle: Arrow takes no path whose bytes are no UTF-8
+            whole = pq.ParquetFile(file)
+            if whole.metadata.num_rows > MOST_ROWS:
+                raise CaptureError(f"{path} holds {whole.metadata.num_rows} rows: no capture is so long")
+            table = whole.read()
     except FileNotFoundError:
         raise CaptureError(f"there is no capture {path}") from None
     except (OSError, pa.ArrowException) as error:
