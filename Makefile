@@ -42,7 +42,7 @@ calibrate: .venv/installed-dev
 torture: .venv/installed-dev
 	KEEN_KILLS=600 $(BIN)/python -m pytest tests/test_kills.py tests/test_study.py -k "kill"
 	$(BIN)/python -m pytest --hypothesis-profile=torture tests/test_pack.py tests/test_formula.py tests/test_ingest.py \
-	  tests/test_latency.py -k "mangled or any_text"
+	  tests/test_latency.py tests/test_driconf.py tests/test_ini.py -k "mangled or any_text or reads_back_or"
 
 docs: .venv/installed-dev
 	NO_MKDOCS_2_WARNING=1 $(BIN)/python -m mkdocs build --strict --quiet

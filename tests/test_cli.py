@@ -292,6 +292,18 @@ def test_the_example_runs_and_is_short(tmp_path: Path) -> None:
     assert len([line for line in script.read_text().splitlines() if line.strip()]) < 40
 
 
+def test_the_recordings_that_ship_are_made_anew_as_they_are(tmp_path: Path) -> None:
+    home = Path(__file__).parent.parent / "examples"
+    code = ("import importlib.util, pathlib, sys\n"
+            f"spec = importlib.util.spec_from_file_location('made', {str(home / 'make_recordings.py')!r})\n"
+            "made = importlib.util.module_from_spec(spec); spec.loader.exec_module(made)\n"
+            f"made.FOLDER = pathlib.Path({str(tmp_path / 'recordings')!r}); made.FOLDER.mkdir(); made.main()")
+    done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    kept = {path.name: path.read_bytes() for path in (home / "recordings").iterdir()}
+    assert {path.name: path.read_bytes() for path in (tmp_path / "recordings").iterdir()} == kept
+
+
 @pytest.mark.parametrize(("name", "says"), [
     ("which_changes", "frame.queue-depth"), ("since_when", "'what the list said'"),
     ("best_for_this_rig", "breaks a limit\nthe best: {'frame.cap': "),

@@ -3,7 +3,7 @@
 from fnmatch import fnmatchcase
 
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from keenlattice.errors import RigError
@@ -56,6 +56,20 @@ def test_what_others_write_into_our_device_stays() -> None:
 mangling = st.tuples(st.integers(0, 2000), st.integers(0, 12), st.sampled_from(
     [b"", b" ", b"\n", b"<", b">", b"</device>", b"<device>", b"<!-- x -->", b"&amp;", b"'", b'"', b"<device  />",
      b"Keen Lattice: scene", b"<application name='Keen Lattice: scene'/>", b"]]>", b"<![CDATA[ <device> ]]>"]))
+
+
+@given(st.sampled_from(FILES[1:]), st.lists(mangling, max_size=4), wanted, st.booleans())
+def test_ours_comes_out_of_a_mangled_file_byte_for_byte(content: bytes, cuts: list[tuple[int, int, bytes]],
+                                                        one: dict[str, str], rig_wide: bool) -> None:
+    for at, length, put in cuts:
+        content = content[:at] + put + content[at + length:]
+    assume(content)  # an empty file is begun as if it were not there
+    owner = "rig" if rig_wide else "orbit"  # neither of which it is mangled with
+    try:
+        changed = with_options(content, owner, ("orbit",), one, "f")
+    except RigError:
+        return
+    assert with_options(changed, owner, ("orbit",), {}, "f") == content
 
 
 @given(st.lists(mangling, min_size=1, max_size=4), wanted)
