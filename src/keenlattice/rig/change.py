@@ -59,7 +59,7 @@ class Change:
             self.journal = journal_of(self.rig, self.why, self.before, self.intent, self.steps)
             self.journal.begin()
         self.journal.before_step(settings or [], touched)
-        write(self.rig, touched)
+        write(self.rig, touched, now)
         self.held.update(touched)
         self.journal.after_step()
 
@@ -182,7 +182,7 @@ def take_back(rig: "Rig", journal: Journal, *, at_once: bool) -> list[str]:
             then = _without_ours(rig, now, journal.intent, at_once)
     then = {**then, **{place: journal.before.get(place) for place in ours}}
     back = {place: content for place, content in then.items() if content != now.get(place)}
-    write(rig, back)
+    write(rig, back, now)
     held = rig.state()
     _check_that_it_is_back(rig, journal, back, held)
     return [place for place in foreign if held.get(place) != journal.before.get(place)]

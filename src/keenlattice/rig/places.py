@@ -26,8 +26,11 @@ def path_of(place: str, home: Path) -> Path:
     return home / place
 
 
-def write(rig: "Rig", state: "State") -> None:
+def write(rig: "Rig", state: "State", listed: "State | None" = None) -> None:
     """The one door through which a rig is written, by whatever asks: an apply, an undo, a journal.
+
+    Args:
+        listed: the rig's state, if it has just been read.
 
     Raises:
         RefusedByRig: a place that the rig does not list, whoever names it; nothing is written.
@@ -35,7 +38,7 @@ def write(rig: "Rig", state: "State") -> None:
     """
     if not state:
         return
-    check_places(rig, state, rig.state())
+    check_places(rig, state, rig.state() if listed is None else listed)
     rig.put(state)
 
 
