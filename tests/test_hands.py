@@ -265,6 +265,23 @@ def test_no_output_takes_the_place_of_what_is_there(keen: Keen, tmp_path: Path) 
     assert (tmp_path / "run.csv").read_text() == recording and "steady" in (tmp_path / "page-2.html").read_text()
 
 
+def test_what_has_been_done_is_not_advised_again(keen: Keen) -> None:
+    keen("edit", "brass-orbit", "frame.cap=90")
+    assert "keen trial" in keen("show", "brass-orbit").stderr and "keen apply" in keen("show", "brass-orbit").stderr
+    keen("apply", "brass-orbit", "--yes")
+    keen("trial", "brass-orbit@stock", "brass-orbit", "--blocks", "2", "--seconds", "1")
+    said = keen("show", "brass-orbit").stderr
+    assert "keen compare" in said and "keen apply" not in said and "keen trial" not in said
+    keen("pack", "write", "p.toml", "brass-orbit")
+    assert "keen pack adopt" not in keen("pack", "look", "p.toml").stderr
+    for step, names in (("1", "--tick 2"), ("2", "--tick 3")):
+        if step == "1":
+            keen("game", "orbit", "--executable", "x", KEEN_RIG="byhand")
+            keen("edit", "orbit", "frame.cap=90", "frame.queue-depth=1", "sync.vertical=off", KEEN_RIG="byhand")
+            keen("apply", "orbit", "--yes", KEEN_RIG="byhand")
+        assert names in keen("sheet", "--tick", step).stderr
+
+
 def test_facts_that_were_typed_in_are_numbers_or_unknown(keen: Keen) -> None:
     env = {"KEEN_RIG": "byhand"}
     for threads in ("8.0", "many", "1e300", "-3"):

@@ -52,8 +52,17 @@ def show(
     say()
     show_findings(session.findings(effective))
     if version.entries and version.profile != "rig":
-        hint(f"keen trial {version.profile}@stock {version.reference}, to see what that does; or keen apply "
-             f"{version.reference}")
+        hint(_next(session, version))
+
+
+def _next(session: "Session", version: "Version") -> str:
+    """What is still to be done with a version: what has been done is not advised again."""
+    before, applied = f"{version.profile}@stock", session.book.last_apply(session.rig_name, version.profile)
+    measured = bool(session.book.trials(before, version.reference))
+    first = (f"keen compare {before} {version.reference}, for what it did" if measured else
+             f"keen trial {before} {version.reference}, to see what that does")
+    on_it = applied is not None and applied.version == version.id
+    return first + f"; or keen apply {version.reference}" * (not on_it)
 
 
 def value_of(session: "Session", one: "Effective") -> str:
