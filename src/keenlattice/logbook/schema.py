@@ -249,20 +249,27 @@ def _statements(begin: int, end: int) -> list[str]:
     return [statement for step in STEPS[begin:end] for statement in step.split(";")]
 
 
-def upgrade(connection: sqlite3.Connection) -> None:
-    """Brings an open file up to this form."""
+def upgrade(connection: sqlite3.Connection, also: Callable[[sqlite3.Connection], None] | None = None) -> None:
+    """Brings an open file up to this form.
+
+    Args:
+        also: what else is to be done in the same transaction, once it is of this form.
+    """
     (form,) = connection.execute("PRAGMA user_version").fetchone()
-    if form < FORM:
-        _bring_up_to_date(connection, "")
+    if form < FORM or also:
+        _bring_up_to_date(connection, "", also)
 
 
-def _bring_up_to_date(connection: sqlite3.Connection, book_id: str) -> None:
+def _bring_up_to_date(connection: sqlite3.Connection, book_id: str,
+                      also: Callable[[sqlite3.Connection], None] | None = None) -> None:
     connection.execute("BEGIN IMMEDIATE")
     (form,) = connection.execute("PRAGMA user_version").fetchone()
     for statement in _statements(form, FORM):  # none, if another process was quicker
         connection.execute(statement)
     if form < 6:
         connection.execute("INSERT INTO book (id) VALUES (?)", (book_id,))
+    if also:
+        also(connection)
     connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
     connection.execute(f"PRAGMA user_version = {FORM}")
     connection.execute("COMMIT")

@@ -9,6 +9,7 @@ import re
 import secrets
 import shutil
 import sqlite3
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -74,15 +75,8 @@ def take_over(folder: Path, *, made_here: bool = False) -> Logbook:
     claim(made, folder)
     try:
         with plain_errors(folder):
-            points = _points_within(connection) if made_here else []
-            upgrade(connection)
-            connection.execute("BEGIN IMMEDIATE")
-            if made_here:
-                _bring_along(connection, points, folder, state_of(made))
-            else:
-                forget_applies(connection)
-            connection.execute("UPDATE book SET id = ?", (made,))
-            connection.execute("COMMIT")
+            tokens = _brought_along(connection, folder, state_of(made)) if made_here else None
+            upgrade(connection, lambda now: _make_ours(now, made, tokens))
             connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     finally:
         connection.close()
@@ -109,20 +103,32 @@ def _points_within(connection: sqlite3.Connection) -> list[Point]:
             for row in connection.execute("SELECT number, restore_point, left_as FROM applies")]
 
 
-def _bring_along(connection: sqlite3.Connection, points: list[Point], folder: Path, state: Path) -> None:
-    for number, before, left in points:
+def _make_ours(connection: sqlite3.Connection, book_id: str, tokens: Mapping[int, str] | None) -> None:
+    """In one transaction: the id, and either where the restore points are now, or that nothing was done here."""
+    if tokens is None:
+        forget_applies(connection)
+    for number, token in (tokens or {}).items():
+        connection.execute("UPDATE applies SET token = ? WHERE number = ?", (token, number))
+    connection.execute("UPDATE book SET id = ?", (book_id,))
+
+
+def _brought_along(connection: sqlite3.Connection, folder: Path, state: Path) -> dict[int, str]:
+    """Copies what an older logbook holds in itself among the state; returns the token of each apply's restore point."""
+    tokens = {}
+    for number, before, left in _points_within(connection):
         token = secrets.token_hex(16)
         stands = {place: one for place, one in _by_place(left).items() if one is not None}
         point = RestorePoint(_by_place(before), stands)
         if point.before:
             keep_point(token, point)
-            connection.execute("UPDATE applies SET token = ? WHERE number = ?", (token, number))
+        tokens[number] = token if point.before else ""
     for rig, names in OLD_RIGS.items():
         for name in names:
             path = folder / "rigs" / rig / name
             if path.is_file() and not path.is_symlink() and path.stat().st_size <= MOST_BYTES:
                 (state / rig / name).parent.mkdir(parents=True, exist_ok=True)
                 shutil.copyfile(path, state / rig / name)
+    return tokens
 
 
 def _by_place(text: str) -> dict[str, str | None]:
