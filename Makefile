@@ -40,7 +40,8 @@ calibrate: .venv/installed-dev
 	$(BIN)/python -m bench.calibrate
 
 torture: .venv/installed-dev
-	KEEN_KILLS=600 $(BIN)/python -m pytest tests/test_kills.py tests/test_study.py -k "kill"
+	KEEN_KILLS=600 $(BIN)/python -m pytest tests/test_kills.py tests/test_study.py tests/test_stranger.py \
+	  -k "kill or held_against"
 	$(BIN)/python -m pytest --hypothesis-profile=torture tests/test_pack.py tests/test_formula.py tests/test_ingest.py \
 	  tests/test_latency.py tests/test_driconf.py tests/test_ini.py -k "mangled or any_text or reads_back_or"
 

@@ -116,8 +116,8 @@ CALLS = {"fsync": errno.EIO, "unlink": errno.EACCES, "replace": errno.EIO, "writ
          "open": errno.EMFILE, "mkdir": errno.EACCES}
 
 
-@pytest.mark.parametrize("lasting", [False, True], ids=["once", "lasting"])
-@pytest.mark.parametrize("call", [*CALLS, "flock"])
+@pytest.mark.parametrize(("call", "lasting"), [*((call, False) for call in [*CALLS, "flock"]), ("fsync", True),
+                                               ("unlink", True), ("write", True), ("flock", True)])
 @pytest.mark.parametrize("what", ["apply", "undo"])
 def test_whatever_the_system_refuses_the_message_says_how_the_rig_is(tmp_path: Path, what: str, call: str,
                                                                      lasting: bool) -> None:

@@ -314,7 +314,7 @@ def test_streams_that_are_closed_and_words_half_typed_are_no_traceback(keen: Kee
 
 
 def test_ctrl_c_at_any_moment_is_one_line(tmp_path: Path) -> None:
-    for after_ms in range(0, 1400, 140):
+    for after_ms in range(0, 1400, 280):
         running = subprocess.Popen([*KEEN, "measure", "brass-orbit", "--runs", "50", "--figure", "a.png"], cwd=tmp_path,
                                    env=environment(tmp_path), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
         time.sleep(0.12 + after_ms / 1000)  # Python itself, which is not ours, takes the first of it
