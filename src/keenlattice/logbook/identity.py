@@ -56,9 +56,9 @@ def disown(book_id: str) -> None:
 
 def where_is(book_id: str) -> Path | None:
     """Where the logbook of that id was when it was last opened, if it is still there."""
+    last = _last_seen(book_id) if is_ours(book_id) else None
     try:
-        folder = Path(os.fsdecode((state_of(book_id) / WHERE).read_bytes()))
-        return folder if is_ours(book_id) and id_in(folder) == book_id else None
+        return Path(last) if last and id_in(Path(last)) == book_id else None
     except (OSError, ValueError, BookError):
         return None
 

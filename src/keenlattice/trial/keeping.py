@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.studies import KeptRun, Study, add_run, begin_study, end_study, end_trial, runs_of
+from keenlattice.trial.kept import KeptVersion
 
 if TYPE_CHECKING:
     from keenlattice.profile.version import Version
@@ -16,8 +17,8 @@ if TYPE_CHECKING:
 
 def kept_version(version: "Version") -> dict[str, Any]:
     """A version as a study keeps it: one that was made of a pack is in no history."""
-    return {"reference": version.reference, "profile": version.profile, "entries": dict(version.entries),
-            "note": version.note, "stored": bool(version.time)}
+    return asdict(KeptVersion(version.reference, version.profile, dict(version.entries), version.note,
+                              bool(version.time)))
 
 
 def keep_run(book: Logbook, study: Study, run: "Run", game: str, version: str) -> None:
