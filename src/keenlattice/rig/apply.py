@@ -13,6 +13,7 @@ from keenlattice.profile.version import Version
 from keenlattice.rig.base import Changes, Rig, State
 from keenlattice.rig.change import changing
 from keenlattice.rig.journal import Intent
+from keenlattice.rig.readback import misread
 
 
 @dataclass(frozen=True)
@@ -134,8 +135,6 @@ def _check_that_nothing_moved(shown: Preview, now: Preview) -> None:
 
 
 def _check_that_it_took(rig: Rig, owner: str, wanted: Sequence[Change]) -> None:
-    held = rig.values(rig.state(), owner)
-    wrong = [f"{one.key} reads back {held.get(one.key, 'unset')}, not {'unset' if one.after is None else one.after}"
-             for one in wanted if held.get(one.key) != one.after]
+    wrong = [f"{one.key} {one.told}" for one in misread(rig, {owner: {each.key: each.after for each in wanted}})]
     if wrong:
         raise RigError(f"the rig {rig.name} did not take what {owner} was given: {'; '.join(wrong)}")

@@ -11,6 +11,7 @@ from keenlattice.rig.change import KEPT, remember, sort_out, take_back
 from keenlattice.rig.journal import Intent, Journal, read_journal, unfinished
 from keenlattice.rig.lock import locked
 from keenlattice.rig.places import write
+from keenlattice.rig.readback import misread
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import Rig
@@ -102,12 +103,9 @@ def _finish(rig: "Rig", journal: Journal, intent: Intent) -> None:
         journal.before_step([], rest)
         write(rig, rest)
     held = rig.state()
-    for owner, wants in intent.wants.items():
-        values = rig.values(held, owner)
-        wrong = [key for key, value in wants.items() if values.get(key) != value]
-        if wrong:
-            raise RigError(f"the rig {rig.name} did not take {', '.join(wrong)}; `keen recover --undo` takes the rest "
-                           "back")
+    if wrong := misread(rig, intent.wants):
+        raise RigError(f"the rig {rig.name} did not take {', '.join(one.key for one in wrong)}; `keen recover --undo` "
+                       "takes the rest back")
     before = {place: journal.before.get(place) for place in journal.made}
     with book:
         remember(book, rig, intent, before, {place: held.get(place) for place in before})

@@ -13,6 +13,7 @@ from keenlattice.rig.base import Rig, State
 from keenlattice.rig.change import changing
 from keenlattice.rig.journal import Intent, fingerprints, out_of_text
 from keenlattice.rig.places import check_places
+from keenlattice.rig.readback import misread
 
 
 @dataclass(frozen=True)
@@ -101,11 +102,8 @@ def _check_that_it_took(rig: Rig, plan: Plan) -> None:
     Raises:
         RigError: it does not; the message has the values.
     """
-    held = rig.state()
-    wrong = [f"{one.key} of {owner} reads back {rig.values(held, owner).get(one.key, 'unset')}, not "
-             f"{'unset' if one.after is None else one.after}"
-             for owner, some in plan.changes.items() for one in some
-             if rig.values(held, owner).get(one.key) != one.after]
+    wanted = {owner: {one.key: one.after for one in some} for owner, some in plan.changes.items()}
+    wrong, held = [f"{one.key} of {one.owner} {one.told}" for one in misread(rig, wanted)], rig.state()
     wrong = wrong or [place for place, content in plan.then.items() if held.get(place) != content]
     if wrong:
         raise RigError(f"the rig {rig.name} did not take the undo: {'; '.join(wrong)}")
