@@ -14,8 +14,8 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.rig.linux.entries import (
     SYSTEM_FOLDER,
     Configuration,
+    DrawnOn,
     Program,
-    Screen,
     all_entries,
     configuration_files,
 )
@@ -65,7 +65,7 @@ def measure_entries() -> list[Row]:
         began = time.perf_counter()
         configuration = Configuration(all_entries(files))
         for entry in configuration.entries:
-            configuration.resolve(Program(entry.matches.get("executable", "")), Screen("swrast"))
+            configuration.resolve(Program(entry.matches.get("executable", "")), DrawnOn("swrast"))
         took.append(time.perf_counter() - began)
     ms = 1000 * median(took)
     what = f"reading and resolving {len(configuration.entries)} entries of the driver's files"

@@ -19,21 +19,26 @@ from zlib import crc32
 
 import numpy as np
 
+from keenlattice._parallel import spread
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
-from keenlattice.parallel import spread
 from keenlattice.profile.version import Entries, Version, stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import Pipeline
 from keenlattice.rig.standin.pipeline import simulate
-from keenlattice.trial.conclude import Numbers, concluded, settled
-from keenlattice.trial.hunt import HuntPlan, Looks, hunted
-from keenlattice.trial.pilot import noise_of
-from keenlattice.trial.plan import MAX_BLOCKS, Arm, Plan
-from keenlattice.trial.power import blocks_to_settle, chance_to_settle
-from keenlattice.trial.result import MetricResult, TrialResult
-from keenlattice.trial.screen import ScreenPlan, ScreenResult, mixed, screened
-from keenlattice.trial.tune import Limit, Race, TunePlan
+from keenlattice.study.hunt.plan import HuntPlan
+from keenlattice.study.hunt.play import Looks, hunted
+from keenlattice.study.screen._fit import screened
+from keenlattice.study.screen.plan import ScreenPlan
+from keenlattice.study.screen.play import mixed
+from keenlattice.study.screen.result import Screen
+from keenlattice.study.trial._conclude import Numbers, concluded, settled
+from keenlattice.study.trial.pilot import noise_of
+from keenlattice.study.trial.plan import MAX_BLOCKS, Arm, TrialPlan
+from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle
+from keenlattice.study.trial.result import MetricResult, Trial
+from keenlattice.study.tune._race import Race
+from keenlattice.study.tune.plan import Limit, TunePlan
 
 PAGE = Path(__file__).parent.parent / "docs" / "calibration.md"
 STUDIES, TRUTH_RUNS, SECONDS, MATTERS_PCT = 500, 4000, 6.0, 3.0
@@ -108,23 +113,23 @@ def disturbed(capture: Capture, how: str, progress: float, random: np.random.Gen
     return Capture(capture.shown_ms * slower, capture.click_ms * slower, capture.answer_ms * slower)
 
 
-def played(plan: Plan, after: Entries, disturbance: str) -> list[tuple[Arm, Numbers]]:
+def played(plan: TrialPlan, after: Entries, disturbance: str) -> list[tuple[Arm, Numbers]]:
     order = plan.runs()
     return [(arm, run(after if arm == "after" else {}, seed, disturbance, place / len(order)))
             for place, (_, arm, seed) in enumerate(order)]
 
 
-def ended(plan: Plan, runs: Sequence[tuple[Arm, Numbers]]) -> MetricResult:
+def ended(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> MetricResult:
     """The deciding metric of a trial, wherever it ended."""
     end = next((n for n in range(1, len(runs)) if settled(plan, runs[:n])), len(runs))
-    return concluded(plan, runs[:end], TrialResult(GAME, "", "", plan, ())).deciding
+    return concluded(plan, runs[:end], Trial(GAME, "", "", plan, ())).deciding
 
 
 def trial_study(name: str, blocks: int, early: bool, after: Entries, disturbance: str, number: int
                 ) -> dict[str, tuple[float, float]]:
     """One trial: deciding metric to its interval as log ratios."""
     # With next to nothing mattering, better or worse means that the interval leaves zero out.
-    plan = Plan(blocks, SECONDS, seed_of(name, number), DECIDES[0], 1e-9, early=early)
+    plan = TrialPlan(blocks, SECONDS, seed_of(name, number), DECIDES[0], 1e-9, early=early)
     runs = played(plan, after, disturbance)
     found = {metric: ended(replace(plan, decides=metric), runs) for metric in DECIDES}
     return {metric: (math.log1p((one.low_pct or 0) / 100), math.log1p((one.high_pct or 0) / 100))
@@ -166,11 +171,11 @@ def trials(executor: Executor) -> list[Row]:
 
 def power_study(number: int) -> tuple[float, bool]:
     """A pilot, and the trial that it plans: what chance was promised, and whether the trial was settled."""
-    plan = Plan(8, SECONDS, seed_of("pilot", number), "frame_ms_mean", MATTERS_PCT)
-    pilot = concluded(plan, played(plan, {}, ""), TrialResult(GAME, "", "", plan, ()))
+    plan = TrialPlan(8, SECONDS, seed_of("pilot", number), "frame_ms_mean", MATTERS_PCT)
+    pilot = concluded(plan, played(plan, {}, ""), Trial(GAME, "", "", plan, ()))
     noise = noise_of(pilot)
     blocks = blocks_to_settle(noise, MATTERS_PCT) or MAX_BLOCKS
-    trial = Plan(blocks, SECONDS, seed_of("planned", number), "frame_ms_mean", MATTERS_PCT)
+    trial = TrialPlan(blocks, SECONDS, seed_of("planned", number), "frame_ms_mean", MATTERS_PCT)
     return chance_to_settle(noise, blocks, MATTERS_PCT), ended(trial, played(trial, {}, "")).verdict != "unclear"
 
 
@@ -192,7 +197,7 @@ def screen_study(number: int) -> tuple[int, int, int]:
     order = plan.runs()
     numbers = [run(mixed(stock(GAME), after, plan, design[row]).entries, seed, "", place / len(order))
                for place, (_, row, seed) in enumerate(order)]
-    empty = ScreenResult(GAME, "", "", "", plan, (), (), len(order), 1, 0)
+    empty = Screen(GAME, "", "", "", plan, (), (), len(order), 1, 0)
     found = screened(plan, design[[row for _, row, _ in order]], numbers, empty).factors
     placebos = [one.judged for one in found if one.settings[0] in PLACEBOS]
     return (sum(one.standing in ("better", "worse") for one in placebos),
@@ -224,9 +229,9 @@ def hunt_study(number: int) -> tuple[bool, bool]:
         if version == at:
             held.update({**dict([placebos[7]]), **culprits})
         line.append(Version(GAME, dict(held), note=str(version)))
-    plan = HuntPlan(Plan(8, SECONDS, seed_of("hunted", number), "frame_ms_mean", MATTERS_PCT))
+    plan = HuntPlan(TrialPlan(8, SECONDS, seed_of("hunted", number), "frame_ms_mean", MATTERS_PCT))
     looks = Looks(plan, lambda place, arm, entries, seed: run(entries, seed, "", 0.0))
-    found = hunted(line, [version.entries for version in line], plan, looks, TrialResult(GAME, "", "", plan.trial, ()))
+    found = hunted(line, [version.entries for version in line], plan, looks, Trial(GAME, "", "", plan.trial, ()))
     return found.first == line[at].reference, set(found.settings) == set(culprits)
 
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from bench.start_time import Row
 from keenlattice.errors import NeedsInstalling
-from keenlattice.measure.summary import t_interval
+from keenlattice.measure._summary import t_interval
 from keenlattice.rig.linux.play import LAMP, check_installed, scene_running
 from keenlattice.rig.linux.probe import Probe
 from keenlattice.rig.linux.xserver import x_display

@@ -10,25 +10,18 @@ from pathlib import Path
 import keenlattice as keen
 
 folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="keen-"))
-with keen.Logbook(folder / "logbook") as book:
-    rig = keen.open_rig("standin", book)
-    print(f"{rig.facts()['gpu']} behind a panel at {rig.facts()['refresh_hz']} Hz")
+ws = keen.open(folder / "logbook")
+facts = ws.facts().facts
+print(f"{facts['gpu']} behind a panel at {facts['refresh_hz']} Hz")
 
-    before = book.commit("brass-orbit", {}, note="as it was")
-    after = book.commit("brass-orbit", {"frame.queue-depth": 1}, note="flippers sooner")
-    keen.apply(rig, book, after)
+quick = ws.edit("brass-orbit", {"frame.queue-depth": 1}, note="flippers sooner")
+trial = ws.trial("brass-orbit@stock", quick, blocks=12, seed=1, decides="latency_ms_median", matters="3%")
+print(keen.headline(trial.result))
+for one in trial.result.metrics:
+    print(f"  {one.name:18} {one.verdict}")
+trial.figure().save(folder / "brass-orbit.png")
+trial.report().save(folder / "brass-orbit.html")
 
-    runs: list[keen.Run] = []
-    plan = keen.Plan(blocks=12, seconds=30, seed=1, decides="latency_ms_median", matters_pct=3)
-    result = keen.run_trial(rig, before, after, plan, each=runs.append)
-    keen.keep_trial(book, rig, before, after, result, runs)
-    print(keen.headline(result))
-    for one in result.metrics:
-        print(f"  {one.name:18} {one.verdict}")
-
-    played, tried = ([run.capture for run in runs if run.arm == arm] for arm in ("before", "after"))
-    keen.save(keen.trial_figure(result, played, tried), folder / "brass-orbit.png")
-    page = keen.trial_report(result, played, tried, keen.Scene(game="Brass Orbit", facts=rig.facts()))
-    (folder / "brass-orbit.html").write_text(keen.to_html(page))
-    undone = keen.undo(rig, book)
-    print(f"undone: {undone.titles[0]}, exactly as before: {undone.exactly}; figure and page are in {folder}")
+ws.apply(quick)
+undone = ws.undo()
+print(f"undone: {undone.undone[0]}, exactly as before: {undone.exactly}; figure and page are in {folder}")

@@ -7,19 +7,16 @@ import sys
 import tempfile
 from pathlib import Path
 
-from keenlattice import HuntPlan, Logbook, Plan, open_rig, run_hunt, stock
+import keenlattice as keen
 
 folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="keen-"))
-steps: list[tuple[str, dict[str, bool | int | float | str]]] = [
-    ("a tip", {"antialias.gamma": False}), ("quieter", {"frame.cap-unfocused": 30}),
-    ("what the list said", {"shading.ambient-occlusion": "on", "process.io-priority": "high",
-                            "texture.negative-bias": "clamp"}),
-    ("another tip", {"window.high-dpi": "by-game"})]
-with Logbook(folder / "logbook") as book:
-    line = [stock("brass-orbit")]
-    for note, more in steps:
-        line.append(book.commit("brass-orbit", {**line[-1].entries, **more}, note=note))
-    plan = HuntPlan(Plan(blocks=8, seconds=20, seed=1, decides="frame_ms_mean", matters_pct=3))
-    found = run_hunt(open_rig("standin", book), line, plan)
-    (first,) = (version for version in line if version.reference == found.first)
-    print(f"it changed with {first.note!r} ({100 * found.weight:.0f} % sure): {', '.join(found.settings)}")
+ws = keen.open(folder / "logbook")
+ws.edit("brass-orbit", {"antialias.gamma": False}, note="a tip")
+ws.edit("brass-orbit", {"frame.cap-unfocused": 30}, note="quieter")
+ws.edit("brass-orbit", {"shading.ambient-occlusion": "on", "process.io-priority": "high",
+                        "texture.negative-bias": "clamp"}, note="what the list said")
+ws.edit("brass-orbit", {"window.high-dpi": "by-game"}, note="another tip")
+
+found = ws.hunt("brass-orbit", blocks=8, seconds=20, seed=1, decides="frame_ms_mean", matters="3%").result
+note = ws.find(found.first).note
+print(f"it changed with {note!r} ({100 * found.probability:.0f} % sure): {', '.join(found.settings)}")

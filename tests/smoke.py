@@ -18,17 +18,17 @@ SHORT = "--seconds 5 --seed 1"
 COMMANDS: list[tuple[str, int]] = [(words, 0) for words in (
     "--help", "survey", "catalog", "catalog frame.queue-depth", "catalog process.affinity",
     "edit rig display.refresh=165 background.recorder=off -m 'what survey said'",
-    "edit brass-orbit frame.cap='= refresh - 3' -m steady", "label brass-orbit steady",
+    "edit brass-orbit frame.cap='= refresh - 3' -m steady", "history brass-orbit --label steady",
     "edit brass-orbit frame.queue-depth=1 sync.triple-buffering=on texture.anisotropy=16x -m 'flippers sooner'",
     "edit brass-orbit@steady process.io-priority=high -m 'a list'", "merge brass-orbit brass-orbit@steady --keep first",
-    "revert brass-orbit@steady --keep second", "show brass-orbit", "show brass-orbit --all",
+    "merge --revert brass-orbit@steady --keep second", "show brass-orbit", "show brass-orbit --all",
     "show brass-orbit frame.cap", "history brass-orbit", "compare brass-orbit@stock brass-orbit",
     "compare brass-orbit@stock brass-orbit --markdown", "pack look league.toml", "pack adopt league.toml --rule 1",
-    "edit brass-orbit flipper.solenoid-boost= -m 'not on this rig'", "pack write mine.toml brass-orbit", "game",
-    "match tidewater", "facts", "apply rig --yes", "apply brass-orbit --yes",
-    "restart machine", "undo --list", "chore", "chore update-driver --yes")] + [("drift", DRIFTED)] + [
+    "edit brass-orbit flipper.solenoid-boost= -m 'not on this rig'", "pack write mine.toml brass-orbit", "rig game",
+    "rig match tidewater", "rig facts", "apply rig --yes", "apply brass-orbit --yes",
+    "rig restart machine", "undo --list", "rig chore", "rig chore update-driver --yes")] + [("drift", DRIFTED)] + [
     (words, 0) for words in (
-        "drift --put-back", "fault", "recover --undo", "undo", f"measure brass-orbit --runs 2 {SHORT}",
+        "drift --put-back", "rig fault", "rig recover --undo", "undo", f"measure brass-orbit --runs 2 {SHORT}",
         "ingest odd.csv --yes", "ingest odd.csv --time 'Zeit [us]' --means intervals --unit us --marker Marke "
         "--dropped Bild=0 --name friends-box --of brass-orbit",
         "latency light-log.csv --time t_ms --light light --button button", "latency flash.wav",
@@ -38,9 +38,9 @@ COMMANDS: list[tuple[str, int]] = [(words, 0) for words in (
         f"hunt brass-orbit --decides latency_ms_median --matters 3 --blocks 3 {SHORT}",
         f"tune brass-orbit@stock --try frame.queue-depth=1,3 --goal latency_ms_p95 --rounds 3 --proof 2 {SHORT}",
         "report --list", "report", "report brass-orbit", "takeover", "report --study 1 --out trial.md",
-        "facts refresh_hz=165 ram_mib=16384 --rig byhand", "game brass-orbit --title 'Brass Orbit' --executable orbit "
-        "--rig byhand", "apply brass-orbit --yes --rig byhand", "sheet --out sheet.html",
-        "sheet --tick 1", "demo --out demo")]
+        "rig facts refresh_hz=165 ram_mib=16384 --rig byhand", "rig game brass-orbit --title 'Brass Orbit' "
+        "--executable orbit --rig byhand", "apply brass-orbit --yes --rig byhand", "rig sheet --out sheet.html",
+        "rig sheet --tick 1", "demo --out demo")]
 
 
 def prepare(folder: Path) -> None:

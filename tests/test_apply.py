@@ -12,14 +12,14 @@ import pytest
 from keenlattice.errors import RefusedByRig, RigBusy, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.version import stock
-from keenlattice.rig.apply import apply
-from keenlattice.rig.change import changing
+from keenlattice.rig._apply import apply
+from keenlattice.rig._journal import unfinished
+from keenlattice.rig._recover import recover
+from keenlattice.rig._undo import undo
 from keenlattice.rig.chores import do_chore
 from keenlattice.rig.drift import adopt, find_drift, put_back
-from keenlattice.rig.journal import unfinished
-from keenlattice.rig.recover import recover
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.rig.undo import undo
+from keenlattice.rig.transaction import changing
 
 
 def test_apply_then_undo_is_as_if_nothing_had_been(rig: Standin, book: Logbook) -> None:
@@ -88,7 +88,7 @@ def test_stock_takes_everything_of_the_game_off(rig: Standin, book: Logbook) -> 
 
 
 def test_one_at_a_time(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("keenlattice.rig.lock.PATIENCE_S", 0.1)
+    monkeypatch.setattr("keenlattice.rig._lock.PATIENCE_S", 0.1)
     with changing(rig, "a long trial"), pytest.raises(RigBusy, match=r"a long trial, by process \d+ since"), \
             changing(rig, "another"):
         pass
@@ -99,7 +99,7 @@ def test_one_at_a_time(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
 DIES = """
 import os, signal, sys
 from pathlib import Path
-from keenlattice.rig.change import changing
+from keenlattice.rig.transaction import changing
 from keenlattice.rig.standin.machine import Standin
 rig = Standin(Path(sys.argv[1]))
 with changing(rig, "a trial") as change:
@@ -133,7 +133,7 @@ def test_what_somebody_else_changed_after_a_kill_is_not_overwritten(rig: Standin
 LIVES = """
 import sys, time
 from pathlib import Path
-from keenlattice.rig.change import changing
+from keenlattice.rig.transaction import changing
 from keenlattice.rig.standin.machine import Standin
 rig = Standin(Path(sys.argv[1]))
 with changing(rig, "a trial") as change:
@@ -143,7 +143,7 @@ with changing(rig, "a trial") as change:
 
 
 def test_a_change_that_is_still_going_on_is_not_recovered(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("keenlattice.rig.lock.PATIENCE_S", 0.2)
+    monkeypatch.setattr("keenlattice.rig._lock.PATIENCE_S", 0.2)
     other = subprocess.Popen([sys.executable, "-c", LIVES, str(rig.home)])
     try:
         until = time.monotonic() + 30
@@ -160,7 +160,7 @@ def test_a_change_that_is_still_going_on_is_not_recovered(rig: Standin, monkeypa
 
 
 def test_a_linked_file_stays_a_link(tmp_path: Path) -> None:
-    from keenlattice.files import replace_file
+    from keenlattice._files import replace_file
 
     (tmp_path / "real").write_bytes(b"old")
     os.chmod(tmp_path / "real", 0o600)

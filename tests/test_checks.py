@@ -1,4 +1,4 @@
-"""Checks: every rule finds its own example, and a clean rig has no findings."""
+"""Checks: every check finds its own example, and a clean rig has no findings."""
 
 from pathlib import Path
 
@@ -7,7 +7,7 @@ import pytest
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import Value
 from keenlattice.errors import CatalogError
-from keenlattice.profile.checks import Finding, Rule, _rule, findings, rules
+from keenlattice.profile.checks import Check, Finding, _check, checks, findings
 from keenlattice.profile.layers import resolve
 from keenlattice.rig.standin.machine import Standin
 
@@ -25,23 +25,23 @@ def found(rig: Standin, example: dict[str, Value], rig_wide: dict[str, Value], f
 
 
 def test_there_are_enough_rules_and_a_clean_rig_has_no_findings(rig: Standin) -> None:
-    assert len(rules()) >= 30
+    assert len(checks()) >= 30
     assert found(rig, {}, {}, {}) == ()
 
 
-@pytest.mark.parametrize("rule", rules(), ids=lambda rule: rule.name)
-def test_a_rule_finds_its_example(rig: Standin, rule: Rule) -> None:
-    for key, value in rule.example.items():
+@pytest.mark.parametrize("check", checks(), ids=lambda check: check.name)
+def test_a_rule_finds_its_example(rig: Standin, check: Check) -> None:
+    for key, value in check.example.items():
         catalog()[key].checked(value)
-    said = {one.rule: one for one in found(rig, dict(rule.example), dict(rule.rig_wide), dict(rule.facts))}
-    assert rule.name in said, list(said)
-    one = said[rule.name]
-    assert one.kind == rule.kind and all(key in catalog() for key in one.settings)
+    said = {one.check: one for one in found(rig, dict(check.example), dict(check.rig_wide), dict(check.facts))}
+    assert check.name in said, list(said)
+    one = said[check.name]
+    assert one.kind == check.kind and all(key in catalog() for key in one.settings)
     for text in (one.why, one.what_to_do):
         assert text and not set("{}*") & set(text) and "unknown" not in text, text
 
 
-@pytest.mark.parametrize(("entries", "rule"), [
+@pytest.mark.parametrize(("entries", "check"), [
     ({"frame.cap": 162, "sync.variable-refresh": "fullscreen"}, "cap-outside-variable-refresh"),
     ({"frame.cap": 300}, "cap-outside-variable-refresh"),
     ({"sync.triple-buffering": True, "sync.vertical": "on"}, "triple-without-sync"),
@@ -51,13 +51,13 @@ def test_a_rule_finds_its_example(rig: Standin, rule: Rule) -> None:
     ({"memory.purge-threshold": "= ram / 2"}, "purge-above-memory"),
     ({"frame.cap": 120}, "shadowed-by-the-game"),
 ])
-def test_a_rule_is_silent_next_to_its_case(rig: Standin, entries: dict[str, Value], rule: str) -> None:
-    assert rule not in {one.rule for one in found(rig, entries, {"frame.cap": 120}, {})}
+def test_a_rule_is_silent_next_to_its_case(rig: Standin, entries: dict[str, Value], check: str) -> None:
+    assert check not in {one.check for one in found(rig, entries, {"frame.cap": 120}, {})}
 
 
 def test_a_formula_that_comes_to_nothing_is_a_finding(rig: Standin) -> None:
     (one,) = found(rig, {"frame.cap": "= nowhere"}, {}, {})
-    assert one.rule == "formula" and "nowhere" in one.why
+    assert one.check == "formula" and "nowhere" in one.why
 
 
 def test_a_rig_that_lacks_the_settings_has_no_findings() -> None:
@@ -65,16 +65,17 @@ def test_a_rig_that_lacks_the_settings_has_no_findings() -> None:
 
 
 @pytest.mark.parametrize(("fields", "says"), [
-    ({"kind": "odd"}, "x.toml: my-rule: kind"), ({"when": "value("}, "x.toml: my-rule: when"), ({"extra": 1}, "extra"),
+    ({"kind": "odd"}, "x.toml: my-check: kind"), ({"when": "value("}, "x.toml: my-check: when"),
+    ({"extra": 1}, "extra"),
 ])
 def test_a_bad_rule_is_named_with_file_and_key(fields: dict[str, object], says: str) -> None:
     good = {"kind": "wrong", "when": "1 = 1", "settings": [], "why": "w", "do": "d", "example": {}}
-    assert _rule("x.toml", "my-rule", good)
+    assert _check("x.toml", "my-check", good)
     with pytest.raises(CatalogError, match=says):
-        _rule("x.toml", "my-rule", {**good, **fields})
+        _check("x.toml", "my-check", {**good, **fields})
 
 
 def test_the_rules_lie_where_they_are_looked_for() -> None:
     import keenlattice.profile
 
-    assert len(list((Path(keenlattice.profile.__file__).parent / "rules").glob("*.toml"))) == 4
+    assert len(list((Path(keenlattice.profile.__file__).parent / "data").glob("*.toml"))) == 4

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from keenlattice.errors import RigError
 from keenlattice.rig.linux.driconf import options, with_options
-from keenlattice.rig.linux.entries import Configuration, Program, Screen, entries_in
+from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, entries_in
 
 FOREIGN = b"""<?xml version='1.0' standalone="yes"?>
 <!DOCTYPE driconf [ <!ELEMENT driconf (device+)> ]>
@@ -99,7 +99,7 @@ def test_a_pattern_is_written_as_the_driver_can_read_it(name: str, more: str) ->
     files = Configuration(entries_in(content, "f"))
     for executable in (name, f"{name}x", f"{name}-x86", f"{name}1", f"x{name}", pattern):
         fits = fnmatchcase(executable, pattern) or (executable == pattern and not set(pattern) & set("*?"))
-        found = files.resolve(Program(executable), Screen("any"))
+        found = files.resolve(Program(executable), DrawnOn("any"))
         assert bool(found) == fits, executable
 
 

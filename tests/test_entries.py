@@ -11,16 +11,16 @@ import pytest
 from keenlattice.errors import RigError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.game import Game
-from keenlattice.rig.apply import apply
+from keenlattice.rig._apply import apply
+from keenlattice.rig._undo import undo
 from keenlattice.rig.gamelist import Listed, add_game
-from keenlattice.rig.linux.entries import Configuration, Program, Screen, all_entries, configuration_files, entries_in
+from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, all_entries, configuration_files, entries_in
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.posix import found, is_pattern
 from keenlattice.rig.linux.xserver import x_display
-from keenlattice.rig.undo import undo
 from test_linux import real_driver
 
-SCREEN = Screen("made-up")
+SCREEN = DrawnOn("made-up")
 ONE = """<driconf>
   <device><application name="All"><option name="a" value="1"/><option name="b" value="1"/></application>
     <application name="Orbit" executable="orbit"><option name="a" value="2"/></application></device>
@@ -30,7 +30,7 @@ ONE = """<driconf>
 </driconf>"""
 
 
-def values(text: str, program: Program, screen: Screen = SCREEN) -> dict[str, str]:
+def values(text: str, program: Program, screen: DrawnOn = SCREEN) -> dict[str, str]:
     return {name: one.value for name, one in Configuration(entries_in(text.encode(), "f")).resolve(
         program, screen).items()}
 
@@ -42,9 +42,9 @@ def entry(attributes: str, tag: str = "application") -> str:
 def test_devices_and_executables_are_held_against_what_runs() -> None:
     assert values(ONE, Program("orbit")) == {"a": "2", "b": "1"}
     assert values(ONE, Program("rally")) == {"a": "1", "b": "1"}
-    assert values(ONE, Program("rally"), Screen("other")) == {"a": "no", "b": "1"}
-    assert values(ONE, Program("rally"), Screen("made-up", number=1))["a"] == "no"
-    assert values(ONE, Program("rally"), Screen("made-up", "D7"))["a"] == "no"
+    assert values(ONE, Program("rally"), DrawnOn("other")) == {"a": "no", "b": "1"}
+    assert values(ONE, Program("rally"), DrawnOn("made-up", number=1))["a"] == "no"
+    assert values(ONE, Program("rally"), DrawnOn("made-up", "D7"))["a"] == "no"
 
 
 @pytest.mark.parametrize(("attributes", "program", "fits"), [
@@ -105,7 +105,7 @@ def test_a_pattern_that_might_take_for_ever_is_not_tried_and_named(tmp_path: Pat
         f"<application name='x' executable_regexp='{one}'><option name='a' value='1'/></application>"
         for one in [*endless, "a+"]) + "</device></driconf>")
     configuration = Configuration(all_entries([tmp_path / "f"]))
-    assert set(configuration.resolve(Program("a" * 200), Screen("x"))) == {"a"}
+    assert set(configuration.resolve(Program("a" * 200), DrawnOn("x"))) == {"a"}
     assert len(configuration.untried()) == 2
 
 
@@ -119,7 +119,7 @@ def test_the_file_that_the_system_ships_resolves_for_every_entry() -> None:
     configuration = Configuration(entries)
     for one in entries:
         if "executable" in one.matches:
-            screen = Screen(one.device.get("driver", "x"), one.device.get("device", ""))
+            screen = DrawnOn(one.device.get("driver", "x"), one.device.get("device", ""))
             applied = configuration.resolve(Program(one.matches["executable"]), screen)
             assert set(one.options) <= set(applied)
             assert any(one is applied[name].entry or one in applied[name].overrules for name in one.options)
@@ -148,7 +148,7 @@ def test_the_real_driver_acts_on_the_matched_executable_alone(tmp_path: Path, bo
         apply(rig, book, book.commit("orbit", {"mesa.force_gl_renderer": "Made Up"}))
         assert renderer("orbit-info", display).endswith("Made Up")
         assert renderer("rally-info", display) == before[1]
-        assert rig.configuration().resolve(Program("orbit-info"), Screen(rig.driver.name))[
+        assert rig.configuration().resolve(Program("orbit-info"), DrawnOn(rig.driver.name))[
             "force_gl_renderer"].value == "Made Up"
         undo(rig, book)
         assert [renderer(program, display) for program in ("orbit-info", "rally-info")] == before

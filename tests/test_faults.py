@@ -11,21 +11,21 @@ from unittest import mock
 
 import pytest
 
+from keenlattice._files import append_line, replace_file
 from keenlattice.errors import KeenLatticeError, RefusedByRig, RigError, UsageError
-from keenlattice.files import append_line, replace_file
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.version import Version, stock
-from keenlattice.rig.apply import apply, preview
+from keenlattice.rig._apply import apply, preview
+from keenlattice.rig._journal import unfinished
+from keenlattice.rig._recover import recover
+from keenlattice.rig._undo import undo
 from keenlattice.rig.base import State
 from keenlattice.rig.drift import find_drift
 from keenlattice.rig.find import open_rig
-from keenlattice.rig.journal import unfinished
-from keenlattice.rig.recover import recover
 from keenlattice.rig.standin.faults import FAULTS, LATEST_WRITE, drawn
 from keenlattice.rig.standin.machine import DEVICES, Standin
-from keenlattice.rig.undo import undo
-from keenlattice.trial.plan import Plan
-from keenlattice.trial.run import run_trial
+from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.play import run_trial
 
 TEN = {"frame.cap": 120, "display.refresh": 144, "input.polling-rate": 250, "gpu.power-limit@gpu0": 110,
        "gpu.fan-minimum@gpu0": 60, "gpu.power-limit@gpu1": 90, "memory.page-file-low": 8192,
@@ -62,7 +62,7 @@ def test_a_fault_ends_in_what_was_before_or_is_named(rig: Standin, book: Logbook
         assert rig.values(rig.state(), "rig") == AT_FIRST and rig.values(rig.state(), "moth-and-lantern") == {}
         assert not unfinished(rig.home)
     elif unfinished(rig.home):  # only what needs rights that are gone cannot be put back
-        assert name == "rights-missing" and "could not be put back" in said and "keen recover" in said
+        assert name == "rights-missing" and "could not be put back" in said and "keen rig recover" in said
         rig.fault = None
         assert "back to what it was before" in str(recover(rig))
         assert rig.state() == before
@@ -93,7 +93,8 @@ def test_a_trial_that_does_not_put_the_rig_back_says_so(rig: Standin, book: Logb
     apply(rig, book, book.commit("rig", {"input.polling-rate": 2000}))
     before, one, other = rig.state(), Version("rig", {"input.polling-rate": 2000}), Version(
         "rig", {"input.polling-rate": 125})
-    plan = next(plan for seed in range(99) if (plan := Plan(blocks=2, seconds=1, seed=seed)).runs()[-1][1] == "after")
+    plan = next(plan for seed in range(99)
+                if (plan := TrialPlan(blocks=2, seconds=1, seed=seed)).runs()[-1][1] == "after")
     arms = ["before", *(arm for _, arm, _ in plan.runs())]
     rig.fault = drawn("clamped", 1, DEVICES, 1 + sum(a != b for a, b in pairwise(arms)))  # the last write of all
     with pytest.raises(RigError, match="reads back otherwise than it was to be put back"):
@@ -108,7 +109,7 @@ def test_a_value_that_the_catalog_refuses_never_reaches_a_rig(rig: Standin, book
     with pytest.raises(UsageError):
         apply(rig, book, version)
     with pytest.raises(UsageError):
-        run_trial(rig, stock("brass-orbit"), version, Plan(blocks=2, seconds=1))
+        run_trial(rig, stock("brass-orbit"), version, TrialPlan(blocks=2, seconds=1))
     assert rig.state() == before and not book.done_to("juniper")
 
 

@@ -13,8 +13,8 @@ import pytest
 from conftest import KEEN, Keen, as_json, environment, juniper
 from keenlattice.errors import RigError
 from keenlattice.logbook.book import Logbook
-from keenlattice.rig.apply import apply
-from keenlattice.rig.journal import unfinished
+from keenlattice.rig._apply import apply
+from keenlattice.rig._journal import unfinished
 from keenlattice.rig.standin.machine import Standin
 from test_cli import at_a_terminal
 
@@ -22,7 +22,7 @@ DIES = """
 import os, signal, sys
 from pathlib import Path
 from keenlattice.logbook.book import Logbook
-from keenlattice.rig.apply import apply
+from keenlattice.rig._apply import apply
 from keenlattice.rig.standin.machine import Standin
 folder = Path(sys.argv[1])
 book = Logbook(folder)
@@ -66,11 +66,11 @@ def test_after_a_kill_the_player_chooses(killed: Path, tmp_path: Path, answer: s
 
 
 def test_recover_finishes_or_undoes(killed: Path, keen: Keen) -> None:
-    keen("recover", "--finish", "--undo", code=2)
-    said = keen("recover", "--finish").stdout
+    keen("rig", "recover", "--finish", "--undo", code=2)
+    said = keen("rig", "recover", "--finish").stdout
     assert "after 2 of 3 steps): it is finished now" in " ".join(said.split())
     assert held(killed) == ALL and as_json(keen("survey", "--json"))["applied"]
-    assert "Nothing was cut short" in keen("recover", "--undo").stdout
+    assert "Nothing was cut short" in keen("rig", "recover", "--undo").stdout
     keen("undo")
     assert held(killed) == {}
 
@@ -82,34 +82,35 @@ def test_without_a_terminal_it_is_undone_and_said(killed: Path, keen: Keen) -> N
 
 def test_rights_lost_half_way_are_said_until_they_are_back(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "rig", "cpu.core-parking=off", "gpu.power-limit@gpu0=110", "memory.rated-speed=on")
-    assert "strikes at write 2" in keen("fault", "rights-missing", "--at", "2").stdout
+    assert "strikes at write 2" in keen("rig", "fault", "rights-missing", "--at", "2").stdout
     said = keen("apply", "rig", "--yes", code=1).stderr
-    assert "could not be put back" in said and "after step 1 of 3" in said and "keen recover" in said
+    assert "could not be put back" in said and "after step 1 of 3" in said and "keen rig recover" in said
     assert "part of it holds" in keen("survey").stderr  # a command that looks goes on
-    assert as_json(keen("fault", "off", "--json"))["on"] is None
+    assert as_json(keen("rig", "fault", "off", "--json"))["on"] is None
     assert "back to what it was before" in keen("survey").stderr
     assert "what it was before" not in keen("survey").stderr
-    assert "device-gone" in keen("fault").stdout
-    keen("fault", "gremlins", code=2)
+    assert "device-gone" in keen("rig", "fault").stdout
+    keen("rig", "fault", "gremlins", code=2)
 
 
 def test_a_restart_that_was_not_done_is_found(keen: Keen) -> None:
     keen("edit", "rig", "memory.rated-speed=on")
     keen("apply", "rig", "--yes")
-    keen("fault", "restart-not-done")
-    assert "it still waits" in keen("restart", "machine", code=1).stderr
-    keen("fault", "off")
-    assert "read back: memory.rated-speed" in keen("restart", "machine").stdout
+    keen("rig", "fault", "restart-not-done")
+    assert "it still waits" in keen("rig", "restart", "machine", code=1).stderr
+    keen("rig", "fault", "off")
+    assert "read back: memory.rated-speed" in keen("rig", "restart", "machine").stdout
 
 
 def test_chores_are_listed_done_and_undone(keen: Keen) -> None:
-    listed = as_json(keen("chore", "--json"))["chores"]
+    listed = as_json(keen("rig", "chore", "--json"))["chores"]
     assert {one["name"]: one["undoable"] for one in listed} == {
         "update-driver": True, "clear-shader-cache": True, "clear-temporary-files": True,
         "purge-standby-memory": False, "verify-game-files": False}
-    assert "1840 MiB of the shader cache" in keen("chore", "clear-shader-cache", "--yes").stdout
-    assert "nothing brings back" in keen("chore", "purge-standby-memory", "--yes").stdout
-    assert as_json(keen("chore", "purge-standby-memory", "--yes", "--json"))["says"] == ["there is nothing to do"]
+    assert "1840 MiB of the shader cache" in keen("rig", "chore", "clear-shader-cache", "--yes").stdout
+    assert "nothing brings back" in keen("rig", "chore", "purge-standby-memory", "--yes").stdout
+    again = as_json(keen("rig", "chore", "purge-standby-memory", "--yes", "--json"))
+    assert again["says"] == ["there is nothing to do"]
     points = as_json(keen("undo", "--list", "--json"))["points"]
     assert [(one["what"], one["in_force"]) for one in points] == [
         ("clear-shader-cache", True), ("purge-standby-memory", False), ("purge-standby-memory", False)]
@@ -117,7 +118,7 @@ def test_chores_are_listed_done_and_undone(keen: Keen) -> None:
     assert "for good" in keen("undo", "--list").stdout
     keen("undo", "--to", "99", code=2)
     keen("undo", code=2)
-    assert "1840 MiB" in keen("chore", "clear-shader-cache", "--yes").stdout
+    assert "1840 MiB" in keen("rig", "chore", "clear-shader-cache", "--yes").stdout
 
 
 WATCHED = """
@@ -189,38 +190,38 @@ def test_a_disk_that_fills_up_in_mid_apply_is_rolled_back(tmp_path: Path, book: 
 
 def test_a_rig_changed_by_hand_from_facts_to_undo(keen: Keen, tmp_path: Path) -> None:
     env = {"KEEN_RIG": "byhand"}
-    keen("facts", "refresh_hz=165", "gpu=A card", **env)
+    keen("rig", "facts", "refresh_hz=165", "gpu=A card", **env)
     (tmp_path / "more.toml").write_text("devices = ['gpu0']\n[facts]\nram_mib = 16384\nrefresh_hz = 165\n")
-    assert as_json(keen("facts", "--from", "more.toml", "--json", **env))["devices"] == ["gpu0"]
-    keen("facts", "refresh_hz", code=2, **env)
-    keen("facts", "--from", "nowhere.toml", code=2, **env)
-    assert "typed in" in keen("facts", "ram_mib=3", code=2).stderr
-    keen("game", "orbit", "--title", "Brass Orbit", "--executable", "orbit.exe", **env)
+    assert as_json(keen("rig", "facts", "--from", "more.toml", "--json", **env))["devices"] == ["gpu0"]
+    keen("rig", "facts", "refresh_hz", code=2, **env)
+    keen("rig", "facts", "--from", "nowhere.toml", code=2, **env)
+    assert "typed in" in keen("rig", "facts", "ram_mib=3", code=2).stderr
+    keen("rig", "game", "orbit", "--title", "Brass Orbit", "--executable", "orbit.exe", **env)
     keen("edit", "orbit", "frame.cap== refresh - 3", "frame.queue-depth=1", "sync.vertical=off", "-m", "sooner", **env)
     keen("edit", "rig", "interrupt.mode@gpu0=message", **env)
     sheet = as_json(keen("apply", "orbit", "--yes", "--json", **env))["sheet"]
     assert [(one["number"], one["key"], one["after"], one["restart"]) for one in sheet["steps"]] == [
         (1, "frame.cap", 162, "none"), (2, "frame.queue-depth", 1, "game"), (3, "sync.vertical", "off", "game")]
     assert "still open" in keen("apply", "rig", "--yes", code=2, **env).stderr
-    keen("sheet", "--tick", "1", "--tick", "2")
-    keen("sheet", "--tick", "1", code=2)
-    keen("sheet", "--seen", "3", code=2)
+    keen("rig", "sheet", "--tick", "1", "--tick", "2")
+    keen("rig", "sheet", "--tick", "1", code=2)
+    keen("rig", "sheet", "--seen", "3", code=2)
     for name, mark in (("s.md", "- [x] **1. Frame"), ("s.html", "<span class=box aria-label='done'>x</span>")):
-        keen("sheet", "--out", name)
+        keen("rig", "sheet", "--out", name)
         assert mark in (tmp_path / name).read_text()
-    keen("sheet", "--out", "s.doc", code=2)
-    assert "you saw on, and off was to be set: it did not take" in keen("sheet", "--seen", "3=on").stdout
-    assert "1 seen, 2 said" in keen("sheet").stdout
+    keen("rig", "sheet", "--out", "s.doc", code=2)
+    assert "you saw on, and off was to be set: it did not take" in keen("rig", "sheet", "--seen", "3=on").stdout
+    assert "1 seen, 2 said" in keen("rig", "sheet").stdout
     (drift,) = as_json(keen("drift", "--json", code=1, **env))["profiles"]
     assert [one["setting"] for one in drift["changes"]] == ["sync.vertical"]
     back = as_json(keen("undo", "--json", **env))["sheet"]
     assert [(one["key"], one["before"], one["after"]) for one in back["steps"]] == [
         ("frame.cap", 162, None), ("frame.queue-depth", 1, None), ("sync.vertical", "on", None)]
-    said = at_a_terminal(tmp_path, ["sheet", "--ask"], {"1. Frame-rate cap": "y", "2. Frames prepared": "5000",
+    said = at_a_terminal(tmp_path, ["rig", "sheet", "--ask"], {"1. Frame-rate cap": "y", "2. Frames prepared": "5000",
                                                         "cannot be 5000": "2", "3. Vertical sync": "q"})
     said = " ".join(said.split())
     assert "(you say so)" in said and "(you saw 2 frames)" in said and "1 of 3 steps are open" in said
-    assert "2 of 3 steps had been done" in keen("sheet", "--drop").stdout
+    assert "2 of 3 steps had been done" in keen("rig", "sheet", "--drop").stdout
     points = as_json(keen("undo", "--list", "--json", **env))["points"]
     assert [one["kind"] for one in points] == ["apply", "part"]
     keen("measure", "orbit", code=1, **env)
@@ -229,13 +230,13 @@ def test_a_rig_changed_by_hand_from_facts_to_undo(keen: Keen, tmp_path: Path) ->
 
 def test_two_ticks_at_once_both_count(keen: Keen, tmp_path: Path) -> None:
     env = {"KEEN_RIG": "byhand"}
-    keen("game", "orbit", "--executable", "orbit.exe", **env)
+    keen("rig", "game", "orbit", "--executable", "orbit.exe", **env)
     keen("edit", "orbit", "frame.queue-depth=1", "sync.vertical=off", "frame.cap=90", **env)
     keen("apply", "orbit", "--yes", **env)
-    both = [subprocess.Popen([*KEEN, "sheet", "--tick", str(step)], cwd=tmp_path, stdout=subprocess.DEVNULL,
+    both = [subprocess.Popen([*KEEN, "rig", "sheet", "--tick", str(step)], cwd=tmp_path, stdout=subprocess.DEVNULL,
                              env=environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))) for step in (1, 2, 3)]
     assert [one.wait() for one in both] == [0, 0, 0]
-    assert "No run sheet is open; 1 is in the logbook" in keen("sheet").stdout
+    assert "No run sheet is open; 1 is in the logbook" in keen("rig", "sheet").stdout
     assert [one["kind"] for one in as_json(keen("undo", "--list", "--json", **env))["points"]] == ["apply"]
     keen("apply", "orbit", "--yes", **env)
     assert as_json(keen("drift", "--json", **env))["profiles"] == []
@@ -243,11 +244,12 @@ def test_two_ticks_at_once_both_count(keen: Keen, tmp_path: Path) -> None:
 
 def test_what_was_told_of_a_game_stays_until_it_is_told_otherwise(keen: Keen, tmp_path: Path) -> None:
     env = {"KEEN_RIG": "byhand"}
-    keen("game", "orbit", "--executable", "orbit", "--command", "orbit --fast 'a b'", "--file", "o.ini",
+    keen("rig", "game", "orbit", "--executable", "orbit", "--command", "orbit --fast 'a b'", "--file", "o.ini",
          "--answers-at", "3,4", **env)
-    told = " ".join(keen("game", "orbit", "--title", "Brass Orbit", **env).stdout.split())
+    told = " ".join(keen("rig", "game", "orbit", "--title", "Brass Orbit", **env).stdout.split())
     assert "runs as orbit; started by orbit --fast 'a b'; its settings in" in told and "answers at 3,4" in told
-    told = " ".join(keen("game", "orbit", "--command", "", "--file", "", "--answers-at", "", **env).stdout.split())
+    told = keen("rig", "game", "orbit", "--command", "", "--file", "", "--answers-at", "", **env).stdout
+    told = " ".join(told.split())
     assert told.endswith("runs as orbit.") or "runs as orbit. " in told
     assert "started by" not in told and "settings in" not in told and "answers at" not in told
 
@@ -276,16 +278,16 @@ def test_what_has_been_done_is_not_advised_again(keen: Keen) -> None:
     assert "keen pack adopt" not in keen("pack", "look", "p.toml").stderr
     for step, names in (("1", "--tick 2"), ("2", "--tick 3")):
         if step == "1":
-            keen("game", "orbit", "--executable", "x", KEEN_RIG="byhand")
+            keen("rig", "game", "orbit", "--executable", "x", KEEN_RIG="byhand")
             keen("edit", "orbit", "frame.cap=90", "frame.queue-depth=1", "sync.vertical=off", KEEN_RIG="byhand")
             keen("apply", "orbit", "--yes", KEEN_RIG="byhand")
-        assert names in keen("sheet", "--tick", step).stderr
+        assert names in keen("rig", "sheet", "--tick", step).stderr
 
 
 def test_facts_that_were_typed_in_are_numbers_or_unknown(keen: Keen) -> None:
     env = {"KEEN_RIG": "byhand"}
     for threads in ("8.0", "many", "1e300", "-3"):
-        keen("facts", f"threads={threads}", **env)
+        keen("rig", "facts", f"threads={threads}", **env)
         keen("survey", **env)
 
 
@@ -325,21 +327,21 @@ def test_ctrl_c_at_any_moment_is_one_line(tmp_path: Path) -> None:
 
 def test_a_rig_of_this_machine_is_told_of_games_and_what_applies_to_them(keen: Keen, tmp_path: Path) -> None:
     env = {"KEEN_RIG": "linux"}
-    keen("game", "orbit", "--executable", "orbit", "--file", "orbit.ini", **env)
+    keen("rig", "game", "orbit", "--executable", "orbit", "--file", "orbit.ini", **env)
     (tmp_path / "orbit.ini").write_text("[Pace]\nCap=60\n")
     (tmp_path / ".drirc").write_text("<driconf><device><application name='Mine' executable='orbit'>"
                                      "<option name='vblank_mode' value='0'/></application></device></driconf>")
-    told = as_json(keen("match", "orbit", "--json", **env))
+    told = as_json(keen("rig", "match", "orbit", "--json", **env))
     assert told["game"] == "orbit"
     assert [(one["option"], one["value"], one["entry"]) for one in told["options"]] == [("vblank_mode", "0", "Mine")]
-    assert "gets no profile of ours" in keen("match", "rally", **env).stdout
-    assert "orbit" in keen("game", **env).stdout
+    assert "gets no profile of ours" in keen("rig", "match", "rally", **env).stdout
+    assert "orbit" in keen("rig", "game", **env).stdout
     keen("edit", "orbit", "file.pace_cap=144", "sync.vertical=on", **env)
     assert "orbit.ini" in keen("apply", "orbit", "--yes", **env).stdout
     assert (tmp_path / "orbit.ini").read_text() == "[Pace]\nCap=144\n"
-    assert "Keen Lattice: orbit, over Mine" in keen("match", "orbit", **env).stdout
+    assert "Keen Lattice: orbit, over Mine" in keen("rig", "match", "orbit", **env).stdout
     keen("undo", **env)
     assert (tmp_path / "orbit.ini").read_text() == "[Pace]\nCap=60\n"
-    for words in (["game", "Bad Name", "--executable", "x"], ["game", "orbit"]):
+    for words in (["rig", "game", "Bad Name", "--executable", "x"], ["rig", "game", "orbit"]):
         keen(*words, code=2, **env)
-    keen("game", "orbit", "--executable", "x", code=2)
+    keen("rig", "game", "orbit", "--executable", "x", code=2)

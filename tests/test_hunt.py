@@ -11,17 +11,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import Keen, as_json
+from keenlattice._parallel import spread
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import TRIAL_METRICS
-from keenlattice.parallel import spread
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.trial.hunt import HuntPlan, Looks, hunted, run_hunt
-from keenlattice.trial.plan import Plan
-from keenlattice.trial.player import Run
-from keenlattice.trial.result import TrialResult
-from keenlattice.trial.search import Signal, first_changed, least_set
+from keenlattice.study.hunt._search import Signal, first_changed, least_set
+from keenlattice.study.hunt.plan import HuntPlan
+from keenlattice.study.hunt.play import Looks, hunted, run_hunt
+from keenlattice.study.player import Run
+from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.result import Trial
 
 SIGNAL = Signal(0.08, 0.02, 7)
 
@@ -46,7 +47,7 @@ def test_in_noise_it_is_right_as_often_as_it_says() -> None:
         true = int(random.integers(0, 12))
         found = first_changed(12, lambda at, true=true: 0.04 * (at >= true) + random.normal(0, 0.02),
                               Signal(0.04, 0.02, 7), 0.05, 200)
-        right, sure = right + (found.first == true), [*sure, found.weight]
+        right, sure = right + (found.first == true), [*sure, found.probability]
     assert right >= 271 and min(sure) >= 0.95  # 285 are expected: fewer than 271 come in one of a thousand
 
 
@@ -62,12 +63,12 @@ def test_the_error_that_is_allowed_is_the_error_that_is_made() -> None:
 
 
 def test_a_look_without_a_number_says_nothing() -> None:
-    assert SIGNAL.log_odds(math.nan) == 0 and first_changed(3, lambda _: math.nan, SIGNAL, 0.05, 20).weight < 0.4
+    assert SIGNAL.log_odds(math.nan) == 0 and first_changed(3, lambda _: math.nan, SIGNAL, 0.05, 20).probability < 0.4
 
 
 def test_a_hunt_for_stutters_counts_the_runs_without_any() -> None:
     """Where a run has none, the look was taken for one that shows no change: the wrong version, and very sure of it."""
-    plan = HuntPlan(Plan(blocks=20, seconds=60, seed=1, decides="stutters_per_min", matters_pct=20))
+    plan = HuntPlan(TrialPlan(blocks=20, seconds=60, seed=1, decides="stutters_per_min", matters_pct=20))
     line, right = [stock("brass-orbit"), *(Version("brass-orbit", {"frame.cap": cap}) for cap in range(100, 107))], 0
     for seed in range(20):
         random, true = np.random.default_rng(seed), seed % 6 + 2
@@ -78,7 +79,7 @@ def test_a_hunt_for_stutters_counts_the_runs_without_any() -> None:
             stutters = float(random.poisson(1.0 if late else 8.0))
             return {**dict.fromkeys(TRIAL_METRICS, 8.0), "stutters_per_min": stutters}
 
-        found = hunted(line, [version.entries for version in line], plan, Looks(plan, play), TrialResult(
+        found = hunted(line, [version.entries for version in line], plan, Looks(plan, play), Trial(
             "brass-orbit", line[0].reference, line[-1].reference, plan.trial, ()))
         right += found.first == line[true].reference
     assert right >= 17  # it may be wrong in one of twenty
@@ -105,7 +106,7 @@ def line_with(at: int) -> list[Version]:
 
 @pytest.mark.parametrize("at", [1, 3, 4])
 def test_the_culprit_is_found_on_the_rig_and_a_stopped_hunt_goes_on(rig: Standin, at: int) -> None:
-    line, plan, kept = line_with(at), HuntPlan(Plan(8, 10, 3, "frame_ms_mean", 3)), dict[int, Capture]()
+    line, plan, kept = line_with(at), HuntPlan(TrialPlan(8, 10, 3, "frame_ms_mean", 3)), dict[int, Capture]()
     held = rig.state()
     whole = run_hunt(rig, line, plan, each=lambda run: kept.__setitem__(run.place, run.capture))
     assert whole.first == line[at].reference and whole.settings == ("shading.ambient-occlusion",) and whole.sure
@@ -119,12 +120,12 @@ def test_the_culprit_is_found_on_the_rig_and_a_stopped_hunt_goes_on(rig: Standin
 
 def test_where_nothing_changed_there_is_nothing_to_hunt(rig: Standin) -> None:
     line = line_with(0)
-    found = run_hunt(rig, line, HuntPlan(Plan(8, 10, 3, "frame_ms_mean", 3)))
+    found = run_hunt(rig, line, HuntPlan(TrialPlan(8, 10, 3, "frame_ms_mean", 3)))
     assert (found.first, found.settings, found.runs) == ("", (), 16)
     with pytest.raises(UsageError, match="two versions at least"):
-        run_hunt(rig, line[:1], HuntPlan(Plan()))
+        run_hunt(rig, line[:1], HuntPlan(TrialPlan()))
     with pytest.raises(BadValue):
-        HuntPlan(Plan(), 0.5)
+        HuntPlan(TrialPlan(), 0.5)
 
 
 def test_a_hunt_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
@@ -137,7 +138,7 @@ def test_a_hunt_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     assert "'step 1'" in said and "Of the 2 settings that differ between them, this one does it" in said
     assert "shading.ambient-occlusion  unset   on" in said
     told = as_json(keen(*words, "--json"))
-    assert told["settings"] == ["shading.ambient-occlusion"] and told["weight"] >= 0.95
+    assert told["settings"] == ["shading.ambient-occlusion"] and told["probability"] >= 0.95
     assert "there is nothing to hunt" in keen(*words, "--until", f"{told['before']}").stdout
     for bad in (["hunt"], ["hunt", "--resume"], [*words, "--since", "brass-orbit", "--until", told["before"]],
                 [*words, "--since", "brass-orbit"]):

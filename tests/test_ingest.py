@@ -20,16 +20,16 @@ from hypothesis import strategies as st
 from conftest import Keen, as_json
 from keenlattice.catalog.load import add_own_settings
 from keenlattice.errors import CaptureError, KeenLatticeError
+from keenlattice.measure._header import header_of
+from keenlattice.measure._ingest import Damaged, ingest
+from keenlattice.measure._proposal import propose
+from keenlattice.measure._tally import QUANTILE_ERROR, Tally
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.columns import ColumnMap, column_map
-from keenlattice.measure.ingest import Damaged, ingest
 from keenlattice.measure.metrics import metrics_of
 from keenlattice.measure.parquet import read_capture, write_capture
 from keenlattice.measure.pieces import measure_in_pieces
-from keenlattice.measure.proposal import propose
-from keenlattice.measure.rows import header_of
 from keenlattice.measure.sensors import read_sound
-from keenlattice.measure.tally import QUANTILE_ERROR, Tally
 from keenlattice.measure.text import read_text, write_text
 from keenlattice.profile.pack import read_pack
 
@@ -289,8 +289,8 @@ import resource, sys
 from pathlib import Path
 from keenlattice.errors import KeenLatticeError
 from keenlattice.measure.columns import column_map
-from keenlattice.measure.ingest import ingest
-from keenlattice.measure.rows import header_of
+from keenlattice.measure._ingest import ingest
+from keenlattice.measure._header import header_of
 path = Path({str(path)!r})
 try:
     header = header_of(path)[0]

@@ -9,15 +9,15 @@ import pytest
 
 from keenlattice.errors import RefusedByRig, RigError, UsageError
 from keenlattice.logbook.book import Logbook
-from keenlattice.rig.apply import apply, preview
+from keenlattice.rig._apply import apply, preview
+from keenlattice.rig._undo import undo
 from keenlattice.rig.drift import find_drift, put_back
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.interrupts import as_list, cores_in, counts, devices
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.places import write
-from keenlattice.rig.undo import undo
-from keenlattice.trial.plan import Plan
-from keenlattice.trial.run import run_trial
+from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.play import run_trial
 
 NO_OPTIONS = Driver("made-up", "Nobody", "A renderer", "<driinfo></driinfo>")
 
@@ -158,7 +158,7 @@ def test_a_rig_wide_version_of_another_rig_is_applied_as_far_as_this_one_knows_i
     assert shown.unknown == ("display.refresh", "timer.resolution")
     assert rig.values(rig.state(), "rig") == {"cpu.governor": "brisk"} and find_drift(rig, book) == ()
     with pytest.raises(UsageError, match=r"display\.refresh, timer\.resolution, which the rig linux does not have"):
-        run_trial(rig, version, version, Plan(blocks=2, seconds=1), "scene")
+        run_trial(rig, version, version, TrialPlan(blocks=2, seconds=1), "scene")
 
 
 def test_what_stands_in_the_drivers_file_wrongly_is_drift_and_no_reason_to_refuse(rig: LinuxRig, book: Logbook) -> None:

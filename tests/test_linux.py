@@ -20,16 +20,17 @@ from keenlattice.errors import KeenLatticeError, NeedsInstalling, RigError
 from keenlattice.logbook.book import Logbook
 from keenlattice.measure.metrics import metrics_of
 from keenlattice.profile.version import Version, stock
-from keenlattice.rig.apply import apply
+from keenlattice.rig._apply import apply
+from keenlattice.rig._undo import undo
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.play import check_installed, scene_running
 from keenlattice.rig.linux.probe import Probe
-from keenlattice.rig.undo import undo
-from keenlattice.trial.conclude import conclude
-from keenlattice.trial.plan import Plan
-from keenlattice.trial.run import run_trial
-from keenlattice.trial.screen import ScreenPlan, factors_of, run_screen
+from keenlattice.study.screen.plan import ScreenPlan, factors_of
+from keenlattice.study.screen.play import run_screen
+from keenlattice.study.trial._conclude import conclude
+from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.play import run_trial
 
 FILTER = {"mesa.pp_jimenezmlaa": 8}
 MINE = b"<?xml version='1.0'?>\n<driconf>\n  <!-- mine --><device/>\n</driconf>\n"
@@ -82,7 +83,7 @@ def test_what_is_recorded_from_outside_agrees_with_the_scene(linux: LinuxRig) ->
 def test_a_filter_that_costs_is_found_to_cost(linux: LinuxRig) -> None:
     linux.config.write_bytes(MINE)
     runs: dict[str, list[dict[str, float]]] = {"before": [], "after": []}
-    plan = Plan(5, 2, 1, "frame_ms_mean", 20)
+    plan = TrialPlan(5, 2, 1, "frame_ms_mean", 20)
     result = run_trial(linux, stock("scene"), Version("scene", FILTER), plan,
                        each=lambda run: runs[run.arm].append(metrics_of(run.capture)))
     assert result["frame_ms_mean"].verdict == "worse", result
@@ -93,7 +94,7 @@ def test_a_filter_that_costs_is_found_to_cost(linux: LinuxRig) -> None:
 
 @real_driver
 def test_a_version_against_itself_is_neither_better_nor_worse(linux: LinuxRig) -> None:
-    result = run_trial(linux, stock("scene"), stock("scene"), Plan(4, 1.5, 3, "frame_ms_mean", 20))
+    result = run_trial(linux, stock("scene"), stock("scene"), TrialPlan(4, 1.5, 3, "frame_ms_mean", 20))
     assert result["frame_ms_mean"].verdict in ("unclear", "no difference that matters")
     assert result["latency_ms_median"].verdict in ("unclear", "no difference that matters")
     assert not linux.config.exists()

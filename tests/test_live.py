@@ -22,8 +22,8 @@ from keenlattice.rig.linux.look import answering
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.program import Running, game_running, running
 from keenlattice.rig.linux.xserver import x_display
-from keenlattice.trial.plan import Plan
-from keenlattice.trial.run import run_trial
+from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.play import run_trial
 from test_linux import real_driver
 
 GEARS = shutil.which("glxgears") or ""
@@ -80,7 +80,7 @@ def test_frames_from_outside_agree_with_what_a_program_counts_itself(tmp_path: P
 def test_an_option_acts_on_a_program_that_we_did_not_write(tmp_path: Path, display: str, program: str) -> None:
     rig = rig_with(tmp_path, program, executable=program)
     result = run_trial(rig, stock("gears"), Version("gears", {"mesa.pp_jimenezmlaa": 8}),
-                       Plan(4, 1.0, 1, "frame_ms_mean", 20))
+                       TrialPlan(4, 1.0, 1, "frame_ms_mean", 20))
     assert result["frame_ms_mean"].verdict == "worse", result
     assert running((program,)) is None and not rig.config.exists()
 

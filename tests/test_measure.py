@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from keenlattice.errors import CaptureError, UnknownName
+from keenlattice.measure._summary import summary, table
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import cut, periodic_hitches, segment, warm_up_ms
 from keenlattice.measure.metrics import (
@@ -22,7 +23,6 @@ from keenlattice.measure.metrics import (
     stutters,
 )
 from keenlattice.measure.parquet import read_capture, write_capture
-from keenlattice.measure.summary import summary, table
 
 
 def capture_of(frame_ms: np.ndarray, latency_ms: np.ndarray | None = None) -> Capture:

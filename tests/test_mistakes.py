@@ -20,14 +20,14 @@ MISTAKES = [
     (["show", "brass-orbit", "frame.cpa"], 2, "nearest: frame.cap"),
     (["show", "rig", "interrupt.mode"], 2, "set per device"),
     (["catalog", "--needs", "luck"], 2, "there are driver, game, machine, rights"),
-    (["label", "brass-orbit", "tuesday"], 2, "no version of its own"),
-    (["revert", "brass-orbit"], 2, "nothing that could be taken back"),
+    (["history", "brass-orbit", "--label", "tuesday"], 2, "no version of its own"),
+    (["merge", "--revert", "brass-orbit"], 2, "nothing that could be taken back"),
     (["merge", "brass-orbit", "rig"], 2, "two profiles"),
-    (["restart", "computer"], 2, "there are game, driver and machine"),
-    (["restart", "machine", "--rig", "linux"], 2, "restarts the stand-in alone"),
-    (["chore", "dishes"], 2, "there are update-driver"),
+    (["rig", "restart", "computer"], 2, "there are game, driver and machine"),
+    (["rig", "restart", "machine", "--rig", "linux"], 2, "is yours to restart"),
+    (["rig", "chore", "dishes"], 2, "there are update-driver"),
     (["drift", "--adopt", "--put-back"], 2, "choose one"),
-    (["match", "tidewate"], 2, "nearest: tidewater"),
+    (["rig", "match", "tidewate"], 2, "nearest: tidewater"),
     (["pack", "look", "nowhere.toml"], 1, "cannot read the pack"),
     (["pack", "write", "p.toml", "brass-orbit"], 2, "nothing to write"),
     (["compare", "a.toml", "b.toml"], 2, "compare each with a version"),
@@ -70,10 +70,10 @@ MISTAKES = [
     (["draw", "nowhere.parquet", "--out", "a.png"], 1, "nowhere.parquet"),
     (["ingest", "nowhere.csv"], 1, "nowhere.csv"),
     (["latency", "nowhere.wav"], 1, "nowhere.wav"),
-    (["sheet", "--tick", "1"], 2, "no run sheet is open"),
-    (["game", "orbit", "--command", "it's", "--rig", "byhand"], 2, "cannot be cut into words"),
-    (["game", "orbit", "--answers-at", "10,20,abc", "--rig", "byhand"], 2, "write X,Y"),
-    (["game", "orbit", "--answers-at", "\u00b2,1", "--rig", "byhand"], 2, "write X,Y"),
+    (["rig", "sheet", "--tick", "1"], 2, "no run sheet is open"),
+    (["rig", "game", "orbit", "--command", "it's", "--rig", "byhand"], 2, "cannot be cut into words"),
+    (["rig", "game", "orbit", "--answers-at", "10,20,abc", "--rig", "byhand"], 2, "write X,Y"),
+    (["rig", "game", "orbit", "--answers-at", "\u00b2,1", "--rig", "byhand"], 2, "write X,Y"),
     (["measure", "brass-orbit", "--seed", "-1"], 2, "a seed is"),
     (["screen", "brass-orbit", "brass-orbit", "--seed", "-1"], 2, ""),
     (["undo", "--to", "12345678901234567890"], 2, "keen undo --list"),
@@ -91,7 +91,7 @@ MISTAKES = [
     (["tune", "brass-orbit", "--margin", "3"], 2, "--margin does not go with"),
     (["ingest", "nowhere.csv", "--unit", "s"], 2, "--unit does not go with"),
     (["takeover", "--book", "nowhere"], 2, "there is no logbook in nowhere"),
-    (["recover", "--finish", "--undo"], 2, "choose one"),
+    (["rig", "recover", "--finish", "--undo"], 2, "choose one"),
 ]
 
 
@@ -105,4 +105,4 @@ def test_a_mistake_is_one_clear_line(keen: Keen, tmp_path: Path, words: list[str
     if (kept := tmp_path / "book" / "logbook.sqlite").exists():  # nothing is remembered of it
         with contextlib.closing(sqlite3.connect(kept)) as book:
             assert all(book.execute(f"SELECT count(*) FROM {name}").fetchone() == (0,)
-                       for name in ("versions", "applies", "captures", "trials", "studies", "labels"))
+                       for name in ("versions", "applies", "captures", "studies", "labels"))

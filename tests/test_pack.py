@@ -73,7 +73,7 @@ def test_a_version_or_a_difference_becomes_a_pack(keen: Keen, tmp_path: Path) ->
     words = ("--title", "Mine", "--licence", "CC0-1.0", "--when", "refresh > 1")
     keen("pack", "write", "whole.toml", "brass-orbit", *words)
     keen("pack", "write", "whole.toml", "brass-orbit")
-    keen("label", "brass-orbit", "tuesday")
+    keen("history", "brass-orbit", "--label", "tuesday")
     first = as_json(keen("history", "brass-orbit", "--json"))["versions"][1]["version"]
     keen("pack", "write", "part.toml", "brass-orbit@tuesday", "--since", first)
     whole, part = (tomllib.loads((tmp_path / name).read_text()) for name in ("whole.toml", "part.toml"))

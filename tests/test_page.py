@@ -19,19 +19,19 @@ from markdown_it import MarkdownIt
 from browser import CONTRASTS, MISSING, Browser, browser
 from conftest import KEEN, Keen, as_json, environment, typed
 from keenlattice.cli.app import app
+from keenlattice.logbook._studies import studies
 from keenlattice.logbook.book import Logbook
-from keenlattice.logbook.studies import studies
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.checks import Finding, Findings
 from keenlattice.profile.compare import changes
-from keenlattice.report.escape import in_a_cell, plain_text
+from keenlattice.report._escape import in_a_cell, plain_text
 from keenlattice.report.page.content import Picture
+from keenlattice.report.page.context import Changed, Context
 from keenlattice.report.page.html import to_html
 from keenlattice.report.page.markdown import to_markdown
 from keenlattice.report.page.of_trial import trial_report
-from keenlattice.report.page.scene import Changed, Scene
-from keenlattice.trial.plan import Plan
-from keenlattice.trial.result import MetricResult, TrialResult
+from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.result import MetricResult, Trial
 
 SECTIONS = ["What changed", "What it did", "Each change, and its verdict", "How sure this is", "The rig",
             "How to repeat it", "How to go back"]
@@ -60,10 +60,10 @@ def written(tmp_path_factory: pytest.TempPathFactory) -> Path:
     home = tmp_path_factory.mktemp("reports")
     env = environment(home, KEEN_BOOK=str(home / "book"))
     for words in (
-            "edit rig display.refresh=165 -m first", "apply rig --yes", "restart machine",
+            "edit rig display.refresh=165 -m first", "apply rig --yes", "rig restart machine",
             "edit brass-orbit frame.queue-depth=1 texture.anisotropy=16x frame.cap=160 -m list",
             "apply brass-orbit --yes",
-            "chore update-driver --yes", "trial brass-orbit@stock brass-orbit --blocks 3 --seconds 4 --seed 1",
+            "rig chore update-driver --yes", "trial brass-orbit@stock brass-orbit --blocks 3 --seconds 4 --seed 1",
             "screen brass-orbit@stock brass-orbit --rounds 1 --seconds 4 --seed 1",
             "hunt brass-orbit --matters 3 --seconds 10 --blocks 4 --decides latency_ms_median --seed 1",
             "tune brass-orbit@stock --try frame.queue-depth=1,3 --goal latency_ms_p95 --rounds 4 --proof 2 --seconds 5 "
@@ -149,14 +149,14 @@ def test_a_report_of_nothing_or_to_nowhere_is_one_clear_line(keen: Keen, tmp_pat
     assert not list(tmp_path.glob("*.html"))
 
 
-def hostile_result(text: str) -> tuple[TrialResult, Scene]:
+def hostile_result(text: str) -> tuple[Trial, Context]:
     metrics = tuple(MetricResult(name, "ms", 10.0, 9.0, -10.0, -12.0, -8.0, "better", 0.95, 8)
                     for name in ("frame_ms_mean", "latency_ms_median"))
-    scene = Scene(game=text, changes=tuple(
+    scene = Context(game=text, changes=tuple(
         Changed(f"domain{number}.{text[:60]}", text, text, text, "game", text, text, text) for number in range(30)),
-        findings=(Finding(rule="x", kind="inert", settings=(text,), why=text, what_to_do=text),),
+        findings=(Finding(check="x", kind="inert", settings=(text,), why=text, what_to_do=text),),
         slipped={text: (f"{text}: a",)}, facts={text: text, "os": text}, kind=text, applied=text)
-    return TrialResult(text, text, text, Plan(), metrics, text, 8, None, (text,)), scene
+    return Trial(text, text, text, TrialPlan(), metrics, text, 8, None, (text,)), scene
 
 
 @pytest.mark.parametrize("text", [HOSTILE, LONG], ids=["hostile", "long"])
@@ -188,7 +188,7 @@ def test_no_text_means_anything_to_markdown(text: str) -> None:
 def test_results_show_themselves_in_a_notebook() -> None:
     result, _ = hostile_result(HOSTILE)
     capture = Capture(np.arange(50.0), np.array([3.0, 9.0]), np.array([20.0, np.nan]), about={"game": HOSTILE})
-    found = Findings([Finding(rule="x", kind="inert", settings=("a.b",), why=HOSTILE, what_to_do="y")])
+    found = Findings([Finding(check="x", kind="inert", settings=("a.b",), why=HOSTILE, what_to_do="y")])
     differ = changes({"frame.cap": 160}, {"frame.cap": "off", "note": HOSTILE})
     for one, rows in ((result, 2), (capture, 52), (found, 1), (differ, 2)):
         shown = one._repr_html_()

@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import same
 from keenlattice.errors import UnknownName, UsageError
+from keenlattice.profile._merge import merge, settled
 from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.game import Game
 from keenlattice.profile.layers import resolve
 from keenlattice.profile.matching import match
-from keenlattice.profile.merge import merge, settled
 from keenlattice.profile.version import Version
 
 VALUES = {

@@ -15,16 +15,16 @@ from keenlattice.cli.output import say, styled, table
 from keenlattice.errors import KeenLatticeError
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.version import Entries, Version, stock
-from keenlattice.report.capture_figure import capture_figure
-from keenlattice.report.compare_figure import compare_figure
-from keenlattice.report.frames import frame_times, recurring
+from keenlattice.report._capture_figure import capture_figure
+from keenlattice.report._compare_figure import compare_figure
+from keenlattice.report._frames import frame_times, recurring
+from keenlattice.report._trial_figure import trial_figure, typical_block
 from keenlattice.report.style import DPI, LINES, SIZE_INCHES, new_figure, save
-from keenlattice.report.trial_figure import trial_figure, typical_block
 from keenlattice.report.words import amount, percent, rounded, sentence
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.trial.plan import Plan
-from keenlattice.trial.result import MetricResult, TrialResult
-from keenlattice.trial.run import run_trial
+from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.play import run_trial
+from keenlattice.study.trial.result import MetricResult, Trial
 
 
 def result_of(low: float | None, high: float | None, verdict: str = "unclear") -> MetricResult:
@@ -88,15 +88,15 @@ def test_into_a_pipe_lines_are_whole_and_plain(capsys: pytest.CaptureFixture[str
 
 
 @pytest.fixture(scope="module")
-def drawn(tmp_path_factory: pytest.TempPathFactory) -> tuple[TrialResult, dict[str, list[Capture]]]:
+def drawn(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trial, dict[str, list[Capture]]]:
     captures: dict[str, list[Capture]] = {"before": [], "after": []}
     entries: Entries = {"frame.cap": 160}
     result = run_trial(Standin(tmp_path_factory.mktemp("rig")), stock("brass-orbit"), Version("brass-orbit", entries),
-                       Plan(4, 10, 1), each=lambda run: captures[run.arm].append(run.capture))
+                       TrialPlan(4, 10, 1), each=lambda run: captures[run.arm].append(run.capture))
     return result, captures
 
 
-def test_no_text_of_the_figure_overlaps_or_is_cut(drawn: tuple[TrialResult, dict[str, list[Capture]]]) -> None:
+def test_no_text_of_the_figure_overlaps_or_is_cut(drawn: tuple[Trial, dict[str, list[Capture]]]) -> None:
     result, captures = drawn
     assert_clear(trial_figure(result, captures["before"], captures["after"]), 40)
 
@@ -117,7 +117,7 @@ def assert_clear(figure: Figure, least: int) -> None:
         assert wide < 2 or high < 2, (one, other)
 
 
-def test_every_axis_of_the_figure_has_its_unit(drawn: tuple[TrialResult, dict[str, list[Capture]]]) -> None:
+def test_every_axis_of_the_figure_has_its_unit(drawn: tuple[Trial, dict[str, list[Capture]]]) -> None:
     result, captures = drawn
     axes = trial_figure(result, captures["before"], captures["after"]).axes
     assert len(axes) == 5
@@ -126,7 +126,7 @@ def test_every_axis_of_the_figure_has_its_unit(drawn: tuple[TrialResult, dict[st
     assert 0 <= block < 4
 
 
-def test_a_spike_is_never_lost_in_a_long_strip(drawn: tuple[TrialResult, dict[str, list[Capture]]]) -> None:
+def test_a_spike_is_never_lost_in_a_long_strip(drawn: tuple[Trial, dict[str, list[Capture]]]) -> None:
     frames = np.full(200_000, 4.0)
     frames[[10, 99_999, 150_000]] = (30.0, 40.0, 900.0)
     axes = frame_times(new_figure().add_subplot(), Capture(np.concatenate(([0.0], np.cumsum(frames)))), "black", 50.0)
@@ -135,7 +135,7 @@ def test_a_spike_is_never_lost_in_a_long_strip(drawn: tuple[TrialResult, dict[st
     assert any("1 longer than 50 ms, to 900 ms" in text.get_text() for text in axes.texts)
 
 
-def test_a_figure_that_cannot_be_written_is_said_so(tmp_path: Path, drawn: tuple[TrialResult, dict[str, list[Capture]]]
+def test_a_figure_that_cannot_be_written_is_said_so(tmp_path: Path, drawn: tuple[Trial, dict[str, list[Capture]]]
                                                      ) -> None:
     result, captures = drawn
     with pytest.raises(KeenLatticeError, match=r"f\.png"):
@@ -144,7 +144,7 @@ def test_a_figure_that_cannot_be_written_is_said_so(tmp_path: Path, drawn: tuple
     assert trial_figure(result, nothing, nothing)  # without latency, the figure says so instead of failing
 
 
-def test_several_runs_are_drawn_the_first_over_the_last(drawn: tuple[TrialResult, dict[str, list[Capture]]]) -> None:
+def test_several_runs_are_drawn_the_first_over_the_last(drawn: tuple[Trial, dict[str, list[Capture]]]) -> None:
     _, captures = drawn
     before, after = captures["before"][0], captures["after"][0]
     figure = compare_figure({"as it was": before, "again": captures["before"][1], "flippers sooner": after}, "orbit")

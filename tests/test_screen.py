@@ -17,15 +17,17 @@ from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.profile.pack import Claim
 from keenlattice.profile.version import Version, stock
-from keenlattice.report.screen_figure import screen_figure
+from keenlattice.report._screen_figure import screen_figure
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.pipeline import simulate
-from keenlattice.trial.conclude import Numbers, conclude
-from keenlattice.trial.design import hadamard, in_order, mixed_up, screening_design
-from keenlattice.trial.plan import Plan
-from keenlattice.trial.player import Run
-from keenlattice.trial.reading import read_as
-from keenlattice.trial.screen import ScreenPlan, ScreenResult, costly, factors_of, run_screen, screened
+from keenlattice.study.player import Run
+from keenlattice.study.screen._design import hadamard, in_order, mixed_up, screening_design
+from keenlattice.study.screen._fit import screened
+from keenlattice.study.screen.plan import ScreenPlan, factors_of
+from keenlattice.study.screen.play import costly, run_screen
+from keenlattice.study.screen.result import Screen
+from keenlattice.study.trial._conclude import Numbers, conclude
+from keenlattice.study.trial.plan import TrialPlan
 from test_report import assert_clear
 
 BEFORE = stock("brass-orbit")
@@ -71,7 +73,7 @@ def made_up(plan: ScreenPlan, effects: list[float], seed: int, pair: float = 0.0
                           for one in logs + random.normal(0, 0.006, len(rows))]
 
 
-EMPTY = ScreenResult("g", "b", "a", "r", ScreenPlan((("a.b",),)), (), (), 0, 0, 0)
+EMPTY = Screen("g", "b", "a", "r", ScreenPlan((("a.b",),)), (), (), 0, 0, 0)
 
 
 def test_known_effects_are_found_and_the_others_do_nothing() -> None:
@@ -84,7 +86,7 @@ def test_known_effects_are_found_and_the_others_do_nothing() -> None:
                                                                  "worse"]
     assert [standing[f"x.f{number}"] for number in range(4, 12)] == ["does nothing that matters"] * 8
     assert result.one_by_one_runs == 12 * 96 and not result.interactions
-    assert read_as(ScreenPlan, json.loads(json.dumps(plan.to_json())), "a plan") == plan
+    assert ScreenPlan.of_json(json.loads(json.dumps(plan.to_json()))) == plan
     assert_clear(screen_figure(result), 30)
 
 
@@ -134,7 +136,7 @@ def test_forty_runs_know_sixteen_changes_as_well_as_a_trial_of_forty_knows_one(r
         runs = [metrics_of(simulate(line, 6, int(random.integers(2**31))), TRIAL_METRICS) for _ in range(40)]
         rows = plan.design()[[row for _, row, _ in plan.runs()]]
         found = screened(plan, rows, runs, replace(EMPTY, plan=plan)).factors[0].judged
-        one = conclude(Plan(20), runs[::2], runs[1::2])[0]
+        one = conclude(TrialPlan(20), runs[::2], runs[1::2])[0]
         for name, effect in (("screen", found), ("trial", one)):
             widths[name].append(effect.high_pct - effect.low_pct)  # type: ignore[operator]
     # Equally wide, within what twelve of each tell: so one by one would take sixteen times the runs, not three.

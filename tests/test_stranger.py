@@ -21,7 +21,8 @@ from keenlattice.rig.find import open_rig
 
 BOOKS = Path(__file__).parent / "books"
 READ = (["history", "brass-orbit"], ["show", "brass-orbit"], ["survey"],
-        ["compare", "brass-orbit@stock", "brass-orbit"], ["undo", "--list"], ["report", "--list"], ["drift"], ["sheet"],
+        ["compare", "brass-orbit@stock", "brass-orbit"], ["undo", "--list"], ["report", "--list"], ["drift"],
+        ["rig", "sheet"],
         ["report", "brass-orbit", "--out", "page.html"])
 
 
@@ -31,7 +32,7 @@ def theirs(tmp_path_factory: pytest.TempPathFactory) -> Path:
     home = tmp_path_factory.mktemp("theirs")
     env = environment(home, KEEN_BOOK=str(home / "book"))
     for words in (["edit", "brass-orbit", "frame.queue-depth=1", "-m", "sooner"], ["apply", "brass-orbit", "--yes"],
-                  ["label", "brass-orbit", "sunday"],
+                  ["history", "brass-orbit", "--label", "sunday"],
                   ["trial", "brass-orbit@stock", "brass-orbit", "--blocks", "2", "--seconds", "2", "--seed", "1"],
                   ["screen", "brass-orbit@stock", "brass-orbit", "--rounds", "1", "--seconds", "1", "--seed", "1"],
                   ["tune", "brass-orbit", "--try", "frame.cap=off,120", "--rounds", "3", "--seconds", "1",
@@ -68,9 +69,10 @@ def test_it_is_read_and_not_written(received: Path, keen: Keen, tmp_path: Path) 
     assert "sooner" in keen("history", "brass-orbit").stdout and "sunday" in keen("history", "brass-orbit").stdout
     assert "sooner" in (tmp_path / "page.html").read_text()
     for words in (["edit", "brass-orbit", "frame.cap=100"], ["apply", "brass-orbit", "--yes"], ["undo"],
-                  ["label", "brass-orbit", "mine"], ["trial", "brass-orbit@stock", "brass-orbit"],
-                  ["measure", "brass-orbit"], ["chore", "clear-shader-cache", "--yes"], ["fault", "clamped"],
-                  ["restart", "driver"]):
+                  ["history", "brass-orbit", "--label", "mine"], ["trial", "brass-orbit@stock", "brass-orbit"],
+                  ["measure", "brass-orbit"], ["rig", "chore", "clear-shader-cache", "--yes"],
+                  ["rig", "fault", "clamped"],
+                  ["rig", "restart", "driver"]):
         assert "keen takeover" in keen(*words, code=1).stderr, words
     assert held(received) == before
 
@@ -105,7 +107,7 @@ def test_a_planted_journal_restore_point_and_game_do_nothing(received: Path, kee
         for name in ("before-the-unfinished-change.json", "change.lock.holder", "state.json"):
             (home / name).symlink_to(target)
     for words in (*READ, ["takeover", "--yes"], ["survey"], ["edit", "brass-orbit", "frame.cap=90"],
-                  ["apply", "brass-orbit", "--yes"], ["undo"], ["recover"]):
+                  ["apply", "brass-orbit", "--yes"], ["undo"], ["rig", "recover"]):
         keen(*words)
     keen("measure", "brass-orbit", "--rig", "byhand", code=2)
     assert target.read_text() == "mine\n" and not (tmp_path / "started").exists()
@@ -224,7 +226,7 @@ def test_code_in_the_current_folder_is_not_run(tmp_path: Path) -> None:
     (tmp_path / "keenlattice").mkdir()
     (tmp_path / "keenlattice" / "__init__.py").write_text(evil)
     (tmp_path / "matplotlibrc").write_bytes(b"\xff\xfe backend: module://json\n")
-    for words in (["survey", "--rig", "linux"], ["match", "orbit", "--rig", "linux"],
+    for words in (["survey", "--rig", "linux"], ["rig", "match", "orbit", "--rig", "linux"],
                   ["measure", "brass-orbit", "--runs", "1", "--seconds", "1", "--figure", "a.png"]):
         done = subprocess.run([KEEN[0], "-P", *KEEN[1:], *words], cwd=tmp_path, capture_output=True, text=True,
                               env=environment(tmp_path, KEEN_BOOK=str(tmp_path / "book")), check=False)
@@ -235,8 +237,8 @@ def test_code_in_the_current_folder_is_not_run(tmp_path: Path) -> None:
 def test_a_restore_point_writes_only_where_the_rig_keeps_settings(book: Logbook, tmp_path: Path) -> None:
     """Even one among our own state, should somebody have got at it."""
     from keenlattice.errors import RefusedByRig
-    from keenlattice.rig.apply import apply
-    from keenlattice.rig.undo import undo
+    from keenlattice.rig._apply import apply
+    from keenlattice.rig._undo import undo
 
     rig = open_rig("standin", book)
     apply(rig, book, book.commit("brass-orbit", {"frame.cap": 90}))

@@ -15,31 +15,29 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+import keenlattice
 from conftest import KEEN, Keen, as_json, environment, juniper
 from keenlattice.errors import BadValue, RigError
-from keenlattice.logbook.book import Logbook
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.profile.version import Version, stock
-from keenlattice.rig.find import open_rig
-from keenlattice.rig.journal import unfinished
+from keenlattice.rig._journal import unfinished
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.trial.conclude import Numbers, concluded, settled
-from keenlattice.trial.keeping import keep_trial
-from keenlattice.trial.pilot import noise_of
-from keenlattice.trial.plan import Arm, Plan
-from keenlattice.trial.player import Run
-from keenlattice.trial.power import Noise, blocks_to_settle, chance_to_settle
-from keenlattice.trial.result import TrialResult
-from keenlattice.trial.run import run_trial
-from keenlattice.trial.spending import confidences, looks
+from keenlattice.study.player import Run
+from keenlattice.study.trial._conclude import Numbers, concluded, settled
+from keenlattice.study.trial._spending import confidences, looks
+from keenlattice.study.trial.pilot import noise_of
+from keenlattice.study.trial.plan import Arm, TrialPlan
+from keenlattice.study.trial.play import run_trial
+from keenlattice.study.trial.power import Noise, blocks_to_settle, chance_to_settle
+from keenlattice.study.trial.result import Trial
 
 BEFORE, AFTER = stock("brass-orbit"), Version("brass-orbit", {"frame.queue-depth": 1})
 
 
 @given(st.integers(2, 40), st.integers(0, 2**31), st.booleans(), st.integers(1, 4))
 def test_blocks_are_balanced_however_they_are_ordered(blocks: int, seed: int, few: bool, repeats: int) -> None:
-    plan = Plan(blocks=blocks, seed=seed, few_switches=few, repeats=repeats)
+    plan = TrialPlan(blocks=blocks, seed=seed, few_switches=few, repeats=repeats)
     runs = plan.runs()
     for block in range(blocks):
         arms = [arm for number, arm, _ in runs if number == block]
@@ -51,7 +49,7 @@ def test_blocks_are_balanced_however_they_are_ordered(blocks: int, seed: int, fe
 @pytest.mark.parametrize("wrong", [{"repeats": 0}, {"warm_up_s": -1}, {"warm_up_s": math.nan}])
 def test_a_plan_that_cannot_be_played_is_refused(wrong: dict[str, float]) -> None:
     with pytest.raises(BadValue):
-        Plan(**wrong)  # type: ignore[arg-type]
+        TrialPlan(**wrong)  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize(("sd", "blocks", "effect"), [(0.01, 8, 0), (0.01, 5, 2.5), (0.03, 20, 0), (0.02, 6, -4)])
@@ -94,12 +92,12 @@ def made_up(random: np.random.Generator, blocks: int, effect: float, slope: floa
 
 
 def test_looking_early_keeps_the_error_and_saves_blocks() -> None:
-    random, plan = np.random.default_rng(1), Plan(20, early=True, matters_pct=1e-6)
+    random, plan = np.random.default_rng(1), TrialPlan(20, early=True, matters_pct=1e-6)
     wrong, ended = 0, []
     for _ in range(400):
         runs = made_up(random, 20, 0.0)
         end = next((n for n in looks(20) if settled(plan, runs[:2 * n])), 20)
-        wrong += concluded(plan, runs[:2 * end], TrialResult("", "", "", plan, ())).deciding.verdict != "unclear"
+        wrong += concluded(plan, runs[:2 * end], Trial("", "", "", plan, ())).deciding.verdict != "unclear"
         ended.append(end)
     assert wrong <= 31  # of 400 at 5 %: beyond that in fewer than one of a hundred
     plan = replace(plan, matters_pct=1.0)
@@ -108,8 +106,8 @@ def test_looking_early_keeps_the_error_and_saves_blocks() -> None:
 
 
 def test_a_drift_of_the_rig_is_shown_and_cancels() -> None:
-    plan = Plan(12)
-    result = concluded(plan, made_up(np.random.default_rng(1), 12, 0.0, slope=0.1), TrialResult("", "", "", plan, ()))
+    plan = TrialPlan(12)
+    result = concluded(plan, made_up(np.random.default_rng(1), 12, 0.0, slope=0.1), Trial("", "", "", plan, ()))
     assert result.drift_pct and result.drift_pct[1] < 10.5 < result.drift_pct[2] and result.drift_pct[1] > 5
     assert result.deciding.verdict == "no difference that matters"
 
@@ -118,14 +116,14 @@ def test_repeats_of_a_block_count_as_their_mean() -> None:
     runs = made_up(np.random.default_rng(1), 8, 0.05)
     twice = [(arm, {name: value * factor for name, value in numbers.items()})
              for arm, numbers in runs for factor in (0.9, 1 / 0.9)]
-    one, other = (concluded(plan, of, TrialResult("", "", "", plan, ())).deciding
-                  for plan, of in ((Plan(8), runs), (Plan(8, repeats=2), twice)))
+    one, other = (concluded(plan, of, Trial("", "", "", plan, ())).deciding
+                  for plan, of in ((TrialPlan(8), runs), (TrialPlan(8, repeats=2), twice)))
     assert (one.low_pct, one.n) == (pytest.approx(other.low_pct), other.n)
 
 
 @pytest.mark.parametrize("stops_at", [0, 1, 5, 7])
 def test_a_trial_that_was_stopped_goes_on_to_the_same_result(rig: Standin, stops_at: int) -> None:
-    plan, kept = Plan(4, 2, 5), dict[int, Capture]()
+    plan, kept = TrialPlan(4, 2, 5), dict[int, Capture]()
     whole = run_trial(rig, BEFORE, AFTER, plan)
 
     def each(run: Run) -> None:
@@ -153,7 +151,7 @@ def test_runs_that_go_wrong_are_named_and_played_again(rig: Standin, monkeypatch
         return replace(capture, about={**capture.about, "focus_lost": len(counted) == 8})
 
     monkeypatch.setattr(rig, "play", flaky)
-    plan = Plan(4, 2, 5, warm_up_s=1)
+    plan = TrialPlan(4, 2, 5, warm_up_s=1)
     with pytest.raises(RigError, match="changed by something else"):  # what another program wrote is not overwritten
         run_trial(rig, BEFORE, AFTER, plan, each=seen.append)
     crashed, slipped = (run.excluded for run in seen if run.excluded)
@@ -166,7 +164,7 @@ def test_runs_that_go_wrong_are_named_and_played_again(rig: Standin, monkeypatch
 
 
 def test_a_pilot_knows_the_noise(rig: Standin) -> None:
-    plan, logs = Plan(12, 5, 3, "latency_ms_median", 3), dict[str, list[float]](before=[], after=[])
+    plan, logs = TrialPlan(12, 5, 3, "latency_ms_median", 3), dict[str, list[float]](before=[], after=[])
     result = run_trial(rig, BEFORE, BEFORE, plan, each=lambda run: logs[run.arm].append(
         math.log(metrics_of(run.capture, ["latency_ms_median"])["latency_ms_median"])))
     noise = noise_of(result)
@@ -274,20 +272,18 @@ def test_what_matters_may_be_an_amount(keen: Keen, text: str, says: str) -> None
                       ["hunt", "brass-orbit", "--blocks", "2"],
                       ["tune", "brass-orbit@stock", "--try", "frame.cap=off,90", "--rounds", "3", "--proof", "0"]):
             done = as_json(keen(*other, "--seconds", "2", "--seed", "1", "--matters", "0.2ms", "--json"))
-            assert 3 < done.get("plan", done.get("trial"))["matters_pct"] < 8
+            assert 3 < (done["plan"] if "plan" in done else done["trial"]["plan"])["matters_pct"] < 8
 
 
 def test_a_trial_from_python_is_found_by_the_commands(keen: Keen, tmp_path: Path,
                                                       monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("KEEN_STATE", str(tmp_path / ".local" / "state" / "keen-lattice"))
-    runs: list[Run] = []
-    with Logbook(tmp_path / "book") as book:
-        rig, after = open_rig("standin", book), book.commit("brass-orbit", {"frame.queue-depth": 1}, note="sooner")
-        plan = Plan(blocks=2, seconds=5, seed=1, decides="latency_ms_median", matters_pct=3)
-        result = run_trial(rig, stock("brass-orbit"), after, plan, each=runs.append)
-        number = keep_trial(book, rig, stock("brass-orbit"), after, result, runs)
+    with keenlattice.open(tmp_path / "book") as ws:
+        after = ws.edit("brass-orbit", {"frame.queue-depth": 1}, note="sooner")
+        number = ws.trial("brass-orbit@stock", after, blocks=2, seconds=5, seed=1, decides="latency_ms_median",
+                          matters="3%").number
     assert as_json(keen("trial", "--again", str(number), "--json")) == {
-        "schema": "keen-lattice/trial-again/1", "study": number, "equal": True, "runs": 4}
+        "schema": "keen-lattice/recomputed/1", "study": number, "kind": "trial", "equal": True, "runs": 4}
     assert as_json(keen("report", "--list", "--json"))["studies"][0]["of"].startswith("brass-orbit@stock against")
     assert "sooner" in Path(as_json(keen("report", "--out", str(tmp_path / "page.html"), "--json"))["file"]).read_text()
     assert as_json(keen("compare", "brass-orbit@stock", "brass-orbit", "--json"))["trials"]
@@ -316,6 +312,6 @@ def test_a_study_that_was_killed_is_undone_by_recover_finish_too(keen: Keen, tmp
         time.sleep(0.01)
     running.kill()
     running.wait()
-    said = " ".join(keen("recover", "--finish").stdout.split())
+    said = " ".join(keen("rig", "recover", "--finish").stdout.split())
     assert "cannot be finished" in said and "the rig is back to what it was before" in said
     assert not (home / "state.json").exists() and not unfinished(home)

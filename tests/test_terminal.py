@@ -65,7 +65,7 @@ COMPLETED = [
 
 def test_the_shell_completes(keen: Keen) -> None:
     keen("edit", "brass-orbit", "frame.cap=160")
-    keen("label", "brass-orbit", "steady")
+    keen("history", "brass-orbit", "--label", "steady")
     for line, word, offered in COMPLETED:
         done = keen(_KEEN_COMPLETE="complete_bash", COMP_WORDS=line, COMP_CWORD=str(word))
         assert sorted(done.stdout.split()) == sorted(offered.split()), line

@@ -11,27 +11,27 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from keenlattice.errors import BadValue, RigError, UnknownName, UsageError
+from keenlattice.measure._summary import t_interval
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
-from keenlattice.measure.summary import t_interval
 from keenlattice.profile.version import Entries, Version, stock
-from keenlattice.rig.journal import unfinished
+from keenlattice.rig._journal import unfinished
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.trial.conclude import conclude, verdict
-from keenlattice.trial.plan import Plan
-from keenlattice.trial.result import MetricResult
-from keenlattice.trial.run import run_trial
+from keenlattice.study.trial._conclude import conclude, verdict
+from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.play import run_trial
+from keenlattice.study.trial.result import MetricResult
 
 
 @given(st.integers(2, 60), st.integers(0, 2**31))
 def test_each_block_holds_one_run_of_either(blocks: int, seed: int) -> None:
-    runs = Plan(blocks=blocks, seed=seed).runs()
+    runs = TrialPlan(blocks=blocks, seed=seed).runs()
     assert [block for block, _, _ in runs] == [number // 2 for number in range(2 * blocks)]
     assert all({runs[2 * block][1], runs[2 * block + 1][1]} == {"before", "after"} for block in range(blocks))
-    assert runs == Plan(blocks=blocks, seed=seed).runs()
+    assert runs == TrialPlan(blocks=blocks, seed=seed).runs()
 
 
 def test_the_order_within_blocks_is_drawn() -> None:
-    firsts = [arm for block, arm, _ in Plan(blocks=400, seed=3).runs()][::2]
+    firsts = [arm for block, arm, _ in TrialPlan(blocks=400, seed=3).runs()][::2]
     assert 160 < firsts.count("before") < 240
 
 
@@ -39,7 +39,7 @@ def test_the_order_within_blocks_is_drawn() -> None:
                                    {"matters_pct": 0}, {"matters_pct": math.nan}, {"decides": "fps"}])
 def test_a_plan_that_cannot_be_is_refused(wrong: dict[str, object]) -> None:
     with pytest.raises(UnknownName if "decides" in wrong else BadValue):
-        Plan(**wrong)  # type: ignore[arg-type]
+        TrialPlan(**wrong)  # type: ignore[arg-type]
 
 
 @given(st.lists(st.floats(-1, 1), min_size=2, max_size=30))
@@ -66,7 +66,7 @@ def test_a_known_change_is_told_with_its_interval() -> None:
     runs = {arm: [dict.fromkeys(("frame_ms_mean", "frame_ms_p50", "frame_ms_p99", "fps_mean", "low_1_fps",
                                  "latency_ms_median", "latency_ms_p95"), 10 * factor * math.exp(random.normal(0, 0.01)))
                   | {"stutters_per_min": 0.0} for _ in range(10)] for arm, factor in (("before", 1), ("after", 0.9))}
-    first, *others = conclude(Plan(blocks=10, decides="latency_ms_p95"), runs["before"], runs["after"])
+    first, *others = conclude(TrialPlan(blocks=10, decides="latency_ms_p95"), runs["before"], runs["after"])
     assert first.name == "latency_ms_p95" and first.verdict == "better"
     assert first.low_pct < -10 < first.high_pct  # type: ignore[operator]
     assert {one.name: one.verdict for one in others}["fps_mean"] == "worse"
@@ -78,7 +78,7 @@ def test_a_known_change_is_told_with_its_interval() -> None:
 def test_with_fewer_than_two_numbers_there_is_no_verdict() -> None:
     blank = dict.fromkeys(("frame_ms_mean", "frame_ms_p50", "frame_ms_p99", "fps_mean", "low_1_fps",
                            "stutters_per_min", "latency_ms_median", "latency_ms_p95"), math.nan)
-    (first, *_) = conclude(Plan(blocks=2), [blank, blank | {"frame_ms_mean": 8.0}], [blank, blank])
+    (first, *_) = conclude(TrialPlan(blocks=2), [blank, blank | {"frame_ms_mean": 8.0}], [blank, blank])
     assert (first.before, first.low_pct, first.verdict, first.n) == (None, None, "unclear", 0)
 
 
@@ -86,7 +86,7 @@ def test_the_rig_is_put_back_even_if_it_breaks(rig: Standin, monkeypatch: pytest
     rig.put({rig.place: b'{ "brass-orbit": {"frame.cap": 99} }'})
     held, played = rig.state(), rig.play
     after = Version("brass-orbit", {"frame.queue-depth": 1})
-    assert run_trial(rig, stock("brass-orbit"), after, Plan(blocks=2, seconds=2)).rig == "juniper"
+    assert run_trial(rig, stock("brass-orbit"), after, TrialPlan(blocks=2, seconds=2)).rig == "juniper"
     assert rig.state() == held
 
     def breaks(game: str, seconds: float, seed: int) -> object:
@@ -96,21 +96,21 @@ def test_the_rig_is_put_back_even_if_it_breaks(rig: Standin, monkeypatch: pytest
 
     monkeypatch.setattr(rig, "play", breaks)
     with pytest.raises(RigError, match="crashed"):
-        run_trial(rig, stock("brass-orbit"), after, Plan(blocks=2, seconds=2))
+        run_trial(rig, stock("brass-orbit"), after, TrialPlan(blocks=2, seconds=2))
     assert rig.state() == held
 
 
 def test_what_cannot_be_compared(rig: Standin) -> None:
     with pytest.raises(UsageError, match="two profiles"):
-        run_trial(rig, stock("brass-orbit"), stock("tidewater-rally"), Plan())
+        run_trial(rig, stock("brass-orbit"), stock("tidewater-rally"), TrialPlan())
     with pytest.raises(UsageError, match="--game"):
-        run_trial(rig, stock("rig"), stock("rig"), Plan())
+        run_trial(rig, stock("rig"), stock("rig"), TrialPlan())
     with pytest.raises(UsageError, match=r"no\.such"):
-        run_trial(rig, stock("brass-orbit"), Version("brass-orbit", {"no.such": 1}), Plan())
+        run_trial(rig, stock("brass-orbit"), Version("brass-orbit", {"no.such": 1}), TrialPlan())
 
 
 def test_rig_wide_versions_are_restarted_for(rig: Standin) -> None:
-    result = run_trial(rig, stock("rig"), Version("rig", {"memory.rated-speed": True}), Plan(blocks=6, seconds=30),
+    result = run_trial(rig, stock("rig"), Version("rig", {"memory.rated-speed": True}), TrialPlan(blocks=6, seconds=30),
                        "moth-and-lantern")
     assert result["latency_ms_median"].n == 6
     assert rig.facts()["memory_speed_mts"] == 2666  # put back, and restarted
@@ -130,7 +130,7 @@ def test_a_version_against_itself_is_seldom_better_or_worse(rig: Standin) -> Non
     same, said = stock("brass-orbit"), dict[str, list[MetricResult]](frame_ms_mean=[], latency_ms_median=[])
     for seed in range(200):  # the same runs, as they would be concluded with either metric deciding
         runs: dict[str, list[dict[str, float]]] = {"before": [], "after": []}
-        run_trial(rig, same, same, plan := Plan(8, 10, seed, "frame_ms_mean", 0.05),
+        run_trial(rig, same, same, plan := TrialPlan(8, 10, seed, "frame_ms_mean", 0.05),
                   each=lambda run, runs=runs: runs[run.arm].append(  # type: ignore[misc]
                       metrics_of(run.capture, TRIAL_METRICS)))
         for metric, results in said.items():
@@ -148,12 +148,12 @@ def test_a_version_against_itself_is_seldom_better_or_worse(rig: Standin) -> Non
 def test_a_change_of_three_times_what_matters_is_told(rig: Standin, metric: str, values: Entries, says: str) -> None:
     matters = abs(truth_pct(rig, values, metric)) / 3
     after = Version("brass-orbit", values)
-    said = [run_trial(rig, stock("brass-orbit"), after, Plan(8, 10, seed, metric, matters)).deciding.verdict
+    said = [run_trial(rig, stock("brass-orbit"), after, TrialPlan(8, 10, seed, metric, matters)).deciding.verdict
             for seed in range(50)]
     assert said.count(says) >= 45, (matters, said)
 
 
 def test_the_folder_holds_nothing_of_a_trial_afterwards(tmp_path: Path) -> None:
     rig = Standin(tmp_path / "fresh")
-    run_trial(rig, stock("brass-orbit"), Version("brass-orbit", {"frame.cap": 99}), Plan(blocks=2, seconds=1))
+    run_trial(rig, stock("brass-orbit"), Version("brass-orbit", {"frame.cap": 99}), TrialPlan(blocks=2, seconds=1))
     assert not (rig.home / "state.json").exists() and not unfinished(rig.home)

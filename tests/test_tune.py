@@ -14,9 +14,14 @@ from keenlattice.measure.capture import Capture
 from keenlattice.profile.version import stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import STABLE_MHZ
-from keenlattice.trial.player import Run
-from keenlattice.trial.steps import StepPlan, StepsResult, run_steps
-from keenlattice.trial.tune import Limit, Race, TunePlan, TuneResult, run_tune
+from keenlattice.study.player import Run
+from keenlattice.study.ramp.plan import RampPlan
+from keenlattice.study.ramp.play import run_ramp
+from keenlattice.study.ramp.result import Ramp
+from keenlattice.study.tune._race import Race
+from keenlattice.study.tune.plan import Limit, TunePlan
+from keenlattice.study.tune.play import run_tune
+from keenlattice.study.tune.result import Tuning
 
 BASE = stock("brass-orbit")
 PLAN = TunePlan((("frame.cap", ("off", 120)), ("frame.queue-depth", (1, 3))), "latency_ms_median",
@@ -106,8 +111,8 @@ def test_plans_that_cannot_be(rig: Standin) -> None:
         TunePlan(choices, "fps")
     with pytest.raises(BadValue):  # never outside of the catalog
         run_tune(rig, BASE, TunePlan((("frame.queue-depth", (1, 99)),), "fps_mean"))
-    whole = TuneResult("", "", "", PLAN, (), 0, 0, True)
-    assert TuneResult.of_json(json.loads(json.dumps(whole.to_json()))) == whole
+    whole = Tuning("", "", "", PLAN, (), 0, 0, True)
+    assert Tuning.of_json(json.loads(json.dumps(whole.to_json()))) == whole
 
 
 def test_tuning_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
@@ -126,10 +131,10 @@ def test_tuning_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
         keen(*bad, code=2)
 
 
-def stepped(rig: Standin, **fields: float) -> StepsResult:
-    plan = StepPlan(**{"key": "gpu.core-offset@gpu0", "by": 20.0, "margin": 40.0, "seconds": 20,  # type: ignore[arg-type]
+def stepped(rig: Standin, **fields: float) -> Ramp:
+    plan = RampPlan(**{"key": "gpu.core-offset@gpu0", "by": 20.0, "margin": 40.0, "seconds": 20,  # type: ignore[arg-type]
                        "seed": 1, **fields})
-    return run_steps(rig, stock("rig"), plan, "tidewater-rally")
+    return run_ramp(rig, stock("rig"), plan, "tidewater-rally")
 
 
 @pytest.mark.parametrize("seed", range(6))
@@ -152,9 +157,9 @@ def test_stepping_ends_with_the_catalog_and_never_below_the_start(rig: Standin, 
     assert (none.highest, none.settled, len(none.steps)) == (None, 0, 1)
     for wrong in ({"by": 0}, {"margin": -1}, {"runs": 0}, {"seconds": 0}):
         with pytest.raises(BadValue):
-            StepPlan(**{"key": "x.y", "by": 1, "margin": 1, **wrong})  # type: ignore[arg-type]
+            RampPlan(**{"key": "x.y", "by": 1, "margin": 1, **wrong})  # type: ignore[arg-type]
     with pytest.raises(BadValue, match="only numbers"):
-        run_steps(rig, stock("rig"), StepPlan("scheduling.gpu", 1, 1), "tidewater-rally")
+        run_ramp(rig, stock("rig"), RampPlan("scheduling.gpu", 1, 1), "tidewater-rally")
 
 
 def test_stepping_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
@@ -164,15 +169,15 @@ def test_stepping_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     assert "a run went wrong: the game crashed" in said and "rig@" in said and "settles 80 below" in said
     assert as_json(keen(*words, "--margin", "500", "--json"))["version"] is None
     with_book = sqlite3.connect(tmp_path / "book" / "logbook.sqlite")  # as if it had been stopped in mid-way
-    (number, full), = with_book.execute("SELECT min(number), result FROM studies WHERE kind = 'steps'")
+    (number, full), = with_book.execute("SELECT min(number), result FROM studies WHERE kind = 'ramp'")
     with with_book:
         with_book.execute("UPDATE studies SET result = NULL WHERE number = ?", (number,))
         with_book.execute("DELETE FROM runs WHERE study = ? AND place > 4 AND excluded = ''", (number,))
     with_book.close()
     again = as_json(keen("tune", "--resume", "--json"))
     told = json.loads(full)
-    assert again["steps"][0] == told["steps"][0] and again["settled"] == told["settled"]
-    assert "before this was stopped" in again["steps"][-1]["wrong"]
+    assert again["steps"] == told["steps"] and again["settled"] == told["settled"]
+    assert as_json(keen("tune", "--again", str(number), "--json"))["kind"] == "ramp"
     for bad in ([*words[:4], "--step", "gpu.core-offset@gpu0"], ["tune", "--step", "gpu.core-offset@gpu0=5"],
                 [*words[:4], "--step", "no.such=5"], [*words[:2], "--step", "gpu.core-offset@gpu0=5"]):
         keen(*bad, code=2)

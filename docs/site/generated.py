@@ -48,14 +48,12 @@ def commands() -> str:
     from keenlattice.cli.app import GROUPS, app
 
     top: Any = typer.main.get_command(app)
-    groups = {command.__name__: title for title, some in GROUPS.items() for command in some}
     lines = ["# Commands", "", "Made from the program itself; `keen COMMAND --help` says the same.", ""]
-    names = [*groups, "pack"]
     for title in GROUPS:
-        shown = [name for name in names if groups.get(name) == title or (name, title) == ("pack", "Change a profile")]
         lines += [f"## {title}", ""]
-        for name in shown:
-            command = top.commands[name]
+        for name, command in top.commands.items():
+            if command.rich_help_panel != title:
+                continue
             inside = getattr(command, "commands", None)
             if inside:
                 lines += [f"### keen {name}", "", command.help or "", ""]
@@ -114,7 +112,7 @@ def settings() -> str:
 
 def schemas() -> str:
     """The JSON Schemas of the forms that are read and written."""
-    from keenlattice.forms import FORMS, schema
+    from keenlattice._forms import FORMS, schema
 
     lines = ["# Forms", "", "JSON Schema (draft 2020-12) of what Keen Lattice reads and writes, made from the models "
              "by which it is checked. [Formats](formats.md) says what each key means.", ""]

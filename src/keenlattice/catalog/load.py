@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING
 
 from pydantic import ValidationError
 
+from keenlattice._files import open_regular, replace_file
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.errors import CatalogError
-from keenlattice.files import open_regular, replace_file
 
 if TYPE_CHECKING:
     from importlib.abc import Traversable

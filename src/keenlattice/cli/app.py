@@ -8,32 +8,23 @@ from typing import Any
 
 import typer
 
-from keenlattice.cli import (
+from keenlattice.cli.commands import (
     apply,
     catalog,
-    chore,
     compare,
     demo,
     draw,
     drift,
     edit,
-    facts,
-    fault,
-    game,
     history,
     hunt,
     ingest,
-    label,
     latency,
-    match,
     measure,
     merge,
     pack,
-    recover,
     report,
-    restart,
     screen,
-    sheet,
     show,
     survey,
     takeover,
@@ -41,32 +32,66 @@ from keenlattice.cli import (
     tune,
     undo,
 )
+from keenlattice.cli.commands.rig import chore, facts, fault, game, match, recover, restart, sheet
 from keenlattice.cli.complete import completing
-from keenlattice.cli.start import STOPPED
+from keenlattice.cli.grouped import Grouped
 from keenlattice.errors import KeenLatticeError, UsageError
 
 WRONG_USAGE: Any = typer.BadParameter.__mro__[1]  # the parser's UsageError, which Typer gives no name of its own
+STOPPED = "stopped; nothing is left half-done"
 
 app = typer.Typer(
-    name="keen", pretty_exceptions_enable=False, add_completion=True,
-    help="Change one game's driver profile, apply it with a way back, and measure what it did.",
-    epilog="New here? Run `keen demo`, then `keen survey`.")
+    name="keen", cls=Grouped, rich_markup_mode=None, pretty_exceptions_enable=False, add_completion=True,
+    help="Edit a game's driver profile, apply it with a way back, measure what it did.",
+    epilog="New here? Run `keen demo`, then `keen survey`. Each command has its own --help; `keen "
+           "--install-completion` lets your shell complete words.")
+of_a_rig = typer.Typer(rich_markup_mode=None, help="Facts, games, sheets, chores and recovery of a rig.")
 
-GROUPS: dict[str, tuple[Callable[..., None], ...]] = {
-    "Look": (demo.demo, survey.survey, catalog.catalog, match.match),
-    "Change a profile": (edit.edit, show.show, history.history, compare.compare, label.label, merge.merge,
-                         merge.revert),
-    "Put it on the rig, and go back": (apply.apply, undo.undo, drift.drift, recover.recover, restart.restart,
-                                       chore.chore, fault.fault),
-    "Measure": (measure.measure, ingest.ingest, latency.latency, draw.draw),
-    "Find out what did it": (trial.trial, screen.screen, hunt.hunt, tune.tune, report.report),
-    "Tell of a rig": (game.game, facts.facts, sheet.sheet),
-    "Logbooks": (takeover.takeover,)}
-"""The commands, in the order in which a player comes to them."""
+GROUPS: dict[str, dict[Callable[..., None], str]] = {
+    "Profiles": {
+        catalog.catalog: "List the settings, search them, or tell all about one.",
+        edit.edit: "Change settings in a profile: makes a new version.",
+        show.show: "Show what holds for a game, and from which layer.",
+        history.history: "List the versions of a profile, or label one.",
+        compare.compare: "Show what differs between two versions, and what it did.",
+        merge.merge: "Bring two lines together, or take one change back."},
+    "The rig": {
+        survey.survey: "Look at the rig, and at what is plainly wrong with it.",
+        apply.apply: "Put a version on the rig, with a way back.",
+        undo.undo: "Go back to before an apply, a chore or an undo.",
+        drift.drift: "Tell whether the rig still holds what was applied."},
+    "Measure": {
+        measure.measure: "Play a game as the rig stands, and say how it runs.",
+        ingest.ingest: "Read a recording of any recorder's.",
+        latency.latency: "Measure input latency in what was recorded.",
+        draw.draw: "Draw one run, or several over each other."},
+    "Find out what did it": {
+        trial.trial: "Play two versions against each other, for a verdict.",
+        screen.screen: "Find out which of many changes matter, all at once.",
+        hunt.hunt: "Find since which version it is so, and because of what.",
+        tune.tune: "Find the best combination of some values.",
+        report.report: "Write a page about a study, or a game's history."},
+    "Besides": {
+        demo.demo: "Tell the whole story once: edit, apply, measure, undo.",
+        takeover.takeover: "Make a logbook from elsewhere your own."}}
+"""The commands, in the order in which a player comes to them, each in a few words."""
+OF_A_RIG: dict[Callable[..., None], str] = {
+    facts.facts: "Show what a rig says of itself, or type that in.",
+    game.game: "List a rig's games, or tell it of one.",
+    match.match: "Say which game's profile an executable would get.",
+    sheet.sheet: "Show the sheet of a rig changed by hand; tick it off.",
+    chore.chore: "List the chores of a rig, or do one.",
+    restart.restart: "Restart what waits for that.",
+    recover.recover: "Finish or undo a change that was cut short.",
+    fault.fault: "Let something go wrong on the stand-in."}
+
 for title, commands in GROUPS.items():
-    for command in commands:
-        app.command(rich_help_panel=title)(command)
-app.add_typer(pack.app, name="pack", rich_help_panel="Change a profile")
+    for command, short in commands.items():
+        app.command(rich_help_panel=title, short_help=short)(command)
+for command, short in OF_A_RIG.items():
+    of_a_rig.command(short_help=short)(command)
+app.add_typer(pack.app, name="pack", rich_help_panel="Profiles")
+app.add_typer(of_a_rig, name="rig", rich_help_panel="The rig")
 
 
 def main() -> None:

@@ -67,9 +67,9 @@ def metrics(ctx: typer.Context, incomplete: str) -> list[str]:
 
 def rigs(ctx: typer.Context, incomplete: str) -> list[str]:
     """Kinds of rig."""
-    from keenlattice.rig.find import KINDS
+    from keenlattice.rig.find import kinds
 
-    return _that_begin(incomplete, KINDS)
+    return _that_begin(incomplete, kinds())
 
 
 def _that_begin(incomplete: str, words: Iterable[str]) -> list[str]:
@@ -89,7 +89,7 @@ def _profiles(ctx: typer.Context) -> list[str]:
 
 
 def _folder(ctx: typer.Context) -> Path:
-    from keenlattice.logbook.book import default_folder
+    from keenlattice.logbook.file import default_folder
 
     return Path(ctx.params.get("book") or default_folder()).expanduser()
 
@@ -97,8 +97,8 @@ def _folder(ctx: typer.Context) -> Path:
 @contextlib.contextmanager
 def _book(ctx: typer.Context) -> "Iterator[Logbook | None]":
     """The logbook, if there is one."""
+    from keenlattice.logbook._schema import FILE
     from keenlattice.logbook.book import Logbook
-    from keenlattice.logbook.schema import FILE
 
     folder = _folder(ctx)
     if not (folder / FILE).exists():

@@ -5,14 +5,14 @@ from typing import Annotated
 
 import typer
 
-from keenlattice.cli.complete import games, rigs
+from keenlattice.cli.complete import games, metrics, references, rigs
 
 Book = Annotated[Path | None, typer.Option(
     "--book", envvar="KEEN_BOOK", show_envvar=True, help="Folder of the logbook.  [default: with your user data]")]
 Rig = Annotated[str, typer.Option(
     "--rig", autocompletion=rigs,
     envvar="KEEN_RIG", show_envvar=True, help="standin (the fictional rig Juniper), linux (this "
-    "machine) or byhand (one that you change yourself).")]
+    "machine), byhand (one that you change yourself), or one that is installed.")]
 Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
 Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do it without asking.")]
 Seconds = Annotated[float, typer.Option("--seconds", help="Length of a run.")]
@@ -24,5 +24,16 @@ Again = Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Re
 WarmUp = Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")]
 Played = Annotated[str | None, typer.Option(
     "--game", autocompletion=games, help="The game to play; needed for rig-wide versions.")]
+Blocks = Annotated[int, typer.Option("--blocks", help="Pairs of runs; each holds one run of either version.")]
+Decides = Annotated[str, typer.Option("--decides", autocompletion=metrics,
+                                      help="The metric that decides, named in advance.")]
+Figure = Annotated[Path | None, typer.Option("--figure", help="Draw it: .png or .svg.")]
+Every = Annotated[bool, typer.Option("--all", help="Show every metric, not only the main ones.")]
+Keep = Annotated[str, typer.Option("--keep", help="Settle every conflict with this side: first or second.")]
+Settle = Annotated[list[str] | None, typer.Option("--settle", help="Settle one: SETTING=first or SETTING=second.")]
 Note = Annotated[str, typer.Option("--note", "-m", help="Why, in a few words.")]
 REFERENCE = "GAME for its latest version, GAME@VERSION, GAME@stock or GAME@applied; `rig` is the rig-wide profile."
+
+Of = Annotated[str, typer.Option("--of", autocompletion=references, metavar="VERSION",
+                                 help=f"What was played. {REFERENCE}")]
+Version = Annotated[str, typer.Argument(autocompletion=references, metavar="VERSION", help=REFERENCE)]

@@ -3,6 +3,11 @@
 from pathlib import Path
 
 
+def new_figure(path: Path | None) -> Path | None:
+    """As `new_file`, of a figure."""
+    return new_file(path, ".png", ".svg")
+
+
 def new_file(path: Path | None, *endings: str) -> Path | None:
     """The path to write to, asked before anything is played: the one that was named, or, if something is there, one
     with a number behind it, which is said.
@@ -10,9 +15,9 @@ def new_file(path: Path | None, *endings: str) -> Path | None:
     Raises:
         UsageError: its name has none of the endings, or there is no such folder.
     """
+    from keenlattice._files import free_path
     from keenlattice.cli.output import warn
     from keenlattice.errors import UsageError
-    from keenlattice.files import free_path
 
     if path is None:
         return None

@@ -32,9 +32,9 @@ def on_rig(kind: str) -> None:
     _rig = "" if kind in ("standin", os.environ.get("KEEN_RIG")) else kind
 
 
-def emit_json(kind: str, content: dict[str, Any]) -> None:
-    """Prints a result as JSON, with its schema's name; what is not a number is null."""
-    print(json.dumps({"schema": f"keen-lattice/{kind}/1", **_plain(content)}, indent=2))
+def emit(result: Any) -> None:
+    """Prints a result as JSON; what is not a number is null."""
+    print(json.dumps(_plain(result.to_json()), indent=2))
 
 
 def _plain(value: Any) -> Any:
@@ -84,7 +84,7 @@ def say(text: str = "", style: str = "") -> None:
 
 def hint(text: str, what_for: str = "next") -> None:
     """What could be done next. It is no part of the result: where that goes to a file or a program, this does not."""
-    told = "--rig" in text or text.startswith("keen sheet")  # which is of one rig alone
+    told = "--rig" in text or text.startswith("keen rig sheet")  # which is of one rig alone
     line = f"{what_for}: {text}" + f"   (with --rig {_rig})" * bool(_rig and not told)
     if sys.stdout.isatty():
         say(line, "dim")

@@ -6,15 +6,15 @@ from contextlib import contextmanager
 
 
 @contextmanager
-def steps(what: str, total: int, quiet: bool = False) -> Iterator[Callable[[], None]]:
-    """Yields what to call after each of `total` steps."""
+def progress(what: str, quiet: bool = False) -> Iterator[Callable[[int, int], None] | None]:
+    """Yields what a workspace is given to tell how many runs are done, of how many; None where nobody looks."""
     if quiet or not sys.stderr.isatty():
-        yield lambda: None
+        yield None
         return
     from rich.console import Console
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
     columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
-    with Progress(*columns, console=Console(stderr=True), transient=True) as progress:
-        task = progress.add_task(what, total=total)
-        yield lambda: progress.advance(task)
+    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task(what, total=None)
+        yield lambda done, total: bar.update(task, completed=done, total=total)

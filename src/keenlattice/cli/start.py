@@ -5,7 +5,7 @@ import signal
 import sys
 from types import FrameType
 
-STOPPED = "stopped; nothing is left half-done"
+STOPPED = "stopped; nothing is left half-done"  # as `app` says it, once that is loaded
 AGAIN_S = 0.02
 
 

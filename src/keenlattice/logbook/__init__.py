@@ -1,1 +1,5 @@
-"""Remembers versions, applies with their restore points, captures and trials, in one folder."""
+"""The folder that remembers versions, restore points, captures and studies."""
+
+import lazy_loader
+
+__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)

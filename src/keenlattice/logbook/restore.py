@@ -9,10 +9,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+from keenlattice._files import read_bounded, replace_file
+from keenlattice._safejson import parse_json
+from keenlattice._state_folder import state_folder
 from keenlattice.errors import BookError
-from keenlattice.files import read_bounded, replace_file
-from keenlattice.safejson import parse_json
-from keenlattice.state_folder import state_folder
 
 MOST_BYTES = 256 * 2**20
 

@@ -13,13 +13,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+from keenlattice._safejson import parse_json
+from keenlattice._state_folder import state_folder
 from keenlattice.errors import BookError, UsageError
-from keenlattice.logbook.book import CAPTURES, SETTINGS, Logbook, not_a_link
-from keenlattice.logbook.identity import claim, new_id, state_of
+from keenlattice.logbook._captures import CAPTURES, SETTINGS
+from keenlattice.logbook._identity import claim, new_id, state_of
+from keenlattice.logbook._schema import connect, forget_applies, plain_errors, upgrade
+from keenlattice.logbook.book import Logbook
+from keenlattice.logbook.file import not_a_link
 from keenlattice.logbook.restore import RestorePoint, keep_point
-from keenlattice.logbook.schema import connect, forget_applies, plain_errors, upgrade
-from keenlattice.safejson import parse_json
-from keenlattice.state_folder import state_folder
 
 OLD_RIGS = {
     "juniper": ("state.json", "running.json", "machine.json", "fault.json", "games-before.json",
@@ -87,7 +89,7 @@ def _check_that_nothing_is_under_way(folder: Path) -> None:
     for rig in OLD_RIGS:
         if (folder / "rigs" / rig / OLD_JOURNAL).exists():
             raise BookError(f"{folder / 'rigs' / rig / OLD_JOURNAL}: a change of this rig was cut short: settle it "
-                            "with the Keen Lattice that began it (keen recover), or take the logbook over without "
+                            "with the Keen Lattice that began it (keen rig recover), or take the logbook over without "
                             "--made-here")
 
 

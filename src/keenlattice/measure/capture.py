@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from keenlattice._notebook import Shown
 from keenlattice.errors import CaptureError
-from keenlattice.notebook import Shown
 
 if TYPE_CHECKING:
     import pandas

@@ -11,8 +11,8 @@ from typing import Any
 import numpy as np
 
 from keenlattice.errors import CaptureError
+from keenlattice.measure._edges import Steps, light_steps, presses
 from keenlattice.measure.capture import LONGEST_WAIT_MS, STAGES, Capture, Floats
-from keenlattice.measure.edges import Steps, light_steps, presses
 
 SOONEST_MS, LATEST_MS = 0.5, 500.0
 SURE_RATIO = 8.0
@@ -163,7 +163,7 @@ def stage_means(latency: Latency) -> dict[str, tuple[float, float, float]]:
 
     Where all of STAGES are known they add up to the mean latency.
     """
-    from keenlattice.measure.summary import t_interval
+    from keenlattice.measure._summary import t_interval
 
     known = {name: latency.stage_ms[name][np.isfinite(latency.stage_ms[name])]
              for name in STAGES if name in latency.stage_ms}
@@ -221,7 +221,7 @@ def described(latency: Latency, seed: int = 1) -> Described:
     Raises:
         CaptureError: fewer than five presses were answered.
     """
-    from keenlattice.measure.summary import t_interval
+    from keenlattice.measure._summary import t_interval
 
     waits = latency.waits_ms
     if waits.size < 5:

@@ -12,10 +12,10 @@ from typing import Any
 
 import numpy as np
 
+from keenlattice._files import open_regular
+from keenlattice._safejson import parse_json
 from keenlattice.errors import CaptureError
-from keenlattice.files import open_regular
 from keenlattice.measure.capture import STAGES, Capture, Floats
-from keenlattice.safejson import parse_json
 
 FORM, MOST_ROWS = 1, 50_000_000
 KEY = b"keen-lattice"
@@ -32,7 +32,7 @@ def write_capture(capture: Capture, path: Path) -> None:
     import pyarrow as pa
     import pyarrow.parquet as pq
 
-    from keenlattice.files import replace_file
+    from keenlattice._files import replace_file
 
     frames, clicks = capture.shown_ms.size, capture.click_ms.size
     stages = [np.concatenate([times if times.size else np.full(frames, np.nan), np.full(clicks, np.nan)])

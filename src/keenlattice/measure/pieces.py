@@ -7,11 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.errors import CaptureError
+from keenlattice.measure._ingest import FASTEST_FPS, GAP_MS, GAP_TIMES, SLOWEST_FPS
+from keenlattice.measure._rows import NotPlain, Rows, row_pieces
+from keenlattice.measure._tally import QUANTILE_ERROR, Tally
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.columns import IN_MS, ColumnMap
-from keenlattice.measure.ingest import FASTEST_FPS, GAP_MS, GAP_TIMES, SLOWEST_FPS
-from keenlattice.measure.rows import NotPlain, Rows, row_pieces
-from keenlattice.measure.tally import QUANTILE_ERROR, Tally
 
 PIECE_ROWS = 1_000_000
 

@@ -6,12 +6,13 @@ from pathlib import Path
 
 import numpy as np
 
+from keenlattice._files import check_regular
 from keenlattice.errors import CaptureError
-from keenlattice.files import check_regular
+from keenlattice.measure._header import header_of
+from keenlattice.measure._rows import read_rows
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.columns import IN_MS, Unit
 from keenlattice.measure.latency import Latency, from_camera, from_events, from_sensor
-from keenlattice.measure.rows import header_of, read_rows
 
 MOST_SOUND_BYTES = 2**30
 JITTER = 0.5

@@ -12,11 +12,11 @@ from pathlib import Path
 
 import numpy as np
 
+from keenlattice._files import check_regular, replace_file
+from keenlattice._safejson import parse_json
 from keenlattice.errors import CaptureError
-from keenlattice.files import check_regular, replace_file
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.parquet import STAGE_COLUMNS
-from keenlattice.safejson import parse_json
 
 BEGIN = "# keen-lattice capture "
 FORM = 1

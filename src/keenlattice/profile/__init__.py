@@ -1,1 +1,5 @@
-"""What a player wants: layers, resolution, comparison, checks. Needs no rig and no logbook."""
+"""Versions of profiles: layers, formulas, what differs, merges, checks, packs. Pure: it writes nothing."""
+
+import lazy_loader
+
+__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)

@@ -1,8 +1,8 @@
-"""Checks: rules as data, over effective values and facts. What is inert, at odds, out of range, risky or pointless.
+"""Checks: checks as data, over effective values and facts. What is inert, at odds, out of range, risky or pointless.
 
-A rule's condition is a formula (`profile/formula.py`) in which `value("frame.cap")` is what holds for a setting,
+A check's condition is a formula (`profile/formula.py`) in which `value("frame.cap")` is what holds for a setting,
 `layer("frame.cap")` where that comes from, and `count("interrupt.priority", "high")` how many devices hold a value.
-A rule per device is asked for each, `*` standing for its name, and `device_X` for the fact `DEVICE_X`. A rule per
+A check per device is asked for each, `*` standing for its name, and `device_X` for the fact `DEVICE_X`. A check per
 setting is asked for each setting that is set. A condition over facts that a rig does not tell is not met.
 """
 
@@ -15,10 +15,10 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
+from keenlattice._notebook import Shown
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import same, written
 from keenlattice.errors import BadValue, CatalogError
-from keenlattice.notebook import Shown
 from keenlattice.profile.formula import Names, Scope, Term, formula_names, parse
 from keenlattice.profile.layers import Effective
 
@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 Kind = Literal["wrong", "inert", "at odds", "out of range", "risky", "pointless", "shadowed"]
 
 
-class Rule(BaseModel):
+class Check(BaseModel):
     """One check: when it applies, which settings it is about, why that matters, and what to do.
 
     `example` (with `facts` and `rig_wide` besides) is a profile that it finds something in; the tests try it.
@@ -49,11 +49,11 @@ class Rule(BaseModel):
 
 
 class Finding(BaseModel):
-    """What a check found: which rule, of what kind, about which settings, why it matters, and what to do."""
+    """What a check found: which check, of what kind, about which settings, why it matters, and what to do."""
 
     model_config = ConfigDict(frozen=True)
 
-    rule: str
+    check: str
     kind: Kind
     settings: tuple[str, ...]
     why: str
@@ -61,7 +61,7 @@ class Finding(BaseModel):
 
 
 class Findings(tuple[Finding, ...], Shown):
-    """What the checks found, in the order of their rules."""
+    """What the checks found, in the order of their checks."""
 
     __slots__ = ()
 
@@ -77,23 +77,23 @@ class Findings(tuple[Finding, ...], Shown):
 
 
 @cache
-def rules() -> tuple[Rule, ...]:
-    """The rules that ship with Keen Lattice.
+def checks() -> tuple[Check, ...]:
+    """The checks that ship with Keen Lattice.
 
     Raises:
-        CatalogError: a data file breaks the model; names file, rule and key.
+        CatalogError: a data file breaks the model; names file, check and key.
     """
-    folder = resources.files("keenlattice.profile") / "rules"
+    folder = resources.files("keenlattice.profile") / "data"
     files = sorted((file for file in folder.iterdir() if file.name.endswith(".toml")), key=lambda file: file.name)
-    return tuple(_rule(file.name, name, fields) for file in files
+    return tuple(_check(file.name, name, fields) for file in files
                  for name, fields in tomllib.loads(file.read_text(encoding="utf-8")).items())
 
 
-def _rule(file: str, name: str, fields: Mapping[str, Any]) -> Rule:
+def _check(file: str, name: str, fields: Mapping[str, Any]) -> Check:
     try:
-        rule = Rule.model_validate({"name": name, **fields})
-        parse(rule.when)
-        return rule
+        check = Check.model_validate({"name": name, **fields})
+        parse(check.when)
+        return check
     except ValidationError as error:
         first = error.errors()[0]
         raise CatalogError(f"{file}: {name}: {'.'.join(map(str, first['loc']))}: {first['msg']}") from None
@@ -103,24 +103,24 @@ def _rule(file: str, name: str, fields: Mapping[str, Any]) -> Rule:
 
 def findings(catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
              devices: tuple[str, ...] = ()) -> Findings:
-    """What the rules find, in their order; then what formulas come to nothing here."""
+    """What the checks find, in their order; then what formulas come to nothing here."""
     board = _Board(catalog, effective, formula_names(facts), devices)
-    found = [finding for rule in rules() for finding in board.ask(rule)]
-    found += [Finding(rule="formula", kind="out of range", settings=(one.key,), why=one.problem,
+    found = [finding for check in checks() for finding in board.ask(check)]
+    found += [Finding(check="formula", kind="out of range", settings=(one.key,), why=one.problem,
                       what_to_do=f"change the formula: keen edit GAME {one.key}=...")
               for one in effective.values() if one.problem]
     return Findings(found)
 
 
 def belong_together(keys: Iterable[str]) -> tuple[tuple[str, ...], ...]:
-    """Groups of those settings that some rule names in one breath, since one decides what another does.
+    """Groups of those settings that some check names in one breath, since one decides what another does.
 
     >>> belong_together(["frame.cap", "sync.vertical", "texture.lod-bias", "sync.triple-buffering"])
     (('sync.triple-buffering', 'sync.vertical'),)
     """
     known, groups = set(keys), list[set[str]]()
-    for rule in rules():
-        named = known & set(rule.settings)
+    for check in checks():
+        named = known & set(check.settings)
         if len(named) > 1:
             touched = [group for group in groups if group & named]
             groups = [group for group in groups if group not in touched] + [named.union(*touched)]
@@ -136,42 +136,42 @@ def _all_cores(facts: Names) -> dict[str, str]:
 
 
 class _Board:
-    """The effective values and facts that rules are held against."""
+    """The effective values and facts that checks are held against."""
 
     def __init__(self, catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
                  devices: tuple[str, ...]) -> None:
         self._catalog, self._effective, self._devices = catalog, effective, devices
         self._facts = {"on": True, "off": False, "device_count": len(devices), **_all_cores(facts), **facts}
 
-    def ask(self, rule: Rule) -> Iterator[Finding]:
-        if rule.per == "device":
+    def ask(self, check: Check) -> Iterator[Finding]:
+        if check.per == "device":
             for device in self._devices:
                 begin = f"{device}_"
                 own = {f"device_{name.removeprefix(begin)}": value for name, value in self._facts.items()
                        if name.startswith(begin)}
-                yield from self._one(rule, device, own)
-        elif rule.per == "setting":
+                yield from self._one(check, device, own)
+        elif check.per == "setting":
             for key, one in self._effective.items():
                 if one.layer != "stock":
                     layer, below = one.shadows[0]
-                    yield from self._one(rule, key, {
+                    yield from self._one(check, key, {
                         "setting_layer": one.layer, "setting_below": layer,
                         "setting_differs": not same(one.stored, below), "below": below})
         else:
-            yield from self._one(rule, "", {})
+            yield from self._one(check, "", {})
 
-    def _one(self, rule: Rule, star: str, more: Mapping[str, object]) -> Iterator[Finding]:
+    def _one(self, check: Check, star: str, more: Mapping[str, object]) -> Iterator[Finding]:
         names = {**self._facts, **more}
         scope = Scope(names, {"value": lambda key: self._value(self._key(key, star)),
                               "layer": lambda key: self._layer(self._key(key, star)), "count": self._count})
         try:
-            met = parse(rule.when)(scope) is True
+            met = parse(check.when)(scope) is True
         except BadValue:  # it asks for a fact that this rig does not tell
             met = False
         if met:
-            settings = tuple(self._key(key, star) for key in rule.settings)
-            why, do = (self._filled(text, star, names) for text in (rule.why, rule.do))
-            yield Finding(rule=rule.name, kind=rule.kind, settings=settings, why=why, what_to_do=do)
+            settings = tuple(self._key(key, star) for key in check.settings)
+            why, do = (self._filled(text, star, names) for text in (check.why, check.do))
+            yield Finding(check=check.name, kind=check.kind, settings=settings, why=why, what_to_do=do)
 
     def _key(self, key: Term, star: str) -> str:
         return str(key).replace("*", star)

@@ -4,8 +4,8 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING
 
+from keenlattice._notebook import Shown
 from keenlattice.catalog.values import Value, same
-from keenlattice.notebook import Shown
 from keenlattice.profile.version import Entries
 
 if TYPE_CHECKING:
@@ -19,6 +19,10 @@ class Change:
     key: str
     before: Value | None
     after: Value | None
+
+    def plain(self) -> dict[str, Value | None]:
+        """As it stands in a result's JSON; null stands for unset."""
+        return {"setting": self.key, "before": self.before, "after": self.after}
 
 
 class Changes(tuple[Change, ...], Shown):

@@ -58,6 +58,10 @@ class Version:
             return f"{self.profile}@stock"
         return f"{self.profile}@{self.id[:SHORT]}"
 
+    def plain(self) -> str:
+        """As it stands in a result's JSON."""
+        return self.reference
+
 
 def stock(profile: str) -> Version:
     """The version of a profile that sets nothing, and was never made: everything is inherited.

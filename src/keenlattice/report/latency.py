@@ -1,6 +1,6 @@
 """Pictures of input latency, one axes each: its distribution, and where its milliseconds go.
 
-Each function takes an axes and returns it.
+Each function but the first takes an axes and returns it.
 """
 
 from collections.abc import Mapping
@@ -10,13 +10,23 @@ import numpy as np
 
 from keenlattice.measure.capture import STAGES, Capture
 from keenlattice.measure.latency import of_capture, stage_means
-from keenlattice.report.style import AFTER, BEFORE, INK, nothing, plain
+from keenlattice.report.style import AFTER, BEFORE, INK, headed, nothing, plain
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
 
 STAGE_TITLES = {"device": "device", "system": "system", "game": "game (CPU)", "queue": "queue", "gpu": "GPU",
                 "display": "display"}
+
+
+def latency_figure(capture: Capture, title: str) -> "Figure":
+    """Both pictures of one recording, side by side."""
+    picture = headed(title, "These presses describe this recording; another one may differ by more.")
+    grid = picture.add_gridspec(1, 2, left=0.06, right=0.965, top=0.84, bottom=0.09, wspace=0.22)
+    latency_histogram(picture.add_subplot(grid[0, 0]), capture)
+    stage_budget(picture.add_subplot(grid[0, 1]), {"": capture})
+    return picture
 
 
 def latency_histogram(axes: "Axes", capture: Capture) -> "Axes":

@@ -4,9 +4,9 @@ import io
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from keenlattice._files import replace_file
 from keenlattice.errors import KeenLatticeError
-from keenlattice.files import replace_file
-from keenlattice.report.library import load
+from keenlattice.report._library import load
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING
 from keenlattice.catalog.values import written
 
 if TYPE_CHECKING:
-    from keenlattice.trial.hunt import HuntResult
-    from keenlattice.trial.result import MetricResult, TrialResult, Verdict
-    from keenlattice.trial.screen import Effect, ScreenResult
-    from keenlattice.trial.tune import Combination, TuneResult
+    from keenlattice.study.hunt.result import Hunt
+    from keenlattice.study.screen.result import Effect, Screen
+    from keenlattice.study.trial.result import MetricResult, Trial, Verdict
+    from keenlattice.study.tune.result import Combination, Tuning
 
 IN_BRIEF = ("os", "cpu", "threads", "ram_mib", "gpu", "driver", "panel", "refresh_hz")
 UNITS = {"_mib": "MiB", "_hz": "Hz", "_mts": "MT/s", "_ms": "ms"}
@@ -101,12 +101,12 @@ def sentence(one: "MetricResult", matters_pct: float) -> str:
     return f"{title}: {one.verdict}, {facts}: beyond the {margin} that matter."
 
 
-def headline(result: "TrialResult") -> str:
+def headline(result: "Trial") -> str:
     """The trial `result` in one sentence: what decides, and what it says."""
     return sentence(result.deciding, result.plan.matters_pct)
 
 
-def whole_answer(result: "TrialResult") -> str:
+def whole_answer(result: "Trial") -> str:
     """The headline, with what it was bought with: the other metrics that went the other way."""
     other: Verdict = "better" if result.deciding.verdict == "worse" else "worse"
     names = [TITLES[one.name] for one in result.metrics if one.verdict == other and one.name != result.plan.decides]
@@ -117,7 +117,7 @@ def whole_answer(result: "TrialResult") -> str:
     return f"{headline(result)} {begins}: {told} {'is' if len(names) == 1 else 'are'} {other}."
 
 
-def drift_sentence(result: "TrialResult") -> str:
+def drift_sentence(result: "Trial") -> str:
     """How the deciding metric changed over the trial, in both versions alike."""
     if result.drift_pct is None:
         return "Too few blocks to tell whether the rig changed over the trial."
@@ -131,7 +131,7 @@ def drift_sentence(result: "TrialResult") -> str:
 STANDINGS = ("better", "does what is claimed", "worse", "does the opposite", "does nothing that matters", "unclear")
 
 
-def screen_headline(result: "ScreenResult") -> str:
+def screen_headline(result: "Screen") -> str:
     """A screen in one sentence: how many changes did what, and which of them did anything."""
     counts = {word: [one for one in result.factors if one.judged.standing == word] for word in STANDINGS}
     parts = [f"{len(some)} {_counted(word, len(some))}" + (
@@ -159,7 +159,7 @@ def between(low_pct: float | None, high_pct: float | None) -> str:
     return f"{_signed(low_pct, 0.1)} to {_signed(high_pct, 0.1)} %"
 
 
-def tune_headline(result: "TuneResult") -> str:
+def tune_headline(result: "Tuning") -> str:
     """A tuning in one sentence: the best combination, and how sure that is."""
     plan, best = result.plan, result.best
     if best is None:
@@ -176,11 +176,11 @@ def combination(one: "Combination") -> str:
     return ", ".join(f"{key} = {written(value)}" for key, value in one.values.items())
 
 
-def hunt_headline(result: "HuntResult") -> str:
+def hunt_headline(result: "Hunt") -> str:
     """A hunt in one sentence: the version, and the settings in it."""
     title = TITLES[result.trial.plan.decides].capitalize()
     if not result.first:
         return (f"{title} was not told to change beyond what matters from {result.trial.before} to "
                 f"{result.trial.after}: there is nothing to hunt for.")
     settings = ", ".join(result.settings[:-1]) + " and " * (len(result.settings) > 1) + result.settings[-1]
-    return f"{title} changed with {result.first} ({100 * result.weight:.0f} % sure), because of {settings}."
+    return f"{title} changed with {result.first} ({100 * result.probability:.0f} % sure), because of {settings}."

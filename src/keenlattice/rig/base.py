@@ -1,19 +1,24 @@
-"""What a rig is: a few small things that it can do. Everything clever is outside it."""
+"""What a rig is: a few small things that it can do, its capabilities. Everything clever is outside it.
 
-from collections.abc import Mapping, Sequence
+Every rig can be looked at and written (`Rig`). The rest it has or lacks, and whoever needs it asks for that, never for
+the rig's name: `isinstance(rig, Playable)`.
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
 from keenlattice.catalog.model import RESTARTS, Catalog, Restart
 from keenlattice.catalog.values import Value
-from keenlattice.errors import UnknownName
+from keenlattice.errors import RigError, UnknownName
 from keenlattice.profile.compare import Change
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import Entries
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
-    from keenlattice.rig.chores import Chore, Outcome
+    from keenlattice.rig.standin.faults import Fault
 
 FactValue = str | int | float | bool
 Facts = Mapping[str, FactValue]
@@ -22,12 +27,37 @@ State = Mapping[str, bytes | None]
 """All that a rig's settings are kept in, whole and untouched: place to content, None if not there. A place is a file's
 path: relative to the rig's home if it lies there, else whole (`places.place_of`)."""
 
-Changes = Mapping[str, Value | None]
+Edits = Mapping[str, Value | None]
 """Setting key to the value that it shall have; None unsets."""
 
 
+@dataclass(frozen=True)
+class Chore:
+    """A chore of a rig's: what it does, and whether it takes rights, and whether it can be undone."""
+
+    name: str
+    what: str
+    rights: bool = False
+    undoable: bool = True
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What a chore would do on the rig as it stands.
+
+    Args:
+        then: the state after it.
+        says: what there is to say of it, a line each.
+        act: does the part of it that no restore point brings back; None if there is no such part.
+    """
+
+    then: State
+    says: tuple[str, ...]
+    act: Callable[[], None] | None = None
+
+
 class Rig(Protocol):
-    """A PC whose settings can be read and written.
+    """A PC whose settings can be read and written: what every rig can do.
 
     `owner` is whom a value is set for: "rig" for the whole rig, else a game's name.
     """
@@ -65,7 +95,7 @@ class Rig(Protocol):
     def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
         """The writes that changes are made in, in their order; each is written whole or not at all."""
 
-    def changed(self, state: State, owner: str, changes: Changes) -> State:
+    def changed(self, state: State, owner: str, changes: Edits) -> State:
         """The state after some changes, with everything foreign in it kept; nothing is written.
 
         Raises:
@@ -81,17 +111,21 @@ class Rig(Protocol):
             RigError: it could not be written.
         """
 
+
+@runtime_checkable
+class Restartable(Protocol):
+    """A rig whose game, driver or machine can be restarted from here."""
+
     def restart(self, what: Restart) -> None:
         """Restarts the game, the driver or the machine, so that what waits for it takes effect."""
 
     def pending(self) -> Mapping[str, Restart]:
         """Rig-wide settings that are written and not yet in effect, and the restart that each waits for."""
 
-    def chores(self) -> Sequence["Chore"]:
-        """The chores that can be done on it."""
 
-    def after_chore(self, state: State, chore: str) -> "Outcome":
-        """What a chore would do; nothing is done yet."""
+@runtime_checkable
+class Playable(Protocol):
+    """A rig on which games can be played and recorded."""
 
     def play(self, game: str, seconds: float, seed: int) -> "Capture":
         """Plays a game for some seconds and records it.
@@ -99,6 +133,123 @@ class Rig(Protocol):
         Raises:
             RigError: the game does not start, or nothing can be recorded.
         """
+
+
+@runtime_checkable
+class DoesChores(Protocol):
+    """A rig with chores."""
+
+    def chores(self) -> Sequence[Chore]:
+        """The chores that can be done on it."""
+
+    def after_chore(self, state: State, chore: str) -> Outcome:
+        """What a chore would do; nothing is done yet."""
+
+
+@runtime_checkable
+class ByHand(Rig, Protocol):
+    """A rig that a person changes: what is to be set is written on a sheet (`sheets`).
+
+    `place` is where it keeps what was said to be set, `sheet` where the open sheet lies.
+    """
+
+    place: str
+    sheet: str
+
+
+@runtime_checkable
+class TakesFacts(Protocol):
+    """A rig whose facts are typed in."""
+
+    def questions(self) -> Mapping[str, str]:
+        """The facts that are asked for, and how."""
+
+    def keep_facts(self, facts: Facts, devices: Sequence[str]) -> None:
+        """Keeps what was typed in, instead of what was there before."""
+
+
+@runtime_checkable
+class TakesGames(Protocol):
+    """A rig that is told of its games, in the file `gamelist.FILE` of its home."""
+
+    told_of_games: bool
+
+
+@runtime_checkable
+class FindsSpot(Protocol):
+    """A rig that can find out which pixel of a game's window answers a click."""
+
+    def find_spot(self, game: str) -> tuple[int, int]:
+        """That pixel, by a short look.
+
+        Raises:
+            RigError: there is no window, or nothing answers.
+        """
+
+
+@dataclass(frozen=True)
+class OptionSource:
+    """An entry of a driver's configuration file."""
+
+    entry: str
+    file: str
+    line: int
+
+
+@dataclass(frozen=True)
+class DriverOption:
+    """An option that a driver's configuration files set for a program: the entry that has the last word, and those that
+    it overrules."""
+
+    option: str
+    value: str
+    entry: str
+    file: str
+    line: int
+    overrules: tuple[OptionSource, ...]
+
+
+@runtime_checkable
+class TellsOptions(Protocol):
+    """A rig whose driver has configuration files that can be read."""
+
+    def driver_options(self, executable: str) -> tuple[list[DriverOption], list[str]]:
+        """The options that apply to a program, by name; and entries, in words, of which it is not known whether they
+        do."""
+
+
+@runtime_checkable
+class Faulty(Protocol):
+    """A rig on which things can be made to go wrong, to see what becomes of it."""
+
+    fault: "Fault | None"
+
+    def set_fault(self, name: str, seed: int, at: int | None) -> None:
+        """Makes something go wrong, at a write that the seed draws; or, with the name "off", nothing.
+
+        Raises:
+            UnknownName: no such fault.
+        """
+
+    def faults(self) -> Mapping[str, str]:
+        """What can be made to go wrong: name to what it does."""
+
+
+def pending_on(rig: "Rig") -> Mapping[str, Restart]:
+    """What waits for a restart on a rig, and for which."""
+    return rig.pending() if isinstance(rig, Restartable) else {}
+
+
+def play_on(rig: "Rig", game: str, seconds: float, seed: int) -> "Capture":
+    """Plays a game on a rig, as `Playable.play`.
+
+    Raises:
+        RigError: nothing can be played there from here, or as `Playable.play`.
+    """
+    if not isinstance(rig, Playable):
+        raise RigError(f"{game} cannot be played on the rig {rig.name} from here; record it there, and hand the "
+                       "recording over: keen trial --from-files, keen ingest")
+    return rig.play(game, seconds, seed)
 
 
 def game_of(rig: Rig, name: str) -> Game:

@@ -1,41 +1,31 @@
 """Chores: things that are done once, shown first, journalled, and undone like an apply where that is possible."""
 
 import secrets
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Sequence
 
 from keenlattice.errors import UnknownName
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG
-from keenlattice.rig.base import Rig, State
-from keenlattice.rig.change import changing
-from keenlattice.rig.journal import Intent
+from keenlattice.rig._journal import Intent
+from keenlattice.rig.base import Chore, DoesChores, Outcome, Rig, State
+from keenlattice.rig.transaction import changing
 
 
-@dataclass(frozen=True)
-class Chore:
-    """A chore of a rig's: what it does, and whether it takes rights, and whether it can be undone."""
-
-    name: str
-    what: str
-    rights: bool = False
-    undoable: bool = True
+def chores_of(rig: Rig) -> Sequence[Chore]:
+    """The chores of a rig; none, of one that does none."""
+    return rig.chores() if isinstance(rig, DoesChores) else ()
 
 
-@dataclass(frozen=True)
-class Outcome:
-    """What a chore would do on the rig as it stands.
+def after_chore(rig: Rig, state: State, name: str) -> Outcome:
+    """What a chore would do on a rig; nothing is done yet.
 
-    Args:
-        then: the state after it.
-        says: what there is to say of it, a line each.
-        act: does the part of it that no restore point brings back; None if there is no such part.
+    Raises:
+        UnknownName: the rig has no such chore.
     """
-
-    then: State
-    says: tuple[str, ...]
-    act: Callable[[], None] | None = None
+    chore_of(rig, name)
+    assert isinstance(rig, DoesChores)
+    return rig.after_chore(state, name)
 
 
 def chore_of(rig: Rig, name: str) -> Chore:
@@ -44,7 +34,7 @@ def chore_of(rig: Rig, name: str) -> Chore:
     Raises:
         UnknownName: the rig has none.
     """
-    chores = {chore.name: chore for chore in rig.chores()}
+    chores = {chore.name: chore for chore in chores_of(rig)}
     if name not in chores:
         raise UnknownName("chore", name, chores, f"there are {', '.join(chores)}" if chores else
                           f"the rig {rig.name} has none")
@@ -60,7 +50,7 @@ def do_chore(rig: Rig, book: Logbook, name: str) -> Outcome:
     """
     chore = chore_of(rig, name)
     with changing(rig, f"chore {name}", book) as change:
-        outcome = rig.after_chore(change.before, name)
+        outcome = after_chore(rig, change.before, name)
         owners = (WHOLE_RIG, *(game.name for game in rig.games()))
         moved = {owner: changes(rig.values(change.before, owner), rig.values(outcome.then, owner)) for owner in owners}
         change.intent = Intent(

@@ -1,18 +1,48 @@
-"""The rigs that can be had, by name."""
+"""The rigs that can be had, by name: ours, and those that others have installed (entry points `keenlattice.rigs`)."""
 
 import sys
+from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from keenlattice.errors import RigError, UnknownName
+from keenlattice._state_folder import state_folder
+from keenlattice.errors import KeenLatticeError, RigError, UnknownName
 from keenlattice.logbook.book import Logbook
-from keenlattice.state_folder import state_folder
 
 if TYPE_CHECKING:
+    from importlib.metadata import EntryPoint
+
     from keenlattice.rig.base import Rig
 
-KINDS = {"standin": "juniper", "linux": "linux", "byhand": "byhand"}
-"""Kind of rig to the name that it has in the logbook."""
+OURS: Mapping[str, tuple[str, str]] = {
+    "standin": ("juniper", "a fictional stand-in"),
+    "linux": ("linux", "this machine"),
+    "byhand": ("byhand", "changed by hand")}
+"""Kind of rig to the name that it has in the logbook, and what it is in a few words."""
+
+GROUP = "keenlattice.rigs"
+
+
+def installed() -> "dict[str, EntryPoint]":
+    """The rigs that other packages have installed, by name; none of them is loaded yet."""
+    from importlib.metadata import entry_points
+
+    return {one.name: one for one in entry_points(group=GROUP) if one.name not in OURS}
+
+
+def kinds() -> tuple[str, ...]:
+    """All kinds of rig that can be opened."""
+    return (*OURS, *installed())
+
+
+def name_of(kind: str) -> str:
+    """What a rig of this kind is called in the logbook: of one that is installed, the same."""
+    return OURS[kind][0] if kind in OURS else kind
+
+
+def described(kind: str) -> str:
+    """What a kind of rig is, in a few words."""
+    return OURS[kind][1] if kind in OURS else "an installed rig"
 
 
 def home_of(kind: str, state: Path) -> Path:
@@ -24,19 +54,19 @@ def home_of(kind: str, state: Path) -> Path:
     Raises:
         UnknownName: no such kind of rig.
     """
-    if kind in ("standin", "byhand"):
-        return state / KINDS[kind]
     if kind == "linux":
         return state_folder() / "linux"
-    raise UnknownName("rig", kind, KINDS, f"there are {', '.join(KINDS)}")
+    if kind in OURS or kind in installed():
+        return state / name_of(kind)
+    raise UnknownName("rig", kind, kinds(), f"there are {', '.join(kinds())}")
 
 
 def open_rig(kind: str, where: "Logbook | Path") -> "Rig":
     """The rig of this kind, made if it is the stand-in and not there yet.
 
     Args:
-        kind: "standin", "linux" or "byhand".
-        where: the logbook that it goes with; or a folder of the stand-in's or the rig by hand's own.
+        kind: "standin", "linux", "byhand", or the name of one that is installed.
+        where: the logbook that it goes with; or a folder of the rig's own.
 
     >>> import tempfile
     >>> rig = open_rig("standin", Path(tempfile.mkdtemp()))
@@ -45,7 +75,7 @@ def open_rig(kind: str, where: "Logbook | Path") -> "Rig":
 
     Raises:
         UnknownName: no such kind of rig.
-        RigError: this machine does not run Linux.
+        RigError: this machine does not run Linux; or an installed rig cannot be loaded.
         BookError: the logbook has a link where its catalog files should be.
     """
     home = home_of(kind, where.state if isinstance(where, Logbook) else where)
@@ -61,4 +91,22 @@ def open_rig(kind: str, where: "Logbook | Path") -> "Rig":
     from keenlattice.rig.standin.machine import Standin
 
     more = own_settings(where.own_settings) if isinstance(where, Logbook) else []
-    return ByHandRig(home, more) if kind == "byhand" else Standin(home, more=more)
+    if kind in OURS:
+        return ByHandRig(home, more) if kind == "byhand" else Standin(home, more=more)
+    return _loaded(installed()[kind], home)
+
+
+def _loaded(entry: "EntryPoint", home: Path) -> "Rig":
+    """An installed rig: what its entry point names is called with the rig's home."""
+    try:
+        rig: Rig = entry.load()(home)
+        name = rig.name
+    except KeenLatticeError:
+        raise
+    except Exception as error:  # it is somebody else's code
+        raise RigError(f"the installed rig {entry.name} ({entry.value}) cannot be opened: {type(error).__name__}: "
+                       f"{error}; mend it, or uninstall it") from error
+    if name != entry.name:
+        raise RigError(f"the installed rig {entry.name} ({entry.value}) calls itself {name!r}: its name has to be the "
+                       "one that it is installed under")
+    return rig

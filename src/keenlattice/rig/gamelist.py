@@ -5,8 +5,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from keenlattice._files import read_bounded, replace_file
 from keenlattice.errors import RigError, UsageError
-from keenlattice.files import read_bounded, replace_file
 from keenlattice.profile.game import Game
 
 FILE = "games.toml"

@@ -8,6 +8,7 @@ import os
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from keenlattice._files import remove_file, replace_file
 from keenlattice.errors import RefusedByRig
 
 if TYPE_CHECKING:
@@ -24,6 +25,19 @@ def place_of(path: Path, home: Path) -> str:
 def path_of(place: str, home: Path) -> Path:
     """Where a place is."""
     return home / place
+
+
+def put_file(path: Path, content: bytes | None) -> None:
+    """Makes a file hold this, whole or not at all; None removes it. Its folder is made, if need be.
+
+    Raises:
+        OSError: it cannot be written; what was there is untouched.
+    """
+    if content is None:
+        remove_file(path)
+    else:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        replace_file(path, content)
 
 
 def write(rig: "Rig", state: "State", listed: "State | None" = None) -> None:

@@ -5,8 +5,8 @@ from collections.abc import Iterator, Sequence
 
 from markupsafe import Markup
 
+from keenlattice.report.page._svg import inline
 from keenlattice.report.page.content import Block, Fold, Picture, Report
-from keenlattice.report.page.svg import inline
 from keenlattice.report.words import KINDS
 
 

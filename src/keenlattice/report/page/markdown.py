@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Iterator
 
-from keenlattice.report.escape import in_a_cell, plain_text
+from keenlattice.report._escape import in_a_cell, plain_text
 from keenlattice.report.page.content import Alert, Block, Commands, Fold, Picture, Report, Table, Text
 
 

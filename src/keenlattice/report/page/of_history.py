@@ -4,15 +4,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from keenlattice.report.history_figure import MOST_SHOWN, history_figure, steps
+from keenlattice.report._history_figure import MOST_SHOWN, history_figure, steps
 from keenlattice.report.page.content import Block, Commands, Picture, Report, Table, Text
+from keenlattice.report.page.context import Context, how_to_go_back, the_rig, to_repeat, what_changed
 from keenlattice.report.page.of_screen import standings
 from keenlattice.report.page.of_trial import Captures, how_sure, numbers, trial_command, trial_pictures
-from keenlattice.report.page.scene import Scene, how_to_go_back, the_rig, to_repeat, what_changed
 from keenlattice.report.style import small_figure
 from keenlattice.report.words import TITLES, headline, percent, whole_answer
-from keenlattice.trial.result import TrialResult
-from keenlattice.trial.screen import ScreenResult
+from keenlattice.study.screen.result import Screen
+from keenlattice.study.trial.result import Trial
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -30,16 +30,16 @@ class Past:
     marks: str = ""
 
 
-def history_report(profile: str, versions: Sequence[Past], trials: Sequence[TrialResult], scene: Scene,
-                   before: Captures = (), after: Captures = (), screens: Sequence[ScreenResult] = ()) -> Report:
+def history_report(profile: str, versions: Sequence[Past], trials: Sequence[Trial], context: Context,
+                   before: Captures = (), after: Captures = (), screens: Sequence[Screen] = ()) -> Report:
     """The report of a history.
 
     Args:
         versions, trials, screens: the newest first.
-        scene: of the newest version against stock.
+        context: of the newest version against stock.
         before, after: the captures of the newest trial.
     """
-    title, newest = scene.game or profile, versions[0].reference if versions else f"{profile}@stock"
+    title, newest = context.game or profile, versions[0].reference if versions else f"{profile}@stock"
     measured: list[Block] = [Text("Nothing of it has been measured yet.")]
     if trials:
         measured = [_picture(trials)]
@@ -47,16 +47,17 @@ def history_report(profile: str, versions: Sequence[Past], trials: Sequence[Tria
             measured += [Text(f"The newest trial, {trials[0].before} against {trials[0].after}:"),
                          *trial_pictures(trials[0], before, after)]
     return Report(
-        title=f"{title}: what is set, why, and what it did", verdict="", answer=_answer(title, versions, trials, scene),
-        changed=[_versions(versions), Text(f"What {newest} sets, against stock:"), *what_changed(scene)],
-        did=measured, each=_each(trials, screens), sure=_sure(trials), rig=the_rig(scene),
-        repeat=_how_to_repeat(profile, trials, scene),
-        back=how_to_go_back(scene, f"{profile}@stock", newest, tried=False),
+        title=f"{title}: what is set, why, and what it did", verdict="",
+        answer=_answer(title, versions, trials, context),
+        changed=[_versions(versions), Text(f"What {newest} sets, against stock:"), *what_changed(context)],
+        did=measured, each=_each(trials, screens), sure=_sure(trials), rig=the_rig(context),
+        repeat=_how_to_repeat(profile, trials, context),
+        back=how_to_go_back(context, f"{profile}@stock", newest, tried=False),
         figure=(lambda: history_figure(trials, f"{title}: what each measured step did")) if trials else None)
 
 
-def _answer(title: str, versions: Sequence[Past], trials: Sequence[TrialResult], scene: Scene) -> str:
-    state = f"{scene.applied} is on the rig" if scene.applied else "nothing of it is on the rig"
+def _answer(title: str, versions: Sequence[Past], trials: Sequence[Trial], context: Context) -> str:
+    state = f"{context.applied} is on the rig" if context.applied else "nothing of it is on the rig"
     made = f"{len(versions)} version{'s' * (len(versions) != 1)}"
     if not trials:
         return f"{title} has {made}, {state}, and none of it has been measured yet."
@@ -76,7 +77,7 @@ def _versions(versions: Sequence[Past]) -> Block:
          one.note, one.changed] for one in versions], code=(0, 3))
 
 
-def _picture(trials: Sequence[TrialResult]) -> Picture:
+def _picture(trials: Sequence[Trial]) -> Picture:
     def draw() -> "Figure":
         height = 0.9 + 0.55 * min(len(trials), MOST_SHOWN)
         figure = small_figure(height)
@@ -87,7 +88,7 @@ def _picture(trials: Sequence[TrialResult]) -> Picture:
     return Picture("What each measured step did", f"The deciding metric of each trial, with its interval. {said}", draw)
 
 
-def _each(trials: Sequence[TrialResult], screens: Sequence[ScreenResult]) -> list[Block]:
+def _each(trials: Sequence[Trial], screens: Sequence[Screen]) -> list[Block]:
     if not trials and not screens:
         return [Text("No verdict has been had yet.")]
     blocks: list[Block] = []
@@ -100,7 +101,7 @@ def _each(trials: Sequence[TrialResult], screens: Sequence[ScreenResult]) -> lis
     return blocks
 
 
-def _sure(trials: Sequence[TrialResult]) -> list[Block]:
+def _sure(trials: Sequence[Trial]) -> list[Block]:
     if not trials:
         return [Text("What has not been measured is not known, however it feels.")]
     rest = [Text("The numbers of each trial:")] if len(trials) > 1 else []
@@ -108,8 +109,9 @@ def _sure(trials: Sequence[TrialResult]) -> list[Block]:
             *(numbers(one, f"{one.before} against {one.after}") for one in trials)]
 
 
-def _how_to_repeat(profile: str, trials: Sequence[TrialResult], scene: Scene) -> list[Block]:
+def _how_to_repeat(profile: str, trials: Sequence[Trial], context: Context) -> list[Block]:
     if not trials:
-        return [Commands([scene.command(f"trial {profile}@stock {profile}") + "    # measures it"]), Text(scene.made)]
-    return to_repeat(scene, [trial_command(one) for one in trials],
+        return [Commands([context.command(f"trial {profile}@stock {profile}") + "    # measures it"]),
+                Text(context.made)]
+    return to_repeat(context, [trial_command(one) for one in trials],
                      "The seed draws everything that is drawn; versions are kept in the logbook and never change.")

@@ -2,10 +2,10 @@
 
 from collections.abc import Sequence
 
+from keenlattice.report._trial_figure import trial_figure
 from keenlattice.report.page.content import Block, Report, Table, Text
-from keenlattice.report.page.of_trial import Captures, how_sure, interval_picture, numbers, trial_pictures
-from keenlattice.report.page.scene import (
-    Scene,
+from keenlattice.report.page.context import (
+    Context,
     again,
     excluded,
     for_game,
@@ -14,17 +14,17 @@ from keenlattice.report.page.scene import (
     to_repeat,
     what_changed,
 )
-from keenlattice.report.trial_figure import trial_figure
+from keenlattice.report.page.of_trial import Captures, how_sure, interval_picture, numbers, trial_pictures
 from keenlattice.report.words import TITLES, headline, hunt_headline
-from keenlattice.trial.hunt import HuntResult
+from keenlattice.study.hunt.result import Hunt
 
 
-def hunt_report(result: HuntResult, scene: Scene, line: Sequence[tuple[str, str]], before: Captures = (),
+def hunt_report(result: Hunt, context: Context, line: Sequence[tuple[str, str]], before: Captures = (),
                 after: Captures = (), number: int | None = None, error: float = 0.05) -> Report:
     """The report of a hunt.
 
     Args:
-        scene: of the version that was found and the one before it.
+        context: of the version that was found and the one before it.
         line: the versions that were gone through, the oldest first: each with its note.
         before, after: the captures of the oldest and the newest, of the trial that the hunt began with.
         number: the hunt's in the logbook, if it is there.
@@ -33,51 +33,51 @@ def hunt_report(result: HuntResult, scene: Scene, line: Sequence[tuple[str, str]
     trial, found = result.trial, bool(result.first)
     drawn = bool(before) and len(before) == len(after)
     return Report(
-        title=f"{scene.game or trial.game}: since when, and because of what", verdict=trial.deciding.verdict,
+        title=f"{context.game or trial.game}: since when, and because of what", verdict=trial.deciding.verdict,
         answer=hunt_headline(result),
-        changed=what_changed(scene) if found else [Text("No version was found at which it changed.")],
+        changed=what_changed(context) if found else [Text("No version was found at which it changed.")],
         did=[Text(f"From the oldest version to the newest: {headline(trial)}"),
              *(trial_pictures(trial, before, after) if drawn else [interval_picture(trial)])],
-        each=_each(result, scene, line),
+        each=_each(result, context, line),
         sure=[*_sure(result, error), *how_sure(trial), numbers(trial, "The numbers, oldest against newest")],
-        rig=the_rig(scene), repeat=_how_to_repeat(result, scene, line, number, error),
-        back=how_to_go_back(scene, result.before or trial.before, result.first or trial.after, tried=True),
+        rig=the_rig(context), repeat=_how_to_repeat(result, context, line, number, error),
+        back=how_to_go_back(context, result.before or trial.before, result.first or trial.after, tried=True),
         figure=(lambda: trial_figure(trial, before, after)) if drawn else None)
 
 
-def _each(result: HuntResult, scene: Scene, line: Sequence[tuple[str, str]]) -> list[Block]:
+def _each(result: Hunt, context: Context, line: Sequence[tuple[str, str]]) -> list[Block]:
     versions = Table(["version", "note", ""], [
         [reference, note, "it changed here" if reference == result.first else ""] for reference, note in line],
         code=(0,))
     if not result.first:
         return [versions]
     rows = [[one.key, one.before, one.after, "does it" if one.key in result.settings else "is not needed for it"]
-            for one in scene.changes]
+            for one in context.changes]
     alone = " None of them brings the change about without the others." * (len(result.settings) > 1)
     return [versions, Text(f"Of what {result.first} changed, this brings the change of "
                            f"{TITLES[result.trial.plan.decides]} about:{alone}"),
             Table(["setting", "before", "since", ""], rows, code=(0,))]
 
 
-def _sure(result: HuntResult, error: float) -> list[Block]:
+def _sure(result: Hunt, error: float) -> list[Block]:
     if not result.first:
         return [Text("Unless the oldest and the newest differ by more than what matters, there is nothing to hunt "
                      "for."), *excluded(result.excluded)]
     blocks: list[Block] = [Text(
-        f"That it was {result.first} is {100 * result.weight:.0f} % sure, by the {result.runs} runs of this hunt; it "
-        f"was to be wrong in {100 * error:g} of 100 such hunts at most. It takes the change to have come with one "
-        "version.")]
+        f"That it was {result.first} is {100 * result.probability:.0f} % sure, by the {result.runs} runs of this "
+        f"hunt; it was to be wrong in {100 * error:g} of 100 such hunts at most. It takes the change to have come with "
+        "one version.")]
     if not result.sure:
         blocks.append(Text("Not every question about its settings could be settled: there may be one too many among "
                            "those that are named."))
     return [*blocks, *excluded(result.excluded)]
 
 
-def _how_to_repeat(result: HuntResult, scene: Scene, line: Sequence[tuple[str, str]], number: int | None,
+def _how_to_repeat(result: Hunt, context: Context, line: Sequence[tuple[str, str]], number: int | None,
                    error: float) -> list[Block]:
     plan, (first, _), (last, _) = result.trial.plan, line[0], line[-1]
     profile = first.partition("@")[0]
     game = for_game(first, result.trial.game)
     plays = (f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters {plan.matters_pct:g} "
              f"--blocks {plan.blocks} --seconds {plan.seconds:g} --error {error:g} --seed {plan.seed}{game}")
-    return to_repeat(scene, [plays], f"Seed {plan.seed} draws everything that is drawn.", again("hunt", number))
+    return to_repeat(context, [plays], f"Seed {plan.seed} draws everything that is drawn.", again("hunt", number))

@@ -2,9 +2,10 @@
 
 from typing import TYPE_CHECKING
 
+from keenlattice.report._screen_figure import effects, screen_figure
 from keenlattice.report.page.content import Block, Fold, Picture, Report, Table, Text
-from keenlattice.report.page.scene import (
-    Scene,
+from keenlattice.report.page.context import (
+    Context,
     again,
     excluded,
     for_game,
@@ -13,28 +14,27 @@ from keenlattice.report.page.scene import (
     to_repeat,
     what_changed,
 )
-from keenlattice.report.screen_figure import effects, screen_figure
 from keenlattice.report.style import INK, small_figure
 from keenlattice.report.words import TITLES, effect_percent, screen_headline
-from keenlattice.trial.claims import told
-from keenlattice.trial.screen import ScreenResult
+from keenlattice.study.screen.result import Screen
+from keenlattice.study.trial.claims import told
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
-def screen_report(result: ScreenResult, scene: Scene, number: int | None = None) -> Report:
+def screen_report(result: Screen, context: Context, number: int | None = None) -> Report:
     """The report of a screen; `number` is the screen's in the logbook, if it is there."""
     unclear = any(one.judged.standing == "unclear" for one in result.factors)
     return Report(
-        title=f"{scene.game or result.game}: which changes matter", verdict="", answer=screen_headline(result),
-        changed=what_changed(scene), did=[_picture(result)], each=[standings(result), *_together(result)],
-        sure=[*_how_sure(result, unclear), _numbers(result)], rig=the_rig(scene),
-        repeat=_how_to_repeat(result, scene, number),
-        back=how_to_go_back(scene, result.before, result.after, tried=True), figure=lambda: screen_figure(result))
+        title=f"{context.game or result.game}: which changes matter", verdict="", answer=screen_headline(result),
+        changed=what_changed(context), did=[_picture(result)], each=[standings(result), *_together(result)],
+        sure=[*_how_sure(result, unclear), _numbers(result)], rig=the_rig(context),
+        repeat=_how_to_repeat(result, context, number),
+        back=how_to_go_back(context, result.before, result.after, tried=True), figure=lambda: screen_figure(result))
 
 
-def standings(result: ScreenResult) -> Table:
+def standings(result: Screen) -> Table:
     """Every factor's change and standing, and what was claimed of it."""
     claims = {group: ", ".join(told(one) for one in some)
               for group, some in zip(result.plan.factors, result.plan.claims, strict=False)}
@@ -44,7 +44,7 @@ def standings(result: ScreenResult) -> Table:
     return Table(["change", "metric", "interval", "verdict", *(["claimed"] if claimed else [])], rows, code=(0,))
 
 
-def _picture(result: ScreenResult) -> Picture:
+def _picture(result: Screen) -> Picture:
     def draw() -> "Figure":
         rows = min(len(result.factors), 30)
         height = 0.9 + 0.36 * rows
@@ -58,7 +58,7 @@ def _picture(result: ScreenResult) -> Picture:
     return Picture("What each change does", f"Change by switching each on, with its interval. {said}.", draw)
 
 
-def _together(result: ScreenResult) -> list[Block]:
+def _together(result: Screen) -> list[Block]:
     """What two changes do only together, or that no such thing was seen."""
     if not result.interactions:
         return [Text("No two of them were seen to do together what neither does alone.")]
@@ -71,7 +71,7 @@ def _together(result: ScreenResult) -> list[Block]:
     return blocks
 
 
-def _how_sure(result: ScreenResult, unclear: bool) -> list[Block]:
+def _how_sure(result: Screen, unclear: bool) -> list[Block]:
     plan = result.plan
     more = (" What is unclear may matter or not: more rounds, longer runs or a trial of it alone would tell."
             if unclear else "")
@@ -87,7 +87,7 @@ def _how_sure(result: ScreenResult, unclear: bool) -> list[Block]:
         *excluded(result.excluded)]
 
 
-def _numbers(result: ScreenResult) -> Fold:
+def _numbers(result: Screen) -> Fold:
     rows = [[" + ".join(one.settings), TITLES[effect.metric], effect_percent(effect), effect.standing]
             for one in result.factors for effect in (one.judged, *one.others)]
     return Fold("The numbers: every change on every metric", [
@@ -96,14 +96,14 @@ def _numbers(result: ScreenResult) -> Fold:
              "by chance.")])
 
 
-def _how_to_repeat(result: ScreenResult, scene: Scene, number: int | None) -> list[Block]:
+def _how_to_repeat(result: Screen, context: Context, number: int | None) -> list[Block]:
     plan = result.plan
     groups = "".join(f" --together {','.join(group)}" for group in plan.factors if len(group) > 1)
     warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
-    plays = (f"screen {result.before} {scene.given(result.after)} --rounds {plan.rounds} --seconds {plan.seconds:g} "
+    plays = (f"screen {result.before} {context.given(result.after)} --rounds {plan.rounds} --seconds {plan.seconds:g} "
              f"--decides {plan.decides} --matters {plan.matters_pct:g} --seed {plan.seed}{groups}{warm_up}"
              f"{for_game(result.before, result.game)}")
     pack = ("The changes came from a pack, whose file was given as the second version. "
-            if result.after == scene.of_pack else "")
-    return to_repeat(scene, [plays], f"{pack}Seed {plan.seed} draws everything that is drawn.",
+            if result.after == context.of_pack else "")
+    return to_repeat(context, [plays], f"{pack}Seed {plan.seed} draws everything that is drawn.",
                      again("screen", number))

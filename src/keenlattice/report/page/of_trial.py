@@ -7,11 +7,12 @@ import numpy as np
 
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.metrics import METRICS
-from keenlattice.report.frames import distribution, frame_times
+from keenlattice.report._frames import distribution, frame_times
+from keenlattice.report._trial_figure import intervals, trial_figure, typical_block
 from keenlattice.report.latency import stage_budget
 from keenlattice.report.page.content import Block, Commands, Fold, Picture, Report, Table, Text
-from keenlattice.report.page.scene import (
-    Scene,
+from keenlattice.report.page.context import (
+    Context,
     again,
     excluded,
     for_game,
@@ -21,9 +22,8 @@ from keenlattice.report.page.scene import (
     what_changed,
 )
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
-from keenlattice.report.trial_figure import intervals, trial_figure, typical_block
 from keenlattice.report.words import TITLES, amount, drift_sentence, percent, whole_answer
-from keenlattice.trial.result import TrialResult
+from keenlattice.study.trial.result import Trial
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -31,29 +31,29 @@ if TYPE_CHECKING:
 Captures = Sequence[Capture]
 
 
-def trial_report(result: TrialResult, before: Captures, after: Captures, scene: Scene, number: int | None = None,
+def trial_report(result: Trial, before: Captures, after: Captures, context: Context, number: int | None = None,
                  told_apart: Sequence[Block] = ()) -> Report:
     """The report of a trial.
 
     Args:
         result: what came out.
         before, after: the captures of either version, one per run; empty if they are gone.
-        scene: what is known besides.
+        context: what is known besides.
         number: the trial's in the logbook, if it is there.
         told_apart: what is known of each of several changes from elsewhere, a screen for example.
     """
     drawn = bool(before) and len(before) == len(after)
     pictures = trial_pictures(result, before, after) if drawn else [interval_picture(result)]
     return Report(
-        title=f"{scene.game or result.game}: {result.before} against {result.after}",
-        verdict=result.deciding.verdict, answer=whole_answer(result), changed=what_changed(scene), did=pictures,
-        each=[*_each(result, scene), *told_apart], sure=[*how_sure(result), numbers(result)], rig=the_rig(scene),
-        repeat=how_to_repeat(result, scene, number),
-        back=how_to_go_back(scene, result.before, result.after, tried=True),
+        title=f"{context.game or result.game}: {result.before} against {result.after}",
+        verdict=result.deciding.verdict, answer=whole_answer(result), changed=what_changed(context), did=pictures,
+        each=[*_each(result, context), *told_apart], sure=[*how_sure(result), numbers(result)], rig=the_rig(context),
+        repeat=how_to_repeat(result, context, number),
+        back=how_to_go_back(context, result.before, result.after, tried=True),
         figure=(lambda: trial_figure(result, before, after)) if drawn else None)
 
 
-def trial_pictures(result: TrialResult, before: Captures, after: Captures) -> list[Block]:
+def trial_pictures(result: Trial, before: Captures, after: Captures) -> list[Block]:
     """What the trial saw: the intervals, a typical block, all frame times, latency, and where it goes if known."""
     block = typical_block(result, before, after)
     frames = [np.concatenate([one.frame_ms for one in side]) for side in (before, after)]
@@ -86,7 +86,7 @@ def trial_pictures(result: TrialResult, before: Captures, after: Captures) -> li
     return pictures
 
 
-def interval_picture(result: TrialResult) -> Picture:
+def interval_picture(result: Trial) -> Picture:
     """Every metric's change with its interval, as a picture."""
     def draw() -> "Figure":
         figure = small_figure(0.4 + 0.38 * (len(result.metrics) + 1))
@@ -121,25 +121,25 @@ def _stages(before: Capture, after: Capture) -> "Figure":
     return figure
 
 
-def _each(result: TrialResult, scene: Scene) -> list[Block]:
+def _each(result: Trial, context: Context) -> list[Block]:
     """The verdict on what was changed, on every metric; of many changes, what this cannot tell."""
-    decides, count = result.deciding, len(scene.changes)
+    decides, count = result.deciding, len(context.changes)
     blocks: list[Block] = []
     if count == 1:
         blocks.append(Table(["change", f"{TITLES[decides.name]}", "verdict"],
-                            [[scene.changes[0].key, percent(decides)[1], decides.verdict]], code=(0,)))
+                            [[context.changes[0].key, percent(decides)[1], decides.verdict]], code=(0,)))
     elif count:
         blocks.append(Text(f"All {count} changes were measured together: {decides.verdict}. A trial does not tell "
                            "which of them did it."))
-        apart = (f"screen {result.before} {scene.given(result.after)} --decides {decides.name} --matters "
+        apart = (f"screen {result.before} {context.given(result.after)} --decides {decides.name} --matters "
                  f"{result.plan.matters_pct:g}")
-        blocks.append(Commands([f"{scene.command(apart)}    # tells them apart"]))
+        blocks.append(Commands([f"{context.command(apart)}    # tells them apart"]))
     rows = [[TITLES[one.name] + (" (decides)" if one.name == decides.name else ""), percent(one)[1], one.verdict]
             for one in result.metrics]
     return [*blocks, Table(["metric", "change", "verdict"], rows)]
 
 
-def how_sure(result: TrialResult) -> list[Block]:
+def how_sure(result: Trial) -> list[Block]:
     """In plain words, how the numbers came about and what their intervals mean."""
     plan, decides = result.plan, result.deciding
     early = f" (of {plan.blocks} planned: it was settled early)" if result.blocks_played < plan.blocks else ""
@@ -159,7 +159,7 @@ def how_sure(result: TrialResult) -> list[Block]:
         *excluded(result.excluded)]
 
 
-def numbers(result: TrialResult, title: str = "The numbers") -> Fold:
+def numbers(result: Trial, title: str = "The numbers") -> Fold:
     """Every metric, with all that is known of it."""
     rows = [[f"{TITLES[one.name]}, {one.unit}", amount(one, one.before) if one.low_pct is not None else "-",
              amount(one, one.after) if one.low_pct is not None else "-", *percent(one),
@@ -172,7 +172,7 @@ def numbers(result: TrialResult, title: str = "The numbers") -> Fold:
         Table(["metric", "what it is"], [[TITLES[one.name], METRICS[one.name].definition] for one in result.metrics])])
 
 
-def trial_command(result: TrialResult) -> str:
+def trial_command(result: Trial) -> str:
     """The command that plays this trial again, seed and all."""
     plan = result.plan
     words = [f"trial {result.before} {result.after}", f"--blocks {plan.blocks}", f"--seconds {plan.seconds:g}",
@@ -182,12 +182,12 @@ def trial_command(result: TrialResult) -> str:
     return " ".join(word for word in words if word)
 
 
-def how_to_repeat(result: TrialResult, scene: Scene, number: int | None) -> list[Block]:
+def how_to_repeat(result: Trial, context: Context, number: int | None) -> list[Block]:
     """The commands, what they have to be given, and what made the numbers."""
-    plan, of_pack = result.plan, result.after == scene.of_pack
+    plan, of_pack = result.plan, result.after == context.of_pack
     plays = (f"trial --claims FILE --blocks {plan.blocks} --seconds {plan.seconds:g} --seed {plan.seed}" if of_pack
              else trial_command(result))
     kept = (f"{result.after} was made of a pack for this, whose FILE is to be given." if of_pack else
             f"{result.before} and {result.after} are kept in the logbook and never change.")
-    return to_repeat(scene, [plays], f"Seed {plan.seed} draws the order and everything else that is drawn. {kept}",
+    return to_repeat(context, [plays], f"Seed {plan.seed} draws the order and everything else that is drawn. {kept}",
                      again("trial", number))

@@ -4,10 +4,10 @@ from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import written
 from keenlattice.measure.metrics import METRICS
+from keenlattice.report._tune_figure import MOST_SHOWN, combinations, tune_figure
 from keenlattice.report.page.content import Block, Fold, Picture, Report, Table, Text
-from keenlattice.report.page.of_trial import Captures, how_sure, numbers, trial_pictures
-from keenlattice.report.page.scene import (
-    Scene,
+from keenlattice.report.page.context import (
+    Context,
     again,
     excluded,
     for_game,
@@ -16,17 +16,17 @@ from keenlattice.report.page.scene import (
     to_repeat,
     what_changed,
 )
+from keenlattice.report.page.of_trial import Captures, how_sure, numbers, trial_pictures
 from keenlattice.report.style import small_figure
-from keenlattice.report.tune_figure import MOST_SHOWN, combinations, tune_figure
 from keenlattice.report.words import TITLES, between, combination, tune_headline, whole_answer
-from keenlattice.trial.result import TrialResult
-from keenlattice.trial.tune import TuneResult
+from keenlattice.study.trial.result import Trial
+from keenlattice.study.tune.result import Tuning
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
-def tune_report(result: TuneResult, scene: Scene, made: str = "", proof: TrialResult | None = None,
+def tune_report(result: Tuning, context: Context, made: str = "", proof: Trial | None = None,
                 before: Captures = (), after: Captures = (), number: int | None = None) -> Report:
     """The report of a tuning.
 
@@ -39,19 +39,19 @@ def tune_report(result: TuneResult, scene: Scene, made: str = "", proof: TrialRe
     if proof and before and len(before) == len(after):
         pictures += trial_pictures(proof, before, after)
     return Report(
-        title=f"{scene.game or result.game}: the best for {TITLES[result.plan.goal]}",
-        verdict=proof.deciding.verdict if proof else "", answer=_answer(result, proof), changed=what_changed(scene),
-        did=pictures, each=_each(result), sure=_sure(result, proof), rig=the_rig(scene),
-        repeat=_how_to_repeat(result, scene, number),
-        back=how_to_go_back(scene, result.base, made or result.base, tried=True), figure=lambda: tune_figure(result))
+        title=f"{context.game or result.game}: the best for {TITLES[result.plan.goal]}",
+        verdict=proof.deciding.verdict if proof else "", answer=_answer(result, proof), changed=what_changed(context),
+        did=pictures, each=_each(result), sure=_sure(result, proof), rig=the_rig(context),
+        repeat=_how_to_repeat(result, context, number),
+        back=how_to_go_back(context, result.base, made or result.base, tried=True), figure=lambda: tune_figure(result))
 
 
-def _answer(result: TuneResult, proof: TrialResult | None) -> str:
+def _answer(result: Tuning, proof: Trial | None) -> str:
     return tune_headline(result) + (f" Against where it started: {whole_answer(proof)}" if proof else
                                     " Against where it started it has not been tried.")
 
 
-def _picture(result: TuneResult) -> Picture:
+def _picture(result: Tuning) -> Picture:
     def draw() -> "Figure":
         height = 0.9 + (0.2 + 0.17 * len(result.plan.choices)) * min(len(result.combinations), MOST_SHOWN)
         figure = small_figure(height)
@@ -63,7 +63,7 @@ def _picture(result: TuneResult) -> Picture:
                    f"best, with its interval. {said}.", draw)
 
 
-def _each(result: TuneResult) -> list[Block]:
+def _each(result: Tuning) -> list[Block]:
     plan = result.plan
     rows = [[*(written(value) for value in one.values.values()), "-" if one.goal is None else f"{one.goal:.1f}",
              between(one.low_pct, one.high_pct),
@@ -78,7 +78,7 @@ def _each(result: TuneResult) -> list[Block]:
     return [*(limits if plan.limits else []), table, *(rest if len(rows) > MOST_SHOWN else [])]
 
 
-def _sure(result: TuneResult, proof: TrialResult | None) -> list[Block]:
+def _sure(result: Tuning, proof: Trial | None) -> list[Block]:
     plan = result.plan
     ended = (f"It ended when none that was left could be better than the best by more than the {plan.matters_pct:g} % "
              "that matter." if result.settled else
@@ -97,11 +97,11 @@ def _sure(result: TuneResult, proof: TrialResult | None) -> list[Block]:
             numbers(proof, "The numbers of that trial")]
 
 
-def _how_to_repeat(result: TuneResult, scene: Scene, number: int | None) -> list[Block]:
+def _how_to_repeat(result: Tuning, context: Context, number: int | None) -> list[Block]:
     plan = result.plan
     tries = " ".join(f"--try {key}={','.join(written(value) for value in values)}" for key, values in plan.choices)
     keep = "".join(f" --keep '{one.metric}{'<' if one.side == 'below' else '>'}{one.value:g}'" for one in plan.limits)
     warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
     plays = (f"tune {result.base} {tries} --goal {plan.goal}{keep} --rounds {plan.rounds} --seconds {plan.seconds:g} "
              f"--matters {plan.matters_pct:g} --seed {plan.seed}{warm_up}{for_game(result.base, result.game)}")
-    return to_repeat(scene, [plays], f"Seed {plan.seed} draws everything that is drawn.", again("tune", number))
+    return to_repeat(context, [plays], f"Seed {plan.seed} draws everything that is drawn.", again("tune", number))

@@ -4,23 +4,19 @@ import json
 import tomllib
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
 
+from keenlattice._files import read_bounded, replace_file
+from keenlattice._safejson import parse_json
 from keenlattice.catalog.load import catalog
-from keenlattice.catalog.model import Catalog, Restart, Setting
+from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value
-from keenlattice.errors import RigError, UnknownName, UsageError
-from keenlattice.files import read_bounded, remove_file, replace_file
+from keenlattice.errors import RigError, UsageError
 from keenlattice.profile.compare import Change, with_changes
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import Entries
-from keenlattice.rig.base import Changes, Facts, FactValue, State, one_by_one
+from keenlattice.rig.base import Edits, Facts, FactValue, State, one_by_one
 from keenlattice.rig.gamelist import read_games
-from keenlattice.safejson import parse_json
-
-if TYPE_CHECKING:
-    from keenlattice.measure.capture import Capture
-    from keenlattice.rig.chores import Chore, Outcome
+from keenlattice.rig.places import put_file
 
 SAID, SHEET, ABOUT = "said.json", "sheet.json", "rig.toml"
 MOST_BYTES, MOST_STATE_BYTES = 256 * 1024, 4_000_000
@@ -44,6 +40,7 @@ class ByHandRig:
     """
 
     name = "byhand"
+    told_of_games = True
 
     def __init__(self, home: Path, more: Sequence[Setting] = ()) -> None:
         self.home = home
@@ -75,7 +72,7 @@ class ByHandRig:
     def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
         return one_by_one(self._catalog, changes)
 
-    def changed(self, state: State, owner: str, changes: Changes) -> State:
+    def changed(self, state: State, owner: str, changes: Edits) -> State:
         said = self._parsed(state)
         said[owner] = with_changes(said.get(owner, {}), changes)
         kept = {one: dict(sorted(entries.items())) for one, entries in sorted(said.items()) if entries}
@@ -83,29 +80,17 @@ class ByHandRig:
 
     def put(self, state: State) -> None:
         try:
-            self.home.mkdir(parents=True, exist_ok=True)
             for place, content in state.items():
-                if content is None:
-                    remove_file(self.home / place)
-                else:
-                    replace_file(self.home / place, content)
+                put_file(self.home / place, content)
         except OSError as error:
             raise RigError(f"cannot write in {self.home}: {error.strerror}") from None
 
-    def restart(self, what: Restart) -> None:
-        """The player restarts it; the run sheet says when."""
+    def questions(self) -> Mapping[str, str]:
+        return ASKED
 
-    def pending(self) -> Mapping[str, Restart]:
-        return {}
-
-    def chores(self) -> "Sequence[Chore]":
-        return ()
-
-    def after_chore(self, state: State, chore: str) -> "Outcome":
-        raise UnknownName("chore", chore)
-
-    def play(self, game: str, seconds: float, seed: int) -> "Capture":
-        raise RigError(f"{game} runs on a rig that is changed by hand: it cannot be played from here; record it there")
+    def keep_facts(self, facts: Facts, devices: Sequence[str]) -> None:
+        keep_about(self.home, facts, devices)
+        self._facts, self._devices = read_about(self.home / ABOUT)
 
     def _parsed(self, state: State) -> dict[str, dict[str, Value]]:
         try:

@@ -7,22 +7,23 @@ from dataclasses import replace
 from functools import cache
 from importlib import resources
 
+from keenlattice._files import read_bounded, remove_file, replace_file
+from keenlattice._safejson import parse_json
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError, UsageError
-from keenlattice.files import read_bounded, remove_file, replace_file
-from keenlattice.logbook.book import Logbook, now
+from keenlattice.logbook.book import Logbook
+from keenlattice.logbook.file import now
 from keenlattice.logbook.restore import RestorePoint, keep_point
 from keenlattice.profile.compare import Change
 from keenlattice.profile.sheet import Sheet, SheetStep
 from keenlattice.profile.version import Version
-from keenlattice.rig.apply import preview
-from keenlattice.rig.base import State
-from keenlattice.rig.byhand.machine import MOST_STATE_BYTES, ByHandRig
-from keenlattice.rig.change import changing
-from keenlattice.rig.journal import fingerprints, in_text, out_of_text, packed
-from keenlattice.rig.lock import locked
-from keenlattice.rig.undo import restore_plan
-from keenlattice.safejson import parse_json
+from keenlattice.rig._apply import preview
+from keenlattice.rig._journal import fingerprints, in_text, out_of_text, packed
+from keenlattice.rig._lock import locked
+from keenlattice.rig._undo import preview_undo
+from keenlattice.rig.base import ByHand, State
+from keenlattice.rig.byhand.machine import MOST_STATE_BYTES
+from keenlattice.rig.transaction import changing
 
 
 @cache
@@ -30,7 +31,7 @@ def _where() -> dict[str, dict[str, str]]:
     return tomllib.loads((resources.files(__package__) / "where.toml").read_text(encoding="utf-8"))
 
 
-def open_sheet(rig: ByHandRig) -> Sheet | None:
+def open_sheet(rig: ByHand) -> Sheet | None:
     """The sheet that is being worked through, if there is one with steps that are open.
 
     Raises:
@@ -40,7 +41,7 @@ def open_sheet(rig: ByHandRig) -> Sheet | None:
     return sheet if sheet is not None and sheet.open else None
 
 
-def _written(rig: ByHandRig) -> Sheet | None:
+def _written(rig: ByHand) -> Sheet | None:
     path = rig.home / rig.sheet
     try:
         content = read_bounded(path, MOST_STATE_BYTES)
@@ -49,7 +50,7 @@ def _written(rig: ByHandRig) -> Sheet | None:
         raise RigError(f"the run sheet {path} is damaged: move it away, and apply or undo again") from None
 
 
-def settle_sheet(rig: ByHandRig, book: Logbook) -> None:
+def settle_sheet(rig: ByHand, book: Logbook) -> None:
     """Puts a sheet whose last step is ticked off into the logbook, and away.
 
     Raises:
@@ -61,14 +62,14 @@ def settle_sheet(rig: ByHandRig, book: Logbook) -> None:
             _settle(rig, book)
 
 
-def _settle(rig: ByHandRig, book: Logbook) -> None:
+def _settle(rig: ByHand, book: Logbook) -> None:
     """As `settle_sheet`, by whoever holds the lock."""
     sheet = _written(rig)
     if sheet is not None and not sheet.open:
         _finish(rig, book, sheet)
 
 
-def sheet_to_apply(rig: ByHandRig, book: Logbook, version: Version) -> Sheet:
+def sheet_to_apply(rig: ByHand, book: Logbook, version: Version) -> Sheet:
     """Writes the run sheet that takes the rig to a version.
 
     Raises:
@@ -83,7 +84,7 @@ def sheet_to_apply(rig: ByHandRig, book: Logbook, version: Version) -> Sheet:
                                  _said(rig, plan.state), version.note, secrets.token_hex(16)), steps)
 
 
-def sheet_to_undo(rig: ByHandRig, book: Logbook, to: int | None = None) -> Sheet:
+def sheet_to_undo(rig: ByHand, book: Logbook, to: int | None = None) -> Sheet:
     """Writes the run sheet that takes the rig back to a restore point, the newest by default.
 
     Raises:
@@ -92,20 +93,20 @@ def sheet_to_undo(rig: ByHandRig, book: Logbook, to: int | None = None) -> Sheet
     book.check_writable()
     with locked(rig, "writing a run sheet for an undo"):
         _settle(rig, book)
-        plan = restore_plan(rig, book, to)
+        plan = preview_undo(rig, book, to)
         steps = [(owner, one, "back to what was there before") for owner, some in plan.changes.items() for one in some]
         return _begin(rig, Sheet("undo", f"undo of {', '.join(plan.titles)}", "", "", plan.number,
                                  _said(rig, rig.state()), "", secrets.token_hex(16)), steps)
 
 
-def _said(rig: ByHandRig, state: State) -> str:
+def _said(rig: ByHand, state: State) -> str:
     return packed({rig.place: state[rig.place]})
 
 
-def _begin(rig: ByHandRig, sheet: Sheet, steps: list[tuple[str, Change, str]]) -> Sheet:
+def _begin(rig: ByHand, sheet: Sheet, steps: list[tuple[str, Change, str]]) -> Sheet:
     if (other := open_sheet(rig)) is not None:
         raise UsageError(f"the run sheet for {other.title} is still open, with {len(other.open)} of {len(other.steps)} "
-                         "steps to do: keen sheet, or keen sheet --drop")
+                         "steps to do: keen rig sheet, or keen rig sheet --drop")
     if not steps:
         raise UsageError(f"there is nothing to do: by all that was said, the rig holds {sheet.title} already")
     order = {one.key: number for number, group in enumerate(rig.steps("", [one for _, one, _ in steps]))
@@ -124,14 +125,14 @@ def _as_bytes(sheet: Sheet) -> bytes:
     return json.dumps(sheet.to_json(), indent=1).encode()
 
 
-def _step(rig: ByHandRig, number: int, owner: str, change: Change, why: str) -> SheetStep:
+def _step(rig: ByHand, number: int, owner: str, change: Change, why: str) -> SheetStep:
     setting = rig.catalog()[change.key]
     place = _where().get(setting.domain, {"where": "Where this setting is made.", "check": "Look there again."})
     return SheetStep(number, owner, change.key, setting.title, setting.unit, change.before, change.after,
                      why or setting.trades, place["where"], place["check"], setting.rights, setting.restart)
 
 
-def tick(rig: ByHandRig, book: Logbook, number: int, seen: str | None = None) -> Sheet:
+def tick(rig: ByHand, book: Logbook, number: int, seen: str | None = None) -> Sheet:
     """Ticks a step off; once it was the last, the logbook remembers the whole.
 
     Args:
@@ -145,7 +146,7 @@ def tick(rig: ByHandRig, book: Logbook, number: int, seen: str | None = None) ->
         sheet = open_sheet(rig)
         step = next((one for one in sheet.steps if one.number == number), None) if sheet else None
         if sheet is None or step is None:
-            raise UsageError(f"there is no step {number}; see `keen sheet`" if sheet else "no run sheet is open")
+            raise UsageError(f"there is no step {number}; see `keen rig sheet`" if sheet else "no run sheet is open")
         if step.done != "open":
             raise UsageError(f"step {number} is ticked off already")
         read: Value | None = None if seen in (None, "unset") else rig.catalog()[step.key].parsed(str(seen))
@@ -157,7 +158,7 @@ def tick(rig: ByHandRig, book: Logbook, number: int, seen: str | None = None) ->
     return sheet
 
 
-def drop(rig: ByHandRig, book: Logbook) -> Sheet | None:
+def drop(rig: ByHand, book: Logbook) -> Sheet | None:
     """Gives the open sheet up. What was ticked off stays done, and is remembered as such: it can be undone.
 
     Returns: the sheet; None if there was none.
@@ -172,7 +173,7 @@ def drop(rig: ByHandRig, book: Logbook) -> Sheet | None:
     return sheet
 
 
-def _finish(rig: ByHandRig, book: Logbook, sheet: Sheet) -> None:
+def _finish(rig: ByHand, book: Logbook, sheet: Sheet) -> None:
     """Into the logbook as one: the sheet with all that was said and seen, and what it did, with its restore point."""
     part = f" ({len(sheet.steps) - len(sheet.open)} of {len(sheet.steps)} steps)" if sheet.open else ""
     if not book.knows(sheet.token):
@@ -190,7 +191,7 @@ def _finish(rig: ByHandRig, book: Logbook, sheet: Sheet) -> None:
     _remove(rig)
 
 
-def _remove(rig: ByHandRig) -> None:
+def _remove(rig: ByHand) -> None:
     try:
         remove_file(rig.home / rig.sheet)
     except OSError as error:

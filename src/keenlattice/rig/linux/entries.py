@@ -16,8 +16,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from keenlattice._files import read_bounded
 from keenlattice.errors import RigError
-from keenlattice.files import read_bounded
 from keenlattice.rig.linux.posix import found, is_pattern
 from keenlattice.rig.linux.safexml import MOST_BYTES, parse, parser
 
@@ -37,7 +37,7 @@ class Program:
 
 
 @dataclass(frozen=True)
-class Screen:
+class DrawnOn:
     """What a program draws with: the driver's name, the device's (few drivers give one), and the screen's number."""
 
     driver: str
@@ -125,14 +125,14 @@ def all_entries(files: Iterable[Path]) -> list[Entry]:
     return found_in
 
 
-def applies(entry: Entry, program: Program, screen: Screen) -> bool:
+def applies(entry: Entry, program: Program, screen: DrawnOn) -> bool:
     """Whether the driver takes an entry for a program on a screen."""
     return _on_this(entry.device, screen) and (
         _matches_engine(entry.matches, program) if entry.kind == "engine" else
         _matches_program(entry.matches, program))
 
 
-def _on_this(device: Mapping[str, str], screen: Screen) -> bool:
+def _on_this(device: Mapping[str, str], screen: DrawnOn) -> bool:
     wanted = device.get("screen", "")
     return (device.get("driver", screen.driver) == screen.driver
             and device.get("device", screen.device) == screen.device
@@ -194,7 +194,7 @@ class Configuration:
         return [entry for entry in self.entries if not all(
             is_pattern(entry.matches[name]) for name in patterns if name in entry.matches)]
 
-    def resolve(self, program: Program, screen: Screen) -> dict[str, Applied]:
+    def resolve(self, program: Program, screen: DrawnOn) -> dict[str, Applied]:
         """Every option that the files set for a program, and which entry has the last word on it."""
         applied: dict[str, Applied] = {}
         for number in sorted([*self._others, *self._named.get(program.executable, ())]):

@@ -9,16 +9,16 @@ import os
 from collections.abc import Mapping
 from pathlib import Path
 
+from keenlattice._files import read_bounded, remove_file, replace_file
+from keenlattice._safejson import parse_json
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
-from keenlattice.files import read_bounded, remove_file, replace_file
-from keenlattice.rig.base import Changes, FactValue, State
+from keenlattice.rig.base import Edits, FactValue, State
 from keenlattice.rig.linux.interrupts import Device, affinity_file, as_list, cores_in, counts, devices
 from keenlattice.rig.linux.power import Knob, knobs
 from keenlattice.rig.places import path_of
-from keenlattice.safejson import parse_json
 
 NOTED, MOST_BYTES = "kernel-before.json", 4_000_000
 AT_BOOT = ("interrupt.mode", "interrupt.messages")
@@ -97,7 +97,7 @@ class Kernel:
             return _as_value(text, self._all_cores())
         return _value(self._knobs[name], text)
 
-    def changed(self, state: State, changes: Changes) -> State:
+    def changed(self, state: State, changes: Edits) -> State:
         """The state after some changes.
 
         Raises:

@@ -2,32 +2,31 @@
 
 import os
 import platform
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
 
+from keenlattice._files import read_bounded
 from keenlattice.catalog.load import catalog
-from keenlattice.catalog.model import Catalog, Restart, Setting
+from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value
-from keenlattice.errors import BadValue, RefusedByRig, RigError, UnknownName
-from keenlattice.files import read_bounded, remove_file, replace_file
+from keenlattice.errors import BadValue, RefusedByRig, RigError
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.compare import Change
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig.base import Changes, Facts, State, game_of
-from keenlattice.rig.chores import Chore, Outcome
-from keenlattice.rig.gamefiles import LOCK_KEY, GameFiles
+from keenlattice.rig._gamefiles import LOCK_KEY, GameFiles
+from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State, game_of
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.linux.driconf import options, with_options
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
-from keenlattice.rig.linux.entries import Configuration, all_entries, configuration_files
+from keenlattice.rig.linux.entries import Configuration, DrawnOn, Entry, Program, all_entries, configuration_files
 from keenlattice.rig.linux.kernel import Kernel
 from keenlattice.rig.linux.mapped import MAPPED, mapped_settings
 from keenlattice.rig.linux.play import LAMP, SCENE, check_installed, find_spot, play_listed, play_scene
 from keenlattice.rig.linux.safexml import MOST_BYTES
-from keenlattice.rig.places import place_of
+from keenlattice.rig.places import place_of, put_file
 
 
 class LinuxRig:
@@ -40,6 +39,7 @@ class LinuxRig:
     """
 
     name = "linux"
+    told_of_games = True
 
     def __init__(self, home: Path, config: Path | None = None, root: Path = Path("/")) -> None:
         self.home = home
@@ -95,6 +95,15 @@ class LinuxRig:
         """
         return Configuration(all_entries(configuration_files(self._root, self.config)))
 
+    def driver_options(self, executable: str) -> tuple[list[DriverOption], list[str]]:
+        path, configuration = Path(executable), self.configuration()
+        program = Program(path.name, path if path.is_file() else None)
+        found = configuration.resolve(program, DrawnOn(self.driver.name))
+        return [DriverOption(one.option, one.value, *_source(one.entry), tuple(
+            OptionSource(*_source(entry)) for entry in one.overrules)) for _, one in sorted(found.items())], [
+            f"{entry.file}, line {entry.line}: its pattern cannot be read, or might take for ever: it is not tried, "
+            "and whether the driver takes it here is not known" for entry in configuration.untried()]
+
     def state(self) -> State:
         try:
             own = read_bounded(self.config, MOST_BYTES)
@@ -137,7 +146,7 @@ class LinuxRig:
             return "a file"
         return "kernel" if self._kernel.covers(key) else "driver"
 
-    def changed(self, state: State, owner: str, changes: Changes) -> State:
+    def changed(self, state: State, owner: str, changes: Edits) -> State:
         by_kind: dict[str, dict[str, Value | None]] = {}
         for key, value in changes.items():
             by_kind.setdefault(self._kind(owner, key), {})[key] = value
@@ -150,7 +159,7 @@ class LinuxRig:
             then[self._place] = self._with_options(then, owner, of_driver)
         return then
 
-    def _with_options(self, state: State, owner: str, changes: Changes) -> bytes | None:
+    def _with_options(self, state: State, owner: str, changes: Edits) -> bytes | None:
         where, content = str(self.config), state[self._place]
         executables = () if owner == WHOLE_RIG else self._executables(owner)
         wanted = dict(options(content, owner, where))
@@ -169,7 +178,7 @@ class LinuxRig:
         game = game_of(self, owner)
         if not game.executables:
             raise RefusedByRig(f"{owner} has no executable that the driver could know it by: "
-                               f"keen game {owner} --executable NAME")
+                               f"keen rig game {owner} --executable NAME")
         return game.executables
 
     def put(self, state: State) -> None:
@@ -182,24 +191,9 @@ class LinuxRig:
 
     def _put_config(self, content: bytes | None) -> None:
         try:
-            if content is None:
-                remove_file(self.config)
-            else:
-                replace_file(self.config, content)
+            put_file(self.config, content)
         except OSError as error:
             raise RigError(f"cannot write {self.config}: {error.strerror}") from None
-
-    def restart(self, what: Restart) -> None:
-        """Every run starts the game anew, which is all that the driver's options need."""
-
-    def pending(self) -> Mapping[str, Restart]:
-        return {}
-
-    def chores(self) -> Sequence[Chore]:
-        return ()
-
-    def after_chore(self, state: State, chore: str) -> Outcome:
-        raise UnknownName("chore", chore)
 
     def play(self, game: str, seconds: float, seed: int) -> Capture:
         played = game_of(self, game)
@@ -219,3 +213,8 @@ class LinuxRig:
         played = game_of(self, game)
         check_installed()
         return LAMP if played == SCENE else find_spot(self._listed[game], self.config.parent)
+
+
+def _source(entry: Entry) -> tuple[str, str, int]:
+    """Where an option comes from: the entry's title, its file, and the line."""
+    return entry.title, entry.file, entry.line

@@ -77,7 +77,7 @@ def game_running(name: str, executables: Sequence[str], command: Sequence[str], 
         return
     if not command:
         raise RigError(f"{name} does not run, and how it is started is not known: start it, or say so with "
-                       f"keen game {name} --command WORDS --rig linux")
+                       f"keen rig game {name} --command WORDS --rig linux")
     try:
         begin = start_to_stay if leave else start
         process = begin(command, env={**with_display(display), "HOME": str(home)}, stdout=subprocess.DEVNULL,

@@ -4,11 +4,11 @@ import json
 from collections.abc import Mapping
 from pathlib import Path
 
+from keenlattice._files import replace_file
+from keenlattice._safejson import parse_json
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError
-from keenlattice.files import replace_file
-from keenlattice.rig.chores import Chore
-from keenlattice.safejson import parse_json
+from keenlattice.rig.base import Chore
 
 MACHINE = "machine"
 """The owner of what belongs to no profile: the driver's number, and what lies about on the disk."""

@@ -10,11 +10,11 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 
+from keenlattice._files import remove_file, replace_file
+from keenlattice._safejson import parse_json
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError, UnknownName
-from keenlattice.files import remove_file, replace_file
-from keenlattice.safejson import parse_json
 
 Held = Mapping[str, Mapping[str, Value]]
 

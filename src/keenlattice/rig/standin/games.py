@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from pathlib import Path
 
-from keenlattice.files import replace_file
+from keenlattice._files import replace_file
 from keenlattice.profile.game import Game
 from keenlattice.rig.gamelist import Key, Listed
 

@@ -7,19 +7,20 @@ from pathlib import Path
 
 import numpy as np
 
+from keenlattice._files import read_bounded, replace_file
+from keenlattice._safejson import parse_json
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Restart, Setting
 from keenlattice.catalog.values import Value, same
 from keenlattice.errors import RefusedByRig, RigError, UsageError
-from keenlattice.files import read_bounded, remove_file, replace_file
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.compare import Change
 from keenlattice.profile.game import Game
 from keenlattice.profile.layers import resolve
 from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig.base import Changes, Facts, State, game_of, one_by_one
-from keenlattice.rig.chores import Chore, Outcome, chore_of
-from keenlattice.rig.gamefiles import GameFiles
+from keenlattice.rig._gamefiles import GameFiles
+from keenlattice.rig.base import Chore, Edits, Facts, Outcome, State, game_of, one_by_one
+from keenlattice.rig.places import put_file
 from keenlattice.rig.standin.chores import (
     CHORES,
     emptied,
@@ -28,11 +29,10 @@ from keenlattice.rig.standin.chores import (
     settle_for_good,
     with_driver_stock,
 )
-from keenlattice.rig.standin.faults import Fault, Held, has_struck, keep_fault, read_fault
+from keenlattice.rig.standin.faults import FAULTS, Fault, Held, drawn, has_struck, keep_fault, read_fault
 from keenlattice.rig.standin.games import GAMES, listed_games
 from keenlattice.rig.standin.mechanisms import Pipeline, crashes_per_s, pipeline
 from keenlattice.rig.standin.pipeline import simulate
-from keenlattice.safejson import parse_json
 
 STATE, RUNNING = "state.json", "running.json"
 DEVICES = ("gpu0", "gpu1", "net0", "usb0", "sound0", "disk0")
@@ -82,6 +82,12 @@ class Standin:
         self._fault, self._writes = fault, 0
         keep_fault(self.home, fault)
 
+    def set_fault(self, name: str, seed: int, at: int | None) -> None:
+        self.fault = None if name == "off" else drawn(name, seed, self.devices(), at)
+
+    def faults(self) -> Mapping[str, str]:
+        return FAULTS
+
     def facts(self) -> Facts:
         rig = self._in_effect(WHOLE_RIG)
         return {
@@ -119,7 +125,7 @@ class Standin:
     def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
         return one_by_one(self._catalog, changes)
 
-    def changed(self, state: State, owner: str, changes: Changes) -> State:
+    def changed(self, state: State, owner: str, changes: Edits) -> State:
         held = self._parsed(state)
         for key, value in changes.items():
             self._refuse(key, value)
@@ -136,16 +142,10 @@ class Standin:
         self._check_rights(state)
         self._writes += 1
         try:
-            self._write(self._after_fault(state) if self._fault and self._fault.strikes(self._writes)
-                        else state[self.place])
+            put_file(self.home / STATE, self._after_fault(state) if self._fault and self._fault.strikes(self._writes)
+                     else state[self.place])
         except OSError as error:
             raise RigError(f"cannot write the rig's state {self.home / STATE}: {error.strerror}") from None
-
-    def _write(self, content: bytes | None) -> None:
-        if content is None:
-            remove_file(self.home / STATE)
-        else:
-            replace_file(self.home / STATE, content)
 
     def _after_fault(self, state: State) -> bytes | None:
         """What is really written when the fault strikes, if it lets anything be written."""
@@ -179,7 +179,6 @@ class Standin:
         return CHORES
 
     def after_chore(self, state: State, chore: str) -> Outcome:
-        chore_of(self, chore)
         held: Held = self._parsed(state)
         if chore == "update-driver":
             updated = with_driver_stock(held)

@@ -20,8 +20,8 @@ from itertools import count, pairwise
 
 import numpy as np
 
+from keenlattice._parallel import spread
 from keenlattice.measure.capture import STAGES, Capture, Floats
-from keenlattice.parallel import spread
 from keenlattice.rig.standin.mechanisms import Pipeline
 
 MEMORY = 0.85            # how much of a frame's unevenness the next one inherits

@@ -1,0 +1,35 @@
+"""The forms of the files and results that others may write or read, as JSON Schema."""
+
+from collections.abc import Mapping
+from importlib import import_module
+from typing import Any
+
+FORMS: Mapping[str, tuple[str, tuple[str, str]]] = {
+    "pack": ("A pack (TOML)", ("profile.pack", "Pack")),
+    "setting": ("A setting of a catalog file (TOML)", ("catalog.model", "Setting")),
+    "column-map": ("A column map", ("measure.columns", "ColumnMap")),
+    "finding": ("A finding of the checks", ("profile.checks", "Finding")),
+    "metric": ("A metric of a trial", ("study.trial.result", "MetricResult")),
+    "trial": ("A trial", ("study.trial.result", "Trial")),
+    "screen": ("A screen", ("study.screen.result", "Screen")),
+    "hunt": ("A hunt", ("study.hunt.result", "Hunt")),
+    "tune": ("A tuning", ("study.tune.result", "Tuning")),
+    "ramp": ("A ramp", ("study.ramp.result", "Ramp")),
+}
+"""Name to title, and the model that is the form."""
+
+
+def schema(name: str) -> dict[str, Any]:
+    """The JSON Schema of a form (draft 2020-12).
+
+    Raises:
+        UnknownName: there is no such form.
+    """
+    from pydantic import TypeAdapter
+
+    from keenlattice.errors import UnknownName
+
+    if name not in FORMS:
+        raise UnknownName("form", name, FORMS)
+    home, model = FORMS[name][1]
+    return TypeAdapter(getattr(import_module(f"keenlattice.{home}"), model)).json_schema()

@@ -1,0 +1,45 @@
+"""Where every command begins: the workspace is opened, and what a killed command left behind is put right first."""
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from keenlattice.cli.output import on_rig, warn
+from keenlattice.workspace.workspace import Workspace
+
+if TYPE_CHECKING:
+    from keenlattice.rig.base import Rig
+
+
+def begin(book: Path | None, rig: str, *, settle: bool = True) -> Workspace:
+    """Opens the logbook and the rig. Of a logbook that was made elsewhere it is said that it can only be read.
+
+    Args:
+        settle: whether what was cut short is put right: as the player chooses on a terminal, by undoing it elsewhere.
+
+    Raises:
+        KeenLatticeError: no such rig, or the folder is no logbook.
+    """
+    on_rig(rig)
+    ws = Workspace(book, rig)
+    if ws.book.elsewhere:
+        warn(f"the logbook {ws.book.folder} was made elsewhere: it is open for reading alone (keen takeover)")
+    for said in ws.settle(ask_what_becomes_of_it) if settle else ():
+        print(f"keen: {said}", file=sys.stderr)
+    return ws
+
+
+def ask_what_becomes_of_it(rig: "Rig") -> bool | None:
+    """Asks whether a change that was cut short is finished (True), undone (False) or left (None)."""
+    import typer
+
+    from keenlattice.rig._recover import cut_short
+
+    journal = cut_short(rig)
+    if journal is None or not (sys.stdin.isatty() and sys.stderr.isatty()):
+        return False
+    print(f"keen: {journal.why} was cut short: {journal.done} of {journal.steps} steps were done.", file=sys.stderr)
+    answer = ""
+    while answer not in ("finish", "undo", "leave"):
+        answer = typer.prompt("Finish it, undo it, or leave it for now?", default="undo", err=True).strip().lower()
+    return None if answer == "leave" else answer == "finish"

@@ -1,0 +1,35 @@
+"""`keen apply`: a version onto the rig, with a way back."""
+
+from keenlattice.cli.options import Book, Json, Rig, Version, Yes
+
+
+def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
+    """Put a version on the rig. Shows every step and asks; `keen undo` takes it back."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import confirmed, emit, hint, say
+    from keenlattice.cli.views.sheet import hand_out
+    from keenlattice.cli.views.steps import show_steps, warn_of_facts
+    from keenlattice.rig.base import ByHand, Restartable
+
+    ws = begin(book, rig)
+    plan, by_hand = ws.preview(reference), isinstance(ws.rig, ByHand)
+    name = plan.version.reference
+    if not plan.changes and not json:
+        say(f"Nothing changes: the rig {ws.rig_name} holds {name} already.")
+    warn_of_facts(ws.rig.catalog(), plan)
+    if not json:
+        show_steps(ws.rig.catalog(), plan, ws.rig.home, by_hand)
+    question = "Write the run sheet for this?" if by_hand else f"Apply this to the rig {ws.rig_name}?"
+    if plan.changes and not plan.refused and not confirmed(question, yes):
+        say("Nothing was changed.")
+        return
+    done = ws.apply(reference, plan)
+    if json:
+        emit(done)
+    elif done.sheet is not None:
+        hand_out(done.sheet)
+    elif done.changes:
+        say(f"\nApplied {name}, and read back: it took. A restore point is kept.")
+        if isinstance(ws.rig, Restartable) and done.restart in ("driver", "machine"):
+            hint(f"keen rig restart {done.restart}", "for what waits")
+        hint("keen undo", "to go back")

@@ -1,0 +1,44 @@
+"""`keen catalog`: the settings that there are."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.complete import settings
+from keenlattice.cli.fitting import only
+from keenlattice.cli.options import Book, Json, Rig
+
+
+def catalog(
+    ctx: typer.Context,
+    word: Annotated[str, typer.Argument(
+        autocompletion=settings, help="A setting for all about it; a domain or a word to search for.")] = "",
+    domain: Annotated[str, typer.Option("--domain", help="Only this domain, such as sync.")] = "",
+    needs: Annotated[str, typer.Option("--needs", help="Only what needs rights, or a restart of the game, driver or "
+                                                       "machine.")] = "",
+    moves: Annotated[str, typer.Option("--moves", help="Only what may move frame-time, frame-tail or latency.")] = "",
+    sure: Annotated[str, typer.Option("--sure", help="Only what is known, disputed or placebo.")] = "",
+    add: Annotated[Path | None, typer.Option("--add", help="Add the settings of your own TOML file.")] = None,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """List the settings that can be set on a rig, search them, or tell all about one."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit, say, table
+    from keenlattice.cli.views.settings import show_setting
+
+    if add:
+        only(ctx, "--add", "add")
+    ws = begin(book, rig)
+    found = ws.add_settings(add) if add else ws.catalog(word, domain=domain, needs=needs, moves=moves, sure=sure)
+    some = found.settings
+    if json:
+        emit(found)
+    elif add:
+        say(f"{len(some)} settings of your own: {', '.join(one.name for one in some)}. The stand-in keeps them; they "
+            "act on nothing there.")
+    elif len(some) == 1:
+        show_setting(some[0])
+    else:
+        table(["setting", "what it is", "takes"], [[one.name, one.title, one.allowed()] for one in some])
+        say(f"\n{len(some)} settings." + (f" All about one: keen catalog {some[0].name}" if some else ""), "dim")

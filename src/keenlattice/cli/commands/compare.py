@@ -1,0 +1,35 @@
+"""`keen compare`: what differs between two versions, and what that did where it was measured."""
+
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.complete import references
+from keenlattice.cli.options import REFERENCE, Book, Json, Rig
+
+
+def compare(
+    before: Annotated[str, typer.Argument(
+        autocompletion=references, help=f"{REFERENCE} GAME@now is what the rig holds; a .toml file is a pack.")],
+    after: Annotated[str, typer.Argument(autocompletion=references, help="The other one.")],
+    markdown: Annotated[bool, typer.Option("--markdown", help="Print it as Markdown, for a forum.")] = False,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Show what differs between two versions, packs or the rig, with the measured effect where there is one."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit, harmless, say
+    from keenlattice.cli.views.comparison import as_markdown, show_comparison
+    from keenlattice.errors import UsageError
+
+    if markdown and json:
+        raise UsageError("--markdown and --json are two forms of the same: choose one")
+    ws = begin(book, rig)
+    found = ws.compare(before, after)
+    if json:
+        emit(found)
+    elif markdown:
+        print(harmless(as_markdown(ws.rig.catalog(), found)))
+    elif not found.changes:
+        say(f"{found.before.reference} and {found.after.reference} set the same.")
+    else:
+        show_comparison(ws.rig.catalog(), found)

@@ -1,0 +1,42 @@
+"""`keen demo`: the whole story, once, on made-up or on real ground."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+
+def demo(
+    rig: Annotated[str, typer.Option("--rig", help="standin, or linux for this machine.")] = "standin",
+    out: Annotated[Path | None, typer.Option("--out", help="Folder for what it leaves.  [default: ./keen-demo]"
+                                             )] = None,
+) -> None:
+    """Tell the whole story: survey, baseline, one edit, apply, a measured verdict, undo."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.views.story import STORIES, Telling
+    from keenlattice.errors import UnknownName, UsageError
+    from keenlattice.rig.find import kinds
+
+    if rig not in kinds():  # an unknown rig is said before a folder is made
+        raise UnknownName("rig", rig, kinds(), f"there are {', '.join(kinds())}")
+    if rig not in STORIES:
+        raise UsageError("there is nothing to show on a rig that is changed by hand; choose --rig standin or linux")
+    if rig == "linux":
+        from keenlattice.rig.linux.play import check_installed
+
+        check_installed()
+    folder = _new_folder(out)
+    Telling(begin(folder / "logbook", rig), STORIES[rig], folder).tell()
+
+
+def _new_folder(out: Path | None) -> Path:
+    from keenlattice.errors import UsageError
+
+    if out is not None:
+        if out.exists() and (not out.is_dir() or any(out.iterdir())):
+            raise UsageError(f"{out} is there already and not empty; name another folder with --out")
+        return out
+    number = 1
+    while (folder := Path(f"keen-demo{f'-{number}' if number > 1 else ''}")).exists():
+        number += 1
+    return folder

@@ -1,0 +1,32 @@
+"""`keen draw`: pictures of runs: of one, or of one over another."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.complete import references
+from keenlattice.cli.options import REFERENCE, Book, Rig
+
+
+def draw(
+    runs: Annotated[list[str], typer.Argument(
+        autocompletion=references, help="A capture's file (.parquet, .csv), or a version, whose newest "
+                                                   f"run is taken. {REFERENCE}")],
+    out: Annotated[Path, typer.Option("--out", help="The file to write: .png or .svg.")],
+    what: Annotated[str, typer.Option("--what", help="One picture alone: course, slowest, recurring, latency or "
+                                                     "stages.")] = "",
+    book: Book = None, rig: Rig = "standin",
+) -> None:
+    """Draw one run, or several, the first over the last."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.outfile import new_figure
+    from keenlattice.cli.output import say
+
+    free = new_figure(out) or out
+    ws = begin(book, rig)
+    picture = ws.draw(runs, what)
+    for told, capture in zip(runs, picture.captures, strict=True):
+        say(f"{told}: {capture.frame_ms.size} frames, {capture.click_ms.size} clicks", "dim")
+    picture.save(free)
+    say(f"drawn: {free}")

@@ -1,0 +1,52 @@
+"""`keen drift`: whether the rig still holds what was last applied."""
+
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from keenlattice.cli.options import Book, Json, Rig
+
+if TYPE_CHECKING:
+    from keenlattice.workspace.upkeep import DriftHere
+
+
+def drift(
+    back: Annotated[bool, typer.Option("--put-back", help="Apply again what was applied.")] = False,
+    take: Annotated[bool, typer.Option("--adopt", help="Make a new version of what the rig holds.")] = False,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Compare the rig with what was last applied. Exits with 1 if something has slipped and was left so."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit, say
+    from keenlattice.cli.views.changes import show_changes
+    from keenlattice.cli.views.sheet import hand_out
+    from keenlattice.errors import UsageError
+
+    if back and take:
+        raise UsageError("--put-back and --adopt are each other's opposite: choose one")
+    ws = begin(book, rig)
+    found = ws.put_back() if back else ws.adopt_drift() if take else ws.drift()
+    if json:
+        emit(found)
+    elif found.sheet is not None:
+        hand_out(found.sheet)
+    else:
+        for one in found.profiles:
+            say(f"{one.version.reference} has slipped on the rig {found.rig}", "bold")
+            show_changes(ws.rig.catalog(), one.changes, "applied", "on the rig")
+        _what_now(found)
+    if found.profiles and not back and not take:
+        raise typer.Exit(1)
+
+
+def _what_now(found: "DriftHere") -> None:
+    from keenlattice.cli.output import hint, say
+
+    if not found.profiles:
+        say(f"The rig {found.rig} holds what was last applied.")
+    elif found.put_back:
+        say("\nPut back, and read back: it took. `keen undo` would take it off again.")
+    elif found.adopted:
+        say(f"\nAdopted as {', '.join(one.reference for one in found.adopted)}. Nothing was written to the rig.")
+    else:
+        hint("keen drift --put-back, or keen drift --adopt")

@@ -1,0 +1,53 @@
+"""`keen edit`: a new version of a profile."""
+
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.complete import assignments, references
+from keenlattice.cli.options import Book, Json, Note, Rig
+
+
+def edit(
+    reference: Annotated[str, typer.Argument(
+        autocompletion=references, metavar="PROFILE", help="A game, or `rig` for the rig-wide profile; "
+                                             "GAME@VERSION to build on an earlier one.")],
+    settings: Annotated[list[str], typer.Argument(
+        autocompletion=assignments, help="SETTING=VALUE, several if you like; SETTING= unsets.")],
+    note: Note = "", book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Change settings in a profile. Makes a new version; the rig is not touched before `keen apply`."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit, hint, say
+    from keenlattice.cli.views.changes import show_changes
+
+    ws = begin(book, rig)
+    made = ws.edit(reference, _parsed(settings), note)
+    before, after = made.before.reference, made.after.reference
+    if json:
+        emit(made)
+    elif not made.changes:
+        say(f"Nothing changes: {before} has these values already.")
+    else:
+        show_changes(ws.rig.catalog(), made.changes)
+        say(f"\n{after} made from {before}. Nothing is on the rig yet.")
+        hint(f"keen apply {made.before.profile}   or first measure it: keen trial {before} {after}")
+
+
+def _parsed(settings: list[str]) -> dict[str, str | None]:
+    """What `SETTING=VALUE` and `SETTING=` ask for.
+
+    Raises:
+        UsageError: not of that form, or a setting that is given twice.
+    """
+    from keenlattice.errors import UsageError
+
+    edits: dict[str, str | None] = {}
+    for text in settings:
+        key, equals, value = (part.strip() for part in text.partition("="))
+        if not equals:
+            raise UsageError(f"{text!r}: write SETTING=VALUE, or SETTING= to unset it")
+        if key in edits:
+            raise UsageError(f"{key} is given twice")
+        edits[key] = value or None
+    return edits

@@ -1,0 +1,72 @@
+"""`keen history`: the versions of a profile, and their labels."""
+
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from keenlattice.cli.complete import references
+from keenlattice.cli.fitting import only
+from keenlattice.cli.options import Book, Json, Rig
+
+if TYPE_CHECKING:
+    from keenlattice.workspace.editing import Past
+
+
+def history(
+    ctx: typer.Context,
+    profile: Annotated[str, typer.Argument(autocompletion=references, help="A game, or `rig` for the rig-wide profile; "
+                                                                     "with --label, a version.")],
+    most: Annotated[int, typer.Option("--most", "-n", min=1, help="How many, newest first.")] = 20,
+    label: Annotated[str, typer.Option("--label", metavar="NAME", help="Give the version this name: small letters, "
+                                                                       "digits and dashes. One that is there "
+                                                                       "moves.")] = "",
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """List the versions of a profile, newest first, with what each changed and why; or give one a name."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit, hint, say
+
+    if label:
+        only(ctx, "--label", "profile", "label")
+    ws = begin(book, rig)
+    if label:
+        version = ws.label(profile, label)
+        profile = version.profile
+    found = ws.history(profile, most)
+    if json:
+        emit(found)
+    elif label:
+        say(f"{version.reference} is now {profile}@{label}, too.")
+    elif not found.versions:
+        say(f"{profile} has no version yet: it is at stock. Make one: keen edit {profile} SETTING=VALUE")
+    else:
+        for one, (head, tail) in zip(found.versions, _lanes(found.versions), strict=True):
+            _show(one, head, tail)
+        hint(f"keen compare {profile}@stock {found.versions[0].version.reference}"
+             + f"; or keen report {profile}, for a page of all this" * (profile != "rig"))
+
+
+def _show(past: "Past", head: str, tail: str) -> None:
+    """One version beside its place in the graph: when, by whom and why, and what it changed."""
+    from keenlattice.cli.output import say
+
+    one, marked = past.version, f" ({', '.join(past.marks)})" if past.marks else ""
+    when = one.time[:16].replace("T", " ")
+    say(f"{head}  {one.reference}{marked}, {when} UTC, by {one.author or 'somebody'}", "bold")
+    for line in (one.note, ", ".join(past.changes)):
+        if line:
+            say(f"{tail:{len(head)}}    {line}")
+
+
+def _lanes(versions: "tuple[Past, ...]") -> list[tuple[str, str]]:
+    """The graph, newest first: per version its row, `o` for itself and `|` for lines that pass, and the row below."""
+    lanes: list[str] = []
+    rows = []
+    for one in (past.version for past in versions):
+        if one.id not in lanes:
+            lanes.append(one.id)
+        at = lanes.index(one.id)
+        head = " ".join("o" if lane == at else "|" for lane in range(len(lanes)))
+        lanes[at:at + 1] = [parent for parent in one.parents if parent not in lanes]
+        rows.append((head, " ".join("|" for _ in lanes)))
+    return rows

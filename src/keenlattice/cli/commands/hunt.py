@@ -1,0 +1,56 @@
+"""`keen hunt`: since which version a metric has changed, and because of which settings."""
+
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.complete import games, references
+from keenlattice.cli.fitting import only
+from keenlattice.cli.options import Again, Blocks, Book, Decides, Json, Matters, Played, Resume, Rig, Seconds, Seed
+
+
+def hunt(
+    ctx: typer.Context,
+    profile: Annotated[str, typer.Argument(
+        autocompletion=games, help="The profile whose history is gone through: a game's name, or rig.")] = "",
+    since: Annotated[str, typer.Option(
+        "--since", autocompletion=references, metavar="VERSION", help="Where it was still otherwise.  [default: "
+                                       "stock]")] = "",
+    until: Annotated[str, typer.Option(
+        "--until", autocompletion=references, metavar="VERSION", help="Where it is as it is now.  [default: the "
+                                       "latest]")] = "",
+    decides: Decides = "frame_ms_mean", matters: Matters = "1", blocks: Blocks = 8,
+    error: Annotated[float, typer.Option("--error", help="How likely it may name the wrong version.")] = 0.05,
+    game: Played = None, resume: Resume = False, again: Again = None,
+    seconds: Seconds = 30.0, seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Find the version at which a metric changed, and the least set of settings in it that did it.
+
+    It begins with a trial of the oldest version against the newest. The rig is put back to what it was, whatever
+    happens.
+    """
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit
+    from keenlattice.cli.progress import progress
+    from keenlattice.cli.views.searches import show_hunt
+    from keenlattice.cli.views.studies import show_recomputed, told_matters
+    from keenlattice.errors import UsageError
+
+    if resume or again is not None:
+        only(ctx, "--resume" if again is None else "--again", "resume" if again is None else "again")
+    elif not profile:
+        raise UsageError("a hunt takes a profile: keen hunt GAME; or --resume")
+    ws = begin(book, rig)
+    if again is not None:
+        found = ws.recompute(again, "hunt")
+        emit(found) if json else show_recomputed(found)
+        return
+    pct = "1" if resume else told_matters(ws, matters, decides, since or f"{profile}@stock", json)
+    with progress("the versions of a history", json) as told:
+        played = ws.resume("hunt", progress=told) if resume else ws.hunt(
+            profile, since=since, until=until, game=game, progress=told, blocks=blocks, seconds=seconds, seed=seed,
+            decides=decides, matters=pct, error=error)
+    if json:
+        emit(played)
+        return
+    show_hunt(ws.rig.catalog(), played.result, ws.versions_of(played))

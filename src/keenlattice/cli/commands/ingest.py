@@ -1,0 +1,74 @@
+"""`keen ingest`: a recording of any recorder's becomes a capture, by a column map that is given once."""
+
+from functools import partial
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.fitting import only
+from keenlattice.cli.options import Book, Every, Figure, Json, Of, Rig, Yes
+
+OF_A_MAP = ("means", "unit", "ticks", "cpu", "gpu", "stage_unit", "dropped", "program", "marker")
+
+
+def ingest(
+    ctx: typer.Context,
+    file: Annotated[Path, typer.Argument(help="CSV, TSV, JSON Lines or Parquet; .gz, .bz2 or .xz, too.")],
+    reference: Of = "",
+    by: Annotated[str, typer.Option("--map", help="A column map that you have named.")] = "",
+    time: Annotated[str, typer.Option("--time", metavar="COLUMN", help="Gives a new map: the column of times.")] = "",
+    means: Annotated[str, typer.Option("--means", help="stamps or intervals.")] = "stamps",
+    unit: Annotated[str, typer.Option("--unit", help="s, ms, us, ns or ticks.")] = "ms",
+    ticks: Annotated[float | None, typer.Option("--ticks-per-second", help="For the unit ticks.")] = None,
+    cpu: Annotated[str, typer.Option("--cpu", metavar="COLUMN", help="CPU time of a frame.")] = "",
+    gpu: Annotated[str, typer.Option("--gpu", metavar="COLUMN", help="GPU time of a frame.")] = "",
+    stage_unit: Annotated[str, typer.Option("--stage-unit", help="Of CPU and GPU times.")] = "ms",
+    dropped: Annotated[str, typer.Option("--dropped", metavar="COLUMN=VALUE", help="Marks a frame never shown.")] = "",
+    program: Annotated[str, typer.Option("--program", metavar="COLUMN", help="Names the program of a row.")] = "",
+    marker: Annotated[str, typer.Option("--marker", metavar="COLUMN", help="Names the segment of a row.")] = "",
+    name: Annotated[str, typer.Option("--name", help="What to call the new map.")] = "",
+    process: Annotated[str, typer.Option("--process", help="Whose rows, if there are several programs'.")] = "",
+    in_pieces: Annotated[bool, typer.Option("--in-pieces", help="For a file too large for memory: its metrics alone, "
+                                            "quantiles within 0.1 %.")] = False,
+    repair: Annotated[bool, typer.Option("--repair", help="Leave out what is damaged, and count it.")] = False,
+    out: Annotated[Path | None, typer.Option("--out", help="Write the capture there, too: .csv or .parquet.")] = None,
+    figure: Figure = None, every: Every = False,
+    yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Read a recording of any recorder's. The column map is given once, and found again by the file's header."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.outfile import new_figure, new_file
+    from keenlattice.cli.output import emit, say
+    from keenlattice.cli.views.runs import show_long_recording, show_recording, take_map
+    from keenlattice.errors import UsageError
+
+    if not time:
+        only(ctx, "a map that is known already (a new one takes --time)",
+             *(one.name for one in ctx.command.params if one.name and one.name not in OF_A_MAP))
+    elif by:
+        raise UsageError("--map names a map that is known, and --time gives a new one: leave one of them out")
+    if in_pieces and (repair or out or figure or reference or marker):
+        raise UsageError("--in-pieces tells metrics alone: it goes with none of --of, --out, --figure, --marker and "
+                         "--repair")
+    ws, out, figure = begin(book, rig), new_file(out, ".csv", ".parquet"), new_figure(figure)
+    columns = ws.column_map(time, name=name or "unnamed", means=means, unit=unit, ticks_per_s=ticks, cpu=cpu or None,
+                            gpu=gpu or None, stage_unit=stage_unit, process=program or None, marker=marker or None,
+                            dropped=dropped) if time else by or None
+    take = partial(take_map, file.name, yes, json)
+    if in_pieces:
+        long = ws.ingest_in_pieces(file, columns, process=process, take=take)
+        if long is not None:
+            emit(long) if json else show_long_recording(long, every)
+        else:
+            say("Nothing was read.")
+        return
+    found = ws.ingest(file, columns, of=reference, name=name, process=process, repair=repair, take=take)
+    if found is None:
+        say("Nothing was read.")
+        return
+    if out:
+        found.save(out)
+    if figure:
+        found.figure().save(figure)
+    emit(found) if json else show_recording(found, every)

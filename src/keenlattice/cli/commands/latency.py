@@ -1,0 +1,70 @@
+"""`keen latency`: input latency from a sensor's log, a stereo recording, a camera's tally, events, or a capture."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.fitting import only
+from keenlattice.cli.options import Book, Figure, Json, Of, Rig
+
+
+def latency(
+    ctx: typer.Context,
+    file: Annotated[Path, typer.Argument(help="A log or a tally as CSV, a stereo WAV, or a capture of "
+                                         "ours (.parquet).")],
+    camera: Annotated[float | None, typer.Option("--camera", metavar="FPS", help="A tally of a camera's frames, the "
+                                                 "last column; and how many it takes a second.")] = None,
+    time: Annotated[str, typer.Option("--time", metavar="COLUMN", help="Of a log: the column of times.")] = "",
+    light: Annotated[str, typer.Option("--light", metavar="COLUMN", help="Of a log: the light.")] = "",
+    button: Annotated[str, typer.Option("--button", metavar="COLUMN", help="Of a log: the button.")] = "",
+    unit: Annotated[str, typer.Option("--unit", help="Of the times: s, ms, us or ns.")] = "ms",
+    channel: Annotated[int, typer.Option("--light-channel", help="Of a WAV: 1 is left, 2 is right.")] = 2,
+    press: Annotated[str, typer.Option("--press", metavar="COLUMN", help="Of events: when presses were.")] = "",
+    answer: Annotated[str, typer.Option("--answer", metavar="COLUMN", help="Of events: when answers were.")] = "",
+    stage: Annotated[list[str] | None, typer.Option("--stage", metavar="STAGE=COLUMN", help="Of events: how long each "
+                                                    "press spent in a stage (device, system, game, queue, gpu or "
+                                                    "display), as far as it is known.")] = None,
+    figure: Figure = None, reference: Of = "",
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Measure input latency, from press to screen, in what a sensor, a camera or `keen measure` has recorded."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.outfile import new_figure
+    from keenlattice.cli.output import emit
+    from keenlattice.cli.views.runs import show_latency
+    from keenlattice.errors import UsageError
+
+    _check_what_goes_together(ctx, file.suffix.lower(), camera is not None, bool(press or answer))
+    figure = new_figure(figure)
+    ws = begin(book, rig)
+    if camera is not None:
+        found = ws.latency_of_camera(file, camera, reference)
+    elif press or answer:
+        found = ws.latency_of_events(file, press, answer, unit, dict(one.partition("=")[::2] for one in stage or []),
+                                     reference)
+    elif file.suffix.lower() == ".parquet":
+        found = ws.latency(file, reference)
+    elif file.suffix.lower() in (".wav", ".wave"):
+        found = ws.latency_of_sound(file, channel, reference)
+    elif time and light and button:
+        found = ws.latency_of_log(file, time, light, button, unit, reference)
+    else:
+        raise UsageError("it is none of our captures (.parquet); say what is in it: --camera FPS for a tally; --time, "
+                         "--light and --button for a sensor's log; --press and --answer for events")
+    if figure:
+        found.figure().save(figure)
+    emit(found) if json else show_latency(found)
+
+
+def _check_what_goes_together(ctx: typer.Context, suffix: str, camera: bool, events: bool) -> None:
+    """Each kind of recording takes the options that say what is in it."""
+    always = ("file", "figure", "reference")
+    if camera:
+        only(ctx, "--camera", *always, "camera")
+    elif events:
+        only(ctx, "--press and --answer", *always, "press", "answer", "unit", "stage")
+    elif suffix in (".parquet", ".wav", ".wave"):
+        only(ctx, f"a file that ends in {suffix}", *always, *(["channel"] if suffix != ".parquet" else []))
+    else:
+        only(ctx, "a sensor's log", *always, "time", "light", "button", "unit")

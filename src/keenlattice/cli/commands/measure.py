@@ -1,0 +1,59 @@
+"""`keen measure`: runs of a game as the rig stands, and their numbers."""
+
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from keenlattice.cli.complete import games
+from keenlattice.cli.options import Book, Every, Figure, Json, Rig, Seconds, Seed
+
+if TYPE_CHECKING:
+    from keenlattice.workspace.measuring import Measured
+    from keenlattice.workspace.workspace import Workspace
+
+
+def measure(
+    game: Annotated[str, typer.Argument(autocompletion=games, help="The game to play.")],
+    seconds: Seconds = 10.0,
+    runs: Annotated[int, typer.Option("--runs", min=1, max=1000, help="How many runs.")] = 3,
+    figure: Figure = None, every: Every = False,
+    seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Play a game on the rig as it stands, and say how it runs. To compare two versions, use `keen trial`."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.outfile import new_figure
+    from keenlattice.cli.output import emit
+    from keenlattice.cli.progress import progress
+    from keenlattice.cli.views.runs import show_measured
+
+    figure = new_figure(figure)
+    ws = begin(book, rig)
+    with progress(f"playing {game}", json) as told:
+        found = ws.measure(game, runs, seconds, seed, told)
+    if figure:
+        found.figure().save(figure)
+    if json:
+        emit(found)
+        return
+    show_measured(found, every)
+    _say_more(ws, found)
+
+
+def _say_more(ws: "Workspace", found: "Measured") -> None:
+    """What was not measured and why, where the runs are, and what comes next."""
+    from keenlattice.cli.output import hint, say, shown_path
+    from keenlattice.rig.base import FindsSpot
+
+    game = found.game
+    if found.clicks and not found.answered:
+        say(f"! none of {found.clicks} clicks was answered by the pixel that was looked at; another one can be named "
+            f"with keen rig game {game} --answers-at X,Y, or found by --answers-at look")
+    elif not found.clicks and isinstance(ws.rig, FindsSpot):
+        say(f"Latency was not measured: which pixel answers a click is not known. keen rig game {game} --answers-at "
+            f"look --rig {ws.kind} finds out by clicking into the game", "dim")
+    if found.last.about.get("composed"):
+        say("! a compositor draws this screen: what is timed is when the game handed a frame over, not when it was "
+            "seen")
+    say(f"\nKept in {shown_path(ws.book.folder / 'captures')}.", "dim")
+    say("These numbers describe; they prove no difference.", "dim")
+    hint("keen trial BEFORE AFTER, which does; or keen draw, for a picture of a run")

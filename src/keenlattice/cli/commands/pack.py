@@ -1,0 +1,84 @@
+"""`keen pack`: what a shared pack would do here, taking it over, and writing one."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.complete import references
+from keenlattice.cli.options import Book, Json, Note, Rig, Version
+
+app = typer.Typer(rich_markup_mode=None, no_args_is_help=False,
+                  help="Look at a shared pack, take it over, or write one.")
+File = Annotated[Path, typer.Argument(help="The pack, a TOML file.")]
+Only = Annotated[list[int] | None, typer.Option("--rule", help="Only this rule, by its number; several if you like.")]
+
+
+@app.command()
+def look(file: File, book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
+    """Show what a pack would change on this rig. Changes nothing."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit, hint, say
+    from keenlattice.cli.views.pack import show_pack
+
+    ws = begin(book, rig)
+    pack = ws.pack(file)
+    if json:
+        emit(pack)
+        return
+    show_pack(ws.rig.catalog(), pack)
+    claims = any(one.offered.rule.claim for one in pack.rules)
+    say("\nNothing was changed.", "dim")
+    if any(one.is_new for one in pack.rules):
+        hint(f"keen pack adopt {file}   or one rule: --rule 1"
+             + f"   or see what holds here: keen trial --claims {file}" * claims)
+    elif claims:
+        hint(f"keen trial --claims {file}, to see what holds here")
+
+
+@app.command()
+def adopt(file: File, only: Only = None, note: Note = "", book: Book = None, rig: Rig = "standin",
+          json: Json = False) -> None:
+    """Take a pack's rules over, as new versions. The rig is not touched before `keen apply`."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit, hint, say
+    from keenlattice.cli.views.changes import show_changes
+
+    ws = begin(book, rig)
+    made = ws.adopt_pack(file, only or (), note)
+    if json:
+        emit(made)
+        return
+    for one in made.versions:
+        say(f"{one.after.reference} made from {one.before.reference}", "bold")
+        show_changes(ws.rig.catalog(), one.changes)
+    for line in (*made.left_out, *made.conditions_not_met):
+        say(f"! {line}")
+    say("\nNothing is on the rig yet." if made.versions else
+        "Nothing changes: all that fits this rig holds already.")
+    if made.versions:
+        hint("keen apply, for each of them; or first measure: keen trial BEFORE AFTER")
+
+
+@app.command()
+def write(
+    file: Annotated[Path, typer.Argument(help="The pack to write; one that is there gets the rule added.")],
+    reference: Version,
+    since: Annotated[str, typer.Option(
+        "--since", autocompletion=references, help="Only what differs from this version.")] = "",
+    title: Annotated[str, typer.Option("--title", help="What the pack is for.")] = "",
+    author: Annotated[str, typer.Option("--author")] = "",
+    licence: Annotated[str, typer.Option("--licence", help="Under which others may use it.")] = "",
+    when: Annotated[str, typer.Option("--when", help="A condition over facts, such as 'refresh >= 144'.")] = "",
+    evidence: Annotated[bool, typer.Option("--evidence", help="With what your newest trial of it against --since "
+                                           "found, as claims.")] = False,
+    book: Book = None, rig: Rig = "standin",
+) -> None:
+    """Write a version, or what differs between two, into a pack that others can take over."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import say
+
+    ws = begin(book, rig)
+    count = ws.write_pack(file, reference, since, title=title, author=author, licence=licence, when=when,
+                          evidence=evidence)
+    say(f"{file}: {count} settings of {ws.find(reference).reference}. Look at it as others will: keen pack look {file}")

@@ -1,0 +1,47 @@
+"""`keen rig chore`: things that are done once, such as a driver update."""
+
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.options import Book, Json, Rig, Yes
+
+
+def chore(
+    name: Annotated[str, typer.Argument(help="Which; without it, they are listed.")] = "",
+    yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """List the chores of a rig, or do one: shown first, journalled, and undone by `keen undo`."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import confirmed, emit, hint, say, table
+    from keenlattice.cli.views.changes import show_by_owner
+
+    ws = begin(book, rig)
+    if not name:
+        known = ws.chores()
+        if json:
+            emit(known)
+        elif not known.chores:
+            say(f"The rig {ws.rig_name} has no chores.")
+        else:
+            table(["chore", "what it does", "undo", "needs"],
+                  [[one.name, one.what, "yes" if one.undoable else "no", "rights" if one.rights else "-"]
+                   for one in known.chores])
+        return
+    shown = ws.preview_chore(name)
+    if not json:
+        say(shown.what)
+        say("\n".join(shown.says))
+        if not shown.undoable:
+            say("! nothing brings back what this does")
+        show_by_owner(ws.rig.catalog(), shown.changes, "now", "then", "It takes values of {} with it:")
+    if not confirmed(f"Do it on the rig {ws.rig_name}?", yes):
+        say("Nothing was changed.")
+        return
+    done = ws.chore(name)
+    if json:
+        emit(done)
+        return
+    say(f"\nDone: {name}." + " A restore point is kept: keen undo takes it back." * done.undoable)
+    if done.changes:
+        hint("keen drift, for what it has put back to stock")

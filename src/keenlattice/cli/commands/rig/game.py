@@ -1,0 +1,75 @@
+"""`keen rig game`: tells a rig of a game: what it runs as, and where it keeps its own settings."""
+
+import shlex
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from keenlattice.cli.fitting import only
+from keenlattice.cli.options import Book, Json, Rig
+
+if TYPE_CHECKING:
+    from keenlattice.rig.gamelist import Listed
+
+
+def game(
+    ctx: typer.Context,
+    name: Annotated[str, typer.Argument(help="Its profile's name; without it, the games are listed.")] = "",
+    executable: Annotated[list[str] | None, typer.Option("--executable", help="What it runs as, once or more.")] = None,
+    title: Annotated[str, typer.Option("--title", help="What it is called.")] = "",
+    command: Annotated[str | None, typer.Option("--command", help="What starts it; '' takes it out.")] = None,
+    file: Annotated[str | None, typer.Option("--file", help="The INI file that it keeps its settings in; '' takes it "
+                                             "out.")] = None,
+    answers: Annotated[str | None, typer.Option("--answers-at", metavar="X,Y", help="The pixel of its window that "
+                                                "answers a click; `look` plays it, clicks, and finds one; '' takes it "
+                                                "out.")] = None,
+    leave: Annotated[bool | None, typer.Option("--leave-running/--end-after", help="Whether it is left running after "
+                                               "it was started to be measured.")] = None,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """List a rig's games, or tell it of one; the stand-in's are made up, and stay as they are."""
+    from dataclasses import replace
+
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit, hint, say, table
+    from keenlattice.cli.typed import spot_of, words_of
+    from keenlattice.errors import UsageError
+    from keenlattice.profile.game import Game
+    from keenlattice.rig.gamelist import FILE
+
+    if not name:
+        only(ctx, "a list of games (name the game that is told of)")
+    ws = begin(book, rig)
+    if not name:
+        known = ws.list_games()
+        emit(known) if json else table(["game", "title", "runs as"], [
+            [one.name, one.title, ", ".join(one.executables) or "-"] for one in known.games])
+        return
+    was = ws.game(name)
+    if not executable and not title and command is None and file is None and answers is None and leave is None:
+        raise UsageError(f"say something of {name}: --executable NAME, --command WORDS or --file PATH")
+    said: dict[str, Any] = {
+        "game": Game(name, title or was.game.title, tuple(executable or was.game.executables)),
+        **({"command": words_of(command)} if command is not None else {}),
+        **({"file": Path(file).expanduser().absolute() if file else None} if file is not None else {}),
+        **({"answers_at": spot_of(answers) if answers not in ("", "look") else None} if answers is not None else {}),
+        **({"leave_running": leave} if leave is not None else {})}
+    told = ws.tell_game(replace(was, **said), look=answers == "look")
+    if json:
+        emit(ws.list_games())
+        return
+    if answers == "look" and told.answers_at:
+        say(f"The pixel {told.answers_at[0]},{told.answers_at[1]} of its window answers clicks, and kept still without "
+            "them.")
+    say(f"The rig {ws.rig_name} knows {name} ({ws.rig.home / FILE}): {_all_of(told)}.")
+    hint(f"keen edit {name} SETTING=VALUE --rig {rig}")
+
+
+def _all_of(told: "Listed") -> str:
+    """All that is known of a game: what was said earlier and not taken out holds, too."""
+    parts = [f"runs as {', '.join(told.game.executables) or 'nothing that was told'}"]
+    parts += [f"started by {shlex.join(told.command)}"] if told.command else []
+    parts += [f"its settings in {told.file}"] if told.file else []
+    parts += [f"answers at {told.answers_at[0]},{told.answers_at[1]}"] if told.answers_at else []
+    return "; ".join([*parts, *(["left running"] if told.leave_running else [])])

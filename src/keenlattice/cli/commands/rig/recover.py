@@ -1,0 +1,30 @@
+"""`keen rig recover`: what a command that was killed left behind is finished, or undone."""
+
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.options import Book, Rig
+
+
+def recover(
+    finish: Annotated[bool, typer.Option("--finish", help="Do what was still to be done; a study, which goes on by "
+                                                          "--resume of its command, is undone.")] = False,
+    undo: Annotated[bool, typer.Option("--undo", help="Put back what was there before.")] = False,
+    book: Book = None, rig: Rig = "standin",
+) -> None:
+    """Finish or undo a change that was cut short; without either, say how far it came and ask."""
+    from keenlattice.cli.begin import ask_what_becomes_of_it, begin
+    from keenlattice.cli.output import say
+    from keenlattice.errors import UsageError
+
+    if finish and undo:
+        raise UsageError("--finish and --undo are each other's opposite: choose one")
+    ws = begin(book, rig, settle=False)
+    if ws.interrupted() is None:
+        say(f"Nothing was cut short on the rig {ws.rig_name}.")
+    elif finish or undo:
+        say(ws.recover(finish) or "Another command was quicker.")
+    else:
+        for said in ws.settle(ask_what_becomes_of_it):
+            say(said)

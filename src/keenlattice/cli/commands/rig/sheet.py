@@ -1,0 +1,81 @@
+"""`keen rig sheet`: the run sheet of a rig that is changed by hand, and what was done of it."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from keenlattice.cli.fitting import only
+from keenlattice.cli.options import Book, Json
+
+if TYPE_CHECKING:
+    from keenlattice.profile.sheet import Sheet
+    from keenlattice.workspace.sheets import SheetHere
+
+
+def sheet(
+    ctx: typer.Context,
+    tick: Annotated[list[int] | None, typer.Option("--tick", metavar="STEP", help="You have done it; several, if so.")
+                    ] = None,
+    seen: Annotated[list[str] | None, typer.Option("--seen", metavar="STEP=VALUE", help="You have done it, and this is "
+                                                   "what you read there now.")] = None,
+    ask: Annotated[bool, typer.Option("--ask", help="Go through the open steps one by one.")] = False,
+    drop: Annotated[bool, typer.Option("--drop", help="Give it up; what you have done of it is kept in mind.")] = False,
+    out: Annotated[Path | None, typer.Option("--out", help="Write it to print: NAME.md or NAME.html.")] = None,
+    book: Book = None, json: Json = False,
+) -> None:
+    """Show the run sheet of the rig that is changed by hand, tick its steps off, or print it."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit, say
+    from keenlattice.cli.views.sheet import ask_of_each, show_sheet, show_what_is_open, tick_off
+    from keenlattice.errors import UsageError
+
+    if drop or out:
+        only(ctx, "--drop" if drop else "--out", "drop" if drop else "out")
+    ws = begin(book, "byhand")
+    found = ws.sheet()
+    now = found.sheet
+    if now is None:
+        if tick or seen or drop or out or ask:
+            raise UsageError("no run sheet is open; `keen apply GAME --rig byhand` writes one")
+        emit(found) if json else _show_none(found)
+    elif drop:
+        ws.drop_sheet()
+        say(f"Given up: {now.title}. {len(now.steps) - len(now.open)} of {len(now.steps)} steps had been done"
+            + ("; keen undo --rig byhand writes the sheet that takes them back." if len(now.open) < len(now.steps)
+               else "."))
+    elif out:
+        _write(found, out)
+    else:
+        found = tick_off(ws, found, tick or [], seen or [])
+        found = ask_of_each(ws, found) if ask else found
+        assert found.sheet is not None
+        if json:
+            emit(found)
+            return
+        show_sheet(found.sheet)
+        show_what_is_open(found.sheet)
+
+
+def _show_none(found: "SheetHere") -> None:
+    from keenlattice.cli.output import hint, say
+
+    count = len(found.earlier)
+    say(f"No run sheet is open; {count} {'is' if count == 1 else 'are'} in the logbook.")
+    for one in found.earlier[:5]:
+        say(f"  {one.title}: {_counted(one)}")
+    hint("keen apply GAME --rig byhand")
+
+
+def _counted(one: "Sheet") -> str:
+    counts = {kind: sum(step.done == kind for step in one.steps) for kind in ("seen", "said", "open")}
+    return f"{counts['seen']} seen, {counts['said']} said" + f", {counts['open']} left out" * bool(counts["open"])
+
+
+def _write(found: "SheetHere", out: Path) -> None:
+    from keenlattice.cli.outfile import new_file
+    from keenlattice.cli.output import say, shown_path
+
+    free = new_file(out, ".md", ".html") or out
+    found.save(free)
+    say(f"Written to {shown_path(free.absolute())}.")

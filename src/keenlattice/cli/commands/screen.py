@@ -1,0 +1,80 @@
+"""`keen screen`: which of many changes matter, with far fewer runs than a trial of each."""
+
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.complete import references
+from keenlattice.cli.fitting import only
+from keenlattice.cli.options import (
+    REFERENCE,
+    Again,
+    Book,
+    Decides,
+    Figure,
+    Json,
+    Matters,
+    Played,
+    Resume,
+    Rig,
+    Seconds,
+    Seed,
+    WarmUp,
+)
+
+
+def screen(
+    ctx: typer.Context,
+    before: Annotated[str, typer.Argument(autocompletion=references, help=REFERENCE)] = "",
+    after: Annotated[str, typer.Argument(
+        autocompletion=references, help="The version whose changes are to be told apart, or a pack (.toml) on "
+                                              "top of the first one.")] = "",
+    together: Annotated[list[str] | None, typer.Option("--together", metavar="SETTING,SETTING", help="Settings that "
+                                                       "are switched as one; once or more. `checks`: those of which "
+                                                       "one decides what another does.")] = None,
+    rounds: Annotated[int, typer.Option("--rounds", help="At most so many; it ends with the first after which nothing "
+                                        "is unclear.")] = 3,
+    seconds: Seconds = 30.0, decides: Decides = "frame_ms_mean", matters: Matters = "1", game: Played = None,
+    warm_up: WarmUp = 0.0,
+    plan_only: Annotated[bool, typer.Option("--plan", help="Say what would be played, and how long it takes.")] = False,
+    resume: Resume = False, again: Again = None, figure: Figure = None,
+    seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Find out which of the changes between two versions matter, all at once.
+
+    Every run switches about half of the changes on. The rig is put back to what it was, whatever happens.
+    """
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.outfile import new_figure
+    from keenlattice.cli.output import emit
+    from keenlattice.cli.progress import progress
+    from keenlattice.cli.views.searches import show_screen, show_screen_cost
+    from keenlattice.cli.views.studies import show_recomputed, told_matters
+    from keenlattice.errors import UsageError
+
+    if again is not None or resume:
+        only(ctx, "--resume" if again is None else "--again", *(("resume", "figure") if again is None else ("again",)))
+    elif not (before and after):
+        raise UsageError("a screen takes two versions, or a version and a pack: keen screen BEFORE AFTER; or --resume")
+    elif plan_only and figure:
+        raise UsageError("--figure does not go with --plan: nothing is played that could be drawn")
+    ws, figure = begin(book, rig), new_figure(figure)
+    if again is not None:
+        found = ws.recompute(again, "screen")
+        emit(found) if json else show_recomputed(found)
+        return
+    groups = [tuple(part.strip() for part in group.split(",")) for group in together or []]
+    pct = "1" if resume else told_matters(ws, matters, decides, before, json)
+    if plan_only:
+        *_, plan = ws.screen_plan(before, after, together=groups, rounds=rounds, seconds=seconds, decides=decides,
+                                  matters=pct, seed=seed, warm_up_s=warm_up)
+        cost = ws.screen_cost(plan)
+        emit(cost) if json else show_screen_cost(cost)
+        return
+    with progress("changes at once", json) as told:
+        played = ws.resume("screen", progress=told) if resume else ws.screen(
+            before, after, game=game, progress=told, together=groups, rounds=rounds, seconds=seconds, decides=decides,
+            matters=pct, seed=seed, warm_up_s=warm_up)
+    if figure:
+        played.figure().save(figure)
+    emit(played) if json else show_screen(played.result)

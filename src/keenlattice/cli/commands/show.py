@@ -1,0 +1,76 @@
+"""`keen show`: what holds for a game, and why."""
+
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from keenlattice.cli.complete import settings
+from keenlattice.cli.options import Book, Json, Rig, Version
+
+if TYPE_CHECKING:
+    from keenlattice.catalog.model import Catalog
+    from keenlattice.workspace.comparing import Shown
+
+
+def show(
+    reference: Version,
+    setting: Annotated[str, typer.Argument(autocompletion=settings, help="One setting, for its whole story.")] = "",
+    all_: Annotated[bool, typer.Option("--all", help="Show what is at stock, too.")] = False,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Show the effective value of each setting, and the layer that it comes from; or all about one."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit, hint, say, table
+    from keenlattice.cli.views.findings import show_findings
+    from keenlattice.cli.views.settings import instead_of, value_of
+
+    ws = begin(book, rig)
+    found, catalog = ws.show(reference, setting), ws.rig.catalog()
+    if json:
+        emit(found)
+        return
+    if setting:
+        _whole_story(catalog, found)
+        return
+    shown = [one.effective for one in found.settings if all_ or one.effective.layer != "stock"]
+    say(found._caption(), "bold")
+    if shown:
+        table(["setting", "value", "from", "instead of"], [
+            [one.key, value_of(catalog, one), one.layer, instead_of(catalog, one)] for one in shown])
+    if hidden := len(found.settings) - len(shown):
+        say(f"{hidden} other settings are at stock (--all shows them).", "dim")
+    for key in found.unknown:
+        say(f"! {key} is set here, but the rig {ws.rig_name} does not have it: kept, and not applied")
+    say()
+    show_findings(found.findings)
+    if found.version.entries and found.version.profile != "rig":
+        hint(_next(found))
+
+
+def _next(found: "Shown") -> str:
+    """What is still to be done with a version: what has been done is not advised again."""
+    before, after = f"{found.version.profile}@stock", found.version.reference
+    first = (f"keen compare {before} {after}, for what it did" if found.measured else
+             f"keen trial {before} {after}, to see what that does")
+    return first + f"; or keen apply {after}" * (not found.applied)
+
+
+def _whole_story(catalog: "Catalog", found: "Shown") -> None:
+    """One setting: what holds and why, who set it when, what it trades, what the checks say."""
+    from keenlattice.cli.output import say
+    from keenlattice.cli.views.findings import show_findings
+    from keenlattice.cli.views.settings import instead_of, show_setting, value_of
+
+    one, past = found.settings[0].effective, found.set_by
+    say(f"{one.key} under {found.version.reference}: {value_of(catalog, one)}", "bold")
+    say(f"from the {one.layer} layer" + (f", instead of {instead_of(catalog, one)}" if one.shadows else ""))
+    if one.problem:
+        say(f"! {one.problem}")
+    if past:
+        say(f"set by {past.author or 'somebody'} in {past.reference}, {past.time[:10]}"
+            f"{f': {past.note}' if past.note else ''}")
+    say()
+    show_setting(catalog[one.key])
+    if found.findings:
+        say()
+        show_findings(found.findings)

@@ -1,0 +1,44 @@
+"""`keen survey`: what the rig is, what is set on it, and what is plainly wrong."""
+
+from typing import TYPE_CHECKING
+
+from keenlattice.cli.options import Book, Json, Rig
+
+if TYPE_CHECKING:
+    from keenlattice.workspace.looking import Survey
+    from keenlattice.workspace.workspace import Workspace
+
+
+def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
+    """Look at the rig: its hardware, its games, what is applied, and what is plainly wrong."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit, say
+    from keenlattice.cli.views.findings import show_findings
+    from keenlattice.cli.views.rig import show_rig
+
+    ws = begin(book, rig)
+    found = ws.survey()
+    if json:
+        emit(found)
+        return
+    show_rig(found, ws.described)
+    for what in dict.fromkeys(found.pending.values()):
+        waiting = ", ".join(key for key, restart in found.pending.items() if restart == what)
+        say(f"! waits for a restart of the {what}: {waiting}")
+    for version, count in found.slipped.items():
+        say(f"! no longer as applied: {version} ({count} settings); see `keen drift`")
+    show_findings(found.findings)
+    _hint(ws, found)
+
+
+def _hint(ws: "Workspace", found: "Survey") -> None:
+    from keenlattice.cli.output import hint, say
+
+    if not found.games:
+        hint("keen rig game NAME --executable FILE, to tell it of a game")
+        return
+    first = found.games[0]
+    if "refresh_hz" in found.facts and "frame.cap" in ws.rig.catalog():
+        say(f"\nFacts are named as formulas call them: keen edit {first} frame.cap='= refresh - 3'", "dim")
+    hint(f"keen edit rig SETTING=VALUE, to mend what is wrong; or keen show {first}" if found.findings else
+         f"keen show {first}")

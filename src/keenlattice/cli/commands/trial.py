@@ -1,0 +1,75 @@
+"""`keen trial`: two versions against each other, and a verdict."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.complete import references
+from keenlattice.cli.options import (
+    REFERENCE,
+    Again,
+    Blocks,
+    Book,
+    Decides,
+    Figure,
+    Json,
+    Matters,
+    Played,
+    Resume,
+    Rig,
+    Seconds,
+    Seed,
+    WarmUp,
+)
+
+
+def trial(
+    ctx: typer.Context,
+    before: Annotated[str, typer.Argument(autocompletion=references, help=REFERENCE)] = "",
+    after: Annotated[str, typer.Argument(autocompletion=references, help="The version to compare with it.")] = "",
+    blocks: Blocks = 8, seconds: Seconds = 30.0, decides: Decides = "frame_ms_mean", matters: Matters = "1",
+    game: Played = None,
+    early: Annotated[bool, typer.Option("--early", help="End as soon as it is settled, at four looks fixed in "
+                                                        "advance; the intervals are wider for it.")] = False,
+    repeats: Annotated[int, typer.Option("--repeats", help="Runs of either in a block, one after the other.")] = 1,
+    warm_up: WarmUp = 0.0,
+    pilot: Annotated[int | None, typer.Option("--pilot", min=3, max=50, help="First play so many blocks of the version "
+                                              "against itself, and say how many would settle the trial.")] = None,
+    resume: Resume = False,
+    from_files: Annotated[bool, typer.Option("--from-files", help="Plan one whose runs you record yourself.")] = False,
+    take: Annotated[list[Path] | None, typer.Option("--take", help="Such a run's recording, the next in order; once or "
+                                                    "more.")] = None,
+    by: Annotated[str, typer.Option("--map", help="The column map for it.  [default: by its header]")] = "",
+    claims: Annotated[Path | None, typer.Option("--claims", metavar="PACK", help="Repeat here what a pack claims.")
+                      ] = None,
+    again: Again = None, figure: Figure = None,
+    seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Play two versions against each other, in blocks in random order, and say what differs.
+
+    The rig is put back to what it was, whatever happens. Every run is kept as soon as it is played.
+    """
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.outfile import new_figure
+    from keenlattice.cli.views.ways import Ways, check_what_goes_together
+
+    check_what_goes_together(ctx)
+    figure = new_figure(figure)
+    ways = Ways(begin(book, rig), game, figure, json)
+    how = {"blocks": blocks, "seconds": seconds, "seed": seed, "decides": decides, "early": early, "repeats": repeats,
+           "warm_up_s": warm_up}
+    if again is not None:
+        ways.recompute(again)
+    elif claims is not None:
+        ways.repeat_claims(claims, how)
+    elif take:
+        ways.take(take, by)
+    elif resume:
+        ways.resume()
+    elif pilot is not None:
+        ways.pilot(before, after, pilot, matters, how)
+    elif from_files:
+        ways.plan_files(before, after, matters, how)
+    else:
+        ways.play(before, after, matters, how)

@@ -1,0 +1,61 @@
+"""`keen undo`: back to a restore point, the newest by default."""
+
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from keenlattice.cli.fitting import only
+from keenlattice.cli.options import Book, Json, Rig
+
+if TYPE_CHECKING:
+    from keenlattice.workspace.changing import RestorePoints
+
+
+def undo(
+    ctx: typer.Context,
+    to: Annotated[int | None, typer.Option("--to", metavar="NUMBER", help="Back to before this one of --list, be it "
+                                           "an apply, a chore or an undo.")] = None,
+    points: Annotated[bool, typer.Option("--list", help="Show the restore points, and undo nothing.")] = False,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Undo the newest apply or chore, or all since a restore point: what was there before is there again."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit, hint, say
+    from keenlattice.cli.views.changes import show_by_owner
+    from keenlattice.cli.views.sheet import hand_out
+
+    if points:
+        only(ctx, "--list", "points")
+    ws = begin(book, rig)
+    if points:
+        known = ws.restore_points()
+        emit(known) if json else _show_points(known)
+        return
+    done = ws.undo(to)
+    if json:
+        emit(done)
+        return
+    if done.sheet is not None:
+        hand_out(done.sheet, "undone")
+        return
+    show_by_owner(ws.rig.catalog(), done.changes, "was", "is again")
+    say(f"\nUndone on the rig {ws.rig_name}: {', '.join(done.undone)}.")
+    say("It is byte for byte as it was before." if done.exactly else
+        "Something else had changed the rig since: that was kept, and only the values above went back.")
+    for what in done.for_good:
+        say(f"! {what} was done since, and nothing brings that back")
+    hint("keen undo --list, then keen undo --to its number", "to take this undo back")
+
+
+def _show_points(known: "RestorePoints") -> None:
+    from keenlattice.cli.output import say, table
+
+    if not known.points:
+        say(f"Nothing has been done to the rig {known.rig} yet: there is nothing to go back to.")
+        return
+    table(["number", "when", "what", ""], [
+        [str(one.done.number), one.done.time[:16].replace("T", " "),
+         f"chore {one.done.what}" if one.done.kind in ("chore", "done") else one.done.title,
+         "in force" if one.in_force else "for good" if one.done.kind == "done" else ""]
+        for one in reversed(known.points)], right=[0])
+    say("\nTo go back to before one of them: keen undo --to NUMBER. What came after it is then undone, too.", "dim")

@@ -1,0 +1,87 @@
+"""What a player types for several values at once: choices, limits, steps, words."""
+
+import re
+import shlex
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from keenlattice.errors import UsageError
+
+if TYPE_CHECKING:
+    from keenlattice.study.tune.plan import Limit
+
+
+def choices_of(texts: Sequence[str]) -> dict[str, list[str]]:
+    """Settings and their values, from `SETTING=VALUE,VALUE`.
+
+    Raises:
+        UsageError: not of that form.
+    """
+    found = {}
+    for text in texts:
+        key, equals, values = text.partition("=")
+        some = [one.strip() for one in values.split(",") if one.strip()]
+        if not equals or len(some) < 2:
+            raise UsageError(f"--try {text!r}: write SETTING=VALUE,VALUE, two values at least")
+        found[key.strip()] = some
+    return found
+
+
+def limits_of(texts: Sequence[str]) -> "list[Limit]":
+    """Bounds, from `METRIC<VALUE` and `METRIC>VALUE`.
+
+    Raises:
+        UsageError: not of that form.
+    """
+    return [_limit(text) for text in texts]
+
+
+def _limit(text: str) -> "Limit":
+    from keenlattice.study.tune.plan import Limit
+
+    found = re.fullmatch(r"\s*([a-z0-9_]+)\s*([<>])\s*([0-9.]+)\s*", text)
+    try:
+        if found:
+            return Limit(found[1], "below" if found[2] == "<" else "above", float(found[3]))
+    except ValueError:
+        pass
+    raise UsageError(f"--keep {text!r}: write METRIC<VALUE or METRIC>VALUE, such as frame_ms_p99<8")
+
+
+def step_of(text: str) -> tuple[str, float]:
+    """A setting and how much a step adds, from `SETTING=BY`.
+
+    Raises:
+        UsageError: not of that form.
+    """
+    key, _, by = text.partition("=")
+    try:
+        return key.strip(), float(by)
+    except ValueError:
+        raise UsageError(f"--step {text!r}: write SETTING=BY, such as gpu.core-offset@gpu0=15") from None
+
+
+def words_of(command: str) -> tuple[str, ...]:
+    """The words of a command.
+
+    Raises:
+        UsageError: a quote that is not closed.
+    """
+    try:
+        return tuple(shlex.split(command))
+    except ValueError as error:
+        raise UsageError(f"--command {command!r} cannot be cut into words: {error}; put the word with the quote into "
+                         "quotes of the other kind") from None
+
+
+def spot_of(text: str | None) -> tuple[int, int]:
+    """A pixel, from `X,Y`.
+
+    Raises:
+        UsageError: not of that form.
+    """
+    found = re.fullmatch(r"([0-9]{1,5}),([0-9]{1,5})", (text or "").replace(" ", ""))
+    if not found:
+        raise UsageError(f"--answers-at {text!r}: write X,Y, counted in pixels from the window's upper left corner, or "
+                         "`look`")
+    return int(found[1]), int(found[2])

@@ -1,0 +1,24 @@
+"""How the changes between two states are shown."""
+
+from collections.abc import Mapping, Sequence
+
+from keenlattice.catalog.model import Catalog
+from keenlattice.cli.output import say, table
+from keenlattice.profile.compare import Change
+from keenlattice.workspace._wording import value_text
+
+
+def show_changes(catalog: Catalog, changes: Sequence[Change], before: str = "from", after: str = "to") -> None:
+    """A table of changes, with the title of each setting."""
+    table(["setting", before, after, ""],
+          [[one.key, value_text(catalog, one.key, one.before), value_text(catalog, one.key, one.after),
+            catalog[one.key].title if one.key in catalog else "not in this rig's catalog"] for one in changes])
+
+
+def show_by_owner(catalog: Catalog, changes: Mapping[str, Sequence[Change]], before: str, after: str,
+                  heading: str = "{}") -> None:
+    """A table of changes for each owner; their names only where there are several, or a heading is wanted."""
+    for owner, some in changes.items():
+        if len(changes) > 1 or heading != "{}":
+            say(heading.format(owner), "bold")
+        show_changes(catalog, some, before, after)

@@ -1,0 +1,150 @@
+"""How runs and recordings are shown."""
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
+from keenlattice.cli.output import confirmed, hint, say, table
+
+if TYPE_CHECKING:
+    from keenlattice.measure.capture import Capture
+    from keenlattice.measure.latency import Latency
+    from keenlattice.workspace.latencies import LatencyHere
+    from keenlattice.workspace.measuring import Measured
+    from keenlattice.workspace.recordings import LongRecording, NewMap, Recording
+
+ROWS_SHOWN, DOUBTS_SHOWN = 4, 8
+
+
+def show_measured(found: "Measured", every: bool) -> None:
+    """How a game runs: the middle of the runs, and all of them."""
+    from keenlattice.measure.metrics import METRICS, TRIAL_METRICS
+    from keenlattice.report.words import TITLES
+
+    count = len(found.runs)
+    say(f"{found.game} on {found.rig}, {count} run{'s' if count > 1 else ''} of {found.seconds:g} s, seed {found.seed}",
+        "bold")
+    table(["", "middle run", "all runs"], [
+        [f"{TITLES[name]}, {metric.unit}", *_middle_and_range([row[name] for row in found.runs])]
+        for name, metric in METRICS.items() if every or name in TRIAL_METRICS], right=(1, 2))
+
+
+def _middle_and_range(values: list[float]) -> tuple[str, str]:
+    import math
+    from statistics import median
+
+    known = [value for value in values if math.isfinite(value)]
+    if not known:
+        return "-", "too little to tell"
+    return f"{median(known):.1f}", f"{min(known):.1f} to {max(known):.1f}"
+
+
+def show_metrics_of_run(numbers: Mapping[str, float], every: bool) -> None:
+    """A run's metrics, those that it has."""
+    from keenlattice.measure.metrics import METRICS, TRIAL_METRICS
+    from keenlattice.report.words import TITLES
+
+    table(["", ""], [[f"{TITLES[name]}, {metric.unit}", f"{numbers[name]:.1f}"] for name, metric in METRICS.items()
+                     if numbers[name] == numbers[name] and (every or name in TRIAL_METRICS)], right=(1,))
+
+
+def show_kept(kept: str | None, picture: str = "") -> None:
+    """Whether a recording is in the logbook now, and how it can be drawn."""
+    say(f"Kept as {kept}." if kept else "Not kept: say what was played with --of GAME to keep it.", "dim")
+    if kept:
+        hint(" ".join(f"keen draw {kept} {picture} --out run.png".split()))
+
+
+def show_recording(found: "Recording", every: bool) -> None:
+    """A recording that was read."""
+    say(f"{found.file}: {found.frames} frames in {found.seconds:.1f} s, by the map {found.columns.name}", "bold")
+    for one in found.damage:
+        say(f"! left out, line {one.line}: {one.what}" + f" ({one.count} such)" * (one.count > 1))
+    if found.dropped_frames:
+        say(f"{found.dropped_frames} frames are marked as never shown; they count as no frames")
+    show_metrics_of_run(found.metrics, every)
+    _show_course(found.run)
+    for name, (start, end) in found.segments.items():
+        say(f"segment {name}: {start / 1000:.1f} to {end / 1000:.1f} s")
+    say()
+    show_kept(found.capture)
+
+
+def show_long_recording(found: "LongRecording", every: bool) -> None:
+    """The metrics of a recording that was not taken whole."""
+    say(f"{found.file}: {found.frames} frames in {found.seconds:.1f} s, by the map {found.columns.name}, in pieces",
+        "bold")
+    if found.dropped_frames:
+        say(f"{found.dropped_frames} frames are marked as never shown; they count as no frames")
+    show_metrics_of_run(found.metrics, every)
+    say(f"\nPercentiles and lows are within {100 * found.quantile_error:g} % of their value. Nothing was kept.", "dim")
+
+
+def take_map(file: str, yes: bool, quiet: bool, new: "NewMap") -> bool:
+    """Whether the player takes a proposed column map, seen with the reasons and some rows."""
+    if not quiet:
+        say("No map for this header is known yet. By the data alone:", "bold")
+        for reason in new.proposal.why:
+            say(f"  {reason}")
+        table(new.header, [row for row in new.rows[:ROWS_SHOWN] if len(row) == len(new.header)])
+        say()
+    return confirmed(f"Read {file} like this?", yes)
+
+
+def _show_course(capture: "Capture") -> None:
+    """What is plain in the course of the run: a warm-up, hitches that come again and again."""
+    from keenlattice.measure.course import periodic_hitches, warm_up_ms
+
+    if warm := warm_up_ms(capture):
+        say(f"the first {warm / 1000:.1f} s run otherwise than the rest: a warm-up, perhaps")
+    if hitches := periodic_hitches(capture):
+        say(f"a hitch of about {hitches.extra_ms:.0f} ms comes every {hitches.period_s:.2g} s")
+
+
+def show_latency(found: "LatencyHere") -> None:
+    """Input latency, with intervals, and where it is spent."""
+    from keenlattice.measure.capture import STAGES
+
+    say(f"{found.file}: {found.presses} presses, {found.answered} answered", "bold")
+    if found.misses:
+        say(f"{found.misses} without an answer within half a second; they count in no number below")
+    if found.unasked:
+        say(f"{found.unasked} changes of the screen that no press had asked for")
+    if found.unasked > found.presses:
+        say("! the light changes far more often than a press was made: it may flicker faster than it was sampled. Do "
+            "not trust these numbers; sample faster, or switch the flicker off")
+    for name, text in _how(found.found):
+        say(f"{name}: {text}")
+    middle = (found.mean_high_ms - found.mean_low_ms) / 2
+    rows = [["mean", f"{found.mean_ms:.1f}", f"{found.mean_ms - middle:.1f} to {found.mean_ms + middle:.1f}"]]
+    rows += [[name, f"{value:.1f}", f"{low:.1f} to {high:.1f}"]
+             for name, (value, low, high) in found.percentiles.items()]
+    table(["press to screen", "ms", "95 % interval"], [*rows, ["spread", f"{found.spread_ms:.1f}", ""]], right=(1,))
+    if found.stages:
+        say()
+        table(["stage, on average", "ms", "95 % interval", ""], [
+            [name, f"{mean:.1f}", f"{low:.1f} to {high:.1f}", STAGES[name]]
+            for name, (mean, low, high) in found.stages.items()], right=(1,))
+    if found.grid_ms:
+        say(f"the waits come in steps of about {found.grid_ms:.1f} ms ({1000 / found.grid_ms:.0f} Hz): a polling "
+            "rate or a refresh. A change smaller than a step shows in the mean of many presses alone")
+    for one in found.doubts[:DOUBTS_SHOWN]:
+        say(f"! the press at {one.at_ms / 1000:.2f} s: {one.what}")
+    if len(found.doubts) > DOUBTS_SHOWN:
+        say(f"! and {len(found.doubts) - DOUBTS_SHOWN} more like these (--json lists all)")
+    say("\nThese intervals describe this recording. To compare two versions, record each several times, in turn.",
+        "dim")
+    show_kept(found.capture, "--what latency")
+
+
+def _how(found: "Latency") -> list[tuple[str, str]]:
+    """How it was measured, as far as that was found out from the signal."""
+    told = []
+    if "polarity" in found.about:
+        told.append(("answer", f"the screen {found.about['polarity']}; timed {found.about['threshold']}"))
+    if found.about.get("strobe_hz"):
+        hz = found.about["strobe_hz"]
+        told.append(("backlight", f"strobed at {hz:.0f} Hz: a single answer is sure to half of {1000 / hz:.1f} ms"))
+    if found.half_width_ms:
+        told.append(("camera", f"each count stands for anything within {found.half_width_ms:.1f} ms of it; the "
+                               "spread is without what that adds"))
+    return told

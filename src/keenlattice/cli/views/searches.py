@@ -1,0 +1,157 @@
+"""How a screen, a hunt, a tuning and a ramp are shown."""
+
+from typing import TYPE_CHECKING, Any
+
+from keenlattice.cli.output import VERDICT_STYLES, hint, say, table
+from keenlattice.cli.views.studies import show_excluded
+from keenlattice.workspace._wording import value_text
+
+if TYPE_CHECKING:
+    from keenlattice.catalog.model import Catalog
+    from keenlattice.profile.version import Version
+    from keenlattice.study.hunt.result import Hunt
+    from keenlattice.study.ramp.result import Ramp
+    from keenlattice.study.screen.result import Screen
+    from keenlattice.study.tune.result import Combination, Tuning
+    from keenlattice.workspace.played import Played, ScreenCost
+
+COMBINATIONS_SHOWN = 12
+
+
+def show_screen_cost(found: "ScreenCost") -> None:
+    """What a screen would play, and how long that takes."""
+    plan: Any = found.plan
+    say(f"{len(plan.factors)} changes, {found.runs_per_round} runs of {plan.seconds:g} s a round: "
+        f"{found.minutes_per_round:.0f} min, and at most {plan.rounds} rounds.", "bold")
+    for group in plan.factors:
+        say("  " + " + ".join(group) + " (restarts the machine)" * (group in found.restarting))
+    for group in found.together:
+        say(f"! {' and '.join(group)}: one decides what the other does; --together {','.join(group)} switches them as "
+            "one, or --together checks all such")
+    if found.restarting:
+        say("Runs that agree in what restarts the machine come one after the other, so that it restarts seldom; what "
+            "changes slowly meanwhile weighs more on those.")
+
+
+def show_screen(result: "Screen") -> None:
+    """Which changes matter, each with its interval and a word."""
+    from keenlattice.report.words import TITLES, effect_percent, screen_headline
+
+    plan = result.plan
+    say(screen_headline(result), "bold")
+    say(f"{result.game} on {result.rig}: {result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, "
+        f"seed {plan.seed}; {plan.matters_pct:g} % matter. One by one, {result.one_by_one_runs} runs would tell as "
+        "much.\n", "dim")
+    table(["change", "interval", "metric", "verdict"], [
+        [" + ".join(one.settings), effect_percent(one.judged), TITLES[one.judged.metric], one.judged.standing]
+        for one in result.factors], right=(1,))
+    show_excluded(result.excluded)
+    for pair in result.interactions:
+        others = f" (or {', '.join(' with '.join(one) for one in pair.or_of[:3])}: this design cannot tell)"
+        say(f"! {' with '.join(pair.settings)} does {pair.change_pct:+.1f} % beyond what each does alone"
+            + others * bool(pair.or_of))
+    if not result.interactions:
+        say("No two of them were seen to do together what neither does alone.", "dim")
+    if unclear := [" + ".join(one.settings) for one in result.factors if one.judged.standing == "unclear"]:
+        hint(f"more rounds or longer runs tell of what is unclear, or a trial of {unclear[0]} alone; keen report makes "
+             "a page of it")
+    else:
+        hint("keep those that help with keen edit, and prove them together: keen trial; keen report makes a page of it")
+
+
+def show_hunt(catalog: "Catalog", result: "Hunt", line: "list[Version]") -> None:
+    """The version at which it changed, and the settings that did it."""
+    from keenlattice.profile.compare import changes
+    from keenlattice.report.words import headline
+
+    say(headline(result.trial), VERDICT_STYLES[result.trial.deciding.verdict])
+    say(f"{len(line)} versions from {line[0].reference} to {line[-1].reference}, {result.runs} runs of "
+        f"{result.trial.plan.seconds:g} s, seed {result.trial.plan.seed}.\n", "dim")
+    show_excluded(result.excluded)
+    for key in sorted({key for version in line for key in version.entries if key not in catalog}):
+        say(f"! {key} was left out of all versions: the rig {result.trial.rig} does not have it")
+    if not result.first:
+        say("Between the oldest and the newest no change beyond what matters was told: there is nothing to hunt for.")
+        hint("more blocks, longer runs, or another metric (--decides)")
+        return
+    by_reference = {version.reference: version for version in line}
+    first, before = by_reference[result.first], by_reference[result.before]
+    say(f"It changed with {result.first}{f', {first.note!r}' if first.note else ''} "
+        f"({100 * result.probability:.0f} % sure); before that came {result.before}.", "bold")
+    differing = changes(before.entries, first.entries)
+    say(f"Of the {len(differing)} settings that differ between them, "
+        f"{'this one does' if len(result.settings) == 1 else 'these do'} it:" if len(differing) > 1 else
+        "They differ in one setting:")
+    table(["setting", "before", "since"], [
+        [one.key, value_text(catalog, one.key, one.before), value_text(catalog, one.key, one.after)]
+        for one in differing if one.key in result.settings])
+    if not result.sure:
+        say("! not every question could be settled by forty looks: there may be a setting too many here")
+    hint(f"keen trial {result.before} {result.first} --decides {result.trial.plan.decides}, to see how much of it "
+         "that is; keen report makes a page of this")
+
+
+def show_tuning(catalog: "Catalog", played: "Played[Tuning]") -> None:
+    """The combinations, the best first; the version that was made of it, and what proves it."""
+    from keenlattice.measure.metrics import METRICS
+    from keenlattice.report.words import TITLES, tune_headline
+
+    result, plan = played.result, played.result.plan
+    say(tune_headline(result), "bold" if result.best else "bold red")
+    say(f"{len(result.combinations)} combinations on top of {result.base} on {result.rig}: {result.runs} runs of "
+        f"{plan.seconds:g} s in {result.rounds_played} rounds, seed {plan.seed}.\n", "dim")
+    table([*(key for key, _ in plan.choices), f"{TITLES[plan.goal]}, {METRICS[plan.goal].unit}", "against the best",
+           "runs", ""], [_combination(catalog, one) for one in result.combinations[:COMBINATIONS_SHOWN]],
+          right=(len(plan.choices), len(plan.choices) + 1, len(plan.choices) + 2))
+    if len(result.combinations) > COMBINATIONS_SHOWN:
+        say(f"and {len(result.combinations) - COMBINATIONS_SHOWN} more (--json lists all)", "dim")
+    show_excluded(result.excluded)
+    if played.version is None:
+        return
+    say(f"\n{played.version.reference} was made of the best. The rig is as it was.")
+    if played.proof is None:
+        hint(f"keen trial {result.base} {played.version.reference} --decides {plan.goal}, which alone proves it")
+        return
+    _show_proof(played)
+    hint(f"keen apply {played.version.reference}; keen report makes a page of it")
+
+
+def _combination(catalog: "Catalog", one: "Combination") -> list[str]:
+    from keenlattice.report.words import between
+
+    return [*(value_text(catalog, key, value) for key, value in one.values.items()),
+            "-" if one.goal is None else f"{one.goal:.1f}", between(one.low_pct, one.high_pct), str(one.rounds),
+            one.standing]
+
+
+def show_ramp(catalog: "Catalog", played: "Played[Ramp]") -> None:
+    """How far it went, and where it settles."""
+    from keenlattice.measure.metrics import METRICS
+    from keenlattice.report.words import TITLES
+
+    result, plan = played.result, played.result.plan
+    unit, last = catalog[plan.key].unit, result.steps[-1]
+    say(f"{plan.key}: {result.settled:g} {unit}." + (
+        f" At {last.value:g} a run went wrong: {last.wrong}." if last.wrong else
+        " Nothing went wrong up to the end of what the catalog allows."), "bold")
+    if result.highest is not None:
+        say(f"The highest step at which all {plan.runs} runs of {plan.seconds:g} s went well is {result.highest:g}; "
+            f"what ran may still be a little unstable, so it settles {plan.margin:g} below.\n", "dim")
+    table([f"{plan.key}, {unit}", f"{TITLES[plan.goal]}, {METRICS[plan.goal].unit}", ""], [
+        [f"{one.value:g}", "-" if one.goal is None else f"{one.goal:.2f}", one.wrong or "ran"] for one in result.steps],
+        right=(0, 1))
+    if played.version is None:
+        say("\nNothing was changed: no step is far enough above where it started.")
+        return
+    say(f"\n{played.version.reference} was made of it. The rig is as it was.")
+    if played.proof is not None:
+        _show_proof(played)
+
+
+def _show_proof(played: "Played[Any]") -> None:
+    from keenlattice.report.words import headline
+
+    assert played.proof is not None
+    trial = played.proof.result
+    say(f"Against where it started, in {trial.blocks_played} blocks of runs of their own:")
+    say(headline(trial), VERDICT_STYLES[trial.deciding.verdict])

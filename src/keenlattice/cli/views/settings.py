@@ -1,0 +1,44 @@
+"""How settings are shown: all about one, and what holds for it."""
+
+from typing import TYPE_CHECKING
+
+from keenlattice.cli.output import say, table
+from keenlattice.workspace._wording import value_text
+
+if TYPE_CHECKING:
+    from keenlattice.catalog.model import Catalog, Setting
+    from keenlattice.profile.layers import Effective
+
+
+SURE = {"known": "mechanism known", "disputed": "disputed: measure it",
+        "placebo": "placebo, as far as anyone has shown"}
+
+
+def show_setting(one: "Setting") -> None:
+    """All about one setting."""
+    from keenlattice.catalog.values import written
+
+    needs = [*(["rights"] * one.rights), *([f"a restart of the {one.restart}"] * (one.restart != "none"))]
+    moves = [f"{metric} {direction}" for metric, direction in one.moves.items()]
+    whom = {"rig": "the whole rig", "game": "a game, or the whole rig", "device": f"a device: {one.name}@DEVICE"}
+    say(f"{one.name}: {one.title}", "bold")
+    table(["", ""], [row for row in (
+        ["takes", one.allowed() + (", or a formula" if one.is_number else "")],
+        ["stock", written(one.stock, one.unit)], ["set for", whom[one.scope]],
+        ["needs", " and ".join(needs) or "nothing"], ["trades", one.trades], ["inert", one.inert],
+        ["may move", ", ".join(moves) or "nothing"], ["how sure", SURE[one.sure]], ["which when", one.advice],
+        *(["formula", f"{suggestion.formula}   {suggestion.purpose}"] for suggestion in one.suggest)) if row[1]])
+
+
+def value_of(catalog: "Catalog", one: "Effective") -> str:
+    """What holds, and the formula that it comes from, if it does."""
+    from keenlattice.catalog.values import same
+
+    value = "nothing here" if one.problem else value_text(catalog, one.key, one.value)
+    return value if same(one.stored, one.value) else f"{value}  ({one.stored})"
+
+
+def instead_of(catalog: "Catalog", one: "Effective") -> str:
+    """What a value hides, and from which layer."""
+    hidden = [f"{value_text(catalog, one.key, value)} ({layer})" for layer, value in one.shadows]
+    return ", ".join(hidden) + (": no change" if one.in_vain else "")

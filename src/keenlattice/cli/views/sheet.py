@@ -1,0 +1,95 @@
+"""How the sheet of a rig that is changed by hand is shown."""
+
+from typing import TYPE_CHECKING
+
+from keenlattice.cli.output import hint, say
+from keenlattice.errors import BadValue, UsageError
+
+if TYPE_CHECKING:
+    from keenlattice.profile.sheet import Sheet, SheetStep
+    from keenlattice.workspace.sheets import SheetHere
+    from keenlattice.workspace.workspace import Workspace
+
+
+def show_sheet(now: "Sheet") -> None:
+    """The whole sheet, grouped by restart."""
+    from keenlattice.report._sheet_page import heading
+
+    say(f"Run sheet: {now.title}" + f": {now.note}" * bool(now.note), "bold")
+    for restart, steps in now.groups():
+        say(f"\n{heading(restart)}", "bold")
+        for step in steps:
+            show_step(step)
+
+
+def show_step(step: "SheetStep") -> None:
+    """One step: what is there, what to set, why, where, and how to check."""
+    from keenlattice.report._sheet_page import BOX, shown, whom
+
+    state = {"open": "", "said": "  (you say so)", "seen": f"  (you saw {shown(step, step.seen)})"}[step.done]
+    say(f"{BOX[step.done]} {step.number}. {step.title}, {whom(step)}: from {shown(step, step.before)} to "
+        f"{shown(step, step.after)}" + " (takes rights)" * step.rights + state)
+    if step.done == "open":
+        say(f"      where: {step.where}\n      check: {step.check}\n      why:   {step.why}", "dim")
+
+
+def show_what_is_open(now: "Sheet") -> None:
+    """What did not take, and what is still to be done."""
+    from keenlattice.report._sheet_page import shown
+
+    for step in (one for one in now.steps if one.otherwise):
+        say(f"! step {step.number}: you saw {shown(step, step.seen)}, and {shown(step, step.after)} was to be set: "
+            "it did not take")
+    if now.open:
+        say(f"\n{len(now.open)} of {len(now.steps)} steps are open.")
+        first = now.open[0].number
+        hint(f"keen rig sheet --ask; or keen rig sheet --tick {first}, --seen {first}=VALUE; to print it: --out "
+             "sheet.html")
+    else:
+        said = sum(step.done == "said" for step in now.steps)
+        say(f"\nAll {len(now.steps)} steps are done: {len(now.steps) - said} seen, {said} only said. The logbook has "
+            "it; to go back: keen undo --rig byhand")
+
+
+def hand_out(now: "Sheet", what: str = "set") -> None:
+    """A sheet that was written just now."""
+    say()
+    show_sheet(now)
+    say(f"\nNothing is {what} yet: take these steps yourself, and tick them off.")
+    hint("keen rig sheet --ask, or keen rig sheet --out sheet.html to print it")
+
+
+def tick_off(ws: "Workspace", found: "SheetHere", said: list[int], seen: list[str]) -> "SheetHere":
+    """Ticks steps off: those that are said to be done, and those of which it was seen.
+
+    Raises:
+        UsageError: not of the form `STEP=VALUE`; or as `Workspace.tick`.
+    """
+    for number in said:
+        found = ws.tick(number)
+    for text in seen:
+        number_text, equals, value = text.partition("=")
+        if not equals or not number_text.strip().isdecimal():
+            raise UsageError(f"{text!r}: write STEP=VALUE, or STEP=unset")
+        found = ws.tick(int(number_text), value)
+    return found
+
+
+def ask_of_each(ws: "Workspace", found: "SheetHere") -> "SheetHere":
+    """Asks of every open step whether it is done."""
+    import typer
+
+    for step in found.sheet.open if found.sheet else ():
+        show_step(step)
+        while True:
+            answer = typer.prompt("Done? y, n, q to stop here, or what it shows now", default="n").strip()
+            if answer.lower() in ("n", "no", "q"):
+                break
+            try:
+                found = ws.tick(step.number, None if answer.lower() in ("y", "yes") else answer)
+                break
+            except BadValue as error:
+                say(f"! {error}")
+        if answer.lower() == "q":
+            break
+    return found

@@ -1,0 +1,121 @@
+"""How a trial is shown."""
+
+from typing import TYPE_CHECKING
+
+from keenlattice.cli.output import VERDICT_STYLES, hint, say, table
+from keenlattice.cli.views.studies import show_excluded
+
+if TYPE_CHECKING:
+    from keenlattice.study.trial.result import Trial
+    from keenlattice.workspace.claiming import ClaimsHere, Repeated
+    from keenlattice.workspace.played import Pilot, RunsToCome
+
+STYLES = {"holds": "bold green", "does not hold": "bold red", "unclear": "yellow"}
+WARM_UP_FROM_S = 1.0
+RUNS_SHOWN = 8
+
+
+def show_trial(result: "Trial") -> None:
+    """The answer first, then what it rests on."""
+    from keenlattice.report.words import drift_sentence, whole_answer
+
+    say(whole_answer(result), VERDICT_STYLES[result.deciding.verdict])
+    plan = result.plan
+    early = f" of {plan.blocks} planned, settled early" if result.blocks_played < plan.blocks else ""
+    say(f"{result.before} against {result.after} on {result.rig}: {result.blocks_played} blocks{early} of "
+        f"{plan.seconds:g} s runs, seed {plan.seed}; {plan.matters_pct:g} % matter.\n", "dim")
+    show_excluded(result.excluded)
+    show_metrics(result)
+    say(drift_sentence(result), "dim")
+
+
+def show_metrics(result: "Trial") -> None:
+    """The table of a trial's metrics, the one that decides marked."""
+    from keenlattice.report.words import TITLES, amount, percent
+
+    rows = result.metrics
+    table(["", "before", "after", "change, %", "verdict"], [
+        [f"{'>' if one.name == result.plan.decides else ' '} {TITLES[one.name]}, {one.unit}", amount(one, one.before),
+         amount(one, one.after), percent(one)[1].removesuffix(" %"), one.verdict] for one in rows], right=(1, 2, 3))
+    error = 100 * (1 - rows[0].confidence)
+    say(f"> decides, interval at {100 - error:.3g} %; the others share one error of {error:.2g} % among them.", "dim")
+
+
+def hint_after(result: "Trial") -> None:
+    """What a player would do next, after this verdict."""
+    page = "; keen report makes a page of it"
+    hint({"better": f"keen apply {result.after}, to have it so{page}",
+          "worse": f"leave {result.after} be{page}",
+          "no difference that matters": f"leave {result.after} be: it gains nothing{page}",
+          "unclear": f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
+                     f"{result.plan.matters_pct:g} --pilot 8, which says how many blocks would settle it{page}",
+          }[result.deciding.verdict])
+
+
+def show_pilot(found: "Pilot", after: str) -> None:
+    """How noisy runs are, and how many blocks would settle a trial."""
+    from keenlattice.report.words import TITLES
+
+    result = found.trial.result
+    before, plan = result.before, result.plan
+    say(f"{TITLES[found.decides].capitalize()} of {before} against itself: from block to block the ratio of two runs "
+        f"varies by {100 * found.noise_sd:.2g} % (standard deviation, {plan.blocks} blocks).", "bold")
+    if result.deciding.verdict in ("better", "worse"):
+        say(f"! a version came out {result.deciding.verdict} than itself: something else changes while you measure")
+    table(["blocks", "chance to settle", "about"], [
+        [str(one.blocks), f"{100 * one.chance:.0f} %", f"{one.minutes:.0f} min"] for one in found.plans],
+        right=(0, 1, 2))
+    say(f"Settled: the interval lies wholly within {found.matters_pct:g} %, or wholly beyond. The chances are for two "
+        "versions that are alike.", "dim")
+    if found.warm_up_s >= max(WARM_UP_FROM_S, plan.warm_up_s):
+        say(f"Runs begin otherwise than they go on, for {found.warm_up_s:.1f} s: --warm-up {found.warm_up_s:.1f} "
+            "leaves that out.")
+    if found.blocks_to_settle is None:
+        say("No number of blocks up to 1000 would do with four chances in five: let more matter, or play longer runs.")
+        return
+    hint(f"keen trial {before} {after} --blocks {found.blocks_to_settle} --decides {found.decides} --matters "
+         f"{found.matters_pct:g} --seconds {plan.seconds:g}")
+
+
+def show_runs_to_come(found: "RunsToCome") -> None:
+    """What has still to be recorded, in which order."""
+    count = found.recorded + len(found.to_come)
+    say(f"Trial {found.study}, {found.recorded} of {count} runs recorded. Record these, {found.seconds:g} s each, in "
+        "this order:", "bold")
+    table(["run", "block", "with this version on the rig"], [
+        [str(one.place + 1), str(one.block + 1), one.version] for one in found.to_come[:RUNS_SHOWN]], right=(0, 1))
+    if len(found.to_come) > RUNS_SHOWN:
+        say(f"and {len(found.to_come) - RUNS_SHOWN} more", "dim")
+    hint("keen trial --take FILE, after each or with several at once")
+
+
+def show_claims(found: "ClaimsHere") -> None:
+    """What was claimed, and whether it holds here."""
+    for one in found.rules:
+        if one.not_repeated:
+            say(f"Rule {one.rule} was not repeated: {one.not_repeated}", "dim")
+        else:
+            _show_rule(one)
+
+
+def _show_rule(one: "Repeated") -> None:
+    from keenlattice.report.words import TITLES, percent
+    from keenlattice.study.trial.claims import told
+
+    assert one.offered is not None and one.trial is not None
+    result = one.trial.result
+    by_name, here = {metric.name: metric for metric in result.metrics}, {id(each.claim): each for each in one.claims}
+    say(f"Rule {one.rule}: {one.offered.rule.reason or one.offered.rule.game}", "bold")
+    for claim in one.offered.rule.claim:
+        if id(claim) not in here:
+            say(f"  {told(claim)}: not measured in a trial", "dim")
+            continue
+        found, word = by_name[claim.metric], here[id(claim)].here
+        say(f"  claimed: {told(claim)}")
+        for evidence in claim.evidence:
+            say(f"  its author measured {evidence.told()}", "dim")
+        say(f"  here: {TITLES[found.name]} changed by {percent(found)[1]}, so it "
+            + {"holds": "holds on this rig, too", "does not hold": "does not hold on this rig",
+               "unclear": "is unclear here: more blocks would tell"}[word], STYLES[word])
+    plan = result.plan
+    say(f"  {result.blocks_played} blocks of {plan.seconds:g} s runs on {result.rig}, seed {plan.seed}", "dim")

@@ -1,0 +1,132 @@
+"""The ways of running a trial, each with what is shown of it."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from keenlattice.cli.fitting import only
+from keenlattice.cli.output import emit, say
+from keenlattice.cli.progress import progress
+from keenlattice.cli.views.studies import show_recomputed, told_matters
+from keenlattice.cli.views.trial import hint_after, show_claims, show_pilot, show_runs_to_come, show_trial
+from keenlattice.errors import UsageError
+
+if TYPE_CHECKING:
+    import typer
+
+    from keenlattice.study.trial.result import Trial
+    from keenlattice.workspace.played import Played
+    from keenlattice.workspace.workspace import Workspace
+
+PLAN = ("before", "after", "blocks", "seconds", "decides", "matters", "game", "early", "repeats", "warm_up", "seed")
+How = dict[str, Any]
+
+
+@dataclass
+class Ways:
+    """What `keen trial` may be asked for.
+
+    Args:
+        game: what is played, if it was said.
+        figure: where it is drawn, if it is.
+        json: whether results are printed as JSON.
+    """
+
+    ws: "Workspace"
+    game: str | None
+    figure: Path | None
+    json: bool
+
+    def play(self, before: str, after: str, matters: str, how: How) -> None:
+        """Plays it now."""
+        pct = told_matters(self.ws, matters, how["decides"], before, self.json)
+        with progress(f"{how['blocks']} blocks of two runs", self.json) as told:
+            played = self.ws.trial(before, after, game=self.game, progress=told, matters=pct, **how)
+        self._finished(played)
+
+    def resume(self) -> None:
+        """Goes on with one that was stopped."""
+        with progress("what is left of it", self.json) as told:
+            played = self.ws.resume("trial", progress=told)
+        if not self.json:
+            result = played.result
+            say(f"Trial {played.number}, gone on with: {result.before} against {result.after}.", "dim")
+        self._finished(played)
+
+    def take(self, files: list[Path], columns: str) -> None:
+        """Takes recordings of one whose runs the player records."""
+        from keenlattice.workspace.played import RunsToCome
+
+        found = self.ws.take(files, columns)
+        if not isinstance(found, RunsToCome):
+            self._finished(found)
+        elif self.json:
+            emit(found)
+        else:
+            show_runs_to_come(found)
+
+    def plan_files(self, before: str, after: str, matters: str, how: How) -> None:
+        """Plans one whose runs the player records."""
+        pct = told_matters(self.ws, matters, how["decides"], before, self.json)
+        plan = self.ws.trial_plan(before, after, matters=pct, **how)
+        found = self.ws.trial_from_files(before, after, plan, self.game)
+        emit(found) if self.json else show_runs_to_come(found)
+
+    def pilot(self, before: str, after: str, blocks: int, matters: str, how: How) -> None:
+        """Plays a version against itself first."""
+        pct = told_matters(self.ws, matters, how["decides"], before, self.json)
+        plan = self.ws.trial_plan(before, after, matters=pct, **how)
+        with progress(f"{blocks} blocks of two runs", self.json) as told:
+            found = self.ws.pilot(before, after, plan, blocks, self.game, told)
+        emit(found) if self.json else show_pilot(found, self.ws.find(after).reference)
+
+    def repeat_claims(self, file: Path, how: How) -> None:
+        """Repeats what a pack claims."""
+        from keenlattice.study.trial.plan import TrialPlan
+        from keenlattice.workspace._studying import seeded
+
+        with progress(f"the claims of {file.name}", self.json) as told:
+            found = self.ws.repeat_claims(file, TrialPlan(**seeded(how)), self.game, told)
+        emit(found) if self.json else show_claims(found)
+
+    def recompute(self, number: int) -> None:
+        """Computes one again from its captures."""
+        found = self.ws.recompute(number, "trial")
+        emit(found) if self.json else show_recomputed(found)
+
+    def _finished(self, played: "Played[Trial]") -> None:
+        if self.figure:
+            played.figure().save(self.figure)
+        if self.json:
+            emit(played)
+            return
+        show_trial(played.result)
+        if self.figure:
+            say(f"\nfigure: {self.figure}")
+        hint_after(played.result)
+
+
+def check_what_goes_together(ctx: "typer.Context") -> None:
+    """There are several ways of running a trial; each takes what it can use.
+
+    Raises:
+        UsageError: an option does not go with the way that was chosen; or no versions were given.
+    """
+    said = ctx.params
+    if said["again"] is not None:
+        only(ctx, "--again", "again")
+    elif said["claims"] is not None:
+        only(ctx, "--claims", "claims", "blocks", "seconds", "game", "early", "repeats", "warm_up", "seed")
+    elif said["take"]:
+        only(ctx, "--take", "take", "by", "figure")
+    elif said["resume"]:
+        only(ctx, "--resume", "resume", "figure")
+    elif said["pilot"] is not None:
+        only(ctx, "--pilot", "pilot", *(one for one in PLAN if one not in ("blocks", "early")))
+    elif said["from_files"]:
+        only(ctx, "--from-files", "from_files", *PLAN)
+    else:
+        only(ctx, "a trial that is played now", "figure", *PLAN)
+    if not (said["before"] and said["after"]) and not any(
+            said[way] not in (None, False, []) for way in ("again", "claims", "take", "resume")):
+        raise UsageError("a trial takes two versions: keen trial BEFORE AFTER; or --resume, --take or --again")

@@ -1,0 +1,106 @@
+"""The captures beside a logbook's file, and the column maps of recordings."""
+
+import json
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from keenlattice.errors import BookError
+from keenlattice.logbook import _rows as read
+from keenlattice.logbook._schema import plain_errors
+from keenlattice.logbook.file import BookFile, not_a_link, now
+
+if TYPE_CHECKING:
+    from keenlattice.measure.capture import Capture
+
+CAPTURES, SETTINGS = "captures", "settings"
+STRAY_AFTER_S = 3600.0
+
+
+class Captures(BookFile):
+    """What keeps captures, and finds them."""
+
+    def keep_capture(self, capture: "Capture", rig: str, game: str, version: str) -> str:
+        """Writes a capture into the logbook; returns its file name."""
+        import secrets
+
+        from keenlattice.measure.parquet import write_capture
+
+        at = now()
+        name = f"{game}-{at[:19].replace(':', '')}-{secrets.token_hex(4)}.parquet"
+        about: Mapping[str, Any] = {**capture.about, "rig": rig, "game": game, "version": version, "time": at}
+        self.check_writable()
+        with plain_errors(self.folder):
+            self._captures().mkdir(exist_ok=True)
+        write_capture(replace(capture, about=about), self._captures() / name)
+        self.insert("INSERT INTO captures (file, time, rig, game, version, about) VALUES (?, ?, ?, ?, ?, ?)",
+                    name, at, rig, game, version, json.dumps(about))
+        return name
+
+    def capture(self, name: str) -> "Capture":
+        """The capture of that file name.
+
+        Raises:
+            CaptureError: it is gone, or was cut short.
+            BookError: it is a link, or no file of this folder.
+        """
+        from keenlattice.measure.parquet import read_capture
+
+        if not read.FILE_NAME.fullmatch(name):
+            raise BookError(f"the logbook {self.folder}: {name!r} cannot be a capture's name")
+        return read_capture(not_a_link(self._captures() / name))
+
+    def _captures(self) -> Path:
+        return not_a_link(self.folder / CAPTURES)
+
+    @property
+    def own_settings(self) -> Path:
+        """The folder of the player's own catalog files.
+
+        Raises:
+            BookError: it is a link.
+        """
+        return not_a_link(self.folder / SETTINGS)
+
+    def collect_strays(self) -> int:
+        """Removes what killed processes have left among the captures: files half written, or in no row of any run.
+
+        Returns: how many there were. What is younger than STRAY_AFTER_S may be at work, and stays.
+        """
+        self.check_writable()
+        with plain_errors(self.folder):
+            known = {*self.rows(lambda row: str(row["file"]), "SELECT file FROM captures")}
+            old = time.time() - STRAY_AFTER_S
+            strays = [path for path in (self._captures().iterdir() if self._captures().is_dir() else ())
+                      if path.name not in known and ".parquet" in path.name and _made(path) < old]
+            for path in strays:
+                path.unlink(missing_ok=True)
+            return len(strays)
+
+    def captures_of(self, rig: str, game: str, *versions: str) -> list[str]:
+        """The file names of the captures that say to be of one of some versions, the newest first."""
+        return self.rows(
+            lambda row: read.text(row, "file", read.FILE_NAME),
+            f"SELECT file FROM captures WHERE rig = ? AND game = ? AND version IN ({', '.join('?' * len(versions))}) "
+            "ORDER BY rowid DESC", rig, game, *versions)
+
+    def keep_map(self, name: str, header: Sequence[str], columns: Mapping[str, Any]) -> None:
+        """Keeps a column map under its name, with the header of the files that it is for."""
+        self.insert("INSERT OR REPLACE INTO maps (name, header, map) VALUES (?, ?, ?)", name, json.dumps(list(header)),
+                    json.dumps(dict(columns)))
+
+    def maps(self) -> dict[str, tuple[list[str], dict[str, Any]]]:
+        """The column maps by name: the header that each is for, and its fields."""
+        return dict(self.rows(lambda row: (read.text(row, "name", read.PROFILE), (read.texts_in(row, "header"),
+                                                                                 read.table_in(row, "map"))),
+                              "SELECT name, header, map FROM maps ORDER BY name"))
+
+
+def _made(path: Path) -> float:
+    """When a file was written; one that another process has just finished with, and that is gone, is young."""
+    try:
+        return path.lstat().st_mtime
+    except FileNotFoundError:
+        return time.time()

@@ -1,0 +1,129 @@
+"""Studies in the logbook: what was planned, and every run as soon as it is played, so that none is ever lost.
+
+A study of any kind is a plan, its runs, and, once it is through, its result.
+"""
+
+import json
+import re
+import sqlite3
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from keenlattice.errors import UsageError
+from keenlattice.logbook import _rows as read
+from keenlattice.logbook.book import Logbook
+from keenlattice.logbook.file import now
+
+if TYPE_CHECKING:
+    from keenlattice.measure.capture import Capture
+
+
+KIND = re.compile(r"[a-z]{1,20}")
+
+@dataclass(frozen=True)
+class KeptRun:
+    """One run of a study, as the logbook has it: `file` is its capture's, "" if nothing was recorded."""
+
+    place: int
+    arm: str
+    seed: int
+    file: str
+    excluded: str
+
+
+@dataclass(frozen=True)
+class Study:
+    """A study: `plan` and `result` as its kind has them, JSON types only; `result` is None until it is through."""
+
+    number: int
+    time: str
+    rig: str
+    kind: str
+    plan: dict[str, Any]
+    result: dict[str, Any] | None
+
+
+def begin_study(book: Logbook, rig: str, kind: str, plan: Mapping[str, Any], before: str, after: str) -> Study:
+    """Writes down what is planned, before the first run.
+
+    Args:
+        before, after: the references of the first and the last version that it is about, by which it is found.
+    """
+    time = now()
+    number = book.insert("INSERT INTO studies (time, rig, kind, plan, before, after) VALUES (?, ?, ?, ?, ?, ?)", time,
+                         rig, kind, json.dumps(dict(plan)), before, after)
+    return Study(number, time, rig, kind, dict(plan), None)
+
+
+def add_run(book: Logbook, study: Study, run: KeptRun) -> None:
+    """Writes down a run that was played, whether it counts or not."""
+    book.insert("INSERT INTO runs (study, place, arm, seed, file, excluded) VALUES (?, ?, ?, ?, ?, ?)",
+                study.number, run.place, run.arm, run.seed, run.file, run.excluded)
+
+
+def end_study(book: Logbook, study: Study, result: Mapping[str, Any]) -> None:
+    """Writes down what came out."""
+    book.insert("UPDATE studies SET result = ? WHERE number = ?", json.dumps(dict(result)), study.number)
+
+
+def studies(book: Logbook, rig: str) -> list[Study]:
+    """All studies on a rig, the newest first."""
+    return book.rows(_study, "SELECT * FROM studies WHERE rig = ? ORDER BY number DESC", rig)
+
+
+def trials_between(book: Logbook, before: str, after: str) -> list[Study]:
+    """The trials of two versions (their references) that are through, on whatever rig, the newest first."""
+    return book.rows(_study, "SELECT * FROM studies WHERE before = ? AND after = ? AND kind = 'trial' "
+                     "AND result IS NOT NULL ORDER BY number DESC", before, after)
+
+
+def _study(row: sqlite3.Row) -> Study:
+    return Study(read.whole(row, "number"), read.text(row, "time", read.TIME), read.text(row, "rig", read.RIG),
+                 read.text(row, "kind", KIND), read.table_in(row, "plan"),
+                 None if row["result"] is None else read.table_in(row, "result", finite=False))
+
+
+def study(book: Logbook, rig: str, number: int | None, kind: str) -> Study:
+    """A study of a kind by its number; without one, the newest that is not through.
+
+    Raises:
+        UsageError: there is none.
+    """
+    of_kind = [one for one in studies(book, rig) if one.kind == kind]
+    if number is None:
+        waiting = [one for one in of_kind if one.result is None]
+        if not waiting:
+            raise UsageError(f"no {kind} on {rig} was left unfinished")
+        return waiting[0]
+    for one in of_kind:
+        if one.number == number:
+            return one
+    raise UsageError(f"there is no {kind} {number} on {rig}; there are "
+                     f"{', '.join(str(one.number) for one in of_kind[:8]) or 'none yet'}")
+
+
+def runs_of(book: Logbook, one: Study) -> list[KeptRun]:
+    """The runs of a study, in the order in which they were played."""
+    return book.rows(_run, "SELECT * FROM runs WHERE study = ? ORDER BY rowid", one.number)
+
+
+def _run(row: sqlite3.Row) -> KeptRun:
+    return KeptRun(read.whole(row, "place"), read.text(row, "arm"), read.whole(row, "seed"),
+                   read.text(row, "file", read.FILE_NAME) if row["file"] else "", read.text(row, "excluded"))
+
+
+def done_of(book: Logbook, one: Study) -> "dict[int, Capture]":
+    """The captures of the runs that count, by their place in the plan."""
+    return {run.place: book.capture(run.file) for run in runs_of(book, one) if not run.excluded}
+
+
+def failed_of(book: Logbook, one: Study) -> "dict[int, Capture]":
+    """A capture without frames for every place at which a run went wrong and none counts."""
+    import numpy as np
+
+    from keenlattice.measure.capture import Capture
+
+    counted = {run.place for run in runs_of(book, one) if not run.excluded}
+    return {run.place: Capture(np.empty(0), about={"excluded": run.excluded}) for run in runs_of(book, one)
+            if run.place not in counted}

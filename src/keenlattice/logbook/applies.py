@@ -1,0 +1,117 @@
+"""What was done to rigs: applies, chores, undos, and the sheets that were worked through."""
+
+import json
+import sqlite3
+from dataclasses import dataclass
+
+from keenlattice.errors import UnknownName
+from keenlattice.logbook import _rows as read
+from keenlattice.logbook.file import BookFile, now
+from keenlattice.profile.sheet import Sheet
+
+KINDS = ("apply", "adopt", "chore", "undo", "done", "part")
+
+
+@dataclass(frozen=True)
+class Apply:
+    """One thing that was done to a rig.
+
+    Args:
+        kind: "apply", "adopt" (a version that was made of what the rig held), "chore", "undo", "done" for a
+            chore that nothing brings back, or "part" for a run sheet that was given up half-way.
+        profile, version: what was applied, of whom; empty for a chore.
+        what: in words, for a chore or an undo.
+        target: for an undo, the number of the restore point that it went back to.
+        token: the name of its restore point among the user's state (see `restore`); empty if it wrote nothing.
+    """
+
+    number: int
+    time: str
+    rig: str
+    kind: str
+    profile: str
+    version: str
+    what: str
+    target: int | None
+    token: str
+
+    @property
+    def title(self) -> str:
+        """As it is told to a player: `brass-orbit@1a2b3c4d`, or the chore's name."""
+        return self.what or f"{self.profile}@{self.version[:8]}"
+
+
+class Applies(BookFile):
+    """What remembers what was done to rigs."""
+
+    def add_apply(self, rig: str, *, kind: str, profile: str, version: str, what: str = "", target: int | None = None,
+                  token: str = "") -> int:
+        """Remembers what was done to a rig (see `Apply`); returns its number."""
+        return self.insert(
+            "INSERT INTO applies (time, rig, kind, profile, version, what, target, token) "
+            "VALUES (?, ?, ?, ?, ?, ?, ?, ?)", now(), rig, kind, profile, version, what, target, token)
+
+    def knows(self, token: str) -> bool:
+        """Whether the change of that token has been remembered."""
+        return bool(self.rows(tuple, "SELECT 1 FROM applies WHERE token = ? AND token != ''", token))
+
+    def done_to(self, rig: str) -> list[Apply]:
+        """All that was done to a rig, oldest first."""
+        return self.rows(_apply, "SELECT * FROM applies WHERE rig = ? AND undone IS NULL ORDER BY number", rig)
+
+    def in_force(self, rig: str) -> list[Apply]:
+        """What was done to a rig and has not been undone, oldest first.
+
+        An undo to a restore point brings back what was in force there; so an undo can be undone like anything else.
+        """
+        force: list[Apply] = []
+        before: dict[int, list[Apply]] = {}
+        done = self.done_to(rig)
+        targets = {one.target for one in done}
+        for one in done:
+            if one.number in targets:
+                before[one.number] = list(force)
+            if one.kind == "undo":
+                force = list(before.get(one.target or 0, ()))
+            elif one.kind != "done":
+                force.append(one)
+        return force
+
+    def since(self, rig: str, number: int) -> list[Apply]:
+        """Whatever was done to a rig from a restore point on, newest first.
+
+        Raises:
+            UnknownName: the rig has no restore point of that number.
+        """
+        found = [one for one in reversed(self.done_to(rig)) if one.number >= number]
+        if not found or found[-1].number != number:
+            raise UnknownName("restore point", str(number), (), "see `keen undo --list`")
+        return found
+
+    def last_apply(self, rig: str, profile: str | None = None) -> Apply | None:
+        """The newest of what is in force on a rig; of one profile, if given."""
+        return next((one for one in reversed(self.in_force(rig)) if profile in (None, one.profile)
+                     and one.kind != "part"), None)
+
+    def add_sheet(self, rig: str, sheet: Sheet) -> None:
+        """Keeps a run sheet that was worked through, with what was said and what was seen of each step."""
+        self.insert("INSERT INTO sheets (time, rig, sheet) VALUES (?, ?, ?)", now(), rig, json.dumps(sheet.to_json()))
+
+    def sheets(self, rig: str) -> list[Sheet]:
+        """The run sheets of a rig that were worked through, newest first."""
+        return self.rows(_sheet, "SELECT sheet FROM sheets WHERE rig = ? ORDER BY number DESC", rig)
+
+
+def _sheet(row: sqlite3.Row) -> Sheet:
+    try:
+        return Sheet.from_json(read.table_in(row, "sheet"))
+    except ValueError:
+        raise read.Damaged("sheet") from None
+
+
+def _apply(row: sqlite3.Row) -> Apply:
+    if row["kind"] not in KINDS or (row["target"] is not None and not isinstance(row["target"], int)):
+        raise read.Damaged("kind")
+    return Apply(read.whole(row, "number"), read.text(row, "time", read.TIME), read.text(row, "rig", read.RIG),
+                 row["kind"], read.profile(row), read.text(row, "version", read.ID) if row["version"] else "",
+                 read.text(row, "what"), row["target"], read.text(row, "token", read.TOKEN))

@@ -1,0 +1,353 @@
+"""The columns of a recording as arrays: from CSV and its kin, JSON Lines or Parquet, packed or not."""
+
+import io
+import json
+from array import array
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import islice
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keenlattice.errors import CaptureError
+from keenlattice.measure._header import header_of, kind_of
+from keenlattice.measure._layout import (
+    COMMENT,
+    MOST_BYTES,
+    OPENERS,
+    UNREADABLE,
+    Layout,
+    cells_of,
+    layout_of,
+    opened,
+)
+from keenlattice.measure.capture import Floats
+
+RELEASE_EVERY = 32  # batches
+LONGEST_LINE = 2**20
+MOST_ROWS = 50_000_000     # of a Parquet file that is taken whole: a few bytes of it may stand for any number
+LEAST_UNPACKED, MOST_TIMES_PACKED, MOST_PACKED_ROWS = 16 * 2**20, 60, 1_000_000
+
+Texts = NDArray[np.object_]
+
+
+@dataclass(frozen=True)
+class Rows:
+    """Columns of a file.
+
+    Args:
+        numbers: name to values, NaN where there is no number; shape (rows,).
+        texts: name to texts; shape (rows,).
+        row: where each row is in the file, counted from 1 as an editor does; None if it is simply `first` onwards.
+        first: the line of the first row.
+        unreadable: the lines that were no row of data, with what they hold instead.
+    """
+
+    numbers: dict[str, Floats]
+    texts: dict[str, Texts]
+    row: NDArray[np.int64] | None
+    first: int
+    unreadable: tuple[tuple[int, str], ...] = ()
+
+    def line(self, index: int) -> int:
+        """Where a row is in the file."""
+        return self.first + index if self.row is None else int(self.row[index])
+
+
+def read_rows(path: Path, numbers: Sequence[str], texts: Sequence[str], *, exact: bool = False) -> Rows:
+    """Reads some columns of a file.
+
+    Args:
+        exact: whether the number of every line is to be known; else lines that are empty may not be counted.
+
+    Raises:
+        CaptureError: it cannot be read, or lacks one of them.
+    """
+    kind, layout = _known(path, numbers, texts)
+    if path.stat().st_size > MOST_BYTES:
+        raise _too_large(path)
+    if kind == "parquet":
+        return _of_arrow(_parquet(path, [*numbers, *texts]), path, numbers, texts, 1)
+    if layout is None:
+        return next(_in_pieces(_rows_of_json(path, numbers, texts, MOST_BYTES), numbers, texts, None))
+    quick = None if exact else _quickly(path, layout, numbers, texts)
+    lines = _rows_of_text(path, layout, numbers, texts, MOST_BYTES)
+    return quick or next(_in_pieces(lines, numbers, texts, None))
+
+
+def _known(path: Path, numbers: Sequence[str], texts: Sequence[str]) -> tuple[str, Layout | None]:
+    """What kind of file it is, how a text is laid out; all columns are there."""
+    kind = kind_of(path)
+    layout = layout_of(path) if kind == "text" else None
+    header = layout.header if layout else header_of(path)[0]
+    missing = [name for name in (*numbers, *texts) if name not in header]
+    if missing:
+        raise CaptureError(f"{path} has no column {missing[0]!r}; it has {', '.join(header)}")
+    return kind, layout
+
+
+def _parquet(path: Path, columns: list[str]) -> Any:
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    check_rows(path)
+    try:
+        return pq.read_table(path, columns=columns)
+    except (OSError, pa.ArrowException) as error:
+        raise CaptureError(f"cannot read {path}: {str(error).splitlines()[0]}; it may have been cut short") from None
+
+
+def check_rows(path: Path) -> None:
+    """Whether a Parquet file has no more rows than can be taken whole, before any is read.
+
+    Raises:
+        CaptureError: it has, or cannot be read.
+    """
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    try:
+        told = pq.read_metadata(path)
+    except (OSError, pa.ArrowException) as error:
+        raise CaptureError(f"cannot read {path}: {str(error).splitlines()[0]}; it may have been cut short") from None
+    size = sum(told.row_group(group).total_byte_size for group in range(told.num_row_groups))
+    if told.num_rows > MOST_ROWS or size > MOST_BYTES:
+        raise CaptureError(f"{path} holds {told.num_rows} rows, {size >> 20} MiB unpacked: too many to be taken whole; "
+                           "keen ingest --in-pieces tells its metrics")
+
+
+def _as_floats(column: Any, path: Path, name: str) -> Floats:
+    try:
+        return np.asarray(column.to_numpy(zero_copy_only=False), dtype=np.float64)
+    except (ValueError, TypeError):
+        raise CaptureError(f"{path}: the column {name} holds no numbers") from None
+
+
+def _unquoted(values: Sequence[Any]) -> Texts:
+    return np.array(["" if value is None else str(value).strip().strip('"') for value in values], dtype=object)
+
+
+def _as_texts(values: Sequence[Any]) -> Texts:
+    return np.array(["" if value is None else str(value) for value in values], dtype=object)
+
+
+def _quickly(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence[str]) -> Rows | None:
+    """The common case: every row is data. None if it is not so."""
+    import pyarrow as pa
+    from pyarrow import csv
+
+    if not _may_be_plain(path, layout):
+        return None
+    try:
+        table = csv.read_csv(str(path), **_arrow_options(layout, numbers, texts))
+        words = {name: _unquoted(table[name].to_pylist()) for name in texts}
+        batches = table.to_batches()
+        del table
+        found = _emptied(batches, numbers)
+        if any(np.isnan(values.min()) or np.isinf(values.max()) for values in found.values() if values.size):
+            return None
+        return Rows(found, words, None, layout.skip + 1)
+    except (pa.ArrowException, OSError, UnicodeError, KeyError):
+        return None
+
+
+def _emptied(batches: list[Any], numbers: Sequence[str]) -> dict[str, Floats]:
+    """Columns out of batches, each of which is let go once it is copied: there are never two of everything."""
+    import pyarrow as pa
+
+    found = {name: np.empty(sum(batch.num_rows for batch in batches)) for name in numbers}
+    at = 0
+    for count, batch in enumerate(iter(lambda: batches.pop(0) if batches else None, None)):
+        for name, values in found.items():
+            values[at:at + batch.num_rows] = batch.column(name).to_numpy(zero_copy_only=False)
+        at += batch.num_rows
+        if count % RELEASE_EVERY == 0:
+            pa.default_memory_pool().release_unused()
+    return found
+
+
+def _may_be_plain(path: Path, layout: Layout) -> bool:
+    return bool(layout.delimiter) and layout.delimiter != " " and not layout.encoding.startswith("utf-16") \
+        and path.suffix.lower() not in OPENERS  # what is unpacked has to be bounded on the way
+
+
+def _arrow_options(layout: Layout, numbers: Sequence[str], texts: Sequence[str]) -> dict[str, Any]:
+    import pyarrow as pa
+    from pyarrow import csv
+
+    types = {**dict.fromkeys(numbers, pa.float64()), **dict.fromkeys(texts, pa.string())}
+    return {"read_options": csv.ReadOptions(column_names=list(layout.header), skip_rows=layout.skip,
+                                            encoding="utf8" if layout.encoding == "utf-8" else layout.encoding),
+            # a quote begins nothing here, as in the exact reader: a stray one would swallow lines
+            "parse_options": csv.ParseOptions(delimiter=layout.delimiter, quote_char=False),
+            "convert_options": csv.ConvertOptions(include_columns=[*numbers, *texts], decimal_point=layout.decimal,
+                                                  column_types=types)}
+
+
+def _too_large(path: Path) -> CaptureError:
+    return CaptureError(f"{path} is too large to be taken whole (over {MOST_BYTES >> 30} GiB, or packed over "
+                        f"{MOST_PACKED_ROWS:,} rows or {MOST_TIMES_PACKED} times its size); "
+                        "keen ingest --in-pieces tells its metrics")
+
+
+def _lines(path: Path, layout: Layout, most: int | None) -> Iterator[str]:
+    """The lines of a text file, never more of it than `most` bytes."""
+    taken = 0
+    try:
+        with opened(path) as raw:
+            raw.read(layout.bom)
+            packed, whole = path.suffix.lower() in OPENERS, most is not None
+            if packed:  # what unpacks to thousands of times its size is no recording
+                bound = max(LEAST_UNPACKED, MOST_TIMES_PACKED * path.stat().st_size)
+                most = bound if most is None else min(most, bound)
+            text = io.TextIOWrapper(raw, layout.encoding, errors="replace", newline=None)
+            for number, line in enumerate(iter(lambda: text.readline(LONGEST_LINE + 1), "")):
+                if whole and packed and number > MOST_PACKED_ROWS:
+                    raise _too_large(path)
+                if len(line) > LONGEST_LINE:
+                    raise CaptureError(f"{path} has a line of more than {LONGEST_LINE >> 20} MB: that is no recording")
+                taken += len(line)
+                if most is not None and taken > most:
+                    raise _too_large(path)
+                yield line.rstrip("\n")
+    except UNREADABLE as error:
+        raise CaptureError(f"cannot read {path}: {str(error) or 'it was cut short'}") from None
+
+
+class NotPlain(Exception):
+    """A text file that is not rows of data alone: it has to be read line by line."""
+
+
+def row_pieces(path: Path, numbers: Sequence[str], texts: Sequence[str], rows: int, *, plain: bool) -> Iterator[Rows]:
+    """Reads some columns of a file piece by piece.
+
+    Args:
+        rows: about as many in a piece.
+        plain: whether a text file may be read the quick way, which takes rows of data alone.
+
+    Raises:
+        NotPlain: it does not.
+        CaptureError: it cannot be read, or lacks one of the columns.
+    """
+    kind, layout = _known(path, numbers, texts)
+    if kind == "parquet":
+        yield from _parquet_pieces(path, numbers, texts, rows)
+    elif layout is not None and plain:
+        yield from _plain_pieces(path, layout, numbers, texts)
+    else:
+        lines = _rows_of_json(path, numbers, texts) if layout is None else _rows_of_text(path, layout, numbers, texts)
+        yield from _in_pieces(lines, numbers, texts, rows)
+
+
+def _parquet_pieces(path: Path, numbers: Sequence[str], texts: Sequence[str], rows: int) -> Iterator[Rows]:
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    first = 1
+    try:
+        for batch in pq.ParquetFile(path).iter_batches(batch_size=rows, columns=[*numbers, *texts]):
+            yield _of_arrow(batch, path, numbers, texts, first)
+            first += batch.num_rows
+    except (OSError, pa.ArrowException) as error:
+        raise CaptureError(f"cannot read {path}: {str(error).splitlines()[0]}; it may have been cut short") from None
+
+
+def _plain_pieces(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence[str]) -> Iterator[Rows]:
+    import pyarrow as pa
+    from pyarrow import csv
+
+    if not _may_be_plain(path, layout):
+        raise NotPlain
+    first = layout.skip + 1
+    try:
+        for batch in csv.open_csv(str(path), **_arrow_options(layout, numbers, texts)):
+            found = _of_arrow(batch, path, numbers, texts, first)
+            if any(not np.isfinite(values).all() for values in found.numbers.values()):
+                raise NotPlain
+            yield found
+            first += batch.num_rows
+    except (pa.ArrowException, OSError, UnicodeError, KeyError):
+        raise NotPlain from None
+
+
+def _of_arrow(batch: Any, path: Path, numbers: Sequence[str], texts: Sequence[str], first: int) -> Rows:
+    return Rows({name: _as_floats(batch.column(name), path, name) for name in numbers},
+                {name: _unquoted(batch.column(name).to_pylist()) for name in texts}, None, first)
+
+
+Row = tuple[int, list[float], list[str], str]
+"""A line's number, its numbers, its texts; and what it is instead, if it is no row of data."""
+
+
+def _in_pieces(lines: Iterator[Row], numbers: Sequence[str], texts: Sequence[str], rows: int | None) -> Iterator[Rows]:
+    """Lines gathered into columns; all of them into one piece if `rows` is None."""
+    while True:
+        values = [array("d") for _ in numbers]  # a list would take four times the memory
+        words: list[list[str]] = [[] for _ in texts]
+        where = array("q")
+        odd: list[tuple[int, str]] = []
+        for number, cells, text_cells, wrong in islice(lines, rows):
+            if wrong:
+                odd.append((number, wrong))
+                continue
+            for column, value in zip(values, cells, strict=True):
+                column.append(value)
+            for column_of_texts, text in zip(words, text_cells, strict=True):
+                column_of_texts.append(text)
+            where.append(number)
+        if rows is not None and not where and not odd:
+            return
+        yield Rows({name: np.array(column, dtype=np.float64) for name, column in zip(numbers, values, strict=True)},
+                   {name: _as_texts(column) for name, column in zip(texts, words, strict=True)},
+                   np.array(where, dtype=np.int64), where[0] if where else 1, tuple(odd))
+        if rows is None:
+            return
+
+
+def _rows_of_text(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence[str],
+                  most: int | None = None) -> Iterator[Row]:
+    """Whatever a recorder may have written between its rows: comments, headers anew, empty cells, half a last line."""
+    where = {name: number for number, name in enumerate(layout.header)}
+    of_numbers, of_texts = [where[name] for name in numbers], [where[name] for name in texts]
+    for number, line in enumerate(_lines(path, layout, most), 1):
+        if number <= layout.skip or not line.strip() or line.startswith(COMMENT):
+            continue
+        cells = cells_of(line, layout.delimiter)
+        if tuple(cells) == layout.header:
+            continue  # a recorder that was started again into the same file
+        if len(cells) != len(layout.header):
+            yield number, [], [], f"{len(cells)} cells instead of {len(layout.header)}"
+            continue
+        yield (number, [_number(cells[one], layout.decimal) for one in of_numbers], [cells[one] for one in of_texts],
+               "")
+
+
+def _number(cell: str, decimal: str) -> float:
+    try:
+        return float(cell.replace(",", ".") if decimal == "," else cell)
+    except ValueError:
+        return float("nan")
+
+
+def _rows_of_json(path: Path, numbers: Sequence[str], texts: Sequence[str], most: int | None = None) -> Iterator[Row]:
+    for number, line in enumerate(_lines(path, Layout("utf-8-sig", 0, "", ".", 0, (), ()), most), 1):
+        if not line.strip():
+            continue
+        try:
+            record = json.loads(line)
+        except (ValueError, RecursionError):
+            record = None
+        if not isinstance(record, dict):
+            yield number, [], [], "no JSON object"
+            continue
+        yield (number, [_json_number(record.get(name)) for name in numbers],
+               ["" if record.get(name) is None else str(record[name]) for name in texts], "")
+
+
+def _json_number(value: Any) -> float:
+    if isinstance(value, int | float) and not isinstance(value, bool) and abs(value) < 1e300:
+        return float(value)
+    return _number(str(value), ".")

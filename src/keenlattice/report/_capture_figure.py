@@ -1,0 +1,50 @@
+"""One figure for a capture: its course with the stutters marked, how long the slowest frames are, latency, stages."""
+
+from typing import TYPE_CHECKING
+
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.course import periodic_hitches
+from keenlattice.report._frames import quantile_curves, recurring, stutters_marked
+from keenlattice.report.latency import latency_histogram, stage_budget
+from keenlattice.report.style import AFTER, BEFORE, INK, headed, nothing, plain
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+
+def capture_figure(capture: Capture, title: str) -> "Figure":
+    """The figure of one run, 1280 x 800 pixels."""
+    hitches = periodic_hitches(capture)
+    told = (f"{capture.frame_ms.size} frames in {capture.seconds:.1f} s, {capture.click_ms.size} clicks"
+            + ("" if hitches else ", no hitches at a steady period") + ". One run describes; it proves nothing.")
+    figure = headed(title, told)
+    stutters_marked(figure.add_axes((0.06, 0.56, 0.57 if hitches else 0.915, 0.29)), capture)
+    if hitches:
+        recurring(figure.add_axes((0.70, 0.56, 0.275, 0.29)), capture)
+    grid = figure.add_gridspec(1, 3, left=0.06, right=0.975, top=0.43, bottom=0.085, wspace=0.28)
+    quantile_curves(figure.add_subplot(grid[0, 0]), {"": capture})
+    latency_histogram(figure.add_subplot(grid[0, 1]), capture)
+    last = figure.add_subplot(grid[0, 2])
+    if capture.stage_ms:
+        stage_budget(last, {"": capture})
+    else:
+        stage_shares(last, capture)
+    return figure
+
+
+def stage_shares(axes: "Axes", capture: Capture) -> "Axes":
+    """Mean time of the CPU and the GPU stage beside the frame's own; what is near the frame's is what it waits for."""
+    plain(axes, "Frame time and its stages, on average", "ms", "")
+    rows = [("frame", capture.frame_ms, INK), ("GPU stage", capture.gpu_ms, AFTER),
+            ("CPU stage", capture.cpu_ms, BEFORE)]
+    if not capture.gpu_ms.size and not capture.cpu_ms.size:
+        return nothing(axes, "stage times not recorded")
+    for row, (_, values, colour) in enumerate(rows):
+        mean = float(values.mean()) if values.size else 0.0
+        axes.barh(row, mean, height=0.55, color=colour, alpha=0.65)
+        axes.annotate(f"{mean:.1f}" if values.size else "not recorded", (mean, row), xytext=(4, 0),
+                      textcoords="offset points", fontsize=9, color=INK, va="center")
+    axes.set_yticks(range(len(rows)), [name for name, *_ in rows], fontsize=9)
+    axes.set_xlim(0, 1.2 * max(float(values.mean()) for _, values, _ in rows if values.size))
+    return axes

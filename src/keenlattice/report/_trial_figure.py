@@ -1,0 +1,76 @@
+"""One figure for a trial: frame times of both versions over time and as distributions, latency, the intervals."""
+
+import textwrap
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from keenlattice.measure.capture import Capture, Floats
+from keenlattice.report._forest import Row, forest, reach_of
+from keenlattice.report._frames import distribution, frame_times
+from keenlattice.report.style import AFTER, BEFORE, INK, new_figure, plain
+from keenlattice.report.words import TITLES, headline, percent
+from keenlattice.study.trial.result import Trial
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+
+def trial_figure(result: Trial, before: Sequence[Capture], after: Sequence[Capture]) -> "Figure":
+    """The figure of a trial's `result`, 1280 x 800 pixels.
+
+    Args:
+        before, after: the captures of either version, one per block, in the order of the blocks.
+    """
+    figure = new_figure()
+    top = figure.add_gridspec(2, 2, left=0.06, right=0.975, top=0.85, bottom=0.5, hspace=0.5, wspace=0.16,
+                              width_ratios=(1.25, 1))
+    low = figure.add_gridspec(1, 2, left=0.06, right=0.865, top=0.4, bottom=0.075, wspace=0.42,
+                              width_ratios=(1.15, 1))
+    block = typical_block(result, before, after)
+    strips = [figure.add_subplot(top[row, 0]) for row in (0, 1)]
+    _strips(strips, before[block], after[block], block)
+    distribution(figure.add_subplot(top[:, 1]), _pooled(before, "frame_ms"), _pooled(after, "frame_ms"),
+                 "Frame times of all runs", "frame time, ms")
+    distribution(figure.add_subplot(low[0, 0]), _pooled(before, "latency_ms"), _pooled(after, "latency_ms"),
+                 "Input latency of all runs, click to answer", "latency, ms")
+    intervals(figure.add_subplot(low[0, 1]), result)
+    figure.text(0.012, 0.965, f"{result.game}: {result.before} against {result.after}", fontsize=14, color=INK,
+                fontweight="bold", va="center")
+    told = (f"{headline(result)} {result.plan.blocks} blocks of {result.plan.seconds:g} s runs, in random order, "
+            f"on the rig {result.rig}.")
+    figure.text(0.012, 0.945, "\n".join(textwrap.wrap(told, 165)), fontsize=10, color=INK, va="top")
+    return figure
+
+
+def typical_block(result: Trial, before: Sequence[Capture], after: Sequence[Capture]) -> int:
+    """The block whose frame times are nearest to those of the whole trial."""
+    pairs = np.array([[capture.frame_ms.mean() for capture in side] for side in (before, after)])
+    return int(np.abs(np.log(pairs) - np.log(pairs).mean(axis=1, keepdims=True)).sum(axis=0).argmin())
+
+
+def _pooled(captures: Sequence[Capture], what: str) -> Floats:
+    return np.concatenate([getattr(capture, what) for capture in captures])
+
+
+def _strips(strips: "Sequence[Axes]", before: Capture, after: Capture, block: int) -> None:
+    top = 1.05 * max(float(np.quantile(one.frame_ms, 0.999)) for one in (before, after))
+    for axes, capture, name, colour in zip(strips, (before, after), ("before", "after"), (BEFORE, AFTER), strict=True):
+        frame_times(axes, capture, colour, top)
+        title = f"Frame times {name} (block {block + 1}, a typical one)"
+        plain(axes, title, "time, s" if name == "after" else "", "ms")
+
+
+def intervals(axes: "Axes", result: Trial) -> "Axes":
+    """Every metric's change with its interval, against the band of what does not matter."""
+    matters = result.plan.matters_pct
+    plain(axes, "Change from before to after (bold: decides)",
+          f"change, %   (grey: within {matters:g} %, which does not matter)", "")
+    rows = [Row(TITLES[one.name], one.change_pct, one.low_pct, one.high_pct, one.verdict,
+                "too little to tell" if one.low_pct is None else f"{one.verdict}\n{percent(one)[1]}",
+                one.name == result.plan.decides) for one in result.metrics]
+    # It goes as far as times and rates do; counts of rare things may run off it.
+    steady = [row for row, one in zip(rows, result.metrics, strict=True) if one.name != "stutters_per_min"]
+    return forest(axes, rows, matters, reach_of(steady, matters))

@@ -1,0 +1,160 @@
+"""What surrounds a result in a report: what changed and why, what is wrong or has slipped, on which rig."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from keenlattice.profile.checks import Finding
+from keenlattice.report.page.content import Alert, Block, Commands, Fold, Table, Text
+from keenlattice.report.words import fact, facts_in_brief
+
+
+@dataclass(frozen=True)
+class Changed:
+    """One setting that differs, in words.
+
+    Args:
+        before, after: what is stored, and in brackets what that comes to.
+        layer: where what holds afterwards comes from.
+        reason: the note of the version that set it.
+        trades: what the catalog says that it trades.
+        remark: why it does nothing here, if that is known.
+    """
+
+    key: str
+    title: str
+    before: str
+    after: str
+    layer: str = ""
+    reason: str = ""
+    trades: str = ""
+    remark: str = ""
+
+
+@dataclass(frozen=True)
+class Context:
+    """What is known beside the result; all of it may be empty.
+
+    Args:
+        game: the game's title.
+        changes: what differs between the two versions.
+        findings: what the checks find under the second of them.
+        slipped: of a version that was applied, the settings that the rig no longer holds, in words.
+        waiting: setting to the restart that it waits for.
+        facts, kind: the rig's.
+        rig: its name, for commands as `--rig` takes it.
+        applied: the game's version that is on the rig, as a reference.
+        of_pack: the second version's reference, if it was made of a pack for this and is in no history.
+        software, time: what made the report, and when.
+    """
+
+    game: str = ""
+    changes: tuple[Changed, ...] = ()
+    findings: tuple[Finding, ...] = ()
+    slipped: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    waiting: Mapping[str, str] = field(default_factory=dict)
+    facts: Mapping[str, object] = field(default_factory=dict)
+    kind: str = ""
+    rig: str = ""
+    applied: str = ""
+    of_pack: str = ""
+    software: str = ""
+    time: str = ""
+
+    @property
+    def made(self) -> str:
+        """What made it, and when; "" if that is not known."""
+        return f"Made with Keen Lattice {self.software}, {self.time}." if self.software else ""
+
+    def given(self, reference: str) -> str:
+        """What a command is given for a version: of one that was made of a pack, the pack's file."""
+        return "FILE" if reference == self.of_pack else reference
+
+    def command(self, text: str) -> str:
+        """A command, for this rig."""
+        return f"keen {text}" + (f" --rig {self.rig}" if self.rig not in ("", "standin") else "")
+
+
+def what_changed(context: Context) -> list[Block]:
+    """The settings that differ, each with its reason and layer; what is wrong with them; what has slipped since."""
+    if not context.changes:
+        return [Text("The two versions set the same.")]
+    rows = [[one.key, one.before, one.after, one.layer, _why(one)] for one in context.changes]
+    keys = {one.key for one in context.changes}
+    about = [one for one in context.findings if keys & set(one.settings)]
+    alerts: list[Block] = [_found(one) for one in about]
+    for version, settings in context.slipped.items():
+        if own := [text for text in settings if text.partition(":")[0] in keys]:
+            alerts.append(Alert(f"{version} was applied, and the rig no longer holds {'; '.join(own)}",
+                                f"{context.command('drift --put-back')} brings it back"))
+    waits = [key for key in context.waiting if key in keys]
+    if waits:
+        alerts.append(Alert(f"{', '.join(waits)}: written, and not in effect before the "
+                            f"{context.waiting[waits[0]]} restarts"))
+    return [Table(["setting", "before", "after", "layer", "why"], rows, code=(0,)), *alerts]
+
+
+def _why(one: Changed) -> str:
+    said = f"“{one.reason}”. " if one.reason else ""
+    return f"{said}{one.trades}" + (f" Here: {one.remark}." if one.remark else "")
+
+
+def _found(one: Finding) -> Alert:
+    return Alert(f"{one.kind.capitalize()} ({', '.join(one.settings)}): {one.why}", one.what_to_do)
+
+
+def the_rig(context: Context) -> list[Block]:
+    """The rig's facts, what is wrong with it beside what was changed, and what has slipped on it."""
+    keys = {one.key for one in context.changes}
+    alerts: list[Block] = [_found(one) for one in context.findings if not keys & set(one.settings)]
+    for version, settings in context.slipped.items():
+        if others := [text for text in settings if text.partition(":")[0] not in keys]:
+            alerts.append(Alert(f"{version} was applied, and the rig no longer holds {'; '.join(others)}",
+                                context.command("drift") + " says what to do"))
+    rows = [fact(name, str(value)) for name, value in context.facts.items()]
+    if not rows:
+        return [Text("Its facts were not recorded."), *alerts]
+    told = Text(f"{context.kind}{': ' * bool(context.kind)}{facts_in_brief(context.facts)}.")
+    return [told, *alerts, Fold(f"All {len(rows)} facts", [Table(["fact", ""], rows, code=(0,))])]
+
+
+def how_to_go_back(context: Context, before: str, after: str, tried: bool) -> list[Block]:
+    """What is on the rig, and the commands to put either version on it, or to take it off again.
+
+    Args:
+        tried: whether the versions were only tried, so that the rig was put back by itself.
+    """
+    told = "The rig was put back to what it held before, by itself. " if tried else ""
+    now = (f"On it now: {context.applied}." if context.applied else "No version of this game has been applied to it.")
+    to_have = (context.command("pack adopt FILE") + "    # to have what the pack sets; then keen apply"
+               if after == context.of_pack else
+               f"{context.command(f'apply {after}')}    # to have what was measured last")
+    return [Text(told + now), Commands([
+        to_have, f"{context.command(f'apply {before}')}    # to have what was there before",
+        f"{context.command('undo')}    # takes the newest apply off, byte for byte; keen undo --list shows all"])]
+
+
+def to_repeat(context: Context, commands: Sequence[str], told: str, study: str = "") -> list[Block]:
+    """The commands that play it again, the one that computes it again, and what made the numbers.
+
+    Args:
+        study: kind and number of the study in the logbook, such as `trial --again 7`; "" if it is not there.
+    """
+    lines = [f"{context.command(one)}    # plays it again" for one in commands]
+    if study:
+        lines.append(f"{context.command(study)}    # computes it again from the kept runs")
+    return [Commands(lines), Text(f"{context.made} {told}".strip())]
+
+
+def again(kind: str, number: int | None) -> str:
+    """The command that computes a study again, if it has a number."""
+    return "" if number is None else f"{kind} --again {number}"
+
+
+def for_game(reference: str, game: str) -> str:
+    """The option that names the game, which a version of the rig-wide profile leaves open."""
+    return f" --game {game}" * (reference.partition("@")[0] != game)
+
+
+def excluded(runs: Sequence[str]) -> list[Block]:
+    """The runs that went wrong: they count in nothing."""
+    return [Alert(f"{one}: it does not count, and was played again") for one in runs]

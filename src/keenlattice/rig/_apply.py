@@ -1,0 +1,140 @@
+"""Applying a version to a rig: shown first, step by step, each value read back."""
+
+import secrets
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from keenlattice.catalog.model import RESTARTS, Restart
+from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.logbook.book import Logbook
+from keenlattice.profile.compare import Change, changes
+from keenlattice.profile.concrete import entries_for
+from keenlattice.profile.version import Version
+from keenlattice.rig._journal import Intent
+from keenlattice.rig._readback import misread
+from keenlattice.rig.base import Edits, Rig, State
+from keenlattice.rig.transaction import changing
+
+
+@dataclass(frozen=True)
+class Write:
+    """One write: settings that change together, whether that takes rights, and what has to restart for it."""
+
+    changes: tuple[Change, ...]
+    rights: bool
+    restart: Restart
+
+    @property
+    def values(self) -> Edits:
+        return {one.key: one.after for one in self.changes}
+
+
+@dataclass(frozen=True)
+class Preview:
+    """What applying a version would do.
+
+    Args:
+        version: the version.
+        steps: the writes, in their order.
+        refused: what cannot be set here, and why; an apply would then not begin.
+        unknown: the settings that this rig does not have; they are left out.
+        state: what the rig's settings are kept in, as it was looked at.
+        then: the same afterwards.
+    """
+
+    version: Version
+    steps: tuple[Write, ...]
+    refused: Mapping[str, str]
+    unknown: tuple[str, ...]
+    state: State
+    then: State
+
+    @property
+    def changes(self) -> tuple[Change, ...]:
+        return tuple(change for step in self.steps for change in step.changes)
+
+    @property
+    def restart(self) -> Restart:
+        """The furthest-reaching restart that any step takes."""
+        return max((step.restart for step in self.steps), key=RESTARTS.index, default="none")
+
+    @property
+    def places(self) -> tuple[str, ...]:
+        """Where it writes, and nowhere else (but for the logbook, and the journal in the rig's home)."""
+        return tuple(place for place, content in self.then.items() if content != self.state.get(place))
+
+
+def preview(rig: Rig, version: Version) -> Preview:
+    """What applying `version` would change on the rig, formulas evaluated from its facts; nothing is written.
+
+    Raises:
+        BadValue: a value that its setting does not take; or a formula that comes to one, or to nothing, on this rig.
+        UsageError: a setting that this profile cannot set.
+    """
+    catalog = rig.catalog()
+    unknown = tuple(key for key in version.entries if key not in catalog)
+    state = rig.state()
+    found = changes(rig.values(state, version.profile), entries_for(catalog, version, rig.facts()))
+    refused: dict[str, str] = {}
+    steps, then = [], state
+    for group in rig.steps(version.profile, found):
+        try:
+            then = {**then, **rig.changed(then, version.profile, {one.key: one.after for one in group})}
+        except RefusedByRig as error:
+            refused |= {one.key: str(error) for one in group}
+        steps.append(Write(tuple(group), any(catalog[one.key].rights for one in group),
+                          restart_for(rig, [one.key for one in group])))
+    return Preview(version, tuple(steps), refused, unknown, state, then)
+
+
+def restart_for(rig: Rig, keys: list[str]) -> Restart:
+    """The furthest-reaching restart that any of these settings takes."""
+    catalog = rig.catalog()
+    needed = [catalog[key].restart for key in keys if key in catalog]
+    return max(needed, key=RESTARTS.index, default="none")
+
+
+def apply(rig: Rig, book: Logbook, version: Version, shown: Preview | None = None) -> Preview:
+    """Makes the rig hold `version` for its owner, reads every value back, and keeps a restore point in the logbook.
+
+    Args:
+        book: where the restore point is kept.
+        shown: the preview that the player agreed to; if the rig has changed since, nothing is written.
+
+    Raises:
+        RefusedByRig: no rights, or a value that this hardware does not take; the rig is as it was before.
+        RigError: the rig reads back something else, or was changed meanwhile; the rig is as it was before. If it could
+            not be put back, the message says what it holds, and `recover` has the rest.
+    """
+    with changing(rig, f"apply of {version.reference}", book) as change:
+        plan = preview(rig, version)
+        if shown is not None:
+            _check_that_nothing_moved(shown, plan)
+        if plan.refused:
+            raise RefusedByRig(f"{'; '.join(dict.fromkeys(plan.refused.values()))}; nothing was written")
+        change.steps = len(plan.steps)
+        change.intent = Intent(
+            "apply", version.profile, version.id, "", None, book.address, secrets.token_hex(16),
+            {place: plan.then[place] for place in plan.places},
+            {version.profile: {one.key: one.after for one in plan.changes}},
+            {version.profile: {one.key: one.before for one in plan.changes}})
+        for step in plan.steps:
+            then = rig.changed(change.held, version.profile, step.values)
+            change.put(then, [one.key for one in step.changes])
+            _check_that_it_took(rig, version.profile, step.changes)
+        _check_that_it_took(rig, version.profile, plan.changes)
+        change.check()
+    return plan
+
+
+def _check_that_nothing_moved(shown: Preview, now: Preview) -> None:
+    moved = [place for place in {*shown.places, *now.places} if shown.state.get(place) != now.state.get(place)]
+    if moved:
+        raise RigError(f"{', '.join(sorted(moved))} was changed by something else since it was shown: nothing was "
+                       "written; look at it again, then apply again")
+
+
+def _check_that_it_took(rig: Rig, owner: str, wanted: Sequence[Change]) -> None:
+    wrong = [f"{one.key} {one.told}" for one in misread(rig, {owner: {each.key: each.after for each in wanted}})]
+    if wrong:
+        raise RigError(f"the rig {rig.name} did not take what {owner} was given: {'; '.join(wrong)}")

@@ -1,0 +1,5 @@
+"""Whatever plays runs to find something out: a folder for each kind, and what they share."""
+
+import lazy_loader
+
+__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)

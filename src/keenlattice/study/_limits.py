@@ -1,0 +1,40 @@
+"""What holds for the plans of all kinds: how long a run may be, what may matter, what a seed is."""
+
+import secrets
+
+from keenlattice.errors import BadValue
+
+
+def fresh_seed() -> int:
+    """A seed that nobody chose; it is recorded with the result."""
+    return secrets.randbelow(2**31)
+
+
+def check_seed(seed: int) -> None:
+    """Whether that can be a seed.
+
+    Raises:
+        BadValue: it cannot.
+    """
+    if not 0 <= seed < 2**63:
+        raise BadValue(f"seed {seed}: a seed is a whole number from 0 to 2^63")
+
+
+def check_seconds(seconds: float) -> None:
+    """Whether runs can be so long.
+
+    Raises:
+        BadValue: they cannot.
+    """
+    if not 0.5 <= seconds <= 7200:
+        raise BadValue(f"runs of {seconds:g} s: a run takes 0.5 to 7200 s")
+
+
+def check_matters(matters_pct: float) -> None:
+    """Whether that can be the smallest difference that matters.
+
+    Raises:
+        BadValue: it cannot.
+    """
+    if not 0 < matters_pct <= 50:
+        raise BadValue(f"a smallest difference that matters of {matters_pct:g} %: give one from 0 to 50 %")

@@ -1,0 +1,68 @@
+"""What a hunt goes through, and how likely it may be wrong."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from keenlattice.errors import BadValue
+from keenlattice.study._form import Form
+from keenlattice.study.kind import KeptVersion, Spec
+from keenlattice.study.trial.plan import TrialPlan
+
+
+@dataclass(frozen=True)
+class HuntPlan(Form):
+    """How a hunt is run.
+
+    Args:
+        trial: the trial of the oldest version against the newest; its seed is the hunt's.
+        error: how likely the version may be the wrong one.
+    """
+
+    trial: TrialPlan
+    error: float = 0.05
+
+    def __post_init__(self) -> None:
+        if not 0.001 <= self.error <= 0.3:
+            raise BadValue(f"an error of {self.error:g}: give one from 0.001 to 0.3")
+
+
+@dataclass(frozen=True)
+class HuntSpec(Spec):
+    """What a hunt was planned with; `line` are references, the oldest first."""
+
+    WHAT: ClassVar[str] = "the plan of a hunt"
+
+    line: tuple[str, ...]
+    plan: HuntPlan
+    game: str | None = None
+
+    @property
+    def versions(self) -> tuple[KeptVersion, ...]:
+        return tuple(KeptVersion(one, one.partition("@")[0], {}, "", stored=True) for one in self.line)
+
+    @property
+    def about(self) -> str:
+        return f"{self.line[0]} to {self.line[-1]}"
+
+    @property
+    def runs(self) -> int:
+        return 2 * self.plan.trial.blocks
+
+    @property
+    def pace(self) -> tuple[float, float]:
+        return self.plan.trial.seconds, self.plan.trial.warm_up_s
+
+    def version_of(self, arm: str) -> int | None:
+        return self.line.index(arm) if arm in self.line else None
+
+    @classmethod
+    def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
+        """Before 0.4 the plan's fields stood beside the line."""
+        if "plan" in content:
+            return content
+        return {**content, "plan": {name: content[name] for name in ("trial", "error") if name in content}}
+
+    def _check(self) -> None:
+        if len(self.line) < 2:
+            raise BadValue("it has no line of versions")

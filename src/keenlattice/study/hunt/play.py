@@ -1,0 +1,133 @@
+"""Hunting: the version of a history at which a metric changed, and the settings in it that did it.
+
+First a trial of the oldest version against the newest: unless that says better or worse, there is nothing to hunt. Its
+effect and its noise are what is then looked for (`search`): over the line of versions, and then among the settings that
+differ between the version that was found and the one before it.
+"""
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from keenlattice.errors import UsageError
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.metrics import TRIAL_METRICS, logarithms, metrics_of
+from keenlattice.profile.compare import changes, with_changes
+from keenlattice.profile.version import Entries, Version
+from keenlattice.rig.base import Rig
+from keenlattice.study.hunt._search import Signal, first_changed, least_set
+from keenlattice.study.hunt.plan import HuntPlan, HuntSpec
+from keenlattice.study.hunt.result import Hunt
+from keenlattice.study.kind import Kind
+from keenlattice.study.player import Each, Player, entries_on, ignore
+from keenlattice.study.playing import play
+from keenlattice.study.trial._conclude import Numbers, concluded
+from keenlattice.study.trial.pilot import noise_of
+from keenlattice.study.trial.plan import Arm
+from keenlattice.study.trial.result import Trial
+
+MOST_LOOKS, MOST_PER_QUESTION = 200, 40
+
+
+class Looks:
+    """Blocks of a candidate against a base, one after the other.
+
+    Args:
+        play: plays one run: its place among all, its arm, the entries on the rig, and the seed.
+    """
+
+    def __init__(self, plan: HuntPlan, play: Callable[[int, str, Entries, int], Numbers]) -> None:
+        self._plan, self._play = plan, play
+        self.place = 0
+
+    def run(self, arm: str, entries: Entries, seed: int) -> Numbers:
+        """The metrics of the next run."""
+        place, self.place = self.place, self.place + 1
+        return self._play(place, arm, entries, seed)
+
+    def ratio(self, base: Entries, candidate: Entries, name: str) -> float:
+        """The log ratio of one block, in random order; NaN if a run has no number."""
+        random = np.random.default_rng([self._plan.trial.seed, 13, self.place])
+        arms = [("base", base), (name, candidate)]
+        values = {}
+        for which in random.permutation(2):
+            arm, entries = arms[which]
+            values[which] = self.run(arm, entries, int(random.integers(2**31)))[self._plan.trial.decides]
+        logs = logarithms(self._plan.trial.decides, [values[0], values[1]], self._plan.trial.seconds)
+        return float(logs[1] - logs[0])
+
+
+def play_hunt(player: Player, spec: HuntSpec, versions: Sequence[Version]) -> Hunt:
+    """Plays a hunt through, or computes it anew."""
+    on_rig = [entries_on(player.rig, _known_here(player.rig, version)) for version in versions]
+
+    def one(place: int, arm: str, entries: Entries, seed: int) -> Numbers:
+        return metrics_of(player.play(place, place // 2, arm, lambda: entries, seed), TRIAL_METRICS)
+
+    looks = Looks(spec.plan, one)
+    first = Trial(player.game, spec.line[0], spec.line[-1], spec.plan.trial, (), player.rig.name)
+    found = hunted(versions, on_rig, spec.plan, looks, first)
+    return replace(found, runs=looks.place, excluded=tuple(player.excluded))
+
+
+KIND = Kind("hunt", "hunt", HuntSpec, Hunt, play_hunt)
+
+
+def run_hunt(rig: Rig, line: Sequence[Version], plan: HuntPlan, game: str | None = None, each: Each = ignore,
+             done: Mapping[int, Capture] | None = None) -> Hunt:
+    """Hunts over a line of versions, the oldest first; nothing of it is kept (`Workspace.hunt` keeps).
+
+    Args:
+        plan: the trial that it begins with, and how likely it may be wrong.
+        game, each, done: as in `run_trial`; a run's arm is a version's reference, or "base", or some settings.
+
+    Raises:
+        UsageError: fewer than two versions, or of two profiles.
+        RigError: the rig refuses, or nothing can be recorded; it is put back to what it was.
+    """
+    if len(line) < 2:
+        raise UsageError("a hunt takes a line of two versions at least")
+    return play(rig, KIND, HuntSpec(tuple(one.reference for one in line), plan, game), line, each, done)
+
+
+def _known_here(rig: Rig, version: Version) -> Version:
+    """The version without what this rig does not have: that acts on nothing here, and history cannot be changed."""
+    catalog = rig.catalog()
+    return replace(version, entries={key: value for key, value in version.entries.items() if key in catalog})
+
+
+def hunted(line: Sequence[Version], on_rig: Sequence[Entries], plan: HuntPlan, looks: Looks,
+           result: Trial) -> Hunt:
+    """The hunt itself.
+
+    Args:
+        on_rig: what each version of the line sets, formulas reckoned.
+        result: what is known of the first trial before it is played.
+    """
+    trial = _first_trial(line, on_rig, plan, looks, result)
+    if trial.deciding.verdict not in ("better", "worse"):
+        return Hunt(trial, "", "", 0.0, (), True, 0)
+    noise = noise_of(trial)
+    signal = Signal(math.log1p((trial.deciding.change_pct or 0) / 100), max(noise.sd, 1e-6), noise.dof)
+    found = first_changed(
+        len(line) - 1, lambda at: looks.ratio(on_rig[0], on_rig[at + 1], line[at + 1].reference), signal, plan.error,
+        MOST_LOOKS)
+    before, first = found.first, found.first + 1
+    keys = [one.key for one in changes(on_rig[before], on_rig[first])]
+
+    def with_some(some: frozenset[int]) -> float:
+        chosen = {keys[item]: on_rig[first].get(keys[item]) for item in some}
+        return looks.ratio(on_rig[before], with_changes(on_rig[before], chosen), " + ".join(sorted(chosen)))
+
+    least = least_set(len(keys), with_some, signal, plan.error / max(4, 2 * len(keys)), MOST_PER_QUESTION)
+    return Hunt(trial, line[before].reference, line[first].reference, found.probability,
+                      tuple(keys[item] for item in least.items), least.sure, 0)
+
+
+def _first_trial(line: Sequence[Version], on_rig: Sequence[Entries], plan: HuntPlan, looks: Looks,
+                 result: Trial) -> Trial:
+    ends = {"before": (line[0].reference, on_rig[0]), "after": (line[-1].reference, on_rig[-1])}
+    runs: list[tuple[Arm, Numbers]] = [(arm, looks.run(*ends[arm], seed)) for _, arm, seed in plan.trial.runs()]
+    return concluded(plan.trial, runs, result)

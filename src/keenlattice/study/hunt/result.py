@@ -1,0 +1,58 @@
+"""What a hunt found: the version, the settings in it, and how sure that is."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._notebook import Shown
+from keenlattice.study._form import Form
+from keenlattice.study.trial.result import Trial
+
+if TYPE_CHECKING:
+    import pandas
+
+
+@dataclass(frozen=True, repr=False)
+class Hunt(Form, Shown):
+    """What a hunt found.
+
+    Args:
+        trial: the oldest version against the newest.
+        before, first: the last version without the change and the first with it, as references; "" if there was
+            nothing to hunt.
+        probability: that this is so, from 0 to 1.
+        settings: the least set of settings in it that brings the change about.
+        sure: whether every question about those was answered.
+        runs: that were played in all.
+    """
+
+    SCHEMA: ClassVar[str] = "keen-lattice/hunt/2"
+    WHAT: ClassVar[str] = "a hunt"
+
+    trial: Trial
+    before: str
+    first: str
+    probability: float
+    settings: tuple[str, ...]
+    sure: bool
+    runs: int
+    excluded: tuple[str, ...] = ()
+
+    def table(self) -> "pandas.DataFrame":
+        """The trial of the oldest version against the newest: a row for each metric."""
+        return self.trial.table()
+
+    def _caption(self) -> str:
+        if not self.first:
+            return f"{self.trial.before} against {self.trial.after}: no change to hunt for"
+        return f"It changed with {self.first} ({100 * self.probability:.0f} % sure): {', '.join(self.settings)}"
+
+    @classmethod
+    def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
+        """Before 0.4 the probability was called a weight."""
+        trial = content.get("trial")
+        return {"probability": content.get("weight"), **content,
+                "trial": Trial._as_now(trial) if isinstance(trial, Mapping) else {}}
+
+    def _check(self) -> None:
+        self.trial._check()

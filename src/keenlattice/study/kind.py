@@ -1,0 +1,132 @@
+"""What a kind of study is. Each is a folder of this package, with its plan, how it is played, and its result; all that
+can be done with a study (playing, keeping, resuming, recomputing, listing, reporting) is written once, over this."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from importlib import import_module
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
+
+from keenlattice.catalog.values import Value
+from keenlattice.errors import BookError
+from keenlattice.profile.version import WHOLE_RIG, Version
+from keenlattice.study._form import Form
+
+if TYPE_CHECKING:
+    from keenlattice.study.player import Player
+
+KINDS = ("trial", "screen", "hunt", "tune", "ramp")
+"""The kinds that there are: each is the folder of that name, whose `play.py` has it as KIND."""
+
+
+@dataclass(frozen=True)
+class KeptVersion:
+    """A version as a study keeps it: one that was made of a pack is in no history, and not `stored`."""
+
+    reference: str
+    profile: str
+    entries: dict[str, Value]
+    note: str
+    stored: bool
+
+    @classmethod
+    def of(cls, version: Version) -> "KeptVersion":
+        """That of a version."""
+        return cls(version.reference, version.profile, dict(version.entries), version.note, bool(version.time))
+
+
+class Spec(Form):
+    """What a study is: the versions that it is about, its plan, and what is played. It is kept before the first run.
+
+    `ARM` is what an arm that stands for no version is called.
+    """
+
+    ARM: ClassVar[str] = ""
+    game: str | None
+
+    @property
+    def versions(self) -> tuple[KeptVersion, ...]:
+        """The versions that it is about."""
+        raise NotImplementedError
+
+    @property
+    def about(self) -> str:
+        """The same, in the words of a list."""
+        return " against ".join(one.reference for one in self.versions)
+
+    @property
+    def runs(self) -> int:
+        """How many runs it takes, as far as that is known before."""
+        raise NotImplementedError
+
+    @property
+    def pace(self) -> tuple[float, float]:
+        """How long a run is, and how long is played before it counts, in seconds."""
+        raise NotImplementedError
+
+    @property
+    def owner(self) -> str:
+        """Whose settings differ: a game's name, or "rig"."""
+        return self.versions[0].profile
+
+    @property
+    def files(self) -> bool:
+        """Whether its runs are recorded elsewhere and handed over."""
+        return False
+
+    def version_of(self, arm: str) -> int | None:
+        """The place among `versions` of the one that an arm stands for; None if it stands for a mixture."""
+        return None
+
+
+AnySpec = TypeVar("AnySpec", bound=Spec)
+AnyResult = TypeVar("AnyResult", bound=Form)
+
+
+@dataclass(frozen=True)
+class Kind(Generic[AnySpec, AnyResult]):
+    """A kind of study.
+
+    Args:
+        name: what it is called; the name of its folder.
+        command: the command that plays it.
+        spec, result: their forms.
+        play: plays it through, or computes it anew: the player knows which.
+        failures_count: whether a run that went wrong is a result, and not tried again when a study goes on.
+    """
+
+    name: str
+    command: str
+    spec: type[AnySpec]
+    result: type[AnyResult]
+    play: "Callable[[Player, AnySpec, Sequence[Version]], AnyResult]"
+    failures_count: bool = False
+
+
+def kind_named(name: str) -> Kind[Any, Any]:
+    """The kind of that name.
+
+    Raises:
+        BookError: there is none; a logbook that names it is damaged.
+    """
+    if name not in KINDS:
+        raise BookError(f"a study of the kind {name[:40]!r} in the logbook: there is no such kind; it is damaged, or "
+                        "was tampered with")
+    found: Kind[Any, Any] = import_module(f"keenlattice.study.{name}.play").KIND
+    return found
+
+
+def game_for(versions: Sequence[Version], game: str | None) -> str:
+    """What is played in a study of some versions.
+
+    Raises:
+        UsageError: they are of two profiles, or of the rig-wide one without a game.
+    """
+    from keenlattice.errors import UsageError
+
+    first, last = versions[0], versions[-1]
+    if first.profile != last.profile:
+        raise UsageError(f"{first.reference} and {last.reference} are of two profiles; a trial compares two "
+                         "versions of one")
+    if game is None and first.profile == WHOLE_RIG:
+        raise UsageError("a trial of rig-wide versions has to be told which game to play: --game GAME")
+    return game or first.profile

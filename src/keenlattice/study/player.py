@@ -1,0 +1,180 @@
+"""Plays the runs of a study: puts a version on, plays, and tells runs that went wrong from those that count.
+
+A run that was played earlier is not played again; so a study that was stopped goes on, and one that is through is
+computed anew, by the same code that plays it.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from keenlattice.errors import CaptureError, KeenLatticeError, NeedsInstalling, RefusedByRig, RigError, UsageError
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.course import cut
+from keenlattice.profile.compare import changes
+from keenlattice.profile.concrete import entries_for
+from keenlattice.profile.version import Entries, Version
+from keenlattice.rig._apply import restart_for
+from keenlattice.rig.base import Restartable, Rig, play_on
+from keenlattice.rig.transaction import Transaction
+
+TRIES = 3  # of a run, before the study is given up for now
+
+
+class RunsFailed(RigError):
+    """A run went wrong as often as it is tried."""
+
+
+class RunMissing(KeenLatticeError):
+    """A study cannot be computed from the runs that there are: one is missing."""
+
+
+@dataclass(frozen=True)
+class Run:
+    """One run of a study that was played.
+
+    Args:
+        place: which of the planned runs it is, counted from 0.
+        block: which block of a trial, round of a screen or of a tuning it belongs to, counted from 0.
+        arm: what was on the rig: "before" or "after" in a trial, a row of the design in a screen.
+        seed: that it was played with.
+        capture: what was recorded; without frames if nothing was.
+        excluded: why it does not count; "" if it does.
+    """
+
+    place: int
+    block: int
+    arm: str
+    seed: int
+    capture: Capture
+    excluded: str = ""
+
+
+Each = Callable[[Run], None]
+
+
+def ignore(_run: Run) -> None:
+    """What is called with every run if nobody wants to know."""
+
+
+@dataclass
+class Player:
+    """Plays runs of one game, on a rig that is being changed.
+
+    Args:
+        rig: what is played on.
+        owner: whose settings differ: the game's profile, or the rig-wide one.
+        seconds, warm_up_s: how long a run is, and what is played before it begins to count.
+        each: is called with every run once it is played, whether it counts or not.
+        done: the runs that were played earlier, by their place; one without frames went wrong as often as it is tried.
+        transaction: all writes go through it; None if nothing may be played, only computed from what is `done`.
+        called: how the arm of a run that went wrong is told, behind the run's number.
+        excluded: the runs that went wrong, each with the reason.
+    """
+
+    rig: Rig
+    owner: str
+    game: str
+    seconds: float
+    warm_up_s: float = 0.0
+    each: Each = ignore
+    done: Mapping[int, Capture] = field(default_factory=dict)
+    transaction: Transaction | None = None
+    called: Callable[[str], str] = " ({})".format
+    excluded: list[str] = field(default_factory=list)
+    _changed: set[str] = field(default_factory=set)
+
+    def play(self, place: int, block: int, arm: str, entries: Callable[[], Entries], seed: int) -> Capture:
+        """The capture of a run with these entries on the rig; one that goes wrong is told of, and played again.
+
+        Args:
+            entries: asked only if the run has not been played yet.
+
+        Raises:
+            RunsFailed: it went wrong TRIES times.
+            RigError: the rig did not take the entries.
+            RunMissing: it was not played, and nothing may be.
+        """
+        if place in self.done:
+            return self.done[place]
+        for attempt in range(TRIES):
+            drawn = seed if not attempt else int(np.random.default_rng([seed, attempt]).integers(2**31))
+            run = self.once(place, block, arm, entries(), drawn)
+            if not run.excluded:
+                return run.capture
+        raise RunsFailed(f"{run.excluded}; {TRIES} runs in a row went wrong")
+
+    def once(self, place: int, block: int, arm: str, entries: Entries, seed: int) -> Run:
+        """One run with these entries on the rig, whether it goes well or not.
+
+        Raises:
+            RigError: the rig did not take the entries.
+            RunMissing: nothing may be played.
+        """
+        if self.transaction is None:
+            raise RunMissing(f"run {place + 1} is missing: it cannot be computed without")
+        self._put_on(self.transaction, entries)
+        try:
+            capture = play_on(self.rig, self.game, self.seconds + self.warm_up_s, seed)
+            why = self._gone_wrong(capture, entries)
+            if self.warm_up_s and not why:
+                capture = cut(capture, 1000 * self.warm_up_s, np.inf)
+        except (RefusedByRig, NeedsInstalling):
+            raise
+        except (RigError, CaptureError) as error:
+            capture, why = Capture(np.empty(0)), str(error)
+        run = Run(place, block, arm, seed, capture, why)
+        if why:
+            self.excluded.append(f"run {place + 1}{self.called(arm)}: {why}")
+        self.each(run)
+        return run
+
+    def put_back(self) -> None:
+        """What was on the rig before holds again, and in effect."""
+        if self.transaction is not None:
+            self.transaction.take_back()
+            restart(self.rig, sorted(self._changed))
+
+    def _gone_wrong(self, capture: Capture, entries: Entries) -> str:
+        """Why a run that was recorded does not count; "" if it does."""
+        if wrong := changes(self.rig.values(self.rig.state(), self.owner), entries):
+            return f"the rig no longer held {', '.join(one.key for one in wrong)} after the run"
+        if capture.about.get("focus_lost"):
+            return "the game lost the focus during the run"
+        return ""
+
+    def _put_on(self, transaction: Transaction, entries: Entries) -> None:
+        """Makes the rig hold exactly these entries for the owner, restarts what has to, and reads them back."""
+        state = self.rig.state()
+        found = changes(self.rig.values(state, self.owner), entries)
+        if not found:
+            return
+        self._changed |= {one.key for one in found}
+        transaction.put(self.rig.changed(state, self.owner, {one.key: one.after for one in found}))
+        restart(self.rig, [one.key for one in found])
+        wrong = changes(self.rig.values(self.rig.state(), self.owner), entries)
+        if wrong:
+            raise RefusedByRig(f"the rig {self.rig.name} did not take {', '.join(one.key for one in wrong)}")
+
+
+def restart(rig: Rig, keys: list[str]) -> None:
+    """Restarts the driver or the machine if a change of these settings needs it; games start anew for every run."""
+    needed = restart_for(rig, keys)
+    if needed in ("driver", "machine") and isinstance(rig, Restartable):
+        rig.restart(needed)
+
+
+def entries_on(rig: Rig, version: Version) -> Entries:
+    """What a version sets on a rig, formulas evaluated.
+
+    Raises:
+        UsageError: it sets what the rig does not have, or a value that is not to be had.
+    """
+    catalog = rig.catalog()
+    unknown = [key for key in version.entries if key not in catalog]
+    if unknown:
+        without = " ".join(f"{key}=" for key in unknown)
+        raise UsageError(f"{version.reference} sets {', '.join(unknown)}, which the rig {rig.name} does not have; for "
+                         f"a trial take it out: keen edit {version.profile} {without}")
+    return entries_for(catalog, version, rig.facts())

@@ -1,0 +1,46 @@
+"""Playing a study of any kind, or computing it anew from its runs."""
+
+from collections.abc import Mapping, Sequence
+
+from keenlattice.measure.capture import Capture
+from keenlattice.profile.version import Version
+from keenlattice.rig.base import Rig, game_of
+from keenlattice.rig.transaction import changing
+from keenlattice.study.kind import AnyResult, AnySpec, Kind, game_for
+from keenlattice.study.player import Each, Player, ignore
+
+
+def play(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequence[Version], each: Each = ignore,
+         done: Mapping[int, Capture] | None = None) -> AnyResult:
+    """Plays a study, or what is left of it. The rig is put back to what it was, whatever happens.
+
+    Args:
+        versions: those that it is about, in the order of `spec.versions`.
+        each: is called with every run once it is done, for progress and for keeping captures; with one that went
+            wrong, too, which is then played again.
+        done: the runs that were played earlier, by their place: they are not played again.
+
+    Raises:
+        UsageError: versions of two profiles, or of the rig-wide one without a game.
+        UnknownName, BadValue: a setting, a value or a game that there is not.
+        RigError: the rig refuses, or nothing can be recorded.
+    """
+    game = game_of(rig, game_for(versions, spec.game)).name
+    with changing(rig, f"{kind.name} of {spec.about}") as transaction:
+        player = Player(rig, spec.owner, game, *spec.pace, each, done or {}, transaction)
+        result = kind.play(player, spec, versions)
+        player.put_back()
+    return result
+
+
+def replay(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequence[Version],
+           done: Mapping[int, Capture]) -> AnyResult:
+    """Computes a study anew from its runs; nothing is played, and the rig is only asked what it knows.
+
+    Args:
+        spec, versions, done: as in `play`.
+
+    Raises:
+        RunMissing: it takes more runs than there are.
+    """
+    return kind.play(Player(rig, spec.owner, game_for(versions, spec.game), *spec.pace, done=done), spec, versions)

@@ -1,0 +1,88 @@
+"""How a clock offset is stepped up, and through which values."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from keenlattice.catalog.model import Catalog
+from keenlattice.errors import BadValue
+from keenlattice.measure.metrics import metric
+from keenlattice.profile.version import Version
+from keenlattice.study._form import Form
+from keenlattice.study._limits import check_seconds, check_seed
+from keenlattice.study.kind import KeptVersion, Spec
+from keenlattice.study.trial.plan import TrialPlan
+
+MOST_STEPS = 500
+
+
+@dataclass(frozen=True)
+class RampPlan(Form):
+    """How an offset is stepped up.
+
+    Args:
+        key: the setting; a whole number or a number.
+        by: how much a step adds.
+        margin: how far below the highest step that ran it settles.
+        runs: of a step, all of which have to go well.
+        goal: a metric that is told beside each step.
+    """
+
+    key: str
+    by: float
+    margin: float
+    runs: int = 3
+    goal: str = "frame_ms_mean"
+    seconds: float = 30.0
+    seed: int = 0
+
+    def __post_init__(self) -> None:
+        metric(self.goal)
+        if not self.by > 0:
+            raise BadValue(f"steps of {self.by:g}: a step goes up")
+        check_seed(self.seed)
+        if not self.margin >= 0:
+            raise BadValue(f"a margin of {self.margin:g}: it is 0 or more")
+        if not 1 <= self.runs <= 50:
+            raise BadValue(f"{self.runs} runs of a step: 1 to 50 are played")
+        check_seconds(self.seconds)
+
+
+@dataclass(frozen=True)
+class RampSpec(Spec):
+    """What a ramp was planned with; `proof` is the trial that it ends in."""
+
+    WHAT: ClassVar[str] = "the plan of a ramp"
+
+    base: KeptVersion
+    plan: RampPlan
+    game: str | None = None
+    proof: TrialPlan | None = None
+
+    @property
+    def versions(self) -> tuple[KeptVersion, ...]:
+        return (self.base,)
+
+    @property
+    def runs(self) -> int:
+        return 3 * self.plan.runs
+
+    @property
+    def pace(self) -> tuple[float, float]:
+        return self.plan.seconds, 0.0
+
+
+def steps_of(catalog: Catalog, base: Version, plan: RampPlan) -> list[float]:
+    """The values that are stepped through, from what a version has to the end of what the catalog allows.
+
+    Raises:
+        UnknownName, BadValue: no such setting, one that holds no number, or too many steps.
+    """
+    setting = catalog[plan.key]
+    if setting.kind not in ("whole", "number") or setting.high is None:
+        raise BadValue(f"{plan.key} takes {setting.allowed()}: only numbers with an end can be stepped up")
+    start = base.entries.get(plan.key, setting.stock)
+    begin = float(start) if isinstance(start, int | float) else 0.0
+    if not (float(setting.high) - begin) / plan.by < MOST_STEPS:
+        raise BadValue(f"steps of {plan.by:g} from {begin:g} to {setting.high:g}: that is more than {MOST_STEPS}; take "
+                       "larger ones")
+    return [begin + count * plan.by for count in range(int((float(setting.high) - begin) / plan.by) + 1)]

@@ -1,0 +1,191 @@
+"""A study in the logbook: its plan before the first run, every run as soon as it is played, and what came out."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._version import __version__
+from keenlattice.errors import KeenLatticeError, RigError, UsageError
+from keenlattice.logbook._studies import (
+    KeptRun,
+    Study,
+    add_run,
+    begin_study,
+    done_of,
+    end_study,
+    failed_of,
+    runs_of,
+)
+from keenlattice.logbook.reference import find
+from keenlattice.profile.version import Version
+from keenlattice.study._form import Form
+from keenlattice.study.kind import KeptVersion, Spec, game_for, kind_named
+
+if TYPE_CHECKING:
+    from keenlattice.logbook.book import Logbook
+    from keenlattice.measure.capture import Capture
+    from keenlattice.rig.base import Rig
+    from keenlattice.study.player import Run
+
+Progress = Callable[[int, int], None]
+"""Is told how many runs are done, and how many it takes in all, as far as that is known."""
+
+
+@dataclass(frozen=True)
+class Evidence(Form):
+    """What a study's result rests on, beside its runs."""
+
+    WHAT: ClassVar[str] = "what a study rests on"
+
+    study: int = 0
+    software: str = ""
+    captures: list[str] = field(default_factory=list)
+    time: str = ""
+    facts: dict[str, bool | int | float | str] = field(default_factory=dict)
+
+
+def spec_of(study: Study) -> Spec:
+    """What a study was planned with.
+
+    Raises:
+        BookError: it is not of its form.
+    """
+    spec: Spec = kind_named(study.kind).spec.of_json(study.plan, f"the plan of {study.kind} {study.number}")
+    return spec
+
+
+def result_of(study: Study) -> Any:
+    """What came out of a study.
+
+    Raises:
+        BookError: it is not of its form.
+        UsageError: it is not finished.
+    """
+    if study.result is None:
+        raise UsageError(f"{study.kind} {study.number} is not finished: keen {command_of(study)} --resume")
+    return kind_named(study.kind).result.of_json(study.result)
+
+
+def command_of(study: Study) -> str:
+    """The command that plays studies of its kind."""
+    return kind_named(study.kind).command
+
+
+def evidence_of(study: Study) -> Evidence:
+    """What its result rests on; nothing, where that is not told.
+
+    Raises:
+        BookError: it is not of its form.
+    """
+    return Evidence.of_json((study.result or {}).get("evidence") or {})
+
+
+def versions_of(book: "Logbook", rig: str, study: Study) -> list[Version]:
+    """The versions that a study is about.
+
+    Raises:
+        UnknownName: one is no longer in the logbook.
+    """
+    return [_version(book, rig, kept) for kept in spec_of(study).versions]
+
+
+def _version(book: "Logbook", rig: str, kept: KeptVersion) -> Version:
+    if kept.stored:
+        return find(book, kept.reference, rig, lambda: [kept.profile])
+    return Version(kept.profile, kept.entries, note=kept.note)
+
+
+def start(book: "Logbook", rig: "Rig", kind: str, spec: Spec, versions: Sequence[Version]) -> Study:
+    """Starts a study; nothing of it is remembered if it could not be played at all.
+
+    Raises:
+        UsageError: two profiles, no such game, or a setting that the rig does not have.
+    """
+    from keenlattice.rig.base import game_of
+    from keenlattice.study.player import entries_on
+
+    game_of(rig, game_for(versions, spec.game))
+    book.collect_strays()
+    for one in versions if kind != "hunt" else ():  # of history, what the rig does not have is left out
+        entries_on(rig, one)
+    return begin_study(book, rig.name, kind, spec.to_json(), versions[0].reference, versions[-1].reference)
+
+
+def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None = None) -> Any:
+    """Plays what is left of a study: every run is kept as soon as it is played, and in the end the result.
+
+    Raises:
+        RigError: the rig refuses, or nothing can be recorded; it says how to go on, if any run was finished by then.
+    """
+    from keenlattice.study.playing import play
+
+    kind, spec, versions = kind_named(study.kind), spec_of(study), versions_of(book, rig.name, study)
+    done = {**(failed_of(book, study) if kind.failures_count else {}), **done_of(book, study)}
+    told, total = progress or _nobody, max(spec.runs, len(done))
+    count = len(done)
+    told(count, total)
+
+    def each(run: "Run") -> None:
+        nonlocal count
+        keep_run(book, study, spec, versions, run)
+        if not run.excluded:
+            count += 1
+            told(count, max(total, count))
+
+    try:
+        result = play(rig, kind, spec, versions, each, done)
+    except RigError as error:
+        if not any(not one.excluded for one in runs_of(book, study)):
+            raise
+        raise type(error)(f"{error}. The finished runs are kept: keen {kind.command} --resume goes on") from None
+    finish(book, rig, study, result)
+    return result
+
+
+def _nobody(_done: int, _total: int) -> None:
+    """Told of progress if nobody wants to know."""
+
+
+def keep_run(book: "Logbook", study: Study, spec: Spec, versions: Sequence[Version], run: "Run") -> None:
+    """Keeps a run that was played, with its capture if anything was recorded."""
+    place = spec.version_of(run.arm)
+    version = f"{study.kind} {study.number}, {spec.ARM}{run.arm}" if place is None else versions[place].id
+    file = ""
+    if run.capture.shown_ms.size:
+        file = book.keep_capture(run.capture, study.rig, game_for(versions, spec.game), version)
+    add_run(book, study, KeptRun(run.place, run.arm, run.seed, file, run.excluded))
+
+
+def finish(book: "Logbook", rig: "Rig", study: Study, result: Form) -> None:
+    """Keeps a study's result, with what it rests on."""
+    kept = sorted((run.place, run.file) for run in runs_of(book, study) if not run.excluded)
+    rests_on = Evidence(study.number, __version__, [file for _, file in kept], study.time, dict(rig.facts()))
+    end_study(book, study, {**result.to_json(), "evidence": rests_on.to_json()})
+
+
+def recompute(book: "Logbook", rig: "Rig", study: Study) -> int:
+    """Computes a study again from its captures.
+
+    Returns: from how many.
+
+    Raises:
+        UsageError: it is not finished.
+        KeenLatticeError: a number comes out otherwise; or a run is missing.
+    """
+    from json import dumps, loads
+
+    from keenlattice.study.playing import replay
+
+    kind, before = kind_named(study.kind), result_of(study).to_json()
+    captures: dict[int, Capture] = {**failed_of(book, study), **done_of(book, study)}
+    now = replay(rig, kind, spec_of(study), versions_of(book, rig.name, study), captures).to_json()
+    differing = _differing(loads(dumps(before)), loads(dumps(now)))
+    if differing:
+        raise KeenLatticeError(f"{study.kind} {study.number} comes out otherwise now ({', '.join(differing)}): its "
+                               f"captures, or the software (then {evidence_of(study).software}), have changed")
+    return len(captures)
+
+
+def _differing(before: Mapping[str, Any], now: Mapping[str, Any]) -> list[str]:
+    """The numbers that differ; what went wrong is told by the runs, and not computed from them."""
+    return [key for key in before if key != "excluded" and now.get(key) != before[key]]

@@ -1,0 +1,109 @@
+"""What a screen switches, how often, and what decides."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+
+from keenlattice.errors import BadValue, UsageError
+from keenlattice.measure.metrics import TRIAL_METRICS, metric
+from keenlattice.profile.compare import changes
+from keenlattice.profile.pack import Claim
+from keenlattice.profile.version import Entries
+from keenlattice.study._form import Form
+from keenlattice.study._limits import check_matters, check_seconds, check_seed
+from keenlattice.study.kind import KeptVersion, Spec
+from keenlattice.study.screen._design import Signs, in_order, screening_design
+
+
+@dataclass(frozen=True)
+class ScreenPlan(Form):
+    """How a screen is run and judged.
+
+    Args:
+        factors: the settings that are switched, those that belong together in one group.
+        claims: what is claimed of each factor, by its place; may be empty.
+        rounds: how many at most; each is a whole design.
+        seconds, seed, decides, matters_pct, warm_up_s: as in a trial.
+    """
+
+    factors: tuple[tuple[str, ...], ...]
+    claims: tuple[tuple[Claim, ...], ...] = ()
+    rounds: int = 3
+    seconds: float = 30.0
+    seed: int = 0
+    decides: str = "frame_ms_mean"
+    matters_pct: float = 1.0
+    warm_up_s: float = 0.0
+
+    def __post_init__(self) -> None:
+        for name in {self.decides, *(one.metric for claims in self.claims for one in claims)}:
+            metric(name)
+        if not self.factors:
+            raise BadValue("a screen needs settings that differ")
+        if not 1 <= self.rounds <= 20:
+            raise BadValue(f"{self.rounds} rounds: a screen takes 1 to 20")
+        check_matters(self.matters_pct)
+        check_seconds(self.seconds)
+        check_seed(self.seed)
+
+    def metrics(self) -> list[str]:
+        """The metrics that are looked at: what decides, what is claimed, and the rest."""
+        claimed = [one.metric for claims in self.claims for one in claims]
+        return list(dict.fromkeys([self.decides, *claimed, *TRIAL_METRICS]))
+
+    def design(self) -> Signs:
+        """Which factors each run of a round switches on; shape (runs, factors)."""
+        return screening_design(len(self.factors))
+
+    def runs(self, costly: Sequence[int] = ()) -> list[tuple[int, int, int]]:
+        """Round, row of the design and seed of every run, in the order in which they are played."""
+        random, design = np.random.default_rng([self.seed, 11]), self.design()
+        return [(number, row, int(random.integers(2**31))) for number in range(self.rounds)
+                for row in in_order(design, costly, random)]
+
+
+@dataclass(frozen=True)
+class ScreenSpec(Spec):
+    """What a screen was planned with."""
+
+    ARM: ClassVar[str] = "row "
+    WHAT: ClassVar[str] = "the plan of a screen"
+
+    before: KeptVersion
+    after: KeptVersion
+    plan: ScreenPlan
+    game: str | None = None
+
+    @property
+    def versions(self) -> tuple[KeptVersion, ...]:
+        return self.before, self.after
+
+    @property
+    def runs(self) -> int:
+        return len(self.plan.runs())
+
+    @property
+    def pace(self) -> tuple[float, float]:
+        return self.plan.seconds, self.plan.warm_up_s
+
+
+def factors_of(before: Entries, after: Entries, together: Sequence[Sequence[str]] = ()) -> tuple[tuple[str, ...], ...]:
+    """The settings in which `before` and `after` differ, those that belong together in one group.
+
+    >>> factors_of({}, {"frame.cap": 120, "sync.vertical": "off", "frame.queue-depth": 1},
+    ...            together=[["frame.cap", "sync.vertical"]])
+    (('frame.cap', 'sync.vertical'), ('frame.queue-depth',))
+
+    Raises:
+        UsageError: a group names one that does not differ, or one twice.
+    """
+    keys = [one.key for one in changes(before, after)]
+    grouped = [key for group in together for key in group]
+    unknown = [key for key in grouped if key not in keys]
+    if unknown:
+        raise UsageError(f"{', '.join(unknown)} cannot be grouped: the two versions set the same there")
+    if len(set(grouped)) < len(grouped):
+        raise UsageError("a setting is in two groups")
+    return (*(tuple(group) for group in together), *((key,) for key in keys if key not in grouped))

@@ -1,0 +1,71 @@
+"""A screen is played: every run with about half of the changes on, round by round."""
+
+from collections.abc import Mapping, Sequence
+from functools import partial
+
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.metrics import metrics_of
+from keenlattice.profile.compare import with_changes
+from keenlattice.profile.version import Entries, Version
+from keenlattice.rig._apply import restart_for
+from keenlattice.rig.base import Rig
+from keenlattice.study.kind import KeptVersion, Kind
+from keenlattice.study.player import Each, Player, entries_on, ignore
+from keenlattice.study.playing import play
+from keenlattice.study.screen._design import Signs
+from keenlattice.study.screen._fit import screened, unclear
+from keenlattice.study.screen.plan import ScreenPlan, ScreenSpec
+from keenlattice.study.screen.result import Screen
+from keenlattice.study.trial._conclude import Numbers
+
+
+def play_screen(player: Player, spec: ScreenSpec, versions: Sequence[Version]) -> Screen:
+    """Plays a screen through, or computes it anew."""
+    plan, (before, after) = spec.plan, versions
+    design, rows, numbers = plan.design(), list[int](), list[Numbers]()
+    player.called = lambda _: ""
+
+    def entries(row: int) -> Entries:
+        return entries_on(player.rig, mixed(before, after, plan, design[row]))
+
+    for place, (number, row, seed) in enumerate(plan.runs(costly(player.rig, plan))):
+        capture = player.play(place, number, str(row), partial(entries, row), seed)
+        rows.append(row)
+        numbers.append(metrics_of(capture, plan.metrics()))
+        if len(rows) % len(design) == 0 and not unclear(plan, design[rows], numbers):
+            break
+    return screened(plan, design[rows], numbers, Screen(
+        player.game, spec.before.reference, spec.after.reference, player.rig.name, plan, (), (), len(rows),
+        len(rows) // len(design), 0, tuple(player.excluded)))
+
+
+KIND = Kind("screen", "screen", ScreenSpec, Screen, play_screen)
+
+
+def run_screen(rig: Rig, before: Version, after: Version, plan: ScreenPlan, game: str | None = None,
+               each: Each = ignore, done: Mapping[int, Capture] | None = None) -> Screen:
+    """Screens the settings that differ between two versions; nothing of it is kept (`Workspace.screen` keeps).
+
+    Args:
+        plan: which settings, how often, and what is judged.
+        before, after, game, each, done: as in `run_trial`; a run's arm is the row of the design.
+
+    Raises:
+        UsageError: as `run_trial`.
+        RigError: the rig refuses a combination, or nothing can be recorded; it is put back to what it was.
+    """
+    spec = ScreenSpec(KeptVersion.of(before), KeptVersion.of(after), plan, game)
+    return play(rig, KIND, spec, [before, after], each, done)
+
+
+def costly(rig: Rig, plan: ScreenPlan) -> list[int]:
+    """The factors whose switching restarts the machine or the driver."""
+    return [place for place, group in enumerate(plan.factors)
+            if restart_for(rig, list(group)) in ("driver", "machine")]
+
+
+def mixed(before: Version, after: Version, plan: ScreenPlan, row: "Signs") -> Version:
+    """The version of one run: `before`, with the factors that its row switches on as in `after`."""
+    on = {key: after.entries.get(key) for group, sign in zip(plan.factors, row, strict=True) if sign > 0
+          for key in group}
+    return Version(before.profile, with_changes(before.entries, on))

@@ -1,0 +1,127 @@
+"""From the numbers of runs to verdicts.
+
+Frames are not independent, runs are: one run gives one number per metric. Within a block the two versions were played
+one after the other, so what the block's conditions did to both cancels in the ratio of the two. Over the blocks, the
+mean of the logarithms of these ratios has a Student t interval (n - 1 degrees of freedom; W. S. Gosset, "The probable
+error of a mean", Biometrika 1908). The metric named in advance has its interval at 95 %; the others share an error of
+5 % between them (Bonferroni).
+
+The verdict holds the interval against the smallest difference that matters, m per cent, either way (as a ratio:
+from 1 / (1 + m/100) to 1 + m/100):
+
+    better, worse                  the whole interval is beyond what matters
+    no difference that matters     the whole interval is within it
+    unclear                        anything else
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from keenlattice.measure._summary import t_interval
+from keenlattice.measure.capture import Floats
+from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, Metric, logarithms
+from keenlattice.study.trial._spending import confidences, looks
+from keenlattice.study.trial.plan import Arm, TrialPlan
+from keenlattice.study.trial.result import MetricResult, Trial, Verdict
+
+ERROR = 0.05
+
+Numbers = Mapping[str, float]
+"""One run: metric name to value, NaN where it has none."""
+
+
+def conclude(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers], error: float = ERROR
+             ) -> tuple[MetricResult, ...]:
+    """What the runs say, the deciding metric first.
+
+    Args:
+        before, after: the runs of either version, `plan.repeats` per block, in the order of the blocks.
+        error: of the deciding metric's interval, and of those of all the others together.
+    """
+    others = len(TRIAL_METRICS) - 1
+    order = [plan.decides, *(name for name in TRIAL_METRICS if name != plan.decides)]
+    return tuple(
+        _metric_result(METRICS[name], plan, [run[name] for run in before], [run[name] for run in after],
+                       1 - error if name == plan.decides else 1 - error / others)
+        for name in order)
+
+
+def settled(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> bool:
+    """Whether a trial may end here: it may end early, this is a look, and the deciding metric is not unclear."""
+    blocks, rest = divmod(len(runs), 2 * plan.repeats)
+    if not plan.early or rest or blocks == plan.blocks or blocks not in looks(plan.blocks):
+        return False
+    return conclude(plan, *_arms(runs), error=_error_at(plan, blocks))[0].verdict != "unclear"
+
+
+def concluded(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]], result: Trial) -> Trial:
+    """A trial's result from its runs, in the order in which they were played: all, or all up to an early end.
+
+    Args:
+        result: what is known of it besides.
+    """
+    before, after = _arms(runs)
+    blocks = len(runs) // (2 * plan.repeats)
+    return replace(result, metrics=conclude(plan, before, after, _error_at(plan, blocks)), blocks_played=blocks,
+                   drift_pct=_drift(plan, before, after))
+
+
+def _arms(runs: Sequence[tuple[Arm, Numbers]]) -> tuple[list[Numbers], list[Numbers]]:
+    return [numbers for arm, numbers in runs if arm == "before"], [numbers for arm, numbers in runs if arm == "after"]
+
+
+def _error_at(plan: TrialPlan, blocks: int) -> float:
+    return 1 - confidences(looks(plan.blocks))[blocks] if plan.early else ERROR
+
+
+def _drift(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers]) -> tuple[float, float, float] | None:
+    """The trend of the deciding metric over the blocks, in per cent from first to last: least squares of the logarithm,
+    with Student's t (blocks - 2)."""
+    from scipy.special import stdtrit
+
+    logs = _logs(METRICS[plan.decides], plan, [run[plan.decides] for run in before],
+                 [run[plan.decides] for run in after])[0].mean(axis=0)
+    n = logs.size
+    if n < 4:
+        return None
+    at = np.linspace(-0.5, 0.5, n)
+    slope = float(at @ logs / (at @ at))
+    left = logs - logs.mean() - slope * at
+    half = float(stdtrit(n - 2, 0.975) * np.sqrt(left @ left / (n - 2) / (at @ at)))
+    return _pct(slope), _pct(slope - half), _pct(slope + half)
+
+
+def _logs(metric: Metric, plan: TrialPlan, before: Sequence[float], after: Sequence[float]) -> tuple[Floats, float]:
+    """Logarithms of both arms, block by block (the mean of its repeats); shape (2, blocks with a number). And what was
+    added before (see `logarithms`)."""
+    logs = logarithms(metric.name, [*before, *after], plan.seconds).reshape(2, -1, plan.repeats)
+    return logs[:, np.isfinite(logs).all(axis=(0, 2))].mean(axis=2), metric.half_an_event(plan.seconds)
+
+
+def _metric_result(metric: Metric, plan: TrialPlan, before: Sequence[float], after: Sequence[float],
+                   confidence: float) -> MetricResult:
+    logs, half_an_event = _logs(metric, plan, before, after)
+    n = logs.shape[1]
+    if n < 2:
+        return MetricResult(metric.name, metric.unit, None, None, None, None, None, "unclear", confidence, n)
+    middle, low, high = t_interval(logs[1] - logs[0], confidence)
+    means = np.exp(logs.mean(axis=1)) - half_an_event
+    return MetricResult(metric.name, metric.unit, float(means[0]), float(means[1]), _pct(middle), _pct(low), _pct(high),
+                        verdict(low, high, plan.matters_pct, metric.lower_is_better), confidence, n)
+
+
+def verdict(low: float, high: float, matters_pct: float, lower_is_better: bool) -> Verdict:
+    """The word for an interval of log ratios (after over before)."""
+    margin = math.log1p(matters_pct / 100)
+    if -margin <= low and high <= margin:
+        return "no difference that matters"
+    if low > margin or high < -margin:
+        return "better" if (high < -margin) == lower_is_better else "worse"
+    return "unclear"
+
+
+def _pct(log_ratio: float) -> float:
+    return 100 * math.expm1(log_ratio)

@@ -1,0 +1,63 @@
+"""A trial is played: one version on the rig, a run, the other on it, a run; and everything back at the end."""
+
+from collections.abc import Mapping, Sequence
+from functools import cache, partial
+
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
+from keenlattice.profile.version import Version
+from keenlattice.rig.base import Rig
+from keenlattice.study.kind import KeptVersion, Kind
+from keenlattice.study.player import Each, Player, entries_on, ignore
+from keenlattice.study.playing import play
+from keenlattice.study.trial._conclude import Numbers, concluded, settled
+from keenlattice.study.trial.plan import Arm, TrialPlan
+from keenlattice.study.trial.result import Trial
+from keenlattice.study.trial.spec import TrialSpec
+
+
+def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> Trial:
+    """Plays a trial through, or computes it anew."""
+    plan, runs = spec.plan, list[tuple[Arm, Numbers]]()
+    arms = {arm: cache(partial(entries_on, player.rig, version))
+            for arm, version in zip(("before", "after"), versions, strict=True)}
+    for place, (block, arm, seed) in enumerate(plan.runs()):
+        capture = player.play(place, block, arm, arms[arm], seed)
+        runs.append((arm, metrics_of(capture, TRIAL_METRICS)))
+        if settled(plan, runs):
+            break
+    return concluded(plan, runs, Trial(
+        player.game, spec.before.reference, spec.after.reference, plan, (), player.rig.name,
+        excluded=tuple(player.excluded)))
+
+
+KIND = Kind("trial", "trial", TrialSpec, Trial, play_trial)
+
+
+def run_trial(rig: Rig, before: Version, after: Version, plan: TrialPlan, game: str | None = None,
+              each: Each = ignore, done: Mapping[int, Capture] | None = None) -> Trial:
+    """Plays two versions against each other and says what differs; nothing of it is kept (`Workspace.trial` keeps).
+
+    Args:
+        before, after: two versions of one profile.
+        plan: how many blocks of which runs, what decides, and what matters.
+        game: what is played; may be left out if the profile is a game's.
+        each: is called with every run once it is done, for progress and for keeping captures; with one that went
+            wrong, too, which is then played again.
+        done: the runs that were played earlier, by their place in the plan: they are not played again.
+
+    Raises:
+        UsageError: versions of two profiles, or of the rig-wide one without a game.
+        RigError: the rig refuses, or nothing can be recorded; it is put back to what it was.
+
+    >>> import tempfile
+    >>> from pathlib import Path
+    >>> from keenlattice import open_rig, stock
+    >>> rig = open_rig("standin", Path(tempfile.mkdtemp()))
+    >>> shorter = Version("brass-orbit", {"frame.queue-depth": 1})
+    >>> plan = TrialPlan(blocks=4, seconds=20, seed=1, decides="latency_ms_median", matters_pct=3)
+    >>> run_trial(rig, stock("brass-orbit"), shorter, plan).deciding.verdict
+    'better'
+    """
+    spec = TrialSpec(KeptVersion.of(before), KeptVersion.of(after), plan, game)
+    return play(rig, KIND, spec, [before, after], each, done)

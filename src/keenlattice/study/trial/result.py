@@ -1,0 +1,102 @@
+"""What a trial found: per metric a change, an interval and one of four verdicts."""
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, fields
+from typing import TYPE_CHECKING, Any, ClassVar, Literal
+
+from keenlattice._notebook import Shown
+from keenlattice.errors import BadValue
+from keenlattice.measure.metrics import METRICS
+from keenlattice.study._form import Form
+from keenlattice.study.trial.plan import TrialPlan
+
+if TYPE_CHECKING:
+    import pandas
+
+Verdict = Literal["better", "worse", "no difference that matters", "unclear"]
+
+
+@dataclass(frozen=True)
+class MetricResult:
+    """One metric of a trial.
+
+    Args:
+        before, after: geometric mean over the runs of either version, in `unit`.
+        change_pct: how much `after` differs from `before`, in per cent, with its interval.
+        low_pct, high_pct: the interval, at `confidence`.
+        n: how many blocks gave a number for both versions.
+
+    All numbers are None where fewer than two blocks did.
+    """
+
+    name: str
+    unit: str
+    before: float | None
+    after: float | None
+    change_pct: float | None
+    low_pct: float | None
+    high_pct: float | None
+    verdict: Verdict
+    confidence: float
+    n: int
+
+
+@dataclass(frozen=True, repr=False)
+class Trial(Form, Shown):
+    """A trial: what was compared, how, and what came out. `before` and `after` are references.
+
+    Args:
+        plan: how it was played and judged.
+        game, rig: what was played, on what.
+        metrics: what came out, the deciding metric first.
+        blocks_played: fewer than planned if it was settled early.
+        drift_pct: how much the deciding metric changed from the first block to the last, in both versions alike, with
+            its interval at 95 %; None with fewer than four blocks.
+        excluded: the runs that went wrong and do not count, each with the reason.
+    """
+
+    SCHEMA: ClassVar[str] = "keen-lattice/trial/2"
+    WHAT: ClassVar[str] = "a trial"
+
+    game: str
+    before: str
+    after: str
+    plan: TrialPlan
+    metrics: tuple[MetricResult, ...]
+    rig: str = ""
+    blocks_played: int = 0
+    drift_pct: tuple[float, float, float] | None = None
+    excluded: tuple[str, ...] = ()
+
+    def __getitem__(self, name: str) -> MetricResult:
+        return next(one for one in self.metrics if one.name == name)
+
+    @property
+    def deciding(self) -> MetricResult:
+        """What came out of the metric that decides."""
+        return self[self.plan.decides]
+
+    def table(self) -> "pandas.DataFrame":
+        """A row for each metric."""
+        import pandas
+
+        return pandas.DataFrame([asdict(one) for one in self.metrics])
+
+    def _caption(self) -> str:
+        one = self.deciding
+        interval = "" if one.low_pct is None or one.high_pct is None else (
+            f" ({one.low_pct:+.1f} to {one.high_pct:+.1f} %)")
+        return f"{self.before} against {self.after}, {one.name}: {one.verdict}{interval}"
+
+    @classmethod
+    def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
+        """Before 0.4 the plan's fields stood beside the others; before 0.2 a trial had no early end."""
+        if "plan" in content:
+            return content
+        plan = {one.name: content[one.name] for one in fields(TrialPlan) if one.name in content}
+        return {"blocks_played": content.get("blocks"), **content, "plan": plan}
+
+    def _check(self) -> None:
+        known = {one.name for one in self.metrics}
+        if self.plan.decides not in known or not known <= {*METRICS}:
+            raise BadValue("it has metrics that there are not")

@@ -1,0 +1,118 @@
+"""Tuning: the best of some combinations of settings, by letting them race.
+
+In every round each combination that is still in the race is played once, in random order, so that what a round's
+conditions do to all cancels. From the third round on a combination is out if it surely breaks a limit, if it is surely
+worse than the best so far (Student's t of the log ratios of a round's runs, the error of 5 % shared by all
+combinations), or if the game does not run with it. So runs go where it is not yet told. It ends when no combination
+that is left can be better than the best by more than what matters, or with the last round. (Racing, after O. Maron and
+A. W. Moore, 1994.)
+"""
+
+import math
+
+import numpy as np
+
+from keenlattice.measure._summary import t_interval
+from keenlattice.measure.capture import Floats
+from keenlattice.measure.metrics import METRICS, logarithms
+from keenlattice.study.trial._conclude import Numbers
+from keenlattice.study.tune.plan import FIRST_LOOK, Limit, TunePlan
+from keenlattice.study.tune.result import Combination, Standing
+
+ERROR = 0.05
+
+
+class Race:
+    """The race itself, apart from the rig: who is in it, and what is known of each."""
+
+    def __init__(self, plan: TunePlan) -> None:
+        self.plan = plan
+        self.count = len(plan.combinations())
+        self.runs: list[dict[int, Numbers]] = [{} for _ in range(self.count)]  # by round
+        self.out: dict[int, Standing] = {}
+        self.beaten: dict[int, tuple[float, float, float]] = {}  # by how much, when it was put out
+
+    def entered(self) -> list[int]:
+        """Those that are still in the race."""
+        return [one for one in range(self.count) if one not in self.out]
+
+    def order(self, number: int) -> list[int]:
+        """The order of a round, drawn from the seed."""
+        inside = self.entered()
+        drawn = np.random.default_rng([self.plan.seed, 17, number]).permutation(len(inside))
+        return [inside[place] for place in drawn.tolist()]
+
+    def add(self, number: int, one: int, numbers: Numbers) -> None:
+        """One run of a round."""
+        self.runs[one][number] = numbers
+
+    def look(self, number: int) -> bool:
+        """Puts out whoever is surely beaten, after a round; says whether the race is over."""
+        if number + 1 < FIRST_LOOK:
+            return False
+        for one in self.entered():
+            if any(self._breaks(one, limit, surely=True) for limit in self.plan.limits):
+                self.out[one] = "breaks a limit"
+        best = self.best()
+        if best is None:
+            return not self.entered()
+        for one in self.entered():
+            if one != best and (found := self.against(one, best))[1] > 0:
+                self.out[one], self.beaten[one] = "worse", found
+        margin = math.log1p(self.plan.matters_pct / 100)
+        return all(self.against(one, best)[1] > -margin for one in self.entered() if one != best)
+
+    def best(self) -> int | None:
+        """The best of those still in the race that keep the limits, as far as is known."""
+        keeping = [one for one in self.entered() if self.runs[one]
+                   and not any(self._breaks(one, limit, surely=False) for limit in self.plan.limits)]
+        return min(keeping, key=self.mean, default=None)
+
+    def mean(self, one: int) -> float:
+        """Mean of the goal's logarithm, the smaller the better."""
+        return float(np.mean(list(self._logs(one).values()))) if self._logs(one) else math.inf
+
+    def _logs(self, one: int) -> dict[int, float]:
+        sign = 1.0 if METRICS[self.plan.goal].lower_is_better else -1.0
+        values = [numbers[self.plan.goal] for numbers in self.runs[one].values()]
+        logs = logarithms(self.plan.goal, values, self.plan.seconds).tolist()
+        return {number: sign * log for number, log in zip(self.runs[one], logs, strict=True) if math.isfinite(log)}
+
+    def against(self, one: int, best: int) -> tuple[float, float, float]:
+        """How much worse one is than the best, as log ratio, with its interval, over the rounds of both."""
+        mine, its = self._logs(one), self._logs(best)
+        rounds = sorted({*mine} & {*its})
+        if len(rounds) < 2:
+            return 0.0, -math.inf, math.inf
+        ratios: Floats = np.array([mine[number] - its[number] for number in rounds])
+        return t_interval(ratios, 1 - 2 * ERROR / self.count)
+
+    def _breaks(self, one: int, limit: Limit, surely: bool) -> bool:
+        """Whether a limit is broken: by the mean of the runs, or surely, by its whole interval."""
+        values: Floats = np.array([numbers[limit.metric] for numbers in self.runs[one].values()])
+        values = values[np.isfinite(values)]
+        if values.size < 2:
+            return False
+        middle, low, high = t_interval(values, 1 - 2 * ERROR / self.count)
+        if limit.side == "below":
+            return (low if surely else middle) > limit.value
+        return (high if surely else middle) < limit.value
+
+    def standings(self) -> list[Combination]:
+        """What became of everyone, the best first."""
+        best, all_of = self.best(), self.plan.combinations()
+        found = []
+        for one in range(self.count):
+            over = any(self._breaks(one, limit, surely=False) for limit in self.plan.limits)
+            standing = self.out.get(one) or ("best" if one == best else "breaks a limit" if over else "not told apart")
+            sign = 1.0 if METRICS[self.plan.goal].lower_is_better else -1.0
+            added = METRICS[self.plan.goal].half_an_event(self.plan.seconds)
+            goal = math.exp(sign * self.mean(one)) - added if self._logs(one) else None
+            pct: tuple[float | None, ...] = (None, None, None)
+            if best is not None and one != best and len({*self._logs(one)} & {*self._logs(best)}) >= 2:
+                middle, low, high = self.beaten.get(one) or self.against(one, best)
+                pct = tuple(100 * math.expm1(sign * end) for end in ((middle, low, high) if sign > 0
+                                                                    else (middle, high, low)))
+            found.append(Combination(all_of[one], standing, len(self.runs[one]), goal, *pct))
+        order = ["best", "not told apart", "worse", "breaks a limit", "does not run"]
+        return sorted(found, key=lambda one: (order.index(one.standing), abs(one.change_pct or 0.0)))

@@ -1,0 +1,106 @@
+"""What is tuned: settings and the values that are tried, a goal, and limits that have to be kept."""
+
+import math
+from dataclasses import dataclass, replace
+from itertools import product
+from typing import ClassVar, Literal
+
+from keenlattice.catalog.model import Catalog
+from keenlattice.catalog.values import Value
+from keenlattice.errors import BadValue
+from keenlattice.measure.metrics import metric
+from keenlattice.study._form import Form
+from keenlattice.study._limits import check_matters, check_seconds, check_seed
+from keenlattice.study.kind import KeptVersion, Spec
+
+FIRST_LOOK = 3      # rounds
+MOST_COMBINATIONS = 200
+
+
+@dataclass(frozen=True)
+class Limit:
+    """A bound that has to be kept: a metric that is to stay below or above (`side`) a value in its own unit.
+
+    >>> Limit("frame_ms_p99", "below", 8.0)
+    Limit(metric='frame_ms_p99', side='below', value=8.0)
+    """
+
+    metric: str
+    side: Literal["below", "above"]
+    value: float
+
+
+@dataclass(frozen=True)
+class TunePlan(Form):
+    """What is tuned, and how.
+
+    Args:
+        choices: setting to the values that are tried.
+        goal: the metric that is to be as good as can be.
+        limits: what has to be kept besides.
+        rounds: how many at most.
+        matters_pct: of combinations that differ by no more than this, any will do.
+        seconds, seed, warm_up_s: as in a trial.
+    """
+
+    choices: tuple[tuple[str, tuple[Value, ...]], ...]
+    goal: str
+    limits: tuple[Limit, ...] = ()
+    rounds: int = 30
+    seconds: float = 20.0
+    seed: int = 0
+    matters_pct: float = 1.0
+    warm_up_s: float = 0.0
+
+    def __post_init__(self) -> None:
+        for name in (self.goal, *(one.metric for one in self.limits)):
+            metric(name)
+        count = math.prod(len(values) for _, values in self.choices)
+        if not 2 <= count <= MOST_COMBINATIONS:
+            raise BadValue(f"{count} combinations: 2 to {MOST_COMBINATIONS} can be tuned over; give fewer values")
+        if not FIRST_LOOK <= self.rounds <= 200:
+            raise BadValue(f"{self.rounds} rounds: a race takes {FIRST_LOOK} to 200")
+        check_matters(self.matters_pct)
+        check_seconds(self.seconds)
+        check_seed(self.seed)
+
+    def combinations(self) -> list[dict[str, Value]]:
+        """All combinations of the values."""
+        keys = [key for key, _ in self.choices]
+        return [dict(zip(keys, values, strict=True)) for values in product(*(values for _, values in self.choices))]
+
+
+@dataclass(frozen=True)
+class TuneSpec(Spec):
+    """What a tuning was planned with; `proof` are the blocks of the trial that it ends in."""
+
+    ARM: ClassVar[str] = "combination "
+    WHAT: ClassVar[str] = "the plan of a tuning"
+
+    base: KeptVersion
+    plan: TunePlan
+    game: str | None = None
+    proof: int = 8
+
+    @property
+    def versions(self) -> tuple[KeptVersion, ...]:
+        return (self.base,)
+
+    @property
+    def runs(self) -> int:
+        return len(self.plan.combinations()) * self.plan.rounds
+
+    @property
+    def pace(self) -> tuple[float, float]:
+        return self.plan.seconds, self.plan.warm_up_s
+
+
+def checked(catalog: Catalog, plan: TunePlan) -> TunePlan:
+    """The plan with every value as its setting takes it.
+
+    Raises:
+        UnknownName: no such setting.
+        BadValue: a value beyond its limits.
+    """
+    return replace(plan, choices=tuple((key, tuple(catalog[key].checked(value) for value in values))
+                                       for key, values in plan.choices))

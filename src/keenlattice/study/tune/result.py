@@ -1,0 +1,67 @@
+"""What a race found: the combinations, the best first, and what became of each."""
+
+from dataclasses import asdict, dataclass
+from typing import TYPE_CHECKING, ClassVar, Literal
+
+from keenlattice._notebook import Shown
+from keenlattice.catalog.values import Value
+from keenlattice.study._form import Form
+from keenlattice.study.tune.plan import TunePlan
+
+if TYPE_CHECKING:
+    import pandas
+
+Standing = Literal["best", "not told apart", "worse", "breaks a limit", "does not run"]
+
+
+@dataclass(frozen=True)
+class Combination:
+    """A combination, and what became of it.
+
+    Args:
+        goal: geometric mean of the goal over its runs; None if it never ran.
+        change_pct, low_pct, high_pct: how much its goal differs from the best one's, over the rounds of both; of one
+            that was put out as worse, from the one that was the best then.
+    """
+
+    values: dict[str, Value]
+    standing: Standing
+    rounds: int
+    goal: float | None
+    change_pct: float | None = None
+    low_pct: float | None = None
+    high_pct: float | None = None
+
+
+@dataclass(frozen=True, repr=False)
+class Tuning(Form, Shown):
+    """What a race found, the best first. `settled` is False if it ended with its last round."""
+
+    SCHEMA: ClassVar[str] = "keen-lattice/tune/1"
+    WHAT: ClassVar[str] = "a tuning"
+
+    game: str
+    base: str
+    rig: str
+    plan: TunePlan
+    combinations: tuple[Combination, ...]
+    runs: int
+    rounds_played: int
+    settled: bool
+    excluded: tuple[str, ...] = ()
+
+    @property
+    def best(self) -> Combination | None:
+        """The best that keeps the limits; None if none does."""
+        return next((one for one in self.combinations if one.standing == "best"), None)
+
+    def table(self) -> "pandas.DataFrame":
+        """A row for each combination, the best first, with a column for each setting."""
+        import pandas
+
+        return pandas.DataFrame([{**one.values, **{key: value for key, value in asdict(one).items() if key != "values"}}
+                                 for one in self.combinations])
+
+    def _caption(self) -> str:
+        return (f"{len(self.combinations)} combinations on top of {self.base}, for {self.plan.goal}: {self.runs} runs, "
+                f"{'settled' if self.settled else 'not settled'}")

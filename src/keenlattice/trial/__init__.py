@@ -1,1 +1,0 @@
-"""Trials: plans runs, turns their numbers into verdicts."""

@@ -1,0 +1,94 @@
+"""What a report says beside its result, gathered from the logbook and the rig."""
+
+from typing import TYPE_CHECKING
+
+from keenlattice._version import __version__
+from keenlattice.profile.version import Version
+from keenlattice.workspace._wording import in_words, value_text
+
+if TYPE_CHECKING:
+    from keenlattice.profile.compare import Change
+    from keenlattice.report.page.context import Changed, Context
+    from keenlattice.report.page.of_history import Past
+    from keenlattice.study.record import Evidence
+    from keenlattice.workspace._studying import Studying
+
+
+def context_of(workspace: "Studying", game: str, before: Version, after: Version,
+               evidence: "Evidence | None" = None) -> "Context":
+    """What surrounds a result about two versions.
+
+    Args:
+        evidence: what a study's result rests on: the facts of the rig as it was then, software and time.
+    """
+    from keenlattice.logbook.file import now
+    from keenlattice.report.page.context import Context
+    from keenlattice.rig.base import pending_on
+    from keenlattice.rig.drift import find_drift
+    from keenlattice.study.record import Evidence
+
+    rests_on, rig = evidence or Evidence(), workspace.rig
+    titles = {"rig": "The rig-wide profile", **{one.name: one.title for one in rig.games()}}
+    applied = workspace.book.last_apply(workspace.rig_name, before.profile)
+    return Context(
+        game=titles.get(game, game), changes=changed(workspace, before, after), findings=workspace.findings(after),
+        slipped={one.version.reference: tuple(_slipped(workspace, change) for change in one.changes)
+                 for one in find_drift(rig, workspace.book)},
+        waiting=dict(pending_on(rig)), facts=rests_on.facts or dict(rig.facts()),
+        kind=f"{workspace.rig_name.capitalize()}, {workspace.described}", rig=workspace.kind,
+        applied=applied.title if applied else "",
+        of_pack=after.reference if after.entries and not after.time else "",
+        software=rests_on.software or __version__,
+        time=(rests_on.time or now())[:16].replace("T", " ") + " UTC")
+
+
+def changed(workspace: "Studying", before: Version, after: Version) -> "tuple[Changed, ...]":
+    """What differs between two versions, in words: what holds on either side, why, and what to expect of it.
+
+    That a setting is inert is told by the checks, beside it.
+    """
+    from keenlattice.report.page.context import Changed
+
+    catalog, effective, found = workspace.rig.catalog(), workspace.effective(after), []
+    for one in workspace.differing(before, after):
+        key, was, is_now, remark = in_words(catalog, one)
+        held, known = effective.get(key), key in catalog
+        holder = workspace.set_by(after, held) if held else None
+        found.append(Changed(
+            key, catalog[key].title if known else "", was, is_now, held.layer if held else "", _reason(after, holder),
+            catalog[key].trades if known else "",
+            "; ".join(part for part in ("" if one.inert else remark, _sure(workspace, key)) if part)))
+    return tuple(found)
+
+
+def _reason(after: Version, holder: Version | None) -> str:
+    """Why a setting is as it is: the note of the version that set it; of a version that is in no history, its own."""
+    if holder is not None:
+        return holder.note
+    return after.note if after.entries and not after.time else ""
+
+
+def _sure(workspace: "Studying", key: str) -> str:
+    """What the catalog says against expecting much of a setting."""
+    catalog = workspace.rig.catalog()
+    sure = catalog[key].sure if key in catalog else "known"
+    return {"known": "", "disputed": "players disagree on whether it helps",
+            "placebo": "nothing is known by which it could act"}[sure]
+
+
+def _slipped(workspace: "Studying", change: "Change") -> str:
+    catalog = workspace.rig.catalog()
+    return (f"{change.key}: {value_text(catalog, change.key, change.after)} instead of "
+            f"{value_text(catalog, change.key, change.before)}")
+
+
+def passed(workspace: "Studying", game: str) -> "list[Past]":
+    """The versions of a game, the newest first, in words.
+
+    Raises:
+        UnknownName: no such game.
+    """
+    from keenlattice.report.page.of_history import Past
+
+    return [Past(one.version.reference, one.version.time[:10], one.version.author, one.version.note,
+                 ", ".join(one.changes), ", ".join(one.marks)) for one in workspace.history(game).versions]

@@ -1,0 +1,49 @@
+"""The version that is made of a tuning or a ramp."""
+
+from typing import TYPE_CHECKING, Any
+
+from keenlattice.catalog.values import Value
+from keenlattice.profile.version import Version
+
+if TYPE_CHECKING:
+    from keenlattice.workspace.opened import Opened
+    from keenlattice.workspace.played import Played
+
+Made = tuple[Version, dict[str, Value], str]
+"""What it is made from, what it sets, and why."""
+
+
+def entries_made(workspace: "Opened", found: "Played[Any]") -> Made | None:
+    """What a version of a study's result would set; None if there is nothing new to set."""
+    if found.kind == "tune":
+        return _of_tuning(workspace, found)
+    return _of_ramp(workspace, found) if found.kind == "ramp" else None
+
+
+def base_of(workspace: "Opened", found: "Played[Any]") -> Version:
+    """The version that a study started from."""
+    kept = found.spec.versions[0]
+    return workspace.find(kept.reference) if kept.stored else Version(kept.profile, kept.entries, note=kept.note)
+
+
+def _of_tuning(workspace: "Opened", found: "Played[Any]") -> Made | None:
+    from keenlattice.profile.compare import changes, with_changes
+
+    result, base = found.result, base_of(workspace, found)
+    if result.best is None:
+        return None
+    entries = with_changes(base.entries, result.best.values)
+    return (base, entries, f"tuned for {result.plan.goal}") if changes(base.entries, entries) else None
+
+
+def _of_ramp(workspace: "Opened", found: "Played[Any]") -> Made | None:
+    from keenlattice.profile.compare import with_changes
+
+    result, base = found.result, base_of(workspace, found)
+    setting = workspace.rig.catalog()[result.plan.key]
+    value = int(result.settled) if setting.kind == "whole" else result.settled
+    if setting.checked(value) == base.entries.get(result.plan.key, setting.stock):
+        return None
+    highest = f"{result.highest:g}" if result.highest is not None else "none"
+    return (base, with_changes(base.entries, {result.plan.key: value}),
+            f"stepped up: {highest} ran, {result.plan.margin:g} below it")

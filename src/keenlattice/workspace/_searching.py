@@ -1,0 +1,230 @@
+"""Searching: which of many changes matter, since when it is so, which combination is best, how far an offset goes."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Unpack
+
+from keenlattice.profile.version import Version
+from keenlattice.workspace._studying import seeded
+from keenlattice.workspace._trials import Trials
+from keenlattice.workspace.how import HuntHow, RampHow, ScreenHow, TuneHow
+from keenlattice.workspace.opened import Which
+from keenlattice.workspace.packing import Packing
+from keenlattice.workspace.played import Played, ScreenCost
+
+if TYPE_CHECKING:
+    from keenlattice.catalog.values import Value
+    from keenlattice.profile.pack import Claim
+    from keenlattice.study.hunt.result import Hunt
+    from keenlattice.study.ramp.result import Ramp
+    from keenlattice.study.record import Progress
+    from keenlattice.study.screen.plan import ScreenPlan
+    from keenlattice.study.screen.result import Screen
+    from keenlattice.study.tune.result import Tuning
+
+
+class Searching(Trials, Packing):
+    """What plays screens, hunts, tunings and ramps."""
+
+    def screen(self, before: Which, after: Which | Path, *, game: str | None = None,
+               progress: "Progress | None" = None, **how: Unpack[ScreenHow]) -> "Played[Screen]":
+        """Finds out which of the changes between two versions matter, all at once.
+
+        Args:
+            after: the version whose changes are told apart; or a pack (a TOML file), on top of the first one.
+            game, progress: as in `trial`.
+            how: `rounds`, `seconds`, `decides`, `matters`, ...: see `ScreenHow`.
+
+        Raises:
+            UsageError, RigError: as `trial`.
+        """
+        from keenlattice.study.kind import KeptVersion
+        from keenlattice.study.screen.plan import ScreenSpec
+
+        one, other, plan = self.screen_plan(before, after, **how)
+        return self._play("screen", ScreenSpec(KeptVersion.of(one), KeptVersion.of(other), plan, game), [one, other],
+                          progress)
+
+    def screen_plan(self, before: Which, after: Which | Path,
+                    **how: Unpack[ScreenHow]) -> "tuple[Version, Version, ScreenPlan]":
+        """The two versions and the plan of a screen.
+
+        Args:
+            before: as in `screen`.
+            after: as in `screen`.
+            how: as in `screen`.
+
+        Raises:
+            UsageError: it is invalid.
+        """
+        from keenlattice.study.screen.plan import ScreenPlan, factors_of
+
+        told, one = seeded(how), self.find(before)
+        other, claims = self._other(one, after)
+        factors = factors_of(one.entries, other.entries, _groups(told.pop("together", ()), one, other))
+        matters = self.matters_pct(told.pop("matters", 1.0), told.get("decides", ScreenPlan.decides), one)
+        claimed = tuple(_claims_of(group, claims) for group in factors) if claims else ()
+        return one, other, ScreenPlan(factors, claimed, **told, matters_pct=matters)
+
+    def screen_cost(self, plan: "ScreenPlan") -> ScreenCost:
+        """What a screen would play, and how long that takes.
+
+        Args:
+            plan: of the screen.
+        """
+        from keenlattice.profile.checks import belong_together
+        from keenlattice.study.screen.play import costly
+
+        in_round = len(plan.design())
+        alone = [group[0] for group in plan.factors if len(group) == 1]
+        return ScreenCost(plan, in_round, in_round * (plan.seconds + plan.warm_up_s) / 60,
+                          tuple(plan.factors[place] for place in costly(self.rig, plan)),
+                          tuple(belong_together(alone)))
+
+    def _other(self, before: Version, after: "Which | Path") -> "tuple[Version, Mapping[str, tuple[Claim, ...]]]":
+        """The other version of a screen, and what is claimed of each of its settings if it is a pack."""
+        if not str(after).endswith(".toml") or isinstance(after, Version):
+            return self.find(after), {}  # type: ignore[arg-type]
+        pack = self.pack(Path(str(after)))
+        offers = [one.offered for one in pack.rules]
+        claims = {setting.key: tuple(one.rule.claim) for one in offers
+                  if one.rule.game == before.profile and not one.fails for setting in one.settings}
+        return self.with_rules_of(offers, before, pack.title), claims
+
+    def hunt(self, profile: str, *, since: Which = "", until: Which = "", game: str | None = None,
+             progress: "Progress | None" = None, **how: Unpack[HuntHow]) -> "Played[Hunt]":
+        """Finds the version at which a metric changed, and the least set of settings in it that did it.
+
+        Args:
+            profile: whose history is gone through.
+            since: where it was still otherwise; stock, if it is not given.
+            until: where it is as it is now; the latest, if it is not given.
+            game, progress: as in `trial`.
+            how: `blocks`, `seconds`, `decides`, `matters`, ...: see `HuntHow`.
+
+        Raises:
+            UsageError, RigError: as `trial`.
+        """
+        from keenlattice.study.hunt.plan import HuntPlan, HuntSpec
+        from keenlattice.study.trial.plan import TrialPlan
+
+        told, line = seeded(how), self.line(since or f"{profile}@stock", until or profile)
+        error = {"error": told.pop("error")} if "error" in told else {}
+        matters = self.matters_pct(told.pop("matters", 1.0), told.get("decides", TrialPlan.decides), line[0])
+        plan = HuntPlan(TrialPlan(**told, matters_pct=matters), **error)
+        return self._play("hunt", HuntSpec(tuple(one.reference for one in line), plan, game), line, progress)
+
+    def line(self, since: Which, until: Which) -> list[Version]:
+        """The versions from one to another, the oldest first: each with the one that it was made from before it.
+
+        Args:
+            since: the oldest.
+            until: the newest.
+
+        Raises:
+            UsageError: the one is no ancestor of the other.
+        """
+        from keenlattice.errors import UsageError
+
+        first, version = self.find(since), self.find(until)
+        line = [version]
+        while line[0].id != first.id and line[0].parents:
+            line.insert(0, self.book.version(version.profile, line[0].parents[0]))
+        if line[0].id != first.id:
+            if first.entries or first.time:
+                raise UsageError(f"{version.reference} was not made from {first.reference}: keen history "
+                                 f"{version.profile} shows the lines")
+            line.insert(0, first)  # stock comes before every history
+        if len(line) < 2:
+            raise UsageError(f"{first.reference} and {version.reference} are the same version: there is nothing "
+                             "between them")
+        return line
+
+    def tune(self, base: Which, choices: "Mapping[str, Sequence[Value]]", *, game: str | None = None,
+             progress: "Progress | None" = None, **how: Unpack[TuneHow]) -> "Played[Tuning]":
+        """Finds the best combination of some values for this rig, and makes a version of it.
+
+        Args:
+            base: where to start from.
+            choices: setting to the values that are tried; a text may be what a player types.
+            game, progress: as in `trial`.
+            how: `goal`, `limits`, `rounds`, `proof`, ...: see `TuneHow`.
+
+        Raises:
+            UsageError, RigError: as `trial`.
+        """
+        from keenlattice.study.kind import KeptVersion
+        from keenlattice.study.tune.plan import TunePlan, TuneSpec, checked
+
+        told, start, catalog = seeded(how), self.find(base), self.rig.catalog()
+        proof, limits = told.pop("proof", TuneSpec.proof), tuple(told.pop("limits", ()))
+        values = tuple((key, tuple(catalog[key].parsed(one) if isinstance(one, str) else one for one in some))
+                       for key, some in choices.items())
+        goal = told.pop("goal", "frame_ms_mean")
+        matters = self.matters_pct(told.pop("matters", 1.0), goal, start)
+        plan = checked(catalog, TunePlan(values, goal, limits, **told, matters_pct=matters))
+        found = self._play("tune", TuneSpec(KeptVersion.of(start), plan, game, proof), [start], progress)
+        return self._with_version(found, progress)
+
+    def ramp(self, base: Which, setting: str, by: float, *, game: str | None = None,
+             progress: "Progress | None" = None, **how: Unpack[RampHow]) -> "Played[Ramp]":
+        """Steps a clock offset up until the rig is not stable, settles below, and makes a version of that.
+
+        Args:
+            base: where to start from.
+            setting: the one that is stepped up, such as `gpu.core-offset@gpu0`.
+            by: how much a step adds.
+            game, progress: as in `trial`.
+            how: `margin`, `goal`, `proof`, ...: see `RampHow`.
+
+        Raises:
+            UsageError, RigError: as `trial`.
+        """
+        from keenlattice.study.kind import KeptVersion
+        from keenlattice.study.ramp.plan import RampPlan, RampSpec, steps_of
+        from keenlattice.study.trial.plan import TrialPlan
+
+        told, start = seeded(how), self.find(base)
+        proof, margin = told.pop("proof", 8), told.pop("margin", 2 * by)
+        goal = told.get("goal", RampPlan.goal)
+        matters = self.matters_pct(told.pop("matters", 1.0), goal, start)
+        plan = RampPlan(setting, by, margin, **told)
+        trial = TrialPlan(max(2, proof), plan.seconds, plan.seed, goal, matters)
+        steps_of(self.rig.catalog(), start, plan)  # says so if there are none, before anything is started
+        found = self._play("ramp", RampSpec(KeptVersion.of(start), plan, game, trial if proof else None), [start],
+                           progress)
+        return self._with_version(found, progress)
+
+    def _with_version(self, found: "Played[Any]", progress: "Progress | None") -> "Played[Any]":
+        """A tuning or a ramp with the version that is made of it, and the trial that proves that, if one is wanted."""
+        from keenlattice.study.trial.plan import TrialPlan
+        from keenlattice.workspace._made import entries_made
+
+        made = entries_made(self, found)
+        if made is None:
+            return found
+        base, entries, note = made
+        version, spec = self.commit([base], entries, note), found.spec
+        plan = spec.proof  # type: ignore[attr-defined]
+        if isinstance(plan, int) and plan:
+            tuned = found.result.plan
+            plan = TrialPlan(plan, tuned.seconds, tuned.seed, tuned.goal, tuned.matters_pct, warm_up_s=tuned.warm_up_s)
+        proof = self.play_trial(base, version, plan, spec.game, progress) if plan else None
+        return replace(found, version=version, proof=proof)
+
+
+def _groups(together: Sequence[Sequence[str]], before: Version, after: Version) -> list[tuple[str, ...]]:
+    """The groups that a player has named; `checks` stands for those that the checks know of."""
+    from keenlattice.profile.checks import belong_together
+    from keenlattice.profile.compare import changes
+
+    named = [tuple(group) for group in together if tuple(group) != ("checks",)]
+    if ("checks",) in [tuple(group) for group in together]:
+        taken = {key for group in named for key in group}
+        named += belong_together(one.key for one in changes(before.entries, after.entries) if one.key not in taken)
+    return named
+
+
+def _claims_of(group: Sequence[str], claims: "Mapping[str, tuple[Claim, ...]]") -> "tuple[Claim, ...]":
+    return next((claims[key] for key in group if claims.get(key)), ())

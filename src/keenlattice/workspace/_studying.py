@@ -1,0 +1,210 @@
+"""What all kinds of study have: each is kept run by run, goes on after a stop, and can be computed anew."""
+
+import math
+import re
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, Any
+
+from keenlattice.profile.version import Version
+from keenlattice.workspace.comparing import Comparing
+from keenlattice.workspace.editing import Editing
+from keenlattice.workspace.figures import Picture
+from keenlattice.workspace.how import Matters
+from keenlattice.workspace.measuring import Measuring
+from keenlattice.workspace.opened import Which
+from keenlattice.workspace.played import Listed, Played, Recomputed, StudyList
+
+if TYPE_CHECKING:
+    from keenlattice.logbook._studies import Study
+    from keenlattice.study.kind import Spec
+    from keenlattice.study.record import Evidence, Progress
+    from keenlattice.study.trial.result import Trial
+
+
+class Studying(Comparing, Editing, Measuring):
+    """What is done with studies of any kind. The rig is put back to what it was, whatever happens."""
+
+    def resume(self, *kinds: str, progress: "Progress | None" = None) -> "Played[Any]":
+        """Goes on with the newest study that was stopped.
+
+        Args:
+            progress: is told how many runs are done, of how many.
+            kinds: of these; of any, if none is given.
+
+        Raises:
+            UsageError: none was; or it waits for recordings.
+            RigError: the rig refuses, or nothing can be recorded.
+        """
+        from keenlattice.errors import UsageError
+        from keenlattice.study.record import play_on, spec_of
+
+        study = self._unfinished(*kinds)
+        if spec_of(study).files:
+            raise UsageError(f"{study.kind} {study.number} waits for your recordings: keen trial --take FILE")
+        play_on(self.book, self.rig, study, progress)
+        return self._with_version(self._finished(study.number), progress)
+
+    def _unfinished(self, *kinds: str) -> "Study":
+        from keenlattice.errors import UsageError
+        from keenlattice.logbook._studies import studies
+
+        waiting = [one for one in studies(self.book, self.rig_name)
+                   if one.result is None and (not kinds or one.kind in kinds)]
+        if not waiting:
+            raise UsageError(f"no {' or '.join(kinds) or 'study'} on {self.rig_name} was left unfinished")
+        return waiting[0]
+
+    def recompute(self, number: int, *kinds: str) -> Recomputed:
+        """Computes a study again from its captures.
+
+        Args:
+            kinds: it has to be of one of these, if any is given.
+
+        Raises:
+            UsageError: there is no such study, or it is not finished.
+            KeenLatticeError: a number comes out otherwise.
+        """
+        from keenlattice.study.record import recompute
+
+        study = self._study(number, *kinds)
+        return Recomputed(number, study.kind, True, recompute(self.book, self.rig, study))
+
+    def studies(self) -> StudyList:
+        """All studies on the rig, the newest first."""
+        from keenlattice.logbook._studies import studies
+        from keenlattice.study.record import command_of, spec_of
+
+        return StudyList(self.rig_name, tuple(
+            Listed(one.number, one.kind, one.time, spec_of(one).about, one.result is not None,
+                   getattr(spec_of(one), "is_pilot", False), command_of(one))
+            for one in studies(self.book, self.rig_name)))
+
+    def study(self, number: int) -> "Played[Any]":
+        """A finished study, by its number.
+
+        Raises:
+            UsageError: there is none, or it is not finished.
+        """
+        return self._finished(number)
+
+    def finished(self, kind: str) -> "list[Played[Any]]":
+        """The finished studies of a kind on this rig, the newest first."""
+        from keenlattice.logbook._studies import studies
+
+        return [self._finished(one.number) for one in studies(self.book, self.rig_name)
+                if one.kind == kind and one.result is not None]
+
+    def trials_of(self, game: str) -> "list[Played[Trial]]":
+        """The trials of a game or of the rig-wide profile, the newest first; without pilots."""
+        return [one for one in self.finished("trial") if not one.spec.is_pilot  # type: ignore[attr-defined]
+                and game in (one.result.game, one.result.before.partition("@")[0])]
+
+    def versions_of(self, study: "Played[Any]") -> list[Version]:
+        """The versions that a study is about.
+
+        Raises:
+            UnknownName: one is no longer in the logbook.
+        """
+        from keenlattice.study.record import versions_of
+
+        return versions_of(self.book, self.rig_name, self._study(study.number))
+
+    def evidence_of(self, study: "Played[Any]") -> "Evidence":
+        """What a study's result rests on."""
+        from keenlattice.study.record import evidence_of
+
+        return evidence_of(self._study(study.number))
+
+    def _study(self, number: int, *kinds: str) -> "Study":
+        from keenlattice.errors import UsageError
+        from keenlattice.logbook._studies import studies
+
+        known = [one for one in studies(self.book, self.rig_name) if not kinds or one.kind in kinds]
+        for one in known:
+            if one.number == number:
+                return one
+        raise UsageError(f"there is no {' or '.join(kinds) or 'study'} {number} on {self.rig_name}; there are "
+                         f"{', '.join(str(one.number) for one in known[:8]) or 'none yet'}; see keen report --list")
+
+    def _play(self, kind: str, spec: "Spec", versions: Sequence[Version], progress: "Progress | None") -> "Played[Any]":
+        """Starts a study, plays it, and keeps it."""
+        from keenlattice.study.record import play_on, start
+
+        study = start(self.book, self.rig, kind, spec, versions)
+        play_on(self.book, self.rig, study, progress)
+        return self._finished(study.number)
+
+    def _finished(self, number: int) -> "Played[Any]":
+        from keenlattice.logbook._studies import done_of
+        from keenlattice.study.record import result_of, spec_of
+
+        study = self._study(number)
+        played: Played[Any] = Played(study.kind, number, spec_of(study), result_of(study),
+                                     lambda: self._page_of(played), lambda: done_of(self.book, study),
+                                     lambda: self._picture_of(played))
+        return played
+
+    def _page_of(self, study: "Played[Any]") -> Any:
+        """The page about a study; see `Reporting`."""
+        raise NotImplementedError
+
+    def _picture_of(self, study: "Played[Any]") -> Picture:
+        """A picture of what a study found; see `Reporting`."""
+        raise NotImplementedError
+
+    def matters_pct(self, matters: Matters, decides: str, before: Version) -> float:
+        """The smallest difference that matters, in per cent, from what a player wrote: `1`, `1%`, `0.5ms` or `3fps`.
+
+        An amount is held against the newest kept run of the version.
+
+        Args:
+            decides: the metric that decides.
+            before: the version that an amount is held against.
+
+        Raises:
+            UsageError: it cannot be read, is of another unit than the metric, or no run is there to hold it against.
+        """
+        from keenlattice.errors import UsageError
+        from keenlattice.measure.metrics import metric
+
+        if not isinstance(matters, str):
+            return float(matters)
+        found = re.fullmatch(r"\s*([0-9]*\.?[0-9]+)\s*(%|ms|fps|)\s*", matters)
+        if not found:
+            raise UsageError(f"--matters {matters!r}: write per cent, ms or fps, such as 1, 0.5ms or 3fps")
+        amount, unit = float(found[1]), found[2]
+        if unit in ("", "%"):
+            return amount
+        if unit != metric(decides).unit:
+            raise UsageError(f"--matters {matters!r}: {decides} is in {metric(decides).unit}, not in {unit}")
+        value = self.newest_value(decides, before)
+        if not value > 0:
+            raise UsageError(f"--matters {matters!r}: no run of {before.reference} is kept that tells how much "
+                             f"{amount:g} {unit} are of it: apply it and keen measure it first, or write per cent")
+        return round(100 * amount / value, 4)
+
+    def newest_value(self, name: str, which: Which) -> float:
+        """A metric of the newest kept run of a version; NaN if there is none.
+
+        Args:
+            name: the metric's.
+            which: the version, in any of the ways that `Which` has.
+        """
+        from keenlattice.measure.metrics import metrics_of
+
+        version = self.find(which)
+        kept = self.runs_of(version)
+        return metrics_of(self.book.capture(kept[0]), [name])[name] if kept else math.nan
+
+
+
+    def _with_version(self, found: "Played[Any]", progress: "Progress | None") -> "Played[Any]":
+        """The same, with what is made of it in the end."""
+        return found
+
+
+def seeded(how: Mapping[str, Any]) -> dict[str, Any]:
+    """What was said of how a study is played, with a seed that is drawn if none was given."""
+    from keenlattice.study._limits import fresh_seed
+
+    return {"seed": fresh_seed(), **{name: value for name, value in how.items() if value is not None}}

@@ -1,0 +1,183 @@
+"""Trials: two versions against each other, played here or recorded elsewhere; and the pilot that says how long."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Unpack
+
+from keenlattice.profile.version import Version
+from keenlattice.workspace._studying import Studying, seeded
+from keenlattice.workspace.how import TrialHow
+from keenlattice.workspace.opened import Which
+from keenlattice.workspace.played import Pilot, PlanCost, Played, RunsToCome, RunToCome
+from keenlattice.workspace.recordings import Recordings
+
+if TYPE_CHECKING:
+    from keenlattice.logbook._studies import Study
+    from keenlattice.measure.capture import Capture
+    from keenlattice.study.record import Progress
+    from keenlattice.study.trial.plan import TrialPlan
+    from keenlattice.study.trial.result import Trial
+
+SWITCH_S = {"none": 0.0, "game": 0.0, "driver": 15.0, "machine": 90.0}
+"""How long a switch takes by the restart that it needs: a guess, for the time that a plan names."""
+
+
+class Trials(Studying, Recordings):
+    """What plays trials."""
+
+    def trial(self, before: Which, after: Which, *, game: str | None = None, progress: "Progress | None" = None,
+              **how: Unpack[TrialHow]) -> "Played[Trial]":
+        """Plays two versions against each other, in blocks in random order, and says what differs.
+
+        Args:
+            before: the version to compare with.
+            after: the version that is compared with it.
+            game: what is played; needed for rig-wide versions.
+            progress: is told how many runs are done, of how many.
+            how: `blocks`, `seconds`, `decides`, `matters`, ...: see `TrialHow`.
+
+        Raises:
+            UsageError: versions of two profiles, or an invalid plan.
+            RigError: the rig refuses, or nothing can be recorded.
+        """
+        return self.play_trial(before, after, self.trial_plan(before, after, **how), game, progress)
+
+    def trial_plan(self, before: Which, after: Which, **how: Unpack[TrialHow]) -> "TrialPlan":
+        """The plan of a trial.
+
+        Args:
+            before: the version to compare with.
+            after: the version that is compared with it.
+            how: as in `trial`.
+
+        Raises:
+            UsageError: it is invalid.
+        """
+        from keenlattice.study.trial.plan import TrialPlan
+
+        told, one = seeded(how), self.find(before)
+        matters = self.matters_pct(told.pop("matters", 1.0), told.get("decides", TrialPlan.decides), one)
+        costly = SWITCH_S[self._restart_between(one, self.find(after))] > 0
+        return TrialPlan(**told, matters_pct=matters, few_switches=costly)
+
+    def play_trial(self, before: Which, after: Which, plan: "TrialPlan", game: str | None = None,
+                   progress: "Progress | None" = None) -> "Played[Trial]":
+        """Plays a trial by a plan; the rest is as in `trial`."""
+        from keenlattice.study.kind import KeptVersion
+        from keenlattice.study.trial.spec import TrialSpec
+
+        one, other = self.find(before), self.find(after)
+        return self._play("trial", TrialSpec(KeptVersion.of(one), KeptVersion.of(other), plan, game), [one, other],
+                          progress)
+
+    def pilot(self, before: Which, after: Which, plan: "TrialPlan", blocks: int = 8, game: str | None = None,
+              progress: "Progress | None" = None) -> Pilot:
+        """Plays one version against itself, and says how many blocks would settle a trial of two.
+
+        Args:
+            before: the version that is played against itself.
+            after: the version that it is to be compared with later.
+            game: what is played; needed for rig-wide versions.
+            progress: is told how many runs are done, of how many.
+            plan: of that trial.
+            blocks: of the pilot.
+
+        Raises:
+            BadValue: the runs are too short to tell.
+        """
+        from keenlattice.study.trial.pilot import noise_of, warm_up_of
+        from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle
+
+        played = self.play_trial(before, before, replace(plan, blocks=blocks, early=False), game, progress)
+        noise, warm_up = noise_of(played.result), warm_up_of(list(played.captures().values()))
+        needed = blocks_to_settle(noise, plan.matters_pct)
+        switch_s = SWITCH_S[self._restart_between(self.find(before), self.find(after))]
+        costs = [PlanCost(count, chance_to_settle(noise, count, plan.matters_pct),
+                          replace(plan, blocks=count).minutes(switch_s))
+                 for count in sorted({4, 8, 16, 32, *([needed] if needed else [])})]
+        return Pilot(plan.decides, plan.matters_pct, noise.sd, noise.dof, warm_up, needed, tuple(costs), played)
+
+    def _restart_between(self, before: Version, after: Version) -> str:
+        """The restart that switching from one version to the other takes."""
+        from keenlattice.profile.compare import changes
+        from keenlattice.rig._apply import restart_for
+
+        return restart_for(self.rig, [one.key for one in changes(before.entries, after.entries)])
+
+    def trial_from_files(self, before: Which, after: Which, plan: "TrialPlan", game: str | None = None) -> RunsToCome:
+        """Plans a trial whose runs the player records, and says which comes first (`take` takes them).
+
+        Args:
+            before: the version to compare with.
+            after: the version that is compared with it.
+            plan: of the trial.
+            game: what is played; needed for rig-wide versions.
+        """
+        from keenlattice.study.kind import KeptVersion
+        from keenlattice.study.record import start
+        from keenlattice.study.trial.spec import TrialSpec
+
+        one, other = self.find(before), self.find(after)
+        spec = TrialSpec(KeptVersion.of(one), KeptVersion.of(other), plan, game, files=True)
+        return _to_come(start(self.book, self.rig, "trial", spec, [one, other]), spec, 0)
+
+    def take(self, files: "Sequence[Path | str]", columns: str = "") -> "Played[Trial] | RunsToCome":
+        """Takes recordings as the next runs of the newest trial from files; concludes it with the last one.
+
+        Args:
+            columns: the name of the column map for them; without one, the map that is kept for their header.
+
+        Raises:
+            UsageError: no such trial is open, more recordings than it takes, or no map is known.
+            CaptureError: a recording cannot be read; none of them is kept then.
+        """
+        from keenlattice.errors import UsageError
+        from keenlattice.logbook._studies import done_of
+        from keenlattice.study.kind import game_for
+        from keenlattice.study.player import Run, RunMissing
+        from keenlattice.study.playing import replay
+        from keenlattice.study.record import finish, keep_run, spec_of, versions_of
+        from keenlattice.study.trial.play import KIND
+
+        study = self._unfinished("trial")
+        spec: Any = spec_of(study)
+        if not spec.files:
+            raise UsageError(f"trial {study.number} is played, not recorded: keen trial --resume goes on with it")
+        versions, runs = versions_of(self.book, self.rig_name, study), spec.plan.runs()
+        game_for(versions, spec.game)
+        done = done_of(self.book, study)
+        if len(done) + len(files) > len(runs):
+            raise UsageError(f"{len(files)} recordings, but only {len(runs) - len(done)} runs are still to come")
+        read = [self._recorded(Path(file), columns) for file in files]  # all are read before any is kept
+        for place, capture in enumerate(read, len(done)):
+            block, arm, seed = runs[place]
+            keep_run(self.book, study, spec, versions, Run(place, block, arm, seed, capture))
+            done[place] = capture
+        try:
+            result = replay(self.rig, KIND, spec, versions, done)
+        except RunMissing:
+            return _to_come(study, spec, len(done))
+        finish(self.book, self.rig, study, result)
+        return self._finished(study.number)
+
+    def _recorded(self, file: Path, columns: str) -> "Capture":
+        from keenlattice.errors import UsageError
+        from keenlattice.measure._header import header_of
+        from keenlattice.measure._ingest import ingest
+
+        if file.suffix == ".parquet" and not columns:
+            return self.run(str(file))[1]
+        known = self.known_map(header_of(file)[0], columns)
+        if known is None:
+            raise UsageError(f"{file}: no column map is known for its header: give one once with keen ingest {file} "
+                             "--time COLUMN --name NAME")
+        return ingest(file, known).capture
+
+
+def _to_come(study: "Study", spec: Any, recorded: int) -> RunsToCome:
+    """The runs of a trial from files that are still to come."""
+    versions = {"before": spec.before.reference, "after": spec.after.reference}
+    return RunsToCome(study.number, recorded, tuple(
+        RunToCome(place, block, versions[arm]) for place, (block, arm, _) in enumerate(spec.plan.runs())
+        if place >= recorded), spec.plan.seconds)

@@ -1,0 +1,103 @@
+"""Claims: what a pack's author says a change does, measured here."""
+
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice.workspace._searching import Searching
+
+if TYPE_CHECKING:
+    from keenlattice.profile._offer import OfferedRule
+    from keenlattice.profile.pack import Claim
+    from keenlattice.study.record import Progress
+    from keenlattice.study.trial.plan import TrialPlan
+    from keenlattice.study.trial.result import Trial
+    from keenlattice.workspace.played import Played
+
+
+@dataclass(frozen=True)
+class ClaimHere:
+    """A claim, and whether it holds on this rig: "holds", "does not hold" or "unclear"."""
+
+    claim: "Claim"
+    here: str
+
+
+@dataclass(frozen=True)
+class Repeated:
+    """A rule of a pack whose claims were repeated here; or why they were not."""
+
+    rule: int
+    not_repeated: str
+    claims: tuple[ClaimHere, ...] = ()
+    trial: "Played[Trial] | None" = None
+    offered: "OfferedRule | None" = field(default=None, metadata=NOT_IN_JSON)
+
+
+@dataclass(frozen=True, repr=False)
+class ClaimsHere(Result):
+    """What a pack claims, held against what was measured here."""
+
+    SCHEMA: ClassVar[str] = "claims"
+
+    pack: str
+    rig: str
+    rules: tuple[Repeated, ...]
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{"rule": rule.rule, "metric": one.claim.metric, "direction": one.claim.direction,
+                 "at_least_pct": one.claim.at_least_pct, "here": one.here}
+                for rule in self.rules for one in rule.claims]
+
+    def _caption(self) -> str:
+        return f"{self.pack} on {self.rig}: {sum(not one.not_repeated for one in self.rules)} rules repeated"
+
+
+class Claiming(Searching):
+    """What repeats the claims of packs."""
+
+    def repeat_claims(self, file: Path | str, plan: "TrialPlan", game: str | None = None,
+                      progress: "Progress | None" = None) -> ClaimsHere:
+        """Plays a trial of every rule that fits here and claims something, and says whether that holds here, too.
+
+        Args:
+            file: the pack's.
+            progress: is told how many runs are done, of how many.
+            plan: how long and how often; what decides, and what matters, are the claim's.
+            game: what is played for rules of the whole rig.
+
+        Raises:
+            UsageError: the pack claims nothing.
+            RigError: the rig refuses, or nothing can be recorded.
+        """
+        from keenlattice.errors import UsageError
+
+        pack = self.pack(file)
+        claiming = [one.offered for one in pack.rules if one.offered.rule.claim]
+        if not claiming:
+            raise UsageError(f"{file} claims nothing: there is nothing to repeat")
+        return ClaimsHere(pack.title, self.rig.name, tuple(
+            self._repeated(one, plan, game, progress) for one in claiming))
+
+    def _repeated(self, one: "OfferedRule", plan: "TrialPlan", game: str | None,
+                  progress: "Progress | None") -> Repeated:
+        from dataclasses import replace
+
+        from keenlattice.measure.metrics import METRICS
+        from keenlattice.study.trial.claims import held
+
+        known = [claim for claim in one.rule.claim if claim.metric in METRICS]
+        why = one.fails or ("" if known else "it claims metrics that are not known here")
+        if not why and one.rule.game == "rig" and not game:
+            why = "it is for the whole rig: say which game to play, --game GAME"
+        if why:
+            return Repeated(one.number, why, offered=one)
+        before = self.find(one.rule.game)
+        after = self.with_rules_of([one], before, f"rule {one.number}")
+        plan = replace(plan, decides=known[0].metric, matters_pct=min(50.0, known[0].at_least_pct or plan.matters_pct))
+        played = self.play_trial(before, after, plan, game if one.rule.game == "rig" else None, progress)
+        by_name = {metric.name: metric for metric in played.result.metrics}
+        return Repeated(one.number, "", tuple(
+            ClaimHere(claim, held(claim, by_name[claim.metric])) for claim in one.rule.claim
+            if claim.metric in by_name), played, one)

@@ -1,0 +1,219 @@
+"""Looking at versions: what holds under one and why, and what differs between two, with what that did."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice.catalog.values import Value
+from keenlattice.profile.version import WHOLE_RIG, Version
+from keenlattice.workspace.opened import Opened, Which
+
+if TYPE_CHECKING:
+    from keenlattice.profile.checks import Finding, Findings
+    from keenlattice.profile.layers import Effective
+    from keenlattice.study.trial.result import Trial
+
+
+@dataclass(frozen=True)
+class Held:
+    """What holds for a setting, the layer that it comes from, and what that hides."""
+
+    effective: "Effective"
+    unit: str
+
+    def plain(self) -> dict[str, Any]:
+        """As it stands in the JSON."""
+        one = self.effective
+        return {"setting": one.key, "value": one.value, "stored": one.stored, "unit": self.unit, "layer": one.layer,
+                "shadows": [{"layer": layer, "value": value} for layer, value in one.shadows]}
+
+
+@dataclass(frozen=True, repr=False)
+class Shown(Result):
+    """What holds under a version.
+
+    Args:
+        unknown: what it sets and the rig does not have.
+        findings: what the checks find.
+        measured, applied: whether it was measured against stock, and whether it is on the rig.
+        set_by: setting to the version that gave it its present value; of one setting alone.
+    """
+
+    SCHEMA: ClassVar[str] = "show"
+
+    version: Version
+    note: str
+    unknown: tuple[str, ...]
+    settings: tuple[Held, ...]
+    findings: "Findings | tuple[Finding, ...]" = field(metadata=NOT_IN_JSON)
+    measured: bool = field(metadata=NOT_IN_JSON)
+    applied: bool = field(metadata=NOT_IN_JSON)
+    set_by: Version | None = field(default=None, metadata=NOT_IN_JSON)
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{key: value for key, value in one.plain().items() if key != "shadows"} for one in self.settings
+                if one.effective.layer != "stock"]
+
+    def _caption(self) -> str:
+        return f"{self.version.reference}{f': {self.note}' if self.note else ''}"
+
+
+@dataclass(frozen=True)
+class Difference:
+    """A setting that two versions store differently, with what holds on either side, and why it does nothing."""
+
+    setting: str
+    before: Value | None
+    after: Value | None
+    effective_before: Value | None
+    effective_after: Value | None
+    inert: str
+
+
+@dataclass(frozen=True, repr=False)
+class Comparison(Result):
+    """What differs between two versions, packs or the rig, and the trials of the two, the newest first.
+
+    `single_runs` says how many runs of either are kept that no trial has played.
+    """
+
+    SCHEMA: ClassVar[str] = "compare"
+
+    before: Version
+    after: Version
+    changes: tuple[Difference, ...]
+    trials: "tuple[Trial, ...]"
+    single_runs: tuple[int, int] = field(metadata=NOT_IN_JSON)
+
+    def _rows(self) -> list[dict[str, Any]]:
+        from keenlattice._notebook import plain
+
+        return [plain(one) for one in self.changes]
+
+    def _caption(self) -> str:
+        measured = f"; {self.trials[0]._caption()}" if self.trials else "; not measured"
+        return f"{self.before.reference} against {self.after.reference}: {len(self.changes)} settings differ{measured}"
+
+
+class Comparing(Opened):
+    """What looks at versions. It changes nothing."""
+
+    def show(self, which: Which, setting: str = "") -> Shown:
+        """The effective value of each setting, and the layer that it comes from; or all about one.
+
+        Args:
+            which: the version, in any of the ways that `Which` has.
+            setting: only that one.
+
+        Raises:
+            UnknownName: no such version or setting.
+            UsageError: a setting of devices, without one.
+        """
+        version, catalog, effective = self.find(which), self.rig.catalog(), self.effective(which)
+        if setting:
+            self._check_shown(setting, effective)
+        held = tuple(Held(one, catalog[one.key].unit) for one in effective.values() if setting in ("", one.key))
+        found = tuple(one for one in self.findings(version) if not setting or setting in one.settings)
+        applied = self.book.last_apply(self.rig_name, version.profile)
+        before = f"{version.profile}@stock"
+        return Shown(version, version.note, tuple(sorted(key for key in version.entries if key not in catalog)), held,
+                     found, bool(self.trials_between(before, version.reference)),
+                     applied is not None and applied.version == version.id,
+                     self.set_by(version, effective[setting]) if setting else None)
+
+    def _check_shown(self, setting: str, effective: "Any") -> None:
+        from keenlattice.errors import UsageError
+
+        one = self.rig.catalog()[setting]
+        if setting not in effective:
+            raise UsageError(f"{one.name} is set per device, and no layer sets it as {setting}; "
+                             f"the devices are {', '.join(self.rig.devices())}")
+
+    def set_by(self, version: Version, one: "Effective") -> Version | None:
+        """The version that gave a setting its present value: back along the first parents, while they have it too.
+
+        Args:
+            one: what holds for the setting.
+        """
+        if one.layer == "stock":
+            return None
+        holder = version if one.layer == "game" or version.profile == WHOLE_RIG else self.book.latest(WHOLE_RIG)
+        while holder is not None and holder.parents:
+            parent = self.book.version(holder.profile, holder.parents[0])
+            if parent.entries.get(one.key) != one.stored:
+                break
+            holder = parent
+        return holder if holder is not None and holder.time else None
+
+    def compare(self, before: Which | Path, after: Which | Path) -> Comparison:
+        """What differs between two versions, packs (TOML files) or the rig (`GAME@now`), with the measured effect where
+        there is one.
+
+        Args:
+            before: the version to compare with.
+            after: the version that is compared with it.
+
+        Raises:
+            UsageError: two packs.
+        """
+        one, other = self._both(before, after)
+        runs = [len(self.runs_of(side)) for side in (one, other)]
+        return Comparison(one, other, self.differing(one, other), tuple(self.trials_between(one.reference,
+                                                                                            other.reference)),
+                          (runs[0], runs[1]))
+
+    def trials_between(self, before: str, after: str) -> "Sequence[Trial]":
+        """The results of trials of two versions (their references), the newest first.
+
+        Args:
+            before: a reference.
+            after: a reference.
+        """
+        from keenlattice.logbook._studies import trials_between
+        from keenlattice.study.record import result_of
+
+        return [result_of(one) for one in trials_between(self.book, before, after)]
+
+    def differing(self, one: Version, other: Version) -> tuple[Difference, ...]:
+        """Every setting that is stored differently, by name, with what holds on either side and whether it is inert.
+
+        Args:
+            one: what holds for the setting.
+            other: the other version.
+        """
+        from keenlattice.profile.compare import changes
+
+        first, second = self.effective(one), self.effective(other)
+        inert = {found.settings[0]: found.why for side in (one, other) for found in self.findings(side)
+                 if found.kind == "inert"}
+        return tuple(Difference(
+            change.key, change.before, change.after, getattr(first.get(change.key), "value", None),
+            getattr(second.get(change.key), "value", None), inert.get(change.key, ""))
+            for change in changes(one.entries, other.entries))
+
+    def _both(self, before: Which | Path, after: Which | Path) -> tuple[Version, Version]:
+        from keenlattice.errors import UsageError
+
+        packs = [_is_pack(one) for one in (before, after)]
+        if all(packs):
+            raise UsageError("two packs cannot be compared with each other: compare each with a version")
+        if packs[0]:
+            other = self.find(after)  # type: ignore[arg-type]
+            return self._of_pack(Path(str(before)), other.profile), other
+        one = self.find(before)  # type: ignore[arg-type]
+        return one, self._of_pack(Path(str(after)), one.profile) if packs[1] else self.find(after)  # type: ignore[arg-type]
+
+    def _of_pack(self, file: Path, profile: str) -> Version:
+        """What a pack sets for a profile on this rig, as if it were a version."""
+        from keenlattice.profile._offer import adopted, offer
+        from keenlattice.profile.pack import read_pack
+
+        pack = read_pack(file)
+        entries = adopted(offer(pack, self._here()), lambda _: {}).get(profile, {})
+        return Version(profile, entries, note=pack.title)
+
+
+def _is_pack(one: object) -> bool:
+    return isinstance(one, Path) or (isinstance(one, str) and one.endswith(".toml"))

@@ -1,0 +1,90 @@
+"""How the studies are played: what may be said of each, by name. What is not said is as the plans have it."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, TypedDict
+
+if TYPE_CHECKING:
+    from keenlattice.study.tune.plan import Limit
+
+Matters = float | str
+"""The smallest difference that matters: in per cent, or as a player writes it (`"3%"`, `"0.5ms"`, `"3fps"`)."""
+
+
+class How(TypedDict, total=False):
+    """What all studies take.
+
+    seconds: the length of a run. matters: the smallest difference that matters; 1 %. seed: draws the order, and the
+    seeds of the runs; drawn itself.
+    """
+
+    seconds: float
+    matters: Matters
+    seed: int | None
+
+
+class TrialHow(How, total=False):
+    """What a trial takes besides.
+
+    blocks: pairs of runs, each with one run of either version; 8. decides: the metric that decides, named in advance;
+    `frame_ms_mean`. early: whether it ends as soon as it is settled, at four looks fixed in advance. repeats: runs of
+    either in a block, one after the other; 1. warm_up_s: what is played before a run counts; 0.
+    """
+
+    blocks: int
+    decides: str
+    early: bool
+    repeats: int
+    warm_up_s: float
+
+
+class ScreenHow(How, total=False):
+    """What a screen takes besides.
+
+    together: settings that are switched as one, group by group; `("checks",)` stands for those of which the checks know
+    that one decides what another does. rounds: at most so many; it ends with the first after which nothing is unclear;
+    3. decides: the metric that decides, where nothing is claimed; `frame_ms_mean`. warm_up_s: as in a trial.
+    """
+
+    together: Sequence[Sequence[str]]
+    rounds: int
+    decides: str
+    warm_up_s: float
+
+
+class HuntHow(How, total=False):
+    """What a hunt takes besides.
+
+    blocks: of the trial of the oldest against the newest; 8. decides: the metric that changed; `frame_ms_mean`. error:
+    how likely it may name the wrong version; 0.05.
+    """
+
+    blocks: int
+    decides: str
+    error: float
+
+
+class TuneHow(How, total=False):
+    """What a tuning takes besides.
+
+    goal: the metric that is to be as good as can be; `frame_ms_mean`. limits: what has to be kept. rounds: at most so
+    many, each with every combination that is still in the race; 30. proof: blocks of the trial of the best against
+    where it started; 8, and 0 for none. warm_up_s: as in a trial.
+    """
+
+    goal: str
+    limits: "Sequence[Limit]"
+    rounds: int
+    proof: int
+    warm_up_s: float
+
+
+class RampHow(How, total=False):
+    """What a ramp takes besides.
+
+    margin: how far below the highest step that ran it settles; two steps. goal: a metric that is told beside each step;
+    `frame_ms_mean`. proof: as in a tuning.
+    """
+
+    margin: float | None
+    goal: str
+    proof: int

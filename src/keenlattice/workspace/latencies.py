@@ -1,0 +1,154 @@
+"""Input latency, from press to screen, in what sensors, cameras and our own runs have recorded."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice.workspace.figures import Picture
+from keenlattice.workspace.measuring import Measuring
+from keenlattice.workspace.opened import Which, kept_as
+
+if TYPE_CHECKING:
+    from keenlattice.measure.columns import Unit
+    from keenlattice.measure.latency import Described, Doubt, Latency
+
+
+@dataclass(frozen=True, repr=False)
+class LatencyHere(Result):
+    """Input latency, from press to screen, in a recording; with intervals at 95 %."""
+
+    SCHEMA: ClassVar[str] = "latency"
+
+    file: str
+    presses: int
+    answered: int
+    misses: int
+    unasked: int
+    mean_ms: float
+    mean_low_ms: float
+    mean_high_ms: float
+    spread_ms: float
+    percentiles: Mapping[str, tuple[float, ...]]
+    stages: Mapping[str, tuple[float, ...]]
+    grid_ms: float | None
+    about: Mapping[str, Any]
+    capture: str | None
+    doubts: "tuple[Doubt, ...]"
+    found: "Latency" = field(metadata=NOT_IN_JSON)
+    described: "Described" = field(metadata=NOT_IN_JSON)
+
+    def figure(self) -> Picture:
+        """A picture of the latency, and of where it is spent."""
+        from keenlattice.report.latency import latency_figure
+
+        return Picture(lambda: latency_figure(self.found.to_capture(), self.file))
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{"percentile": name, "ms": value, "low_ms": low, "high_ms": high}
+                for name, (value, low, high) in self.percentiles.items()]
+
+    def _caption(self) -> str:
+        return (f"{self.file}: {self.presses} presses, {self.answered} answered, {self.mean_ms:.1f} ms on average "
+                f"({self.mean_low_ms:.1f} to {self.mean_high_ms:.1f})")
+
+
+class Latencies(Measuring):
+    """What measures latency."""
+
+    def latency(self, found: "Latency | Path | str", of: Which = "", file: str = "") -> LatencyHere:
+        """Input latency, from press to screen, with intervals.
+
+        Args:
+            found: as `read_log`, `read_sound`, `read_tally` or `read_events` of `keenlattice.measure` give it; or a
+                run with clicks, by its file or its name in the logbook.
+            of: the version that was played: then it is kept in the logbook.
+            file: what it was read from, for the title.
+
+        Raises:
+            CaptureError: it holds no presses, or too few.
+        """
+        from keenlattice.measure.latency import described, of_capture, stage_means
+
+        version = self.find(of) if of else None
+        if isinstance(found, Path | str):
+            file, found = Path(found).name, of_capture(self.run(str(found))[1])
+        numbers, kept = described(found), None
+        if version is not None:
+            kept = self.book.keep_capture(found.to_capture(), self.rig_name, version.profile, kept_as(version))
+        return LatencyHere(
+            file, int(found.press_ms.size), numbers.answered, found.misses, found.unasked, numbers.mean,
+            numbers.mean_low, numbers.mean_high, numbers.spread,
+            {f"p{share}": tuple(values) for share, values in numbers.percentiles.items()},
+            {name: tuple(values) for name, values in stage_means(found).items()}, numbers.grid_ms, found.about, kept,
+            tuple(found.doubts), found, numbers)
+
+    def latency_of_camera(self, file: Path | str, fps: float, of: Which = "") -> LatencyHere:
+        """As `latency`, of a tally of a camera's frames, its last column; `fps` is how many it takes a second.
+
+        Args:
+            file: its path.
+        """
+        from keenlattice.measure.sensors import read_tally
+
+        return self.latency(read_tally(Path(file), fps), of, Path(file).name)
+
+    def latency_of_sound(self, file: Path | str, light_channel: int = 2, of: Which = "") -> LatencyHere:
+        """As `latency`, of a stereo WAV: the button on one channel, the light on the other (1 is left, 2 is right).
+
+        Args:
+            file: its path.
+            light_channel: 1 or 2.
+        """
+        from keenlattice.measure.sensors import read_sound
+
+        return self.latency(read_sound(Path(file), light_channel), of, Path(file).name)
+
+    def latency_of_log(self, file: Path | str, time: str, light: str, button: str, unit: str = "ms",
+                       of: Which = "") -> LatencyHere:
+        """As `latency`, of a sensor's log (CSV): its columns, and the unit of its times (s, ms, us or ns).
+
+        Args:
+            file: its path.
+            time: the column of times.
+            light: the column of light.
+            button: the column of the button.
+        """
+        from keenlattice.measure.sensors import read_log
+
+        return self.latency(read_log(Path(file), time, light, button, _unit(unit)), of, Path(file).name)
+
+    def latency_of_events(self, file: Path | str, press: str, answer: str, unit: str = "ms",
+                          stages: Mapping[str, str] | None = None, of: Which = "") -> LatencyHere:
+        """As `latency`, of a file of events (CSV): the columns of presses and answers, and of how long each press spent
+        in a stage, as far as that is known.
+
+        Args:
+            answer: the column of answers.
+            unit: of the times: s, ms, us or ns.
+            stages: stage to the column of how long each press spent in it, as far as that is known.
+
+        Raises:
+            UsageError: a column or a stage that there is not.
+            CaptureError: the file cannot be read.
+        """
+        from keenlattice.errors import UsageError
+        from keenlattice.measure.capture import STAGES
+        from keenlattice.measure.sensors import read_events
+
+        if not (press and answer):
+            raise UsageError("events take both --press and --answer")
+        for name, column in (stages or {}).items():
+            if name not in STAGES or not column:
+                raise UsageError(f"--stage {name}={column}: write STAGE=COLUMN; the stages are {', '.join(STAGES)}")
+        return self.latency(read_events(Path(file), press, answer, _unit(unit), dict(stages or {})), of,
+                            Path(file).name)
+
+
+def _unit(text: str) -> "Unit":
+    from keenlattice.errors import UsageError
+
+    if text not in ("s", "ms", "us", "ns"):
+        raise UsageError(f"--unit {text}: there are s, ms, us and ns")
+    return text  # type: ignore[return-value]

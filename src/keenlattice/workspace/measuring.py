@@ -1,0 +1,148 @@
+"""Measuring: runs of a game as the rig stands, and pictures of runs."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice.workspace.figures import Picture
+from keenlattice.workspace.opened import Opened, Which
+
+if TYPE_CHECKING:
+    from keenlattice.measure.capture import Capture
+    from keenlattice.study.record import Progress
+
+MOST_RUNS_IN_A_PICTURE = 6
+
+Metrics = Mapping[str, float]
+"""Metric to value, NaN where it has none."""
+
+
+@dataclass(frozen=True, repr=False)
+class Measured(Result):
+    """Runs of a game on the rig as it stands: their captures' names in the logbook, and their metrics."""
+
+    SCHEMA: ClassVar[str] = "measure"
+
+    rig: str
+    game: str
+    seconds: float
+    seed: int
+    captures: tuple[str, ...]
+    runs: tuple[Metrics, ...]
+    clicks: int = field(metadata=NOT_IN_JSON)
+    answered: int = field(metadata=NOT_IN_JSON)
+    last: "Capture" = field(metadata=NOT_IN_JSON)
+
+    def figure(self) -> Picture:
+        """A picture of the last run."""
+        from keenlattice.report._capture_figure import capture_figure
+
+        title = f"{self.game} on {self.rig}, seed {self.seed + len(self.runs) - 1}"
+        return Picture(lambda: capture_figure(self.last, title))
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{"capture": name, **run} for name, run in zip(self.captures, self.runs, strict=True)]
+
+    def _caption(self) -> str:
+        return f"{self.game} on {self.rig}, {len(self.runs)} runs of {self.seconds:g} s"
+
+
+class Measuring(Opened):
+    """What measures. To compare two versions takes a trial: single runs describe, and prove no difference."""
+
+    def measure(self, game: str, runs: int = 3, seconds: float = 10.0, seed: int | None = None,
+                progress: "Progress | None" = None) -> Measured:
+        """Plays a game on the rig as it stands, and keeps the runs.
+
+        Args:
+            seconds: the length of a run.
+            seed: of the first run; drawn, if it is not given.
+            progress: is told how many runs are done, of how many.
+
+        Raises:
+            UnknownName: no such game.
+            RigError: it does not start, or nothing can be recorded.
+        """
+        from keenlattice.measure.metrics import metrics_of
+        from keenlattice.rig._lock import locked
+        from keenlattice.rig.base import game_of, play_on
+        from keenlattice.study._limits import check_seconds, check_seed, fresh_seed
+
+        check_seconds(seconds)
+        check_seed(seed or 0)
+        self.book.collect_strays()
+        game_of(self.rig, game)
+        seed = fresh_seed() if seed is None else seed
+        applied = self.book.last_apply(self.rig.name, game)
+        rows, files, clicks, answered = list[Metrics](), list[str](), 0, 0
+        with locked(self.rig, f"measuring {game}"):
+            for run in range(runs):
+                capture = play_on(self.rig, game, seconds, seed + run)
+                rows.append(metrics_of(capture))
+                clicks, answered = clicks + capture.click_ms.size, answered + capture.latency_ms.size
+                files.append(self.book.keep_capture(capture, self.rig.name, game,
+                                                    applied.version if applied else "stock"))
+                if progress:
+                    progress(run + 1, runs)
+        return Measured(self.rig.name, game, seconds, seed, tuple(files), tuple(rows), clicks, answered, capture)
+
+    def run(self, told: Which) -> "tuple[str, Capture]":
+        """A run by its file, by its name in the logbook, or the newest of a version; with what to call it.
+
+        Args:
+            told: which run.
+
+        Raises:
+            UsageError: no run of that version is kept.
+            CaptureError: the file cannot be read.
+        """
+        from keenlattice.errors import UsageError
+        from keenlattice.measure.parquet import read_capture
+        from keenlattice.measure.text import read_text
+
+        path = Path(told) if isinstance(told, str) else Path()
+        if path.suffix == ".csv":
+            return path.stem, read_text(path)
+        if path.suffix == ".parquet":
+            return path.stem, read_capture(path) if path.exists() else self.book.capture(path.name)
+        version = self.find(told)
+        kept = self.runs_of(version)
+        name = told if isinstance(told, str) else version.reference
+        if not kept:
+            raise UsageError(f"no run of {name} on {self.rig_name} is kept: keen measure or keen trial records some")
+        return name, self.book.capture(kept[0])
+
+    def draw(self, runs: Sequence[Which], what: str = "") -> Picture:
+        """A picture of one run, or of several, the first over the last.
+
+        Args:
+            runs: each a capture's file or name, or a version, whose newest run is taken.
+            what: one picture alone: course, slowest, recurring, latency or stages.
+
+        Raises:
+            UsageError: too many runs, or runs without what is to be drawn.
+            UnknownName: no such picture.
+        """
+        from keenlattice.errors import UsageError
+        from keenlattice.report._capture_figure import capture_figure
+        from keenlattice.report._compare_figure import compare_figure
+        from keenlattice.report._single_figure import single_figure
+
+        if len(runs) > MOST_RUNS_IN_A_PICTURE:
+            raise UsageError(f"{len(runs)} runs: up to {MOST_RUNS_IN_A_PICTURE} can be told apart in one picture")
+        captures: dict[str, Capture] = {}
+        for told in runs:
+            name, capture = self.run(told)
+            captures[name if name not in captures else f"{name} ({len(captures) + 1})"] = capture
+        bare = [name for name, capture in captures.items() if capture.frame_ms.size < 4]
+        if bare and what not in ("latency", "stages"):
+            raise UsageError(f"{bare[0]} holds no frames: draw its --what latency or --what stages")
+        title = " over ".join(captures) if len(captures) < 3 else f"{len(captures)} runs"
+        drawn = tuple(captures.values())
+        if what:
+            return Picture(single_figure(captures, what, title), drawn)
+        if len(captures) == 1:
+            return Picture(lambda: capture_figure(captures[title], title), drawn)
+        return Picture(lambda: compare_figure(captures, title), drawn)

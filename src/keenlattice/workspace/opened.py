@@ -1,0 +1,216 @@
+"""A logbook and a rig, opened together, and the versions that a player names.
+
+The rig is opened only when it is asked for: what reads the logbook alone starts quickly.
+"""
+
+import getpass
+from collections.abc import Callable, Mapping, Sequence
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Protocol, Self, runtime_checkable
+
+from keenlattice.logbook.book import Logbook
+from keenlattice.logbook.reference import find
+from keenlattice.profile.version import WHOLE_RIG, Entries, Version, stock
+from keenlattice.rig._journal import unfinished
+from keenlattice.rig.find import OURS, described, home_of, name_of, open_rig
+
+if TYPE_CHECKING:
+    from keenlattice.catalog.values import Value
+    from keenlattice.profile._offer import Here
+    from keenlattice.profile.checks import Findings
+    from keenlattice.profile.layers import Effective
+    from keenlattice.rig.base import Rig
+
+
+@runtime_checkable
+class OfVersion(Protocol):
+    """What has made a version, or found one."""
+
+    @property
+    def version(self) -> Version | None:
+        """That version."""
+
+
+Which = str | Version | OfVersion
+"""A version: itself, what has made it, or as a player writes it (`brass-orbit`, `brass-orbit@stock`)."""
+
+
+def user_name() -> str:
+    """Who is at the keyboard, as the system calls them; empty where it does not say."""
+    try:
+        return getpass.getuser()
+    except (OSError, KeyError, ImportError):
+        return ""
+
+
+def kept_as(version: Version) -> str:
+    """What a capture says that it is of: the version's id; "stock", where nothing had been set."""
+    return "stock" if version == stock(version.profile) else version.id
+
+
+class Opened:
+    """An open logbook and a rig beside it.
+
+    Args:
+        book: the logbook; or its folder, None for the player's own.
+        rig: the kind of rig ("standin", "linux", "byhand", or one that is installed), or a rig itself.
+
+    `author` is who makes its versions: whoever is at the keyboard, unless it is set.
+
+    Raises:
+        UnknownName: no such kind of rig.
+        BookError: the folder is no logbook.
+    """
+
+    def __init__(self, book: Logbook | Path | str | None = None, rig: "str | Rig" = "standin") -> None:
+        if isinstance(rig, str):
+            home_of(rig, Path())  # an unknown rig is said before anything is made
+        self.book = book if isinstance(book, Logbook) else Logbook(Path(book) if book else None)
+        self.kind = rig if isinstance(rig, str) else rig.name
+        self._given = None if isinstance(rig, str) else rig
+        self.author = user_name()
+
+    @property
+    def rig_name(self) -> str:
+        """What the rig is called in the logbook."""
+        return self._given.name if self._given else name_of(self.kind)
+
+    @property
+    def described(self) -> str:
+        """What kind of rig it is, in a few words."""
+        return described(self.kind)
+
+    @cached_property
+    def rig(self) -> "Rig":
+        """The rig, opened when it is first asked for."""
+        return self._given or open_rig(self.kind, self.book)
+
+    @property
+    def games(self) -> list[str]:
+        """The names of the rig's games."""
+        return [game.name for game in self.rig.games()]
+
+    def fingerprint(self) -> str:
+        """Short for all that the rig's settings are kept in: equal only if it is byte for byte the same."""
+        from keenlattice.rig._journal import fingerprint
+
+        return fingerprint(self.rig.state())
+
+    def close(self) -> None:
+        """Lets go of the logbook; nothing is lost without."""
+        self.book.close()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def __repr__(self) -> str:
+        return f"{type(self).__name__}({str(self.book.folder)!r}, rig={self.kind!r})"
+
+    def cut_short(self) -> "list[Rig]":
+        """The rigs on which a change was cut short: a process that made it was killed, or is still at it."""
+        kinds = dict.fromkeys([*OURS, *([] if self._given else [self.kind])])
+        found = [self.rig if kind == self.kind and not self._given else open_rig(kind, self.book) for kind in kinds
+                 if unfinished(home_of(kind, self.book.state))]
+        return [*found, *([self._given] if self._given and unfinished(self._given.home) else [])]
+
+    def _may_have_a_sheet(self) -> bool:
+        """Whether a sheet lies in the rig's home, told without opening the rig."""
+        from keenlattice.rig.byhand.machine import SHEET
+
+        home = self._given.home if self._given else home_of(self.kind, self.book.state)
+        return (home / SHEET).exists()
+
+    def find(self, which: Which) -> Version:
+        """The version that is meant; `GAME@now` is what the rig holds for it now.
+
+        Args:
+            which: the version, in any of the ways that `Which` has.
+
+        Raises:
+            UnknownName: no such game or version; the message offers the nearest.
+            UsageError: `@applied` where nothing has been applied; or what was given has made no version.
+        """
+        from keenlattice.errors import UsageError
+
+        if isinstance(which, Version):
+            return which
+        if not isinstance(which, str):
+            if which.version is None:
+                raise UsageError(f"{type(which).__name__} has made no version")
+            return which.version
+        profile, _, name = which.partition("@")
+        if name == "now":
+            known = self.find(profile)
+            return Version(known.profile, self.rig.values(self.rig.state(), profile), note="what the rig holds now")
+        return find(self.book, which, self.rig_name, lambda: self.games)
+
+    def runs_of(self, version: Version) -> list[str]:
+        """The names of the captures of a version on this rig, the newest first.
+
+        Args:
+            version: that was on the rig when they were recorded.
+        """
+        names = {version.id, kept_as(version)}
+        return self.book.captures_of(self.rig_name, version.profile, *names)
+
+    def stored(self, profile: str) -> Entries:
+        """What the latest version of a profile sets."""
+        latest = self.book.latest(profile)
+        return latest.entries if latest else {}
+
+    def effective(self, which: Which) -> "Mapping[str, Effective]":
+        """What holds under a version on this rig: a game's above the latest rig-wide one, formulas evaluated.
+
+        Args:
+            which: the version, in any of the ways that `Which` has.
+        """
+        from keenlattice.profile.layers import resolve
+
+        version = self.find(which)
+        whole_rig = version.profile == WHOLE_RIG
+        rig_wide = version.entries if whole_rig else self.stored(WHOLE_RIG)
+        return resolve(self.rig.catalog(), rig_wide, {} if whole_rig else version.entries, facts=self.rig.facts())
+
+    def findings(self, which: Which) -> "Findings":
+        """What the checks find under a version on this rig.
+
+        Args:
+            which: the version, in any of the ways that `Which` has.
+        """
+        from keenlattice.profile.checks import findings
+
+        return findings(self.rig.catalog(), self.effective(which), self.rig.facts(), self.rig.devices())
+
+    def commit(self, parents: Sequence[Version], entries: Entries, note: str) -> Version:
+        """A new version made from others, by whoever is at the keyboard.
+
+        Args:
+            parents: what it is made from.
+            entries: what it sets.
+            note: why.
+        """
+        return self.book.commit(parents[0].profile, entries, note=note, author=self.author, parents=parents)
+
+    def _here(self) -> "Here":
+        """The rig, as far as a pack is held against it."""
+        from keenlattice.errors import RigError
+        from keenlattice.profile._offer import Here
+
+        rig, state = self.rig, self.rig.state()
+
+        def refuses(game: str, key: str, value: "Value") -> str:
+            try:
+                rig.changed(state, game, {key: value})
+            except RigError as error:
+                return str(error)
+            return ""
+
+        return Here(rig.catalog(), rig.facts(), self.stored, refuses, rig.devices())
+
+
+Choose = Callable[["Rig"], bool | None]
+"""Is asked what becomes of a change that was cut short: True to finish it, False to undo it, None to leave it."""

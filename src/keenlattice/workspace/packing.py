@@ -1,0 +1,222 @@
+"""Packs: what a shared one would do here, taking it over, and writing one."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice.profile.version import Version
+from keenlattice.workspace.editing import Edit
+from keenlattice.workspace.opened import Opened, Which
+
+if TYPE_CHECKING:
+    from keenlattice.profile._offer import OfferedRule
+    from keenlattice.profile.pack import Claim
+
+NEW = ("changes", "inert here")
+"""What becomes of a setting that would make a version, once it is taken over."""
+
+
+@dataclass(frozen=True)
+class RuleHere:
+    """A rule of a pack, as it is on this rig."""
+
+    offered: "OfferedRule"
+
+    @property
+    def is_new(self) -> bool:
+        """Whether taking it over would change anything."""
+        return not self.offered.fails and any(one.status in NEW for one in self.offered.settings)
+
+    def plain(self) -> dict[str, Any]:
+        """As it stands in the JSON."""
+        one = self.offered
+        return {"number": one.number, "game": one.rule.game, "when": one.rule.when, "condition_fails": one.fails,
+                "reason": one.rule.reason, "claims": [claim.model_dump() for claim in one.rule.claim],
+                "settings": [{"setting": each.key, "now": each.now, "offered": each.offered, "comes_to": each.comes_to,
+                              "status": each.status, "why": each.why} for each in one.settings]}
+
+
+@dataclass(frozen=True, repr=False)
+class PackHere(Result):
+    """A pack, and what each of its rules would do on this rig."""
+
+    SCHEMA: ClassVar[str] = "pack"
+
+    title: str
+    author: str
+    licence: str
+    rules: tuple[RuleHere, ...]
+    note: str = field(default="", metadata=NOT_IN_JSON)
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{"rule": rule.offered.number, "game": rule.offered.rule.game, **setting}
+                for rule in self.rules for setting in rule.plain()["settings"]]
+
+    def _caption(self) -> str:
+        return f"{self.title}: {len(self.rules)} rules"
+
+
+@dataclass(frozen=True, repr=False)
+class Adopted(Result):
+    """The versions that came of a pack, what was left out and why, and the rules whose condition is not met."""
+
+    SCHEMA: ClassVar[str] = "adopt"
+
+    versions: tuple[Edit, ...]
+    left_out: tuple[str, ...]
+    conditions_not_met: tuple[str, ...]
+
+    @property
+    def version(self) -> Version | None:
+        """The version that was made, if it is one."""
+        return self.versions[0].after if len(self.versions) == 1 else None
+
+    def to_json(self) -> dict[str, Any]:
+        """The result as JSON types."""
+        told = super().to_json()
+        return {**told, "versions": [{key: value for key, value in one.items() if key != "schema"}
+                                     for one in told["versions"]]}
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{"version": one.after.reference, **change.plain()} for one in self.versions for change in one.changes]
+
+    def _caption(self) -> str:
+        return f"{len(self.versions)} versions made, {len(self.left_out)} settings left out"
+
+
+class Packing(Opened):
+    """What is done with packs."""
+
+    def pack(self, file: Path | str) -> PackHere:
+        """What a pack would change on this rig. Changes nothing.
+
+        Args:
+            file: the pack's.
+
+        Raises:
+            PackError: it is no pack, or damaged.
+        """
+        from keenlattice.profile._offer import offer
+        from keenlattice.profile.pack import read_pack
+
+        pack = read_pack(Path(file))
+        return PackHere(pack.title, pack.author, pack.licence,
+                        tuple(RuleHere(one) for one in offer(pack, self._here())), pack.note)
+
+    def adopt_pack(self, file: Path | str, rules: Sequence[int] = (), note: str = "") -> Adopted:
+        """Takes a pack's rules over, as new versions. The rig is not touched.
+
+        Args:
+            file: the pack's.
+            rules: only these, by their numbers.
+            note: why; "from the pack TITLE", if it is not said.
+
+        Raises:
+            PackError: it is no pack, or damaged.
+            UsageError: it has no rule of that number.
+        """
+        from keenlattice.errors import UsageError
+        from keenlattice.profile._offer import adopted
+        from keenlattice.profile.compare import changes
+
+        pack = self.pack(file)
+        if odd := [number for number in rules if not 1 <= number <= len(pack.rules)]:
+            raise UsageError(f"the pack has no rule {odd[0]}; it has 1 to {len(pack.rules)}")
+        chosen = tuple(one.offered for one in pack.rules if not rules or one.offered.number in rules)
+        made = []
+        with self.book.together():  # all of its versions, or none
+            for profile, entries in adopted(chosen, self.stored).items():
+                before = self.find(profile)
+                if found := changes(before.entries, entries):
+                    after = self.commit([before], entries, note or f"from the pack {pack.title}")
+                    made.append(Edit(before, after, found))
+        return Adopted(tuple(made), tuple(
+            f"{one.key}: {one.why}" for rule in chosen if not rule.fails for one in rule.settings
+            if one.status in ("refused here", "unknown here")),
+            tuple(f"rule {one.number}: {one.fails}" for one in chosen if one.fails))
+
+    def write_pack(self, file: Path | str, which: Which, since: Which = "", *, title: str = "", author: str = "",
+                   licence: str = "", when: str = "", evidence: bool = False) -> int:
+        """Writes a version, or what differs between two, into a pack that others can take over.
+
+        Args:
+            which: the version that is written.
+            title: what it is for.
+            author: who has made it.
+            licence: under which others may use it.
+            file: a pack that is there gets the rule added.
+            since: only what differs from this version.
+            when: a condition over facts, such as `refresh >= 144`.
+            evidence: with what the newest trial of it against `since` found, as claims.
+
+        Returns: how many settings were written.
+
+        Raises:
+            UsageError: there is nothing to write or to claim, or a field that a pack does not take.
+            PackError: the file is there, and no pack.
+        """
+        from pydantic import ValidationError
+
+        from keenlattice._files import replace_file
+        from keenlattice.errors import UsageError
+        from keenlattice.profile.compare import changes
+        from keenlattice.profile.pack import Rule, pack_text, parse_pack, read_pack, with_rules
+
+        version, file = self.find(which), Path(file)
+        found = changes(self.find(since).entries if since else {}, version.entries)
+        if not found:
+            raise UsageError(f"{version.reference} has nothing to write" + f" that {since} has not" * bool(since))
+        try:
+            rule = Rule(game=version.profile, when=when, reason=version.note,
+                        claim=self._claims(self.find(since or f"{version.profile}@stock"), version) if evidence else [],
+                        unset=[one.key for one in found if one.after is None],
+                        set={one.key: one.after for one in found if one.after is not None})
+        except ValidationError as error:
+            first = error.errors()[0]
+            raise UsageError(f"{'.'.join(map(str, first['loc']))}: {first['msg']}") from None
+        if file.exists():
+            read_pack(file)  # says so if it is none
+            text = with_rules(file.read_text(encoding="utf-8"), [rule])
+        else:
+            text = pack_text(title or f"{version.profile}: {version.note or 'settings'}", author, licence, [rule])
+        parse_pack(text.encode(), str(file))
+        replace_file(file, text.encode())
+        return len(found)
+
+    def _claims(self, before: Version, version: Version) -> "list[Claim]":
+        """What the newest trial of a version against another lets claim.
+
+        Raises:
+            UsageError: there is none, or it found nothing that could be claimed.
+        """
+        from keenlattice.errors import UsageError
+        from keenlattice.logbook._studies import trials_between
+        from keenlattice.study.record import evidence_of, result_of
+        from keenlattice.study.trial.claims import claims_of
+
+        kept = trials_between(self.book, before.reference, version.reference)
+        if not kept:
+            raise UsageError(f"no trial of {before.reference} against {version.reference} is kept: keen trial "
+                             f"{before.reference} {version.reference}")
+        about = evidence_of(kept[0])
+        found = claims_of(result_of(kept[0]), about.software, about.time)
+        if not found:
+            raise UsageError(f"the newest trial of {before.reference} against {version.reference} found nothing better "
+                             "or worse: there is nothing to claim")
+        return found
+
+    def with_rules_of(self, offers: "Sequence[OfferedRule]", before: Version, note: str) -> Version:
+        """A version with rules taken over that are known on this rig; it is in no history.
+
+        Args:
+            offers: the rules.
+            before: the version to compare with.
+            note: why.
+        """
+        from keenlattice.profile._offer import adopted
+
+        entries = adopted(tuple(offers), lambda _: before.entries).get(before.profile, {})
+        known = {key: value for key, value in entries.items() if key in self.rig.catalog()}
+        return Version(before.profile, known, note=note)

@@ -1,0 +1,96 @@
+"""A page: what a study found, or a game's whole history, for somebody who was not there."""
+
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice.workspace.figures import Picture
+
+if TYPE_CHECKING:
+    from keenlattice.report.page.content import Report
+
+
+@dataclass(frozen=True, repr=False)
+class Page(Result):
+    """A page that explains a result.
+
+    Args:
+        name: what a file of it is called, without its ending.
+        without: the pictures that are missing, and why; empty if none is.
+    """
+
+    name: str
+    content: "Report"
+    without: str = ""
+
+    @property
+    def title(self) -> str:
+        """What it is about."""
+        return self.content.title
+
+    @property
+    def answer(self) -> str:
+        """The whole of it in one sentence."""
+        return self.content.answer
+
+    def html(self) -> str:
+        """The page as one file of HTML that fetches nothing."""
+        from keenlattice.report.page.html import to_html
+
+        return to_html(self.content)
+
+    def markdown(self, figure: str = "") -> str:
+        """The page as Markdown; `figure` is the name of the picture beside it."""
+        from keenlattice.report.page.markdown import to_markdown
+
+        return to_markdown(self.content, figure)
+
+    def save(self, path: Path | str | None = None) -> "Saved":
+        """Writes it: HTML, or, if the name ends in `.md`, Markdown with its figure beside it.
+
+        Args:
+            path: named after what it is, if it is not given; nothing that is there is overwritten then.
+
+        Raises:
+            KeenLatticeError: it cannot be written.
+        """
+        from keenlattice._files import free_path, replace_file
+        from keenlattice.errors import KeenLatticeError
+
+        path = Path(path) if path else free_path(Path(f"{self.name}.html"))
+        beside = free_path(path.with_suffix(".png")) if path.suffix == ".md" and self.content.figure else None
+        if beside and self.content.figure:
+            Picture(self.content.figure).save(beside)
+        text = self.markdown(beside.name if beside else "") if path.suffix == ".md" else self.html()
+        try:
+            replace_file(path, text.encode())
+        except OSError as error:
+            raise KeenLatticeError(f"cannot write the report {path}: {error.strerror}") from None
+        return Saved(path, beside, self.title, self.answer, self.without)
+
+    def to_json(self) -> dict[str, Any]:
+        """What it is about, and its answer."""
+        return {"schema": "keen-lattice/page/1", "title": self.title, "answer": self.answer}
+
+    def _caption(self) -> str:
+        return self.answer
+
+    def _repr_html_(self) -> str:
+        return self.html()
+
+
+@dataclass(frozen=True, repr=False)
+class Saved(Result):
+    """A page that was written, and its figure if there is one."""
+
+    SCHEMA: ClassVar[str] = "report"
+
+    file: Path
+    figure: Path | None
+    title: str
+    answer: str
+    without: str = field(default="", metadata=NOT_IN_JSON)
+
+    def _caption(self) -> str:
+        return f"{self.title}: {self.file}"

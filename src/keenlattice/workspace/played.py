@@ -1,0 +1,220 @@
+"""A study of the logbook: what was planned, what came out, its runs and its report; and what else studies tell."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
+
+from keenlattice._notebook import NOT_IN_JSON, Result, Shown
+from keenlattice.errors import CaptureError
+from keenlattice.profile.version import Version
+from keenlattice.study._form import Form
+
+if TYPE_CHECKING:
+    import pandas
+
+    from keenlattice.measure.capture import Capture
+    from keenlattice.study.kind import Spec
+    from keenlattice.study.trial.result import Trial
+    from keenlattice.workspace.figures import Picture
+    from keenlattice.workspace.page import Page
+
+Found = TypeVar("Found", bound=Form)
+
+
+@dataclass(frozen=True, repr=False)
+class Played(Shown, Generic[Found]):
+    """A study that is finished.
+
+    Args:
+        kind, number: what it is, and its number in the logbook.
+        spec: what was planned.
+        result: what came out.
+        version: the version that was made of it, if one was.
+        proof: the trial of that version against where it started, if one was played.
+    """
+
+    kind: str
+    number: int
+    spec: "Spec"
+    result: Found
+    _page: "Callable[[], Page]"
+    _captures: "Callable[[], Mapping[int, Capture]]"
+    _figure: "Callable[[], Picture]"
+    version: Version | None = None
+    proof: "Played[Trial] | None" = None
+
+    def report(self) -> "Page":
+        """The page that explains it to somebody who was not there."""
+        return self._page()
+
+    def figure(self) -> "Picture":
+        """A picture of the result.
+
+        Raises:
+            CaptureError: it takes the runs, and they are gone.
+        """
+        return self._figure()
+
+    def captures(self) -> "Mapping[int, Capture]":
+        """The runs that count, by their place in the plan.
+
+        Raises:
+            CaptureError: they are gone.
+        """
+        return self._captures()
+
+    def to_json(self) -> dict[str, Any]:
+        """The result as JSON types; of one that a version was made of, with that and its proof."""
+        if self.kind not in ("tune", "ramp"):
+            return self.result.to_json()
+        return {**self.result.to_json(), "version": self.version.reference if self.version else None,
+                "trial": self.proof.to_json() if self.proof else None}
+
+    def table(self) -> "pandas.DataFrame":
+        """The result as a table."""
+        return self.result.table()  # type: ignore[attr-defined]
+
+    def _caption(self) -> str:
+        return f"{self.kind} {self.number}: {self.result._caption()}"  # type: ignore[attr-defined]
+
+
+def sides(study: "Played[Any]") -> "tuple[list[Capture], list[Capture]]":
+    """The captures of a trial's two versions, in their order; of a hunt, those of the trial that it began with.
+
+    None, if they are gone.
+    """
+    found: tuple[list[Capture], list[Capture]] = ([], [])
+    try:
+        captures = study.captures()
+    except CaptureError:
+        return found
+    plan = study.result.trial.plan if study.kind == "hunt" else study.result.plan
+    for place, (_, arm, _) in enumerate(plan.runs()):
+        if place in captures:
+            found[arm == "after"].append(captures[place])
+    return found
+
+
+@dataclass(frozen=True)
+class Listed:
+    """A study in a list: what it is about, and whether it is finished."""
+
+    number: int
+    kind: str
+    time: str
+    of: str
+    finished: bool
+    pilot: bool = field(default=False, metadata=NOT_IN_JSON)
+    command: str = field(default="", metadata=NOT_IN_JSON)
+
+
+@dataclass(frozen=True, repr=False)
+class StudyList(Result):
+    """The studies on a rig, the newest first."""
+
+    SCHEMA: ClassVar[str] = "studies"
+
+    rig: str
+    studies: tuple[Listed, ...]
+
+    def to_json(self) -> dict[str, Any]:
+        """The result as JSON types."""
+        return {**super().to_json(), "schema": "keen-lattice/studies/2"}
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{"study": one.number, "what": "pilot" if one.pilot else one.kind, "when": one.time, "of": one.of,
+                 "finished": one.finished} for one in self.studies]
+
+    def _caption(self) -> str:
+        return f"{len(self.studies)} studies on {self.rig}"
+
+
+@dataclass(frozen=True, repr=False)
+class Recomputed(Result):
+    """A study that was computed again from its captures: every number came out as it was."""
+
+    SCHEMA: ClassVar[str] = "recomputed"
+
+    study: int
+    kind: str
+    equal: bool
+    runs: int
+
+    def _caption(self) -> str:
+        return (f"{self.kind.capitalize()} {self.study}: from its {self.runs} captures every number comes out as it "
+                "was, to the last bit")
+
+
+@dataclass(frozen=True)
+class PlanCost:
+    """What some blocks would take: the chance to settle the trial, and how long they last."""
+
+    blocks: int
+    chance: float
+    minutes: float
+
+
+@dataclass(frozen=True, repr=False)
+class Pilot(Result):
+    """What a version against itself tells: how noisy runs are, how long they warm up, how many blocks would settle a
+    trial (None if no number up to 1000 would)."""
+
+    SCHEMA: ClassVar[str] = "pilot"
+
+    decides: str
+    matters_pct: float
+    noise_sd: float
+    noise_dof: int
+    warm_up_s: float
+    blocks_to_settle: int | None
+    plans: tuple[PlanCost, ...]
+    trial: "Played[Trial]" = field(metadata=NOT_IN_JSON)
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [one.__dict__ for one in self.plans]
+
+    def _caption(self) -> str:
+        return f"{self.decides}: two runs vary by {100 * self.noise_sd:.2g} % from block to block"
+
+
+@dataclass(frozen=True)
+class RunToCome:
+    """A run that is still to be recorded."""
+
+    place: int
+    block: int
+    version: str
+
+
+@dataclass(frozen=True, repr=False)
+class RunsToCome(Result):
+    """A trial whose runs are recorded elsewhere: what has still to be recorded, in this order."""
+
+    SCHEMA: ClassVar[str] = "trial-runs"
+
+    study: int
+    recorded: int
+    to_come: tuple[RunToCome, ...]
+    seconds: float = field(metadata=NOT_IN_JSON)
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [one.__dict__ for one in self.to_come]
+
+    def _caption(self) -> str:
+        return f"trial {self.study}: {self.recorded} runs recorded, {len(self.to_come)} to come"
+
+
+@dataclass(frozen=True, repr=False)
+class ScreenCost(Result):
+    """What a screen would play, and how long that takes; `restarting` are the changes that restart the machine."""
+
+    SCHEMA: ClassVar[str] = "screen-plan"
+
+    plan: Form
+    runs_per_round: int
+    minutes_per_round: float
+    restarting: tuple[tuple[str, ...], ...]
+    together: tuple[tuple[str, ...], ...] = field(metadata=NOT_IN_JSON)
+
+    def _caption(self) -> str:
+        return f"{self.runs_per_round} runs a round, {self.minutes_per_round:.0f} min"

@@ -1,0 +1,229 @@
+"""Recordings of any recorder's, by what their columns mean."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice.workspace.figures import Picture
+from keenlattice.workspace.measuring import Measuring, Metrics
+from keenlattice.workspace.opened import Which, kept_as
+
+if TYPE_CHECKING:
+    from keenlattice.measure._ingest import Damage, Ingested
+    from keenlattice.measure._proposal import Proposal
+    from keenlattice.measure.capture import Capture
+    from keenlattice.measure.columns import ColumnMap
+
+
+@dataclass(frozen=True, repr=False)
+class Recording(Result):
+    """A recording that was read: by which map, how long it is, and its metrics."""
+
+    SCHEMA: ClassVar[str] = "ingest"
+
+    file: str
+    columns: "ColumnMap"
+    frames: int
+    seconds: float
+    dropped_frames: int
+    capture: str | None
+    damage: "tuple[Damage, ...]"
+    metrics: Metrics
+    segments: Mapping[str, tuple[float, float]]
+    run: "Capture" = field(metadata=NOT_IN_JSON)
+
+    def to_json(self) -> dict[str, Any]:
+        """The result as JSON types."""
+        return {**super().to_json(), "columns": self.columns.model_dump(exclude_none=True)}
+
+    def figure(self) -> Picture:
+        """A picture of the run."""
+        from keenlattice.report._capture_figure import capture_figure
+
+        return Picture(lambda: capture_figure(self.run, self.file))
+
+    def save(self, path: Path | str) -> None:
+        """Writes the capture: as CSV or, with any other ending, as Parquet."""
+        from keenlattice.measure.parquet import write_capture
+        from keenlattice.measure.text import write_text
+
+        path = Path(path)
+        (write_text if path.suffix == ".csv" else write_capture)(self.run, path)
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{"metric": name, "value": value} for name, value in self.metrics.items()]
+
+    def _caption(self) -> str:
+        return f"{self.file}: {self.frames} frames in {self.seconds:.1f} s"
+
+
+@dataclass(frozen=True, repr=False)
+class LongRecording(Result):
+    """The metrics of a recording that is too large for memory; quantiles are within `quantile_error` of their value."""
+
+    SCHEMA: ClassVar[str] = "ingest-in-pieces"
+
+    file: str
+    columns: "ColumnMap"
+    frames: int
+    seconds: float
+    dropped_frames: int
+    metrics: Metrics
+    quantile_error: float
+
+    def to_json(self) -> dict[str, Any]:
+        """The result as JSON types."""
+        return {**super().to_json(), "columns": self.columns.model_dump(exclude_none=True)}
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{"metric": name, "value": value} for name, value in self.metrics.items()]
+
+    def _caption(self) -> str:
+        return f"{self.file}: {self.frames} frames in {self.seconds:.1f} s"
+
+
+@dataclass(frozen=True)
+class NewMap:
+    """A column map for a header that is not known yet: what the data alone make likely.
+
+    Args:
+        header, rows: the file's first.
+        proposal: the map, if one can be told, and the reasons.
+    """
+
+    header: Sequence[str]
+    rows: Sequence[Sequence[str]]
+    proposal: "Proposal"
+
+
+TakeMap = Callable[[NewMap], bool]
+"""Is asked whether a proposed column map is taken."""
+
+
+class Recordings(Measuring):
+    """What reads recordings."""
+
+    def ingest(self, file: Path | str, columns: "ColumnMap | str | None" = None, *, of: Which = "", name: str = "",
+               process: str = "", repair: bool = False, take: TakeMap | None = None) -> Recording | None:
+        """Reads a recording of any recorder's.
+
+        Args:
+            columns: what its columns mean (`column_map`), or the name of a map that is known; without one, the map
+                that is kept for its header, or else one that is proposed by the data.
+            of: the version that was played: then it is kept in the logbook.
+            name: keeps the map under this name, for other files with that header.
+            process: whose rows, if there are several programs'.
+            repair: leave out what is damaged, and count it.
+            take: is asked whether a proposed map is taken; without it, it is.
+
+        Returns: None if the proposed map was not taken.
+
+        Raises:
+            UsageError: the meaning of the columns cannot be told.
+            CaptureError: the file cannot be read.
+        """
+        from keenlattice.measure._ingest import ingest
+        from keenlattice.measure.metrics import metrics_of
+
+        file, version = Path(file), self.find(of) if of else None
+        header, known = self._columns(file, columns, take)
+        if known is None:
+            return None
+        known = known.model_copy(update={"name": name or known.name})
+        found: Ingested = ingest(file, known, process=process or None, repair=repair)
+        if name or (columns is not None and not isinstance(columns, str)):
+            self.book.keep_map(known.name, header, known.model_dump(exclude_none=True))
+        kept = None
+        if version is not None:
+            kept = self.book.keep_capture(found.capture, self.rig_name, version.profile, kept_as(version))
+        return Recording(file.name, known, found.capture.frame_ms.size, found.capture.seconds, found.dropped_frames,
+                         kept, tuple(found.damage),
+                         metrics_of(found.capture), {name: tuple(span) for name, span in found.segments.items()},  # type: ignore[misc]
+                         found.capture)
+
+    def ingest_in_pieces(self, file: Path | str, columns: "ColumnMap | str | None" = None, *, process: str = "",
+                         take: TakeMap | None = None) -> LongRecording | None:
+        """The metrics of a recording that is too large for memory; nothing of it is kept.
+
+        Args, returns and raises: as `ingest`.
+
+        Args:
+            file: its path.
+            columns: as in `ingest`.
+            process: whose rows, if there are several programs'.
+            take: is asked whether a proposed map is taken; without it, it is.
+        """
+        from keenlattice.measure.pieces import measure_in_pieces
+
+        file = Path(file)
+        _, known = self._columns(file, columns, take)
+        if known is None:
+            return None
+        found = measure_in_pieces(file, known, process=process or None)
+        return LongRecording(file.name, known, found.frames, found.seconds, found.dropped_frames, found.metrics,
+                             found.quantile_error)
+
+    def _columns(self, file: Path, columns: "ColumnMap | str | None",
+                 take: TakeMap | None) -> "tuple[Sequence[str], ColumnMap | None]":
+        """A file's header, and what its columns mean; None if that was proposed, and not taken."""
+        from keenlattice.errors import UsageError
+        from keenlattice.measure._header import header_of
+        from keenlattice.measure._layout import NUMBER
+        from keenlattice.measure._proposal import propose
+
+        header, rows = header_of(file)
+        if columns is not None and not isinstance(columns, str):
+            return header, columns
+        if known := self.known_map(header, columns or ""):
+            return header, known
+        commas = any("," in cell and NUMBER.match(cell) for row in rows for cell in row)
+        proposal = propose(header, rows, "," if commas else ".")
+        if proposal.found is None:
+            either = f" ({'; '.join(proposal.why[:4])})" if proposal.why else ""
+            raise UsageError(f"{file.name}: which column is the time cannot be told{either}; say so: --time COLUMN "
+                             f"--means stamps|intervals --unit s|ms|us|ns; columns: {', '.join(header)}")
+        taken = take is None or take(NewMap(header, rows, proposal))
+        return header, proposal.found if taken else None
+
+    def known_map(self, header: Sequence[str], name: str = "") -> "ColumnMap | None":
+        """The column map of that name; without one, the map that is kept for the header, if one is.
+
+        Raises:
+            UnknownName: none has that name.
+        """
+        from keenlattice.errors import UnknownName
+        from keenlattice.measure.columns import column_map
+
+        maps = self.book.maps()
+        if name:
+            if name not in maps:
+                raise UnknownName("column map", name, maps, f"there are {', '.join(maps) or 'none yet'}")
+            return column_map(**maps[name][1])
+        same = [fields for known, fields in maps.values() if known == list(header)]
+        return column_map(**same[-1]) if same else None
+
+    def column_map(self, time: str, *, name: str = "unnamed", means: str = "stamps", unit: str = "ms",
+                   dropped: str = "", **fields: Any) -> "ColumnMap":
+        """A column map, as `keenlattice.column_map` makes it.
+
+        Args:
+            time: the column of times.
+            name: what the map is called.
+            means: "stamps" or "intervals".
+            unit: s, ms, us, ns or ticks.
+            dropped: `COLUMN=VALUE`, which marks a frame that was never shown.
+            fields: the rest.
+
+        Raises:
+            UsageError: it is invalid.
+        """
+        from keenlattice.errors import UsageError
+        from keenlattice.measure.columns import column_map
+
+        column, equals, value = dropped.partition("=")
+        if dropped and not equals:
+            raise UsageError(f"--dropped {dropped!r}: write COLUMN=VALUE")
+        marks = {"dropped": column, "dropped_when": value} if dropped else {}
+        return column_map(name=name, time=time, means=means, unit=unit, **fields, **marks)

@@ -1,0 +1,89 @@
+"""The sheet of a rig that is changed by hand: its steps, and what was said and seen of each."""
+
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice.workspace.opened import Opened
+
+if TYPE_CHECKING:
+    from keenlattice.profile.sheet import Sheet
+    from keenlattice.rig.base import ByHand
+
+
+@dataclass(frozen=True, repr=False)
+class SheetHere(Result):
+    """The sheet that is open, if one is; and those that were worked through, the newest first."""
+
+    SCHEMA: ClassVar[str] = "sheet"
+
+    sheet: "Sheet | None"
+    earlier: "tuple[Sheet, ...]" = field(default=(), metadata=NOT_IN_JSON)
+
+    def save(self, path: Path | str) -> None:
+        """Writes the open sheet to print: HTML, or, with any other ending, Markdown.
+
+        Raises:
+            UsageError: none is open.
+        """
+        from keenlattice._files import replace_file
+        from keenlattice.errors import UsageError
+        from keenlattice.report._sheet_page import markdown, page
+
+        if self.sheet is None:
+            raise UsageError("no run sheet is open; `keen apply GAME --rig byhand` writes one")
+        path = Path(path)
+        replace_file(path, (page(self.sheet) if path.suffix == ".html" else markdown(self.sheet)).encode())
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{"step": one.number, "setting": one.title, "before": one.before, "after": one.after, "done": one.done}
+                for one in self.sheet.steps] if self.sheet else []
+
+    def _caption(self) -> str:
+        if self.sheet is None:
+            return f"no sheet is open; {len(self.earlier)} were worked through"
+        return f"sheet: {self.sheet.title}, {len(self.sheet.open)} of {len(self.sheet.steps)} steps open"
+
+
+class Sheets(Opened):
+    """What is done with the sheet of a rig that is changed by hand."""
+
+    def sheet(self) -> SheetHere:
+        """The open sheet.
+
+        Raises:
+            UsageError: the rig is not changed by hand.
+        """
+        from keenlattice.rig.byhand.sheets import open_sheet
+
+        return SheetHere(open_sheet(self._by_hand()), tuple(self.book.sheets(self.rig_name)))
+
+    def tick(self, number: int, seen: str | None = None) -> SheetHere:
+        """Ticks a step off; once it was the last, the logbook remembers the whole.
+
+        Args:
+            number: the step's.
+            seen: what the player reads there now, as they type it, or "unset"; None if they only say that it is done.
+
+        Raises:
+            UsageError: no sheet is open, no such step, or it is ticked off already.
+            BadValue: what was seen is no value of that setting.
+        """
+        from keenlattice.rig.byhand.sheets import tick
+
+        return SheetHere(tick(self._by_hand(), self.book, number, seen))
+
+    def drop_sheet(self) -> SheetHere:
+        """Gives the open sheet up. What was ticked off stays done, and is remembered as such: it can be undone."""
+        from keenlattice.rig.byhand.sheets import drop
+
+        return SheetHere(drop(self._by_hand(), self.book))
+
+    def _by_hand(self) -> "ByHand":
+        from keenlattice.errors import UsageError
+        from keenlattice.rig.base import ByHand
+
+        if not isinstance(self.rig, ByHand):
+            raise UsageError(f"the rig {self.rig_name} has no sheets: it is written from here; --rig byhand has")
+        return self.rig

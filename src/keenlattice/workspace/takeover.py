@@ -1,0 +1,73 @@
+"""Making a logbook that was made elsewhere one's own, seen before it is done."""
+
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import ClassVar
+
+from keenlattice._notebook import NOT_IN_JSON, Result
+
+
+@dataclass(frozen=True, repr=False)
+class TakenOver(Result):
+    """A logbook, whether it was taken over just now, and what it holds."""
+
+    SCHEMA: ClassVar[str] = "takeover"
+
+    folder: Path
+    taken_over: bool
+    versions: int
+    captures: int
+    studies: int
+    applies: int
+    authors: tuple[str, ...]
+    is_ours: bool = field(metadata=NOT_IN_JSON)
+    is_default: bool = field(metadata=NOT_IN_JSON)
+
+    def _caption(self) -> str:
+        return f"{self.folder}: {'taken over' if self.taken_over else 'ours' if self.is_ours else 'made elsewhere'}"
+
+
+def look_at(folder: Path | str | None = None) -> TakenOver:
+    """Whose a logbook is, and what it holds; nothing is written.
+
+    Args:
+        folder: where it is; None for the player's own.
+
+    Raises:
+        UsageError: there is none.
+        BookError: it cannot be read.
+    """
+    from keenlattice.errors import UsageError
+    from keenlattice.logbook._schema import is_there
+    from keenlattice.logbook.book import Logbook
+    from keenlattice.logbook.file import default_folder
+    from keenlattice.logbook.takeover import holdings
+
+    default = default_folder().expanduser().absolute()
+    where = Path(folder).expanduser() if folder else default
+    if not is_there(where):
+        raise UsageError(f"there is no logbook in {where}")
+    with Logbook(where) as opened:
+        held = holdings(opened)
+        return TakenOver(opened.folder, False, held.versions, held.captures, held.studies, held.applies, held.authors,
+                         not opened.elsewhere, opened.folder == default)
+
+
+def take_over(folder: Path | str, *, made_here: bool = False) -> TakenOver:
+    """Makes a logbook this user's; it can be written in from then on.
+
+    Args:
+        folder: where it is.
+        made_here: it was made by this user on this machine, with a Keen Lattice before 0.3: its restore points and its
+            rigs come along, and are then acted on.
+
+    Raises:
+        UsageError: it is this user's already, or there is none.
+        BookError: it cannot be read or written.
+    """
+    from dataclasses import replace
+
+    from keenlattice.logbook import takeover
+
+    takeover.take_over(Path(folder).expanduser(), made_here=made_here).close()
+    return replace(look_at(folder), taken_over=True)

@@ -1,0 +1,190 @@
+"""The workspace: what a command can do, a Python user can, by the same call and with the same result."""
+
+import json
+import re
+import shutil
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+import typer
+
+import keenlattice
+from conftest import Keen, typed
+from keenlattice import Limit, Workspace
+from keenlattice.cli.app import app
+from keenlattice.profile import Game
+from keenlattice.rig import Listed
+from keenlattice.study import TrialPlan
+
+EXAMPLES = Path(__file__).parent.parent / "examples"
+SHORT, RUNS = ["--seconds", "2", "--seed", "1"], {"seconds": 2.0, "seed": 1}
+TRIAL = ["trial", "brass-orbit@stock", "brass-orbit"]
+
+Call = Callable[[Workspace], Any]
+STORY: list[tuple[list[str], Call]] = [
+    (["survey"], lambda ws: ws.survey()),
+    (["catalog", "sync"], lambda ws: ws.catalog("sync")),
+    (["edit", "brass-orbit", "frame.cap== refresh - 3", "-m", "steady"],
+     lambda ws: ws.edit("brass-orbit", {"frame.cap": "= refresh - 3"}, "steady")),
+    (["history", "brass-orbit", "--label", "steady"],
+     lambda ws: (ws.label("brass-orbit", "steady"), ws.history("brass-orbit"))[1]),
+    (["edit", "brass-orbit", "frame.queue-depth=1"], lambda ws: ws.edit("brass-orbit", {"frame.queue-depth": 1})),
+    (["edit", "brass-orbit@steady", "process.io-priority=high"],
+     lambda ws: ws.edit("brass-orbit@steady", {"process.io-priority": "high"})),
+    (["merge", "brass-orbit", "brass-orbit@steady", "--keep", "first"],
+     lambda ws: ws.merge("brass-orbit", "brass-orbit@steady", "first")),
+    (["merge", "--revert", "brass-orbit@steady", "--keep", "second"],
+     lambda ws: ws.revert("brass-orbit@steady", "second")),
+    (["edit", "brass-orbit", "frame.queue-depth=1"], lambda ws: ws.edit("brass-orbit", {"frame.queue-depth": 1})),
+    (["show", "brass-orbit"], lambda ws: ws.show("brass-orbit")),
+    (["show", "brass-orbit", "frame.queue-depth"], lambda ws: ws.show("brass-orbit", "frame.queue-depth")),
+    (["compare", "brass-orbit@stock", "brass-orbit"], lambda ws: ws.compare("brass-orbit@stock", "brass-orbit")),
+    (["pack", "look", "league.toml"], lambda ws: ws.pack("league.toml")),
+    (["pack", "adopt", "league.toml", "--rule", "1"], lambda ws: ws.adopt_pack("league.toml", [1])),
+    (["apply", "brass-orbit", "--yes"], lambda ws: ws.apply("brass-orbit")),
+    (["undo", "--list"], lambda ws: ws.restore_points()),
+    (["rig", "chore"], lambda ws: ws.chores()),
+    (["rig", "chore", "update-driver", "--yes"], lambda ws: ws.chore("update-driver")),
+    (["drift"], lambda ws: ws.drift()),
+    (["drift", "--put-back"], lambda ws: ws.put_back()),
+    (["undo"], lambda ws: ws.undo()),
+    (["edit", "brass-orbit", "flipper.solenoid-boost="],
+     lambda ws: ws.edit("brass-orbit", {"flipper.solenoid-boost": None})),
+    (["rig", "restart", "machine"], lambda ws: ws.restart("machine")),
+    (["rig", "fault", "write-fails", "--seed", "3"], lambda ws: ws.set_fault("write-fails", 3)),
+    (["rig", "fault", "off"], lambda ws: ws.set_fault("off")),
+    (["rig", "facts"], lambda ws: ws.facts()),
+    (["rig", "game"], lambda ws: ws.list_games()),
+    (["rig", "match", "tidewater"], lambda ws: ws.match("tidewater")),
+    (["measure", "brass-orbit", "--runs", "2", *SHORT], lambda ws: ws.measure("brass-orbit", 2, **RUNS)),
+    (["ingest", "odd.csv", "--yes"], lambda ws: ws.ingest("odd.csv")),
+    (["ingest", "odd.csv", "--yes", "--in-pieces"], lambda ws: ws.ingest_in_pieces("odd.csv")),
+    (["latency", "light-log.csv", "--time", "t_ms", "--light", "light", "--button", "button"],
+     lambda ws: ws.latency_of_log("light-log.csv", "t_ms", "light", "button")),
+    (["latency", "flash.wav"], lambda ws: ws.latency_of_sound("flash.wav")),
+    (["latency", "camera.csv", "--camera", "240"], lambda ws: ws.latency_of_camera("camera.csv", 240.0)),
+    ([*TRIAL, "--blocks", "2", *SHORT], lambda ws: ws.trial("brass-orbit@stock", "brass-orbit", blocks=2, **RUNS)),
+    (["trial", "--again", "1"], lambda ws: ws.recompute(1, "trial")),
+    ([*TRIAL, "--pilot", "3", *SHORT], lambda ws: ws.pilot(
+        "brass-orbit@stock", "brass-orbit", ws.trial_plan("brass-orbit@stock", "brass-orbit", **RUNS), 3)),
+    (["trial", "--claims", "league.toml", "--game", "brass-orbit", "--blocks", "2", *SHORT],
+     lambda ws: ws.repeat_claims("league.toml", TrialPlan(blocks=2, **RUNS), "brass-orbit")),
+    ([*TRIAL, "--from-files", "--blocks", "2", *SHORT], lambda ws: ws.trial_from_files(
+        "brass-orbit@stock", "brass-orbit",
+        ws.trial_plan("brass-orbit@stock", "brass-orbit", blocks=2, **RUNS))),
+    (["trial", "--take", "run.csv"], lambda ws: ws.take(["run.csv"])),
+    (["screen", "brass-orbit@stock", "brass-orbit", "--plan", *SHORT],
+     lambda ws: ws.screen_cost(ws.screen_plan("brass-orbit@stock", "brass-orbit", **RUNS)[2])),
+    (["screen", "brass-orbit@stock", "brass-orbit", "--rounds", "1", *SHORT],
+     lambda ws: ws.screen("brass-orbit@stock", "brass-orbit", rounds=1, **RUNS)),
+    (["hunt", "brass-orbit", "--blocks", "2", "--decides", "latency_ms_median", *SHORT],
+     lambda ws: ws.hunt("brass-orbit", blocks=2, decides="latency_ms_median", **RUNS)),
+    (["tune", "brass-orbit@stock", "--try", "frame.cap=off,120", "--keep", "frame_ms_p99<30", "--rounds", "3",
+      "--proof", "2", *SHORT],
+     lambda ws: ws.tune("brass-orbit@stock", {"frame.cap": ["off", "120"]}, rounds=3, proof=2,
+                        limits=[Limit("frame_ms_p99", "below", 30.0)], **RUNS)),
+    (["tune", "rig", "--step", "gpu.core-offset@gpu0=240", "--game", "brass-orbit", "--proof", "0", *SHORT],
+     lambda ws: ws.ramp("rig", "gpu.core-offset@gpu0", 240, game="brass-orbit", proof=0, **RUNS)),
+    (["report", "--list"], lambda ws: ws.studies()),
+    (["report", "--study", "1", "--out", "page.html"], lambda ws: ws.report(study=1).save("page.html")),
+    (["report", "brass-orbit", "--out", "page.md"], lambda ws: ws.report("brass-orbit").save("page.md")),
+    (["takeover"], lambda ws: keenlattice.workspace.look_at(ws.book.folder))]
+"""What a player types, and the call that does the same."""
+
+BY_HAND: list[tuple[list[str], Call]] = [
+    (["rig", "facts", "refresh_hz=165"], lambda ws: ws.tell_facts({"refresh_hz": 165})),
+    (["rig", "game", "orbit", "--executable", "orbit.exe"],
+     lambda ws: (ws.tell_game(Listed(Game("orbit", "orbit", ("orbit.exe",)))), ws.list_games())[1]),
+    (["edit", "orbit", "frame.cap=120", "frame.queue-depth=1"],
+     lambda ws: ws.edit("orbit", {"frame.cap": 120, "frame.queue-depth": 1})),
+    (["apply", "orbit", "--yes"], lambda ws: ws.apply("orbit")),
+    (["rig", "sheet", "--tick", "1"], lambda ws: ws.tick(1)),
+    (["rig", "sheet", "--seen", "2=unset"], lambda ws: ws.tick(2, "unset")),
+    (["rig", "sheet"], lambda ws: ws.sheet())]
+
+NO_JSON: dict[str, Call] = {
+    "draw": lambda ws: ws.draw(["brass-orbit@stock"]).save("two.png"),
+    "pack write": lambda ws: ws.write_pack("mine.toml", "brass-orbit"),
+    "rig recover": lambda ws: ws.recover()}
+"""The commands that leave a file, or say a sentence, instead of a result."""
+
+
+def without_what_is_drawn(told: Any) -> str:
+    """JSON as text, without ids, times, tokens, authors and folders, which are made anew each time."""
+    text = re.sub(r'"[^"]*/(python|typed)/(?:[^"]*/)?([^"/]*)"', r'"\2"', json.dumps(told, sort_keys=True))
+    text = re.sub(r'("authors?": )("[^"]*"|\[[^]]*\])', r"\1*", text.replace("NaN", "null"))
+    text = re.sub(r"\d{4}-\d\d-\d\dT[\d:]*(\+00:00|-[0-9a-f]{8})?", "*", text)
+    return re.sub(r"\b[0-9a-f]{64}\b|\b[0-9a-f]{32}\b|(?<=@)[0-9a-f]{8}\b|(?<=: \")[0-9a-f]{8}(?=\")", "*", text)
+
+
+@pytest.mark.parametrize(("rig", "story"), [("standin", STORY), ("byhand", BY_HAND)], ids=["stand-in", "by hand"])
+def test_a_call_gives_what_its_command_prints(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, rig: str,
+                                             story: list[tuple[list[str], Call]]) -> None:
+    for player in ("python", "typed"):
+        (tmp_path / player).mkdir()
+        for file in [EXAMPLES / "packs" / "pinball-league.toml", *(EXAMPLES / "recordings").iterdir()]:
+            shutil.copy(file, tmp_path / player / file.name.replace("pinball-", ""))
+    monkeypatch.chdir(tmp_path / "python")
+    monkeypatch.setenv("KEEN_STATE", str(tmp_path / "python" / "state"))
+    env = {"HOME": str(tmp_path / "typed"), "KEEN_STATE": str(tmp_path / "typed" / "state"), "COLUMNS": "100",
+           "KEEN_BOOK": str(tmp_path / "typed" / "book"), "KEEN_RIG": rig}
+    with keenlattice.open(tmp_path / "python" / "book", rig) as ws:
+        for words, call in story:
+            if words[:2] == ["trial", "--take"]:
+                recording = ws.ingest("odd.csv")
+                assert recording is not None
+                for player in ("python", "typed"):
+                    recording.save(tmp_path / player / "run.csv")
+                ws.ingest("run.csv", ws.column_map("at_ms"), name="ours")
+                typed(["ingest", "run.csv", "--time", "at_ms", "--name", "ours"], tmp_path / "typed", env)
+            done = typed([*words, "--json"], tmp_path / "typed", env)
+            assert done.returncode in (0, 1) and done.stdout, (words, done.stderr)
+            result = call(ws)
+            assert without_what_is_drawn(json.loads(done.stdout)) == without_what_is_drawn(result.to_json()), words
+            assert repr(result) and result._repr_html_() and len(result.table()) >= 0
+        for call in NO_JSON.values() if rig == "standin" else ():
+            call(ws)
+    assert rig != "standin" or (tmp_path / "python" / "two.png").exists()
+
+
+def test_every_command_has_its_call() -> None:
+    called = {*NO_JSON, *(" ".join(words) for words, _ in (*STORY, *BY_HAND))}
+    group = typer.main.get_command(app)
+    names = [f"{name} {inner}" for name, one in group.commands.items() if hasattr(one, "commands")
+             for inner in one.commands] + [name for name, one in group.commands.items() if not hasattr(one, "commands")]
+    assert len(names) > 25
+    for name in names:
+        assert name == "demo" or any(one == name or one.startswith(f"{name} ") for one in called), name
+
+
+def test_a_study_that_was_stopped_goes_on_from_python(tmp_path: Path) -> None:
+    with keenlattice.open(tmp_path / "book") as ws:
+        told = list[tuple[int, int]]()
+
+        def stop(done: int, total: int) -> None:
+            told.append((done, total))
+            if done == 3:
+                raise KeyboardInterrupt
+
+        with pytest.raises(KeyboardInterrupt):
+            ws.screen("brass-orbit@stock", ws.edit("brass-orbit", {"frame.queue-depth": 1}), progress=stop, rounds=1,
+                      seconds=2, seed=1)
+        found = ws.resume("screen", progress=lambda done, total: told.append((done, total)))
+        assert told == [(0, 8), (1, 8), (2, 8), (3, 8), *((done, 8) for done in range(3, 9))]
+        assert ws.recompute(found.number).runs == 8 == found.result.runs
+        assert ws.rig.values(ws.rig.state(), "brass-orbit") == {}
+
+
+def test_what_was_cut_short_is_put_right_and_said(keen: Keen, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("KEEN_STATE", str(tmp_path / ".local" / "state" / "keen-lattice"))
+    keen("edit", "brass-orbit", "frame.cap=90")
+    with keenlattice.open(tmp_path / "book") as ws:
+        shown = ws.preview("brass-orbit")
+        (ws.rig.home / "change-under-way.jsonl").write_text(json.dumps({
+            "why": "a trial", "since": "2026-11-26T00:00:00+00:00", "process": 1, "steps": 0, "intent": None,
+            "before": {"state.json": None}}) + "\n")
+        assert [change.setting for change in shown.changes] == ["frame.cap"]
+    with pytest.warns(UserWarning, match="a trial was cut short"):
+        keenlattice.open(tmp_path / "book").close()
