@@ -126,7 +126,7 @@ def test_a_capture_cut_short_is_said_so(tmp_path: Path, keep: int) -> None:
         read_capture(path)
 
 
-def test_every_metric_of_a_two_valued_run_is_as_reckoned_by_hand() -> None:
+def test_every_metric_of_a_two_valued_run_is_as_calculated_by_hand() -> None:
     frames = np.tile([5.0] * 9 + [30.0], 100)  # 1000 frames, a tenth of them 30 ms; 45 of 75 ms are in short ones
     shown = np.concatenate(([0.0], np.cumsum(frames)))
     cpu = np.concatenate(([1.0], np.where(frames > 10, 29.0, 1.0)))

@@ -3,20 +3,27 @@
 import json
 import re
 import shutil
-from collections.abc import Callable
+import sys
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from types import SimpleNamespace
+from typing import Any, ClassVar
 
+import pandas
 import pytest
 import typer
 
 import keenlattice
 from conftest import Keen, typed
 from keenlattice import Limit, Workspace
+from keenlattice._notebook import Shown
 from keenlattice.cli.app import app
-from keenlattice.profile import Game
+from keenlattice.errors import BookError, UsageError
+from keenlattice.profile import Game, Version
 from keenlattice.rig import Listed
-from keenlattice.study import TrialPlan
+from keenlattice.study import KeptVersion, Kind, Player, Spec, TrialPlan
+from keenlattice.study._form import Form
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
 SHORT, RUNS = ["--seconds", "2", "--seed", "1"], {"seconds": 2.0, "seed": 1}
@@ -175,6 +182,77 @@ def test_a_study_that_was_stopped_goes_on_from_python(tmp_path: Path) -> None:
         assert told == [(0, 8), (1, 8), (2, 8), (3, 8), *((done, 8) for done in range(3, 9))]
         assert ws.recompute(found.number).runs == 8 == found.result.runs
         assert ws.rig.values(ws.rig.state(), "brass-orbit") == {}
+
+
+@dataclass(frozen=True)
+class PauseSpec(Spec):
+    """A study of one's own: a version, played so often."""
+
+    base: KeptVersion
+    times: int
+    game: str | None = None
+
+    @property
+    def versions(self) -> tuple[KeptVersion, ...]:
+        return (self.base,)
+
+    @property
+    def runs(self) -> int:
+        return self.times
+
+    @property
+    def pace(self) -> tuple[float, float]:
+        return 1.0, 0.0
+
+    def version_of(self, arm: str) -> int | None:
+        return 0
+
+
+@dataclass(frozen=True, repr=False)
+class Pause(Form, Shown):
+    SCHEMA: ClassVar[str] = "ours/pause/1"
+
+    frames: tuple[int, ...]
+
+    def table(self) -> pandas.DataFrame:
+        return pandas.DataFrame({"frames": self.frames})
+
+    def _caption(self) -> str:
+        return f"{len(self.frames)} runs"
+
+
+def play_pause(player: Player, spec: PauseSpec, versions: Sequence[Version]) -> Pause:
+    (base,) = versions
+    return Pause(tuple(player.play(place, place, "base", lambda: dict(base.entries), place).frame_ms.size
+                       for place in range(spec.times)))
+
+
+def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """It is kept, goes on, is computed anew and listed by what is there for all."""
+    monkeypatch.setattr("keenlattice.study.kind.KINDS", ("trial", "pause"))
+    monkeypatch.setitem(sys.modules, "keenlattice.study.pause.play", SimpleNamespace(
+        KIND=Kind("pause", "trial", PauseSpec, Pause, play_pause)))
+    with keenlattice.open(tmp_path / "book") as ws:
+        made = ws.edit("brass-orbit", {"frame.cap": 90})
+
+        def stop(done: int, _total: int) -> None:
+            if done == 2:
+                raise KeyboardInterrupt
+
+        with pytest.raises(KeyboardInterrupt):
+            ws.play("pause", PauseSpec(KeptVersion.of(made.after), 4), stop)
+        assert [one.finished for one in ws.studies().studies] == [False]
+        found = ws.resume("pause")
+        assert len(found.result.frames) == 4 and all(80 < one < 100 for one in found.result.frames)
+        assert ws.recompute(found.number).runs == 4 and found.to_json()["schema"] == "ours/pause/1"
+        assert [(one.kind, one.of, one.finished) for one in ws.studies().studies] == [
+            ("pause", made.after.reference, True)]
+        assert len(ws.runs_of(made.after)) == 4
+        with pytest.raises(UsageError, match="no page"):
+            found.report()
+    monkeypatch.undo()
+    with keenlattice.open(tmp_path / "book") as ws, pytest.raises(BookError, match="no such kind"):
+        ws.studies()
 
 
 def test_what_was_cut_short_is_put_right_and_said(keen: Keen, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

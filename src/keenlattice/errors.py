@@ -1,7 +1,7 @@
 """Every error that Keen Lattice raises on purpose.
 
     KeenLatticeError            what went wrong; the command line exits with 1
-      UsageError                what was asked for cannot be meant; exits with 2
+      UsageError                the request is invalid; exits with 2
         UnknownName             no such setting, game, version, metric or rig
         BadValue                a value of the wrong type, or out of range
       BookError                 the logbook is damaged, is none, or cannot be written
@@ -25,7 +25,7 @@ class KeenLatticeError(Exception):
 
 
 class UsageError(KeenLatticeError):
-    """What was asked for cannot be meant."""
+    """The request is invalid."""
 
     exit_code = 2
 

@@ -1,6 +1,6 @@
 """Studies in the logbook: what was planned, and every run as soon as it is played, so that none is ever lost.
 
-A study of any kind is a plan, its runs, and, once it is through, its result.
+A study of any kind is a plan, its runs, and, once it is finished, its result.
 """
 
 import json
@@ -10,7 +10,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from keenlattice.errors import UsageError
 from keenlattice.logbook import _rows as read
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.file import now
@@ -34,7 +33,7 @@ class KeptRun:
 
 @dataclass(frozen=True)
 class Study:
-    """A study: `plan` and `result` as its kind has them, JSON types only; `result` is None until it is through."""
+    """A study: `plan` and `result` as its kind has them, JSON types only; `result` is None until it is finished."""
 
     number: int
     time: str
@@ -44,7 +43,7 @@ class Study:
     result: dict[str, Any] | None
 
 
-def begin_study(book: Logbook, rig: str, kind: str, plan: Mapping[str, Any], before: str, after: str) -> Study:
+def start_study(book: Logbook, rig: str, kind: str, plan: Mapping[str, Any], before: str, after: str) -> Study:
     """Writes down what is planned, before the first run.
 
     Args:
@@ -62,7 +61,7 @@ def add_run(book: Logbook, study: Study, run: KeptRun) -> None:
                 study.number, run.place, run.arm, run.seed, run.file, run.excluded)
 
 
-def end_study(book: Logbook, study: Study, result: Mapping[str, Any]) -> None:
+def finish_study(book: Logbook, study: Study, result: Mapping[str, Any]) -> None:
     """Writes down what came out."""
     book.insert("UPDATE studies SET result = ? WHERE number = ?", json.dumps(dict(result)), study.number)
 
@@ -73,7 +72,7 @@ def studies(book: Logbook, rig: str) -> list[Study]:
 
 
 def trials_between(book: Logbook, before: str, after: str) -> list[Study]:
-    """The trials of two versions (their references) that are through, on whatever rig, the newest first."""
+    """The trials of two versions (their references) that are finished, on whatever rig, the newest first."""
     return book.rows(_study, "SELECT * FROM studies WHERE before = ? AND after = ? AND kind = 'trial' "
                      "AND result IS NOT NULL ORDER BY number DESC", before, after)
 
@@ -82,25 +81,6 @@ def _study(row: sqlite3.Row) -> Study:
     return Study(read.whole(row, "number"), read.text(row, "time", read.TIME), read.text(row, "rig", read.RIG),
                  read.text(row, "kind", KIND), read.table_in(row, "plan"),
                  None if row["result"] is None else read.table_in(row, "result", finite=False))
-
-
-def study(book: Logbook, rig: str, number: int | None, kind: str) -> Study:
-    """A study of a kind by its number; without one, the newest that is not through.
-
-    Raises:
-        UsageError: there is none.
-    """
-    of_kind = [one for one in studies(book, rig) if one.kind == kind]
-    if number is None:
-        waiting = [one for one in of_kind if one.result is None]
-        if not waiting:
-            raise UsageError(f"no {kind} on {rig} was left unfinished")
-        return waiting[0]
-    for one in of_kind:
-        if one.number == number:
-            return one
-    raise UsageError(f"there is no {kind} {number} on {rig}; there are "
-                     f"{', '.join(str(one.number) for one in of_kind[:8]) or 'none yet'}")
 
 
 def runs_of(book: Logbook, one: Study) -> list[KeptRun]:

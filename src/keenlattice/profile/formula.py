@@ -221,7 +221,7 @@ def _is_number(value: Term) -> bool:
 
 def _number(value: Term) -> float:
     if not _is_number(value):
-        raise BadValue(f"a formula reckons with numbers, and {value!r} is none")
+        raise BadValue(f"a formula calculates with numbers, and {value!r} is none")
     assert isinstance(value, int | float)
     return float(value)
 
@@ -233,12 +233,12 @@ def _bounded(value: float) -> float:
 
 
 def _arithmetic(sign: str, left: Evaluate, right: Evaluate) -> Evaluate:
-    def reckon(scope: Scope) -> float:
+    def compute(scope: Scope) -> float:
         one, other = _number(left(scope)), _number(right(scope))
         if sign == "/" and other == 0:
             raise BadValue("a formula divides by nothing")
         return _bounded({"+": one + other, "-": one - other, "*": one * other, "/": one / (other or 1)}[sign])
-    return reckon
+    return compute
 
 
 def _apply(scope: Scope, name: str, arguments: Sequence[Term]) -> Term:

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING
 
-from keenlattice.errors import UnknownName
+from keenlattice.errors import UnknownName, UsageError
 from keenlattice.measure.capture import Capture
 from keenlattice.report import _frames as frames
 from keenlattice.report import latency
@@ -19,6 +19,7 @@ PICTURES: "Mapping[str, Callable[[Axes, Mapping[str, Capture]], Axes]]" = {
     "slowest": lambda axes, captures: frames.quantile_curves(axes, captures),
     "latency": lambda axes, captures: latency.latency_histogram(axes, _first(captures)),
     "stages": lambda axes, captures: latency.stage_budget(axes, captures)}
+MOST_RUNS = {"slowest": 6, "stages": 2}  # of one picture; of any other, one
 
 
 def single_figure(captures: Mapping[str, Capture], what: str, title: str) -> "Callable[[], Figure]":
@@ -30,9 +31,13 @@ def single_figure(captures: Mapping[str, Capture], what: str, title: str) -> "Ca
 
     Raises:
         UnknownName: no such picture.
+        UsageError: more runs than the picture can show.
     """
     if what not in PICTURES:
         raise UnknownName("picture", what, PICTURES, f"there are {', '.join(PICTURES)}")
+    most = MOST_RUNS.get(what, 1)
+    if len(captures) > most:
+        raise UsageError(f"the picture {what} is of {most} run{'s' * (most > 1)}, and {len(captures)} were given")
 
     def draw() -> "Figure":
         figure = headed(title, "One run describes; it proves nothing.")

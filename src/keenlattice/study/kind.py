@@ -37,10 +37,12 @@ class KeptVersion:
 class Spec(Form):
     """What a study is: the versions that it is about, its plan, and what is played. It is kept before the first run.
 
-    `ARM` is what an arm that stands for no version is called.
+    `ARM` is what an arm that stands for no version is called; `STRICT` says whether its versions may set nothing that
+    the rig does not have.
     """
 
     ARM: ClassVar[str] = ""
+    STRICT: ClassVar[bool] = True
     game: str | None
 
     @property

@@ -1,6 +1,6 @@
 """Plays the runs of a study: puts a version on, plays, and tells runs that went wrong from those that count.
 
-A run that was played earlier is not played again; so a study that was stopped goes on, and one that is through is
+A run that was played earlier is not played again; so a study that was stopped goes on, and one that is finished is
 computed anew, by the same code that plays it.
 """
 

@@ -10,11 +10,11 @@ from keenlattice.logbook._studies import (
     KeptRun,
     Study,
     add_run,
-    begin_study,
     done_of,
-    end_study,
     failed_of,
+    finish_study,
     runs_of,
+    start_study,
 )
 from keenlattice.logbook.reference import find
 from keenlattice.profile.version import Version
@@ -80,13 +80,13 @@ def evidence_of(study: Study) -> Evidence:
     return Evidence.of_json((study.result or {}).get("evidence") or {})
 
 
-def versions_of(book: "Logbook", rig: str, study: Study) -> list[Version]:
+def versions_of(book: "Logbook", rig: str, spec: Spec) -> list[Version]:
     """The versions that a study is about.
 
     Raises:
-        UnknownName: one is no longer in the logbook.
+        UnknownName: one is not in the logbook, or no longer.
     """
-    return [_version(book, rig, kept) for kept in spec_of(study).versions]
+    return [_version(book, rig, kept) for kept in spec.versions]
 
 
 def _version(book: "Logbook", rig: str, kept: KeptVersion) -> Version:
@@ -95,7 +95,7 @@ def _version(book: "Logbook", rig: str, kept: KeptVersion) -> Version:
     return Version(kept.profile, kept.entries, note=kept.note)
 
 
-def start(book: "Logbook", rig: "Rig", kind: str, spec: Spec, versions: Sequence[Version]) -> Study:
+def start(book: "Logbook", rig: "Rig", kind: str, spec: Spec) -> Study:
     """Starts a study; nothing of it is remembered if it could not be played at all.
 
     Raises:
@@ -104,11 +104,12 @@ def start(book: "Logbook", rig: "Rig", kind: str, spec: Spec, versions: Sequence
     from keenlattice.rig.base import game_of
     from keenlattice.study.player import entries_on
 
+    versions = versions_of(book, rig.name, spec)
     game_of(rig, game_for(versions, spec.game))
     book.collect_strays()
-    for one in versions if kind != "hunt" else ():  # of history, what the rig does not have is left out
+    for one in versions if spec.STRICT else ():
         entries_on(rig, one)
-    return begin_study(book, rig.name, kind, spec.to_json(), versions[0].reference, versions[-1].reference)
+    return start_study(book, rig.name, kind, spec.to_json(), versions[0].reference, versions[-1].reference)
 
 
 def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None = None) -> Any:
@@ -119,7 +120,8 @@ def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None
     """
     from keenlattice.study.playing import play
 
-    kind, spec, versions = kind_named(study.kind), spec_of(study), versions_of(book, rig.name, study)
+    kind, spec = kind_named(study.kind), spec_of(study)
+    versions = versions_of(book, rig.name, spec)
     done = {**(failed_of(book, study) if kind.failures_count else {}), **done_of(book, study)}
     told, total = progress or _nobody, max(spec.runs, len(done))
     count = len(done)
@@ -160,7 +162,7 @@ def finish(book: "Logbook", rig: "Rig", study: Study, result: Form) -> None:
     """Keeps a study's result, with what it rests on."""
     kept = sorted((run.place, run.file) for run in runs_of(book, study) if not run.excluded)
     rests_on = Evidence(study.number, __version__, [file for _, file in kept], study.time, dict(rig.facts()))
-    end_study(book, study, {**result.to_json(), "evidence": rests_on.to_json()})
+    finish_study(book, study, {**result.to_json(), "evidence": rests_on.to_json()})
 
 
 def recompute(book: "Logbook", rig: "Rig", study: Study) -> int:
@@ -176,9 +178,9 @@ def recompute(book: "Logbook", rig: "Rig", study: Study) -> int:
 
     from keenlattice.study.playing import replay
 
-    kind, before = kind_named(study.kind), result_of(study).to_json()
+    kind, spec, before = kind_named(study.kind), spec_of(study), result_of(study).to_json()
     captures: dict[int, Capture] = {**failed_of(book, study), **done_of(book, study)}
-    now = replay(rig, kind, spec_of(study), versions_of(book, rig.name, study), captures).to_json()
+    now = replay(rig, kind, spec, versions_of(book, rig.name, spec), captures).to_json()
     differing = _differing(loads(dumps(before)), loads(dumps(now)))
     if differing:
         raise KeenLatticeError(f"{study.kind} {study.number} comes out otherwise now ({', '.join(differing)}): its "

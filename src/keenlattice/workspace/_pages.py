@@ -44,8 +44,10 @@ def page_of(workspace: "Studying", study: Played[Any]) -> Page:
     from keenlattice.errors import UsageError
 
     makers = {"trial": _of_trial, "screen": _of_screen, "tune": _of_tune, "hunt": _of_hunt}
-    if study.kind not in makers:
+    if study.kind == "ramp":
         raise UsageError(f"study {study.number} stepped a setting up: its report is that of the trial which came after")
+    if study.kind not in makers:
+        raise UsageError(f"there is no page about a {study.kind}")
     return Page(f"{study.kind}-{study.number}", makers[study.kind](workspace, study), _missing(study))
 
 

@@ -43,8 +43,7 @@ class Searching(Trials, Packing):
         from keenlattice.study.screen.plan import ScreenSpec
 
         one, other, plan = self.screen_plan(before, after, **how)
-        return self._play("screen", ScreenSpec(KeptVersion.of(one), KeptVersion.of(other), plan, game), [one, other],
-                          progress)
+        return self.play("screen", ScreenSpec(KeptVersion.of(one), KeptVersion.of(other), plan, game), progress)
 
     def screen_plan(self, before: Which, after: Which | Path,
                     **how: Unpack[ScreenHow]) -> "tuple[Version, Version, ScreenPlan]":
@@ -113,7 +112,7 @@ class Searching(Trials, Packing):
         error = {"error": told.pop("error")} if "error" in told else {}
         matters = self.matters_pct(told.pop("matters", 1.0), told.get("decides", TrialPlan.decides), line[0])
         plan = HuntPlan(TrialPlan(**told, matters_pct=matters), **error)
-        return self._play("hunt", HuntSpec(tuple(one.reference for one in line), plan, game), line, progress)
+        return self.play("hunt", HuntSpec(tuple(one.reference for one in line), plan, game), progress)
 
     def line(self, since: Which, until: Which) -> list[Version]:
         """The versions from one to another, the oldest first: each with the one that it was made from before it.
@@ -164,8 +163,7 @@ class Searching(Trials, Packing):
         goal = told.pop("goal", "frame_ms_mean")
         matters = self.matters_pct(told.pop("matters", 1.0), goal, start)
         plan = checked(catalog, TunePlan(values, goal, limits, **told, matters_pct=matters))
-        found = self._play("tune", TuneSpec(KeptVersion.of(start), plan, game, proof), [start], progress)
-        return self._with_version(found, progress)
+        return self.play("tune", TuneSpec(KeptVersion.of(start), plan, game, proof), progress)
 
     def ramp(self, base: Which, setting: str, by: float, *, game: str | None = None,
              progress: "Progress | None" = None, **how: Unpack[RampHow]) -> "Played[Ramp]":
@@ -192,9 +190,7 @@ class Searching(Trials, Packing):
         plan = RampPlan(setting, by, margin, **told)
         trial = TrialPlan(max(2, proof), plan.seconds, plan.seed, goal, matters)
         steps_of(self.rig.catalog(), start, plan)  # says so if there are none, before anything is started
-        found = self._play("ramp", RampSpec(KeptVersion.of(start), plan, game, trial if proof else None), [start],
-                           progress)
-        return self._with_version(found, progress)
+        return self.play("ramp", RampSpec(KeptVersion.of(start), plan, game, trial if proof else None), progress)
 
     def _with_version(self, found: "Played[Any]", progress: "Progress | None") -> "Played[Any]":
         """A tuning or a ramp with the version that is made of it, and the trial that proves that, if one is wanted."""

@@ -2,7 +2,7 @@
 
 import math
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.profile.version import Version
@@ -91,7 +91,7 @@ class Studying(Comparing, Editing, Measuring):
         """The finished studies of a kind on this rig, the newest first."""
         from keenlattice.logbook._studies import studies
 
-        return [self._finished(one.number) for one in studies(self.book, self.rig_name)
+        return [self._played(one) for one in studies(self.book, self.rig_name)
                 if one.kind == kind and one.result is not None]
 
     def trials_of(self, game: str) -> "list[Played[Trial]]":
@@ -107,7 +107,7 @@ class Studying(Comparing, Editing, Measuring):
         """
         from keenlattice.study.record import versions_of
 
-        return versions_of(self.book, self.rig_name, self._study(study.number))
+        return versions_of(self.book, self.rig_name, study.spec)
 
     def evidence_of(self, study: "Played[Any]") -> "Evidence":
         """What a study's result rests on."""
@@ -126,20 +126,32 @@ class Studying(Comparing, Editing, Measuring):
         raise UsageError(f"there is no {' or '.join(kinds) or 'study'} {number} on {self.rig_name}; there are "
                          f"{', '.join(str(one.number) for one in known[:8]) or 'none yet'}; see keen report --list")
 
-    def _play(self, kind: str, spec: "Spec", versions: Sequence[Version], progress: "Progress | None") -> "Played[Any]":
-        """Starts a study, plays it, and keeps it."""
+    def play(self, kind: str, spec: "Spec", progress: "Progress | None" = None) -> "Played[Any]":
+        """Plays a study of any kind, and keeps it run by run.
+
+        Args:
+            kind: its name, one of `study.KINDS`.
+            spec: the versions, the plan and the game, in the form of that kind.
+            progress: is told how many runs are done, of how many.
+
+        Raises:
+            UsageError: it could not be played at all; then nothing of it is kept.
+            RigError: the rig refuses, or nothing can be recorded.
+        """
         from keenlattice.study.record import play_on, start
 
-        study = start(self.book, self.rig, kind, spec, versions)
+        study = start(self.book, self.rig, kind, spec)
         play_on(self.book, self.rig, study, progress)
-        return self._finished(study.number)
+        return self._with_version(self._finished(study.number), progress)
 
     def _finished(self, number: int) -> "Played[Any]":
+        return self._played(self._study(number))
+
+    def _played(self, study: "Study") -> "Played[Any]":
         from keenlattice.logbook._studies import done_of
         from keenlattice.study.record import result_of, spec_of
 
-        study = self._study(number)
-        played: Played[Any] = Played(study.kind, number, spec_of(study), result_of(study),
+        played: Played[Any] = Played(study.kind, study.number, spec_of(study), result_of(study),
                                      lambda: self._page_of(played), lambda: done_of(self.book, study),
                                      lambda: self._picture_of(played))
         return played

@@ -67,9 +67,8 @@ class Trials(Studying, Recordings):
         from keenlattice.study.kind import KeptVersion
         from keenlattice.study.trial.spec import TrialSpec
 
-        one, other = self.find(before), self.find(after)
-        return self._play("trial", TrialSpec(KeptVersion.of(one), KeptVersion.of(other), plan, game), [one, other],
-                          progress)
+        spec = TrialSpec(KeptVersion.of(self.find(before)), KeptVersion.of(self.find(after)), plan, game)
+        return self.play("trial", spec, progress)
 
     def pilot(self, before: Which, after: Which, plan: "TrialPlan", blocks: int = 8, game: str | None = None,
               progress: "Progress | None" = None) -> Pilot:
@@ -118,9 +117,8 @@ class Trials(Studying, Recordings):
         from keenlattice.study.record import start
         from keenlattice.study.trial.spec import TrialSpec
 
-        one, other = self.find(before), self.find(after)
-        spec = TrialSpec(KeptVersion.of(one), KeptVersion.of(other), plan, game, files=True)
-        return _to_come(start(self.book, self.rig, "trial", spec, [one, other]), spec, 0)
+        spec = TrialSpec(KeptVersion.of(self.find(before)), KeptVersion.of(self.find(after)), plan, game, files=True)
+        return _to_come(start(self.book, self.rig, "trial", spec), spec, 0)
 
     def take(self, files: "Sequence[Path | str]", columns: str = "") -> "Played[Trial] | RunsToCome":
         """Takes recordings as the next runs of the newest trial from files; concludes it with the last one.
@@ -144,7 +142,7 @@ class Trials(Studying, Recordings):
         spec: Any = spec_of(study)
         if not spec.files:
             raise UsageError(f"trial {study.number} is played, not recorded: keen trial --resume goes on with it")
-        versions, runs = versions_of(self.book, self.rig_name, study), spec.plan.runs()
+        versions, runs = versions_of(self.book, self.rig_name, spec), spec.plan.runs()
         game_for(versions, spec.game)
         done = done_of(self.book, study)
         if len(done) + len(files) > len(runs):

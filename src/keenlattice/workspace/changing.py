@@ -143,7 +143,7 @@ class Changing(Opened):
             which: the version, in any of the ways that `Which` has.
 
         Raises:
-            UnknownName, BadValue, UsageError: no such version, or one that cannot be meant for this rig.
+            UnknownName, BadValue, UsageError: no such version, or one that is invalid on this rig.
         """
         from keenlattice.rig._apply import preview
         from keenlattice.rig._lock import locked

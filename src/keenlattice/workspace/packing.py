@@ -177,6 +177,9 @@ class Packing(Opened):
             first = error.errors()[0]
             raise UsageError(f"{'.'.join(map(str, first['loc']))}: {first['msg']}") from None
         if file.exists():
+            if title or author or licence:
+                raise UsageError(f"{file} is there already: its title, author and licence are its own; leave them out, "
+                                 "or name another file")
             read_pack(file)  # says so if it is none
             text = with_rules(file.read_text(encoding="utf-8"), [rule])
         else:

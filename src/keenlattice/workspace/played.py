@@ -65,7 +65,7 @@ class Played(Shown, Generic[Found]):
 
     def to_json(self) -> dict[str, Any]:
         """The result as JSON types; of one that a version was made of, with that and its proof."""
-        if self.kind not in ("tune", "ramp"):
+        if not hasattr(self.spec, "proof"):
             return self.result.to_json()
         return {**self.result.to_json(), "version": self.version.reference if self.version else None,
                 "trial": self.proof.to_json() if self.proof else None}

@@ -48,9 +48,9 @@ def ingest(
              *(one.name for one in ctx.command.params if one.name and one.name not in OF_A_MAP))
     elif by:
         raise UsageError("--map names a map that is known, and --time gives a new one: leave one of them out")
-    if in_pieces and (repair or out or figure or reference or marker):
-        raise UsageError("--in-pieces tells metrics alone: it goes with none of --of, --out, --figure, --marker and "
-                         "--repair")
+    if in_pieces and (repair or out or figure or reference or marker or name):
+        raise UsageError("--in-pieces tells metrics alone: it goes with none of --of, --out, --figure, --marker, "
+                         "--name and --repair")
     ws, out, figure = begin(book, rig), new_file(out, ".csv", ".parquet"), new_figure(figure)
     columns = ws.column_map(time, name=name or "unnamed", means=means, unit=unit, ticks_per_s=ticks, cpu=cpu or None,
                             gpu=gpu or None, stage_unit=stage_unit, process=program or None, marker=marker or None,

@@ -23,7 +23,10 @@ def show(
     from keenlattice.cli.output import emit, hint, say, table
     from keenlattice.cli.views.findings import show_findings
     from keenlattice.cli.views.settings import instead_of, value_of
+    from keenlattice.errors import UsageError
 
+    if setting and all_:
+        raise UsageError(f"--all shows every setting, and {setting} was asked for: leave one of them out")
     ws = begin(book, rig)
     found, catalog = ws.show(reference, setting), ws.rig.catalog()
     if json:

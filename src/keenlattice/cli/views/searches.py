@@ -30,7 +30,7 @@ def show_screen_cost(found: "ScreenCost") -> None:
             "one, or --together checks all such")
     if found.restarting:
         say("Runs that agree in what restarts the machine come one after the other, so that it restarts seldom; what "
-            "changes slowly meanwhile weighs more on those.")
+            "changes slowly meanwhile affects those more.")
 
 
 def show_screen(result: "Screen") -> None:

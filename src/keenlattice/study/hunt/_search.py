@@ -48,17 +48,17 @@ def first_changed(candidates: int, look: Callable[[int], float], signal: Signal,
         look: the log ratio of one block of a candidate, counted from 0, against the base.
         most: looks, after which the likeliest is told with the probability that it has.
     """
-    weights: Floats = np.zeros(candidates)  # logarithms
+    logs: Floats = np.zeros(candidates)  # of the probabilities, up to a factor
     looks = 0
     while True:
-        share = np.exp(weights - weights.max())
+        share = np.exp(logs - logs.max())
         share /= share.sum()
         best = int(np.argmax(share))
         if share[best] >= 1 - error or looks >= most:
             return Found(best, float(share[best]), looks)
         before = np.cumsum(share)[:-1]  # that it changed at this one or earlier
         at = int(np.argmin(np.abs(before - 0.5)))
-        weights[:at + 1] += signal.log_odds(look(at))
+        logs[:at + 1] += signal.log_odds(look(at))
         looks += 1
 
 

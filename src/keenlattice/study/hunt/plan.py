@@ -31,6 +31,7 @@ class HuntPlan(Form):
 class HuntSpec(Spec):
     """What a hunt was planned with; `line` are references, the oldest first."""
 
+    STRICT: ClassVar[bool] = False  # history cannot be changed: what the rig does not have is left out
     WHAT: ClassVar[str] = "the plan of a hunt"
 
     line: tuple[str, ...]

@@ -103,7 +103,7 @@ def hunted(line: Sequence[Version], on_rig: Sequence[Entries], plan: HuntPlan, l
     """The hunt itself.
 
     Args:
-        on_rig: what each version of the line sets, formulas reckoned.
+        on_rig: what each version of the line sets, formulas evaluated.
         result: what is known of the first trial before it is played.
     """
     trial = _first_trial(line, on_rig, plan, looks, result)

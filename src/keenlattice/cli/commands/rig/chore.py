@@ -15,7 +15,10 @@ def chore(
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import confirmed, emit, hint, say, table
     from keenlattice.cli.views.changes import show_by_owner
+    from keenlattice.errors import UsageError
 
+    if yes and not name:
+        raise UsageError("--yes goes with a chore: name it, too")
     ws = begin(book, rig)
     if not name:
         known = ws.chores()

@@ -26,7 +26,7 @@ def sheet(
 ) -> None:
     """Show the run sheet of the rig that is changed by hand, tick its steps off, or print it."""
     from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, say
+    from keenlattice.cli.output import emit, say, shown_path
     from keenlattice.cli.views.sheet import ask_of_each, show_sheet, show_what_is_open, tick_off
     from keenlattice.errors import UsageError
 
@@ -40,12 +40,12 @@ def sheet(
             raise UsageError("no run sheet is open; `keen apply GAME --rig byhand` writes one")
         emit(found) if json else _show_none(found)
     elif drop:
-        ws.drop_sheet()
-        say(f"Given up: {now.title}. {len(now.steps) - len(now.open)} of {len(now.steps)} steps had been done"
-            + ("; keen undo --rig byhand writes the sheet that takes them back." if len(now.open) < len(now.steps)
-               else "."))
+        dropped, done = ws.drop_sheet(), len(now.steps) - len(now.open)
+        emit(dropped) if json else say(f"Given up: {now.title}. {done} of {len(now.steps)} steps had been done" + (
+            "; keen undo --rig byhand writes the sheet that takes them back." if done else "."))
     elif out:
-        _write(found, out)
+        free = _written(found, out)
+        emit(found) if json else say(f"Written to {shown_path(free.absolute())}.")
     else:
         found = tick_off(ws, found, tick or [], seen or [])
         found = ask_of_each(ws, found) if ask else found
@@ -72,10 +72,9 @@ def _counted(one: "Sheet") -> str:
     return f"{counts['seen']} seen, {counts['said']} said" + f", {counts['open']} left out" * bool(counts["open"])
 
 
-def _write(found: "SheetHere", out: Path) -> None:
+def _written(found: "SheetHere", out: Path) -> Path:
     from keenlattice.cli.outfile import new_file
-    from keenlattice.cli.output import say, shown_path
 
     free = new_file(out, ".md", ".html") or out
     found.save(free)
-    say(f"Written to {shown_path(free.absolute())}.")
+    return free
