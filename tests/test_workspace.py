@@ -229,10 +229,10 @@ def play_pause(player: Player, spec: PauseSpec, versions: Sequence[Version]) -> 
 
 def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """It is kept, goes on, is computed anew and listed by what is there for all."""
-    monkeypatch.setattr("keenlattice.study.kind.KINDS", ("trial", "pause"))
-    monkeypatch.setitem(sys.modules, "keenlattice.study.pause.play", SimpleNamespace(
-        KIND=Kind("pause", "trial", PauseSpec, Pause, play_pause)))
-    with keenlattice.open(tmp_path / "book") as ws:
+    with monkeypatch.context() as patched, keenlattice.open(tmp_path / "book") as ws:
+        patched.setattr("keenlattice.study.kind.KINDS", ("trial", "pause"))
+        patched.setitem(sys.modules, "keenlattice.study.pause.play", SimpleNamespace(
+            KIND=Kind("pause", "trial", PauseSpec, Pause, play_pause)))
         made = ws.edit("brass-orbit", {"frame.cap": 90})
 
         def stop(done: int, _total: int) -> None:
@@ -250,7 +250,6 @@ def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pyt
         assert len(ws.runs_of(made.after)) == 4
         with pytest.raises(UsageError, match="no page"):
             found.report()
-    monkeypatch.undo()
     with keenlattice.open(tmp_path / "book") as ws, pytest.raises(BookError, match="no such kind"):
         ws.studies()
 

@@ -10,7 +10,7 @@ from .page.context import Changed as Changed
 from .page.context import Context as Context
 from .page.html import to_html as to_html
 from .page.markdown import to_markdown as to_markdown
-from .page.of_history import Past as Past
+from .page.of_history import PastVersion as PastVersion
 from .page.of_history import history_report as history_report
 from .page.of_hunt import hunt_report as hunt_report
 from .page.of_screen import screen_report as screen_report

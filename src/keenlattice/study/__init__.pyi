@@ -1,3 +1,4 @@
+from ._form import Form as Form
 from .hunt.plan import HuntPlan as HuntPlan
 from .hunt.plan import HuntSpec as HuntSpec
 from .hunt.play import run_hunt as run_hunt
@@ -17,8 +18,8 @@ from .ramp.plan import RampSpec as RampSpec
 from .ramp.play import run_ramp as run_ramp
 from .ramp.result import Ramp as Ramp
 from .ramp.result import RampStep as RampStep
-from .record import Evidence as Evidence
 from .record import Progress as Progress
+from .record import Provenance as Provenance
 from .record import recompute as recompute
 from .record import result_of as result_of
 from .record import spec_of as spec_of

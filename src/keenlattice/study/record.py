@@ -32,7 +32,7 @@ Progress = Callable[[int, int], None]
 
 
 @dataclass(frozen=True)
-class Evidence(Form):
+class Provenance(Form):
     """What a study's result rests on, beside its runs."""
 
     WHAT: ClassVar[str] = "what a study rests on"
@@ -71,13 +71,13 @@ def command_of(study: Study) -> str:
     return kind_named(study.kind).command
 
 
-def evidence_of(study: Study) -> Evidence:
+def provenance_of(study: Study) -> Provenance:
     """What its result rests on; nothing, where that is not told.
 
     Raises:
         BookError: it is not of its form.
     """
-    return Evidence.of_json((study.result or {}).get("evidence") or {})
+    return Provenance.of_json((study.result or {}).get("evidence") or {})
 
 
 def versions_of(book: "Logbook", rig: str, spec: Spec) -> list[Version]:
@@ -161,7 +161,7 @@ def keep_run(book: "Logbook", study: Study, spec: Spec, versions: Sequence[Versi
 def finish(book: "Logbook", rig: "Rig", study: Study, result: Form) -> None:
     """Keeps a study's result, with what it rests on."""
     kept = sorted((run.place, run.file) for run in runs_of(book, study) if not run.excluded)
-    rests_on = Evidence(study.number, __version__, [file for _, file in kept], study.time, dict(rig.facts()))
+    rests_on = Provenance(study.number, __version__, [file for _, file in kept], study.time, dict(rig.facts()))
     finish_study(book, study, {**result.to_json(), "evidence": rests_on.to_json()})
 
 
@@ -184,7 +184,7 @@ def recompute(book: "Logbook", rig: "Rig", study: Study) -> int:
     differing = _differing(loads(dumps(before)), loads(dumps(now)))
     if differing:
         raise KeenLatticeError(f"{study.kind} {study.number} comes out otherwise now ({', '.join(differing)}): its "
-                               f"captures, or the software (then {evidence_of(study).software}), have changed")
+                               f"captures, or the software (then {provenance_of(study).software}), have changed")
     return len(captures)
 
 

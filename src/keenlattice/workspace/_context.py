@@ -9,25 +9,25 @@ from keenlattice.workspace._wording import in_words, value_text
 if TYPE_CHECKING:
     from keenlattice.profile.compare import Change
     from keenlattice.report.page.context import Changed, Context
-    from keenlattice.report.page.of_history import Past
-    from keenlattice.study.record import Evidence
+    from keenlattice.report.page.of_history import PastVersion
+    from keenlattice.study.record import Provenance
     from keenlattice.workspace._studying import Studying
 
 
 def context_of(workspace: "Studying", game: str, before: Version, after: Version,
-               evidence: "Evidence | None" = None) -> "Context":
+               provenance: "Provenance | None" = None) -> "Context":
     """What surrounds a result about two versions.
 
     Args:
-        evidence: what a study's result rests on: the facts of the rig as it was then, software and time.
+        provenance: what a study's result rests on: the facts of the rig as it was then, software and time.
     """
     from keenlattice.logbook.file import now
     from keenlattice.report.page.context import Context
     from keenlattice.rig.base import pending_on
     from keenlattice.rig.drift import find_drift
-    from keenlattice.study.record import Evidence
+    from keenlattice.study.record import Provenance
 
-    rests_on, rig = evidence or Evidence(), workspace.rig
+    rests_on, rig = provenance or Provenance(), workspace.rig
     titles = {"rig": "The rig-wide profile", **{one.name: one.title for one in rig.games()}}
     applied = workspace.book.last_apply(workspace.rig_name, before.profile)
     return Context(
@@ -82,13 +82,13 @@ def _slipped(workspace: "Studying", change: "Change") -> str:
             f"{value_text(catalog, change.key, change.before)}")
 
 
-def passed(workspace: "Studying", game: str) -> "list[Past]":
+def passed(workspace: "Studying", game: str) -> "list[PastVersion]":
     """The versions of a game, the newest first, in words.
 
     Raises:
         UnknownName: no such game.
     """
-    from keenlattice.report.page.of_history import Past
+    from keenlattice.report.page.of_history import PastVersion
 
-    return [Past(one.version.reference, one.version.time[:10], one.version.author, one.version.note,
+    return [PastVersion(one.version.reference, one.version.time[:10], one.version.author, one.version.note,
                  ", ".join(one.changes), ", ".join(one.marks)) for one in workspace.history(game).versions]

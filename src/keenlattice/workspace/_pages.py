@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, Any
 from keenlattice.profile.version import Version, stock
 from keenlattice.workspace._context import context_of, passed
 from keenlattice.workspace._made import base_of
-from keenlattice.workspace.figures import Picture
+from keenlattice.workspace.figures import Drawing
 from keenlattice.workspace.page import Page
 from keenlattice.workspace.played import Played, sides
 
@@ -15,16 +15,16 @@ if TYPE_CHECKING:
     from keenlattice.workspace._studying import Studying
 
 
-def picture_of(study: Played[Any]) -> Picture:
+def picture_of(study: Played[Any]) -> Drawing:
     """A picture of what a study found."""
     from keenlattice.report._screen_figure import screen_figure
     from keenlattice.report._trial_figure import trial_figure
     from keenlattice.report._tune_figure import tune_figure
 
     if study.kind == "screen":
-        return Picture(lambda: screen_figure(study.result))
+        return Drawing(lambda: screen_figure(study.result))
     if study.kind == "tune":
-        return Picture(lambda: tune_figure(study.result))
+        return Drawing(lambda: tune_figure(study.result))
     proof: Played[Any] | None = study if study.kind != "ramp" else study.proof
     if proof is None:
         from keenlattice.errors import UsageError
@@ -32,7 +32,7 @@ def picture_of(study: Played[Any]) -> Picture:
         raise UsageError(f"{study.kind} {study.number} has no trial that could be drawn")
     before, after = sides(proof)
     result = proof.result.trial if proof.kind == "hunt" else proof.result
-    return Picture(lambda: trial_figure(result, before, after))
+    return Drawing(lambda: trial_figure(result, before, after))
 
 
 def page_of(workspace: "Studying", study: Played[Any]) -> Page:
@@ -72,7 +72,7 @@ def _of_trial(workspace: "Studying", study: Played[Any]) -> "Report":
     before, after = workspace.versions_of(study)
     screens = [one for one in _screens(workspace, result.game)
                if (one.before, one.after) == (result.before, result.after)]
-    context = context_of(workspace, result.game, before, after, workspace.evidence_of(study))
+    context = context_of(workspace, result.game, before, after, workspace.provenance_of(study))
     return trial_report(result, *sides(study), context, study.number,
                         [block for one in screens[:1] for block in (
                             Text("A screen of the same two versions told them apart:"), standings(one))])
@@ -82,7 +82,7 @@ def _of_screen(workspace: "Studying", study: Played[Any]) -> "Report":
     from keenlattice.report.page.of_screen import screen_report
 
     before, after = workspace.versions_of(study)
-    context = context_of(workspace, study.result.game, before, after, workspace.evidence_of(study))
+    context = context_of(workspace, study.result.game, before, after, workspace.provenance_of(study))
     return screen_report(study.result, context, study.number)
 
 
@@ -91,7 +91,7 @@ def _of_tune(workspace: "Studying", study: Played[Any]) -> "Report":
 
     result, base = study.result, base_of(workspace, study)
     made = _made_of(workspace, base, result)
-    context = context_of(workspace, result.game, base, made or base, workspace.evidence_of(study))
+    context = context_of(workspace, result.game, base, made or base, workspace.provenance_of(study))
     for one in workspace.trials_of(result.game):
         proof = one.result
         if made and one.number > study.number and (proof.before, proof.after) == (base.reference, made.reference):
@@ -115,7 +115,7 @@ def _of_hunt(workspace: "Studying", study: Played[Any]) -> "Report":
     result, line = study.result, workspace.versions_of(study)
     before = workspace.find(result.before or line[0].reference)
     first = workspace.find(result.first or line[-1].reference)
-    context = context_of(workspace, result.trial.game, before, first, workspace.evidence_of(study))
+    context = context_of(workspace, result.trial.game, before, first, workspace.provenance_of(study))
     return hunt_report(result, context, [(one.reference, one.note) for one in line], *sides(study), study.number,
                        study.spec.plan.error)  # type: ignore[attr-defined]
 

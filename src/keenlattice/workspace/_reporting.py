@@ -4,7 +4,7 @@ from typing import Any
 
 from keenlattice.workspace._pages import history_page, page_of, picture_of
 from keenlattice.workspace._studying import Studying
-from keenlattice.workspace.figures import Picture
+from keenlattice.workspace.figures import Drawing
 from keenlattice.workspace.page import Page
 from keenlattice.workspace.played import Played
 
@@ -15,7 +15,7 @@ class Reporting(Studying):
     def _page_of(self, study: Played[Any]) -> Page:
         return page_of(self, study)
 
-    def _picture_of(self, study: Played[Any]) -> Picture:
+    def _picture_of(self, study: Played[Any]) -> Drawing:
         return picture_of(study)
 
     def report(self, game: str = "", study: int | None = None) -> Page:

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any, Unpack
 from keenlattice.profile.version import Version
 from keenlattice.workspace._studying import seeded
 from keenlattice.workspace._trials import Trials
-from keenlattice.workspace.how import HuntHow, RampHow, ScreenHow, TuneHow
-from keenlattice.workspace.opened import Which
+from keenlattice.workspace.opened import VersionLike
+from keenlattice.workspace.options import HuntOptions, RampOptions, ScreenOptions, TuneOptions
 from keenlattice.workspace.packing import Packing
 from keenlattice.workspace.played import Played, ScreenCost
 
@@ -27,14 +27,14 @@ if TYPE_CHECKING:
 class Searching(Trials, Packing):
     """What plays screens, hunts, tunings and ramps."""
 
-    def screen(self, before: Which, after: Which | Path, *, game: str | None = None,
-               progress: "Progress | None" = None, **how: Unpack[ScreenHow]) -> "Played[Screen]":
+    def screen(self, before: VersionLike, after: VersionLike | Path, *, game: str | None = None,
+               progress: "Progress | None" = None, **options: Unpack[ScreenOptions]) -> "Played[Screen]":
         """Finds out which of the changes between two versions matter, all at once.
 
         Args:
             after: the version whose changes are told apart; or a pack (a TOML file), on top of the first one.
             game, progress: as in `trial`.
-            how: `rounds`, `seconds`, `decides`, `matters`, ...: see `ScreenHow`.
+            options: `rounds`, `seconds`, `decides`, `matters`, ...: see `ScreenOptions`.
 
         Raises:
             UsageError, RigError: as `trial`.
@@ -42,24 +42,24 @@ class Searching(Trials, Packing):
         from keenlattice.study.kind import KeptVersion
         from keenlattice.study.screen.plan import ScreenSpec
 
-        one, other, plan = self.screen_plan(before, after, **how)
+        one, other, plan = self.screen_plan(before, after, **options)
         return self.play("screen", ScreenSpec(KeptVersion.of(one), KeptVersion.of(other), plan, game), progress)
 
-    def screen_plan(self, before: Which, after: Which | Path,
-                    **how: Unpack[ScreenHow]) -> "tuple[Version, Version, ScreenPlan]":
+    def screen_plan(self, before: VersionLike, after: VersionLike | Path,
+                    **options: Unpack[ScreenOptions]) -> "tuple[Version, Version, ScreenPlan]":
         """The two versions and the plan of a screen.
 
         Args:
             before: as in `screen`.
             after: as in `screen`.
-            how: as in `screen`.
+            options: as in `screen`.
 
         Raises:
             UsageError: it is invalid.
         """
         from keenlattice.study.screen.plan import ScreenPlan, factors_of
 
-        told, one = seeded(how), self.find(before)
+        told, one = seeded(options), self.find(before)
         other, claims = self._other(one, after)
         factors = factors_of(one.entries, other.entries, _groups(told.pop("together", ()), one, other))
         matters = self.matters_pct(told.pop("matters", 1.0), told.get("decides", ScreenPlan.decides), one)
@@ -81,7 +81,7 @@ class Searching(Trials, Packing):
                           tuple(plan.factors[place] for place in costly(self.rig, plan)),
                           tuple(belong_together(alone)))
 
-    def _other(self, before: Version, after: "Which | Path") -> "tuple[Version, Mapping[str, tuple[Claim, ...]]]":
+    def _other(self, before: Version, after: "VersionLike | Path") -> "tuple[Version, Mapping[str, tuple[Claim, ...]]]":
         """The other version of a screen, and what is claimed of each of its settings if it is a pack."""
         if not str(after).endswith(".toml") or isinstance(after, Version):
             return self.find(after), {}  # type: ignore[arg-type]
@@ -91,8 +91,8 @@ class Searching(Trials, Packing):
                   if one.rule.game == before.profile and not one.fails for setting in one.settings}
         return self.with_rules_of(offers, before, pack.title), claims
 
-    def hunt(self, profile: str, *, since: Which = "", until: Which = "", game: str | None = None,
-             progress: "Progress | None" = None, **how: Unpack[HuntHow]) -> "Played[Hunt]":
+    def hunt(self, profile: str, *, since: VersionLike = "", until: VersionLike = "", game: str | None = None,
+             progress: "Progress | None" = None, **options: Unpack[HuntOptions]) -> "Played[Hunt]":
         """Finds the version at which a metric changed, and the least set of settings in it that did it.
 
         Args:
@@ -100,7 +100,7 @@ class Searching(Trials, Packing):
             since: where it was still otherwise; stock, if it is not given.
             until: where it is as it is now; the latest, if it is not given.
             game, progress: as in `trial`.
-            how: `blocks`, `seconds`, `decides`, `matters`, ...: see `HuntHow`.
+            options: `blocks`, `seconds`, `decides`, `matters`, ...: see `HuntOptions`.
 
         Raises:
             UsageError, RigError: as `trial`.
@@ -108,13 +108,13 @@ class Searching(Trials, Packing):
         from keenlattice.study.hunt.plan import HuntPlan, HuntSpec
         from keenlattice.study.trial.plan import TrialPlan
 
-        told, line = seeded(how), self.line(since or f"{profile}@stock", until or profile)
+        told, line = seeded(options), self.line(since or f"{profile}@stock", until or profile)
         error = {"error": told.pop("error")} if "error" in told else {}
         matters = self.matters_pct(told.pop("matters", 1.0), told.get("decides", TrialPlan.decides), line[0])
         plan = HuntPlan(TrialPlan(**told, matters_pct=matters), **error)
         return self.play("hunt", HuntSpec(tuple(one.reference for one in line), plan, game), progress)
 
-    def line(self, since: Which, until: Which) -> list[Version]:
+    def line(self, since: VersionLike, until: VersionLike) -> list[Version]:
         """The versions from one to another, the oldest first: each with the one that it was made from before it.
 
         Args:
@@ -140,15 +140,15 @@ class Searching(Trials, Packing):
                              "between them")
         return line
 
-    def tune(self, base: Which, choices: "Mapping[str, Sequence[Value]]", *, game: str | None = None,
-             progress: "Progress | None" = None, **how: Unpack[TuneHow]) -> "Played[Tuning]":
+    def tune(self, base: VersionLike, choices: "Mapping[str, Sequence[Value]]", *, game: str | None = None,
+             progress: "Progress | None" = None, **options: Unpack[TuneOptions]) -> "Played[Tuning]":
         """Finds the best combination of some values for this rig, and makes a version of it.
 
         Args:
             base: where to start from.
             choices: setting to the values that are tried; a text may be what a player types.
             game, progress: as in `trial`.
-            how: `goal`, `limits`, `rounds`, `proof`, ...: see `TuneHow`.
+            options: `goal`, `limits`, `rounds`, `proof`, ...: see `TuneOptions`.
 
         Raises:
             UsageError, RigError: as `trial`.
@@ -156,7 +156,7 @@ class Searching(Trials, Packing):
         from keenlattice.study.kind import KeptVersion
         from keenlattice.study.tune.plan import TunePlan, TuneSpec, checked
 
-        told, start, catalog = seeded(how), self.find(base), self.rig.catalog()
+        told, start, catalog = seeded(options), self.find(base), self.rig.catalog()
         proof, limits = told.pop("proof", TuneSpec.proof), tuple(told.pop("limits", ()))
         values = tuple((key, tuple(catalog[key].parsed(one) if isinstance(one, str) else one for one in some))
                        for key, some in choices.items())
@@ -165,8 +165,8 @@ class Searching(Trials, Packing):
         plan = checked(catalog, TunePlan(values, goal, limits, **told, matters_pct=matters))
         return self.play("tune", TuneSpec(KeptVersion.of(start), plan, game, proof), progress)
 
-    def ramp(self, base: Which, setting: str, by: float, *, game: str | None = None,
-             progress: "Progress | None" = None, **how: Unpack[RampHow]) -> "Played[Ramp]":
+    def ramp(self, base: VersionLike, setting: str, by: float, *, game: str | None = None,
+             progress: "Progress | None" = None, **options: Unpack[RampOptions]) -> "Played[Ramp]":
         """Steps a clock offset up until the rig is not stable, settles below, and makes a version of that.
 
         Args:
@@ -174,7 +174,7 @@ class Searching(Trials, Packing):
             setting: the one that is stepped up, such as `gpu.core-offset@gpu0`.
             by: how much a step adds.
             game, progress: as in `trial`.
-            how: `margin`, `goal`, `proof`, ...: see `RampHow`.
+            options: `margin`, `goal`, `proof`, ...: see `RampOptions`.
 
         Raises:
             UsageError, RigError: as `trial`.
@@ -183,7 +183,7 @@ class Searching(Trials, Packing):
         from keenlattice.study.ramp.plan import RampPlan, RampSpec, steps_of
         from keenlattice.study.trial.plan import TrialPlan
 
-        told, start = seeded(how), self.find(base)
+        told, start = seeded(options), self.find(base)
         proof, margin = told.pop("proof", 8), told.pop("margin", 2 * by)
         goal = told.get("goal", RampPlan.goal)
         matters = self.matters_pct(told.pop("matters", 1.0), goal, start)

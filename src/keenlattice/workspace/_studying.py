@@ -8,16 +8,16 @@ from typing import TYPE_CHECKING, Any
 from keenlattice.profile.version import Version
 from keenlattice.workspace.comparing import Comparing
 from keenlattice.workspace.editing import Editing
-from keenlattice.workspace.figures import Picture
-from keenlattice.workspace.how import Matters
+from keenlattice.workspace.figures import Drawing
 from keenlattice.workspace.measuring import Measuring
-from keenlattice.workspace.opened import Which
-from keenlattice.workspace.played import Listed, Played, Recomputed, StudyList
+from keenlattice.workspace.opened import VersionLike
+from keenlattice.workspace.options import Matters
+from keenlattice.workspace.played import ListedStudy, Played, Recomputed, StudyList
 
 if TYPE_CHECKING:
     from keenlattice.logbook._studies import Study
     from keenlattice.study.kind import Spec
-    from keenlattice.study.record import Evidence, Progress
+    from keenlattice.study.record import Progress, Provenance
     from keenlattice.study.trial.result import Trial
 
 
@@ -75,7 +75,7 @@ class Studying(Comparing, Editing, Measuring):
         from keenlattice.study.record import command_of, spec_of
 
         return StudyList(self.rig_name, tuple(
-            Listed(one.number, one.kind, one.time, spec_of(one).about, one.result is not None,
+            ListedStudy(one.number, one.kind, one.time, spec_of(one).about, one.result is not None,
                    getattr(spec_of(one), "is_pilot", False), command_of(one))
             for one in studies(self.book, self.rig_name)))
 
@@ -109,11 +109,11 @@ class Studying(Comparing, Editing, Measuring):
 
         return versions_of(self.book, self.rig_name, study.spec)
 
-    def evidence_of(self, study: "Played[Any]") -> "Evidence":
+    def provenance_of(self, study: "Played[Any]") -> "Provenance":
         """What a study's result rests on."""
-        from keenlattice.study.record import evidence_of
+        from keenlattice.study.record import provenance_of
 
-        return evidence_of(self._study(study.number))
+        return provenance_of(self._study(study.number))
 
     def _study(self, number: int, *kinds: str) -> "Study":
         from keenlattice.errors import UsageError
@@ -160,7 +160,7 @@ class Studying(Comparing, Editing, Measuring):
         """The page about a study; see `Reporting`."""
         raise NotImplementedError
 
-    def _picture_of(self, study: "Played[Any]") -> Picture:
+    def _picture_of(self, study: "Played[Any]") -> Drawing:
         """A picture of what a study found; see `Reporting`."""
         raise NotImplementedError
 
@@ -195,12 +195,12 @@ class Studying(Comparing, Editing, Measuring):
                              f"{amount:g} {unit} are of it: apply it and keen measure it first, or write per cent")
         return round(100 * amount / value, 4)
 
-    def newest_value(self, name: str, which: Which) -> float:
+    def newest_value(self, name: str, which: VersionLike) -> float:
         """A metric of the newest kept run of a version; NaN if there is none.
 
         Args:
             name: the metric's.
-            which: the version, in any of the ways that `Which` has.
+            which: the version, in any of the ways that `VersionLike` has.
         """
         from keenlattice.measure.metrics import metrics_of
 
@@ -215,8 +215,8 @@ class Studying(Comparing, Editing, Measuring):
         return found
 
 
-def seeded(how: Mapping[str, Any]) -> dict[str, Any]:
+def seeded(options: Mapping[str, Any]) -> dict[str, Any]:
     """What was said of how a study is played, with a seed that is drawn if none was given."""
     from keenlattice.study._limits import fresh_seed
 
-    return {"seed": fresh_seed(), **{name: value for name, value in how.items() if value is not None}}
+    return {"seed": fresh_seed(), **{name: value for name, value in options.items() if value is not None}}

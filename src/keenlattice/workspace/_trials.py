@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any, Unpack
 
 from keenlattice.profile.version import Version
 from keenlattice.workspace._studying import Studying, seeded
-from keenlattice.workspace.how import TrialHow
-from keenlattice.workspace.opened import Which
+from keenlattice.workspace.opened import VersionLike
+from keenlattice.workspace.options import TrialOptions
 from keenlattice.workspace.played import Pilot, PlanCost, Played, RunsToCome, RunToCome
 from keenlattice.workspace.recordings import Recordings
 
@@ -26,8 +26,8 @@ SWITCH_S = {"none": 0.0, "game": 0.0, "driver": 15.0, "machine": 90.0}
 class Trials(Studying, Recordings):
     """What plays trials."""
 
-    def trial(self, before: Which, after: Which, *, game: str | None = None, progress: "Progress | None" = None,
-              **how: Unpack[TrialHow]) -> "Played[Trial]":
+    def trial(self, before: VersionLike, after: VersionLike, *, game: str | None = None,
+              progress: "Progress | None" = None, **options: Unpack[TrialOptions]) -> "Played[Trial]":
         """Plays two versions against each other, in blocks in random order, and says what differs.
 
         Args:
@@ -35,33 +35,33 @@ class Trials(Studying, Recordings):
             after: the version that is compared with it.
             game: what is played; needed for rig-wide versions.
             progress: is told how many runs are done, of how many.
-            how: `blocks`, `seconds`, `decides`, `matters`, ...: see `TrialHow`.
+            options: `blocks`, `seconds`, `decides`, `matters`, ...: see `TrialOptions`.
 
         Raises:
             UsageError: versions of two profiles, or an invalid plan.
             RigError: the rig refuses, or nothing can be recorded.
         """
-        return self.play_trial(before, after, self.trial_plan(before, after, **how), game, progress)
+        return self.play_trial(before, after, self.trial_plan(before, after, **options), game, progress)
 
-    def trial_plan(self, before: Which, after: Which, **how: Unpack[TrialHow]) -> "TrialPlan":
+    def trial_plan(self, before: VersionLike, after: VersionLike, **options: Unpack[TrialOptions]) -> "TrialPlan":
         """The plan of a trial.
 
         Args:
             before: the version to compare with.
             after: the version that is compared with it.
-            how: as in `trial`.
+            options: as in `trial`.
 
         Raises:
             UsageError: it is invalid.
         """
         from keenlattice.study.trial.plan import TrialPlan
 
-        told, one = seeded(how), self.find(before)
+        told, one = seeded(options), self.find(before)
         matters = self.matters_pct(told.pop("matters", 1.0), told.get("decides", TrialPlan.decides), one)
         costly = SWITCH_S[self._restart_between(one, self.find(after))] > 0
         return TrialPlan(**told, matters_pct=matters, few_switches=costly)
 
-    def play_trial(self, before: Which, after: Which, plan: "TrialPlan", game: str | None = None,
+    def play_trial(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", game: str | None = None,
                    progress: "Progress | None" = None) -> "Played[Trial]":
         """Plays a trial by a plan; the rest is as in `trial`."""
         from keenlattice.study.kind import KeptVersion
@@ -70,8 +70,8 @@ class Trials(Studying, Recordings):
         spec = TrialSpec(KeptVersion.of(self.find(before)), KeptVersion.of(self.find(after)), plan, game)
         return self.play("trial", spec, progress)
 
-    def pilot(self, before: Which, after: Which, plan: "TrialPlan", blocks: int = 8, game: str | None = None,
-              progress: "Progress | None" = None) -> Pilot:
+    def pilot(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", blocks: int = 8,
+              game: str | None = None, progress: "Progress | None" = None) -> Pilot:
         """Plays one version against itself, and says how many blocks would settle a trial of two.
 
         Args:
@@ -104,7 +104,8 @@ class Trials(Studying, Recordings):
 
         return restart_for(self.rig, [one.key for one in changes(before.entries, after.entries)])
 
-    def trial_from_files(self, before: Which, after: Which, plan: "TrialPlan", game: str | None = None) -> RunsToCome:
+    def trial_from_files(self, before: VersionLike, after: VersionLike, plan: "TrialPlan",
+                         game: str | None = None) -> RunsToCome:
         """Plans a trial whose runs the player records, and says which comes first (`take` takes them).
 
         Args:

@@ -8,7 +8,7 @@ from keenlattice._notebook import NOT_IN_JSON, Result
 from keenlattice.catalog.model import Restart
 from keenlattice.catalog.values import Value
 from keenlattice.profile.version import Version
-from keenlattice.workspace.opened import Opened, Which
+from keenlattice.workspace.opened import Opened, VersionLike
 
 if TYPE_CHECKING:
     from keenlattice.logbook.applies import Apply
@@ -30,7 +30,7 @@ class AppliedChange:
 
 
 @dataclass(frozen=True, repr=False)
-class Applied(Result):
+class ApplyResult(Result):
     """What an apply has done, or, as a preview, would do.
 
     Args:
@@ -70,7 +70,7 @@ class Applied(Result):
 
 
 @dataclass(frozen=True, repr=False)
-class UndoneHere(Result):
+class UndoResult(Result):
     """What an undo has done.
 
     Args:
@@ -136,11 +136,11 @@ class RestorePoints(Result):
 class Changing(Opened):
     """What writes to the rig: shown first, journalled, read back, and undone on request."""
 
-    def preview(self, which: Which) -> Applied:
+    def preview(self, which: VersionLike) -> ApplyResult:
         """What applying a version would do, step by step; nothing is written.
 
         Args:
-            which: the version, in any of the ways that `Which` has.
+            which: the version, in any of the ways that `VersionLike` has.
 
         Raises:
             UnknownName, BadValue, UsageError: no such version, or one that is invalid on this rig.
@@ -152,13 +152,13 @@ class Changing(Opened):
         with locked(self.rig, f"preview of {version.reference}"):
             return self._told(preview(self.rig, version))
 
-    def _told(self, plan: "Preview") -> Applied:
+    def _told(self, plan: "Preview") -> ApplyResult:
         from keenlattice.rig.places import path_of
 
         changes = tuple(AppliedChange(number, one.key, one.before, one.after, step.rights, step.restart)
                         for number, step in enumerate(plan.steps, 1) for one in step.changes)
         places = tuple(str(path_of(place, self.rig.home)) for place in plan.places)
-        return Applied(plan.version, self.rig.name, plan.restart, changes, plan.unknown, places, plan.refused,
+        return ApplyResult(plan.version, self.rig.name, plan.restart, changes, plan.unknown, places, plan.refused,
                        self._otherwise(plan), plan)
 
     def _otherwise(self, plan: "Preview") -> dict[str, tuple[Value, Value]]:
@@ -171,13 +171,13 @@ class Changing(Opened):
         return {one.key: (one.after, value) for one in formulas
                 if (value := then.get(one.key)) is not None and one.after is not None and value != one.after}
 
-    def apply(self, which: Which, shown: Applied | None = None) -> Applied:
+    def apply(self, which: VersionLike, shown: ApplyResult | None = None) -> ApplyResult:
         """Makes the rig hold a version, reads every value back, and keeps a restore point.
 
         Of a rig that is changed by hand a sheet is written instead (`sheet` of the result).
 
         Args:
-            which: the version, in any of the ways that `Which` has.
+            which: the version, in any of the ways that `VersionLike` has.
             shown: the preview that the player agreed to; if the rig has changed since, nothing is written.
 
         Raises:
@@ -202,7 +202,7 @@ class Changing(Opened):
             return replace(plan, sheet=sheet_to_apply(self.rig, self.book, plan.version))
         return self._told(apply(self.rig, self.book, plan.version, plan.preview))
 
-    def undo(self, to: int | None = None) -> UndoneHere:
+    def undo(self, to: int | None = None) -> UndoResult:
         """Undoes the newest apply or chore, or all since a restore point: what was there before is there again.
 
         Of a rig that is changed by hand a sheet is written instead (`sheet` of the result).
@@ -220,9 +220,9 @@ class Changing(Opened):
 
         self.book.check_writable()
         if isinstance(self.rig, ByHand):
-            return UndoneHere((), self.rig.name, False, (), {}, sheet_to_undo(self.rig, self.book, to))
+            return UndoResult((), self.rig.name, False, (), {}, sheet_to_undo(self.rig, self.book, to))
         done = undo(self.rig, self.book, to)
-        return UndoneHere(done.titles, self.rig.name, done.exactly, done.for_good, done.changes)
+        return UndoResult(done.titles, self.rig.name, done.exactly, done.for_good, done.changes)
 
     def restore_points(self) -> RestorePoints:
         """All that was done to the rig, and what of it is still in force."""

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class ClaimHere:
+class ClaimResult:
     """A claim, and whether it holds on this rig: "holds", "does not hold" or "unclear"."""
 
     claim: "Claim"
@@ -30,13 +30,13 @@ class Repeated:
 
     rule: int
     not_repeated: str
-    claims: tuple[ClaimHere, ...] = ()
+    claims: tuple[ClaimResult, ...] = ()
     trial: "Played[Trial] | None" = None
     offered: "OfferedRule | None" = field(default=None, metadata=NOT_IN_JSON)
 
 
 @dataclass(frozen=True, repr=False)
-class ClaimsHere(Result):
+class ClaimsResult(Result):
     """What a pack claims, held against what was measured here."""
 
     SCHEMA: ClassVar[str] = "claims"
@@ -58,7 +58,7 @@ class Claiming(Searching):
     """What repeats the claims of packs."""
 
     def repeat_claims(self, file: Path | str, plan: "TrialPlan", game: str | None = None,
-                      progress: "Progress | None" = None) -> ClaimsHere:
+                      progress: "Progress | None" = None) -> ClaimsResult:
         """Plays a trial of every rule that fits here and claims something, and says whether that holds here, too.
 
         Args:
@@ -77,7 +77,7 @@ class Claiming(Searching):
         claiming = [one.offered for one in pack.rules if one.offered.rule.claim]
         if not claiming:
             raise UsageError(f"{file} claims nothing: there is nothing to repeat")
-        return ClaimsHere(pack.title, self.rig.name, tuple(
+        return ClaimsResult(pack.title, self.rig.name, tuple(
             self._repeated(one, plan, game, progress) for one in claiming))
 
     def _repeated(self, one: "OfferedRule", plan: "TrialPlan", game: str | None,
@@ -99,5 +99,5 @@ class Claiming(Searching):
         played = self.play_trial(before, after, plan, game if one.rule.game == "rig" else None, progress)
         by_name = {metric.name: metric for metric in played.result.metrics}
         return Repeated(one.number, "", tuple(
-            ClaimHere(claim, held(claim, by_name[claim.metric])) for claim in one.rule.claim
+            ClaimResult(claim, held(claim, by_name[claim.metric])) for claim in one.rule.claim
             if claim.metric in by_name), played, one)

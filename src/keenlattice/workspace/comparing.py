@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice._notebook import NOT_IN_JSON, Result
 from keenlattice.catalog.values import Value
 from keenlattice.profile.version import WHOLE_RIG, Version
-from keenlattice.workspace.opened import Opened, Which
+from keenlattice.workspace.opened import Opened, VersionLike
 
 if TYPE_CHECKING:
     from keenlattice.profile.checks import Finding, Findings
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Held:
+class ShownSetting:
     """What holds for a setting, the layer that it comes from, and what that hides."""
 
     effective: "Effective"
@@ -31,7 +31,7 @@ class Held:
 
 
 @dataclass(frozen=True, repr=False)
-class Shown(Result):
+class ShowResult(Result):
     """What holds under a version.
 
     Args:
@@ -46,7 +46,7 @@ class Shown(Result):
     version: Version
     note: str
     unknown: tuple[str, ...]
-    settings: tuple[Held, ...]
+    settings: tuple[ShownSetting, ...]
     findings: "Findings | tuple[Finding, ...]" = field(metadata=NOT_IN_JSON)
     measured: bool = field(metadata=NOT_IN_JSON)
     applied: bool = field(metadata=NOT_IN_JSON)
@@ -100,11 +100,11 @@ class Comparison(Result):
 class Comparing(Opened):
     """What looks at versions. It changes nothing."""
 
-    def show(self, which: Which, setting: str = "") -> Shown:
+    def show(self, which: VersionLike, setting: str = "") -> ShowResult:
         """The effective value of each setting, and the layer that it comes from; or all about one.
 
         Args:
-            which: the version, in any of the ways that `Which` has.
+            which: the version, in any of the ways that `VersionLike` has.
             setting: only that one.
 
         Raises:
@@ -114,14 +114,15 @@ class Comparing(Opened):
         version, catalog, effective = self.find(which), self.rig.catalog(), self.effective(which)
         if setting:
             self._check_shown(setting, effective)
-        held = tuple(Held(one, catalog[one.key].unit) for one in effective.values() if setting in ("", one.key))
+        held = tuple(ShownSetting(one, catalog[one.key].unit) for one in effective.values() if setting in ("", one.key))
         found = tuple(one for one in self.findings(version) if not setting or setting in one.settings)
         applied = self.book.last_apply(self.rig_name, version.profile)
         before = f"{version.profile}@stock"
-        return Shown(version, version.note, tuple(sorted(key for key in version.entries if key not in catalog)), held,
-                     found, bool(self.trials_between(before, version.reference)),
-                     applied is not None and applied.version == version.id,
-                     self.set_by(version, effective[setting]) if setting else None)
+        unknown = tuple(sorted(key for key in version.entries if key not in catalog))
+        return ShowResult(version, version.note, unknown, held, found,
+                          bool(self.trials_between(before, version.reference)),
+                          applied is not None and applied.version == version.id,
+                          self.set_by(version, effective[setting]) if setting else None)
 
     def _check_shown(self, setting: str, effective: "Any") -> None:
         from keenlattice.errors import UsageError
@@ -147,7 +148,7 @@ class Comparing(Opened):
             holder = parent
         return holder if holder is not None and holder.time else None
 
-    def compare(self, before: Which | Path, after: Which | Path) -> Comparison:
+    def compare(self, before: VersionLike | Path, after: VersionLike | Path) -> Comparison:
         """What differs between two versions, packs (TOML files) or the rig (`GAME@now`), with the measured effect where
         there is one.
 
@@ -193,7 +194,7 @@ class Comparing(Opened):
             getattr(second.get(change.key), "value", None), inert.get(change.key, ""))
             for change in changes(one.entries, other.entries))
 
-    def _both(self, before: Which | Path, after: Which | Path) -> tuple[Version, Version]:
+    def _both(self, before: VersionLike | Path, after: VersionLike | Path) -> tuple[Version, Version]:
         from keenlattice.errors import UsageError
 
         packs = [_is_pack(one) for one in (before, after)]

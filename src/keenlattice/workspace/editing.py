@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
 from keenlattice.profile.version import WHOLE_RIG, Version
-from keenlattice.workspace.opened import Opened, Which
+from keenlattice.workspace.opened import Opened, VersionLike
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
@@ -22,7 +22,7 @@ Settle = Callable[["Conflict"], Side]
 
 
 @dataclass(frozen=True, repr=False)
-class Edit(Result):
+class EditResult(Result):
     """A version that was made of another; if nothing changed, both are the same."""
 
     SCHEMA: ClassVar[str] = "edit"
@@ -45,7 +45,7 @@ class Edit(Result):
 
 
 @dataclass(frozen=True, repr=False)
-class Merged(Edit):
+class MergeResult(EditResult):
     """A version that two lines came together in, or that takes a change back; `note` says which."""
 
     SCHEMA: ClassVar[str] = "merge"
@@ -94,7 +94,7 @@ class History(Result):
 class Editing(Opened):
     """What changes profiles. The rig is not touched."""
 
-    def edit(self, which: Which, settings: "Mapping[str, Value | None]", note: str = "") -> Edit:
+    def edit(self, which: VersionLike, settings: "Mapping[str, Value | None]", note: str = "") -> EditResult:
         """Makes a new version of a profile.
 
         Args:
@@ -112,7 +112,7 @@ class Editing(Opened):
             before = self.find(which)
             entries = with_changes(before.entries, edits)
             found = changes(before.entries, entries)
-            return Edit(before, self.commit([before], entries, note) if found else before, found)
+            return EditResult(before, self.commit([before], entries, note) if found else before, found)
 
     def _checked(self, before: Version, settings: "Mapping[str, Value | None]") -> "dict[str, Value | None]":
         """The edits, each held against the rig's catalog.
@@ -134,8 +134,8 @@ class Editing(Opened):
             edits[key] = value
         return edits
 
-    def merge(self, first: Which, second: Which, keep: Side = "", settle: Mapping[str, Side] | None = None,
-              ask: Settle | None = None) -> Merged:
+    def merge(self, first: VersionLike, second: VersionLike, keep: Side = "", settle: Mapping[str, Side] | None = None,
+              ask: Settle | None = None) -> MergeResult:
         """Brings two lines of one profile together: what both changed since their common version.
 
         Args:
@@ -157,8 +157,8 @@ class Editing(Opened):
         return self._make(merged(base.entries, one.entries, other.entries), [one, other],
                           f"{other.reference} merged into {one.reference}", self._sides(keep, settle or {}, ask))
 
-    def revert(self, which: Which, keep: Side = "", settle: Mapping[str, Side] | None = None,
-               ask: Settle | None = None) -> Merged:
+    def revert(self, which: VersionLike, keep: Side = "", settle: Mapping[str, Side] | None = None,
+               ask: Settle | None = None) -> MergeResult:
         """Takes back what one earlier version changed, and keeps what came later.
 
         Where a later version changed the same setting again, "first" is the later value and "second" the one from
@@ -202,7 +202,7 @@ class Editing(Opened):
         return sides
 
     def _make(self, found: "Merge", parents: list[Version], note: str,
-              sides: "Callable[[Merge], dict[str, Side]]") -> Merged:
+              sides: "Callable[[Merge], dict[str, Side]]") -> MergeResult:
         """The version that comes out, once every conflict is settled."""
         from keenlattice.profile._merge import settled
         from keenlattice.profile.compare import changes
@@ -212,13 +212,13 @@ class Editing(Opened):
                                   for one in found.conflicts})
         differs = changes(parents[0].entries, entries)
         made = self.commit(parents, entries, note) if differs or len(parents) > 1 else parents[0]
-        return Merged(parents[0], made, differs, tuple(one.key for one in found.conflicts), note)
+        return MergeResult(parents[0], made, differs, tuple(one.key for one in found.conflicts), note)
 
-    def label(self, which: Which, name: str) -> Version:
+    def label(self, which: VersionLike, name: str) -> Version:
         """Gives a version a name of its own; a label that is there already moves.
 
         Args:
-            which: the version, in any of the ways that `Which` has.
+            which: the version, in any of the ways that `VersionLike` has.
 
         Raises:
             UsageError: it is no version of its own, or a word that means something else in a reference.

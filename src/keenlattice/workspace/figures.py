@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Picture:
+class Drawing:
     """A figure that has yet to be drawn, and the runs that it is of, where it is of runs alone."""
 
     draw: "Callable[[], Figure]"

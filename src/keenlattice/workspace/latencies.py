@@ -6,9 +6,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
-from keenlattice.workspace.figures import Picture
+from keenlattice.workspace.figures import Drawing
 from keenlattice.workspace.measuring import Measuring
-from keenlattice.workspace.opened import Which, kept_as
+from keenlattice.workspace.opened import VersionLike, kept_as
 
 if TYPE_CHECKING:
     from keenlattice.measure.columns import Unit
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, repr=False)
-class LatencyHere(Result):
+class LatencyResult(Result):
     """Input latency, from press to screen, in a recording; with intervals at 95 %."""
 
     SCHEMA: ClassVar[str] = "latency"
@@ -39,11 +39,11 @@ class LatencyHere(Result):
     found: "Latency" = field(metadata=NOT_IN_JSON)
     described: "Described" = field(metadata=NOT_IN_JSON)
 
-    def figure(self) -> Picture:
+    def figure(self) -> Drawing:
         """A picture of the latency, and of where it is spent."""
         from keenlattice.report.latency import latency_figure
 
-        return Picture(lambda: latency_figure(self.found.to_capture(), self.file))
+        return Drawing(lambda: latency_figure(self.found.to_capture(), self.file))
 
     def _rows(self) -> list[dict[str, Any]]:
         return [{"percentile": name, "ms": value, "low_ms": low, "high_ms": high}
@@ -57,7 +57,7 @@ class LatencyHere(Result):
 class Latencies(Measuring):
     """What measures latency."""
 
-    def latency(self, found: "Latency | Path | str", of: Which = "", file: str = "") -> LatencyHere:
+    def latency(self, found: "Latency | Path | str", of: VersionLike = "", file: str = "") -> LatencyResult:
         """Input latency, from press to screen, with intervals.
 
         Args:
@@ -77,14 +77,14 @@ class Latencies(Measuring):
         numbers, kept = described(found), None
         if version is not None:
             kept = self.book.keep_capture(found.to_capture(), self.rig_name, version.profile, kept_as(version))
-        return LatencyHere(
+        return LatencyResult(
             file, int(found.press_ms.size), numbers.answered, found.misses, found.unasked, numbers.mean,
             numbers.mean_low, numbers.mean_high, numbers.spread,
             {f"p{share}": tuple(values) for share, values in numbers.percentiles.items()},
             {name: tuple(values) for name, values in stage_means(found).items()}, numbers.grid_ms, found.about, kept,
             tuple(found.doubts), found, numbers)
 
-    def latency_of_camera(self, file: Path | str, fps: float, of: Which = "") -> LatencyHere:
+    def latency_of_camera(self, file: Path | str, fps: float, of: VersionLike = "") -> LatencyResult:
         """As `latency`, of a tally of a camera's frames, its last column; `fps` is how many it takes a second.
 
         Args:
@@ -94,7 +94,7 @@ class Latencies(Measuring):
 
         return self.latency(read_tally(Path(file), fps), of, Path(file).name)
 
-    def latency_of_sound(self, file: Path | str, light_channel: int = 2, of: Which = "") -> LatencyHere:
+    def latency_of_sound(self, file: Path | str, light_channel: int = 2, of: VersionLike = "") -> LatencyResult:
         """As `latency`, of a stereo WAV: the button on one channel, the light on the other (1 is left, 2 is right).
 
         Args:
@@ -106,7 +106,7 @@ class Latencies(Measuring):
         return self.latency(read_sound(Path(file), light_channel), of, Path(file).name)
 
     def latency_of_log(self, file: Path | str, time: str, light: str, button: str, unit: str = "ms",
-                       of: Which = "") -> LatencyHere:
+                       of: VersionLike = "") -> LatencyResult:
         """As `latency`, of a sensor's log (CSV): its columns, and the unit of its times (s, ms, us or ns).
 
         Args:
@@ -120,7 +120,7 @@ class Latencies(Measuring):
         return self.latency(read_log(Path(file), time, light, button, _unit(unit)), of, Path(file).name)
 
     def latency_of_events(self, file: Path | str, press: str, answer: str, unit: str = "ms",
-                          stages: Mapping[str, str] | None = None, of: Which = "") -> LatencyHere:
+                          stages: Mapping[str, str] | None = None, of: VersionLike = "") -> LatencyResult:
         """As `latency`, of a file of events (CSV): the columns of presses and answers, and of how long each press spent
         in a stage, as far as that is known.
 

@@ -49,7 +49,7 @@ class Survey(Result):
 
 
 @dataclass(frozen=True, repr=False)
-class CatalogHere(Result):
+class CatalogResult(Result):
     """Settings that can be set on the rig."""
 
     SCHEMA: ClassVar[str] = "catalog"
@@ -64,7 +64,7 @@ class CatalogHere(Result):
 
 
 @dataclass(frozen=True, repr=False)
-class FactsHere(Result):
+class FactsResult(Result):
     """What the rig says of itself."""
 
     SCHEMA: ClassVar[str] = "facts"
@@ -81,7 +81,7 @@ class FactsHere(Result):
 
 
 @dataclass(frozen=True, repr=False)
-class GamesHere(Result):
+class GamesResult(Result):
     """The games of the rig."""
 
     SCHEMA: ClassVar[str] = "games"
@@ -97,7 +97,7 @@ class GamesHere(Result):
 
 
 @dataclass(frozen=True, repr=False)
-class MatchHere(Result):
+class MatchResult(Result):
     """Which game's profile an executable gets, and what the driver's own files set for it (None if it has none)."""
 
     SCHEMA: ClassVar[str] = "match"
@@ -152,7 +152,7 @@ class Looking(Opened):
                       {game.name: game.title for game in self.rig.games()})
 
     def catalog(self, word: str = "", *, domain: str = "", needs: str = "", moves: str = "",
-                sure: str = "") -> CatalogHere:
+                sure: str = "") -> CatalogResult:
         """The settings that can be set on the rig.
 
         Args:
@@ -176,9 +176,9 @@ class Looking(Opened):
                  and (not moves or moves in one.moves) and sure in ("", one.sure)]
         if not found and word:
             raise UnknownName("setting or word", word, [*(one.name for one in known), *(one.domain for one in known)])
-        return CatalogHere(tuple(found))
+        return CatalogResult(tuple(found))
 
-    def add_settings(self, file: Path | str) -> CatalogHere:
+    def add_settings(self, file: Path | str) -> CatalogResult:
         """Takes a player's own catalog file (TOML), once it is sure that it fits.
 
         Raises:
@@ -188,15 +188,15 @@ class Looking(Opened):
 
         made = add_own_settings(Path(file), self.book.own_settings)
         self._reopen()
-        return CatalogHere(tuple(made))
+        return CatalogResult(tuple(made))
 
     def _reopen(self) -> None:
         """Forgets the rig, so that it is opened anew with what was told of it."""
         self.__dict__.pop("rig", None)
 
-    def facts(self) -> FactsHere:
+    def facts(self) -> FactsResult:
         """What the rig says of itself; units are in the names."""
-        return FactsHere(self.rig_name, dict(self.rig.facts()), self.rig.devices())
+        return FactsResult(self.rig_name, dict(self.rig.facts()), self.rig.devices())
 
     def fact_questions(self) -> Mapping[str, str]:
         """The facts that are asked for, of a rig whose facts are typed in, and how.
@@ -211,7 +211,7 @@ class Looking(Opened):
             raise UsageError("this rig tells its facts itself; only those of --rig byhand are typed in")
         return self.rig.questions()
 
-    def tell_facts(self, facts: "Mapping[str, FactValue | None]", file: Path | str | None = None) -> FactsHere:
+    def tell_facts(self, facts: "Mapping[str, FactValue | None]", file: Path | str | None = None) -> FactsResult:
         """Keeps what a player knows of a rig whose facts are typed in.
 
         Args:
@@ -235,9 +235,9 @@ class Looking(Opened):
         self.rig.keep_facts(told, devices)
         return self.facts()
 
-    def list_games(self) -> GamesHere:
+    def list_games(self) -> GamesResult:
         """The games of the rig."""
-        return GamesHere(self.rig_name, tuple(self.rig.games()))
+        return GamesResult(self.rig_name, tuple(self.rig.games()))
 
     def game(self, name: str) -> "Listed":
         """What is known of a game, as it was told.
@@ -289,7 +289,7 @@ class Looking(Opened):
             self._reopen()
         return told
 
-    def match(self, executable: str) -> MatchHere:
+    def match(self, executable: str) -> MatchResult:
         """Which game's profile an executable would get, and which options the driver's own files set for it.
 
         Raises:
@@ -309,7 +309,7 @@ class Looking(Opened):
             if not tells:
                 raise
             found = None
-        return MatchHere(executable, found.game.name if found else None, found.by if found else None,
+        return MatchResult(executable, found.game.name if found else None, found.by if found else None,
                          bool(found and found.exact), case_matters, tuple(options) if tells else None, tuple(unknown))
 
     def faults(self) -> Faults:

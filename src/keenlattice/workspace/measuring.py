@@ -6,8 +6,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
-from keenlattice.workspace.figures import Picture
-from keenlattice.workspace.opened import Opened, Which
+from keenlattice.workspace.figures import Drawing
+from keenlattice.workspace.opened import Opened, VersionLike
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -20,7 +20,7 @@ Metrics = Mapping[str, float]
 
 
 @dataclass(frozen=True, repr=False)
-class Measured(Result):
+class MeasureResult(Result):
     """Runs of a game on the rig as it stands: their captures' names in the logbook, and their metrics."""
 
     SCHEMA: ClassVar[str] = "measure"
@@ -35,12 +35,12 @@ class Measured(Result):
     answered: int = field(metadata=NOT_IN_JSON)
     last: "Capture" = field(metadata=NOT_IN_JSON)
 
-    def figure(self) -> Picture:
+    def figure(self) -> Drawing:
         """A picture of the last run."""
         from keenlattice.report._capture_figure import capture_figure
 
         title = f"{self.game} on {self.rig}, seed {self.seed + len(self.runs) - 1}"
-        return Picture(lambda: capture_figure(self.last, title))
+        return Drawing(lambda: capture_figure(self.last, title))
 
     def _rows(self) -> list[dict[str, Any]]:
         return [{"capture": name, **run} for name, run in zip(self.captures, self.runs, strict=True)]
@@ -53,7 +53,7 @@ class Measuring(Opened):
     """What measures. To compare two versions takes a trial: single runs describe, and prove no difference."""
 
     def measure(self, game: str, runs: int = 3, seconds: float = 10.0, seed: int | None = None,
-                progress: "Progress | None" = None) -> Measured:
+                progress: "Progress | None" = None) -> MeasureResult:
         """Plays a game on the rig as it stands, and keeps the runs.
 
         Args:
@@ -86,9 +86,9 @@ class Measuring(Opened):
                                                     applied.version if applied else "stock"))
                 if progress:
                     progress(run + 1, runs)
-        return Measured(self.rig.name, game, seconds, seed, tuple(files), tuple(rows), clicks, answered, capture)
+        return MeasureResult(self.rig.name, game, seconds, seed, tuple(files), tuple(rows), clicks, answered, capture)
 
-    def run(self, told: Which) -> "tuple[str, Capture]":
+    def run(self, told: VersionLike) -> "tuple[str, Capture]":
         """A run by its file, by its name in the logbook, or the newest of a version; with what to call it.
 
         Args:
@@ -114,7 +114,7 @@ class Measuring(Opened):
             raise UsageError(f"no run of {name} on {self.rig_name} is kept: keen measure or keen trial records some")
         return name, self.book.capture(kept[0])
 
-    def draw(self, runs: Sequence[Which], what: str = "") -> Picture:
+    def draw(self, runs: Sequence[VersionLike], what: str = "") -> Drawing:
         """A picture of one run, or of several, the first over the last.
 
         Args:
@@ -142,7 +142,7 @@ class Measuring(Opened):
         title = " over ".join(captures) if len(captures) < 3 else f"{len(captures)} runs"
         drawn = tuple(captures.values())
         if what:
-            return Picture(single_figure(captures, what, title), drawn)
+            return Drawing(single_figure(captures, what, title), drawn)
         if len(captures) == 1:
-            return Picture(lambda: capture_figure(captures[title], title), drawn)
-        return Picture(lambda: compare_figure(captures, title), drawn)
+            return Drawing(lambda: capture_figure(captures[title], title), drawn)
+        return Drawing(lambda: compare_figure(captures, title), drawn)

@@ -32,7 +32,7 @@ class OfVersion(Protocol):
         """That version."""
 
 
-Which = str | Version | OfVersion
+VersionLike = str | Version | OfVersion
 """A version: itself, what has made it, or as a player writes it (`brass-orbit`, `brass-orbit@stock`)."""
 
 
@@ -124,11 +124,11 @@ class Opened:
         home = self._given.home if self._given else home_of(self.kind, self.book.state)
         return (home / SHEET).exists()
 
-    def find(self, which: Which) -> Version:
+    def find(self, which: VersionLike) -> Version:
         """The version that is meant; `GAME@now` is what the rig holds for it now.
 
         Args:
-            which: the version, in any of the ways that `Which` has.
+            which: the version, in any of the ways that `VersionLike` has.
 
         Raises:
             UnknownName: no such game or version; the message offers the nearest.
@@ -162,11 +162,11 @@ class Opened:
         latest = self.book.latest(profile)
         return latest.entries if latest else {}
 
-    def effective(self, which: Which) -> "Mapping[str, Effective]":
+    def effective(self, which: VersionLike) -> "Mapping[str, Effective]":
         """What holds under a version on this rig: a game's above the latest rig-wide one, formulas evaluated.
 
         Args:
-            which: the version, in any of the ways that `Which` has.
+            which: the version, in any of the ways that `VersionLike` has.
         """
         from keenlattice.profile.layers import resolve
 
@@ -175,11 +175,11 @@ class Opened:
         rig_wide = version.entries if whole_rig else self.stored(WHOLE_RIG)
         return resolve(self.rig.catalog(), rig_wide, {} if whole_rig else version.entries, facts=self.rig.facts())
 
-    def findings(self, which: Which) -> "Findings":
+    def findings(self, which: VersionLike) -> "Findings":
         """What the checks find under a version on this rig.
 
         Args:
-            which: the version, in any of the ways that `Which` has.
+            which: the version, in any of the ways that `VersionLike` has.
         """
         from keenlattice.profile.checks import findings
 

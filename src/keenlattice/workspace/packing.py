@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
 from keenlattice.profile.version import Version
-from keenlattice.workspace.editing import Edit
-from keenlattice.workspace.opened import Opened, Which
+from keenlattice.workspace.editing import EditResult
+from keenlattice.workspace.opened import Opened, VersionLike
 
 if TYPE_CHECKING:
     from keenlattice.profile._offer import OfferedRule
@@ -19,7 +19,7 @@ NEW = ("changes", "inert here")
 
 
 @dataclass(frozen=True)
-class RuleHere:
+class RuleResult:
     """A rule of a pack, as it is on this rig."""
 
     offered: "OfferedRule"
@@ -39,7 +39,7 @@ class RuleHere:
 
 
 @dataclass(frozen=True, repr=False)
-class PackHere(Result):
+class PackResult(Result):
     """A pack, and what each of its rules would do on this rig."""
 
     SCHEMA: ClassVar[str] = "pack"
@@ -47,7 +47,7 @@ class PackHere(Result):
     title: str
     author: str
     licence: str
-    rules: tuple[RuleHere, ...]
+    rules: tuple[RuleResult, ...]
     note: str = field(default="", metadata=NOT_IN_JSON)
 
     def _rows(self) -> list[dict[str, Any]]:
@@ -59,12 +59,12 @@ class PackHere(Result):
 
 
 @dataclass(frozen=True, repr=False)
-class Adopted(Result):
+class AdoptResult(Result):
     """The versions that came of a pack, what was left out and why, and the rules whose condition is not met."""
 
     SCHEMA: ClassVar[str] = "adopt"
 
-    versions: tuple[Edit, ...]
+    versions: tuple[EditResult, ...]
     left_out: tuple[str, ...]
     conditions_not_met: tuple[str, ...]
 
@@ -89,7 +89,7 @@ class Adopted(Result):
 class Packing(Opened):
     """What is done with packs."""
 
-    def pack(self, file: Path | str) -> PackHere:
+    def pack(self, file: Path | str) -> PackResult:
         """What a pack would change on this rig. Changes nothing.
 
         Args:
@@ -102,10 +102,10 @@ class Packing(Opened):
         from keenlattice.profile.pack import read_pack
 
         pack = read_pack(Path(file))
-        return PackHere(pack.title, pack.author, pack.licence,
-                        tuple(RuleHere(one) for one in offer(pack, self._here())), pack.note)
+        return PackResult(pack.title, pack.author, pack.licence,
+                        tuple(RuleResult(one) for one in offer(pack, self._here())), pack.note)
 
-    def adopt_pack(self, file: Path | str, rules: Sequence[int] = (), note: str = "") -> Adopted:
+    def adopt_pack(self, file: Path | str, rules: Sequence[int] = (), note: str = "") -> AdoptResult:
         """Takes a pack's rules over, as new versions. The rig is not touched.
 
         Args:
@@ -131,14 +131,14 @@ class Packing(Opened):
                 before = self.find(profile)
                 if found := changes(before.entries, entries):
                     after = self.commit([before], entries, note or f"from the pack {pack.title}")
-                    made.append(Edit(before, after, found))
-        return Adopted(tuple(made), tuple(
+                    made.append(EditResult(before, after, found))
+        return AdoptResult(tuple(made), tuple(
             f"{one.key}: {one.why}" for rule in chosen if not rule.fails for one in rule.settings
             if one.status in ("refused here", "unknown here")),
             tuple(f"rule {one.number}: {one.fails}" for one in chosen if one.fails))
 
-    def write_pack(self, file: Path | str, which: Which, since: Which = "", *, title: str = "", author: str = "",
-                   licence: str = "", when: str = "", evidence: bool = False) -> int:
+    def write_pack(self, file: Path | str, which: VersionLike, since: VersionLike = "", *, title: str = "",
+                   author: str = "", licence: str = "", when: str = "", evidence: bool = False) -> int:
         """Writes a version, or what differs between two, into a pack that others can take over.
 
         Args:
@@ -196,14 +196,14 @@ class Packing(Opened):
         """
         from keenlattice.errors import UsageError
         from keenlattice.logbook._studies import trials_between
-        from keenlattice.study.record import evidence_of, result_of
+        from keenlattice.study.record import provenance_of, result_of
         from keenlattice.study.trial.claims import claims_of
 
         kept = trials_between(self.book, before.reference, version.reference)
         if not kept:
             raise UsageError(f"no trial of {before.reference} against {version.reference} is kept: keen trial "
                              f"{before.reference} {version.reference}")
-        about = evidence_of(kept[0])
+        about = provenance_of(kept[0])
         found = claims_of(result_of(kept[0]), about.software, about.time)
         if not found:
             raise UsageError(f"the newest trial of {before.reference} against {version.reference} found nothing better "

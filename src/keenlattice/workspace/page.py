@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
-from keenlattice.workspace.figures import Picture
+from keenlattice.workspace.figures import Drawing
 
 if TYPE_CHECKING:
     from keenlattice.report.page.content import Report
@@ -61,7 +61,7 @@ class Page(Result):
         path = Path(path) if path else free_path(Path(f"{self.name}.html"))
         beside = free_path(path.with_suffix(".png")) if path.suffix == ".md" and self.content.figure else None
         if beside and self.content.figure:
-            Picture(self.content.figure).save(beside)
+            Drawing(self.content.figure).save(beside)
         text = self.markdown(beside.name if beside else "") if path.suffix == ".md" else self.html()
         try:
             replace_file(path, text.encode())

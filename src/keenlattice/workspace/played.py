@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.study.kind import Spec
     from keenlattice.study.trial.result import Trial
-    from keenlattice.workspace.figures import Picture
+    from keenlattice.workspace.figures import Drawing
     from keenlattice.workspace.page import Page
 
 Found = TypeVar("Found", bound=Form)
@@ -39,7 +39,7 @@ class Played(Shown, Generic[Found]):
     result: Found
     _page: "Callable[[], Page]"
     _captures: "Callable[[], Mapping[int, Capture]]"
-    _figure: "Callable[[], Picture]"
+    _figure: "Callable[[], Drawing]"
     version: Version | None = None
     proof: "Played[Trial] | None" = None
 
@@ -47,7 +47,7 @@ class Played(Shown, Generic[Found]):
         """The page that explains it to somebody who was not there."""
         return self._page()
 
-    def figure(self) -> "Picture":
+    def figure(self) -> "Drawing":
         """A picture of the result.
 
         Raises:
@@ -96,7 +96,7 @@ def sides(study: "Played[Any]") -> "tuple[list[Capture], list[Capture]]":
 
 
 @dataclass(frozen=True)
-class Listed:
+class ListedStudy:
     """A study in a list: what it is about, and whether it is finished."""
 
     number: int
@@ -115,7 +115,7 @@ class StudyList(Result):
     SCHEMA: ClassVar[str] = "studies"
 
     rig: str
-    studies: tuple[Listed, ...]
+    studies: tuple[ListedStudy, ...]
 
     def to_json(self) -> dict[str, Any]:
         """The result as JSON types."""

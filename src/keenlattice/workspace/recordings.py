@@ -6,9 +6,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
-from keenlattice.workspace.figures import Picture
+from keenlattice.workspace.figures import Drawing
 from keenlattice.workspace.measuring import Measuring, Metrics
-from keenlattice.workspace.opened import Which, kept_as
+from keenlattice.workspace.opened import VersionLike, kept_as
 
 if TYPE_CHECKING:
     from keenlattice.measure._ingest import Damage, Ingested
@@ -38,11 +38,11 @@ class Recording(Result):
         """The result as JSON types."""
         return {**super().to_json(), "columns": self.columns.model_dump(exclude_none=True)}
 
-    def figure(self) -> Picture:
+    def figure(self) -> Drawing:
         """A picture of the run."""
         from keenlattice.report._capture_figure import capture_figure
 
-        return Picture(lambda: capture_figure(self.run, self.file))
+        return Drawing(lambda: capture_figure(self.run, self.file))
 
     def save(self, path: Path | str) -> None:
         """Writes the capture: as CSV or, with any other ending, as Parquet."""
@@ -105,8 +105,9 @@ TakeMap = Callable[[NewMap], bool]
 class Recordings(Measuring):
     """What reads recordings."""
 
-    def ingest(self, file: Path | str, columns: "ColumnMap | str | None" = None, *, of: Which = "", name: str = "",
-               process: str = "", repair: bool = False, take: TakeMap | None = None) -> Recording | None:
+    def ingest(self, file: Path | str, columns: "ColumnMap | str | None" = None, *, of: VersionLike = "",
+               name: str = "", process: str = "", repair: bool = False,
+               take: TakeMap | None = None) -> Recording | None:
         """Reads a recording of any recorder's.
 
         Args:

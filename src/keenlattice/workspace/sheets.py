@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, repr=False)
-class SheetHere(Result):
+class SheetResult(Result):
     """The sheet that is open, if one is; and those that were worked through, the newest first."""
 
     SCHEMA: ClassVar[str] = "sheet"
@@ -49,7 +49,7 @@ class SheetHere(Result):
 class Sheets(Opened):
     """What is done with the sheet of a rig that is changed by hand."""
 
-    def sheet(self) -> SheetHere:
+    def sheet(self) -> SheetResult:
         """The open sheet.
 
         Raises:
@@ -57,9 +57,9 @@ class Sheets(Opened):
         """
         from keenlattice.rig.byhand.sheets import open_sheet
 
-        return SheetHere(open_sheet(self._by_hand()), tuple(self.book.sheets(self.rig_name)))
+        return SheetResult(open_sheet(self._by_hand()), tuple(self.book.sheets(self.rig_name)))
 
-    def tick(self, number: int, seen: str | None = None) -> SheetHere:
+    def tick(self, number: int, seen: str | None = None) -> SheetResult:
         """Ticks a step off; once it was the last, the logbook remembers the whole.
 
         Args:
@@ -72,13 +72,13 @@ class Sheets(Opened):
         """
         from keenlattice.rig.byhand.sheets import tick
 
-        return SheetHere(tick(self._by_hand(), self.book, number, seen))
+        return SheetResult(tick(self._by_hand(), self.book, number, seen))
 
-    def drop_sheet(self) -> SheetHere:
+    def drop_sheet(self) -> SheetResult:
         """Gives the open sheet up. What was ticked off stays done, and is remembered as such: it can be undone."""
         from keenlattice.rig.byhand.sheets import drop
 
-        return SheetHere(drop(self._by_hand(), self.book))
+        return SheetResult(drop(self._by_hand(), self.book))
 
     def _by_hand(self) -> "ByHand":
         from keenlattice.errors import UsageError

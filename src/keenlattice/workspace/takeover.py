@@ -8,7 +8,7 @@ from keenlattice._notebook import NOT_IN_JSON, Result
 
 
 @dataclass(frozen=True, repr=False)
-class TakenOver(Result):
+class TakeoverResult(Result):
     """A logbook, whether it was taken over just now, and what it holds."""
 
     SCHEMA: ClassVar[str] = "takeover"
@@ -27,7 +27,7 @@ class TakenOver(Result):
         return f"{self.folder}: {'taken over' if self.taken_over else 'ours' if self.is_ours else 'made elsewhere'}"
 
 
-def look_at(folder: Path | str | None = None) -> TakenOver:
+def look_at(folder: Path | str | None = None) -> TakeoverResult:
     """Whose a logbook is, and what it holds; nothing is written.
 
     Args:
@@ -49,11 +49,11 @@ def look_at(folder: Path | str | None = None) -> TakenOver:
         raise UsageError(f"there is no logbook in {where}")
     with Logbook(where) as opened:
         held = holdings(opened)
-        return TakenOver(opened.folder, False, held.versions, held.captures, held.studies, held.applies, held.authors,
-                         not opened.elsewhere, opened.folder == default)
+        return TakeoverResult(opened.folder, False, held.versions, held.captures, held.studies, held.applies,
+                              held.authors, not opened.elsewhere, opened.folder == default)
 
 
-def take_over(folder: Path | str, *, made_here: bool = False) -> TakenOver:
+def take_over(folder: Path | str, *, made_here: bool = False) -> TakeoverResult:
     """Makes a logbook this user's; it can be written in from then on.
 
     Args:

@@ -26,7 +26,7 @@ class Slipped:
 
 
 @dataclass(frozen=True, repr=False)
-class DriftHere(Result):
+class DriftResult(Result):
     """Every profile of which the rig holds something else than was last applied, and what became of that."""
 
     SCHEMA: ClassVar[str] = "drift"
@@ -68,7 +68,7 @@ class Chores(Result):
 
 
 @dataclass(frozen=True, repr=False)
-class ChoreHere(Result):
+class ChoreResult(Result):
     """What a chore has done, or, as a preview, would do: to values, too, of whom."""
 
     SCHEMA: ClassVar[str] = "chore"
@@ -88,7 +88,7 @@ class ChoreHere(Result):
 
 
 @dataclass(frozen=True, repr=False)
-class Restarted(Result):
+class RestartResult(Result):
     """What a restart brought into effect."""
 
     SCHEMA: ClassVar[str] = "restart"
@@ -105,18 +105,18 @@ class Restarted(Result):
 class Upkeep(Changing):
     """What looks after the rig."""
 
-    def drift(self) -> DriftHere:
+    def drift(self) -> DriftResult:
         """Every profile of which the rig no longer holds what was last applied."""
         return self._drift(put_back=False)
 
-    def _drift(self, put_back: bool, adopted: Sequence[Version] = ()) -> DriftHere:
+    def _drift(self, put_back: bool, adopted: Sequence[Version] = ()) -> DriftResult:
         from keenlattice.rig.drift import find_drift
 
         found = find_drift(self.rig, self.book)
-        return DriftHere(self.rig_name, put_back, tuple(adopted), tuple(Slipped(one.version, one.changes)
+        return DriftResult(self.rig_name, put_back, tuple(adopted), tuple(Slipped(one.version, one.changes)
                                                                          for one in found))
 
-    def put_back(self) -> DriftHere:
+    def put_back(self) -> DriftResult:
         """Applies again whatever has slipped; of a rig that is changed by hand, writes the sheet for the first.
 
         Raises:
@@ -130,7 +130,7 @@ class Upkeep(Changing):
                 return replace(found, sheet=sheet)
         return found
 
-    def adopt_drift(self) -> DriftHere:
+    def adopt_drift(self) -> DriftResult:
         """Makes new versions of what the rig holds now, remembered as applied; nothing is written to the rig."""
         from dataclasses import replace
 
@@ -146,7 +146,7 @@ class Upkeep(Changing):
 
         return Chores(self.rig_name, tuple(chores_of(self.rig)))
 
-    def preview_chore(self, name: str) -> ChoreHere:
+    def preview_chore(self, name: str) -> ChoreResult:
         """What a chore would do; nothing is done.
 
         Args:
@@ -162,10 +162,10 @@ class Upkeep(Changing):
         outcome = after_chore(self.rig, state, name)
         found = {owner: changes(self.rig.values(state, owner), self.rig.values(outcome.then, owner))
                  for owner in (WHOLE_RIG, *self.games)}
-        return ChoreHere(name, self.rig_name, chosen.undoable, outcome.says,
+        return ChoreResult(name, self.rig_name, chosen.undoable, outcome.says,
                          {owner: some for owner, some in found.items() if some}, chosen.what)
 
-    def chore(self, name: str) -> ChoreHere:
+    def chore(self, name: str) -> ChoreResult:
         """Does a chore: journalled, and undone by `undo` where that is possible.
 
         Args:
@@ -181,7 +181,7 @@ class Upkeep(Changing):
         do_chore(self.rig, self.book, name)
         return shown
 
-    def restart(self, what: Restart) -> Restarted:
+    def restart(self, what: Restart) -> RestartResult:
         """Restarts the rig's game, driver or machine, so that what waits for it takes effect.
 
         Raises:
@@ -206,7 +206,7 @@ class Upkeep(Changing):
         if failed:
             raise RigError(f"the restart did not bring {', '.join(failed)} into effect: it still waits; was the {what} "
                            "really restarted?")
-        return Restarted(self.rig_name, what, tuple(key for key in waiting if key not in still))
+        return RestartResult(self.rig_name, what, tuple(key for key in waiting if key not in still))
 
     def interrupted(self) -> "Journal | None":
         """The change of this rig that was cut short, if there is one that nobody is still at."""

@@ -7,7 +7,7 @@ import typer
 from keenlattice.cli.options import Book, Json, Rig
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.upkeep import DriftHere
+    from keenlattice.workspace.upkeep import DriftResult
 
 
 def drift(
@@ -39,7 +39,7 @@ def drift(
         raise typer.Exit(1)
 
 
-def _what_now(found: "DriftHere") -> None:
+def _what_now(found: "DriftResult") -> None:
     from keenlattice.cli.output import hint, say
 
     if not found.profiles:

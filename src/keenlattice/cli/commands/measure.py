@@ -8,7 +8,7 @@ from keenlattice.cli.complete import games
 from keenlattice.cli.options import Book, Every, Figure, Json, Rig, Seconds, Seed
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.measuring import Measured
+    from keenlattice.workspace.measuring import MeasureResult
     from keenlattice.workspace.workspace import Workspace
 
 
@@ -39,7 +39,7 @@ def measure(
     _say_more(ws, found)
 
 
-def _say_more(ws: "Workspace", found: "Measured") -> None:
+def _say_more(ws: "Workspace", found: "MeasureResult") -> None:
     """What was not measured and why, where the runs are, and what comes next."""
     from keenlattice.cli.output import hint, say, shown_path
     from keenlattice.rig.base import FindsSpot

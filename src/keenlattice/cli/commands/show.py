@@ -9,7 +9,7 @@ from keenlattice.cli.options import Book, Json, Rig, Version
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
-    from keenlattice.workspace.comparing import Shown
+    from keenlattice.workspace.comparing import ShowResult
 
 
 def show(
@@ -50,7 +50,7 @@ def show(
         hint(_next(found))
 
 
-def _next(found: "Shown") -> str:
+def _next(found: "ShowResult") -> str:
     """What is still to be done with a version: what has been done is not advised again."""
     before, after = f"{found.version.profile}@stock", found.version.reference
     first = (f"keen compare {before} {after}, for what it did" if found.measured else
@@ -58,7 +58,7 @@ def _next(found: "Shown") -> str:
     return first + f"; or keen apply {after}" * (not found.applied)
 
 
-def _whole_story(catalog: "Catalog", found: "Shown") -> None:
+def _whole_story(catalog: "Catalog", found: "ShowResult") -> None:
     """One setting: what holds and why, who set it when, what it trades, what the checks say."""
     from keenlattice.cli.output import say
     from keenlattice.cli.views.findings import show_findings

@@ -7,7 +7,7 @@ import typer
 from keenlattice.cli.options import Book, Json, Yes
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.takeover import TakenOver
+    from keenlattice.workspace.takeover import TakeoverResult
 
 
 def takeover(
@@ -37,7 +37,7 @@ def takeover(
     hint("keen history GAME" + f" --book {shown_path(found.folder)}" * (not found.is_default))
 
 
-def _tell(found: "TakenOver", made_here: bool) -> None:
+def _tell(found: "TakeoverResult", made_here: bool) -> None:
     from keenlattice.cli.output import say, shown_path
 
     by = f", by {' and '.join(found.authors)}" if found.authors else ""

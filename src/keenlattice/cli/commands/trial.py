@@ -57,19 +57,19 @@ def trial(
     check_what_goes_together(ctx)
     figure = new_figure(figure)
     ways = Ways(begin(book, rig), game, figure, json)
-    how = {"blocks": blocks, "seconds": seconds, "seed": seed, "decides": decides, "early": early, "repeats": repeats,
-           "warm_up_s": warm_up}
+    options = {"blocks": blocks, "seconds": seconds, "seed": seed, "decides": decides, "early": early,
+               "repeats": repeats, "warm_up_s": warm_up}
     if again is not None:
         ways.recompute(again)
     elif claims is not None:
-        ways.repeat_claims(claims, how)
+        ways.repeat_claims(claims, options)
     elif take:
         ways.take(take, by)
     elif resume:
         ways.resume()
     elif pilot is not None:
-        ways.pilot(before, after, pilot, matters, how)
+        ways.pilot(before, after, pilot, matters, options)
     elif from_files:
-        ways.plan_files(before, after, matters, how)
+        ways.plan_files(before, after, matters, options)
     else:
-        ways.play(before, after, matters, how)
+        ways.play(before, after, matters, options)

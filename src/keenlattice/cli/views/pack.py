@@ -8,10 +8,10 @@ from keenlattice.workspace._wording import value_text
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
     from keenlattice.profile._offer import OfferedRule, OfferedSetting
-    from keenlattice.workspace.packing import PackHere
+    from keenlattice.workspace.packing import PackResult
 
 
-def show_pack(catalog: "Catalog", pack: "PackHere") -> None:
+def show_pack(catalog: "Catalog", pack: "PackResult") -> None:
     """Its rules, and what each would do here."""
     by = f", by {pack.author}" if pack.author else ""
     say(f"{pack.title}{by} ({pack.licence or 'no licence given'})", "bold")

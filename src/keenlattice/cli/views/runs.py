@@ -8,14 +8,14 @@ from keenlattice.cli.output import confirmed, hint, say, table
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.latency import Latency
-    from keenlattice.workspace.latencies import LatencyHere
-    from keenlattice.workspace.measuring import Measured
+    from keenlattice.workspace.latencies import LatencyResult
+    from keenlattice.workspace.measuring import MeasureResult
     from keenlattice.workspace.recordings import LongRecording, NewMap, Recording
 
 ROWS_SHOWN, DOUBTS_SHOWN = 4, 8
 
 
-def show_measured(found: "Measured", every: bool) -> None:
+def show_measured(found: "MeasureResult", every: bool) -> None:
     """How a game runs: the middle of the runs, and all of them."""
     from keenlattice.measure.metrics import METRICS, TRIAL_METRICS
     from keenlattice.report.words import TITLES
@@ -100,7 +100,7 @@ def _show_course(capture: "Capture") -> None:
         say(f"a hitch of about {hitches.extra_ms:.0f} ms comes every {hitches.period_s:.2g} s")
 
 
-def show_latency(found: "LatencyHere") -> None:
+def show_latency(found: "LatencyResult") -> None:
     """Input latency, with intervals, and where it is spent."""
     from keenlattice.measure.capture import STAGES
 

@@ -7,7 +7,7 @@ from keenlattice.errors import BadValue, UsageError
 
 if TYPE_CHECKING:
     from keenlattice.profile.sheet import Sheet, SheetStep
-    from keenlattice.workspace.sheets import SheetHere
+    from keenlattice.workspace.sheets import SheetResult
     from keenlattice.workspace.workspace import Workspace
 
 
@@ -59,7 +59,7 @@ def hand_out(now: "Sheet", what: str = "set") -> None:
     hint("keen rig sheet --ask, or keen rig sheet --out sheet.html to print it")
 
 
-def tick_off(ws: "Workspace", found: "SheetHere", said: list[int], seen: list[str]) -> "SheetHere":
+def tick_off(ws: "Workspace", found: "SheetResult", said: list[int], seen: list[str]) -> "SheetResult":
     """Ticks steps off: those that are said to be done, and those of which it was seen.
 
     Raises:
@@ -75,7 +75,7 @@ def tick_off(ws: "Workspace", found: "SheetHere", said: list[int], seen: list[st
     return found
 
 
-def ask_of_each(ws: "Workspace", found: "SheetHere") -> "SheetHere":
+def ask_of_each(ws: "Workspace", found: "SheetResult") -> "SheetResult":
     """Asks of every open step whether it is done."""
     import typer
 

@@ -8,10 +8,10 @@ from keenlattice.workspace._wording import value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
-    from keenlattice.workspace.changing import Applied, AppliedChange
+    from keenlattice.workspace.changing import AppliedChange, ApplyResult
 
 
-def show_steps(catalog: "Catalog", plan: "Applied", home: Path, by_hand: bool) -> None:
+def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: bool) -> None:
     """The steps in their order, what each needs, where they write, and what is refused."""
     for key in plan.unknown:
         say(f"! {key} is left out: the rig {plan.rig} does not have it")
@@ -29,14 +29,14 @@ def show_steps(catalog: "Catalog", plan: "Applied", home: Path, by_hand: bool) -
             "dim")
 
 
-def _needs(plan: "Applied", one: "AppliedChange") -> str:
+def _needs(plan: "ApplyResult", one: "AppliedChange") -> str:
     if any(each.setting in plan.refused for each in plan.changes if each.step == one.step):
         return "REFUSED HERE"
     parts = ["rights"] * one.rights + [f"restart of the {one.restart}"] * (one.restart != "none")
     return ", ".join(parts) or "-"
 
 
-def warn_of_facts(catalog: "Catalog", plan: "Applied") -> None:
+def warn_of_facts(catalog: "Catalog", plan: "ApplyResult") -> None:
     """Says of a formula that it comes to something else once the rig-wide profile, too, is on the rig."""
     for key, values in plan.otherwise.items():
         now, then = (value_text(catalog, key, one) for one in values)

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from keenlattice.cli.output import say
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.opened import Which
+    from keenlattice.workspace.opened import VersionLike
     from keenlattice.workspace.played import Recomputed
     from keenlattice.workspace.workspace import Workspace
 
@@ -21,7 +21,7 @@ def show_recomputed(found: "Recomputed") -> None:
     say(f"{found._caption()}.")
 
 
-def told_matters(ws: "Workspace", matters: str, decides: str, before: "Which", quiet: bool) -> str:
+def told_matters(ws: "Workspace", matters: str, decides: str, before: "VersionLike", quiet: bool) -> str:
     """What a player wrote for the smallest difference that matters; an amount is said in per cent, too."""
     pct = ws.matters_pct(matters, decides, ws.find(before))
     if not quiet and matters.strip().endswith(("ms", "fps")):

@@ -7,7 +7,7 @@ from keenlattice.cli.views.studies import show_excluded
 
 if TYPE_CHECKING:
     from keenlattice.study.trial.result import Trial
-    from keenlattice.workspace.claiming import ClaimsHere, Repeated
+    from keenlattice.workspace.claiming import ClaimsResult, Repeated
     from keenlattice.workspace.played import Pilot, RunsToCome
 
 STYLES = {"holds": "bold green", "does not hold": "bold red", "unclear": "yellow"}
@@ -89,7 +89,7 @@ def show_runs_to_come(found: "RunsToCome") -> None:
     hint("keen trial --take FILE, after each or with several at once")
 
 
-def show_claims(found: "ClaimsHere") -> None:
+def show_claims(found: "ClaimsResult") -> None:
     """What was claimed, and whether it holds here."""
     for one in found.rules:
         if one.not_repeated:

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from keenlattice.workspace.workspace import Workspace
 
 PLAN = ("before", "after", "blocks", "seconds", "decides", "matters", "game", "early", "repeats", "warm_up", "seed")
-How = dict[str, Any]
+StudyOptions = dict[str, Any]
 
 
 @dataclass
@@ -37,11 +37,11 @@ class Ways:
     figure: Path | None
     json: bool
 
-    def play(self, before: str, after: str, matters: str, how: How) -> None:
+    def play(self, before: str, after: str, matters: str, options: StudyOptions) -> None:
         """Plays it now."""
-        pct = told_matters(self.ws, matters, how["decides"], before, self.json)
-        with progress(f"{how['blocks']} blocks of two runs", self.json) as told:
-            played = self.ws.trial(before, after, game=self.game, progress=told, matters=pct, **how)
+        pct = told_matters(self.ws, matters, options["decides"], before, self.json)
+        with progress(f"{options['blocks']} blocks of two runs", self.json) as told:
+            played = self.ws.trial(before, after, game=self.game, progress=told, matters=pct, **options)
         self._finished(played)
 
     def resume(self) -> None:
@@ -65,28 +65,28 @@ class Ways:
         else:
             show_runs_to_come(found)
 
-    def plan_files(self, before: str, after: str, matters: str, how: How) -> None:
+    def plan_files(self, before: str, after: str, matters: str, options: StudyOptions) -> None:
         """Plans one whose runs the player records."""
-        pct = told_matters(self.ws, matters, how["decides"], before, self.json)
-        plan = self.ws.trial_plan(before, after, matters=pct, **how)
+        pct = told_matters(self.ws, matters, options["decides"], before, self.json)
+        plan = self.ws.trial_plan(before, after, matters=pct, **options)
         found = self.ws.trial_from_files(before, after, plan, self.game)
         emit(found) if self.json else show_runs_to_come(found)
 
-    def pilot(self, before: str, after: str, blocks: int, matters: str, how: How) -> None:
+    def pilot(self, before: str, after: str, blocks: int, matters: str, options: StudyOptions) -> None:
         """Plays a version against itself first."""
-        pct = told_matters(self.ws, matters, how["decides"], before, self.json)
-        plan = self.ws.trial_plan(before, after, matters=pct, **how)
+        pct = told_matters(self.ws, matters, options["decides"], before, self.json)
+        plan = self.ws.trial_plan(before, after, matters=pct, **options)
         with progress(f"{blocks} blocks of two runs", self.json) as told:
             found = self.ws.pilot(before, after, plan, blocks, self.game, told)
         emit(found) if self.json else show_pilot(found, self.ws.find(after).reference)
 
-    def repeat_claims(self, file: Path, how: How) -> None:
+    def repeat_claims(self, file: Path, options: StudyOptions) -> None:
         """Repeats what a pack claims."""
         from keenlattice.study.trial.plan import TrialPlan
         from keenlattice.workspace._studying import seeded
 
         with progress(f"the claims of {file.name}", self.json) as told:
-            found = self.ws.repeat_claims(file, TrialPlan(**seeded(how)), self.game, told)
+            found = self.ws.repeat_claims(file, TrialPlan(**seeded(options)), self.game, told)
         emit(found) if self.json else show_claims(found)
 
     def recompute(self, number: int) -> None:

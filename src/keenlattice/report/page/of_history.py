@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Past:
+class PastVersion:
     """One version of the history, in words."""
 
     reference: str
@@ -30,7 +30,7 @@ class Past:
     marks: str = ""
 
 
-def history_report(profile: str, versions: Sequence[Past], trials: Sequence[Trial], context: Context,
+def history_report(profile: str, versions: Sequence[PastVersion], trials: Sequence[Trial], context: Context,
                    before: Captures = (), after: Captures = (), screens: Sequence[Screen] = ()) -> Report:
     """The report of a history.
 
@@ -56,7 +56,7 @@ def history_report(profile: str, versions: Sequence[Past], trials: Sequence[Tria
         figure=(lambda: history_figure(trials, f"{title}: what each measured step did")) if trials else None)
 
 
-def _answer(title: str, versions: Sequence[Past], trials: Sequence[Trial], context: Context) -> str:
+def _answer(title: str, versions: Sequence[PastVersion], trials: Sequence[Trial], context: Context) -> str:
     state = f"{context.applied} is on the rig" if context.applied else "nothing of it is on the rig"
     made = f"{len(versions)} version{'s' * (len(versions) != 1)}"
     if not trials:
@@ -69,7 +69,7 @@ def _answer(title: str, versions: Sequence[Past], trials: Sequence[Trial], conte
             f"{whole_answer(trials[0])}")
 
 
-def _versions(versions: Sequence[Past]) -> Block:
+def _versions(versions: Sequence[PastVersion]) -> Block:
     if not versions:
         return Text("No version has been made yet: it is at stock.")
     return Table(["version", "made", "why", "what it changed"], [

@@ -62,7 +62,7 @@ class Entry:
 
 
 @dataclass(frozen=True)
-class Applied:
+class AppliedOption:
     """An option that applies to a program: its value, the entry that says so, and those that it overrules."""
 
     option: str
@@ -194,14 +194,14 @@ class Configuration:
         return [entry for entry in self.entries if not all(
             is_pattern(entry.matches[name]) for name in patterns if name in entry.matches)]
 
-    def resolve(self, program: Program, screen: DrawnOn) -> dict[str, Applied]:
+    def resolve(self, program: Program, screen: DrawnOn) -> dict[str, AppliedOption]:
         """Every option that the files set for a program, and which entry has the last word on it."""
-        applied: dict[str, Applied] = {}
+        applied: dict[str, AppliedOption] = {}
         for number in sorted([*self._others, *self._named.get(program.executable, ())]):
             entry = self.entries[number]
             if applies(entry, program, screen):
                 for option, value in entry.options.items():
                     before = applied.get(option)
-                    applied[option] = Applied(option, value, entry,
+                    applied[option] = AppliedOption(option, value, entry,
                                               (*before.overrules, before.entry) if before else ())
         return applied

@@ -10,7 +10,7 @@ from keenlattice.cli.options import Book, Json
 
 if TYPE_CHECKING:
     from keenlattice.profile.sheet import Sheet
-    from keenlattice.workspace.sheets import SheetHere
+    from keenlattice.workspace.sheets import SheetResult
 
 
 def sheet(
@@ -57,7 +57,7 @@ def sheet(
         show_what_is_open(found.sheet)
 
 
-def _show_none(found: "SheetHere") -> None:
+def _show_none(found: "SheetResult") -> None:
     from keenlattice.cli.output import hint, say
 
     count = len(found.earlier)
@@ -72,7 +72,7 @@ def _counted(one: "Sheet") -> str:
     return f"{counts['seen']} seen, {counts['said']} said" + f", {counts['open']} left out" * bool(counts["open"])
 
 
-def _written(found: "SheetHere", out: Path) -> Path:
+def _written(found: "SheetResult", out: Path) -> Path:
     from keenlattice.cli.outfile import new_file
 
     free = new_file(out, ".md", ".html") or out

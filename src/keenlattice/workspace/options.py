@@ -10,7 +10,7 @@ Matters = float | str
 """The smallest difference that matters: in per cent, or as a player writes it (`"3%"`, `"0.5ms"`, `"3fps"`)."""
 
 
-class How(TypedDict, total=False):
+class StudyOptions(TypedDict, total=False):
     """What all studies take.
 
     seconds: the length of a run. matters: the smallest difference that matters; 1 %. seed: draws the order, and the
@@ -22,7 +22,7 @@ class How(TypedDict, total=False):
     seed: int | None
 
 
-class TrialHow(How, total=False):
+class TrialOptions(StudyOptions, total=False):
     """What a trial takes besides.
 
     blocks: pairs of runs, each with one run of either version; 8. decides: the metric that decides, named in advance;
@@ -37,7 +37,7 @@ class TrialHow(How, total=False):
     warm_up_s: float
 
 
-class ScreenHow(How, total=False):
+class ScreenOptions(StudyOptions, total=False):
     """What a screen takes besides.
 
     together: settings that are switched as one, group by group; `("checks",)` stands for those of which the checks know
@@ -51,7 +51,7 @@ class ScreenHow(How, total=False):
     warm_up_s: float
 
 
-class HuntHow(How, total=False):
+class HuntOptions(StudyOptions, total=False):
     """What a hunt takes besides.
 
     blocks: of the trial of the oldest against the newest; 8. decides: the metric that changed; `frame_ms_mean`. error:
@@ -63,7 +63,7 @@ class HuntHow(How, total=False):
     error: float
 
 
-class TuneHow(How, total=False):
+class TuneOptions(StudyOptions, total=False):
     """What a tuning takes besides.
 
     goal: the metric that is to be as good as can be; `frame_ms_mean`. limits: what has to be kept. rounds: at most so
@@ -78,7 +78,7 @@ class TuneHow(How, total=False):
     warm_up_s: float
 
 
-class RampHow(How, total=False):
+class RampOptions(StudyOptions, total=False):
     """What a ramp takes besides.
 
     margin: how far below the highest step that ran it settles; two steps. goal: a metric that is told beside each step;
