@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING, Any, ClassVar
 if TYPE_CHECKING:
     import pandas
 
+SHORT = "{:.4g}".format  # no more digits than can be meant
+
 NOT_IN_JSON: Mapping[str, bool] = {"json": False}
 """Metadata of a result's field that is for Python alone."""
 
@@ -30,7 +32,8 @@ class Shown:
 
     def __repr__(self) -> str:
         rows = self._in_brief()
-        return self._caption() + (f"\n{rows.to_string(index=False, na_rep='')}" if len(rows) else "")
+        told = rows.to_string(index=False, na_rep="", float_format=SHORT) if len(rows) else ""
+        return f"{self._caption()}\n{told}".rstrip()
 
     def _repr_html_(self) -> str:
         from html import escape
@@ -38,7 +41,7 @@ class Shown:
         import pandas
 
         with pandas.option_context("display.max_colwidth", None):
-            rows = self._in_brief().to_html(index=False, border=0, float_format="{:.4g}".format, na_rep="")
+            rows = self._in_brief().to_html(index=False, border=0, float_format=SHORT, na_rep="")
         return f"<p><b>{escape(self._caption())}</b></p>{rows}"
 
 
@@ -58,8 +61,13 @@ class Result(Shown):
         return pandas.DataFrame(self._rows())
 
     def _rows(self) -> list[dict[str, Any]]:
-        """The rows of the table."""
+        """The rows of the table; where there is nothing to list, the result itself."""
         return [self.to_json()]
+
+    def _in_brief(self) -> "pandas.DataFrame":
+        import pandas
+
+        return self.table() if type(self)._rows is not Result._rows else pandas.DataFrame()
 
 
 def plain(value: Any) -> Any:

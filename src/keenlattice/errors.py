@@ -36,7 +36,7 @@ class UnknownName(UsageError):
     def __init__(self, what: str, name: str, known: Iterable[str] = (), advice: str = "") -> None:
         import difflib  # only on the way out: keeps the start of every command quick
 
-        near = difflib.get_close_matches(name, list(known), n=3, cutoff=0.5)
+        near = difflib.get_close_matches(name, list(dict.fromkeys(known)), n=3, cutoff=0.5)
         hint = f"; nearest: {', '.join(near)}" if near else ""
         super().__init__(f"no {what} named {name!r}{hint}" + (f"; {advice}" if advice else ""))
 

@@ -40,6 +40,7 @@ class ApplyResult(Result):
         refused: of a preview, what cannot be set here, and why; an apply would then not begin.
         otherwise: settings given by a formula that come to something else once the rig-wide profile, too, is on the
             rig: to what they come now, and then.
+        done: whether it was applied; a preview was not.
         sheet: of a rig that is changed by hand, the steps that a person takes instead.
     """
 
@@ -54,6 +55,7 @@ class ApplyResult(Result):
     refused: Mapping[str, str] = field(metadata=NOT_IN_JSON)
     otherwise: Mapping[str, tuple[Value, Value]] = field(metadata=NOT_IN_JSON)
     preview: "Preview" = field(metadata=NOT_IN_JSON)
+    done: bool = field(default=False, metadata=NOT_IN_JSON)
     sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
 
     def to_json(self) -> dict[str, Any]:
@@ -66,7 +68,11 @@ class ApplyResult(Result):
         return [one.__dict__ for one in self.changes]
 
     def _caption(self) -> str:
-        return f"{self.version.reference} on the rig {self.rig}: {len(self.changes)} settings change"
+        if self.sheet is not None:
+            return f"{self.version.reference}: a run sheet of {len(self.sheet.steps)} steps was written"
+        count = f"{len(self.changes)} settings" if len(self.changes) != 1 else "1 setting"
+        return (f"{self.version.reference} applied to the rig {self.rig}, and read back: {count} changed" if self.done
+                else f"{self.version.reference} would change {count} of the rig {self.rig}")
 
 
 @dataclass(frozen=True, repr=False)
@@ -200,7 +206,7 @@ class Changing(Opened):
             return plan
         if isinstance(self.rig, ByHand):
             return replace(plan, sheet=sheet_to_apply(self.rig, self.book, plan.version))
-        return self._told(apply(self.rig, self.book, plan.version, plan.preview))
+        return replace(self._told(apply(self.rig, self.book, plan.version, plan.preview)), done=True)
 
     def undo(self, to: int | None = None) -> UndoResult:
         """Undoes the newest apply or chore, or all since a restore point: what was there before is there again.

@@ -85,7 +85,9 @@ class History(Result):
     versions: tuple[Past, ...]
 
     def _rows(self) -> list[dict[str, Any]]:
-        return [one.plain() for one in self.versions]
+        return [{"version": one.version.reference, "marks": ", ".join(one.marks), "time": one.version.time,
+                 "author": one.version.author, "note": one.version.note, "changes": ", ".join(one.changes)}
+                for one in self.versions]
 
     def _caption(self) -> str:
         return f"{self.profile}: {len(self.versions)} versions"

@@ -41,7 +41,7 @@ class Survey(Result):
     titles: Mapping[str, str] = field(metadata=NOT_IN_JSON)
 
     def _rows(self) -> list[dict[str, Any]]:
-        return [one.model_dump() for one in self.findings]
+        return [{**one.model_dump(), "settings": ", ".join(one.settings)} for one in self.findings]
 
     def _caption(self) -> str:
         wrong = sum(one.kind == "wrong" for one in self.findings)

@@ -10,10 +10,12 @@ from keenlattice.workspace.figures import Drawing
 from keenlattice.workspace.opened import Opened, VersionLike
 
 if TYPE_CHECKING:
+    import pandas
+
     from keenlattice.measure.capture import Capture
     from keenlattice.study.record import Progress
 
-MOST_RUNS_IN_A_PICTURE = 6
+MOST_RUNS_IN_A_PICTURE = MOST_RUNS_SHOWN = 6
 
 Metrics = Mapping[str, float]
 """Metric to value, NaN where it has none."""
@@ -44,6 +46,14 @@ class MeasureResult(Result):
 
     def _rows(self) -> list[dict[str, Any]]:
         return [{"capture": name, **run} for name, run in zip(self.captures, self.runs, strict=True)]
+
+    def _in_brief(self) -> "pandas.DataFrame":
+        import pandas
+
+        from keenlattice.measure.metrics import TRIAL_METRICS
+
+        return pandas.DataFrame([{"metric": name, **{f"run {number}": run[name] for number, run in enumerate(
+            self.runs[:MOST_RUNS_SHOWN], 1)}} for name in TRIAL_METRICS])
 
     def _caption(self) -> str:
         return f"{self.game} on {self.rig}, {len(self.runs)} runs of {self.seconds:g} s"
