@@ -43,6 +43,7 @@ class Spec(Form):
 
     ARM: ClassVar[str] = ""
     STRICT: ClassVar[bool] = True
+    plan: Any
     game: str | None
 
     @property
@@ -63,7 +64,7 @@ class Spec(Form):
     @property
     def pace(self) -> tuple[float, float]:
         """How long a run is, and how long is played before it counts, in seconds."""
-        raise NotImplementedError
+        return self.plan.seconds, self.plan.warm_up_s
 
     @property
     def owner(self) -> str:
@@ -78,6 +79,21 @@ class Spec(Form):
     def version_of(self, arm: str) -> int | None:
         """The place among `versions` of the one that an arm stands for; None if it stands for a mixture."""
         return None
+
+
+class SpecOfTwo(Spec):
+    """What a study of two versions is."""
+
+    before: KeptVersion
+    after: KeptVersion
+
+    @property
+    def versions(self) -> tuple[KeptVersion, ...]:
+        return self.before, self.after
+
+    @property
+    def runs(self) -> int:
+        return len(self.plan.runs())
 
 
 AnySpec = TypeVar("AnySpec", bound=Spec)

@@ -117,7 +117,7 @@ def _of_hunt(workspace: "Studying", study: Played[Any]) -> "Report":
     first = workspace.find(result.first or line[-1].reference)
     context = context_of(workspace, result.trial.game, before, first, workspace.provenance_of(study))
     return hunt_report(result, context, [(one.reference, one.note) for one in line], *sides(study), study.number,
-                       study.spec.plan.error)  # type: ignore[attr-defined]
+                       study.spec.plan.error)
 
 
 def history_page(workspace: "Studying", game: str) -> Page:

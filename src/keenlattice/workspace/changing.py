@@ -17,6 +17,18 @@ if TYPE_CHECKING:
     from keenlattice.rig._apply import Preview
 
 
+class OrSheet(Result):
+    """What was done; or, of a rig that is changed by hand, the sheet of the steps that a person takes instead."""
+
+    sheet: "Sheet | None"
+
+    def to_json(self) -> dict[str, Any]:
+        """The result as JSON types; or the sheet."""
+        if self.sheet is not None:
+            return {"schema": "keen-lattice/sheet/1", "sheet": self.sheet.to_json()}
+        return super().to_json()
+
+
 @dataclass(frozen=True)
 class AppliedChange:
     """A setting of an apply: the step that it belongs to, and what that takes."""
@@ -30,7 +42,7 @@ class AppliedChange:
 
 
 @dataclass(frozen=True, repr=False)
-class ApplyResult(Result):
+class ApplyResult(OrSheet):
     """What an apply has done, or, as a preview, would do.
 
     Args:
@@ -58,12 +70,6 @@ class ApplyResult(Result):
     done: bool = field(default=False, metadata=NOT_IN_JSON)
     sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
 
-    def to_json(self) -> dict[str, Any]:
-        """The result as JSON types; of a rig that is changed by hand, the sheet."""
-        if self.sheet is not None:
-            return {"schema": "keen-lattice/sheet/1", "sheet": self.sheet.to_json()}
-        return super().to_json()
-
     def _rows(self) -> list[dict[str, Any]]:
         return [one.__dict__ for one in self.changes]
 
@@ -76,7 +82,7 @@ class ApplyResult(Result):
 
 
 @dataclass(frozen=True, repr=False)
-class UndoResult(Result):
+class UndoResult(OrSheet):
     """What an undo has done.
 
     Args:
@@ -95,12 +101,6 @@ class UndoResult(Result):
     for_good: tuple[str, ...]
     changes: "Mapping[str, Sequence[Change]]"
     sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
-
-    def to_json(self) -> dict[str, Any]:
-        """The result as JSON types; of a rig that is changed by hand, the sheet."""
-        if self.sheet is not None:
-            return {"schema": "keen-lattice/sheet/1", "sheet": self.sheet.to_json()}
-        return super().to_json()
 
     def _rows(self) -> list[dict[str, Any]]:
         return [{"profile": owner, **one.plain()} for owner, some in self.changes.items() for one in some]

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice._notebook import NOT_IN_JSON, Result
 from keenlattice.catalog.model import RESTARTS, Restart
 from keenlattice.profile.version import WHOLE_RIG, Version
-from keenlattice.workspace.changing import Changing
+from keenlattice.workspace.changing import Changing, OrSheet
 from keenlattice.workspace.opened import Choose
 
 if TYPE_CHECKING:
@@ -26,7 +26,7 @@ class Slipped:
 
 
 @dataclass(frozen=True, repr=False)
-class DriftResult(Result):
+class DriftResult(OrSheet):
     """Every profile of which the rig holds something else than was last applied, and what became of that."""
 
     SCHEMA: ClassVar[str] = "drift"
@@ -36,12 +36,6 @@ class DriftResult(Result):
     adopted: tuple[Version, ...]
     profiles: tuple[Slipped, ...]
     sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
-
-    def to_json(self) -> dict[str, Any]:
-        """The result as JSON types; of a rig that is changed by hand and to be put back, the sheet."""
-        if self.sheet is not None:
-            return {"schema": "keen-lattice/sheet/1", "sheet": self.sheet.to_json()}
-        return super().to_json()
 
     def _rows(self) -> list[dict[str, Any]]:
         return [{"version": one.version.reference, **change.plain()} for one in self.profiles for change in one.changes]

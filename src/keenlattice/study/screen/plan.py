@@ -13,7 +13,7 @@ from keenlattice.profile.pack import Claim
 from keenlattice.profile.version import Entries
 from keenlattice.study._form import Form
 from keenlattice.study._limits import check_matters, check_seconds, check_seed
-from keenlattice.study.kind import KeptVersion, Spec
+from keenlattice.study.kind import KeptVersion, SpecOfTwo
 from keenlattice.study.screen._design import Signs, in_order, screening_design
 
 
@@ -65,7 +65,7 @@ class ScreenPlan(Form):
 
 
 @dataclass(frozen=True)
-class ScreenSpec(Spec):
+class ScreenSpec(SpecOfTwo):
     """What a screen was planned with."""
 
     ARM: ClassVar[str] = "row "
@@ -75,18 +75,6 @@ class ScreenSpec(Spec):
     after: KeptVersion
     plan: ScreenPlan
     game: str | None = None
-
-    @property
-    def versions(self) -> tuple[KeptVersion, ...]:
-        return self.before, self.after
-
-    @property
-    def runs(self) -> int:
-        return len(self.plan.runs())
-
-    @property
-    def pace(self) -> tuple[float, float]:
-        return self.plan.seconds, self.plan.warm_up_s
 
 
 def factors_of(before: Entries, after: Entries, together: Sequence[Sequence[str]] = ()) -> tuple[tuple[str, ...], ...]:

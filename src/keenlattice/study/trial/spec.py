@@ -3,12 +3,12 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from keenlattice.study.kind import KeptVersion, Spec
+from keenlattice.study.kind import KeptVersion, SpecOfTwo
 from keenlattice.study.trial.plan import TrialPlan
 
 
 @dataclass(frozen=True)
-class TrialSpec(Spec):
+class TrialSpec(SpecOfTwo):
     """What a trial was planned with; `files` if its runs are recorded elsewhere."""
 
     WHAT: ClassVar[str] = "the plan of a trial"
@@ -18,18 +18,6 @@ class TrialSpec(Spec):
     plan: TrialPlan
     game: str | None = None
     files: bool = False
-
-    @property
-    def versions(self) -> tuple[KeptVersion, ...]:
-        return self.before, self.after
-
-    @property
-    def runs(self) -> int:
-        return len(self.plan.runs())
-
-    @property
-    def pace(self) -> tuple[float, float]:
-        return self.plan.seconds, self.plan.warm_up_s
 
     def version_of(self, arm: str) -> int | None:
         return {"before": 0, "after": 1}.get(arm)

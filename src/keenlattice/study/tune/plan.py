@@ -90,10 +90,6 @@ class TuneSpec(Spec):
     def runs(self) -> int:
         return len(self.plan.combinations()) * self.plan.rounds
 
-    @property
-    def pace(self) -> tuple[float, float]:
-        return self.plan.seconds, self.plan.warm_up_s
-
 
 def checked(catalog: Catalog, plan: TunePlan) -> TunePlan:
     """The plan with every value as its setting takes it.
