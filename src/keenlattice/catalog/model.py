@@ -5,14 +5,11 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from keenlattice.catalog.values import GAME_DECIDES, Value, written
+from keenlattice.catalog.values import GAME_DECIDES, Restart, Value, written
 from keenlattice.errors import BadValue, UnknownName, UsageError
 
 Kind = Literal["switch", "whole", "number", "choice", "text"]
 Scope = Literal["rig", "game", "device"]
-Restart = Literal["none", "game", "driver", "machine"]
-RESTARTS: tuple[Restart, ...] = ("none", "game", "driver", "machine")
-"""From the least to the furthest-reaching."""
 Moves = Literal["frame-time", "frame-tail", "latency"]
 Direction = Literal["down", "up", "either"]
 

@@ -1,9 +1,13 @@
 """The values that a setting can hold, and their one written form."""
 
-from typing import Final
+from typing import Final, Literal
 
 Value = bool | int | float | str
 """What a setting holds. On the stand-in, in a version and in JSON alike."""
+
+Restart = Literal["none", "game", "driver", "machine"]
+RESTARTS: tuple[Restart, ...] = ("none", "game", "driver", "machine")
+"""What has to restart before a value takes effect, the furthest-reaching last."""
 
 GAME_DECIDES: Final = "game decides"
 """The explicit value that tells the driver to leave a setting to the game; not the same as unset."""

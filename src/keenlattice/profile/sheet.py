@@ -5,8 +5,7 @@ from dataclasses import asdict, dataclass, field, replace
 from itertools import groupby
 from typing import Any, Literal
 
-from keenlattice.catalog.model import Restart
-from keenlattice.catalog.values import Value, same
+from keenlattice.catalog.values import Restart, Value, same
 
 Done = Literal["open", "said", "seen"]
 

@@ -4,7 +4,7 @@ import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from keenlattice.catalog.model import RESTARTS, Restart
+from keenlattice.catalog.values import RESTARTS, Restart
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes

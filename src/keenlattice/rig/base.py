@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
-from keenlattice.catalog.model import RESTARTS, Catalog, Restart
-from keenlattice.catalog.values import Value
+from keenlattice.catalog.model import Catalog
+from keenlattice.catalog.values import RESTARTS, Restart, Value
 from keenlattice.errors import RigError, UnknownName
 from keenlattice.profile.compare import Change
 from keenlattice.profile.game import Game

@@ -2,7 +2,6 @@
 
 from typing import TYPE_CHECKING
 
-from keenlattice._version import __version__
 from keenlattice.profile.version import Version
 from keenlattice.workspace._wording import in_words, value_text
 
@@ -21,6 +20,7 @@ def context_of(workspace: "Studying", game: str, before: Version, after: Version
     Args:
         provenance: what a study's result rests on: the facts of the rig as it was then, software and time.
     """
+    from keenlattice._version import __version__
     from keenlattice.logbook.file import now
     from keenlattice.report.page.context import Context
     from keenlattice.rig.base import pending_on

@@ -2,21 +2,21 @@
 
 from typing import TYPE_CHECKING
 
-from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value, same, written
 
 if TYPE_CHECKING:
+    from keenlattice.catalog.model import Catalog
     from keenlattice.workspace.comparing import Difference
 
 
-def value_text(catalog: Catalog, key: str, value: Value | None) -> str:
+def value_text(catalog: "Catalog", key: str, value: Value | None) -> str:
     """A value with its unit, and `unset` for none."""
     if value is None:
         return "unset"
     return written(value, catalog[key].unit if key in catalog else "")
 
 
-def in_words(catalog: Catalog, one: "Difference") -> list[str]:
+def in_words(catalog: "Catalog", one: "Difference") -> list[str]:
     """One setting that differs: its name, both sides (stored, and what holds if that differs), and a remark."""
     cells = [one.setting]
     for stored, effective in ((one.before, one.effective_before), (one.after, one.effective_after)):

@@ -5,12 +5,12 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
-from keenlattice.catalog.model import Restart
 from keenlattice.catalog.values import Value
 from keenlattice.profile.version import Version
 from keenlattice.workspace.opened import Opened, VersionLike
 
 if TYPE_CHECKING:
+    from keenlattice.catalog.values import Restart
     from keenlattice.logbook.applies import Apply
     from keenlattice.profile.compare import Change
     from keenlattice.profile.sheet import Sheet
@@ -38,7 +38,7 @@ class AppliedChange:
     before: Value | None
     after: Value | None
     rights: bool
-    restart: Restart
+    restart: "Restart"
 
 
 @dataclass(frozen=True, repr=False)
@@ -60,7 +60,7 @@ class ApplyResult(OrSheet):
 
     version: Version
     rig: str
-    restart: Restart
+    restart: "Restart"
     changes: tuple[AppliedChange, ...]
     unknown: tuple[str, ...]
     places: tuple[str, ...]

@@ -6,12 +6,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
-from keenlattice.catalog.model import Restart, Setting
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.workspace.opened import Opened
 
 if TYPE_CHECKING:
+    from keenlattice.catalog.model import Setting
+    from keenlattice.catalog.values import Restart
     from keenlattice.profile.checks import Finding
     from keenlattice.rig.base import DriverOption, FactValue
     from keenlattice.rig.gamelist import Listed
@@ -29,7 +30,7 @@ class Survey(Result):
 
     SCHEMA: ClassVar[str] = "survey"
 
-    pending: Mapping[str, Restart]
+    pending: "Mapping[str, Restart]"
     drift: tuple[Version, ...]
     rig: str
     facts: "Mapping[str, FactValue]"
@@ -54,7 +55,7 @@ class CatalogResult(Result):
 
     SCHEMA: ClassVar[str] = "catalog"
 
-    settings: tuple[Setting, ...]
+    settings: "tuple[Setting, ...]"
 
     def _rows(self) -> list[dict[str, Any]]:
         return [{"setting": one.name, "what it is": one.title, "takes": one.allowed()} for one in self.settings]
@@ -346,7 +347,7 @@ class Looking(Opened):
         return self.faults()
 
 
-def _searched(one: Setting) -> str:
+def _searched(one: "Setting") -> str:
     return " ".join([one.name, one.title, one.trades, one.inert, one.advice]).lower()
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
-from keenlattice.catalog.model import RESTARTS, Restart
+from keenlattice.catalog.values import RESTARTS, Restart
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.workspace.changing import Changing, OrSheet
 from keenlattice.workspace.opened import Choose

@@ -10,8 +10,8 @@ import numpy as np
 from keenlattice._files import read_bounded, replace_file
 from keenlattice._safejson import parse_json
 from keenlattice.catalog.load import catalog
-from keenlattice.catalog.model import Catalog, Restart, Setting
-from keenlattice.catalog.values import Value, same
+from keenlattice.catalog.model import Catalog, Setting
+from keenlattice.catalog.values import Restart, Value, same
 from keenlattice.errors import RefusedByRig, RigError, UsageError
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.compare import Change
