@@ -2,6 +2,7 @@
 
 import ast
 import importlib
+import re
 from collections.abc import Iterator
 from graphlib import CycleError, TopologicalSorter
 from pathlib import Path
@@ -10,6 +11,7 @@ from types import FunctionType, ModuleType
 import pytest
 
 import keenlattice
+from conftest import Keen
 
 SOURCE = Path(keenlattice.__file__).parent
 PACKAGES = ("", "catalog", "profile", "measure", "logbook", "rig", "study", "report", "workspace")
@@ -75,6 +77,12 @@ def test_the_command_line_is_a_thin_way_in() -> None:
     lines = {name: path.read_text().count("\n") for name, path in modules().items()}
     of_cli = sum(count for name, count in lines.items() if name.startswith("keenlattice.cli"))
     assert of_cli <= sum(lines.values()) / 5
+
+
+def test_the_help_fits_a_screen(keen: Keen) -> None:
+    said = keen("--help", COLUMNS="80").stdout.splitlines()
+    assert len(said) <= 40 and not any("..." in line for line in said[2:])
+    assert len([line for line in said if re.match("  [a-z]+ +[A-Z]", line)]) <= 24
 
 
 @pytest.mark.parametrize("package", PACKAGES)

@@ -208,6 +208,8 @@ def test_a_logbook_of_form_6_goes_on_with_its_studies_in_one_table(tmp_path: Pat
         for study in listed[1:]:
             found = ws.study(study.number)
             assert found.spec.runs and len(found.table()) and found.to_json()["schema"]
+            for one in (found.spec, found.result):  # to JSON and back
+                assert type(one).of_json(json.loads(json.dumps(one.to_json()))) == one
             assert study.kind == "ramp" or found.report().answer
         told = ws.study(5).result
         assert told.probability > 0.95 and told.trial.plan.decides == "latency_ms_median"

@@ -1,5 +1,6 @@
 """Trials that are planned, stopped, resumed, recorded elsewhere, ended early; and runs that go wrong."""
 
+import json
 import math
 import os
 import re
@@ -30,7 +31,7 @@ from keenlattice.study.trial.pilot import noise_of
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.play import run_trial
 from keenlattice.study.trial.power import Noise, blocks_to_settle, chance_to_settle
-from keenlattice.study.trial.result import Trial
+from keenlattice.study.trial.result import MetricResult, Trial
 
 BEFORE, AFTER = stock("brass-orbit"), Version("brass-orbit", {"frame.queue-depth": 1})
 
@@ -44,6 +45,24 @@ def test_blocks_are_balanced_however_they_are_ordered(blocks: int, seed: int, fe
         assert arms.count("before") == arms.count("after") == repeats
     assert plan.switches <= (blocks if few else 2 * blocks - 1)
     assert len({seed for *_, seed in runs}) == len(runs)
+
+
+numbers = st.floats(-1e6, 1e6)
+metrics = st.builds(MetricResult, st.sampled_from(TRIAL_METRICS), st.just("ms"), *[st.none() | numbers] * 5,
+                    st.sampled_from(["better", "worse", "unclear"]), st.floats(0.9, 1), st.integers(2, 99))
+
+
+@given(st.builds(TrialPlan, st.integers(2, 99), st.floats(1, 99), st.integers(0, 2**31), st.just("frame_ms_mean"),
+                 st.floats(0.1, 50), st.booleans(), st.booleans(), st.integers(1, 20), st.floats(0, 9)),
+       st.lists(metrics, max_size=5), st.none() | st.tuples(numbers, numbers, numbers), st.lists(st.text(), max_size=3))
+def test_a_trial_comes_back_from_json_of_today_and_of_before(
+        plan: TrialPlan, found: list[MetricResult], drift: tuple[float, float, float] | None, wrong: list[str]) -> None:
+    decides = MetricResult("frame_ms_mean", "ms", None, None, None, None, None, "unclear", 0.95, 0)
+    whole = Trial("brass-orbit", "a@stock", "a@1", plan, (decides, *found), "juniper", plan.blocks, drift, tuple(wrong))
+    told = json.loads(json.dumps(whole.to_json()))
+    assert Trial.of_json(told) == whole
+    before = {**{key: value for key, value in told.items() if key != "plan"}, **told["plan"]}
+    assert Trial.of_json(before) == whole
 
 
 @pytest.mark.parametrize("wrong", [{"repeats": 0}, {"warm_up_s": -1}, {"warm_up_s": math.nan}])

@@ -30,7 +30,7 @@ class Merge:
 
 
 def merge(base: Entries, one: Entries, other: Entries) -> Merge:
-    """The changes from `base` to `other`, on top of `one`."""
+    """The three-way merge: the changes from `base` to `other`, on top of `one`."""
     merged: dict[str, Value] = {}
     conflicts = []
     for key in sorted({*base, *one, *other}):

@@ -72,12 +72,19 @@ class Studying(Comparing, Editing, Measuring):
     def studies(self) -> StudyList:
         """All studies on the rig, the newest first."""
         from keenlattice.logbook._studies import studies
-        from keenlattice.study.record import command_of, spec_of
 
-        return StudyList(self.rig_name, tuple(
-            ListedStudy(one.number, one.kind, one.time, spec_of(one).about, one.result is not None,
-                   getattr(spec_of(one), "is_pilot", False), command_of(one))
-            for one in studies(self.book, self.rig_name)))
+        return StudyList(self.rig_name, tuple(_listed(one) for one in studies(self.book, self.rig_name)))
+
+    def unfinished(self, *kinds: str) -> ListedStudy:
+        """The newest study that was stopped, which `resume` goes on with.
+
+        Args:
+            kinds: of these; of any, if none is given.
+
+        Raises:
+            UsageError: none was.
+        """
+        return _listed(self._unfinished(*kinds))
 
     def study(self, number: int) -> "Played[Any]":
         """A finished study, by its number.
@@ -213,6 +220,15 @@ class Studying(Comparing, Editing, Measuring):
     def _with_version(self, found: "Played[Any]", progress: "Progress | None") -> "Played[Any]":
         """The same, with what is made of it in the end."""
         return found
+
+
+def _listed(study: "Study") -> ListedStudy:
+    """A study as it stands in a list."""
+    from keenlattice.study.record import command_of, spec_of
+
+    spec = spec_of(study)
+    return ListedStudy(study.number, study.kind, study.time, spec.about, study.result is not None,
+                       getattr(spec, "is_pilot", False), command_of(study))
 
 
 def seeded(options: Mapping[str, Any]) -> dict[str, Any]:

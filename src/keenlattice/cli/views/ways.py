@@ -46,11 +46,11 @@ class Ways:
 
     def resume(self) -> None:
         """Goes on with one that was stopped."""
+        waiting = self.ws.unfinished("trial")
+        if not self.json:
+            say(f"Going on with trial {waiting.number}: {waiting.of}.", "dim")
         with progress("what is left of it", self.json) as told:
             played = self.ws.resume("trial", progress=told)
-        if not self.json:
-            result = played.result
-            say(f"Trial {played.number}, gone on with: {result.before} against {result.after}.", "dim")
         self._finished(played)
 
     def take(self, files: list[Path], columns: str) -> None:
