@@ -11,6 +11,6 @@ the workspace is made of can be had by itself, here or from the packages: `dir(k
 Each name is loaded when it is first used; the names and their types are in `__init__.pyi`.
 """
 
-import lazy_loader
+from keenlattice._exports import exports
 
-__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)
+__getattr__, __dir__ = exports(__name__, __file__)

@@ -1,5 +1,5 @@
 """The settings that there are: as data files, and the typed model that they are checked by."""
 
-import lazy_loader
+from keenlattice._exports import exports
 
-__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)
+__getattr__, __dir__ = exports(__name__, __file__)

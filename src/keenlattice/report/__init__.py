@@ -1,5 +1,5 @@
 """Figures, tables and pages: from results and from what the logbook keeps, never from rigs."""
 
-import lazy_loader
+from keenlattice._exports import exports
 
-__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)
+__getattr__, __dir__ = exports(__name__, __file__)

@@ -1,5 +1,5 @@
 """A logbook and a rig, opened together: everything that a command does is a method of it."""
 
-import lazy_loader
+from keenlattice._exports import exports
 
-__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)
+__getattr__, __dir__ = exports(__name__, __file__)
