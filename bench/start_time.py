@@ -9,7 +9,7 @@ from statistics import median
 
 EMPTY = """
 import typer
-app = typer.Typer()
+app = typer.Typer(rich_markup_mode=None)
 {commands}
 app()
 """
