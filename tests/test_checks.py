@@ -41,6 +41,25 @@ def test_a_rule_finds_its_example(rig: Standin, check: Check) -> None:
         assert text and not set("{}*") & set(text) and "unknown" not in text, text
 
 
+@pytest.mark.parametrize("check", checks(), ids=lambda check: check.name)
+def test_what_is_unknown_is_asked_and_never_found(rig: Standin, check: Check) -> None:
+    """With nothing but the example known, all that is found beside what is known rests on a supposition, and says so;
+    and nothing is passed over that would be found if all were at stock."""
+    facts = {name: value for name, value in {**rig.facts(), **check.facts}.items() if name != "refresh_hz"}
+    both = []
+    for known in (True, False):
+        effective = resolve(catalog(), dict(check.rig_wide), dict(check.example), facts=facts, stock_known=known)
+        both.append(findings(catalog(), effective, facts, rig.devices(), stock_known=known))
+    assert {(one.check, one.settings) for one in both[0]} == {(one.check, one.settings) for one in both[1]}
+    told = {**check.rig_wide, **check.example}
+    for one in both[1]:
+        if one.kind == "not known":
+            supposed = one.why.removeprefix("if ").split(", ")[0].split(" and ")
+            assert supposed and not {text.split(" is ")[0] for text in supposed} & set(told), one.why
+        elif one.kind != "shadowed":
+            assert {key.partition("@")[0] for key in one.settings} & {key.partition("@")[0] for key in told}
+
+
 @pytest.mark.parametrize(("entries", "check"), [
     ({"frame.cap": 162, "sync.variable-refresh": "fullscreen"}, "cap-outside-variable-refresh"),
     ({"frame.cap": 300}, "cap-outside-variable-refresh"),

@@ -48,6 +48,7 @@ class Here:
         stored: what the latest version of a profile sets.
         refuses: why the rig would not take a value (key, value), or "".
         devices: the rig's devices.
+        stock_known: whether what no profile sets is at stock on the rig.
     """
 
     catalog: Catalog
@@ -55,6 +56,7 @@ class Here:
     stored: Callable[[str], Entries]
     refuses: Callable[[str, str, Value], str]
     devices: tuple[str, ...] = ()
+    stock_known: bool = True
 
 
 def offer(pack: Pack, here: Here) -> tuple[OfferedRule, ...]:
@@ -94,8 +96,8 @@ def _condition(when: str, facts: Names) -> str:
 def _inert(game: str, then: Entries, here: Here) -> dict[str, str]:
     """Setting to the reason why it would do nothing."""
     rig_wide, own = (then, {}) if game == WHOLE_RIG else (here.stored(WHOLE_RIG), then)
-    effective = resolve(here.catalog, rig_wide, own, facts=here.facts)
-    said = findings(here.catalog, effective, here.facts, here.devices)
+    effective = resolve(here.catalog, rig_wide, own, facts=here.facts, stock_known=here.stock_known)
+    said = findings(here.catalog, effective, here.facts, here.devices, stock_known=here.stock_known)
     return {finding.settings[0]: finding.why for finding in said if finding.kind == "inert"}
 
 

@@ -3,7 +3,8 @@
 A check's condition is a formula (`profile/formula.py`) in which `value("frame.cap")` is what holds for a setting,
 `layer("frame.cap")` where that comes from, and `count("interrupt.priority", "high")` how many devices hold a value.
 A check per device is asked for each, `*` standing for its name, and `device_X` for the fact `DEVICE_X`. A check per
-setting is asked for each setting that is set. A condition over facts that a rig does not tell is not met.
+setting is asked for each setting that is set. A condition over facts that a rig does not tell, or over settings that
+are unknown, is not met. What it would find if those were at stock is asked about: a finding of the kind `not known`.
 """
 
 import re
@@ -25,7 +26,7 @@ from keenlattice.profile.layers import Effective
 if TYPE_CHECKING:
     import pandas
 
-Kind = Literal["wrong", "inert", "at odds", "out of range", "risky", "pointless", "shadowed"]
+Kind = Literal["wrong", "inert", "at odds", "out of range", "risky", "pointless", "shadowed", "not known"]
 
 
 class Check(BaseModel):
@@ -102,14 +103,27 @@ def _check(file: str, name: str, fields: Mapping[str, Any]) -> Check:
 
 
 def findings(catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
-             devices: tuple[str, ...] = ()) -> Findings:
-    """What the checks find, in their order; then what formulas come to nothing here."""
-    board = _Board(catalog, effective, formula_names(facts), devices)
+             devices: tuple[str, ...] = (), *, stock_known: bool = True) -> Findings:
+    """What the checks find, in their order; then what formulas come to nothing here; then what is to be looked at.
+
+    Args:
+        stock_known: whether what is not in `effective` is as the catalog has it; as given to `resolve`.
+    """
+    board = _Board(catalog, effective, formula_names(facts), devices, stock_known)
     found = [finding for check in checks() for finding in board.ask(check)]
     found += [Finding(check="formula", kind="out of range", settings=(one.key,), why=one.problem,
                       what_to_do=f"change the formula: keen edit GAME {one.key}=...")
               for one in effective.values() if one.problem]
-    return Findings(found)
+    return Findings([*found, *([] if stock_known else _to_look_at(board, found))])
+
+
+def _to_look_at(board: "_Board", found: Iterable[Finding]) -> Iterator[Finding]:
+    """What the checks would find if all that is unknown were at stock: nobody knows, so it is asked."""
+    known, supposed = {(one.check, one.settings) for one in found}, board.at_stock()
+    for one in (finding for check in checks() for finding in supposed.ask(check)):
+        if (one.check, one.settings) not in known:
+            unknown = [key for key in supposed.looked_up if board.is_unknown(key)]
+            yield one.model_copy(update={"kind": "not known", "why": f"{board.if_at_stock(unknown)}, {one.why}"})
 
 
 def belong_together(keys: Iterable[str]) -> tuple[tuple[str, ...], ...]:
@@ -139,9 +153,26 @@ class _Board:
     """The effective values and facts that checks are held against."""
 
     def __init__(self, catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
-                 devices: tuple[str, ...]) -> None:
+                 devices: tuple[str, ...], stock_known: bool) -> None:
         self._catalog, self._effective, self._devices = catalog, effective, devices
+        self._stock_known, self._given = stock_known, facts
+        self.looked_up: dict[str, None] = {}  # the settings whose values the latest question was about, in their order
         self._facts = {"on": True, "off": False, "device_count": len(devices), **_all_cores(facts), **facts}
+
+    def at_stock(self) -> "_Board":
+        """The same, were all that is unknown at stock."""
+        supposed = {key: Effective(key, self._catalog[key].stock, "stock") if self.is_unknown(key) else one
+                    for key, one in self._effective.items()}
+        return _Board(self._catalog, supposed, self._given, self._devices, True)
+
+    def is_unknown(self, key: str) -> bool:
+        """Whether nobody has said what a setting is at."""
+        return self._effective[key].layer == "unknown" if key in self._effective else not self._stock_known
+
+    def if_at_stock(self, keys: Iterable[str]) -> str:
+        """The supposition that some settings are at stock, in words."""
+        said = [f"{key} is {written(self._catalog[key].stock, self._catalog[key].unit)}" for key in keys]
+        return f"if {' and '.join(said)}"
 
     def ask(self, check: Check) -> Iterator[Finding]:
         if check.per == "device":
@@ -152,7 +183,7 @@ class _Board:
                 yield from self._one(check, device, own)
         elif check.per == "setting":
             for key, one in self._effective.items():
-                if one.layer != "stock":
+                if one.is_set and one.shadows:
                     layer, below = one.shadows[0]
                     yield from self._one(check, key, {
                         "setting_layer": one.layer, "setting_below": layer,
@@ -162,7 +193,8 @@ class _Board:
 
     def _one(self, check: Check, star: str, more: Mapping[str, object]) -> Iterator[Finding]:
         names = {**self._facts, **more}
-        scope = Scope(names, {"value": lambda key: self._value(self._key(key, star)),
+        self.looked_up = {}
+        scope = Scope(names, {"value": lambda key: self._look_up(self._key(key, star)),
                               "layer": lambda key: self._layer(self._key(key, star)), "count": self._count})
         try:
             met = parse(check.when)(scope) is True
@@ -176,16 +208,20 @@ class _Board:
     def _key(self, key: Term, star: str) -> str:
         return str(key).replace("*", star)
 
+    def _look_up(self, key: str) -> Term:
+        self.looked_up[key] = None
+        return self._value(key)
+
     def _value(self, key: str) -> Term:
         if key in self._effective:
             return self._effective[key].value
-        return self._catalog[key].stock if "@" in key and key in self._catalog else None
+        return self._catalog[key].stock if self._stock_known and "@" in key and key in self._catalog else None
 
     def _layer(self, key: str) -> Term:
-        return self._effective[key].layer if key in self._effective else "stock"
+        return self._effective[key].layer if key in self._effective and self._effective[key].is_set else "stock"
 
     def _count(self, name: Term, value: Term) -> Term:
-        return sum(self._value(f"{name}@{device}") == value for device in self._devices)
+        return sum(self._look_up(f"{name}@{device}") == value for device in self._devices)
 
     def _filled(self, text: str, star: str, names: Names) -> str:
         def fill(match: re.Match[str]) -> str:

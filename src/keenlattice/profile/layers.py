@@ -3,6 +3,9 @@
 From the bottom: stock (the catalog), rig-wide, game, and a trial's temporary override. The topmost layer that
 sets a setting wins. *Game decides* is a value like any other: it hides what lies below it. Unset does not. A stored
 formula wins as it stands; what it comes to is evaluated from the facts of the rig at hand.
+
+The stock values are the catalog's. Where nobody has looked at a rig, it may have been changed long ago: then what no
+layer sets is unknown, but for what the facts tell (the refresh rate that the panel runs at).
 """
 
 from collections.abc import Iterator
@@ -12,27 +15,32 @@ from typing import Literal
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value, same
 from keenlattice.errors import BadValue
-from keenlattice.profile.concrete import concrete_value, facts_under
+from keenlattice.profile.concrete import DECIDED_BY, concrete_value, facts_under
 from keenlattice.profile.formula import Names
 from keenlattice.profile.version import Entries
 
-Layer = Literal["stock", "rig-wide", "game", "trial"]
+Layer = Literal["unknown", "facts", "stock", "rig-wide", "game", "trial"]
 
 
 @dataclass(frozen=True)
 class Effective:
     """What holds for one setting, which layer it comes from, and what it hides (next below first, as stored).
 
-    `stored` is what the layer says, a formula perhaps; `value` what that comes to, and None if it comes to nothing
-    here: then `problem` says why.
+    `stored` is what the layer says, a formula perhaps, and None if it is unknown; `value` what that comes to, and None
+    if it comes to nothing here: then `problem` says why.
     """
 
     key: str
     value: Value | None
     layer: Layer
     shadows: tuple[tuple[Layer, Value], ...] = ()
-    stored: Value = ""
+    stored: Value | None = None
     problem: str = ""
+
+    @property
+    def is_set(self) -> bool:
+        """Whether a profile says so."""
+        return self.layer in ("rig-wide", "game", "trial")
 
     @property
     def in_vain(self) -> bool:
@@ -41,11 +49,14 @@ class Effective:
 
 
 def resolve(catalog: Catalog, rig_wide: Entries, game: Entries, trial: Entries | None = None,
-            facts: Names | None = None) -> dict[str, Effective]:
+            facts: Names | None = None, *, stock_known: bool = True) -> dict[str, Effective]:
     """The effective value of every setting of `catalog`; of a device's settings, those that a layer sets.
 
     Keys that the catalog does not know are left out: a rig cannot be given them. Formulas are evaluated from `facts`,
     and from what the layers themselves make of those (`concrete.DECIDED_BY`).
+
+    Args:
+        stock_known: whether what no layer sets is as the catalog has it; else it is unknown.
 
     Returns:
         Setting key to what holds, in the catalog's order, device keys behind their setting.
@@ -55,11 +66,25 @@ def resolve(catalog: Catalog, rig_wide: Entries, game: Entries, trial: Entries |
     found = {}
     for key in _keys(catalog, [entries for _, entries in layers]):
         stack = [(layer, entries[key]) for layer, entries in layers if key in entries]
-        stack.append(("stock", catalog[key].stock))
+        stack += [("stock", catalog[key].stock)] if stock_known else _told(catalog[key], facts or {})
+        if not stack:
+            found[key] = Effective(key, None, "unknown")
+            continue
         (layer, stored), *below = stack
         value, problem = _evaluated(catalog[key], stored, known)
         found[key] = Effective(key, value, layer, tuple(below), stored, problem)
     return found
+
+
+def _told(setting: Setting, facts: Names) -> list[tuple[Layer, Value]]:
+    """What the facts say of a setting that no layer sets, if they do."""
+    told = next((facts.get(fact) for fact, key in DECIDED_BY.items() if key == setting.name), None)
+    if not isinstance(told, bool | int | float | str):
+        return []
+    try:
+        return [("facts", setting.checked(told))]
+    except BadValue:  # typed in, it may be anything
+        return []
 
 
 def _evaluated(setting: Setting, stored: Value, facts: Names) -> tuple[Value | None, str]:

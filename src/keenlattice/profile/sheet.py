@@ -18,7 +18,8 @@ class SheetStep:
         number: from 1.
         owner: whom it is set for.
         key, title, unit: the setting.
-        before, after: what is there as far as anyone has said, and what to set; None for the machine's own.
+        before: what is there as far as anyone has said; None where nobody has.
+        after: what to set; None for what was there before it was set.
         why: what it is for, or what it trades.
         where, check: where to set it, and how to see that it took; in plain words.
         rights: whether it takes an administrator's rights.

@@ -25,5 +25,6 @@ def in_words(catalog: "Catalog", one: "Difference") -> list[str]:
             text += f" ({value_text(catalog, one.setting, effective)})"
         cells.append(text)
     known = "" if one.setting in catalog else "not on this rig"
-    alike = "no effect: holds either way" if same(one.effective_before, one.effective_after) and not known else ""
+    alike = "no effect: holds either way" if one.effective_after is not None and same(
+        one.effective_before, one.effective_after) and not known else ""
     return [*cells, (f"inert: {one.inert}" if one.inert else "") or known or alike]

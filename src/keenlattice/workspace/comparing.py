@@ -54,7 +54,7 @@ class ShowResult(Result):
 
     def _rows(self) -> list[dict[str, Any]]:
         return [{key: value for key, value in one.plain().items() if key != "shadows"} for one in self.settings
-                if one.effective.layer != "stock"]
+                if one.effective.is_set]
 
     def _caption(self) -> str:
         return f"{self.version.reference}{f': {self.note}' if self.note else ''}"
@@ -138,7 +138,7 @@ class Comparing(Opened):
         Args:
             one: what holds for the setting.
         """
-        if one.layer == "stock":
+        if not one.is_set:
             return None
         holder = version if one.layer == "game" or version.profile == WHOLE_RIG else self.book.latest(WHOLE_RIG)
         while holder is not None and holder.parents:

@@ -162,6 +162,13 @@ class Opened:
         latest = self.book.latest(profile)
         return latest.entries if latest else {}
 
+    @property
+    def stock_known(self) -> bool:
+        """Whether what nothing sets on the rig is at stock; not so where nobody but its player can look."""
+        from keenlattice.rig.base import ByHand
+
+        return not isinstance(self.rig, ByHand)
+
     def effective(self, which: VersionLike) -> "Mapping[str, Effective]":
         """What holds under a version on this rig: a game's above the latest rig-wide one, formulas evaluated.
 
@@ -173,7 +180,8 @@ class Opened:
         version = self.find(which)
         whole_rig = version.profile == WHOLE_RIG
         rig_wide = version.entries if whole_rig else self.stored(WHOLE_RIG)
-        return resolve(self.rig.catalog(), rig_wide, {} if whole_rig else version.entries, facts=self.rig.facts())
+        return resolve(self.rig.catalog(), rig_wide, {} if whole_rig else version.entries, facts=self.rig.facts(),
+                       stock_known=self.stock_known)
 
     def findings(self, which: VersionLike) -> "Findings":
         """What the checks find under a version on this rig.
@@ -183,7 +191,8 @@ class Opened:
         """
         from keenlattice.profile.checks import findings
 
-        return findings(self.rig.catalog(), self.effective(which), self.rig.facts(), self.rig.devices())
+        return findings(self.rig.catalog(), self.effective(which), self.rig.facts(), self.rig.devices(),
+                        stock_known=self.stock_known)
 
     def commit(self, parents: Sequence[Version], entries: Entries, note: str) -> Version:
         """A new version made from others, by whoever is at the keyboard.
@@ -209,7 +218,7 @@ class Opened:
                 return str(error)
             return ""
 
-        return Here(rig.catalog(), rig.facts(), self.stored, refuses, rig.devices())
+        return Here(rig.catalog(), rig.facts(), self.stored, refuses, rig.devices(), self.stock_known)
 
 
 Choose = Callable[["Rig"], bool | None]

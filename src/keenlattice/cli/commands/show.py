@@ -35,13 +35,14 @@ def show(
     if setting:
         _whole_story(catalog, found)
         return
-    shown = [one.effective for one in found.settings if all_ or one.effective.layer != "stock"]
+    shown = [one.effective for one in found.settings if all_ or one.effective.is_set]
     say(found._caption(), "bold")
     if shown:
         table(["setting", "value", "from", "instead of"], [
             [one.key, value_of(catalog, one), one.layer, instead_of(catalog, one)] for one in shown])
     if hidden := len(found.settings) - len(shown):
-        say(f"{hidden} other settings are at stock (--all shows them).", "dim")
+        where = "at stock" if ws.stock_known else "unknown: nobody has said what they are at"
+        say(f"{hidden} other settings are {where} (--all shows them).", "dim")
     for key in found.unknown:
         say(f"! {key} is set here, but the rig {ws.rig_name} does not have it: kept, and not applied")
     say()
@@ -66,7 +67,10 @@ def _whole_story(catalog: "Catalog", found: "ShowResult") -> None:
 
     one, past = found.settings[0].effective, found.set_by
     say(f"{one.key} under {found.version.reference}: {value_of(catalog, one)}", "bold")
-    say(f"from the {one.layer} layer" + (f", instead of {instead_of(catalog, one)}" if one.shadows else ""))
+    if one.layer == "unknown":
+        say("no profile sets it, and nobody has said what it is at")
+    else:
+        say(f"from the {one.layer} layer" + (f", instead of {instead_of(catalog, one)}" if one.is_set else ""))
     if one.problem:
         say(f"! {one.problem}")
     if past:

@@ -34,11 +34,15 @@ def value_of(catalog: "Catalog", one: "Effective") -> str:
     """What holds, and the formula that it comes from, if it does."""
     from keenlattice.catalog.values import same
 
+    if one.layer == "unknown":
+        return "unknown"
     value = "nothing here" if one.problem else value_text(catalog, one.key, one.value)
     return value if same(one.stored, one.value) else f"{value}  ({one.stored})"
 
 
 def instead_of(catalog: "Catalog", one: "Effective") -> str:
     """What a value hides, and from which layer."""
+    if one.is_set and not one.shadows:
+        return "unknown"
     hidden = [f"{value_text(catalog, one.key, value)} ({layer})" for layer, value in one.shadows]
     return ", ".join(hidden) + (": no change" if one.in_vain else "")
