@@ -31,7 +31,7 @@ def markdown(sheet: Sheet) -> str:
         lines += [f"## {heading(restart)}", ""]
         for step in steps:
             lines += [f"- {BOX[step.done]} **{step.number}. {plain_text(step.title)}** (`{step.key}`, {whom(step)})  ",
-                      f"  from {shown(step, step.before)} to **{shown(step, step.after)}**"
+                      f"  {was(step)} **{shown(step, step.after)}**"
                       + ", with an administrator's rights" * step.rights + "  ",
                       *(f"  {label}: {plain_text(text)}  " for label, text in _parts(step)), ""]
     return "\n".join(lines)
@@ -52,7 +52,7 @@ def _item(step: SheetStep) -> str:
     rights = ", with an administrator's rights" * step.rights
     return (f"<li><span class=box aria-label='{'open' if step.done == 'open' else 'done'}'>"
             f"{'' if step.done == 'open' else 'x'}</span><div><p class=what>{step.number}. {escape(step.title)}</p>"
-            f"<p>from {escape(shown(step, step.before))} to <b>{escape(shown(step, step.after))}</b>{rights}</p>{told}"
+            f"<p>{escape(was(step))} <b>{escape(shown(step, step.after))}</b>{rights}</p>{told}"
             f"<p><code>{escape(step.key)}</code>, {escape(whom(step))}</p></div></li>")
 
 
@@ -74,6 +74,13 @@ def whom(step: SheetStep) -> str:
     return "for the whole rig" if step.owner == "rig" else f"for {step.owner}"
 
 
+def was(step: SheetStep) -> str:
+    """What is there before a step, as it stands before what to set."""
+    if step.before is None:
+        return "from what is there (not known: note it) to" if step.done == "open" else "to"
+    return f"from {shown(step, step.before)} to"
+
+
 def shown(step: SheetStep, value: Value | None) -> str:
-    """A value with its unit; what nobody has set is the machine's own."""
-    return "what the machine comes with" if value is None else written(value, step.unit)
+    """A value with its unit; none is what nobody has noted."""
+    return "what was there before it was set" if value is None else written(value, step.unit)

@@ -59,6 +59,21 @@ class Sheets(Opened):
 
         return SheetResult(open_sheet(self._by_hand()), tuple(self.book.sheets(self.rig_name)))
 
+    def note_before(self, number: int, was: str) -> SheetResult:
+        """Notes what a setting is at before a step, so that an undo can say the value.
+
+        Args:
+            number: the step's.
+            was: what the player reads there, as they type it.
+
+        Raises:
+            UsageError: no sheet is open, no such step, or it is ticked off already.
+            BadValue: that is no value of the setting.
+        """
+        from keenlattice.rig.byhand.sheets import note_before
+
+        return SheetResult(note_before(self._by_hand(), number, was))
+
     def tick(self, number: int, seen: str | None = None) -> SheetResult:
         """Ticks a step off; once it was the last, the logbook remembers the whole.
 

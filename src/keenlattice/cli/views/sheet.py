@@ -24,10 +24,10 @@ def show_sheet(now: "Sheet") -> None:
 
 def show_step(step: "SheetStep") -> None:
     """One step: what is there, what to set, why, where, and how to check."""
-    from keenlattice.report._sheet_page import BOX, shown, whom
+    from keenlattice.report._sheet_page import BOX, shown, was, whom
 
     state = {"open": "", "said": "  (you say so)", "seen": f"  (you saw {shown(step, step.seen)})"}[step.done]
-    say(f"{BOX[step.done]} {step.number}. {step.title}, {whom(step)}: from {shown(step, step.before)} to "
+    say(f"{BOX[step.done]} {step.number}. {step.title}, {whom(step)}: {was(step)} "
         f"{shown(step, step.after)}" + " (takes rights)" * step.rights + state)
     if step.done == "open":
         say(f"      where: {step.where}\n      check: {step.check}\n      why:   {step.why}", "dim")
@@ -43,8 +43,8 @@ def show_what_is_open(now: "Sheet") -> None:
     if now.open:
         say(f"\n{len(now.open)} of {len(now.steps)} steps are open.")
         first = now.open[0].number
-        hint(f"keen rig sheet --ask; or keen rig sheet --tick {first}, --seen {first}=VALUE; to print it: --out "
-             "sheet.html")
+        hint(f"keen rig sheet --ask; or keen rig sheet --was {first}=VALUE, --tick {first}, --seen {first}=VALUE; to "
+             "print it: --out sheet.html")
     else:
         said = sum(step.done == "said" for step in now.steps)
         say(f"\nAll {len(now.steps)} steps are done: {len(now.steps) - said} seen, {said} only said. The logbook has "
@@ -59,28 +59,38 @@ def hand_out(now: "Sheet", what: str = "set") -> None:
     hint("keen rig sheet --ask, or keen rig sheet --out sheet.html to print it")
 
 
-def tick_off(ws: "Workspace", found: "SheetResult", said: list[int], seen: list[str]) -> "SheetResult":
-    """Ticks steps off: those that are said to be done, and those of which it was seen.
+def note_and_tick(ws: "Workspace", found: "SheetResult", was: list[str], said: list[int], seen: list[str]
+                  ) -> "SheetResult":
+    """Notes what was there before some steps; then ticks off those that are said to be done, and those of which it
+    was seen.
 
     Raises:
-        UsageError: not of the form `STEP=VALUE`; or as `Workspace.tick`.
+        UsageError: not of the form `STEP=VALUE`; or as `Workspace.note_before` and `Workspace.tick`.
     """
+    for number, value in map(_of_step, was):
+        found = ws.note_before(number, value)
     for number in said:
         found = ws.tick(number)
-    for text in seen:
-        number_text, equals, value = text.partition("=")
-        if not equals or not number_text.strip().isdecimal():
-            raise UsageError(f"{text!r}: write STEP=VALUE, or STEP=unset")
-        found = ws.tick(int(number_text), value)
+    for number, value in map(_of_step, seen):
+        found = ws.tick(number, value)
     return found
 
 
+def _of_step(text: str) -> tuple[int, str]:
+    number, equals, value = text.partition("=")
+    if not equals or not number.strip().isdecimal():
+        raise UsageError(f"{text!r}: write STEP=VALUE, or STEP=unset")
+    return int(number), value
+
+
 def ask_of_each(ws: "Workspace", found: "SheetResult") -> "SheetResult":
-    """Asks of every open step whether it is done."""
+    """Asks of every open step what is there now, where nobody knows, and whether it is done."""
     import typer
 
     for step in found.sheet.open if found.sheet else ():
         show_step(step)
+        if step.before is None and not _noted(ws, step):
+            break
         while True:
             answer = typer.prompt("Done? y, n, q to stop here, or what it shows now", default="n").strip()
             if answer.lower() in ("n", "no", "q"):
@@ -93,3 +103,19 @@ def ask_of_each(ws: "Workspace", found: "SheetResult") -> "SheetResult":
         if answer.lower() == "q":
             break
     return found
+
+
+def _noted(ws: "Workspace", step: "SheetStep") -> bool:
+    """Asks what is there before a step, so that an undo can say it; false if the player stops here."""
+    import typer
+
+    while True:
+        answer = typer.prompt("What does it show now, before you change it? Enter if you cannot tell, q to stop here",
+                              default="", show_default=False).strip()
+        if answer.lower() in ("", "q"):
+            return not answer
+        try:
+            ws.note_before(step.number, answer)
+            return True
+        except BadValue as error:
+            say(f"! {error}")

@@ -18,9 +18,11 @@ def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: boo
     if not plan.changes:
         return
     first = {change.step: change.setting for change in reversed(plan.changes)}
+    nothing = "not known" if by_hand else value_text(catalog, "", None)
     table(["step", "setting", "on the rig", plan.version.reference, "needs"], [
         [str(one.step) if first[one.step] == one.setting else "", one.setting,
-         value_text(catalog, one.setting, one.before), value_text(catalog, one.setting, one.after), _needs(plan, one)]
+         nothing if one.before is None else value_text(catalog, one.setting, one.before),
+         value_text(catalog, one.setting, one.after), _needs(plan, one)]
         for one in plan.changes])
     if plan.places and not by_hand:
         inside = [str(Path(place).relative_to(home)) for place in plan.places if Path(place).is_relative_to(home)]

@@ -127,9 +127,45 @@ def _as_bytes(sheet: Sheet) -> bytes:
 
 def _step(rig: ByHand, number: int, owner: str, change: Change, why: str) -> SheetStep:
     setting = rig.catalog()[change.key]
-    place = _where().get(setting.domain, {"where": "Where this setting is made.", "check": "Look there again."})
+    places = _where()
+    place = {"where": "Where this setting is made.", "check": "Look there again.",
+             **places.get(setting.domain, {}), **places.get(setting.name, {})}
     return SheetStep(number, owner, change.key, setting.title, setting.unit, change.before, change.after,
                      why or setting.trades, place["where"], place["check"], setting.rights, setting.restart)
+
+
+def note_before(rig: ByHand, number: int, was: str) -> Sheet:
+    """Notes what a setting is at before a step is taken: an undo then goes back to that value.
+
+    Args:
+        was: what the player reads there, as they type it.
+
+    Raises:
+        UsageError: no sheet is open, no such step, or it is ticked off already.
+        BadValue: that is no value of the setting.
+    """
+    with changing(rig, f"noting what was there before step {number}") as change:
+        sheet, step = _open_step(rig, number)
+        edit = {step.key: rig.catalog()[step.key].parsed(was)}
+        start = rig.changed(out_of_text(parse_json(sheet.before)), step.owner, edit)
+        sheet = replace(sheet.with_step(replace(step, before=edit[step.key])), before=_said(rig, start))
+        change.put({**rig.changed(change.held, step.owner, edit), rig.sheet: _as_bytes(sheet)}, [step.key])
+    return sheet
+
+
+def _open_step(rig: ByHand, number: int) -> tuple[Sheet, SheetStep]:
+    """A step of the open sheet that is still to be done.
+
+    Raises:
+        UsageError: no sheet is open, no such step, or it is ticked off already.
+    """
+    sheet = open_sheet(rig)
+    step = next((one for one in sheet.steps if one.number == number), None) if sheet else None
+    if sheet is None or step is None:
+        raise UsageError(f"there is no step {number}; see `keen rig sheet`" if sheet else "no run sheet is open")
+    if step.done != "open":
+        raise UsageError(f"step {number} is ticked off already")
+    return sheet, step
 
 
 def tick(rig: ByHand, book: Logbook, number: int, seen: str | None = None) -> Sheet:
@@ -143,12 +179,7 @@ def tick(rig: ByHand, book: Logbook, number: int, seen: str | None = None) -> Sh
         BadValue: what was seen is no value of that setting.
     """
     with changing(rig, f"ticking off step {number}") as change:
-        sheet = open_sheet(rig)
-        step = next((one for one in sheet.steps if one.number == number), None) if sheet else None
-        if sheet is None or step is None:
-            raise UsageError(f"there is no step {number}; see `keen rig sheet`" if sheet else "no run sheet is open")
-        if step.done != "open":
-            raise UsageError(f"step {number} is ticked off already")
+        sheet, step = _open_step(rig, number)
         read: Value | None = None if seen in (None, "unset") else rig.catalog()[step.key].parsed(str(seen))
         holds = step.after if seen is None else read
         sheet = sheet.with_step(replace(step, done="said" if seen is None else "seen", seen=read, time=now()))

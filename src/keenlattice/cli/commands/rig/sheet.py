@@ -15,6 +15,8 @@ if TYPE_CHECKING:
 
 def sheet(
     ctx: typer.Context,
+    was: Annotated[list[str] | None, typer.Option("--was", metavar="STEP=VALUE", help="What it shows before you change "
+                                                  "it, for the way back.")] = None,
     tick: Annotated[list[int] | None, typer.Option("--tick", metavar="STEP", help="You have done it; several, if so.")
                     ] = None,
     seen: Annotated[list[str] | None, typer.Option("--seen", metavar="STEP=VALUE", help="You have done it, and this is "
@@ -27,7 +29,7 @@ def sheet(
     """Show the run sheet of the rig that is changed by hand, tick its steps off, or print it."""
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit, say, shown_path
-    from keenlattice.cli.views.sheet import ask_of_each, show_sheet, show_what_is_open, tick_off
+    from keenlattice.cli.views.sheet import ask_of_each, note_and_tick, show_sheet, show_what_is_open
     from keenlattice.errors import UsageError
 
     if drop or out:
@@ -36,7 +38,7 @@ def sheet(
     found = ws.sheet()
     now = found.sheet
     if now is None:
-        if tick or seen or drop or out or ask:
+        if was or tick or seen or drop or out or ask:
             raise UsageError("no run sheet is open; `keen apply GAME --rig byhand` writes one")
         emit(found) if json else _show_none(found)
     elif drop:
@@ -47,7 +49,7 @@ def sheet(
         free = _written(found, out)
         emit(found) if json else say(f"Written to {shown_path(free.absolute())}.")
     else:
-        found = tick_off(ws, found, tick or [], seen or [])
+        found = note_and_tick(ws, found, was or [], tick or [], seen or [])
         found = ask_of_each(ws, found) if ask else found
         assert found.sheet is not None
         if json:
