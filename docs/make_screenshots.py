@@ -48,10 +48,11 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
       "keen apply rig --yes", "keen rig fault rights-missing --at 3", "keen apply rig --yes | tail -2",
       "keen rig fault off",
       "keen rig recover --finish", "keen undo --list"]),
-    ("sheet", 800, ["export KEEN_RIG=byhand", "keen rig facts refresh_hz=165 ram_mib=16384",
+    ("sheet", 800, ["export KEEN_RIG=byhand", "keen rig facts refresh_hz=60 best_refresh_hz=165",
                     "keen rig game brass-orbit --title 'Brass Orbit' --executable orbit.exe",
                     "keen edit brass-orbit 'frame.cap== refresh - 3' frame.queue-depth=1 sync.vertical=off -m sooner"],
-     ["keen apply brass-orbit --yes >sheet.txt", "keen rig sheet --tick 1 --seen 2=3",
+     ["keen survey", "keen apply brass-orbit --yes >sheet.txt",
+      "keen rig sheet --was 1=off --tick 1 --was 2=3 --seen 2=3",
       "keen rig sheet --out sheet.html"]),
     ("ingest", 880, [f"cp {RECORDINGS}/odd.csv ."], [
         "keen ingest odd.csv --yes",

@@ -284,11 +284,69 @@ def test_what_has_been_done_is_not_advised_again(keen: Keen) -> None:
         assert names in keen("rig", "sheet", "--tick", step).stderr
 
 
-def test_facts_that_were_typed_in_are_numbers_or_unknown(keen: Keen) -> None:
+def test_facts_that_were_typed_in_are_numbers_or_unknown(keen: Keen, tmp_path: Path) -> None:
     env = {"KEEN_RIG": "byhand"}
-    for threads in ("8.0", "many", "1e300", "-3"):
-        keen("rig", "facts", f"threads={threads}", **env)
+    for threads in ("many", "1e300", "-3", "yes"):
+        assert "threads" in keen("rig", "facts", f"threads={threads}", code=2, **env).stderr
+    keen("rig", "facts", "threads=8.0", **env)
+    (typed,) = tmp_path.rglob("rig.toml")
+    for threads in ("'many'", "1e300", "-3", "nan"):  # changed in an editor, it may hold anything
+        typed.write_text(f"[facts]\nthreads = {threads}\nrefresh_hz = {threads}\n")
         keen("survey", **env)
+        keen("show", "rig", "--all", **env)
+
+
+def test_a_fact_has_one_name(keen: Keen) -> None:
+    env = {"KEEN_RIG": "byhand"}
+    keen("rig", "facts", "refresh=144", "--devices", "gpu0,usb0", "usb0_shares_line=yes", **env)
+    told = as_json(keen("rig", "facts", "--json", **env))
+    assert told["facts"] == {"case_matters": False, "refresh_hz": 144, "usb0_shares_line": True}
+    assert told["devices"] == ["gpu0", "usb0"]
+    assert "nearest: refresh" in keen("rig", "facts", "refrsh=3", code=2, **env).stderr
+    assert "told twice" in keen("rig", "facts", "refresh=3", "refresh_hz=4", code=2, **env).stderr
+    assert "'a/b' is no name" in keen("rig", "facts", "--devices", "a/b", code=2, **env).stderr
+    names = as_json(keen("rig", "facts", "--list", "--json", **env))["names"]
+    assert set(told["facts"]) < set(names)
+    keen("rig", "facts", "--list", "refresh=3", code=2, **env)
+    keen("rig", "facts", "refresh=", **env)
+    assert "refresh_hz" not in as_json(keen("rig", "facts", "--json", **env))["facts"]
+
+
+def test_what_nobody_has_told_or_seen_is_unknown(keen: Keen) -> None:
+    env = {"KEEN_RIG": "byhand"}
+    keen("rig", "game", "orbit", "--executable", "orbit.exe", **env)
+    keen("rig", "facts", "refresh_hz=60", **env)
+
+    def found() -> dict[str, str]:
+        return {one["check"]: one["kind"] for one in as_json(keen("survey", "--json", **env))["findings"]}
+
+    assert found() == {"recorder-on": "not known", "overlay-on": "not known"}
+    assert "? if background.recorder is on, a recorder" in keen("survey", **env).stdout
+    held = {one["setting"]: one for one in as_json(keen("show", "orbit", "--json", **env))["settings"]}
+    assert held["display.refresh"]["layer"] == "facts" and held["display.refresh"]["value"] == 60
+    rest = [one for key, one in held.items() if key != "display.refresh"]
+    assert all((one["layer"], one["value"], one["stored"]) == ("unknown", None, None) for one in rest)
+    keen("edit", "rig", "background.recorder=on", **env)
+    keen("apply", "rig", "--yes", **env)
+    keen("rig", "sheet", "--tick", "1")
+    keen("rig", "facts", "best_refresh_hz=165", **env)
+    assert found() == {"recorder-on": "wrong", "panel-below-best": "wrong", "overlay-on": "not known"}
+
+
+def test_an_undo_goes_back_to_what_was_noted(keen: Keen, tmp_path: Path) -> None:
+    env = {"KEEN_RIG": "byhand"}
+    keen("rig", "game", "orbit", "--executable", "orbit.exe", **env)
+    keen("edit", "orbit", "frame.queue-depth=1", "sync.vertical=off", "frame.cap=90", **env)
+    assert "not known: note it" in keen("apply", "orbit", "--yes", **env).stdout
+    keen("rig", "sheet", "--was", "1=5000", code=2)
+    keen("rig", "sheet", "--was", "1=120", "--tick", "1")
+    keen("rig", "sheet", "--was", "1=60", code=2)
+    at_a_terminal(tmp_path, ["rig", "sheet", "--ask"], {
+        "2. Frames prepared": "many", "takes 1 to 6": "3", "Done?": "y", "3. Vertical sync": "\ny"})
+    back = as_json(keen("undo", "--json", **env))["sheet"]
+    assert [(one["key"], one["before"], one["after"]) for one in back["steps"]] == [
+        ("frame.cap", 90, 120), ("frame.queue-depth", 1, 3), ("sync.vertical", "off", None)]
+    assert "what was there before it was set" in keen("rig", "sheet").stdout
 
 
 def test_a_formula_means_the_refresh_rate_that_is_set_beside_it(keen: Keen) -> None:

@@ -106,7 +106,9 @@ BY_HAND: list[tuple[list[str], Call]] = [
      lambda ws: (ws.tell_game(Listed(Game("orbit", "orbit", ("orbit.exe",)))), ws.list_games())[1]),
     (["edit", "orbit", "frame.cap=120", "frame.queue-depth=1"],
      lambda ws: ws.edit("orbit", {"frame.cap": 120, "frame.queue-depth": 1})),
+    (["rig", "facts", "--list"], lambda ws: ws.fact_names()),
     (["apply", "orbit", "--yes"], lambda ws: ws.apply("orbit")),
+    (["rig", "sheet", "--was", "1=90"], lambda ws: ws.note_before(1, "90")),
     (["rig", "sheet", "--tick", "1"], lambda ws: ws.tick(1)),
     (["rig", "sheet", "--seen", "2=unset"], lambda ws: ws.tick(2, "unset")),
     (["rig", "sheet"], lambda ws: ws.sheet())]

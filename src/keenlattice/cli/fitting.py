@@ -17,7 +17,8 @@ def only(ctx: typer.Context, way: str, *fitting: str) -> None:
 
     for one in ctx.command.params:
         if one.name not in ("book", "rig", "json", *fitting) and _typed(ctx, one.name or ""):
-            said = one.opts[0] if one.opts[0].startswith("-") else str(ctx.params.get(one.name or "", one.name))
+            value = ctx.params.get(one.name or "", one.name)
+            said = one.opts[0] if one.opts[0].startswith("-") else str(value[0] if isinstance(value, list) else value)
             raise UsageError(f"{said} does not go with {way}: leave one of them out")
 
 

@@ -1,6 +1,6 @@
 """Looking at the rig and the catalog: what it is, what is wrong with it, what can be set, which games it has."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
@@ -79,6 +79,21 @@ class FactsResult(Result):
 
     def _caption(self) -> str:
         return f"{self.rig}: {len(self.facts)} facts"
+
+
+@dataclass(frozen=True, repr=False)
+class FactNames(Result):
+    """The facts that there are, and what each is."""
+
+    SCHEMA: ClassVar[str] = "fact-names"
+
+    names: Mapping[str, str]
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{"fact": name, "what it is": what} for name, what in self.names.items()]
+
+    def _caption(self) -> str:
+        return f"{len(self.names)} facts"
 
 
 @dataclass(frozen=True, repr=False)
@@ -199,6 +214,13 @@ class Looking(Opened):
         """What the rig says of itself; units are in the names."""
         return FactsResult(self.rig_name, dict(self.rig.facts()), self.rig.devices())
 
+    def fact_names(self) -> FactNames:
+        """The facts that there are, and what each is; those of a device are named after it."""
+        from keenlattice.rig._factnames import FACTS, OF_A_DEVICE
+
+        each = [(f"{device}_{name}", what) for device in self.rig.devices() for name, what in OF_A_DEVICE.items()]
+        return FactNames({name: f"{what} ({kind})" for name, (kind, what) in [*FACTS.items(), *each]})
+
     def fact_questions(self) -> Mapping[str, str]:
         """The facts that are asked for, of a rig whose facts are typed in, and how.
 
@@ -212,18 +234,22 @@ class Looking(Opened):
             raise UsageError("this rig tells its facts itself; only those of --rig byhand are typed in")
         return self.rig.questions()
 
-    def tell_facts(self, facts: "Mapping[str, FactValue | None]", file: Path | str | None = None) -> FactsResult:
+    def tell_facts(self, facts: "Mapping[str, FactValue | None]", file: Path | str | None = None,
+                   devices: Sequence[str] | None = None) -> FactsResult:
         """Keeps what a player knows of a rig whose facts are typed in.
 
         Args:
-            facts: by name; None takes one out.
+            facts: by name, as in `fact_names`; None takes one out.
             file: a TOML file with a table `facts`, and a list `devices`, instead of what was kept before.
+            devices: all devices that settings can be addressed to; those that are known, if not given.
 
         Raises:
-            UsageError: the rig tells its facts itself; or no fact, or no such file.
+            UnknownName: no such fact.
+            UsageError: the rig tells its facts itself; or what is no such fact or device, or no such file.
             RigError: the file cannot be read.
         """
         from keenlattice.errors import UsageError
+        from keenlattice.rig._factnames import device_names, named
         from keenlattice.rig.base import TakesFacts
         from keenlattice.rig.byhand.machine import ABOUT, read_about
 
@@ -231,9 +257,10 @@ class Looking(Opened):
         assert isinstance(self.rig, TakesFacts)
         if file and not Path(file).is_file():
             raise UsageError(f"there is no file {file}")
-        known, devices = read_about(Path(file) if file else self.rig.home / ABOUT)
-        told = {name: value for name, value in {**known, **facts}.items() if value is not None}
-        self.rig.keep_facts(told, devices)
+        known, before = read_about(Path(file) if file else self.rig.home / ABOUT)
+        has = device_names(before if devices is None else devices)
+        told = {**(named(known, has) if file else known), **named(facts, has, list(known))}
+        self.rig.keep_facts({name: value for name, value in told.items() if value is not None}, has)
         return self.facts()
 
     def list_games(self) -> GamesResult:

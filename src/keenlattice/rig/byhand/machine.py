@@ -14,18 +14,16 @@ from keenlattice.errors import RigError, UsageError
 from keenlattice.profile.compare import Change, with_changes
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import Entries
+from keenlattice.rig._factnames import FACTS
 from keenlattice.rig.base import Edits, Facts, FactValue, State, one_by_one
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.places import put_file
 
 SAID, SHEET, ABOUT = "said.json", "sheet.json", "rig.toml"
 MOST_BYTES, MOST_STATE_BYTES = 256 * 1024, 4_000_000
-ASKED: Mapping[str, str] = {
-    "os": "Operating system", "cpu": "Processor", "cores": "Its cores", "threads": "Its threads",
-    "ram_mib": "Memory in MiB (16 GiB are 16384)", "gpu": "Graphics card", "vram_mib": "Its memory in MiB",
-    "driver_version": "Version of its driver", "panel": "Panel",
-    "refresh_hz": "Refresh rate that it runs at, in Hz", "best_refresh_hz": "Best refresh rate that it can do, in Hz"}
-"""The facts that are asked for, and how; others may be given, too."""
+ASKED = ("os", "cpu", "cores", "threads", "ram_mib", "gpu", "vram_mib", "driver_version", "panel", "refresh_hz",
+         "best_refresh_hz")
+"""The facts that are asked for; the others may be given, too."""
 
 
 class ByHandRig:
@@ -86,7 +84,7 @@ class ByHandRig:
             raise RigError(f"cannot write in {self.home}: {error.strerror}") from None
 
     def questions(self) -> Mapping[str, str]:
-        return ASKED
+        return {name: FACTS[name][1] for name in ASKED}
 
     def keep_facts(self, facts: Facts, devices: Sequence[str]) -> None:
         keep_about(self.home, facts, devices)
