@@ -70,3 +70,9 @@ def test_a_setting_is_set_only_where_it_can_be(key: str, whole_rig: bool, says: 
     with pytest.raises(UsageError, match=says):
         catalog().check_key(key, whole_rig=whole_rig, devices=["gpu0"])
     catalog().check_key("interrupt.mode@gpu0", whole_rig=True, devices=["gpu0"])
+
+
+def test_each_setting_says_where_it_is_and_how_to_see_that_it_took() -> None:
+    said = [(one.where, one.check) for one in catalog()]
+    assert all(len(where) > 20 and len(check) > 20 for where, check in said)
+    assert len({check for _, check in said}) > 0.9 * len(said)  # its own, and not its domain's

@@ -337,6 +337,15 @@ def test_an_undo_goes_back_to_what_was_noted(keen: Keen, tmp_path: Path) -> None
     env = {"KEEN_RIG": "byhand"}
     keen("rig", "game", "orbit", "--executable", "orbit.exe", **env)
     keen("edit", "orbit", "frame.queue-depth=1", "sync.vertical=off", "frame.cap=90", **env)
+    keen("catalog", "frame.cap", "--note", "third page, at the bottom", **env)
+    keen("catalog", "frame.cpa", "--note", "x", code=2, **env)
+    keen("catalog", "frame.cap", "--note", "x" * 501, code=2, **env)
+    keen("catalog", "frame.cap", "--note", "x", "--domain", "frame", code=2, **env)
+    assert "You noted: third page, at the bottom" in keen("apply", "orbit", "--json", "--yes", **env).stdout
+    assert "third page" in keen("catalog", "frame.cap", **env).stdout
+    keen("rig", "sheet", "--drop")
+    keen("catalog", "frame.cap", "--note", "", **env)
+    assert as_json(keen("catalog", "frame.cap", "--json", **env))["notes"] == {}
     assert "not known: note it" in keen("apply", "orbit", "--yes", **env).stdout
     keen("rig", "sheet", "--was", "1=5000", code=2)
     keen("rig", "sheet", "--was", "1=120", "--tick", "1")

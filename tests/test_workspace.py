@@ -106,6 +106,7 @@ BY_HAND: list[tuple[list[str], Call]] = [
      lambda ws: (ws.tell_game(Listed(Game("orbit", "orbit", ("orbit.exe",)))), ws.list_games())[1]),
     (["edit", "orbit", "frame.cap=120", "frame.queue-depth=1"],
      lambda ws: ws.edit("orbit", {"frame.cap": 120, "frame.queue-depth": 1})),
+    (["catalog", "frame.cap", "--note", "third page"], lambda ws: ws.note_setting("frame.cap", "third page")),
     (["rig", "facts", "--list"], lambda ws: ws.fact_names()),
     (["apply", "orbit", "--yes"], lambda ws: ws.apply("orbit")),
     (["rig", "sheet", "--was", "1=90"], lambda ws: ws.note_before(1, "90")),

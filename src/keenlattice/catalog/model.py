@@ -30,6 +30,7 @@ class Setting(BaseModel):
 
     `low` and `high` bound a number, both included; `words` are allowed beside it ("off" for a cap).
     `scope` says whom it can be set for; a device's setting is addressed as `name@device`.
+    `where` and `check` tell a player who changes it by hand where to look, and how to see that it took.
     `sure` says how sure it is that it moves what `moves` says; of what is disputed, `advice` says when which is right.
     """
 
@@ -50,6 +51,8 @@ class Setting(BaseModel):
     restart: Restart = "none"
     trades: str
     inert: str = ""
+    where: str = ""
+    check: str = ""
     moves: Mapping[Moves, Direction] = {}
     sure: Literal["known", "disputed", "placebo"] = "known"
     advice: str = ""

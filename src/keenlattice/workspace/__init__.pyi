@@ -17,9 +17,7 @@ from .editing import Past as Past
 from .figures import Drawing as Drawing
 from .latencies import LatencyResult as LatencyResult
 from .looking import CatalogResult as CatalogResult
-from .looking import FactsResult as FactsResult
 from .looking import Faults as Faults
-from .looking import GamesResult as GamesResult
 from .looking import MatchResult as MatchResult
 from .looking import Survey as Survey
 from .measuring import MeasureResult as MeasureResult
@@ -50,6 +48,9 @@ from .sheets import SheetResult as SheetResult
 from .takeover import TakeoverResult as TakeoverResult
 from .takeover import look_at as look_at
 from .takeover import take_over as take_over
+from .telling import FactNames as FactNames
+from .telling import FactsResult as FactsResult
+from .telling import GamesResult as GamesResult
 from .upkeep import ChoreResult as ChoreResult
 from .upkeep import Chores as Chores
 from .upkeep import DriftResult as DriftResult

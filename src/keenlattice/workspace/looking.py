@@ -1,12 +1,11 @@
-"""Looking at the rig and the catalog: what it is, what is wrong with it, what can be set, which games it has."""
+"""Looking at the rig and the catalog: what it is, what is wrong with it, what can be set, which game is matched."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
-from keenlattice.profile.game import Game
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.workspace.opened import Opened
 
@@ -15,7 +14,6 @@ if TYPE_CHECKING:
     from keenlattice.catalog.values import Restart
     from keenlattice.profile.checks import Finding
     from keenlattice.rig.base import DriverOption, FactValue
-    from keenlattice.rig.gamelist import Listed
     from keenlattice.rig.standin.faults import Fault
 
 SURE = {"known": "mechanism known", "disputed": "disputed: measure it",
@@ -51,65 +49,18 @@ class Survey(Result):
 
 @dataclass(frozen=True, repr=False)
 class CatalogResult(Result):
-    """Settings that can be set on the rig."""
+    """Settings that can be set on the rig, and what the player has noted of them."""
 
     SCHEMA: ClassVar[str] = "catalog"
 
     settings: "tuple[Setting, ...]"
+    notes: Mapping[str, str] = field(default_factory=dict)
 
     def _rows(self) -> list[dict[str, Any]]:
         return [{"setting": one.name, "what it is": one.title, "takes": one.allowed()} for one in self.settings]
 
     def _caption(self) -> str:
         return f"{len(self.settings)} settings"
-
-
-@dataclass(frozen=True, repr=False)
-class FactsResult(Result):
-    """What the rig says of itself."""
-
-    SCHEMA: ClassVar[str] = "facts"
-
-    rig: str
-    facts: "Mapping[str, FactValue]"
-    devices: tuple[str, ...]
-
-    def _rows(self) -> list[dict[str, Any]]:
-        return [{"fact": name, "value": value} for name, value in self.facts.items()]
-
-    def _caption(self) -> str:
-        return f"{self.rig}: {len(self.facts)} facts"
-
-
-@dataclass(frozen=True, repr=False)
-class FactNames(Result):
-    """The facts that there are, and what each is."""
-
-    SCHEMA: ClassVar[str] = "fact-names"
-
-    names: Mapping[str, str]
-
-    def _rows(self) -> list[dict[str, Any]]:
-        return [{"fact": name, "what it is": what} for name, what in self.names.items()]
-
-    def _caption(self) -> str:
-        return f"{len(self.names)} facts"
-
-
-@dataclass(frozen=True, repr=False)
-class GamesResult(Result):
-    """The games of the rig."""
-
-    SCHEMA: ClassVar[str] = "games"
-
-    rig: str
-    games: tuple[Game, ...]
-
-    def _rows(self) -> list[dict[str, Any]]:
-        return [{"name": one.name, "title": one.title, "executables": ", ".join(one.executables)} for one in self.games]
-
-    def _caption(self) -> str:
-        return f"{len(self.games)} games on {self.rig}"
 
 
 @dataclass(frozen=True, repr=False)
@@ -151,7 +102,7 @@ class Faults(Result):
 
 
 class Looking(Opened):
-    """What looks at the rig, and takes what a player tells of it."""
+    """What looks at the rig and its catalog."""
 
     def survey(self) -> Survey:
         """Looks at the rig: its hardware, its games, what is applied, and what is plainly wrong."""
@@ -180,6 +131,7 @@ class Looking(Opened):
             UnknownName: nothing of that name.
         """
         from keenlattice.errors import UnknownName
+        from keenlattice.rig._notes import read_notes
 
         known = self.rig.catalog()
         for what, said, choices in (("domain", domain, {one.domain for one in known}), ("need", needs, NEEDS),
@@ -192,7 +144,26 @@ class Looking(Opened):
                  and (not moves or moves in one.moves) and sure in ("", one.sure)]
         if not found and word:
             raise UnknownName("setting or word", word, [*(one.name for one in known), *(one.domain for one in known)])
-        return CatalogResult(tuple(found))
+        notes = read_notes(self.rig)
+        return CatalogResult(tuple(found), {one.name: notes[one.name] for one in found if one.name in notes})
+
+    def note_setting(self, setting: str, text: str) -> CatalogResult:
+        """Notes something of a setting on this rig: where it is in the player's own control panel, say. The catalog
+        shows it, and every sheet.
+
+        Args:
+            setting: its name.
+            text: a line; empty to take the note out.
+
+        Raises:
+            UnknownName: no such setting.
+            UsageError: too long a text, or none that can be printed.
+        """
+        from keenlattice.rig._notes import keep_note
+
+        self.book.check_writable()
+        keep_note(self.rig, self.rig.catalog()[setting].name, text)
+        return self.catalog(setting)
 
     def add_settings(self, file: Path | str) -> CatalogResult:
         """Takes a player's own catalog file (TOML), once it is sure that it fits.
@@ -205,117 +176,6 @@ class Looking(Opened):
         made = add_own_settings(Path(file), self.book.own_settings)
         self._reopen()
         return CatalogResult(tuple(made))
-
-    def _reopen(self) -> None:
-        """Forgets the rig, so that it is opened anew with what was told of it."""
-        self.__dict__.pop("rig", None)
-
-    def facts(self) -> FactsResult:
-        """What the rig says of itself; units are in the names."""
-        return FactsResult(self.rig_name, dict(self.rig.facts()), self.rig.devices())
-
-    def fact_names(self) -> FactNames:
-        """The facts that there are, and what each is; those of a device are named after it."""
-        from keenlattice.rig._factnames import FACTS, OF_A_DEVICE
-
-        each = [(f"{device}_{name}", what) for device in self.rig.devices() for name, what in OF_A_DEVICE.items()]
-        return FactNames({name: f"{what} ({kind})" for name, (kind, what) in [*FACTS.items(), *each]})
-
-    def fact_questions(self) -> Mapping[str, str]:
-        """The facts that are asked for, of a rig whose facts are typed in, and how.
-
-        Raises:
-            UsageError: the rig tells its facts itself.
-        """
-        from keenlattice.errors import UsageError
-        from keenlattice.rig.base import TakesFacts
-
-        if not isinstance(self.rig, TakesFacts):
-            raise UsageError("this rig tells its facts itself; only those of --rig byhand are typed in")
-        return self.rig.questions()
-
-    def tell_facts(self, facts: "Mapping[str, FactValue | None]", file: Path | str | None = None,
-                   devices: Sequence[str] | None = None) -> FactsResult:
-        """Keeps what a player knows of a rig whose facts are typed in.
-
-        Args:
-            facts: by name, as in `fact_names`; None takes one out.
-            file: a TOML file with a table `facts`, and a list `devices`, instead of what was kept before.
-            devices: all devices that settings can be addressed to; those that are known, if not given.
-
-        Raises:
-            UnknownName: no such fact.
-            UsageError: the rig tells its facts itself; or what is no such fact or device, or no such file.
-            RigError: the file cannot be read.
-        """
-        from keenlattice.errors import UsageError
-        from keenlattice.rig._factnames import device_names, named
-        from keenlattice.rig.base import TakesFacts
-        from keenlattice.rig.byhand.machine import ABOUT, read_about
-
-        self.fact_questions()
-        assert isinstance(self.rig, TakesFacts)
-        if file and not Path(file).is_file():
-            raise UsageError(f"there is no file {file}")
-        known, before = read_about(Path(file) if file else self.rig.home / ABOUT)
-        has = device_names(before if devices is None else devices)
-        told = {**(named(known, has) if file else known), **named(facts, has, list(known))}
-        self.rig.keep_facts({name: value for name, value in told.items() if value is not None}, has)
-        return self.facts()
-
-    def list_games(self) -> GamesResult:
-        """The games of the rig."""
-        return GamesResult(self.rig_name, tuple(self.rig.games()))
-
-    def game(self, name: str) -> "Listed":
-        """What is known of a game, as it was told.
-
-        Args:
-            name: of its profile.
-
-        Raises:
-            UsageError: the rig's games are its own.
-        """
-        from keenlattice.errors import UsageError
-        from keenlattice.rig.base import TakesGames
-        from keenlattice.rig.gamelist import Listed, read_games
-
-        if not isinstance(self.rig, TakesGames):
-            raise UsageError(f"the games of the rig {self.rig_name} are its own, and stay as they are; choose another "
-                             "with --rig")
-        known = next((one for one in self.rig.games() if one.name == name), Game(name, name))
-        return read_games(self.rig.home).get(name) or Listed(known)
-
-    def tell_game(self, told: "Listed", look: bool = False) -> "Listed":
-        """Tells the rig of a game: what it runs as, how it is started, where it keeps its own settings.
-
-        Args:
-            told: all that is known of it.
-            look: play it for a moment, click, and find the pixel of its window that answers.
-
-        Raises:
-            UsageError: a name that cannot be one; or the rig's games are its own, or show no window.
-            RigError: it cannot be written, or nothing answers.
-        """
-        from dataclasses import replace
-
-        from keenlattice.errors import UsageError
-        from keenlattice.rig._lock import locked
-        from keenlattice.rig.base import FindsSpot
-        from keenlattice.rig.gamelist import add_game
-
-        name = told.game.name
-        self.game(name)
-        add_game(self.rig.home, told)
-        self._reopen()
-        if look:
-            if not isinstance(self.rig, FindsSpot):
-                raise UsageError(f"the rig {self.rig_name} shows no window that could be looked at: --answers-at X,Y")
-            with locked(self.rig, f"looking at {name}"):
-                told = replace(told, answers_at=self.rig.find_spot(name))
-            add_game(self.rig.home, told)
-            self._reopen()
-        return told
 
     def match(self, executable: str) -> MatchResult:
         """Which game's profile an executable would get, and which options the driver's own files set for it.

@@ -97,6 +97,10 @@ class Opened:
 
         return fingerprint(self.rig.state())
 
+    def _reopen(self) -> None:
+        """Forgets the rig, so that it is opened anew with what was told of it."""
+        self.__dict__.pop("rig", None)
+
     def close(self) -> None:
         """Lets go of the logbook; nothing is lost without."""
         self.book.close()

@@ -9,13 +9,14 @@ from keenlattice.workspace.claiming import Claiming
 from keenlattice.workspace.latencies import Latencies
 from keenlattice.workspace.looking import Looking
 from keenlattice.workspace.sheets import Sheets
+from keenlattice.workspace.telling import Telling
 from keenlattice.workspace.upkeep import Upkeep
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import Rig
 
 
-class Workspace(Looking, Upkeep, Sheets, Latencies, Claiming, Reporting):
+class Workspace(Looking, Telling, Upkeep, Sheets, Latencies, Claiming, Reporting):
     """A logbook and a rig, opened together.
 
     Args:

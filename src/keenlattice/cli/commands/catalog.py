@@ -20,6 +20,8 @@ def catalog(
     moves: Annotated[str, typer.Option("--moves", help="Only what may move frame-time, frame-tail or latency.")] = "",
     sure: Annotated[str, typer.Option("--sure", help="Only what is known, disputed or placebo.")] = "",
     add: Annotated[Path | None, typer.Option("--add", help="Add the settings of your own TOML file.")] = None,
+    note: Annotated[str | None, typer.Option("--note", help="Note something of one setting: where it is in your own "
+                                             "control panel, say.")] = None,
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List the settings that can be set on a rig, search them, or tell all about one."""
@@ -27,10 +29,11 @@ def catalog(
     from keenlattice.cli.output import emit, say, table
     from keenlattice.cli.views.settings import show_setting
 
-    if add:
-        only(ctx, "--add", "add")
+    if add or note is not None:
+        only(ctx, "--add" if add else "--note", *(["add"] if add else ["note", "word"]))
     ws = begin(book, rig)
-    found = ws.add_settings(add) if add else ws.catalog(word, domain=domain, needs=needs, moves=moves, sure=sure)
+    found = (ws.add_settings(add) if add else ws.note_setting(word, note) if note is not None else
+             ws.catalog(word, domain=domain, needs=needs, moves=moves, sure=sure))
     some = found.settings
     if json:
         emit(found)
@@ -38,7 +41,7 @@ def catalog(
         say(f"{len(some)} settings of your own: {', '.join(one.name for one in some)}. The stand-in keeps them; they "
             "act on nothing there.")
     elif len(some) == 1:
-        show_setting(some[0])
+        show_setting(some[0], found.notes.get(some[0].name, ""))
     else:
         table(["setting", "what it is", "takes"], [[one.name, one.title, one.allowed()] for one in some])
         say(f"\n{len(some)} settings." + (f" All about one: keen catalog {some[0].name}" if some else ""), "dim")

@@ -39,6 +39,6 @@ def _hint(ws: "Workspace", found: "Survey") -> None:
         return
     first = found.games[0]
     if "refresh_hz" in found.facts and "frame.cap" in ws.rig.catalog():
-        say(f"\nFacts are named as formulas call them: keen edit {first} frame.cap='= refresh - 3'", "dim")
+        say(f"\nFacts are named as formulas call them: keen edit {first} frame.cap=\"= refresh - 3\"", "dim")
     hint(f"keen edit rig SETTING=VALUE, to mend what is wrong; or keen show {first}" if found.findings else
          f"keen show {first}")

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import FactValue
-    from keenlattice.workspace.looking import FactsResult
+    from keenlattice.workspace.telling import FactsResult
     from keenlattice.workspace.workspace import Workspace
 
 

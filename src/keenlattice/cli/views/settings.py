@@ -4,18 +4,15 @@ from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import say, table
 from keenlattice.workspace._wording import value_text
+from keenlattice.workspace.looking import SURE
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog, Setting
     from keenlattice.profile.layers import Effective
 
 
-SURE = {"known": "mechanism known", "disputed": "disputed: measure it",
-        "placebo": "placebo, as far as anyone has shown"}
-
-
-def show_setting(one: "Setting") -> None:
-    """All about one setting."""
+def show_setting(one: "Setting", noted: str = "") -> None:
+    """All about one setting, and what the player has noted of it."""
     from keenlattice.catalog.values import written
 
     needs = [*(["rights"] * one.rights), *([f"a restart of the {one.restart}"] * (one.restart != "none"))]
@@ -26,6 +23,7 @@ def show_setting(one: "Setting") -> None:
         ["takes", one.allowed() + (", or a formula" if one.is_number else "")],
         ["stock", written(one.stock, one.unit)], ["set for", whom[one.scope]],
         ["needs", " and ".join(needs) or "nothing"], ["trades", one.trades], ["inert", one.inert],
+        ["where", one.where], ["you noted", noted], ["to check", one.check],
         ["may move", ", ".join(moves) or "nothing"], ["how sure", SURE[one.sure]], ["which when", one.advice],
         *(["formula", f"{suggestion.formula}   {suggestion.purpose}"] for suggestion in one.suggest)) if row[1]])
 

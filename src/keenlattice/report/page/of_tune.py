@@ -100,7 +100,7 @@ def _sure(result: Tuning, proof: Trial | None) -> list[Block]:
 def _how_to_repeat(result: Tuning, context: Context, number: int | None) -> list[Block]:
     plan = result.plan
     tries = " ".join(f"--try {key}={','.join(written(value) for value in values)}" for key, values in plan.choices)
-    keep = "".join(f" --keep '{one.metric}{'<' if one.side == 'below' else '>'}{one.value:g}'" for one in plan.limits)
+    keep = "".join(f' --keep "{one.metric}{"<" if one.side == "below" else ">"}{one.value:g}"' for one in plan.limits)
     warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
     plays = (f"tune {result.base} {tries} --goal {plan.goal}{keep} --rounds {plan.rounds} --seconds {plan.seconds:g} "
              f"--matters {plan.matters_pct:g} --seed {plan.seed}{warm_up}{for_game(result.base, result.game)}")

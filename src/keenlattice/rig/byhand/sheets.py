@@ -2,10 +2,8 @@
 
 import json
 import secrets
-import tomllib
+from collections.abc import Mapping
 from dataclasses import replace
-from functools import cache
-from importlib import resources
 
 from keenlattice._files import read_bounded, remove_file, replace_file
 from keenlattice._safejson import parse_json
@@ -20,15 +18,11 @@ from keenlattice.profile.version import Version
 from keenlattice.rig._apply import preview
 from keenlattice.rig._journal import fingerprints, in_text, out_of_text, packed
 from keenlattice.rig._lock import locked
+from keenlattice.rig._notes import read_notes
 from keenlattice.rig._undo import preview_undo
 from keenlattice.rig.base import ByHand, State
 from keenlattice.rig.byhand.machine import MOST_STATE_BYTES
 from keenlattice.rig.transaction import changing
-
-
-@cache
-def _where() -> dict[str, dict[str, str]]:
-    return tomllib.loads((resources.files(__package__) / "where.toml").read_text(encoding="utf-8"))
 
 
 def open_sheet(rig: ByHand) -> Sheet | None:
@@ -112,7 +106,8 @@ def _begin(rig: ByHand, sheet: Sheet, steps: list[tuple[str, Change, str]]) -> S
     order = {one.key: number for number, group in enumerate(rig.steps("", [one for _, one, _ in steps]))
              for one in group}
     steps.sort(key=lambda step: order[step[1].key])
-    sheet = replace(sheet, steps=tuple(_step(rig, number, *step) for number, step in enumerate(steps, 1)))
+    notes = read_notes(rig)
+    sheet = replace(sheet, steps=tuple(_step(rig, number, *step, notes) for number, step in enumerate(steps, 1)))
     try:
         rig.home.mkdir(parents=True, exist_ok=True)
         replace_file(rig.home / rig.sheet, _as_bytes(sheet))
@@ -125,13 +120,14 @@ def _as_bytes(sheet: Sheet) -> bytes:
     return json.dumps(sheet.to_json(), indent=1).encode()
 
 
-def _step(rig: ByHand, number: int, owner: str, change: Change, why: str) -> SheetStep:
+def _step(rig: ByHand, number: int, owner: str, change: Change, why: str, notes: Mapping[str, str]) -> SheetStep:
     setting = rig.catalog()[change.key]
-    places = _where()
-    place = {"where": "Where this setting is made.", "check": "Look there again.",
-             **places.get(setting.domain, {}), **places.get(setting.name, {})}
+    where = setting.where or "Where this setting is made."
+    if setting.name in notes:
+        where += f" You noted: {notes[setting.name]}"
     return SheetStep(number, owner, change.key, setting.title, setting.unit, change.before, change.after,
-                     why or setting.trades, place["where"], place["check"], setting.rights, setting.restart)
+                     why or setting.trades, where, setting.check or "Look there again.", setting.rights,
+                     setting.restart)
 
 
 def note_before(rig: ByHand, number: int, was: str) -> Sheet:
