@@ -8,6 +8,7 @@ import sys
 import time
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from conftest import KEEN, Keen, as_json, environment, juniper
@@ -356,6 +357,35 @@ def test_an_undo_goes_back_to_what_was_noted(keen: Keen, tmp_path: Path) -> None
     assert [(one["key"], one["before"], one["after"]) for one in back["steps"]] == [
         ("frame.cap", 90, 120), ("frame.queue-depth", 1, 3), ("sync.vertical", "off", None)]
     assert "what was there before it was set" in keen("rig", "sheet").stdout
+
+
+def test_a_page_of_a_trial_by_hand_asks_what_is_not_known(keen: Keen, tmp_path: Path) -> None:
+    env = {"KEEN_RIG": "byhand"}
+    keen("rig", "game", "orbit", "--executable", "orbit.exe", **env)
+    keen("edit", "orbit", "sync.triple-buffering=on", **env)
+    keen("trial", "orbit@stock", "orbit", "--from-files", "--blocks", "3", "--seconds", "5", "--seed", "1", **env)
+    rng = np.random.default_rng(1)
+    for run in range(6):
+        shown = np.cumsum(rng.gamma(40, 0.1, 1300))
+        (tmp_path / f"{run}.csv").write_text("shown_ms\n" + "\n".join(f"{at:.3f}" for at in shown))
+    keen("ingest", "0.csv", "--time", "shown_ms", "--name", "mine", "--yes", **env)
+    keen("trial", *(word for run in range(6) for word in ("--take", f"{run}.csv")), **env)
+    keen("report", "--out", "page.md", **env)
+    said = (tmp_path / "page.md").read_text()
+    assert "Not known: if sync.vertical is game decides, triple buffering does nothing" in said
+    assert "If it is so: unset sync.triple-buffering" in said and "--from-files --rig byhand" in said
+    assert "Wrong (" not in said and "Inert (" not in said
+
+
+def test_notes_that_are_damaged_are_one_line_and_stay(keen: Keen, tmp_path: Path) -> None:
+    env = {"KEEN_RIG": "byhand"}
+    keen("catalog", "frame.cap", "--note", "third page", **env)
+    (notes,) = tmp_path.rglob("notes.json")
+    for content in (b"{", b"[]", b'{"frame.cap": 3}', b"\xff", b'{"a": "' + b"x" * 500_000 + b'"}'):
+        notes.write_bytes(content)
+        for words in (["catalog", "frame.cap"], ["catalog", "frame.cap", "--note", "x"]):
+            assert "notes.json is damaged" in keen(*words, code=1, **env).stderr
+        assert notes.read_bytes() == content
 
 
 def test_a_formula_means_the_refresh_rate_that_is_set_beside_it(keen: Keen) -> None:

@@ -3,6 +3,7 @@
 `KEEN_KILLS` says how many kills at random instants each rig is given; `make torture` gives it many.
 """
 
+import json
 import os
 import random
 import signal
@@ -15,12 +16,12 @@ import pytest
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.version import Version
 from keenlattice.rig._apply import apply
-from keenlattice.rig._journal import unfinished
+from keenlattice.rig._journal import out_of_text, unfinished
 from keenlattice.rig._recover import recover
 from keenlattice.rig._undo import undo
 from keenlattice.rig.base import Rig
 from keenlattice.rig.byhand.machine import ByHandRig
-from keenlattice.rig.byhand.sheets import open_sheet, settle_sheet, sheet_to_apply, tick
+from keenlattice.rig.byhand.sheets import note_before, open_sheet, settle_sheet, sheet_to_apply, tick
 from keenlattice.rig.drift import adopt, find_drift
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.machine import LinuxRig
@@ -179,6 +180,22 @@ def test_killed_at_random_instants(ready: tuple[Callable[[], Rig], Version, Path
         work = undo_one if at else apply_two
         in_a_child(lambda work=work: work(make(), folder, two), lambda: None, draw.random() * 2 * took)  # type: ignore[misc]
         settled(make, folder, *((new, old) if at else (old, new)), finish)
+
+
+def test_what_was_there_is_noted_whole_or_not_at_all(tmp_path: Path) -> None:
+    rig, kills = ByHandRig(tmp_path / "byhand"), 0
+    with Logbook(tmp_path / "book") as book:
+        sheet_to_apply(rig, book, book.commit("rig", {"display.refresh": 144, "cpu.boost": "off"}))
+    through = False
+    while not through:
+        through = in_a_child(lambda: note_before(rig, 1, "on"), trap(kills := kills + 1))
+        recover(rig)
+        sheet, said = open_sheet(rig), rig.values(rig.state(), "rig")
+        assert sheet is not None and len(sheet.open) == 2 and sheet.steps[0].key == "cpu.boost"
+        start = rig.values(out_of_text(json.loads(sheet.before)), "rig")
+        assert start == said == ({} if sheet.steps[0].before is None else {"cpu.boost": "on"})
+        assert said or not through
+    assert kills > 5
 
 
 def test_a_run_sheet_is_ticked_off_whole_or_not_at_all(tmp_path: Path) -> None:

@@ -43,6 +43,21 @@ def test_the_topmost_layer_that_sets_it_wins(rig_wide: dict, game: dict, trial: 
     assert set(resolved) == {one.name for one in catalog() if one.scope != "device"}
 
 
+@given(entries, entries, st.sampled_from([{}, {"refresh_hz": 144}, {"refresh_hz": "fast"}]))
+def test_what_nobody_has_told_is_unknown_and_nothing_else_is(rig_wide: dict, game: dict, facts: dict) -> None:
+    known = resolve(catalog(), rig_wide, game, facts=facts)
+    told = resolve(catalog(), rig_wide, game, facts=facts, stock_known=False)
+    assert set(told) == set(known)
+    for key, one in told.items():
+        if key in {**rig_wide, **game}:
+            assert (one.value, one.layer, one.stored) == (known[key].value, known[key].layer, known[key].stored)
+            assert one.shadows == tuple(each for each in known[key].shadows if each[0] != "stock")
+        elif key == "display.refresh" and facts.get("refresh_hz") == 144:
+            assert (one.value, one.layer, one.is_set) == (144, "facts", False)
+        else:
+            assert (one.value, one.layer, one.stored, one.is_set) == (None, "unknown", None, False)
+
+
 def test_game_decides_hides_what_lies_below_and_unset_does_not() -> None:
     rig_wide = {"frame.queue-depth": 1}
     assert resolve(catalog(), rig_wide, {})["frame.queue-depth"].value == 1

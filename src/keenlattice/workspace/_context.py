@@ -23,7 +23,7 @@ def context_of(workspace: "Studying", game: str, before: Version, after: Version
     from keenlattice._version import __version__
     from keenlattice.logbook.file import now
     from keenlattice.report.page.context import Context
-    from keenlattice.rig.base import pending_on
+    from keenlattice.rig.base import Playable, pending_on
     from keenlattice.rig.drift import find_drift
     from keenlattice.study.record import Provenance
 
@@ -36,6 +36,7 @@ def context_of(workspace: "Studying", game: str, before: Version, after: Version
                  for one in find_drift(rig, workspace.book)},
         waiting=dict(pending_on(rig)), facts=rests_on.facts or dict(rig.facts()),
         kind=f"{workspace.rig_name.capitalize()}, {workspace.described}", rig=workspace.kind,
+        plays=isinstance(rig, Playable),
         applied=applied.title if applied else "",
         of_pack=after.reference if after.entries and not after.time else "",
         software=rests_on.software or __version__,

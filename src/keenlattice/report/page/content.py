@@ -21,6 +21,7 @@ class Alert:
 
     text: str
     advice: str = ""
+    lead: str = "To mend it"
 
 
 @dataclass(frozen=True)

@@ -42,6 +42,7 @@ class Context:
         waiting: setting to the restart that it waits for.
         facts, kind: the rig's.
         rig: its name, for commands as `--rig` takes it.
+        plays: whether games are played on it from here.
         applied: the game's version that is on the rig, as a reference.
         of_pack: the second version's reference, if it was made of a pack for this and is in no history.
         software, time: what made the report, and when.
@@ -55,6 +56,7 @@ class Context:
     facts: Mapping[str, object] = field(default_factory=dict)
     kind: str = ""
     rig: str = ""
+    plays: bool = True
     applied: str = ""
     of_pack: str = ""
     software: str = ""
@@ -99,6 +101,8 @@ def _why(one: Changed) -> str:
 
 
 def _found(one: Finding) -> Alert:
+    if one.kind == "not known":
+        return Alert(f"Not known: {one.why}", one.what_to_do, "If it is so")
     return Alert(f"{one.kind.capitalize()} ({', '.join(one.settings)}): {one.why}", one.what_to_do)
 
 

@@ -26,7 +26,7 @@ def _lines(blocks: Iterable[Block]) -> Iterator[str]:
         if isinstance(block, Text):
             yield from (plain_text(block.text), "")
         elif isinstance(block, Alert):
-            advice = f" To mend it: {plain_text(block.advice)}" if block.advice else ""
+            advice = f" {block.lead}: {plain_text(block.advice)}" if block.advice else ""
             yield from (f"> **! {plain_text(block.text)}**{advice}", "")
         elif isinstance(block, Picture):
             yield from (f"*{plain_text(block.title)}.* {plain_text(block.alt)}", "")
