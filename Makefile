@@ -57,14 +57,14 @@ package: .venv/installed-dev
 	  build/package/env/bin/pip install --quiet --disable-pip-version-check $$made && \
 	  $(PYTHON) tests/smoke.py $(CURDIR)/build/package/env/bin/keen || exit 1; \
 	done
-	build/package/env/bin/pip install --quiet --disable-pip-version-check --dry-run "$$(ls $(CURDIR)/build/package/*.whl)[linux,dev,docs,bench]"
+	build/package/env/bin/pip install --quiet --disable-pip-version-check --dry-run "$$(ls $(CURDIR)/build/package/*.whl)[byhand,linux,dev,docs,bench]"
 
 versions: debian
 	for which in lowest-direct highest; do \
 	  rm -rf build/versions && $(PYTHON) -m venv build/versions && \
 	  build/versions/bin/pip install --quiet --disable-pip-version-check uv && \
 	  build/versions/bin/uv pip install --quiet --python build/versions/bin/python --resolution $$which \
-	    --editable '.[linux,dev,docs]' && \
+	    --editable '.[byhand,linux,dev,docs]' && \
 	  build/versions/bin/python -m pytest -n auto -m "not real" || exit 1; \
 	done
 
@@ -77,7 +77,7 @@ shots: .venv/installed-dev debian-shots
 	@touch $@
 
 .venv/installed-dev: .venv/installed
-	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[linux,dev,docs]'
+	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[byhand,linux,dev,docs]'
 	@touch $@
 
 # What the real-driver tests, or the pictures, need. Without apt or root it is said what is missing; the tests that

@@ -297,6 +297,16 @@ def test_facts_that_were_typed_in_are_numbers_or_unknown(keen: Keen, tmp_path: P
         keen("show", "rig", "--all", **env)
 
 
+def test_what_this_machine_tells_is_taken_only_if_it_is_wanted(keen: Keen) -> None:
+    env = {"KEEN_RIG": "byhand"}
+    assert set(as_json(keen("rig", "facts", "--json", **env))["facts"]) == {"case_matters"}
+    told = as_json(keen("rig", "facts", "--here", "cores=3", "--json", **env))["facts"]
+    memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2**20
+    assert (told["threads"], told["cores"], told["ram_mib"]) == (os.cpu_count(), 3, memory)
+    assert told["os"].startswith("Linux ")
+    assert "itself" in keen("rig", "facts", "--here", "--rig", "standin", code=2).stderr
+
+
 def test_a_fact_has_one_name(keen: Keen) -> None:
     env = {"KEEN_RIG": "byhand"}
     keen("rig", "facts", "refresh=144", "--devices", "gpu0,usb0", "usb0_shares_line=yes", **env)

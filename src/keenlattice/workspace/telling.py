@@ -76,6 +76,18 @@ class Telling(Opened):
         each = [(f"{device}_{name}", what) for device in self.rig.devices() for name, what in OF_A_DEVICE.items()]
         return FactNames({name: f"{what} ({kind})" for name, (kind, what) in [*FACTS.items(), *each]})
 
+    def facts_here(self) -> "dict[str, FactValue]":
+        """What this machine tells of itself: system, cores, threads, memory. For `tell_facts`, if this is the rig.
+
+        Raises:
+            UsageError: the rig tells its facts itself.
+            NeedsInstalling: the package that asks the system is missing.
+        """
+        from keenlattice.rig.byhand.here import facts_here
+
+        self.fact_questions()
+        return facts_here()
+
     def fact_questions(self) -> Mapping[str, str]:
         """The facts that are asked for, of a rig whose facts are typed in, and how.
 

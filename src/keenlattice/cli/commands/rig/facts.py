@@ -17,6 +17,8 @@ def facts(
                     ] = None,
     devices: Annotated[str | None, typer.Option("--devices", metavar="NAME,...", help="All devices that can be set: "
                                                 "gpu0,net0.")] = None,
+    here: Annotated[bool, typer.Option("--here", help="Take what this machine tells: system, cores, threads, memory.")
+                    ] = False,
     names: Annotated[bool, typer.Option("--list", help="List the facts that there are.")] = False,
     ask: Annotated[bool, typer.Option("--ask", help="Be asked for them one by one.")] = False,
     book: Book = None, rig: Rig = "standin", json: Json = False,
@@ -34,9 +36,9 @@ def facts(
         there_are = ws.fact_names()
         emit(there_are) if json else table(["fact", "what it is"], list(map(list, there_are.names.items())))
         return
-    if given or file or ask or devices is not None:
+    if given or file or here or ask or devices is not None:
         all_of = None if devices is None else [one.strip() for one in devices.split(",") if one.strip()]
-        found = ws.tell_facts(parsed(given or []), file, all_of)
+        found = ws.tell_facts({**(ws.facts_here() if here else {}), **parsed(given or [])}, file, all_of)
         found = asked(ws) if ask else found
     else:
         found = ws.facts()
@@ -47,4 +49,4 @@ def facts(
     if found.devices:
         say(f"devices: {', '.join(found.devices)}")
     if isinstance(ws.rig, TakesFacts) and len(found.facts) < 3:
-        hint("keen rig facts --rig byhand --ask, or keen rig facts refresh_hz=165 --rig byhand")
+        hint("keen rig facts --rig byhand --here --ask, or keen rig facts refresh_hz=165 --rig byhand")
