@@ -1,5 +1,6 @@
 """Safe hands at the command line: what a worried player sees after a failure, and where anything is written."""
 
+import json
 import os
 import shutil
 import signal
@@ -358,7 +359,16 @@ def test_an_undo_goes_back_to_what_was_noted(keen: Keen, tmp_path: Path) -> None
     keen("catalog", "frame.cap", "--note", "", **env)
     assert as_json(keen("catalog", "frame.cap", "--json", **env))["notes"] == {}
     assert "not known: note it" in keen("apply", "orbit", "--yes", **env).stdout
-    keen("rig", "sheet", "--was", "1=5000", code=2)
+    for value in ("5000", "= refresh - 3", ""):
+        keen("rig", "sheet", "--was", f"1={value}", code=2)
+        keen("rig", "sheet", "--seen", f"1={value}", code=2)
+    (sheet,) = tmp_path.rglob("sheet.json")
+    whole = sheet.read_bytes()
+    told = json.loads(whole)
+    for damaged in ("{", "[3]", "{}", '{"said.json": 3}'):
+        sheet.write_text(json.dumps({**told, "before": damaged}))
+        assert "is damaged" in keen("rig", "sheet", "--was", "1=120", code=1).stderr
+    sheet.write_bytes(whole)
     keen("rig", "sheet", "--was", "1=120", "--tick", "1")
     keen("rig", "sheet", "--was", "1=60", code=2)
     at_a_terminal(tmp_path, ["rig", "sheet", "--ask"], {

@@ -72,6 +72,7 @@ class Sheets(Opened):
         """
         from keenlattice.rig.byhand.sheets import note_before
 
+        self.book.check_writable()
         return SheetResult(note_before(self._by_hand(), number, was))
 
     def tick(self, number: int, seen: str | None = None) -> SheetResult:

@@ -8,11 +8,12 @@ from dataclasses import replace
 from keenlattice._files import read_bounded, remove_file, replace_file
 from keenlattice._safejson import parse_json
 from keenlattice.catalog.values import Value
-from keenlattice.errors import RigError, UsageError
+from keenlattice.errors import BadValue, RigError, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.file import now
 from keenlattice.logbook.restore import RestorePoint, keep_point
 from keenlattice.profile.compare import Change
+from keenlattice.profile.formula import is_formula
 from keenlattice.profile.sheet import Sheet, SheetStep
 from keenlattice.profile.version import Version
 from keenlattice.rig._apply import preview
@@ -142,11 +143,32 @@ def note_before(rig: ByHand, number: int, was: str) -> Sheet:
     """
     with changing(rig, f"noting what was there before step {number}") as change:
         sheet, step = _open_step(rig, number)
-        edit = {step.key: rig.catalog()[step.key].parsed(was)}
-        start = rig.changed(out_of_text(parse_json(sheet.before)), step.owner, edit)
+        edit = {step.key: _as_read(rig, step.key, was)}
+        start = rig.changed(_state_before(rig, sheet), step.owner, edit)
         sheet = replace(sheet.with_step(replace(step, before=edit[step.key])), before=_said(rig, start))
         change.put({**rig.changed(change.held, step.owner, edit), rig.sheet: _as_bytes(sheet)}, [step.key])
     return sheet
+
+
+def _as_read(rig: ByHand, key: str, text: str) -> Value:
+    """The value that a player has read.
+
+    Raises:
+        BadValue: it is none of the setting's, or a formula: nobody reads one.
+    """
+    value = rig.catalog()[key].parsed(text)
+    if is_formula(value):
+        raise BadValue(f"{text!r} is a formula, and {key} shows a value: say that one")
+    return value
+
+
+def _state_before(rig: ByHand, sheet: Sheet) -> State:
+    try:
+        state = out_of_text(parse_json(sheet.before))
+        return {rig.place: state[rig.place]}
+    except (ValueError, TypeError, AttributeError, KeyError):
+        raise RigError(f"the run sheet {rig.home / rig.sheet} is damaged: move it away, and apply or undo again"
+                       ) from None
 
 
 def _open_step(rig: ByHand, number: int) -> tuple[Sheet, SheetStep]:
@@ -176,7 +198,7 @@ def tick(rig: ByHand, book: Logbook, number: int, seen: str | None = None) -> Sh
     """
     with changing(rig, f"ticking off step {number}") as change:
         sheet, step = _open_step(rig, number)
-        read: Value | None = None if seen in (None, "unset") else rig.catalog()[step.key].parsed(str(seen))
+        read: Value | None = None if seen in (None, "unset") else _as_read(rig, step.key, str(seen))
         holds = step.after if seen is None else read
         sheet = sheet.with_step(replace(step, done="said" if seen is None else "seen", seen=read, time=now()))
         then = rig.changed(change.held, step.owner, {step.key: holds})
@@ -204,11 +226,7 @@ def _finish(rig: ByHand, book: Logbook, sheet: Sheet) -> None:
     """Into the logbook as one: the sheet with all that was said and seen, and what it did, with its restore point."""
     part = f" ({len(sheet.steps) - len(sheet.open)} of {len(sheet.steps)} steps)" if sheet.open else ""
     if not book.knows(sheet.token):
-        try:
-            before = in_text(out_of_text(parse_json(sheet.before)))
-        except (ValueError, TypeError, AttributeError):
-            raise RigError(f"the run sheet {rig.home / rig.sheet} is damaged: move it away, and apply or undo again"
-                           ) from None
+        before = in_text(_state_before(rig, sheet))
         keep_point(sheet.token, RestorePoint(before, fingerprints({rig.place: rig.state()[rig.place]})))
         with book.together():
             book.add_apply(rig.name, kind="part" if part else sheet.kind, profile=sheet.profile, version=sheet.version,
