@@ -49,10 +49,11 @@ class Result(Shown):
     """What a method of a workspace gives: a dataclass whose fields are its JSON, as `docs/formats.md` has it."""
 
     SCHEMA: ClassVar[str] = ""
+    REVISION: ClassVar[int] = 1
 
     def to_json(self) -> dict[str, Any]:
         """The result as JSON types, with its schema's name."""
-        return {"schema": f"keen-lattice/{self.SCHEMA}/1", **_fields(self)}
+        return {"schema": f"keen-lattice/{self.SCHEMA}/{self.REVISION}", **_fields(self)}
 
     def table(self) -> "pandas.DataFrame":
         """A row for each of the things that the result is about."""

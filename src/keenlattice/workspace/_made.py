@@ -6,6 +6,7 @@ from keenlattice.catalog.values import Value
 from keenlattice.profile.version import Version
 
 if TYPE_CHECKING:
+    from keenlattice.study.tune.result import Tuning
     from keenlattice.workspace.opened import Opened
     from keenlattice.workspace.played import Played
 
@@ -26,14 +27,21 @@ def base_of(workspace: "Opened", found: "Played[Any]") -> Version:
     return workspace.find(kept.reference) if kept.stored else Version(kept.profile, kept.entries, note=kept.note)
 
 
+def tuned(base: Version, result: "Tuning") -> dict[str, Value] | None:
+    """What the version that it started from sets with the best of a tuning; None if there is no best."""
+    from keenlattice.profile.compare import with_changes
+
+    return None if result.best is None else with_changes(base.entries, result.best.values)
+
+
 def _of_tuning(workspace: "Opened", found: "Played[Any]") -> Made | None:
-    from keenlattice.profile.compare import changes, with_changes
+    from keenlattice.profile.compare import changes
 
     result, base = found.result, base_of(workspace, found)
-    if result.best is None:
+    entries = tuned(base, result)
+    if entries is None or not changes(base.entries, entries):
         return None
-    entries = with_changes(base.entries, result.best.values)
-    return (base, entries, f"tuned for {result.plan.goal}") if changes(base.entries, entries) else None
+    return base, entries, f"tuned for {result.plan.goal}"
 
 
 def _of_ramp(workspace: "Opened", found: "Played[Any]") -> Made | None:

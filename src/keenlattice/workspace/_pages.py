@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice.profile.version import Version, stock
 from keenlattice.workspace._context import context_of, passed
-from keenlattice.workspace._made import base_of
+from keenlattice.workspace._made import base_of, tuned
 from keenlattice.workspace.figures import Drawing
 from keenlattice.workspace.page import Page
 from keenlattice.workspace.played import Played, sides
@@ -12,6 +12,7 @@ from keenlattice.workspace.played import Played, sides
 if TYPE_CHECKING:
     from keenlattice.report.page.content import Report
     from keenlattice.study.screen.result import Screen
+    from keenlattice.study.tune.result import Tuning
     from keenlattice.workspace._studying import Studying
 
 
@@ -99,13 +100,13 @@ def _of_tune(workspace: "Studying", study: Played[Any]) -> "Report":
     return tune_report(result, context, made.reference if made else "", number=study.number)
 
 
-def _made_of(workspace: "Studying", base: Version, result: Any) -> Version | None:
+def _made_of(workspace: "Studying", base: Version, result: "Tuning") -> Version | None:
     """The version that was made of a tuning's best."""
-    from keenlattice.profile.compare import changes, with_changes
+    from keenlattice.profile.compare import changes
 
-    if result.best is None:
+    entries = tuned(base, result)
+    if entries is None:
         return None
-    entries = with_changes(base.entries, result.best.values)
     return next((one for one in workspace.book.history(base.profile) if not changes(one.entries, entries)), None)
 
 

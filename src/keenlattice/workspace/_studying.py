@@ -215,8 +215,6 @@ class Studying(Comparing, Editing, Measuring):
         kept = self.runs_of(version)
         return metrics_of(self.book.capture(kept[0]), [name])[name] if kept else math.nan
 
-
-
     def _with_version(self, found: "Played[Any]", progress: "Progress | None") -> "Played[Any]":
         """The same, with what is made of it in the end."""
         return found

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from keenlattice.study.record import Progress
     from keenlattice.study.trial.plan import TrialPlan
     from keenlattice.study.trial.result import Trial
+    from keenlattice.study.trial.spec import TrialSpec
 
 SWITCH_S = {"none": 0.0, "game": 0.0, "driver": 15.0, "machine": 90.0}
 """How long a switch takes by the restart that it needs: a guess, for the time that a plan names."""
@@ -64,11 +65,14 @@ class Trials(Studying, Recordings):
     def play_trial(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", game: str | None = None,
                    progress: "Progress | None" = None) -> "Played[Trial]":
         """Plays a trial by a plan; the rest is as in `trial`."""
+        return self.play("trial", self._trial_spec(before, after, plan, game), progress)
+
+    def _trial_spec(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", game: str | None,
+                    files: bool = False) -> "TrialSpec":
         from keenlattice.study.kind import KeptVersion
         from keenlattice.study.trial.spec import TrialSpec
 
-        spec = TrialSpec(KeptVersion.of(self.find(before)), KeptVersion.of(self.find(after)), plan, game)
-        return self.play("trial", spec, progress)
+        return TrialSpec(KeptVersion.of(self.find(before)), KeptVersion.of(self.find(after)), plan, game, files)
 
     def pilot(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", blocks: int = 8,
               game: str | None = None, progress: "Progress | None" = None) -> Pilot:
@@ -114,11 +118,9 @@ class Trials(Studying, Recordings):
             plan: of the trial.
             game: what is played; needed for rig-wide versions.
         """
-        from keenlattice.study.kind import KeptVersion
         from keenlattice.study.record import start
-        from keenlattice.study.trial.spec import TrialSpec
 
-        spec = TrialSpec(KeptVersion.of(self.find(before)), KeptVersion.of(self.find(after)), plan, game, files=True)
+        spec = self._trial_spec(before, after, plan, game, files=True)
         return _to_come(start(self.book, self.rig, "trial", spec), spec, 0)
 
     def take(self, files: "Sequence[Path | str]", columns: str = "") -> "Played[Trial] | RunsToCome":

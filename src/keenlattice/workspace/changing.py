@@ -24,9 +24,9 @@ class OrSheet(Result):
 
     def to_json(self) -> dict[str, Any]:
         """The result as JSON types; or the sheet."""
-        if self.sheet is not None:
-            return {"schema": "keen-lattice/sheet/1", "sheet": self.sheet.to_json()}
-        return super().to_json()
+        from keenlattice.workspace.sheets import SheetResult
+
+        return super().to_json() if self.sheet is None else SheetResult(self.sheet).to_json()
 
 
 @dataclass(frozen=True)

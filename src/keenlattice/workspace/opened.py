@@ -193,9 +193,13 @@ class Opened:
         Args:
             which: the version, in any of the ways that `VersionLike` has.
         """
+        return self._found_in(self.effective(which))
+
+    def _found_in(self, effective: "Mapping[str, Effective]") -> "Findings":
+        """What the checks find where it is known already what holds."""
         from keenlattice.profile.checks import findings
 
-        return findings(self.rig.catalog(), self.effective(which), self.rig.facts(), self.rig.devices(),
+        return findings(self.rig.catalog(), effective, self.rig.facts(), self.rig.devices(),
                         stock_known=self.stock_known)
 
     def commit(self, parents: Sequence[Version], entries: Entries, note: str) -> Version:

@@ -81,7 +81,7 @@ class Played(Shown, Generic[Found]):
 def sides(study: "Played[Any]") -> "tuple[list[Capture], list[Capture]]":
     """The captures of a trial's two versions, in their order; of a hunt, those of the trial that it began with.
 
-    None, if they are gone.
+    Both lists are empty if the captures are gone.
     """
     found: tuple[list[Capture], list[Capture]] = ([], [])
     try:
@@ -113,13 +113,10 @@ class StudyList(Result):
     """The studies on a rig, the newest first."""
 
     SCHEMA: ClassVar[str] = "studies"
+    REVISION: ClassVar[int] = 2
 
     rig: str
     studies: tuple[ListedStudy, ...]
-
-    def to_json(self) -> dict[str, Any]:
-        """The result as JSON types."""
-        return {**super().to_json(), "schema": "keen-lattice/studies/2"}
 
     def _rows(self) -> list[dict[str, Any]]:
         return [{"study": one.number, "what": "pilot" if one.pilot else one.kind, "when": one.time, "of": one.of,
