@@ -393,7 +393,7 @@ def test_a_page_of_a_trial_by_hand_asks_what_is_not_known(keen: Keen, tmp_path: 
     keen("report", "--out", "page.md", **env)
     said = (tmp_path / "page.md").read_text()
     assert "Not known: if sync.vertical is game decides, triple buffering does nothing" in said
-    assert "If it is so: unset sync.triple-buffering" in said and "--from-files --rig byhand" in said
+    assert "If it is so: unset sync.triple-buffering" in said and "keen trial orbit@stock" in said
     assert "Wrong (" not in said and "Inert (" not in said
 
 

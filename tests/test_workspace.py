@@ -24,12 +24,22 @@ from keenlattice.profile import Game, Version
 from keenlattice.rig import Listed
 from keenlattice.study import KeptVersion, Kind, Player, Spec, TrialPlan
 from keenlattice.study._form import Form
+from keenlattice.workspace.next_run import Waiting
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
 SHORT, RUNS = ["--seconds", "2", "--seed", "1"], {"seconds": 2.0, "seed": 1}
 TRIAL = ["trial", "brass-orbit@stock", "brass-orbit"]
 
 Call = Callable[[Workspace], Any]
+
+
+def waited(begin: Callable[[], object]) -> Any:
+    """What a study by hand waits for, once it has begun."""
+    with pytest.raises(Waiting) as waiting:
+        begin()
+    return waiting.value.next
+
+
 STORY: list[tuple[list[str], Call]] = [
     (["survey"], lambda ws: ws.survey()),
     (["catalog", "sync"], lambda ws: ws.catalog("sync")),
@@ -106,6 +116,10 @@ BY_HAND: list[tuple[list[str], Call]] = [
      lambda ws: (ws.tell_game(Listed(Game("orbit", "orbit", ("orbit.exe",)))), ws.list_games())[1]),
     (["edit", "orbit", "frame.cap=120", "frame.queue-depth=1"],
      lambda ws: ws.edit("orbit", {"frame.cap": 120, "frame.queue-depth": 1})),
+    (["trial", "orbit@stock", "orbit", "--blocks", "2", *SHORT], lambda ws: waited(
+        lambda: ws.trial("orbit@stock", "orbit", blocks=2, **RUNS))),
+    (["rig", "next"], lambda ws: ws.next_run()), (["rig", "next", "--wrong", "it crashed"], lambda ws: ws.hand_over(
+        [], wrong="it crashed")),
     (["catalog", "frame.cap", "--note", "third page"], lambda ws: ws.note_setting("frame.cap", "third page")),
     (["rig", "facts", "--list"], lambda ws: ws.fact_names()),
     (["apply", "orbit", "--yes"], lambda ws: ws.apply("orbit")),

@@ -33,6 +33,7 @@ from keenlattice.cli.commands import (
     undo,
 )
 from keenlattice.cli.commands.rig import chore, facts, fault, game, match, recover, restart, sheet
+from keenlattice.cli.commands.rig import next as next_
 from keenlattice.cli.complete import completing
 from keenlattice.cli.grouped import Grouped
 from keenlattice.errors import KeenLatticeError, UsageError
@@ -79,6 +80,7 @@ OF_A_RIG: dict[Callable[..., None], str] = {
     facts.facts: "Show what a rig says of itself, or type that in.",
     game.game: "List a rig's games, or tell it of one.",
     match.match: "Say which game's profile an executable would get.",
+    next_.next_run: "Say what a study by hand waits for, or take it.",
     sheet.sheet: "Show the sheet of a rig changed by hand; tick it off.",
     chore.chore: "List the chores of a rig, or do one.",
     restart.restart: "Restart what waits for that.",
@@ -89,7 +91,7 @@ for title, commands in GROUPS.items():
     for command, short in commands.items():
         app.command(rich_help_panel=title, short_help=short)(command)
 for command, short in OF_A_RIG.items():
-    of_a_rig.command(short_help=short)(command)
+    of_a_rig.command("next" if command is next_.next_run else None, short_help=short)(command)
 app.add_typer(pack.app, name="pack", rich_help_panel="Profiles")
 app.add_typer(of_a_rig, name="rig", rich_help_panel="The rig")
 

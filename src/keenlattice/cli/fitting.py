@@ -2,6 +2,9 @@
 
 import typer
 
+HANDS = ("watch", "sensor")
+TUNING = ("base", "goal", "matters", "game", "proof", "seconds", "seed", *HANDS)
+
 
 def only(ctx: typer.Context, way: str, *fitting: str) -> None:
     """Refuses whatever was typed that does not go with a way of running a command.
@@ -25,3 +28,24 @@ def only(ctx: typer.Context, way: str, *fitting: str) -> None:
 def _typed(ctx: typer.Context, name: str) -> bool:
     source = ctx.get_parameter_source(name)
     return source is not None and source.name == "COMMANDLINE"
+
+
+def tune_fits(ctx: typer.Context) -> None:
+    """Whether what was typed behind `keen tune` goes together: it races, or it steps one setting up.
+
+    Raises:
+        UsageError: it does not; or something is missing.
+    """
+    from keenlattice.errors import UsageError
+
+    said = ctx.params
+    if said["resume"] or said["again"] is not None:
+        only(ctx, *(("--resume", "resume", *HANDS) if said["again"] is None else ("--again", "again")))
+        return
+    only(ctx, *(("--step", "step", "margin") if said["step"] else
+                ("a race (which has no --step)", "vary", "keep", "rounds", "warm_up")), *TUNING)
+    if said["step"] and not said["base"]:
+        raise UsageError("stepping up takes a version to start from: keen tune rig --step SETTING=BY --game GAME")
+    if not said["step"] and not (said["base"] and said["vary"]):
+        raise UsageError("tuning takes a version and settings to vary: keen tune GAME --try SETTING=VALUE,VALUE; or "
+                         "--resume")

@@ -34,6 +34,10 @@ Settle = Annotated[list[str] | None, typer.Option("--settle", help="Settle one: 
 Note = Annotated[str, typer.Option("--note", "-m", help="Why, in a few words.")]
 REFERENCE = "GAME for its latest version, GAME@VERSION, GAME@stock or GAME@applied; `rig` is the rig-wide profile."
 
+Watch = Annotated[Path | None, typer.Option("--watch", metavar="FOLDER", help="By hand: take the recordings that "
+                                            "appear in it.")]
+Sensor = Annotated[str, typer.Option("--sensor", metavar="PORT", help="By hand: read a latency sensor at this serial "
+                                     "port during each run.")]
 Of = Annotated[str, typer.Option("--of", autocompletion=references, metavar="VERSION",
                                  help=f"What was played. {REFERENCE}")]
 Version = Annotated[str, typer.Argument(autocompletion=references, metavar="VERSION", help=REFERENCE)]

@@ -6,6 +6,7 @@ A study of any kind is a plan, its runs, and, once it is finished, its result.
 import json
 import re
 import sqlite3
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
@@ -19,6 +20,8 @@ if TYPE_CHECKING:
 
 
 KIND = re.compile(r"[a-z]{1,20}")
+TAKEN_BACK = "its player took it back"
+"""Why a run does not count that went well, as far as anybody can tell."""
 
 @dataclass(frozen=True)
 class KeptRun:
@@ -98,12 +101,25 @@ def done_of(book: Logbook, one: Study) -> "dict[int, Capture]":
     return {run.place: book.capture(run.file) for run in runs_of(book, one) if not run.excluded}
 
 
-def failed_of(book: Logbook, one: Study) -> "dict[int, Capture]":
-    """A capture without frames for every place at which a run went wrong and none counts."""
+def failed_of(book: Logbook, one: Study, times: int) -> "dict[int, Capture]":
+    """A capture without frames for every place at which runs went wrong so many times and none counts; for no place, if
+    that is 0."""
     import numpy as np
 
     from keenlattice.measure.capture import Capture
 
-    counted = {run.place for run in runs_of(book, one) if not run.excluded}
-    return {run.place: Capture(np.empty(0), about={"excluded": run.excluded}) for run in runs_of(book, one)
-            if run.place not in counted}
+    runs = runs_of(book, one)
+    counted = {run.place for run in runs if not run.excluded}
+    wrong = Counter(run.place for run in runs if run.excluded not in ("", TAKEN_BACK))
+    return {run.place: Capture(np.empty(0), about={"excluded": run.excluded}) for run in runs
+            if times and run.place not in counted and wrong[run.place] >= times}
+
+
+def take_back_run(book: Logbook, one: Study) -> int | None:
+    """The newest run that counts counts no longer; returns its place, None if there is none."""
+    counted = [run for run in runs_of(book, one) if not run.excluded]
+    if not counted:
+        return None
+    book.insert("UPDATE runs SET excluded = ? WHERE study = ? AND place = ? AND excluded = ''", TAKEN_BACK,
+                one.number, counted[-1].place)
+    return counted[-1].place

@@ -82,6 +82,17 @@ def ingest(path: Path, columns: ColumnMap, *, process: str | None = None, repair
     return found
 
 
+def programs_in(path: Path, columns: ColumnMap) -> list[str]:
+    """The programs whose frames a recording holds; none, where the map names no column for that.
+
+    Raises:
+        CaptureError: it cannot be read, or lacks the column.
+    """
+    if columns.process is None:
+        return []
+    return sorted(set(read_rows(path, columns.numbers, columns.texts).texts[columns.process].astype(str)))
+
+
 def _ingest(path: Path, rows: Rows, columns: ColumnMap, process: str | None, about: dict[str, Any]) -> Ingested:
     keep = _of_process(path, rows, columns, process)
     times = _scaled(rows.numbers[columns.time], columns.to_ms)
@@ -122,7 +133,8 @@ def _ingest(path: Path, rows: Rows, columns: ColumnMap, process: str | None, abo
         cpu, gpu = (np.concatenate((values[:1], values)) for values in (cpu, gpu))
     shown = shown - begin
     segments = _segments(_at(rows.texts[columns.marker], index), shown) if columns.marker else {}
-    told = {"source": path.name, "columns": columns.model_dump(exclude_none=True), **about,
+    program = {"program": str(rows.texts[columns.process][keep][0])} if columns.process else {}
+    told = {"source": path.name, **program, "columns": columns.model_dump(exclude_none=True), **about,
             **({"repaired": [dict(one.__dict__) for one in found]} if found else {}),
             **({"dropped_frames": dropped} if dropped else {}),
             **({"segments": {name: list(span) for name, span in segments.items()}} if segments else {})}

@@ -18,6 +18,7 @@ from keenlattice.profile.version import Entries
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
+    from keenlattice.rig.hand import ComingRun, Hand
     from keenlattice.rig.standin.faults import Fault
 
 FactValue = str | int | float | bool
@@ -150,11 +151,16 @@ class DoesChores(Protocol):
 class ByHand(Rig, Protocol):
     """A rig that a person changes: what is to be set is written on a sheet (`sheets`).
 
-    `place` is where it keeps what was said to be set, `sheet` where the open sheet lies.
+    `place` is where it keeps what was said to be set, `sheet` where the open sheet lies, `hand` who is asked when a
+    study changes and plays it; None while nobody is there.
     """
 
     place: str
     sheet: str
+    hand: "Hand | None"
+
+    def coming(self, run: "ComingRun") -> None:
+        """Tells whoever sits there of a run, before anything is asked."""
 
 
 @runtime_checkable

@@ -109,7 +109,8 @@ class Kind(Generic[AnySpec, AnyResult]):
         command: the command that plays it.
         spec, result: their forms.
         play: plays it through, or computes it anew: the player knows which.
-        failures_count: whether a run that went wrong is a result, and not tried again when a study goes on.
+        failures: how often a run has to go wrong for that to be a result, so that it is not tried again when a study
+            goes on; 0 if it never is.
     """
 
     name: str
@@ -117,7 +118,7 @@ class Kind(Generic[AnySpec, AnyResult]):
     spec: type[AnySpec]
     result: type[AnyResult]
     play: "Callable[[Player, AnySpec, Sequence[Version]], AnyResult]"
-    failures_count: bool = False
+    failures: int = 0
 
 
 def kind_named(name: str) -> Kind[Any, Any]:

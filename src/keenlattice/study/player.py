@@ -4,20 +4,22 @@ A run that was played earlier is not played again; so a study that was stopped g
 computed anew, by the same code that plays it.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Protocol
 
 import numpy as np
 
 from keenlattice.errors import CaptureError, KeenLatticeError, NeedsInstalling, RefusedByRig, RigError, UsageError
+from keenlattice.logbook._studies import TAKEN_BACK
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import cut
 from keenlattice.profile.compare import changes
 from keenlattice.profile.concrete import entries_for
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig._apply import restart_for
-from keenlattice.rig.base import Restartable, Rig, play_on
-from keenlattice.rig.transaction import Transaction
+from keenlattice.rig.base import ByHand, Restartable, Rig, State, play_on
+from keenlattice.rig.hand import ComingRun
 
 TRIES = 3  # of a run, before the study is given up for now
 
@@ -51,6 +53,16 @@ class Run:
     excluded: str = ""
 
 
+class Puts(Protocol):
+    """What a rig is changed through while a study is played: a transaction, or a person who is asked."""
+
+    def put(self, state: State, settings: list[str] | None = None) -> None:
+        """Makes a state hold."""
+
+    def take_back(self) -> list[str]:
+        """Makes what was there before hold again, as far as that can be now; returns what is left."""
+
+
 Each = Callable[[Run], None]
 
 
@@ -71,6 +83,7 @@ class Player:
         transaction: all writes go through it; None if nothing may be played, only computed from what is `done`.
         called: how the arm of a run that went wrong is told, behind the run's number.
         excluded: the runs that went wrong, each with the reason.
+        earlier: those that went wrong before the study was stopped, by their place: arm and reason of each.
     """
 
     rig: Rig
@@ -80,9 +93,10 @@ class Player:
     warm_up_s: float = 0.0
     each: Each = ignore
     done: Mapping[int, Capture] = field(default_factory=dict)
-    transaction: Transaction | None = None
+    transaction: Puts | None = None
     called: Callable[[str], str] = " ({})".format
     excluded: list[str] = field(default_factory=list)
+    earlier: Mapping[int, Sequence[tuple[str, str]]] = field(default_factory=dict)
     _changed: set[str] = field(default_factory=set)
 
     def play(self, place: int, block: int, arm: str, entries: Callable[[], Entries], seed: int) -> Capture:
@@ -96,17 +110,23 @@ class Player:
             RigError: the rig did not take the entries.
             RunMissing: it was not played, and nothing may be.
         """
+        wrong = self.earlier.get(place, ())
+        self.excluded += [self._told(place, arm, why) for arm, why in wrong]
         if place in self.done:
             return self.done[place]
-        for attempt in range(TRIES):
+        tried = sum(why != TAKEN_BACK for _, why in wrong) % TRIES  # as often as it is tried: then it is tried anew
+        for attempt in range(tried, TRIES):
             drawn = seed if not attempt else int(np.random.default_rng([seed, attempt]).integers(2**31))
-            run = self.once(place, block, arm, entries(), drawn)
+            run = self.once(place, block, arm, entries(), drawn, attempt)
             if not run.excluded:
                 return run.capture
         raise RunsFailed(f"{run.excluded}; {TRIES} runs in a row went wrong")
 
-    def once(self, place: int, block: int, arm: str, entries: Entries, seed: int) -> Run:
+    def once(self, place: int, block: int, arm: str, entries: Entries, seed: int, attempt: int = 0) -> Run:
         """One run with these entries on the rig, whether it goes well or not.
+
+        Args:
+            attempt: how often it went wrong before.
 
         Raises:
             RigError: the rig did not take the entries.
@@ -114,6 +134,9 @@ class Player:
         """
         if self.transaction is None:
             raise RunMissing(f"run {place + 1} is missing: it cannot be computed without")
+        if isinstance(self.rig, ByHand):
+            self.rig.coming(ComingRun(place, arm, self.game, self.seconds + self.warm_up_s, self.owner, entries,
+                                      self.warm_up_s, attempt))
         self._put_on(self.transaction, entries)
         try:
             capture = play_on(self.rig, self.game, self.seconds + self.warm_up_s, seed)
@@ -126,7 +149,7 @@ class Player:
             capture, why = Capture(np.empty(0)), str(error)
         run = Run(place, block, arm, seed, capture, why)
         if why:
-            self.excluded.append(f"run {place + 1}{self.called(arm)}: {why}")
+            self.excluded.append(self._told(place, arm, why))
         self.each(run)
         return run
 
@@ -136,6 +159,9 @@ class Player:
             self.transaction.take_back()
             restart(self.rig, sorted(self._changed))
 
+    def _told(self, place: int, arm: str, why: str) -> str:
+        return f"run {place + 1}{self.called(arm)}: {why}"
+
     def _gone_wrong(self, capture: Capture, entries: Entries) -> str:
         """Why a run that was recorded does not count; "" if it does."""
         if wrong := changes(self.rig.values(self.rig.state(), self.owner), entries):
@@ -144,7 +170,7 @@ class Player:
             return "the game lost the focus during the run"
         return ""
 
-    def _put_on(self, transaction: Transaction, entries: Entries) -> None:
+    def _put_on(self, transaction: Puts, entries: Entries) -> None:
         """Makes the rig hold exactly these entries for the owner, restarts what has to, and reads them back."""
         state = self.rig.state()
         found = changes(self.rig.values(state, self.owner), entries)

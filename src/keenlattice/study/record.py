@@ -15,6 +15,7 @@ from keenlattice.logbook._studies import (
     finish_study,
     runs_of,
     start_study,
+    take_back_run,
 )
 from keenlattice.logbook.reference import find
 from keenlattice.profile.version import Version
@@ -117,31 +118,51 @@ def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None
 
     Raises:
         RigError: the rig refuses, or nothing can be recorded; it says how to go on, if any run was finished by then.
+        Paused: of a rig that is changed by hand, if its player goes on later.
     """
-    from keenlattice.study.playing import play
-
-    kind, spec = kind_named(study.kind), spec_of(study)
-    versions = versions_of(book, rig.name, spec)
-    done = {**(failed_of(book, study) if kind.failures_count else {}), **done_of(book, study)}
-    told, total = progress or _nobody, max(spec.runs, len(done))
-    count = len(done)
-    told(count, total)
-
-    def each(run: "Run") -> None:
-        nonlocal count
-        keep_run(book, study, spec, versions, run)
-        if not run.excluded:
-            count += 1
-            told(count, max(total, count))
-
+    kind = kind_named(study.kind)
     try:
-        result = play(rig, kind, spec, versions, each, done)
+        while (result := _played(book, rig, study, progress or _nobody)) is None:
+            take_back_run(book, study)
     except RigError as error:
         if not any(not one.excluded for one in runs_of(book, study)):
             raise
         raise type(error)(f"{error}. The finished runs are kept: keen {kind.command} --resume goes on") from None
     finish(book, rig, study, result)
     return result
+
+
+def _played(book: "Logbook", rig: "Rig", study: Study, progress: Progress) -> Any:
+    """The result of a study; None if its player takes back the run that they handed over last."""
+    from keenlattice.rig.hand import TakenBack
+    from keenlattice.study.playing import play
+
+    kind, spec = kind_named(study.kind), spec_of(study)
+    versions = versions_of(book, rig.name, spec)
+    done = {**failed_of(book, study, kind.failures), **done_of(book, study)}
+    count, total = len(done), max(spec.runs, len(done))
+    progress(count, total)
+
+    def each(run: "Run") -> None:
+        nonlocal count
+        keep_run(book, study, spec, versions, run)
+        if not run.excluded:
+            count += 1
+            progress(count, max(total, count))
+
+    try:
+        return play(rig, kind, spec, versions, each, done, _gone_wrong(book, study))
+    except TakenBack:
+        return None
+
+
+def _gone_wrong(book: "Logbook", study: Study) -> dict[int, list[tuple[str, str]]]:
+    """The runs that went wrong so far, by their place: arm and reason of each."""
+    found: dict[int, list[tuple[str, str]]] = {}
+    for run in runs_of(book, study):
+        if run.excluded:
+            found.setdefault(run.place, []).append((run.arm, run.excluded))
+    return found
 
 
 def _nobody(_done: int, _total: int) -> None:
@@ -179,7 +200,7 @@ def recompute(book: "Logbook", rig: "Rig", study: Study) -> int:
     from keenlattice.study.playing import replay
 
     kind, spec, before = kind_named(study.kind), spec_of(study), result_of(study).to_json()
-    captures: dict[int, Capture] = {**failed_of(book, study), **done_of(book, study)}
+    captures: dict[int, Capture] = {**failed_of(book, study, 1), **done_of(book, study)}
     now = replay(rig, kind, spec, versions_of(book, rig.name, spec), captures).to_json()
     differing = _differing(loads(dumps(before)), loads(dumps(now)))
     if differing:

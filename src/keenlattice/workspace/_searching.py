@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, Unpack
 from keenlattice.profile.version import Version
 from keenlattice.workspace._studying import seeded
 from keenlattice.workspace._trials import Trials
+from keenlattice.workspace.next_run import Waiting
 from keenlattice.workspace.opened import VersionLike
 from keenlattice.workspace.options import HuntOptions, RampOptions, ScreenOptions, TuneOptions
 from keenlattice.workspace.packing import Packing
@@ -206,7 +207,11 @@ class Searching(Trials, Packing):
         if isinstance(plan, int) and plan:
             tuned = found.result.plan
             plan = TrialPlan(plan, tuned.seconds, tuned.seed, tuned.goal, tuned.matters_pct, warm_up_s=tuned.warm_up_s)
-        proof = self.play_trial(base, version, plan, spec.game, progress) if plan else None
+        try:
+            proof = self.play_trial(base, version, plan, spec.game, progress) if plan else None
+        except Waiting as waiting:
+            waiting.finished = replace(found, version=version)
+            raise
         return replace(found, version=version, proof=proof)
 
 

@@ -10,6 +10,7 @@ from keenlattice.workspace.comparing import Comparing
 from keenlattice.workspace.editing import Editing
 from keenlattice.workspace.figures import Drawing
 from keenlattice.workspace.measuring import Measuring
+from keenlattice.workspace.next_run import NextRun, Waiting
 from keenlattice.workspace.opened import VersionLike
 from keenlattice.workspace.options import Matters
 from keenlattice.workspace.played import ListedStudy, Played, Recomputed, StudyList
@@ -34,15 +35,15 @@ class Studying(Comparing, Editing, Measuring):
         Raises:
             UsageError: none was; or it waits for recordings.
             RigError: the rig refuses, or nothing can be recorded.
+            Waiting: of a rig that is changed by hand: it says for what.
         """
         from keenlattice.errors import UsageError
-        from keenlattice.study.record import play_on, spec_of
+        from keenlattice.study.record import spec_of
 
         study = self._unfinished(*kinds)
         if spec_of(study).files:
             raise UsageError(f"{study.kind} {study.number} waits for your recordings: keen trial --take FILE")
-        play_on(self.book, self.rig, study, progress)
-        return self._with_version(self._finished(study.number), progress)
+        return self._play(study, progress)
 
     def _unfinished(self, *kinds: str) -> "Study":
         from keenlattice.errors import UsageError
@@ -145,10 +146,24 @@ class Studying(Comparing, Editing, Measuring):
             UsageError: it could not be played at all; then nothing of it is kept.
             RigError: the rig refuses, or nothing can be recorded.
         """
-        from keenlattice.study.record import play_on, start
+        from keenlattice.study.record import start
 
         study = start(self.book, self.rig, kind, spec)
-        play_on(self.book, self.rig, study, progress)
+        return self._play(study, progress)
+
+    def _play(self, study: "Study", progress: "Progress | None") -> "Played[Any]":
+        """Plays what is left of a study; one by hand may wait for its player, and then says for what."""
+        from keenlattice.rig.base import ByHand
+        from keenlattice.study.record import play_on
+        from keenlattice.workspace._files_hand import FilesHand
+
+        if isinstance(self.rig, ByHand) and self.rig.hand is None:
+            self.rig.hand = FilesHand(self)  # type: ignore[arg-type]
+        try:
+            play_on(self.book, self.rig, study, progress)
+        except Waiting as waiting:
+            waiting.next = self._what_is_next(study, waiting)
+            raise
         return self._with_version(self._finished(study.number), progress)
 
     def _finished(self, number: int) -> "Played[Any]":
@@ -162,6 +177,10 @@ class Studying(Comparing, Editing, Measuring):
                                      lambda: self._page_of(played), lambda: done_of(self.book, study),
                                      lambda: self._picture_of(played))
         return played
+
+    def _what_is_next(self, study: "Study", waiting: Waiting) -> NextRun:
+        """What a study by hand waits for; see `Handing`."""
+        raise NotImplementedError
 
     def _page_of(self, study: "Played[Any]") -> Any:
         """The page about a study; see `Reporting`."""

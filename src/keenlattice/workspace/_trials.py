@@ -6,15 +6,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Unpack
 
 from keenlattice.profile.version import Version
-from keenlattice.workspace._studying import Studying, seeded
+from keenlattice.workspace._studying import seeded
+from keenlattice.workspace.handing import Handing
 from keenlattice.workspace.opened import VersionLike
 from keenlattice.workspace.options import TrialOptions
 from keenlattice.workspace.played import Pilot, PlanCost, Played, RunsToCome, RunToCome
-from keenlattice.workspace.recordings import Recordings
 
 if TYPE_CHECKING:
     from keenlattice.logbook._studies import Study
-    from keenlattice.measure.capture import Capture
     from keenlattice.study.record import Progress
     from keenlattice.study.trial.plan import TrialPlan
     from keenlattice.study.trial.result import Trial
@@ -24,7 +23,7 @@ SWITCH_S = {"none": 0.0, "game": 0.0, "driver": 15.0, "machine": 90.0}
 """How long a switch takes by the restart that it needs: a guess, for the time that a plan names."""
 
 
-class Trials(Studying, Recordings):
+class Trials(Handing):
     """What plays trials."""
 
     def trial(self, before: VersionLike, after: VersionLike, *, game: str | None = None,
@@ -89,13 +88,27 @@ class Trials(Studying, Recordings):
         Raises:
             BadValue: the runs are too short to tell.
         """
+        played = self.play_trial(before, before, replace(plan, blocks=blocks, early=False), game, progress)
+        return self.pilot_of(played, after)
+
+    def pilot_of(self, played: "Played[Trial]", after: VersionLike = "") -> Pilot:
+        """What a trial of a version against itself tells of one against another.
+
+        Args:
+            played: that trial.
+            after: the other version, if it is known by now: switching to it takes time, too.
+
+        Raises:
+            BadValue: the runs are too short to tell.
+        """
         from keenlattice.study.trial.pilot import noise_of, warm_up_of
         from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle
 
-        played = self.play_trial(before, before, replace(plan, blocks=blocks, early=False), game, progress)
+        plan = played.result.plan
         noise, warm_up = noise_of(played.result), warm_up_of(list(played.captures().values()))
         needed = blocks_to_settle(noise, plan.matters_pct)
-        switch_s = SWITCH_S[self._restart_between(self.find(before), self.find(after))]
+        before = self.versions_of(played)[0]
+        switch_s = SWITCH_S[self._restart_between(before, self.find(after))] if after else 0.0
         costs = [PlanCost(count, chance_to_settle(noise, count, plan.matters_pct),
                           replace(plan, blocks=count).minutes(switch_s))
                  for count in sorted({4, 8, 16, 32, *([needed] if needed else [])})]
@@ -112,6 +125,8 @@ class Trials(Studying, Recordings):
                          game: str | None = None) -> RunsToCome:
         """Plans a trial whose runs the player records, and says which comes first (`take` takes them).
 
+        Of a rig that is changed by hand any study is played like this, without a word: `hand_over`.
+
         Args:
             before: the version to compare with.
             after: the version that is compared with it.
@@ -127,6 +142,7 @@ class Trials(Studying, Recordings):
         """Takes recordings as the next runs of the newest trial from files; concludes it with the last one.
 
         Args:
+            files: of each run its frames, and behind them what a sensor recorded of it, if one did.
             columns: the name of the column map for them; without one, the map that is kept for their header.
 
         Raises:
@@ -140,17 +156,20 @@ class Trials(Studying, Recordings):
         from keenlattice.study.playing import replay
         from keenlattice.study.record import finish, keep_run, spec_of, versions_of
         from keenlattice.study.trial.play import KIND
+        from keenlattice.workspace._handed import read_handed, told_apart
 
         study = self._unfinished("trial")
         spec: Any = spec_of(study)
         if not spec.files:
-            raise UsageError(f"trial {study.number} is played, not recorded: keen trial --resume goes on with it")
+            raise UsageError(f"trial {study.number} is played, not recorded: keen trial --resume goes on with it; one "
+                             "by hand takes recordings with keen rig next")
         versions, runs = versions_of(self.book, self.rig_name, spec), spec.plan.runs()
         game_for(versions, spec.game)
         done = done_of(self.book, study)
-        if len(done) + len(files) > len(runs):
-            raise UsageError(f"{len(files)} recordings, but only {len(runs) - len(done)} runs are still to come")
-        read = [self._recorded(Path(file), columns) for file in files]  # all are read before any is kept
+        handed = told_apart(self, [Path(file) for file in files], columns)
+        read = [read_handed(self, one, warm_up_s=spec.plan.warm_up_s) for one in handed]  # all, before any is kept
+        if len(done) + len(read) > len(runs):
+            raise UsageError(f"{len(read)} recordings, but only {len(runs) - len(done)} runs are still to come")
         for place, capture in enumerate(read, len(done)):
             block, arm, seed = runs[place]
             keep_run(self.book, study, spec, versions, Run(place, block, arm, seed, capture))
@@ -161,19 +180,6 @@ class Trials(Studying, Recordings):
             return _to_come(study, spec, len(done))
         finish(self.book, self.rig, study, result)
         return self._finished(study.number)
-
-    def _recorded(self, file: Path, columns: str) -> "Capture":
-        from keenlattice.errors import UsageError
-        from keenlattice.measure._header import header_of
-        from keenlattice.measure._ingest import ingest
-
-        if file.suffix == ".parquet" and not columns:
-            return self.run(str(file))[1]
-        known = self.known_map(header_of(file)[0], columns)
-        if known is None:
-            raise UsageError(f"{file}: no column map is known for its header: give one once with keen ingest {file} "
-                             "--time COLUMN --name NAME")
-        return ingest(file, known).capture
 
 
 def _to_come(study: "Study", spec: Any, recorded: int) -> RunsToCome:

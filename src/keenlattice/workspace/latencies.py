@@ -7,12 +7,13 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
 from keenlattice.workspace.figures import Drawing
-from keenlattice.workspace.measuring import Measuring
 from keenlattice.workspace.opened import VersionLike, kept_as
+from keenlattice.workspace.recordings import Recordings
 
 if TYPE_CHECKING:
     from keenlattice.measure.columns import Unit
     from keenlattice.measure.latency import Described, Doubt, Latency
+    from keenlattice.measure.sensor_map import SensorMap
 
 
 @dataclass(frozen=True, repr=False)
@@ -54,7 +55,7 @@ class LatencyResult(Result):
                 f"({self.mean_low_ms:.1f} to {self.mean_high_ms:.1f})")
 
 
-class Latencies(Measuring):
+class Latencies(Recordings):
     """What measures latency."""
 
     def latency(self, found: "Latency | Path | str", of: VersionLike = "", file: str = "") -> LatencyResult:
@@ -83,6 +84,40 @@ class Latencies(Measuring):
             {f"p{share}": tuple(values) for share, values in numbers.percentiles.items()},
             {name: tuple(values) for name, values in stage_means(found).items()}, numbers.grid_ms, found.about, kept,
             tuple(found.doubts), found, numbers)
+
+    def latency_by_map(self, file: Path | str, of: VersionLike = "") -> LatencyResult | None:
+        """As `latency`, of a sensor's file by the map that is kept for its header; None if none is.
+
+        Args:
+            file: its path.
+        """
+        from keenlattice.measure._header import header_of
+
+        known = self.known_sensor(header_of(Path(file))[0])
+        return None if known is None else self.latency(known.read(Path(file)), of, Path(file).name)
+
+    def keep_sensor_map(self, file: Path | str, name: str, *, camera: float | None = None, unit: str = "ms",
+                        **columns: str) -> "SensorMap":
+        """Keeps what a sensor's files hold, for others with the header of one.
+
+        Args:
+            file: that one.
+            name: what the map is called.
+            camera: of a camera's tally, how many frames it takes a second.
+            unit: of the times: s, ms, us or ns.
+            columns: of a log `time`, `light` and `button`; of events `press` and `answer`.
+
+        Raises:
+            CaptureError: the file cannot be read, or the map does not hold together.
+        """
+        from keenlattice.measure._header import header_of
+        from keenlattice.measure.sensor_map import sensor_map
+
+        told = {column: text for column, text in columns.items() if text}
+        reads = "tally" if camera else "events" if "press" in told else "log"
+        made = sensor_map(name=name, reads=reads, camera_hz=camera, unit=unit, **told)
+        self.book.keep_map(name, header_of(Path(file))[0], made.model_dump(exclude_defaults=True))
+        return made
 
     def latency_of_camera(self, file: Path | str, fps: float, of: VersionLike = "") -> LatencyResult:
         """As `latency`, of a tally of a camera's frames, its last column; `fps` is how many it takes a second.

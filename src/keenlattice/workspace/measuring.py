@@ -77,7 +77,8 @@ class Measuring(Opened):
         """
         from keenlattice.measure.metrics import metrics_of
         from keenlattice.rig._lock import locked
-        from keenlattice.rig.base import game_of, play_on
+        from keenlattice.rig.base import ByHand, game_of, play_on
+        from keenlattice.rig.hand import ComingRun
         from keenlattice.study._limits import check_seconds, check_seed, fresh_seed
 
         check_seconds(seconds)
@@ -89,6 +90,9 @@ class Measuring(Opened):
         rows, files, clicks, answered = list[Metrics](), list[str](), 0, 0
         with locked(self.rig, f"measuring {game}"):
             for run in range(runs):
+                if isinstance(self.rig, ByHand):
+                    held = self.rig.values(self.rig.state(), game)
+                    self.rig.coming(ComingRun(run, "as it stands", game, seconds, game, held))
                 capture = play_on(self.rig, game, seconds, seed + run)
                 rows.append(metrics_of(capture))
                 clicks, answered = clicks + capture.click_ms.size, answered + capture.latency_ms.size

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from keenlattice.measure._proposal import Proposal
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
+    from keenlattice.measure.sensor_map import SensorMap
 
 
 @dataclass(frozen=True, repr=False)
@@ -197,13 +198,24 @@ class Recordings(Measuring):
         from keenlattice.errors import UnknownName
         from keenlattice.measure.columns import column_map
 
-        maps = self.book.maps()
+        maps = {one: kept for one, kept in self.book.maps().items() if "reads" not in kept[1]}
         if name:
             if name not in maps:
                 raise UnknownName("column map", name, maps, f"there are {', '.join(maps) or 'none yet'}")
             return column_map(**maps[name][1])
         same = [fields for known, fields in maps.values() if known == list(header)]
         return column_map(**same[-1]) if same else None
+
+    def known_sensor(self, header: Sequence[str]) -> "SensorMap | None":
+        """The sensor map that is kept for a header, if one is; the newest by name.
+
+        Args:
+            header: the names of a file's columns.
+        """
+        from keenlattice.measure.sensor_map import sensor_map
+
+        same = [fields for known, fields in self.book.maps().values() if known == list(header) and "reads" in fields]
+        return sensor_map(**same[-1]) if same else None
 
     def column_map(self, time: str, *, name: str = "unnamed", means: str = "stamps", unit: str = "ms",
                    dropped: str = "", **fields: Any) -> "ColumnMap":

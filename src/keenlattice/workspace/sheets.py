@@ -55,7 +55,7 @@ class Sheets(Opened):
         Raises:
             UsageError: the rig is not changed by hand.
         """
-        from keenlattice.rig.byhand.sheets import open_sheet
+        from keenlattice.rig.byhand.steps import open_sheet
 
         return SheetResult(open_sheet(self._by_hand()), tuple(self.book.sheets(self.rig_name)))
 

@@ -6,7 +6,21 @@ import typer
 
 from keenlattice.cli.complete import games, references
 from keenlattice.cli.fitting import only
-from keenlattice.cli.options import Again, Blocks, Book, Decides, Json, Matters, Played, Resume, Rig, Seconds, Seed
+from keenlattice.cli.options import (
+    Again,
+    Blocks,
+    Book,
+    Decides,
+    Json,
+    Matters,
+    Played,
+    Resume,
+    Rig,
+    Seconds,
+    Seed,
+    Sensor,
+    Watch,
+)
 
 
 def hunt(
@@ -22,7 +36,8 @@ def hunt(
     decides: Decides = "frame_ms_mean", matters: Matters = "1", blocks: Blocks = 8,
     error: Annotated[float, typer.Option("--error", help="How likely it may name the wrong version.")] = 0.05,
     game: Played = None, resume: Resume = False, again: Again = None,
-    seconds: Seconds = 30.0, seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+    seconds: Seconds = 30.0, watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Find the version at which a metric changed, and the least set of settings in it that did it.
 
@@ -31,13 +46,13 @@ def hunt(
     """
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit
-    from keenlattice.cli.progress import progress
-    from keenlattice.cli.views.searches import show_hunt
+    from keenlattice.cli.playing import playing
+    from keenlattice.cli.views.played import show_played
     from keenlattice.cli.views.studies import show_recomputed, told_matters
     from keenlattice.errors import UsageError
 
     if resume or again is not None:
-        only(ctx, "--resume" if again is None else "--again", "resume" if again is None else "again")
+        only(ctx, *(("--resume", "resume", "watch", "sensor") if again is None else ("--again", "again")))
     elif not profile:
         raise UsageError("a hunt takes a profile: keen hunt GAME; or --resume")
     ws = begin(book, rig)
@@ -46,11 +61,8 @@ def hunt(
         emit(found) if json else show_recomputed(found)
         return
     pct = "1" if resume else told_matters(ws, matters, decides, since or f"{profile}@stock", json)
-    with progress("the versions of a history", json) as told:
+    with playing(ws, "the versions of a history", json, watch, sensor) as told:
         played = ws.resume("hunt", progress=told) if resume else ws.hunt(
             profile, since=since, until=until, game=game, progress=told, blocks=blocks, seconds=seconds, seed=seed,
             decides=decides, matters=pct, error=error)
-    if json:
-        emit(played)
-        return
-    show_hunt(ws.rig.catalog(), played.result, ws.versions_of(played))
+    show_played(ws, played, json)

@@ -1,7 +1,7 @@
 """`keen latency`: input latency from a sensor's log, a stereo recording, a camera's tally, events, or a capture."""
 
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
@@ -25,46 +25,44 @@ def latency(
     stage: Annotated[list[str] | None, typer.Option("--stage", metavar="STAGE=COLUMN", help="Of events: how long each "
                                                     "press spent in a stage (device, system, game, queue, gpu or "
                                                     "display), as far as it is known.")] = None,
+    name: Annotated[str, typer.Option("--name", help="Keep what was said of its columns under this name, for other "
+                                      "files with that header.")] = "",
     figure: Figure = None, reference: Of = "",
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Measure input latency, from press to screen, in what a sensor, a camera or `keen measure` has recorded."""
     from keenlattice.cli.begin import begin
     from keenlattice.cli.outfile import new_figure
-    from keenlattice.cli.output import emit
+    from keenlattice.cli.output import emit, say
+    from keenlattice.cli.sensor_files import measured
     from keenlattice.cli.views.runs import show_latency
-    from keenlattice.errors import UsageError
 
     _check_what_goes_together(ctx, file.suffix.lower(), camera is not None, bool(press or answer))
     figure = new_figure(figure)
     ws = begin(book, rig)
-    if camera is not None:
-        found = ws.latency_of_camera(file, camera, reference)
-    elif press or answer:
-        found = ws.latency_of_events(file, press, answer, unit, dict(one.partition("=")[::2] for one in stage or []),
-                                     reference)
-    elif file.suffix.lower() == ".parquet":
-        found = ws.latency(file, reference)
-    elif file.suffix.lower() in (".wav", ".wave"):
-        found = ws.latency_of_sound(file, channel, reference)
-    elif time and light and button:
-        found = ws.latency_of_log(file, time, light, button, unit, reference)
-    else:
-        raise UsageError("it is none of our captures (.parquet); say what is in it: --camera FPS for a tally; --time, "
-                         "--light and --button for a sensor's log; --press and --answer for events")
+    said: dict[str, Any] = {"camera": camera, "time": time, "light": light, "button": button, "press": press,
+                            "answer": answer, "unit": unit}
+    found = measured(ws, file, reference, channel, stage or [], said)
+    if name:
+        ws.keep_sensor_map(file, name, **said)
     if figure:
         found.figure().save(figure)
-    emit(found) if json else show_latency(found)
+    if json:
+        emit(found)
+        return
+    show_latency(found)
+    if name:
+        say(f"Files with this header are read like this from now on, by the map {name}.", "dim")
 
 
 def _check_what_goes_together(ctx: typer.Context, suffix: str, camera: bool, events: bool) -> None:
     """Each kind of recording takes the options that say what is in it."""
     always = ("file", "figure", "reference")
     if camera:
-        only(ctx, "--camera", *always, "camera")
+        only(ctx, "--camera", *always, "camera", "name")
     elif events:
-        only(ctx, "--press and --answer", *always, "press", "answer", "unit", "stage")
+        only(ctx, "--press and --answer", *always, "press", "answer", "unit", "stage", "name")
     elif suffix in (".parquet", ".wav", ".wave"):
         only(ctx, f"a file that ends in {suffix}", *always, *(["channel"] if suffix != ".parquet" else []))
     else:
-        only(ctx, "a sensor's log", *always, "time", "light", "button", "unit")
+        only(ctx, "a sensor's log", *always, "time", "light", "button", "unit", "name")

@@ -1,11 +1,13 @@
 """`keen measure`: runs of a game as the rig stands, and their numbers."""
 
+from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from keenlattice.cli.complete import games
-from keenlattice.cli.options import Book, Every, Figure, Json, Rig, Seconds, Seed
+from keenlattice.cli.fitting import only
+from keenlattice.cli.options import Book, Every, Figure, Json, Rig, Seconds, Seed, Sensor, Watch
 
 if TYPE_CHECKING:
     from keenlattice.workspace.measuring import MeasureResult
@@ -13,23 +15,31 @@ if TYPE_CHECKING:
 
 
 def measure(
+    ctx: typer.Context,
     game: Annotated[str, typer.Argument(autocompletion=games, help="The game to play.")],
     seconds: Seconds = 10.0,
     runs: Annotated[int, typer.Option("--runs", min=1, max=1000, help="How many runs.")] = 3,
     figure: Figure = None, every: Every = False,
-    seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+    take: Annotated[list[Path] | None, typer.Option("--take", help="By hand: such a run's recording, and behind it the "
+                                                    "sensor's, if there is one; once or more.")] = None,
+    watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Play a game on the rig as it stands, and say how it runs. To compare two versions, use `keen trial`."""
     from keenlattice.cli.begin import begin
     from keenlattice.cli.outfile import new_figure
     from keenlattice.cli.output import emit
-    from keenlattice.cli.progress import progress
+    from keenlattice.cli.playing import playing
     from keenlattice.cli.views.runs import show_measured
 
     figure = new_figure(figure)
     ws = begin(book, rig)
-    with progress(f"playing {game}", json) as told:
-        found = ws.measure(game, runs, seconds, seed, told)
+    if take:
+        only(ctx, "--take", "game", "take", "figure", "every")
+        found = ws.measure_files(game, take)
+    else:
+        with playing(ws, f"playing {game}", json, watch, sensor) as told:
+            found = ws.measure(game, runs, seconds, seed, told)
     if figure:
         found.figure().save(figure)
     if json:

@@ -19,7 +19,9 @@ from keenlattice.cli.options import (
     Rig,
     Seconds,
     Seed,
+    Sensor,
     WarmUp,
+    Watch,
 )
 
 
@@ -38,7 +40,8 @@ def screen(
     warm_up: WarmUp = 0.0,
     plan_only: Annotated[bool, typer.Option("--plan", help="Say what would be played, and how long it takes.")] = False,
     resume: Resume = False, again: Again = None, figure: Figure = None,
-    seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+    watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Find out which of the changes between two versions matter, all at once.
 
@@ -47,13 +50,14 @@ def screen(
     from keenlattice.cli.begin import begin
     from keenlattice.cli.outfile import new_figure
     from keenlattice.cli.output import emit
-    from keenlattice.cli.progress import progress
-    from keenlattice.cli.views.searches import show_screen, show_screen_cost
+    from keenlattice.cli.playing import playing
+    from keenlattice.cli.views.played import show_played
+    from keenlattice.cli.views.searches import show_screen_cost
     from keenlattice.cli.views.studies import show_recomputed, told_matters
     from keenlattice.errors import UsageError
 
     if again is not None or resume:
-        only(ctx, "--resume" if again is None else "--again", *(("resume", "figure") if again is None else ("again",)))
+        only(ctx, *(("--resume", "resume", "figure", "watch", "sensor") if again is None else ("--again", "again")))
     elif not (before and after):
         raise UsageError("a screen takes two versions, or a version and a pack: keen screen BEFORE AFTER; or --resume")
     elif plan_only and figure:
@@ -71,10 +75,8 @@ def screen(
         cost = ws.screen_cost(plan)
         emit(cost) if json else show_screen_cost(cost)
         return
-    with progress("changes at once", json) as told:
+    with playing(ws, "changes at once", json, watch, sensor) as told:
         played = ws.resume("screen", progress=told) if resume else ws.screen(
             before, after, game=game, progress=told, together=groups, rounds=rounds, seconds=seconds, decides=decides,
             matters=pct, seed=seed, warm_up_s=warm_up)
-    if figure:
-        played.figure().save(figure)
-    emit(played) if json else show_screen(played.result)
+    show_played(ws, played, json, figure)

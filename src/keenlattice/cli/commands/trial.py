@@ -20,7 +20,9 @@ from keenlattice.cli.options import (
     Rig,
     Seconds,
     Seed,
+    Sensor,
     WarmUp,
+    Watch,
 )
 
 
@@ -44,7 +46,8 @@ def trial(
     claims: Annotated[Path | None, typer.Option("--claims", metavar="PACK", help="Repeat here what a pack claims.")
                       ] = None,
     again: Again = None, figure: Figure = None,
-    seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+    watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Play two versions against each other, in blocks in random order, and say what differs.
 
@@ -56,7 +59,7 @@ def trial(
 
     check_what_goes_together(ctx)
     figure = new_figure(figure)
-    ways = Ways(begin(book, rig), game, figure, json)
+    ways = Ways(begin(book, rig), game, figure, json, watch, sensor)
     options = {"blocks": blocks, "seconds": seconds, "seed": seed, "decides": decides, "early": early,
                "repeats": repeats, "warm_up_s": warm_up}
     if again is not None:

@@ -5,10 +5,21 @@ from typing import Annotated
 import typer
 
 from keenlattice.cli.complete import assignments, metrics, references
-from keenlattice.cli.fitting import only
-from keenlattice.cli.options import REFERENCE, Again, Book, Json, Matters, Played, Resume, Rig, Seconds, Seed, WarmUp
-
-BOTH = ("base", "goal", "matters", "game", "proof", "seconds", "seed")
+from keenlattice.cli.options import (
+    REFERENCE,
+    Again,
+    Book,
+    Json,
+    Matters,
+    Played,
+    Resume,
+    Rig,
+    Seconds,
+    Seed,
+    Sensor,
+    WarmUp,
+    Watch,
+)
 
 
 def tune(
@@ -31,27 +42,29 @@ def tune(
     proof: Annotated[int, typer.Option("--proof", help="Blocks of the trial of the best against where it started; 0 "
                                        "for none.")] = 8,
     resume: Resume = False, again: Again = None,
-    seconds: Seconds = 20.0, seed: Seed = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+    seconds: Seconds = 20.0, watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Find the best combination of some values for this rig, and make a version of it.
 
     The rig is put back to what it was, whatever happens.
     """
     from keenlattice.cli.begin import begin
+    from keenlattice.cli.fitting import tune_fits
     from keenlattice.cli.output import emit
-    from keenlattice.cli.progress import progress
+    from keenlattice.cli.playing import playing
     from keenlattice.cli.typed import choices_of, limits_of, step_of
-    from keenlattice.cli.views.searches import show_ramp, show_tuning
+    from keenlattice.cli.views.played import show_played
     from keenlattice.cli.views.studies import show_recomputed, told_matters
 
-    _check_what_goes_together(ctx)
+    tune_fits(ctx)
     ws = begin(book, rig)
     if again is not None:
         found = ws.recompute(again, "tune", "ramp")
         emit(found) if json else show_recomputed(found)
         return
     pct = "1" if resume else told_matters(ws, matters, goal, base, json)
-    with progress("combinations", json) as told:
+    with playing(ws, "combinations", json, watch, sensor) as told:
         if resume:
             played = ws.resume("tune", "ramp", progress=told)
         elif step:
@@ -61,24 +74,4 @@ def tune(
             played = ws.tune(base, choices_of(vary or []), game=game, progress=told, goal=goal,
                              limits=limits_of(keep or []), rounds=rounds, seconds=seconds, matters=pct, proof=proof,
                              seed=seed, warm_up_s=warm_up)
-    if json:
-        emit(played)
-    else:
-        (show_ramp if played.kind == "ramp" else show_tuning)(ws.rig.catalog(), played)
-
-
-def _check_what_goes_together(ctx: typer.Context) -> None:
-    from keenlattice.errors import UsageError
-
-    said = ctx.params
-    if said["resume"] or said["again"] is not None:
-        way = "again" if said["again"] is not None else "resume"
-        only(ctx, f"--{way}", way)
-        return
-    only(ctx, *(("--step", "step", "margin") if said["step"] else
-                ("a race (which has no --step)", "vary", "keep", "rounds", "warm_up")), *BOTH)
-    if said["step"] and not said["base"]:
-        raise UsageError("stepping up takes a version to start from: keen tune rig --step SETTING=BY --game GAME")
-    if not said["step"] and not (said["base"] and said["vary"]):
-        raise UsageError("tuning takes a version and settings to vary: keen tune GAME --try SETTING=VALUE,VALUE; or "
-                         "--resume")
+    show_played(ws, played, json)

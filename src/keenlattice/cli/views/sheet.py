@@ -22,15 +22,15 @@ def show_sheet(now: "Sheet") -> None:
             show_step(step)
 
 
-def show_step(step: "SheetStep") -> None:
-    """One step: what is there, what to set, why, where, and how to check."""
+def show_step(step: "SheetStep", why: bool = True) -> None:
+    """One step: what is there, what to set, where, how to check, and why, if that is wanted."""
     from keenlattice.report._sheet_page import BOX, shown, was, whom
 
     state = {"open": "", "said": "  (you say so)", "seen": f"  (you saw {shown(step, step.seen)})"}[step.done]
     say(f"{BOX[step.done]} {step.number}. {step.title}, {whom(step)}: {was(step)} "
         f"{shown(step, step.after)}" + " (takes rights)" * step.rights + state)
     if step.done == "open":
-        say(f"      where: {step.where}\n      check: {step.check}\n      why:   {step.why}", "dim")
+        say(f"      where: {step.where}\n      check: {step.check}" + f"\n      why:   {step.why}" * why, "dim")
 
 
 def show_what_is_open(now: "Sheet") -> None:

@@ -4,11 +4,12 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keenlattice.cli.fitting import only
+from keenlattice.cli.fitting import HANDS, only
 from keenlattice.cli.output import emit, say
-from keenlattice.cli.progress import progress
+from keenlattice.cli.playing import playing
+from keenlattice.cli.views.played import show_played
 from keenlattice.cli.views.studies import show_recomputed, told_matters
-from keenlattice.cli.views.trial import hint_after, show_claims, show_pilot, show_runs_to_come, show_trial
+from keenlattice.cli.views.trial import show_claims, show_pilot, show_runs_to_come
 from keenlattice.errors import UsageError
 
 if TYPE_CHECKING:
@@ -30,17 +31,20 @@ class Ways:
         game: what is played, if it was said.
         figure: where it is drawn, if it is.
         json: whether results are printed as JSON.
+        watch, sensor: of a rig that is changed by hand: where recordings appear, and the port of a sensor.
     """
 
     ws: "Workspace"
     game: str | None
     figure: Path | None
     json: bool
+    watch: Path | None = None
+    sensor: str = ""
 
     def play(self, before: str, after: str, matters: str, options: StudyOptions) -> None:
         """Plays it now."""
         pct = told_matters(self.ws, matters, options["decides"], before, self.json)
-        with progress(f"{options['blocks']} blocks of two runs", self.json) as told:
+        with playing(self.ws, f"{options['blocks']} blocks of two runs", self.json, self.watch, self.sensor) as told:
             played = self.ws.trial(before, after, game=self.game, progress=told, matters=pct, **options)
         self._finished(played)
 
@@ -49,7 +53,7 @@ class Ways:
         waiting = self.ws.unfinished("trial")
         if not self.json:
             say(f"Going on with trial {waiting.number}: {waiting.of}.", "dim")
-        with progress("what is left of it", self.json) as told:
+        with playing(self.ws, "what is left of it", self.json, self.watch, self.sensor) as told:
             played = self.ws.resume("trial", progress=told)
         self._finished(played)
 
@@ -76,7 +80,7 @@ class Ways:
         """Plays a version against itself first."""
         pct = told_matters(self.ws, matters, options["decides"], before, self.json)
         plan = self.ws.trial_plan(before, after, matters=pct, **options)
-        with progress(f"{blocks} blocks of two runs", self.json) as told:
+        with playing(self.ws, f"{blocks} blocks of two runs", self.json, self.watch, self.sensor) as told:
             found = self.ws.pilot(before, after, plan, blocks, self.game, told)
         emit(found) if self.json else show_pilot(found, self.ws.find(after).reference)
 
@@ -85,7 +89,7 @@ class Ways:
         from keenlattice.study.trial.plan import TrialPlan
         from keenlattice.workspace._studying import seeded
 
-        with progress(f"the claims of {file.name}", self.json) as told:
+        with playing(self.ws, f"the claims of {file.name}", self.json, self.watch, self.sensor) as told:
             found = self.ws.repeat_claims(file, TrialPlan(**seeded(options)), self.game, told)
         emit(found) if self.json else show_claims(found)
 
@@ -95,15 +99,7 @@ class Ways:
         emit(found) if self.json else show_recomputed(found)
 
     def _finished(self, played: "Played[Trial]") -> None:
-        if self.figure:
-            played.figure().save(self.figure)
-        if self.json:
-            emit(played)
-            return
-        show_trial(played.result)
-        if self.figure:
-            say(f"\nfigure: {self.figure}")
-        hint_after(played.result)
+        show_played(self.ws, played, self.json, self.figure)
 
 
 def check_what_goes_together(ctx: "typer.Context") -> None:
@@ -116,17 +112,17 @@ def check_what_goes_together(ctx: "typer.Context") -> None:
     if said["again"] is not None:
         only(ctx, "--again", "again")
     elif said["claims"] is not None:
-        only(ctx, "--claims", "claims", "blocks", "seconds", "game", "early", "repeats", "warm_up", "seed")
+        only(ctx, "--claims", *HANDS, "claims", "blocks", "seconds", "game", "early", "repeats", "warm_up", "seed")
     elif said["take"]:
         only(ctx, "--take", "take", "by", "figure")
     elif said["resume"]:
-        only(ctx, "--resume", "resume", "figure")
+        only(ctx, "--resume", "resume", "figure", *HANDS)
     elif said["pilot"] is not None:
-        only(ctx, "--pilot", "pilot", *(one for one in PLAN if one not in ("blocks", "early")))
+        only(ctx, "--pilot", "pilot", *HANDS, *(one for one in PLAN if one not in ("blocks", "early")))
     elif said["from_files"]:
         only(ctx, "--from-files", "from_files", *PLAN)
     else:
-        only(ctx, "a trial that is played now", "figure", *PLAN)
+        only(ctx, "a trial that is played now", "figure", *HANDS, *PLAN)
     if not (said["before"] and said["after"]) and not any(
             said[way] not in (None, False, []) for way in ("again", "claims", "take", "resume")):
         raise UsageError("a trial takes two versions: keen trial BEFORE AFTER; or --resume, --take or --again")

@@ -4,6 +4,7 @@ import json
 import tomllib
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from keenlattice._files import read_bounded, replace_file
 from keenlattice._safejson import parse_json
@@ -18,6 +19,10 @@ from keenlattice.rig._factnames import FACTS
 from keenlattice.rig.base import Edits, Facts, FactValue, State, one_by_one
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.places import put_file
+
+if TYPE_CHECKING:
+    from keenlattice.measure.capture import Capture
+    from keenlattice.rig.hand import ComingRun, Hand
 
 SAID, SHEET, ABOUT = "said.json", "sheet.json", "rig.toml"
 MOST_BYTES, MOST_STATE_BYTES = 256 * 1024, 4_000_000
@@ -45,6 +50,8 @@ class ByHandRig:
         self.place, self.sheet = SAID, SHEET
         self._catalog = catalog().with_more(more) if more else catalog()
         self._facts, self._devices = read_about(home / ABOUT)
+        self.hand: Hand | None = None
+        self._asked: ComingRun | None = None
 
     def facts(self) -> Facts:
         return {"case_matters": False, **self._facts}
@@ -82,6 +89,27 @@ class ByHandRig:
                 put_file(self.home / place, content)
         except OSError as error:
             raise RigError(f"cannot write in {self.home}: {error.strerror}") from None
+
+    def coming(self, run: "ComingRun") -> None:
+        """Whoever sits there is told of a run before anything is asked."""
+        self._asked = run
+        self._hands().coming(run)
+
+    def play(self, game: str, seconds: float, seed: int) -> "Capture":
+        """Whoever sits there plays, and hands over what was recorded; what goes on after `seconds` is cut off."""
+        from keenlattice.measure.course import cut
+        from keenlattice.rig.hand import ComingRun
+
+        run = self._asked or ComingRun(0, "", game, seconds, game, self.values(self.state(), game))
+        self._asked = None
+        capture = self._hands().play(run)
+        return cut(capture, 0.0, 1000 * seconds) if capture.seconds > seconds else capture
+
+    def _hands(self) -> "Hand":
+        if self.hand is None:
+            raise RigError(f"nobody is there to play on the rig {self.name}: do it at a terminal, or hand the "
+                           "recordings over: keen measure GAME --take FRAMES")
+        return self.hand
 
     def questions(self) -> Mapping[str, str]:
         return {name: FACTS[name][1] for name in ASKED}

@@ -2,10 +2,9 @@
 
 import json
 import secrets
-from collections.abc import Mapping
 from dataclasses import replace
 
-from keenlattice._files import read_bounded, remove_file, replace_file
+from keenlattice._files import remove_file, replace_file
 from keenlattice._safejson import parse_json
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, RigError, UsageError
@@ -22,27 +21,9 @@ from keenlattice.rig._lock import locked
 from keenlattice.rig._notes import read_notes
 from keenlattice.rig._undo import preview_undo
 from keenlattice.rig.base import ByHand, State
-from keenlattice.rig.byhand.machine import MOST_STATE_BYTES
+from keenlattice.rig.byhand.session import settle_study
+from keenlattice.rig.byhand.steps import open_sheet, step_of, written_sheet
 from keenlattice.rig.transaction import changing
-
-
-def open_sheet(rig: ByHand) -> Sheet | None:
-    """The sheet that is being worked through, if there is one with steps that are open.
-
-    Raises:
-        RigError: it is damaged.
-    """
-    sheet = _written(rig)
-    return sheet if sheet is not None and sheet.open else None
-
-
-def _written(rig: ByHand) -> Sheet | None:
-    path = rig.home / rig.sheet
-    try:
-        content = read_bounded(path, MOST_STATE_BYTES)
-        return None if content is None else Sheet.from_json(parse_json(content))
-    except (OSError, ValueError):
-        raise RigError(f"the run sheet {path} is damaged: move it away, and apply or undo again") from None
 
 
 def settle_sheet(rig: ByHand, book: Logbook) -> None:
@@ -59,7 +40,7 @@ def settle_sheet(rig: ByHand, book: Logbook) -> None:
 
 def _settle(rig: ByHand, book: Logbook) -> None:
     """As `settle_sheet`, by whoever holds the lock."""
-    sheet = _written(rig)
+    sheet = written_sheet(rig)
     if sheet is not None and not sheet.open:
         _finish(rig, book, sheet)
 
@@ -73,6 +54,7 @@ def sheet_to_apply(rig: ByHand, book: Logbook, version: Version) -> Sheet:
     book.check_writable()
     with locked(rig, f"writing a run sheet for {version.reference}"):
         _settle(rig, book)
+        settle_study(rig, book)
         plan = preview(rig, version)
         steps = [(version.profile, one, version.note) for one in plan.changes]
         return _begin(rig, Sheet("apply", version.reference, version.profile, version.id, None,
@@ -88,6 +70,7 @@ def sheet_to_undo(rig: ByHand, book: Logbook, to: int | None = None) -> Sheet:
     book.check_writable()
     with locked(rig, "writing a run sheet for an undo"):
         _settle(rig, book)
+        settle_study(rig, book)
         plan = preview_undo(rig, book, to)
         steps = [(owner, one, "back to what was there before") for owner, some in plan.changes.items() for one in some]
         return _begin(rig, Sheet("undo", f"undo of {', '.join(plan.titles)}", "", "", plan.number,
@@ -108,7 +91,7 @@ def _begin(rig: ByHand, sheet: Sheet, steps: list[tuple[str, Change, str]]) -> S
              for one in group}
     steps.sort(key=lambda step: order[step[1].key])
     notes = read_notes(rig)
-    sheet = replace(sheet, steps=tuple(_step(rig, number, *step, notes) for number, step in enumerate(steps, 1)))
+    sheet = replace(sheet, steps=tuple(step_of(rig, number, *step, notes) for number, step in enumerate(steps, 1)))
     try:
         rig.home.mkdir(parents=True, exist_ok=True)
         replace_file(rig.home / rig.sheet, _as_bytes(sheet))
@@ -119,16 +102,6 @@ def _begin(rig: ByHand, sheet: Sheet, steps: list[tuple[str, Change, str]]) -> S
 
 def _as_bytes(sheet: Sheet) -> bytes:
     return json.dumps(sheet.to_json(), indent=1).encode()
-
-
-def _step(rig: ByHand, number: int, owner: str, change: Change, why: str, notes: Mapping[str, str]) -> SheetStep:
-    setting = rig.catalog()[change.key]
-    where = setting.where or "Where this setting is made."
-    if setting.name in notes:
-        where += f" You noted: {notes[setting.name]}"
-    return SheetStep(number, owner, change.key, setting.title, setting.unit, change.before, change.after,
-                     why or setting.trades, where, setting.check or "Look there again.", setting.rights,
-                     setting.restart)
 
 
 def note_before(rig: ByHand, number: int, was: str) -> Sheet:
@@ -214,7 +187,7 @@ def drop(rig: ByHand, book: Logbook) -> Sheet | None:
     """
     book.check_writable()
     with locked(rig, "giving a run sheet up"):
-        sheet = _written(rig)
+        sheet = written_sheet(rig)
         if sheet is not None and len(sheet.open) < len(sheet.steps):
             _finish(rig, book, sheet)
         elif sheet is not None:

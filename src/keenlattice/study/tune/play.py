@@ -12,7 +12,7 @@ from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig
 from keenlattice.study.kind import KeptVersion, Kind
-from keenlattice.study.player import Each, Player, RunsFailed, entries_on, ignore
+from keenlattice.study.player import TRIES, Each, Player, RunsFailed, entries_on, ignore
 from keenlattice.study.playing import play
 from keenlattice.study.trial._conclude import Numbers
 from keenlattice.study.tune._race import Race
@@ -44,7 +44,7 @@ def play_tune(player: Player, spec: TuneSpec, versions: Sequence[Version]) -> Tu
                       tuple(player.excluded))
 
 
-KIND = Kind("tune", "tune", TuneSpec, Tuning, play_tune)
+KIND = Kind("tune", "tune", TuneSpec, Tuning, play_tune, failures=TRIES)
 
 
 def run_tune(rig: Rig, base: Version, plan: TunePlan, game: str | None = None, each: Each = ignore,

@@ -1,0 +1,52 @@
+"""`keen rig next`: what a study on a rig that is changed by hand waits for; and its recording, handed over."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.fitting import only
+from keenlattice.cli.options import Book, Figure, Json, Sensor, Watch
+
+
+def next_run(
+    ctx: typer.Context,
+    files: Annotated[list[Path] | None, typer.Argument(metavar="[FRAMES [SENSOR]]...", help="The recording of the next "
+                                                       "run, and what a sensor recorded of it; or of several "
+                                                       "runs.")] = None,
+    by: Annotated[str, typer.Option("--map", help="The column map for the frames.  [default: by their header]")] = "",
+    anyway: Annotated[bool, typer.Option("--anyway", help="Take what does not look like the run that was asked "
+                                         "for.")] = False,
+    wrong: Annotated[str, typer.Option("--wrong", metavar="WHY", help="The run went wrong: it does not count, and is "
+                                       "asked for again.")] = "",
+    take_back: Annotated[bool, typer.Option("--take-back", help="The run that you handed over last shall not "
+                                            "count.")] = False,
+    watch: Watch = None, sensor: Sensor = "", figure: Figure = None,
+    book: Book = None, json: Json = False,
+) -> None:
+    """Say what comes next in a study on the rig that is changed by hand, or hand its recording over.
+
+    At a terminal, or with --watch, it guides you through all runs that are left.
+    """
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.outfile import new_figure
+    from keenlattice.cli.output import emit
+    from keenlattice.cli.playing import at_a_terminal, playing
+    from keenlattice.cli.views.next_run import show_next_run
+    from keenlattice.cli.views.played import show_played
+    from keenlattice.workspace.next_run import NextRun
+
+    if wrong or take_back:
+        only(ctx, "--wrong" if wrong else "--take-back", "wrong" if wrong else "take_back")
+    figure = new_figure(figure)
+    ws = begin(book, "byhand")
+    if not (files or wrong or take_back) and (watch or sensor or at_a_terminal(json)):
+        waiting = ws.unfinished()
+        with playing(ws, f"{waiting.kind} {waiting.number}", json, watch, sensor) as told:
+            show_played(ws, ws.resume(progress=told), json, figure)
+        return
+    found = ws.take_back() if take_back else ws.hand_over(files or [], by, anyway=anyway, wrong=wrong)
+    if not isinstance(found, NextRun):
+        show_played(ws, found, json, figure)
+    else:
+        emit(found) if json else show_next_run(found)

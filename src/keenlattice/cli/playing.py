@@ -1,0 +1,74 @@
+"""How a study is played from the command line: with a progress bar; or, on a rig that is changed by hand, guided at the
+terminal, or else with word of what comes next.
+"""
+
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import typer
+
+from keenlattice.cli.progress import progress
+
+if TYPE_CHECKING:
+    from keenlattice.workspace.workspace import Workspace
+
+Told = Callable[[int, int], None] | None
+
+
+@contextmanager
+def playing(ws: "Workspace", what: str, json: bool = False, watch: Path | None = None, sensor: str = ""
+            ) -> Iterator[Told]:
+    """Yields what is told how many runs are done. If the study waits for a person, that is shown, and the command ends.
+
+    Args:
+        what: is played, for the bar.
+        watch: a folder that recordings appear in.
+        sensor: the serial port of a sensor that is read while a run is played.
+    """
+    from keenlattice.errors import UsageError
+    from keenlattice.rig.base import ByHand
+    from keenlattice.rig.hand import Paused
+    from keenlattice.workspace.next_run import Waiting
+
+    by_hand = isinstance(ws.rig, ByHand)
+    if (watch or sensor) and not by_hand:
+        raise UsageError(f"--watch and --sensor go with a rig that is changed by hand: {ws.kind} is played from here")
+    try:
+        if isinstance(ws.rig, ByHand) and (watch or sensor or at_a_terminal(json)):
+            from keenlattice.cli.guide import Guide
+
+            guide = ws.rig.hand = Guide(ws, watch, sensor)
+            with guide:
+                yield guide.told
+        else:
+            with progress(what, json or by_hand) as told:
+                yield told
+    except Waiting as waiting:
+        _show_what_is_next(ws, waiting, json)
+        raise typer.Exit from None
+    except Paused as paused:
+        from keenlattice.cli.output import hint, say
+
+        say(f"\n{paused}")
+        hint("keen rig next --rig byhand, to go on")
+        raise typer.Exit from None
+
+
+def at_a_terminal(json: bool) -> bool:
+    """Whether somebody sits there who can be guided."""
+    return not json and sys.stdin.isatty() and sys.stdout.isatty()
+
+
+def _show_what_is_next(ws: "Workspace", waiting: Exception, json: bool) -> None:
+    from keenlattice.cli.output import emit
+    from keenlattice.cli.views.next_run import show_next_run
+    from keenlattice.cli.views.played import show_played
+    from keenlattice.workspace.next_run import Waiting
+
+    assert isinstance(waiting, Waiting) and waiting.next is not None
+    if waiting.finished is not None and not json:
+        show_played(ws, waiting.finished)
+    emit(waiting.next) if json else show_next_run(waiting.next)

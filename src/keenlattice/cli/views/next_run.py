@@ -1,0 +1,50 @@
+"""How it is told what a study by hand waits for."""
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
+from keenlattice.cli.output import hint, say
+
+if TYPE_CHECKING:
+    from keenlattice.catalog.values import Value
+    from keenlattice.workspace.next_run import NextRun
+
+
+def show_next_run(found: "NextRun") -> None:
+    """Where the study stands, what to change, what to play, and how the recording is handed over."""
+    from keenlattice.cli.views.sheet import show_step
+    from keenlattice.report._sheet_page import heading
+
+    say(f"{found.kind.capitalize()} {found.study}, {found.of}: run {found.run} of {found.runs}, about "
+        f"{minutes(found.minutes_left)} to go", "bold")
+    if found.wrong:
+        say(f"This run went wrong {'once' if found.wrong == 1 else f'{found.wrong} times'}; play it again.")
+    say(f"The rig holds: {held_in_words(found.holds)}", "dim")
+    last = ""
+    for step in found.steps:
+        if step.restart != last:
+            say(f"\n{heading(step.restart)}", "bold")
+            last = step.restart
+        show_step(step, why=False)
+    if not found.steps:
+        say("\nNothing is to be changed for this run.")
+    if any(step.before is None for step in found.steps):
+        say("\nWhat is there now is not known: note it before you change it, for the way back: keen rig take-stock "
+            "--rig byhand", "dim")
+    say(f"\nThen play {found.game} for {found.seconds:g} s, and record it.", "bold")
+    hint("keen rig next FRAMES, or keen rig next FRAMES SENSOR; --wrong WHY if it went wrong; or --watch FOLDER, which "
+         "goes through all runs")
+
+
+def held_in_words(holds: "Mapping[str, Mapping[str, Value]]") -> str:
+    """What the rig holds, by all that was said."""
+    told = [f"{key} {value}" if owner != "rig" else f"{key} {value} (rig-wide)" for owner, some in holds.items()
+            for key, value in some.items()]
+    return ", ".join(told) or "nothing that anybody has told"
+
+
+def minutes(amount: float) -> str:
+    """About how long something takes, in words."""
+    if amount < 1:
+        return "a minute"
+    return f"{amount:.0f} min" if amount < 100 else f"{amount / 60:.1f} h"

@@ -1,0 +1,62 @@
+"""How long a person takes to change a setting by hand: learnt from steps that were taken, for the plans that follow."""
+
+import json
+from pathlib import Path
+from statistics import median
+
+from keenlattice._files import read_bounded, replace_file
+from keenlattice._safejson import parse_json
+
+FILE, MOST_BYTES, KEPT = "pace.json", 64_000, 60
+GUESSED_MINUTES = 0.75
+HANDLING_MINUTES = 0.25
+"""What a run takes beside its length: starting the game, and handing the recording over. A guess."""
+LONGEST_MINUTES = 20.0
+
+
+def minutes_a_step(home: Path) -> float:
+    """How long a step takes: the median of those that were timed; before any were, a guess.
+
+    Args:
+        home: of the rig.
+    """
+    known = _known(home)
+    return median(known) if known else GUESSED_MINUTES
+
+
+def is_learnt(home: Path) -> bool:
+    """Whether that is known from steps that were timed."""
+    return bool(_known(home))
+
+
+def learn(home: Path, steps: int, minutes: float) -> None:
+    """Keeps how long some steps took; a long break is none of them.
+
+    Args:
+        home: of the rig.
+        steps: how many, at least one.
+    """
+    if steps and 0 < minutes / steps <= LONGEST_MINUTES:
+        kept = [*_known(home), round(minutes / steps, 3)][-KEPT:]
+        replace_file(home / FILE, json.dumps(kept).encode())
+
+
+def minutes_left(home: Path, runs: int, seconds: float, steps: float) -> float:
+    """About how long some runs take, with so many steps before each.
+
+    Args:
+        home: of the rig.
+        seconds: the length of a run.
+    """
+    return runs * (seconds / 60 + HANDLING_MINUTES + steps * minutes_a_step(home))
+
+
+def _known(home: Path) -> list[float]:
+    """What was kept; nothing, if that cannot be read: it is no more than an estimate."""
+    try:
+        told = parse_json(read_bounded(home / FILE, MOST_BYTES) or b"[]")
+    except (OSError, ValueError):
+        return []
+    if not isinstance(told, list):
+        return []
+    return [float(one) for one in told if isinstance(one, int | float) and 0 < one <= LONGEST_MINUTES]

@@ -1,0 +1,184 @@
+"""A study's changes of a rig that is changed by hand.
+
+What a person has changed stays changed when they pause, or when the program dies: so each change is written down as
+soon as they say that it is made, and none is taken back unasked. What was there before the study is kept in the rig's
+home until the rig is back there, or until an apply or an undo comes between; then it becomes a restore point.
+"""
+
+import json
+import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from keenlattice._files import read_bounded, remove_file, replace_file
+from keenlattice._safejson import parse_json
+from keenlattice.catalog.values import Value
+from keenlattice.errors import RigError, UsageError
+from keenlattice.logbook.restore import RestorePoint, keep_point
+from keenlattice.profile.compare import Change, changes
+from keenlattice.profile.sheet import SheetStep
+from keenlattice.profile.version import WHOLE_RIG
+from keenlattice.rig._journal import fingerprints, in_text, out_of_text
+from keenlattice.rig._lock import locked
+from keenlattice.rig._notes import read_notes
+from keenlattice.rig.base import ByHand, State
+from keenlattice.rig.byhand.machine import MOST_STATE_BYTES
+from keenlattice.rig.byhand.steps import open_sheet, step_of
+from keenlattice.rig.hand import Hand, Noted, Paused
+
+if TYPE_CHECKING:
+    from keenlattice.logbook.book import Logbook
+
+ORIGIN = "before-the-study.json"
+
+
+class HandChanges:
+    """The changes of a study under way; each is asked for, and written down once it was made.
+
+    Args:
+        hand: who is asked.
+    """
+
+    def __init__(self, rig: ByHand, hand: Hand, why: str) -> None:
+        self._rig, self._hand, self._why = rig, hand, why
+
+    def put(self, state: State, settings: list[str] | None = None) -> None:
+        """Asks for whatever a state changes, and writes it down.
+
+        Raises:
+            Paused: not now.
+        """
+        now, kept = self._rig.state(), read_origin(self._rig)
+        steps = steps_between(self._rig, now, state, self._why)
+        if kept is not None:
+            steps = [self._with_what_was(step, kept[1]) for step in steps]
+        self._taken(self._hand.change(steps), now)
+        self._rig.put(state)
+
+    def _with_what_was(self, step: SheetStep, origin: State) -> SheetStep:
+        """A step with the value that was there before the study, where it was noted: unset is back at that."""
+        was = self._rig.values(origin, step.owner).get(step.key)
+        return replace(step, before=was if step.before is None else step.before,
+                       after=was if step.after is None else step.after)
+
+    def take_back(self) -> list[str]:
+        """Asks for the way back to what was there before the study; if that has to wait, it waits."""
+        kept = read_origin(self._rig)
+        if kept is None:
+            return []
+        now, then = self._rig.state(), kept[1]
+        steps = [step for step in steps_between(self._rig, now, then, "back to what was there before")
+                 if step.before is not None]  # unset is what was there before
+        try:
+            self._hand.back(steps) if steps else None
+        except Paused:
+            return [step.key for step in steps]
+        self._rig.put(then)
+        remove_file(self._rig.home / ORIGIN)
+        return []
+
+    def _taken(self, noted: Noted, before: State) -> None:
+        """Keeps what was there before the study, with what was noted just now of it."""
+        kept = read_origin(self._rig)
+        why, origin = kept or (self._why, before)
+        for (owner, key), value in noted.items():
+            origin = {**origin, **self._rig.changed(origin, owner, {key: value})}
+        keep_origin(self._rig, why, origin, before)
+
+
+@contextmanager
+def by_hand(rig: ByHand, why: str) -> Iterator[HandChanges]:
+    """Changes of a rig by its hand.
+
+    Raises:
+        UsageError: nobody is there to be asked; or a sheet is open.
+        RigBusy: another process is changing this rig.
+    """
+    if rig.hand is None:
+        raise UsageError(f"nobody is there to change and play the rig {rig.name}: go on at a terminal, or hand the "
+                         "recording of a run over with keen rig next --take FRAMES")
+    with locked(rig, why):
+        if (sheet := open_sheet(rig)) is not None:
+            raise UsageError(f"the run sheet for {sheet.title} is still open: finish it first with keen rig sheet "
+                             "--ask, or give it up with keen rig sheet --drop")
+        yield HandChanges(rig, rig.hand, why)
+
+
+def steps_between(rig: ByHand, now: State, then: State, why: str) -> list[SheetStep]:
+    """The steps that a person takes from one state of a rig to another, in the order of the restarts that they need."""
+    notes = read_notes(rig)
+    found: list[tuple[str, Change]] = [
+        (owner, one) for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
+        for one in changes(rig.values(now, owner), rig.values(then, owner))]
+    order = {one.key: number for number, group in enumerate(rig.steps("", [one for _, one in found]))
+             for one in group}
+    found.sort(key=lambda step: order[step[1].key])
+    return [step_of(rig, number, owner, one, why, notes) for number, (owner, one) in enumerate(found, 1)]
+
+
+def holding(rig: ByHand) -> dict[str, dict[str, Value]]:
+    """Owner to what the rig holds, by all that was said; what a study has unset is at what was noted before it."""
+    now, kept = rig.state(), read_origin(rig)
+    was = kept[1] if kept else now
+    found = {owner: {**rig.values(was, owner), **rig.values(now, owner)}
+             for owner in (WHOLE_RIG, *(game.name for game in rig.games()))}
+    return {owner: some for owner, some in found.items() if some}
+
+
+def read_origin(rig: ByHand) -> tuple[str, State] | None:
+    """What has changed the rig since, and what was there before; None if no study has left anything changed.
+
+    Raises:
+        RigError: the file that it is kept in is damaged.
+    """
+    path = rig.home / ORIGIN
+    try:
+        content = read_bounded(path, MOST_STATE_BYTES)
+        if content is None:
+            return None
+        told = parse_json(content)
+        state = out_of_text(told["before"])
+        return str(told["why"]), {rig.place: state[rig.place]}
+    except (OSError, ValueError, KeyError, TypeError, AttributeError):
+        raise RigError(f"{path} is damaged: move it away; what was on the rig before the study is then not known"
+                       ) from None
+
+
+def before_the_last_change(rig: ByHand) -> State:
+    """What the rig held before the newest change of a study; what it holds now, if there was none."""
+    path = rig.home / ORIGIN
+    with suppress(OSError, ValueError, KeyError, TypeError, AttributeError):
+        return {**rig.state(), **out_of_text(parse_json(read_bounded(path, MOST_STATE_BYTES) or b"{}")["last"])}
+    return rig.state()
+
+
+def keep_origin(rig: ByHand, why: str, origin: State, last: State) -> None:
+    """Keeps what was there before a study, and before its newest change.
+
+    Raises:
+        RigError: it cannot be written.
+    """
+    path: Path = rig.home / ORIGIN
+    kept = {"why": why, "before": in_text({rig.place: origin[rig.place]}),
+            "last": in_text({rig.place: last[rig.place]})}
+    try:
+        replace_file(path, json.dumps(kept).encode())
+    except OSError as error:
+        raise RigError(f"cannot write {path}: {error.strerror}") from None
+
+
+def settle_study(rig: ByHand, book: "Logbook") -> None:
+    """Makes a restore point of what a study has left changed on the rig, by whoever holds its lock."""
+    kept = read_origin(rig)
+    if kept is None:
+        return
+    why, origin = kept
+    now = {rig.place: rig.state()[rig.place]}
+    if origin != now:
+        token = secrets.token_hex(16)
+        keep_point(token, RestorePoint(in_text(origin), fingerprints(now)))
+        book.add_apply(rig.name, kind="part", profile="", version="", what=f"what was left of the {why}", token=token)
+    remove_file(rig.home / ORIGIN)

@@ -1,0 +1,147 @@
+"""Recordings that a player hands over as runs of a study: what each file is, and a run's files as one capture."""
+
+import hashlib
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from keenlattice.errors import UsageError
+
+if TYPE_CHECKING:
+    from keenlattice.measure.capture import Capture
+    from keenlattice.measure.columns import ColumnMap
+    from keenlattice.measure.sensor_map import SensorMap
+    from keenlattice.rig.base import Rig
+    from keenlattice.rig.hand import ComingRun
+    from keenlattice.workspace.recordings import Recordings
+
+HASHED = "sha256"
+
+
+@dataclass(frozen=True)
+class Handed:
+    """The files of one run: its frames, and what a sensor recorded of it, if one did."""
+
+    frames: Path
+    columns: "ColumnMap | None"
+    sensor: Path | None = None
+    by: "SensorMap | None" = None
+
+    @property
+    def files(self) -> list[Path]:
+        """All of them."""
+        return [self.frames, *([self.sensor] if self.sensor else [])]
+
+
+def told_apart(ws: "Recordings", files: Sequence[Path], columns: str = "") -> list[Handed]:
+    """The runs that files are of: each begins with its frames; a sensor's file goes with the frames beside it.
+
+    Args:
+        columns: the name of the column map for the frames; without one, the map that is kept for their header.
+
+    Raises:
+        UsageError: no map is known for a file, or a sensor's file stands alone.
+        CaptureError: a file cannot be read.
+    """
+    runs: list[Handed] = []
+    waiting: list[tuple[Path, SensorMap | None]] = []
+    for file in files:
+        found = kind_of_file(ws, file, columns)
+        if isinstance(found, Handed):
+            runs.append(found)
+        elif runs and runs[-1].sensor is None:
+            runs[-1] = replace(runs[-1], sensor=file, by=found[0])
+        else:
+            waiting.append((file, found[0]))
+    if len(waiting) == 1 and runs and runs[0].sensor is None:  # the sensor's was named first
+        runs[0] = replace(runs[0], sensor=waiting[0][0], by=waiting[0][1])
+    elif waiting:
+        raise UsageError(f"{waiting[0][0].name} is a sensor's: name it behind the frames of its run")
+    return runs
+
+
+def kind_of_file(ws: "Recordings", file: Path, columns: str = "") -> "Handed | tuple[SensorMap | None]":
+    """What a file is, by its header: frames; or a sensor's, with its map.
+
+    Raises:
+        UsageError: no map is known for it.
+        CaptureError: it cannot be read.
+    """
+    from keenlattice.measure._header import header_of
+    from keenlattice.measure.sensor_map import is_sound
+
+    if is_sound(file):
+        return (None,)
+    if file.suffix == ".parquet" and not columns:
+        return Handed(file, None)
+    header = header_of(file)[0]
+    if not columns and (sensor := ws.known_sensor(header)) is not None:
+        return (sensor,)
+    known = ws.known_map(header, columns)
+    if known is None:
+        raise UsageError(f"{file}: no column map is known for its header. Of frames, give one once: keen ingest "
+                         f"{file.name} --time COLUMN --name NAME; of a sensor: keen latency {file.name} --time COLUMN "
+                         "--light COLUMN --button COLUMN --name NAME")
+    return Handed(file, known)
+
+
+def read_handed(ws: "Recordings", handed: Handed, game: str = "", warm_up_s: float = 0.0) -> "Capture":
+    """A run's files as one capture, which remembers by their hashes what it was made of.
+
+    Args:
+        game: whose frames are taken, where the file holds several programs'.
+        warm_up_s: what is cut off later.
+
+    Raises:
+        CaptureError: a file cannot be read.
+    """
+    from keenlattice.measure._ingest import ingest
+    from keenlattice.measure.sensor_map import read_sensor
+    from keenlattice.measure.together import with_latency
+
+    if handed.columns is None:
+        capture = ws.run(str(handed.frames))[1]
+    else:
+        capture = ingest(handed.frames, handed.columns, process=_program(ws.rig, handed, game)).capture
+    if handed.sensor is not None:
+        capture = with_latency(capture, read_sensor(handed.sensor, handed.by), 1000 * warm_up_s)
+    return replace(capture, about={**capture.about, HASHED: [_hash(file) for file in handed.files]})
+
+
+def _program(rig: "Rig", handed: Handed, game: str) -> str | None:
+    """Whose frames to take of a file that holds several programs': the game's, if it is told of."""
+    from keenlattice.measure._ingest import programs_in
+    from keenlattice.profile.matching import match
+
+    known = next((one for one in rig.games() if one.name == game), None)
+    names = programs_in(handed.frames, handed.columns) if handed.columns and known else []
+    for name in names if len(names) > 1 else ():
+        try:
+            match(name, [known] if known else [], case_matters=rig.facts().get("case_matters") is True)
+        except UsageError:
+            continue
+        return name
+    return None
+
+
+def _hash(file: Path) -> str:
+    found = hashlib.sha256()
+    with file.open("rb") as content:
+        while part := content.read(1 << 20):
+            found.update(part)
+    return found.hexdigest()
+
+
+def check_plausible(rig: "Rig", run: "ComingRun", capture: "Capture", seen: Collection[str]) -> list[str]:
+    """What speaks against a recording being of a run: as `plausible.doubts`; or it was handed over before.
+
+    Args:
+        seen: the hashes of the files that were handed over before.
+    """
+    from keenlattice.rig.base import ByHand
+    from keenlattice.rig.byhand.plausible import doubts
+
+    twice = any(one in seen for one in capture.about.get(HASHED, ()))
+    against = doubts(rig, run, capture) if isinstance(rig, ByHand) else []
+    return ["it was handed over before, as another run", *against] if twice else against

@@ -1,0 +1,137 @@
+"""A study on a rig that is changed by hand, step by step: what comes next, and each run's recording handed over."""
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from keenlattice.errors import UsageError
+from keenlattice.workspace._files_hand import FilesHand
+from keenlattice.workspace._handed import HASHED, told_apart
+from keenlattice.workspace._studying import Studying
+from keenlattice.workspace.next_run import NextRun, Waiting
+from keenlattice.workspace.recordings import Recordings
+
+if TYPE_CHECKING:
+    from keenlattice.logbook._studies import Study
+    from keenlattice.rig.base import ByHand
+    from keenlattice.workspace.measuring import MeasureResult
+    from keenlattice.workspace.played import Played
+
+
+class Handing(Studying, Recordings):
+    """What hands over the runs of a study on a rig that is changed by hand."""
+
+    def next_run(self) -> NextRun:
+        """What the newest unfinished study waits for.
+
+        Raises:
+            UsageError: the rig is not changed by hand, or no study is unfinished.
+        """
+        found = self.hand_over([])
+        assert isinstance(found, NextRun)
+        return found
+
+    def hand_over(self, files: "Sequence[Path | str]", columns: str = "", *, anyway: bool = False,
+                  wrong: str = "") -> "NextRun | Played[Any]":
+        """Hands recordings over as the next runs of the newest unfinished study; with them it is said that the steps
+        before them were taken.
+
+        Args:
+            files: of each run its frames, and behind them what a sensor recorded of it, if one did.
+            columns: the name of the column map for the frames; without one, the map that is kept for their header.
+            anyway: take what does not look like the run that was asked for.
+            wrong: the next run went wrong, and why; it does not count, and is asked for again.
+
+        Returns: what comes next; or the study, once the last run was handed over.
+
+        Raises:
+            UsageError: no study is unfinished, no map is known, or a recording does not look like its run.
+            CaptureError: a recording cannot be read.
+        """
+        from keenlattice.logbook._studies import done_of
+
+        rig, study = self._by_hand_rig(), self._unfinished()
+        handed = told_apart(self, [Path(file) for file in files], columns)
+        seen = {one for run in done_of(self.book, study).values() for one in run.about.get(HASHED, ())} if files else ()
+        hand = rig.hand
+        rig.hand = FilesHand(self, handed, seen, anyway=anyway, wrong=wrong)
+        try:
+            return self.resume()
+        except Waiting as waiting:
+            assert waiting.next is not None
+            return waiting.next
+        finally:
+            rig.hand = hand
+
+    def measure_files(self, game: str, files: "Sequence[Path | str]", columns: str = "") -> "MeasureResult":
+        """Takes recordings as runs of the rig as it stands, by all that was said of it.
+
+        Args:
+            game: what was played.
+            files, columns: as in `hand_over`.
+
+        Raises:
+            UsageError: the rig is not changed by hand, or no map is known.
+            UnknownName: no such game.
+            CaptureError: a recording cannot be read; none of them is kept then.
+        """
+        from keenlattice.measure.metrics import metrics_of
+        from keenlattice.rig.base import game_of
+        from keenlattice.workspace._handed import read_handed
+        from keenlattice.workspace.measuring import MeasureResult
+
+        game_of(self._by_hand_rig(), game)
+        captures = [read_handed(self, one, game) for one in told_apart(self, [Path(file) for file in files], columns)]
+        if not captures:
+            raise UsageError("no recording was handed over")
+        applied = self.book.last_apply(self.rig.name, game)
+        kept = tuple(self.book.keep_capture(one, self.rig.name, game, applied.version if applied else "stock")
+                     for one in captures)
+        return MeasureResult(
+            self.rig.name, game, round(sum(one.seconds for one in captures) / len(captures), 1), 0, kept,
+            tuple(metrics_of(one) for one in captures), sum(one.click_ms.size for one in captures),
+            sum(one.latency_ms.size for one in captures), captures[-1])
+
+    def take_back(self) -> NextRun:
+        """Takes back the run that was handed over last: it does not count, and is asked for again.
+
+        Raises:
+            UsageError: none was handed over.
+        """
+        from keenlattice.logbook._studies import take_back_run
+
+        self._by_hand_rig()
+        study = self._unfinished()
+        if take_back_run(self.book, study) is None:
+            raise UsageError(f"no run of {study.kind} {study.number} was handed over yet")
+        return self.next_run()
+
+    def left_over(self) -> list[str]:
+        """The settings that studies by hand have left otherwise than they were before; none on any other rig."""
+        from keenlattice.rig.base import ByHand
+        from keenlattice.rig.byhand.session import read_origin, steps_between
+
+        if not isinstance(self.rig, ByHand) or (kept := read_origin(self.rig)) is None:
+            return []
+        return [step.key for step in steps_between(self.rig, self.rig.state(), kept[1], "") if step.before is not None]
+
+    def _by_hand_rig(self) -> "ByHand":
+        from keenlattice.rig.base import ByHand
+
+        if not isinstance(self.rig, ByHand):
+            raise UsageError(f"the rig {self.rig_name} is played from here; --rig byhand is played by hand")
+        return self.rig
+
+    def _what_is_next(self, study: "Study", waiting: Waiting) -> NextRun:
+        """What a study waits for, as it is told."""
+        from keenlattice.logbook._studies import runs_of
+        from keenlattice.rig.byhand.pace import minutes_left
+        from keenlattice.rig.byhand.session import holding
+        from keenlattice.study.record import command_of, spec_of
+
+        spec, run = spec_of(study), waiting.run
+        done = sum(not one.excluded for one in runs_of(self.book, study))
+        total = max(spec.runs, done + 1)
+        return NextRun(study.number, study.kind, spec.about, run.place + 1, total, run.arm, run.game, run.seconds,
+                       waiting.steps, run.again, holding(self._by_hand_rig()),
+                       minutes_left(self.rig.home, total - done, run.seconds, len(waiting.steps)), command_of(study))

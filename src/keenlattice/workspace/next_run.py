@@ -1,0 +1,66 @@
+"""What a study by hand waits for."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice.catalog.values import Value
+from keenlattice.rig.hand import ComingRun, Paused
+
+if TYPE_CHECKING:
+    from keenlattice.profile.sheet import SheetStep
+    from keenlattice.workspace.played import Played
+
+
+@dataclass(frozen=True, repr=False)
+class NextRun(Result):
+    """What a study by hand waits for: steps to take, and a run to play and hand over.
+
+    Args:
+        study, kind, of: which study, and what it is about.
+        run: the number of the run, from 1; of `runs`, as far as that is known.
+        arm: what the run is of, in the study's own words.
+        game, seconds: what to play, and how long.
+        steps: what to change first.
+        wrong: how often this run has gone wrong before.
+        holds: owner to what the rig holds now, by all that was said.
+        minutes_left: about, for all that is left.
+    """
+
+    SCHEMA: ClassVar[str] = "next-run"
+
+    study: int
+    kind: str
+    of: str
+    run: int
+    runs: int
+    arm: str
+    game: str
+    seconds: float
+    steps: "tuple[SheetStep, ...]"
+    wrong: int
+    holds: Mapping[str, Mapping[str, Value]]
+    minutes_left: float
+    command: str = field(default="", metadata=NOT_IN_JSON)
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{"step": one.number, "setting": one.title, "before": one.before, "after": one.after}
+                for one in self.steps]
+
+    def _caption(self) -> str:
+        count = f"{len(self.steps)} step{'s' * (len(self.steps) != 1)}, then " if self.steps else ""
+        return (f"{self.kind} {self.study}, run {self.run} of {self.runs}: {count}{self.seconds:g} s of {self.game}")
+
+
+class Waiting(Paused):
+    """A study by hand waits for its player: `next` says for what; `finished` is the study that was finished just
+    before, where one proves what another found.
+    """
+
+    def __init__(self, run: ComingRun, steps: "Sequence[SheetStep]") -> None:
+        super().__init__(f"run {run.place + 1} is waited for: {len(steps)} steps to take, then {run.seconds:g} s of "
+                         f"{run.game} to play; keen rig next says more, and takes the recording")
+        self.run, self.steps = run, tuple(steps)
+        self.next: NextRun | None = None
+        self.finished: Played[Any] | None = None

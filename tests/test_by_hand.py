@@ -1,0 +1,231 @@
+"""Studies on a rig changed by hand: somebody else's machine, changed, played and recorded as the player is told.
+
+The machine is a stand-in that Keen Lattice cannot write to; what it does is known, and verdicts are held against that.
+"""
+
+import json
+import shutil
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from conftest import AS_PROCESS, Keen, as_json
+from guided import AtTerminal
+from keenlattice.measure.serial_log import SerialLog
+from keenlattice.measure.simulated_sensor import HEADER, SimulatedSensor, sensor_lines
+from keenlattice.profile.game import Game
+from keenlattice.rig.gamelist import Listed
+from keenlattice.rig.standin.player import SimulatedPlayer
+from keenlattice.workspace.next_run import NextRun, Waiting
+from keenlattice.workspace.played import Played
+from keenlattice.workspace.watching import WatchedFolder
+from keenlattice.workspace.workspace import Workspace
+
+HAND = {"KEEN_RIG": "byhand"}
+LATENCY: dict[str, Any] = {"decides": "latency_ms_median", "matters": "5%"}
+
+
+@pytest.fixture
+def player(tmp_path: Path) -> SimulatedPlayer:
+    return SimulatedPlayer(tmp_path / "machine", tmp_path / "recorded", 1)
+
+
+@pytest.fixture
+def ws(tmp_path: Path, player: SimulatedPlayer) -> Workspace:
+    ws = Workspace(tmp_path / "by-hand", "byhand")
+    ws.tell_facts({"refresh_hz": 165})
+    ws.tell_game(Listed(Game("brass-orbit", "Brass Orbit", ("brass-orbit",))))
+    frames, light = player.record("brass-orbit", 5)
+    ws.ingest(frames, ws.column_map("t [us]", unit="us", process="program"), name="mine")
+    ws.keep_sensor_map(light, "light", time="micros", unit="us", light="photo", button="switch")
+    return ws
+
+
+def played(ws: Workspace, player: SimulatedPlayer, begin: Any, sensor: bool = True) -> Any:
+    """A study that a player goes through step by step, as they are told."""
+    with pytest.raises(Waiting) as waiting:
+        begin()
+    found = waiting.value.next
+    while isinstance(found, NextRun):
+        player.take(found.steps)
+        found = ws.hand_over(player.record("brass-orbit", found.seconds + 0.7, sensor))
+    assert isinstance(found, Played)
+    return found
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_a_trial_by_hand_comes_to_what_the_machine_does(ws: Workspace, tmp_path: Path, seed: int) -> None:
+    player = SimulatedPlayer(tmp_path / f"machine-{seed}", tmp_path / "recorded", 10 + seed)
+    quick = ws.edit("brass-orbit", {"frame.queue-depth": 1})
+    alike = ws.edit("brass-orbit@stock", {"process.io-priority": "high"})
+    plan: dict[str, Any] = {"blocks": 5, "seconds": 15, "seed": seed, **LATENCY}
+    first = played(ws, player, lambda: ws.trial("brass-orbit@stock", quick, **plan))
+    assert first.result.deciding.verdict == "better" and first.result["frame_ms_mean"].verdict != "unclear"
+    second = played(ws, player, lambda: ws.trial("brass-orbit@stock", alike, **plan))
+    assert second.result.deciding.verdict not in ("better", "worse")
+    assert ws.recompute(second.number).equal
+    left, back = ws.left_over(), ws.undo().sheet.steps if ws.left_over() else ()  # type: ignore[union-attr]
+    assert left == [one.key for one in back]
+
+
+def test_a_screen_a_hunt_and_a_tuning_by_hand(ws: Workspace, player: SimulatedPlayer) -> None:
+    placebo = ws.edit("brass-orbit", {"process.io-priority": "high"}, note="a list")
+    quick = ws.edit("brass-orbit", {"frame.queue-depth": 1}, note="flippers")
+    ws.edit("brass-orbit", {"texture.filter-quality": "best"}, note="looks")
+    screen = played(ws, player, lambda: ws.screen("brass-orbit@stock", "brass-orbit", rounds=2, seconds=8, seed=1,
+                                                  **LATENCY))
+    said = {one.settings: one.judged.standing for one in screen.result.factors}
+    assert said[("frame.queue-depth",)] == "better"
+    assert not {said[("process.io-priority",)], said[("texture.filter-quality",)]} & {"better", "worse"}
+    hunt = played(ws, player, lambda: ws.hunt("brass-orbit", blocks=4, seconds=10, seed=1, **LATENCY))
+    assert (hunt.result.before, hunt.result.first) == (placebo.version.reference, quick.version.reference)
+    assert hunt.result.settings == ("frame.queue-depth",)
+    tuned = played(ws, player, lambda: ws.tune(
+        "brass-orbit@stock", {"frame.queue-depth": ["1", "3"]}, goal="latency_ms_median", matters="5%", rounds=4,
+        seconds=8, proof=0, seed=1))
+    assert tuned.result.best.values == {"frame.queue-depth": 1} and tuned.version.entries == {"frame.queue-depth": 1}
+
+
+def test_what_was_there_before_is_noted_told_and_gone_back_to(ws: Workspace, player: SimulatedPlayer) -> None:
+    ws.edit("brass-orbit", {"frame.cap": 140})
+    with pytest.raises(Waiting):
+        ws.trial("brass-orbit@stock", "brass-orbit", blocks=2, seconds=5, seed=1)
+    before = ws.next_run()
+    while not before.steps:
+        before = ws.hand_over(player.record("brass-orbit", 6))  # type: ignore[assignment]
+    assert before.steps[0].before is None
+    player.take(before.steps)
+    with pytest.raises(Exception, match="open"):  # one thing at a time
+        ws.apply("brass-orbit"), ws.resume()
+    ws.drop_sheet()
+    assert ws.left_over() == []  # the sheet has made a restore point of what the study had left
+
+
+def test_no_recording_is_swallowed(ws: Workspace, player: SimulatedPlayer, tmp_path: Path) -> None:
+    ws.edit("brass-orbit", {"frame.cap": 140})
+    with pytest.raises(Waiting):
+        ws.trial("brass-orbit", "brass-orbit@stock", blocks=2, seconds=8, seed=3)
+    found: Any = ws.next_run()
+    while not found.steps:
+        found = ws.hand_over(player.record("brass-orbit", 9))
+    at = found.run
+    undone = player.record("brass-orbit", 9)  # the step was not taken: it runs without the cap
+    for files, says in ((undone, "was that step taken"), (player.record("brass-orbit", 3), "it lasts 3 s"),
+                        ([tmp_path / "nothing.csv"], "cannot open")):
+        with pytest.raises(Exception, match=says):
+            ws.hand_over(files)
+    other = SimulatedPlayer(tmp_path / "machine", tmp_path / "other", 5, executable="tidewater")
+    with pytest.raises(Exception, match="it is of tidewater"):
+        ws.hand_over(other.record("brass-orbit", 9))
+    assert ws.next_run().run == at and ws.next_run().holds == found.holds
+    player.take(found.steps)
+    good = player.record("brass-orbit", 9)
+    then: Any = ws.hand_over(good)
+    assert then.run == at + 1
+    with pytest.raises(Exception, match="handed over before"):
+        ws.hand_over(good)
+    assert ws.take_back().run == at
+    assert ws.hand_over([], wrong="it crashed").wrong == 1  # type: ignore[union-attr]
+    while isinstance(then, NextRun):
+        then = ws.next_run()
+        player.take(then.steps)
+        then = ws.hand_over(player.record("brass-orbit", 9))
+    assert any("it crashed" in one for one in then.result.excluded)
+    assert any("took it back" in one for one in then.result.excluded)
+
+
+def test_a_guided_trial_is_interrupted_in_every_way(keen: Keen, tmp_path: Path, player: SimulatedPlayer) -> None:
+    set_up(keen, player)
+    keen("edit", "brass-orbit", "frame.queue-depth=1", "frame.cap=160", **HAND)
+
+    def mischief(at: AtTerminal, run: int) -> bool:
+        if run == 2:
+            (at.player.folder / "notes.csv").write_text("when,what\n1,hello\n")
+            shutil.copy(at.player.folder / "run-001.csv", at.player.folder / "old.csv")
+            at.type("w")
+            return True
+        at.skip_steps = run in (3, 4)  # what comes before the fifth recording is not done
+        if run == 6:
+            at.take_steps()
+        return False
+
+    at = AtTerminal(tmp_path, player, mischief)
+    words = ["--blocks", "5", "--seconds", "12", "--seed", "1", "--decides", "latency_ms_median", "--matters", "3"]
+    first = at.sit("trial", "brass-orbit@stock", "brass-orbit", *words, "--watch", str(player.folder), kill_at=6)
+    assert "What does Frame-rate cap by the driver show now" in first and "The rig holds:" in first
+    assert "was that step taken?" in first and "see that each was taken" in first
+    assert as_json(keen("rig", "next", "--json", **HAND))["study"] == 1
+    last = at.sit("trial", "--resume", "--watch", str(player.folder))
+    assert "Median latency: better" in last and "its player says that it went wrong" in last
+    assert at.player.sees("brass-orbit", "frame.cap") == "off"  # it was asked to be put back, as it had been noted
+
+
+@AS_PROCESS
+def test_without_a_terminal_each_command_says_what_comes_next(keen: Keen, tmp_path: Path,
+                                                              player: SimulatedPlayer) -> None:
+    set_up(keen, player)
+    keen("edit", "brass-orbit", "frame.queue-depth=1", **HAND)
+    begun = keen("trial", "brass-orbit@stock", "brass-orbit", "--blocks", "2", "--seconds", "5", "--seed", "1", **HAND)
+    assert "run 1 of 4" in begun.stdout and "keen rig next FRAMES" in begun.stderr
+    told = as_json(keen("rig", "next", "--json", **HAND))
+    while told["schema"].endswith("next-run/1"):
+        for step in told["steps"]:
+            player.set("brass-orbit", step["key"], step["after"])
+        files = [str(one) for one in player.record("brass-orbit", 6)]
+        told = json.loads(keen("rig", "next", *files, "--json", **HAND).stdout)
+    assert told["schema"] == "keen-lattice/trial/2" and len(told["evidence" if "evidence" in told else "metrics"]) > 0
+    measured = as_json(keen("measure", "brass-orbit", *(word for one in player.record("brass-orbit", 6)
+                                                        for word in ("--take", str(one))), "--json", **HAND))
+    assert measured["runs"][0]["latency_ms_median"] > 5
+    keen("measure", "brass-orbit", code=1, **HAND)
+    keen("rig", "next", code=2, **HAND)
+
+
+def set_up(keen: Keen, player: SimulatedPlayer) -> None:
+    """A player tells of their game, and what their recorder's and their sensor's columns are."""
+    frames, light = map(str, player.record("brass-orbit", 5))
+    keen("rig", "game", "brass-orbit", "--title", "Brass Orbit", "--executable", "brass-orbit", **HAND)
+    keen("ingest", frames, "--time", "t [us]", "--unit", "us", "--program", "program", "--name", "mine", "--yes",
+         **HAND)
+    keen("latency", light, "--time", "micros", "--unit", "us", "--light", "photo", "--button", "switch", "--name",
+         "light", **HAND)
+
+
+def test_a_watched_folder_gives_whole_files_alone(ws: Workspace, player: SimulatedPlayer, tmp_path: Path) -> None:
+    import time
+
+    from keenlattice.workspace.watching import STILL_S
+
+    folder = tmp_path / "recorded"
+    watched = WatchedFolder(ws, folder)
+    whole = player.record("brass-orbit", 5)[0].read_bytes()
+    time.sleep(STILL_S / 2)
+    growing = folder / "growing.csv"
+    growing.write_bytes(whole[:2000])
+    arrived, until = [], time.monotonic() + 6 * STILL_S
+    size = 2000
+    while time.monotonic() < until:
+        if time.monotonic() < until - 3 * STILL_S:
+            size += 500
+            growing.write_bytes(whole[:size])
+        found = watched.arrived()
+        arrived += [(one.frames.name, one.frames.stat().st_size) for one in (*found.frames, *found.sensors)]
+        time.sleep(0.05)
+    assert ("growing.csv", size) in arrived and len(arrived) == 3
+
+
+def test_a_sensor_is_read_live_over_a_serial_port(ws: Workspace, player: SimulatedPlayer, tmp_path: Path) -> None:
+    run, sensor = player.play("brass-orbit", 5), SimulatedSensor()
+    log = SerialLog(sensor.port)
+    log.start(tmp_path / "live.csv")
+    sensor.send([HEADER, *sensor_lines(run, 1)])
+    sensor.wait()
+    import time
+
+    time.sleep(0.3)
+    log.stop()
+    log.close()
+    sensor.close()
+    said = ws.latency_by_map(tmp_path / "live.csv")
+    assert said is not None and abs(said.mean_ms - run.latency_ms.mean()) < 1.5
