@@ -38,6 +38,10 @@ Watch = Annotated[Path | None, typer.Option("--watch", metavar="FOLDER", help="B
                                             "appear in it.")]
 Sensor = Annotated[str, typer.Option("--sensor", metavar="PORT", help="By hand: read a latency sensor at this serial "
                                      "port during each run.")]
+Repeats = Annotated[int | None, typer.Option("--repeats", help="Runs between two switches, one after the other; their "
+                                             "mean counts.  [default: 1; by hand as many as pay]")]
+SwitchMinutes = Annotated[float | None, typer.Option("--switch-minutes", help="By hand: how long you take to change "
+                                                     "one setting.  [default: learnt]")]
 Of = Annotated[str, typer.Option("--of", autocompletion=references, metavar="VERSION",
                                  help=f"What was played. {REFERENCE}")]
 Version = Annotated[str, typer.Argument(autocompletion=references, metavar="VERSION", help=REFERENCE)]

@@ -9,6 +9,7 @@ import zlib
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from typing import IO, Any
 
@@ -82,6 +83,15 @@ def layout_of(path: Path) -> Layout:
     Raises:
         CaptureError: it holds no columns of numbers, as far as its beginning tells.
     """
+    try:
+        told = path.stat()
+    except OSError as error:
+        raise CaptureError(f"cannot open {path}: {error.strerror}") from None
+    return _layout_of(path, told.st_size, told.st_mtime_ns)
+
+
+@lru_cache(maxsize=8)  # a recording is asked several times: what it is, by which map, and then all of it
+def _layout_of(path: Path, _size: int, _written: int) -> Layout:
     begin = sample(path)
     bom, encoding = _encoding(begin)
     try:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BookError
+from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.study._form import Form
 
@@ -65,6 +66,12 @@ class Spec(Form):
     def pace(self) -> tuple[float, float]:
         """How long a run is, and how long is played before it counts, in seconds."""
         return self.plan.seconds, self.plan.warm_up_s
+
+    @property
+    def steps_a_run(self) -> float:
+        """About how many settings are switched before each run, where a person does that."""
+        differing = changes(self.versions[0].entries, self.versions[-1].entries)
+        return len(differing) / 2
 
     @property
     def owner(self) -> str:

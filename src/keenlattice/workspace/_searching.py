@@ -12,7 +12,7 @@ from keenlattice.workspace.next_run import Waiting
 from keenlattice.workspace.opened import VersionLike
 from keenlattice.workspace.options import HuntOptions, RampOptions, ScreenOptions, TuneOptions
 from keenlattice.workspace.packing import Packing
-from keenlattice.workspace.played import Played, ScreenCost
+from keenlattice.workspace.played import CheaperScreen, Played, ScreenCost
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
@@ -65,22 +65,40 @@ class Searching(Trials, Packing):
         factors = factors_of(one.entries, other.entries, _groups(told.pop("together", ()), one, other))
         matters = self.matters_pct(told.pop("matters", 1.0), told.get("decides", ScreenPlan.decides), one)
         claimed = tuple(_claims_of(group, claims) for group in factors) if claims else ()
-        return one, other, ScreenPlan(factors, claimed, **told, matters_pct=matters)
+        told["repeats"] = self._repeats(options, [key for group in factors for key in group], 0.5, ScreenPlan)
+        return one, other, ScreenPlan(factors, claimed, **told, matters_pct=matters, few_switches=self.by_hand)
 
-    def screen_cost(self, plan: "ScreenPlan") -> ScreenCost:
+    def screen_cost(self, plan: "ScreenPlan", switch_minutes: float | None = None) -> ScreenCost:
         """What a screen would play, and how long that takes.
 
         Args:
             plan: of the screen.
+            switch_minutes: how long a person takes to change one setting; learnt, if it is not said.
         """
         from keenlattice.profile.checks import belong_together
         from keenlattice.study.screen.play import costly
 
-        in_round = len(plan.design())
         alone = [group[0] for group in plan.factors if len(group) == 1]
-        return ScreenCost(plan, in_round, in_round * (plan.seconds + plan.warm_up_s) / 60,
-                          tuple(plan.factors[place] for place in costly(self.rig, plan)),
-                          tuple(belong_together(alone)))
+        restarting = costly(self.rig, plan)
+        step = self.minutes_a_step({"switch_minutes": switch_minutes}) if self.by_hand else 0.0
+        return ScreenCost(plan, plan.runs_a_round, self._minutes_a_round(plan, step),
+                          tuple(plan.factors[place] for place in restarting), plan.switched(restarting),
+                          self._cheaper(plan, step) if self.by_hand else (), tuple(belong_together(alone)))
+
+    def _minutes_a_round(self, plan: "ScreenPlan", step: float) -> float:
+        """How long a round takes, with so many minutes for each setting that a person switches."""
+        from keenlattice.rig.byhand.pace import HANDLING_MINUTES
+        from keenlattice.study.screen.play import costly
+
+        runs = plan.runs_a_round * ((plan.seconds + plan.warm_up_s) / 60 + HANDLING_MINUTES * self.by_hand)
+        return runs + step * plan.switched(costly(self.rig, plan))
+
+    def _cheaper(self, plan: "ScreenPlan", step: float) -> tuple[CheaperScreen, ...]:
+        """Plans that take less time, and by how much their intervals are wider."""
+        others = [replace(plan, repeats=1)] if plan.repeats > 1 else []
+        others += [replace(plan, folded=False)] if plan.folded else []
+        return tuple(CheaperScreen(one.repeats, one.folded, self._minutes_a_round(one, step),
+                                   one.half_width() / plan.half_width()) for one in others)
 
     def _other(self, before: Version, after: "VersionLike | Path") -> "tuple[Version, Mapping[str, tuple[Claim, ...]]]":
         """The other version of a screen, and what is claimed of each of its settings if it is a pack."""
@@ -163,7 +181,7 @@ class Searching(Trials, Packing):
                        for key, some in choices.items())
         goal = told.pop("goal", "frame_ms_mean")
         matters = self.matters_pct(told.pop("matters", 1.0), goal, start)
-        plan = checked(catalog, TunePlan(values, goal, limits, **told, matters_pct=matters))
+        plan = checked(catalog, TunePlan(values, goal, limits, **told, matters_pct=matters, few_switches=self.by_hand))
         return self.play("tune", TuneSpec(KeptVersion.of(start), plan, game, proof), progress)
 
     def ramp(self, base: VersionLike, setting: str, by: float, *, game: str | None = None,

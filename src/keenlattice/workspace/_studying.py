@@ -2,7 +2,7 @@
 
 import math
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.profile.version import Version
@@ -234,6 +234,42 @@ class Studying(Comparing, Editing, Measuring):
         kept = self.runs_of(version)
         return metrics_of(self.book.capture(kept[0]), [name])[name] if kept else math.nan
 
+    @property
+    def by_hand(self) -> bool:
+        """Whether a person changes the rig, and plays on it."""
+        from keenlattice.rig.base import ByHand
+
+        return isinstance(self.rig, ByHand)
+
+    def _repeats(self, options: Mapping[str, Any], keys: Sequence[str], share: float, default: Any) -> int:
+        """How many runs to play between two switches: as many as pay, where a person switches; else one.
+
+        Args:
+            options: of the study; `repeats`, if it was said, is taken.
+            keys: the settings that differ.
+            share: of them, how many each switch changes.
+            default: the plan's own values.
+        """
+        from keenlattice.rig._apply import restart_for
+        from keenlattice.rig.byhand.pace import HANDLING_MINUTES, RESTARTS_MINUTES, cheapest_repeats
+
+        if options.get("repeats") is not None or not self.by_hand:
+            return int(options.get("repeats") or 1)
+        seconds = (options.get("seconds") or default.seconds) + (options.get("warm_up_s") or 0.0)
+        switch = share * len(keys) * self.minutes_a_step(options) + RESTARTS_MINUTES[restart_for(self.rig, list(keys))]
+        return cheapest_repeats(switch, seconds / 60 + HANDLING_MINUTES)
+
+    def minutes_a_step(self, options: Mapping[str, Any]) -> float:
+        """How long a person takes to change one setting: as they say, or as is learnt from the steps that they took.
+
+        Args:
+            options: of a study; `switch_minutes` is looked at.
+        """
+        from keenlattice.rig.byhand.pace import minutes_a_step
+
+        told = options.get("switch_minutes")
+        return float(told) if told is not None else minutes_a_step(self.rig.home)
+
     def _with_version(self, found: "Played[Any]", progress: "Progress | None") -> "Played[Any]":
         """The same, with what is made of it in the end."""
         return found
@@ -252,4 +288,5 @@ def seeded(options: Mapping[str, Any]) -> dict[str, Any]:
     """What was said of how a study is played, with a seed that is drawn if none was given."""
     from keenlattice.study._limits import fresh_seed
 
-    return {"seed": fresh_seed(), **{name: value for name, value in options.items() if value is not None}}
+    return {"seed": fresh_seed(), **{name: value for name, value in options.items()
+                                     if value is not None and name != "switch_minutes"}}

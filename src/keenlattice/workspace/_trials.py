@@ -5,6 +5,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Unpack
 
+from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version
 from keenlattice.workspace._studying import seeded
 from keenlattice.workspace.handing import Handing
@@ -56,9 +57,11 @@ class Trials(Handing):
         """
         from keenlattice.study.trial.plan import TrialPlan
 
-        told, one = seeded(options), self.find(before)
+        told, one, other = seeded(options), self.find(before), self.find(after)
         matters = self.matters_pct(told.pop("matters", 1.0), told.get("decides", TrialPlan.decides), one)
-        costly = SWITCH_S[self._restart_between(one, self.find(after))] > 0
+        costly = self.by_hand or SWITCH_S[self._restart_between(one, other)] > 0
+        differing = [each.key for each in changes(one.entries, other.entries)]
+        told["repeats"] = self._repeats(options, differing, 1.0, TrialPlan)
         return TrialPlan(**told, matters_pct=matters, few_switches=costly)
 
     def play_trial(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", game: str | None = None,
@@ -88,8 +91,8 @@ class Trials(Handing):
         Raises:
             BadValue: the runs are too short to tell.
         """
-        played = self.play_trial(before, before, replace(plan, blocks=blocks, early=False), game, progress)
-        return self.pilot_of(played, after)
+        alone = replace(plan, blocks=blocks, early=False, few_switches=False)  # nothing is switched in it
+        return self.pilot_of(self.play_trial(before, before, alone, game, progress), after)
 
     def pilot_of(self, played: "Played[Trial]", after: VersionLike = "") -> Pilot:
         """What a trial of a version against itself tells of one against another.
@@ -116,7 +119,6 @@ class Trials(Handing):
 
     def _restart_between(self, before: Version, after: Version) -> str:
         """The restart that switching from one version to the other takes."""
-        from keenlattice.profile.compare import changes
         from keenlattice.rig._apply import restart_for
 
         return restart_for(self.rig, [one.key for one in changes(before.entries, after.entries)])

@@ -134,4 +134,4 @@ class Handing(Studying, Recordings):
         total = max(spec.runs, done + 1)
         return NextRun(study.number, study.kind, spec.about, run.place + 1, total, run.arm, run.game, run.seconds,
                        waiting.steps, run.again, holding(self._by_hand_rig()),
-                       minutes_left(self.rig.home, total - done, run.seconds, len(waiting.steps)), command_of(study))
+                       minutes_left(self.rig.home, total - done, run.seconds, spec.steps_a_run), command_of(study))

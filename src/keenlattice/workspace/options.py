@@ -14,9 +14,11 @@ class StudyOptions(TypedDict, total=False):
     """What all studies take.
 
     seconds: the length of a run. matters: the smallest difference that matters; 1 %. seed: draws the order, and the
-    seeds of the runs; drawn itself.
+    seeds of the runs; drawn itself. switch_minutes: how long a person takes to change one setting, on a rig that is
+    changed by hand; learnt from the steps that they took.
     """
 
+    switch_minutes: float | None
     seconds: float
     matters: Matters
     seed: int | None
@@ -27,13 +29,14 @@ class TrialOptions(StudyOptions, total=False):
 
     blocks: pairs of runs, each with one run of either version; 8. decides: the metric that decides, named in advance;
     `frame_ms_mean`. early: whether it ends as soon as it is settled, at four looks fixed in advance. repeats: runs of
-    either in a block, one after the other; 1. warm_up_s: what is played before a run counts; 0.
+    either in a block, one after the other; 1, and by hand as many as pay. warm_up_s: what is played before a run
+    counts; 0.
     """
 
     blocks: int
     decides: str
     early: bool
-    repeats: int
+    repeats: int | None
     warm_up_s: float
 
 
@@ -42,13 +45,17 @@ class ScreenOptions(StudyOptions, total=False):
 
     together: settings that are switched as one, group by group; `("checks",)` stands for those of which the checks know
     that one decides what another does. rounds: at most so many; it ends with the first after which nothing is unclear;
-    3. decides: the metric that decides, where nothing is claimed; `frame_ms_mean`. warm_up_s: as in a trial.
+    3. decides: the metric that decides, where nothing is claimed; `frame_ms_mean`. warm_up_s: as in a trial. repeats:
+    runs of each row of the design, one after the other; 1, and by hand as many as pay. folded: whether what two
+    settings do together can pass for no single one, which takes twice the runs; it is.
     """
 
     together: Sequence[Sequence[str]]
     rounds: int
     decides: str
     warm_up_s: float
+    repeats: int | None
+    folded: bool
 
 
 class HuntOptions(StudyOptions, total=False):

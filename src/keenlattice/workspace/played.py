@@ -201,9 +201,26 @@ class RunsToCome(Result):
         return f"trial {self.study}: {self.recorded} runs recorded, {len(self.to_come)} to come"
 
 
+@dataclass(frozen=True)
+class CheaperScreen:
+    """Another plan of a screen: how often each row is played, whether it is folded, how long a round takes, and how
+    many times as wide its intervals are, if runs are independent."""
+
+    repeats: int
+    folded: bool
+    minutes_per_round: float
+    wider: float
+
+
 @dataclass(frozen=True, repr=False)
 class ScreenCost(Result):
-    """What a screen would play, and how long that takes; `restarting` are the changes that restart the machine."""
+    """What a screen would play, and how long that takes.
+
+    Args:
+        restarting: the changes that restart the machine.
+        switched_per_round: how many settings are switched in a round.
+        cheaper: where a person switches them, plans that take less time.
+    """
 
     SCHEMA: ClassVar[str] = "screen-plan"
 
@@ -211,6 +228,8 @@ class ScreenCost(Result):
     runs_per_round: int
     minutes_per_round: float
     restarting: tuple[tuple[str, ...], ...]
+    switched_per_round: int
+    cheaper: tuple[CheaperScreen, ...]
     together: tuple[tuple[str, ...], ...] = field(metadata=NOT_IN_JSON)
 
     def _caption(self) -> str:

@@ -15,11 +15,13 @@ from keenlattice.cli.options import (
     Json,
     Matters,
     Played,
+    Repeats,
     Resume,
     Rig,
     Seconds,
     Seed,
     Sensor,
+    SwitchMinutes,
     WarmUp,
     Watch,
 )
@@ -36,6 +38,9 @@ def screen(
                                                        "one decides what another does.")] = None,
     rounds: Annotated[int, typer.Option("--rounds", help="At most so many; it ends with the first after which nothing "
                                         "is unclear.")] = 3,
+    repeats: Repeats = None, switch_minutes: SwitchMinutes = None,
+    short: Annotated[bool, typer.Option("--short", help="About half the runs; what two changes do together can then "
+                                        "pass for the work of a third.")] = False,
     seconds: Seconds = 30.0, decides: Decides = "frame_ms_mean", matters: Matters = "1", game: Played = None,
     warm_up: WarmUp = 0.0,
     plan_only: Annotated[bool, typer.Option("--plan", help="Say what would be played, and how long it takes.")] = False,
@@ -55,6 +60,7 @@ def screen(
     from keenlattice.cli.views.searches import show_screen_cost
     from keenlattice.cli.views.studies import show_recomputed, told_matters
     from keenlattice.errors import UsageError
+    from keenlattice.workspace.options import ScreenOptions
 
     if again is not None or resume:
         only(ctx, *(("--resume", "resume", "figure", "watch", "sensor") if again is None else ("--again", "again")))
@@ -69,14 +75,16 @@ def screen(
         return
     groups = [tuple(part.strip() for part in group.split(",")) for group in together or []]
     pct = "1" if resume else told_matters(ws, matters, decides, before, json)
-    if plan_only:
-        *_, plan = ws.screen_plan(before, after, together=groups, rounds=rounds, seconds=seconds, decides=decides,
-                                  matters=pct, seed=seed, warm_up_s=warm_up)
-        cost = ws.screen_cost(plan)
+    options: ScreenOptions = {
+        "together": groups, "rounds": rounds, "seconds": seconds, "decides": decides, "matters": pct, "seed": seed,
+        "warm_up_s": warm_up, "repeats": repeats, "switch_minutes": switch_minutes, "folded": not short}
+    if plan_only or (ws.by_hand and not (resume or json)):
+        *_, plan = ws.screen_plan(before, after, **options)
+        cost = ws.screen_cost(plan, switch_minutes)
         emit(cost) if json else show_screen_cost(cost)
+    if plan_only:
         return
     with playing(ws, "changes at once", json, watch, sensor) as told:
         played = ws.resume("screen", progress=told) if resume else ws.screen(
-            before, after, game=game, progress=told, together=groups, rounds=rounds, seconds=seconds, decides=decides,
-            matters=pct, seed=seed, warm_up_s=warm_up)
+            before, after, game=game, progress=told, **options)
     show_played(ws, played, json, figure)

@@ -16,11 +16,13 @@ from keenlattice.cli.options import (
     Json,
     Matters,
     Played,
+    Repeats,
     Resume,
     Rig,
     Seconds,
     Seed,
     Sensor,
+    SwitchMinutes,
     WarmUp,
     Watch,
 )
@@ -34,7 +36,7 @@ def trial(
     game: Played = None,
     early: Annotated[bool, typer.Option("--early", help="End as soon as it is settled, at four looks fixed in "
                                                         "advance; the intervals are wider for it.")] = False,
-    repeats: Annotated[int, typer.Option("--repeats", help="Runs of either in a block, one after the other.")] = 1,
+    repeats: Repeats = None, switch_minutes: SwitchMinutes = None,
     warm_up: WarmUp = 0.0,
     pilot: Annotated[int | None, typer.Option("--pilot", min=3, max=50, help="First play so many blocks of the version "
                                               "against itself, and say how many would settle the trial.")] = None,
@@ -61,7 +63,7 @@ def trial(
     figure = new_figure(figure)
     ways = Ways(begin(book, rig), game, figure, json, watch, sensor)
     options = {"blocks": blocks, "seconds": seconds, "seed": seed, "decides": decides, "early": early,
-               "repeats": repeats, "warm_up_s": warm_up}
+               "repeats": repeats, "warm_up_s": warm_up, "switch_minutes": switch_minutes}
     if again is not None:
         ways.recompute(again)
     elif claims is not None:

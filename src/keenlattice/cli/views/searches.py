@@ -3,6 +3,7 @@
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.cli.output import VERDICT_STYLES, hint, say, table
+from keenlattice.cli.views.next_run import minutes
 from keenlattice.cli.views.studies import show_excluded
 from keenlattice.workspace._wording import value_text
 
@@ -21,10 +22,16 @@ COMBINATIONS_SHOWN = 12
 def show_screen_cost(found: "ScreenCost") -> None:
     """What a screen would play, and how long that takes."""
     plan: Any = found.plan
-    say(f"{len(plan.factors)} changes, {found.runs_per_round} runs of {plan.seconds:g} s a round: "
-        f"{found.minutes_per_round:.0f} min, and at most {plan.rounds} rounds.", "bold")
+    by_hand = f", {found.switched_per_round} settings to switch" if plan.few_switches else ""
+    say(f"{len(plan.factors)} changes, {found.runs_per_round} runs of {plan.seconds:g} s a round{by_hand}: "
+        f"{minutes(found.minutes_per_round)}, and at most {plan.rounds} round{'s' * (plan.rounds > 1)}.", "bold")
     for group in plan.factors:
         say("  " + " + ".join(group) + " (restarts the machine)" * (group in found.restarting))
+    for one in found.cheaper:
+        how = " ".join(["--repeats 1"] * (one.repeats < plan.repeats) + ["--short"] * (plan.folded and not one.folded))
+        price = "" if one.folded else "; and what two changes do together can pass for the work of a third"
+        say(f"cheaper: {how} takes {minutes(one.minutes_per_round)} a round, with intervals {one.wider:.1f} times as "
+            f"wide{price}")
     for group in found.together:
         say(f"! {' and '.join(group)}: one decides what the other does; --together {','.join(group)} switches them as "
             "one, or --together checks all such")

@@ -19,7 +19,8 @@ if TYPE_CHECKING:
     from keenlattice.workspace.played import Played
     from keenlattice.workspace.workspace import Workspace
 
-PLAN = ("before", "after", "blocks", "seconds", "decides", "matters", "game", "early", "repeats", "warm_up", "seed")
+PLAN = ("before", "after", "blocks", "seconds", "decides", "matters", "game", "early", "repeats", "warm_up", "seed",
+        "switch_minutes")
 StudyOptions = dict[str, Any]
 
 
@@ -112,7 +113,8 @@ def check_what_goes_together(ctx: "typer.Context") -> None:
     if said["again"] is not None:
         only(ctx, "--again", "again")
     elif said["claims"] is not None:
-        only(ctx, "--claims", *HANDS, "claims", "blocks", "seconds", "game", "early", "repeats", "warm_up", "seed")
+        only(ctx, "--claims", *HANDS, "claims", "blocks", "seconds", "game", "early", "repeats", "warm_up", "seed",
+             "switch_minutes")
     elif said["take"]:
         only(ctx, "--take", "take", "by", "figure")
     elif said["resume"]:

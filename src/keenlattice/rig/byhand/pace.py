@@ -14,6 +14,27 @@ HANDLING_MINUTES = 0.25
 LONGEST_MINUTES = 20.0
 
 
+RESTARTS_MINUTES = {"none": 0.0, "game": 0.5, "driver": 1.5, "machine": 3.0}
+"""What a restart takes beside the steps. A guess."""
+BETWEEN_SWITCHES = 0.5
+"""Which share of the noise within a switch is taken to come with the switch itself, for planning alone."""
+MOST_REPEATS = 4
+
+
+def cheapest_repeats(switch_minutes: float, run_minutes: float) -> int:
+    """How many runs to play between two switches so that the time spent tells most.
+
+    With the variance b that comes with a switch and w within, n switches of r runs know a mean to (b + w / r) / n, and
+    take n (s + r t) minutes: least for r = sqrt(s w / (t b)) (W. G. Cochran, "Sampling Techniques", 1977).
+
+    Args:
+        switch_minutes: s.
+        run_minutes: t.
+    """
+    best: float = (switch_minutes / run_minutes / BETWEEN_SWITCHES) ** 0.5
+    return max(1, min(MOST_REPEATS, round(best)))
+
+
 def minutes_a_step(home: Path) -> float:
     """How long a step takes: the median of those that were timed; before any were, a guess.
 

@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 from keenlattice.errors import BadValue
 
 MOST_FACTORS = 100
+LEFT_OVER = 5  # degrees of freedom that a half design leaves to know the noise by, beside the drift
+ORDERS_DRAWN, OFTEN = 400, 4
 ALIASED = 0.5  # of two columns: more correlated than this, their effects cannot be told apart
 
 Signs = NDArray[np.int8]
@@ -63,6 +65,33 @@ def screening_design(factors: int) -> Signs:
         raise BadValue(f"{factors} settings to screen: 1 to {MOST_FACTORS} can be")
     half = hadamard(factors + 1)[:, 1:factors + 1]
     return np.vstack([half, -half])
+
+
+def half_design(factors: int) -> Signs:
+    """A design that is not folded: about half the runs, and the effect of a setting may be mixed up with what two
+    others do together; shape (runs, factors), +1 on and -1 off.
+
+    Raises:
+        BadValue: no factor, or more than MOST_FACTORS.
+    """
+    if not 1 <= factors <= MOST_FACTORS:
+        raise BadValue(f"{factors} settings to screen: 1 to {MOST_FACTORS} can be")
+    return hadamard(factors + 1 + LEFT_OVER)[:, 1:factors + 1]
+
+
+def switched(design: Signs, rows: Sequence[int]) -> int:
+    """How many settings are switched between the rows, in that order."""
+    return int((np.diff(design[list(rows)], axis=0) != 0).sum())
+
+
+def with_few_switches(design: Signs, random: np.random.Generator) -> list[int]:
+    """An order that is drawn at random like any other, of many the one in which the fewest settings are switched; but
+    each is switched often enough that no slow drift can pass for it."""
+    orders = [random.permutation(len(design)).tolist() for _ in range(ORDERS_DRAWN)]
+    often = [rows for rows in orders
+             if (np.diff(design[rows], axis=0) != 0).sum(axis=0).min(initial=len(rows)) >= len(rows) // OFTEN]
+    best: list[int] = min(often or orders, key=lambda rows: switched(design, rows))
+    return best
 
 
 def in_order(design: Signs, costly: Sequence[int], random: np.random.Generator) -> list[int]:

@@ -4,7 +4,8 @@ The settings that differ between two versions are switched by a folded two-level
 is on in half of the runs, and in every run about half of them are, so each run tells of all. The logarithm of a metric
 is fitted by least squares with a term for each setting, one for the round and one for the time within it (which takes
 up a drift); a setting's effect is what it changes from off to on, with Student's t for as many degrees of freedom as
-are left. Interactions are not fitted: they stay in what is left, so intervals are rather too wide than too narrow.
+are left. A row that is played several times is one value, the mean of its runs. Interactions are not fitted: they stay
+in what is left, so intervals are rather too wide than too narrow.
 
 It ends with the first round after which no setting is unclear, by the same spending of error as a trial that ends
 early, or with the last one.
@@ -50,7 +51,7 @@ def screened(plan: ScreenPlan, design: Signs, numbers: Sequence[Numbers], result
 
 
 def _factors(plan: ScreenPlan, design: Signs, numbers: Sequence[Numbers]) -> list[Factor]:
-    rounds = max(1, len(numbers) // len(plan.design()))
+    rounds = max(1, len(numbers) // (len(plan.design()) * plan.repeats))
     error = 1 - confidences(range(1, plan.rounds + 1), ERROR)[rounds]
     fits = {name: _fitted(name, plan, design, [run[name] for run in numbers], 1 - error) for name in plan.metrics()}
     found = []
@@ -69,9 +70,9 @@ def _fitted(name: str, plan: ScreenPlan, design: Signs, values: Sequence[float],
     """Each factor's effect on the logarithm of a metric, with its interval; None where it cannot be told."""
     from scipy.special import stdtrit
 
-    logs = logarithms(name, values, plan.seconds)
+    logs = _of_rows(plan, logarithms(name, values, plan.seconds))
     good = np.isfinite(logs)
-    terms = _terms(plan, design)[good]
+    terms = _terms(plan, design[::plan.repeats])[good]
     dof = int(good.sum()) - terms.shape[1]
     if dof < LEAST_DOF:
         return [None] * design.shape[1]
@@ -84,8 +85,15 @@ def _fitted(name: str, plan: ScreenPlan, design: Signs, values: Sequence[float],
             for place in range(design.shape[1])]
 
 
+def _of_rows(plan: ScreenPlan, logs: Floats) -> Floats:
+    """The mean of the runs of each row: what they share, its switch has brought, so the row is the unit."""
+    rows = logs.reshape(-1, plan.repeats)
+    known = np.isfinite(rows)
+    return np.asarray(np.where(known, rows, 0.0).sum(axis=1) / np.where(known.any(axis=1), known.sum(axis=1), np.nan))
+
+
 def _terms(plan: ScreenPlan, design: Signs) -> Floats:
-    """What the runs are fitted by: the factors, the rounds, the time within a round; shape (runs, terms)."""
+    """What the rows are fitted by: the factors, the rounds, the time within a round; shape (rows, terms)."""
     in_round = len(plan.design())
     runs = np.arange(len(design))
     rounds = (runs // in_round)[:, None] == np.arange(runs[-1] // in_round + 1)
@@ -117,8 +125,8 @@ def _interactions(plan: ScreenPlan, design: Signs, numbers: Sequence[Numbers]) -
     from scipy.special import stdtrit
 
     pairs = list(combinations(range(design.shape[1]), 2))
-    logs = logarithms(plan.decides, [run[plan.decides] for run in numbers], plan.seconds)
-    good = np.isfinite(logs)
+    logs = _of_rows(plan, logarithms(plan.decides, [run[plan.decides] for run in numbers], plan.seconds))
+    good, design = np.isfinite(logs), design[::plan.repeats]
     terms = _terms(plan, design)
     dof = int(good.sum()) - terms.shape[1] - 1
     if not pairs or dof < LEAST_DOF:

@@ -1,5 +1,6 @@
 """What a screen switches, how often, and what decides."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar
@@ -14,7 +15,9 @@ from keenlattice.profile.version import Entries
 from keenlattice.study._form import Form
 from keenlattice.study._limits import check_matters, check_seconds, check_seed
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
-from keenlattice.study.screen._design import Signs, in_order, screening_design
+from keenlattice.study.screen._design import Signs, half_design, in_order, screening_design, with_few_switches
+
+MAX_REPEATS = 20
 
 
 @dataclass(frozen=True)
@@ -26,6 +29,10 @@ class ScreenPlan(Form):
         claims: what is claimed of each factor, by its place; may be empty.
         rounds: how many at most; each is a whole design.
         seconds, seed, decides, matters_pct, warm_up_s: as in a trial.
+        repeats: how often each row of the design is played, one run after the other; their mean counts.
+        few_switches: whether the order of the rows is chosen so that few settings are switched between them.
+        folded: whether the design is folded, so that what two settings do together passes for no single one; with it a
+            round takes about twice the runs.
     """
 
     factors: tuple[tuple[str, ...], ...]
@@ -36,6 +43,9 @@ class ScreenPlan(Form):
     decides: str = "frame_ms_mean"
     matters_pct: float = 1.0
     warm_up_s: float = 0.0
+    repeats: int = 1
+    few_switches: bool = False
+    folded: bool = True
 
     def __post_init__(self) -> None:
         for name in {self.decides, *(one.metric for claims in self.claims for one in claims)}:
@@ -44,6 +54,8 @@ class ScreenPlan(Form):
             raise BadValue("a screen needs settings that differ")
         if not 1 <= self.rounds <= 20:
             raise BadValue(f"{self.rounds} rounds: a screen takes 1 to 20")
+        if not 1 <= self.repeats <= MAX_REPEATS:
+            raise BadValue(f"{self.repeats} repeats: each row of a screen takes 1 to {MAX_REPEATS} runs")
         check_matters(self.matters_pct)
         check_seconds(self.seconds)
         check_seed(self.seed)
@@ -54,14 +66,36 @@ class ScreenPlan(Form):
         return list(dict.fromkeys([self.decides, *claimed, *TRIAL_METRICS]))
 
     def design(self) -> Signs:
-        """Which factors each run of a round switches on; shape (runs, factors)."""
-        return screening_design(len(self.factors))
+        """Which factors each row of a round switches on; shape (rows, factors)."""
+        return (screening_design if self.folded else half_design)(len(self.factors))
 
     def runs(self, costly: Sequence[int] = ()) -> list[tuple[int, int, int]]:
         """Round, row of the design and seed of every run, in the order in which they are played."""
         random, design = np.random.default_rng([self.seed, 11]), self.design()
         return [(number, row, int(random.integers(2**31))) for number in range(self.rounds)
-                for row in in_order(design, costly, random)]
+                for row in (with_few_switches(design, random) if self.few_switches and not costly
+                            else in_order(design, costly, random)) for _ in range(self.repeats)]
+
+    @property
+    def runs_a_round(self) -> int:
+        """How many runs a round takes."""
+        return len(self.design()) * self.repeats
+
+    def half_width(self) -> float:
+        """Half the width of an effect's interval after one round, in standard deviations of a run, if runs are
+        independent: Student's t for the rows that are left over, times the error of a difference of two halves."""
+        from scipy.special import stdtrit
+
+        rows = len(self.design())
+        return 2 * float(stdtrit(rows - len(self.factors) - 2, 0.975)) / math.sqrt(rows * self.repeats)
+
+    def switched(self, costly: Sequence[int] = ()) -> int:
+        """How many settings are switched in a round, those of the first row included."""
+        runs, design = self.runs(costly), self.design()
+        rows = [row for number, row, _ in runs if number == 0][::self.repeats]
+        first = int((design[rows[0]] > 0).sum())
+        sizes = np.array([len(group) for group in self.factors])
+        return first + int(((np.diff(design[rows], axis=0) != 0) * sizes).sum())
 
 
 @dataclass(frozen=True)
@@ -75,6 +109,10 @@ class ScreenSpec(SpecOfTwo):
     after: KeptVersion
     plan: ScreenPlan
     game: str | None = None
+
+    @property
+    def steps_a_run(self) -> float:
+        return self.plan.switched() / (len(self.plan.design()) * self.plan.repeats)
 
 
 def factors_of(before: Entries, after: Entries, together: Sequence[Sequence[str]] = ()) -> tuple[tuple[str, ...], ...]:

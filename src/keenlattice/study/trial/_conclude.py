@@ -4,7 +4,8 @@ Frames are not independent, runs are: one run gives one number per metric. Withi
 one after the other, so what the block's conditions did to both cancels in the ratio of the two. Over the blocks, the
 mean of the logarithms of these ratios has a Student t interval (n - 1 degrees of freedom; W. S. Gosset, "The probable
 error of a mean", Biometrika 1908). The metric named in advance has its interval at 95 %; the others share an error of
-5 % between them (Bonferroni).
+5 % between them (Bonferroni). Where the versions are switched seldom, the stretches between two switches stand for the
+blocks (see `_stretches`).
 
 The verdict holds the interval against the smallest difference that matters, m per cent, either way (as a ratio:
 from 1 / (1 + m/100) to 1 + m/100):
@@ -24,6 +25,7 @@ from keenlattice.measure._summary import t_interval
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, Metric, logarithms
 from keenlattice.study.trial._spending import confidences, looks
+from keenlattice.study.trial._stretches import interval_of_stretches
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.result import MetricResult, Trial, Verdict
 
@@ -105,12 +107,24 @@ def _metric_result(metric: Metric, plan: TrialPlan, before: Sequence[float], aft
                    confidence: float) -> MetricResult:
     logs, half_an_event = _logs(metric, plan, before, after)
     n = logs.shape[1]
-    if n < 2:
+    interval = None if n < 2 else _interval(metric, plan, before, after, logs, confidence)
+    if interval is None:
         return MetricResult(metric.name, metric.unit, None, None, None, None, None, "unclear", confidence, n)
-    middle, low, high = t_interval(logs[1] - logs[0], confidence)
+    middle, low, high = interval
     means = np.exp(logs.mean(axis=1)) - half_an_event
     return MetricResult(metric.name, metric.unit, float(means[0]), float(means[1]), _pct(middle), _pct(low), _pct(high),
                         verdict(low, high, plan.matters_pct, metric.lower_is_better), confidence, n)
+
+
+def _interval(metric: Metric, plan: TrialPlan, before: Sequence[float], after: Sequence[float], logs: Floats,
+              confidence: float) -> tuple[float, float, float] | None:
+    """By blocks; or, where the versions are switched seldom, by the stretches between two switches."""
+    if not plan.few_switches:
+        return t_interval(logs[1] - logs[0], confidence)
+    arms = [arm for _, arm, _ in plan.runs()][:len(before) + len(after)]
+    left = {"before": iter(before), "after": iter(after)}
+    return interval_of_stretches(arms, logarithms(metric.name, [next(left[arm]) for arm in arms], plan.seconds),
+                                 confidence)
 
 
 def verdict(low: float, high: float, matters_pct: float, lower_is_better: bool) -> Verdict:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
+from keenlattice.profile.compare import changes
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
 from keenlattice.study.trial.plan import TrialPlan
 
@@ -21,6 +22,11 @@ class TrialSpec(SpecOfTwo):
 
     def version_of(self, arm: str) -> int | None:
         return {"before": 0, "after": 1}.get(arm)
+
+    @property
+    def steps_a_run(self) -> float:
+        differing = changes(self.before.entries, self.after.entries)
+        return len(differing) * self.plan.switches / self.runs
 
     @property
     def is_pilot(self) -> bool:

@@ -9,6 +9,7 @@ A. W. Moore, 1994.)
 """
 
 import math
+from itertools import pairwise
 
 import numpy as np
 
@@ -20,6 +21,7 @@ from keenlattice.study.tune.plan import FIRST_LOOK, Limit, TunePlan
 from keenlattice.study.tune.result import Combination, Standing
 
 ERROR = 0.05
+ORDERS_DRAWN = 60
 
 
 class Race:
@@ -37,10 +39,16 @@ class Race:
         return [one for one in range(self.count) if one not in self.out]
 
     def order(self, number: int) -> list[int]:
-        """The order of a round, drawn from the seed."""
-        inside = self.entered()
-        drawn = np.random.default_rng([self.plan.seed, 17, number]).permutation(len(inside))
-        return [inside[place] for place in drawn.tolist()]
+        """The order of a round, drawn from the seed; where hands are dear, of many the one that switches the fewest
+        settings."""
+        inside, random = self.entered(), np.random.default_rng([self.plan.seed, 17, number])
+        orders = [[inside[place] for place in random.permutation(len(inside)).tolist()]
+                  for _ in range(ORDERS_DRAWN if self.plan.few_switches else 1)]
+        return min(orders, key=self._switched)
+
+    def _switched(self, order: list[int]) -> int:
+        all_of = self.plan.combinations()
+        return sum(all_of[one][key] != all_of[other][key] for one, other in pairwise(order) for key in all_of[one])
 
     def add(self, number: int, one: int, numbers: Numbers) -> None:
         """One run of a round."""

@@ -41,6 +41,7 @@ class TunePlan(Form):
         rounds: how many at most.
         matters_pct: of combinations that differ by no more than this, any will do.
         seconds, seed, warm_up_s: as in a trial.
+        few_switches: whether the order of each round is chosen so that few settings are switched between its runs.
     """
 
     choices: tuple[tuple[str, tuple[Value, ...]], ...]
@@ -51,6 +52,7 @@ class TunePlan(Form):
     seed: int = 0
     matters_pct: float = 1.0
     warm_up_s: float = 0.0
+    few_switches: bool = False
 
     def __post_init__(self) -> None:
         for name in (self.goal, *(one.metric for one in self.limits)):
@@ -81,6 +83,10 @@ class TuneSpec(Spec):
     plan: TunePlan
     game: str | None = None
     proof: int = 8
+
+    @property
+    def steps_a_run(self) -> float:
+        return len(self.plan.choices) / 2
 
     @property
     def versions(self) -> tuple[KeptVersion, ...]:

@@ -1,0 +1,55 @@
+"""A trial whose versions are switched seldom, as where a switch restarts the machine or is made by hand.
+
+Runs between two switches are not independent: whatever the switch brought with it (a place in memory, a clock that was
+reached, a hand that set a value a little otherwise) all of them share. So the stretch between two switches is the unit,
+as the whole plot is in a split-plot experiment (R. A. Fisher, 1925): the mean of its runs is one value, and the values
+are fitted by least squares with a term for the version and, where there are enough of them, one for a steady drift.
+"""
+
+from collections.abc import Sequence
+from itertools import groupby
+
+import numpy as np
+
+from keenlattice.measure.capture import Floats
+from keenlattice.study.trial.plan import Arm
+
+LEAST_FOR_DRIFT = 5
+
+
+def interval_of_stretches(arms: Sequence[Arm], logs: Floats, confidence: float) -> tuple[float, float, float] | None:
+    """The log ratio of after to before, with its interval; None with fewer than three stretches, or of one version.
+
+    Args:
+        arms: of the runs, in the order in which they were played.
+        logs: a metric's logarithm of each run, NaN where it has none; shape (runs,).
+    """
+    from scipy.special import stdtrit
+
+    values, sides, times = _means(arms, logs)
+    terms = [np.ones(values.size), sides]
+    if values.size >= LEAST_FOR_DRIFT:
+        terms.append(times - times.mean())
+    matrix = np.column_stack(terms)
+    dof = values.size - matrix.shape[1]
+    if dof < 1 or np.ptp(sides) == 0:
+        return None
+    fit, *_ = np.linalg.lstsq(matrix, values, rcond=None)
+    left = values - matrix @ fit
+    variance = float(left @ left) / dof * float(np.linalg.inv(matrix.T @ matrix)[1, 1])
+    half = float(stdtrit(dof, 0.5 + confidence / 2)) * variance ** 0.5
+    return float(fit[1]), float(fit[1]) - half, float(fit[1]) + half
+
+
+def _means(arms: Sequence[Arm], logs: Floats) -> tuple[Floats, Floats, Floats]:
+    """Of each stretch with a number: its mean, its version (-0.5 before, 0.5 after), and when it was."""
+    found: list[tuple[float, float, float]] = []
+    start = 0
+    for arm, runs in groupby(arms):
+        stop = start + len(list(runs))
+        some = logs[start:stop]
+        if np.isfinite(some).any():
+            found.append((float(np.nanmean(some)), 0.5 if arm == "after" else -0.5, (start + stop) / 2))
+        start = stop
+    values: Floats = np.array(found, dtype=np.float64).reshape(-1, 3).T
+    return values[0], values[1], values[2]
