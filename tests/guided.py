@@ -13,7 +13,7 @@ from conftest import KEEN, environment
 from keenlattice.catalog.values import Value
 from keenlattice.rig.standin.player import SimulatedPlayer
 
-STEP = re.compile(r"\[ \] \d+\. (?P<title>.+?), for .+?: from .* to (?P<value>.+)$")
+STEP = re.compile(r"\[ \] \d+\. (?P<title>.+?), for .+?: from .* to (?P<value>.+?)(?:, as it was)?$")
 PATIENCE_S = 60
 
 

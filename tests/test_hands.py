@@ -383,7 +383,8 @@ def test_a_page_of_a_trial_by_hand_asks_what_is_not_known(keen: Keen, tmp_path: 
     env = {"KEEN_RIG": "byhand"}
     keen("rig", "game", "orbit", "--executable", "orbit.exe", **env)
     keen("edit", "orbit", "sync.triple-buffering=on", **env)
-    keen("trial", "orbit@stock", "orbit", "--from-files", "--blocks", "3", "--seconds", "5", "--seed", "1", **env)
+    keen("trial", "orbit@stock", "orbit", "--from-files", "--blocks", "3", "--repeats", "1", "--seconds",
+         "5", "--seed", "1", **env)
     rng = np.random.default_rng(1)
     for run in range(6):
         shown = np.cumsum(rng.gamma(40, 0.1, 1300))

@@ -32,7 +32,7 @@ from keenlattice.cli.commands import (
     tune,
     undo,
 )
-from keenlattice.cli.commands.rig import chore, facts, fault, game, match, recover, restart, sheet
+from keenlattice.cli.commands.rig import chore, facts, fault, game, match, recover, restart, sheet, take_stock
 from keenlattice.cli.commands.rig import next as next_
 from keenlattice.cli.complete import completing
 from keenlattice.cli.grouped import Grouped
@@ -81,6 +81,7 @@ OF_A_RIG: dict[Callable[..., None], str] = {
     game.game: "List a rig's games, or tell it of one.",
     match.match: "Say which game's profile an executable would get.",
     next_.next_run: "Say what a study by hand waits for, or take it.",
+    take_stock.take_stock: "Note what you see on a rig changed by hand.",
     sheet.sheet: "Show the sheet of a rig changed by hand; tick it off.",
     chore.chore: "List the chores of a rig, or do one.",
     restart.restart: "Restart what waits for that.",

@@ -44,6 +44,7 @@ class Guide:
         self._done, self._total, self._run = 0, 0, ComingRun(-1, "", "", 0, "", {})
         self._steps: Sequence[SheetStep] = ()
         self._asked_for: list[int] = []
+        self._explained: set[str] = set()
         self._sensor_comes, self._since = False, 0.0
         self._watch = WatchedFolder(ws, watch) if watch is not None else None
         self._log = SerialLog(sensor) if sensor else None
@@ -73,8 +74,7 @@ class Guide:
             say(f"The rig holds: {held_in_words(holding(self._ws.rig))}", "dim")
         if once_more and self._steps:
             say("Its steps were these; see that each was taken:")
-            for step in self._steps:
-                show_step(step, why=False)
+            self._show(self._steps)
         elif not once_more:
             self._steps = ()
 
@@ -90,18 +90,23 @@ class Guide:
 
         self._steps = steps
         self._asked_for.append(len(steps))
-        for step in steps:
-            show_step(step, why=False)
+        self._show(steps)
         begin = time.monotonic()
         noted = {} if last else self._noted(steps)
         self._asked(ask if last else f"{ask} ({LEAVE})")
         learn(self._ws.rig.home, len(steps), (time.monotonic() - begin) / 60)
         return noted
 
+    def _show(self, steps: "Sequence[SheetStep]") -> None:
+        """The steps; where each is made, and how it is checked, is told once."""
+        for step in steps:
+            show_step(step, why=False, how=step.key not in self._explained)
+            self._explained.add(step.key)
+
     def _noted(self, steps: "Sequence[SheetStep]") -> dict[tuple[str, str], Value]:
         """What was there before, where nobody has told yet."""
         found: dict[tuple[str, str], Value] = {}
-        for step in (one for one in steps if one.before is None):
+        for step in (one for one in steps if one.before is None and one.was is None):
             while answer := self._asked(f"What does {step.title} show now, before you change it? Enter if you cannot "
                                         "tell"):
                 try:

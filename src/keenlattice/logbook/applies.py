@@ -9,7 +9,7 @@ from keenlattice.logbook import _rows as read
 from keenlattice.logbook.file import BookFile, now
 from keenlattice.profile.sheet import Sheet
 
-KINDS = ("apply", "adopt", "chore", "undo", "done", "part")
+KINDS = ("apply", "adopt", "chore", "undo", "done", "part", "seen")
 
 
 @dataclass(frozen=True)
@@ -18,7 +18,8 @@ class Apply:
 
     Args:
         kind: "apply", "adopt" (a version that was made of what the rig held), "chore", "undo", "done" for a
-            chore that nothing brings back, or "part" for a run sheet that was given up half-way.
+            chore that nothing brings back, "part" for a run sheet that was given up half-way, or "seen" where its
+            player has looked at a rig changed by hand: nothing was done, and it can be gone back to.
         profile, version: what was applied, of whom; empty for a chore.
         what: in words, for a chore or an undo.
         target: for an undo, the number of the restore point that it went back to.
@@ -73,7 +74,7 @@ class Applies(BookFile):
                 before[one.number] = list(force)
             if one.kind == "undo":
                 force = list(before.get(one.target or 0, ()))
-            elif one.kind != "done":
+            elif one.kind not in ("done", "seen"):
                 force.append(one)
         return force
 

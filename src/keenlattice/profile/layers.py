@@ -5,7 +5,8 @@ sets a setting wins. *Game decides* is a value like any other: it hides what lie
 formula wins as it stands; what it comes to is evaluated from the facts of the rig at hand.
 
 The stock values are the catalog's. Where nobody has looked at a rig, it may have been changed long ago: then what no
-layer sets is unknown, but for what the facts tell (the refresh rate that the panel runs at).
+layer sets is unknown, but for what its player has seen there, and for what the facts tell (the refresh rate that the
+panel runs at).
 """
 
 from collections.abc import Iterator
@@ -19,7 +20,7 @@ from keenlattice.profile.concrete import DECIDED_BY, concrete_value, facts_under
 from keenlattice.profile.formula import Names
 from keenlattice.profile.version import Entries
 
-Layer = Literal["unknown", "facts", "stock", "rig-wide", "game", "trial"]
+Layer = Literal["unknown", "facts", "seen", "stock", "rig-wide", "game", "trial"]
 
 
 @dataclass(frozen=True)
@@ -49,7 +50,8 @@ class Effective:
 
 
 def resolve(catalog: Catalog, rig_wide: Entries, game: Entries, trial: Entries | None = None,
-            facts: Names | None = None, *, stock_known: bool = True) -> dict[str, Effective]:
+            facts: Names | None = None, *, stock_known: bool = True,
+            seen: Entries | None = None) -> dict[str, Effective]:
     """The effective value of every setting of `catalog`; of a device's settings, those that a layer sets.
 
     Keys that the catalog does not know are left out: a rig cannot be given them. Formulas are evaluated from `facts`,
@@ -57,6 +59,7 @@ def resolve(catalog: Catalog, rig_wide: Entries, game: Entries, trial: Entries |
 
     Args:
         stock_known: whether what no layer sets is as the catalog has it; else it is unknown.
+        seen: what somebody has seen there before anything was set, where the stock is not known.
 
     Returns:
         Setting key to what holds, in the catalog's order, device keys behind their setting.
@@ -64,9 +67,10 @@ def resolve(catalog: Catalog, rig_wide: Entries, game: Entries, trial: Entries |
     layers: list[tuple[Layer, Entries]] = [("trial", trial or {}), ("game", game), ("rig-wide", rig_wide)]
     known = facts_under(catalog, {**rig_wide, **game, **(trial or {})}, facts or {})
     found = {}
-    for key in _keys(catalog, [entries for _, entries in layers]):
+    for key in _keys(catalog, [*(entries for _, entries in layers), seen or {}]):
         stack = [(layer, entries[key]) for layer, entries in layers if key in entries]
-        stack += [("stock", catalog[key].stock)] if stock_known else _told(catalog[key], facts or {})
+        stack += [("stock", catalog[key].stock)] if stock_known else [
+            *_seen(catalog[key], key, seen or {}), *_told(catalog[key], facts or {})]
         if not stack:
             found[key] = Effective(key, None, "unknown")
             continue
@@ -84,6 +88,16 @@ def _told(setting: Setting, facts: Names) -> list[tuple[Layer, Value]]:
     try:
         return [("facts", setting.checked(told))]
     except BadValue:  # typed in, it may be anything
+        return []
+
+
+def _seen(setting: Setting, key: str, seen: Entries) -> list[tuple[Layer, Value]]:
+    """What was seen of a setting, if it was."""
+    if key not in seen:
+        return []
+    try:
+        return [("seen", setting.checked(seen[key]))]
+    except BadValue:  # the catalog may have changed since
         return []
 
 

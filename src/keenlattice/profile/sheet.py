@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 from keenlattice.catalog.values import Restart, Value, same
 
-Done = Literal["open", "said", "seen"]
+Done = Literal["open", "said", "seen", "written"]
 
 
 @dataclass(frozen=True)
@@ -24,9 +24,11 @@ class SheetStep:
         where, check: where to set it, and how to see that it took; in plain words.
         rights: whether it takes an administrator's rights.
         restart: what it waits for.
-        done: "said" once the player has ticked it off, "seen" once they have read the value back.
+        done: "said" once the player has ticked it off, "seen" once they have read the value back; "written" if it was
+            written from here, into the game's own file.
         seen: the value that they read.
         time: when.
+        was: what was there before anything was set, where it was seen: what None stands for.
     """
 
     number: int
@@ -44,6 +46,7 @@ class SheetStep:
     done: Done = "open"
     seen: Value | None = None
     time: str = ""
+    was: Value | None = None
 
     @property
     def otherwise(self) -> bool:

@@ -6,7 +6,7 @@ from keenlattice.catalog.values import Value, written
 from keenlattice.profile.sheet import Sheet, SheetStep
 from keenlattice.report._escape import plain_text
 
-BOX = {"open": "[ ]", "said": "[x]", "seen": "[x]"}
+BOX = {"open": "[ ]", "said": "[x]", "seen": "[x]", "written": "[x]"}
 STYLE = """
 :root { color-scheme: light dark; }
 body { font: 16px/1.5 system-ui, sans-serif; max-width: 46rem; margin: 2rem auto; padding: 0 1rem; }
@@ -76,11 +76,15 @@ def whom(step: SheetStep) -> str:
 
 def was(step: SheetStep) -> str:
     """What is there before a step, as it stands before what to set."""
+    if step.before is None and step.was is not None:
+        return f"from {written(step.was, step.unit)} to"
     if step.before is None:
         return "from what is there (not known: note it) to" if step.done == "open" else "to"
     return f"from {shown(step, step.before)} to"
 
 
 def shown(step: SheetStep, value: Value | None) -> str:
-    """A value with its unit; none is what nobody has noted."""
+    """A value with its unit; none is what was there before anything was set."""
+    if value is None and step.was is not None:
+        return f"{written(step.was, step.unit)}, as it was"
     return "what was there before it was set" if value is None else written(value, step.unit)

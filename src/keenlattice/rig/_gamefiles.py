@@ -107,6 +107,16 @@ class GameFiles:
                 found[key] = _as_value(key, listed.keys.get(key), text)
         return found
 
+    def before(self, state: State, owner: str) -> dict[str, Value]:
+        """What a game's file held before anything was set through us, of the settings that are known to be in it."""
+        listed = self.games.get(owner)
+        if listed is None or state.get(self._place[owner]) is None:
+            return {}
+        ini, noted = Ini(state[self._place[owner]] or b"", str(listed.file)), self._read_noted(state).get(owner, {})
+        keys = dict.fromkeys([*listed.keys, *(setting_name(section, key) for section, key, _ in ini.entries())])
+        texts = {key: noted[key] if key in noted else _held(ini, listed, key) for key in keys}
+        return {key: _as_value(key, listed.keys.get(key), text) for key, text in texts.items() if text is not None}
+
     def changed(self, state: State, owner: str, changes: Edits) -> State:
         """The places that change, after some changes.
 

@@ -57,7 +57,7 @@ def preview_undo(rig: Rig, book: Logbook, to: int | None = None) -> UndoPreview:
         raise UsageError(f"nothing has been applied to the rig {rig.name} that could be undone")
     number = to if to is not None else force[-1].number
     rows = book.since(rig.name, number)
-    gone = force[-1:] if to is None else [row for row in rows if row.kind != "done"]
+    gone = force[-1:] if to is None else [row for row in rows if row.kind not in ("done", "seen")]
     now = rig.state()
     lowest = min([number, *(row.target for row in rows if row.kind == "undo" and row.target)])
     owners = dict.fromkeys(one.profile for one in book.done_to(rig.name) if one.number >= lowest and one.profile)

@@ -159,6 +159,12 @@ class ByHand(Rig, Protocol):
     sheet: str
     hand: "Hand | None"
 
+    def written_here(self, owner: str, key: str) -> bool:
+        """Whether a setting is kept in a file that can be written from here, so that nobody is asked to change it."""
+
+    def seen_before(self, owner: str) -> Entries:
+        """What its player has seen of an owner's settings before anything was set."""
+
     def coming(self, run: "ComingRun") -> None:
         """Tells whoever sits there of a run, before anything is asked."""
 

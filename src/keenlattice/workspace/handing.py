@@ -113,7 +113,7 @@ class Handing(Studying, Recordings):
 
         if not isinstance(self.rig, ByHand) or (kept := read_origin(self.rig)) is None:
             return []
-        return [step.key for step in steps_between(self.rig, self.rig.state(), kept[1], "") if step.before is not None]
+        return [step.key for step in steps_between(self.rig, self.rig.state(), kept[1], "")]
 
     def _by_hand_rig(self) -> "ByHand":
         from keenlattice.rig.base import ByHand

@@ -185,7 +185,15 @@ class Opened:
         whole_rig = version.profile == WHOLE_RIG
         rig_wide = version.entries if whole_rig else self.stored(WHOLE_RIG)
         return resolve(self.rig.catalog(), rig_wide, {} if whole_rig else version.entries, facts=self.rig.facts(),
-                       stock_known=self.stock_known)
+                       stock_known=self.stock_known, seen=self._seen(version.profile))
+
+    def _seen(self, profile: str) -> Entries:
+        """What the player of a rig changed by hand has seen there before anything was set."""
+        from keenlattice.rig.base import ByHand
+
+        if not isinstance(self.rig, ByHand):
+            return {}
+        return {**self.rig.seen_before(WHOLE_RIG), **self.rig.seen_before(profile)}
 
     def findings(self, which: VersionLike) -> "Findings":
         """What the checks find under a version on this rig.

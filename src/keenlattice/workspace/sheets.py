@@ -1,13 +1,17 @@
 """The sheet of a rig that is changed by hand: its steps, and what was said and seen of each."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.workspace.opened import Opened
 
 if TYPE_CHECKING:
+    from keenlattice.catalog.model import Setting
+    from keenlattice.catalog.values import Value
     from keenlattice.profile.sheet import Sheet
     from keenlattice.rig.base import ByHand
 
@@ -46,6 +50,22 @@ class SheetResult(Result):
         return f"sheet: {self.sheet.title}, {len(self.sheet.open)} of {len(self.sheet.steps)} steps open"
 
 
+@dataclass(frozen=True, repr=False)
+class StockTaken(Result):
+    """What a player has seen on a rig that is changed by hand: setting to its value."""
+
+    SCHEMA: ClassVar[str] = "stock-taken"
+
+    owner: str
+    seen: "Mapping[str, Value]"
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{"setting": key, "seen": value} for key, value in self.seen.items()]
+
+    def _caption(self) -> str:
+        return f"{len(self.seen)} values seen of {self.owner}"
+
+
 class Sheets(Opened):
     """What is done with the sheet of a rig that is changed by hand."""
 
@@ -58,6 +78,45 @@ class Sheets(Opened):
         from keenlattice.rig.byhand.steps import open_sheet
 
         return SheetResult(open_sheet(self._by_hand()), tuple(self.book.sheets(self.rig_name)))
+
+    def take_stock(self, seen: Mapping[str, str], game: str = "", domain: str = "") -> StockTaken:
+        """Notes what a player sees on their rig now; what they have not set themselves is what an undo goes back to.
+
+        Args:
+            seen: setting to what they read there, as they type it.
+            game: whose settings; the whole rig's, without one.
+            domain: what they have gone through, for the list of restore points.
+
+        Raises:
+            UsageError: the rig is not changed by hand, nothing was seen, or a sheet is open.
+            UnknownName, BadValue: no such setting, or no value of it.
+        """
+        from keenlattice.rig.byhand.stock_taking import take_stock
+
+        owner = self.find(game).profile if game else WHOLE_RIG
+        what = " of ".join([*([domain] if domain else []), owner if game else "the rig"])
+        return StockTaken(owner, take_stock(self._by_hand(), self.book, owner, seen, what))
+
+    def not_yet_seen(self, game: str = "", domain: str = "") -> "list[Setting]":
+        """The settings that nobody has told or seen the value of, and that are not set by a sheet.
+
+        Args:
+            game: those of a game; the whole rig's, without one.
+            domain: of this one alone.
+
+        Raises:
+            UnknownName: no such domain.
+        """
+        from keenlattice.errors import UnknownName
+
+        rig, owner = self._by_hand(), self.find(game).profile if game else WHOLE_RIG
+        catalog = rig.catalog()
+        domains = list(dict.fromkeys(one.domain for one in catalog))
+        if domain and domain not in domains:
+            raise UnknownName("domain", domain, domains, f"there are {', '.join(domains)}")
+        known = {*rig.values(rig.state(), owner), *rig.seen_before(owner)}
+        return [one for one in catalog if domain in ("", one.domain) and one.name not in known
+                and one.scope == ("game" if game else "rig")]
 
     def note_before(self, number: int, was: str) -> SheetResult:
         """Notes what a setting is at before a step, so that an undo can say the value.

@@ -12,7 +12,7 @@ def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = "s
     from keenlattice.rig.base import ByHand, Restartable
 
     ws = begin(book, rig)
-    plan, by_hand = ws.preview(reference), isinstance(ws.rig, ByHand)
+    plan, by_hand = ws.preview(reference), ws.rig if isinstance(ws.rig, ByHand) else None
     name = plan.version.reference
     if not plan.changes and not json:
         say(f"Nothing changes: the rig {ws.rig_name} holds {name} already.")

@@ -7,20 +7,26 @@ import typer
 
 
 def demo(
-    rig: Annotated[str, typer.Option("--rig", help="standin, or linux for this machine.")] = "standin",
+    rig: Annotated[str, typer.Option("--rig", help="standin, linux for this machine, or byhand for one "
+                                        "that a player changes.")] = "standin",
     out: Annotated[Path | None, typer.Option("--out", help="Folder for what it leaves.  [default: ./keen-demo]"
                                              )] = None,
 ) -> None:
     """Tell the whole story: survey, baseline, one edit, apply, a measured verdict, undo."""
     from keenlattice.cli.begin import begin
+    from keenlattice.cli.views.hand_story import HandTelling
     from keenlattice.cli.views.story import STORIES, Telling
     from keenlattice.errors import UnknownName, UsageError
     from keenlattice.rig.find import kinds
 
     if rig not in kinds():  # an unknown rig is said before a folder is made
         raise UnknownName("rig", rig, kinds(), f"there are {', '.join(kinds())}")
+    if rig == "byhand":
+        folder = _new_folder(out)
+        HandTelling(begin(folder / "logbook", rig), folder).tell()
+        return
     if rig not in STORIES:
-        raise UsageError("there is nothing to show on a rig that is changed by hand; choose --rig standin or linux")
+        raise UsageError(f"there is no story of the rig {rig}; choose --rig standin, byhand or linux")
     if rig == "linux":
         from keenlattice.rig.linux.play import check_installed
 

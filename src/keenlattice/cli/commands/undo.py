@@ -56,6 +56,6 @@ def _show_points(known: "RestorePoints") -> None:
     table(["number", "when", "what", ""], [
         [str(one.done.number), one.done.time[:16].replace("T", " "),
          f"chore {one.done.what}" if one.done.kind in ("chore", "done") else one.done.title,
-         "in force" if one.in_force else "for good" if one.done.kind == "done" else ""]
+         "in force" if one.in_force else {"done": "for good", "seen": "looked at"}.get(one.done.kind, "")]
         for one in reversed(known.points)], right=[0])
     say("\nTo go back to before one of them: keen undo --to NUMBER. What came after it is then undone, too.", "dim")

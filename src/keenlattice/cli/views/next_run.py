@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
+from keenlattice.catalog.values import written
 from keenlattice.cli.output import hint, say
 
 if TYPE_CHECKING:
@@ -28,7 +29,7 @@ def show_next_run(found: "NextRun") -> None:
         show_step(step, why=False)
     if not found.steps:
         say("\nNothing is to be changed for this run.")
-    if any(step.before is None for step in found.steps):
+    if any(step.before is None and step.was is None for step in found.steps):
         say("\nWhat is there now is not known: note it before you change it, for the way back: keen rig take-stock "
             "--rig byhand", "dim")
     say(f"\nThen play {found.game} for {found.seconds:g} s, and record it.", "bold")
@@ -38,7 +39,7 @@ def show_next_run(found: "NextRun") -> None:
 
 def held_in_words(holds: "Mapping[str, Mapping[str, Value]]") -> str:
     """What the rig holds, by all that was said."""
-    told = [f"{key} {value}" if owner != "rig" else f"{key} {value} (rig-wide)" for owner, some in holds.items()
+    told = [f"{key} {written(value)}{' (rig-wide)' * (owner == 'rig')}" for owner, some in holds.items()
             for key, value in some.items()]
     return ", ".join(told) or "nothing that anybody has told"
 

@@ -22,14 +22,15 @@ def show_sheet(now: "Sheet") -> None:
             show_step(step)
 
 
-def show_step(step: "SheetStep", why: bool = True) -> None:
-    """One step: what is there, what to set, where, how to check, and why, if that is wanted."""
+def show_step(step: "SheetStep", why: bool = True, how: bool = True) -> None:
+    """One step: what is there and what to set; where and how to check, and why, if that is wanted."""
     from keenlattice.report._sheet_page import BOX, shown, was, whom
 
-    state = {"open": "", "said": "  (you say so)", "seen": f"  (you saw {shown(step, step.seen)})"}[step.done]
+    state = {"open": "", "said": "  (you say so)", "seen": f"  (you saw {shown(step, step.seen)})",
+             "written": "  (written into the game's own file, and read back)"}[step.done]
     say(f"{BOX[step.done]} {step.number}. {step.title}, {whom(step)}: {was(step)} "
         f"{shown(step, step.after)}" + " (takes rights)" * step.rights + state)
-    if step.done == "open":
+    if step.done == "open" and how:
         say(f"      where: {step.where}\n      check: {step.check}" + f"\n      why:   {step.why}" * why, "dim")
 
 
@@ -46,16 +47,21 @@ def show_what_is_open(now: "Sheet") -> None:
         hint(f"keen rig sheet --ask; or keen rig sheet --was {first}=VALUE, --tick {first}, --seen {first}=VALUE; to "
              "print it: --out sheet.html")
     else:
-        said = sum(step.done == "said" for step in now.steps)
-        say(f"\nAll {len(now.steps)} steps are done: {len(now.steps) - said} seen, {said} only said. The logbook has "
-            "it; to go back: keen undo --rig byhand")
+        counts = {kind: sum(step.done == kind for step in now.steps) for kind in ("written", "seen", "said")}
+        told = ", ".join(f"{count} {'only ' * (kind == 'said')}{kind}" for kind, count in counts.items() if count)
+        say(f"\nAll {len(now.steps)} steps are done: {told}. The logbook has it; to go back: keen undo --rig byhand")
 
 
 def hand_out(now: "Sheet", what: str = "set") -> None:
     """A sheet that was written just now."""
     say()
     show_sheet(now)
-    say(f"\nNothing is {what} yet: take these steps yourself, and tick them off.")
+    done = len(now.steps) - len(now.open)
+    if not now.open:
+        show_what_is_open(now)
+        return
+    say(f"\n{f'Of these, {done} are' if done else 'Nothing is'} {what}{'' if done else ' yet'}: take "
+        f"{'the others' if done else 'these steps'} yourself, and tick them off.")
     hint("keen rig sheet --ask, or keen rig sheet --out sheet.html to print it")
 
 
@@ -89,7 +95,7 @@ def ask_of_each(ws: "Workspace", found: "SheetResult") -> "SheetResult":
 
     for step in found.sheet.open if found.sheet else ():
         show_step(step)
-        if step.before is None and not _noted(ws, step):
+        if step.before is None and step.was is None and not _noted(ws, step):
             break
         while True:
             answer = typer.prompt("Done? y, n, q to stop here, or what it shows now", default="n").strip()

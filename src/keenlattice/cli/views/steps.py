@@ -8,23 +8,28 @@ from keenlattice.workspace._wording import value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
+    from keenlattice.rig.base import ByHand
     from keenlattice.workspace.changing import AppliedChange, ApplyResult
 
 
-def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: bool) -> None:
+def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "ByHand | None" = None) -> None:
     """The steps in their order, what each needs, where they write, and what is refused."""
     for key in plan.unknown:
         say(f"! {key} is left out: the rig {plan.rig} does not have it")
     if not plan.changes:
         return
     first = {change.step: change.setting for change in reversed(plan.changes)}
-    nothing = "not known" if by_hand else value_text(catalog, "", None)
+    seen = by_hand.seen_before(plan.version.profile) if by_hand else {}
+
+    def now(one: "AppliedChange") -> str:
+        held = seen.get(one.setting) if one.before is None else one.before
+        return "not known" if held is None and by_hand else value_text(catalog, one.setting, held)
+
     table(["step", "setting", "on the rig", plan.version.reference, "needs"], [
         [str(one.step) if first[one.step] == one.setting else "", one.setting,
-         nothing if one.before is None else value_text(catalog, one.setting, one.before),
-         value_text(catalog, one.setting, one.after), _needs(plan, one)]
+         now(one), value_text(catalog, one.setting, one.after), _needs(plan, one)]
         for one in plan.changes])
-    if plan.places and not by_hand:
+    if plan.places and by_hand is None:
         inside = [str(Path(place).relative_to(home)) for place in plan.places if Path(place).is_relative_to(home)]
         whole = [shown_path(Path(place)) for place in plan.places if not Path(place).is_relative_to(home)]
         say("writes " + " and ".join([*whole, *([f"{', '.join(inside)} in {shown_path(home)}"] if inside else [])]),

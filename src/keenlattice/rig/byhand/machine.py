@@ -16,7 +16,9 @@ from keenlattice.profile.compare import Change, with_changes
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import Entries
 from keenlattice.rig._factnames import FACTS
+from keenlattice.rig._gamefiles import GameFiles
 from keenlattice.rig.base import Edits, Facts, FactValue, State, one_by_one
+from keenlattice.rig.byhand.noted import read_noted
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.places import put_file
 
@@ -48,6 +50,8 @@ class ByHandRig:
     def __init__(self, home: Path, more: Sequence[Setting] = ()) -> None:
         self.home = home
         self.place, self.sheet = SAID, SHEET
+        self._files = GameFiles(read_games(home), home)
+        more = [*self._files.settings(), *more]
         self._catalog = catalog().with_more(more) if more else catalog()
         self._facts, self._devices = read_about(home / ABOUT)
         self.hand: Hand | None = None
@@ -67,26 +71,40 @@ class ByHandRig:
 
     def state(self) -> State:
         try:
-            return {place: read_bounded(self.home / place, MOST_STATE_BYTES) for place in (self.place, self.sheet)}
+            own = {place: read_bounded(self.home / place, MOST_STATE_BYTES) for place in (self.place, self.sheet)}
+            return {**own, **self._files.state()}
         except OSError as error:
             raise RigError(f"cannot read {error.filename}: {error.strerror}") from None
 
     def values(self, state: State, owner: str) -> Entries:
-        return self._parsed(state).get(owner, {})
+        return {**self._parsed(state).get(owner, {}), **self._files.values(state, owner)}
+
+    def written_here(self, owner: str, key: str) -> bool:
+        return self._files.covers(owner, key)
+
+    def seen_before(self, owner: str) -> Entries:
+        return {**self._files.before(self.state(), owner), **read_noted(self).get(owner, {})}
 
     def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
         return one_by_one(self._catalog, changes)
 
     def changed(self, state: State, owner: str, changes: Edits) -> State:
+        in_file = {key: value for key, value in changes.items() if self._files.covers(owner, key)}
+        of_file = self._files.changed(state, owner, in_file) if in_file else {}
+        if len(in_file) == len(changes):
+            return {**state, **of_file}
         said = self._parsed(state)
-        said[owner] = with_changes(said.get(owner, {}), changes)
+        by_hand = {key: value for key, value in changes.items() if key not in in_file}
+        said[owner] = with_changes(said.get(owner, {}), by_hand)
         kept = {one: dict(sorted(entries.items())) for one, entries in sorted(said.items()) if entries}
-        return {**state, self.place: (json.dumps(kept, indent=1) + "\n").encode() if kept else None}
+        return {**state, **of_file, self.place: (json.dumps(kept, indent=1) + "\n").encode() if kept else None}
 
     def put(self, state: State) -> None:
+        self._files.put(state)
         try:
-            for place, content in state.items():
-                put_file(self.home / place, content)
+            for place in (self.place, self.sheet):
+                if place in state:
+                    put_file(self.home / place, state[place])
         except OSError as error:
             raise RigError(f"cannot write in {self.home}: {error.strerror}") from None
 

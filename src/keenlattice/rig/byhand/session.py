@@ -9,7 +9,6 @@ import json
 import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -26,8 +25,9 @@ from keenlattice.rig._lock import locked
 from keenlattice.rig._notes import read_notes
 from keenlattice.rig.base import ByHand, State
 from keenlattice.rig.byhand.machine import MOST_STATE_BYTES
+from keenlattice.rig.byhand.noted import keep_noted
 from keenlattice.rig.byhand.steps import open_sheet, step_of
-from keenlattice.rig.hand import Hand, Noted, Paused
+from keenlattice.rig.hand import Hand, Paused
 
 if TYPE_CHECKING:
     from keenlattice.logbook.book import Logbook
@@ -51,27 +51,23 @@ class HandChanges:
         Raises:
             Paused: not now.
         """
-        now, kept = self._rig.state(), read_origin(self._rig)
+        now = self._rig.state()
         steps = steps_between(self._rig, now, state, self._why)
-        if kept is not None:
-            steps = [self._with_what_was(step, kept[1]) for step in steps]
-        self._taken(self._hand.change(steps), now)
+        noted = self._hand.change(steps) if steps else {}
+        for (owner, key), value in noted.items():
+            keep_noted(self._rig, owner, {key: value})
+        kept = read_origin(self._rig)
+        keep_origin(self._rig, *(kept or (self._why, now)), now)
         self._rig.put(state)
-
-    def _with_what_was(self, step: SheetStep, origin: State) -> SheetStep:
-        """A step with the value that was there before the study, where it was noted: unset is back at that."""
-        was = self._rig.values(origin, step.owner).get(step.key)
-        return replace(step, before=was if step.before is None else step.before,
-                       after=was if step.after is None else step.after)
 
     def take_back(self) -> list[str]:
         """Asks for the way back to what was there before the study; if that has to wait, it waits."""
         kept = read_origin(self._rig)
         if kept is None:
             return []
-        now, then = self._rig.state(), kept[1]
-        steps = [step for step in steps_between(self._rig, now, then, "back to what was there before")
-                 if step.before is not None]  # unset is what was there before
+        now = self._rig.state()
+        then = _back(self._rig, now, kept[1])
+        steps = steps_between(self._rig, now, then, "back to what was there before")
         try:
             self._hand.back(steps) if steps else None
         except Paused:
@@ -80,13 +76,16 @@ class HandChanges:
         remove_file(self._rig.home / ORIGIN)
         return []
 
-    def _taken(self, noted: Noted, before: State) -> None:
-        """Keeps what was there before the study, with what was noted just now of it."""
-        kept = read_origin(self._rig)
-        why, origin = kept or (self._why, before)
-        for (owner, key), value in noted.items():
-            origin = {**origin, **self._rig.changed(origin, owner, {key: value})}
-        keep_origin(self._rig, why, origin, before)
+
+def _back(rig: ByHand, now: State, origin: State) -> State:
+    """The state to go back to: what was said is as before; of games' own files only our values go back, since a game
+    may have written there meanwhile."""
+    then: State = {**now, rig.place: origin[rig.place]}
+    for game in rig.games():
+        was, held = rig.values({**now, **origin}, game.name), rig.values(now, game.name)
+        back = {one.key: one.after for one in changes(held, was) if rig.written_here(game.name, one.key)}
+        then = {**then, **rig.changed(then, game.name, back)} if back else then
+    return then
 
 
 @contextmanager
@@ -112,7 +111,7 @@ def steps_between(rig: ByHand, now: State, then: State, why: str) -> list[SheetS
     notes = read_notes(rig)
     found: list[tuple[str, Change]] = [
         (owner, one) for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
-        for one in changes(rig.values(now, owner), rig.values(then, owner))]
+        for one in changes(rig.values(now, owner), rig.values(then, owner)) if not rig.written_here(owner, one.key)]
     order = {one.key: number for number, group in enumerate(rig.steps("", [one for _, one in found]))
              for one in group}
     found.sort(key=lambda step: order[step[1].key])
@@ -120,10 +119,9 @@ def steps_between(rig: ByHand, now: State, then: State, why: str) -> list[SheetS
 
 
 def holding(rig: ByHand) -> dict[str, dict[str, Value]]:
-    """Owner to what the rig holds, by all that was said; what a study has unset is at what was noted before it."""
-    now, kept = rig.state(), read_origin(rig)
-    was = kept[1] if kept else now
-    found = {owner: {**rig.values(was, owner), **rig.values(now, owner)}
+    """Owner to what the rig holds, by all that was said and seen."""
+    now = rig.state()
+    found = {owner: {**rig.seen_before(owner), **rig.values(now, owner)}
              for owner in (WHOLE_RIG, *(game.name for game in rig.games()))}
     return {owner: some for owner, some in found.items() if some}
 
@@ -141,7 +139,7 @@ def read_origin(rig: ByHand) -> tuple[str, State] | None:
             return None
         told = parse_json(content)
         state = out_of_text(told["before"])
-        return str(told["why"]), {rig.place: state[rig.place]}
+        return str(told["why"]), {rig.place: state[rig.place], **state}
     except (OSError, ValueError, KeyError, TypeError, AttributeError):
         raise RigError(f"{path} is damaged: move it away; what was on the rig before the study is then not known"
                        ) from None
@@ -162,7 +160,7 @@ def keep_origin(rig: ByHand, why: str, origin: State, last: State) -> None:
         RigError: it cannot be written.
     """
     path: Path = rig.home / ORIGIN
-    kept = {"why": why, "before": in_text({rig.place: origin[rig.place]}),
+    kept = {"why": why, "before": in_text({place: one for place, one in origin.items() if place != rig.sheet}),
             "last": in_text({rig.place: last[rig.place]})}
     try:
         replace_file(path, json.dumps(kept).encode())
@@ -176,7 +174,9 @@ def settle_study(rig: ByHand, book: "Logbook") -> None:
     if kept is None:
         return
     why, origin = kept
-    now = {rig.place: rig.state()[rig.place]}
+    state = rig.state()
+    now = {place: state.get(place) for place in origin if place in state}
+    origin = {place: origin[place] for place in now}
     if origin != now:
         token = secrets.token_hex(16)
         keep_point(token, RestorePoint(in_text(origin), fingerprints(now)))

@@ -4,7 +4,7 @@ import json
 import secrets
 from dataclasses import replace
 
-from keenlattice._files import remove_file, replace_file
+from keenlattice._files import remove_file
 from keenlattice._safejson import parse_json
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, RigError, UsageError
@@ -23,7 +23,7 @@ from keenlattice.rig._undo import preview_undo
 from keenlattice.rig.base import ByHand, State
 from keenlattice.rig.byhand.session import settle_study
 from keenlattice.rig.byhand.steps import open_sheet, step_of, written_sheet
-from keenlattice.rig.transaction import changing
+from keenlattice.rig.transaction import Transaction, changing
 
 
 def settle_sheet(rig: ByHand, book: Logbook) -> None:
@@ -46,19 +46,22 @@ def _settle(rig: ByHand, book: Logbook) -> None:
 
 
 def sheet_to_apply(rig: ByHand, book: Logbook, version: Version) -> Sheet:
-    """Writes the run sheet that takes the rig to a version.
+    """Writes the run sheet that takes the rig to a version; what is kept in a game's own file is written at once.
 
     Raises:
         UsageError: there is nothing to do, or another sheet is open.
+        RigError: the game's file cannot be written; nothing was.
     """
     book.check_writable()
-    with locked(rig, f"writing a run sheet for {version.reference}"):
+    with changing(rig, f"writing a run sheet for {version.reference}") as change:
         _settle(rig, book)
         settle_study(rig, book)
         plan = preview(rig, version)
         steps = [(version.profile, one, version.note) for one in plan.changes]
-        return _begin(rig, Sheet("apply", version.reference, version.profile, version.id, None,
-                                 _said(rig, plan.state), version.note, secrets.token_hex(16)), steps)
+        sheet = _begin(rig, change, Sheet("apply", version.reference, version.profile, version.id, None,
+                                          _kept(rig, plan.state), version.note, secrets.token_hex(16)), steps)
+    settle_sheet(rig, book)
+    return sheet
 
 
 def sheet_to_undo(rig: ByHand, book: Logbook, to: int | None = None) -> Sheet:
@@ -68,20 +71,23 @@ def sheet_to_undo(rig: ByHand, book: Logbook, to: int | None = None) -> Sheet:
         UsageError: there is nothing to undo, or another sheet is open.
     """
     book.check_writable()
-    with locked(rig, "writing a run sheet for an undo"):
+    with changing(rig, "writing a run sheet for an undo") as change:
         _settle(rig, book)
         settle_study(rig, book)
         plan = preview_undo(rig, book, to)
         steps = [(owner, one, "back to what was there before") for owner, some in plan.changes.items() for one in some]
-        return _begin(rig, Sheet("undo", f"undo of {', '.join(plan.titles)}", "", "", plan.number,
-                                 _said(rig, rig.state()), "", secrets.token_hex(16)), steps)
+        sheet = _begin(rig, change, Sheet("undo", f"undo of {', '.join(plan.titles)}", "", "", plan.number,
+                                          _kept(rig, rig.state()), "", secrets.token_hex(16)), steps)
+    settle_sheet(rig, book)
+    return sheet
 
 
-def _said(rig: ByHand, state: State) -> str:
-    return packed({rig.place: state[rig.place]})
+def _kept(rig: ByHand, state: State) -> str:
+    """A state without the sheet, as the sheet keeps it."""
+    return packed({place: content for place, content in state.items() if place != rig.sheet})
 
 
-def _begin(rig: ByHand, sheet: Sheet, steps: list[tuple[str, Change, str]]) -> Sheet:
+def _begin(rig: ByHand, change: Transaction, sheet: Sheet, steps: list[tuple[str, Change, str]]) -> Sheet:
     if (other := open_sheet(rig)) is not None:
         raise UsageError(f"the run sheet for {other.title} is still open, with {len(other.open)} of {len(other.steps)} "
                          "steps to do: keen rig sheet, or keen rig sheet --drop")
@@ -90,13 +96,16 @@ def _begin(rig: ByHand, sheet: Sheet, steps: list[tuple[str, Change, str]]) -> S
     order = {one.key: number for number, group in enumerate(rig.steps("", [one for _, one, _ in steps]))
              for one in group}
     steps.sort(key=lambda step: order[step[1].key])
-    notes = read_notes(rig)
-    sheet = replace(sheet, steps=tuple(step_of(rig, number, *step, notes) for number, step in enumerate(steps, 1)))
-    try:
-        rig.home.mkdir(parents=True, exist_ok=True)
-        replace_file(rig.home / rig.sheet, _as_bytes(sheet))
-    except OSError as error:
-        raise RigError(f"cannot write the run sheet {rig.home / rig.sheet}: {error.strerror}") from None
+    notes, then = read_notes(rig), dict(change.held)
+    made: list[SheetStep] = []
+    for number, (owner, one, why) in enumerate(steps, 1):
+        step = step_of(rig, number, owner, one, why, notes)
+        if rig.written_here(owner, one.key):
+            then.update(rig.changed(then, owner, {one.key: one.after}))
+            step = replace(step, done="written", time=now())
+        made.append(step)
+    sheet = replace(sheet, steps=tuple(made))
+    change.put({**then, rig.sheet: _as_bytes(sheet)}, [step.key for step in made if step.done == "written"])
     return sheet
 
 
@@ -118,7 +127,7 @@ def note_before(rig: ByHand, number: int, was: str) -> Sheet:
         sheet, step = _open_step(rig, number)
         edit = {step.key: _as_read(rig, step.key, was)}
         start = rig.changed(_state_before(rig, sheet), step.owner, edit)
-        sheet = replace(sheet.with_step(replace(step, before=edit[step.key])), before=_said(rig, start))
+        sheet = replace(sheet.with_step(replace(step, before=edit[step.key])), before=_kept(rig, start))
         change.put({**rig.changed(change.held, step.owner, edit), rig.sheet: _as_bytes(sheet)}, [step.key])
     return sheet
 
@@ -137,8 +146,8 @@ def _as_read(rig: ByHand, key: str, text: str) -> Value:
 
 def _state_before(rig: ByHand, sheet: Sheet) -> State:
     try:
-        state = out_of_text(parse_json(sheet.before))
-        return {rig.place: state[rig.place]}
+        state, listed = out_of_text(parse_json(sheet.before)), rig.state()
+        return {rig.place: state[rig.place], **{place: one for place, one in state.items() if place in listed}}
     except (ValueError, TypeError, AttributeError, KeyError):
         raise RigError(f"the run sheet {rig.home / rig.sheet} is damaged: move it away, and apply or undo again"
                        ) from None
@@ -199,8 +208,9 @@ def _finish(rig: ByHand, book: Logbook, sheet: Sheet) -> None:
     """Into the logbook as one: the sheet with all that was said and seen, and what it did, with its restore point."""
     part = f" ({len(sheet.steps) - len(sheet.open)} of {len(sheet.steps)} steps)" if sheet.open else ""
     if not book.knows(sheet.token):
-        before = in_text(_state_before(rig, sheet))
-        keep_point(sheet.token, RestorePoint(before, fingerprints({rig.place: rig.state()[rig.place]})))
+        before, after = _state_before(rig, sheet), rig.state()
+        left = fingerprints({place: after.get(place) for place in before})
+        keep_point(sheet.token, RestorePoint(in_text(before), left))
         with book.together():
             book.add_apply(rig.name, kind="part" if part else sheet.kind, profile=sheet.profile, version=sheet.version,
                            what=f"{sheet.title}{part}" if sheet.kind == "undo" or part else "", target=sheet.target,

@@ -26,7 +26,7 @@ def step_of(rig: ByHand, number: int, owner: str, change: Change, why: str, note
         where += f" You noted: {notes[setting.name]}"
     return SheetStep(number, owner, change.key, setting.title, setting.unit, change.before, change.after,
                      why or setting.trades, where, setting.check or "Look there again.", setting.rights,
-                     setting.restart)
+                     setting.restart, was=rig.seen_before(owner).get(change.key))
 
 
 def open_sheet(rig: ByHand) -> Sheet | None:

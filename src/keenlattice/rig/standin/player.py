@@ -67,9 +67,9 @@ class SimulatedPlayer:
         """Takes some steps; returns what was there, of those where nobody had told."""
         noted = {}
         for step in steps:
-            if step.before is None:
+            if step.before is None and step.was is None:
                 noted[step.owner, step.key] = self.sees(step.owner, step.key)
-            self.set(step.owner, step.key, step.after)
+            self.set(step.owner, step.key, step.was if step.after is None else step.after)
         return noted
 
 

@@ -1,0 +1,47 @@
+"""`keen rig take-stock`: what is seen on a rig that is changed by hand, before anything is changed."""
+
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.complete import assignments, games
+from keenlattice.cli.options import Book, Json
+
+
+def take_stock(
+    seen: Annotated[list[str] | None, typer.Argument(metavar="[SETTING=VALUE]...", autocompletion=assignments,
+                                                     help="What you see there now.")] = None,
+    game: Annotated[str, typer.Option("--game", autocompletion=games, help="Of a game's settings.  [default: the whole "
+                                      "rig's]")] = "",
+    domain: Annotated[str, typer.Option("--domain", help="Of one domain alone, such as frame or sync.")] = "",
+    ask: Annotated[bool, typer.Option("--ask", help="Go through what is not known yet, one by one.")] = False,
+    book: Book = None, json: Json = False,
+) -> None:
+    """Note what you see on the rig that you change yourself: a restore point, and what every undo goes back to."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit, hint, say, table
+    from keenlattice.cli.views.stock import asked_for, show_not_seen
+    from keenlattice.errors import UsageError
+    from keenlattice.workspace._wording import value_text
+
+    ws = begin(book, "byhand")
+    told = dict[str, str]()
+    for text in seen or []:
+        key, equals, value = (part.strip() for part in text.partition("="))
+        if not equals or not value:
+            raise UsageError(f"{text!r}: write SETTING=VALUE, with what you see there")
+        told[key] = value
+    open_ones = [one for one in ws.not_yet_seen(game, domain) if one.name not in told]
+    told |= asked_for(open_ones) if ask else {}
+    if not told:
+        show_not_seen(open_ones, game, domain)
+        return
+    found = ws.take_stock(told, game, domain)
+    if json:
+        emit(found)
+        return
+    catalog = ws.rig.catalog()
+    table(["setting", "you saw"], [[key, value_text(catalog, key, value)] for key, value in found.seen.items()])
+    left = len(ws.not_yet_seen(game, domain))
+    say(f"\nNoted, with a restore point. {left} settings{f' of {domain}' * bool(domain)} are not known yet.")
+    hint("keen survey, which knows them now; keen undo --list shows the restore points")
