@@ -1,5 +1,6 @@
 # demo   the whole story on the stand-in rig; needs only Python 3.11
 # test   everything; installs what it needs, Debian packages too where apt and root are there
+# test-windows  every command, and the tests that are not about Linux, on Windows' Python under Wine; Debian alone
 # check  style, types, layers
 # bench  speed, each figure as a ratio to something in the same run
 # sensors  how well flashes are found over a grid of signals, written into docs/sensors.md
@@ -11,11 +12,16 @@
 # shots  the pictures in docs/screenshots, made anew from the demo data
 
 PYTHON ?= python3
+WINDOWS := build/windows
+# Modules of tests that are about the Linux rig, a browser, terminals and signals have nothing to say there.
+ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog checks formula hands hunt ini measure \
+  pack profile screen study trial tune workspace))
 BIN := .venv/bin
 DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils chromium chromium-driver
+DEBIAN_FOR_WINDOWS := wine wine64 gcc-mingw-w64-x86-64-win32 unzip
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
 
-.PHONY: demo test check bench sensors calibrate torture docs package versions shots clean
+.PHONY: demo test test-windows check bench sensors calibrate torture docs package versions shots clean
 
 demo: .venv/installed
 	$(BIN)/keen demo
@@ -23,6 +29,14 @@ demo: .venv/installed
 test: .venv/installed-dev debian
 	$(BIN)/python -m pytest -n auto -m "not real"
 	$(BIN)/python -m pytest -m real
+
+test-windows: $(WINDOWS)/made
+	tests/windows/run.sh $(WINDOWS) $(ON_WINDOWS)
+
+$(WINDOWS)/made: tests/windows/build.sh
+	$(MAKE) debian-windows
+	rm -rf $(WINDOWS)
+	tests/windows/build.sh $(WINDOWS)
 
 check: .venv/installed-dev
 	$(BIN)/ruff check .
@@ -82,10 +96,11 @@ shots: .venv/installed-dev debian-shots
 
 # What the real-driver tests, or the pictures, need. Without apt or root it is said what is missing; the tests that
 # need it are then skipped, and say so.
-.PHONY: debian debian-shots
+.PHONY: debian debian-shots debian-windows
 debian: PACKAGES := $(DEBIAN)
 debian-shots: PACKAGES := $(DEBIAN) $(DEBIAN_FOR_SHOTS)
-debian debian-shots:
+debian-windows: PACKAGES := $(DEBIAN_FOR_WINDOWS)
+debian debian-shots debian-windows:
 	@if dpkg -s $(PACKAGES) >/dev/null 2>&1; then :; \
 	elif command -v apt-get >/dev/null && [ "$$(id -u)" = 0 ]; then \
 	  apt-get update -qq && \

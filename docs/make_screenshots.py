@@ -54,6 +54,8 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
      ["keen survey", "keen apply brass-orbit --yes >sheet.txt",
       "keen rig sheet --was 1=off --tick 1 --was 2=3 --seen 2=3",
       "keen rig sheet --out sheet.html"]),
+    ("guided", 860, ["keen demo --rig byhand --out told | tee told.txt"], [
+        "sed -n '/^3[.]/,/^Run 5/p' told.txt"]),
     ("ingest", 880, [f"cp {RECORDINGS}/odd.csv ."], [
         "keen ingest odd.csv --yes",
         "keen ingest odd.csv --time 'Zeit [us]' --means intervals --unit us --marker Marke --dropped Bild=0 "
@@ -99,9 +101,14 @@ REPORTED = [
     "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7 --blocks 16",
     "keen report --out trial.html", *(f"KEEN_BOOK=other {line}" for line in [
         *LIST, "keen screen brass-orbit@stock brass-orbit --seed 1 --matters 1.5", "keen report --out screen.html"])]
+SHEET = [f"KEEN_RIG=byhand KEEN_BOOK=byhand {line}" for line in [
+    "keen rig game brass-orbit --title 'Brass Orbit' --executable orbit.exe", "keen rig facts refresh_hz=165",
+    "keen rig take-stock frame.cap=off --game brass-orbit",
+    "keen edit brass-orbit 'frame.cap== refresh - 3' frame.queue-depth=1 process.priority=high -m 'flippers sooner'",
+    "keen apply brass-orbit --yes", "keen rig sheet --tick 1", "keen rig sheet --out sheet.html"]]
 # name, page, width, height, theme, the section that is shown first
-PAGES = [("report", "trial.html", 1280, 1100, "light", 0), ("report-dark", "screen.html", 1280, 1100, "dark", 2),
-         ("report-phone", "trial.html", 390, 1500, "light", 0)]
+PAGES = [("report", "trial.html", 1280, 1100, "light", 0), ("phone-1", "trial.html", 390, 1100, "light", 0),
+         ("phone-2", "screen.html", 390, 1100, "dark", 2), ("phone-3", "sheet.html", 390, 1100, "light", 0)]
 
 
 def main() -> None:
@@ -146,18 +153,21 @@ def _shoot(picture: Path, height: int, before: list[str], shown: list[str], fold
 
 
 def _shoot_reports() -> None:
-    """The report of a trial at a desk and on a phone, and that of a screen in the dark."""
+    """The report of a trial at a desk; and on a phone that, a screen's in the dark, and the sheet of a rig by hand."""
     from browser import browser
 
     with tempfile.TemporaryDirectory() as home, browser() as shown:
         environment = {**os.environ, "PATH": f"{KEEN}:{os.environ['PATH']}", "KEEN_BOOK": f"{home}/book",
                        "HOME": home, "LOGNAME": "player"}
-        for line in REPORTED:
+        for line in [*REPORTED, *SHEET]:
             subprocess.run(["sh", "-c", line], cwd=home, env=environment, check=True, capture_output=True)
         for name, page, width, height, theme, section in PAGES:
             shown.show(Path(home) / page, width, height, theme)
             shown.run(f"document.querySelectorAll('h1, h2')[{section}].scrollIntoView()" if section else "")
-            shown.picture(HERE / f"{name}.png")
+            shown.picture((Path(home) if name.startswith("phone") else HERE) / f"{name}.png")
+        phones = [f"{home}/phone-{number}.png" for number in (1, 2, 3)]
+        subprocess.run(["montage", *phones, "-tile", "3x1", "-geometry", "+12+12", "-background", "#777",
+                        str(HERE / "phone.png")], check=True)
 
 
 def _quoted(line: str) -> str:

@@ -19,11 +19,12 @@ run = ws.measure("scene", runs=1, seconds=4, seed=1).last
 shown_ns = [round(at * 1e6) for at in run.shown_ms]  # a recorder's clock has steps; all three share these
 
 seconds = "".join(f"{at / 1e9:.9f},scene\n" for at in shown_ns)
-(folder / "stamps.csv").write_text(f"shown [s],program\n{seconds}")
+(folder / "stamps.csv").write_text(f"shown [s],program\n{seconds}", encoding="utf-8")
 intervals = "".join(f"{number};{(at - before) / 1000:.3f}\n".replace(".", ",")
                     for number, (before, at) in enumerate(pairwise(shown_ns)))
-(folder / "intervals.csv").write_text(f"# a recording, begun anew\nframe;took [us]\n{intervals}")
-(folder / "lines.jsonl").write_text("".join(json.dumps({"event": "shown", "at": at}) + "\n" for at in shown_ns))
+(folder / "intervals.csv").write_text(f"# a recording, begun anew\nframe;took [us]\n{intervals}", encoding="utf-8")
+(folder / "lines.jsonl").write_text("".join(json.dumps({"event": "shown", "at": at}) + "\n" for at in shown_ns),
+                                   encoding="utf-8")
 
 maps = {"stamps.csv": keen.column_map(name="stamps", time="shown [s]", means="stamps", unit="s"),
         "intervals.csv": keen.column_map(name="intervals", time="took [us]", means="intervals", unit="us"),

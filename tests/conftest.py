@@ -26,6 +26,9 @@ settings.load_profile("ours")
 
 KEEN = [sys.executable, "-c", "from keenlattice.cli.start import main; main()"]
 
+POSIX = pytest.mark.skipif(os.name != "posix", reason="it is about what only POSIX has")
+"""Signals that a process can answer, links that anybody can make, bounds for a process: not on Windows."""
+
 Keen = Callable[..., "subprocess.CompletedProcess[str]"]
 
 
@@ -38,6 +41,9 @@ def own_state(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Monk
 @pytest.fixture
 def hang() -> Iterator[None]:
     """A test in which something took for ever once: it fails if it does so again."""
+    if os.name != "posix":
+        yield
+        return
     before = signal.signal(signal.SIGALRM, _too_long)
     signal.alarm(40)
     yield
@@ -70,7 +76,8 @@ def book(tmp_path: Path) -> Logbook:
 def environment(home: Path, **more: str) -> dict[str, str]:
     """A player of whom nothing is left behind: home, state and data are all in one folder."""
     plain = {name: value for name, value in os.environ.items() if not name.startswith(("KEEN_", "XDG_"))}
-    return {**plain, "HOME": str(home), "COLUMNS": "100", **more}
+    state = {} if os.name == "posix" else {"KEEN_STATE": str(home / ".local" / "state" / "keen-lattice")}
+    return {**plain, "HOME": str(home), "COLUMNS": "100", **state, **more}
 
 
 def typed(words: Sequence[str], folder: Path, env: Mapping[str, str],

@@ -1,13 +1,14 @@
 """A player at a terminal: reads what the guide says, changes a machine of their own as told, plays and records it."""
 
 import os
-import pty
 import re
 import select
 import signal
 import time
 from collections.abc import Callable
 from pathlib import Path
+
+import pytest
 
 from conftest import KEEN, environment
 from keenlattice.catalog.values import Value
@@ -40,6 +41,7 @@ class AtTerminal:
             kill_at: the program is killed before so many runs are recorded; 0 for never.
         """
         self.screen, self._read = "", 0
+        pty = pytest.importorskip("pty", reason="there are no pseudo-terminals here")
         child, self._terminal = pty.fork()
         if child == 0:
             os.execve(KEEN[0], [*KEEN, *words], environment(self.home, KEEN_BOOK=str(self.home / "book"),

@@ -1,6 +1,6 @@
 """Every command once, in an order in which each has something to do: for the terminal tests, and for `make package`.
 
-As a program: `python tests/smoke.py KEEN` runs them with that executable, in a folder of its own.
+As a program: `python tests/smoke.py KEEN` runs them with that executable (and words behind it), in a folder of its own.
 """
 
 import os
@@ -40,7 +40,9 @@ COMMANDS: list[tuple[str, int]] = [(words, 0) for words in (
         "report --list", "report", "report brass-orbit", "takeover", "report --study 1 --out trial.md",
         "rig facts refresh_hz=165 ram_mib=16384 --rig byhand", "rig game brass-orbit --title 'Brass Orbit' "
         "--executable orbit --rig byhand", "apply brass-orbit --yes --rig byhand", "rig sheet --out sheet.html",
-        "rig sheet --tick 1", "demo --out demo")]
+        "rig sheet --tick 1", "rig take-stock display.hdr=off",
+        "trial brass-orbit@stock brass-orbit --blocks 2 --rig byhand", "rig next --wrong 'it crashed'", "rig next",
+        "demo --out demo", "demo --rig byhand --out by-hand")]
 
 
 def prepare(folder: Path) -> None:
@@ -50,17 +52,19 @@ def prepare(folder: Path) -> None:
         shutil.copy(recording, folder)
 
 
-def main(keen: str) -> None:
+def main(keen: list[str]) -> None:
     with tempfile.TemporaryDirectory() as home:
         prepare(Path(home))
-        environment = {"PATH": os.environ["PATH"], "HOME": home, "KEEN_BOOK": f"{home}/book", "LANG": "C.UTF-8"}
+        windows = {} if os.name == "posix" else {**os.environ, "KEEN_STATE": f"{home}/state"}
+        environment = {**windows, "PATH": os.environ["PATH"], "HOME": home, "KEEN_BOOK": f"{home}/book",
+                       "LANG": "C.UTF-8"}
         for words, code in COMMANDS:
-            done = subprocess.run([keen, *shlex.split(words)], cwd=home, env=environment, capture_output=True,
-                                  text=True, check=False)
+            done = subprocess.run([*keen, *shlex.split(words)], cwd=home, env=environment, capture_output=True,
+                                  text=True, errors="replace", stdin=subprocess.DEVNULL, check=False)
             if done.returncode != code:
                 sys.exit(f"keen {words}: exit code {done.returncode}\n{done.stdout}{done.stderr}")
     print(f"{len(COMMANDS)} commands ran")
 
 
 if __name__ == "__main__":
-    main(sys.argv[1])
+    main(sys.argv[1:])

@@ -12,8 +12,10 @@ from typing import Any
 import numpy as np
 import pytest
 
-from conftest import Keen, as_json
+from conftest import POSIX, Keen, as_json
 from guided import AtTerminal
+from keenlattice.cli import guide
+from keenlattice.cli.views.hand_story import LedPlayer
 from keenlattice.measure.serial_log import SerialLog
 from keenlattice.measure.simulated_sensor import HEADER, SimulatedSensor, sensor_lines
 from keenlattice.profile.game import Game
@@ -23,6 +25,7 @@ from keenlattice.study.screen._fit import _factors
 from keenlattice.study.screen.plan import ScreenPlan
 from keenlattice.study.trial._stretches import interval_of_stretches
 from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.workspace import watching
 from keenlattice.workspace.next_run import NextRun, Waiting
 from keenlattice.workspace.played import Played
 from keenlattice.workspace.watching import WatchedFolder
@@ -60,12 +63,10 @@ def played(ws: Workspace, player: SimulatedPlayer, begin: Any, sensor: bool = Tr
     return found
 
 
-@pytest.mark.parametrize("seed", [1, 2])
-def test_a_trial_by_hand_comes_to_what_the_machine_does(ws: Workspace, tmp_path: Path, seed: int) -> None:
-    player = SimulatedPlayer(tmp_path / f"machine-{seed}", tmp_path / "recorded", 10 + seed)
+def test_a_trial_by_hand_comes_to_what_the_machine_does(ws: Workspace, player: SimulatedPlayer) -> None:
     quick = ws.edit("brass-orbit", {"frame.queue-depth": 1})
     alike = ws.edit("brass-orbit@stock", {"process.io-priority": "high"})
-    plan: dict[str, Any] = {"blocks": 5, "seconds": 15, "seed": seed, "repeats": 1, **LATENCY}
+    plan: dict[str, Any] = {"blocks": 5, "seconds": 15, "seed": 1, "repeats": 1, **LATENCY}
     first = played(ws, player, lambda: ws.trial("brass-orbit@stock", quick, **plan))
     assert first.result.deciding.verdict == "better"
     second = played(ws, player, lambda: ws.trial("brass-orbit@stock", alike, **plan))
@@ -74,23 +75,30 @@ def test_a_trial_by_hand_comes_to_what_the_machine_does(ws: Workspace, tmp_path:
     left, back = ws.left_over(), ws.undo().sheet.steps if ws.left_over() else ()  # type: ignore[union-attr]
     assert left == [one.key for one in back]
 
-
-def test_a_screen_a_hunt_and_a_tuning_by_hand(ws: Workspace, player: SimulatedPlayer) -> None:
+@pytest.mark.parametrize("seed", [1, 2])
+def test_a_guided_player_comes_to_what_the_machine_does(ws: Workspace, tmp_path: Path, seed: int,
+                                                        monkeypatch: pytest.MonkeyPatch) -> None:
+    for module in (watching, guide):  # the player of this test is quick, and writes files whole
+        for name in ("STILL_S", "LOOK_EVERY_S", "SENSOR_LATE_S"):
+            monkeypatch.setattr(module, name, 0.02, raising=False)
     placebo = ws.edit("brass-orbit", {"process.io-priority": "high"}, note="a list")
     quick = ws.edit("brass-orbit", {"frame.queue-depth": 1}, note="flippers")
     ws.edit("brass-orbit", {"texture.filter-quality": "best"}, note="looks")
-    screen = played(ws, player, lambda: ws.screen("brass-orbit@stock", "brass-orbit", rounds=2, seconds=8, seed=1,
-                                                  repeats=1, **LATENCY))
+    player = SimulatedPlayer(tmp_path / f"machine-{seed}", tmp_path / "recorded", 20 + seed)
+    with LedPlayer(ws, player) as hand:
+        ws.rig.hand = hand  # type: ignore[attr-defined]
+        screen = ws.screen("brass-orbit@stock", "brass-orbit", rounds=2, seconds=8, seed=seed, repeats=1, **LATENCY)
+        hunt = ws.hunt("brass-orbit", blocks=4, seconds=10, seed=seed, **LATENCY)
+        tuned = ws.tune("brass-orbit@stock", {"frame.queue-depth": ["1", "3"]}, goal="latency_ms_median", matters="5%",
+                        rounds=4, seconds=8, proof=0, seed=seed)
     said = {one.settings: one.judged.standing for one in screen.result.factors}
     assert said[("frame.queue-depth",)] == "better"
     assert not {said[("process.io-priority",)], said[("texture.filter-quality",)]} & {"better", "worse"}
-    hunt = played(ws, player, lambda: ws.hunt("brass-orbit", blocks=4, seconds=10, seed=1, **LATENCY))
     assert (hunt.result.before, hunt.result.first) == (placebo.version.reference, quick.version.reference)
     assert hunt.result.settings == ("frame.queue-depth",)
-    tuned = played(ws, player, lambda: ws.tune(
-        "brass-orbit@stock", {"frame.queue-depth": ["1", "3"]}, goal="latency_ms_median", matters="5%", rounds=4,
-        seconds=8, proof=0, seed=1))
     assert tuned.result.best.values == {"frame.queue-depth": 1} and tuned.version.entries == {"frame.queue-depth": 1}
+    assert player.sees("brass-orbit", "frame.queue-depth") == "game decides"  # every study was gone back from
+    assert any("its player says that it went wrong" in one for one in screen.result.excluded)
 
 
 def test_what_was_there_before_is_noted_told_and_gone_back_to(ws: Workspace, player: SimulatedPlayer) -> None:
@@ -222,6 +230,7 @@ def test_a_watched_folder_gives_whole_files_alone(ws: Workspace, player: Simulat
     assert ("growing.csv", size) in arrived and len(arrived) == 3
 
 
+@POSIX
 def test_a_sensor_is_read_live_over_a_serial_port(ws: Workspace, player: SimulatedPlayer, tmp_path: Path) -> None:
     run, sensor = player.play("brass-orbit", 5), SimulatedSensor()
     log = SerialLog(sensor.port)
@@ -276,3 +285,65 @@ def test_a_screen_by_hand_says_what_it_costs_and_offers_a_cheaper_one(keen: Keen
         line for line in said.splitlines() if line.startswith("cheaper:")]
     assert "settings to switch" in said and len(cheaper) == 2 and "--short takes" in cheaper[1]
     assert whole["plan"]["repeats"] > 1 and all(one["wider"] > 1 for one in whole["cheaper"])
+
+
+INI = b"[Picture]\r\nOverall = 2\r\nShadows = 2 ; of the flippers, too\r\n"
+
+
+def test_a_games_own_file_and_the_sheet_are_one_apply_with_one_undo(keen: Keen, tmp_path: Path) -> None:
+    file = tmp_path / "settings.ini"
+    file.write_bytes(INI)
+    keen("rig", "game", "brass-orbit", "--executable", "orbit.exe", "--file", str(file), **HAND)
+    keen("edit", "brass-orbit", "frame.cap=140", "file.picture_shadows=0", "game.config-locked=on", **HAND)
+    steps = as_json(keen("apply", "brass-orbit", "--yes", "--json", **HAND))["sheet"]["steps"]
+    assert {one["key"]: one["done"] for one in steps} == {
+        "frame.cap": "open", "file.picture_shadows": "written", "game.config-locked": "written"}
+    assert file.read_bytes() == INI.replace(b"Shadows = 2", b"Shadows = 0") and not file.stat().st_mode & 0o200
+    keen("rig", "sheet", "--tick", "1", **HAND)
+    assert as_json(keen("survey", "--json", **HAND))["applied"]["brass-orbit"]
+    back = as_json(keen("undo", "--json", **HAND))["sheet"]["steps"]
+    assert [one["done"] for one in back] == ["open", "written", "written"]
+    assert file.read_bytes() == INI and file.stat().st_mode & 0o200
+    keen("rig", "sheet", "--tick", "1", **HAND)
+    keen("undo", code=2, **HAND)
+    keen("edit", "brass-orbit", "frame.cap=", "game.config-locked=", **HAND)
+    done = as_json(keen("apply", "brass-orbit", "--yes", "--json", **HAND))["sheet"]
+    assert [one["done"] for one in done["steps"]] == ["written"]  # nothing is left for the player: it is done
+    assert "No run sheet is open" in keen("rig", "sheet", **HAND).stdout and b"Shadows = 0" in file.read_bytes()
+
+
+def test_a_study_by_hand_writes_a_games_own_file_itself(ws: Workspace, player: SimulatedPlayer, tmp_path: Path) -> None:
+    file = tmp_path / "settings.ini"
+    file.write_bytes(INI)
+    ws.tell_game(Listed(Game("brass-orbit", "Brass Orbit", ("brass-orbit",)), file=file))
+    ws.edit("brass-orbit", {"file.picture_shadows": "0"})
+    held = list[bool]()
+    with pytest.raises(Waiting):
+        ws.trial("brass-orbit@stock", "brass-orbit", blocks=2, seconds=5, seed=1, repeats=1)
+    found: Any = ws.next_run()
+    while isinstance(found, NextRun):
+        assert not found.steps  # nobody is asked for what is written from here
+        found = ws.hand_over(player.record("brass-orbit", 6))
+        held.append(b"Shadows = 0" in file.read_bytes())
+    assert {True, False} == set(held) and file.read_bytes() == INI
+
+
+def test_stock_is_taken_told_and_gone_back_to(keen: Keen) -> None:
+    keen("rig", "game", "brass-orbit", "--executable", "orbit.exe", **HAND)
+    assert "background.recorder" in keen("rig", "take-stock", "--domain", "background", **HAND).stdout
+    keen("rig", "take-stock", "background.recorder=on", **HAND)
+    keen("rig", "take-stock", "frame.cap=90", "--game", "brass-orbit", **HAND)
+    for wrong in (["display.hdr=off", "--game", "brass-orbit"], ["frame.kap=1"], ["frame.cap== refresh"], ["frame.cap"],
+                  ["frame.cap=ninety", "--game", "brass-orbit"], ["--domain", "frames"]):
+        assert len(keen("rig", "take-stock", *wrong, code=2, **HAND).stderr.splitlines()) == 1
+    found = as_json(keen("survey", "--json", **HAND))["findings"]
+    assert [one["kind"] for one in found if "background.recorder" in one["settings"]] == ["wrong"]
+    shown = as_json(keen("show", "brass-orbit", "frame.cap", "--json", **HAND))["settings"][0]
+    assert (shown["value"], shown["layer"]) == (90, "seen")
+    keen("edit", "brass-orbit", "frame.cap=140", **HAND)
+    assert "from 90 fps to 140 fps" in keen("apply", "brass-orbit", "--yes", **HAND).stdout
+    assert "tick it off first" in keen("rig", "take-stock", "display.hdr=off", code=2, **HAND).stderr
+    keen("rig", "sheet", "--tick", "1", **HAND)
+    listed = as_json(keen("undo", "--list", "--json", **HAND))["points"]
+    assert [(one["kind"], one["in_force"]) for one in listed] == [("seen", False), ("seen", False), ("apply", True)]
+    assert "from 140 fps to 90 fps, as it was" in keen("undo", "--to", "2", **HAND).stdout

@@ -69,7 +69,8 @@ def test_resampled_quantiles_are_those_of_the_resamples(size: int, share: float,
 
 @contextmanager
 def two_workers() -> Iterator[Executor]:
-    from distributed import Client, LocalCluster
+    distributed = pytest.importorskip("distributed", reason="no cluster is installed")
+    Client, LocalCluster = distributed.Client, distributed.LocalCluster  # noqa: N806
 
     with (LocalCluster(n_workers=2, threads_per_worker=1, processes=True, dashboard_address=None) as cluster,
           Client(cluster) as client):

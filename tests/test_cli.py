@@ -2,8 +2,6 @@
 
 import json
 import os
-import pty
-import resource
 import select
 import signal
 import subprocess
@@ -157,6 +155,7 @@ def test_apply_without_anybody_to_ask_changes_nothing(keen: Keen) -> None:
 
 def at_a_terminal(tmp_path: Path, words: list[str], answers: dict[str, str]) -> str:
     """Runs `keen` in a terminal, types an answer whenever a question comes up, and returns what was on the screen."""
+    pty = pytest.importorskip("pty", reason="there are no pseudo-terminals here")
     child, terminal = pty.fork()
     if child == 0:
         os.execve(KEEN[0], [*KEEN, *words], environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), TERM="xterm"))
@@ -247,6 +246,8 @@ def test_a_capture_cut_short_and_a_state_damaged(keen: Keen, tmp_path: Path) -> 
 def test_a_full_disk_leaves_nothing_half_written(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "brass-orbit", "frame.cap=160")
     before = {path: path.read_bytes() for path in (tmp_path / "book").rglob("*") if path.is_file()}
+
+    resource = pytest.importorskip("resource", reason="no bounds can be set for a process here")
 
     def nearly_full() -> None:  # no file may grow beyond this
         resource.setrlimit(resource.RLIMIT_FSIZE, (100_000, 100_000))

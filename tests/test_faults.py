@@ -1,7 +1,6 @@
 """Every fault that the stand-in knows, at every step of an apply: a full rollback, or words that name it."""
 
 import errno
-import fcntl
 import os
 import stat
 from collections.abc import Callable
@@ -145,6 +144,9 @@ def test_whatever_the_system_refuses_the_message_says_how_the_rig_is(tmp_path: P
                 recover(rig)
             assert rig.state() == before, said
     raise AssertionError("it never came to an end")
+
+
+fcntl = pytest.importorskip("fcntl", reason="these are the system calls of another system")
 
 
 def refusing(call: str, number: int, lasting: bool, work: Callable[[], object]) -> tuple[bool, str | None]:

@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from conftest import KEEN, Keen, as_json, environment, juniper
+from conftest import KEEN, POSIX, Keen, as_json, environment, juniper
 from keenlattice.errors import RigError
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig._apply import apply
@@ -33,7 +33,7 @@ real, left = rig.put, [3]
 def put(state):
     left[0] -= 1
     if not left[0]:
-        os.kill(os.getpid(), signal.SIGKILL)
+        os.kill(os.getpid(), 9)
     real(state)
 rig.put = put
 apply(rig, book, book.latest("brass-orbit"))
@@ -46,7 +46,7 @@ def killed(keen: Keen, tmp_path: Path) -> Path:
     keen("edit", "brass-orbit", "frame.cap=160", "frame.queue-depth=1", "sync.vertical=off")
     book = tmp_path / "book"
     done = subprocess.run([sys.executable, "-c", DIES, str(book)], env=environment(tmp_path), check=False)
-    assert done.returncode < 0 and unfinished(juniper(book))
+    assert done.returncode and unfinished(juniper(book))
     return book
 
 
@@ -161,7 +161,8 @@ def test_nothing_is_written_but_where_the_preview_said(keen: Keen, tmp_path: Pat
         assert path in allowed or beside or point or book or other, path
 
 
-@pytest.mark.skipif(os.geteuid() != 0 or shutil.which("mount") is None, reason="only root can make a small disk")
+@pytest.mark.skipif(not hasattr(os, "geteuid") or os.geteuid() != 0 or shutil.which("mount") is None,
+                    reason="only root can make a small disk")
 def test_a_disk_that_fills_up_in_mid_apply_is_rolled_back(tmp_path: Path, book: Logbook,
                                                           monkeypatch: pytest.MonkeyPatch) -> None:
     disk = tmp_path / "disk"
@@ -227,7 +228,6 @@ def test_a_rig_changed_by_hand_from_facts_to_undo(keen: Keen, tmp_path: Path) ->
     points = as_json(keen("undo", "--list", "--json", **env))["points"]
     assert [one["kind"] for one in points] == ["apply", "part"]
     keen("measure", "orbit", code=1, **env)
-    keen("demo", "--rig", "byhand", code=2)
 
 
 def test_two_ticks_at_once_both_count(keen: Keen, tmp_path: Path) -> None:
@@ -256,6 +256,7 @@ def test_what_was_told_of_a_game_stays_until_it_is_told_otherwise(keen: Keen, tm
     assert "started by" not in told and "settings in" not in told and "answers at" not in told
 
 
+@POSIX
 def test_no_output_takes_the_place_of_what_is_there(keen: Keen, tmp_path: Path) -> None:
     recording = "t\n" + "".join(f"{8 * one}\n" for one in range(300))
     (tmp_path / "run.csv").write_text(recording)
@@ -420,6 +421,7 @@ def test_a_formula_means_the_refresh_rate_that_is_set_beside_it(keen: Keen) -> N
     assert as_json(keen("drift", "--json", code=1))["profiles"][0]["changes"][0]["before"] == 162
 
 
+@POSIX
 def test_streams_that_are_closed_and_words_half_typed_are_no_traceback(keen: Keen, tmp_path: Path) -> None:
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
     shell = f"'{KEEN[0]}' -c '{KEEN[2]}'"
@@ -433,6 +435,7 @@ def test_streams_that_are_closed_and_words_half_typed_are_no_traceback(keen: Kee
         assert "Traceback" not in done.stderr, done.stderr
 
 
+@POSIX
 def test_ctrl_c_at_any_moment_is_one_line(tmp_path: Path) -> None:
     for after_ms in range(0, 1400, 280):
         running = subprocess.Popen([*KEEN, "measure", "brass-orbit", "--runs", "50", "--figure", "a.png"], cwd=tmp_path,
@@ -443,6 +446,7 @@ def test_ctrl_c_at_any_moment_is_one_line(tmp_path: Path) -> None:
         assert running.returncode == 130 and "Traceback" not in said, said
 
 
+@POSIX
 def test_a_rig_of_this_machine_is_told_of_games_and_what_applies_to_them(keen: Keen, tmp_path: Path) -> None:
     env = {"KEEN_RIG": "linux"}
     keen("rig", "game", "orbit", "--executable", "orbit", "--file", "orbit.ini", **env)

@@ -1,12 +1,12 @@
 """Packs: what they would do here, round trips, and what strangers may put into one."""
 
 import json
-import resource
 import subprocess
 import sys
 import tomllib
 from pathlib import Path
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -128,6 +128,8 @@ def test_hostile_packs_are_refused_quickly_in_little_memory_and_one_line(tmp_pat
     for name, content in HOSTILE.items():
         (tmp_path / name).write_bytes(content)
         files.append(str(tmp_path / name))
+
+    resource = pytest.importorskip("resource", reason="no bounds can be set for a process here")
 
     def little_memory() -> None:
         resource.setrlimit(resource.RLIMIT_DATA, (200 * 2**20, 200 * 2**20))

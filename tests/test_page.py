@@ -16,6 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from markdown_it import MarkdownIt
 
+pytest.importorskip("selenium", reason="no browser is driven here")
 from browser import CONTRASTS, MISSING, Browser, browser
 from conftest import KEEN, Keen, as_json, environment, typed
 from keenlattice.cli.app import app

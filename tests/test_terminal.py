@@ -1,7 +1,6 @@
 """The terminal: every command at two widths, colours, letters, progress and hints where they belong, completion."""
 
 import os
-import pty
 import select
 import shlex
 import time
@@ -11,6 +10,8 @@ import pytest
 
 from conftest import AS_PROCESS, KEEN, Keen, environment, typed
 from smoke import COMMANDS, prepare
+
+pty = pytest.importorskip("pty", reason="there are no pseudo-terminals here")
 
 
 def on_screen(tmp_path: Path, words: list[str], **more: str) -> str:

@@ -5,10 +5,13 @@ import errno
 import os
 import stat
 import tempfile
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import BinaryIO
+
+PATIENCE_S, AGAIN_S = 3.0, 0.01
 
 
 def replace_file(path: Path, content: bytes) -> None:
@@ -29,12 +32,50 @@ def replace_file(path: Path, content: bytes) -> None:
             file.flush()
             os.fsync(file.fileno())
         _keep_owner_and_mode(Path(beside), target)
-        os.replace(beside, target)
+        _into_place(Path(beside), target)
     except BaseException:
         with suppress(OSError):  # what failed is told, not what then could not be cleared away
             Path(beside).unlink(missing_ok=True)
         raise
     _flush_folder(target.parent)
+
+
+def _into_place(new: Path, target: Path) -> None:
+    """Renames a file onto another. Windows refuses that while another program has the other open, which is over soon
+    as a rule, and where it is read-only; then it is tried again.
+
+    Raises:
+        OSError: it is refused for good; a file that was read-only is so again.
+    """
+    if os.name == "posix":
+        os.replace(new, target)
+        return
+    locked = target.exists() and not target.stat().st_mode & stat.S_IWRITE
+    if locked:
+        target.chmod(stat.S_IWRITE)
+    try:
+        patiently(lambda: os.replace(new, target))
+    except OSError:
+        if locked:
+            target.chmod(stat.S_IREAD)
+        raise
+
+
+def patiently(act: Callable[[], None]) -> None:
+    """Does something with a file; what Windows refuses while another program has it open is tried again for a while.
+
+    Raises:
+        OSError: it is refused for good.
+    """
+    until = time.monotonic() + PATIENCE_S
+    while True:
+        try:
+            act()
+            return
+        except PermissionError:
+            if os.name == "posix" or time.monotonic() > until:
+                raise
+            time.sleep(AGAIN_S)
 
 
 def _keep_owner_and_mode(new: Path, target: Path) -> None:
@@ -66,7 +107,9 @@ def _umask() -> int:
 def remove_file(path: Path) -> None:
     """Removes a file for good, if it is there."""
     target = Path(os.path.realpath(path))
-    target.unlink(missing_ok=True)
+    if os.name != "posix" and target.exists():
+        target.chmod(stat.S_IWRITE)  # Windows removes no file that is read-only
+    patiently(lambda: target.unlink(missing_ok=True))
     _flush_folder(target.parent)
 
 

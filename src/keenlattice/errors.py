@@ -11,6 +11,7 @@
         RefusedByRig            rights missing, or a value that this hardware does not take
         RigBusy                 another process is changing this rig
         NeedsInstalling         something that this rig is driven with is not installed
+      Paused (in `rig.hand`)    a study by hand waits for its player: what is to come is told by `Waiting`
 
 Each message says what was wrong, where, and what to do next, in one line.
 """

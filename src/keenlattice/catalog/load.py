@@ -41,7 +41,7 @@ def settings_in(file: "Traversable") -> list[Setting]:
         content = _beginning(file)
         if len(content) > MOST_BYTES:
             raise CatalogError(f"{file.name}: larger than {MOST_BYTES // 1024} kB, which no catalog file is: not read")
-        tables = tomllib.loads(content.decode("utf-8"))
+        tables = tomllib.loads(content.decode("utf-8-sig"))
     except OSError as error:
         raise CatalogError(f"{file.name}: cannot be read: {error.strerror}") from None
     except (tomllib.TOMLDecodeError, UnicodeDecodeError, RecursionError) as error:

@@ -1,5 +1,6 @@
 """The program `keen`: its commands, and how its errors reach the player."""
 
+import errno
 import io
 import os
 import sys
@@ -125,10 +126,16 @@ def _told(error: BaseException) -> int | None:
         return _say(_advised(error.format_message(), where), 2)
     if isinstance(error, typer.Abort | KeyboardInterrupt):
         return _say(STOPPED, 130)
-    if isinstance(error, BrokenPipeError):  # the reader of our output has seen enough
+    if isinstance(error, BrokenPipeError) or _is_closed_pipe(error):  # the reader of our output has seen enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
     return _of_the_machine(error)
+
+
+def _is_closed_pipe(error: BaseException) -> bool:
+    """Whether nobody reads our output any more, as Windows says it: an invalid argument, of no file."""
+    return (sys.platform == "win32" and isinstance(error, OSError) and error.errno == errno.EINVAL
+            and error.filename is None)
 
 
 def _of_the_machine(error: BaseException) -> int | None:

@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import on_rig, warn
+from keenlattice.cli.terminal import is_terminal
 from keenlattice.workspace.workspace import Workspace
 
 if TYPE_CHECKING:
@@ -36,7 +37,7 @@ def ask_what_becomes_of_it(rig: "Rig") -> bool | None:
     from keenlattice.rig._recover import cut_short
 
     journal = cut_short(rig)
-    if journal is None or not (sys.stdin.isatty() and sys.stderr.isatty()):
+    if journal is None or not (is_terminal(sys.stdin) and is_terminal(sys.stderr)):
         return False
     print(f"keen: {journal.why} was cut short: {journal.done} of {journal.steps} steps were done.", file=sys.stderr)
     answer = ""

@@ -3,6 +3,7 @@
 import time
 from collections.abc import Sequence
 from dataclasses import replace
+from itertools import groupby
 from pathlib import Path
 from typing import TYPE_CHECKING, Self
 
@@ -13,6 +14,7 @@ from keenlattice.cli.views.next_run import held_in_words, minutes
 from keenlattice.cli.views.sheet import show_step
 from keenlattice.errors import BadValue, CaptureError, KeenLatticeError, UsageError
 from keenlattice.measure.serial_log import SerialLog
+from keenlattice.report._sheet_page import heading
 from keenlattice.rig.hand import ComingRun, Noted, Paused, TakenBack
 from keenlattice.workspace._handed import HASHED, Handed, check_plausible, read_handed, told_apart
 from keenlattice.workspace.watching import WatchedFolder
@@ -25,6 +27,7 @@ if TYPE_CHECKING:
 LOOK_EVERY_S = 0.15
 SENSOR_LATE_S = 3.0
 """So long a sensor's file is waited for behind the frames, once one has come with an earlier run."""
+GUESSED_STEPS = 0.5  # a run, before any were asked for: for the time that is left
 CLOCKS_S = 2.0  # a file's stamp may be that coarse
 LEAVE = "p to pause, u to take your last run back"
 
@@ -66,7 +69,7 @@ class Guide:
         from keenlattice.rig.byhand.session import holding
 
         once_more, self._run, self._since = run.place == self._run.place, run, time.time()
-        steps = sum(self._asked_for) / max(1, len(self._asked_for))
+        steps = sum(self._asked_for) / len(self._asked_for) if self._asked_for else GUESSED_STEPS
         left = minutes_left(self._ws.rig.home, max(1, self._total - self._done), run.seconds, steps)
         say(f"\nRun {self._done + 1} of {max(self._total, self._done + 1)}, about {minutes(left)} to go"
             + ", once more" * (once_more or run.again > 0), "bold")
@@ -77,9 +80,10 @@ class Guide:
             self._show(self._steps)
         elif not once_more:
             self._steps = ()
+            self._asked_for.append(0)
 
     def change(self, steps: "Sequence[SheetStep]") -> Noted:
-        return self._take(steps, "Change this, and restart what is named; then Enter")
+        return self._take(steps, "Change this, and restart as it says; then Enter")
 
     def back(self, steps: "Sequence[SheetStep]") -> Noted:
         say("\nAll runs are played. To go back to what was there before:", "bold")
@@ -88,8 +92,7 @@ class Guide:
     def _take(self, steps: "Sequence[SheetStep]", ask: str, last: bool = False) -> Noted:
         from keenlattice.rig.byhand.pace import learn
 
-        self._steps = steps
-        self._asked_for.append(len(steps))
+        self._steps, self._asked_for[-1:] = steps, [len(steps)]
         self._show(steps)
         begin = time.monotonic()
         noted = {} if last else self._noted(steps)
@@ -99,9 +102,11 @@ class Guide:
 
     def _show(self, steps: "Sequence[SheetStep]") -> None:
         """The steps; where each is made, and how it is checked, is told once."""
-        for step in steps:
-            show_step(step, why=False, how=step.key not in self._explained)
-            self._explained.add(step.key)
+        for restart, some in groupby(steps, key=lambda step: step.restart):
+            say(heading(restart), "bold")
+            for step in some:
+                show_step(step, why=False, how=step.key not in self._explained)
+                self._explained.add(step.key)
 
     def _noted(self, steps: "Sequence[SheetStep]") -> dict[tuple[str, str], Value]:
         """What was there before, where nobody has told yet."""

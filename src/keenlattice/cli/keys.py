@@ -3,6 +3,7 @@
 import queue
 import sys
 import threading
+from contextlib import suppress
 
 
 class Keys:
@@ -31,6 +32,7 @@ class Keys:
         return found
 
     def _read(self) -> None:
-        for line in sys.stdin:
-            self._lines.put(line.rstrip("\r\n"))
+        with suppress(OSError, ValueError):  # nobody can type there
+            for line in sys.stdin:
+                self._lines.put(line.rstrip("\r\n"))
         self._lines.put(None)

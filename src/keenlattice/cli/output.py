@@ -14,6 +14,8 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
+from keenlattice.cli.terminal import is_terminal, shows_colours
+
 VERDICT_STYLES = {
     "better": "bold green", "worse": "bold red", "no difference that matters": "bold", "unclear": "yellow",
     "does what is claimed": "bold green", "does the opposite": "bold red", "does nothing that matters": "bold",
@@ -49,20 +51,22 @@ def _plain(value: Any) -> Any:
 
 def width() -> int:
     """Columns to fit into: the terminal's, or as many as it takes where there is none."""
-    if sys.stdout.isatty() or "COLUMNS" in os.environ:
+    if is_terminal(sys.stdout) or "COLUMNS" in os.environ:
         return max(40, shutil.get_terminal_size().columns)
     return 100_000
 
 
 def shown_path(path: Path) -> str:
-    """A path as a player would write it: with ~ for their home."""
+    """A path as a player would write it: with ~ for their home, where shells know what that is."""
     home = Path.home()
+    if os.name != "posix":
+        return str(path)
     return f"~/{path.relative_to(home)}" if path.is_relative_to(home) else str(path)
 
 
 def styled(text: str, style: str) -> str:
     """The text in a style such as "bold green", where colours are wanted and can be shown."""
-    if not style or not text or not sys.stdout.isatty() or os.environ.get("NO_COLOR"):
+    if not style or not text or os.environ.get("NO_COLOR") or not shows_colours(sys.stdout):
         return text
     return f"\033[{';'.join(str(CODES[word]) for word in style.split())}m{text}\033[0m"
 
@@ -86,7 +90,7 @@ def hint(text: str, what_for: str = "next") -> None:
     """What could be done next. It is no part of the result: where that goes to a file or a program, this does not."""
     told = "--rig" in text or text.startswith("keen rig sheet")  # which is of one rig alone
     line = f"{what_for}: {text}" + f"   (with --rig {_rig})" * bool(_rig and not told)
-    if sys.stdout.isatty():
+    if is_terminal(sys.stdout):
         say(line, "dim")
     else:
         print(harmless(line), file=sys.stderr)
@@ -134,6 +138,6 @@ def confirmed(question: str, yes: bool) -> bool:
 
     if yes:
         return True
-    if not sys.stdin.isatty():
+    if not is_terminal(sys.stdin):
         raise UsageError("nobody can be asked here; say --yes to go ahead")
     return typer.confirm(question)

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import typer
 
 from keenlattice.cli.progress import progress
+from keenlattice.cli.terminal import is_terminal
 
 if TYPE_CHECKING:
     from keenlattice.workspace.workspace import Workspace
@@ -59,7 +60,7 @@ def playing(ws: "Workspace", what: str, json: bool = False, watch: Path | None =
 
 def at_a_terminal(json: bool) -> bool:
     """Whether somebody sits there who can be guided."""
-    return not json and sys.stdin.isatty() and sys.stdout.isatty()
+    return not json and is_terminal(sys.stdin) and is_terminal(sys.stdout)
 
 
 def _show_what_is_next(ws: "Workspace", waiting: Exception, json: bool) -> None:

@@ -4,11 +4,13 @@ import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
+from keenlattice.cli.terminal import is_terminal
+
 
 @contextmanager
 def progress(what: str, quiet: bool = False) -> Iterator[Callable[[int, int], None] | None]:
     """Yields what a workspace is given to tell how many runs are done, of how many; None where nobody looks."""
-    if quiet or not sys.stderr.isatty():
+    if quiet or not is_terminal(sys.stderr):
         yield None
         return
     from rich.console import Console

@@ -45,3 +45,7 @@ def _is_loading(frame: FrameType | None) -> bool:
             return True
         frame = frame.f_back
     return False
+
+
+if __name__ == "__main__":
+    main()

@@ -1,5 +1,6 @@
 """What a player types for several values at once: choices, limits, steps, words."""
 
+import os
 import re
 import shlex
 from collections.abc import Sequence
@@ -62,12 +63,14 @@ def step_of(text: str) -> tuple[str, float]:
 
 
 def words_of(command: str) -> tuple[str, ...]:
-    """The words of a command.
+    """The words of a command; on Windows a backslash is part of a path, and quotes go around what holds blanks.
 
     Raises:
         UsageError: a quote that is not closed.
     """
     try:
+        if os.name != "posix":
+            return tuple(word.strip("\"'") for word in shlex.split(command, posix=False))
         return tuple(shlex.split(command))
     except ValueError as error:
         raise UsageError(f"--command {command!r} cannot be cut into words: {error}; put the word with the quote into "

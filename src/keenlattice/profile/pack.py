@@ -133,7 +133,7 @@ def parse_pack(content: bytes, name: str) -> Pack:
     """
     try:
         _refuse_depth(content, name)
-        tables = tomllib.loads(content.decode("utf-8"))
+        tables = tomllib.loads(content.decode("utf-8-sig"))
         return Pack.model_validate(tables)
     except UnicodeDecodeError:
         raise PackError(f"{name}: not text in UTF-8: not read") from None

@@ -10,6 +10,7 @@ BOX = {"open": "[ ]", "said": "[x]", "seen": "[x]", "written": "[x]"}
 STYLE = """
 :root { color-scheme: light dark; }
 body { font: 16px/1.5 system-ui, sans-serif; max-width: 46rem; margin: 2rem auto; padding: 0 1rem; }
+h1 { font-size: 1.4rem; line-height: 1.25; }
 h2 { font-size: 1.1rem; margin: 2rem 0 .5rem; border-bottom: 1px solid; }
 li { margin: 0 0 1.1rem; break-inside: avoid; list-style: none; display: flex; gap: .8rem; }
 ol { padding: 0; }

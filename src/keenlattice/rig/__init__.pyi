@@ -35,6 +35,10 @@ from .find import kinds as kinds
 from .find import open_rig as open_rig
 from .gamelist import Listed as Listed
 from .gamelist import read_games as read_games
+from .hand import ComingRun as ComingRun
+from .hand import Hand as Hand
+from .hand import Paused as Paused
+from .hand import TakenBack as TakenBack
 from .places import path_of as path_of
 from .places import place_of as place_of
 from .places import put_file as put_file

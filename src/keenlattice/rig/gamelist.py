@@ -49,7 +49,7 @@ def read_games(home: Path) -> dict[str, Listed]:
         content = read_bounded(path, MOST_BYTES) or b""
         if len(content) > MOST_BYTES:
             raise ValueError(f"larger than {MOST_BYTES // 1024} kB")
-        tables = tomllib.loads(content.decode())
+        tables = tomllib.loads(content.decode("utf-8-sig"))
         return {name: _listed(name, table) for name, table in tables.items()}
     except (OSError, ValueError, TypeError, KeyError, AttributeError) as error:
         raise RigError(f"{path} cannot be understood: {error}; mend it, or move it away") from None

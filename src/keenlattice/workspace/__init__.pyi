@@ -21,6 +21,8 @@ from .looking import Faults as Faults
 from .looking import MatchResult as MatchResult
 from .looking import Survey as Survey
 from .measuring import MeasureResult as MeasureResult
+from .next_run import NextRun as NextRun
+from .next_run import Waiting as Waiting
 from .opened import OfVersion as OfVersion
 from .opened import VersionLike as VersionLike
 from .options import HuntOptions as HuntOptions
@@ -34,6 +36,7 @@ from .packing import PackResult as PackResult
 from .packing import RuleResult as RuleResult
 from .page import Page as Page
 from .page import Saved as Saved
+from .played import CheaperScreen as CheaperScreen
 from .played import Pilot as Pilot
 from .played import Played as Played
 from .played import Recomputed as Recomputed
@@ -45,6 +48,7 @@ from .recordings import LongRecording as LongRecording
 from .recordings import NewMap as NewMap
 from .recordings import Recording as Recording
 from .sheets import SheetResult as SheetResult
+from .sheets import StockTaken as StockTaken
 from .takeover import TakeoverResult as TakeoverResult
 from .takeover import look_at as look_at
 from .takeover import take_over as take_over

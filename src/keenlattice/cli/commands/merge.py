@@ -7,6 +7,7 @@ import typer
 
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import Book, Json, Keep, Rig, Settle
+from keenlattice.cli.terminal import is_terminal
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
@@ -36,7 +37,7 @@ def merge(
     ws = begin(book, rig)
     catalog = ws.rig.catalog()
     sides = {key.strip(): side.strip() for key, _, side in (one.partition("=") for one in settle or [])}
-    ask = None if json or not sys.stdin.isatty() else lambda one: _asked(catalog, one)
+    ask = None if json or not is_terminal(sys.stdin) else lambda one: _asked(catalog, one)
     made = ws.revert(revert, keep, sides, ask) if revert else ws.merge(first, second, keep, sides, ask)
     if json:
         emit(made)

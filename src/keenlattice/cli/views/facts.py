@@ -3,6 +3,8 @@
 import sys
 from typing import TYPE_CHECKING
 
+from keenlattice.cli.terminal import is_terminal
+
 if TYPE_CHECKING:
     from keenlattice.rig.base import FactValue
     from keenlattice.workspace.telling import FactsResult
@@ -49,7 +51,7 @@ def asked(ws: "Workspace") -> "FactsResult":
     from keenlattice.cli.output import say
     from keenlattice.errors import UsageError
 
-    if not sys.stdin.isatty():
+    if not is_terminal(sys.stdin):
         raise UsageError("nobody can be asked here; give NAME=VALUE, or --from a file")
     found = ws.facts()
     for name, question in ws.fact_questions().items():

@@ -55,7 +55,7 @@ class LedPlayer(Guide):
     def _handed_over(self) -> Handed:
         self._recorded += 1
         run: ComingRun = self._run
-        self._player.record(GAME, SECONDS / 5 if self._recorded == CARELESS else longest(run))
+        self._player.record(GAME, run.seconds / 5 if self._recorded == CARELESS else longest(run))
         return super()._handed_over()
 
 

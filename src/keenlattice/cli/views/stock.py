@@ -4,6 +4,7 @@ import sys
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import hint, say, table
+from keenlattice.cli.terminal import is_terminal
 from keenlattice.errors import BadValue, UsageError
 
 if TYPE_CHECKING:
@@ -18,7 +19,7 @@ def asked_for(settings: "list[Setting]") -> dict[str, str]:
     """
     import typer
 
-    if not sys.stdin.isatty():
+    if not is_terminal(sys.stdin):
         raise UsageError("nobody can be asked here; give SETTING=VALUE")
     found: dict[str, str] = {}
     for number, one in enumerate(settings, 1):

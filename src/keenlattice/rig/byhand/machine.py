@@ -158,7 +158,7 @@ def read_about(path: Path) -> tuple[dict[str, FactValue], tuple[str, ...]]:
         content = read_bounded(path, MOST_BYTES) or b""
         if len(content) > MOST_BYTES:
             raise ValueError(f"larger than {MOST_BYTES // 1024} kB")
-        table = tomllib.loads(content.decode())
+        table = tomllib.loads(content.decode("utf-8-sig"))
         unknown = set(table) - {"facts", "devices"}
         if unknown:
             raise ValueError(f"it holds {', '.join(sorted(unknown))}; facts and devices are all it may")

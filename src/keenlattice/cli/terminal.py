@@ -1,0 +1,43 @@
+"""Whether a stream is a terminal, and can show colours: on Windows, too, where both are asked in another way."""
+
+import sys
+from functools import cache
+from typing import Any, TextIO
+
+COLOURS = 0x0004  # ENABLE_VIRTUAL_TERMINAL_PROCESSING: the console acts on colour codes instead of printing them
+
+
+def is_terminal(stream: TextIO) -> bool:
+    """Whether somebody sits behind a stream. On Windows the null device calls itself a terminal, and is none."""
+    return stream.isatty() and (sys.platform != "win32" or _console_mode(stream) is not None)
+
+
+@cache
+def shows_colours(stream: TextIO) -> bool:
+    """Whether colours can be shown there; on Windows they are switched on, which consoles before 2016 cannot do."""
+    if not is_terminal(stream):
+        return False
+    if sys.platform != "win32":
+        return True
+    mode = _console_mode(stream)
+    kernel, handle = _kernel(stream)
+    return mode is not None and bool(mode & COLOURS or kernel.SetConsoleMode(handle, mode | COLOURS))
+
+
+def _kernel(stream: TextIO) -> tuple[Any, int]:
+    import ctypes
+    import msvcrt
+
+    return ctypes.windll.kernel32, msvcrt.get_osfhandle(stream.fileno())  # type: ignore[attr-defined]
+
+
+def _console_mode(stream: TextIO) -> int | None:
+    """How a Windows console is set; None if the stream is none."""
+    import ctypes
+
+    try:
+        kernel, handle = _kernel(stream)
+    except (OSError, ValueError):
+        return None
+    mode = ctypes.c_ulong()
+    return mode.value if kernel.GetConsoleMode(handle, ctypes.byref(mode)) else None
