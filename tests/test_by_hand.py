@@ -4,6 +4,7 @@ The machine is a stand-in that Keen Lattice cannot write to; what it does is kno
 """
 
 import json
+import os
 import shutil
 from itertools import pairwise
 from pathlib import Path
@@ -85,7 +86,8 @@ def test_a_guided_player_comes_to_what_the_machine_does(ws: Workspace, tmp_path:
     quick = ws.edit("brass-orbit", {"frame.queue-depth": 1}, note="flippers")
     ws.edit("brass-orbit", {"texture.filter-quality": "best"}, note="looks")
     player = SimulatedPlayer(tmp_path / f"machine-{seed}", tmp_path / "recorded", 20 + seed)
-    with LedPlayer(ws, player) as hand:
+    sensor = SimulatedSensor() if seed == 2 and os.name == "posix" else None  # read live, over a serial port
+    with LedPlayer(ws, player, sensor) as hand:
         ws.rig.hand = hand  # type: ignore[attr-defined]
         screen = ws.screen("brass-orbit@stock", "brass-orbit", rounds=2, seconds=8, seed=seed, repeats=1, **LATENCY)
         hunt = ws.hunt("brass-orbit", blocks=4, seconds=10, seed=seed, **LATENCY)

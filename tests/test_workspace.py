@@ -114,6 +114,7 @@ BY_HAND: list[tuple[list[str], Call]] = [
     (["rig", "facts", "refresh_hz=165"], lambda ws: ws.tell_facts({"refresh_hz": 165})),
     (["rig", "game", "orbit", "--executable", "orbit.exe"],
      lambda ws: (ws.tell_game(Listed(Game("orbit", "orbit", ("orbit.exe",)))), ws.list_games())[1]),
+    (["rig", "take-stock", "display.hdr=off"], lambda ws: ws.take_stock({"display.hdr": "off"})),
     (["edit", "orbit", "frame.cap=120", "frame.queue-depth=1"],
      lambda ws: ws.edit("orbit", {"frame.cap": 120, "frame.queue-depth": 1})),
     (["trial", "orbit@stock", "orbit", "--blocks", "2", *SHORT], lambda ws: waited(

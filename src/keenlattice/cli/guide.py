@@ -149,7 +149,8 @@ class Guide:
         while True:
             handed = self._handed_over()
             try:
-                capture = read_handed(self._ws, self._with_log(handed), run.game, run.warm_up_s)
+                handed = self._with_log(handed)
+                capture = read_handed(self._ws, handed, run.game, run.warm_up_s)
             except (CaptureError, UsageError) as error:
                 say(f"! {error}")
                 continue

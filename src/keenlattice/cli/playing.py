@@ -64,12 +64,8 @@ def at_a_terminal(json: bool) -> bool:
 
 
 def _show_what_is_next(ws: "Workspace", waiting: Exception, json: bool) -> None:
-    from keenlattice.cli.output import emit
     from keenlattice.cli.views.next_run import show_next_run
-    from keenlattice.cli.views.played import show_played
     from keenlattice.workspace.next_run import Waiting
 
     assert isinstance(waiting, Waiting) and waiting.next is not None
-    if waiting.finished is not None and not json:
-        show_played(ws, waiting.finished)
-    emit(waiting.next) if json else show_next_run(waiting.next)
+    show_next_run(ws, waiting.next, json)

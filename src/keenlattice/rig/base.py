@@ -176,6 +176,9 @@ class TakesFacts(Protocol):
     def questions(self) -> Mapping[str, str]:
         """The facts that are asked for, and how."""
 
+    def told_facts(self) -> tuple[Facts, tuple[str, ...]]:
+        """What was typed in so far: facts, and devices."""
+
     def keep_facts(self, facts: Facts, devices: Sequence[str]) -> None:
         """Keeps what was typed in, instead of what was there before."""
 

@@ -228,7 +228,8 @@ class Searching(Trials, Packing):
         try:
             proof = self.play_trial(base, version, plan, spec.game, progress) if plan else None
         except Waiting as waiting:
-            waiting.finished = replace(found, version=version)
+            if waiting.next is not None:
+                waiting.next = replace(waiting.next, finished=replace(found, version=version))
             raise
         return replace(found, version=version, proof=proof)
 

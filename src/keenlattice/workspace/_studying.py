@@ -157,13 +157,17 @@ class Studying(Comparing, Editing, Measuring):
         from keenlattice.study.record import play_on
         from keenlattice.workspace._files_hand import FilesHand
 
-        if isinstance(self.rig, ByHand) and self.rig.hand is None:
+        nobody = isinstance(self.rig, ByHand) and self.rig.hand is None
+        if isinstance(self.rig, ByHand) and nobody:
             self.rig.hand = FilesHand(self)  # type: ignore[arg-type]
         try:
             play_on(self.book, self.rig, study, progress)
         except Waiting as waiting:
             waiting.next = self._what_is_next(study, waiting)
             raise
+        finally:
+            if isinstance(self.rig, ByHand) and nobody:
+                self.rig.hand = None
         return self._with_version(self._finished(study.number), progress)
 
     def _finished(self, number: int) -> "Played[Any]":

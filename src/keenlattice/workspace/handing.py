@@ -127,11 +127,11 @@ class Handing(Studying, Recordings):
         from keenlattice.logbook._studies import runs_of
         from keenlattice.rig.byhand.pace import minutes_left
         from keenlattice.rig.byhand.session import holding
-        from keenlattice.study.record import command_of, spec_of
+        from keenlattice.study.record import spec_of
 
         spec, run = spec_of(study), waiting.run
         done = sum(not one.excluded for one in runs_of(self.book, study))
         total = max(spec.runs, done + 1)
         return NextRun(study.number, study.kind, spec.about, run.place + 1, total, run.arm, run.game, run.seconds,
                        waiting.steps, run.again, holding(self._by_hand_rig()),
-                       minutes_left(self.rig.home, total - done, run.seconds, spec.steps_a_run), command_of(study))
+                       minutes_left(self.rig.home, total - done, run.seconds, spec.steps_a_run))

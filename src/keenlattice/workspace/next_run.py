@@ -26,6 +26,7 @@ class NextRun(Result):
         wrong: how often this run has gone wrong before.
         holds: owner to what the rig holds now, by all that was said.
         minutes_left: about, for all that is left.
+        finished: the study that was finished just before, where this one proves what it found.
     """
 
     SCHEMA: ClassVar[str] = "next-run"
@@ -42,7 +43,7 @@ class NextRun(Result):
     wrong: int
     holds: Mapping[str, Mapping[str, Value]]
     minutes_left: float
-    command: str = field(default="", metadata=NOT_IN_JSON)
+    finished: "Played[Any] | None" = field(default=None, metadata=NOT_IN_JSON)
 
     def _rows(self) -> list[dict[str, Any]]:
         return [{"step": one.number, "setting": one.title, "before": one.before, "after": one.after}
@@ -54,13 +55,10 @@ class NextRun(Result):
 
 
 class Waiting(Paused):
-    """A study by hand waits for its player: `next` says for what; `finished` is the study that was finished just
-    before, where one proves what another found.
-    """
+    """A study by hand waits for its player: `next` says for what."""
 
     def __init__(self, run: ComingRun, steps: "Sequence[SheetStep]") -> None:
         super().__init__(f"run {run.place + 1} is waited for: {len(steps)} steps to take, then {run.seconds:g} s of "
                          f"{run.game} to play; keen rig next says more, and takes the recording")
         self.run, self.steps = run, tuple(steps)
         self.next: NextRun | None = None
-        self.finished: Played[Any] | None = None

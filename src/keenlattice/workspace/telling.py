@@ -118,13 +118,13 @@ class Telling(Opened):
         from keenlattice.errors import UsageError
         from keenlattice.rig._factnames import device_names, named
         from keenlattice.rig.base import TakesFacts
-        from keenlattice.rig.byhand.machine import ABOUT, read_about
+        from keenlattice.rig.byhand.machine import read_about
 
         self.fact_questions()
         assert isinstance(self.rig, TakesFacts)
         if file and not Path(file).is_file():
             raise UsageError(f"there is no file {file}")
-        known, before = read_about(Path(file) if file else self.rig.home / ABOUT)
+        known, before = read_about(Path(file)) if file else self.rig.told_facts()
         has = device_names(before if devices is None else devices)
         told = {**(named(known, has) if file else known), **named(facts, has, list(known))}
         self.rig.keep_facts({name: value for name, value in told.items() if value is not None}, has)

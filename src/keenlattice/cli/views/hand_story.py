@@ -1,5 +1,6 @@
 """What `keen demo --rig byhand` tells: the guide leads a simulated player, who changes and plays their own machine."""
 
+import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -7,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.cli.guide import Guide
 from keenlattice.cli.output import hint, say
+from keenlattice.measure.simulated_sensor import HEADER, SimulatedSensor, sensor_lines
 from keenlattice.profile.game import Game
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.hand import ComingRun, Noted
@@ -26,9 +28,9 @@ CARELESS = 3
 class LedPlayer(Guide):
     """The guide, with a simulated player before it: it says what it says to anybody, and they do it."""
 
-    def __init__(self, ws: "Workspace", player: SimulatedPlayer) -> None:
-        super().__init__(ws, player.folder)
-        self._player, self._recorded = player, 0
+    def __init__(self, ws: "Workspace", player: SimulatedPlayer, sensor: SimulatedSensor | None = None) -> None:
+        super().__init__(ws, player.folder, sensor.port if sensor else "")
+        self._player, self._recorded, self._light = player, 0, sensor
         self._to_take: Sequence[SheetStep] = ()
 
     def change(self, steps: "Sequence[SheetStep]") -> Noted:
@@ -55,7 +57,13 @@ class LedPlayer(Guide):
     def _handed_over(self) -> Handed:
         self._recorded += 1
         run: ComingRun = self._run
-        self._player.record(GAME, run.seconds / 5 if self._recorded == CARELESS else longest(run))
+        seconds = run.seconds / 5 if self._recorded == CARELESS else longest(run)
+        if self._light is None:
+            self._player.record(GAME, seconds)
+        else:
+            played = self._player.record_frames(GAME, seconds)
+            self._light.send([HEADER, *sensor_lines(played, self._recorded)])
+            self._light.wait()
         return super()._handed_over()
 
 
@@ -101,8 +109,10 @@ class HandTelling:
 
         _heading(3, "A trial by hand, guided: what to change, what to play; recordings come from a watched folder")
         edited = self.ws.edit(f"{GAME}@stock", {SETTING: 1}, "flippers sooner").after
-        say(f"$ keen trial {GAME}@stock {GAME} --decides latency_ms_median --matters 3 --watch recordings", "dim")
-        with LedPlayer(self.ws, player) as guide:
+        sensor = SimulatedSensor() if os.name == "posix" else None  # elsewhere it writes files
+        port = f" --sensor {sensor.port}" if sensor else ""
+        say(f"$ keen trial {GAME}@stock {GAME} --decides latency_ms_median --matters 3 --watch recordings{port}", "dim")
+        with LedPlayer(self.ws, player, sensor) as guide:
             self.ws.rig.hand = guide  # type: ignore[attr-defined]
             played = self.ws.trial(f"{GAME}@stock", edited, blocks=BLOCKS, seconds=SECONDS, seed=1, repeats=1,
                                    decides="latency_ms_median", matters=MATTERS, progress=guide.told)

@@ -4,18 +4,27 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import written
-from keenlattice.cli.output import hint, say
+from keenlattice.cli.output import emit, hint, say
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
     from keenlattice.workspace.next_run import NextRun
+    from keenlattice.workspace.workspace import Workspace
 
 
-def show_next_run(found: "NextRun") -> None:
-    """Where the study stands, what to change, what to play, and how the recording is handed over."""
+def show_next_run(ws: "Workspace", found: "NextRun", json: bool) -> None:
+    """Where the study stands, what to change, what to play, and how the recording is handed over; before that, what
+    another found that this one proves."""
+    from keenlattice.cli.views.played import show_played
     from keenlattice.cli.views.sheet import show_step
     from keenlattice.report._sheet_page import heading
 
+    if json:
+        emit(found)
+        return
+    if found.finished is not None:
+        show_played(ws, found.finished)
+        say()
     say(f"{found.kind.capitalize()} {found.study}, {found.of}: run {found.run} of {found.runs}, about "
         f"{minutes(found.minutes_left)} to go", "bold")
     if found.wrong:

@@ -132,6 +132,9 @@ class ByHandRig:
     def questions(self) -> Mapping[str, str]:
         return {name: FACTS[name][1] for name in ASKED}
 
+    def told_facts(self) -> tuple[Facts, tuple[str, ...]]:
+        return self._facts, self._devices
+
     def keep_facts(self, facts: Facts, devices: Sequence[str]) -> None:
         keep_about(self.home, facts, devices)
         self._facts, self._devices = read_about(self.home / ABOUT)

@@ -53,15 +53,20 @@ class SimulatedPlayer:
 
     def record(self, game: str, seconds: float, sensor: bool = True) -> list[Path]:
         """Plays, and leaves the recordings in the folder: the frames, and what a light sensor saw."""
-        run = self.play(game, seconds)
-        frames = self.folder / f"run-{self.played:03}.csv"
-        rows = [f"{number};{1000 * at:.0f};{self._executable}" for number, at in enumerate(run.shown_ms)]
-        files = [frames]
+        run = self.record_frames(game, seconds)
+        files = [self.folder / f"run-{self.played:03}.csv"]
         if sensor:
             files.append(self.folder / f"light-{self.played:03}.csv")
             write_sensor_log(run, files[-1], self.played)
-        frames.write_text("\n".join([FRAMES_HEADER, *rows]) + "\n", encoding="utf-8")
         return files
+
+    def record_frames(self, game: str, seconds: float) -> Capture:
+        """Plays, and leaves the recording of the frames in the folder; what really happened is returned."""
+        run = self.play(game, seconds)
+        rows = [f"{number};{1000 * at:.0f};{self._executable}" for number, at in enumerate(run.shown_ms)]
+        (self.folder / f"run-{self.played:03}.csv").write_text("\n".join([FRAMES_HEADER, *rows]) + "\n",
+                                                               encoding="utf-8")
+        return run
 
     def take(self, steps: Iterable[SheetStep]) -> Noted:
         """Takes some steps; returns what was there, of those where nobody had told."""

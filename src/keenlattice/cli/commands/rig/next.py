@@ -30,7 +30,6 @@ def next_run(
     """
     from keenlattice.cli.begin import begin
     from keenlattice.cli.outfile import new_figure
-    from keenlattice.cli.output import emit
     from keenlattice.cli.playing import at_a_terminal, playing
     from keenlattice.cli.views.next_run import show_next_run
     from keenlattice.cli.views.played import show_played
@@ -49,4 +48,4 @@ def next_run(
     if not isinstance(found, NextRun):
         show_played(ws, found, json, figure)
     else:
-        emit(found) if json else show_next_run(found)
+        show_next_run(ws, found, json)
