@@ -1,6 +1,6 @@
 """A column map: which column of a recording means what, in which unit. A player gives it once, and names it."""
 
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
@@ -76,10 +76,26 @@ def column_map(**fields: Any) -> ColumnMap:
     Raises:
         CaptureError: it does not hold together; the message names the field.
     """
+    return made_of(ColumnMap, "column map", fields)
+
+
+Map = TypeVar("Map", bound=BaseModel)
+
+
+def made_of(form: type[Map], what: str, fields: dict[str, Any]) -> Map:
+    """A map of that form.
+
+    Args:
+        what: what it is called in the message.
+        fields: its fields, by name.
+
+    Raises:
+        CaptureError: it does not hold together; the message names the field.
+    """
     try:
-        return ColumnMap(**fields)
+        return form(**fields)
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"]) or "the map"
-        raise CaptureError(f"a column map cannot be made of this: {where}: "
+        raise CaptureError(f"a {what} cannot be made of this: {where}: "
                            f"{first['msg'].removeprefix('Value error, ')}") from None

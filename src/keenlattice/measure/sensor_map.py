@@ -3,10 +3,9 @@
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from keenlattice.errors import CaptureError
-from keenlattice.measure.columns import IN_MS, Unit
+from keenlattice.measure.columns import IN_MS, Unit, made_of
 from keenlattice.measure.latency import Latency
 from keenlattice.measure.sensors import read_events, read_log, read_sound, read_tally
 
@@ -69,13 +68,7 @@ def sensor_map(**fields: Any) -> SensorMap:
     Raises:
         CaptureError: it does not hold together; the message names the field.
     """
-    try:
-        return SensorMap(**fields)
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"]) or "the map"
-        raise CaptureError(f"a sensor map cannot be made of this: {where}: "
-                           f"{first['msg'].removeprefix('Value error, ')}") from None
+    return made_of(SensorMap, "sensor map", fields)
 
 
 def is_sound(path: Path) -> bool:
