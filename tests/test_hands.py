@@ -2,6 +2,7 @@
 
 import json
 import os
+import platform
 import shutil
 import signal
 import subprocess
@@ -303,9 +304,10 @@ def test_what_this_machine_tells_is_taken_only_if_it_is_wanted(keen: Keen) -> No
     env = {"KEEN_RIG": "byhand"}
     assert set(as_json(keen("rig", "facts", "--json", **env))["facts"]) == {"case_matters"}
     told = as_json(keen("rig", "facts", "--here", "cores=3", "--json", **env))["facts"]
-    memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2**20
-    assert (told["threads"], told["cores"], told["ram_mib"]) == (os.cpu_count(), 3, memory)
-    assert told["os"].startswith("Linux ")
+    assert (told["threads"], told["cores"]) == (os.cpu_count(), 3)
+    assert told["os"].startswith(f"{platform.system()} ") and told["ram_mib"] > 500
+    if os.name == "posix":
+        assert told["ram_mib"] == os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2**20
     assert "itself" in keen("rig", "facts", "--here", "--rig", "standin", code=2).stderr
 
 

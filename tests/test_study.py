@@ -5,7 +5,6 @@ import math
 import os
 import re
 import shutil
-import signal
 import subprocess
 import time
 from dataclasses import replace
@@ -204,7 +203,7 @@ def test_pilot_kill_resume_and_recompute(keen: Keen, tmp_path: Path) -> None:
     until = time.monotonic() + 30
     while len(list((tmp_path / "book" / "captures").glob("*"))) < 24 and time.monotonic() < until:
         time.sleep(0.02)
-    running.send_signal(signal.SIGKILL)
+    running.kill()
     running.wait()
     kept = set((tmp_path / "book" / "captures").glob("*.parquet"))
     result = as_json(keen("trial", "--resume", "--json"))

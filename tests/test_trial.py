@@ -1,6 +1,8 @@
 """Trials: the plan, the arithmetic of a verdict, and both scored against what the stand-in knows to be true."""
 
 import math
+from collections import Counter
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -14,12 +16,13 @@ from keenlattice.errors import BadValue, RigError, UnknownName, UsageError
 from keenlattice.measure._summary import t_interval
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.profile.version import Entries, Version, stock
+from keenlattice.report.words import sentence
 from keenlattice.rig._journal import unfinished
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.trial._conclude import conclude, verdict
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
-from keenlattice.study.trial.result import MetricResult
+from keenlattice.study.trial.result import MetricResult, Trial
 
 
 @given(st.integers(2, 60), st.integers(0, 2**31))
@@ -71,7 +74,8 @@ def test_a_known_change_is_told_with_its_interval() -> None:
     assert first.low_pct < -10 < first.high_pct  # type: ignore[operator]
     assert {one.name: one.verdict for one in others}["fps_mean"] == "worse"
     stutters = next(one for one in others if one.name == "stutters_per_min")
-    assert (stutters.change_pct, stutters.verdict) == (0, "no difference that matters")
+    assert (stutters.before, stutters.change_pct, stutters.verdict) == (0, None, "unclear")  # none seen proves none
+    assert "events too rare" in sentence(stutters, 1.0)
     assert all(one.confidence > first.confidence for one in others)
 
 
@@ -157,3 +161,37 @@ def test_the_folder_holds_nothing_of_a_trial_afterwards(tmp_path: Path) -> None:
     rig = Standin(tmp_path / "fresh")
     run_trial(rig, stock("brass-orbit"), Version("brass-orbit", {"frame.cap": 99}), TrialPlan(blocks=2, seconds=1))
     assert not (rig.home / "state.json").exists() and not unfinished(rig.home)
+
+
+def _claims(name: str, draw: Callable[[np.random.Generator, bool], float], blocks: int, matters: float) -> Counter[str]:
+    """How often each word is said of 400 trials, by what their runs are drawn from."""
+    random, plan = np.random.default_rng(7), TrialPlan(blocks=blocks, decides=name, matters_pct=matters)
+    said = Counter[str]()
+    for _ in range(400):
+        arms = [[dict.fromkeys(TRIAL_METRICS, math.nan) | {name: draw(random, after)} for _ in range(blocks)]
+                for after in (False, True)]
+        said[conclude(plan, *arms)[0].verdict] += 1
+    return said
+
+
+@pytest.mark.parametrize("blocks", [2, 4, 8])
+def test_events_that_are_rare_and_timers_that_are_coarse_are_no_proof_of_nothing(blocks: int) -> None:
+    rare = _claims("stutters_per_min", lambda random, after: 2.0 * random.poisson(0.1 * after), blocks, 10)
+    coarse = _claims("frame_ms_mean", lambda random, after: 16.0 + (random.random() < 0.3 * after), blocks, 1)
+    for said in (rare, coarse):  # either is truly different by more than what matters
+        assert said["no difference that matters"] <= 0.05 * 400, said
+
+
+def test_a_ratio_beyond_all_numbers_is_no_fault() -> None:
+    plan = TrialPlan(blocks=5, early=True)
+    arms = [[dict.fromkeys(TRIAL_METRICS, value) for value in (5.0, 9.0, 1.0, 8.0, 2.0)[:2]] for _ in range(2)]
+    arms[1][0] = dict.fromkeys(TRIAL_METRICS, 50.0)
+    found = conclude(plan, *arms, error=1e-9)[0]
+    assert found.high_pct == math.inf and found.verdict == "unclear" and ">+999" in sentence(found, 1.0)
+
+
+@pytest.mark.parametrize("name", ["frame_ms_p99_9", "unanswered_pct", "refreshes_pct", "latency_ms_mean"])
+def test_whatever_is_measured_can_decide(rig: Standin, name: str) -> None:
+    plan = TrialPlan(blocks=2, seconds=2, seed=1, decides=name)
+    found = run_trial(rig, stock("brass-orbit"), Version("brass-orbit", {"frame.queue-depth": 1}), plan)
+    assert found.metrics[0].name == name and Trial.of_json(found.to_json()) == found

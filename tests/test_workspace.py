@@ -138,7 +138,8 @@ NO_JSON: dict[str, Call] = {
 
 def without_what_is_drawn(told: Any) -> str:
     """JSON as text, without ids, times, tokens, authors and folders, which are made anew each time."""
-    text = re.sub(r'"[^"]*/(python|typed)/(?:[^"]*/)?([^"/]*)"', r'"\2"', json.dumps(told, sort_keys=True))
+    plain = json.dumps(told, sort_keys=True).replace(r"\\", "/")  # paths, as they are on Windows
+    text = re.sub(r'"[^"]*/(python|typed)/(?:[^"]*/)?([^"/]*)"', r'"\2"', plain)
     text = re.sub(r'("authors?": )("[^"]*"|\[[^]]*\])', r"\1*", text.replace("NaN", "null"))
     text = re.sub(r"\d{4}-\d\d-\d\dT[\d:]*(\+00:00|-[0-9a-f]{8})?", "*", text)
     return re.sub(r"\b[0-9a-f]{64}\b|\b[0-9a-f]{32}\b|(?<=@)[0-9a-f]{8}\b|(?<=: \")[0-9a-f]{8}(?=\")", "*", text)

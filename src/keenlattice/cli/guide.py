@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, Self
 
 from keenlattice.catalog.values import Value
 from keenlattice.cli.keys import Keys
-from keenlattice.cli.output import say
-from keenlattice.cli.views.next_run import held_in_words, minutes
+from keenlattice.cli.output import minutes, say
+from keenlattice.cli.views.next_run import held_in_words
 from keenlattice.cli.views.sheet import show_step
 from keenlattice.errors import BadValue, CaptureError, KeenLatticeError, UsageError
 from keenlattice.measure.serial_log import SerialLog

@@ -71,6 +71,13 @@ def styled(text: str, style: str) -> str:
     return f"\033[{';'.join(str(CODES[word]) for word in style.split())}m{text}\033[0m"
 
 
+def minutes(amount: float) -> str:
+    """About how long something takes, in words."""
+    if amount < 1:
+        return "a minute"
+    return f"{amount:.0f} min" if amount < 100 else f"{amount / 60:.1f} h"
+
+
 def harmless(text: str) -> str:
     """The text without what a terminal would act on: no note can move the cursor or colour a verdict."""
     if text.isprintable():

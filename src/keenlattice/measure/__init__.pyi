@@ -26,8 +26,8 @@ from .parquet import write_capture as write_capture
 from .pieces import LongRun as LongRun
 from .pieces import measure_in_pieces as measure_in_pieces
 from .resample import quantile_interval as quantile_interval
-from .sensor_map import SensorMap as SensorMap
-from .sensor_map import sensor_map as sensor_map
+from .sensor_maps import SensorMap as SensorMap
+from .sensor_maps import sensor_map as sensor_map
 from .sensors import read_events as read_events
 from .sensors import read_log as read_log
 from .sensors import read_sound as read_sound

@@ -83,3 +83,19 @@ def t_interval(values: "np.typing.NDArray[np.float64]", confidence: float) -> tu
     middle = float(values.mean())
     half = float(stdtrit(n - 1, 0.5 + confidence / 2)) * float(values.std(ddof=1)) / math.sqrt(n)
     return middle, middle - half, middle + half
+
+
+NO_WIDTH = 1e-12
+"""An interval of a log ratio that is no wider than this has none: all values were the same."""
+
+
+def percent_of(log_ratio: float) -> float:
+    """A log ratio as a change in per cent; infinite where that is beyond all numbers.
+
+    >>> percent_of(0.0), percent_of(5000.0)
+    (0.0, inf)
+    """
+    return 100 * math.expm1(log_ratio) if log_ratio < LARGEST else math.inf
+
+
+LARGEST = 700.0

@@ -55,6 +55,8 @@ KINDS = {"better": "good", "does what is claimed": "good", "best": "good", "wors
 
 def rounded(value: float, uncertainty: float) -> str:
     """A value with as many decimals as its uncertainty leaves meaning: down to that one's first digit."""
+    if math.isinf(uncertainty):
+        return f"{value:.0f}"
     decimals = min(3, max(0, -math.floor(math.log10(uncertainty)))) if uncertainty > 0 else 2
     return f"{value:.{decimals}f}"
 
@@ -76,7 +78,8 @@ def percent(one: "MetricResult") -> tuple[str, str]:
 
 def _spread(one: "MetricResult") -> float:
     """Half the interval, in the metric's own unit; never below what can be measured."""
-    assert one.after is not None and one.low_pct is not None and one.high_pct is not None
+    if one.after is None or one.low_pct is None or one.high_pct is None:
+        return 0.01
     return max(abs(one.after) * (one.high_pct - one.low_pct) / 200, 0.01)
 
 
@@ -90,6 +93,10 @@ def _signed(value: float, uncertainty: float) -> str:
 def sentence(one: "MetricResult", matters_pct: float) -> str:
     """One metric's verdict as a sentence."""
     title, margin = TITLES[one.name].capitalize(), f"{matters_pct:g} %"
+    if one.low_pct is None and one.before is not None:
+        return (f"{title}: unclear. All blocks came to the same ratio ({amount(one, one.before)} to "
+                f"{amount(one, one.after)} {one.unit}): a coarse timer, or events too rare for so few runs, may hide a "
+                "difference.")
     if one.low_pct is None or one.high_pct is None:
         return f"{title}: unclear. Fewer than two blocks gave a number."
     change, interval = percent(one)

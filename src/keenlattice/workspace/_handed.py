@@ -11,7 +11,7 @@ from keenlattice.errors import UsageError
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
-    from keenlattice.measure.sensor_map import SensorMap
+    from keenlattice.measure.sensor_maps import SensorMap
     from keenlattice.rig.base import Rig
     from keenlattice.rig.hand import ComingRun
     from keenlattice.workspace.recordings import Recordings
@@ -69,7 +69,7 @@ def kind_of_file(ws: "Recordings", file: Path, columns: str = "") -> "Handed | t
         CaptureError: it cannot be read.
     """
     from keenlattice.measure._header import header_of
-    from keenlattice.measure.sensor_map import is_sound
+    from keenlattice.measure.sensor_maps import is_sound
 
     if is_sound(file):
         return (None,)
@@ -97,7 +97,7 @@ def read_handed(ws: "Recordings", handed: Handed, game: str = "", warm_up_s: flo
         CaptureError: a file cannot be read.
     """
     from keenlattice.measure._ingest import ingest
-    from keenlattice.measure.sensor_map import read_sensor
+    from keenlattice.measure.sensor_maps import read_sensor
     from keenlattice.measure.together import with_latency
 
     if handed.columns is None:
@@ -107,6 +107,19 @@ def read_handed(ws: "Recordings", handed: Handed, game: str = "", warm_up_s: flo
     if handed.sensor is not None:
         capture = with_latency(capture, read_sensor(handed.sensor, handed.by), 1000 * warm_up_s)
     return replace(capture, about={**capture.about, HASHED: [_hash(file) for file in handed.files]})
+
+
+def in_length(capture: "Capture", seconds: float, warm_up_s: float) -> "Capture":
+    """A recording as long as its plan has it: what begins before it counts, and what goes on after it, is cut off.
+
+    Raises:
+        CaptureError: too little is left.
+    """
+    from keenlattice.measure.course import cut
+
+    if not warm_up_s and capture.seconds <= seconds:
+        return capture
+    return cut(capture, 1000 * warm_up_s, 1000 * (warm_up_s + seconds))
 
 
 def _program(rig: "Rig", handed: Handed, game: str) -> str | None:

@@ -158,7 +158,7 @@ class Trials(Handing):
         from keenlattice.study.playing import replay
         from keenlattice.study.record import finish, keep_run, spec_of, versions_of
         from keenlattice.study.trial.play import KIND
-        from keenlattice.workspace._handed import read_handed, told_apart
+        from keenlattice.workspace._handed import in_length, read_handed, told_apart
 
         study = self._unfinished("trial")
         spec: Any = spec_of(study)
@@ -169,7 +169,8 @@ class Trials(Handing):
         game_for(versions, spec.game)
         done = done_of(self.book, study)
         handed = told_apart(self, [Path(file) for file in files], columns)
-        read = [read_handed(self, one, warm_up_s=spec.plan.warm_up_s) for one in handed]  # all, before any is kept
+        read = [in_length(read_handed(self, one, warm_up_s=spec.plan.warm_up_s), *spec.pace)
+                for one in handed]  # all, before any is kept
         if len(done) + len(read) > len(runs):
             raise UsageError(f"{len(read)} recordings, but only {len(runs) - len(done)} runs are still to come")
         for place, capture in enumerate(read, len(done)):

@@ -13,7 +13,7 @@ from keenlattice.workspace.recordings import Recordings
 if TYPE_CHECKING:
     from keenlattice.measure.columns import Unit
     from keenlattice.measure.latency import Described, Doubt, Latency
-    from keenlattice.measure.sensor_map import SensorMap
+    from keenlattice.measure.sensor_maps import SensorMap
 
 
 @dataclass(frozen=True, repr=False)
@@ -111,7 +111,7 @@ class Latencies(Recordings):
             CaptureError: the file cannot be read, or the map does not hold together.
         """
         from keenlattice.measure._header import header_of
-        from keenlattice.measure.sensor_map import sensor_map
+        from keenlattice.measure.sensor_maps import sensor_map
 
         told = {column: text for column, text in columns.items() if text}
         reads = "tally" if camera else "events" if "press" in told else "log"

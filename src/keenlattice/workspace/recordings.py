@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from keenlattice.measure._proposal import Proposal
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
-    from keenlattice.measure.sensor_map import SensorMap
+    from keenlattice.measure.sensor_maps import SensorMap
 
 
 @dataclass(frozen=True, repr=False)
@@ -212,7 +212,7 @@ class Recordings(Measuring):
         Args:
             header: the names of a file's columns.
         """
-        from keenlattice.measure.sensor_map import sensor_map
+        from keenlattice.measure.sensor_maps import sensor_map
 
         same = [fields for known, fields in self.book.maps().values() if known == list(header) and "reads" in fields]
         return sensor_map(**same[-1]) if same else None

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import written
-from keenlattice.cli.output import emit, hint, say
+from keenlattice.cli.output import emit, hint, minutes, say
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
@@ -51,10 +51,3 @@ def held_in_words(holds: "Mapping[str, Mapping[str, Value]]") -> str:
     told = [f"{key} {written(value)}{' (rig-wide)' * (owner == 'rig')}" for owner, some in holds.items()
             for key, value in some.items()]
     return ", ".join(told) or "nothing that anybody has told"
-
-
-def minutes(amount: float) -> str:
-    """About how long something takes, in words."""
-    if amount < 1:
-        return "a minute"
-    return f"{amount:.0f} min" if amount < 100 else f"{amount / 60:.1f} h"

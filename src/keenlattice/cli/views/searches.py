@@ -2,8 +2,7 @@
 
 from typing import TYPE_CHECKING, Any
 
-from keenlattice.cli.output import VERDICT_STYLES, hint, say, table
-from keenlattice.cli.views.next_run import minutes
+from keenlattice.cli.output import VERDICT_STYLES, hint, minutes, say, table
 from keenlattice.cli.views.studies import show_excluded
 from keenlattice.workspace._wording import value_text
 

@@ -13,7 +13,7 @@ import numpy as np
 
 from keenlattice.errors import UsageError
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.metrics import TRIAL_METRICS, logarithms, metrics_of
+from keenlattice.measure.metrics import logarithms, metrics_of
 from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig
@@ -23,7 +23,7 @@ from keenlattice.study.hunt.result import Hunt
 from keenlattice.study.kind import Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
-from keenlattice.study.trial._conclude import Numbers, concluded
+from keenlattice.study.trial._conclude import Numbers, concluded, metrics_in
 from keenlattice.study.trial.pilot import noise_of
 from keenlattice.study.trial.plan import Arm
 from keenlattice.study.trial.result import Trial
@@ -64,7 +64,7 @@ def play_hunt(player: Player, spec: HuntSpec, versions: Sequence[Version]) -> Hu
     on_rig = [entries_on(player.rig, _known_here(player.rig, version)) for version in versions]
 
     def one(place: int, arm: str, entries: Entries, seed: int) -> Numbers:
-        return metrics_of(player.play(place, place // 2, arm, lambda: entries, seed), TRIAL_METRICS)
+        return metrics_of(player.play(place, place // 2, arm, lambda: entries, seed), metrics_in(spec.plan.trial))
 
     looks = Looks(spec.plan, one)
     first = Trial(player.game, spec.line[0], spec.line[-1], spec.plan.trial, (), player.rig.name)

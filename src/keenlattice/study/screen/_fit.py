@@ -18,6 +18,7 @@ from itertools import combinations
 
 import numpy as np
 
+from keenlattice.measure._summary import NO_WIDTH, percent_of
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.profile.pack import Claim
@@ -78,6 +79,8 @@ def _fitted(name: str, plan: ScreenPlan, design: Signs, values: Sequence[float],
         return [None] * design.shape[1]
     fit, *_ = np.linalg.lstsq(terms, logs[good], rcond=None)
     left = logs[good] - terms @ fit
+    if float(left @ left) < NO_WIDTH:  # nothing varies: a coarse timer, or events too rare, hide by how much
+        return [None] * design.shape[1]
     spread = np.sqrt(np.diag(np.linalg.pinv(terms.T @ terms)) * float(left @ left) / dof)
     half = float(stdtrit(dof, 0.5 + confidence / 2)) * spread
     # From off to on is twice the term, which goes from -1 to +1.
@@ -115,7 +118,7 @@ def _effect(name: str, plan: ScreenPlan, fit: Fit, claim: Claim | None) -> Effec
     standing: Standing = "does nothing that matters" if word == "no difference that matters" else word
     if claim is not None and word in ("better", "worse"):
         standing = "does what is claimed" if (middle < 0) == (claim.direction == "down") else "does the opposite"
-    pct = [100 * math.expm1(one) for one in (middle, low, high)]
+    pct = [percent_of(one) for one in (middle, low, high)]
     return Effect(name, pct[0], pct[1], pct[2], standing)
 
 
@@ -144,11 +147,11 @@ def _interactions(plan: ScreenPlan, design: Signs, numbers: Sequence[Numbers]) -
         scores.append((abs(effect) / error if error else 0.0, effect, (one, other)))
     bound = float(stdtrit(dof, 1 - ERROR / 2 / len(pairs)))
     for score, effect, pair in sorted(scores, reverse=True):
-        if score <= bound or pair in told or abs(math.expm1(2 * effect)) * 100 < plan.matters_pct:
+        if score <= bound or pair in told or abs(percent_of(2 * effect)) < plan.matters_pct:
             continue
         others = alike.get(pair, [])
         told |= {pair, *others}
-        found.append(Interaction(_names(plan, pair), 100 * math.expm1(2 * effect),
+        found.append(Interaction(_names(plan, pair), percent_of(2 * effect),
                                  tuple(_names(plan, one) for one in others)))
     return tuple(found)
 

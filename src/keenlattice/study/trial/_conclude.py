@@ -13,6 +13,9 @@ from 1 / (1 + m/100) to 1 + m/100):
     better, worse                  the whole interval is beyond what matters
     no difference that matters     the whole interval is within it
     unclear                        anything else
+
+If every block comes to the very same ratio, it is not known how much they vary: a coarse timer hides it, or events are
+too rare for so few runs. That no difference was seen is then no proof of none, and there is no interval.
 """
 
 import math
@@ -21,7 +24,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from keenlattice.measure._summary import t_interval
+from keenlattice.measure._summary import NO_WIDTH, percent_of, t_interval
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, Metric, logarithms
 from keenlattice.study.trial._spending import confidences, looks
@@ -43,12 +46,17 @@ def conclude(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers
         before, after: the runs of either version, `plan.repeats` per block, in the order of the blocks.
         error: of the deciding metric's interval, and of those of all the others together.
     """
-    others = len(TRIAL_METRICS) - 1
-    order = [plan.decides, *(name for name in TRIAL_METRICS if name != plan.decides)]
+    order = metrics_in(plan)
+    others = len(order) - 1
     return tuple(
         _metric_result(METRICS[name], plan, [run[name] for run in before], [run[name] for run in after],
                        1 - error if name == plan.decides else 1 - error / others)
         for name in order)
+
+
+def metrics_in(plan: TrialPlan) -> list[str]:
+    """The metrics that a trial tells of, the one that decides first."""
+    return [plan.decides, *(name for name in TRIAL_METRICS if name != plan.decides)]
 
 
 def settled(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> bool:
@@ -93,7 +101,7 @@ def _drift(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers])
     slope = float(at @ logs / (at @ at))
     left = logs - logs.mean() - slope * at
     half = float(stdtrit(n - 2, 0.975) * np.sqrt(left @ left / (n - 2) / (at @ at)))
-    return _pct(slope), _pct(slope - half), _pct(slope + half)
+    return percent_of(slope), percent_of(slope - half), percent_of(slope + half)
 
 
 def _logs(metric: Metric, plan: TrialPlan, before: Sequence[float], after: Sequence[float]) -> tuple[Floats, float]:
@@ -112,7 +120,11 @@ def _metric_result(metric: Metric, plan: TrialPlan, before: Sequence[float], aft
         return MetricResult(metric.name, metric.unit, None, None, None, None, None, "unclear", confidence, n)
     middle, low, high = interval
     means = np.exp(logs.mean(axis=1)) - half_an_event
-    return MetricResult(metric.name, metric.unit, float(means[0]), float(means[1]), _pct(middle), _pct(low), _pct(high),
+    if high - low < NO_WIDTH:
+        return MetricResult(metric.name, metric.unit, float(means[0]), float(means[1]), None, None, None, "unclear",
+                            confidence, n)
+    return MetricResult(metric.name, metric.unit, float(means[0]), float(means[1]), percent_of(middle),
+                        percent_of(low), percent_of(high),
                         verdict(low, high, plan.matters_pct, metric.lower_is_better), confidence, n)
 
 
@@ -135,7 +147,3 @@ def verdict(low: float, high: float, matters_pct: float, lower_is_better: bool) 
     if low > margin or high < -margin:
         return "better" if (high < -margin) == lower_is_better else "worse"
     return "unclear"
-
-
-def _pct(log_ratio: float) -> float:
-    return 100 * math.expm1(log_ratio)

@@ -4,13 +4,13 @@ from collections.abc import Mapping, Sequence
 from functools import cache, partial
 
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
+from keenlattice.measure.metrics import metrics_of
 from keenlattice.profile.version import Version
 from keenlattice.rig.base import Rig
 from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
-from keenlattice.study.trial._conclude import Numbers, concluded, settled
+from keenlattice.study.trial._conclude import Numbers, concluded, metrics_in, settled
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.trial.spec import TrialSpec
@@ -23,7 +23,7 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
             for arm, version in zip(("before", "after"), versions, strict=True)}
     for place, (block, arm, seed) in enumerate(plan.runs()):
         capture = player.play(place, block, arm, arms[arm], seed)
-        runs.append((arm, metrics_of(capture, TRIAL_METRICS)))
+        runs.append((arm, metrics_of(capture, metrics_in(plan))))
         if settled(plan, runs):
             break
     return concluded(plan, runs, Trial(

@@ -26,7 +26,8 @@ class MetricResult:
         low_pct, high_pct: the interval, at `confidence`.
         n: how many blocks gave a number for both versions.
 
-    All numbers are None where fewer than two blocks did.
+    All numbers are None where fewer than two blocks did; where all blocks came to the very same ratio, so that nothing
+    is known of how much they vary, `before` and `after` alone are told.
     """
 
     name: str

@@ -13,7 +13,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from keenlattice.measure._summary import t_interval
+from keenlattice.measure._summary import NO_WIDTH, percent_of, t_interval
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, logarithms
 from keenlattice.study.trial._conclude import Numbers
@@ -93,7 +93,8 @@ class Race:
         if len(rounds) < 2:
             return 0.0, -math.inf, math.inf
         ratios: Floats = np.array([mine[number] - its[number] for number in rounds])
-        return t_interval(ratios, 1 - 2 * ERROR / self.count)
+        middle, low, high = t_interval(ratios, 1 - 2 * ERROR / self.count)
+        return (middle, low, high) if high - low > NO_WIDTH else (middle, -math.inf, math.inf)
 
     def _breaks(self, one: int, limit: Limit, surely: bool) -> bool:
         """Whether a limit is broken: by the mean of the runs, or surely, by its whole interval."""
@@ -119,7 +120,7 @@ class Race:
             pct: tuple[float | None, ...] = (None, None, None)
             if best is not None and one != best and len({*self._logs(one)} & {*self._logs(best)}) >= 2:
                 middle, low, high = self.beaten.get(one) or self.against(one, best)
-                pct = tuple(100 * math.expm1(sign * end) for end in ((middle, low, high) if sign > 0
+                pct = tuple(percent_of(sign * end) for end in ((middle, low, high) if sign > 0
                                                                     else (middle, high, low)))
             found.append(Combination(all_of[one], standing, len(self.runs[one]), goal, *pct))
         order = ["best", "not told apart", "worse", "breaks a limit", "does not run"]
