@@ -111,11 +111,21 @@ class Trials(Handing):
         noise, warm_up = noise_of(played.result), warm_up_of(list(played.captures().values()))
         needed = blocks_to_settle(noise, plan.matters_pct)
         before = self.versions_of(played)[0]
-        switch_s = SWITCH_S[self._restart_between(before, self.find(after))] if after else 0.0
+        switch_s = self._switch_s(before, self.find(after)) if after else 0.0
         costs = [PlanCost(count, chance_to_settle(noise, count, plan.matters_pct),
-                          replace(plan, blocks=count).minutes(switch_s))
+                          replace(plan, blocks=count, few_switches=switch_s > 0).minutes(switch_s))
                  for count in sorted({4, 8, 16, 32, *([needed] if needed else [])})]
         return Pilot(plan.decides, plan.matters_pct, noise.sd, noise.dof, warm_up, needed, tuple(costs), played)
+
+    def _switch_s(self, before: Version, after: Version) -> float:
+        """How long a switch from one version to the other takes, in seconds."""
+        restart = self._restart_between(before, after)
+        if not self.by_hand:
+            return SWITCH_S[restart]
+        from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
+
+        steps = len(changes(before.entries, after.entries))
+        return 60 * (steps * self.minutes_a_step({}) + RESTARTS_MINUTES[restart])
 
     def _restart_between(self, before: Version, after: Version) -> str:
         """The restart that switching from one version to the other takes."""
