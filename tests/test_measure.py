@@ -23,6 +23,7 @@ from keenlattice.measure.metrics import (
     stutters,
 )
 from keenlattice.measure.parquet import read_capture, write_capture
+from keenlattice.measure.resample import resampled_quantiles
 
 
 def capture_of(frame_ms: np.ndarray, latency_ms: np.ndarray | None = None) -> Capture:
@@ -221,3 +222,10 @@ def test_stutters_are_those_of_the_plain_definition(seed: int, count: int) -> No
     padded = np.pad(frames, 30, mode="reflect")
     pace = np.array([np.median(padded[number:number + 61]) for number in range(count)])
     assert (late_frames(frames) == ((frames >= 2 * pace) & (frames >= pace + 4))).all()
+
+
+def test_a_block_that_is_longer_than_the_run_is_the_run() -> None:
+    run = np.random.default_rng(1).gamma(40, 0.1, 60)
+    random = [np.random.default_rng(1) for _ in range(2)]
+    longer, whole = (resampled_quantiles(run, 0.9, block, 50, random[place]) for place, block in enumerate((200, 60)))
+    assert (longer == whole).all() and np.allclose(whole, np.quantile(run, 0.9))

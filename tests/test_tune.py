@@ -53,6 +53,16 @@ def test_the_best_that_keeps_the_limit_wins_and_runs_go_where_it_is_not_told() -
     assert raced([1.0, 2.0], [99, 99], 1).best() is None
 
 
+def test_one_that_only_seems_to_keep_the_limit_puts_nobody_out() -> None:
+    races = [raced([140, 120], [10.3, 8.0], seed, noise=0.05) for seed in range(40)]
+    assert all(1 not in race.out for race in races) and sum(race.best() == 1 for race in races) >= 38
+
+
+def test_a_limit_that_was_not_measured_is_not_kept() -> None:
+    race = raced([100, 140], [math.nan, math.nan], 1)
+    assert race.best() is None and {one.standing for one in race.standings()} == {"limit not measured"}
+
+
 def test_what_never_stutters_beats_what_does() -> None:
     """A zero is the best that a count can be, not a number that is missing."""
     random = np.random.default_rng(1)

@@ -58,6 +58,7 @@ def _of_job(share: float, block: int | None, resamples: int, job: tuple[Floats, 
 def resampled_quantiles(frames: Floats, share: float, block: int, resamples: int,
                         random: np.random.Generator) -> Floats:
     """The quantile in each resample of a run, linear between ranks; shape (resamples,)."""
+    block = min(block, frames.size)  # in a circle, a longer one would hold some frames twice
     size, blocks = frames.size, math.ceil(frames.size / block)
     drawn = blocks * block
     rank = share * (drawn - 1)

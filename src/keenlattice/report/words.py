@@ -48,8 +48,8 @@ def facts_in_brief(facts: Mapping[str, object]) -> str:
 
 
 KINDS = {"better": "good", "does what is claimed": "good", "best": "good", "worse": "bad", "does the opposite": "bad",
-         "breaks a limit": "bad", "does not run": "bad", "unclear": "open", "not told apart": "same",
-         "no difference that matters": "same", "does nothing that matters": "same"}
+         "breaks a limit": "bad", "does not run": "bad", "limit not measured": "open", "unclear": "open",
+         "not told apart": "same", "no difference that matters": "same", "does nothing that matters": "same"}
 """What each verdict comes to, by which figures choose its mark and pages its colour."""
 
 

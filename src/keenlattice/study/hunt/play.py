@@ -48,15 +48,16 @@ class Looks:
         return self._play(place, arm, entries, seed)
 
     def ratio(self, base: Entries, candidate: Entries, name: str) -> float:
-        """The log ratio of one block, in random order; NaN if a run has no number."""
-        random = np.random.default_rng([self._plan.trial.seed, 13, self.place])
+        """The log ratio of one block like those of the trial, in random order; NaN if a run has no number."""
+        trial = self._plan.trial
+        random = np.random.default_rng([trial.seed, 13, self.place])
         arms = [("base", base), (name, candidate)]
-        values = {}
+        means = {}
         for which in random.permutation(2):
             arm, entries = arms[which]
-            values[which] = self.run(arm, entries, int(random.integers(2**31)))[self._plan.trial.decides]
-        logs = logarithms(self._plan.trial.decides, [values[0], values[1]], self._plan.trial.seconds)
-        return float(logs[1] - logs[0])
+            values = [self.run(arm, entries, int(random.integers(2**31)))[trial.decides] for _ in range(trial.repeats)]
+            means[which] = float(logarithms(trial.decides, values, trial.seconds).mean())
+        return means[1] - means[0]
 
 
 def play_hunt(player: Player, spec: HuntSpec, versions: Sequence[Version]) -> Hunt:

@@ -147,11 +147,12 @@ def _interactions(plan: ScreenPlan, design: Signs, numbers: Sequence[Numbers]) -
         scores.append((abs(effect) / error if error else 0.0, effect, (one, other)))
     bound = float(stdtrit(dof, 1 - ERROR / 2 / len(pairs)))
     for score, effect, pair in sorted(scores, reverse=True):
-        if score <= bound or pair in told or abs(percent_of(2 * effect)) < plan.matters_pct:
+        if score <= bound or pair in told or abs(percent_of(4 * effect)) < plan.matters_pct:
             continue
         others = alike.get(pair, [])
         told |= {pair, *others}
-        found.append(Interaction(_names(plan, pair), percent_of(2 * effect),
+        # Both on, against what each does alone: from +1 +1 and -1 -1 to +1 -1 and -1 +1, four times the term.
+        found.append(Interaction(_names(plan, pair), percent_of(4 * effect),
                                  tuple(_names(plan, one) for one in others)))
     return tuple(found)
 

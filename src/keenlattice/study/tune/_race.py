@@ -3,9 +3,10 @@
 In every round each combination that is still in the race is played once, in random order, so that what a round's
 conditions do to all cancels. From the third round on a combination is out if it surely breaks a limit, if it is surely
 worse than the best so far (Student's t of the log ratios of a round's runs, the error of 5 % shared by all
-combinations), or if the game does not run with it. So runs go where it is not yet told. It ends when no combination
-that is left can be better than the best by more than what matters, or with the last round. (Racing, after O. Maron and
-A. W. Moore, 1994.)
+combinations), or if the game does not run with it. A best one that only seems to keep a limit puts nobody out; a limit
+whose metric was not measured is not kept. So runs go where it is not yet told. It ends when the best surely keeps the
+limits and none that is left can be better by more than what matters, or with the last round. (Racing, after O. Maron
+and A. W. Moore, 1994.)
 """
 
 import math
@@ -64,16 +65,18 @@ class Race:
         best = self.best()
         if best is None:
             return not self.entered()
-        for one in self.entered():
+        keeps = all(self._keeps_surely(best, limit) for limit in self.plan.limits)
+        for one in self.entered() if keeps else ():  # one that only seems to keep the limits puts nobody out
             if one != best and (found := self.against(one, best))[1] > 0:
                 self.out[one], self.beaten[one] = "worse", found
         margin = math.log1p(self.plan.matters_pct / 100)
-        return all(self.against(one, best)[1] > -margin for one in self.entered() if one != best)
+        return keeps and all(self.against(one, best)[1] > -margin for one in self.entered() if one != best)
 
     def best(self) -> int | None:
         """The best of those still in the race that keep the limits, as far as is known."""
         keeping = [one for one in self.entered() if self.runs[one]
-                   and not any(self._breaks(one, limit, surely=False) for limit in self.plan.limits)]
+                   and all(self._known(one, limit) and not self._breaks(one, limit, surely=False)
+                           for limit in self.plan.limits)]
         return min(keeping, key=self.mean, default=None)
 
     def mean(self, one: int) -> float:
@@ -96,10 +99,25 @@ class Race:
         middle, low, high = t_interval(ratios, 1 - 2 * ERROR / self.count)
         return (middle, low, high) if high - low > NO_WIDTH else (middle, -math.inf, math.inf)
 
+    def _values(self, one: int, limit: Limit) -> Floats:
+        values: Floats = np.array([numbers[limit.metric] for numbers in self.runs[one].values()])
+        return np.asarray(values[np.isfinite(values)])
+
+    def _known(self, one: int, limit: Limit) -> bool:
+        """Whether what a limit is about was measured: what was not, is not kept."""
+        return self._values(one, limit).size >= 2
+
+    def _keeps_surely(self, one: int, limit: Limit) -> bool:
+        """Whether a limit is kept by the whole interval of the mean."""
+        values = self._values(one, limit)
+        if values.size < 2:
+            return False
+        _, low, high = t_interval(values, 1 - 2 * ERROR / self.count)
+        return high <= limit.value if limit.side == "below" else low >= limit.value
+
     def _breaks(self, one: int, limit: Limit, surely: bool) -> bool:
         """Whether a limit is broken: by the mean of the runs, or surely, by its whole interval."""
-        values: Floats = np.array([numbers[limit.metric] for numbers in self.runs[one].values()])
-        values = values[np.isfinite(values)]
+        values = self._values(one, limit)
         if values.size < 2:
             return False
         middle, low, high = t_interval(values, 1 - 2 * ERROR / self.count)
@@ -113,7 +131,9 @@ class Race:
         found = []
         for one in range(self.count):
             over = any(self._breaks(one, limit, surely=False) for limit in self.plan.limits)
-            standing = self.out.get(one) or ("best" if one == best else "breaks a limit" if over else "not told apart")
+            known = all(self._known(one, limit) for limit in self.plan.limits)
+            standing = self.out.get(one) or ("best" if one == best else "breaks a limit" if over else
+                                             "not told apart" if known else "limit not measured")
             sign = 1.0 if METRICS[self.plan.goal].lower_is_better else -1.0
             added = METRICS[self.plan.goal].half_an_event(self.plan.seconds)
             goal = math.exp(sign * self.mean(one)) - added if self._logs(one) else None
@@ -123,5 +143,5 @@ class Race:
                 pct = tuple(percent_of(sign * end) for end in ((middle, low, high) if sign > 0
                                                                     else (middle, high, low)))
             found.append(Combination(all_of[one], standing, len(self.runs[one]), goal, *pct))
-        order = ["best", "not told apart", "worse", "breaks a limit", "does not run"]
+        order = ["best", "not told apart", "worse", "breaks a limit", "limit not measured", "does not run"]
         return sorted(found, key=lambda one: (order.index(one.standing), abs(one.change_pct or 0.0)))

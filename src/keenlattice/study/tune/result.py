@@ -11,7 +11,8 @@ from keenlattice.study.tune.plan import TunePlan
 if TYPE_CHECKING:
     import pandas
 
-Standing = Literal["best", "not told apart", "worse", "breaks a limit", "does not run"]
+Standing = Literal["best", "not told apart", "worse", "breaks a limit", "limit not measured",
+                   "does not run"]
 
 
 @dataclass(frozen=True)
