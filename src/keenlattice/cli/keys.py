@@ -5,6 +5,8 @@ import sys
 import threading
 from contextlib import suppress
 
+LOOK_S = 0.2
+
 
 class Keys:
     """The lines that are typed, one by one."""
@@ -22,10 +24,13 @@ class Keys:
         if self._thread is None:
             self._thread = threading.Thread(target=self._read, daemon=True)
             self._thread.start()
-        try:
-            found = self._lines.get(timeout=wait_s)
-        except queue.Empty:
-            return None
+        while True:  # in short waits, which Ctrl-C can end on any system
+            try:
+                found = self._lines.get(timeout=LOOK_S if wait_s is None else wait_s)
+                break
+            except queue.Empty:
+                if wait_s is not None:
+                    return None
         if found is None:
             self._lines.put(None)
             raise EOFError

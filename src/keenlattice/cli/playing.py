@@ -37,6 +37,9 @@ def playing(ws: "Workspace", what: str, json: bool = False, watch: Path | None =
     by_hand = isinstance(ws.rig, ByHand)
     if (watch or sensor) and not by_hand:
         raise UsageError(f"--watch and --sensor go with a rig that is changed by hand: {ws.kind} is played from here")
+    if (watch or sensor) and json:
+        raise UsageError("--json does not go with --watch or --sensor, which guide a player; keen rig next takes "
+                         "recordings without a word")
     try:
         if isinstance(ws.rig, ByHand) and (watch or sensor or at_a_terminal(json)):
             from keenlattice.cli.guide import Guide

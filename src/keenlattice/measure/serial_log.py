@@ -41,6 +41,8 @@ class SerialLog:
 
     def start(self, into: Path) -> None:
         """Writes whatever comes from now on into a file."""
+        with suppress(CaptureError):  # of a log that nobody wanted, it does not matter how it ended
+            self.stop()
         self._stop.clear()
         self._error = ""
         with suppress(OSError):

@@ -54,7 +54,7 @@ class TakenBack(KeenLatticeError):
 class Hand(Protocol):
     """Whoever sits at a rig that is changed by hand.
 
-    Every method may raise `Paused`; `coming` and `play` may raise `TakenBack`.
+    Whatever they are asked, they may raise `Paused` or `TakenBack`.
     """
 
     def coming(self, run: ComingRun) -> None:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from keenlattice.errors import UsageError
+from keenlattice.errors import CaptureError, UsageError
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -73,12 +73,14 @@ def kind_of_file(ws: "Recordings", file: Path, columns: str = "") -> "Handed | t
 
     if is_sound(file):
         return (None,)
-    if file.suffix == ".parquet" and not columns:
-        return Handed(file, None)
+    if file.suffix == ".parquet" and not file.exists():
+        return Handed(file, None)  # a capture of the logbook's, by its name
     header = header_of(file)[0]
     if not columns and (sensor := ws.known_sensor(header)) is not None:
         return (sensor,)
     known = ws.known_map(header, columns)
+    if known is None and file.suffix == ".parquet":
+        return Handed(file, None)  # a capture of ours
     if known is None:
         raise UsageError(f"{file}: no column map is known for its header. Of frames, give one once: keen ingest "
                          f"{file.name} --time COLUMN --name NAME; of a sensor: keen latency {file.name} --time COLUMN "
@@ -104,9 +106,12 @@ def read_handed(ws: "Recordings", handed: Handed, game: str = "", warm_up_s: flo
         capture = ws.run(str(handed.frames))[1]
     else:
         capture = ingest(handed.frames, handed.columns, process=_program(ws.rig, handed, game)).capture
+    if capture.shown_ms.size < 2:
+        raise CaptureError(f"{handed.frames} holds no frames: a run takes them, and what a sensor recorded behind them")
     if handed.sensor is not None:
         capture = with_latency(capture, read_sensor(handed.sensor, handed.by), 1000 * warm_up_s)
-    return replace(capture, about={**capture.about, HASHED: [_hash(file) for file in handed.files]})
+    return replace(capture, about={**capture.about, HASHED: [_hash(file) for file in handed.files
+                                                                     if file.exists()]})
 
 
 def in_length(capture: "Capture", seconds: float, warm_up_s: float) -> "Capture":

@@ -98,7 +98,7 @@ def by_hand(rig: ByHand, why: str) -> Iterator[HandChanges]:
     """
     if rig.hand is None:
         raise UsageError(f"nobody is there to change and play the rig {rig.name}: go on at a terminal, or hand the "
-                         "recording of a run over with keen rig next --take FRAMES")
+                         "recording of a run over with keen rig next FRAMES")
     with locked(rig, why):
         if (sheet := open_sheet(rig)) is not None:
             raise UsageError(f"the run sheet for {sheet.title} is still open: finish it first with keen rig sheet "
