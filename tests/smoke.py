@@ -42,7 +42,9 @@ COMMANDS: list[tuple[str, int]] = [(words, 0) for words in (
         "--executable orbit --rig byhand", "apply brass-orbit --yes --rig byhand", "rig sheet --out sheet.html",
         "rig sheet --tick 1", "rig take-stock display.hdr=off",
         "trial brass-orbit@stock brass-orbit --blocks 2 --rig byhand", "rig next --wrong 'it crashed'", "rig next",
-        "demo --out demo", "demo --rig byhand --out by-hand")]
+        "demo --out demo")]
+LONG: list[tuple[str, int]] = [("demo --rig byhand --out by-hand", 0)]
+"""What the terminal tests leave out: its text is that of other commands."""
 
 
 def prepare(folder: Path) -> None:
@@ -58,12 +60,12 @@ def main(keen: list[str]) -> None:
         windows = {} if os.name == "posix" else {**os.environ, "KEEN_STATE": f"{home}/state"}
         environment = {**windows, "PATH": os.environ["PATH"], "HOME": home, "KEEN_BOOK": f"{home}/book",
                        "LANG": "C.UTF-8"}
-        for words, code in COMMANDS:
+        for words, code in [*COMMANDS, *LONG]:
             done = subprocess.run([*keen, *shlex.split(words)], cwd=home, env=environment, capture_output=True,
                                   text=True, errors="replace", stdin=subprocess.DEVNULL, check=False)
             if done.returncode != code:
                 sys.exit(f"keen {words}: exit code {done.returncode}\n{done.stdout}{done.stderr}")
-    print(f"{len(COMMANDS)} commands ran")
+    print(f"{len(COMMANDS) + len(LONG)} commands ran")
 
 
 if __name__ == "__main__":

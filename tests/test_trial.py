@@ -16,10 +16,10 @@ from keenlattice.errors import BadValue, RigError, UnknownName, UsageError
 from keenlattice.measure._summary import t_interval
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.profile.version import Entries, Version, stock
-from keenlattice.report.words import sentence
+from keenlattice.report.words import headline, sentence
 from keenlattice.rig._journal import unfinished
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.study.trial._conclude import conclude, verdict
+from keenlattice.study.trial._conclude import conclude, settled, verdict
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 from keenlattice.study.trial.result import MetricResult, Trial
@@ -195,3 +195,45 @@ def test_whatever_is_measured_can_decide(rig: Standin, name: str) -> None:
     plan = TrialPlan(blocks=2, seconds=2, seed=1, decides=name)
     found = run_trial(rig, stock("brass-orbit"), Version("brass-orbit", {"frame.queue-depth": 1}), plan)
     assert found.metrics[0].name == name and Trial.of_json(found.to_json()) == found
+
+
+BOTH = "frame_ms_mean,latency_ms_median"
+
+
+def of_two(random: np.random.Generator, blocks: int, frame: float, latency: float) -> list[list[dict[str, float]]]:
+    """Runs of either version, in which frame time and latency differ by these factors."""
+    return [[dict.fromkeys(TRIAL_METRICS, 10.0 * math.exp(random.normal(0, 0.01))) | {
+        "frame_ms_mean": (frame if after else 1.0) * math.exp(random.normal(0, 0.01)),
+        "latency_ms_median": 30 * (latency if after else 1.0) * math.exp(random.normal(0, 0.01))}
+        for _ in range(blocks)] for after in (False, True)]
+
+
+def test_several_metrics_decide_at_one_shared_error(rig: Standin) -> None:
+    plan, random, wrong = TrialPlan(blocks=8, decides=BOTH, matters_pct=0.01), np.random.default_rng(5), 0
+    for _ in range(400):  # alike in both: to say better or worse of either is wrong
+        found = conclude(plan, *of_two(random, 8, 1.0, 1.0))[:2]
+        wrong += any(one.verdict in ("better", "worse") for one in found)
+        assert [one.confidence for one in found] == [0.975, 0.975]
+    assert wrong <= 0.07 * 400
+    plan = TrialPlan(blocks=8, decides=BOTH, matters_pct=3)
+    told = Trial("g", "a", "b", plan, conclude(plan, *of_two(random, 8, 1.0, 0.8)), "r", 8)
+    assert told.deciding.name == "latency_ms_median" and [one.verdict for one in told.decisive] == [
+        "no difference that matters", "better"]
+    assert "Median latency: better" in headline(told)
+    assert "Mean frame time: no difference that matters" in headline(told)
+    unmeasured = [[run | {"latency_ms_median": math.nan} for run in arm] for arm in of_two(random, 8, 1.0, 1.0)]
+    alone = Trial("g", "a", "b", plan, conclude(plan, *unmeasured), "r", 8)
+    assert alone.deciding.name == "frame_ms_mean" and alone.deciding.confidence == 0.95
+    assert "Median latency was not measured" in headline(alone)
+    for wrong_one in (f"{BOTH},frame_ms_mean", "frame_ms_mean,", ",".join(TRIAL_METRICS)):
+        with pytest.raises(UsageError):
+            TrialPlan(decides=wrong_one)
+
+
+def test_an_early_end_waits_for_all_that_decide() -> None:
+    random, plan = np.random.default_rng(2), TrialPlan(blocks=10, decides=BOTH, matters_pct=3, early=True)
+    for latency, ends in ((0.7, True), (1.03, False)):  # the one is plain, the other lies on the border
+        before, after = of_two(random, 4, 0.7, latency)
+        runs = [run for pair in zip([("before", one) for one in before], [("after", one) for one in after], strict=True)
+                for run in pair]
+        assert settled(plan, runs) is ends

@@ -26,7 +26,8 @@ Played = Annotated[str | None, typer.Option(
     "--game", autocompletion=games, help="The game to play; needed for rig-wide versions.")]
 Blocks = Annotated[int, typer.Option("--blocks", help="Pairs of runs; each holds one run of either version.")]
 Decides = Annotated[str, typer.Option("--decides", autocompletion=metrics,
-                                      help="The metric that decides, named in advance.")]
+                                      help="The metric that decides, named in advance; of a trial several, "
+                                      "with commas between, which share the error.")]
 Figure = Annotated[Path | None, typer.Option("--figure", help="Draw it: .png or .svg.")]
 Every = Annotated[bool, typer.Option("--all", help="Show every metric, not only the main ones.")]
 Keep = Annotated[str, typer.Option("--keep", help="Settle every conflict with this side: first or second.")]

@@ -70,7 +70,7 @@ def intervals(axes: "Axes", result: Trial) -> "Axes":
           f"change, %   (grey: within {matters:g} %, which does not matter)", "")
     rows = [Row(TITLES[one.name], one.change_pct, one.low_pct, one.high_pct, one.verdict,
                 "too little to tell" if one.low_pct is None else f"{one.verdict}\n{percent(one)[1]}",
-                one.name == result.plan.decides) for one in result.metrics]
+                one.name in result.plan.deciders) for one in result.metrics]
     # It goes as far as times and rates do; counts of rare things may run off it.
     steady = [row for row, one in zip(rows, result.metrics, strict=True) if one.name != "stutters_per_min"]
     return forest(axes, rows, matters, reach_of(steady, matters))

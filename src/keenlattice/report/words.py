@@ -93,6 +93,8 @@ def _signed(value: float, uncertainty: float) -> str:
 def sentence(one: "MetricResult", matters_pct: float) -> str:
     """One metric's verdict as a sentence."""
     title, margin = TITLES[one.name].capitalize(), f"{matters_pct:g} %"
+    if not one.n:
+        return f"{title} was not measured."
     if one.low_pct is None and one.before is not None:
         return (f"{title}: unclear. All blocks came to the same ratio ({amount(one, one.before)} to "
                 f"{amount(one, one.after)} {one.unit}): a coarse timer, or events too rare for so few runs, may hide a "
@@ -109,14 +111,17 @@ def sentence(one: "MetricResult", matters_pct: float) -> str:
 
 
 def headline(result: "Trial") -> str:
-    """The trial `result` in one sentence: what decides, and what it says."""
-    return sentence(result.deciding, result.plan.matters_pct)
+    """The trial `result` in a sentence for each metric that decides, what tells most first."""
+    first = result.deciding
+    rest = [one for one in result.decisive if one is not first and one.name != first.name]
+    return " ".join(sentence(one, result.plan.matters_pct) for one in (first, *rest))
 
 
 def whole_answer(result: "Trial") -> str:
     """The headline, with what it was bought with: the other metrics that went the other way."""
     other: Verdict = "better" if result.deciding.verdict == "worse" else "worse"
-    names = [TITLES[one.name] for one in result.metrics if one.verdict == other and one.name != result.plan.decides]
+    beside = [one for one in result.metrics if one.name not in result.plan.deciders]
+    names = [TITLES[one.name] for one in beside if one.verdict == other]
     if not names:
         return headline(result)
     told = f"{', '.join(names[:3])}" + f" and {len(names) - 3} more" * (len(names) > 3)
@@ -129,7 +134,8 @@ def drift_sentence(result: "Trial") -> str:
     if result.drift_pct is None:
         return "Too few blocks to tell whether the rig changed over the trial."
     change, low, high = (_signed(value, 0.1) for value in result.drift_pct)
-    told = f"From the first block to the last, {TITLES[result.plan.decides]} changed by {change} % ({low} to {high} %)"
+    title = TITLES[result.plan.deciders[0]]
+    told = f"From the first block to the last, {title} changed by {change} % ({low} to {high} %)"
     if result.drift_pct[1] <= 0 <= result.drift_pct[2]:
         return f"{told}: no drift of the rig can be told."
     return f"{told} in both versions alike: the rig drifted, which the blocks cancel."

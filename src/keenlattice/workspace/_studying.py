@@ -217,6 +217,8 @@ class Studying(Comparing, Editing, Measuring):
         amount, unit = float(found[1]), found[2]
         if unit in ("", "%"):
             return amount
+        if "," in decides:
+            raise UsageError(f"--matters {matters!r}: where several metrics decide, what matters is in per cent")
         if unit != metric(decides).unit:
             raise UsageError(f"--matters {matters!r}: {decides} is in {metric(decides).unit}, not in {unit}")
         value = self.newest_value(decides, before)

@@ -108,14 +108,18 @@ class Trials(Handing):
         from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle
 
         plan = played.result.plan
-        noise, warm_up = noise_of(played.result), warm_up_of(list(played.captures().values()))
-        needed = blocks_to_settle(noise, plan.matters_pct)
+        warm_up = warm_up_of(list(played.captures().values()))
+        known = [one.name for one in played.result.decisive if one.low_pct is not None] or [plan.deciders[0]]
+        noises = {name: noise_of(played.result, name) for name in known}
+        noisiest = max(noises, key=lambda name: noises[name].sd)  # what decides last
+        noise, confidence = noises[noisiest], 1 - 0.05 / len(known)
+        needed = blocks_to_settle(noise, plan.matters_pct, confidence=confidence)
         before = self.versions_of(played)[0]
         switch_s = self._switch_s(before, self.find(after)) if after else 0.0
-        costs = [PlanCost(count, chance_to_settle(noise, count, plan.matters_pct),
+        costs = [PlanCost(count, chance_to_settle(noise, count, plan.matters_pct, confidence=confidence),
                           replace(plan, blocks=count, few_switches=switch_s > 0).minutes(switch_s))
                  for count in sorted({4, 8, 16, 32, *([needed] if needed else [])})]
-        return Pilot(plan.decides, plan.matters_pct, noise.sd, noise.dof, warm_up, needed, tuple(costs), played)
+        return Pilot(noisiest, plan.matters_pct, noise.sd, noise.dof, warm_up, needed, tuple(costs), played)
 
     def _switch_s(self, before: Version, after: Version) -> float:
         """How long a switch from one version to the other takes, in seconds."""

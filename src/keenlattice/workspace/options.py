@@ -27,10 +27,10 @@ class StudyOptions(TypedDict, total=False):
 class TrialOptions(StudyOptions, total=False):
     """What a trial takes besides.
 
-    blocks: pairs of runs, each with one run of either version; 8. decides: the metric that decides, named in advance;
-    `frame_ms_mean`. early: whether it ends as soon as it is settled, at four looks fixed in advance. repeats: runs of
-    either in a block, one after the other; 1, and by hand as many as pay. warm_up_s: what is played before a run
-    counts; 0.
+    blocks: pairs of runs, each with one run of either version; 8. decides: the metric that decides, named in advance,
+    or several with commas between, which share the error; `frame_ms_mean`. early: whether it ends as soon as it is
+    settled, at four looks fixed in advance. repeats: runs of either in a block, one after the other; 1, and by hand as
+    many as pay. warm_up_s: what is played before a run counts; 0.
     """
 
     blocks: int

@@ -11,7 +11,7 @@ from keenlattice.workspace._handed import Handed, kind_of_file
 if TYPE_CHECKING:
     from keenlattice.workspace.recordings import Recordings
 
-STILL_S = 0.6
+STILL_S = 0.4
 """A file that has not grown for so long is whole: recorders write at least a few times a second."""
 MOST_FILES = 20_000
 Seen = tuple[int, int]

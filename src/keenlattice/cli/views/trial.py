@@ -35,10 +35,12 @@ def show_metrics(result: "Trial") -> None:
 
     rows = result.metrics
     table(["", "before", "after", "change, %", "verdict"], [
-        [f"{'>' if one.name == result.plan.decides else ' '} {TITLES[one.name]}, {one.unit}", amount(one, one.before),
+        [f"{'>' if one.name in result.plan.deciders else ' '} {TITLES[one.name]}, {one.unit}", amount(one, one.before),
          amount(one, one.after), percent(one)[1].removesuffix(" %"), one.verdict] for one in rows], right=(1, 2, 3))
-    error = 100 * (1 - rows[0].confidence)
-    say(f"> decides, interval at {100 - error:.3g} %; the others share one error of {error:.2g} % among them.", "dim")
+    each = 100 * (1 - rows[0].confidence)
+    several = sum(one.before is not None for one in result.decisive) or 1
+    decides = "decides, interval" if several == 1 else "decide, intervals"
+    say(f"> {decides} at {100 - each:.3g} %; the others share one error of {each * several:.2g} % among them.", "dim")
 
 
 def hint_after(result: "Trial") -> None:
@@ -73,7 +75,7 @@ def show_pilot(found: "Pilot", after: str) -> None:
     if found.blocks_to_settle is None:
         say("No number of blocks up to 1000 would do with four chances in five: let more matter, or play longer runs.")
         return
-    hint(f"keen trial {before} {after} --blocks {found.blocks_to_settle} --decides {found.decides} --matters "
+    hint(f"keen trial {before} {after} --blocks {found.blocks_to_settle} --decides {plan.decides} --matters "
          f"{found.matters_pct:g} --seconds {plan.seconds:g}")
 
 

@@ -94,7 +94,7 @@ def _each(trials: Sequence[Trial], screens: Sequence[Screen]) -> list[Block]:
     blocks: list[Block] = []
     if trials:
         blocks.append(Table(["from", "to", "by", "change", "verdict"], [
-            [one.before, one.after, TITLES[one.plan.decides], percent(one.deciding)[1], one.deciding.verdict]
+            [one.before, one.after, TITLES[one.deciding.name], percent(one.deciding)[1], one.deciding.verdict]
             for one in trials], code=(0, 1)))
     for one in screens:
         blocks += [Text(f"Of what differs between {one.before} and {one.after}, one by one:"), standings(one)]

@@ -126,16 +126,17 @@ def _each(result: Trial, context: Context) -> list[Block]:
     decides, count = result.deciding, len(context.changes)
     blocks: list[Block] = []
     if count == 1:
-        blocks.append(Table(["change", f"{TITLES[decides.name]}", "verdict"],
-                            [[context.changes[0].key, percent(decides)[1], decides.verdict]], code=(0,)))
+        blocks.append(Table(["change", "metric", "interval", "verdict"], [
+            [context.changes[0].key, TITLES[one.name], percent(one)[1], one.verdict] for one in result.decisive],
+            code=(0,)))
     elif count:
         blocks.append(Text(f"All {count} changes were measured together: {decides.verdict}. A trial does not tell "
                            "which of them did it."))
         apart = (f"screen {result.before} {context.given(result.after)} --decides {decides.name} --matters "
                  f"{result.plan.matters_pct:g}")
         blocks.append(Commands([f"{context.command(apart)}    # tells them apart"]))
-    rows = [[TITLES[one.name] + (" (decides)" if one.name == decides.name else ""), percent(one)[1], one.verdict]
-            for one in result.metrics]
+    mark = {name: " (decides)" for name in result.plan.deciders}
+    rows = [[TITLES[one.name] + mark.get(one.name, ""), percent(one)[1], one.verdict] for one in result.metrics]
     return [*blocks, Table(["metric", "change", "verdict"], rows)]
 
 
@@ -167,8 +168,8 @@ def numbers(result: Trial, title: str = "The numbers") -> Fold:
     return Fold(title, [
         Table(["metric", "before", "after", "change", "interval", "at", "blocks", "verdict"], rows,
               right=(1, 2, 3, 4, 5, 6)),
-        Text("Before and after: geometric means over the runs. The metric that decides has an interval of its own; the "
-             "others share one error among them."),
+        Text("Before and after: geometric means over the runs. What decides has an error of its own, or shares one; so "
+             "do the others among them."),
         Table(["metric", "what it is"], [[TITLES[one.name], METRICS[one.name].definition] for one in result.metrics])])
 
 

@@ -23,6 +23,8 @@ class HuntPlan(Form):
     error: float = 0.05
 
     def __post_init__(self) -> None:
+        if len(self.trial.deciders) > 1:
+            raise BadValue(f"--decides {self.trial.decides}: a hunt goes after the change of one metric")
         if not 0.001 <= self.error <= 0.3:
             raise BadValue(f"an error of {self.error:g}: give one from 0.001 to 0.3")
 

@@ -48,6 +48,8 @@ class ScreenPlan(Form):
     folded: bool = True
 
     def __post_init__(self) -> None:
+        if "," in self.decides:
+            raise BadValue(f"--decides {self.decides}: one metric decides a screen; the others are told beside it")
         for name in {self.decides, *(one.metric for claims in self.claims for one in claims)}:
             metric(name)
         if not self.factors:

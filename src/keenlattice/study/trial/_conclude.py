@@ -3,9 +3,9 @@
 Frames are not independent, runs are: one run gives one number per metric. Within a block the two versions were played
 one after the other, so what the block's conditions did to both cancels in the ratio of the two. Over the blocks, the
 mean of the logarithms of these ratios has a Student t interval (n - 1 degrees of freedom; W. S. Gosset, "The probable
-error of a mean", Biometrika 1908). The metric named in advance has its interval at 95 %; the others share an error of
-5 % between them (Bonferroni). Where the versions are switched seldom, the stretches between two switches stand for the
-blocks (see `_stretches`).
+error of a mean", Biometrika 1908). The metric named in advance has its interval at 95 %, or several share an error of
+5 %; so do all the others between them (Bonferroni). Where the versions are switched seldom, the stretches between two
+switches stand for the blocks (see `_stretches`).
 
 The verdict holds the interval against the smallest difference that matters, m per cent, either way (as a ratio:
 from 1 / (1 + m/100) to 1 + m/100):
@@ -44,27 +44,31 @@ def conclude(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers
 
     Args:
         before, after: the runs of either version, `plan.repeats` per block, in the order of the blocks.
-        error: of the deciding metric's interval, and of those of all the others together.
+        error: of the intervals of the metrics that decide together, and of those of all the others together.
     """
     order = metrics_in(plan)
-    others = len(order) - 1
+    # What was not measured at all (a latency, where no sensor was) takes no part of the error.
+    measured = sum(any(math.isfinite(run[name]) for run in (*before, *after)) for name in plan.deciders)
+    others = len(order) - len(plan.deciders)
     return tuple(
         _metric_result(METRICS[name], plan, [run[name] for run in before], [run[name] for run in after],
-                       1 - error if name == plan.decides else 1 - error / others)
+                       1 - error / (max(1, measured) if name in plan.deciders else max(1, others)))
         for name in order)
 
 
 def metrics_in(plan: TrialPlan) -> list[str]:
-    """The metrics that a trial tells of, the one that decides first."""
-    return [plan.decides, *(name for name in TRIAL_METRICS if name != plan.decides)]
+    """The metrics that a trial tells of, those that decide first."""
+    return [*plan.deciders, *(name for name in TRIAL_METRICS if name not in plan.deciders)]
 
 
 def settled(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> bool:
-    """Whether a trial may end here: it may end early, this is a look, and the deciding metric is not unclear."""
+    """Whether a trial may end here: it may end early, this is a look, and nothing that decides is unclear."""
     blocks, rest = divmod(len(runs), 2 * plan.repeats)
     if not plan.early or rest or blocks == plan.blocks or blocks not in looks(plan.blocks):
         return False
-    return conclude(plan, *_arms(runs), error=_error_at(plan, blocks))[0].verdict != "unclear"
+    found = conclude(plan, *_arms(runs), error=_error_at(plan, blocks))[:len(plan.deciders)]
+    known = [one for one in found if one.before is not None]
+    return bool(known) and all(one.verdict != "unclear" for one in known)
 
 
 def concluded(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]], result: Trial) -> Trial:
@@ -88,12 +92,12 @@ def _error_at(plan: TrialPlan, blocks: int) -> float:
 
 
 def _drift(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers]) -> tuple[float, float, float] | None:
-    """The trend of the deciding metric over the blocks, in per cent from first to last: least squares of the logarithm,
-    with Student's t (blocks - 2)."""
+    """The trend of the first deciding metric over the blocks, in per cent from first to last: least squares of the
+    logarithm, with Student's t (blocks - 2)."""
     from scipy.special import stdtrit
 
-    logs = _logs(METRICS[plan.decides], plan, [run[plan.decides] for run in before],
-                 [run[plan.decides] for run in after])[0].mean(axis=0)
+    name = plan.deciders[0]
+    logs = _logs(METRICS[name], plan, [run[name] for run in before], [run[name] for run in after])[0].mean(axis=0)
     n = logs.size
     if n < 4:
         return None

@@ -10,17 +10,20 @@ from keenlattice.study.trial.power import Noise
 from keenlattice.study.trial.result import Trial
 
 
-def noise_of(result: Trial) -> Noise:
-    """How much the deciding metric's log ratio varies from block to block, by a trial of a version against itself.
+def noise_of(result: Trial, name: str = "") -> Noise:
+    """How much a metric's log ratio varies from block to block, by a trial of a version against itself.
 
     It is had back from the interval, which is Student's t around the mean.
+
+    Args:
+        name: the metric; the one that decides, if it is not said.
 
     Raises:
         BadValue: fewer than two blocks gave a number.
     """
     from scipy.special import stdtrit
 
-    one = result.deciding
+    one = result[name] if name else result.deciding
     if one.low_pct is None or one.high_pct is None:
         raise BadValue(f"the pilot's runs are too short for {one.name}: fewer than two blocks gave a number")
     half = (math.log1p(one.high_pct / 100) - math.log1p(one.low_pct / 100)) / 2

@@ -12,6 +12,7 @@ from keenlattice.study._limits import check_matters, check_seconds, check_seed
 
 Arm = Literal["before", "after"]
 MIN_BLOCKS, MAX_BLOCKS, MAX_REPEATS = 2, 1000, 20
+MOST_DECIDERS = 4
 
 
 @dataclass(frozen=True)
@@ -22,7 +23,7 @@ class TrialPlan:
         blocks: how many pairs of runs; each holds one of either version.
         seconds: length of a run.
         seed: draws the order within the blocks, and the seeds of the runs.
-        decides: the metric that decides.
+        decides: the metric that decides; or several, with commas between, which share the error.
         matters_pct: the smallest difference that matters to the player, in per cent.
         early: whether it may end before its last block, by the rule in `spending`.
         few_switches: whether each block begins with the version that the last one ended with, as is wise where a
@@ -50,7 +51,10 @@ class TrialPlan:
     warm_up_s: float = 0.0
 
     def __post_init__(self) -> None:
-        metric(self.decides)
+        for name in self.deciders:
+            metric(name)
+        if len(set(self.deciders)) < len(self.deciders) or len(self.deciders) > MOST_DECIDERS:
+            raise BadValue(f"{self.decides}: 1 to {MOST_DECIDERS} metrics decide, each named once")
         if not MIN_BLOCKS <= self.blocks <= MAX_BLOCKS:
             raise BadValue(f"{self.blocks} blocks: a trial takes {MIN_BLOCKS} to {MAX_BLOCKS}; "
                            "one run of each proves nothing")
@@ -61,6 +65,11 @@ class TrialPlan:
             raise BadValue(f"{self.repeats} repeats: a block takes 1 to {MAX_REPEATS} runs of either version")
         if not 0 <= self.warm_up_s <= 600:
             raise BadValue(f"a warm-up of {self.warm_up_s:g} s: 0 to 600 s are played before a run counts")
+
+    @property
+    def deciders(self) -> tuple[str, ...]:
+        """The metrics that decide."""
+        return tuple(one.strip() for one in self.decides.split(","))
 
     @property
     def switches(self) -> int:

@@ -74,8 +74,16 @@ class Trial(Form, Shown):
 
     @property
     def deciding(self) -> MetricResult:
-        """What came out of the metric that decides."""
-        return self[self.plan.decides]
+        """What came out of the metric that decides; of several, the first that is better or worse, else the first that
+        is unclear, else the first; what was not measured says nothing."""
+        words = ("better", "worse"), ("unclear",), ("no difference that matters",)
+        measured = [one for one in self.decisive if one.n] or self.decisive
+        return next(one for some in words for one in measured if one.verdict in some)
+
+    @property
+    def decisive(self) -> tuple[MetricResult, ...]:
+        """What came out of all metrics that decide, in the order in which they were named."""
+        return tuple(self[name] for name in self.plan.deciders)
 
     def table(self) -> "pandas.DataFrame":
         """A row for each metric."""
@@ -99,5 +107,5 @@ class Trial(Form, Shown):
 
     def _check(self) -> None:
         known = {one.name for one in self.metrics}
-        if self.plan.decides not in known or not known <= {*METRICS}:
+        if not known >= {*self.plan.deciders} or not known <= {*METRICS}:
             raise BadValue("it has metrics that there are not")
