@@ -206,27 +206,22 @@ def set_up(keen: Keen, player: SimulatedPlayer) -> None:
          "light", **HAND)
 
 
-def test_a_watched_folder_gives_whole_files_alone(ws: Workspace, player: SimulatedPlayer, tmp_path: Path) -> None:
-    import time
-
-    from keenlattice.workspace.watching import STILL_S
-
+def test_a_watched_folder_gives_whole_files_alone(ws: Workspace, player: SimulatedPlayer, tmp_path: Path,
+                                                 monkeypatch: pytest.MonkeyPatch) -> None:
+    clock = [0.0]
+    monkeypatch.setattr(watching, "monotonic", lambda: clock[0])
     folder = tmp_path / "recorded"
     watched = WatchedFolder(ws, folder)
     whole = player.record("brass-orbit", 5)[0].read_bytes()
-    time.sleep(STILL_S / 2)
-    growing = folder / "growing.csv"
-    growing.write_bytes(whole[:2000])
-    arrived, until = [], time.monotonic() + 6 * STILL_S
-    size = 2000
-    while time.monotonic() < until:
-        if time.monotonic() < until - 3 * STILL_S:
-            size += 500
-            growing.write_bytes(whole[:size])
+    growing, arrived = folder / "growing.csv", list[tuple[str, int]]()
+    for step in range(20):
+        if step < 12:
+            growing.write_bytes(whole[:2000 + 500 * step])
+        clock[0] += watching.STILL_S / 2
         found = watched.arrived()
         arrived += [(one.frames.name, one.frames.stat().st_size) for one in (*found.frames, *found.sensors)]
-        time.sleep(0.05)
-    assert ("growing.csv", size) in arrived and len(arrived) == 3
+        assert step >= 12 or "growing.csv" not in dict(arrived)
+    assert ("growing.csv", 7500) in arrived and len(arrived) == 3  # beside the run's own two files
 
 
 @POSIX

@@ -1,8 +1,8 @@
 """A folder that a recorder writes into: new files are taken once they have stopped growing, told apart by header."""
 
-import time
 from dataclasses import dataclass, field
 from pathlib import Path
+from time import monotonic
 from typing import TYPE_CHECKING
 
 from keenlattice.errors import KeenLatticeError, UsageError
@@ -11,7 +11,7 @@ from keenlattice.workspace._handed import Handed, kind_of_file
 if TYPE_CHECKING:
     from keenlattice.workspace.recordings import Recordings
 
-STILL_S = 0.4
+STILL_S = 0.6
 """A file that has not grown for so long is whole: recorders write at least a few times a second."""
 MOST_FILES = 20_000
 Seen = tuple[int, int]
@@ -47,7 +47,7 @@ class WatchedFolder:
 
     def arrived(self) -> Arrived:
         """What has appeared, or was written anew, and has stopped growing since it was last asked."""
-        found, now = Arrived(), time.monotonic()
+        found, now = Arrived(), monotonic()
         for file, seen in self._look().items():
             if self._known.get(file) == seen or not seen[0]:
                 continue
