@@ -14,7 +14,7 @@
 PYTHON ?= python3
 WINDOWS := build/windows
 # Modules of tests that are about the Linux rig, a browser, terminals and signals have nothing to say there.
-ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog checks formula hands hunt ini measure \
+ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog checks formula hands hunt ini logbook measure \
   pack profile screen study trial tune workspace))
 BIN := .venv/bin
 DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils chromium chromium-driver

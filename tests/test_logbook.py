@@ -159,7 +159,7 @@ def test_a_logbook_of_an_older_form_is_read_and_taken_over_without_loss(tmp_path
     raw.close()
     (tmp_path / "rigs" / "juniper").mkdir(parents=True)
     state = {"brass-orbit": {"frame.cap": 160, "frame.queue-depth": 1}, "rig": {"display.refresh": 165}}
-    (tmp_path / "rigs" / "juniper" / "state.json").write_text(json.dumps(state, indent=1) + "\n")
+    (tmp_path / "rigs" / "juniper" / "state.json").write_bytes(json.dumps(state, indent=1).encode() + b"\n")
     before = (tmp_path / "logbook.sqlite").read_bytes()
     with Logbook(tmp_path) as book:
         assert book.elsewhere and len(book.history("brass-orbit")) >= 2
