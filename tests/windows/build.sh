@@ -36,5 +36,6 @@ unzip -q -o -j runtime/*.whl '*ucrtbase.dll' '*msvcp140*.dll' '*vcruntime140*.dl
 x86_64-w64-mingw32-gcc -shared -o "$python/bcryptprimitives.dll" "$here/bcryptprimitives.c" -ladvapi32
 wineboot --init
 wine reg add 'HKCU\Software\Wine' /v Version /d win10 /f >/dev/null
-wine "$python/python.exe" -c "import sys; print(sys.version)" | cat
+wine "$python/python.exe" -c "import sys; print(sys.version)" </dev/null 2>&1 | cat
+wineserver -k
 touch made

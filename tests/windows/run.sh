@@ -12,6 +12,8 @@ export PYTHONPATH="Z:$(pwd | tr / '\\')\\src" PYTHONDONTWRITEBYTECODE=1
 python() { wine "$folder/python/python.exe" "$@" </dev/null 2>&1 | cat; return "${PIPESTATUS[0]}"; }
 
 # What Wine starts in the background must not hold on to our output, or whoever reads that waits for ever.
+wineserver -k 2>/dev/null || true  # one that is left from before would go on as it was started
+wineserver -w
 wineserver -p >/dev/null 2>&1 </dev/null
 trap 'wineserver -k' EXIT
 wine cmd /c exit >/dev/null 2>&1 </dev/null
