@@ -30,7 +30,7 @@ test: .venv/installed-dev debian
 	$(BIN)/python -m pytest -n auto -m "not real"
 	$(BIN)/python -m pytest -m real
 
-test-windows: $(WINDOWS)/made
+test-windows: .venv/installed $(WINDOWS)/made
 	tests/windows/run.sh $(WINDOWS) $(ON_WINDOWS)
 
 $(WINDOWS)/made: tests/windows/build.sh
