@@ -138,6 +138,7 @@ def test_no_recording_is_swallowed(ws: Workspace, player: SimulatedPlayer, tmp_p
     assert then.run == at + 1
     with pytest.raises(Exception, match="handed over before"):
         ws.hand_over(good)
+    assert ws.handed_before() and guide.Guide(ws)._seen == ws.handed_before()  # a guide that goes on knows them, too
     assert ws.take_back().run == at
     assert ws.hand_over([], wrong="it crashed").wrong == 1  # type: ignore[union-attr]
     while isinstance(then, NextRun):

@@ -43,7 +43,7 @@ class Guide:
 
     def __init__(self, ws: "Workspace", watch: Path | None = None, sensor: str = "") -> None:
         self._ws, self._keys = ws, Keys()
-        self._seen: set[str] = set()
+        self._seen = ws.handed_before()
         self._done, self._total, self._run = 0, 0, ComingRun(-1, "", "", 0, "", {})
         self._steps: Sequence[SheetStep] = ()
         self._asked_for: list[int] = []
@@ -238,8 +238,10 @@ class Guide:
                                  f"wrong, {LEAVE})")
             self._wrong_if(answer)
             try:
-                if handed := told_apart(self._ws, [Path(word).expanduser() for word in words_of(answer)]):
+                handed = told_apart(self._ws, [Path(word).expanduser() for word in words_of(answer)])
+                if len(handed) == 1:
                     return handed[0]
+                say("! name the files of one run")
             except KeenLatticeError as error:
                 say(f"! {error}")
 

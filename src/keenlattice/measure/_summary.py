@@ -85,6 +85,7 @@ def t_interval(values: "np.typing.NDArray[np.float64]", confidence: float) -> tu
     return middle, middle - half, middle + half
 
 
+LARGEST = 700.0  # logarithm of what a number can hold, nearly
 NO_WIDTH = 1e-12
 """An interval of a log ratio that is no wider than this has none: all values were the same."""
 
@@ -96,6 +97,3 @@ def percent_of(log_ratio: float) -> float:
     (0.0, inf)
     """
     return 100 * math.expm1(log_ratio) if log_ratio < LARGEST else math.inf
-
-
-LARGEST = 700.0

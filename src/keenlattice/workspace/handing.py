@@ -48,13 +48,11 @@ class Handing(Studying, Recordings):
             UsageError: no study is unfinished, no map is known, or a recording does not look like its run.
             CaptureError: a recording cannot be read.
         """
-        from keenlattice.logbook._studies import done_of
-
-        rig, study = self._by_hand_rig(), self._unfinished()
-        handed = told_apart(self, [Path(file) for file in files], columns)
-        seen = {one for run in done_of(self.book, study).values() for one in run.about.get(HASHED, ())} if files else ()
+        rig = self._by_hand_rig()
         hand = rig.hand
-        rig.hand = FilesHand(self, handed, seen, anyway=anyway, wrong=wrong)
+        self._unfinished()  # that there is none is said before any file is read
+        handed = told_apart(self, [Path(file) for file in files], columns)
+        rig.hand = FilesHand(self, handed, self.handed_before() if files else (), anyway=anyway, wrong=wrong)
         try:
             return self.resume()
         except Waiting as waiting:
@@ -62,6 +60,16 @@ class Handing(Studying, Recordings):
             return waiting.next
         finally:
             rig.hand = hand
+
+    def handed_before(self) -> set[str]:
+        """The hashes of all files that were handed over in the newest unfinished study, if there is one."""
+        from keenlattice.logbook._studies import done_of
+
+        try:
+            runs = done_of(self.book, self._unfinished())
+        except UsageError:
+            return set()
+        return {one for run in runs.values() for one in run.about.get(HASHED, ())}
 
     def measure_files(self, game: str, files: "Sequence[Path | str]", columns: str = "") -> "MeasureResult":
         """Takes recordings as runs of the rig as it stands, by all that was said of it.

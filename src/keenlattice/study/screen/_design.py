@@ -79,19 +79,15 @@ def half_design(factors: int) -> Signs:
     return hadamard(factors + 1 + LEFT_OVER)[:, 1:factors + 1]
 
 
-def switched(design: Signs, rows: Sequence[int]) -> int:
-    """How many settings are switched between the rows, in that order."""
-    return int((np.diff(design[list(rows)], axis=0) != 0).sum())
-
-
 def with_few_switches(design: Signs, random: np.random.Generator) -> list[int]:
     """An order that is drawn at random like any other, of many the one in which the fewest settings are switched; but
     each is switched often enough that no slow drift can pass for it."""
     orders = [random.permutation(len(design)).tolist() for _ in range(ORDERS_DRAWN)]
-    often = [rows for rows in orders
-             if (np.diff(design[rows], axis=0) != 0).sum(axis=0).min(initial=len(rows)) >= len(rows) // OFTEN]
-    best: list[int] = min(often or orders, key=lambda rows: switched(design, rows))
-    return best
+    switched = [(np.diff(design[rows], axis=0) != 0).sum(axis=0) for rows in orders]
+    often = [number for number, each in enumerate(switched) if each.min() >= len(design) // OFTEN]
+    best = min(often or range(ORDERS_DRAWN), key=lambda number: int(switched[number].sum()))
+    found: list[int] = orders[best]
+    return found
 
 
 def in_order(design: Signs, costly: Sequence[int], random: np.random.Generator) -> list[int]:

@@ -52,7 +52,7 @@ def screened(plan: ScreenPlan, design: Signs, numbers: Sequence[Numbers], result
 
 
 def _factors(plan: ScreenPlan, design: Signs, numbers: Sequence[Numbers]) -> list[Factor]:
-    rounds = max(1, len(numbers) // (len(plan.design()) * plan.repeats))
+    rounds = max(1, len(numbers) // plan.runs_a_round)
     error = 1 - confidences(range(1, plan.rounds + 1), ERROR)[rounds]
     fits = {name: _fitted(name, plan, design, [run[name] for run in numbers], 1 - error) for name in plan.metrics()}
     found = []

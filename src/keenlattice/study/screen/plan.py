@@ -114,7 +114,7 @@ class ScreenSpec(SpecOfTwo):
 
     @property
     def steps_a_run(self) -> float:
-        return self.plan.switched() / (len(self.plan.design()) * self.plan.repeats)
+        return self.plan.switched() / self.plan.runs_a_round
 
 
 def factors_of(before: Entries, after: Entries, together: Sequence[Sequence[str]] = ()) -> tuple[tuple[str, ...], ...]:

@@ -32,11 +32,11 @@ def play_screen(player: Player, spec: ScreenSpec, versions: Sequence[Version]) -
         capture = player.play(place, number, str(row), partial(entries, row), seed)
         rows.append(row)
         numbers.append(metrics_of(capture, plan.metrics()))
-        if len(rows) % (len(design) * plan.repeats) == 0 and not unclear(plan, design[rows], numbers):
+        if len(rows) % plan.runs_a_round == 0 and not unclear(plan, design[rows], numbers):
             break
     return screened(plan, design[rows], numbers, Screen(
         player.game, spec.before.reference, spec.after.reference, player.rig.name, plan, (), (), len(rows),
-        len(rows) // (len(design) * plan.repeats), 0, tuple(player.excluded)))
+        len(rows) // plan.runs_a_round, 0, tuple(player.excluded)))
 
 
 KIND = Kind("screen", "screen", ScreenSpec, Screen, play_screen)

@@ -30,7 +30,8 @@ class Race:
 
     def __init__(self, plan: TunePlan) -> None:
         self.plan = plan
-        self.count = len(plan.combinations())
+        self.combinations = plan.combinations()
+        self.count = len(self.combinations)
         self.runs: list[dict[int, Numbers]] = [{} for _ in range(self.count)]  # by round
         self.out: dict[int, Standing] = {}
         self.beaten: dict[int, tuple[float, float, float]] = {}  # by how much, when it was put out
@@ -48,7 +49,7 @@ class Race:
         return min(orders, key=self._switched)
 
     def _switched(self, order: list[int]) -> int:
-        all_of = self.plan.combinations()
+        all_of = self.combinations
         return sum(all_of[one][key] != all_of[other][key] for one, other in pairwise(order) for key in all_of[one])
 
     def add(self, number: int, one: int, numbers: Numbers) -> None:
@@ -60,12 +61,12 @@ class Race:
         if number + 1 < FIRST_LOOK:
             return False
         for one in self.entered():
-            if any(self._breaks(one, limit, surely=True) for limit in self.plan.limits):
+            if any(found is not None and found[1] > 0 for found in self._beyond_all(one)):
                 self.out[one] = "breaks a limit"
         best = self.best()
         if best is None:
             return not self.entered()
-        keeps = all(self._keeps_surely(best, limit) for limit in self.plan.limits)
+        keeps = all(found is not None and found[2] <= 0 for found in self._beyond_all(best))
         for one in self.entered() if keeps else ():  # one that only seems to keep the limits puts nobody out
             if one != best and (found := self.against(one, best))[1] > 0:
                 self.out[one], self.beaten[one] = "worse", found
@@ -75,8 +76,7 @@ class Race:
     def best(self) -> int | None:
         """The best of those still in the race that keep the limits, as far as is known."""
         keeping = [one for one in self.entered() if self.runs[one]
-                   and all(self._known(one, limit) and not self._breaks(one, limit, surely=False)
-                           for limit in self.plan.limits)]
+                   and all(found is not None and found[0] <= 0 for found in self._beyond_all(one))]
         return min(keeping, key=self.mean, default=None)
 
     def mean(self, one: int) -> float:
@@ -99,39 +99,29 @@ class Race:
         middle, low, high = t_interval(ratios, 1 - 2 * ERROR / self.count)
         return (middle, low, high) if high - low > NO_WIDTH else (middle, -math.inf, math.inf)
 
-    def _values(self, one: int, limit: Limit) -> Floats:
+    def _beyond(self, one: int, limit: Limit) -> tuple[float, float, float] | None:
+        """How far the mean of the runs lies beyond a limit, with its interval; below zero it is kept. None if fewer
+        than two runs have measured what it is about."""
         values: Floats = np.array([numbers[limit.metric] for numbers in self.runs[one].values()])
-        return np.asarray(values[np.isfinite(values)])
-
-    def _known(self, one: int, limit: Limit) -> bool:
-        """Whether what a limit is about was measured: what was not, is not kept."""
-        return self._values(one, limit).size >= 2
-
-    def _keeps_surely(self, one: int, limit: Limit) -> bool:
-        """Whether a limit is kept by the whole interval of the mean."""
-        values = self._values(one, limit)
+        values = values[np.isfinite(values)]
         if values.size < 2:
-            return False
-        _, low, high = t_interval(values, 1 - 2 * ERROR / self.count)
-        return high <= limit.value if limit.side == "below" else low >= limit.value
-
-    def _breaks(self, one: int, limit: Limit, surely: bool) -> bool:
-        """Whether a limit is broken: by the mean of the runs, or surely, by its whole interval."""
-        values = self._values(one, limit)
-        if values.size < 2:
-            return False
+            return None
         middle, low, high = t_interval(values, 1 - 2 * ERROR / self.count)
         if limit.side == "below":
-            return (low if surely else middle) > limit.value
-        return (high if surely else middle) < limit.value
+            return middle - limit.value, low - limit.value, high - limit.value
+        return limit.value - middle, limit.value - high, limit.value - low
+
+    def _beyond_all(self, one: int) -> list[tuple[float, float, float] | None]:
+        return [self._beyond(one, limit) for limit in self.plan.limits]
 
     def standings(self) -> list[Combination]:
         """What became of everyone, the best first."""
-        best, all_of = self.best(), self.plan.combinations()
+        best, all_of = self.best(), self.combinations
         found = []
         for one in range(self.count):
-            over = any(self._breaks(one, limit, surely=False) for limit in self.plan.limits)
-            known = all(self._known(one, limit) for limit in self.plan.limits)
+            beyond = self._beyond_all(one)
+            over = any(limited is not None and limited[0] > 0 for limited in beyond)
+            known = all(limited is not None for limited in beyond)
             standing = self.out.get(one) or ("best" if one == best else "breaks a limit" if over else
                                              "not told apart" if known else "limit not measured")
             sign = 1.0 if METRICS[self.plan.goal].lower_is_better else -1.0
