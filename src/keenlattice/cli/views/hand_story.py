@@ -3,6 +3,7 @@
 import os
 from collections.abc import Sequence
 from dataclasses import dataclass
+from importlib.util import find_spec
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -109,7 +110,8 @@ class HandTelling:
 
         _heading(3, "A trial by hand, guided: what to change, what to play; recordings come from a watched folder")
         edited = self.ws.edit(f"{GAME}@stock", {SETTING: 1}, "flippers sooner").after
-        sensor = SimulatedSensor() if os.name == "posix" else None  # elsewhere it writes files
+        live = os.name == "posix" and find_spec("serial") is not None  # else the sensor writes files
+        sensor = SimulatedSensor() if live else None
         port = f" --sensor {sensor.port}" if sensor else ""
         say(f"$ keen trial {GAME}@stock {GAME} --decides latency_ms_median --matters 3 --watch recordings{port}", "dim")
         with LedPlayer(self.ws, player, sensor) as guide:
