@@ -12,13 +12,14 @@ import tempfile
 import time
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Executor, ProcessPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cache, partial
 from pathlib import Path
-from zlib import crc32
 
 import numpy as np
 
+from bench.rows import STUDIES, Row, said, seed_of
+from bench.unlike import price, unlike
 from keenlattice._parallel import spread
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
@@ -26,13 +27,15 @@ from keenlattice.profile.version import Entries, Version, stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import Pipeline
 from keenlattice.rig.standin.pipeline import simulate
+from keenlattice.study.deciding import Numbers
 from keenlattice.study.hunt.plan import HuntPlan
 from keenlattice.study.hunt.play import Looks, hunted
-from keenlattice.study.screen._fit import screened
+from keenlattice.study.screen._rounds import Rounds
 from keenlattice.study.screen.plan import ScreenPlan
 from keenlattice.study.screen.play import mixed
 from keenlattice.study.screen.result import Screen
-from keenlattice.study.trial._conclude import Numbers, concluded, settled
+from keenlattice.study.trial._conclude import concluded
+from keenlattice.study.trial._conclude import ended as stops
 from keenlattice.study.trial.pilot import noise_of
 from keenlattice.study.trial.plan import MAX_BLOCKS, Arm, TrialPlan
 from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle
@@ -41,7 +44,7 @@ from keenlattice.study.tune._race import Race
 from keenlattice.study.tune.plan import Limit, TunePlan
 
 PAGE = Path(__file__).parent.parent / "docs" / "calibration.md"
-STUDIES, TRUTH_RUNS, SECONDS, MATTERS_PCT = 500, 4000, 6.0, 3.0
+TRUTH_RUNS, SECONDS, MATTERS_PCT = 4000, 6.0, 3.0
 GAME, CHANGED = "brass-orbit", {"frame.queue-depth": 2}
 DECIDES = ("frame_ms_mean", "frame_ms_p99", "latency_ms_median")
 DISTURBANCES = ("", "heat", "heavy tails", "rare hitches")
@@ -53,35 +56,6 @@ ACTING: Entries = {
     "frame.queue-depth": 1, "texture.anisotropy": "16x", "texture.filter-quality": "fastest",
     "shading.ambient-occlusion": "on", "gpu.clock-policy": "hold-high", "driver.threaded-submission": True,
     "process.priority": "high", "scaling.render-scale": 95}
-
-
-@dataclass(frozen=True)
-class Row:
-    """One figure: what it is, how often it happened in how many chances, and what is claimed."""
-
-    what: str
-    hits: int
-    chances: int
-    least: float
-    most: float
-
-    def interval(self) -> tuple[float, float]:
-        from scipy.special import betaincinv
-
-        low = float(betaincinv(self.hits, self.chances - self.hits + 1, 0.025)) if self.hits else 0.0
-        high = float(betaincinv(self.hits + 1, self.chances - self.hits, 0.975)) if self.hits < self.chances else 1.0
-        return low, high
-
-    def holds(self) -> bool:
-        low, high = self.interval()
-        return low <= self.most and high >= self.least
-
-    def line(self) -> str:
-        low, high = (100 * one for one in self.interval())
-        claim = (f"at most {100 * self.most:.3g} %" if self.least == 0 else f"at least {100 * self.least:.3g} %"
-                 if self.most == 1 else f"{100 * self.least:.3g} to {100 * self.most:.3g} %")
-        return (f"| {self.what} | {self.chances} | {claim} | {100 * self.hits / self.chances:.1f} % | "
-                f"{low:.1f} to {high:.1f} % | {'yes' if self.holds() else '**no**'} |")
 
 
 @cache
@@ -121,23 +95,20 @@ def played(plan: TrialPlan, after: Entries, disturbance: str) -> list[tuple[Arm,
 
 def ended(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> MetricResult:
     """The deciding metric of a trial, wherever it ended."""
-    end = next((n for n in range(1, len(runs)) if settled(plan, runs[:n])), len(runs))
+    end = next((n for n in range(1, len(runs)) if stops(plan, runs[:n])), len(runs))
     return concluded(plan, runs[:end], Trial(GAME, "", "", plan, ())).deciding
 
 
 def trial_study(name: str, blocks: int, early: bool, after: Entries, disturbance: str, number: int
-                ) -> dict[str, tuple[float, float]]:
-    """One trial: deciding metric to its interval as log ratios."""
-    # With next to nothing mattering, better or worse means that the interval leaves zero out.
+                ) -> dict[str, tuple[float, float, bool]]:
+    """One trial: deciding metric to its interval as log ratios, and whether it was said to be better or worse where
+    next to nothing matters."""
     plan = TrialPlan(blocks, SECONDS, seed_of(name, number), DECIDES[0], 1e-9, early=early)
     runs = played(plan, after, disturbance)
     found = {metric: ended(replace(plan, decides=metric), runs) for metric in DECIDES}
-    return {metric: (math.log1p((one.low_pct or 0) / 100), math.log1p((one.high_pct or 0) / 100))
+    return {metric: (math.log1p((one.low_pct or 0) / 100), math.log1p((one.high_pct or 0) / 100),
+                     one.verdict in ("better", "worse"))
             for metric, one in found.items()}
-
-
-def seed_of(name: str, number: int) -> int:
-    return crc32(f"{name} {number}".encode()) >> 1
 
 
 def truth_run(disturbance: str, number: int) -> list[float]:
@@ -152,26 +123,24 @@ def trials(executor: Executor) -> list[Row]:
     for early, disturbance in [(False, one) for one in DISTURBANCES] + [(True, one) for one in DISTURBANCES]:
         name = f"a version against itself, {'up to 20 blocks, ended early' if early else '8 blocks'}" + (
             f", {disturbance}" if disturbance else "")
-        study = partial(trial_study, name, 20 if early else 8, early, {}, disturbance)
-        found = spread(study, range(STUDIES), executor)
+        found = spread(partial(trial_study, name, 20 if early else 8, early, {}, disturbance), range(STUDIES), executor)
         rows += [Row(f"wrong \"better\" or \"worse\": {name}, `{metric}`",
-                     sum(not low <= 0 <= high for low, high in (one[metric] for one in found)), STUDIES, 0, 0.05)
-                 for metric in DECIDES]
+                     sum(one[metric][2] for one in found), STUDIES, 0, 0.05) for metric in DECIDES]
         said(rows[-3:])
     for disturbance in ("", "heavy tails"):
         truth = np.mean(spread(partial(truth_run, disturbance), range(TRUTH_RUNS), executor), axis=0)
         name = "a queue of two against the game's choice, 8 blocks" + (f", {disturbance}" if disturbance else "")
         found = spread(partial(trial_study, name, 8, False, CHANGED, disturbance), range(STUDIES), executor)
-        rows += [Row(f"95 % interval holds the truth: {name}, `{metric}`",
-                     sum(one[metric][0] <= true <= one[metric][1] for one in found), STUDIES, 0.93,
-                     1 if disturbance else 0.97) for metric, true in zip(DECIDES, truth, strict=True)]
+        rows += [Row(f"an end of an interval is wrong: {name}, `{metric}`",
+                     sum((one[metric][0] > true) + (one[metric][1] < true) for one in found), 2 * STUDIES, 0,
+                     0.05) for metric, true in zip(DECIDES, truth, strict=True)]
         said(rows[-3:])
     return rows
 
 
 def power_study(number: int) -> tuple[float, bool]:
     """A pilot, and the trial that it plans: what chance was promised, and whether the trial was settled."""
-    plan = TrialPlan(8, SECONDS, seed_of("pilot", number), "frame_ms_mean", MATTERS_PCT)
+    plan = TrialPlan(8, SECONDS, seed_of("pilot", number), "frame_ms_mean", MATTERS_PCT, early=False)
     pilot = concluded(plan, played(plan, {}, ""), Trial(GAME, "", "", plan, ()))
     noise = noise_of(pilot)
     blocks = blocks_to_settle(noise, MATTERS_PCT) or MAX_BLOCKS
@@ -183,7 +152,7 @@ def power(executor: Executor) -> list[Row]:
     found = spread(power_study, range(STUDIES), executor)
     promised = float(np.mean([chance for chance, _ in found]))
     row = Row(f"settled at the planned blocks, where the plans promised {100 * promised:.1f} %",
-              sum(settled for _, settled in found), STUDIES, promised - 0.05, promised + 0.05)
+              sum(settled for _, settled in found), STUDIES, promised - 0.02, 1)
     said([row])
     return [row]
 
@@ -192,16 +161,17 @@ def screen_study(number: int) -> tuple[int, int, int]:
     """A screen of sixteen changes, eight of them placebos: how many placebos were called effective where 1 % matters,
     how many had an interval that leaves zero out, and the runs."""
     after = Version(GAME, {**PLACEBOS, **ACTING})
-    plan = ScreenPlan(tuple((key,) for key in sorted(after.entries)), (), 1, SECONDS, seed_of("screen", number))
-    design = plan.design()
-    order = plan.runs()
-    numbers = [run(mixed(stock(GAME), after, plan, design[row]).entries, seed, "", place / len(order))
-               for place, (_, row, seed) in enumerate(order)]
-    empty = Screen(GAME, "", "", "", plan, (), (), len(order), 1, 0)
-    found = screened(plan, design[[row for _, row, _ in order]], numbers, empty).factors
-    placebos = [one.judged for one in found if one.settings[0] in PLACEBOS]
+    plan = ScreenPlan(tuple((key,) for key in sorted(after.entries)), (), 1, SECONDS, seed_of("screen", number),
+                      "frame_ms_mean")
+    rounds = Rounds(plan, [])
+    order = rounds.coming()
+    for place, (_, signs, seed) in enumerate(order):
+        rounds.add(signs, run(mixed(stock(GAME), after, plan, signs).entries, seed, "", place / len(order)))
+    rounds.look()
+    found = rounds.result(Screen(GAME, "", "", "", plan, (), (), 0, 0, 0)).factors
+    placebos = [one.telling for one in found if one.settings[0] in PLACEBOS]
     return (sum(one.standing in ("better", "worse") for one in placebos),
-            sum(not (one.low_pct or 0) <= 0 <= (one.high_pct or 0) for one in placebos), len(order))
+            sum(((one.low_pct or 0) > 0) + ((one.high_pct or 0) < 0) for one in placebos), len(order))
 
 
 def screens(executor: Executor) -> list[Row]:
@@ -209,8 +179,8 @@ def screens(executor: Executor) -> list[Row]:
     chances = STUDIES * len(PLACEBOS)
     rows = [Row("placebo called effective, in screens of 16 changes at once where 1 % matters",
                 sum(one for one, _, _ in found), chances, 0, 0.05),
-            Row("placebo's 95 % interval leaves zero out, in the same screens", sum(one for _, one, _ in found),
-                chances, 0, 0.05)]
+            Row("an end of a placebo's interval is wrong, in the same screens", sum(one for _, one, _ in found),
+                2 * chances, 0, 0.05)]
     said(rows)
     return rows
 
@@ -229,7 +199,7 @@ def hunt_study(number: int) -> tuple[bool, bool]:
         if version == at:
             held.update({**dict([placebos[7]]), **culprits})
         line.append(Version(GAME, dict(held), note=str(version)))
-    plan = HuntPlan(TrialPlan(8, SECONDS, seed_of("hunted", number), "frame_ms_mean", MATTERS_PCT))
+    plan = HuntPlan(TrialPlan(12, SECONDS, seed_of("hunted", number), "frame_ms_mean", MATTERS_PCT))
     looks = Looks(plan, lambda place, arm, entries, seed: run(entries, seed, "", 0.0))
     found = hunted(line, [version.entries for version in line], plan, looks, Trial(GAME, "", "", plan.trial, ()))
     return found.first == line[at].reference, set(found.settings) == set(culprits)
@@ -279,24 +249,20 @@ def tunes(executor: Executor) -> list[Row]:
     return rows
 
 
-def said(rows: Sequence[Row]) -> None:
-    for row in rows:
-        print(row.line(), flush=True)
-
-
 def main() -> int:
     began = time.monotonic()
     parts: Mapping[str, Callable[[Executor], list[Row]]] = {"trials": trials, "power": power, "screens": screens,
-                                                                 "hunts": hunts, "tunes": tunes}
+                                                                 "hunts": hunts, "tunes": tunes, "unlike": unlike}
     with ProcessPoolExecutor(os.cpu_count()) as executor:
         rows = [row for part in parts.values() for row in part(executor)]
+        costs = price(executor)
     missed = sum(not row.holds() for row in rows)
     text = [(__doc__ or "").split("\n\n", 1)[1].strip(), "",
             f"Runs of {SECONDS:g} s of {GAME} on the stand-in; the truth is the mean of {TRUTH_RUNS} pairs of runs. "
             f"{len(rows) - missed} of {len(rows)} claims hold. Made in {(time.monotonic() - began) / 60:.0f} minutes "
             f"on {os.cpu_count()} cores.", "",
             "| what | chances | claim | found | interval of that | holds |", "|---|---|---|---|---|---|",
-            *(row.line() for row in rows), ""]
+            *(row.line() for row in rows), "", *costs]
     PAGE.write_text("# Calibration\n\n" + "\n".join(text), encoding="utf-8")
     print(f"{missed} of {len(rows)} claims are missed; written to {PAGE}")
     return 1 if missed else 0

@@ -15,9 +15,9 @@ the_list = ws.edit("brass-orbit", {
     "frame.queue-depth": 1, "scaling.render-scale": 90, "gpu.clock-policy": "hold-high", "process.io-priority": "high",
     "antialias.gamma": False, "driver.compute-fallback": "forbid", "texture.negative-bias": "clamp",
     "window.high-dpi": "by-game"}, note="a list")
-screen = ws.screen("brass-orbit@stock", the_list, rounds=3, seconds=20, seed=1, decides="latency_ms_median",
-                   matters="3%")
-for one in screen.result.factors:
-    print(f"{one.settings[0]:24} {one.judged.low_pct:+6.1f} to {one.judged.high_pct:+6.1f} %  {one.judged.standing}")
+screen = ws.screen("brass-orbit@stock", the_list, seconds=20, seed=1, matters="3%")
+for change in screen.result.factors:
+    for one in change.judged:
+        print(f"{change.settings[0]:24} {one.metric:18} {one.low_pct:+6.1f} to {one.high_pct:+6.1f} %  {one.standing}")
 print(f"{screen.result.runs} runs; one by one, {screen.result.one_by_one_runs} would have told as much")
 screen.figure().save(folder / "which-changes.png")

@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy.special import stdtrit
 
 from conftest import POSIX, Keen, as_json
 from guided import AtTerminal
@@ -22,9 +23,10 @@ from keenlattice.measure.simulated_sensor import HEADER, SimulatedSensor, sensor
 from keenlattice.profile.game import Game
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.standin.player import SimulatedPlayer
-from keenlattice.study.screen._fit import _factors
+from keenlattice.study.screen._rounds import Rounds
 from keenlattice.study.screen.plan import ScreenPlan
-from keenlattice.study.trial._stretches import interval_of_stretches
+from keenlattice.study.screen.result import Screen
+from keenlattice.study.trial._stretches import fit_of_stretches
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.workspace import watching
 from keenlattice.workspace.next_run import NextRun, Waiting
@@ -90,7 +92,7 @@ def test_a_guided_player_comes_to_what_the_machine_does(ws: Workspace, tmp_path:
         hunt = ws.hunt("brass-orbit", blocks=4, seconds=10, seed=seed, **LATENCY)
         tuned = ws.tune("brass-orbit@stock", {"frame.queue-depth": ["1", "3"]}, goal="latency_ms_median", matters="5%",
                         rounds=4, seconds=8, proof=0, seed=seed)
-    said = {one.settings: one.judged.standing for one in screen.result.factors}
+    said = {one.settings: one.telling.standing for one in screen.result.factors}
     assert said[("frame.queue-depth",)] == "better"
     assert not {said[("process.io-priority",)], said[("texture.filter-quality",)]} & {"better", "worse"}
     assert (hunt.result.before, hunt.result.first) == (placebo.version.reference, quick.version.reference)
@@ -247,15 +249,21 @@ def test_a_screen_by_hand_takes_a_third_of_the_switches_at_equal_width() -> None
     widths, switches = np.zeros(2), np.zeros(2)
     for seed in range(10):
         random = np.random.default_rng(seed)
-        plans = ScreenPlan(factors, rounds=3, seed=seed), ScreenPlan(factors, rounds=1, repeats=3, few_switches=True,
-                                                                     seed=seed)
+        empty = Screen("g", "b", "a", "r", ScreenPlan(factors), (), (), 0, 0, 0)
+        plans = (ScreenPlan(factors, rounds=rounds, repeats=repeats, few_switches=few, seed=seed,
+                            decides="frame_ms_mean", matters_pct=0.001)
+                 for rounds, repeats, few in ((3, 1, False), (1, 3, True)))
         for place, plan in enumerate(plans):
-            rows = [row for _, row, _ in plan.runs()]
-            runs = [dict.fromkeys(plan.metrics(), float(one)) for one in np.exp(random.normal(2, 0.02, len(rows)))]
-            found = _factors(plan, plan.design()[rows], runs)
-            widths[place] += sum(one.judged.high_pct - one.judged.low_pct for one in found)  # type: ignore[operator]
+            rounds = Rounds(plan, [])
+            while not rounds.over:
+                for _, signs, _ in rounds.coming():
+                    rounds.add(signs, dict.fromkeys(plan.metrics(), float(np.exp(random.normal(2, 0.02)))))
+                rounds.look()
+                rounds.settled.clear()  # all go on, for equal runs
+            found = [one.telling for one in rounds.result(empty).factors]
+            widths[place] += sum(one.high_pct - one.low_pct for one in found)  # type: ignore[operator]
             switches[place] += plan.rounds * plan.switched()
-            assert len(rows) == 96
+            assert len(rounds.numbers) == 96
     assert switches[1] <= switches[0] / 3 and widths[1] <= 1.03 * widths[0]
 
 
@@ -266,8 +274,8 @@ def test_what_runs_share_between_two_switches_is_not_taken_for_evidence(shared: 
     stretch = np.cumsum([0] + [one != other for one, other in pairwise(arms)])
     for _ in range(1500):
         logs = random.normal(0, 0.01, len(arms)) + random.normal(0, shared, stretch[-1] + 1)[stretch]
-        _, low, high = interval_of_stretches(arms, logs, 0.95)  # type: ignore[misc]
-        missed += not low <= 0 <= high
+        middle, error, dof = fit_of_stretches(arms, logs)  # type: ignore[misc]
+        missed += abs(middle) > stdtrit(dof, 0.975) * error
     assert 0.035 < missed / 1500 < 0.065
 
 

@@ -14,7 +14,8 @@ import pytest
 from conftest import AS_PROCESS, KEEN, Keen, as_json, environment, juniper
 from keenlattice.measure.parquet import read_capture
 
-METRIC_KEYS = {"name", "unit", "before", "after", "change_pct", "low_pct", "high_pct", "verdict", "confidence", "n"}
+METRIC_KEYS = {"name", "unit", "before", "after", "change_pct", "low_pct", "high_pct", "verdict", "confidence", "n",
+               "matters_pct"}
 
 
 def test_the_demo_tells_the_whole_story(keen: Keen, tmp_path: Path) -> None:
@@ -272,7 +273,8 @@ def test_any_command_puts_right_what_a_kill_left(keen: Keen, tmp_path: Path) -> 
     keen("edit", "brass-orbit", "frame.cap=160")
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
     rig = juniper(tmp_path / "book")
-    trial = subprocess.Popen([*KEEN, "trial", "brass-orbit@stock", "brass-orbit", "--blocks", "900"], env=env,
+    trial = subprocess.Popen([*KEEN, "trial", "brass-orbit@stock", "brass-orbit", "--blocks", "900",
+                              "--every-block"], env=env,
                              stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     while not (rig / "state.json").exists() and trial.poll() is None:
         pass

@@ -157,7 +157,7 @@ def hostile_result(text: str) -> tuple[Trial, Context]:
         Changed(f"domain{number}.{text[:60]}", text, text, text, "game", text, text, text) for number in range(30)),
         findings=(Finding(check="x", kind="inert", settings=(text,), why=text, what_to_do=text),),
         slipped={text: (f"{text}: a",)}, facts={text: text, "os": text}, kind=text, applied=text)
-    return Trial(text, text, text, TrialPlan(), metrics, text, 8, None, (text,)), scene
+    return Trial(text, text, text, TrialPlan(), metrics, text, 8, "", None, (text,)), scene
 
 
 @pytest.mark.parametrize("text", [HOSTILE, LONG], ids=["hostile", "long"])

@@ -18,15 +18,16 @@ from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.profile.pack import Claim
 from keenlattice.profile.version import Version, stock
 from keenlattice.report._screen_figure import screen_figure
+from keenlattice.report.words import factor_does, screen_headline
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.pipeline import simulate
 from keenlattice.study.player import Run
-from keenlattice.study.screen._design import hadamard, in_order, mixed_up, screening_design
-from keenlattice.study.screen._fit import screened
+from keenlattice.study.screen._design import drawn_anew, hadamard, in_order, screening_design
+from keenlattice.study.screen._rounds import Rounds
 from keenlattice.study.screen.plan import ScreenPlan, factors_of
 from keenlattice.study.screen.play import costly, run_screen
 from keenlattice.study.screen.result import Screen
-from keenlattice.study.trial._conclude import Numbers, conclude
+from keenlattice.study.trial._conclude import conclude
 from keenlattice.study.trial.plan import TrialPlan
 from test_report import assert_clear
 
@@ -52,58 +53,89 @@ def test_every_row_is_played_once_and_costly_ones_together(factors: int, seed: i
     order = in_order(design, dear, np.random.default_rng(seed))
     assert sorted(order) == list(range(len(design)))
     levels = [tuple(design[row, dear]) for row in order]
-    assert sum(one != other for one, other in pairwise(levels)) <= 2 ** len(dear) - 1 or not dear
+    assert sum(one != other for one, other in pairwise(levels)) <= 2 ** (len(dear) + 1) - 2 or not dear
 
 
-def test_what_cannot_be_told_apart_is_named() -> None:
-    design = screening_design(7)  # 16 runs: every pair shares its column with two others
-    assert len(mixed_up(design)) == 21 and all(len(others) == 2 for others in mixed_up(design).values())
+@given(st.integers(1, 40), st.booleans(), st.integers(0, 99))
+def test_columns_drawn_anew_are_as_orthogonal(factors: int, folded: bool, seed: int) -> None:
+    design = drawn_anew(factors, folded, np.random.default_rng(seed)).astype(int)
+    assert (design.T @ design == len(design) * np.eye(factors)).all()
+    if folded:
+        assert design.shape == screening_design(factors).shape and (design.sum(axis=0) == 0).all()
     with pytest.raises(BadValue, match="1 to 100"):
-        screening_design(101)
-
-
-def made_up(plan: ScreenPlan, effects: list[float], seed: int, pair: float = 0.0) -> tuple[np.ndarray, list[Numbers]]:
-    """Runs in which switching each factor on changes every metric by so much (logarithm), and the first two together
-    by `pair` more."""
-    random, design = np.random.default_rng(seed), plan.design()
-    rows = np.array([row for _, row, _ in plan.runs()])
-    on = (design[rows] + 1) / 2
-    logs = on @ np.array(effects) + pair * on[:, 0] * on[:, 1] + 0.01 * np.linspace(0, 1, len(rows))
-    return design[rows], [dict.fromkeys(TRIAL_METRICS, 10 * math.exp(one))
-                          for one in logs + random.normal(0, 0.006, len(rows))]
+        drawn_anew(101, folded, np.random.default_rng(seed))
 
 
 EMPTY = Screen("g", "b", "a", "r", ScreenPlan((("a.b",),)), (), (), 0, 0, 0)
+
+
+def made_up(plan: ScreenPlan, effects: list[float], seed: int, pair: float = 0.0, latency: float = 0.0) -> Screen:
+    """A screen in which switching each factor on changes every metric by so much (logarithm), the first two together
+    by `pair` more, and the third the latency by `latency` besides."""
+    random, rounds, count = np.random.default_rng(seed), Rounds(plan, []), 0
+    while not rounds.over:
+        for _, signs, _ in rounds.coming():
+            on = signs > 0
+            change = effects @ on + pair * float(on[0] and on[1]) + 1e-4 * count + random.normal(0, 0.006)
+            rounds.add(signs, dict.fromkeys(TRIAL_METRICS, 10 * math.exp(change)) | {
+                "latency_ms_median": 30 * math.exp(change + random.normal(0, 0.006) + latency * float(on[2]))})
+            count += 1
+        rounds.look()
+    return rounds.result(replace(EMPTY, plan=plan))
 
 
 def test_known_effects_are_found_and_the_others_do_nothing() -> None:
     claims = (Claim(metric="frame_ms_p99", direction="down", at_least_pct=2),)
     plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(12)), (claims, claims, *[()] * 10), rounds=3)
     effects = [-0.08, 0.08, -0.05, 0.05, *[0.0] * 8]
-    result = screened(plan, *made_up(plan, effects, 1), replace(EMPTY, plan=plan))
-    standing = {one.settings[0]: one.judged.standing for one in result.factors}
+    result = made_up(plan, effects, 1)
+    standing = {one.settings[0]: one.telling.standing for one in result.factors}
     assert [standing[f"x.f{number}"] for number in range(4)] == ["does what is claimed", "does the opposite", "better",
                                                                  "worse"]
     assert [standing[f"x.f{number}"] for number in range(4, 12)] == ["does nothing that matters"] * 8
-    assert result.one_by_one_runs == 12 * 96 and not result.interactions
-    assert ScreenPlan.of_json(json.loads(json.dumps(plan.to_json()))) == plan
+    assert not result.interactions and ScreenPlan.of_json(json.loads(json.dumps(plan.to_json()))) == plan
     assert_clear(screen_figure(result), 30)
 
 
-def test_an_interaction_is_named_with_what_it_may_be_instead() -> None:
-    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(7)), rounds=3)
-    result = screened(plan, *made_up(plan, [0.0] * 7, 1, pair=0.1), replace(EMPTY, plan=plan))
-    (found,) = result.interactions
-    pairs = [set(found.settings), *map(set, found.or_of)]
-    assert {"x.f0", "x.f1"} in pairs and len(pairs) == 3 and 9 < found.change_pct < 12  # 10.5 is the truth
+def test_each_change_is_told_by_what_it_does_to_either() -> None:
+    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(8)), rounds=4, matters_pct=2)
+    result = made_up(plan, [0.0, -0.1, 0.05, *[0.0] * 5], 1, latency=-0.3)
+    does = {one.settings[0]: factor_does(one) for one in result.factors}
+    assert does["x.f2"] == "helps median latency, hurts mean frame time"
+    assert does["x.f1"] == "helps mean frame time and median latency"
+    assert does["x.f5"] == "does nothing that matters to mean frame time and median latency"
+    assert "1 helps at a price (x.f2 helps" in screen_headline(result) and result.factors[0].settings == ("x.f2",)
+    assert_clear(screen_figure(result), 30)
+    # What is settled is switched no more, so later rounds are the smaller.
+    assert result.runs < result.rounds_played * plan.runs_a_round or result.rounds_played == 1
+
+
+def test_a_rig_without_latency_is_judged_by_frame_time_and_says_so() -> None:
+    plan, rounds = ScreenPlan((("x.a",), ("x.b",)), rounds=2, matters_pct=3), Rounds(
+        ScreenPlan((("x.a",), ("x.b",)), rounds=2, matters_pct=3), [])
+    random = np.random.default_rng(1)
+    while not rounds.over:
+        for _, signs, _ in rounds.coming():
+            rounds.add(signs, dict.fromkeys(TRIAL_METRICS, math.nan) | {
+                "frame_ms_mean": 8 * math.exp(0.1 * (signs[0] > 0) + random.normal(0, 0.005))})
+        rounds.look()
+    result = rounds.result(replace(EMPTY, plan=plan))
+    assert "Median latency: not measured" in screen_headline(result)
+    assert [one.standings for one in result.factors] == [("worse",), ("does nothing that matters",)]
+
+
+def test_those_that_act_together_are_named() -> None:
+    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(7)), rounds=3, decides="frame_ms_mean")
+    (found,) = made_up(plan, [0.0] * 7, 1, pair=0.1).interactions
+    assert found.settings == ("x.f0", "x.f1") and 9 < found.change_pct < 12  # 10.5 is the truth
 
 
 def test_placebos_are_seldom_called_effective() -> None:
     called = 0
     for seed in range(60):
-        plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(8)), rounds=1, seed=seed, matters_pct=1e-6)
-        found = screened(plan, *made_up(plan, [0.0] * 8, seed), replace(EMPTY, plan=plan)).factors
-        called += sum(one.judged.standing in ("better", "worse") for one in found)
+        plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(8)), rounds=1, seed=seed, matters_pct=1e-6,
+                          decides="frame_ms_mean")
+        called += sum(one.telling.standing in ("better", "worse") for one in made_up(plan, [0.0] * 8, seed).factors)
     assert 10 <= called <= 38  # of 480 at 5 %: beyond that in fewer than one of a hundred
 
 
@@ -111,21 +143,8 @@ def test_pairs_are_seldom_named_where_none_acts() -> None:
     named = 0
     for seed in range(120):
         plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(7)), rounds=2, seed=seed, matters_pct=0.01)
-        named += bool(screened(plan, *made_up(plan, [0.0] * 7, seed), replace(EMPTY, plan=plan)).interactions)
+        named += bool(made_up(plan, [0.0] * 7, seed).interactions)
     assert named <= 13  # of 120 at 5 % among all pairs together; without sharing the error it would be most of them
-
-
-def test_pairs_are_found_in_counts_that_may_be_zero() -> None:
-    """A pair that brings stutters, where else there are none: a zero is a number, too."""
-    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(7)), rounds=3, decides="stutters_per_min")
-    design = plan.design()[[row for _, row, _ in plan.runs()]]
-    both = (design[:, 0] > 0) & (design[:, 1] > 0)
-    random = np.random.default_rng(1)
-    numbers = [{**dict.fromkeys(TRIAL_METRICS, 10.0), "stutters_per_min": 2.0 * random.poisson(5 if one else 0.05)}
-               for one in both]
-    found = screened(plan, design, numbers, replace(EMPTY, plan=plan))
-    assert {one.settings[0] for one in found.factors if one.judged.standing == "worse"} == {"x.f0", "x.f1"}
-    assert any({"x.f0", "x.f1"} in [set(pair.settings), *map(set, pair.or_of)] for pair in found.interactions)
 
 
 def test_forty_runs_know_sixteen_changes_as_well_as_a_trial_of_forty_knows_one(rig: Standin) -> None:
@@ -134,9 +153,12 @@ def test_forty_runs_know_sixteen_changes_as_well_as_a_trial_of_forty_knows_one(r
     widths: dict[str, list[float]] = {"screen": [], "trial": []}
     for _ in range(12):
         runs = [metrics_of(simulate(line, 6, int(random.integers(2**31))), TRIAL_METRICS) for _ in range(40)]
-        rows = plan.design()[[row for _, row, _ in plan.runs()]]
-        found = screened(plan, rows, runs, replace(EMPTY, plan=plan)).factors[0].judged
-        one = conclude(TrialPlan(20), runs[::2], runs[1::2])[0]
+        rounds = Rounds(plan, [])
+        for (_, signs, _), run in zip(rounds.coming(), runs, strict=True):
+            rounds.add(signs, run)
+        rounds.look()
+        found = rounds.result(replace(EMPTY, plan=plan)).factors[0].judged[0]
+        one = conclude(TrialPlan(20, early=False), runs[::2], runs[1::2])[0]
         for name, effect in (("screen", found), ("trial", one)):
             widths[name].append(effect.high_pct - effect.low_pct)  # type: ignore[operator]
     # Equally wide, within what twelve of each tell: so one by one would take sixteen times the runs, not three.
@@ -145,9 +167,10 @@ def test_forty_runs_know_sixteen_changes_as_well_as_a_trial_of_forty_knows_one(r
 
 def test_a_screen_that_was_stopped_goes_on_to_the_same_result(rig: Standin) -> None:
     after = Version("brass-orbit", {"frame.queue-depth": 1, "scaling.render-scale": 80, "antialias.gamma": False})
-    plan = ScreenPlan(factors_of({}, after.entries), rounds=4, seconds=10, seed=4, matters_pct=3)
+    plan = ScreenPlan(factors_of({}, after.entries), rounds=4, seconds=10, seed=4, matters_pct=3,
+                      decides="frame_ms_mean")
     whole, kept = run_screen(rig, BEFORE, after, plan), dict[int, Capture]()
-    standing = {one.settings[0]: one.judged.standing for one in whole.factors}
+    standing = {one.settings[0]: one.telling.standing for one in whole.factors}
     assert standing["scaling.render-scale"] == "better" and standing["antialias.gamma"] == "does nothing that matters"
 
     def each(run: Run) -> None:
@@ -168,7 +191,7 @@ def test_what_restarts_the_machine_is_switched_seldom(rig: Standin) -> None:
     assert [plan.factors[place] for place in costly(rig, plan)] == [("memory.rated-speed",)]
     rows = [plan.design()[row] for _, row, _ in plan.runs(costly(rig, plan))]
     on = [row[plan.factors.index(("memory.rated-speed",))] for row in rows]
-    assert sum(one != other for one, other in pairwise(on)) == 1
+    assert sum(one != other for one, other in pairwise(on)) == 2  # there and back
 
 
 def test_groups_and_plans_that_cannot_be() -> None:
@@ -189,10 +212,11 @@ def test_screens_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     words = ["screen", "brass-orbit@stock", "brass-orbit", "--seconds", "5", "--matters", "4"]
     assert "3 changes, 8 runs of 5 s a round" in keen(*words, "--plan").stdout
     told = keen(*words, "--seed", "1", "--figure", "s.png", "--together", "antialias.gamma,scaling.render-scale").stdout
-    assert "antialias.gamma + scaling.render-scale" in told and "better" in told and (tmp_path / "s.png").exists()
+    assert "antialias.gamma + scaling.render-scale" in told and (tmp_path / "s.png").exists()
+    assert "helps mean frame time" in told
     assert "was left unfinished" in keen("screen", "--resume", code=2).stderr
     pack = as_json(keen("screen", "brass-orbit@stock", str(PACK), "--seconds", "5", "--rounds", "1", "--json"))
-    assert {one["judged"]["metric"] for one in pack["factors"]} == {"latency_ms_median"} and pack["runs"] == 8
+    assert {one["judged"][0]["metric"] for one in pack["factors"]} == {"latency_ms_median"} and pack["runs"] == 8
     keen("edit", "brass-orbit", "sync.vertical=on", "sync.triple-buffering=on")
     plan = ["screen", "brass-orbit@stock", "brass-orbit", "--plan"]
     assert "one decides what the other does" in keen(*plan).stdout

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keenlattice
@@ -23,9 +23,10 @@ from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig._journal import unfinished
 from keenlattice.rig.standin.machine import Standin
+from keenlattice.study.deciding import Numbers
 from keenlattice.study.player import Run
-from keenlattice.study.trial._conclude import Numbers, concluded, settled
-from keenlattice.study.trial._spending import confidences, looks
+from keenlattice.study.trial._conclude import concluded, ended
+from keenlattice.study.trial._looks import errors_at, looks
 from keenlattice.study.trial.pilot import noise_of
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.play import run_trial
@@ -57,7 +58,8 @@ metrics = st.builds(MetricResult, st.sampled_from(TRIAL_METRICS), st.just("ms"),
 def test_a_trial_comes_back_from_json_of_today_and_of_before(
         plan: TrialPlan, found: list[MetricResult], drift: tuple[float, float, float] | None, wrong: list[str]) -> None:
     decides = MetricResult("frame_ms_mean", "ms", None, None, None, None, None, "unclear", 0.95, 0)
-    whole = Trial("brass-orbit", "a@stock", "a@1", plan, (decides, *found), "juniper", plan.blocks, drift, tuple(wrong))
+    whole = Trial("brass-orbit", "a@stock", "a@1", plan, (decides, *found), "juniper", plan.blocks, "", drift,
+                  tuple(wrong))
     told = json.loads(json.dumps(whole.to_json()))
     assert Trial.of_json(told) == whole
     before = {**{key: value for key, value in told.items() if key != "plan"}, **told["plan"]}
@@ -76,13 +78,16 @@ def test_the_chance_to_settle_is_what_simulation_gives(sd: float, blocks: int, e
 
     random = np.random.default_rng(1)
     logs = math.log1p(effect / 100) + sd * random.standard_normal((40_000, blocks))
-    half = stdtrit(blocks - 1, 0.975) * logs.std(axis=1, ddof=1) / math.sqrt(blocks)
+    dof = blocks - (1 if blocks < 6 else 2)
+    half = stdtrit(dof, 0.95) * logs.std(axis=1, ddof=1) / math.sqrt(blocks)
     low, high, margin = logs.mean(axis=1) - half, logs.mean(axis=1) + half, math.log1p(0.01)
     settles = ((low >= -margin) & (high <= margin)) | (low > margin) | (high < -margin)
-    assert chance_to_settle(Noise(sd, 10**7), blocks, 1.0, effect) == pytest.approx(settles.mean(), abs=0.012)
+    assert chance_to_settle(Noise(sd, 10**7), blocks, 1.0, effect, early=False) == pytest.approx(
+        settles.mean(), abs=0.03)
 
 
-@given(st.floats(0.001, 0.05), st.integers(2, 40))
+@settings(max_examples=15)
+@given(st.floats(0.001, 0.02), st.integers(2, 40))
 def test_more_noise_and_more_doubt_about_it_take_more_blocks(sd: float, dof: int) -> None:
     needed = blocks_to_settle(Noise(sd, dof), 1.0)
     surer = blocks_to_settle(Noise(sd, dof + 20), 1.0)
@@ -91,11 +96,17 @@ def test_more_noise_and_more_doubt_about_it_take_more_blocks(sd: float, dof: int
         assert surer <= needed and chance_to_settle(Noise(sd, dof), needed, 1.0) >= 0.8
 
 
-@given(st.integers(2, 200))
+@pytest.mark.parametrize("blocks", [2, 4, 8, 20, 60])
 def test_the_error_that_looks_spend_is_the_whole(blocks: int) -> None:
-    spent = [1 - one for one in confidences(looks(blocks)).values()]
-    assert sum(spent) == pytest.approx(0.05) and looks(blocks)[-1] == blocks and min(looks(blocks)) >= 2
-    assert all(one > 0 for one in spent)
+    """Of sums of normal values that are looked at, as many go beyond a bound as were to."""
+    from scipy.special import ndtri
+
+    random = np.random.default_rng(1)
+    bounds = {look: -float(ndtri(error)) for look, error in errors_at(blocks).items()}
+    values = random.standard_normal((20_000, blocks)).cumsum(axis=1) / np.sqrt(np.arange(1, blocks + 1))
+    beyond = np.any([values[:, look - 1] > bound for look, bound in bounds.items()], axis=0)
+    assert beyond.mean() == pytest.approx(0.05, abs=0.005) and max(bounds) == blocks and len(bounds) <= 41
+    assert list(bounds) == list(looks(blocks)) and all(0 < one <= 0.05 for one in errors_at(blocks).values())
 
 
 def made_up(random: np.random.Generator, blocks: int, effect: float, slope: float = 0.0) -> list[tuple[Arm, Numbers]]:
@@ -110,17 +121,16 @@ def made_up(random: np.random.Generator, blocks: int, effect: float, slope: floa
 
 
 def test_looking_early_keeps_the_error_and_saves_blocks() -> None:
-    random, plan = np.random.default_rng(1), TrialPlan(20, early=True, matters_pct=1e-6)
-    wrong, ended = 0, []
+    random, plan = np.random.default_rng(1), TrialPlan(20, matters_pct=1e-6)
+    wrong = 0
     for _ in range(400):
         runs = made_up(random, 20, 0.0)
-        end = next((n for n in looks(20) if settled(plan, runs[:2 * n])), 20)
+        end = next((n for n in looks(20) if ended(plan, runs[:2 * n])), 20)
         wrong += concluded(plan, runs[:2 * end], Trial("", "", "", plan, ())).deciding.verdict != "unclear"
-        ended.append(end)
     assert wrong <= 31  # of 400 at 5 %: beyond that in fewer than one of a hundred
     plan = replace(plan, matters_pct=1.0)
-    assert settled(plan, made_up(random, 8, 0.1)) and not settled(replace(plan, early=False), made_up(random, 8, 0.1))
-    assert not settled(plan, made_up(random, 7, 0.1))  # no look
+    assert ended(plan, made_up(random, 7, 0.1)) == "settled" and not ended(plan, made_up(random, 3, 0.1))
+    assert not ended(replace(plan, early=False), made_up(random, 8, 0.1))
 
 
 def test_a_drift_of_the_rig_is_shown_and_cancels() -> None:
@@ -131,11 +141,11 @@ def test_a_drift_of_the_rig_is_shown_and_cancels() -> None:
 
 
 def test_repeats_of_a_block_count_as_their_mean() -> None:
-    runs = made_up(np.random.default_rng(1), 8, 0.05)
+    runs = made_up(np.random.default_rng(1), 5, 0.05)  # fewer than have a term for their order
     twice = [(arm, {name: value * factor for name, value in numbers.items()})
              for arm, numbers in runs for factor in (0.9, 1 / 0.9)]
     one, other = (concluded(plan, of, Trial("", "", "", plan, ())).deciding
-                  for plan, of in ((TrialPlan(8), runs), (TrialPlan(8, repeats=2), twice)))
+                  for plan, of in ((TrialPlan(5), runs), (TrialPlan(5, repeats=2), twice)))
     assert (one.low_pct, one.n) == (pytest.approx(other.low_pct), other.n)
 
 
@@ -182,11 +192,12 @@ def test_runs_that_go_wrong_are_named_and_played_again(rig: Standin, monkeypatch
 
 
 def test_a_pilot_knows_the_noise(rig: Standin) -> None:
-    plan, logs = TrialPlan(12, 5, 3, "latency_ms_median", 3), dict[str, list[float]](before=[], after=[])
+    plan, logs = TrialPlan(12, 5, 3, "latency_ms_median", 3, early=False), dict[str, list[float]](before=[], after=[])
     result = run_trial(rig, BEFORE, BEFORE, plan, each=lambda run: logs[run.arm].append(
         math.log(metrics_of(run.capture, ["latency_ms_median"])["latency_ms_median"])))
     noise = noise_of(result)
-    assert noise.sd == pytest.approx(np.std(np.subtract(logs["after"], logs["before"]), ddof=1)) and noise.dof == 11
+    spread = np.std(np.subtract(logs["after"], logs["before"]), ddof=1)
+    assert noise.sd == pytest.approx(spread, rel=0.15) and noise.dof == 10  # one goes to the order
 
 
 def test_pilot_kill_resume_and_recompute(keen: Keen, tmp_path: Path) -> None:
@@ -198,7 +209,8 @@ def test_pilot_kill_resume_and_recompute(keen: Keen, tmp_path: Path) -> None:
     said = keen(*words, "--pilot", "5").stderr
     assert re.search(rf"next: keen trial .* --blocks {pilot['blocks_to_settle']}", said), said
     assert "was left unfinished" in keen("trial", "--resume", code=2).stderr
-    running = subprocess.Popen([*KEEN, *words[:3], "--seconds", "40", "--blocks", "40", "--seed", "2"], cwd=tmp_path,
+    running = subprocess.Popen([*KEEN, *words[:3], "--seconds", "40", "--blocks", "40", "--every-block",
+                                "--seed", "2"], cwd=tmp_path,
                                env=environment(tmp_path, KEEN_BOOK=str(tmp_path / "book")), stdout=subprocess.PIPE)
     until = time.monotonic() + 30
     while len(list((tmp_path / "book" / "captures").glob("*"))) < 24 and time.monotonic() < until:
@@ -219,9 +231,9 @@ def test_pilot_kill_resume_and_recompute(keen: Keen, tmp_path: Path) -> None:
 
 def test_runs_that_are_recorded_elsewhere(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "brass-orbit", "frame.cap=120")
-    words = ["trial", "brass-orbit@stock", "brass-orbit", "--from-files", "--blocks", "2", "--seed", "1"]
+    words = ["trial", "brass-orbit@stock", "brass-orbit", "--from-files", "--blocks", "4", "--seed", "1"]
     order = [one["version"] for one in as_json(keen(*words, "--json"))["to_come"]]
-    assert len(order) == 4 and set(order) == {"brass-orbit@stock", order[0], order[1]}
+    assert len(order) == 8 and set(order) == {"brass-orbit@stock", order[0], order[1]}
     assert "waits for your recordings" in keen("trial", "--resume", code=2).stderr
     random = np.random.default_rng(1)
     for place, version in enumerate(order):
@@ -230,9 +242,9 @@ def test_runs_that_are_recorded_elsewhere(keen: Keen, tmp_path: Path) -> None:
         (tmp_path / f"{place}.csv").write_text("shown\n" + "".join(f"{one:.3f}\n" for one in stamps))
     assert "no column map is known" in keen("trial", "--take", "0.csv", code=2).stderr
     keen("ingest", "0.csv", "--time", "shown", "--name", "mine")
-    assert "1 of 4 runs recorded" in keen("trial", "--take", "0.csv").stdout
-    assert "only 3 runs" in keen("trial", *["--take", "1.csv"] * 4, code=2).stderr
-    done = keen("trial", "--take", "1.csv", "--take", "2.csv", "--take", "3.csv").stdout
+    assert "1 of 8 runs recorded" in keen("trial", "--take", "0.csv").stdout
+    assert "only 7 runs" in keen("trial", *["--take", "1.csv"] * 8, code=2).stderr
+    done = keen("trial", *(word for place in range(1, 8) for word in ("--take", f"{place}.csv"))).stdout
     assert "Mean frame time: worse" in done and "left unfinished" in keen("trial", "--take", "0.csv", code=2).stderr
     keen("measure", "brass-orbit", "--seconds", "2", "--runs", "1")
     keen("apply", "brass-orbit", "--yes")
@@ -275,12 +287,12 @@ def test_a_study_killed_at_any_instant_keeps_every_finished_run(keen: Keen, tmp_
         assert done[told] == whole[told] and done["runs"] == whole["runs"]
 
 
-@pytest.mark.parametrize(("text", "says"), [("0.5ms", "of its newest run are"), ("1%", "unclear"), ("2", "unclear")])
+@pytest.mark.parametrize(("text", "says"), [("0.5ms", "in its newest run are"), ("1%", "unclear"), ("2", "unclear")])
 def test_what_matters_may_be_an_amount(keen: Keen, text: str, says: str) -> None:
     keen("edit", "brass-orbit", "antialias.gamma=off")
     words = ["trial", "brass-orbit@stock", "brass-orbit", "--seconds", "2", "--blocks", "2", "--seed", "1", "--matters"]
     if text.endswith("ms"):
-        assert "no run of brass-orbit@stock is kept" in keen(*words, text, code=2).stderr
+        assert "the first block tells" in keen(*words, text).stdout
         keen("measure", "brass-orbit", "--seconds", "2", "--runs", "1")
         for bad in ("1fps", "a lot", "-1"):
             keen(*words, bad, code=2)
@@ -290,7 +302,8 @@ def test_what_matters_may_be_an_amount(keen: Keen, text: str, says: str) -> None
                       ["hunt", "brass-orbit", "--blocks", "2"],
                       ["tune", "brass-orbit@stock", "--try", "frame.cap=off,90", "--rounds", "3", "--proof", "0"]):
             done = as_json(keen(*other, "--seconds", "2", "--seed", "1", "--matters", "0.2ms", "--json"))
-            assert 3 < (done["plan"] if "plan" in done else done["trial"]["plan"])["matters_pct"] < 8
+            plan = done["plan"] if "plan" in done else done["trial"]["plan"]
+            assert plan["matters_of"] == [[name, 0.2, "ms"] for name in ("frame_ms_mean", "latency_ms_median")]
 
 
 def test_a_trial_from_python_is_found_by_the_commands(keen: Keen, tmp_path: Path,

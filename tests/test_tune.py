@@ -47,9 +47,9 @@ def test_the_best_that_keeps_the_limit_wins_and_runs_go_where_it_is_not_told() -
     for seed in range(60):
         race = raced([100, 140, 120, 119, 90], [8, 12, 8, 8, 8], seed)
         right += race.best() in (2, 3)
-        assert race.out.get(1) == "breaks a limit" and race.out.get(4) == "worse"
+        assert race.out.get(1) == "breaks a limit" and race.out.get(4) in ("worse", "no better")
         spent = [before + len(runs) for before, runs in zip(spent, race.runs, strict=True)]
-    assert right == 60 and spent[4] == spent[1] == 180 < spent[2] > 1.1 * spent[0]
+    assert right == 60 and max(spent[4], spent[1]) < 0.75 * spent[2] and spent[2] > 1.1 * spent[0]
     assert raced([1.0, 2.0], [99, 99], 1).best() is None
 
 
@@ -73,7 +73,7 @@ def test_what_never_stutters_beats_what_does() -> None:
             race.add(at, one, {"stutters_per_min": 2.0 * random.poisson((2.0, 0.0, 4.0)[one])})
         over, at = race.look(at), at + 1
     best = race.standings()[0]
-    assert (best.values, best.standing, best.goal) == ({"a.b": 1}, "best", 0.0)
+    assert (best.values, best.standing, best.goals) == ({"a.b": 1}, "best", (0.0,))
     assert {one.standing for one in race.standings()[1:]} == {"worse"}
 
 
@@ -108,7 +108,7 @@ def test_a_combination_that_crashes_is_survived(rig: Standin, monkeypatch: pytes
     held, result = rig.state(), run_tune(rig, BASE, PLAN)
     assert result.best and result.best.values["frame.queue-depth"] == 3 and rig.state() == held
     out = [one for one in result.combinations if one.standing == "does not run"]
-    assert len(out) == 2 and all(one.goal is None for one in out) and len(result.excluded) == 6
+    assert len(out) == 2 and all(one.goals == (None,) for one in out) and len(result.excluded) == 6
 
 
 def test_plans_that_cannot_be(rig: Standin) -> None:
@@ -131,7 +131,7 @@ def test_tuning_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     told = as_json(keen(*words, "--json"))
     assert told["version"] and told["combinations"][0]["values"] == {"frame.cap": "off", "frame.queue-depth": 1}
     assert "frame.queue-depth" in keen("show", "brass-orbit").stdout
-    assert told["trial"]["metrics"][0]["verdict"] == "better" and told["trial"]["blocks_played"] == 8
+    assert told["trial"]["metrics"][0]["verdict"] == "better" and 4 <= told["trial"]["blocks_played"] <= 8
     said = keen(*words).stdout
     assert "Median latency: better" in said
     assert "Best for median latency: frame.cap = off, frame.queue-depth = 1" in said and "breaks a limit" in said

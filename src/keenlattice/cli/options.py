@@ -18,16 +18,18 @@ Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do it without asking.")]
 Seconds = Annotated[float, typer.Option("--seconds", help="Length of a run.")]
 Seed = Annotated[int | None, typer.Option("--seed", help="Repeats an earlier one.  [default: drawn, and recorded]")]
 Matters = Annotated[str, typer.Option("--matters", help="The smallest difference that matters to you: in %, or as "
-                                      "0.5ms or 3fps.")]
+                                      "0.5ms or 3fps; of one metric alone: latency_ms_median=1ms.")]
 Resume = Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")]
 Again = Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Recompute one from its captures.")]
 WarmUp = Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")]
 Played = Annotated[str | None, typer.Option(
     "--game", autocompletion=games, help="The game to play; needed for rig-wide versions.")]
-Blocks = Annotated[int, typer.Option("--blocks", help="Pairs of runs; each holds one run of either version.")]
+Blocks = Annotated[int, typer.Option("--blocks", help="At most so many pairs of runs; each holds one of either "
+                                  "version.")]
 Decides = Annotated[str, typer.Option("--decides", autocompletion=metrics,
-                                      help="The metric that decides, named in advance; of a trial several, "
-                                      "with commas between, which share the error.")]
+                                      help="What decides, named in advance: a metric, or several with "
+                                      "commas between, which share the error.")]
+DECIDES = "frame_ms_mean,latency_ms_median"
 Figure = Annotated[Path | None, typer.Option("--figure", help="Draw it: .png or .svg.")]
 Every = Annotated[bool, typer.Option("--all", help="Show every metric, not only the main ones.")]
 Keep = Annotated[str, typer.Option("--keep", help="Settle every conflict with this side: first or second.")]

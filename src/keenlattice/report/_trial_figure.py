@@ -10,7 +10,7 @@ from keenlattice.measure.capture import Capture, Floats
 from keenlattice.report._forest import Row, forest, reach_of
 from keenlattice.report._frames import distribution, frame_times
 from keenlattice.report.style import AFTER, BEFORE, INK, new_figure, plain
-from keenlattice.report.words import TITLES, headline, percent
+from keenlattice.report.words import TITLES, in_brief, percent
 from keenlattice.study.trial.result import Trial
 
 if TYPE_CHECKING:
@@ -39,9 +39,9 @@ def trial_figure(result: Trial, before: Sequence[Capture], after: Sequence[Captu
     intervals(figure.add_subplot(low[0, 1]), result)
     figure.text(0.012, 0.965, f"{result.game}: {result.before} against {result.after}", fontsize=14, color=INK,
                 fontweight="bold", va="center")
-    told = (f"{headline(result)} {result.plan.blocks} blocks of {result.plan.seconds:g} s runs, in random order, "
+    told = (f"{in_brief(result)} {result.blocks_played} blocks of {result.plan.seconds:g} s runs, in random order, "
             f"on the rig {result.rig}.")
-    figure.text(0.012, 0.945, "\n".join(textwrap.wrap(told, 165)), fontsize=10, color=INK, va="top")
+    figure.text(0.012, 0.945, "\n".join(textwrap.wrap(told, 172)), fontsize=9.5, color=INK, va="top")
     return figure
 
 
@@ -65,9 +65,9 @@ def _strips(strips: "Sequence[Axes]", before: Capture, after: Capture, block: in
 
 def intervals(axes: "Axes", result: Trial) -> "Axes":
     """Every metric's change with its interval, against the band of what does not matter."""
-    matters = result.plan.matters_pct
+    matters = result.deciding.matters_pct or result.plan.matters_pct
     plain(axes, "Change from before to after (bold: decides)",
-          f"change, %   (grey: within {matters:g} %, which does not matter)", "")
+          f"change, %   (grey: within {matters:.3g} %, which does not matter)", "")
     rows = [Row(TITLES[one.name], one.change_pct, one.low_pct, one.high_pct, one.verdict,
                 "too little to tell" if one.low_pct is None else f"{one.verdict}\n{percent(one)[1]}",
                 one.name in result.plan.deciders) for one in result.metrics]

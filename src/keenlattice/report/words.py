@@ -1,19 +1,20 @@
 """What a trial found, in plain words, with no more digits than were measured."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import written
 
 if TYPE_CHECKING:
     from keenlattice.study.hunt.result import Hunt
-    from keenlattice.study.screen.result import Effect, Screen
-    from keenlattice.study.trial.result import MetricResult, Trial, Verdict
+    from keenlattice.study.screen.result import Effect, Factor, Screen
+    from keenlattice.study.trial.result import MetricResult, Trial
     from keenlattice.study.tune.result import Combination, Tuning
 
 IN_BRIEF = ("os", "cpu", "threads", "ram_mib", "gpu", "driver", "panel", "refresh_hz")
 UNITS = {"_mib": "MiB", "_hz": "Hz", "_mts": "MT/s", "_ms": "ms"}
+LEAST_BLOCKS = 4  # for a word
 MOST_PCT = 999  # a change beyond which a number says nothing more
 
 TITLES = {
@@ -47,9 +48,11 @@ def facts_in_brief(facts: Mapping[str, object]) -> str:
     return ", ".join(" ".join(fact(name, str(facts[name]))) for name in IN_BRIEF if name in facts)
 
 
-KINDS = {"better": "good", "does what is claimed": "good", "best": "good", "worse": "bad", "does the opposite": "bad",
-         "breaks a limit": "bad", "does not run": "bad", "limit not measured": "open", "unclear": "open",
-         "not told apart": "same", "no difference that matters": "same", "does nothing that matters": "same"}
+KINDS = {
+    "better": "good", "does what is claimed": "good", "best": "good", "worse": "bad", "does the opposite": "bad",
+    "breaks a limit": "bad", "does not run": "bad", "limit not measured": "open", "limit not sure": "open",
+    "unclear": "open", "no better": "same", "not told apart": "same", "no difference that matters": "same",
+    "does nothing that matters": "same"}
 """What each verdict comes to, by which figures choose its mark and pages its colour."""
 
 
@@ -90,9 +93,43 @@ def _signed(value: float, uncertainty: float) -> str:
     return "0" if float(text) == 0 else text if value < 0 else f"+{text}"
 
 
+def titles(names: str) -> str:
+    """The metrics of a text with commas, as a player calls them.
+
+    >>> titles("frame_ms_mean,latency_ms_median")
+    'mean frame time and median latency'
+    """
+    return listed([TITLES[one.strip()] for one in names.split(",")])
+
+
+def listed(words: Sequence[str]) -> str:
+    """Words in a row: `a, b and c`."""
+    return ", ".join(words[:-1]) + " and " * (len(words) > 1) + words[-1]
+
+
+def doing(words: Sequence[tuple[str, str]]) -> str:
+    """What a change does to each of some metrics, gains first.
+
+    >>> doing([("frame_ms_mean", "no difference that matters"), ("latency_ms_median", "better")])
+    'helps median latency, does nothing that matters to mean frame time'
+
+    Args:
+        words: metric and verdict of each.
+    """
+    by_word: dict[str, list[str]] = {}
+    for name, word in words:
+        by_word.setdefault(NOTHING if word.startswith(("no ", "does nothing")) else word, []).append(TITLES[name])
+    return ", ".join(f"{DOES[word]} {listed(by_word[word])}" for word in DOES if word in by_word)
+
+
+NOTHING = "does nothing that matters"
+DOES = {"better": "helps", "does what is claimed": "does what is claimed to", "worse": "hurts",
+        "does the opposite": "does the opposite to", "unclear": "is unclear for", NOTHING: f"{NOTHING} to"}
+
+
 def sentence(one: "MetricResult", matters_pct: float) -> str:
     """One metric's verdict as a sentence."""
-    title, margin = TITLES[one.name].capitalize(), f"{matters_pct:g} %"
+    title, margin = TITLES[one.name].capitalize(), f"{one.matters_pct or matters_pct:.3g} %"
     if not one.n:
         return f"{title} was not measured."
     if one.low_pct is None and one.before is not None:
@@ -104,35 +141,45 @@ def sentence(one: "MetricResult", matters_pct: float) -> str:
     change, interval = percent(one)
     facts = f"{amount(one, one.before)} to {amount(one, one.after)} {one.unit} ({change}; {interval})"
     if one.verdict == "unclear":
-        return f"{title}: unclear, {facts}. More or longer runs would tell."
+        few = one.n < LEAST_BLOCKS
+        return f"{title}: unclear, {facts}. " + ("Fewer than four blocks prove nothing." if few else
+                                                 "More or longer runs would tell.")
     if one.verdict == "no difference that matters":
         return f"{title}: no difference that matters, {facts}: within {margin} either way."
     return f"{title}: {one.verdict}, {facts}: beyond the {margin} that matter."
 
 
 def headline(result: "Trial") -> str:
-    """The trial `result` in a sentence for each metric that decides, what tells most first."""
+    """The trial `result` in a sentence for each metric that decides, what tells most first; of several, first what it
+    does to each."""
     first = result.deciding
     rest = [one for one in result.decisive if one is not first and one.name != first.name]
-    return " ".join(sentence(one, result.plan.matters_pct) for one in (first, *rest))
+    measured = [(one.name, one.verdict) for one in (first, *rest) if one.n]
+    at_once = f"It {doing(measured)}. " if len(measured) > 1 else ""
+    return at_once + " ".join(sentence(one, result.plan.matters_pct) for one in (first, *rest))
+
+
+def in_brief(result: "Trial") -> str:
+    """The headline of one metric that decides; of several, what it does to each, and by how much."""
+    measured = [one for one in result.decisive if one.n]
+    if len(measured) < 2:
+        return headline(result)
+    changes = ", ".join(f"{TITLES[one.name]} {percent(one)[1]}" for one in measured)
+    return f"It {doing([(one.name, one.verdict) for one in measured])}: {changes}."
 
 
 def whole_answer(result: "Trial") -> str:
-    """The headline, with what it was bought with: the other metrics that went the other way."""
-    other: Verdict = "better" if result.deciding.verdict == "worse" else "worse"
+    """The headline, with every other metric that became better or worse."""
     beside = [one for one in result.metrics if one.name not in result.plan.deciders]
-    names = [TITLES[one.name] for one in beside if one.verdict == other]
-    if not names:
-        return headline(result)
-    told = f"{', '.join(names[:3])}" + f" and {len(names) - 3} more" * (len(names) > 3)
-    begins = "In return" if other == "better" else "At a price"
-    return f"{headline(result)} {begins}: {told} {'is' if len(names) == 1 else 'are'} {other}."
+    told = [f"{listed([TITLES[one.name] for one in some])} {'is' if len(some) == 1 else 'are'} {word}"
+            for word in ("better", "worse") if (some := [one for one in beside if one.verdict == word])]
+    return f"{headline(result)} Beside that, {', and '.join(told)}." if told else headline(result)
 
 
 def drift_sentence(result: "Trial") -> str:
     """How the deciding metric changed over the trial, in both versions alike."""
     if result.drift_pct is None:
-        return "Too few blocks to tell whether the rig changed over the trial."
+        return "Fewer than eight blocks do not tell whether the rig changed over the trial."
     change, low, high = (_signed(value, 0.1) for value in result.drift_pct)
     title = TITLES[result.plan.deciders[0]]
     told = f"From the first block to the last, {title} changed by {change} % ({low} to {high} %)"
@@ -141,23 +188,60 @@ def drift_sentence(result: "Trial") -> str:
     return f"{told} in both versions alike: the rig drifted, which the blocks cancel."
 
 
-STANDINGS = ("better", "does what is claimed", "worse", "does the opposite", "does nothing that matters", "unclear")
+SORTS = {("better",): "help", ("does what is claimed",): "do what is claimed", ("better", "worse"): "help at a price",
+         ("worse",): "hurt", ("does the opposite",): "do the opposite", ("does nothing that matters",):
+         "do nothing that matters", ("unclear",): "are unclear"}
+ONE = {"do": "does", "are": "is", "help": "helps", "hurt": "hurts"}
+MOST_NAMED = 4
 
 
 def screen_headline(result: "Screen") -> str:
-    """A screen in one sentence: how many changes did what, and which of them did anything."""
-    counts = {word: [one for one in result.factors if one.judged.standing == word] for word in STANDINGS}
-    parts = [f"{len(some)} {_counted(word, len(some))}" + (
-        f" ({', '.join(' + '.join(one.settings) for one in some)})" if word not in STANDINGS[4:] and len(some) < 4
-        else "") for word, some in counts.items() if some]
-    return f"Of {len(result.factors)} changes, {', '.join(parts)}."
+    """A screen in one sentence: how many changes did what, and which of them did anything, to what."""
+    counts: dict[str, list[Factor]] = {}
+    for factor in result.factors:
+        counts.setdefault(SORTS[tuple(sorted(factor.standings))], []).append(factor)
+    parts = []
+    for sort in SORTS.values():
+        if some := counts.get(sort):
+            verb, _, rest = sort.partition(" ")
+            told = f"{len(some)} {ONE[verb] if len(some) == 1 else verb}{' ' * bool(rest)}{rest}"
+            named = len(some) <= MOST_NAMED and sort not in ("do nothing that matters", "are unclear")
+            parts.append(told + (f" ({'; '.join(_gain(one) for one in some)})" if named else ""))
+    return f"Of {len(result.factors)} changes, {', '.join(parts)}.{_not_measured(result)}"
 
 
-def _counted(standing: str, count: int) -> str:
-    """How a count of changes is put: `3 do nothing that matters`, `1 does`."""
-    if standing.startswith("does"):
-        return standing if count == 1 else "do" + standing.removeprefix("does")
-    return f"{'is' if count == 1 else 'are'} {standing}"
+def _gain(factor: "Factor") -> str:
+    """A change and what it does; which metric, where several decide."""
+    name = " + ".join(factor.settings)
+    told = [(one.metric, one.standing) for one in factor.measured if one.standing in ("better", "worse")]
+    return f"{name} {doing(told)}" if len(factor.judged) > 1 else name
+
+
+def _not_measured(result: "Screen") -> str:
+    """What decides and was not measured."""
+    judged = [one for factor in result.factors for one in factor.judged]
+    missing = [name for name in dict.fromkeys(one.metric for one in judged)
+               if all(one.change_pct is None for one in judged if one.metric == name)]
+    return f" {listed([TITLES[name] for name in missing]).capitalize()}: not measured." if missing and len(
+        missing) < len({one.metric for one in judged}) else ""
+
+
+def factor_does(factor: "Factor") -> str:
+    """What a change does to each metric that it is judged by; of one, the word alone."""
+    if len(factor.judged) == 1:
+        return factor.judged[0].standing
+    return doing([(one.metric, one.standing) for one in factor.measured])
+
+
+NONE_TOGETHER = "No two of them were seen to do together what neither does alone."
+
+
+def together(result: "Screen") -> list[str]:
+    """What some changes do only together, each as a sentence without its full stop."""
+    return [f"{one.settings[0]} with {one.settings[1]} does {one.change_pct:+.1f} % to {TITLES[one.metric]} beyond "
+            "what each does alone" if len(one.settings) == 2 else
+            f"{listed(one.settings)} act together on {TITLES[one.metric]} (up to {one.change_pct:+.1f} % beyond what "
+            "each does alone)" for one in result.interactions]
 
 
 def effect_percent(effect: "Effect") -> str:
@@ -175,13 +259,19 @@ def between(low_pct: float | None, high_pct: float | None) -> str:
 def tune_headline(result: "Tuning") -> str:
     """A tuning in one sentence: the best combination, and how sure that is."""
     plan, best = result.plan, result.best
+    counts = {word: sum(one.standing == word for one in result.combinations)
+              for word in ("no better", "not told apart", "limit not sure")}
     if best is None:
-        return "No combination keeps the limits."
-    alike = sum(one.standing == "not told apart" for one in result.combinations)
+        if not (open_ := counts["limit not sure"]):
+            return "No combination keeps the limits."
+        return f"No combination surely keeps the limits; {open_} may, which {result.rounds_played} rounds do not tell."
     sure = f"none is better by more than {plan.matters_pct:g} %" if result.settled else (
         f"{result.rounds_played} rounds do not settle it")
-    return (f"Best for {TITLES[plan.goal]}: {combination(best)}; {sure}"
-            + f", and {alike} more could not be told apart from it" * bool(alike) + ".")
+    more = [f"{counts['no better']} more are as good within that" * bool(counts["no better"]),
+            f"{counts['not told apart']} could not be told apart from it" * bool(counts["not told apart"]),
+            f"of {counts['limit not sure']} it is not known whether they keep the limits" * bool(
+                counts["limit not sure"])]
+    return f"Best for {titles(plan.goal)}: {'; '.join([combination(best), sure, *(one for one in more if one)])}."
 
 
 def combination(one: "Combination") -> str:
@@ -191,9 +281,17 @@ def combination(one: "Combination") -> str:
 
 def hunt_headline(result: "Hunt") -> str:
     """A hunt in one sentence: the version, and the settings in it."""
-    title = TITLES[result.trial.plan.decides].capitalize()
     if not result.first:
-        return (f"{title} was not told to change beyond what matters from {result.trial.before} to "
-                f"{result.trial.after}: there is nothing to hunt for.")
-    settings = ", ".join(result.settings[:-1]) + " and " * (len(result.settings) > 1) + result.settings[-1]
-    return f"{title} changed with {result.first} ({100 * result.probability:.0f} % sure), because of {settings}."
+        return (f"{titles(result.trial.plan.decides).capitalize()}: no change beyond what matters was told from "
+                f"{result.trial.before} to {result.trial.after}, so there is nothing to hunt for.")
+    return (f"{TITLES[result.metric].capitalize()} changed with {result.first} ({100 * result.probability:.0f} % "
+            f"sure), because of {listed(result.settings)}.{also_changed(result)}")
+
+
+def also_changed(result: "Hunt") -> str:
+    """That it was not this version alone, or not this metric alone; "" if nothing was seen of either."""
+    told = " It was not that version alone: another in the line has a part in it." * result.more
+    others = [one.name for one in result.trial.decisive
+              if one.name != result.metric and one.verdict in ("better", "worse")]
+    return told + "".join(f" {TITLES[name].capitalize()} changed, too; since when, keen hunt --decides {name} tells."
+                          for name in others)

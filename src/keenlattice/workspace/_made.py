@@ -36,12 +36,13 @@ def tuned(base: Version, result: "Tuning") -> dict[str, Value] | None:
 
 def _of_tuning(workspace: "Opened", found: "Played[Any]") -> Made | None:
     from keenlattice.profile.compare import changes
+    from keenlattice.report.words import titles
 
     result, base = found.result, base_of(workspace, found)
     entries = tuned(base, result)
     if entries is None or not changes(base.entries, entries):
         return None
-    return base, entries, f"tuned for {result.plan.goal}"
+    return base, entries, f"tuned for {titles(result.plan.goal)}"
 
 
 def _of_ramp(workspace: "Opened", found: "Played[Any]") -> Made | None:

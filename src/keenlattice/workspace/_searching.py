@@ -58,15 +58,17 @@ class Searching(Trials, Packing):
         Raises:
             UsageError: it is invalid.
         """
+        from keenlattice.study.deciding import DECIDES, DEFAULT_PCT, parsed_matters
         from keenlattice.study.screen.plan import ScreenPlan, factors_of
 
         told, one = seeded(options), self.find(before)
         other, claims = self._other(one, after)
         factors = factors_of(one.entries, other.entries, _groups(told.pop("together", ()), one, other))
-        matters = self.matters_pct(told.pop("matters", 1.0), told.get("decides", ScreenPlan.decides), one)
+        pct, of = parsed_matters(told.pop("matters", DEFAULT_PCT), told.get("decides", DECIDES))
         claimed = tuple(_claims_of(group, claims) for group in factors) if claims else ()
         told["repeats"] = self._repeats(options, [key for group in factors for key in group], 0.5, ScreenPlan)
-        return one, other, ScreenPlan(factors, claimed, **told, matters_pct=matters, few_switches=self.by_hand)
+        return one, other, ScreenPlan(factors, claimed, **told, matters_pct=pct, matters_of=of,
+                                      few_switches=self.by_hand)
 
     def screen_cost(self, plan: "ScreenPlan", switch_minutes: float | None = None) -> ScreenCost:
         """What a screen would play, and how long that takes.
@@ -124,13 +126,14 @@ class Searching(Trials, Packing):
         Raises:
             UsageError, RigError: as `trial`.
         """
+        from keenlattice.study.deciding import DECIDES, DEFAULT_PCT, parsed_matters
         from keenlattice.study.hunt.plan import HuntPlan, HuntSpec
         from keenlattice.study.trial.plan import TrialPlan
 
         told, line = seeded(options), self.line(since or f"{profile}@stock", until or profile)
         error = {"error": told.pop("error")} if "error" in told else {}
-        matters = self.matters_pct(told.pop("matters", 1.0), told.get("decides", TrialPlan.decides), line[0])
-        plan = HuntPlan(TrialPlan(**told, matters_pct=matters), **error)
+        pct, of = parsed_matters(told.pop("matters", DEFAULT_PCT), told.get("decides", DECIDES))
+        plan = HuntPlan(TrialPlan(**told, matters_pct=pct, matters_of=of), **error)
         return self.play("hunt", HuntSpec(tuple(one.reference for one in line), plan, game), progress)
 
     def line(self, since: VersionLike, until: VersionLike) -> list[Version]:
@@ -172,6 +175,7 @@ class Searching(Trials, Packing):
         Raises:
             UsageError, RigError: as `trial`.
         """
+        from keenlattice.study.deciding import DECIDES, DEFAULT_PCT, parsed_matters
         from keenlattice.study.kind import KeptVersion
         from keenlattice.study.tune.plan import TunePlan, TuneSpec, checked
 
@@ -179,9 +183,10 @@ class Searching(Trials, Packing):
         proof, limits = told.pop("proof", TuneSpec.proof), tuple(told.pop("limits", ()))
         values = tuple((key, tuple(catalog[key].parsed(one) if isinstance(one, str) else one for one in some))
                        for key, some in choices.items())
-        goal = told.pop("goal", "frame_ms_mean")
-        matters = self.matters_pct(told.pop("matters", 1.0), goal, start)
-        plan = checked(catalog, TunePlan(values, goal, limits, **told, matters_pct=matters, few_switches=self.by_hand))
+        goal = told.pop("goal", DECIDES)
+        pct, of = parsed_matters(told.pop("matters", DEFAULT_PCT), goal)
+        plan = checked(catalog, TunePlan(values, goal, limits, **told, matters_pct=pct, matters_of=of,
+                                         few_switches=self.by_hand))
         return self.play("tune", TuneSpec(KeptVersion.of(start), plan, game, proof), progress)
 
     def ramp(self, base: VersionLike, setting: str, by: float, *, game: str | None = None,
@@ -198,16 +203,17 @@ class Searching(Trials, Packing):
         Raises:
             UsageError, RigError: as `trial`.
         """
+        from keenlattice.study.deciding import DECIDES, DEFAULT_PCT, named, parsed_matters
         from keenlattice.study.kind import KeptVersion
         from keenlattice.study.ramp.plan import RampPlan, RampSpec, steps_of
         from keenlattice.study.trial.plan import TrialPlan
 
         told, start = seeded(options), self.find(base)
         proof, margin = told.pop("proof", 8), told.pop("margin", 2 * by)
-        goal = told.get("goal", RampPlan.goal)
-        matters = self.matters_pct(told.pop("matters", 1.0), goal, start)
-        plan = RampPlan(setting, by, margin, **told)
-        trial = TrialPlan(max(2, proof), plan.seconds, plan.seed, goal, matters)
+        goal = told.pop("goal", DECIDES)
+        pct, of = parsed_matters(told.pop("matters", DEFAULT_PCT), goal)
+        plan = RampPlan(setting, by, margin, **told, goal=named(goal)[0])
+        trial = TrialPlan(max(2, proof), plan.seconds, plan.seed, goal, pct, matters_of=of)
         steps_of(self.rig.catalog(), start, plan)  # says so if there are none, before anything is started
         return self.play("ramp", RampSpec(KeptVersion.of(start), plan, game, trial if proof else None), progress)
 
@@ -224,7 +230,8 @@ class Searching(Trials, Packing):
         plan = spec.proof  # type: ignore[attr-defined]
         if isinstance(plan, int) and plan:
             tuned = found.result.plan
-            plan = TrialPlan(plan, tuned.seconds, tuned.seed, tuned.goal, tuned.matters_pct, warm_up_s=tuned.warm_up_s)
+            plan = TrialPlan(plan, tuned.seconds, tuned.seed, tuned.goal, tuned.matters_pct,
+                             warm_up_s=tuned.warm_up_s, matters_of=tuned.matters_of)
         try:
             proof = self.play_trial(base, version, plan, spec.game, progress) if plan else None
         except Waiting as waiting:

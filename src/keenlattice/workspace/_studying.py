@@ -1,7 +1,6 @@
 """What all kinds of study have: each is kept run by run, goes on after a stop, and can be computed anew."""
 
 import math
-import re
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
@@ -12,7 +11,6 @@ from keenlattice.workspace.figures import Drawing
 from keenlattice.workspace.measuring import Measuring
 from keenlattice.workspace.next_run import NextRun, Waiting
 from keenlattice.workspace.opened import VersionLike
-from keenlattice.workspace.options import Matters
 from keenlattice.workspace.played import ListedStudy, Played, Recomputed, StudyList
 
 if TYPE_CHECKING:
@@ -193,39 +191,6 @@ class Studying(Comparing, Editing, Measuring):
     def _picture_of(self, study: "Played[Any]") -> Drawing:
         """A picture of what a study found; see `Reporting`."""
         raise NotImplementedError
-
-    def matters_pct(self, matters: Matters, decides: str, before: Version) -> float:
-        """The smallest difference that matters, in per cent, from what a player wrote: `1`, `1%`, `0.5ms` or `3fps`.
-
-        An amount is held against the newest kept run of the version.
-
-        Args:
-            decides: the metric that decides.
-            before: the version that an amount is held against.
-
-        Raises:
-            UsageError: it cannot be read, is of another unit than the metric, or no run is there to hold it against.
-        """
-        from keenlattice.errors import UsageError
-        from keenlattice.measure.metrics import metric
-
-        if not isinstance(matters, str):
-            return float(matters)
-        found = re.fullmatch(r"\s*([0-9]*\.?[0-9]+)\s*(%|ms|fps|)\s*", matters)
-        if not found:
-            raise UsageError(f"--matters {matters!r}: write per cent, ms or fps, such as 1, 0.5ms or 3fps")
-        amount, unit = float(found[1]), found[2]
-        if unit in ("", "%"):
-            return amount
-        if "," in decides:
-            raise UsageError(f"--matters {matters!r}: where several metrics decide, what matters is in per cent")
-        if unit != metric(decides).unit:
-            raise UsageError(f"--matters {matters!r}: {decides} is in {metric(decides).unit}, not in {unit}")
-        value = self.newest_value(decides, before)
-        if not value > 0:
-            raise UsageError(f"--matters {matters!r}: no run of {before.reference} is kept that tells how much "
-                             f"{amount:g} {unit} are of it: apply it and keen measure it first, or write per cent")
-        return round(100 * amount / value, 4)
 
     def newest_value(self, name: str, which: VersionLike) -> float:
         """A metric of the newest kept run of a version; NaN if there is none.

@@ -55,14 +55,15 @@ class Trials(Handing):
         Raises:
             UsageError: it is invalid.
         """
+        from keenlattice.study.deciding import DECIDES, DEFAULT_PCT, parsed_matters
         from keenlattice.study.trial.plan import TrialPlan
 
         told, one, other = seeded(options), self.find(before), self.find(after)
-        matters = self.matters_pct(told.pop("matters", 1.0), told.get("decides", TrialPlan.decides), one)
+        pct, of = parsed_matters(told.pop("matters", DEFAULT_PCT), told.get("decides", DECIDES))
         costly = self.by_hand or SWITCH_S[self._restart_between(one, other)] > 0
         differing = [each.key for each in changes(one.entries, other.entries)]
         told["repeats"] = self._repeats(options, differing, 1.0, TrialPlan)
-        return TrialPlan(**told, matters_pct=matters, few_switches=costly)
+        return TrialPlan(**told, matters_pct=pct, matters_of=of, few_switches=costly)
 
     def play_trial(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", game: str | None = None,
                    progress: "Progress | None" = None) -> "Played[Trial]":
@@ -104,22 +105,23 @@ class Trials(Handing):
         Raises:
             BadValue: the runs are too short to tell.
         """
+        from keenlattice.study.trial._looks import ERROR
         from keenlattice.study.trial.pilot import noise_of, warm_up_of
         from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle
 
         plan = played.result.plan
         warm_up = warm_up_of(list(played.captures().values()))
-        known = [one.name for one in played.result.decisive if one.low_pct is not None] or [plan.deciders[0]]
-        noises = {name: noise_of(played.result, name) for name in known}
-        noisiest = max(noises, key=lambda name: noises[name].sd)  # what decides last
-        noise, confidence = noises[noisiest], 1 - 0.05 / len(known)
-        needed = blocks_to_settle(noise, plan.matters_pct, confidence=confidence)
+        known = [one for one in played.result.decisive if one.low_pct is not None] or [played.result.deciding]
+        noises = {one: noise_of(played.result, one.name) for one in known}
+        last = max(known, key=lambda one: noises[one].sd / one.matters_pct)  # what decides last
+        noise, matters, error = noises[last], last.matters_pct, ERROR / len(known)
+        needed = blocks_to_settle(noise, matters, error=error)
         before = self.versions_of(played)[0]
         switch_s = self._switch_s(before, self.find(after)) if after else 0.0
-        costs = [PlanCost(count, chance_to_settle(noise, count, plan.matters_pct, confidence=confidence),
+        costs = [PlanCost(count, chance_to_settle(noise, count, matters, error=error),
                           replace(plan, blocks=count, few_switches=switch_s > 0).minutes(switch_s))
                  for count in sorted({4, 8, 16, 32, *([needed] if needed else [])})]
-        return Pilot(noisiest, plan.matters_pct, noise.sd, noise.dof, warm_up, needed, tuple(costs), played)
+        return Pilot(last.name, matters, noise.sd, noise.dof, warm_up, needed, tuple(costs), played)
 
     def _switch_s(self, before: Version, after: Version) -> float:
         """How long a switch from one version to the other takes, in seconds."""

@@ -64,7 +64,7 @@ class Claiming(Searching):
         Args:
             file: the pack's.
             progress: is told how many runs are done, of how many.
-            plan: how long and how often; what decides, and what matters, are the claim's.
+            plan: how long and how often; what decides, and what matters, are what is claimed.
             game: what is played for rules of the whole rig.
 
         Raises:
@@ -85,6 +85,7 @@ class Claiming(Searching):
         from dataclasses import replace
 
         from keenlattice.measure.metrics import METRICS
+        from keenlattice.study.deciding import MOST_DECIDERS, MOST_PCT
         from keenlattice.study.trial.claims import held
 
         known = [claim for claim in one.rule.claim if claim.metric in METRICS]
@@ -95,7 +96,10 @@ class Claiming(Searching):
             return Repeated(one.number, why, offered=one)
         before = self.find(one.rule.game)
         after = self.with_rules_of([one], before, f"rule {one.number}")
-        plan = replace(plan, decides=known[0].metric, matters_pct=min(50.0, known[0].at_least_pct or plan.matters_pct))
+        claimed = {claim.metric: min(MOST_PCT, claim.at_least_pct or plan.matters_pct) for claim in known}
+        claimed = dict([*claimed.items()][:MOST_DECIDERS])
+        plan = replace(plan, decides=",".join(claimed), matters_of=tuple(
+            (name, least, "%") for name, least in claimed.items()))
         played = self.play_trial(before, after, plan, game if one.rule.game == "rig" else None, progress)
         by_name = {metric.name: metric for metric in played.result.metrics}
         return Repeated(one.number, "", tuple(

@@ -7,6 +7,7 @@ import typer
 from keenlattice.cli.complete import games, references
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import (
+    DECIDES,
     Again,
     Blocks,
     Book,
@@ -33,7 +34,7 @@ def hunt(
     until: Annotated[str, typer.Option(
         "--until", autocompletion=references, metavar="VERSION", help="Where it is as it is now.  [default: the "
                                        "latest]")] = "",
-    decides: Decides = "frame_ms_mean", matters: Matters = "1", blocks: Blocks = 8,
+    decides: Decides = DECIDES, matters: Matters = "1", blocks: Blocks = 12,
     error: Annotated[float, typer.Option("--error", help="How likely it may name the wrong version.")] = 0.05,
     game: Played = None, resume: Resume = False, again: Again = None,
     seconds: Seconds = 30.0, watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
@@ -48,7 +49,7 @@ def hunt(
     from keenlattice.cli.output import emit
     from keenlattice.cli.playing import playing
     from keenlattice.cli.views.played import show_played
-    from keenlattice.cli.views.studies import show_recomputed, told_matters
+    from keenlattice.cli.views.studies import show_recomputed, tell_amounts
     from keenlattice.errors import UsageError
 
     if resume or again is not None:
@@ -60,9 +61,10 @@ def hunt(
         found = ws.recompute(again, "hunt")
         emit(found) if json else show_recomputed(found)
         return
-    pct = "1" if resume else told_matters(ws, matters, decides, since or f"{profile}@stock", json)
+    if not (resume or json):
+        tell_amounts(ws, matters, decides, since or f"{profile}@stock")
     with playing(ws, "the versions of a history", json, watch, sensor) as told:
         played = ws.resume("hunt", progress=told) if resume else ws.hunt(
             profile, since=since, until=until, game=game, progress=told, blocks=blocks, seconds=seconds, seed=seed,
-            decides=decides, matters=pct, error=error)
+            decides=decides, matters=matters, error=error)
     show_played(ws, played, json)

@@ -7,6 +7,7 @@ import typer
 from keenlattice.cli.complete import references
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import (
+    DECIDES,
     REFERENCE,
     Again,
     Book,
@@ -33,24 +34,22 @@ def screen(
     after: Annotated[str, typer.Argument(
         autocompletion=references, help="The version whose changes are to be told apart, or a pack (.toml) on "
                                               "top of the first one.")] = "",
-    together: Annotated[list[str] | None, typer.Option("--together", metavar="SETTING,SETTING", help="Settings that "
-                                                       "are switched as one; once or more. `checks`: those of which "
-                                                       "one decides what another does.")] = None,
-    rounds: Annotated[int, typer.Option("--rounds", help="At most so many; it ends with the first after which nothing "
-                                        "is unclear.")] = 3,
-    repeats: Repeats = None, switch_minutes: SwitchMinutes = None,
+    together: Annotated[list[str] | None, typer.Option(
+        "--together", metavar="SETTING,SETTING", help="Settings that are switched as one; once or more. `checks`: "
+                                                      "those of which one decides what another does.")] = None,
+    rounds: Annotated[int, typer.Option("--rounds", help="At most so many; what is settled is switched no more.")] = 4,
+    repeats: Repeats = None, switch_minutes: SwitchMinutes = None, seconds: Seconds = 30.0, decides: Decides = DECIDES,
     short: Annotated[bool, typer.Option("--short", help="About half the runs; what two changes do together can then "
                                         "pass for the work of a third.")] = False,
-    seconds: Seconds = 30.0, decides: Decides = "frame_ms_mean", matters: Matters = "1", game: Played = None,
-    warm_up: WarmUp = 0.0,
+    matters: Matters = "1", game: Played = None, warm_up: WarmUp = 0.0, figure: Figure = None, resume: Resume = False,
+    again: Again = None,
     plan_only: Annotated[bool, typer.Option("--plan", help="Say what would be played, and how long it takes.")] = False,
-    resume: Resume = False, again: Again = None, figure: Figure = None,
-    watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    watch: Watch = None, sensor: Sensor = "", seed: Seed = None, book: Book = None, rig: Rig = "standin",
+    json: Json = False,
 ) -> None:
     """Find out which of the changes between two versions matter, all at once.
 
-    Every run switches about half of the changes on. The rig is put back to what it was, whatever happens.
+    Every run switches about half of them on. The rig is put back to what it was, whatever happens.
     """
     from keenlattice.cli.begin import begin
     from keenlattice.cli.outfile import new_figure
@@ -58,7 +57,7 @@ def screen(
     from keenlattice.cli.playing import playing
     from keenlattice.cli.views.played import show_played
     from keenlattice.cli.views.searches import show_screen_cost
-    from keenlattice.cli.views.studies import show_recomputed, told_matters
+    from keenlattice.cli.views.studies import show_recomputed, tell_amounts
     from keenlattice.errors import UsageError
     from keenlattice.workspace.options import ScreenOptions
 
@@ -74,9 +73,10 @@ def screen(
         emit(found) if json else show_recomputed(found)
         return
     groups = [tuple(part.strip() for part in group.split(",")) for group in together or []]
-    pct = "1" if resume else told_matters(ws, matters, decides, before, json)
+    if not (resume or json):
+        tell_amounts(ws, matters, decides, before)
     options: ScreenOptions = {
-        "together": groups, "rounds": rounds, "seconds": seconds, "decides": decides, "matters": pct, "seed": seed,
+        "together": groups, "rounds": rounds, "seconds": seconds, "decides": decides, "matters": matters, "seed": seed,
         "warm_up_s": warm_up, "repeats": repeats, "switch_minutes": switch_minutes, "folded": not short}
     if plan_only or (ws.by_hand and not (resume or json)):
         *_, plan = ws.screen_plan(before, after, **options)

@@ -7,6 +7,7 @@ import typer
 
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import (
+    DECIDES,
     REFERENCE,
     Again,
     Blocks,
@@ -32,10 +33,10 @@ def trial(
     ctx: typer.Context,
     before: Annotated[str, typer.Argument(autocompletion=references, help=REFERENCE)] = "",
     after: Annotated[str, typer.Argument(autocompletion=references, help="The version to compare with it.")] = "",
-    blocks: Blocks = 8, seconds: Seconds = 30.0, decides: Decides = "frame_ms_mean", matters: Matters = "1",
+    blocks: Blocks = 12, seconds: Seconds = 30.0, decides: Decides = DECIDES, matters: Matters = "1",
     game: Played = None,
-    early: Annotated[bool, typer.Option("--early", help="End as soon as it is settled, at four looks fixed in "
-                                                        "advance; the intervals are wider for it.")] = False,
+    every_block: Annotated[bool, typer.Option("--every-block", help="Play all of them. It else ends as soon as it is "
+                                              "settled, or hardly can be any more.")] = False,
     repeats: Repeats = None, switch_minutes: SwitchMinutes = None,
     warm_up: WarmUp = 0.0,
     pilot: Annotated[int | None, typer.Option("--pilot", min=3, max=50, help="First play so many blocks of the version "
@@ -62,7 +63,7 @@ def trial(
     check_what_goes_together(ctx)
     figure = new_figure(figure)
     ways = Ways(begin(book, rig), game, figure, json, watch, sensor)
-    options = {"blocks": blocks, "seconds": seconds, "seed": seed, "decides": decides, "early": early,
+    options = {"blocks": blocks, "seconds": seconds, "seed": seed, "decides": decides, "early": not every_block,
                "repeats": repeats, "warm_up_s": warm_up, "switch_minutes": switch_minutes}
     if again is not None:
         ways.recompute(again)

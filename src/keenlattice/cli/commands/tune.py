@@ -6,6 +6,7 @@ import typer
 
 from keenlattice.cli.complete import assignments, metrics, references
 from keenlattice.cli.options import (
+    DECIDES,
     REFERENCE,
     Again,
     Book,
@@ -29,7 +30,8 @@ def tune(
         "--try", autocompletion=assignments, metavar="SETTING=VALUE,VALUE", help="A setting and the "
                                                    "values to try, as frame.cap=off,120,160; once or more.")] = None,
     goal: Annotated[str, typer.Option(
-        "--goal", autocompletion=metrics, help="The metric that is to be as good as can be.")] = "frame_ms_mean",
+        "--goal", autocompletion=metrics, help="What is to be as good as can be: a metric, or several with commas "
+        "between.")] = DECIDES,
     keep: Annotated[list[str] | None, typer.Option("--keep", metavar="METRIC<VALUE", help="A bound to keep, such as "
                                                    "'frame_ms_p99<8' or 'fps_mean>100'; once or more.")] = None,
     step: Annotated[str, typer.Option("--step", metavar="SETTING=BY", help="Instead of a race: step a clock offset up "
@@ -55,7 +57,7 @@ def tune(
     from keenlattice.cli.playing import playing
     from keenlattice.cli.typed import choices_of, limits_of, step_of
     from keenlattice.cli.views.played import show_played
-    from keenlattice.cli.views.studies import show_recomputed, told_matters
+    from keenlattice.cli.views.studies import show_recomputed, tell_amounts
 
     tune_fits(ctx)
     ws = begin(book, rig)
@@ -63,15 +65,16 @@ def tune(
         found = ws.recompute(again, "tune", "ramp")
         emit(found) if json else show_recomputed(found)
         return
-    pct = "1" if resume else told_matters(ws, matters, goal, base, json)
+    if not (resume or json):
+        tell_amounts(ws, matters, goal, base)
     with playing(ws, "combinations", json, watch, sensor) as told:
         if resume:
             played = ws.resume("tune", "ramp", progress=told)
         elif step:
             played = ws.ramp(base, *step_of(step), game=game, progress=told, margin=margin, goal=goal, seconds=seconds,
-                             matters=pct, proof=proof, seed=seed)
+                             matters=matters, proof=proof, seed=seed)
         else:
             played = ws.tune(base, choices_of(vary or []), game=game, progress=told, goal=goal,
-                             limits=limits_of(keep or []), rounds=rounds, seconds=seconds, matters=pct, proof=proof,
+                             limits=limits_of(keep or []), rounds=rounds, seconds=seconds, matters=matters, proof=proof,
                              seed=seed, warm_up_s=warm_up)
     show_played(ws, played, json)

@@ -36,39 +36,53 @@ def show_screen_cost(found: "ScreenCost") -> None:
             "one, or --together checks all such")
     if found.restarting:
         say("Runs that agree in what restarts the machine come one after the other, so that it restarts seldom; what "
-            "changes slowly meanwhile affects those more.")
+            "does it is then told by fewer degrees of freedom, with wider intervals.")
 
 
 def show_screen(result: "Screen") -> None:
     """Which changes matter, each with its interval and a word."""
-    from keenlattice.report.words import TITLES, effect_percent, screen_headline
+    from keenlattice.report.words import NONE_TOGETHER, screen_headline, together
+    from keenlattice.study.deciding import told_of
 
     plan = result.plan
     say(screen_headline(result), "bold")
     say(f"{result.game} on {result.rig}: {result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, "
-        f"seed {plan.seed}; {plan.matters_pct:g} % matter. One by one, {result.one_by_one_runs} runs would tell as "
+        f"seed {plan.seed}; {told_of(plan)} matters. One by one, {result.one_by_one_runs} runs would tell as "
         "much.\n", "dim")
-    table(["change", "interval", "metric", "verdict"], [
-        [" + ".join(one.settings), effect_percent(one.judged), TITLES[one.judged.metric], one.judged.standing]
-        for one in result.factors], right=(1,))
+    _show_factors(result)
     show_excluded(result.excluded)
-    for pair in result.interactions:
-        others = f" (or {', '.join(' with '.join(one) for one in pair.or_of[:3])}: this design cannot tell)"
-        say(f"! {' with '.join(pair.settings)} does {pair.change_pct:+.1f} % beyond what each does alone"
-            + others * bool(pair.or_of))
+    for one in together(result):
+        say(f"! {one}")
     if not result.interactions:
-        say("No two of them were seen to do together what neither does alone.", "dim")
-    if unclear := [" + ".join(one.settings) for one in result.factors if one.judged.standing == "unclear"]:
+        say(NONE_TOGETHER, "dim")
+    if unclear := [" + ".join(one.settings) for one in result.factors
+                   if any(effect.standing == "unclear" for effect in one.measured)]:
         hint(f"more rounds or longer runs tell of what is unclear, or a trial of {unclear[0]} alone; keen report makes "
              "a page of it")
     else:
         hint("keep those that help with keen edit, and prove them together: keen trial; keen report makes a page of it")
 
 
+def _show_factors(result: "Screen") -> None:
+    """A row for each change: its interval on each metric that it is judged by, and what it does."""
+    from keenlattice.report.words import TITLES, effect_percent, factor_does
+
+    judged = {tuple(one.metric for one in factor.judged) for factor in result.factors}
+    if len(judged) > 1:  # each by what is claimed of it
+        table(["change", "metric", "interval, %", "verdict"], [
+            [" + ".join(one.settings), TITLES[one.telling.metric], effect_percent(one.telling).removesuffix(" %"),
+             one.telling.standing] for one in result.factors], right=(2,))
+        return
+    names = judged.pop()
+    table(["change", *(f"{TITLES[name]}, %" for name in names), "what it does"], [
+        [" + ".join(one.settings), *(effect_percent(effect).removesuffix(" %") for effect in one.judged),
+         factor_does(one)] for one in result.factors], right=tuple(range(1, 1 + len(names))))
+
+
 def show_hunt(catalog: "Catalog", result: "Hunt", line: "list[Version]") -> None:
     """The version at which it changed, and the settings that did it."""
     from keenlattice.profile.compare import changes
-    from keenlattice.report.words import headline
+    from keenlattice.report.words import TITLES, also_changed, headline
 
     say(headline(result.trial), VERDICT_STYLES[result.trial.deciding.verdict])
     say(f"{len(line)} versions from {line[0].reference} to {line[-1].reference}, {result.runs} runs of "
@@ -82,8 +96,10 @@ def show_hunt(catalog: "Catalog", result: "Hunt", line: "list[Version]") -> None
         return
     by_reference = {version.reference: version for version in line}
     first, before = by_reference[result.first], by_reference[result.before]
-    say(f"It changed with {result.first}{f', {first.note!r}' if first.note else ''} "
+    say(f"{TITLES[result.metric].capitalize()} changed with {result.first}{f', {first.note!r}' if first.note else ''} "
         f"({100 * result.probability:.0f} % sure); before that came {result.before}.", "bold")
+    if also := also_changed(result).strip():
+        say(f"! {also}")
     differing = changes(before.entries, first.entries)
     say(f"Of the {len(differing)} settings that differ between them, "
         f"{'this one does' if len(result.settings) == 1 else 'these do'} it:" if len(differing) > 1 else
@@ -92,8 +108,8 @@ def show_hunt(catalog: "Catalog", result: "Hunt", line: "list[Version]") -> None
         [one.key, value_text(catalog, one.key, one.before), value_text(catalog, one.key, one.after)]
         for one in differing if one.key in result.settings])
     if not result.sure:
-        say("! not every question could be settled by forty looks: there may be a setting too many here")
-    hint(f"keen trial {result.before} {result.first} --decides {result.trial.plan.decides}, to see how much of it "
+        say("! not every question could be settled by its looks: there may be a setting too many here")
+    hint(f"keen trial {result.before} {result.first} --decides {result.metric}, to see how much of it "
          "that is; keen report makes a page of this")
 
 
@@ -106,9 +122,10 @@ def show_tuning(catalog: "Catalog", played: "Played[Tuning]") -> None:
     say(tune_headline(result), "bold" if result.best else "bold red")
     say(f"{len(result.combinations)} combinations on top of {result.base} on {result.rig}: {result.runs} runs of "
         f"{plan.seconds:g} s in {result.rounds_played} rounds, seed {plan.seed}.\n", "dim")
-    table([*(key for key, _ in plan.choices), f"{TITLES[plan.goal]}, {METRICS[plan.goal].unit}", "against the best",
-           "runs", ""], [_combination(catalog, one) for one in result.combinations[:COMBINATIONS_SHOWN]],
-          right=(len(plan.choices), len(plan.choices) + 1, len(plan.choices) + 2))
+    table([*(key for key, _ in plan.choices), *(f"{TITLES[goal]}, {METRICS[goal].unit}" for goal in plan.goals),
+           "against the best" if len(plan.goals) == 1 else "worse than the best", "runs", ""],
+          [_combination(catalog, one) for one in result.combinations[:COMBINATIONS_SHOWN]],
+          right=tuple(range(len(plan.choices), len(plan.choices) + len(plan.goals) + 2)))
     if len(result.combinations) > COMBINATIONS_SHOWN:
         say(f"and {len(result.combinations) - COMBINATIONS_SHOWN} more (--json lists all)", "dim")
     show_excluded(result.excluded)
@@ -126,8 +143,8 @@ def _combination(catalog: "Catalog", one: "Combination") -> list[str]:
     from keenlattice.report.words import between
 
     return [*(value_text(catalog, key, value) for key, value in one.values.items()),
-            "-" if one.goal is None else f"{one.goal:.1f}", between(one.low_pct, one.high_pct), str(one.rounds),
-            one.standing]
+            *("-" if goal is None else f"{goal:.1f}" for goal in one.goals),
+            between(one.low_pct, one.high_pct), str(one.rounds), one.standing]
 
 
 def show_ramp(catalog: "Catalog", played: "Played[Ramp]") -> None:

@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import Value, written
+from keenlattice.cli.options import DECIDES
 from keenlattice.cli.output import VERDICT_STYLES, hint, say
 from keenlattice.cli.progress import progress
 from keenlattice.cli.views.changes import show_changes
@@ -39,12 +40,12 @@ STORIES = {
     "standin": Story(
         game="brass-orbit", edit={"frame.queue-depth": 1}, why="flippers sooner",
         rumour={"process.io-priority": "high"}, rumour_why="seen on a list of thirty changes",
-        decides="latency_ms_median", matters_pct=3.0, blocks=24, seconds=60.0,
+        decides=DECIDES, matters_pct=3.0, blocks=24, seconds=60.0,
         pace="The stand-in simulates a minute of play in a few hundredths of a second."),
     "linux": Story(
         game="scene", edit={"mesa.pp_jimenezmlaa": 8}, why="smoother edges, by a filter after each frame",
         rumour={"mesa.force_glsl_extensions_warn": True}, rumour_why="seen on a list of thirty changes",
-        decides="frame_ms_mean", matters_pct=10.0, blocks=6, seconds=3.0,
+        decides=DECIDES, matters_pct=10.0, blocks=8, seconds=3.0,
         pace="Each run starts the scene anew, on the real driver: this takes a minute or two."),
 }
 
@@ -115,13 +116,14 @@ class Telling:
     def _measure(self, start: "Version", edited: "Version") -> "Played[Trial]":
         story = self.story
         _heading(4, "Did it help? Both versions in turn, in blocks, in random order")
-        say(f"{story.blocks} blocks of one {story.seconds:g} s run of either. {story.pace}", "dim")
+        say(f"At most {story.blocks} blocks of one {story.seconds:g} s run of either; it ends once it is settled. "
+            f"{story.pace}", "dim")
         played = self._trial(start, edited, 1)
         show_trial(played.result)
         return played
 
     def _rumour(self, edited: "Version") -> None:
-        from keenlattice.report.words import sentence
+        from keenlattice.report.words import headline
 
         ws, story = self.ws, self.story
         _heading(5, f"And the other tip, {story.rumour_why}?")
@@ -129,10 +131,8 @@ class Telling:
         say(", ".join(f"{key} = {written(value)}" for key, value in story.rumour.items())
             + ", measured in the same way:")
         result = self._trial(edited, with_rumour, 2).result
-        frame, latency = result["frame_ms_mean"], result["latency_ms_median"]
-        for one in (frame, latency):
-            say(sentence(one, story.matters_pct), VERDICT_STYLES[one.verdict])
-        if {frame.verdict, latency.verdict} == {"no difference that matters"}:
+        say(headline(result), VERDICT_STYLES[result.deciding.verdict])
+        if {one.verdict for one in result.decisive} == {"no difference that matters"}:
             say("So it does nothing that matters, and that is shown, not assumed: leave it out.")
 
     def _go_back(self, at_first: str) -> None:

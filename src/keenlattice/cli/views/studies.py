@@ -21,11 +21,15 @@ def show_recomputed(found: "Recomputed") -> None:
     say(f"{found._caption()}.")
 
 
-def told_matters(ws: "Workspace", matters: str, decides: str, before: "VersionLike", quiet: bool) -> str:
-    """What a player wrote for the smallest difference that matters; an amount is said in per cent, too."""
-    pct = ws.matters_pct(matters, decides, ws.find(before))
-    if not quiet and matters.strip().endswith(("ms", "fps")):
-        unit = "ms" if matters.strip().endswith("ms") else "fps"
-        amount, value = float(matters.strip().removesuffix(unit)), ws.newest_value(decides, before)
-        say(f"{amount:g} {unit} of the {value:.1f} {unit} of its newest run are {100 * amount / value:.2g} %.", "dim")
-    return f"{pct}%"
+def tell_amounts(ws: "Workspace", matters: str, decides: str, before: "VersionLike") -> None:
+    """What an amount is in per cent, as far as that is known; the first block of the study settles it."""
+    from keenlattice.report.words import TITLES
+    from keenlattice.study.deciding import parsed_matters
+
+    for name, amount, unit in parsed_matters(matters, decides)[1]:
+        value = ws.newest_value(name, before) if unit != "%" else 0.0
+        if value > 0:
+            say(f"{amount:g} {unit} of the {value:.1f} {unit} of {TITLES[name]} in its newest run are "
+                f"{100 * amount / value:.2g} %; the first block tells.", "dim")
+        elif unit != "%":
+            say(f"How many per cent {amount:g} {unit} of {TITLES[name]} are, the first block tells.", "dim")

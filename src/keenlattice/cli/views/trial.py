@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from keenlattice.workspace.played import Pilot, RunsToCome
 
 STYLES = {"holds": "bold green", "does not hold": "bold red", "unclear": "yellow"}
+ENDED = {"settled": "settled early", "futile": "since the rest would hardly have settled it"}
 WARM_UP_FROM_S = 1.0
 RUNS_SHOWN = 8
 
@@ -18,12 +19,13 @@ RUNS_SHOWN = 8
 def show_trial(result: "Trial") -> None:
     """The answer first, then what it rests on."""
     from keenlattice.report.words import drift_sentence, whole_answer
+    from keenlattice.study.deciding import told_of
 
     say(whole_answer(result), VERDICT_STYLES[result.deciding.verdict])
     plan = result.plan
-    early = f" of {plan.blocks} planned, settled early" if result.blocks_played < plan.blocks else ""
+    early = f" of {plan.blocks} planned, {ENDED[result.ended]}" if result.ended else ""
     say(f"{result.before} against {result.after} on {result.rig}: {result.blocks_played} blocks{early} of "
-        f"{plan.seconds:g} s runs, seed {plan.seed}; {plan.matters_pct:g} % matter.\n", "dim")
+        f"{plan.seconds:g} s runs, seed {plan.seed}; {told_of(plan)} matters.\n", "dim")
     show_excluded(result.excluded)
     show_metrics(result)
     say(drift_sentence(result), "dim")
@@ -37,26 +39,31 @@ def show_metrics(result: "Trial") -> None:
     table(["", "before", "after", "change, %", "verdict"], [
         [f"{'>' if one.name in result.plan.deciders else ' '} {TITLES[one.name]}, {one.unit}", amount(one, one.before),
          amount(one, one.after), percent(one)[1].removesuffix(" %"), one.verdict] for one in rows], right=(1, 2, 3))
-    each = 100 * (1 - rows[0].confidence)
-    several = sum(one.before is not None for one in result.decisive) or 1
-    decides = "decides, interval" if several == 1 else "decide, intervals"
-    say(f"> {decides} at {100 - each:.3g} %; the others share one error of {each * several:.2g} % among them.", "dim")
+    levels = sorted({f"{100 * one.confidence:.3g}" for one in result.decisive if one.n} or {"90"})
+    say(f"> {'decides' if len(result.plan.deciders) == 1 else 'decide'}, interval at {' and '.join(levels)} %: either "
+        "end is wrong in 1 of 20 trials at most; the others share one such error among them.", "dim")
 
 
 def hint_after(result: "Trial") -> None:
     """What a player would do next, after this verdict."""
+    from keenlattice.study.deciding import told_of
+
     page = "; keen report makes a page of it"
+    if {"better", "worse"} <= {one.verdict for one in result.decisive}:
+        hint(f"weigh the gain against the price: keen apply {result.after}, or leave it be{page}")
+        return
     hint({"better": f"keen apply {result.after}, to have it so{page}",
           "worse": f"leave {result.after} be{page}",
           "no difference that matters": f"leave {result.after} be: it gains nothing{page}",
           "unclear": f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
-                     f"{result.plan.matters_pct:g} --pilot 8, which says how many blocks would settle it{page}",
+                     f"{told_of(result.plan)} --pilot 8, which says how many blocks would settle it{page}",
           }[result.deciding.verdict])
 
 
 def show_pilot(found: "Pilot", after: str) -> None:
     """How noisy runs are, and how many blocks would settle a trial."""
     from keenlattice.report.words import TITLES
+    from keenlattice.study.deciding import told_of
 
     result = found.trial.result
     before, plan = result.before, result.plan
@@ -67,8 +74,8 @@ def show_pilot(found: "Pilot", after: str) -> None:
     table(["blocks", "chance to settle", "about"], [
         [str(one.blocks), f"{100 * one.chance:.0f} %", f"{one.minutes:.0f} min"] for one in found.plans],
         right=(0, 1, 2))
-    say(f"Settled: the interval lies wholly within {found.matters_pct:g} %, or wholly beyond. The chances are for two "
-        "versions that are alike.", "dim")
+    say(f"Settled: the interval lies wholly within {found.matters_pct:.3g} %, or wholly beyond. The chances are for "
+        "two versions that are alike; it ends as soon as it is settled, so these are the most that it takes.", "dim")
     if found.warm_up_s >= max(WARM_UP_FROM_S, plan.warm_up_s):
         say(f"Runs begin otherwise than they go on, for {found.warm_up_s:.1f} s: --warm-up {found.warm_up_s:.1f} "
             "leaves that out.")
@@ -76,7 +83,7 @@ def show_pilot(found: "Pilot", after: str) -> None:
         say("No number of blocks up to 1000 would do with four chances in five: let more matter, or play longer runs.")
         return
     hint(f"keen trial {before} {after} --blocks {found.blocks_to_settle} --decides {plan.decides} --matters "
-         f"{found.matters_pct:g} --seconds {plan.seconds:g}")
+         f"{told_of(plan)} --seconds {plan.seconds:g}")
 
 
 def show_runs_to_come(found: "RunsToCome") -> None:

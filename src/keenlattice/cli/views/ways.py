@@ -8,7 +8,7 @@ from keenlattice.cli.fitting import HANDS, only
 from keenlattice.cli.output import emit, say
 from keenlattice.cli.playing import playing
 from keenlattice.cli.views.played import show_played
-from keenlattice.cli.views.studies import show_recomputed, told_matters
+from keenlattice.cli.views.studies import show_recomputed, tell_amounts
 from keenlattice.cli.views.trial import show_claims, show_pilot, show_runs_to_come
 from keenlattice.errors import UsageError
 
@@ -19,8 +19,8 @@ if TYPE_CHECKING:
     from keenlattice.workspace.played import Played
     from keenlattice.workspace.workspace import Workspace
 
-PLAN = ("before", "after", "blocks", "seconds", "decides", "matters", "game", "early", "repeats", "warm_up", "seed",
-        "switch_minutes")
+PLAN = ("before", "after", "blocks", "seconds", "decides", "matters", "game", "every_block", "repeats", "warm_up",
+        "seed", "switch_minutes")
 StudyOptions = dict[str, Any]
 
 
@@ -44,9 +44,9 @@ class Ways:
 
     def play(self, before: str, after: str, matters: str, options: StudyOptions) -> None:
         """Plays it now."""
-        pct = told_matters(self.ws, matters, options["decides"], before, self.json)
+        self._tell(matters, options, before)
         with playing(self.ws, f"{options['blocks']} blocks of two runs", self.json, self.watch, self.sensor) as told:
-            played = self.ws.trial(before, after, game=self.game, progress=told, matters=pct, **options)
+            played = self.ws.trial(before, after, game=self.game, progress=told, matters=matters, **options)
         self._finished(played)
 
     def resume(self) -> None:
@@ -72,15 +72,15 @@ class Ways:
 
     def plan_files(self, before: str, after: str, matters: str, options: StudyOptions) -> None:
         """Plans one whose runs the player records."""
-        pct = told_matters(self.ws, matters, options["decides"], before, self.json)
-        plan = self.ws.trial_plan(before, after, matters=pct, **options)
+        self._tell(matters, options, before)
+        plan = self.ws.trial_plan(before, after, matters=matters, **options)
         found = self.ws.trial_from_files(before, after, plan, self.game)
         emit(found) if self.json else show_runs_to_come(found)
 
     def pilot(self, before: str, after: str, blocks: int, matters: str, options: StudyOptions) -> None:
         """Plays a version against itself first."""
-        pct = told_matters(self.ws, matters, options["decides"], before, self.json)
-        plan = self.ws.trial_plan(before, after, matters=pct, **options)
+        self._tell(matters, options, before)
+        plan = self.ws.trial_plan(before, after, matters=matters, **options)
         with playing(self.ws, f"{blocks} blocks of two runs", self.json, self.watch, self.sensor) as told:
             found = self.ws.pilot(before, after, plan, blocks, self.game, told)
         emit(found) if self.json else show_pilot(found, self.ws.find(after).reference)
@@ -99,6 +99,10 @@ class Ways:
         found = self.ws.recompute(number, "trial")
         emit(found) if self.json else show_recomputed(found)
 
+    def _tell(self, matters: str, options: StudyOptions, before: str) -> None:
+        if not self.json:
+            tell_amounts(self.ws, matters, options["decides"], before)
+
     def _finished(self, played: "Played[Trial]") -> None:
         show_played(self.ws, played, self.json, self.figure)
 
@@ -113,14 +117,14 @@ def check_what_goes_together(ctx: "typer.Context") -> None:
     if said["again"] is not None:
         only(ctx, "--again", "again")
     elif said["claims"] is not None:
-        only(ctx, "--claims", *HANDS, "claims", "blocks", "seconds", "game", "early", "repeats", "warm_up", "seed",
-             "switch_minutes")
+        only(ctx, "--claims", *HANDS, "claims", "blocks", "seconds", "game", "every_block", "repeats", "warm_up",
+             "seed", "switch_minutes")
     elif said["take"]:
         only(ctx, "--take", "take", "by", "figure")
     elif said["resume"]:
         only(ctx, "--resume", "resume", "figure", *HANDS)
     elif said["pilot"] is not None:
-        only(ctx, "--pilot", "pilot", *HANDS, *(one for one in PLAN if one not in ("blocks", "early")))
+        only(ctx, "--pilot", "pilot", *HANDS, *(one for one in PLAN if one not in ("blocks", "every_block")))
     elif said["from_files"]:
         only(ctx, "--from-files", "from_files", *PLAN)
     else:

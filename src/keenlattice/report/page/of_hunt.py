@@ -15,7 +15,8 @@ from keenlattice.report.page.context import (
     what_changed,
 )
 from keenlattice.report.page.of_trial import Captures, how_sure, interval_picture, numbers, trial_pictures
-from keenlattice.report.words import TITLES, headline, hunt_headline
+from keenlattice.report.words import TITLES, also_changed, headline, hunt_headline
+from keenlattice.study.deciding import told_of
 from keenlattice.study.hunt.result import Hunt
 
 
@@ -55,7 +56,7 @@ def _each(result: Hunt, context: Context, line: Sequence[tuple[str, str]]) -> li
             for one in context.changes]
     alone = " None of them brings the change about without the others." * (len(result.settings) > 1)
     return [versions, Text(f"Of what {result.first} changed, this brings the change of "
-                           f"{TITLES[result.trial.plan.decides]} about:{alone}"),
+                           f"{TITLES[result.metric]} about:{alone}"),
             Table(["setting", "before", "since", ""], rows, code=(0,))]
 
 
@@ -65,8 +66,8 @@ def _sure(result: Hunt, error: float) -> list[Block]:
                      "for."), *excluded(result.excluded)]
     blocks: list[Block] = [Text(
         f"That it was {result.first} is {100 * result.probability:.0f} % sure, by the {result.runs} runs of this "
-        f"hunt; it was to be wrong in {100 * error:g} of 100 such hunts at most. It takes the change to have come with "
-        "one version.")]
+        f"hunt; it was to be wrong in {100 * error:g} of 100 such hunts at most. How large the change is was not "
+        f"taken for known.{also_changed(result)}")]
     if not result.sure:
         blocks.append(Text("Not every question about its settings could be settled: there may be one too many among "
                            "those that are named."))
@@ -78,6 +79,6 @@ def _how_to_repeat(result: Hunt, context: Context, line: Sequence[tuple[str, str
     plan, (first, _), (last, _) = result.trial.plan, line[0], line[-1]
     profile = first.partition("@")[0]
     game = for_game(first, result.trial.game)
-    plays = (f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters {plan.matters_pct:g} "
+    plays = (f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters {told_of(plan)} "
              f"--blocks {plan.blocks} --seconds {plan.seconds:g} --error {error:g} --seed {plan.seed}{game}")
     return to_repeat(context, [plays], f"Seed {plan.seed} draws everything that is drawn.", again("hunt", number))

@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING
 
-from keenlattice.report._screen_figure import effects, screen_figure
+from keenlattice.report._screen_figure import panels, screen_figure
 from keenlattice.report.page.content import Block, Fold, Picture, Report, Table, Text
 from keenlattice.report.page.context import (
     Context,
@@ -15,8 +15,9 @@ from keenlattice.report.page.context import (
     what_changed,
 )
 from keenlattice.report.style import INK, small_figure
-from keenlattice.report.words import TITLES, effect_percent, screen_headline
-from keenlattice.study.screen.result import Screen
+from keenlattice.report.words import NONE_TOGETHER, TITLES, effect_percent, factor_does, screen_headline, together
+from keenlattice.study.deciding import told_of
+from keenlattice.study.screen.result import Factor, Screen
 from keenlattice.study.trial.claims import told
 
 if TYPE_CHECKING:
@@ -25,7 +26,7 @@ if TYPE_CHECKING:
 
 def screen_report(result: Screen, context: Context, number: int | None = None) -> Report:
     """The report of a screen; `number` is the screen's in the logbook, if it is there."""
-    unclear = any(one.judged.standing == "unclear" for one in result.factors)
+    unclear = any(effect.standing == "unclear" for one in result.factors for effect in one.measured)
     return Report(
         title=f"{context.game or result.game}: which changes matter", verdict="", answer=screen_headline(result),
         changed=what_changed(context), did=[_picture(result)], each=[standings(result), *_together(result)],
@@ -39,36 +40,44 @@ def standings(result: Screen) -> Table:
     claims = {group: ", ".join(told(one) for one in some)
               for group, some in zip(result.plan.factors, result.plan.claims, strict=False)}
     claimed = any(claims.values())
-    rows = [[" + ".join(one.settings), TITLES[one.judged.metric], effect_percent(one.judged), one.judged.standing,
+    rows = [[" + ".join(one.settings), *_intervals(result, one), factor_does(one),
              *([claims.get(one.settings, "") or "-"] if claimed else [])] for one in result.factors]
-    return Table(["change", "metric", "interval", "verdict", *(["claimed"] if claimed else [])], rows, code=(0,))
+    return Table(["change", *_columns(result), "what it does", *(["claimed"] if claimed else [])], rows, code=(0,))
+
+
+def _columns(result: Screen) -> list[str]:
+    """Of changes that are judged by the same metrics, these; else which it is, and the interval."""
+    names = _alike(result)
+    return [TITLES[name] for name in names] if names else ["metric", "interval"]
+
+
+def _intervals(result: Screen, one: Factor) -> list[str]:
+    if _alike(result):
+        return [effect_percent(effect) for effect in one.judged]
+    return [TITLES[one.telling.metric], effect_percent(one.telling)]
+
+
+def _alike(result: Screen) -> tuple[str, ...]:
+    judged = {tuple(effect.metric for effect in one.judged) for one in result.factors}
+    return judged.pop() if len(judged) == 1 else ()
 
 
 def _picture(result: Screen) -> Picture:
     def draw() -> "Figure":
         rows = min(len(result.factors), 30)
-        height = 0.9 + 0.36 * rows
+        height = 1.1 + 0.36 * rows
         figure = small_figure(height)
-        axes = effects(figure.add_axes((0.36, 0.5 / height, 0.34, 1 - 0.8 / height)), result, 23)
-        axes.set_title(axes.get_title(loc="left"), x=-0.9, loc="left", fontsize=10.5, color=INK, fontweight="bold")
+        first = panels(figure, result, (0.25, 0.6 / height, 0.75, 1 - 1.0 / height), 18, 0.55)[0]
+        first.set_title(first.get_title(loc="left"), x=-0.45, loc="left", fontsize=10.5, color=INK, fontweight="bold")
         return figure
 
-    said = "; ".join(f"{' + '.join(one.settings)}: {effect_percent(one.judged)}, {one.judged.standing}"
-                     for one in result.factors)
+    said = "; ".join(f"{' + '.join(one.settings)} {factor_does(one)}" for one in result.factors)
     return Picture("What each change does", f"Change by switching each on, with its interval. {said}.", draw)
 
 
 def _together(result: Screen) -> list[Block]:
-    """What two changes do only together, or that no such thing was seen."""
-    if not result.interactions:
-        return [Text("No two of them were seen to do together what neither does alone.")]
-    blocks: list[Block] = []
-    for pair in result.interactions:
-        others = "; ".join(" with ".join(one) for one in pair.or_of)
-        cannot = f" It could as well be {others}: this design cannot tell these apart." if others else ""
-        blocks.append(Text(f"{' with '.join(pair.settings)} does {pair.change_pct:+.1f} % beyond what each does "
-                           f"alone.{cannot}"))
-    return blocks
+    """What changes do only together, or that no such thing was seen."""
+    return [Text(f"{one}.") for one in together(result)] or [Text(NONE_TOGETHER)]
 
 
 def _how_sure(result: Screen, unclear: bool) -> list[Block]:
@@ -79,9 +88,9 @@ def _how_sure(result: Screen, unclear: bool) -> list[Block]:
         Text(f"In each of {result.runs} runs of {plan.seconds:g} s about half of the changes were on, so arranged that "
              "every change was on and off equally often beside every other one. So each run tells of all of them; one "
              f"by one, {result.one_by_one_runs} runs would tell as much."),
-        Text(f"A change matters if its whole interval is beyond {plan.matters_pct:g} %, and does nothing that matters "
-             f"if all of it is within that. The intervals allow for having looked after every round "
-             f"({result.rounds_played} of {plan.rounds} were played).{more}"),
+        Text(f"A change matters if its whole interval is beyond what matters ({told_of(plan)}), and does nothing that "
+             "matters if all of it is within that; either end is wrong at most once in twenty. The intervals allow for "
+             f"having looked after every round ({result.rounds_played} of {plan.rounds} were played).{more}"),
         Text("What the changes that help do together is best proved by a trial of them alone. All of it holds for this "
              "game on this rig, as it was then."),
         *excluded(result.excluded)]
@@ -89,7 +98,7 @@ def _how_sure(result: Screen, unclear: bool) -> list[Block]:
 
 def _numbers(result: Screen) -> Fold:
     rows = [[" + ".join(one.settings), TITLES[effect.metric], effect_percent(effect), effect.standing]
-            for one in result.factors for effect in (one.judged, *one.others)]
+            for one in result.factors for effect in (*one.judged, *one.others)]
     return Fold("The numbers: every change on every metric", [
         Table(["change", "metric", "interval", "verdict"], rows, code=(0,)),
         Text("The metrics beside the one that decides are not corrected for their number: of twenty, one may be told "
@@ -101,7 +110,7 @@ def _how_to_repeat(result: Screen, context: Context, number: int | None) -> list
     groups = "".join(f" --together {','.join(group)}" for group in plan.factors if len(group) > 1)
     warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
     plays = (f"screen {result.before} {context.given(result.after)} --rounds {plan.rounds} --seconds {plan.seconds:g} "
-             f"--decides {plan.decides} --matters {plan.matters_pct:g} --seed {plan.seed}{groups}{warm_up}"
+             f"--decides {plan.decides} --matters {told_of(plan)} --seed {plan.seed}{groups}{warm_up}"
              f"{for_game(result.before, result.game)}")
     pack = ("The changes came from a pack, whose file was given as the second version. "
             if result.after == context.of_pack else "")

@@ -23,12 +23,14 @@ from keenlattice.report.page.context import (
 )
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
 from keenlattice.report.words import TITLES, amount, drift_sentence, percent, whole_answer
+from keenlattice.study.deciding import told_of
 from keenlattice.study.trial.result import Trial
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 Captures = Sequence[Capture]
+ENDED = {"settled": "it was settled early", "futile": "the rest would hardly have settled it"}
 
 
 def trial_report(result: Trial, before: Captures, after: Captures, context: Context, number: int | None = None,
@@ -132,8 +134,8 @@ def _each(result: Trial, context: Context) -> list[Block]:
     elif count:
         blocks.append(Text(f"All {count} changes were measured together: {decides.verdict}. A trial does not tell "
                            "which of them did it."))
-        apart = (f"screen {result.before} {context.given(result.after)} --decides {decides.name} --matters "
-                 f"{result.plan.matters_pct:g}")
+        apart = (f"screen {result.before} {context.given(result.after)} --decides {result.plan.decides} "
+                 f"--matters {told_of(result.plan)}")
         blocks.append(Commands([f"{context.command(apart)}    # tells them apart"]))
     mark = {name: " (decides)" for name in result.plan.deciders}
     rows = [[TITLES[one.name] + mark.get(one.name, ""), percent(one)[1], one.verdict] for one in result.metrics]
@@ -143,19 +145,23 @@ def _each(result: Trial, context: Context) -> list[Block]:
 def how_sure(result: Trial) -> list[Block]:
     """In plain words, how the numbers came about and what their intervals mean."""
     plan, decides = result.plan, result.deciding
-    early = f" (of {plan.blocks} planned: it was settled early)" if result.blocks_played < plan.blocks else ""
+    early = f" (of {plan.blocks} planned: {ENDED[result.ended]})" if result.ended else ""
+    of = f"The interval of {TITLES[decides.name]}"
+    matters = f"{decides.matters_pct or plan.matters_pct:.3g} %"
     meaning = {
-        "better": f"The whole interval lies beyond the {plan.matters_pct:g} % that matter, on the good side.",
-        "worse": f"The whole interval lies beyond the {plan.matters_pct:g} % that matter, on the bad side.",
-        "no difference that matters": f"The whole interval lies within {plan.matters_pct:g} % of no change at all, so "
-                                      "this is known, and not merely not seen.",
-        "unclear": f"The interval holds changes that matter and changes that do not ({plan.matters_pct:g} % is the "
-                   "border), so this trial does not tell. More blocks or longer runs would."}[decides.verdict]
+        "better": f"{of} lies wholly beyond the {matters} that matter, on the good side.",
+        "worse": f"{of} lies wholly beyond the {matters} that matter, on the bad side.",
+        "no difference that matters": f"{of} lies wholly within {matters} of no change at all, so this is known, and "
+                                      "not merely not seen.",
+        "unclear": f"{of} holds changes that matter and changes that do not ({matters} is the border), so this trial "
+                   "does not tell. More blocks or longer runs would."}[decides.verdict]
     return [
         Text(f"Both versions were played in turn in {result.blocks_played} blocks{early}, {plan.seconds:g} s a run, in "
-             "an order drawn at random: what heat or background load did to a block, it did to both."),
-        Text(f"{meaning} Of a hundred intervals made like this one, {100 * decides.confidence:.3g} hold the true "
-             "change."),
+             "an order drawn at random, either first equally often: what heat or background load did to a block, it "
+             "did to both."),
+        Text(f"{meaning} Each end of an interval that decides is wrong in one of twenty such trials at most, all looks "
+             f"and all metrics that decide together; seen alone, {100 * decides.confidence:.3g} of a hundred intervals "
+             "like this one hold the true change."),
         Text(f"{drift_sentence(result)} All of it holds for this game on this rig, as it was then."),
         *excluded(result.excluded)]
 
@@ -177,8 +183,8 @@ def trial_command(result: Trial) -> str:
     """The command that plays this trial again, seed and all."""
     plan = result.plan
     words = [f"trial {result.before} {result.after}", f"--blocks {plan.blocks}", f"--seconds {plan.seconds:g}",
-             f"--decides {plan.decides}", f"--matters {plan.matters_pct:g}", f"--seed {plan.seed}",
-             "--early" * plan.early, f"--repeats {plan.repeats}" * (plan.repeats > 1),
+             f"--decides {plan.decides}", f"--matters {told_of(plan)}", f"--seed {plan.seed}",
+             "--every-block" * (not plan.early), f"--repeats {plan.repeats}" * (plan.repeats > 1),
              f"--warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s), for_game(result.before, result.game).strip()]
     return " ".join(word for word in words if word)
 

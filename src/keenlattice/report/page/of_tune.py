@@ -18,7 +18,8 @@ from keenlattice.report.page.context import (
 )
 from keenlattice.report.page.of_trial import Captures, how_sure, numbers, trial_pictures
 from keenlattice.report.style import small_figure
-from keenlattice.report.words import TITLES, between, combination, tune_headline, whole_answer
+from keenlattice.report.words import TITLES, between, combination, titles, tune_headline, whole_answer
+from keenlattice.study.deciding import told_of
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.tune.result import Tuning
 
@@ -39,7 +40,7 @@ def tune_report(result: Tuning, context: Context, made: str = "", proof: Trial |
     if proof and before and len(before) == len(after):
         pictures += trial_pictures(proof, before, after)
     return Report(
-        title=f"{context.game or result.game}: the best for {TITLES[result.plan.goal]}",
+        title=f"{context.game or result.game}: the best for {titles(result.plan.goal)}",
         verdict=proof.deciding.verdict if proof else "", answer=_answer(result, proof), changed=what_changed(context),
         did=pictures, each=_each(result), sure=_sure(result, proof), rig=the_rig(context),
         repeat=_how_to_repeat(result, context, number),
@@ -59,21 +60,21 @@ def _picture(result: Tuning) -> Picture:
         return figure
 
     said = "; ".join(f"{combination(one)}: {one.standing}" for one in result.combinations[:MOST_SHOWN])
-    return Picture("How far each combination is from the best", f"Change of {TITLES[result.plan.goal]} against the "
+    return Picture("How far each combination is from the best", f"Change of {titles(result.plan.goal)} against the "
                    f"best, with its interval. {said}.", draw)
 
 
 def _each(result: Tuning) -> list[Block]:
     plan = result.plan
-    rows = [[*(written(value) for value in one.values.values()), "-" if one.goal is None else f"{one.goal:.1f}",
-             between(one.low_pct, one.high_pct),
+    rows = [[*(written(value) for value in one.values.values()),
+             *("-" if goal is None else f"{goal:.1f}" for goal in one.goals), between(one.low_pct, one.high_pct),
              str(one.rounds), one.standing] for one in result.combinations]
-    columns = [*(key for key, _ in plan.choices), f"{TITLES[plan.goal]}, {METRICS[plan.goal].unit}",
-               "against the best", "runs", "what became of it"]
+    columns = [*(key for key, _ in plan.choices), *(f"{TITLES[goal]}, {METRICS[goal].unit}" for goal in plan.goals),
+               "against the best" if len(plan.goals) == 1 else "worse than the best", "runs", "what became of it"]
     count = len(plan.choices)
     limits = [Text("Limits that had to be kept: " + ", ".join(
         f"{TITLES[one.metric]} {one.side} {one.value:g} {METRICS[one.metric].unit}" for one in plan.limits) + ".")]
-    table = Table(columns, rows[:MOST_SHOWN], right=(count, count + 1, count + 2))
+    table = Table(columns, rows[:MOST_SHOWN], right=tuple(range(count, count + len(plan.goals) + 2)))
     rest = [Fold(f"The other {len(rows) - MOST_SHOWN}", [Table(columns, rows[MOST_SHOWN:], right=table.right)])]
     return [*(limits if plan.limits else []), table, *(rest if len(rows) > MOST_SHOWN else [])]
 
@@ -86,8 +87,8 @@ def _sure(result: Tuning, proof: Trial | None) -> list[Block]:
              f"{plan.matters_pct:g} %.")
     blocks: list[Block] = [
         Text(f"The combinations raced: {result.rounds_played} rounds, in each of which every one that was left was "
-             "played once, in random order. Who was surely worse, or surely broke a limit, was out; of all such "
-             f"races, one in twenty puts somebody out wrongly. {ended}"),
+             "played once, in random order. Who surely broke a limit, was surely worse, or surely not better by what "
+             f"matters, was out; of all such races, one in twenty puts somebody out wrongly. {ended}"),
         *excluded(result.excluded)]
     if proof is None:
         return [*blocks, Text("The winner of a race looks a little better than it is: only a trial with runs of its "
@@ -103,5 +104,5 @@ def _how_to_repeat(result: Tuning, context: Context, number: int | None) -> list
     keep = "".join(f' --keep "{one.metric}{"<" if one.side == "below" else ">"}{one.value:g}"' for one in plan.limits)
     warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
     plays = (f"tune {result.base} {tries} --goal {plan.goal}{keep} --rounds {plan.rounds} --seconds {plan.seconds:g} "
-             f"--matters {plan.matters_pct:g} --seed {plan.seed}{warm_up}{for_game(result.base, result.game)}")
+             f"--matters {told_of(plan)} --seed {plan.seed}{warm_up}{for_game(result.base, result.game)}")
     return to_repeat(context, [plays], f"Seed {plan.seed} draws everything that is drawn.", again("tune", number))

@@ -1,9 +1,11 @@
 """Finding where something changed, from noisy looks: over a line of versions, and over the settings of one.
 
-A look is the log ratio of two runs played one after the other, a candidate's over the base's. It lies around `delta` if
-the candidate has the change and around 0 if not, spread as Student's t of the noise that a trial has shown. What has
-been seen counts by Bayes's rule from even odds; the next look is taken where it splits them best (as in M.
-Horstein's search, IEEE Transactions on Information Theory 1963), until one answer has a probability of all but `error`.
+A look is the log ratio of two runs played one after the other, a candidate's over the base's. How large the change is
+and how noisy looks are is not taken from the trial that chose to hunt: whoever hunts what looked large hunts what
+looked larger than it is. Its size may be anything from next to nothing to half as much again as in that trial, and its
+noise is Student's t of what that trial and the looks have shown. What has been seen counts by Bayes's rule from even
+odds; the next look is taken where it splits them best (as in M. Horstein's search, IEEE Transactions on Information
+Theory 1963), until one answer has a probability of all but `error`.
 """
 
 from collections.abc import Callable, Sequence
@@ -13,31 +15,60 @@ import numpy as np
 
 from keenlattice.measure.capture import Floats
 
+SIZES = np.linspace(0.1, 1.5, 29)  # of the change, as shares of what the trial has shown
+COUNTED = 0.5                      # of the degrees of freedom of that trial's noise
+PART = 0.5                         # of the change: a set that has no more than this does not have it
+FULL_LOOKS = 6                     # at a whole set of settings, before its parts are asked for
+
 
 @dataclass(frozen=True)
 class Signal:
-    """What is looked for: a change of `delta` in the logarithm of a metric, in looks of this noise."""
+    """What is looked for: a change of about `delta` in the logarithm of a metric, in looks of about this noise."""
 
     delta: float
     sd: float
     dof: int
 
-    def log_odds(self, seen: float) -> float:
-        """How much one look speaks for the change: the logarithm of the likelihoods' ratio; one without a number says
-        nothing, either way."""
-        if not np.isfinite(seen):
-            return 0.0
-        with_it, without = (((seen - at) / self.sd) ** 2 / self.dof for at in (self.delta, 0.0))
-        return float((self.dof + 1) / 2 * (np.log1p(without) - np.log1p(with_it)))
+    @property
+    def sizes(self) -> Floats:
+        """The changes that it may be."""
+        return np.asarray(self.delta * SIZES)
+
+    def log_likelihood(self, squares: Floats, count: int) -> Floats:
+        """Of so many looks that are so far (in squares, summed) from what was expected."""
+        counted = max(1.0, COUNTED * self.dof)
+        return np.asarray(-(counted + count) / 2 * np.log(counted * self.sd ** 2 + squares))
+
+
+class Looks:
+    """What was seen of each of some candidates; a look without a number says nothing."""
+
+    def __init__(self, candidates: int) -> None:
+        self.count, self.sum, self.squares = (np.zeros(candidates) for _ in range(3))
+        self.played = 0
+
+    def add(self, at: int, seen: float) -> None:
+        """One look at a candidate."""
+        self.played += 1
+        if np.isfinite(seen):
+            self.count[at] += 1
+            self.sum[at] += seen
+            self.squares[at] += seen ** 2
+
+    def far_from(self, expected: Floats) -> Floats:
+        """The squares of all looks from what is expected, summed; `expected` has shape (..., candidates)."""
+        return np.asarray((self.squares - 2 * expected * self.sum + self.count * expected ** 2).sum(axis=-1))
 
 
 @dataclass(frozen=True)
 class Found:
-    """Where it changed: the first candidate that has the change, how sure that is, and how many looks it took."""
+    """Where it changed: the first candidate that has the change, how sure that is, and how many looks it took; and
+    whether another one was seen to have a part in it."""
 
     first: int
     probability: float
     looks: int
+    more: bool = False
 
 
 def first_changed(candidates: int, look: Callable[[int], float], signal: Signal, error: float, most: int) -> Found:
@@ -48,18 +79,61 @@ def first_changed(candidates: int, look: Callable[[int], float], signal: Signal,
         look: the log ratio of one block of a candidate, counted from 0, against the base.
         most: looks, after which the likeliest is told with the probability that it has.
     """
-    logs: Floats = np.zeros(candidates)  # of the probabilities, up to a factor
-    looks = 0
+    seen = Looks(candidates)
+    after = np.triu(np.ones((candidates, candidates)))  # a row for each answer: which candidates have the change
     while True:
-        share = np.exp(logs - logs.max())
-        share /= share.sum()
+        share = _shares(seen, after, signal)
         best = int(np.argmax(share))
-        if share[best] >= 1 - error or looks >= most:
-            return Found(best, float(share[best]), looks)
+        if share[best] >= 1 - error or seen.played >= most:
+            break
         before = np.cumsum(share)[:-1]  # that it changed at this one or earlier
         at = int(np.argmin(np.abs(before - 0.5)))
-        logs[:at + 1] += signal.log_odds(look(at))
-        looks += 1
+        seen.add(at, look(at))
+    more = _more_than_one(seen, best, look, signal, error, most) if candidates > 1 else False
+    return Found(best, float(share[best]), seen.played, more)
+
+
+def _shares(seen: Looks, answers: Floats, signal: Signal) -> Floats:
+    """The probability of each answer; shape (answers,)."""
+    expected = signal.sizes[None, :, None] * answers[:, None, :]
+    logs = signal.log_likelihood(seen.far_from(expected), int(seen.count.sum()))
+    share = np.exp(logs - logs.max()).sum(axis=1)
+    return np.asarray(share / share.sum())
+
+
+def _more_than_one(seen: Looks, best: int, look: Callable[[int], float], signal: Signal, error: float, most: int
+                   ) -> bool:
+    """Whether the last differs from the one that was found, or the one before that from the base."""
+    last = seen.count.size - 1
+    return (last != best and _differs(seen, last, best, look, signal, error, most)) or (
+        best > 0 and _differs(seen, best - 1, None, look, signal, error, most))
+
+
+def _differs(seen: Looks, at: int, base: int | None, look: Callable[[int], float], signal: Signal, error: float,
+             most: int) -> bool:
+    """Whether a candidate differs from another (from the base, if that is None) by a third of the change or more."""
+    bound, used = float(np.log(3 / error - 1)), 0  # two such questions share the error, with the search
+    while abs(odds := _odds_of_more(seen, at, base, signal)) < bound and used < most // 4:
+        which = at if base is None or seen.count[at] <= seen.count[base] else base
+        seen.add(which, look(which))
+        used += 1
+    return odds >= bound
+
+
+def _odds_of_more(seen: Looks, at: int, base: int | None, signal: Signal) -> float:
+    """For the one adding a part of the change to what the other has, against its adding nothing."""
+    sizes, parts = signal.sizes[:, None], np.array([0.0, 0.3, 0.5, 0.7, 1.0])
+    expected = np.zeros((sizes.size, parts.size, 2))
+    expected[..., 0] = 0.0 if base is None else sizes
+    expected[..., 1] = expected[..., 0] + sizes * parts
+    pair = Looks(2)
+    for place, which in enumerate((base, at)):
+        if which is not None:
+            pair.count[place], pair.sum[place], pair.squares[place] = (
+                seen.count[which], seen.sum[which], seen.squares[which])
+    logs = signal.log_likelihood(pair.far_from(expected), int(pair.count.sum()))
+    likely = np.exp(logs - logs.max()).sum(axis=0)
+    return float(np.log(likely[1:].mean() + 1e-300) - np.log(likely[0] + 1e-300))
 
 
 @dataclass(frozen=True)
@@ -74,7 +148,7 @@ class Least:
 
 def least_set(items: int, look: Callable[[frozenset[int]], float], signal: Signal, error: float, most: int) -> Least:
     """The least set of items that has the change, by halving (after A. Zeller and R. Hildebrandt, IEEE Transactions on
-    Software Engineering 2002); what two do only together is found, too.
+    Software Engineering 2002); what two do only together is found, too, and what each does half of.
 
     Args:
         items: how many there are; all together have it.
@@ -82,23 +156,36 @@ def least_set(items: int, look: Callable[[frozenset[int]], float], signal: Signa
         error: of each question.
         most: looks for each question.
     """
-    asked: dict[frozenset[int], bool] = {}
-    looks, sure = 0, True
+    every, asked, sure = frozenset(range(items)), dict[frozenset[int], bool](), True
+    seen = Looks(2)  # of all items, and of those that are asked for
+    if items > 1:
+        for _ in range(FULL_LOOKS):
+            seen.add(0, look(every))
 
     def has_it(some: Sequence[int]) -> bool:
-        nonlocal looks, sure
+        nonlocal sure
         these = frozenset(some)
         if these not in asked:
+            seen.count[1] = seen.sum[1] = seen.squares[1] = 0.0
             odds, bound, used = 0.0, float(np.log(1 / error - 1)), 0
             while abs(odds) < bound and used < most:
-                odds += signal.log_odds(look(these))
-                used += 1
-            looks += used
+                at = 1 if seen.count[1] <= seen.count[0] else 0
+                seen.add(at, look(these if at else every))
+                odds, used = _odds(seen, signal), used + 1
             sure &= abs(odds) >= bound
             asked[these] = odds >= bound
         return asked[these]
 
-    return Least(tuple(sorted(_reduced(list(range(items)), has_it))), looks, sure)
+    return Least(tuple(sorted(_reduced(list(range(items)), has_it))), seen.played, sure)
+
+
+def _odds(seen: Looks, signal: Signal) -> float:
+    """For some items having the whole change, against their having none of it or half."""
+    sizes = signal.sizes[:, None]
+    expected = np.stack([np.broadcast_to(sizes, (sizes.size, 3)), sizes * np.array([1.0, PART, 0.0])], axis=-1)
+    logs = signal.log_likelihood(seen.far_from(expected), int(seen.count.sum()))
+    likely = np.exp(logs - logs.max()).sum(axis=0)
+    return float(np.log(likely[0] + 1e-300) - np.log(likely[1:].mean() + 1e-300))
 
 
 def _reduced(current: list[int], has_it: Callable[[Sequence[int]], bool]) -> list[int]:

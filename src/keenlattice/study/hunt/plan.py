@@ -7,7 +7,7 @@ from typing import Any, ClassVar
 from keenlattice.errors import BadValue
 from keenlattice.study._form import Form
 from keenlattice.study.kind import KeptVersion, Spec
-from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.plan import TrialPlan, plan_as_now
 
 
 @dataclass(frozen=True)
@@ -15,7 +15,8 @@ class HuntPlan(Form):
     """How a hunt is run.
 
     Args:
-        trial: the trial of the oldest version against the newest; its seed is the hunt's.
+        trial: the trial of the oldest version against the newest; its seed is the hunt's. If several metrics decide it,
+            the hunt goes after the one whose change it shows most surely.
         error: how likely the version may be the wrong one.
     """
 
@@ -23,8 +24,6 @@ class HuntPlan(Form):
     error: float = 0.05
 
     def __post_init__(self) -> None:
-        if len(self.trial.deciders) > 1:
-            raise BadValue(f"--decides {self.trial.decides}: a hunt goes after the change of one metric")
         if not 0.001 <= self.error <= 0.3:
             raise BadValue(f"an error of {self.error:g}: give one from 0.001 to 0.3")
 
@@ -62,9 +61,10 @@ class HuntSpec(Spec):
     @classmethod
     def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
         """Before 0.4 the plan's fields stood beside the line."""
-        if "plan" in content:
-            return content
-        return {**content, "plan": {name: content[name] for name in ("trial", "error") if name in content}}
+        plan = content.get("plan", {name: content[name] for name in ("trial", "error") if name in content})
+        if isinstance(plan, Mapping):
+            plan = {**plan, "trial": plan_as_now(plan.get("trial"))}
+        return {**content, "plan": plan}
 
     def _check(self) -> None:
         if len(self.line) < 2:

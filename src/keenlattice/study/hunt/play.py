@@ -1,8 +1,8 @@
 """Hunting: the version of a history at which a metric changed, and the settings in it that did it.
 
-First a trial of the oldest version against the newest: unless that says better or worse, there is nothing to hunt. Its
-effect and its noise are what is then looked for (`search`): over the line of versions, and then among the settings that
-differ between the version that was found and the one before it.
+First a trial of the oldest version against the newest: unless that says better or worse, there is nothing to hunt.
+What changed there is then looked for (`_search`): over the line of versions, and then among the settings that differ
+between the version that was found and the one before it.
 """
 
 import math
@@ -17,18 +17,19 @@ from keenlattice.measure.metrics import logarithms, metrics_of
 from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig
+from keenlattice.study.deciding import Numbers
 from keenlattice.study.hunt._search import Signal, first_changed, least_set
 from keenlattice.study.hunt.plan import HuntPlan, HuntSpec
 from keenlattice.study.hunt.result import Hunt
 from keenlattice.study.kind import Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
-from keenlattice.study.trial._conclude import Numbers, concluded, metrics_in
+from keenlattice.study.trial._conclude import concluded, ended, metrics_in
 from keenlattice.study.trial.pilot import noise_of
 from keenlattice.study.trial.plan import Arm
-from keenlattice.study.trial.result import Trial
+from keenlattice.study.trial.result import MetricResult, Trial
 
-MOST_LOOKS, MOST_PER_QUESTION = 200, 40
+MOST_LOOKS, MOST_PER_QUESTION = 300, 60
 
 
 class Looks:
@@ -47,16 +48,17 @@ class Looks:
         place, self.place = self.place, self.place + 1
         return self._play(place, arm, entries, seed)
 
-    def ratio(self, base: Entries, candidate: Entries, name: str) -> float:
-        """The log ratio of one block like those of the trial, in random order; NaN if a run has no number."""
+    def ratio(self, base: Entries, candidate: Entries, name: str, metric: str) -> float:
+        """The log ratio of a metric in one block like those of the trial, in random order; NaN if a run has no
+        number."""
         trial = self._plan.trial
         random = np.random.default_rng([trial.seed, 13, self.place])
         arms = [("base", base), (name, candidate)]
         means = {}
         for which in random.permutation(2):
             arm, entries = arms[which]
-            values = [self.run(arm, entries, int(random.integers(2**31)))[trial.decides] for _ in range(trial.repeats)]
-            means[which] = float(logarithms(trial.decides, values, trial.seconds).mean())
+            values = [self.run(arm, entries, int(random.integers(2**31)))[metric] for _ in range(trial.repeats)]
+            means[which] = float(logarithms(metric, values, trial.seconds).mean())
         return means[1] - means[0]
 
 
@@ -108,27 +110,38 @@ def hunted(line: Sequence[Version], on_rig: Sequence[Entries], plan: HuntPlan, l
         result: what is known of the first trial before it is played.
     """
     trial = _first_trial(line, on_rig, plan, looks, result)
-    if trial.deciding.verdict not in ("better", "worse"):
+    changed = [one for one in trial.decisive if one.verdict in ("better", "worse")]
+    if not changed:
         return Hunt(trial, "", "", 0.0, (), True, 0)
-    noise = noise_of(trial)
-    signal = Signal(math.log1p((trial.deciding.change_pct or 0) / 100), max(noise.sd, 1e-6), noise.dof)
-    found = first_changed(
-        len(line) - 1, lambda at: looks.ratio(on_rig[0], on_rig[at + 1], line[at + 1].reference), signal, plan.error,
-        MOST_LOOKS)
+    hunted_for = max(changed, key=_sureness).name
+    noise = noise_of(trial, hunted_for)
+    signal = Signal(math.log1p((trial[hunted_for].change_pct or 0) / 100), max(noise.sd, 1e-6), noise.dof)
+    found = first_changed(len(line) - 1, lambda at: looks.ratio(
+        on_rig[0], on_rig[at + 1], line[at + 1].reference, hunted_for), signal, plan.error, MOST_LOOKS)
     before, first = found.first, found.first + 1
     keys = [one.key for one in changes(on_rig[before], on_rig[first])]
 
     def with_some(some: frozenset[int]) -> float:
         chosen = {keys[item]: on_rig[first].get(keys[item]) for item in some}
-        return looks.ratio(on_rig[before], with_changes(on_rig[before], chosen), " + ".join(sorted(chosen)))
+        return looks.ratio(on_rig[before], with_changes(on_rig[before], chosen), " + ".join(sorted(chosen)), hunted_for)
 
     least = least_set(len(keys), with_some, signal, plan.error / max(4, 2 * len(keys)), MOST_PER_QUESTION)
     return Hunt(trial, line[before].reference, line[first].reference, found.probability,
-                      tuple(keys[item] for item in least.items), least.sure, 0)
+                tuple(keys[item] for item in least.items), least.sure, 0, metric=hunted_for, more=found.more)
+
+
+def _sureness(one: MetricResult) -> float:
+    """How far a change lies from none, in widths of its interval."""
+    low, high, middle = (math.log1p((end or 0.0) / 100) for end in (one.low_pct, one.high_pct, one.change_pct))
+    return abs(middle) / max(high - low, 1e-12)
 
 
 def _first_trial(line: Sequence[Version], on_rig: Sequence[Entries], plan: HuntPlan, looks: Looks,
                  result: Trial) -> Trial:
     ends = {"before": (line[0].reference, on_rig[0]), "after": (line[-1].reference, on_rig[-1])}
-    runs: list[tuple[Arm, Numbers]] = [(arm, looks.run(*ends[arm], seed)) for _, arm, seed in plan.trial.runs()]
+    runs: list[tuple[Arm, Numbers]] = []
+    for _, arm, seed in plan.trial.runs():
+        runs.append((arm, looks.run(*ends[arm], seed)))
+        if ended(plan.trial, runs):
+            break
     return concluded(plan.trial, runs, result)

@@ -24,6 +24,8 @@ class Hunt(Form, Shown):
         settings: the least set of settings in it that brings the change about.
         sure: whether every question about those was answered.
         runs: that were played in all.
+        metric: whose change was hunted; "" if there was nothing to hunt.
+        more: whether another version of the line was seen to have a part in the change.
     """
 
     SCHEMA: ClassVar[str] = "keen-lattice/hunt/2"
@@ -37,6 +39,8 @@ class Hunt(Form, Shown):
     sure: bool
     runs: int
     excluded: tuple[str, ...] = ()
+    metric: str = ""
+    more: bool = False
 
     def table(self) -> "pandas.DataFrame":
         """The trial of the oldest version against the newest: a row for each metric."""
@@ -51,8 +55,10 @@ class Hunt(Form, Shown):
     def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
         """Before 0.4 the probability was called a weight."""
         trial = content.get("trial")
-        return {"probability": content.get("weight"), **content,
-                "trial": Trial._as_now(trial) if isinstance(trial, Mapping) else {}}
+        of_then = Trial._as_now(trial) if isinstance(trial, Mapping) else {}
+        plan = of_then.get("plan")
+        metric = plan.get("decides", "") if content.get("first") and isinstance(plan, Mapping) else ""
+        return {"probability": content.get("weight"), "metric": metric, **content, "trial": of_then}
 
     def _check(self) -> None:
         self.trial._check()

@@ -1,12 +1,11 @@
 """Two-level designs: many settings switched at once, so that every run tells something of each of them.
 
-A matrix of Hadamard has orthogonal columns of +1 and -1 (R. E. A. C. Paley, 1933); its columns as settings and its rows
-as runs are R. L. Plackett and J. P. Burman's designs (Biometrika 1946). Folded over (all signs turned, as further
+A matrix of Hadamard has orthogonal columns of +1 and -1 (R. E. A. C. Paley, 1933); its columns as settings and its
+rows as runs are R. L. Plackett and J. P. Burman's designs (Biometrika 1946). Folded over (all signs turned, as further
 runs), the effect of a setting is mixed up with no interaction of two others (G. E. P. Box and K. B. Wilson, 1951).
 """
 
 from collections.abc import Sequence
-from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +15,6 @@ from keenlattice.errors import BadValue
 MOST_FACTORS = 100
 LEFT_OVER = 5  # degrees of freedom that a half design leaves to know the noise by, beside the drift
 ORDERS_DRAWN, OFTEN = 400, 4
-ALIASED = 0.5  # of two columns: more correlated than this, their effects cannot be told apart
 
 Signs = NDArray[np.int8]
 
@@ -92,23 +90,25 @@ def with_few_switches(design: Signs, random: np.random.Generator) -> list[int]:
 
 def in_order(design: Signs, costly: Sequence[int], random: np.random.Generator) -> list[int]:
     """The order in which rows are played: drawn at random; where some factors are costly to switch, rows that agree in
-    those come one after the other."""
+    those come one after the other, in two stretches each, the second ones backwards, so that a drift cancels."""
     rows: list[int] = random.permutation(len(design)).tolist()
     if not costly:
         return rows
     stretches: dict[tuple[int, ...], list[int]] = {}
     for row in rows:
         stretches.setdefault(tuple(design[row, list(costly)].tolist()), []).append(row)
-    return [row for stretch in stretches.values() for row in stretch]
+    first = [row for some in stretches.values() for row in some[:(len(some) + 1) // 2]]
+    return first + [row for some in reversed(stretches.values()) for row in some[(len(some) + 1) // 2:]]
 
 
-def mixed_up(design: Signs) -> dict[tuple[int, int], list[tuple[int, int]]]:
-    """Each pair of factors whose interaction cannot be told from that of others: pair to those others."""
-    pairs = list(combinations(range(design.shape[1]), 2))
-    if len(pairs) < 2:
-        return {}
-    products = np.array([design[:, one] * design[:, other] for one, other in pairs], dtype=np.float64)
-    alike = np.abs(products @ products.T) / design.shape[0] > ALIASED
-    np.fill_diagonal(alike, False)
-    return {pair: [pairs[other] for other in np.flatnonzero(alike[number])] for number, pair in enumerate(pairs)
-            if alike[number].any()}
+def drawn_anew(factors: int, folded: bool, random: np.random.Generator) -> Signs:
+    """A design of the same kind and size whose columns are other ones: which two settings' work together passes for
+    that of which other two then differs from round to round.
+
+    Raises:
+        BadValue: no factor, or more than MOST_FACTORS.
+    """
+    size = len((screening_design if folded else half_design)(factors)) // (2 if folded else 1)
+    columns = 1 + random.permutation(size - 1)[:factors]
+    half = hadamard(size)[:, columns] * random.choice(np.array([-1, 1], dtype=np.int8), factors)
+    return np.asarray(np.vstack([half, -half]) if folded else half, dtype=np.int8)

@@ -1,20 +1,25 @@
 """Screening: which of many settings matter, with far fewer runs than a trial of each.
 
-The settings that differ between two versions are switched by a folded two-level design, round by round. In a round each
-is on in half of the runs, and in every run about half of them are, so each run tells of all. The logarithm of a metric
-is fitted by least squares with a term for each setting, one for the round and one for the time within it (which takes
-up a drift); a setting's effect is what it changes from off to on, with Student's t for as many degrees of freedom as
-are left. A row that is played several times is one value, the mean of its runs. Interactions are not fitted: they stay
-in what is left, so intervals are rather too wide than too narrow.
+The settings that differ between two versions are switched by a folded two-level design, round by round, its columns
+drawn anew each time. In a round each is on in half of the runs, and in every run about half of them are, so each run
+tells of all. The logarithm of a metric is fitted by least squares with a term for each setting, one for the round and
+one for the time within it (which takes up a drift), and one for each pair of settings that was found to act together
+(see `_pairs`); a setting's effect is what it changes from off to on, with Student's t for as many degrees of freedom
+as are left. A row that is played several times is one value, the mean of its runs.
 
-It ends with the first round after which no setting is unclear, by the same spending of error as a trial that ends
-early, or with the last one.
+Where some settings restart the machine, rows that agree in those are played in stretches, and what a restart brings
+with it all rows of a stretch share. So that is a split plot (F. Yates, JRSS Supplement 1935): the others are fitted
+within the stretches, and those settings by the means of the stretches, with the few degrees of freedom that these
+have.
+
+What is settled after a round stays off in those that come, which are the smaller for it; the rest goes on until
+nothing that decides is unclear, or with the last round. Its rounds are looks: the error of 5 % at either end of an
+interval is spent on them as in a trial, and shared likewise by the metrics that decide.
 """
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
-from itertools import combinations
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -22,141 +27,181 @@ from keenlattice.measure._summary import NO_WIDTH, percent_of
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.profile.pack import Claim
-from keenlattice.study.screen._design import Signs, mixed_up
+from keenlattice.study.deciding import Numbers, matters_in_pct
+from keenlattice.study.screen._design import Signs
+from keenlattice.study.screen._pairs import pairs_in, together
 from keenlattice.study.screen.plan import ScreenPlan
-from keenlattice.study.screen.result import Effect, Factor, Interaction, Screen, Standing
-from keenlattice.study.trial._conclude import Numbers, verdict
-from keenlattice.study.trial._spending import confidences
+from keenlattice.study.screen.result import Effect, Factor, Interaction, Standing
+from keenlattice.study.trial._conclude import verdict
+from keenlattice.study.trial._looks import ERROR, errors_of
 
-ERROR = 0.05
 LEAST_DOF = 4
+LEAST_OF_STRETCHES = 2  # degrees of freedom among them
 
 
-def unclear(plan: ScreenPlan, design: Signs, numbers: Sequence[Numbers]) -> bool:
-    """Whether any factor is still unclear, or too few runs are there to tell."""
-    return any(factor.judged.standing == "unclear" for factor in _factors(plan, design, numbers))
-
-
-def screened(plan: ScreenPlan, design: Signs, numbers: Sequence[Numbers], result: Screen) -> Screen:
-    """A screen's result from its runs.
+@dataclass(frozen=True)
+class Played:
+    """What was played of a screen so far.
 
     Args:
         design: which factors each run had on; shape (runs, factors).
         numbers: the metrics of each run, in the order in which they were played.
-        result: what is known of it besides.
+        sizes: how many rows each round had.
+        costly: the factors that were switched by stretches.
     """
-    found = sorted(_factors(plan, design, numbers), key=lambda one: -abs(one.judged.change_pct or 0.0))
-    # A trial of b blocks knows an effect to 2 / b of a run's variance, this to 4 / runs: as well with b = runs / 2.
-    return replace(result, factors=tuple(found), interactions=_interactions(plan, design, numbers),
-                   one_by_one_runs=len(plan.factors) * len(numbers))
+
+    plan: ScreenPlan
+    design: Signs
+    numbers: Sequence[Numbers]
+    sizes: Sequence[int]
+    costly: Sequence[int] = ()
+
+    @property
+    def rows(self) -> Floats:
+        """The design of the rows, each once; shape (rows, factors)."""
+        return np.asarray(self.design[::self.plan.repeats], dtype=np.float64)
+
+    def logs(self, name: str) -> Floats:
+        """A metric's logarithm of each row, the mean of its runs: what they share, its switch has brought."""
+        runs = logarithms(name, [run[name] for run in self.numbers], self.plan.seconds).reshape(-1, self.plan.repeats)
+        known = np.isfinite(runs)
+        return np.asarray(np.where(known, runs, 0).sum(axis=1) / np.where(known.any(axis=1), known.sum(axis=1), np.nan))
+
+    def has(self, name: str) -> bool:
+        """Whether a metric was measured at all."""
+        return any(math.isfinite(run[name]) for run in self.numbers)
+
+    def rounds(self) -> Floats:
+        """A column for each round, 1 in its rows; shape (rows, rounds)."""
+        number = np.repeat(np.arange(len(self.sizes)), self.sizes)
+        return np.asarray(number[:, None] == np.arange(len(self.sizes)), dtype=np.float64)
+
+    def time(self) -> Floats:
+        """When in its round each row was played, from -0.5 to 0.5."""
+        return np.concatenate([np.arange(size) / size - 0.5 for size in self.sizes])
+
+    def stretches(self) -> Floats:
+        """A column for each stretch between two restarts, 1 in its rows; the rounds if nothing restarts."""
+        if not self.costly:
+            return self.rounds()
+        costly = self.rows[:, list(self.costly)]
+        new = np.any(np.diff(costly, axis=0) != 0, axis=1) | (np.diff(self.rounds().argmax(axis=1)) > 0)
+        number = np.concatenate([[0], np.cumsum(new)])
+        return np.asarray(number[:, None] == np.arange(number[-1] + 1), dtype=np.float64)
+
+    def matters_pct(self, name: str) -> float:
+        """The smallest difference of a metric that matters, in per cent."""
+        first = self.numbers[:self.sizes[0] * self.plan.repeats]
+        return matters_in_pct(name, self.plan.matters_pct, self.plan.matters_of, first)
 
 
-def _factors(plan: ScreenPlan, design: Signs, numbers: Sequence[Numbers]) -> list[Factor]:
-    rounds = max(1, len(numbers) // plan.runs_a_round)
-    error = 1 - confidences(range(1, plan.rounds + 1), ERROR)[rounds]
-    fits = {name: _fitted(name, plan, design, [run[name] for run in numbers], 1 - error) for name in plan.metrics()}
+Fit = tuple[float, float, int] | None
+"""An effect from off to on, its standard error and degrees of freedom; None where it cannot be told."""
+
+
+def factors(played: Played) -> list[Factor]:
+    """What is known of each factor, in the order of the plan."""
+    plan, names = played.plan, played.plan.metrics()
+    fits = {name: _fitted(played, name) for name in names}
     found = []
     for place, group in enumerate(plan.factors):
+        of_it = {name: fits[name][place] for name in names}
         claims = plan.claims[place] if plan.claims else ()
-        judged = _judged(plan, claims, {name: fit[place] for name, fit in fits.items()})
-        others = tuple(_effect(name, plan, fits[name][place], None) for name in TRIAL_METRICS if name != judged.metric)
+        judged = (_effect(played, claims[0].metric, of_it, ERROR, claims[0]),) if claims else _decisive(played, of_it)
+        others = tuple(_effect(played, name, of_it, ERROR) for name in TRIAL_METRICS
+                       if name not in {one.metric for one in judged})
         found.append(Factor(group, judged, others))
     return found
 
 
-Fit = tuple[float, float, float] | None
+def _decisive(played: Played, fits: Mapping[str, Fit]) -> tuple[Effect, ...]:
+    """What a factor does to the metrics that decide; what is settled leaves its part of the error to the rest."""
+    names = [name for name in played.plan.deciders if played.has(name)]
+    found: dict[str, Effect] = {}
+    left, share = names, max(1, len(names))
+    while True:
+        found |= {name: _effect(played, name, fits, ERROR / share) for name in left}
+        left = [name for name in left if found[name].standing == "unclear"]
+        if not left or len(left) == share:
+            return tuple(found.get(name) or _effect(played, name, fits, ERROR) for name in played.plan.deciders)
+        share = len(left)
 
 
-def _fitted(name: str, plan: ScreenPlan, design: Signs, values: Sequence[float], confidence: float) -> list[Fit]:
-    """Each factor's effect on the logarithm of a metric, with its interval; None where it cannot be told."""
-    from scipy.special import stdtrit
-
-    logs = _of_rows(plan, logarithms(name, values, plan.seconds))
+def _fitted(played: Played, name: str) -> list[Fit]:
+    """What each factor does to the logarithm of a metric."""
+    logs, rows = played.logs(name), played.rows
     good = np.isfinite(logs)
-    terms = _terms(plan, design[::plan.repeats])[good]
-    dof = int(good.sum()) - terms.shape[1]
-    if dof < LEAST_DOF:
-        return [None] * design.shape[1]
-    fit, *_ = np.linalg.lstsq(terms, logs[good], rcond=None)
-    left = logs[good] - terms @ fit
+    cheap = [place for place in range(rows.shape[1]) if place not in played.costly]
+    if not good.any():
+        return [None] * rows.shape[1]
+    pairs = [rows[:, one] * rows[:, other] for one, other, *_ in _pairs(played, name)]
+    terms = np.column_stack([rows[:, cheap], *pairs, played.stretches(), played.time()])
+    found = dict(zip(cheap, _least_squares(terms[good], logs[good], len(cheap)), strict=True))
+    if played.costly:
+        fit, *_ = np.linalg.lstsq(terms[good], logs[good], rcond=None)
+        inside = len(cheap) + len(pairs)
+        found |= dict(zip(played.costly, _of_stretches(played, logs - terms[:, :inside] @ fit[:inside]), strict=True))
+    return [found[place] for place in range(rows.shape[1])]
+
+
+def _least_squares(terms: Floats, values: Floats, wanted: int, least: int = LEAST_DOF) -> list[Fit]:
+    """The first terms, twice each: from off to on is from -1 to +1."""
+    dof = int(values.size - np.linalg.matrix_rank(terms))
+    if dof < least:
+        return [None] * wanted
+    fit, *_ = np.linalg.lstsq(terms, values, rcond=None)
+    left = values - terms @ fit
     if float(left @ left) < NO_WIDTH:  # nothing varies: a coarse timer, or events too rare, hide by how much
-        return [None] * design.shape[1]
+        return [None] * wanted
     spread = np.sqrt(np.diag(np.linalg.pinv(terms.T @ terms)) * float(left @ left) / dof)
-    half = float(stdtrit(dof, 0.5 + confidence / 2)) * spread
-    # From off to on is twice the term, which goes from -1 to +1.
-    return [(2 * fit[place], 2 * (fit[place] - half[place]), 2 * (fit[place] + half[place]))
-            for place in range(design.shape[1])]
+    return [(2 * float(fit[place]), 2 * float(spread[place]), dof) for place in range(wanted)]
 
 
-def _of_rows(plan: ScreenPlan, logs: Floats) -> Floats:
-    """The mean of the runs of each row: what they share, its switch has brought, so the row is the unit."""
-    rows = logs.reshape(-1, plan.repeats)
-    known = np.isfinite(rows)
-    return np.asarray(np.where(known, rows, 0.0).sum(axis=1) / np.where(known.any(axis=1), known.sum(axis=1), np.nan))
+def _of_stretches(played: Played, logs: Floats) -> list[Fit]:
+    """The costly factors, by the means of the stretches without what the others did."""
+    members = played.stretches() * np.isfinite(logs)[:, None]
+    members = members[:, members.any(axis=0)]
+    means = (members / members.sum(axis=0)).T
+    every = np.column_stack([played.rows[:, list(played.costly)], played.rounds(), played.time()])
+    return _least_squares(means @ every, means @ np.nan_to_num(logs), len(played.costly), LEAST_OF_STRETCHES)
 
 
-def _terms(plan: ScreenPlan, design: Signs) -> Floats:
-    """What the rows are fitted by: the factors, the rounds, the time within a round; shape (rows, terms)."""
-    in_round = len(plan.design())
-    runs = np.arange(len(design))
-    rounds = (runs // in_round)[:, None] == np.arange(runs[-1] // in_round + 1)
-    return np.column_stack([design, rounds, runs % in_round / in_round - 0.5])
-
-
-def _judged(plan: ScreenPlan, claims: Sequence[Claim], fits: Mapping[str, Fit]) -> Effect:
-    """The effect that a factor is judged by: on the metric that is claimed, if one is, else on the one that decides."""
-    if not claims:
-        return _effect(plan.decides, plan, fits[plan.decides], None)
-    return _effect(claims[0].metric, plan, fits[claims[0].metric], claims[0])
-
-
-def _effect(name: str, plan: ScreenPlan, fit: Fit, claim: Claim | None) -> Effect:
+def _effect(played: Played, name: str, fits: Mapping[str, Fit], error: float, claim: Claim | None = None) -> Effect:
+    fit, matters = fits[name], played.matters_pct(name)
     if fit is None:
-        return Effect(name, None, None, None, "unclear")
-    middle, low, high = fit
-    word = verdict(low, high, plan.matters_pct, METRICS[name].lower_is_better)
+        return Effect(name, None, None, None, "unclear", matters)
+    middle, spread, dof = fit
+    half, more = (spread * _quantile(dof, _error_now(played, part)) for part in (error, error / 2))
+    word = verdict(middle - half, middle + half, matters, METRICS[name].lower_is_better)
+    if word in ("better", "worse") and abs(middle) <= more:
+        word = "unclear"
     standing: Standing = "does nothing that matters" if word == "no difference that matters" else word
     if claim is not None and word in ("better", "worse"):
         standing = "does what is claimed" if (middle < 0) == (claim.direction == "down") else "does the opposite"
-    pct = [percent_of(one) for one in (middle, low, high)]
-    return Effect(name, pct[0], pct[1], pct[2], standing)
+    pct = [percent_of(one) for one in (middle, middle - half, middle + half)]
+    return Effect(name, pct[0], pct[1], pct[2], standing, matters)
 
 
-def _interactions(plan: ScreenPlan, design: Signs, numbers: Sequence[Numbers]) -> tuple[Interaction, ...]:
-    """Pairs whose product explains what the factors leave over, beyond chance among all pairs; the strongest of those
-    that cannot be told apart stands for them."""
+def _error_now(played: Played, error: float) -> float:
+    return errors_of(tuple(range(1, played.plan.rounds + 1)), error)[len(played.sizes)]
+
+
+def _quantile(dof: int, error: float) -> float:
     from scipy.special import stdtrit
 
-    pairs = list(combinations(range(design.shape[1]), 2))
-    logs = _of_rows(plan, logarithms(plan.decides, [run[plan.decides] for run in numbers], plan.seconds))
-    good, design = np.isfinite(logs), design[::plan.repeats]
-    terms = _terms(plan, design)
-    dof = int(good.sum()) - terms.shape[1] - 1
-    if not pairs or dof < LEAST_DOF:
-        return ()
-    fit, *_ = np.linalg.lstsq(terms[good], logs[good], rcond=None)
-    left = logs[good] - terms[good] @ fit
-    found, told = [], set[tuple[int, int]]()
-    alike = mixed_up(plan.design())
-    scores = []
-    for one, other in pairs:
-        product = (design[:, one] * design[:, other])[good].astype(np.float64)
-        effect = float(product @ left / (product @ product))
-        rest = left - effect * product
-        error = math.sqrt(float(rest @ rest) / dof / float(product @ product))
-        scores.append((abs(effect) / error if error else 0.0, effect, (one, other)))
-    bound = float(stdtrit(dof, 1 - ERROR / 2 / len(pairs)))
-    for score, effect, pair in sorted(scores, reverse=True):
-        if score <= bound or pair in told or abs(percent_of(4 * effect)) < plan.matters_pct:
-            continue
-        others = alike.get(pair, [])
-        told |= {pair, *others}
-        # Both on, against what each does alone: from +1 +1 and -1 -1 to +1 -1 and -1 +1, four times the term.
-        found.append(Interaction(_names(plan, pair), percent_of(4 * effect),
-                                 tuple(_names(plan, one) for one in others)))
-    return tuple(found)
+    return float(stdtrit(dof, 1 - error))
 
 
-def _names(plan: ScreenPlan, pair: tuple[int, int]) -> tuple[str, str]:
-    first, second = (" + ".join(plan.factors[place]) for place in pair)
-    return first, second
+def _pairs(played: Played, name: str) -> list[tuple[int, int, float]]:
+    logs = played.logs(name)
+    good = np.isfinite(logs)
+    always = np.column_stack([played.rows, played.stretches(), played.time()])
+    error = _error_now(played, ERROR / len(played.plan.deciders))
+    return pairs_in(played.rows[good], always[good], logs[good], error, math.log1p(played.matters_pct(name) / 100))
+
+
+def interactions(played: Played) -> tuple[Interaction, ...]:
+    """The factors that act together on a metric that decides; those that share one are told as one group."""
+    called = [" + ".join(group) for group in played.plan.factors]
+    return tuple(Interaction(tuple(called[place] for place in places), percent_of(effect), name)
+                 for name in played.plan.deciders for places, effect in together(_pairs(played, name)))

@@ -1,9 +1,10 @@
 """What a screen switches, how often, and what decides."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import ClassVar
+from functools import cached_property
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -13,9 +14,17 @@ from keenlattice.profile.compare import changes
 from keenlattice.profile.pack import Claim
 from keenlattice.profile.version import Entries
 from keenlattice.study._form import Form
-from keenlattice.study._limits import check_matters, check_seconds, check_seed
+from keenlattice.study._limits import check_seconds, check_seed
+from keenlattice.study.deciding import DECIDES, Matters, check_deciding, named
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
-from keenlattice.study.screen._design import Signs, half_design, in_order, screening_design, with_few_switches
+from keenlattice.study.screen._design import (
+    Signs,
+    drawn_anew,
+    half_design,
+    in_order,
+    screening_design,
+    with_few_switches,
+)
 
 MAX_REPEATS = 20
 
@@ -33,24 +42,26 @@ class ScreenPlan(Form):
         few_switches: whether the order of the rows is chosen so that few settings are switched between them.
         folded: whether the design is folded, so that what two settings do together passes for no single one; with it a
             round takes about twice the runs.
+        columns: whether those of the design are drawn anew in each round; before 0.5 all rounds had the same.
     """
 
     factors: tuple[tuple[str, ...], ...]
     claims: tuple[tuple[Claim, ...], ...] = ()
-    rounds: int = 3
+    rounds: int = 4
     seconds: float = 30.0
     seed: int = 0
-    decides: str = "frame_ms_mean"
+    decides: str = DECIDES
     matters_pct: float = 1.0
     warm_up_s: float = 0.0
     repeats: int = 1
     few_switches: bool = False
     folded: bool = True
+    matters_of: Matters = ()
+    columns: Literal["anew", "kept"] = "anew"
 
     def __post_init__(self) -> None:
-        if "," in self.decides:
-            raise BadValue(f"--decides {self.decides}: one metric decides a screen; the others are told beside it")
-        for name in {self.decides, *(one.metric for claims in self.claims for one in claims)}:
+        check_deciding(self.decides, self.matters_pct, self.matters_of)
+        for name in {one.metric for claims in self.claims for one in claims}:
             metric(name)
         if not self.factors:
             raise BadValue("a screen needs settings that differ")
@@ -58,30 +69,57 @@ class ScreenPlan(Form):
             raise BadValue(f"{self.rounds} rounds: a screen takes 1 to 20")
         if not 1 <= self.repeats <= MAX_REPEATS:
             raise BadValue(f"{self.repeats} repeats: each row of a screen takes 1 to {MAX_REPEATS} runs")
-        check_matters(self.matters_pct)
         check_seconds(self.seconds)
         check_seed(self.seed)
 
     def metrics(self) -> list[str]:
         """The metrics that are looked at: what decides, what is claimed, and the rest."""
         claimed = [one.metric for claims in self.claims for one in claims]
-        return list(dict.fromkeys([self.decides, *claimed, *TRIAL_METRICS]))
+        return list(dict.fromkeys([*self.deciders, *claimed, *TRIAL_METRICS]))
 
-    def design(self) -> Signs:
-        """Which factors each row of a round switches on; shape (rows, factors)."""
-        return (screening_design if self.folded else half_design)(len(self.factors))
+    @property
+    def deciders(self) -> tuple[str, ...]:
+        """The metrics that decide."""
+        return named(self.decides)
+
+    def design(self, number: int = 0, open_: Sequence[int] | None = None) -> Signs:
+        """Which factors each row of a round switches on; shape (rows, factors).
+
+        Args:
+            open_: the places of the factors that are still switched; the others stay off. All, if it is left out.
+        """
+        if self.columns == "kept":
+            return (screening_design if self.folded else half_design)(len(self.factors))
+        chosen = list(range(len(self.factors))) if open_ is None else list(open_)
+        small = drawn_anew(len(chosen), self.folded, np.random.default_rng([self.seed, 23, number]))
+        found = np.full((len(small), len(self.factors)), -1, dtype=np.int8)
+        found[:, chosen] = small
+        return found
+
+    def round_of(self, number: int, design: Signs, costly: Sequence[int] = ()) -> list[tuple[int, int]]:
+        """Row of the design and seed of every run of a round, in the order in which they are played."""
+        random = np.random.default_rng([self.seed, 11])
+        found: list[tuple[int, int]] = []
+        for _ in range(number + 1):  # each round draws on where the last one stopped
+            order = (with_few_switches(design, random) if self.few_switches and not costly
+                     else in_order(design, costly, random))
+            found = [(row, int(random.integers(2**31))) for row in order for _ in range(self.repeats)]
+        return found
 
     def runs(self, costly: Sequence[int] = ()) -> list[tuple[int, int, int]]:
-        """Round, row of the design and seed of every run, in the order in which they are played."""
-        random, design = np.random.default_rng([self.seed, 11]), self.design()
-        return [(number, row, int(random.integers(2**31))) for number in range(self.rounds)
-                for row in (with_few_switches(design, random) if self.few_switches and not costly
-                            else in_order(design, costly, random)) for _ in range(self.repeats)]
+        """Round, row of the design and seed of every run, if all factors were switched in all rounds."""
+        return [(number, row, seed) for number in range(self.rounds)
+                for row, seed in self.round_of(number, self.design(number), costly)]
+
+    @cached_property
+    def rows_a_round(self) -> int:
+        """How many rows of the design a round plays."""
+        return len(self.design())
 
     @property
     def runs_a_round(self) -> int:
         """How many runs a round takes."""
-        return len(self.design()) * self.repeats
+        return self.rows_a_round * self.repeats
 
     def half_width(self) -> float:
         """Half the width of an effect's interval after one round, in standard deviations of a run, if runs are
@@ -93,11 +131,18 @@ class ScreenPlan(Form):
 
     def switched(self, costly: Sequence[int] = ()) -> int:
         """How many settings are switched in a round, those of the first row included."""
-        runs, design = self.runs(costly), self.design()
-        rows = [row for number, row, _ in runs if number == 0][::self.repeats]
+        design = self.design()
+        rows = [row for row, _ in self.round_of(0, design, costly)][::self.repeats]
         first = int((design[rows[0]] > 0).sum())
         sizes = np.array([len(group) for group in self.factors])
         return first + int(((np.diff(design[rows], axis=0) != 0) * sizes).sum())
+
+
+def plan_as_now(content: Any) -> Any:
+    """A plan's JSON as an earlier Keen Lattice has written it."""
+    if not isinstance(content, Mapping) or "columns" in content:
+        return content
+    return {"decides": "frame_ms_mean", **content, "columns": "kept"}
 
 
 @dataclass(frozen=True)
@@ -111,6 +156,10 @@ class ScreenSpec(SpecOfTwo):
     after: KeptVersion
     plan: ScreenPlan
     game: str | None = None
+
+    @classmethod
+    def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
+        return {**content, "plan": plan_as_now(content.get("plan"))}
 
     @property
     def steps_a_run(self) -> float:

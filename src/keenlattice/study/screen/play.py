@@ -13,30 +13,29 @@ from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
 from keenlattice.study.screen._design import Signs
-from keenlattice.study.screen._fit import screened, unclear
+from keenlattice.study.screen._rounds import Rounds
 from keenlattice.study.screen.plan import ScreenPlan, ScreenSpec
 from keenlattice.study.screen.result import Screen
-from keenlattice.study.trial._conclude import Numbers
 
 
 def play_screen(player: Player, spec: ScreenSpec, versions: Sequence[Version]) -> Screen:
     """Plays a screen through, or computes it anew."""
     plan, (before, after) = spec.plan, versions
-    design, rows, numbers = plan.design(), list[int](), list[Numbers]()
+    rounds, place = Rounds(plan, costly(player.rig, plan)), 0
     player.called = lambda _: ""
 
-    def entries(row: int) -> Entries:
-        return entries_on(player.rig, mixed(before, after, plan, design[row]))
+    def entries(signs: Signs) -> Entries:
+        return entries_on(player.rig, mixed(before, after, plan, signs))
 
-    for place, (number, row, seed) in enumerate(plan.runs(costly(player.rig, plan))):
-        capture = player.play(place, number, str(row), partial(entries, row), seed)
-        rows.append(row)
-        numbers.append(metrics_of(capture, plan.metrics()))
-        if len(rows) % plan.runs_a_round == 0 and not unclear(plan, design[rows], numbers):
-            break
-    return screened(plan, design[rows], numbers, Screen(
-        player.game, spec.before.reference, spec.after.reference, player.rig.name, plan, (), (), len(rows),
-        len(rows) // plan.runs_a_round, 0, tuple(player.excluded)))
+    while not rounds.over:
+        for row, signs, seed in rounds.coming():
+            capture = player.play(place, len(rounds.sizes), str(row), partial(entries, signs), seed)
+            rounds.add(signs, metrics_of(capture, plan.metrics()))
+            place += 1
+        rounds.look()
+    return rounds.result(Screen(
+        player.game, spec.before.reference, spec.after.reference, player.rig.name, plan, (), (), 0, 0, 0,
+        tuple(player.excluded)))
 
 
 KIND = Kind("screen", "screen", ScreenSpec, Screen, play_screen)

@@ -1,13 +1,14 @@
-"""What a screen found: per change an effect with an interval and a word, and pairs that act together."""
+"""What a screen found: per change its effects with an interval and a word, and those that act together."""
 
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
-from typing import TYPE_CHECKING, ClassVar, Literal
+from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 from keenlattice._notebook import Shown
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS
 from keenlattice.study._form import Form
-from keenlattice.study.screen.plan import ScreenPlan
+from keenlattice.study.screen.plan import ScreenPlan, plan_as_now
 
 if TYPE_CHECKING:
     import pandas
@@ -18,38 +19,63 @@ Standing = Literal["does what is claimed", "does the opposite", "better", "worse
 
 @dataclass(frozen=True)
 class Effect:
-    """What switching a factor on does to a metric, in per cent, with its interval and the word for it."""
+    """What switching a factor on does to a metric, in per cent, with its interval and the word for it, and the smallest
+    difference that matters (0 where an older screen did not note it)."""
 
     metric: str
     change_pct: float | None
     low_pct: float | None
     high_pct: float | None
     standing: Standing
+    matters_pct: float = 0.0
+
+
+TELLING: tuple[tuple[Standing, ...], ...] = (
+    ("does what is claimed", "does the opposite", "better", "worse"), ("unclear",), ("does nothing that matters",))
 
 
 @dataclass(frozen=True)
 class Factor:
-    """A factor of a screen: its settings, its effect on the metric that it is judged by, and on the others."""
+    """A factor of a screen: its settings, its effects on the metrics that it is judged by, and on the others."""
 
     settings: tuple[str, ...]
-    judged: Effect
+    judged: tuple[Effect, ...]
     others: tuple[Effect, ...]
+
+    @property
+    def measured(self) -> tuple[Effect, ...]:
+        """The effects that it is judged by, without metrics that were not measured."""
+        return tuple(one for one in self.judged if one.change_pct is not None) or self.judged
+
+    @property
+    def telling(self) -> Effect:
+        """The effect that tells most: of those that it is judged by, the first that is better or worse, else the first
+        that is unclear, else the first."""
+        return next(one for words in TELLING for one in self.measured if one.standing in words)
+
+    @property
+    def standings(self) -> tuple[Standing, ...]:
+        """What it comes to: "better" and "worse" where it is a gain and a price, else one word."""
+        found = {one.standing for one in self.measured}
+        gains = tuple(one for one in TELLING[0] if one in found)
+        return gains or (self.telling.standing,)
 
 
 @dataclass(frozen=True)
 class Interaction:
-    """Two factors that do together what neither does alone; `or_of` are pairs that the design cannot tell from them."""
+    """Factors that do together what none does alone, on a metric that decides. Of more than two, it is the strongest
+    pair's effect."""
 
-    settings: tuple[str, str]
+    settings: tuple[str, ...]
     change_pct: float
-    or_of: tuple[tuple[str, str], ...]
+    metric: str = "frame_ms_mean"
 
 
 @dataclass(frozen=True, repr=False)
 class Screen(Form, Shown):
     """What a screen found; factors in the order of how much they do."""
 
-    SCHEMA: ClassVar[str] = "keen-lattice/screen/1"
+    SCHEMA: ClassVar[str] = "keen-lattice/screen/2"
     WHAT: ClassVar[str] = "a screen"
 
     game: str
@@ -69,12 +95,21 @@ class Screen(Form, Shown):
         import pandas
 
         return pandas.DataFrame([
-            {"change": " + ".join(one.settings), **asdict(effect), "judged": effect is one.judged}
-            for one in self.factors for effect in (one.judged, *one.others)])
+            {"change": " + ".join(one.settings), **asdict(effect), "judged": effect in one.judged}
+            for one in self.factors for effect in (*one.judged, *one.others)])
 
     def _caption(self) -> str:
         return (f"{self.before} against {self.after}: {len(self.factors)} changes in {self.runs} runs on {self.rig}")
 
+    @classmethod
+    def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
+        """Before 0.5 a factor was judged by one metric, and a pair was told with others that it might be."""
+        plan = plan_as_now(content.get("plan"))
+        factors = [{**one, "judged": [one["judged"]]}
+                   if isinstance(one, Mapping) and isinstance(one.get("judged"), Mapping) else one
+                   for one in content.get("factors", ())]
+        return {**content, "plan": plan, "factors": factors}
+
     def _check(self) -> None:
-        if not {effect.metric for one in self.factors for effect in (one.judged, *one.others)} <= {*METRICS}:
+        if not {effect.metric for one in self.factors for effect in (*one.judged, *one.others)} <= {*METRICS}:
             raise BadValue("it has metrics that there are not")

@@ -1,59 +1,150 @@
 """From the numbers of runs to verdicts.
 
 Frames are not independent, runs are: one run gives one number per metric. Within a block the two versions were played
-one after the other, so what the block's conditions did to both cancels in the ratio of the two. Over the blocks, the
-mean of the logarithms of these ratios has a Student t interval (n - 1 degrees of freedom; W. S. Gosset, "The probable
-error of a mean", Biometrika 1908). The metric named in advance has its interval at 95 %, or several share an error of
-5 %; so do all the others between them (Bonferroni). Where the versions are switched seldom, the stretches between two
-switches stand for the blocks (see `_stretches`).
+one after the other, so what the block's conditions did to both cancels in the ratio of the two. The logarithms of
+these ratios are fitted by their mean and, from six blocks on, a term for which version came first, which takes up a
+steady drift; the mean has Student's t interval (W. S. Gosset, "The probable error of a mean", Biometrika 1908). Where
+the versions are switched seldom, the stretches between two switches stand for the blocks (see `_stretches`); a count
+of rare events is never known better than the count allows (see `_events`).
 
-The verdict holds the interval against the smallest difference that matters, m per cent, either way (as a ratio:
-from 1 / (1 + m/100) to 1 + m/100):
+Either end of an interval is wrong in at most 5 % of trials, all looks together (see `_looks`). The verdict holds the
+interval against the smallest difference that matters, m per cent, either way (as a ratio: from 1 / (1 + m/100) to 1 +
+m/100):
 
-    better, worse                  the whole interval is beyond what matters
+    better, worse                  the whole interval is beyond what matters, and zero beyond one of half its error
     no difference that matters     the whole interval is within it
     unclear                        anything else
 
-If every block comes to the very same ratio, it is not known how much they vary: a coarse timer hides it, or events are
-too rare for so few runs. That no difference was seen is then no proof of none, and there is no interval.
+So the word is a pair of one-sided tests (D. J. Schuirmann, Journal of Pharmacokinetics and Biopharmaceutics 1987). If
+several metrics decide, each has its share of the error, and what is left unclear takes over the share of what is
+settled (S. Holm, Scandinavian Journal of Statistics 1979). All the others share one error of 5 % (Bonferroni).
+
+With fewer than four blocks there is no word. If every block comes to the very same ratio, it is not known how much
+they vary: a coarse timer hides it, or events are too rare for so few runs. That no difference was seen is then no
+proof of none, and there is no interval.
 """
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
 
 import numpy as np
 
-from keenlattice.measure._summary import NO_WIDTH, percent_of, t_interval
+from keenlattice.measure._summary import NO_WIDTH, percent_of
 from keenlattice.measure.capture import Floats
-from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, Metric, logarithms
-from keenlattice.study.trial._spending import confidences, looks
-from keenlattice.study.trial._stretches import interval_of_stretches
+from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
+from keenlattice.study.deciding import Numbers, matters_in_pct
+from keenlattice.study.trial._drift import drift
+from keenlattice.study.trial._events import EVENTS, interval_of_counts
+from keenlattice.study.trial._looks import ERROR, FIRST_LOOK, errors_at, looks
+from keenlattice.study.trial._stretches import fit_of_stretches
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.result import MetricResult, Trial, Verdict
 
-ERROR = 0.05
+LEAST_FOR_ORDER = 6  # blocks
+MANY_ALIKE = 0.5     # of the runs: with fewer different values than that a timer is coarse
+FUTILE = 0.05        # chance that all is settled by the last block, below which it is not worth playing
 
-Numbers = Mapping[str, float]
-"""One run: metric name to value, NaN where it has none."""
+
+@dataclass(frozen=True)
+class Fit:
+    """An estimate with its standard error and the degrees of freedom of that."""
+
+    middle: float
+    error: float
+    dof: int
+
+    def half(self, error: float) -> float:
+        """Half the width of the interval of which either end is wrong with that probability."""
+        from scipy.special import stdtrit
+
+        return float(stdtrit(self.dof, 1 - error)) * self.error
 
 
-def conclude(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers], error: float = ERROR
-             ) -> tuple[MetricResult, ...]:
-    """What the runs say, the deciding metric first.
+@dataclass(frozen=True)
+class Seen:
+    """The runs of a trial so far: `before` and `after` in the order of the blocks, `plan.repeats` in each."""
+
+    plan: TrialPlan
+    before: Sequence[Numbers]
+    after: Sequence[Numbers]
+
+    @cached_property
+    def blocks(self) -> int:
+        return len(self.before) // self.plan.repeats
+
+    def has(self, name: str) -> bool:
+        """Whether a metric was measured at all."""
+        return any(math.isfinite(run[name]) for run in (*self.before, *self.after))
+
+    def logs(self, name: str) -> Floats:
+        """Logarithms of both arms, block by block (the mean of its repeats); shape (2, blocks), NaN where one has no
+        number."""
+        values = [run[name] for run in (*self.before, *self.after)]
+        return np.asarray(logarithms(name, values, self.plan.seconds).reshape(2, -1, self.plan.repeats).mean(axis=2))
+
+    def fit(self, name: str) -> Fit | None:
+        """The log ratio of after to before; None where too few blocks have a number."""
+        if self.plan.few_switches:
+            arms = [arm for _, arm, _ in _runs(self.plan)][:len(self.before) + len(self.after)]
+            left = {"before": iter(self.before), "after": iter(self.after)}
+            logs = logarithms(name, [next(left[arm])[name] for arm in arms], self.plan.seconds)
+            stretches = fit_of_stretches(arms, logs)
+            return stretches and Fit(*stretches)
+        logs = self.logs(name)
+        ratios, good = logs[1] - logs[0], np.isfinite(logs).all(axis=0)
+        found = _of_blocks(ratios[good], _firsts(self.plan)[:self.blocks][good])
+        return found and replace(found, error=math.hypot(found.error, self._rounding(name) / math.sqrt(good.sum())))
+
+    def _rounding(self, name: str) -> float:
+        """What a coarse timer hides of a block's ratio: where runs share values, each may lie anywhere within a step
+        (W. F. Sheppard, Proceedings of the London Mathematical Society 1898); as standard deviation."""
+        values = logarithms(name, [run[name] for run in (*self.before, *self.after)], self.plan.seconds)
+        steps = np.unique(values[np.isfinite(values)])
+        if not 1 < steps.size <= MANY_ALIKE * values.size:
+            return 0.0
+        return float(np.diff(steps).min()) / math.sqrt(6 * self.plan.repeats)
+
+    def matters_pct(self, name: str) -> float:
+        """The smallest difference of a metric that matters, in per cent."""
+        return matters_in_pct(name, self.plan.matters_pct, self.plan.matters_of, self.before[:self.plan.repeats])
+
+
+@lru_cache(maxsize=64)
+def _runs(plan: TrialPlan) -> list[tuple[int, Arm, int]]:
+    return plan.runs()
+
+
+@lru_cache(maxsize=64)
+def _firsts(plan: TrialPlan) -> Floats:
+    """Of each block, 1 if the version before comes first, and -1 if not."""
+    return np.array([1.0 if arm == "before" else -1.0 for _, arm, _ in _runs(plan)][::2 * plan.repeats])
+
+
+def _of_blocks(ratios: Floats, firsts: Floats) -> Fit | None:
+    n = ratios.size
+    if n < 2:
+        return None
+    if n < LEAST_FOR_ORDER or np.ptp(firsts) == 0:
+        return Fit(float(ratios.mean()), float(ratios.std(ddof=1)) / math.sqrt(n), n - 1)
+    terms = np.column_stack([np.ones(n), firsts])
+    fit, *_ = np.linalg.lstsq(terms, ratios, rcond=None)
+    left = ratios - terms @ fit
+    return Fit(float(fit[0]), math.sqrt(float(left @ left) / (n - 2) * float(np.linalg.inv(terms.T @ terms)[0, 0])),
+               n - 2)
+
+
+def conclude(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers]) -> tuple[MetricResult, ...]:
+    """What the runs say, the deciding metrics first.
 
     Args:
         before, after: the runs of either version, `plan.repeats` per block, in the order of the blocks.
-        error: of the intervals of the metrics that decide together, and of those of all the others together.
     """
-    order = metrics_in(plan)
-    # What was not measured at all (a latency, where no sensor was) takes no part of the error.
-    measured = sum(any(math.isfinite(run[name]) for run in (*before, *after)) for name in plan.deciders)
-    others = len(order) - len(plan.deciders)
-    return tuple(
-        _metric_result(METRICS[name], plan, [run[name] for run in before], [run[name] for run in after],
-                       1 - error / (max(1, measured) if name in plan.deciders else max(1, others)))
-        for name in order)
+    seen = Seen(plan, before, after)
+    decisive = _decisive(seen)
+    others = [name for name in metrics_in(plan) if name not in decisive]
+    return (*decisive.values(), *(_result(seen, name, ERROR / len(others)) for name in others))
 
 
 def metrics_in(plan: TrialPlan) -> list[str]:
@@ -61,14 +152,83 @@ def metrics_in(plan: TrialPlan) -> list[str]:
     return [*plan.deciders, *(name for name in TRIAL_METRICS if name not in plan.deciders)]
 
 
-def settled(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> bool:
-    """Whether a trial may end here: it may end early, this is a look, and nothing that decides is unclear."""
+def _decisive(seen: Seen) -> dict[str, MetricResult]:
+    """The metrics that decide. What was not measured at all (a latency, where no sensor was) takes no part of the
+    error; what is settled leaves its part to the rest."""
+    found: dict[str, MetricResult] = {}
+    left = [name for name in seen.plan.deciders if seen.has(name)]
+    share = max(1, len(left))
+    while True:
+        found |= {name: _result(seen, name, ERROR / share) for name in left}
+        left = [name for name in left if found[name].verdict == "unclear"]
+        if not left or len(left) == share:
+            return {name: found.get(name) or _result(seen, name, ERROR) for name in seen.plan.deciders}
+        share = len(left)
+
+
+def _result(seen: Seen, name: str, error: float) -> MetricResult:
+    """One metric, with an interval of which either end is wrong at most with `error`, all looks together."""
+    metric, plan, fit = METRICS[name], seen.plan, seen.fit(name)
+    logs, matters = seen.logs(name), seen.matters_pct(name)
+    logs = logs[:, np.isfinite(logs).all(axis=0)]
+    now = _error_now(plan, seen.blocks, error)
+    told = (metric.name, metric.unit)
+    if fit is None:
+        return MetricResult(*told, None, None, None, None, None, "unclear", 1 - 2 * now, logs.shape[1], matters)
+    means = tuple(float(one) for one in np.exp(logs.mean(axis=1)) - metric.half_an_event(plan.seconds))
+    half = fit.half(now)
+    if 2 * half < NO_WIDTH:
+        return MetricResult(*told, means[0], means[1], None, None, None, "unclear", 1 - 2 * now, logs.shape[1], matters)
+    low, high = fit.middle - half, fit.middle + half
+    if name == EVENTS:
+        ends = interval_of_counts([run[name] for run in seen.before], [run[name] for run in seen.after], plan.seconds,
+                                  now)
+        low, high = min(low, ends[0]), max(high, ends[1])
+    word = verdict(low, high, matters, metric.lower_is_better)
+    beyond = abs(fit.middle) > fit.half(_error_now(plan, seen.blocks, error / 2))
+    if logs.shape[1] < FIRST_LOOK or (word in ("better", "worse") and not beyond):
+        word = "unclear"
+    return MetricResult(*told, means[0], means[1], percent_of(fit.middle), percent_of(low), percent_of(high), word,
+                        1 - 2 * now, logs.shape[1], matters)
+
+
+def _error_now(plan: TrialPlan, blocks: int, error: float) -> float:
+    """The one-sided error of an interval at this look, or at the first after it."""
+    errors = errors_at(plan.blocks, error, plan.early)
+    return errors[min(look for look in errors if look >= min(blocks, plan.blocks))]
+
+
+def ended(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> str:
+    """Whether a trial may end here, and why: "settled" if nothing that decides is unclear, "futile" if that will hardly
+    come about by its last block; else ""."""
     blocks, rest = divmod(len(runs), 2 * plan.repeats)
     if not plan.early or rest or blocks == plan.blocks or blocks not in looks(plan.blocks):
-        return False
-    found = conclude(plan, *_arms(runs), error=_error_at(plan, blocks))[:len(plan.deciders)]
-    known = [one for one in found if one.before is not None]
-    return bool(known) and all(one.verdict != "unclear" for one in known)
+        return ""
+    seen = Seen(plan, *_arms(runs))
+    found = [one for one in _decisive(seen).values() if one.before is not None]
+    if found and all(one.verdict != "unclear" for one in found):
+        return "settled"
+    open_ = [one for one in found if one.verdict == "unclear"]
+    return "futile" if 2 * blocks >= plan.blocks and blocks >= 2 * FIRST_LOOK and any(
+        _chance_at_the_end(seen, one.name, len(open_)) < FUTILE for one in open_) else ""
+
+
+def _chance_at_the_end(seen: Seen, name: str, share: int) -> float:
+    """The chance that a metric is settled by the last block if the rest goes on like what was seen: its mean then is
+    normal around that of now."""
+    from scipy.special import ndtr
+
+    fit, plan = seen.fit(name), seen.plan
+    if fit is None or fit.error == 0:
+        return 1.0  # not known
+    last = fit.error * math.sqrt(seen.blocks / plan.blocks)
+    more = math.sqrt(fit.error ** 2 - last ** 2)
+    half = Fit(0.0, last, max(1, fit.dof + plan.blocks - seen.blocks)).half(
+        errors_at(plan.blocks, ERROR / share, True)[plan.blocks])
+    margin = math.log1p(seen.matters_pct(name) / 100)
+    within = max(0.0, float(ndtr((margin - half - fit.middle) / more) - ndtr((half - margin - fit.middle) / more)))
+    beyond = ndtr((fit.middle - margin - half) / more) + ndtr((-margin - half - fit.middle) / more)
+    return within + float(beyond)
 
 
 def concluded(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]], result: Trial) -> Trial:
@@ -78,69 +238,13 @@ def concluded(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]], result: Tria
         result: what is known of it besides.
     """
     before, after = _arms(runs)
-    blocks = len(runs) // (2 * plan.repeats)
-    return replace(result, metrics=conclude(plan, before, after, _error_at(plan, blocks)), blocks_played=blocks,
-                   drift_pct=_drift(plan, before, after))
+    seen = Seen(plan, before, after)
+    return replace(result, metrics=conclude(plan, before, after), blocks_played=seen.blocks, ended=ended(plan, runs),
+                   drift_pct=drift(seen.logs(plan.deciders[0]).mean(axis=0)))
 
 
 def _arms(runs: Sequence[tuple[Arm, Numbers]]) -> tuple[list[Numbers], list[Numbers]]:
     return [numbers for arm, numbers in runs if arm == "before"], [numbers for arm, numbers in runs if arm == "after"]
-
-
-def _error_at(plan: TrialPlan, blocks: int) -> float:
-    return 1 - confidences(looks(plan.blocks))[blocks] if plan.early else ERROR
-
-
-def _drift(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers]) -> tuple[float, float, float] | None:
-    """The trend of the first deciding metric over the blocks, in per cent from first to last: least squares of the
-    logarithm, with Student's t (blocks - 2)."""
-    from scipy.special import stdtrit
-
-    name = plan.deciders[0]
-    logs = _logs(METRICS[name], plan, [run[name] for run in before], [run[name] for run in after])[0].mean(axis=0)
-    n = logs.size
-    if n < 4:
-        return None
-    at = np.linspace(-0.5, 0.5, n)
-    slope = float(at @ logs / (at @ at))
-    left = logs - logs.mean() - slope * at
-    half = float(stdtrit(n - 2, 0.975) * np.sqrt(left @ left / (n - 2) / (at @ at)))
-    return percent_of(slope), percent_of(slope - half), percent_of(slope + half)
-
-
-def _logs(metric: Metric, plan: TrialPlan, before: Sequence[float], after: Sequence[float]) -> tuple[Floats, float]:
-    """Logarithms of both arms, block by block (the mean of its repeats); shape (2, blocks with a number). And what was
-    added before (see `logarithms`)."""
-    logs = logarithms(metric.name, [*before, *after], plan.seconds).reshape(2, -1, plan.repeats)
-    return logs[:, np.isfinite(logs).all(axis=(0, 2))].mean(axis=2), metric.half_an_event(plan.seconds)
-
-
-def _metric_result(metric: Metric, plan: TrialPlan, before: Sequence[float], after: Sequence[float],
-                   confidence: float) -> MetricResult:
-    logs, half_an_event = _logs(metric, plan, before, after)
-    n = logs.shape[1]
-    interval = None if n < 2 else _interval(metric, plan, before, after, logs, confidence)
-    if interval is None:
-        return MetricResult(metric.name, metric.unit, None, None, None, None, None, "unclear", confidence, n)
-    middle, low, high = interval
-    means = np.exp(logs.mean(axis=1)) - half_an_event
-    if high - low < NO_WIDTH:
-        return MetricResult(metric.name, metric.unit, float(means[0]), float(means[1]), None, None, None, "unclear",
-                            confidence, n)
-    return MetricResult(metric.name, metric.unit, float(means[0]), float(means[1]), percent_of(middle),
-                        percent_of(low), percent_of(high),
-                        verdict(low, high, plan.matters_pct, metric.lower_is_better), confidence, n)
-
-
-def _interval(metric: Metric, plan: TrialPlan, before: Sequence[float], after: Sequence[float], logs: Floats,
-              confidence: float) -> tuple[float, float, float] | None:
-    """By blocks; or, where the versions are switched seldom, by the stretches between two switches."""
-    if not plan.few_switches:
-        return t_interval(logs[1] - logs[0], confidence)
-    arms = [arm for _, arm, _ in plan.runs()][:len(before) + len(after)]
-    left = {"before": iter(before), "after": iter(after)}
-    return interval_of_stretches(arms, logarithms(metric.name, [next(left[arm]) for arm in arms], plan.seconds),
-                                 confidence)
 
 
 def verdict(low: float, high: float, matters_pct: float, lower_is_better: bool) -> Verdict:

@@ -1,9 +1,10 @@
 """A trial whose versions are switched seldom, as where a switch restarts the machine or is made by hand.
 
 Runs between two switches are not independent: whatever the switch brought with it (a place in memory, a clock that was
-reached, a hand that set a value a little otherwise) all of them share. So the stretch between two switches is the unit,
-as the whole plot is in a split-plot experiment (R. A. Fisher, 1925): the mean of its runs is one value, and the values
-are fitted by least squares with a term for the version and, where there are enough of them, one for a steady drift.
+reached, a hand that set a value a little otherwise) all of them share. So the stretch between two switches is the
+unit, as the whole plot is in a split-plot experiment (R. A. Fisher, 1925): the mean of its runs is one value, and the
+values are fitted by least squares with a term for the version and, where there are enough of them, one for a steady
+drift.
 """
 
 from collections.abc import Sequence
@@ -17,15 +18,14 @@ from keenlattice.study.trial.plan import Arm
 LEAST_FOR_DRIFT = 5
 
 
-def interval_of_stretches(arms: Sequence[Arm], logs: Floats, confidence: float) -> tuple[float, float, float] | None:
-    """The log ratio of after to before, with its interval; None with fewer than three stretches, or of one version.
+def fit_of_stretches(arms: Sequence[Arm], logs: Floats) -> tuple[float, float, int] | None:
+    """The log ratio of after to before, its standard error and degrees of freedom; None with fewer than three
+    stretches, or of one version.
 
     Args:
         arms: of the runs, in the order in which they were played.
         logs: a metric's logarithm of each run, NaN where it has none; shape (runs,).
     """
-    from scipy.special import stdtrit
-
     values, sides, times = _means(arms, logs)
     terms = [np.ones(values.size), sides]
     if values.size >= LEAST_FOR_DRIFT:
@@ -37,8 +37,7 @@ def interval_of_stretches(arms: Sequence[Arm], logs: Floats, confidence: float) 
     fit, *_ = np.linalg.lstsq(matrix, values, rcond=None)
     left = values - matrix @ fit
     variance = float(left @ left) / dof * float(np.linalg.inv(matrix.T @ matrix)[1, 1])
-    half = float(stdtrit(dof, 0.5 + confidence / 2)) * variance ** 0.5
-    return float(fit[1]), float(fit[1]) - half, float(fit[1]) + half
+    return float(fit[1]), variance ** 0.5, dof
 
 
 def _means(arms: Sequence[Arm], logs: Floats) -> tuple[Floats, Floats, Floats]:

@@ -1,18 +1,19 @@
-"""Which version is played when: blocks of one run each, in an order drawn at random."""
+"""Which version is played when: blocks of one run each, in an order drawn at random, either first equally often."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
 from keenlattice.errors import BadValue
-from keenlattice.measure.metrics import metric
-from keenlattice.study._limits import check_matters, check_seconds, check_seed
+from keenlattice.study._limits import check_seconds, check_seed
+from keenlattice.study.deciding import DECIDES, Matters, check_deciding, named
 
 Arm = Literal["before", "after"]
 MIN_BLOCKS, MAX_BLOCKS, MAX_REPEATS = 2, 1000, 20
-MOST_DECIDERS = 4
+BALANCED = 4  # blocks, in half of which either version comes first
 
 
 @dataclass(frozen=True)
@@ -20,16 +21,18 @@ class TrialPlan:
     """How a trial is run and judged; everything in it is decided before the first run.
 
     Args:
-        blocks: how many pairs of runs; each holds one of either version.
+        blocks: how many pairs of runs, at most; each holds one of either version.
         seconds: length of a run.
         seed: draws the order within the blocks, and the seeds of the runs.
         decides: the metric that decides; or several, with commas between, which share the error.
         matters_pct: the smallest difference that matters to the player, in per cent.
-        early: whether it may end before its last block, by the rule in `spending`.
+        early: whether it ends as soon as it is settled, or as it can hardly be settled any more (see `_looks`).
         few_switches: whether each block begins with the version that the last one ended with, as is wise where a
             switch restarts the machine; else the order of each block is drawn.
         repeats: how many runs of either a block holds, one after the other; their mean counts.
         warm_up_s: what is played before each run begins to count.
+        matters_of: what matters of single metrics, where that differs: name, amount, and "%" or the metric's unit.
+        order: "balanced", or as before 0.5 "drawn" for each block alone.
 
     Raises:
         BadValue: out of range.
@@ -40,25 +43,23 @@ class TrialPlan:
     (4.0, 8)
     """
 
-    blocks: int = 8
+    blocks: int = 12
     seconds: float = 30.0
     seed: int = 0
-    decides: str = "frame_ms_mean"
+    decides: str = DECIDES
     matters_pct: float = 1.0
-    early: bool = False
+    early: bool = True
     few_switches: bool = False
     repeats: int = 1
     warm_up_s: float = 0.0
+    matters_of: Matters = ()
+    order: Literal["balanced", "drawn"] = "balanced"
 
     def __post_init__(self) -> None:
-        for name in self.deciders:
-            metric(name)
-        if len(set(self.deciders)) < len(self.deciders) or len(self.deciders) > MOST_DECIDERS:
-            raise BadValue(f"{self.decides}: 1 to {MOST_DECIDERS} metrics decide, each named once")
+        check_deciding(self.decides, self.matters_pct, self.matters_of)
         if not MIN_BLOCKS <= self.blocks <= MAX_BLOCKS:
             raise BadValue(f"{self.blocks} blocks: a trial takes {MIN_BLOCKS} to {MAX_BLOCKS}; "
                            "one run of each proves nothing")
-        check_matters(self.matters_pct)
         check_seconds(self.seconds)
         check_seed(self.seed)
         if not 1 <= self.repeats <= MAX_REPEATS:
@@ -69,7 +70,7 @@ class TrialPlan:
     @property
     def deciders(self) -> tuple[str, ...]:
         """The metrics that decide."""
-        return tuple(one.strip() for one in self.decides.split(","))
+        return named(self.decides)
 
     @property
     def switches(self) -> int:
@@ -85,9 +86,25 @@ class TrialPlan:
         """Block, arm and seed of every run, in the order in which they are played."""
         random = np.random.default_rng([self.seed, 7])
         order: list[tuple[int, Arm, int]] = []
+        sides: list[bool] = []  # whether the version before comes first in the blocks to come
         for block in range(self.blocks):
-            arms: tuple[Arm, Arm] = ("before", "after") if random.random() < 0.5 else ("after", "before")
+            if not sides:
+                sides = self._drawn(random)
+            arms: tuple[Arm, Arm] = ("before", "after") if sides.pop() else ("after", "before")
             if self.few_switches and order and order[-1][1] != arms[0]:
                 arms = (arms[1], arms[0])
             order += [(block, arm, int(random.integers(2**31))) for arm in arms for _ in range(self.repeats)]
         return order
+
+    def _drawn(self, random: np.random.Generator) -> list[bool]:
+        """Which comes first in the next blocks. In balance, what a drift adds to one block it takes from another."""
+        if self.order == "drawn":
+            return [bool(random.random() < 0.5)]
+        return [bool(one) for one in random.permutation([True, False] * (BALANCED // 2))]
+
+
+def plan_as_now(content: Any) -> Any:
+    """A plan's JSON as an earlier Keen Lattice has written it: one metric decided, and each order was drawn alone."""
+    if not isinstance(content, Mapping) or "order" in content:
+        return content
+    return {"decides": "frame_ms_mean", "early": False, "blocks": 8, **content, "order": "drawn"}

@@ -7,10 +7,11 @@ from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import metrics_of
 from keenlattice.profile.version import Version
 from keenlattice.rig.base import Rig
+from keenlattice.study.deciding import Numbers
 from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
-from keenlattice.study.trial._conclude import Numbers, concluded, metrics_in, settled
+from keenlattice.study.trial._conclude import concluded, ended, metrics_in
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.trial.spec import TrialSpec
@@ -24,7 +25,7 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
     for place, (block, arm, seed) in enumerate(plan.runs()):
         capture = player.play(place, block, arm, arms[arm], seed)
         runs.append((arm, metrics_of(capture, metrics_in(plan))))
-        if settled(plan, runs):
+        if ended(plan, runs):
             break
     return concluded(plan, runs, Trial(
         player.game, spec.before.reference, spec.after.reference, plan, (), player.rig.name,

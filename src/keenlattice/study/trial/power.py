@@ -1,21 +1,25 @@
 """How many blocks settle a trial: from the noise that a pilot of a version against itself has shown.
 
-A trial is settled if its interval lies wholly within what matters, or wholly beyond it. With n blocks whose log ratios
-have the standard deviation s, and a true effect d, the mean is normal around d with s / sqrt(n), and the interval half
-a width of Student's t (n - 1) times the estimate of that. The chance is had by going through the quantiles of that
-estimate (chi-squared, n - 1); and, since a pilot knows s itself only from a few blocks, through the quantiles of what s
-may be after it (scaled inverse chi-squared, the pilot's degrees of freedom).
+A trial is settled once its interval lies wholly within what matters, or wholly beyond it. The chance of that is had by
+playing many such trials of made-up blocks by the very rules of a trial, looks and all. A pilot knows the noise only
+from a few blocks, so each of them has a noise that may be after it (scaled inverse chi-squared). Of that, two fifths
+of the pilot's degrees of freedom are counted: where runs now and then go far off, a few blocks say less of the noise
+than normal ones would. So where the noise is milder, rather more is settled than was promised.
 """
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
 from keenlattice.measure.capture import Floats
-from keenlattice.study.trial.plan import MAX_BLOCKS, MIN_BLOCKS
+from keenlattice.study.trial._conclude import LEAST_FOR_ORDER
+from keenlattice.study.trial._looks import ERROR, FIRST_LOOK, errors_at
+from keenlattice.study.trial.plan import MAX_BLOCKS
 
-STEPS_OF_ESTIMATE, STEPS_OF_NOISE = 60, 40
+TRIALS, SEED = 2000, 1
+COUNTED = 0.4  # of the pilot's degrees of freedom
 WANTED = 0.8
 
 
@@ -32,36 +36,57 @@ class Noise:
     dof: int
 
 
-def chance_to_settle(noise: Noise, blocks: int, matters_pct: float, effect_pct: float = 0.0,
-                     confidence: float = 0.95) -> float:
-    """The chance that so many blocks settle a trial whose true effect is `effect_pct`."""
-    from scipy.special import chdtri, ndtr, stdtrit
+def chance_to_settle(noise: Noise, blocks: int, matters_pct: float, effect_pct: float = 0.0, error: float = ERROR,
+                     early: bool = True) -> float:
+    """The chance that so many blocks, at most, settle a trial whose true effect is `effect_pct`.
+
+    Args:
+        error: of either end of the interval, all looks together.
+        early: whether there are looks before the last.
+    """
+    from scipy.special import stdtrit
 
     margin, effect = math.log1p(matters_pct / 100), math.log1p(effect_pct / 100)
-    true = noise.sd * np.sqrt(noise.dof / chdtri(noise.dof, _middles(STEPS_OF_NOISE)))[:, None]
-    seen = true * np.sqrt(chdtri(blocks - 1, _middles(STEPS_OF_ESTIMATE)) / (blocks - 1))[None, :]
-    half = stdtrit(blocks - 1, 0.5 + confidence / 2) * seen / math.sqrt(blocks)
-    error = true / math.sqrt(blocks)
-    within = np.maximum(0.0, ndtr((margin - half - effect) / error) - ndtr((half - margin - effect) / error))
-    beyond = ndtr((effect - margin - half) / error) + ndtr((-margin - half - effect) / error)
-    return float((within + beyond).mean())
+    ratios = effect + noise.sd * _blocks(noise.dof, blocks)
+    counts = np.arange(1, blocks + 1)
+    means = np.cumsum(ratios, axis=1) / counts
+    squares = np.maximum(0.0, np.cumsum(ratios ** 2, axis=1) - counts * means ** 2)
+    settled = np.zeros(TRIALS, dtype=bool)
+    for look, share in errors_at(blocks, error, early).items():
+        if look >= FIRST_LOOK:
+            dof = look - (1 if look < LEAST_FOR_ORDER else 2)
+            half = float(stdtrit(dof, 1 - share)) * np.sqrt(squares[:, look - 1] / (look - 1) / look)
+            far = np.abs(means[:, look - 1])
+            settled |= (far + half <= margin) | (far - half > margin)
+    return float(settled.mean())
 
 
-def _middles(count: int) -> Floats:
-    return (np.arange(count) + 0.5) / count
+@lru_cache(maxsize=1)
+def _normal() -> Floats:
+    return np.random.default_rng(SEED).standard_normal((TRIALS, MAX_BLOCKS))
 
 
-def blocks_to_settle(noise: Noise, matters_pct: float, chance: float = WANTED, confidence: float = 0.95) -> int | None:
+def _blocks(dof: int, blocks: int) -> Floats:
+    """Made-up blocks, in units of the noise that the pilot has shown; shape (TRIALS, blocks)."""
+    counted = max(1.0, COUNTED * dof)
+    wider = np.sqrt(counted / np.random.default_rng(SEED).chisquare(counted, TRIALS))
+    return np.asarray(wider[:, None] * _normal()[:, :blocks])
+
+
+def blocks_to_settle(noise: Noise, matters_pct: float, chance: float = WANTED, error: float = ERROR,
+                     early: bool = True) -> int | None:
     """The fewest blocks that settle a trial of two versions alike with that chance; None if MAX_BLOCKS do not.
 
     If they are not alike by twice what matters, or more, it is about as likely to be settled.
     """
-    low, high = MIN_BLOCKS, MAX_BLOCKS
-    if chance_to_settle(noise, high, matters_pct, confidence=confidence) < chance:
-        return None
+    low = high = FIRST_LOOK
+    while chance_to_settle(noise, high, matters_pct, error=error, early=early) < chance:
+        if high == MAX_BLOCKS:
+            return None
+        low, high = high + 1, min(2 * high, MAX_BLOCKS)
     while low < high:
         middle = (low + high) // 2
-        if chance_to_settle(noise, middle, matters_pct, confidence=confidence) >= chance:
+        if chance_to_settle(noise, middle, matters_pct, error=error, early=early) >= chance:
             high = middle
         else:
             low = middle + 1

@@ -8,7 +8,7 @@ from keenlattice._notebook import Shown
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS
 from keenlattice.study._form import Form
-from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.plan import TrialPlan, plan_as_now
 
 if TYPE_CHECKING:
     import pandas
@@ -25,6 +25,7 @@ class MetricResult:
         change_pct: how much `after` differs from `before`, in per cent, with its interval.
         low_pct, high_pct: the interval, at `confidence`.
         n: how many blocks gave a number for both versions.
+        matters_pct: the smallest difference of it that matters, in per cent; 0 where an older trial did not note it.
 
     All numbers are None where fewer than two blocks did; where all blocks came to the very same ratio, so that nothing
     is known of how much they vary, `before` and `after` alone are told.
@@ -40,6 +41,7 @@ class MetricResult:
     verdict: Verdict
     confidence: float
     n: int
+    matters_pct: float = 0.0
 
 
 @dataclass(frozen=True, repr=False)
@@ -51,8 +53,10 @@ class Trial(Form, Shown):
         game, rig: what was played, on what.
         metrics: what came out, the deciding metric first.
         blocks_played: fewer than planned if it was settled early.
-        drift_pct: how much the deciding metric changed from the first block to the last, in both versions alike, with
-            its interval at 95 %; None with fewer than four blocks.
+        ended: "settled" if it ended early since nothing that decides was unclear any more, "futile" if the blocks that
+            were left would hardly have settled it; else "".
+        drift_pct: how much the first metric that decides changed from the first block to the last, in both versions
+            alike, with its interval at 95 %; None with fewer than eight blocks.
         excluded: the runs that went wrong and do not count, each with the reason.
     """
 
@@ -66,6 +70,7 @@ class Trial(Form, Shown):
     metrics: tuple[MetricResult, ...]
     rig: str = ""
     blocks_played: int = 0
+    ended: str = ""
     drift_pct: tuple[float, float, float] | None = None
     excluded: tuple[str, ...] = ()
 
@@ -101,9 +106,9 @@ class Trial(Form, Shown):
     def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
         """Before 0.4 the plan's fields stood beside the others; before 0.2 a trial had no early end."""
         if "plan" in content:
-            return content
+            return {**content, "plan": plan_as_now(content["plan"])}
         plan = {one.name: content[one.name] for one in fields(TrialPlan) if one.name in content}
-        return {"blocks_played": content.get("blocks"), **content, "plan": plan}
+        return {"blocks_played": content.get("blocks"), **content, "plan": plan_as_now(plan)}
 
     def _check(self) -> None:
         known = {one.name for one in self.metrics}

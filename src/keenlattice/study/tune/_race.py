@@ -2,11 +2,13 @@
 
 In every round each combination that is still in the race is played once, in random order, so that what a round's
 conditions do to all cancels. From the third round on a combination is out if it surely breaks a limit, if it is surely
-worse than the best so far (Student's t of the log ratios of a round's runs, the error of 5 % shared by all
-combinations), or if the game does not run with it. A best one that only seems to keep a limit puts nobody out; a limit
-whose metric was not measured is not kept. So runs go where it is not yet told. It ends when the best surely keeps the
-limits and none that is left can be better by more than what matters, or with the last round. (Racing, after O. Maron
-and A. W. Moore, 1994.)
+worse than the best so far, or surely not better than that by more than what matters (Student's t of the log ratios of
+a round's runs), or if the game does not run with it. A best one that only seems to keep a limit puts nobody out, and
+is not named; a limit whose metric was not measured is not kept. So runs go where it is not yet told. It ends when
+nobody but the best is left, or with the last round. (Racing, after O. Maron and A. W. Moore, 1994.)
+
+Since any may turn out as the best, the error of 5 % is shared by all pairs of combinations, and spent over the rounds
+as over the looks at a trial; so is that of the limits, by the combinations.
 """
 
 import math
@@ -14,15 +16,17 @@ from itertools import pairwise
 
 import numpy as np
 
-from keenlattice.measure._summary import NO_WIDTH, percent_of, t_interval
+from keenlattice.measure._summary import NO_WIDTH, percent_of
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, logarithms
-from keenlattice.study.trial._conclude import Numbers
+from keenlattice.study.deciding import Numbers, matters_in_pct
+from keenlattice.study.trial._looks import ERROR, errors_of
 from keenlattice.study.tune.plan import FIRST_LOOK, Limit, TunePlan
 from keenlattice.study.tune.result import Combination, Standing
 
-ERROR = 0.05
 ORDERS_DRAWN = 60
+Interval = tuple[float, float, float]
+"""A middle, and the ends of its interval."""
 
 
 class Race:
@@ -32,9 +36,11 @@ class Race:
         self.plan = plan
         self.combinations = plan.combinations()
         self.count = len(self.combinations)
+        self.rounds = 0
         self.runs: list[dict[int, Numbers]] = [{} for _ in range(self.count)]  # by round
         self.out: dict[int, Standing] = {}
-        self.beaten: dict[int, tuple[float, float, float]] = {}  # by how much, when it was put out
+        self.beaten: dict[int, Interval] = {}  # by how much, when it was put out
+        self.keeping: set[int] = set()         # those that surely keep the limits
 
     def entered(self) -> list[int]:
         """Those that are still in the race."""
@@ -58,80 +64,115 @@ class Race:
 
     def look(self, number: int) -> bool:
         """Puts out whoever is surely beaten, after a round; says whether the race is over."""
-        if number + 1 < FIRST_LOOK:
+        self.rounds = number + 1
+        if self.rounds < FIRST_LOOK:
             return False
         for one in self.entered():
-            if any(found is not None and found[1] > 0 for found in self._beyond_all(one)):
+            beyond = self._beyond_all(one)
+            if any(found is not None and found[1] > 0 for found in beyond):
                 self.out[one] = "breaks a limit"
+            elif all(found is not None and found[2] <= 0 for found in beyond):
+                self.keeping.add(one)
         best = self.best()
         if best is None:
             return not self.entered()
-        keeps = all(found is not None and found[2] <= 0 for found in self._beyond_all(best))
-        for one in self.entered() if keeps else ():  # one that only seems to keep the limits puts nobody out
-            if one != best and (found := self.against(one, best))[1] > 0:
-                self.out[one], self.beaten[one] = "worse", found
-        margin = math.log1p(self.plan.matters_pct / 100)
-        return keeps and all(self.against(one, best)[1] > -margin for one in self.entered() if one != best)
+        for one in self.entered():
+            if one != best and (found := self.against(one, best))[1] > -self.margin():
+                self.out[one], self.beaten[one] = "worse" if found[1] > 0 else "no better", found
+        return self.entered() == [best]
 
     def best(self) -> int | None:
-        """The best of those still in the race that keep the limits, as far as is known."""
-        keeping = [one for one in self.entered() if self.runs[one]
-                   and all(found is not None and found[0] <= 0 for found in self._beyond_all(one))]
+        """The best of those still in the race that surely keep the limits."""
+        keeping = [one for one in self.entered() if one in self.keeping and self._scores(one)]
         return min(keeping, key=self.mean, default=None)
 
+    def margin(self) -> float:
+        """What matters, as log ratio; of several goals, the mean."""
+        first = [runs[0] for runs in self.runs if 0 in runs]
+        return float(np.mean([math.log1p(matters_in_pct(goal, self.plan.matters_pct, self.plan.matters_of, first) / 100)
+                              for goal in self._goals()]))
+
     def mean(self, one: int) -> float:
-        """Mean of the goal's logarithm, the smaller the better."""
-        return float(np.mean(list(self._logs(one).values()))) if self._logs(one) else math.inf
+        """Mean of what is to be small."""
+        return float(np.mean(list(self._scores(one).values()))) if self._scores(one) else math.inf
 
-    def _logs(self, one: int) -> dict[int, float]:
-        sign = 1.0 if METRICS[self.plan.goal].lower_is_better else -1.0
-        values = [numbers[self.plan.goal] for numbers in self.runs[one].values()]
-        logs = logarithms(self.plan.goal, values, self.plan.seconds).tolist()
-        return {number: sign * log for number, log in zip(self.runs[one], logs, strict=True) if math.isfinite(log)}
+    def _goals(self) -> list[str]:
+        """The goals that were measured at all; if none was, all of them."""
+        return [goal for goal in self.plan.goals
+                if any(math.isfinite(run[goal]) for runs in self.runs for run in runs.values())] or [*self.plan.goals]
 
-    def against(self, one: int, best: int) -> tuple[float, float, float]:
+    def _logs(self, one: int, goal: str) -> Floats:
+        """The goal's logarithm of each run, the smaller the better."""
+        values = [numbers[goal] for numbers in self.runs[one].values()]
+        return (1.0 if METRICS[goal].lower_is_better else -1.0) * logarithms(goal, values, self.plan.seconds)
+
+    def _scores(self, one: int) -> dict[int, float]:
+        """By round: what is to be small, the mean of the goals' logarithms."""
+        scores = np.mean([self._logs(one, goal) for goal in self._goals()], axis=0)
+        return {number: score for number, score in zip(self.runs[one], scores.tolist(), strict=True)
+                if math.isfinite(score)}
+
+    def against(self, one: int, best: int) -> Interval:
         """How much worse one is than the best, as log ratio, with its interval, over the rounds of both."""
-        mine, its = self._logs(one), self._logs(best)
-        rounds = sorted({*mine} & {*its})
-        if len(rounds) < 2:
-            return 0.0, -math.inf, math.inf
-        ratios: Floats = np.array([mine[number] - its[number] for number in rounds])
-        middle, low, high = t_interval(ratios, 1 - 2 * ERROR / self.count)
-        return (middle, low, high) if high - low > NO_WIDTH else (middle, -math.inf, math.inf)
+        mine, its = self._scores(one), self._scores(best)
+        ratios = np.array([mine[number] - its[number] for number in sorted({*mine} & {*its})])
+        found = self._interval(ratios, self.count * (self.count - 1) / 2)
+        return found if found[2] - found[1] > NO_WIDTH else (found[0], -math.inf, math.inf)
 
-    def _beyond(self, one: int, limit: Limit) -> tuple[float, float, float] | None:
+    def _interval(self, values: Floats, shared_by: float) -> Interval:
+        """Mean and Student's t interval, at this look's part of the error."""
+        from scipy.special import stdtrit
+
+        n = values.size
+        if n < 2:
+            return (float(values.mean()) if n else 0.0), -math.inf, math.inf
+        looks = tuple(range(FIRST_LOOK, self.plan.rounds + 1))
+        error = errors_of(looks, ERROR / shared_by)[max(FIRST_LOOK, self.rounds)]
+        half = float(stdtrit(n - 1, 1 - error)) * float(values.std(ddof=1)) / math.sqrt(n)
+        return float(values.mean()), float(values.mean()) - half, float(values.mean()) + half
+
+    def _beyond(self, one: int, limit: Limit) -> Interval | None:
         """How far the mean of the runs lies beyond a limit, with its interval; below zero it is kept. None if fewer
         than two runs have measured what it is about."""
         values: Floats = np.array([numbers[limit.metric] for numbers in self.runs[one].values()])
         values = values[np.isfinite(values)]
         if values.size < 2:
             return None
-        middle, low, high = t_interval(values, 1 - 2 * ERROR / self.count)
-        if limit.side == "below":
-            return middle - limit.value, low - limit.value, high - limit.value
-        return limit.value - middle, limit.value - high, limit.value - low
+        return self._interval((values - limit.value) * (1 if limit.side == "below" else -1), self.count)
 
-    def _beyond_all(self, one: int) -> list[tuple[float, float, float] | None]:
+    def _beyond_all(self, one: int) -> list[Interval | None]:
         return [self._beyond(one, limit) for limit in self.plan.limits]
 
     def standings(self) -> list[Combination]:
         """What became of everyone, the best first."""
-        best, all_of = self.best(), self.combinations
-        found = []
-        for one in range(self.count):
-            beyond = self._beyond_all(one)
-            over = any(limited is not None and limited[0] > 0 for limited in beyond)
-            known = all(limited is not None for limited in beyond)
-            standing = self.out.get(one) or ("best" if one == best else "breaks a limit" if over else
-                                             "not told apart" if known else "limit not measured")
-            sign = 1.0 if METRICS[self.plan.goal].lower_is_better else -1.0
-            added = METRICS[self.plan.goal].half_an_event(self.plan.seconds)
-            goal = math.exp(sign * self.mean(one)) - added if self._logs(one) else None
-            pct: tuple[float | None, ...] = (None, None, None)
-            if best is not None and one != best and len({*self._logs(one)} & {*self._logs(best)}) >= 2:
-                middle, low, high = self.beaten.get(one) or self.against(one, best)
-                pct = tuple(percent_of(sign * end) for end in ((middle, low, high) if sign > 0
-                                                                    else (middle, high, low)))
-            found.append(Combination(all_of[one], standing, len(self.runs[one]), goal, *pct))
-        order = ["best", "not told apart", "worse", "breaks a limit", "limit not measured", "does not run"]
+        best = self.best()
+        found = [Combination(values, self._standing(one, best), len(self.runs[one]),
+                             tuple(self._mean_of(one, goal) for goal in self.plan.goals), *self._change_pct(one, best))
+                 for one, values in enumerate(self.combinations)]
+        order = ["best", "no better", "not told apart", "worse", "limit not sure", "breaks a limit",
+                 "limit not measured", "does not run"]
         return sorted(found, key=lambda one: (order.index(one.standing), abs(one.change_pct or 0.0)))
+
+    def _standing(self, one: int, best: int | None) -> Standing:
+        if one in self.out or one == best:
+            return self.out.get(one, "best")
+        if any(limited is None for limited in self._beyond_all(one)):
+            return "limit not measured"
+        return "not told apart" if one in self.keeping else "limit not sure"
+
+    def _mean_of(self, one: int, goal: str) -> float | None:
+        logs = self._logs(one, goal)
+        logs = logs[np.isfinite(logs)]
+        if not logs.size:
+            return None
+        sign = 1.0 if METRICS[goal].lower_is_better else -1.0
+        return math.exp(sign * float(logs.mean())) - METRICS[goal].half_an_event(self.plan.seconds)
+
+    def _change_pct(self, one: int, best: int | None) -> tuple[float | None, float | None, float | None]:
+        """Of one goal, as that changes; of several, how much worse."""
+        if best is None or one == best or len({*self._scores(one)} & {*self._scores(best)}) < 2:
+            return None, None, None
+        middle, low, high = self.beaten.get(one) or self.against(one, best)
+        if len(self.plan.goals) == 1 and not METRICS[self.plan.goal].lower_is_better:
+            middle, low, high = -middle, -high, -low
+        return percent_of(middle), percent_of(low), percent_of(high)

@@ -10,7 +10,8 @@ from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import metric
 from keenlattice.study._form import Form
-from keenlattice.study._limits import check_matters, check_seconds, check_seed
+from keenlattice.study._limits import check_seconds, check_seed
+from keenlattice.study.deciding import Matters, check_deciding, named
 from keenlattice.study.kind import KeptVersion, Spec
 
 FIRST_LOOK = 3      # rounds
@@ -36,11 +37,13 @@ class TunePlan(Form):
 
     Args:
         choices: setting to the values that are tried.
-        goal: the metric that is to be as good as can be.
+        goal: the metric that is to be as good as can be; or several, with commas between, of which one per cent of
+            either is worth the same.
         limits: what has to be kept besides.
         rounds: how many at most.
         matters_pct: of combinations that differ by no more than this, any will do.
         seconds, seed, warm_up_s: as in a trial.
+        matters_of: as in a trial.
         few_switches: whether the order of each round is chosen so that few settings are switched between its runs.
     """
 
@@ -53,18 +56,24 @@ class TunePlan(Form):
     matters_pct: float = 1.0
     warm_up_s: float = 0.0
     few_switches: bool = False
+    matters_of: Matters = ()
 
     def __post_init__(self) -> None:
-        for name in (self.goal, *(one.metric for one in self.limits)):
-            metric(name)
+        check_deciding(self.goal, self.matters_pct, self.matters_of)
+        for limit in self.limits:
+            metric(limit.metric)
         count = math.prod(len(values) for _, values in self.choices)
         if not 2 <= count <= MOST_COMBINATIONS:
             raise BadValue(f"{count} combinations: 2 to {MOST_COMBINATIONS} can be tuned over; give fewer values")
         if not FIRST_LOOK <= self.rounds <= 200:
             raise BadValue(f"{self.rounds} rounds: a race takes {FIRST_LOOK} to 200")
-        check_matters(self.matters_pct)
         check_seconds(self.seconds)
         check_seed(self.seed)
+
+    @property
+    def goals(self) -> tuple[str, ...]:
+        """The metrics that are to be as good as can be."""
+        return named(self.goal)
 
     def combinations(self) -> list[dict[str, Value]]:
         """All combinations of the values."""

@@ -11,10 +11,10 @@ from keenlattice.measure.metrics import metrics_of
 from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig
+from keenlattice.study.deciding import Numbers
 from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import TRIES, Each, Player, RunsFailed, entries_on, ignore
 from keenlattice.study.playing import play
-from keenlattice.study.trial._conclude import Numbers
 from keenlattice.study.tune._race import Race
 from keenlattice.study.tune.plan import TunePlan, TuneSpec, checked
 from keenlattice.study.tune.result import Tuning
@@ -73,4 +73,4 @@ def _numbers(player: Player, plan: TunePlan, place: int, number: int, one: int,
         return None
     if not capture.shown_ms.size:
         return None
-    return metrics_of(capture, [plan.goal, *(limit.metric for limit in plan.limits)])
+    return metrics_of(capture, [*plan.goals, *(limit.metric for limit in plan.limits)])

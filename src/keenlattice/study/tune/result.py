@@ -1,7 +1,8 @@
 """What a race found: the combinations, the best first, and what became of each."""
 
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
-from typing import TYPE_CHECKING, ClassVar, Literal
+from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 from keenlattice._notebook import Shown
 from keenlattice.catalog.values import Value
@@ -11,8 +12,9 @@ from keenlattice.study.tune.plan import TunePlan
 if TYPE_CHECKING:
     import pandas
 
-Standing = Literal["best", "not told apart", "worse", "breaks a limit", "limit not measured",
-                   "does not run"]
+Standing = Literal["best", "no better", "not told apart", "worse", "limit not sure", "breaks a limit",
+                   "limit not measured", "does not run"]
+"""`no better`: it is not better by what matters than the best; `limit not sure`: it may keep the limits, or not."""
 
 
 @dataclass(frozen=True)
@@ -20,15 +22,16 @@ class Combination:
     """A combination, and what became of it.
 
     Args:
-        goal: geometric mean of the goal over its runs; None if it never ran.
+        goals: geometric mean of each goal over its runs; None where it never ran, or a goal was not measured.
         change_pct, low_pct, high_pct: how much its goal differs from the best one's, over the rounds of both; of one
-            that was put out as worse, from the one that was the best then.
+            that was put out, from the one that was the best then. Of several goals it is the geometric mean of how much
+            worse each of them is.
     """
 
     values: dict[str, Value]
     standing: Standing
     rounds: int
-    goal: float | None
+    goals: tuple[float | None, ...]
     change_pct: float | None = None
     low_pct: float | None = None
     high_pct: float | None = None
@@ -38,7 +41,7 @@ class Combination:
 class Tuning(Form, Shown):
     """What a race found, the best first. `settled` is False if it ended with its last round."""
 
-    SCHEMA: ClassVar[str] = "keen-lattice/tune/1"
+    SCHEMA: ClassVar[str] = "keen-lattice/tune/2"
     WHAT: ClassVar[str] = "a tuning"
 
     game: str
@@ -55,6 +58,13 @@ class Tuning(Form, Shown):
     def best(self) -> Combination | None:
         """The best that keeps the limits; None if none does."""
         return next((one for one in self.combinations if one.standing == "best"), None)
+
+    @classmethod
+    def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
+        """Before 0.5 there was one goal."""
+        return {**content, "combinations": [
+            {**one, "goals": [one.get("goal")]} if isinstance(one, Mapping) and "goals" not in one else one
+            for one in content.get("combinations", ())]}
 
     def table(self) -> "pandas.DataFrame":
         """A row for each combination, the best first, with a column for each setting."""

@@ -1,0 +1,129 @@
+"""What decides a study, and how much of it matters: the same for all kinds.
+
+What decides is named in advance: one metric, or several that share the error. What matters is a share in per cent, for
+all of them or for each its own; or an amount in a metric's own unit, of which the study's first block tells how many
+per cent it is.
+"""
+
+import math
+import re
+from collections.abc import Mapping, Sequence
+from typing import Protocol
+
+import numpy as np
+
+from keenlattice.errors import BadValue, UsageError
+from keenlattice.measure.metrics import metric
+from keenlattice.study._limits import check_matters
+
+DECIDES = "frame_ms_mean,latency_ms_median"
+"""What a player feels: how long a frame takes, and how long a press takes to be seen."""
+MOST_DECIDERS = 4
+MOST_PCT = 50.0
+DEFAULT_PCT = 1.0
+
+Numbers = Mapping[str, float]
+"""One run: metric name to value, NaN where it has none."""
+
+Matters = tuple[tuple[str, float, str], ...]
+"""What matters of some metrics: name, how much, and whether that is in "%" or in the metric's own unit."""
+
+
+class Deciding(Protocol):
+    """A plan, as far as it says what matters."""
+
+    @property
+    def matters_pct(self) -> float: ...
+
+    @property
+    def matters_of(self) -> Matters: ...
+
+
+def named(text: str) -> tuple[str, ...]:
+    """The metrics that a text names, with commas between.
+
+    >>> named("frame_ms_mean, fps_mean")
+    ('frame_ms_mean', 'fps_mean')
+    """
+    return tuple(one.strip() for one in text.split(","))
+
+
+def check_deciding(decides: str, matters_pct: float, matters_of: Matters) -> None:
+    """Whether that can decide, and that can matter.
+
+    Raises:
+        UnknownName: no such metric.
+        BadValue: too many, one twice, or out of range.
+    """
+    names = named(decides)
+    for name in names:
+        metric(name)
+    if len(set(names)) < len(names) or len(names) > MOST_DECIDERS:
+        raise BadValue(f"{decides}: 1 to {MOST_DECIDERS} metrics decide, each named once")
+    check_matters(matters_pct)
+    for name, amount, unit in matters_of:
+        if unit == "%":
+            check_matters(amount)
+        elif unit != metric(name).unit or not 0 < amount < math.inf:
+            raise BadValue(f"{amount:g} {unit} of {name}: give a positive amount in {metric(name).unit}")
+
+
+def matters_in_pct(name: str, matters_pct: float, matters_of: Matters, first: Sequence[Numbers]) -> float:
+    """The smallest difference of a metric that matters, in per cent.
+
+    Args:
+        matters_pct: where nothing is said of that metric.
+        matters_of: what is said of single metrics.
+        first: the runs of the first block, against whose geometric mean an amount is held.
+    """
+    for one, amount, unit in matters_of:
+        if one == name:
+            return amount if unit == "%" else _share(amount, [run[name] for run in first])
+    return matters_pct
+
+
+def parsed_matters(text: float | str, decides: str) -> tuple[float, Matters]:
+    """What matters, from what a player wrote: in per cent for all metrics, and what differs from that.
+
+    Args:
+        text: `1`, `1%`, `0.5ms` for each metric that decides and is in ms, `latency_ms_median=1ms` for that alone;
+            several with commas between.
+        decides: the metrics that decide.
+
+    Raises:
+        UsageError: it cannot be read, or is of another unit than the metric.
+        UnknownName: no such metric.
+
+    >>> parsed_matters("2,latency_ms_median=1ms", DECIDES)
+    (2.0, (('latency_ms_median', 1.0, 'ms'),))
+    """
+    if not isinstance(text, str):
+        return float(text), ()
+    all_of, own = DEFAULT_PCT, dict[str, tuple[float, str]]()
+    for part in text.split(","):
+        found = re.fullmatch(r"\s*(?:([a-z0-9_]+)\s*=)?\s*([0-9]*\.?[0-9]+)\s*(%|ms|fps|)\s*", part)
+        if not found:
+            raise UsageError(f"--matters {text!r}: write per cent, ms or fps, such as 1, 0.5ms or 3fps; for one metric "
+                             "latency_ms_median=1ms")
+        amount, unit = float(found[2]), found[3] or "%"
+        if not found[1] and unit == "%":
+            all_of = amount
+            continue
+        names = [metric(found[1]).name] if found[1] else [
+            name for name in named(decides) if metric(name).unit == unit]
+        if not names or (unit != "%" and metric(names[0]).unit != unit):
+            which = names[0] if names else decides
+            raise UsageError(f"--matters {text!r}: {which} is in {metric(which.split(',')[0]).unit}, not in {unit}")
+        own |= {name: (amount, unit) for name in names}
+    return all_of, tuple((name, *of_it) for name, of_it in own.items())
+
+
+def _share(amount: float, values: Sequence[float]) -> float:
+    known = [value for value in values if math.isfinite(value) and value > 0]
+    return min(MOST_PCT, 100 * amount / float(np.exp(np.mean(np.log(known))))) if known else MOST_PCT
+
+
+def told_of(plan: Deciding) -> str:
+    """What matters by a plan, as a player would write it: `1%,latency_ms_median=2ms`."""
+    own = [f"{name}={amount:g}{unit}" for name, amount, unit in plan.matters_of]
+    return ",".join([f"{plan.matters_pct:g}%", *own])

@@ -1,0 +1,73 @@
+"""Looking at a trial after every block, at a cost that is settled in advance.
+
+Both ends of an interval may be wrong in 5 % of trials. Where a trial is looked at several times, that error is spent
+as it goes: by the time that a share t of the blocks is played, t^1.5 of it (the power family of K. Kim and D. L.
+DeMets, Biometrika 1987). What each look may spend follows from the joint distribution of all looks so far, which is
+had by going through it step by step (P. Armitage, C. K. McPherson and B. C. Rowe, JRSS A 1969): so looks that see
+nearly the same runs are not paid for twice. The bounds are of a normal mean; each goes over to Student's t at the same
+one-sided probability, as is usual.
+"""
+
+from functools import lru_cache
+
+import numpy as np
+
+from keenlattice.measure.capture import Floats
+
+ERROR = 0.05
+FIRST_LOOK = 4
+MOST_LOOKS = 40
+POWER = 1.5
+POINTS, HALVINGS, FAR = 400, 50, 7.0
+
+
+def looks(blocks: int) -> tuple[int, ...]:
+    """After how many blocks a trial that may end early is looked at; the last is its end.
+
+    >>> looks(8)
+    (4, 5, 6, 7, 8)
+    """
+    step = -(-max(1, blocks - FIRST_LOOK) // MOST_LOOKS)
+    return tuple(sorted({*range(FIRST_LOOK, blocks, step), blocks}))
+
+
+def errors_at(blocks: int, error: float = ERROR, early: bool = True) -> dict[int, float]:
+    """The one-sided error of an interval's end at each look (a number of blocks).
+
+    Args:
+        error: of all looks together.
+        early: whether there are looks before the last.
+    """
+    return errors_of(looks(blocks) if early else (blocks,), error)
+
+
+@lru_cache(maxsize=256)
+def errors_of(at: tuple[int, ...], error: float) -> dict[int, float]:
+    """The same, for looks after `at` blocks or rounds."""
+    spent = np.diff([0.0, *(error * (look / at[-1]) ** POWER for look in at)])
+    return dict(zip(at, _nominal(at, spent), strict=True))
+
+
+def _nominal(at: tuple[int, ...], spent: Floats) -> list[float]:
+    """The probability beyond each bound, seen alone; of a sum of so many standard normal values at each look that has
+    not gone beyond a bound before."""
+    from scipy.special import ndtr, ndtri
+
+    grid: Floats = np.zeros(1)
+    mass: Floats = np.ones(1)  # of each grid point, without what went beyond
+    found, before = [], 0
+    for look, part in zip(at, spent.tolist(), strict=True):
+        step = (look - before) ** 0.5
+        low, high = -2.0 * look ** 0.5, (FAR + 2) * look ** 0.5
+        for _ in range(HALVINGS):
+            bound = (low + high) / 2
+            low, high = (bound, high) if float(mass @ ndtr((grid - bound) / step)) > part else (low, bound)
+        # Seen alone, no look may be kinder than the whole error.
+        found.append(min(float(ndtr(-bound / look ** 0.5)), float(spent.sum())))
+        bound = -float(ndtri(found[-1])) * look ** 0.5
+        points = np.linspace(-FAR * look ** 0.5, bound, POINTS)
+        density = np.exp(-(points[:, None] - grid) ** 2 / (2 * step ** 2)) @ mass / (2 * np.pi) ** 0.5 / step
+        width = np.full(POINTS, points[1] - points[0])
+        width[[0, -1]] /= 2
+        grid, mass, before = points, density * width, look
+    return found
