@@ -15,6 +15,10 @@ from numpy.typing import NDArray
 from bench.rows import STUDIES, Row, said, seed_of
 from keenlattice._parallel import spread
 from keenlattice.measure.metrics import TRIAL_METRICS
+from keenlattice.study.blind._rule import chance_to_be_found
+from keenlattice.study.blind.plan import BlindPlan
+from keenlattice.study.blind.play import over, told
+from keenlattice.study.blind.result import Round
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.hunt._search import Signal, first_changed, least_set
 from keenlattice.study.hunt.play import MOST_LOOKS, MOST_PER_QUESTION
@@ -327,9 +331,42 @@ def tunes(executor: Executor) -> list[Row]:
     return rows
 
 
+def blindly(threshold: float | None, question: str, number: int) -> tuple[bool, int]:
+    """A blind test of a player who feels a change of -20 % beyond a threshold (in units of it, the middle of a normal
+    ogive that is as wide as the change), or who guesses: whether it is told, and the rounds."""
+    random = np.random.default_rng(seed_of(f"blind {threshold} {question}", number))
+    right = 0.5 if threshold is None else 0.5 + 0.5 * 0.5 * (1 + math.erf((1 - threshold) / math.sqrt(2)))
+    plan, rounds = BlindPlan(20, question), list[Round]()  # type: ignore[arg-type]
+    while not over(plan, rounds):
+        on = "after" if random.random() < 0.5 else "before"
+        if question == "which":
+            feels = on if random.random() < right else {"before": "after", "after": "before"}[on]
+        else:
+            feels = "after" if random.random() < right else "before"
+        rounds.append(Round(on, feels))  # type: ignore[arg-type]
+    return told(plan, rounds)[0] != "not told", len(rounds)
+
+
+def blind(executor: Executor) -> list[Row]:
+    rows = []
+    for question in ("which", "better"):
+        error = BlindPlan(20, question).error_of_a_side
+        found = spread(partial(blindly, None, question), range(2000), executor)
+        rows.append(Row(f"a blind test ({question}) says that a player who guesses can feel it", sum(
+            one for one, _ in found), 2000, 0, 0.05))
+        for threshold in (0.0, 0.5):
+            right = 0.5 + 0.25 * (1 + math.erf((1 - threshold) / math.sqrt(2)))
+            found = spread(partial(blindly, threshold, question), range(2000), executor)
+            chance = chance_to_be_found(20, error, right)
+            rows.append(Row(f"it finds one who feels {1 - threshold:g} beyond their threshold, as was promised "
+                            f"({100 * chance:.0f} %)", sum(one for one, _ in found), 2000, chance - 0.02, 1))
+    said(rows)
+    return rows
+
+
 def unlike(executor: Executor) -> list[Row]:
     """All of them."""
-    parts = (intervals, few_events, margins, promises, restarts, pairs, hunts, tunes)
+    parts = (intervals, few_events, margins, promises, restarts, pairs, hunts, tunes, blind)
     return [row for part in parts for row in part(executor)]
 
 

@@ -15,6 +15,7 @@ FORMS: Mapping[str, tuple[str, tuple[str, str]]] = {
     "hunt": ("A hunt", ("study.hunt.result", "Hunt")),
     "tune": ("A tuning", ("study.tune.result", "Tuning")),
     "ramp": ("A ramp", ("study.ramp.result", "Ramp")),
+    "blind": ("A blind test", ("study.blind.result", "Blind")),
 }
 """Name to title, and the model that is the form."""
 

@@ -11,6 +11,7 @@ import typer
 
 from keenlattice.cli.commands import (
     apply,
+    blind,
     catalog,
     compare,
     demo,
@@ -72,6 +73,7 @@ GROUPS: dict[str, dict[Callable[..., None], str]] = {
         screen.screen: "Find out which of many changes matter, all at once.",
         hunt.hunt: "Find since which version it is so, and because of what.",
         tune.tune: "Find the best combination of some values.",
+        blind.blind: "Find out, blind, whether you can feel it.",
         report.report: "Write a page about a study, or a game's history."},
     "Besides": {
         demo.demo: "Tell the whole story once: edit, apply, measure, undo.",

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from keenlattice.catalog.values import written
 
 if TYPE_CHECKING:
+    from keenlattice.study.blind.result import Blind
     from keenlattice.study.hunt.result import Hunt
     from keenlattice.study.screen.result import Effect, Factor, Screen
     from keenlattice.study.trial.result import MetricResult, Trial
@@ -277,6 +278,34 @@ def tune_headline(result: "Tuning") -> str:
 def combination(one: "Combination") -> str:
     """A combination of settings, as a player would type it."""
     return ", ".join(f"{key} = {written(value)}" for key, value in one.values.items())
+
+
+ENDINGS = {
+    "felt, measured": "Felt and measured: it is real, and you notice.",
+    "felt, not measured": "Felt, and not measured: look for what was not measured (another metric, the picture, the "
+                          "sound), or measure again.",
+    "felt, not known": "Whether it can be measured, no trial of these two has settled yet.",
+    "not felt, measured": "Measured, and not felt: it is real, but you do not notice it here.",
+    "not felt, not measured": "Neither felt nor measured: leave it out.",
+    "not felt, not known": "Whether it can be measured, no trial of these two has settled yet."}
+
+
+def blind_headline(result: "Blind") -> str:
+    """A blind test in two sentences: what was told, and by how many rounds."""
+    count, plan = len(result.rounds), result.plan
+    if plan.question == "which":
+        told = f"{result.right} of {count} answers were right"
+    else:
+        told = f"{result.after} felt better in {result.right} of {count} rounds"
+    if result.felt == "felt":
+        return f"You can feel it: {told}. Whoever guesses comes so far in one of {1 / plan.error:.0f} tests at most."
+    if result.felt != "not told":
+        better, worse = ((result.after, result.before) if result.felt.startswith("after") else
+                         (result.before, result.after))
+        return (f"{better} feels better than {worse}: {told}. By chance it comes so far in one of {1 / plan.error:.0f} "
+                "tests at most.")
+    return (f"Not told: {told}, as guessing may bring. Whoever is right in four of five rounds would have been found "
+            f"in {100 * result.chance:.0f} of 100 such tests.")
 
 
 def hunt_headline(result: "Hunt") -> str:

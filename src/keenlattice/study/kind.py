@@ -15,7 +15,7 @@ from keenlattice.study._form import Form
 if TYPE_CHECKING:
     from keenlattice.study.player import Player
 
-KINDS = ("trial", "screen", "hunt", "tune", "ramp")
+KINDS = ("trial", "screen", "hunt", "tune", "ramp", "blind")
 """The kinds that there are: each is the folder of that name, whose `play.py` has it as KIND."""
 
 

@@ -137,7 +137,7 @@ class Player:
         if isinstance(self.rig, ByHand):
             self.rig.coming(ComingRun(place, arm, self.game, self.seconds + self.warm_up_s, self.owner, entries,
                                       self.warm_up_s, attempt))
-        self._put_on(self.transaction, entries)
+        self.put_on(entries)
         try:
             capture = play_on(self.rig, self.game, self.seconds + self.warm_up_s, seed)
             why = self._gone_wrong(capture, entries)
@@ -170,14 +170,21 @@ class Player:
             return "the game lost the focus during the run"
         return ""
 
-    def _put_on(self, transaction: Puts, entries: Entries) -> None:
-        """Makes the rig hold exactly these entries for the owner, restarts what has to, and reads them back."""
+    def put_on(self, entries: Entries) -> None:
+        """Makes the rig hold exactly these entries for the owner, restarts what has to, and reads them back.
+
+        Raises:
+            RigError: the rig did not take the entries.
+            RunMissing: nothing may be changed.
+        """
+        if self.transaction is None:
+            raise RunMissing("nothing may be changed: this is only computed")
         state = self.rig.state()
         found = changes(self.rig.values(state, self.owner), entries)
         if not found:
             return
         self._changed |= {one.key for one in found}
-        transaction.put(self.rig.changed(state, self.owner, {one.key: one.after for one in found}))
+        self.transaction.put(self.rig.changed(state, self.owner, {one.key: one.after for one in found}))
         restart(self.rig, [one.key for one in found])
         wrong = changes(self.rig.values(self.rig.state(), self.owner), entries)
         if wrong:

@@ -26,7 +26,7 @@ def picture_of(study: Played[Any]) -> Drawing:
         return Drawing(lambda: screen_figure(study.result))
     if study.kind == "tune":
         return Drawing(lambda: tune_figure(study.result))
-    proof: Played[Any] | None = study if study.kind != "ramp" else study.proof
+    proof: Played[Any] | None = study if study.kind in ("trial", "hunt") else study.proof
     if proof is None:
         from keenlattice.errors import UsageError
 
@@ -44,7 +44,7 @@ def page_of(workspace: "Studying", study: Played[Any]) -> Page:
     """
     from keenlattice.errors import UsageError
 
-    makers = {"trial": _of_trial, "screen": _of_screen, "tune": _of_tune, "hunt": _of_hunt}
+    makers = {"trial": _of_trial, "screen": _of_screen, "tune": _of_tune, "hunt": _of_hunt, "blind": _of_blind}
     if study.kind == "ramp":
         raise UsageError(f"study {study.number} stepped a setting up: its report is that of the trial which came after")
     if study.kind not in makers:
@@ -119,6 +119,14 @@ def _of_hunt(workspace: "Studying", study: Played[Any]) -> "Report":
     context = context_of(workspace, result.trial.game, before, first, workspace.provenance_of(study))
     return hunt_report(result, context, [(one.reference, one.note) for one in line], *sides(study), study.number,
                        study.spec.plan.error)
+
+
+def _of_blind(workspace: "Studying", study: Played[Any]) -> "Report":
+    from keenlattice.report.page.of_blind import blind_report
+
+    before, after = workspace.versions_of(study)
+    return blind_report(study.result, context_of(workspace, study.result.game, before, after,
+                                                 workspace.provenance_of(study)))
 
 
 def history_page(workspace: "Studying", game: str) -> Page:

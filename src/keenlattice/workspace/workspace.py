@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice.workspace._reporting import Reporting
-from keenlattice.workspace.claiming import Claiming
+from keenlattice.workspace.blinding import Blinding
 from keenlattice.workspace.latencies import Latencies
 from keenlattice.workspace.looking import Looking
 from keenlattice.workspace.sheets import Sheets
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from keenlattice.rig.base import Rig
 
 
-class Workspace(Looking, Telling, Upkeep, Sheets, Latencies, Claiming, Reporting):
+class Workspace(Looking, Telling, Upkeep, Sheets, Latencies, Blinding, Reporting):
     """A logbook and a rig, opened together.
 
     Args:

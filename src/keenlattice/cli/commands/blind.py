@@ -1,0 +1,37 @@
+"""`keen blind`: can a hand feel it?"""
+
+from typing import Annotated, Literal
+
+import typer
+
+from keenlattice.cli.complete import references
+from keenlattice.cli.options import REFERENCE, Book, Json, Played, Rig
+
+
+def blind(
+    before: Annotated[str, typer.Argument(autocompletion=references, help=f"Version A. {REFERENCE}")],
+    after: Annotated[str, typer.Argument(autocompletion=references, help="Version B.")],
+    rounds: Annotated[int, typer.Option("--rounds", help="At most so many; it ends as soon as it is told.")] = 20,
+    question: Annotated[Literal["which", "better"], typer.Option(
+        "--question", help="What you say: which one it was; or which of two felt better.")] = "which",
+    game: Played = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Find out, blind, whether you can feel what a change does.
+
+    One of two versions is put on by chance, you play, and say which it was. What was on is told at the end, beside what
+    was measured; a test that is stopped is void. The rig is put back to what it was, whatever happens.
+    """
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.blindfold import Blindfold, judging
+    from keenlattice.cli.output import emit
+    from keenlattice.cli.views.blind import show_blind, show_what_it_takes
+
+    ws = begin(book, rig)
+    show_what_it_takes(rounds, question)
+    with judging(ws):
+        played = ws.blind(before, after, Blindfold(ws, before, after, question), rounds=rounds, question=question,
+                          game=game)
+    if json:
+        emit(played)
+        return
+    show_blind(played)
