@@ -372,7 +372,7 @@ def unlike(executor: Executor) -> list[Row]:
 
 @cache
 def blocks_before(deciders: int) -> int:
-    """How many blocks a fixed plan took until 0.5: four chances in five that Student's intervals at 95 %, or what they
+    """How many blocks a fixed plan took until 0.4: four chances in five that Student's intervals at 95 %, or what they
     have to be to share that error, all lie within 1 %, of versions alike, with the noise known."""
     from scipy.special import stdtrit
 

@@ -69,8 +69,8 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
                          "keen measure brass-orbit --seed 8 --seconds 30 --runs 1 | head -9",
                          "keen draw brass-orbit@stock brass-orbit --out runs.png"]),
     ("trial-compare", 860, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
-        "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7 --pilot 8",
-        "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7",
+        "keen trial brass-orbit@stock brass-orbit --matters 3 --seed 7 --pilot 8",
+        "keen trial brass-orbit@stock brass-orbit --matters 3 --seed 7",
         "keen compare brass-orbit@stock brass-orbit"]),
     ("screen", 800, [
         "keen edit brass-orbit frame.queue-depth=1 texture.anisotropy=16x texture.filter-quality=fastest "
@@ -80,15 +80,16 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
         "window.high-dpi=by-game shading.ambient-occlusion=on -m 'what the list said'"],
      ["keen screen brass-orbit@stock brass-orbit --plan | head -4",
       "keen screen brass-orbit@stock brass-orbit --seed 1 --matters 1.5"]),
-    ("hunt-tune", 860, [
+    ("hunt-tune", 900, [
         "keen edit brass-orbit antialias.gamma=off -m 'a tip'",
         "keen edit brass-orbit texture.anisotropy=16x -m sharper",
         "keen edit brass-orbit game.config-locked=on shading.ambient-occlusion=on driver.compute-fallback=forbid "
         "process.priority=high -m 'what the list said'", "keen edit brass-orbit frame.cap-unfocused=30 -m quiet",
         "keen edit brass-orbit window.high-dpi=by-game -m 'another tip'"],
-     ["keen history brass-orbit", "keen hunt brass-orbit --matters 3 --seed 1",
+     ["keen hunt brass-orbit --matters 3 --seed 1",
       "keen tune brass-orbit@stock --try frame.cap=off,120,144,160 --try frame.queue-depth=1,2,3 "
-      "--goal latency_ms_p95 --keep 'frame_ms_p99<8' --matters 2 --seed 1"]),
+      "--goal latency_ms_p95 --keep 'frame_ms_p99<8' --matters 2 --seed 1",
+      "yes A | keen blind brass-orbit@stock brass-orbit --rounds 12 2>/dev/null | tail -16"]),
 ]
 
 
@@ -98,7 +99,7 @@ REPORTED = [
     "keen rig restart machine",
     "keen edit brass-orbit frame.queue-depth=1 frame.cap='= refresh - 3' -m 'flippers sooner'",
     "keen edit brass-orbit process.io-priority=high sync.triple-buffering=on -m 'from a list of thirty'",
-    "keen trial brass-orbit@stock brass-orbit --decides latency_ms_median --matters 3 --seed 7 --blocks 16",
+    "keen trial brass-orbit@stock brass-orbit --matters 3 --seed 7 --blocks 16",
     "keen report --out trial.html", *(f"KEEN_BOOK=other {line}" for line in [
         *LIST, "keen screen brass-orbit@stock brass-orbit --seed 1 --matters 1.5", "keen report --out screen.html"])]
 SHEET = [f"KEEN_RIG=byhand KEEN_BOOK=byhand {line}" for line in [

@@ -6,6 +6,7 @@ import subprocess
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -84,13 +85,13 @@ def test_the_chance_to_be_found_is_what_simulation_gives() -> None:
 def test_a_player_who_feels_it_is_found_and_one_who_guesses_is_not(rig: Standin, question: str) -> None:
     plan, held = BlindPlan(20, question), rig.state()  # type: ignore[arg-type]
     judge = Simulated(rig, 1.0)
-    found = run_blind(rig, BEFORE, AFTER, plan, judge, least_s=0.0)
+    found = run_blind(rig, BEFORE, AFTER, plan, judge, least_s=0.05)
     assert found.felt == ("felt" if question == "which" else "after feels better") and judge.met == ["A", "B"]
     assert len(found.rounds) < 20 and rig.state() == held
     assert {one.on for one in found.rounds} <= {"before", "after"}
-    guessed = [run_blind(rig, BEFORE, AFTER, plan, Simulated(rig, 0.5, np.random.default_rng(seed)), least_s=0.0)
-               for seed in range(12)]
-    assert sum(one.felt != "not told" for one in guessed) <= 3  # 12 at 5 %: more in one of two hundred
+    guessed = [run_blind(rig, BEFORE, AFTER, plan, Simulated(rig, 0.5, np.random.default_rng(seed)), least_s=0.05)
+               for seed in range(8)]
+    assert sum(one.felt != "not told" for one in guessed) <= 3  # 8 at 5 %: more in one of two thousand
     assert Blind.of_json(json.loads(json.dumps(found.to_json()))) == found
 
 
@@ -112,10 +113,10 @@ def test_every_switch_goes_by_the_same_way_and_takes_the_same_time(rig: Standin,
 
     begin[0] = math.nan
     found = run_blind(rig, BEFORE, AFTER, BlindPlan(12), Watch(rig, 0.6), least_s=0.15)
-    # From one version to the next the rig always passes what it was before, also where the version stays the same.
-    assert len(written) >= 2 * len(found.rounds) and written[::2] != written[1::2]
+    # From one version to the next the rig always passes what it was before the test, also where the version stays.
+    assert len(found.rounds) >= 3 and all(not one or not other for one, other in pairwise(written))
     times = np.array(took[1:])
-    assert np.ptp(times) < 0.1 and times.min() >= 0.149
+    assert np.quantile(times, 0.8) - times.min() < 0.1 and times.min() >= 0.149  # a busy machine may be late at times
 
 
 def test_a_round_that_took_too_long_does_not_count(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -151,7 +152,7 @@ def test_what_goes_wrong_is_put_back(rig: Standin) -> None:
 
     for judge, error in ((Gone, KeyboardInterrupt), (Unsure, BadValue)):
         with pytest.raises(error):
-            run_blind(rig, BEFORE, AFTER, BlindPlan(8), judge(rig, 1.0), least_s=0.0)
+            run_blind(rig, BEFORE, AFTER, BlindPlan(8), judge(rig, 1.0), least_s=0.05)
         assert rig.state() == held
     with pytest.raises(UsageError, match="set the same"):
         run_blind(rig, BEFORE, BEFORE, BlindPlan(8), Simulated(rig, 1.0))

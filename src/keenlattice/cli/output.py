@@ -20,6 +20,7 @@ VERDICT_STYLES = {
     "better": "bold green", "worse": "bold red", "no difference that matters": "bold", "unclear": "yellow",
     "does what is claimed": "bold green", "does the opposite": "bold red", "does nothing that matters": "bold",
     "best": "bold green"}
+GAIN_AT_A_PRICE = "yellow"
 CODES = {"bold": 1, "dim": 2, "red": 31, "green": 32, "yellow": 33}
 GAP = 2
 NARROWEST = 10

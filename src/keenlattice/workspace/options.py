@@ -7,7 +7,8 @@ if TYPE_CHECKING:
     from keenlattice.study.tune.plan import Limit
 
 Matters = float | str
-"""The smallest difference that matters: in per cent, or as a player writes it (`"3%"`, `"0.5ms"`, `"3fps"`)."""
+"""The smallest difference that matters: in per cent, or as a player writes it (`"3%"`, `"0.5ms"`, or for one metric
+`"latency_ms_median=1ms"`, several with commas between)."""
 
 
 class StudyOptions(TypedDict, total=False):
@@ -27,10 +28,10 @@ class StudyOptions(TypedDict, total=False):
 class TrialOptions(StudyOptions, total=False):
     """What a trial takes besides.
 
-    blocks: pairs of runs, each with one run of either version; 8. decides: the metric that decides, named in advance,
-    or several with commas between, which share the error; `frame_ms_mean`. early: whether it ends as soon as it is
-    settled, at four looks fixed in advance. repeats: runs of either in a block, one after the other; 1, and by hand as
-    many as pay. warm_up_s: what is played before a run counts; 0.
+    blocks: at most so many pairs of runs, each with one run of either version; 12. decides: the metrics that decide,
+    named in advance, with commas between; they share the error; mean frame time and median latency. early: whether it
+    ends as soon as it is settled, or hardly can be any more; it does. repeats: runs of either in a block, one after
+    the other; 1, and by hand as many as pay. warm_up_s: what is played before a run counts; 0.
     """
 
     blocks: int
@@ -44,8 +45,8 @@ class ScreenOptions(StudyOptions, total=False):
     """What a screen takes besides.
 
     together: settings that are switched as one, group by group; `("checks",)` stands for those of which the checks know
-    that one decides what another does. rounds: at most so many; it ends with the first after which nothing is unclear;
-    3. decides: the metric that decides, where nothing is claimed; `frame_ms_mean`. warm_up_s: as in a trial. repeats:
+    that one decides what another does. rounds: at most so many; what is settled is switched no more, and it ends
+    when nothing is unclear; 4. decides: as in a trial, where nothing is claimed. warm_up_s: as in a trial. repeats:
     runs of each row of the design, one after the other; 1, and by hand as many as pay. folded: whether what two
     settings do together can pass for no single one, which takes twice the runs; it is.
     """
@@ -61,8 +62,8 @@ class ScreenOptions(StudyOptions, total=False):
 class HuntOptions(StudyOptions, total=False):
     """What a hunt takes besides.
 
-    blocks: of the trial of the oldest against the newest; 8. decides: the metric that changed; `frame_ms_mean`. error:
-    how likely it may name the wrong version; 0.05.
+    blocks: of the trial of the oldest against the newest, at most; 12. decides: as in a trial; of several that changed
+    the surest is hunted. error: how likely it may name the wrong version; 0.05.
     """
 
     blocks: int
@@ -73,7 +74,8 @@ class HuntOptions(StudyOptions, total=False):
 class TuneOptions(StudyOptions, total=False):
     """What a tuning takes besides.
 
-    goal: the metric that is to be as good as can be; `frame_ms_mean`. limits: what has to be kept. rounds: at most so
+    goal: what is to be as good as can be: a metric, or several with commas between, of which one per cent of either is
+    worth the same; mean frame time and median latency. limits: what has to be kept. rounds: at most so
     many, each with every combination that is still in the race; 30. proof: blocks of the trial of the best against
     where it started; 8, and 0 for none. warm_up_s: as in a trial.
     """
@@ -88,8 +90,8 @@ class TuneOptions(StudyOptions, total=False):
 class RampOptions(StudyOptions, total=False):
     """What a ramp takes besides.
 
-    margin: how far below the highest step that ran it settles; two steps. goal: a metric that is told beside each step;
-    `frame_ms_mean`. proof: as in a tuning.
+    margin: how far below the highest step that ran it settles; two steps. goal: as in a tuning; the first is told
+    beside each step. proof: as in a tuning.
     """
 
     margin: float | None

@@ -30,7 +30,7 @@ def show_comparison(catalog: "Catalog", found: "Comparison") -> None:
     say()
     if found.trials:
         plan = found.trials[0].plan
-        say(f"Measured in {plan.blocks} blocks of {plan.seconds:g} s runs on {found.trials[0].rig}:")
+        say(f"Measured in {found.trials[0].blocks_played} blocks of {plan.seconds:g} s runs on {found.trials[0].rig}:")
         show_metrics(found.trials[0])
     elif one.profile == other.profile and all(side.time or not side.entries for side in (one, other)):
         if all(found.single_runs):
@@ -51,7 +51,7 @@ def as_markdown(catalog: "Catalog", found: "Comparison") -> str:
               for change in found.changes]
     if found.trials:
         plan = found.trials[0].plan
-        lines += ["", f"Measured in {plan.blocks} blocks of {plan.seconds:g} s runs:", "",
+        lines += ["", f"Measured in {found.trials[0].blocks_played} blocks of {plan.seconds:g} s runs:", "",
                   "| | before | after | change | verdict |", "|---|---|---|---|---|"]
         for result in found.trials[0].metrics:
             lines.append(f"| {TITLES[result.name]}, {result.unit} | {amount(result, result.before)} | "

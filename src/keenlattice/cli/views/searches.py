@@ -2,8 +2,8 @@
 
 from typing import TYPE_CHECKING, Any
 
-from keenlattice.cli.output import VERDICT_STYLES, hint, minutes, say, table
-from keenlattice.cli.views.studies import show_excluded
+from keenlattice.cli.output import hint, minutes, say, table
+from keenlattice.cli.views.studies import show_excluded, style_of
 from keenlattice.workspace._wording import value_text
 
 if TYPE_CHECKING:
@@ -84,7 +84,7 @@ def show_hunt(catalog: "Catalog", result: "Hunt", line: "list[Version]") -> None
     from keenlattice.profile.compare import changes
     from keenlattice.report.words import TITLES, also_changed, headline
 
-    say(headline(result.trial), VERDICT_STYLES[result.trial.deciding.verdict])
+    say(headline(result.trial), style_of(result.trial))
     say(f"{len(line)} versions from {line[0].reference} to {line[-1].reference}, {result.runs} runs of "
         f"{result.trial.plan.seconds:g} s, seed {result.trial.plan.seed}.\n", "dim")
     show_excluded(result.excluded)
@@ -177,4 +177,4 @@ def _show_proof(played: "Played[Any]") -> None:
     assert played.proof is not None
     trial = played.proof.result
     say(f"Against where it started, in {trial.blocks_played} blocks of runs of their own:")
-    say(headline(trial), VERDICT_STYLES[trial.deciding.verdict])
+    say(headline(trial), style_of(trial))

@@ -6,11 +6,12 @@ from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import Value, written
 from keenlattice.cli.options import DECIDES
-from keenlattice.cli.output import VERDICT_STYLES, hint, say
+from keenlattice.cli.output import hint, say
 from keenlattice.cli.progress import progress
 from keenlattice.cli.views.changes import show_changes
 from keenlattice.cli.views.findings import show_findings
 from keenlattice.cli.views.rig import show_rig_briefly
+from keenlattice.cli.views.studies import style_of
 from keenlattice.cli.views.trial import show_trial
 
 if TYPE_CHECKING:
@@ -131,7 +132,7 @@ class Telling:
         say(", ".join(f"{key} = {written(value)}" for key, value in story.rumour.items())
             + ", measured in the same way:")
         result = self._trial(edited, with_rumour, 2).result
-        say(headline(result), VERDICT_STYLES[result.deciding.verdict])
+        say(headline(result), style_of(result))
         if {one.verdict for one in result.decisive} == {"no difference that matters"}:
             say("So it does nothing that matters, and that is shown, not assumed: leave it out.")
 

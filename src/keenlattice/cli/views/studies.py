@@ -2,9 +2,10 @@
 
 from typing import TYPE_CHECKING
 
-from keenlattice.cli.output import say
+from keenlattice.cli.output import GAIN_AT_A_PRICE, VERDICT_STYLES, say
 
 if TYPE_CHECKING:
+    from keenlattice.study.trial.result import Trial
     from keenlattice.workspace.opened import VersionLike
     from keenlattice.workspace.played import Recomputed
     from keenlattice.workspace.workspace import Workspace
@@ -14,6 +15,12 @@ def show_excluded(excluded: tuple[str, ...]) -> None:
     """Names the runs that went wrong: they count in nothing."""
     for one in excluded:
         say(f"! {one}: it does not count, and was played again")
+
+
+def style_of(result: "Trial") -> str:
+    """The style of a trial's answer: by what tells most, or that it is a gain at a price."""
+    words = {one.verdict for one in result.decisive}
+    return GAIN_AT_A_PRICE if {"better", "worse"} <= words else VERDICT_STYLES[result.deciding.verdict]
 
 
 def show_recomputed(found: "Recomputed") -> None:

@@ -2,8 +2,8 @@
 
 from typing import TYPE_CHECKING
 
-from keenlattice.cli.output import VERDICT_STYLES, hint, say, table
-from keenlattice.cli.views.studies import show_excluded
+from keenlattice.cli.output import hint, say, table
+from keenlattice.cli.views.studies import show_excluded, style_of
 
 if TYPE_CHECKING:
     from keenlattice.study.trial.result import Trial
@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from keenlattice.workspace.played import Pilot, RunsToCome
 
 STYLES = {"holds": "bold green", "does not hold": "bold red", "unclear": "yellow"}
-ENDED = {"settled": "settled early", "futile": "since the rest would hardly have settled it"}
+ENDED = {"settled": "settled early", "futile": "the rest would hardly have settled it"}
 WARM_UP_FROM_S = 1.0
 RUNS_SHOWN = 8
 
@@ -21,11 +21,11 @@ def show_trial(result: "Trial") -> None:
     from keenlattice.report.words import drift_sentence, whole_answer
     from keenlattice.study.deciding import told_of
 
-    say(whole_answer(result), VERDICT_STYLES[result.deciding.verdict])
+    say(whole_answer(result), style_of(result))
     plan = result.plan
-    early = f" of {plan.blocks} planned, {ENDED[result.ended]}" if result.ended else ""
-    say(f"{result.before} against {result.after} on {result.rig}: {result.blocks_played} blocks{early} of "
-        f"{plan.seconds:g} s runs, seed {plan.seed}; {told_of(plan)} matters.\n", "dim")
+    early = f" (of {plan.blocks} planned: {ENDED[result.ended]})" if result.ended else ""
+    say(f"{result.before} against {result.after} on {result.rig}: {result.blocks_played} blocks of "
+        f"{plan.seconds:g} s runs{early}, seed {plan.seed}; {told_of(plan)} matters.\n", "dim")
     show_excluded(result.excluded)
     show_metrics(result)
     say(drift_sentence(result), "dim")

@@ -45,6 +45,11 @@ class Ways:
     def play(self, before: str, after: str, matters: str, options: StudyOptions) -> None:
         """Plays it now."""
         self._tell(matters, options, before)
+        from keenlattice.report.words import LEAST_BLOCKS
+
+        if options["blocks"] < LEAST_BLOCKS and not self.json:
+            say(f"! fewer than {LEAST_BLOCKS} blocks have no word, whatever they show: --blocks {LEAST_BLOCKS} is the "
+                "least that can tell")
         with playing(self.ws, f"{options['blocks']} blocks of two runs", self.json, self.watch, self.sensor) as told:
             played = self.ws.trial(before, after, game=self.game, progress=told, matters=matters, **options)
         self._finished(played)

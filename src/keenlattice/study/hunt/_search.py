@@ -18,6 +18,8 @@ from keenlattice.measure.capture import Floats
 SIZES = np.linspace(0.1, 1.5, 29)  # of the change, as shares of what the trial has shown
 COUNTED = 0.5                      # of the degrees of freedom of that trial's noise
 PART = 0.5                         # of the change: a set that has no more than this does not have it
+UNLIKELY = -float(np.log(10))      # log odds below which nothing more is looked for
+CHECKS = 30                          # looks at whether another version has a part, at least
 FULL_LOOKS = 6                     # at a whole set of settings, before its parts are asked for
 
 
@@ -89,7 +91,8 @@ def first_changed(candidates: int, look: Callable[[int], float], signal: Signal,
         before = np.cumsum(share)[:-1]  # that it changed at this one or earlier
         at = int(np.argmin(np.abs(before - 0.5)))
         seen.add(at, look(at))
-    more = _more_than_one(seen, best, look, signal, error, most) if candidates > 1 else False
+    # At about the price of the search: what is not seen by then is not said.
+    more = _more_than_one(seen, best, look, signal, error, seen.played + CHECKS)
     return Found(best, float(share[best]), seen.played, more)
 
 
@@ -105,32 +108,32 @@ def _more_than_one(seen: Looks, best: int, look: Callable[[int], float], signal:
                    ) -> bool:
     """Whether the last differs from the one that was found, or the one before that from the base."""
     last = seen.count.size - 1
-    return (last != best and _differs(seen, last, best, look, signal, error, most)) or (
-        best > 0 and _differs(seen, best - 1, None, look, signal, error, most))
+    return (last != best and _differs(seen, last, best, 1.0, look, signal, error, most)) or (
+        best > 0 and _differs(seen, best - 1, best, 0.0, look, signal, error, most))
 
 
-def _differs(seen: Looks, at: int, base: int | None, look: Callable[[int], float], signal: Signal, error: float,
-             most: int) -> bool:
-    """Whether a candidate differs from another (from the base, if that is None) by a third of the change or more."""
-    bound, used = float(np.log(3 / error - 1)), 0  # two such questions share the error, with the search
-    while abs(odds := _odds_of_more(seen, at, base, signal)) < bound and used < most // 4:
-        which = at if base is None or seen.count[at] <= seen.count[base] else base
+def _differs(seen: Looks, at: int, best: int, without: float, look: Callable[[int], float], signal: Signal,
+             error: float, most: int) -> bool:
+    """Whether a candidate has more of the change than it would if the one that was found had done it all, by half of it
+    or more. That it does is said at two such questions' part of the error; that it does not, once that is likely.
+
+    Args:
+        without: what it would have, as a share of what the one that was found has.
+    """
+    surely, used = float(np.log(3 / error - 1)), 0
+    while UNLIKELY < (odds := _odds_of_more(seen, at, best, without, signal)) < surely and used < most:
+        which = at if seen.count[at] <= seen.count[best] else best
         seen.add(which, look(which))
         used += 1
-    return odds >= bound
+    return odds >= surely
 
 
-def _odds_of_more(seen: Looks, at: int, base: int | None, signal: Signal) -> float:
-    """For the one adding a part of the change to what the other has, against its adding nothing."""
-    sizes, parts = signal.sizes[:, None], np.array([0.0, 0.3, 0.5, 0.7, 1.0])
-    expected = np.zeros((sizes.size, parts.size, 2))
-    expected[..., 0] = 0.0 if base is None else sizes
-    expected[..., 1] = expected[..., 0] + sizes * parts
+def _odds_of_more(seen: Looks, at: int, best: int, without: float, signal: Signal) -> float:
+    """For half of the change or more beyond that, against nothing beyond it."""
+    sizes, parts = signal.sizes[:, None], np.array([0.0, 0.5, 0.75, 1.0])
+    expected = np.stack([np.broadcast_to(sizes, (sizes.size, parts.size)), sizes * (without + parts)], axis=-1)
     pair = Looks(2)
-    for place, which in enumerate((base, at)):
-        if which is not None:
-            pair.count[place], pair.sum[place], pair.squares[place] = (
-                seen.count[which], seen.sum[which], seen.squares[which])
+    pair.count, pair.sum, pair.squares = (one[[best, at]] for one in (seen.count, seen.sum, seen.squares))
     logs = signal.log_likelihood(pair.far_from(expected), int(pair.count.sum()))
     likely = np.exp(logs - logs.max()).sum(axis=0)
     return float(np.log(likely[1:].mean() + 1e-300) - np.log(likely[0] + 1e-300))

@@ -24,6 +24,7 @@ class Rounds:
         self.signs: list[Signs] = []          # of each run
         self.numbers: list[Numbers] = []
         self.sizes: list[int] = []            # rows of each round
+        self.alone = 0                        # runs that trials one by one would have taken
 
     @property
     def open(self) -> list[int]:
@@ -50,23 +51,23 @@ class Rounds:
     def look(self) -> None:
         """Ends a round: what is settled is switched no more."""
         self.sizes.append(len(self.numbers) // self.plan.repeats - sum(self.sizes))
+        # A trial of b blocks knows an effect to 2 / b of a run's variance, a round to 4 / runs: as well with half as
+        # many blocks as runs.
+        self.alone += len(self.open) * self.sizes[-1] * self.plan.repeats
         played = self._played()
         known = [place for place, one in enumerate(factors(played)) if not any(
             effect.standing == "unclear" and played.has(effect.metric) for effect in one.judged)]
         if self.plan.columns == "kept" and len(known) < len(self.plan.factors):
-            return  # as before 0.5, all go on until nothing is unclear
+            return  # as before 0.4, all go on until nothing is unclear
         self.settled = {**{place: one for place, one in enumerate(factors(played)) if place in known}, **self.settled}
 
     def result(self, what: Screen) -> Screen:
         """The screen's result; `what` is what is known of it besides."""
         played = self._played()
         found = [self.settled.get(place, one) for place, one in enumerate(factors(played))]
-        # A trial of b blocks knows an effect to 2 / b of a run's variance, the first round to 4 / runs: as well with
-        # b = runs / 2.
-        alone = len(self.plan.factors) * self.sizes[0] * self.plan.repeats * len(self.sizes)
         return replace(what, factors=tuple(sorted(found, key=_strength, reverse=True)),
                        interactions=interactions(played), runs=len(self.numbers), rounds_played=len(self.sizes),
-                       one_by_one_runs=alone)
+                       one_by_one_runs=self.alone)
 
     def _played(self) -> Played:
         return Played(self.plan, np.array(self.signs), self.numbers, self.sizes, self.costly)

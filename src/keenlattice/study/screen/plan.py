@@ -42,7 +42,7 @@ class ScreenPlan(Form):
         few_switches: whether the order of the rows is chosen so that few settings are switched between them.
         folded: whether the design is folded, so that what two settings do together passes for no single one; with it a
             round takes about twice the runs.
-        columns: whether those of the design are drawn anew in each round; before 0.5 all rounds had the same.
+        columns: whether those of the design are drawn anew in each round; before 0.4 all rounds had the same.
     """
 
     factors: tuple[tuple[str, ...], ...]

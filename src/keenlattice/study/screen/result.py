@@ -103,7 +103,7 @@ class Screen(Form, Shown):
 
     @classmethod
     def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
-        """Before 0.5 a factor was judged by one metric, and a pair was told with others that it might be."""
+        """Before 0.4 a factor was judged by one metric, and a pair was told with others that it might be."""
         plan = plan_as_now(content.get("plan"))
         factors = [{**one, "judged": [one["judged"]]}
                    if isinstance(one, Mapping) and isinstance(one.get("judged"), Mapping) else one

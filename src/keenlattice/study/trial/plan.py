@@ -32,7 +32,7 @@ class TrialPlan:
         repeats: how many runs of either a block holds, one after the other; their mean counts.
         warm_up_s: what is played before each run begins to count.
         matters_of: what matters of single metrics, where that differs: name, amount, and "%" or the metric's unit.
-        order: "balanced", or as before 0.5 "drawn" for each block alone.
+        order: "balanced", or as before 0.4 "drawn" for each block alone.
 
     Raises:
         BadValue: out of range.

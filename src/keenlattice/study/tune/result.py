@@ -61,7 +61,7 @@ class Tuning(Form, Shown):
 
     @classmethod
     def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
-        """Before 0.5 there was one goal."""
+        """Before 0.4 there was one goal."""
         return {**content, "combinations": [
             {**one, "goals": [one.get("goal")]} if isinstance(one, Mapping) and "goals" not in one else one
             for one in content.get("combinations", ())]}
