@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 MOST_SHOWN = 30
-SHORT = {"does nothing that matters": "nothing that matters"}
+SHORT = {"does nothing that matters": "nothing"}
 
 
 def screen_figure(result: Screen) -> "Figure":

@@ -160,6 +160,12 @@ def headline(result: "Trial") -> str:
     return at_once + " ".join(sentence(one, result.plan.matters_pct) for one in (first, *rest))
 
 
+def one_word(result: "Trial") -> str:
+    """The verdict on all that decides; "" where it is a gain at a price."""
+    both = {"better", "worse"} <= {one.verdict for one in result.decisive}
+    return "" if both else result.deciding.verdict
+
+
 def in_brief(result: "Trial") -> str:
     """The headline of one metric that decides; of several, what it does to each, and by how much."""
     measured = [one for one in result.decisive if one.n]

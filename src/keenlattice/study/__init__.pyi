@@ -1,4 +1,11 @@
 from ._form import Form as Form
+from .blind.plan import BlindPlan as BlindPlan
+from .blind.plan import BlindSpec as BlindSpec
+from .blind.play import Judge as Judge
+from .blind.play import run_blind as run_blind
+from .blind.result import Blind as Blind
+from .blind.result import Round as Round
+from .deciding import parsed_matters as parsed_matters
 from .hunt.plan import HuntPlan as HuntPlan
 from .hunt.plan import HuntSpec as HuntSpec
 from .hunt.play import run_hunt as run_hunt

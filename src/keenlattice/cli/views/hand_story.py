@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from keenlattice.workspace.workspace import Workspace
 
 GAME, SETTING = "brass-orbit", "frame.queue-depth"
-BLOCKS, SECONDS, MATTERS = 5, 20.0, "3%"
+BLOCKS, SECONDS, MATTERS = 6, 20.0, "4%"
 CARELESS = 3
 """Which recording the player ends too soon."""
 
@@ -113,11 +113,11 @@ class HandTelling:
         live = os.name == "posix" and find_spec("serial") is not None  # else the sensor writes files
         sensor = SimulatedSensor() if live else None
         port = f" --sensor {sensor.port}" if sensor else ""
-        say(f"$ keen trial {GAME}@stock {GAME} --decides latency_ms_median --matters 3 --watch recordings{port}", "dim")
+        say(f"$ keen trial {GAME}@stock {GAME} --matters 4 --watch recordings{port}", "dim")
         with LedPlayer(self.ws, player, sensor) as guide:
             self.ws.rig.hand = guide  # type: ignore[attr-defined]
             played = self.ws.trial(f"{GAME}@stock", edited, blocks=BLOCKS, seconds=SECONDS, seed=1, repeats=1,
-                                   decides="latency_ms_median", matters=MATTERS, progress=guide.told)
+                                   matters=MATTERS, progress=guide.told)
         _heading(4, "What came of it")
         show_trial(played.result)
         page, book = self.folder / f"{GAME}.html", self.folder / "logbook"

@@ -19,8 +19,9 @@ def show_excluded(excluded: tuple[str, ...]) -> None:
 
 def style_of(result: "Trial") -> str:
     """The style of a trial's answer: by what tells most, or that it is a gain at a price."""
-    words = {one.verdict for one in result.decisive}
-    return GAIN_AT_A_PRICE if {"better", "worse"} <= words else VERDICT_STYLES[result.deciding.verdict]
+    from keenlattice.report.words import one_word
+
+    return VERDICT_STYLES.get(one_word(result), GAIN_AT_A_PRICE)
 
 
 def show_recomputed(found: "Recomputed") -> None:

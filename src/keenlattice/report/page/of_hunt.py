@@ -15,7 +15,7 @@ from keenlattice.report.page.context import (
     what_changed,
 )
 from keenlattice.report.page.of_trial import Captures, how_sure, interval_picture, numbers, trial_pictures
-from keenlattice.report.words import TITLES, also_changed, headline, hunt_headline
+from keenlattice.report.words import TITLES, also_changed, headline, hunt_headline, one_word
 from keenlattice.study.deciding import told_of
 from keenlattice.study.hunt.result import Hunt
 
@@ -34,7 +34,7 @@ def hunt_report(result: Hunt, context: Context, line: Sequence[tuple[str, str]],
     trial, found = result.trial, bool(result.first)
     drawn = bool(before) and len(before) == len(after)
     return Report(
-        title=f"{context.game or trial.game}: since when, and because of what", verdict=trial.deciding.verdict,
+        title=f"{context.game or trial.game}: since when, and because of what", verdict=one_word(trial),
         answer=hunt_headline(result),
         changed=what_changed(context) if found else [Text("No version was found at which it changed.")],
         did=[Text(f"From the oldest version to the newest: {headline(trial)}"),

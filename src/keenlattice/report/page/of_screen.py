@@ -67,7 +67,7 @@ def _picture(result: Screen) -> Picture:
         rows = min(len(result.factors), 30)
         height = 1.1 + 0.36 * rows
         figure = small_figure(height)
-        first = panels(figure, result, (0.25, 0.6 / height, 0.75, 1 - 1.0 / height), 18, 0.55)[0]
+        first = panels(figure, result, (0.25, 0.6 / height, 0.75, 1 - 1.0 / height), 18, 0.48)[0]
         first.set_title(first.get_title(loc="left"), x=-0.45, loc="left", fontsize=10.5, color=INK, fontweight="bold")
         return figure
 

@@ -22,7 +22,7 @@ from keenlattice.report.page.context import (
     what_changed,
 )
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
-from keenlattice.report.words import TITLES, amount, drift_sentence, percent, whole_answer
+from keenlattice.report.words import TITLES, amount, drift_sentence, one_word, percent, whole_answer
 from keenlattice.study.deciding import told_of
 from keenlattice.study.trial.result import Trial
 
@@ -48,7 +48,7 @@ def trial_report(result: Trial, before: Captures, after: Captures, context: Cont
     pictures = trial_pictures(result, before, after) if drawn else [interval_picture(result)]
     return Report(
         title=f"{context.game or result.game}: {result.before} against {result.after}",
-        verdict=result.deciding.verdict, answer=whole_answer(result), changed=what_changed(context), did=pictures,
+        verdict=one_word(result), answer=whole_answer(result), changed=what_changed(context), did=pictures,
         each=[*_each(result, context), *told_apart], sure=[*how_sure(result), numbers(result)], rig=the_rig(context),
         repeat=how_to_repeat(result, context, number),
         back=how_to_go_back(context, result.before, result.after, tried=True),
@@ -125,14 +125,14 @@ def _stages(before: Capture, after: Capture) -> "Figure":
 
 def _each(result: Trial, context: Context) -> list[Block]:
     """The verdict on what was changed, on every metric; of many changes, what this cannot tell."""
-    decides, count = result.deciding, len(context.changes)
+    count = len(context.changes)
     blocks: list[Block] = []
     if count == 1:
         blocks.append(Table(["change", "metric", "interval", "verdict"], [
             [context.changes[0].key, TITLES[one.name], percent(one)[1], one.verdict] for one in result.decisive],
             code=(0,)))
     elif count:
-        blocks.append(Text(f"All {count} changes were measured together: {decides.verdict}. A trial does not tell "
+        blocks.append(Text(f"All {count} changes were measured together. A trial does not tell "
                            "which of them did it."))
         apart = (f"screen {result.before} {context.given(result.after)} --decides {result.plan.decides} "
                  f"--matters {told_of(result.plan)}")

@@ -18,7 +18,7 @@ from keenlattice.report.page.context import (
 )
 from keenlattice.report.page.of_trial import Captures, how_sure, numbers, trial_pictures
 from keenlattice.report.style import small_figure
-from keenlattice.report.words import TITLES, between, combination, titles, tune_headline, whole_answer
+from keenlattice.report.words import TITLES, between, combination, one_word, titles, tune_headline, whole_answer
 from keenlattice.study.deciding import told_of
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.tune.result import Tuning
@@ -41,7 +41,7 @@ def tune_report(result: Tuning, context: Context, made: str = "", proof: Trial |
         pictures += trial_pictures(proof, before, after)
     return Report(
         title=f"{context.game or result.game}: the best for {titles(result.plan.goal)}",
-        verdict=proof.deciding.verdict if proof else "", answer=_answer(result, proof), changed=what_changed(context),
+        verdict=one_word(proof) if proof else "", answer=_answer(result, proof), changed=what_changed(context),
         did=pictures, each=_each(result), sure=_sure(result, proof), rig=the_rig(context),
         repeat=_how_to_repeat(result, context, number),
         back=how_to_go_back(context, result.base, made or result.base, tried=True), figure=lambda: tune_figure(result))

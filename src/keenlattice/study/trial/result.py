@@ -105,10 +105,11 @@ class Trial(Form, Shown):
     @classmethod
     def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
         """Before 0.4 the plan's fields stood beside the others; before 0.2 a trial had no early end."""
-        if "plan" in content:
-            return {**content, "plan": plan_as_now(content["plan"])}
-        plan = {one.name: content[one.name] for one in fields(TrialPlan) if one.name in content}
-        return {"blocks_played": content.get("blocks"), **content, "plan": plan_as_now(plan)}
+        plan = content.get("plan", {one.name: content[one.name] for one in fields(TrialPlan) if one.name in content})
+        as_now = {"blocks_played": content.get("blocks"), **content, "plan": plan_as_now(plan)}
+        if "ended" not in content and isinstance(plan, Mapping) and plan.get("blocks") != as_now["blocks_played"]:
+            as_now["ended"] = "settled"  # before there was an end for another reason
+        return as_now
 
     def _check(self) -> None:
         known = {one.name for one in self.metrics}
