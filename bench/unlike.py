@@ -107,6 +107,26 @@ def intervals(executor: Executor) -> list[Row]:
     return rows
 
 
+def after_a_switch(plan: TrialPlan, number: int) -> int:
+    """The same where each run that follows a switch is 2 % slower, whichever version it is of."""
+    plan = replace(plan, seed=seed_of(f"after a switch {plan}", number))
+    random, arms = np.random.default_rng(plan.seed), [arm for _, arm, _ in plan.runs()]
+    one, _ = decided(plan, lambda place, arm: numbers(**{FRAME: 7 * math.exp(
+        SD * random.standard_normal() + 0.02 * (place > 0 and arms[place - 1] != arm))}))
+    return (one.low_pct or 0) > 0 or (one.high_pct or 0) < 0
+
+
+def switches(executor: Executor) -> list[Row]:
+    plain = TrialPlan(8, decides=FRAME, early=False)
+    plans = {"8 blocks": plain, "8 blocks, few switches": replace(plain, few_switches=True),
+             "8 blocks of 3 repeats, few switches": replace(plain, few_switches=True, repeats=3)}
+    rows = [Row(f"an end of an interval is wrong: {what}, each run after a switch is 2 % slower", sum(
+        spread(partial(after_a_switch, plan), range(STUDIES), executor)), 2 * STUDIES, 0, 0.05)
+        for what, plan in plans.items()]
+    said(rows)
+    return rows
+
+
 def rare(blocks: int, early: bool, number: int) -> bool:
     """Whether it is said that stutters which came up with a version make no difference: none before, one in ten runs
     of a minute after."""
@@ -366,7 +386,7 @@ def blind(executor: Executor) -> list[Row]:
 
 def unlike(executor: Executor) -> list[Row]:
     """All of them."""
-    parts = (intervals, few_events, margins, promises, restarts, pairs, hunts, tunes, blind)
+    parts = (intervals, switches, few_events, margins, promises, restarts, pairs, hunts, tunes, blind)
     return [row for part in parts for row in part(executor)]
 
 
