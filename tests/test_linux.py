@@ -106,7 +106,7 @@ def test_the_one_of_six_options_that_acts_is_found(linux: LinuxRig) -> None:
                "mesa.allow_extra_pp_tokens": True, "mesa.transcode_etc": True, **FILTER}
     plan = ScreenPlan(factors_of({}, options), rounds=1, seconds=1, seed=1, matters_pct=20)
     result = run_screen(linux, stock("scene"), Version("scene", options), plan)
-    standing = {one.settings[0]: one.judged.standing for one in result.factors}
+    standing = {one.settings[0]: one.telling.standing for one in result.factors}
     assert standing.pop("mesa.pp_jimenezmlaa") == "worse" and result.factors[0].settings == ("mesa.pp_jimenezmlaa",)
     assert set(standing.values()) <= {"does nothing that matters", "unclear"} and result.runs == 16
     assert not linux.config.exists()

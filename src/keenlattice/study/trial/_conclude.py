@@ -37,7 +37,7 @@ from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.study.deciding import Numbers, matters_in_pct
 from keenlattice.study.trial._drift import drift
 from keenlattice.study.trial._events import EVENTS, interval_of_counts
-from keenlattice.study.trial._looks import ERROR, FIRST_LOOK, errors_at, looks
+from keenlattice.study.trial._looks import ERROR, FIRST_LOOK, degrees, errors_at, looks
 from keenlattice.study.trial._stretches import fit_of_stretches
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.result import MetricResult, Trial, Verdict
@@ -74,6 +74,10 @@ class Seen:
     def blocks(self) -> int:
         return len(self.before) // self.plan.repeats
 
+    @property
+    def _looked_at(self) -> bool:
+        return self.plan.early and len(looks(self.plan.blocks)) > 1
+
     def has(self, name: str) -> bool:
         """Whether a metric was measured at all."""
         return any(math.isfinite(run[name]) for run in (*self.before, *self.after))
@@ -91,11 +95,12 @@ class Seen:
             left = {"before": iter(self.before), "after": iter(self.after)}
             logs = logarithms(name, [next(left[arm])[name] for arm in arms], self.plan.seconds)
             stretches = fit_of_stretches(arms, logs)
-            return stretches and Fit(*stretches)
+            return stretches and Fit(*stretches[:2], degrees(stretches[2], self._looked_at))
         logs = self.logs(name)
         ratios, good = logs[1] - logs[0], np.isfinite(logs).all(axis=0)
         found = _of_blocks(ratios[good], _firsts(self.plan)[:self.blocks][good])
-        return found and replace(found, error=math.hypot(found.error, self._rounding(name) / math.sqrt(good.sum())))
+        return found and Fit(found.middle, math.hypot(found.error, self._rounding(name) / math.sqrt(good.sum())),
+                             degrees(found.dof, self._looked_at))
 
     def _rounding(self, name: str) -> float:
         """What a coarse timer hides of a block's ratio: where runs share values, each may lie anywhere within a step

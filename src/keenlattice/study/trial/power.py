@@ -15,7 +15,7 @@ import numpy as np
 
 from keenlattice.measure.capture import Floats
 from keenlattice.study.trial._conclude import LEAST_FOR_ORDER
-from keenlattice.study.trial._looks import ERROR, FIRST_LOOK, errors_at
+from keenlattice.study.trial._looks import ERROR, FIRST_LOOK, degrees, errors_at
 from keenlattice.study.trial.plan import MAX_BLOCKS
 
 TRIALS, SEED = 2000, 1
@@ -52,9 +52,10 @@ def chance_to_settle(noise: Noise, blocks: int, matters_pct: float, effect_pct: 
     means = np.cumsum(ratios, axis=1) / counts
     squares = np.maximum(0.0, np.cumsum(ratios ** 2, axis=1) - counts * means ** 2)
     settled = np.zeros(TRIALS, dtype=bool)
-    for look, share in errors_at(blocks, error, early).items():
+    errors = errors_at(blocks, error, early)
+    for look, share in errors.items():
         if look >= FIRST_LOOK:
-            dof = look - (1 if look < LEAST_FOR_ORDER else 2)
+            dof = degrees(look - (1 if look < LEAST_FOR_ORDER else 2), len(errors) > 1)
             half = float(stdtrit(dof, 1 - share)) * np.sqrt(squares[:, look - 1] / (look - 1) / look)
             far = np.abs(means[:, look - 1])
             settled |= (far + half <= margin) | (far - half > margin)
