@@ -1,8 +1,8 @@
 """Scores trials and screens against the stand-in's truth, and writes docs/calibration.md: `make calibrate`.
 
 Every figure is of made-up studies, as many as its row says, whose seeds follow from its name and number; with the
-interval that so many leave (C. J. Clopper and E. S. Pearson, Biometrika 1934). A claim holds if it lies within that, or beyond it on
-the safe side.
+interval that so many leave (C. J. Clopper and E. S. Pearson, Biometrika 1934). A claim holds if it lies within that, or
+beyond it on the safe side.
 """
 
 import math
