@@ -202,10 +202,9 @@ def promises(executor: Executor) -> list[Row]:
     return rows
 
 
-def screen(factors: int, costly: Sequence[int], effect: Callable[[NDArray[np.bool_]], float], noise: str, seed: int,
-           plan: Mapping[str, object] = {}) -> Screen:
-    made = ScreenPlan(tuple((str(one),) for one in range(factors)), seed=seed, decides=FRAME,
-                      **plan)  # type: ignore[arg-type]
+def screen(factors: int, costly: Sequence[int], effect: Callable[[NDArray[np.bool_]], float], noise: str, seed: int
+           ) -> Screen:
+    made = ScreenPlan(tuple((str(one),) for one in range(factors)), seed=seed, decides=FRAME)
     rounds = Rounds(made, list(costly))
     random = np.random.default_rng(seed)
     course, at = NOISE[noise](random, 4 * made.runs_a_round), 0

@@ -210,8 +210,12 @@ def test_a_blind_test_at_the_terminal(keen: Keen, tmp_path: Path) -> None:
     assert "Round 1 of at most 5" in said.stdout and "A or B, please" in said.stdout and said.returncode == 0
     assert "is found in 33 of 100 such tests; more rounds find more" in said.stderr
     assert "keen trial brass-orbit@stock" in said.stderr
+    # What is asked stands beside the result, and not in it.
+    result = json.loads(sits("\n\n" + "\na\n" * 5, "--json").stdout)
+    assert (result["schema"], result["felt"]) == ("keen-lattice/blind/1", told(BlindPlan(5), [
+        Round(**one) for one in result["rounds"]])[0])
     gone = sits("\n")
     assert "it is void" in gone.stderr and gone.returncode == 2
     keen("report")
-    assert "can a hand feel it" in (tmp_path / "blind-1.html").read_text()
-    assert len(as_json(keen("report", "--list", "--json"))["studies"]) == 1
+    assert "can a hand feel it" in (tmp_path / "blind-2.html").read_text()
+    assert len(as_json(keen("report", "--list", "--json"))["studies"]) == 2

@@ -64,6 +64,9 @@ def test_a_trial_comes_back_from_json_of_today_and_of_before(
     assert Trial.of_json(told) == whole
     before = {**{key: value for key, value in told.items() if key != "plan"}, **told["plan"]}
     assert Trial.of_json(before) == whole
+    for one in told["metrics"]:  # what mattered of each was once told by the plan alone
+        del one["matters_pct"]
+    assert {one.matters_pct for one in Trial.of_json(told).metrics} == {plan.matters_pct}
 
 
 @pytest.mark.parametrize("wrong", [{"repeats": 0}, {"warm_up_s": -1}, {"warm_up_s": math.nan}])

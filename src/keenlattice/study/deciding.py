@@ -7,8 +7,8 @@ per cent it is.
 
 import math
 import re
-from collections.abc import Mapping, Sequence
-from typing import Protocol
+from collections.abc import Callable, Mapping, Sequence
+from typing import Protocol, TypeVar
 
 import numpy as np
 
@@ -121,6 +121,30 @@ def parsed_matters(text: float | str, decides: str) -> tuple[float, Matters]:
 def _share(amount: float, values: Sequence[float]) -> float:
     known = [value for value in values if math.isfinite(value) and value > 0]
     return min(MOST_PCT, 100 * amount / float(np.exp(np.mean(np.log(known))))) if known else MOST_PCT
+
+
+Judged = TypeVar("Judged")
+
+
+def sharing(names: Sequence[str], measured: Callable[[str], bool], judge: Callable[[str, float], Judged],
+            unclear: Callable[[Judged], bool], error: float) -> dict[str, Judged]:
+    """What comes out of the metrics that decide together. What was not measured at all (a latency, where no sensor was)
+    takes no part of the error; what is settled leaves its part to the rest (S. Holm, Scandinavian Journal of Statistics
+    1979).
+
+    Args:
+        judge: what comes out of one of them, with some part of the error.
+        unclear: whether that is still open.
+    """
+    found: dict[str, Judged] = {}
+    left = [name for name in names if measured(name)]
+    share = max(1, len(left))
+    while True:
+        found |= {name: judge(name, error / share) for name in left}
+        left = [name for name in left if unclear(found[name])]
+        if not left or len(left) == share:
+            return {name: found[name] if name in found else judge(name, error) for name in names}
+        share = len(left)
 
 
 def told_of(plan: Deciding) -> str:

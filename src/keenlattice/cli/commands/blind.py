@@ -1,5 +1,7 @@
 """`keen blind`: can a hand feel it?"""
 
+import sys
+from contextlib import redirect_stdout
 from typing import Annotated, Literal
 
 import typer
@@ -28,7 +30,8 @@ def blind(
 
     ws = begin(book, rig)
     show_what_it_takes(rounds, question)
-    with judging(ws):
+    # What is asked is no part of the result, which may go to a program.
+    with redirect_stdout(sys.stderr if json else sys.stdout), judging(ws):
         played = ws.blind(before, after, Blindfold(ws, before, after, question), rounds=rounds, question=question,
                           game=game)
     if json:

@@ -67,13 +67,12 @@ def _show_factors(result: "Screen") -> None:
     """A row for each change: its interval on each metric that it is judged by, and what it does."""
     from keenlattice.report.words import TITLES, effect_percent, factor_does
 
-    judged = {tuple(one.metric for one in factor.judged) for factor in result.factors}
-    if len(judged) > 1:  # each by what is claimed of it
+    names = result.judged_by
+    if not names:  # each by what is claimed of it
         table(["change", "metric", "interval, %", "verdict"], [
             [" + ".join(one.settings), TITLES[one.telling.metric], effect_percent(one.telling).removesuffix(" %"),
              one.telling.standing] for one in result.factors], right=(2,))
         return
-    names = judged.pop()
     table(["change", *(f"{TITLES[name]}, %" for name in names), "what it does"], [
         [" + ".join(one.settings), *(effect_percent(effect).removesuffix(" %") for effect in one.judged),
          factor_does(one)] for one in result.factors], right=tuple(range(1, 1 + len(names))))

@@ -47,19 +47,13 @@ def standings(result: Screen) -> Table:
 
 def _columns(result: Screen) -> list[str]:
     """Of changes that are judged by the same metrics, these; else which it is, and the interval."""
-    names = _alike(result)
-    return [TITLES[name] for name in names] if names else ["metric", "interval"]
+    return [TITLES[name] for name in result.judged_by] or ["metric", "interval"]
 
 
 def _intervals(result: Screen, one: Factor) -> list[str]:
-    if _alike(result):
+    if result.judged_by:
         return [effect_percent(effect) for effect in one.judged]
     return [TITLES[one.telling.metric], effect_percent(one.telling)]
-
-
-def _alike(result: Screen) -> tuple[str, ...]:
-    judged = {tuple(effect.metric for effect in one.judged) for one in result.factors}
-    return judged.pop() if len(judged) == 1 else ()
 
 
 def _picture(result: Screen) -> Picture:

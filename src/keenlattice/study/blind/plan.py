@@ -5,7 +5,7 @@ from typing import ClassVar, Literal
 
 from keenlattice.errors import BadValue
 from keenlattice.study._form import Form
-from keenlattice.study.kind import KeptVersion, Spec
+from keenlattice.study.kind import KeptVersion, SpecOfTwo
 
 Question = Literal["which", "better"]
 LEAST_ROUNDS, MOST_ROUNDS = 5, 200
@@ -45,7 +45,7 @@ class BlindPlan(Form):
 
 
 @dataclass(frozen=True)
-class BlindSpec(Spec):
+class BlindSpec(SpecOfTwo):
     """What a blind test was planned with."""
 
     WHAT: ClassVar[str] = "the plan of a blind test"
@@ -54,10 +54,6 @@ class BlindSpec(Spec):
     after: KeptVersion
     plan: BlindPlan
     game: str | None = None
-
-    @property
-    def versions(self) -> tuple[KeptVersion, ...]:
-        return self.before, self.after
 
     @property
     def runs(self) -> int:

@@ -8,14 +8,14 @@ same way and takes the same time, whichever version it ends at.
 import secrets
 import time
 from collections.abc import Sequence
-from typing import Literal, Protocol
+from typing import Protocol
 
-from keenlattice.errors import BadValue, UsageError
+from keenlattice.errors import BadValue, RigError, UsageError
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import ByHand, Rig, game_of
 from keenlattice.study.blind._rule import needed
 from keenlattice.study.blind.plan import BlindPlan, BlindSpec
-from keenlattice.study.blind.result import Blind, Felt, Round
+from keenlattice.study.blind.result import Blind, Felt, Round, Side
 from keenlattice.study.kind import Kind, game_for
 from keenlattice.study.player import Player, entries_on
 from keenlattice.study.playing import changes_of
@@ -23,7 +23,6 @@ from keenlattice.study.playing import changes_of
 SLOWER = 1.5      # a switch is given so many times what the slowest took when they were tried
 LEAST_S = 1.0
 MOST_NOT_COUNTED = 20
-Side = Literal["before", "after"]
 OTHER: dict[Side, Side] = {"before": "after", "after": "before"}
 
 
@@ -63,8 +62,8 @@ def run_blind(rig: Rig, before: Version, after: Version, plan: BlindPlan, judge:
     with changes_of(rig, f"blind test of {before.reference} and {after.reference}") as transaction:
         player = Player(rig, before.profile, named, 0.0, transaction=transaction)
         switch = Switch(player, rig.values(rig.state(), before.profile), entries, least_s)
-        for side, name in (("before", "A"), ("after", "B")):
-            switch.to(side)  # type: ignore[arg-type]
+        for side, name in zip(OTHER, "AB", strict=True):
+            switch.to(side)
             judge.meet(name)
         rounds, late = _rounds(switch, plan, judge)
         player.put_back()
@@ -79,7 +78,8 @@ class Switch:
     def __init__(self, player: Player, before_all: Entries, entries: dict[Side, Entries], least_s: float) -> None:
         self._player, self._between, self._entries = player, before_all, entries
         self._waits = not isinstance(player.rig, ByHand)  # a person who switches takes as long as they take
-        took = [self._once(side) for side in ("after", "before", "after")] if self._waits else []
+        tried: tuple[Side, ...] = ("after", "before", "after")
+        took = [self._once(side) for side in tried] if self._waits else []
         self.seconds = max([least_s, *(SLOWER * one for one in took)])
 
     def to(self, side: Side) -> bool:
@@ -102,18 +102,18 @@ def _rounds(switch: Switch, plan: BlindPlan, judge: Judge) -> tuple[list[Round],
     """The rounds that count, and how many do not, since the time that a switch took could have told."""
     rounds, late = list[Round](), 0
     while not over(plan, rounds):
-        number, on = len(rounds) + 1, secrets.choice(("before", "after"))
-        parts = [on] if plan.question == "which" else [on, OTHER[on]]  # type: ignore[index]
+        number, on = len(rounds) + 1, secrets.choice(tuple(OTHER))
+        parts = [on] if plan.question == "which" else [on, OTHER[on]]
         even = True
         for part, side in enumerate(parts, 1):
-            even &= switch.to(side)  # type: ignore[arg-type]
+            even &= switch.to(side)
             judge.play(number, plan.rounds, part if len(parts) > 1 else 0)
-        answer = _answer(judge.answer(number, plan.rounds), on, plan)  # type: ignore[arg-type]
+        answer = _answer(judge.answer(number, plan.rounds), on, plan)
         if even:
-            rounds.append(Round(on, answer))  # type: ignore[arg-type]
+            rounds.append(Round(on, answer))
         elif (late := late + 1) > MOST_NOT_COUNTED:
-            raise UsageError(f"the rig switches too unevenly for a blind test: {late} switches took longer than "
-                             f"{switch.seconds:.1f} s")
+            raise RigError(f"the rig switches too unevenly for a blind test: {late} switches took longer than "
+                           f"{switch.seconds:.1f} s")
     return rounds, late
 
 

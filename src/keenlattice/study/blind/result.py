@@ -13,6 +13,7 @@ if TYPE_CHECKING:
 
 Felt = Literal["felt", "before feels better", "after feels better", "not told"]
 Measured = Literal["differs", "no difference that matters", "not known"]
+Side = Literal["before", "after"]
 OFTEN_RIGHT = 0.8
 
 
@@ -21,8 +22,8 @@ class Round:
     """A round: which version was on, or came first of two; and what was answered: which it was, or which felt
     better."""
 
-    on: Literal["before", "after"]
-    answer: Literal["before", "after"]
+    on: Side
+    answer: Side
 
 
 @dataclass(frozen=True, repr=False)

@@ -42,7 +42,7 @@ class Signal:
         return np.asarray(-(counted + count) / 2 * np.log(counted * self.sd ** 2 + squares))
 
 
-class Looks:
+class Tally:
     """What was seen of each of some candidates; a look without a number says nothing."""
 
     def __init__(self, candidates: int) -> None:
@@ -81,7 +81,7 @@ def first_changed(candidates: int, look: Callable[[int], float], signal: Signal,
         look: the log ratio of one block of a candidate, counted from 0, against the base.
         most: looks, after which the likeliest is told with the probability that it has.
     """
-    seen = Looks(candidates)
+    seen = Tally(candidates)
     after = np.triu(np.ones((candidates, candidates)))  # a row for each answer: which candidates have the change
     while True:
         share = _shares(seen, after, signal)
@@ -96,7 +96,7 @@ def first_changed(candidates: int, look: Callable[[int], float], signal: Signal,
     return Found(best, float(share[best]), seen.played, more)
 
 
-def _shares(seen: Looks, answers: Floats, signal: Signal) -> Floats:
+def _shares(seen: Tally, answers: Floats, signal: Signal) -> Floats:
     """The probability of each answer; shape (answers,)."""
     expected = signal.sizes[None, :, None] * answers[:, None, :]
     logs = signal.log_likelihood(seen.far_from(expected), int(seen.count.sum()))
@@ -104,7 +104,7 @@ def _shares(seen: Looks, answers: Floats, signal: Signal) -> Floats:
     return np.asarray(share / share.sum())
 
 
-def _more_than_one(seen: Looks, best: int, look: Callable[[int], float], signal: Signal, error: float, most: int
+def _more_than_one(seen: Tally, best: int, look: Callable[[int], float], signal: Signal, error: float, most: int
                    ) -> bool:
     """Whether the last differs from the one that was found, or the one before that from the base."""
     last = seen.count.size - 1
@@ -112,7 +112,7 @@ def _more_than_one(seen: Looks, best: int, look: Callable[[int], float], signal:
         best > 0 and _differs(seen, best - 1, best, 0.0, look, signal, error, most))
 
 
-def _differs(seen: Looks, at: int, best: int, without: float, look: Callable[[int], float], signal: Signal,
+def _differs(seen: Tally, at: int, best: int, without: float, look: Callable[[int], float], signal: Signal,
              error: float, most: int) -> bool:
     """Whether a candidate has more of the change than it would if the one that was found had done it all, by half of it
     or more. That it does is said at two such questions' part of the error; that it does not, once that is likely.
@@ -128,11 +128,11 @@ def _differs(seen: Looks, at: int, best: int, without: float, look: Callable[[in
     return odds >= surely
 
 
-def _odds_of_more(seen: Looks, at: int, best: int, without: float, signal: Signal) -> float:
+def _odds_of_more(seen: Tally, at: int, best: int, without: float, signal: Signal) -> float:
     """For half of the change or more beyond that, against nothing beyond it."""
     sizes, parts = signal.sizes[:, None], np.array([0.0, 0.5, 0.75, 1.0])
     expected = np.stack([np.broadcast_to(sizes, (sizes.size, parts.size)), sizes * (without + parts)], axis=-1)
-    pair = Looks(2)
+    pair = Tally(2)
     pair.count, pair.sum, pair.squares = (one[[best, at]] for one in (seen.count, seen.sum, seen.squares))
     logs = signal.log_likelihood(pair.far_from(expected), int(pair.count.sum()))
     likely = np.exp(logs - logs.max()).sum(axis=0)
@@ -160,7 +160,7 @@ def least_set(items: int, look: Callable[[frozenset[int]], float], signal: Signa
         most: looks for each question.
     """
     every, asked, sure = frozenset(range(items)), dict[frozenset[int], bool](), True
-    seen = Looks(2)  # of all items, and of those that are asked for
+    seen = Tally(2)  # of all items, and of those that are asked for
     if items > 1:
         for _ in range(FULL_LOOKS):
             seen.add(0, look(every))
@@ -182,7 +182,7 @@ def least_set(items: int, look: Callable[[frozenset[int]], float], signal: Signa
     return Least(tuple(sorted(_reduced(list(range(items)), has_it))), seen.played, sure)
 
 
-def _odds(seen: Looks, signal: Signal) -> float:
+def _odds(seen: Tally, signal: Signal) -> float:
     """For some items having the whole change, against their having none of it or half."""
     sizes = signal.sizes[:, None]
     expected = np.stack([np.broadcast_to(sizes, (sizes.size, 3)), sizes * np.array([1.0, PART, 0.0])], axis=-1)

@@ -20,6 +20,7 @@ interval is spent on them as in a trial, and shared likewise by the metrics that
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -27,15 +28,14 @@ from keenlattice.measure._summary import NO_WIDTH, percent_of
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.profile.pack import Claim
-from keenlattice.study.deciding import Numbers, matters_in_pct
+from keenlattice.study.deciding import Numbers, matters_in_pct, sharing
 from keenlattice.study.screen._design import Signs
-from keenlattice.study.screen._pairs import pairs_in, together
+from keenlattice.study.screen._pairs import LEAST_DOF, pairs_in, together
 from keenlattice.study.screen.plan import ScreenPlan
 from keenlattice.study.screen.result import Effect, Factor, Interaction, Standing
-from keenlattice.study.trial._conclude import verdict
+from keenlattice.study.trial._conclude import word_for
 from keenlattice.study.trial._looks import ERROR, errors_of
 
-LEAST_DOF = 4
 LEAST_OF_STRETCHES = 2  # degrees of freedom among them
 
 
@@ -107,24 +107,12 @@ def factors(played: Played) -> list[Factor]:
     for place, group in enumerate(plan.factors):
         of_it = {name: fits[name][place] for name in names}
         claims = plan.claims[place] if plan.claims else ()
-        judged = (_effect(played, claims[0].metric, of_it, ERROR, claims[0]),) if claims else _decisive(played, of_it)
-        others = tuple(_effect(played, name, of_it, ERROR) for name in TRIAL_METRICS
+        judged = (_effect(played, of_it, claims[0].metric, ERROR, claims[0]),) if claims else tuple(
+            sharing(plan.deciders, played.has, partial(_effect, played, of_it), _open, ERROR).values())
+        others = tuple(_effect(played, of_it, name, ERROR) for name in TRIAL_METRICS
                        if name not in {one.metric for one in judged})
         found.append(Factor(group, judged, others))
     return found
-
-
-def _decisive(played: Played, fits: Mapping[str, Fit]) -> tuple[Effect, ...]:
-    """What a factor does to the metrics that decide; what is settled leaves its part of the error to the rest."""
-    names = [name for name in played.plan.deciders if played.has(name)]
-    found: dict[str, Effect] = {}
-    left, share = names, max(1, len(names))
-    while True:
-        found |= {name: _effect(played, name, fits, ERROR / share) for name in left}
-        left = [name for name in left if found[name].standing == "unclear"]
-        if not left or len(left) == share:
-            return tuple(found.get(name) or _effect(played, name, fits, ERROR) for name in played.plan.deciders)
-        share = len(left)
 
 
 def _fitted(played: Played, name: str) -> list[Fit]:
@@ -166,15 +154,17 @@ def _of_stretches(played: Played, logs: Floats) -> list[Fit]:
     return _least_squares(means @ every, means @ np.nan_to_num(logs), len(played.costly), LEAST_OF_STRETCHES)
 
 
-def _effect(played: Played, name: str, fits: Mapping[str, Fit], error: float, claim: Claim | None = None) -> Effect:
+def _open(effect: Effect) -> bool:
+    return effect.standing == "unclear"
+
+
+def _effect(played: Played, fits: Mapping[str, Fit], name: str, error: float, claim: Claim | None = None) -> Effect:
     fit, matters = fits[name], played.matters_pct(name)
     if fit is None:
         return Effect(name, None, None, None, "unclear", matters)
     middle, spread, dof = fit
     half, more = (spread * _quantile(dof, _error_now(played, part)) for part in (error, error / 2))
-    word = verdict(middle - half, middle + half, matters, METRICS[name].lower_is_better)
-    if word in ("better", "worse") and abs(middle) <= more:
-        word = "unclear"
+    word = word_for((middle - half, middle, middle + half), more, matters, METRICS[name].lower_is_better)
     standing: Standing = "does nothing that matters" if word == "no difference that matters" else word
     if claim is not None and word in ("better", "worse"):
         standing = "does what is claimed" if (middle < 0) == (claim.direction == "down") else "does the opposite"

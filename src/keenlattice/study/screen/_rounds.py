@@ -24,6 +24,7 @@ class Rounds:
         self.signs: list[Signs] = []          # of each run
         self.numbers: list[Numbers] = []
         self.sizes: list[int] = []            # rows of each round
+        self._found: list[Factor] = []        # what is known of all factors since the last look
         self.alone = 0                        # runs that trials one by one would have taken
 
     @property
@@ -55,18 +56,18 @@ class Rounds:
         # many blocks as runs.
         self.alone += len(self.open) * self.sizes[-1] * self.plan.repeats
         played = self._played()
-        known = [place for place, one in enumerate(factors(played)) if not any(
+        self._found = factors(played)
+        known = [place for place, one in enumerate(self._found) if not any(
             effect.standing == "unclear" and played.has(effect.metric) for effect in one.judged)]
         if self.plan.columns == "kept" and len(known) < len(self.plan.factors):
             return  # as before 0.4, all go on until nothing is unclear
-        self.settled = {**{place: one for place, one in enumerate(factors(played)) if place in known}, **self.settled}
+        self.settled = {**{place: self._found[place] for place in known}, **self.settled}
 
     def result(self, what: Screen) -> Screen:
         """The screen's result; `what` is what is known of it besides."""
-        played = self._played()
-        found = [self.settled.get(place, one) for place, one in enumerate(factors(played))]
+        found = [self.settled.get(place, one) for place, one in enumerate(self._found)]
         return replace(what, factors=tuple(sorted(found, key=_strength, reverse=True)),
-                       interactions=interactions(played), runs=len(self.numbers), rounds_played=len(self.sizes),
+                       interactions=interactions(self._played()), runs=len(self.numbers), rounds_played=len(self.sizes),
                        one_by_one_runs=self.alone)
 
     def _played(self) -> Played:

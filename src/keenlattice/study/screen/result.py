@@ -90,6 +90,12 @@ class Screen(Form, Shown):
     one_by_one_runs: int
     excluded: tuple[str, ...] = ()
 
+    @property
+    def judged_by(self) -> tuple[str, ...]:
+        """The metrics that all changes are judged by; none where each is judged by what is claimed of it."""
+        judged = {tuple(effect.metric for effect in one.judged) for one in self.factors}
+        return judged.pop() if len(judged) == 1 else ()
+
     def table(self) -> "pandas.DataFrame":
         """A row for each change and metric; `judged` marks the metric that the change is judged by."""
         import pandas

@@ -34,7 +34,7 @@ import numpy as np
 from keenlattice.measure._summary import NO_WIDTH, percent_of
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
-from keenlattice.study.deciding import Numbers, matters_in_pct
+from keenlattice.study.deciding import Numbers, matters_in_pct, sharing
 from keenlattice.study.trial._drift import drift
 from keenlattice.study.trial._events import EVENTS, interval_of_counts
 from keenlattice.study.trial._looks import ERROR, FIRST_LOOK, degrees, errors_at, looks
@@ -127,6 +127,11 @@ def _firsts(plan: TrialPlan) -> Floats:
     return np.array([1.0 if arm == "before" else -1.0 for _, arm, _ in _runs(plan)][::2 * plan.repeats])
 
 
+def left_over(blocks: int) -> int:
+    """The degrees of freedom that so many blocks leave."""
+    return blocks - (1 if blocks < LEAST_FOR_ORDER else 2)
+
+
 def _of_blocks(ratios: Floats, firsts: Floats) -> Fit | None:
     n = ratios.size
     if n < 2:
@@ -136,8 +141,8 @@ def _of_blocks(ratios: Floats, firsts: Floats) -> Fit | None:
     terms = np.column_stack([np.ones(n), firsts])
     fit, *_ = np.linalg.lstsq(terms, ratios, rcond=None)
     left = ratios - terms @ fit
-    return Fit(float(fit[0]), math.sqrt(float(left @ left) / (n - 2) * float(np.linalg.inv(terms.T @ terms)[0, 0])),
-               n - 2)
+    variance = float(left @ left) / left_over(n) * float(np.linalg.inv(terms.T @ terms)[0, 0])
+    return Fit(float(fit[0]), math.sqrt(variance), left_over(n))
 
 
 def conclude(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers]) -> tuple[MetricResult, ...]:
@@ -158,17 +163,8 @@ def metrics_in(plan: TrialPlan) -> list[str]:
 
 
 def _decisive(seen: Seen) -> dict[str, MetricResult]:
-    """The metrics that decide. What was not measured at all (a latency, where no sensor was) takes no part of the
-    error; what is settled leaves its part to the rest."""
-    found: dict[str, MetricResult] = {}
-    left = [name for name in seen.plan.deciders if seen.has(name)]
-    share = max(1, len(left))
-    while True:
-        found |= {name: _result(seen, name, ERROR / share) for name in left}
-        left = [name for name in left if found[name].verdict == "unclear"]
-        if not left or len(left) == share:
-            return {name: found.get(name) or _result(seen, name, ERROR) for name in seen.plan.deciders}
-        share = len(left)
+    return sharing(seen.plan.deciders, seen.has, lambda name, error: _result(seen, name, error),
+                   lambda one: one.verdict == "unclear", ERROR)
 
 
 def _result(seen: Seen, name: str, error: float) -> MetricResult:
@@ -189,9 +185,9 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
         ends = interval_of_counts([run[name] for run in seen.before], [run[name] for run in seen.after], plan.seconds,
                                   now)
         low, high = min(low, ends[0]), max(high, ends[1])
-    word = verdict(low, high, matters, metric.lower_is_better)
-    beyond = abs(fit.middle) > fit.half(_error_now(plan, seen.blocks, error / 2))
-    if logs.shape[1] < FIRST_LOOK or (word in ("better", "worse") and not beyond):
+    word = word_for((low, fit.middle, high), fit.half(_error_now(plan, seen.blocks, error / 2)), matters,
+                    metric.lower_is_better)
+    if logs.shape[1] < FIRST_LOOK:
         word = "unclear"
     return MetricResult(*told, means[0], means[1], percent_of(fit.middle), percent_of(low), percent_of(high), word,
                         1 - 2 * now, logs.shape[1], matters)
@@ -250,6 +246,18 @@ def concluded(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]], result: Tria
 
 def _arms(runs: Sequence[tuple[Arm, Numbers]]) -> tuple[list[Numbers], list[Numbers]]:
     return [numbers for arm, numbers in runs if arm == "before"], [numbers for arm, numbers in runs if arm == "after"]
+
+
+def word_for(interval: tuple[float, float, float], wider: float, matters_pct: float, lower_is_better: bool) -> Verdict:
+    """The word for an interval of log ratios; better or worse only where zero lies outside a wider one, too.
+
+    Args:
+        interval: its low end, its middle, its high end.
+        wider: half the width of the interval of half the error.
+    """
+    low, middle, high = interval
+    word = verdict(low, high, matters_pct, lower_is_better)
+    return "unclear" if word in ("better", "worse") and abs(middle) <= wider else word
 
 
 def verdict(low: float, high: float, matters_pct: float, lower_is_better: bool) -> Verdict:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from keenlattice.errors import BadValue
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import warm_up_ms
-from keenlattice.study.trial._conclude import LEAST_FOR_ORDER
+from keenlattice.study.trial._conclude import left_over
 from keenlattice.study.trial.power import Noise
 from keenlattice.study.trial.result import Trial
 
@@ -27,8 +27,7 @@ def noise_of(result: Trial, name: str = "") -> Noise:
     one = result[name] if name else result.deciding
     if one.low_pct is None or one.high_pct is None:
         raise BadValue(f"the pilot's runs are too short for {one.name}: fewer than two blocks gave a number")
-    # Few switches are fitted by other terms, but then about as many blocks stand for one degree of freedom each.
-    dof = one.n - (1 if one.n < LEAST_FOR_ORDER else 2)
+    dof = left_over(one.n)  # with few switches n + 1 stretches and three terms leave as many
     half = (math.log1p(one.high_pct / 100) - math.log1p(one.low_pct / 100)) / 2
     return Noise(half * math.sqrt(one.n) / float(stdtrit(dof, 0.5 + one.confidence / 2)), dof)
 

@@ -14,7 +14,7 @@ from functools import lru_cache
 import numpy as np
 
 from keenlattice.measure.capture import Floats
-from keenlattice.study.trial._conclude import LEAST_FOR_ORDER
+from keenlattice.study.trial._conclude import left_over
 from keenlattice.study.trial._looks import ERROR, FIRST_LOOK, degrees, errors_at
 from keenlattice.study.trial.plan import MAX_BLOCKS
 
@@ -55,7 +55,7 @@ def chance_to_settle(noise: Noise, blocks: int, matters_pct: float, effect_pct: 
     errors = errors_at(blocks, error, early)
     for look, share in errors.items():
         if look >= FIRST_LOOK:
-            dof = degrees(look - (1 if look < LEAST_FOR_ORDER else 2), len(errors) > 1)
+            dof = degrees(left_over(look), len(errors) > 1)
             half = float(stdtrit(dof, 1 - share)) * np.sqrt(squares[:, look - 1] / (look - 1) / look)
             far = np.abs(means[:, look - 1])
             settled |= (far + half <= margin) | (far - half > margin)

@@ -1,6 +1,6 @@
 """What a trial found: per metric a change, an interval and one of four verdicts."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, fields
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
@@ -107,6 +107,9 @@ class Trial(Form, Shown):
         """Before 0.4 the plan's fields stood beside the others; before 0.2 a trial had no early end."""
         plan = content.get("plan", {one.name: content[one.name] for one in fields(TrialPlan) if one.name in content})
         as_now = {"blocks_played": content.get("blocks"), **content, "plan": plan_as_now(plan)}
+        if isinstance(plan, Mapping) and isinstance(content.get("metrics"), Sequence):
+            as_now["metrics"] = [{"matters_pct": plan.get("matters_pct"), **one} if isinstance(one, Mapping) else one
+                                 for one in content["metrics"]]
         if "ended" not in content and isinstance(plan, Mapping) and plan.get("blocks") != as_now["blocks_played"]:
             as_now["ended"] = "settled"  # before there was an end for another reason
         return as_now

@@ -16,7 +16,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from keenlattice.measure._summary import NO_WIDTH, percent_of
+from keenlattice.measure._summary import NO_WIDTH, percent_of, t_interval
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, logarithms
 from keenlattice.study.deciding import Numbers, matters_in_pct
@@ -121,15 +121,11 @@ class Race:
 
     def _interval(self, values: Floats, shared_by: float) -> Interval:
         """Mean and Student's t interval, at this look's part of the error."""
-        from scipy.special import stdtrit
-
-        n = values.size
-        if n < 2:
-            return (float(values.mean()) if n else 0.0), -math.inf, math.inf
+        if values.size < 2:
+            return (float(values.mean()) if values.size else 0.0), -math.inf, math.inf
         looks = tuple(range(FIRST_LOOK, self.plan.rounds + 1))
         error = errors_of(looks, ERROR / shared_by)[max(FIRST_LOOK, self.rounds)]
-        half = float(stdtrit(n - 1, 1 - error)) * float(values.std(ddof=1)) / math.sqrt(n)
-        return float(values.mean()), float(values.mean()) - half, float(values.mean()) + half
+        return t_interval(values, 1 - 2 * error)
 
     def _beyond(self, one: int, limit: Limit) -> Interval | None:
         """How far the mean of the runs lies beyond a limit, with its interval; below zero it is kept. None if fewer
