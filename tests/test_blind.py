@@ -198,6 +198,20 @@ def test_a_helper_switches_by_hand(tmp_path: Path) -> None:
     assert found.result.felt == "felt" and set(asked) == {1}
 
 
+def test_two_at_one_terminal(keen: Keen, tmp_path: Path) -> None:
+    """The helper and the player type at the same terminal: neither takes the other's lines."""
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), KEEN_RIG="byhand")
+    keen("rig", "game", "brass-orbit", "--title", "Brass Orbit", "--executable", "orbit.exe", KEEN_RIG="byhand")
+    keen("rig", "facts", "refresh_hz=165", KEEN_RIG="byhand")
+    keen("rig", "take-stock", "frame.queue-depth=3", "--game", "brass-orbit", KEEN_RIG="byhand")
+    keen("edit", "brass-orbit", "frame.queue-depth=1", KEEN_RIG="byhand")
+    # An empty line does for all but the answers, and there it is asked again; so every fourth line is one.
+    done = subprocess.run([*KEEN, "blind", "brass-orbit@stock", "brass-orbit", "--rounds", "5"], env=env, cwd=tmp_path,
+                          input="\n\n\nA\n" * 30, text=True, capture_output=True, check=False, timeout=60)
+    assert done.returncode == 0 and "For the helper alone" in done.stdout, done.stderr
+    assert "answers were right" in done.stdout
+
+
 def test_a_blind_test_at_the_terminal(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "brass-orbit", "frame.queue-depth=1")
 

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import typer
 
 from keenlattice.cli.guide import Guide
+from keenlattice.cli.keys import Keys
 from keenlattice.cli.output import say
 from keenlattice.errors import UsageError
 
@@ -23,35 +24,55 @@ VOID = "the blind test was stopped, so it is void: nothing of it is kept"
 
 
 class Blindfold:
-    """Whoever plays at this terminal and says what they feel."""
+    """Whoever plays at this terminal and says what they feel.
 
-    def __init__(self, ws: "Workspace", before: str, after: str, question: str) -> None:
+    Args:
+        keys: what is typed here; the helper types there, too, and two readers would take each other's lines.
+    """
+
+    def __init__(self, ws: "Workspace", before: str, after: str, question: str, keys: Keys) -> None:
         self._by_hand, self._named = ws.by_hand, {"A": before, "B": after}
-        self._which = question == "which"
+        self._which, self._keys = question == "which", keys
 
     def meet(self, name: str) -> None:
         """A or B is on, and they are told which."""
         say(f"\n{name} is on: {self._named[name]}. Start the game, and get to know it.", "bold")
-        _line("Enter once you know it: ")
+        self._line("Enter once you know it: ")
 
     def play(self, number: int, rounds: int, part: int) -> None:
         """One is on, and they are not told which."""
         if self._by_hand:
-            _line("Helper: the rig is as it has to be. Call the player without a word; Enter: ")
+            self._line("Helper: the rig is as it has to be. Call the player without a word; Enter: ")
         which = {0: "One of the two is on", 1: "The first is on", 2: "The second is on"}[part]
         say(f"\nRound {number} of at most {rounds}. {which}. Start the game anew, and play.", "bold")
-        _line("Enter once you have felt enough: ")
+        self._line("Enter once you have felt enough: ")
 
     def answer(self, number: int, rounds: int) -> str:
         """What they say, asked until it is an answer."""
         question, known = ("Which was it, A or B? ", "AB") if self._which else ("Which felt better, 1 or 2? ", "12")
-        while (said := _line(question).strip().upper()) not in tuple(known):
+        while (said := self._line(question).strip().upper()) not in tuple(known):
             say(f"! {' or '.join(known)}, please; guess if you cannot tell")
         return said
+
+    def _line(self, question: str) -> str:
+        """What is typed; a player who is gone makes the test void.
+
+        Raises:
+            UsageError: nobody is there any more.
+        """
+        typer.echo(question, nl=False, err=True)
+        try:
+            return self._keys.line() or ""
+        except EOFError:
+            raise UsageError(VOID) from None
 
 
 class Helper(Guide):
     """The second person, who changes what has to be changed, and whose screen is cleared behind them."""
+
+    def __init__(self, ws: "Workspace", keys: Keys) -> None:
+        super().__init__(ws)
+        self._keys = keys
 
     def change(self, steps: "Sequence[SheetStep]") -> "Noted":
         say("\nFor the helper alone; the player looks away.", "bold")
@@ -61,7 +82,7 @@ class Helper(Guide):
 
 
 @contextmanager
-def judging(ws: "Workspace") -> Iterator[None]:
+def judging(ws: "Workspace", keys: Keys) -> Iterator[None]:
     """The rig that is changed by hand has its helper; one who leaves makes the test void.
 
     Raises:
@@ -75,21 +96,8 @@ def judging(ws: "Workspace") -> Iterator[None]:
             yield
             return
         say("This takes two: a helper switches at this terminal, and the player looks away meanwhile.")
-        with Helper(ws) as helper:
+        with Helper(ws, keys) as helper:
             ws.rig.hand = helper
             yield
     except (Paused, TakenBack):
         raise UsageError(f"{VOID}. The rig stays as it is; keen undo writes the way back") from None
-
-
-def _line(question: str) -> str:
-    """What is typed; a player who is gone makes the test void.
-
-    Raises:
-        UsageError: nobody is there any more.
-    """
-    typer.echo(question, nl=False, err=True)
-    line = sys.stdin.readline()
-    if not line:
-        raise UsageError(VOID)
-    return line

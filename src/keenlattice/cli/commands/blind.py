@@ -25,15 +25,16 @@ def blind(
     """
     from keenlattice.cli.begin import begin
     from keenlattice.cli.blindfold import Blindfold, judging
+    from keenlattice.cli.keys import Keys
     from keenlattice.cli.output import emit
     from keenlattice.cli.views.blind import show_blind, show_what_it_takes
 
-    ws = begin(book, rig)
+    ws, keys = begin(book, rig), Keys()
     show_what_it_takes(rounds, question)
     # What is asked is no part of the result, which may go to a program.
-    with redirect_stdout(sys.stderr if json else sys.stdout), judging(ws):
-        played = ws.blind(before, after, Blindfold(ws, before, after, question), rounds=rounds, question=question,
-                          game=game)
+    with redirect_stdout(sys.stderr if json else sys.stdout), judging(ws, keys):
+        played = ws.blind(before, after, Blindfold(ws, before, after, question, keys), rounds=rounds,
+                          question=question, game=game)
     if json:
         emit(played)
         return
