@@ -9,6 +9,8 @@ import pytest
 
 from keenlattice.errors import RefusedByRig, RigError, UsageError
 from keenlattice.logbook.book import Logbook
+from keenlattice.profile.checks import findings
+from keenlattice.profile.layers import resolve
 from keenlattice.rig._apply import apply, preview
 from keenlattice.rig._undo import undo
 from keenlattice.rig.drift import find_drift, put_back
@@ -22,10 +24,14 @@ from keenlattice.study.trial.play import run_trial
 NO_OPTIONS = Driver("made-up", "Nobody", "A renderer", "<driinfo></driinfo>")
 
 
+BARE = "0000:00:1f.2"
+"""A device that no driver drives."""
+
+
 def with_capability(number: int) -> bytes:
     """A device's configuration space that names one capability."""
     head = bytearray(256)
-    head[6], head[0x34] = 0x10, 0x40
+    head[6], head[0x34], head[0x3D] = 0x10, 0x40, 1
     head[0x40:0x42] = struct.pack("BB", number, 0)
     return bytes(head)
 
@@ -34,13 +40,17 @@ def tree(root: Path) -> Path:
     """A machine with two GPUs, a network card, a USB controller and a sound card on one line, and eight cores."""
     found = [("0000:01:00.0", "0x030000", 0, [40], 5), ("0000:00:02.0", "0x038000", 0, [41], 5),
              ("0000:03:00.0", "0x020000", 0, [50, 51, 52, 53], 17), ("0000:00:14.0", "0x0c0330", 16, [], 5),
-             ("0000:00:1f.3", "0x040300", 16, [], 1), ("0000:00:00.0", "0x060000", 0, [], 1)]
+             ("0000:00:1f.3", "0x040300", 16, [], 1), (BARE, "0x010600", 16, [], 5),
+             ("0000:00:00.0", "0x060000", 0, [], 1)]
     for address, code, line, messages, capability in found:
         folder = root / "sys/bus/pci/devices" / address
         folder.mkdir(parents=True)
         (folder / "class").write_text(code + "\n")
         (folder / "irq").write_text(f"{line}\n")
         (folder / "config").write_bytes(with_capability(capability))
+        if address != BARE:
+            (root / "sys/bus/pci/drivers/made-up").mkdir(parents=True, exist_ok=True)
+            (folder / "driver").symlink_to(root / "sys/bus/pci/drivers/made-up")
         for message in messages:
             (folder / "msi_irqs").mkdir(exist_ok=True)
             (folder / "msi_irqs" / str(message)).write_text("msi\n")
@@ -77,10 +87,11 @@ def rig(tmp_path: Path) -> LinuxRig:
 
 def test_devices_are_found_by_class_with_their_interrupts(rig: LinuxRig, tmp_path: Path) -> None:
     found = {one.name: one for one in devices(tmp_path / "root")}
-    assert sorted(found) == ["gpu0", "gpu1", "net0", "sound0", "usb0"]
+    assert sorted(found) == ["disk0", "gpu0", "gpu1", "net0", "sound0", "usb0"]
     assert (found["gpu0"].address, found["gpu1"].address) == ("0000:00:02.0", "0000:01:00.0")
     assert [(one.mode, one.can, one.shares) for one in (found["net0"], found["usb0"], found["sound0"])] == [
         ("message", True, False), ("line", True, True), ("line", False, True)]
+    assert (found["disk0"].mode, found["disk0"].interrupts, found["disk0"].shares) == ("none", (), False)
     assert found["net0"].interrupts == (50, 51, 52, 53)
     assert counts(tmp_path / "root")[50] == 5007
     facts = rig.facts()
@@ -132,14 +143,14 @@ def test_without_rights_the_exact_command_is_given(rig: LinuxRig, book: Logbook,
 def test_the_kernels_own_files_are_written_in_place_and_in_one_go(rig: LinuxRig, tmp_path: Path,
                                                                    monkeypatch: pytest.MonkeyPatch) -> None:
     """They cannot be renamed over; here plain files stand for them."""
-    kernel, place = rig._kernel, next(place for place in rig.state() if place.endswith("40/smp_affinity_list"))
+    kernel, place = rig._kernel, next(place for place in rig.state() if place.endswith("policy0/scaling_governor"))
     monkeypatch.setattr(kernel, "_root", Path("/"))
     before = os.stat(place).st_ino
-    kernel.put(place, b"0-3")
-    assert os.stat(place).st_ino == before and Path(place).read_bytes() == b"0-3\n"
+    kernel._write(place, Path(place), b"brisk")
+    assert os.stat(place).st_ino == before and Path(place).read_bytes() == b"brisk\n"
     monkeypatch.setattr(kernel, "_root", tmp_path / "root")
-    kernel.put(place, b"0-7")
-    assert os.stat(place).st_ino != before and Path(place).read_bytes() == b"0-7"
+    kernel.put({place: b"calm"})
+    assert os.stat(place).st_ino != before and Path(place).read_bytes() == b"calm"
 
 
 def test_a_place_is_the_kernels_only_if_it_lists_it(rig: LinuxRig, tmp_path: Path) -> None:
@@ -149,7 +160,82 @@ def test_a_place_is_the_kernels_only_if_it_lists_it(rig: LinuxRig, tmp_path: Pat
         assert not rig._kernel.owns(place)
         with pytest.raises(RefusedByRig, match="is no place"):
             write(rig, {place: b"x"})
-    assert rig._kernel.owns("kernel-before.json") and rig._kernel.owns(f"{root}/proc/irq/40/smp_affinity_list")
+    assert rig._kernel.owns("kernel-before.json") and rig._kernel.owns("pci/0000:01:00.0/interrupt/0/cores")
+
+
+def test_interrupts_follow_their_device_when_numbers_are_given_anew(rig: LinuxRig, book: Logbook,
+                                                                    tmp_path: Path) -> None:
+    apply(rig, book, book.commit("rig", {"interrupt.affinity@gpu0": "0-1"}))
+    root, one, other = tmp_path / "root", "0000:00:02.0", "0000:01:00.0"
+    for address, was, now in ((one, 41, 40), (other, 40, 41)):  # both drivers were loaded anew, the other way round
+        (root / "sys/bus/pci/devices" / address / "msi_irqs" / str(was)).unlink()
+        (root / "sys/bus/pci/devices" / address / "msi_irqs" / str(now)).write_text("msi\n")
+    cores = {number: root / f"proc/irq/{number}/smp_affinity_list" for number in (40, 41)}
+    for file in cores.values():
+        file.write_text("0-7\n")
+    (slipped,) = find_drift(rig, book)
+    put_back(rig, book, slipped)
+    assert {number: file.read_text().strip() for number, file in cores.items()} == {40: "0-1", 41: "0-7"}
+    undo(rig, book)
+    undo(rig, book)
+    assert {file.read_text().strip() for file in cores.values()} == {"0-7"} and rig.values(rig.state(), "rig") == {}
+
+
+def test_what_the_kernel_manages_is_refused_in_the_preview(rig: LinuxRig, book: Logbook, tmp_path: Path) -> None:
+    (tmp_path / "root/proc/irq/51/smp_affinity_list").chmod(0o444)
+    refused = preview(rig, book.commit("rig", {"interrupt.affinity@net0": "0-1"})).refused
+    assert "spreads 1 of this device's 4 interrupts" in refused["interrupt.affinity@net0"]
+
+
+def test_clock_limits_the_wrong_way_round_are_refused_and_steps_are_named(rig: LinuxRig, book: Logbook,
+                                                                           tmp_path: Path) -> None:
+    apply(rig, book, book.commit("rig", {"cpu.clock-highest": 2000}))
+    wrong = book.commit("rig", {"cpu.clock-highest": 2000, "cpu.clock-least": 3000})
+    assert "above cpu.clock-highest, 2000 MHz" in preview(rig, wrong).refused["cpu.clock-least"]
+    apply(rig, book, book.commit("rig", {"cpu.clock-highest": 4000, "cpu.clock-least": 3000}))  # both at once
+    policies = sorted((tmp_path / "root/sys/devices/system/cpu/cpufreq").glob("policy*"))
+    assert {(one / "scaling_min_freq").read_text() for one in policies} == {"3000000"}
+    (policies[7] / "cpuinfo_max_freq").write_text("3400000\n")  # a core that is slower than the others
+    slower = LinuxRig(rig.home, rig.config, tmp_path / "root")
+    slower.driver = NO_OPTIONS
+    apply(slower, book, book.commit("rig", {"cpu.clock-highest": 3900}))
+    assert (policies[7] / "scaling_max_freq").read_text() == "3400000" and find_drift(slower, book) == ()
+    for policy in policies:
+        (policy / "scaling_available_frequencies").write_text("2000000 1000000\n")
+    stepped = LinuxRig(rig.home, rig.config, tmp_path / "root")
+    stepped.driver = NO_OPTIONS
+    said = preview(stepped, book.commit("rig", {"cpu.clock-least": 1500})).refused["cpu.clock-least"]
+    assert "cannot be 1500 MHz here; there are 1000, 2000" in said
+
+
+def test_a_limit_that_reads_cut_off_is_put_back_all_the_same(rig: LinuxRig, book: Logbook, tmp_path: Path,
+                                                              monkeypatch: pytest.MonkeyPatch) -> None:
+    """As a real kernel does it: what is asked for is kept, and shown no higher than the other limit."""
+    apply(rig, book, book.commit("rig", {"cpu.clock-least": 3000}))
+    asked: dict[str, int] = {}
+    cut_off = rig._kernel._write
+
+    def keep(place: str, path: Path, content: bytes | None) -> None:
+        cut_off(place, path, content)
+        if place.endswith("_freq"):
+            asked[place] = int(content or b"0")
+
+    monkeypatch.setattr(rig._kernel, "_write", keep)
+    for policy in (tmp_path / "root/sys/devices/system/cpu/cpufreq").glob("policy*"):
+        for name in ("min", "max"):  # somebody lowers the highest to the least that there is
+            (policy / f"scaling_{name}_freq").write_text("800000\n")
+    undo(rig, book)
+    assert set(asked.values()) == {800000} and len(asked) == 8, asked
+
+
+def test_one_cause_is_told_once(rig: LinuxRig, book: Logbook, tmp_path: Path) -> None:
+    def told() -> list[tuple[str, tuple[str, ...]]]:
+        return [(one.check, one.settings) for one in findings(rig.catalog(), resolve(
+            rig.catalog(), {}, {}), rig.facts(), rig.devices()) if one.kind == "wrong"]
+
+    assert told() == [("line-shared-by-driver", ("interrupt.mode@usb0",))]
+    (tmp_path / "root/proc/cmdline").write_text("quiet pci=noaer,nomsi panic=5\n")
+    assert told() == [("messages-off-at-boot", ("interrupt.mode",))]
 
 
 def test_a_rig_wide_version_of_another_rig_is_applied_as_far_as_this_one_knows_it(rig: LinuxRig, book: Logbook) -> None:

@@ -32,7 +32,8 @@ Kind = Literal["wrong", "inert", "at odds", "out of range", "risky", "pointless"
 class Check(BaseModel):
     """One check: when it applies, which settings it is about, why that matters, and what to do.
 
-    `example` (with `facts` and `rig_wide` besides) is a profile that it finds something in; the tests try it.
+    `example` (with `facts` and `rig_wide` besides) is a profile that it finds something in; the tests try it. What it
+    finds is told `instead_of` what another check finds of the same settings, or of any if this one is about the rig.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -44,6 +45,7 @@ class Check(BaseModel):
     why: str
     do: str
     per: Literal["rig", "device", "setting"] = "rig"
+    instead_of: str = ""
     example: Mapping[str, bool | int | float | str]
     facts: Mapping[str, bool | int | float | str] = {}
     rig_wide: Mapping[str, bool | int | float | str] = {}
@@ -110,20 +112,31 @@ def findings(catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
         stock_known: whether what is not in `effective` is as the catalog has it; as given to `resolve`.
     """
     board = _Board(catalog, effective, formula_names(facts), devices, stock_known)
-    found = [finding for check in checks() for finding in board.ask(check)]
+    found = _without_what_others_tell([finding for check in checks() for finding in board.ask(check)])
     found += [Finding(check="formula", kind="out of range", settings=(one.key,), why=one.problem,
                       what_to_do=f"change the formula: keen edit GAME {one.key}=...")
               for one in effective.values() if one.problem]
     return Findings([*found, *([] if stock_known else _to_look_at(board, found))])
 
 
+def _without_what_others_tell(found: Iterable[Finding]) -> list[Finding]:
+    """Findings without those that another one says better: one cause is told once, and with what can be done."""
+    found, known = list(found), {check.name: check for check in checks()}
+    better = [(known[one.check].instead_of, one.settings if known[one.check].per != "rig" else None) for one in found]
+    return [one for one in found if not any(one.check == name and settings in (None, one.settings)
+                                            for name, settings in better)]
+
+
 def _to_look_at(board: "_Board", found: Iterable[Finding]) -> Iterator[Finding]:
     """What the checks would find if all that is unknown were at stock: nobody knows, so it is asked."""
-    known, supposed = {(one.check, one.settings) for one in found}, board.at_stock()
+    known, supposed, asked = {(one.check, one.settings) for one in found}, board.at_stock(), []
     for one in (finding for check in checks() for finding in supposed.ask(check)):
-        if (one.check, one.settings) not in known:
-            unknown = [key for key in supposed.looked_up if board.is_unknown(key)]
-            yield one.model_copy(update={"kind": "not known", "why": f"{board.if_at_stock(unknown)}, {one.why}"})
+        unknown = [key for key in supposed.looked_up if board.is_unknown(key)]
+        asked.append((one, f"{board.if_at_stock(unknown)}, {one.why}"))
+    told = _without_what_others_tell(one for one, _ in asked)
+    for one, why in asked:
+        if (one.check, one.settings) not in known and one in told:
+            yield one.model_copy(update={"kind": "not known", "why": why})
 
 
 def belong_together(keys: Iterable[str]) -> tuple[tuple[str, ...], ...]:

@@ -7,6 +7,7 @@ from keenlattice._files import replace_file
 from keenlattice.errors import RigError
 from keenlattice.logbook.restore import RestorePoint, keep_point
 from keenlattice.rig._journal import Intent, Journal, fingerprints, in_text, packed
+from keenlattice.rig.base import reads_true
 from keenlattice.rig.places import write
 
 if TYPE_CHECKING:
@@ -33,13 +34,16 @@ def take_back(rig: "Rig", journal: Journal, *, at_once: bool) -> list[str]:
     """
     now = rig.state()
     ours, foreign = sort_out(now, journal)
+    cut_off = [place for place in foreign if not reads_true(rig, place)]  # by what it reads, nobody's write is known
+    ours, foreign = [*ours, *cut_off], [place for place in foreign if place not in cut_off]
     then = now
     if foreign:
         replace_file(rig.home / KEPT, packed(journal.before).encode())
         if journal.intent:
             then = _without_ours(rig, now, journal.intent, at_once)
     then = {**then, **{place: journal.before.get(place) for place in ours}}
-    back = {place: content for place, content in then.items() if content != now.get(place)}
+    back = {place: content for place, content in then.items()
+            if content != now.get(place) or (place in ours and not reads_true(rig, place))}
     write(rig, back, now)
     held = rig.state()
     _check_that_it_is_back(rig, journal, back, held)

@@ -1,7 +1,7 @@
 """Undoing: back to a restore point, and an undo is itself something that can be undone."""
 
 import secrets
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass
 
 from keenlattice.errors import RefusedByRig, RigError, UsageError
@@ -12,7 +12,7 @@ from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.rig._journal import Intent, fingerprints, out_of_text
 from keenlattice.rig._readback import misread
-from keenlattice.rig.base import Rig, State
+from keenlattice.rig.base import Rig, State, reads_true
 from keenlattice.rig.places import check_places
 from keenlattice.rig.transaction import changing
 
@@ -61,10 +61,11 @@ def preview_undo(rig: Rig, book: Logbook, to: int | None = None) -> UndoPreview:
     now = rig.state()
     lowest = min([number, *(row.target for row in rows if row.kind == "undo" and row.target)])
     owners = dict.fromkeys(one.profile for one in book.done_to(rig.name) if one.number >= lowest and one.profile)
-    then, exactly = _state_before(rig, now, rows, owners)
+    then, exactly, touched = _state_before(rig, now, rows, owners)
     found = {owner: some for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
              if (some := changes(rig.values(now, owner), rig.values(then, owner)))}
-    moved = {place: content for place, content in then.items() if content != now.get(place)}
+    moved = {place: content for place, content in then.items()
+             if content != now.get(place) or (place in touched and not reads_true(rig, place))}
     return UndoPreview(number, tuple(gone), moved, tuple(_title(one) for one in gone), found, exactly,
                 tuple(one.what for one in rows if one.kind == "done"))
 
@@ -92,7 +93,7 @@ def undo(rig: Rig, book: Logbook, to: int | None = None) -> Undone:
             {owner: {one.key: one.before for one in some} for owner, some in plan.changes.items()})
         change.steps = len(plan.then)
         for place, content in plan.then.items():
-            change.put({place: content}, [one.key for some in plan.changes.values() for one in some])
+            change.put({place: content}, [one.key for some in plan.changes.values() for one in some], again=True)
         _check_that_it_took(rig, plan)
     return Undone(plan.titles, plan.changes, plan.exactly, plan.for_good)
 
@@ -114,8 +115,9 @@ def _title(one: Apply) -> str:
     return f"chore {one.what}" if one.kind == "chore" else one.title
 
 
-def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[str]) -> tuple[State, bool]:
-    """The state before the oldest of `rows` (newest first), and whether all of it can be had back byte for byte.
+def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[str]) -> tuple[State, bool, Set[str]]:
+    """The state before the oldest of `rows` (newest first), whether all of it can be had back byte for byte, and the
+    places that were touched since.
 
     Where something else has written, only the values of `owners` go back.
     """
@@ -130,10 +132,10 @@ def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[
     except RefusedByRig as error:
         raise RefusedByRig(f"the restore point cannot be gone back to: {error}") from None
     held = fingerprints({place: now.get(place) for place in was})
-    written_over = [place for place in was if held[place] != left.get(place)]
+    written_over = [place for place in was if held[place] != left.get(place) and reads_true(rig, place)]
     whole = {place: was[place] for place in was if place not in written_over}
     if not written_over:
-        return {**now, **whole}, True
+        return {**now, **whole}, True, was.keys()
     if any(row.kind == "chore" and set(written_over) & set(points[row.number].before)
            for row in rows):
         raise UsageError("that was a chore, and the rig has been changed by something else since: it cannot be undone "
@@ -144,7 +146,7 @@ def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[
         back = changes(rig.values(state, owner), rig.values(before, owner))
         if back:
             state = {**state, **rig.changed(state, owner, {one.key: one.after for one in back})}
-    return {**state, **whole}, False
+    return {**state, **whole}, False, was.keys()
 
 
 def _state_of(point: RestorePoint, row: Apply) -> State:

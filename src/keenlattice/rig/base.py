@@ -125,6 +125,15 @@ class Restartable(Protocol):
 
 
 @runtime_checkable
+class Clamps(Protocol):
+    """A rig with places that may read otherwise than what was written to them holds: a limit beyond another one, which
+    is shown cut off. On the way back such a place is written whatever it reads."""
+
+    def may_read_otherwise(self, place: str) -> bool:
+        """Whether a place is one of these."""
+
+
+@runtime_checkable
 class Playable(Protocol):
     """A rig on which games can be played and recorded."""
 
@@ -248,6 +257,11 @@ class Faulty(Protocol):
 
     def faults(self) -> Mapping[str, str]:
         """What can be made to go wrong: name to what it does."""
+
+
+def reads_true(rig: "Rig", place: str) -> bool:
+    """Whether a place of a rig holds what it reads; see `Clamps`."""
+    return not (isinstance(rig, Clamps) and rig.may_read_otherwise(place))
 
 
 def pending_on(rig: "Rig") -> Mapping[str, Restart]:

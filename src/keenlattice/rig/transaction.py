@@ -10,6 +10,7 @@ from keenlattice.rig._journal import Intent, Journal, journal_of, read_journal, 
 from keenlattice.rig._lock import locked
 from keenlattice.rig._recover import settle
 from keenlattice.rig._takeback import KEPT, remember, take_back
+from keenlattice.rig.base import reads_true
 from keenlattice.rig.places import write
 
 if TYPE_CHECKING:
@@ -32,14 +33,18 @@ class Transaction:
     steps: int = 0
     journal: Journal | None = field(default=None, init=False)
 
-    def put(self, state: "State", settings: list[str] | None = None) -> None:
+    def put(self, state: "State", settings: list[str] | None = None, *, again: bool = False) -> None:
         """Makes a state hold, after the journal has been told.
+
+        Args:
+            again: write a place that may read otherwise than it holds (`Clamps`) whatever it reads.
 
         Raises:
             RigError: something else has changed the same place since we last looked.
         """
         now = self.rig.state()
-        touched = {place: content for place, content in state.items() if content != now.get(place)}
+        touched = {place: content for place, content in state.items()
+                   if content != now.get(place) or (again and not reads_true(self.rig, place))}
         foreign = [place for place in touched if now.get(place) != self.held.get(place)]
         if foreign:
             raise RigError(f"{', '.join(foreign)} was changed by something else meanwhile")

@@ -93,6 +93,9 @@ class History(Result):
         return f"{self.profile}: {len(self.versions)} versions"
 
 
+UNSET = "unset"
+
+
 class Editing(Opened):
     """What changes profiles. The rig is not touched."""
 
@@ -101,7 +104,8 @@ class Editing(Opened):
 
         Args:
             which: the profile, whose latest version it is made from; or a version to build on.
-            settings: setting to value; a text may be what a player types (`"off"`, `"= refresh - 3"`); None unsets.
+            settings: setting to value; a text may be what a player types (`"off"`, `"= refresh - 3"`); None, or the
+                word "unset", unsets.
             note: why.
 
         Raises:
@@ -124,7 +128,8 @@ class Editing(Opened):
         from keenlattice.profile.concrete import concrete_value
 
         edits: dict[str, Value | None] = {}
-        for key, value in settings.items():
+        for key, told in settings.items():
+            value = None if told == UNSET else told  # as it is shown where nothing is set
             if value is None and key in before.entries:
                 edits[key] = None
                 continue

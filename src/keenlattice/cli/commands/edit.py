@@ -13,7 +13,7 @@ def edit(
         autocompletion=references, metavar="PROFILE", help="A game, or `rig` for the rig-wide profile; "
                                              "GAME@VERSION to build on an earlier one.")],
     settings: Annotated[list[str], typer.Argument(
-        autocompletion=assignments, help="SETTING=VALUE, several if you like; SETTING= unsets.")],
+        autocompletion=assignments, help="SETTING=VALUE, several if you like; SETTING=unset unsets.")],
     note: Note = "", book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Change settings in a profile. Makes a new version; the rig is not touched before `keen apply`."""
@@ -46,7 +46,7 @@ def _parsed(settings: list[str]) -> dict[str, str | None]:
     for text in settings:
         key, equals, value = (part.strip() for part in text.partition("="))
         if not equals:
-            raise UsageError(f"{text!r}: write SETTING=VALUE, or SETTING= to unset it")
+            raise UsageError(f"{text!r}: write SETTING=VALUE, or SETTING=unset")
         if key in edits:
             raise UsageError(f"{key} is given twice")
         edits[key] = value or None

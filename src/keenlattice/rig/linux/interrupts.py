@@ -2,17 +2,21 @@
 
 Read from `/sys/bus/pci/devices`, `/proc/interrupts` and `/proc/irq`. A device is named for its PCI class (gpu0, net0,
 usb0, sound0, disk0), in the order of addresses; never for its maker. Whether a device could do message-signalled
-interrupts is in its PCI capabilities (5 is MSI, 17 is MSI-X), which only root may read in full.
+interrupts is in its PCI capabilities (5 is MSI, 17 is MSI-X), which only root may read in full; whether it has a pin
+for a line, everybody may read. An interrupt's number is the kernel's of the moment, and may be another device's once
+drivers are loaded anew: it is kept nowhere, and looked up by the device's address whenever it is needed.
 """
 
+import errno
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
 CLASSES = {"0x03": "gpu", "0x02": "net", "0x0c03": "usb", "0x0401": "sound", "0x0403": "sound", "0x01": "disk"}
 PCI, IRQ, COUNTS = "sys/bus/pci/devices", "proc/irq", "proc/interrupts"
+COMMAND_LINE = "proc/cmdline"
 MSI, MSI_X = 5, 17
-STATUS, HAS_CAPABILITIES, FIRST_CAPABILITY = 6, 0x10, 0x34
+STATUS, HAS_CAPABILITIES, FIRST_CAPABILITY, PIN = 6, 0x10, 0x34, 0x3D
 
 
 @dataclass(frozen=True)
@@ -22,24 +26,24 @@ class Device:
     Args:
         name: for its class, `gpu0`.
         address: on the PCI bus.
-        message: whether it uses message-signalled interrupts now.
-        can: whether it can at all; None if that cannot be read.
-        interrupts: their numbers: of the messages, or of the line.
-        shares: whether another device is on the same line.
+        mode: "message" or "line"; "none" if it uses no interrupt: no driver drives it, or it has no pin.
+        can: whether it can do messages at all; None if that cannot be read.
+        interrupts: their numbers at this moment: of the messages, or of the line.
+        shares: whether another device that is in use is on the same line.
         module: the driver that drives it; empty for none.
     """
 
     name: str
     address: str
-    message: bool
+    mode: str
     can: bool | None
     interrupts: tuple[int, ...]
     shares: bool
     module: str
 
     @property
-    def mode(self) -> str:
-        return "message" if self.message else "line"
+    def message(self) -> bool:
+        return self.mode == "message"
 
 
 def devices(root: Path) -> list[Device]:
@@ -52,19 +56,28 @@ def devices(root: Path) -> list[Device]:
         if not kind:
             continue
         number = sum(device.name.rstrip("0123456789") == kind for device in found)
-        messages = _messages(path)
-        line = _number(path / "irq")
+        messages, line = _messages(path), _line(path)
         found.append(Device(
-            f"{kind}{number}", path.name, bool(messages), True if messages else _can_do_messages(path),
-            messages or ((line,) if line else ()), not messages and lines.count(line) > 1,
-            (path / "driver").resolve().name if (path / "driver").exists() else ""))
+            f"{kind}{number}", path.name, "message" if messages else "line" if line else "none",
+            True if messages else _can_do_messages(path), messages or ((line,) if line else ()),
+            not messages and lines.count(line) > 1, _driver(path)))
     return found
 
 
 def _lines(folder: Path) -> list[int]:
     """The line of every device that uses one, whatever its class."""
-    return [line for path in (folder.iterdir() if folder.is_dir() else ())
-            if not _messages(path) and (line := _number(path / "irq"))]
+    return [line for path in (folder.iterdir() if folder.is_dir() else ()) if (line := _line(path))]
+
+
+def _line(device: Path) -> int:
+    """The line that a device uses; 0 for none. The number is there for every device: it is used by those that have a
+    pin, and a driver, and no messages."""
+    used = _driver(device) and not _messages(device) and _configuration(device)[PIN:PIN + 1] != b"\0"
+    return _number(device / "irq") if used else 0
+
+
+def _driver(device: Path) -> str:
+    return (device / "driver").resolve().name if (device / "driver").exists() else ""
 
 
 def _messages(device: Path) -> tuple[int, ...]:
@@ -74,10 +87,7 @@ def _messages(device: Path) -> tuple[int, ...]:
 
 def _can_do_messages(device: Path) -> bool | None:
     """By its capabilities; None where they cannot be read (without root, the first 64 bytes are all there is)."""
-    try:
-        config = (device / "config").read_bytes()
-    except OSError:
-        return None
+    config = _configuration(device)
     if len(config) <= 64:
         return None
     at, seen = config[FIRST_CAPABILITY] if config[STATUS] & HAS_CAPABILITIES else 0, set[int]()
@@ -86,6 +96,35 @@ def _can_do_messages(device: Path) -> bool | None:
             return True
         seen.add(at)
         at = config[at + 1]
+    return False
+
+
+def _configuration(device: Path) -> bytes:
+    try:
+        return (device / "config").read_bytes()
+    except OSError:
+        return b""
+
+
+def messages_off_at_boot(root: Path) -> bool:
+    """Whether the kernel was started with message-signalled interrupts off for all devices (`pci=nomsi`)."""
+    return any(word.startswith("pci=") and "nomsi" in word[4:].split(",")
+               for word in _text(root / COMMAND_LINE).split())
+
+
+def by_kernel(file: Path) -> bool:
+    """Whether the kernel manages which cores serve an interrupt, and takes no other choice; asked where one may write.
+
+    Newer kernels say so by the file's rights. Older ones only when something is written: they look at this before they
+    look at what it is, so what is no list of cores is refused either way, and the reason tells.
+    """
+    try:
+        if not file.stat().st_mode & 0o200:
+            return True
+        with file.open("wb", buffering=0) as asked:
+            asked.write(b"which?\n")
+    except OSError as error:
+        return error.errno in (errno.EIO, errno.EPERM)
     return False
 
 

@@ -1,7 +1,8 @@
 """The kernel's settings of this machine: interrupts and power, read always, written where the rights are there.
 
 The kernel forgets them at a restart, and has no "unset": so the first time that a setting is written, what was there is
-noted down (in the rig's home), and unsetting it writes that again.
+noted down (in the rig's home), and unsetting it writes that again. A device's are kept by its address on the bus; the
+place `pci/ADDRESS/interrupt/2/cores` is the list of cores of its third interrupt, whatever number that has now.
 """
 
 import json
@@ -16,9 +17,19 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.rig.base import Edits, FactValue, State
-from keenlattice.rig.linux.interrupts import Device, affinity_file, as_list, cores_in, counts, devices
-from keenlattice.rig.linux.power import Knob, knobs
-from keenlattice.rig.places import path_of
+from keenlattice.rig.linux.interrupts import (
+    IRQ,
+    Device,
+    affinity_file,
+    as_list,
+    by_kernel,
+    cores_in,
+    counts,
+    devices,
+    messages_off_at_boot,
+)
+from keenlattice.rig.linux.knobs import Knob
+from keenlattice.rig.linux.power import CLOCK, knobs
 
 NOTED, MOST_BYTES = "kernel-before.json", 4_000_000
 AT_BOOT = ("interrupt.mode", "interrupt.messages")
@@ -34,27 +45,36 @@ class Kernel:
 
     def __init__(self, root: Path, home: Path) -> None:
         self._root, self._home, self.noted = root, home, NOTED
-        self.devices = {device.name: device for device in devices(root)}
         self._knobs: Mapping[str, Knob] = {knob.setting.name: knob for knob in knobs(root)}
+        self._names = tuple(self.devices)  # a device may go away while we run; that it can be named stays
+
+    @property
+    def devices(self) -> dict[str, Device]:
+        """The devices by name, as they are now."""
+        return {device.name: device for device in devices(self._root)}
 
     def settings(self) -> list[Setting]:
-        known = ("interrupt.mode", "interrupt.messages", "interrupt.affinity") if self.devices else ()
+        known = ("interrupt.mode", "interrupt.messages", "interrupt.affinity") if self._names else ()
         mine = [catalog()[name].model_copy(update={"restart": "machine" if name in AT_BOOT else "none"})
                 for name in known]
         return [*mine, *(knob.setting for knob in self._knobs.values())]
 
     def facts(self) -> dict[str, FactValue]:
         found: dict[str, FactValue] = {}
-        raised = counts(self._root)
+        raised, at_boot = counts(self._root), messages_off_at_boot(self._root)
+        if at_boot:
+            found["messages_off_at_boot"] = True
         for name, device in self.devices.items():
             found |= {f"{name}_message": bool(device.can), f"{name}_shares_line": device.shares,
                       f"{name}_mode": device.mode, f"{name}_messages": len(device.interrupts) if device.message else 0,
                       f"{name}_interrupts": sum(raised.get(one, 0) for one in device.interrupts),
                       f"{name}_cores": self._cores(device) or "unknown"}
+            if device.shares and device.can:
+                found[f"{name}_line_by_driver"] = True
         for name, knob in self._knobs.items():
-            text = _read(knob.files[0])
-            if text is not None and (value := _value(knob, text)) is not None:
-                found[name.removeprefix("cpu.").replace("-", "_")] = value
+            held = {file: text for file in knob.files if (text := _read(file)) is not None}
+            if (value := knob.value(held)) is not None:
+                found[name.partition(".")[2].replace("-", "_")] = value
         return found
 
     def _cores(self, device: Device) -> str:
@@ -63,39 +83,60 @@ class Kernel:
 
     def state(self) -> State:
         """What the settings are kept in: the kernel's files, and what is noted down."""
-        held = {str(file): None if (text := _read(file)) is None else text.encode() for file in self._files()}
+        texts = {place: _read(file) for place, file in self._files().items()}
+        held = {place: None if text is None else text.encode() for place, text in texts.items()}
         return {**held, self.noted: read_bounded(self._home / self.noted, MOST_BYTES)}
 
-    def _files(self) -> list[Path]:
-        return [*(file for knob in self._knobs.values() for file in knob.files),
-                *(affinity_file(self._root, one) for device in self.devices.values() for one in device.interrupts)]
+    def _files(self) -> dict[str, Path]:
+        """Every place, and the file that it is at this moment."""
+        return {**{str(file): file for knob in self._knobs.values() for file in knob.files},
+                **{place: file for device in self.devices.values() for place, file in self._of_device(device).items()}}
+
+    def _of_device(self, device: Device) -> dict[str, Path]:
+        return {f"pci/{device.address}/interrupt/{number}/cores": affinity_file(self._root, interrupt)
+                for number, interrupt in enumerate(device.interrupts)}
 
     def covers(self, key: str) -> bool:
         name = key.partition("@")[0]
-        return name in self._knobs or (name.startswith("interrupt.") and bool(self.devices))
+        return name in self._knobs or (name.startswith("interrupt.") and bool(self._names))
+
+    def step_of(self, key: str) -> str:
+        """Settings of the same step are written together."""
+        knob = self._knobs.get(key)
+        return knob.together if knob and knob.together else key
+
+    def may_read_clamped(self, place: str) -> bool:
+        """Whether a place may read otherwise than what was written to it holds: the kernel keeps a limit that is
+        beyond another, and shows it cut off for as long as that stands."""
+        return any(knob.together == CLOCK and place in {str(file) for file in knob.files}
+                   for knob in self._knobs.values())
 
     def values(self, state: State) -> dict[str, Value]:
         """What has been set of them, as it stands."""
-        found = {}
+        found, known = {}, self.devices
+        names = {device.address: device.name for device in known.values()}
         for key in self._noted(state):
-            value = self._held(state, key)
+            name, at, address = key.partition("@")
+            if at and address not in names:
+                continue  # the device is not there now
+            now = f"{name}@{names[address]}" if at else key
+            value = self._held(state, now)
             if value is not None:
-                found[key] = value
+                found[now] = value
         return found
 
     def _held(self, state: State, key: str) -> Value | None:
         name = key.partition("@")[0]
+        if name in self._knobs:
+            knob = self._knobs[name]
+            return knob.value({file: (state.get(str(file)) or b"").decode() for file in knob.files})
+        device = self._device(key)
         if name == "interrupt.mode":
-            return self._device(key).mode
+            return device.mode
         if name == "interrupt.messages":
-            return len(self._device(key).interrupts)
-        texts = {(state.get(place) or b"").decode() for place in self._places(key)}
-        if len(texts) != 1:
-            return None
-        text = texts.pop()
-        if name == "interrupt.affinity":
-            return _as_value(text, self._all_cores())
-        return _value(self._knobs[name], text)
+            return len(device.interrupts) if device.message else 0
+        texts = {(state.get(place) or b"").decode() for place in self._of_device(device)}
+        return _as_value(texts.pop(), self._all_cores()) if len(texts) == 1 else None
 
     def changed(self, state: State, changes: Edits) -> State:
         """The state after some changes.
@@ -106,28 +147,69 @@ class Kernel:
         noted = {key: dict(was) for key, was in self._noted(state).items()}
         then: dict[str, bytes | None] = {}
         for key, value in changes.items():
+            kept = self._kept_as(key)
             if value is None:
-                then |= {place: text.encode() for place, text in noted.pop(key, {}).items()}
+                then |= {place: text.encode() for place, text in noted.pop(kept, {}).items()}
                 continue
             if key.partition("@")[0] in AT_BOOT:
                 self._refuse_unless_so(key, value)
-                noted[key] = {}
+                noted[kept] = {}
                 continue
-            texts = {place: self._text(key, value) for place in self._places(key)}
+            texts = self._texts(key, value)
             self._check_rights(key, texts)
-            noted.setdefault(key, {place: (state.get(place) or b"").decode() for place in texts})
+            noted.setdefault(kept, {place: (state.get(place) or b"").decode() for place in texts})
             then |= {place: text.encode() for place, text in texts.items()}
+        self._check_limits({**state, **then}, then)
         then[self.noted] = json.dumps(noted, indent=1).encode() if noted else None
         return {place: content for place, content in then.items() if content != state.get(place)}
 
-    def put(self, place: str, content: bytes | None) -> None:
-        """Writes one of the kernel's files as the kernel wants it: in place, in one go.
+    def _kept_as(self, key: str) -> str:
+        """A key with the device's address for its name."""
+        name, at, device = key.partition("@")
+        known = self.devices
+        return f"{name}@{known[device].address}" if at and device in known else key
+
+    def _check_limits(self, state: State, written: State) -> None:
+        """Whether the least clock is no higher than the highest.
 
         Raises:
-            RefusedByRig: no rights.
+            RefusedByRig: it is: the kernel would take it, and show another.
+        """
+        least, highest = (self._knobs.get(f"cpu.clock-{end}") for end in ("least", "highest"))
+        if least is None or highest is None or not any(str(file) in written for file in (*least.files, *highest.files)):
+            return
+        for low, high in zip(least.files, highest.files, strict=True):
+            low_khz, high_khz = ((state.get(str(file)) or b"").decode() for file in (low, high))
+            if low_khz.isdigit() and high_khz.isdigit() and int(low_khz) > int(high_khz):
+                raise RefusedByRig(f"cpu.clock-least would be {int(low_khz) // least.times} MHz, above "
+                                   f"cpu.clock-highest, {int(high_khz) // highest.times} MHz: change both")
+
+    def put(self, state: State) -> None:
+        """Writes some of the kernel's files.
+
+        Raises:
+            RefusedByRig: no rights; or a device has gone away.
             RigError: the kernel does not take it.
         """
-        path = path_of(place, self._home)
+        files = self._files()
+        for place in sorted(state, key=lambda place: self._turn(place, state)):
+            if place == self.noted:
+                self._write(place, self._home / place, state[place])
+            elif place in files:
+                self._write(place, files[place], state[place])
+            elif place.startswith("pci/"):
+                raise RefusedByRig(f"{place}: this device is not there now, or has fewer interrupts than it had")
+
+    def _turn(self, place: str, state: State) -> int:
+        """Clocks that go up begin with the higher limit, and clocks that go down with the lower: a kernel may refuse
+        what is the wrong way round even for a moment."""
+        if not place.endswith("scaling_max_freq"):
+            return 1
+        before, after = _read(Path(place)) or "", (state[place] or b"").decode()
+        return 0 if before.isdigit() and after.isdigit() and int(after) >= int(before) else 2
+
+    def _write(self, place: str, path: Path, content: bytes | None) -> None:
+        """Writes one of the kernel's files as the kernel wants it: in place, in one go."""
         try:
             if content is None:
                 remove_file(path)
@@ -137,46 +219,41 @@ class Kernel:
                 with path.open("wb", buffering=0) as file:
                     file.write(content + b"\n")
         except PermissionError:
-            raise RefusedByRig(f"writing {place} needs root") from None
+            raise RefusedByRig(f"writing {path} needs root") from None
         except OSError as error:
-            raise RigError(f"the kernel does not take {(content or b'').decode()!r} in {place}: {error.strerror}"
+            raise RigError(f"the kernel does not take {(content or b'').decode()!r} in {path}: {error.strerror}"
                            ) from None
 
     def owns(self, place: str) -> bool:
         """Whether a place is one of these."""
-        return place == self.noted or place in {str(file) for file in self._files()}
+        return place == self.noted or place.startswith("pci/") or place in self._files()
 
     def _noted(self, state: State) -> Mapping[str, Mapping[str, str]]:
+        """What was there before, by setting, a device's with its address."""
         try:
             noted: dict[str, dict[str, str]] = parse_json(state.get(self.noted) or b"{}")
-            return {str(key): dict(was) for key, was in noted.items()}
+            return {self._kept_as(str(key)): {place: str(text) for place, text in was.items() if IRQ not in place}
+                    for key, was in noted.items()}  # once, places were the interrupts' numbers: whose they are is lost
         except (ValueError, TypeError, AttributeError):
             raise RigError(f"{self._home / self.noted} is damaged: move it away; what the kernel holds then counts "
                            "as its own"
                            ) from None
 
     def _device(self, key: str) -> Device:
-        name = key.partition("@")[2]
-        if name not in self.devices:
-            raise RefusedByRig(f"{key}: there is no device {name} here; there are {', '.join(self.devices)}")
-        return self.devices[name]
+        name, known = key.partition("@")[2], self.devices
+        if name not in known:
+            raise RefusedByRig(f"{key}: there is no device {name} here; there are {', '.join(known)}")
+        return known[name]
 
-    def _places(self, key: str) -> list[str]:
-        name = key.partition("@")[0]
-        if name == "interrupt.affinity":
-            return [str(affinity_file(self._root, one)) for one in self._device(key).interrupts]
-        return [str(file) for file in self._knobs[name].files]
-
-    def _text(self, key: str, value: Value) -> str:
-        if key.startswith("interrupt.affinity@"):
-            cores = self._all_cores() if value == "all" else cores_in(str(value))
-            if not cores or not cores <= self._all_cores():
-                raise RefusedByRig(f"{key}: {value} is no list of this machine's cores; write 0-3,6, or all")
-            return as_list(cores)
-        knob = self._knobs[key.partition("@")[0]]
-        if knob.texts is not None:
-            return knob.texts[value if isinstance(value, bool) else str(value)]
-        return str(int(value) * knob.times) if isinstance(value, int) else str(value)
+    def _texts(self, key: str, value: Value) -> dict[str, str]:
+        """What a setting's places are to hold."""
+        if not key.startswith("interrupt.affinity@"):
+            knob = self._knobs[key.partition("@")[0]]
+            return {str(file): knob.text(value, file) for file in knob.files}
+        cores = self._all_cores() if value == "all" else cores_in(str(value))
+        if not cores or not cores <= self._all_cores():
+            raise RefusedByRig(f"{key}: {value} is no list of this machine's cores; write 0-3,6, or all")
+        return {place: as_list(cores) for place in self._of_device(self._device(key))}
 
     def _all_cores(self) -> frozenset[int]:
         listed = cores_in(_read(self._root / "sys/devices/system/cpu/online") or "")
@@ -185,9 +262,19 @@ class Kernel:
     def _check_rights(self, key: str, texts: Mapping[str, str]) -> None:
         if not texts:
             raise RefusedByRig(f"{key}: this device has no interrupt")
-        closed = next((place for place in texts if not os.access(place, os.W_OK)), None)
+        files = self._files()
+        closed = next((place for place in texts if not os.access(files[place], os.W_OK)), None)
         if closed:
-            raise RefusedByRig(f"{key} needs root; by hand: echo {texts[closed]} | sudo tee {closed}")
+            raise RefusedByRig(f"{key} needs root; by hand: echo {texts[closed]} | sudo tee {files[closed]}")
+        managed = [place for place in texts if place.startswith("pci/") and self._managed(files[place])]
+        if managed:
+            raise RefusedByRig(f"{key}: the kernel itself spreads {len(managed)} of this device's {len(texts)} "
+                               "interrupts over the cores, and takes no other choice; leave it as it is")
+
+    def _managed(self, file: Path) -> bool:
+        if self._root != Path("/"):  # a recorded tree can only tell by the file's rights
+            return not file.stat().st_mode & 0o200
+        return by_kernel(file)
 
     def _refuse_unless_so(self, key: str, value: Value) -> None:
         """What is decided when the kernel or the device's driver starts can only be confirmed, or done by hand."""
@@ -195,6 +282,8 @@ class Kernel:
         module = device.module or "DRIVER"
         if self._held({}, key) == value:
             return
+        if device.mode == "none":
+            raise RefusedByRig(f"{key}: no driver drives this device, so it has no interrupt; leave it as it is")
         if key.startswith("interrupt.messages@"):
             raise RefusedByRig(f"{key}: the driver of {device.name} ({device.module or 'none'}) asks for its messages "
                                f"when it starts; by hand: modinfo -p {module} lists what it can be "
@@ -218,11 +307,3 @@ def _read(file: Path) -> str | None:
 def _as_value(text: str, every: frozenset[int]) -> str | None:
     cores = cores_in(text)
     return None if cores is None else "all" if cores == every else as_list(cores)
-
-
-def _value(knob: Knob, text: str) -> Value | None:
-    if knob.texts is not None:
-        return next((value for value, known in knob.texts.items() if known == text), None)
-    if knob.setting.kind == "whole":
-        return int(text) // knob.times if text.isdigit() else None
-    return text

@@ -138,7 +138,7 @@ class LinuxRig:
         groups: dict[str, list[Change]] = {}
         for one in sorted(changes, key=lambda one: self._kind(owner, one.key)):
             kind = self._kind(owner, one.key)
-            groups.setdefault(one.key if kind == "kernel" else kind, []).append(one)
+            groups.setdefault(self._kernel.step_of(one.key) if kind == "kernel" else kind, []).append(one)
         return list(groups.values())
 
     def _kind(self, owner: str, key: str) -> str:
@@ -183,11 +183,12 @@ class LinuxRig:
 
     def put(self, state: State) -> None:
         self._files.put(state)
-        for place, content in state.items():
-            if self._kernel.owns(place):
-                self._kernel.put(place, content)
+        self._kernel.put({place: content for place, content in state.items() if self._kernel.owns(place)})
         if self._place in state:
             self._put_config(state[self._place])
+
+    def may_read_otherwise(self, place: str) -> bool:
+        return self._kernel.may_read_clamped(place)
 
     def _put_config(self, content: bytes | None) -> None:
         try:

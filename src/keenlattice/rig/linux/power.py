@@ -1,30 +1,14 @@
 """How fast the kernel lets the CPU run: governor, limits and boost (cpufreq), and idle states (cpuidle)."""
 
-from dataclasses import dataclass
 from pathlib import Path
 
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
+from keenlattice.rig.linux.knobs import Knob
 
 CPU = "sys/devices/system/cpu"
 KHZ_PER_MHZ = 1000
-
-
-@dataclass(frozen=True)
-class Knob:
-    """A setting of the kernel's and the files that it is written to, all alike.
-
-    Args:
-        setting: as the catalog has it.
-        files: what it is written to.
-        texts: how a choice or a switch is written, where that is not its own name.
-        times: what a number is multiplied by to be written.
-    """
-
-    setting: Setting
-    files: tuple[Path, ...]
-    texts: dict[str | bool, str] | None = None
-    times: int = 1
+CLOCK = "clock"  # both of its limits: one alone may be beyond the other, until that has moved, too
 
 
 def knobs(root: Path) -> list[Knob]:
@@ -47,14 +31,31 @@ def _governor(policies: list[Path]) -> list[Knob]:
 
 
 def _limits(policies: list[Path]) -> list[Knob]:
-    bounds = [_words(policies[0] / f"cpuinfo_{end}_freq") for end in ("min", "max")] if policies else [[], []]
-    if not all(bounds):
+    bounds = {policy: (low, high) for policy in policies
+              if (low := _mhz(policy / "cpuinfo_min_freq")) and (high := _mhz(policy / "cpuinfo_max_freq"))}
+    if not bounds:
         return []
-    low, high = (int(one[0]) // KHZ_PER_MHZ for one in bounds)
-    return [Knob(_setting(f"clock-{end}", f"{end.capitalize()} clock of the CPU", "whole", stock, unit="MHz", low=low,
-                          high=high, trades="Between these two the governor is free."),
-                 tuple(policy / f"scaling_{file}_freq" for policy in policies), times=KHZ_PER_MHZ)
-            for end, file, stock in (("least", "min", low), ("highest", "max", high))]
+    least, highest = min(low for low, _ in bounds.values()), max(high for _, high in bounds.values())
+    steps = _steps(policies)
+    these = f"; there are {', '.join(map(str, steps))}" if steps else ""
+    return [Knob(_setting(f"clock-{end}", f"{end.capitalize()} clock of the CPU{these}", "whole", stock, unit="MHz",
+                          low=least, high=highest, trades="Between these two the governor is free."),
+                 tuple(policy / f"scaling_{file}_freq" for policy in bounds), times=KHZ_PER_MHZ, steps=steps,
+                 bounds={policy / f"scaling_{file}_freq": both for policy, both in bounds.items()}, together=CLOCK)
+            for end, file, stock in (("least", "min", least), ("highest", "max", highest))]
+
+
+def _steps(policies: list[Path]) -> tuple[int, ...]:
+    """The clocks that there are, in MHz; empty where the CPU has no steps, or not the same for all cores."""
+    found = {tuple(sorted(int(word) // KHZ_PER_MHZ for name in ("available", "boost")
+                          for word in _words(policy / f"scaling_{name}_frequencies") if word.isdigit()))
+             for policy in policies}
+    return found.pop() if len(found) == 1 else ()
+
+
+def _mhz(file: Path) -> int:
+    words = _words(file)
+    return int(words[0]) // KHZ_PER_MHZ if words and words[0].isdigit() else 0
 
 
 def _boost(root: Path) -> list[Knob]:

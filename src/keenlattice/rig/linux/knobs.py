@@ -1,0 +1,80 @@
+"""A setting of the kernel's, and the files of its that it is read from and written to."""
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from keenlattice.catalog.model import Setting
+from keenlattice.catalog.values import Value
+from keenlattice.errors import RefusedByRig
+
+CHOSEN = re.compile(r"\[([^\]]+)\]")
+
+
+@dataclass(frozen=True)
+class Knob:
+    """A setting of the kernel's and its files, which are all to hold the same.
+
+    Args:
+        setting: as the catalog has it.
+        files: what it is written to.
+        texts: how a choice or a switch is written, where that is not its own name.
+        times: what a number is multiplied by to be written.
+        bounds: what a file takes, where not all take as much: the cores of a CPU may differ.
+        steps: the only numbers that there are; empty if all between the bounds are.
+        together: knobs of the same word are written in one step.
+    """
+
+    setting: Setting
+    files: tuple[Path, ...]
+    texts: Mapping[str | bool, str] | None = None
+    times: int = 1
+    bounds: Mapping[Path, tuple[int, int]] = field(default_factory=dict)
+    steps: tuple[int, ...] = ()
+    together: str = ""
+
+    def text(self, value: Value, file: Path) -> str:
+        """How a value is written to one of the files.
+
+        Raises:
+            RefusedByRig: there is no such value on this machine.
+        """
+        if self.texts is not None:
+            return self.texts[value if isinstance(value, bool) else str(value)]
+        if isinstance(value, int) and self.steps and value not in self.steps:
+            raise RefusedByRig(f"{self.setting.name} cannot be {value} {self.setting.unit} here; there are "
+                               f"{', '.join(str(one) for one in sorted(self.steps))}")
+        return self._number(value, file) if isinstance(value, int) else str(value)
+
+    def _number(self, value: int, file: Path) -> str:
+        low, high = self.bounds.get(file, (value, value))
+        return str(min(max(value, low), high) * self.times)
+
+    def value(self, held: Mapping[Path, str]) -> Value | None:
+        """The value that the files hold; None if they hold several, or what is none.
+
+        Args:
+            held: the text of each file.
+        """
+        found = {file: self._read(text) for file, text in held.items()}
+        if None in found.values() or not found:
+            return None
+        values = set(found.values())
+        if len(values) == 1:
+            return values.pop()
+        highest, lowest = (pick(value for value in values if isinstance(value, int)) if self.bounds else None
+                           for pick in (max, min))
+        for value in (highest, lowest):  # cores that cannot go so far hold their own bound instead
+            if value is not None and all(self._number(value, file) == text for file, text in held.items()):
+                return value
+        return None
+
+    def _read(self, text: str) -> Value | None:
+        if chosen := CHOSEN.search(text):  # a file that lists all there are, with the one that holds in brackets
+            text = chosen[1]
+        if self.texts is not None:
+            return next((value for value, known in self.texts.items() if known == text), None)
+        if self.setting.kind == "whole":
+            return int(text) // self.times if text.isdigit() else None
+        return text
