@@ -68,6 +68,16 @@ def test_the_driver_says_what_it_is_and_what_it_takes(linux: LinuxRig) -> None:
     assert linux.catalog()["sync.vertical"].allowed() == "off, on, game decides"
 
 
+def test_a_driver_that_gives_no_answer_leaves_the_rest_to_be_seen(linux: LinuxRig, monkeypatch: pytest.MonkeyPatch,
+                                                                  tmp_path: Path) -> None:
+    (tmp_path / "slow.py").write_text("import time; time.sleep(60)")
+    monkeypatch.setattr("keenlattice.rig.linux.driver.QUERY", tmp_path / "slow.py")
+    monkeypatch.setattr("keenlattice.rig.linux.driver.ANSWERS_WITHIN_S", 0.2)
+    facts = linux.facts()
+    assert "no answer in 0.2 s" in str(facts["driver"]) and facts["driver_options"] == 0 and facts["ram_mib"]
+    assert not [one for one in linux.catalog() if one.domain == "mesa"]
+
+
 @real_driver
 def test_what_is_recorded_from_outside_agrees_with_the_scene(linux: LinuxRig) -> None:
     capture = linux.play("scene", 3, 1)

@@ -15,12 +15,15 @@ import numpy as np
 import pytest
 
 from keenlattice.errors import RigError
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.doubts import doubts_of
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.gamelist import Listed, add_game, read_games
 from keenlattice.rig.linux.look import answering
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.program import Running, game_running, running
+from keenlattice.rig.linux.stamps import drawn
 from keenlattice.rig.linux.xserver import x_display
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
@@ -108,6 +111,7 @@ def test_a_game_that_cannot_be_measured_is_said_so_in_one_line(tmp_path: Path, d
 def test_a_window_that_never_comes_or_is_hidden_is_said_so(tmp_path: Path, display: str,
                                                            monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("keenlattice.rig.linux.play.WINDOW_WITHIN_S", 1.0)
+    monkeypatch.setattr("keenlattice.rig.linux.settled.LOADS_WITHIN_S", 2.0)
     with pytest.raises(RigError, match="other means than X11"):
         rig_with(tmp_path, "sleep", "60", executable="no-such").play("gears", 1, 1)
     hidden = ("from Xlib import display, X; import time; d = display.Display(); "
@@ -118,7 +122,7 @@ def test_a_window_that_never_comes_or_is_hidden_is_said_so(tmp_path: Path, displ
     with pytest.raises(RigError, match="shows no new frames"):
         rig_with(tmp_path, sys.executable, "-c", still, executable="no-such").play("gears", 1, 1)
     with pytest.raises(RigError, match=r"ended while it was measured|went away"):
-        rig_with(tmp_path, sys.executable, "-c", still.replace("sleep(60)", "sleep(2.5)"), executable="no-such").play(
+        rig_with(tmp_path, sys.executable, "-c", still.replace("sleep(60)", "sleep(3)"), executable="no-such").play(
             "gears", 9, 1)
 
 
@@ -147,9 +151,9 @@ def test_the_place_that_answers_clicks_is_found_and_has_to_be_seen(tmp_path: Pat
     from Xlib import display as xdisplay
 
     rig = rig_with(tmp_path, sys.executable, "-c", TOY, executable="no-such")
-    x, y = rig.find_spot("gears")
-    assert 10 <= x < 70 and 10 <= y < 70
-    add_game(rig.home, replace(read_games(rig.home)["gears"], answers_at=(x, y)))
+    (x, y), clicked = rig.find_spot("gears")
+    assert 10 <= x < 70 and 10 <= y < 70 and clicked == (150, 100)
+    add_game(rig.home, replace(read_games(rig.home)["gears"], answers_at=(x, y), clicks_at=clicked))
     rig = LinuxRig(rig.home, rig.config)
     server = xdisplay.Display(display)
     root = server.screen().root
@@ -157,7 +161,7 @@ def test_the_place_that_answers_clicks_is_found_and_has_to_be_seen(tmp_path: Pat
     assert played.latency_ms.size > 5 and np.median(played.latency_ms) < 30 and played.about["composed"] is False
     over = root.create_window(0, 0, 40, 40, 0, X.CopyFromParent, override_redirect=True)
     over.set_selection_owner(server.intern_atom("_NET_WM_CM_S0"), X.CurrentTime)
-    monkeypatch.setattr("keenlattice.rig.linux.play.WARM_UP_S", 2.0)
+    monkeypatch.setattr("keenlattice.rig.linux.settled.STRETCH_S", 0.5)
     for width, says in ((40 + x, "covers the place that is looked at"), (400, "is covered by other windows")):
         over.configure(width=width, height=2 * width)
         threading.Timer(1.0, lambda: (over.map(), over.configure(stack_mode=X.Above), server.sync())).start()
@@ -167,6 +171,33 @@ def test_the_place_that_answers_clicks_is_found_and_has_to_be_seen(tmp_path: Pat
         server.sync()
     assert rig.play("gears", 1, 1).about["composed"] is True
     server.close()
+
+
+MANY = TOY.replace("window.map()\n", """
+for number in range(2):  # one that is made and dropped, as games do at start; and another that shows nothing
+    other = d.screen().root.create_window(400, 0, 300, 200, 0, X.CopyFromParent)
+    other.map()
+    d.sync()
+    time.sleep(0.5)
+    number or other.destroy()
+window.map()
+""")
+
+
+@real_driver
+def test_of_several_windows_that_which_shows_frames_is_taken(tmp_path: Path, display: str) -> None:
+    rig = rig_with(tmp_path, sys.executable, "-c", MANY, executable="no-such")
+    assert rig.play("gears", 1, 1).frame_ms.size > 100
+    idle = subprocess.Popen(["sleep", "60"])  # a process of the same name, older and without a window
+    game = subprocess.Popen(["sleep", "-c", TOY], executable=sys.executable,
+                            env={**os.environ, "PYTHONHOME": sys.base_prefix,
+                                 "PYTHONPATH": str(Path(np.__file__).parents[1])})
+    try:
+        assert rig_with(tmp_path, executable="sleep").play("gears", 1, 1).frame_ms.size > 100
+    finally:
+        for one in (idle, game):
+            one.kill()
+            one.wait()
 
 
 @real_driver
@@ -190,6 +221,32 @@ def test_the_answer_is_what_changes_after_clicks_alone() -> None:
     assert answering(list(calm), list(clicked)) is None
 
 
+def test_frames_are_drawn_within_a_millisecond_of_the_servers_stamp_however_late_word_of_them_comes() -> None:
+    random, whole = np.random.default_rng(1), np.ones(600, dtype=bool)
+    true = 2**32 - 500 + np.cumsum(random.uniform(1.5, 9.0, 600))  # the stamp starts anew on the way
+    stamp, prompt = np.floor(true) % 2**32, true + 0.1
+    late = np.maximum.accumulate(np.where(random.random(600) < 0.2, prompt + random.uniform(2, 12, 600), prompt))
+    at_ease, kept_waiting = drawn(prompt, stamp, whole), drawn(late, stamp, whole)
+    assert at_ease.late == 0 and np.abs(at_ease.at_ms - true).max() <= 0.1 + 1e-6
+    assert np.abs(late - true).max() > 5 and np.abs(kept_waiting.at_ms - true).max() <= 1 + 1e-6
+    assert kept_waiting.late == pytest.approx((late > np.floor(true) + 1.5).mean()) and kept_waiting.late > 0.2
+    elsewhere = drawn(late, stamp + 777777, whole)  # a server on another machine
+    assert np.isnan(elsewhere.late) and np.array_equal(elsewhere.at_ms, np.unique(late))
+    parts = drawn(np.array([5.1, 5.2, 5.3, 12.1]), np.array([5.0, 5.0, 5.0, 12.0]), np.zeros(4, dtype=bool))
+    assert parts.at_ms.size == 2 and drawn(np.empty(0), np.empty(0), np.empty(0, dtype=bool)).at_ms.size == 0
+
+
+def test_a_run_that_is_not_to_be_trusted_says_so() -> None:
+    def run(frames: int, apart_ms: float, **about: object) -> Capture:
+        return Capture(np.arange(frames + 1) * apart_ms, about=about)
+
+    assert doubts_of(run(200, 8, late_share=0.03, steady=True)) == () == doubts_of(run(200, 8))
+    assert "only 12 frames" in doubts_of(run(12, 8))[0]
+    assert "22 % of the frames" in doubts_of(run(200, 8, late_share=0.22))[0]
+    assert "do not trust" in doubts_of(run(200, 2, late_share=0.22))[0] and "loading" in doubts_of(
+        run(200, 8, steady=False))[0]
+
+
 def test_a_desktop_without_x11_is_said_so(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.delenv("DISPLAY", raising=False)
     monkeypatch.setenv("WAYLAND_DISPLAY", "wayland-0")
@@ -201,8 +258,8 @@ def test_a_game_is_left_running_if_the_player_has_it_so(tmp_path: Path) -> None:
     with game_running("x", ("no-such",), ("sleep", "60"), ":0", tmp_path, leave=True) as game:
         pass
     assert game.alive()
-    os.kill(game.pid, 9)
-    os.waitpid(game.pid, 0)
+    os.kill(game.pids[0], 9)
+    os.waitpid(game.pids[0], 0)
 
 
 def test_processes_and_what_they_have_started(tmp_path: Path) -> None:
@@ -211,7 +268,7 @@ def test_processes_and_what_they_have_started(tmp_path: Path) -> None:
         while len(game.processes()) < 2 and time.monotonic() < until:
             time.sleep(0.01)
         assert game.ours and game.alive() and len(game.processes()) == 2
-    assert not game.alive() and not Running(2**22 + 1, ours=False).alive()
+    assert not game.alive() and not Running((2**22 + 1,), ours=False).alive()
     (tmp_path / "games.toml").write_text("[orbit]\nanswers_at = [10, -1]\n")
     with pytest.raises(RigError, match="answers_at is a pixel"):
         read_games(tmp_path)

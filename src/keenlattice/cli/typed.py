@@ -77,7 +77,7 @@ def words_of(command: str) -> tuple[str, ...]:
                          "quotes of the other kind") from None
 
 
-def spot_of(text: str | None) -> tuple[int, int]:
+def spot_of(text: str | None, option: str) -> tuple[int, int]:
     """A pixel, from `X,Y`.
 
     Raises:
@@ -85,6 +85,6 @@ def spot_of(text: str | None) -> tuple[int, int]:
     """
     found = re.fullmatch(r"([0-9]{1,5}),([0-9]{1,5})", (text or "").replace(" ", ""))
     if not found:
-        raise UsageError(f"--answers-at {text!r}: write X,Y, counted in pixels from the window's upper left corner, or "
-                         "`look`")
+        raise UsageError(f"{option} {text!r}: write X,Y, counted in pixels from the window's upper left corner"
+                         + (", or `look`" if option == "--answers-at" else ""))
     return int(found[1]), int(found[2])

@@ -203,8 +203,8 @@ class TakesGames(Protocol):
 class FindsSpot(Protocol):
     """A rig that can find out which pixel of a game's window answers a click."""
 
-    def find_spot(self, game: str) -> tuple[int, int]:
-        """That pixel, by a short look.
+    def find_spot(self, game: str) -> tuple[tuple[int, int], tuple[int, int]]:
+        """That pixel, by a short look, and the one that was clicked.
 
         Raises:
             RigError: there is no window, or nothing answers.

@@ -25,14 +25,15 @@ class Key:
 @dataclass(frozen=True)
 class Listed:
     """A game that a player has told of: what starts it, the file that it keeps its settings in and what is known of
-    that, the pixel of its window that answers a click (counted from the upper left corner), and whether it is left
-    running after it was started to be measured."""
+    that, the pixel of its window that answers a click (counted from the upper left corner) and the one that is clicked
+    (the same, if it is not said), and whether it is left running after it was started to be measured."""
 
     game: Game
     command: tuple[str, ...] = ()
     file: Path | None = None
     keys: dict[str, Key] = field(default_factory=dict)
     answers_at: tuple[int, int] | None = None
+    clicks_at: tuple[int, int] | None = None
     leave_running: bool = False
 
 
@@ -56,7 +57,8 @@ def read_games(home: Path) -> dict[str, Listed]:
 
 
 def _listed(name: str, table: dict[str, Any]) -> Listed:
-    unknown = set(table) - {"title", "executables", "command", "file", "keys", "answers_at", "leave_running"}
+    unknown = set(table) - {"title", "executables", "command", "file", "keys", "answers_at", "clicks_at",
+                            "leave_running"}
     if unknown:
         raise ValueError(f"{name}: no such key: {', '.join(sorted(unknown))}")
     keys = {setting: Key(str(one["section"]), str(one["key"]), {str(a): str(b) for a, b in
@@ -67,16 +69,17 @@ def _listed(name: str, table: dict[str, Any]) -> Listed:
     if not all(isinstance(one, list) and all(isinstance(word, str) for word in one) for one in (executables, command)):
         raise ValueError(f"{name}: executables and command are lists of words")
     return Listed(Game(name, str(table.get("title", name)), tuple(executables)), tuple(command),
-                  Path(file).expanduser() if file else None, keys, _spot(name, table.get("answers_at")),
+                  Path(file).expanduser() if file else None, keys,
+                  _spot(name, "answers_at", table.get("answers_at")), _spot(name, "clicks_at", table.get("clicks_at")),
                   table.get("leave_running") is True)
 
 
-def _spot(name: str, told: object) -> tuple[int, int] | None:
+def _spot(name: str, key: str, told: object) -> tuple[int, int] | None:
     if told is None:
         return None
     if isinstance(told, list) and len(told) == 2 and all(isinstance(one, int) and 0 <= one < 32_768 for one in told):
         return told[0], told[1]
-    raise ValueError(f"{name}: answers_at is a pixel of its window: [x, y]")
+    raise ValueError(f"{name}: {key} is a pixel of its window: [x, y]")
 
 
 def add_game(home: Path, listed: Listed) -> None:
@@ -101,7 +104,8 @@ def add_game(home: Path, listed: Listed) -> None:
         table = document.get(name) or tomlkit.table()
         table["title"], table["executables"] = listed.game.title, list(listed.game.executables)
         for key, value in (("command", list(listed.command)), ("file", str(listed.file) if listed.file else ""),
-                           ("answers_at", list(listed.answers_at or ()))):
+                           ("answers_at", list(listed.answers_at or ())),
+                           ("clicks_at", list(listed.clicks_at or ()))):
             if value:
                 table[key] = value
             else:

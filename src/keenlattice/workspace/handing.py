@@ -83,6 +83,7 @@ class Handing(Studying, Recordings):
             UnknownName: no such game.
             CaptureError: a recording cannot be read; none of them is kept then.
         """
+        from keenlattice.measure.doubts import doubts_of
         from keenlattice.measure.metrics import metrics_of
         from keenlattice.rig.base import game_of
         from keenlattice.workspace._handed import read_handed
@@ -97,7 +98,8 @@ class Handing(Studying, Recordings):
                      for one in captures)
         return MeasureResult(
             self.rig.name, game, round(sum(one.seconds for one in captures) / len(captures), 1), 0, kept,
-            tuple(metrics_of(one) for one in captures), sum(one.click_ms.size for one in captures),
+            tuple(metrics_of(one) for one in captures), tuple(f"run {number}: {why}" for number, one in enumerate(
+                captures, 1) for why in doubts_of(one)), sum(one.click_ms.size for one in captures),
             sum(one.latency_ms.size for one in captures), captures[-1])
 
     def take_back(self) -> NextRun:

@@ -23,7 +23,8 @@ Metrics = Mapping[str, float]
 
 @dataclass(frozen=True, repr=False)
 class MeasureResult(Result):
-    """Runs of a game on the rig as it stands: their captures' names in the logbook, and their metrics."""
+    """Runs of a game on the rig as it stands: their captures' names in the logbook, their metrics, and what speaks
+    against trusting them."""
 
     SCHEMA: ClassVar[str] = "measure"
 
@@ -33,6 +34,7 @@ class MeasureResult(Result):
     seed: int
     captures: tuple[str, ...]
     runs: tuple[Metrics, ...]
+    doubts: tuple[str, ...]
     clicks: int = field(metadata=NOT_IN_JSON)
     answered: int = field(metadata=NOT_IN_JSON)
     last: "Capture" = field(metadata=NOT_IN_JSON)
@@ -75,6 +77,7 @@ class Measuring(Opened):
             UnknownName: no such game.
             RigError: it does not start, or nothing can be recorded.
         """
+        from keenlattice.measure.doubts import doubts_of
         from keenlattice.measure.metrics import metrics_of
         from keenlattice.rig._lock import locked
         from keenlattice.rig.base import ByHand, game_of, play_on
@@ -87,7 +90,7 @@ class Measuring(Opened):
         game_of(self.rig, game)
         seed = fresh_seed() if seed is None else seed
         applied = self.book.last_apply(self.rig.name, game)
-        rows, files, clicks, answered = list[Metrics](), list[str](), 0, 0
+        rows, files, doubts, clicks, answered = list[Metrics](), list[str](), list[str](), 0, 0
         with locked(self.rig, f"measuring {game}"):
             for run in range(runs):
                 if isinstance(self.rig, ByHand):
@@ -95,12 +98,14 @@ class Measuring(Opened):
                     self.rig.coming(ComingRun(run, "as it stands", game, seconds, game, held))
                 capture = play_on(self.rig, game, seconds, seed + run)
                 rows.append(metrics_of(capture))
+                doubts += [f"run {run + 1}: {one}" for one in doubts_of(capture)]
                 clicks, answered = clicks + capture.click_ms.size, answered + capture.latency_ms.size
                 files.append(self.book.keep_capture(capture, self.rig.name, game,
                                                     applied.version if applied else "stock"))
                 if progress:
                     progress(run + 1, runs)
-        return MeasureResult(self.rig.name, game, seconds, seed, tuple(files), tuple(rows), clicks, answered, capture)
+        return MeasureResult(self.rig.name, game, seconds, seed, tuple(files), tuple(rows), tuple(doubts), clicks,
+                             answered, capture)
 
     def run(self, told: VersionLike) -> "tuple[str, Capture]":
         """A run by its file, by its name in the logbook, or the newest of a version; with what to call it.

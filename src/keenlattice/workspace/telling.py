@@ -179,7 +179,8 @@ class Telling(Opened):
             if not isinstance(self.rig, FindsSpot):
                 raise UsageError(f"the rig {self.rig_name} shows no window that could be looked at: --answers-at X,Y")
             with locked(self.rig, f"looking at {name}"):
-                told = replace(told, answers_at=self.rig.find_spot(name))
+                answers_at, clicks_at = self.rig.find_spot(name)
+            told = replace(told, answers_at=answers_at, clicks_at=clicks_at)
             add_game(self.rig.home, told)
             self._reopen()
         return told

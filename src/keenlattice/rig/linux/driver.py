@@ -1,22 +1,21 @@
 """What the OpenGL driver says of itself, through EGL: its name, and the options that it declares.
 
-Asked in a process of its own: a driver is loaded into whoever asks, and is not to be trusted with ours. Run as a
-module, this file is that process.
+Asked in a process of its own (`_driver_query`): a driver is loaded into whoever asks, and is not to be trusted with
+ours.
 """
 
-import ctypes
 import json
 import subprocess
 import sys
 from dataclasses import dataclass
-from typing import Any
+from pathlib import Path
 from xml.parsers import expat
 
 from keenlattice.catalog.model import Setting
 from keenlattice.errors import CatalogError, NeedsInstalling, RigError
 
-PLATFORM_SURFACELESS = 0x31DD  # EGL_PLATFORM_SURFACELESS_MESA: a display with no screen behind it
-EGL_VENDOR, EGL_OPENGL_API, EGL_NONE, GL_RENDERER = 0x3053, 0x30A2, 0x3038, 0x1F01
+ANSWERS_WITHIN_S = 10.0
+QUERY = Path(__file__).with_name("_driver_query.py")
 INSTALL_MESA = "install it: apt-get install libegl1 libgl1 libgl1-mesa-dri"
 NOT_BY_PLAYERS = "A setting of the driver's own; what it trades is not written down here: measure it."
 
@@ -36,48 +35,23 @@ def ask() -> Driver:
 
     Raises:
         NeedsInstalling: there is no EGL, or the driver has no configuration to query.
-        RigError: the driver crashed over it.
+        RigError: the driver crashed over it, or gave no answer in ANSWERS_WITHIN_S.
     """
-    # -P: without it, Python runs what lies in the current folder under the name of a module that is imported
-    asked = subprocess.run([sys.executable, "-P", "-m", __name__], capture_output=True, text=True, timeout=60,
-                           check=False)
+    # -I -S: nothing but Python's own is imported, whatever lies in the current folder, and it starts in no time
+    command = [sys.executable, "-I", "-S", str(QUERY)]
+    try:
+        asked = subprocess.run(command, capture_output=True, text=True, timeout=ANSWERS_WITHIN_S, check=False,
+                               stdin=subprocess.DEVNULL)
+    except subprocess.TimeoutExpired:
+        raise RigError(f"the driver gave no answer in {ANSWERS_WITHIN_S:g} s when asked for its options; does any "
+                       "OpenGL program run here?") from None
     if asked.returncode == 3:
         raise NeedsInstalling(f"the driver cannot be asked: {asked.stderr.strip()}; {INSTALL_MESA}")
-    if asked.returncode:
+    try:
+        return Driver(**json.loads(asked.stdout if not asked.returncode else ""))
+    except (ValueError, TypeError):
         raise RigError(f"the driver failed when asked for its options (exit {asked.returncode}); does any OpenGL "
-                       "program run here?")
-    return Driver(**json.loads(asked.stdout))
-
-
-def _answer() -> Driver:
-    egl = ctypes.CDLL("libEGL.so.1")
-    egl.eglGetProcAddress.restype = ctypes.c_void_p
-    egl.eglGetProcAddress.argtypes = [ctypes.c_char_p]
-    egl.eglInitialize.argtypes = [ctypes.c_void_p, ctypes.c_void_p, ctypes.c_void_p]
-    egl.eglQueryString.restype = ctypes.c_char_p
-    egl.eglQueryString.argtypes = [ctypes.c_void_p, ctypes.c_int]
-
-    def function(name: str, *types: Any) -> Any:
-        address = egl.eglGetProcAddress(name.encode())
-        if not address:
-            raise OSError(f"EGL has no {name}")
-        return ctypes.CFUNCTYPE(*types)(address)
-
-    open_display = function("eglGetPlatformDisplayEXT", ctypes.c_void_p, ctypes.c_uint, *[ctypes.c_void_p] * 2)
-    display = open_display(PLATFORM_SURFACELESS, None, None)
-    if not display or not egl.eglInitialize(display, None, None):
-        raise OSError("EGL finds no driver")
-    name = function("eglGetDisplayDriverName", ctypes.c_char_p, ctypes.c_void_p)(display)
-    options = function("eglGetDisplayDriverConfig", ctypes.c_char_p, ctypes.c_void_p)(display)
-    make_context = function("eglCreateContext", ctypes.c_void_p, *[ctypes.c_void_p] * 4)
-    make_current = function("eglMakeCurrent", ctypes.c_uint, *[ctypes.c_void_p] * 4)
-    function("eglBindAPI", ctypes.c_uint, ctypes.c_uint)(EGL_OPENGL_API)
-    context = make_context(display, None, None, ctypes.byref(ctypes.c_int(EGL_NONE)))
-    if not context or not make_current(display, None, None, context):
-        raise OSError("the driver makes no OpenGL context")
-    renderer = function("glGetString", ctypes.c_char_p, ctypes.c_uint)(GL_RENDERER)
-    texts = (name, egl.eglQueryString(display, EGL_VENDOR), renderer, options)
-    return Driver(*((text or b"").decode() for text in texts))
+                       "program run here?") from None
 
 
 def settings_of(driver: Driver) -> list[Setting]:
@@ -131,10 +105,3 @@ def _setting(option: dict[str, str], choices: list[str]) -> list[Setting]:
         "scope": "game", "stock": default, "restart": "game", "trades": NOT_BY_PLAYERS, "sure": "disputed",
         "moves": {"frame-time": "either"}, "advice": "Nobody has collected what it does: measure it."})]
 
-
-if __name__ == "__main__":
-    try:
-        print(json.dumps(_answer().__dict__))
-    except OSError as error:
-        print(error, file=sys.stderr)
-        sys.exit(3)

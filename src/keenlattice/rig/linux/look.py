@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.errors import RigError
-from keenlattice.rig.linux.probe import Probe
+from keenlattice.rig.linux.probe import Probe, Spot
 
 CLICKS = 8
 MAY_MISS = 1            # a click that the game was too busy for; or a change that came late, or as the game began
@@ -20,14 +20,16 @@ Image = NDArray[np.uint32]
 """A window's pixels, one number each; shape (height, width)."""
 
 
-def look(probe: Probe, window: Any, alive: Callable[[], bool]) -> tuple[int, int]:
-    """Clicks into the middle of a window some times, and finds the pixel that answers.
+def look(probe: Probe, window: Any, alive: Callable[[], bool]) -> tuple[Spot, Spot]:
+    """Clicks into the middle of a window some times, and finds the pixel that answers; returns that, and where it was
+    clicked.
 
     Raises:
         RigError: none does, or the window goes away.
     """
-    size = window.get_geometry()
-    probe.point_at(window, (size.width // 2, size.height // 2))
+    width, height = probe.size_of(window)
+    middle = width // 2, height // 2
+    probe.point_at(window, middle)
     calm, clicked = [], []
     for _ in range(CLICKS):
         time.sleep(REST_S)
@@ -42,7 +44,7 @@ def look(probe: Probe, window: Any, alive: Callable[[], bool]) -> tuple[int, int
     if spot is None:
         raise RigError(f"no place in the window answered {CLICKS} clicks and kept still without them; "
                        "one that does can be named: --answers-at X,Y")
-    return spot
+    return spot, middle
 
 
 def _changed(probe: Probe, window: Any, before: Image) -> NDArray[np.bool_]:
@@ -54,7 +56,7 @@ def _changed(probe: Probe, window: Any, before: Image) -> NDArray[np.bool_]:
     return changed
 
 
-def answering(calm: list[NDArray[np.bool_]], clicked: list[NDArray[np.bool_]]) -> tuple[int, int] | None:
+def answering(calm: list[NDArray[np.bool_]], clicked: list[NDArray[np.bool_]]) -> Spot | None:
     """The pixel (x, y) that changed after clicks alone, as far from any that did otherwise as can be; None if none did.
 
     Args:

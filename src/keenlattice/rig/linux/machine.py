@@ -52,8 +52,12 @@ class LinuxRig:
 
     @cached_property
     def driver(self) -> Driver:
-        """What the driver says of itself."""
-        return ask()
+        """What the driver says of itself; one that does not answer has no options, and says why in place of its name:
+        there is much else to be seen of a machine."""
+        try:
+            return ask()
+        except RigError as error:
+            return Driver("", f"unknown ({error})", "unknown", "<driinfo></driinfo>")
 
     @cached_property
     def _options(self) -> list[Setting]:
@@ -75,7 +79,8 @@ class LinuxRig:
         memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2**20
         driver = self.driver
         return {"os": f"Linux {platform.release()}", "case_matters": True, "threads": os.cpu_count() or 1,
-                "ram_mib": memory, "gpu": driver.renderer, "driver": f"{driver.vendor}: {driver.name}",
+                "ram_mib": memory, "gpu": driver.renderer,
+                "driver": ": ".join(one for one in (driver.vendor, driver.name) if one),
                 "driver_options": len(self._options), "driver_config": str(self.config), **self._kernel.facts()}
 
     def devices(self) -> tuple[str, ...]:
@@ -205,15 +210,15 @@ class LinuxRig:
         own = {"seed": seed, "seconds": seconds, "facts": dict(self.facts())}
         return replace(capture, about={**capture.about, **own})
 
-    def find_spot(self, game: str) -> tuple[int, int]:
-        """The pixel of a game's window that answers clicks, by a short look.
+    def find_spot(self, game: str) -> tuple[tuple[int, int], tuple[int, int]]:
+        """The pixel of a game's window that answers clicks, by a short look, and the one that was clicked.
 
         Raises:
             RigError: there is no window, or nothing answers.
         """
         played = game_of(self, game)
         check_installed()
-        return LAMP if played == SCENE else find_spot(self._listed[game], self.config.parent)
+        return (LAMP, LAMP) if played == SCENE else find_spot(self._listed[game], self.config.parent)
 
 
 def _source(entry: Entry) -> tuple[str, str, int]:

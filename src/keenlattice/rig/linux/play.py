@@ -21,8 +21,10 @@ from keenlattice.profile.game import Game
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.linux.children import start, stop, with_display
 from keenlattice.rig.linux.look import look
-from keenlattice.rig.linux.probe import Probe
+from keenlattice.rig.linux.probe import Probe, Spot
 from keenlattice.rig.linux.program import Running, game_running
+from keenlattice.rig.linux.settled import settled
+from keenlattice.rig.linux.windows import still_there
 from keenlattice.rig.linux.xserver import x_display
 
 SCENE = Game("scene", "Pinball scene", ("keen-scene",))
@@ -41,32 +43,33 @@ def play_listed(listed: Listed, home: Path, seconds: float, seed: int) -> Captur
     Raises:
         RigError: it cannot be started, shows no window, or goes away.
     """
-    with window_of(listed, home) as (probe, window, game):
-        capture = probe.record(window, seconds, seed, listed.answers_at, game.alive)
-    return replace(capture, about={**capture.about, "started": game.ours})
+    with window_of(listed, home) as (probe, window, game, is_steady):
+        capture = probe.record(window, seconds, seed, listed.answers_at, game.alive, listed.clicks_at)
+    return replace(capture, about={**capture.about, "started": game.ours, "steady": is_steady})
 
 
-def find_spot(listed: Listed, home: Path) -> tuple[int, int]:
-    """The pixel of a game's window that answers clicks, by a short look at what changes after some.
+def find_spot(listed: Listed, home: Path) -> tuple[Spot, Spot]:
+    """The pixel of a game's window that answers clicks, by a short look at what changes after some; and where it was
+    clicked.
 
     Raises:
         RigError: as `play_listed`, or nothing answers.
     """
-    with window_of(listed, home) as (probe, window, game):
+    with window_of(listed, home) as (probe, window, game, _), still_there():
         return look(probe, window, game.alive)
 
 
 @contextmanager
-def window_of(listed: Listed, home: Path) -> Iterator[tuple[Probe, Any, Running]]:
-    """A game's window, once it is there and has warmed up; the game is then left, or ended, as the player has it."""
+def window_of(listed: Listed, home: Path) -> Iterator[tuple[Probe, Any, Running, bool]]:
+    """A game's window, once it is there and has warmed up, and whether it has become steady; the game is then left, or
+    ended, as the player has it."""
     with (x_display(private=False) as display,
           game_running(listed.game.name, listed.game.executables, listed.command, display, home,
                        listed.leave_running) as game):
         probe = Probe(display)
         try:
-            window = probe.find(game.processes, WINDOW_WITHIN_S, game.alive)
-            time.sleep(WARM_UP_S)
-            yield probe, window, game
+            window, is_steady = settled(probe, game, WINDOW_WITHIN_S)
+            yield probe, window, game, is_steady
         finally:
             probe.close()
 

@@ -15,20 +15,18 @@ PROC = Path("/proc")
 
 @dataclass(frozen=True)
 class Running:
-    """A process, and whether it is one that we have started (and shall end)."""
+    """A game's process, or several of one name, of which one has its window; and whether it is one that we have
+    started (and shall end)."""
 
-    pid: int
+    pids: tuple[int, ...]
     ours: bool
 
     def alive(self) -> bool:
-        """Whether it still runs; a process that has ended and that nobody has asked about does not."""
-        try:
-            return (PROC / str(self.pid) / "stat").read_text().rpartition(")")[2].split()[0] not in ("Z", "X")
-        except (OSError, IndexError):
-            return False
+        """Whether any still runs; a process that has ended and that nobody has asked about does not."""
+        return any(_runs(pid) for pid in self.pids)
 
     def processes(self) -> set[int]:
-        """It and all that it has started, and those in turn: a launcher is rarely what opens the window."""
+        """All of them and what they have started, and those in turn: a launcher is rarely what opens the window."""
         children: dict[int, list[int]] = {}
         for path in PROC.iterdir():
             if path.name.isdigit():
@@ -37,7 +35,7 @@ class Running:
                 except (OSError, ValueError, IndexError):
                     continue  # it has ended meanwhile
                 children.setdefault(parent, []).append(int(path.name))
-        found, waiting = set[int](), [self.pid]
+        found, waiting = set[int](), list(self.pids)
         while waiting:
             one = waiting.pop()
             found.add(one)
@@ -45,8 +43,15 @@ class Running:
         return found
 
 
+def _runs(pid: int) -> bool:
+    try:
+        return (PROC / str(pid) / "stat").read_text().rpartition(")")[2].split()[0] not in ("Z", "X")
+    except (OSError, IndexError):
+        return False
+
+
 def running(executables: Sequence[str]) -> Running | None:
-    """The process that runs one of these executables, if one does; the oldest, if there are several."""
+    """The processes that run one of these executables, if any does."""
     found = []
     for path in PROC.iterdir():
         if path.name.isdigit() and int(path.name) != os.getpid():
@@ -57,7 +62,7 @@ def running(executables: Sequence[str]) -> Running | None:
                 continue  # somebody else's, or ended meanwhile
             if names & set(executables):
                 found.append(int(path.name))
-    return Running(min(found), ours=False) if found else None
+    return Running(tuple(sorted(found)), ours=False) if found else None
 
 
 @contextmanager
@@ -85,7 +90,7 @@ def game_running(name: str, executables: Sequence[str], command: Sequence[str], 
     except OSError as error:
         raise RigError(f"{name} cannot be started: {command[0]}: {error.strerror}") from None
     try:
-        yield Running(process.pid, ours=True)
+        yield Running((process.pid,), ours=True)
     finally:
         if not leave:
             stop(process)

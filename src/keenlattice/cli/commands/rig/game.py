@@ -24,6 +24,8 @@ def game(
     answers: Annotated[str | None, typer.Option("--answers-at", metavar="X,Y", help="The pixel of its window that "
                                                 "answers a click; `look` plays it, clicks, and finds one; '' takes it "
                                                 "out.")] = None,
+    clicks: Annotated[str | None, typer.Option("--clicks-at", metavar="X,Y", help="Where it is clicked, if not there; "
+                                               "'' takes it out.")] = None,
     leave: Annotated[bool | None, typer.Option("--leave-running/--end-after", help="Whether it is left running after "
                                                "it was started to be measured.")] = None,
     book: Book = None, rig: Rig = "standin", json: Json = False,
@@ -47,13 +49,16 @@ def game(
             [one.name, one.title, ", ".join(one.executables) or "-"] for one in known.games])
         return
     was = ws.game(name)
-    if not executable and not title and command is None and file is None and answers is None and leave is None:
+    if not executable and not title and command is None and file is None and answers is None and \
+            clicks is None and leave is None:
         raise UsageError(f"say something of {name}: --executable NAME, --command WORDS or --file PATH")
     said: dict[str, Any] = {
         "game": Game(name, title or was.game.title, tuple(executable or was.game.executables)),
         **({"command": words_of(command)} if command is not None else {}),
         **({"file": Path(file).expanduser().absolute() if file else None} if file is not None else {}),
-        **({"answers_at": spot_of(answers) if answers not in ("", "look") else None} if answers is not None else {}),
+        **({"answers_at": spot_of(answers, "--answers-at") if answers not in ("", "look") else None,
+            "clicks_at": None} if answers is not None else {}),
+        **({"clicks_at": spot_of(clicks, "--clicks-at") if clicks else None} if clicks is not None else {}),
         **({"leave_running": leave} if leave is not None else {})}
     told = ws.tell_game(replace(was, **said), look=answers == "look")
     if json:
@@ -72,4 +77,5 @@ def _all_of(told: "Listed") -> str:
     parts += [f"started by {shlex.join(told.command)}"] if told.command else []
     parts += [f"its settings in {told.file}"] if told.file else []
     parts += [f"answers at {told.answers_at[0]},{told.answers_at[1]}"] if told.answers_at else []
+    parts += [f"clicked at {told.clicks_at[0]},{told.clicks_at[1]}"] if told.clicks_at else []
     return "; ".join([*parts, *(["left running"] if told.leave_running else [])])
