@@ -189,7 +189,7 @@ def test_a_run_is_drawn_without_losing_a_spike(tmp_path: Path, kind: str) -> Non
     assert max(tops) == pytest.approx(77.0)
     texts = [text.get_text() for axes in figure.axes for text in axes.texts] + [axes.get_title("left")
                                                                               for axes in figure.axes]
-    assert "77 ms" in texts and "▼ 1 stutters" in texts
+    assert "77 ms" in texts and "▼ 1 stutter" in texts
     assert ("Input latency (1 of 40 clicks unanswered)" in texts) is (kind == "full")
     for name in ("f.png", "f.svg"):
         save(figure, tmp_path / name)

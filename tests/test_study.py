@@ -226,7 +226,8 @@ def test_pilot_kill_resume_and_recompute(keen: Keen, tmp_path: Path) -> None:
     number = 3  # after two pilots
     assert as_json(keen("trial", "--again", str(number), "--json"))["equal"] is True
     assert "to the last bit" in keen("trial", "--again", str(number)).stdout
-    victim = sorted(kept)[-2]  # the newest may have been kept just before the kill, and not counted
+    by_age = sorted(kept, key=lambda path: path.stat().st_mtime_ns)
+    victim = by_age[-2]  # the newest may have been kept just before the kill, and not counted
     victim.write_bytes(victim.read_bytes()[:-200])
     keen("trial", "--again", str(number), code=1)
     assert "there is no trial 9" in keen("trial", "--again", "9", code=2).stderr

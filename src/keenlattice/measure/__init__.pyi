@@ -13,6 +13,7 @@ from .course import cut as cut
 from .course import periodic_hitches as periodic_hitches
 from .course import segment as segment
 from .course import warm_up_ms as warm_up_ms
+from .doubts import doubts_of as doubts_of
 from .latency import Described as Described
 from .latency import Latency as Latency
 from .latency import described as described
@@ -33,6 +34,12 @@ from .sensors import read_log as read_log
 from .sensors import read_sound as read_sound
 from .sensors import read_tally as read_tally
 from .serial_log import SerialLog as SerialLog
+from .series import KINDS as KINDS
+from .series import Series as Series
+from .telemetry import Reading as Reading
+from .telemetry import limited_by as limited_by
+from .telemetry import readings as readings
+from .telemetry import throttled as throttled
 from .text import read_text as read_text
 from .text import write_text as write_text
 from .together import with_latency as with_latency

@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.measure.capture import Floats
-from keenlattice.measure.metrics import BOUND_FROM, METRICS, MIN_FRAMES, STEADY_WITHIN, STUTTER_WINDOW, late_frames
+from keenlattice.measure.metrics import METRICS, MIN_FRAMES, STEADY_WITHIN, STUTTER_WINDOW, late_frames
+from keenlattice.measure.telemetry import BOUND_FROM
 
 QUANTILE_ERROR = 0.001
 SMALLEST_MS, LARGEST_MS = 1e-3, 1e7

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from keenlattice._notebook import Shown
 from keenlattice.errors import CaptureError
+from keenlattice.measure.series import Series, check_series
 
 if TYPE_CHECKING:
     import pandas
@@ -41,6 +42,7 @@ class Capture(Shown):
         answer_ms: when the screen answered it; shape (clicks,), NaN where it did not.
         cpu_ms, gpu_ms: the time that each frame took on either, where known; shape (frames,) or (0,).
         stage_ms: how long each click spent in each of STAGES that is known; shape (clicks,), NaN where it is not.
+        telemetry: what the machine said of itself meanwhile, by name (`series.KINDS`).
         about: where it comes from: rig, game, version, seed, time and the like; JSON types only.
 
     Raises:
@@ -59,6 +61,7 @@ class Capture(Shown):
     gpu_ms: Floats = field(default_factory=_none)
     about: Mapping[str, Any] = field(default_factory=dict)
     stage_ms: Mapping[str, Floats] = field(default_factory=dict)
+    telemetry: Mapping[str, Series] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if self.click_ms.shape != self.answer_ms.shape:
@@ -70,6 +73,7 @@ class Capture(Shown):
             if name not in STAGES or times.shape != self.click_ms.shape:
                 raise CaptureError(f"{self.click_ms.size} clicks but {times.size} values of the stage {name}; there "
                                    f"are the stages {', '.join(STAGES)}")
+        check_series(self.telemetry)
         self._check_times()
         steps = np.diff(self.shown_ms)
         if steps.size and not steps.min() > 0:

@@ -52,7 +52,9 @@ def cut(capture: Capture, start_ms: float, end_ms: float) -> Capture:
     about = {key: value for key, value in capture.about.items() if key != "segments"}
     return replace(capture, shown_ms=capture.shown_ms[frames] - begin, click_ms=capture.click_ms[clicks] - begin,
                    answer_ms=capture.answer_ms[clicks] - begin, about={**about, "cut_ms": [start_ms, end_ms]},
-                   stage_ms={name: times[clicks] for name, times in capture.stage_ms.items()}, **stages)
+                   stage_ms={name: times[clicks] for name, times in capture.stage_ms.items()},
+                   telemetry={name: one.between(begin, end_ms, begin) for name, one in capture.telemetry.items()},
+                   **stages)
 
 
 def segment(capture: Capture, name: str) -> Capture:

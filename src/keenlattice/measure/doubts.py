@@ -1,9 +1,11 @@
-"""What speaks against a run: that it is too short, or that the machine was busy, or the game still loading."""
+"""What speaks against a run: it is too short, the machine was busy or throttled, the game was still loading."""
 
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import MIN_FRAMES
+from keenlattice.measure.telemetry import part_title, throttled
 
 LATE_SHARE = 0.10    # of frames whose word came late: an idle machine has up to half as many
+THROTTLED_PCT = 1.0
 MUCH_OF_A_FRAME = 5  # milliseconds: a frame as short is badly known if it is known to one
 
 
@@ -18,6 +20,8 @@ def doubts_of(capture: Capture) -> tuple[str, ...]:
         found.append(f"the machine was busy: word of {100 * late:.0f} % of the frames came late, and when they were "
                      "drawn is known to 1 ms" + ", which is much for frames as short: do not trust their median and "
                                                 "worst" * bool(short))
+    found += [f"the {part_title(part)} was throttled for {share:.0f} % of the time: it ran too hot, or took more power "
+              "than it may" for part, share in throttled(capture).items() if share >= THROTTLED_PCT]
     if capture.about.get("steady") is False:
         found.append("its pace had not become steady before it was recorded: it may still have been loading")
     return tuple(found)

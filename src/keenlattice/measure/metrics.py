@@ -12,7 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.errors import UnknownName
+from keenlattice.measure import telemetry
 from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.telemetry import BOUND_FROM
 
 MIN_FRAMES = 20
 MIN_CLICKS = 5
@@ -26,7 +28,6 @@ TOGETHER = 4096       # frames whose time is summed before it is looked where a 
 STUTTER_MIN_MS = 4.0  # and by how much at least, so that 1 ms becoming 2 ms at 1000 fps does not
 
 STEADY_WITHIN = 0.10  # of the median, or of a cap's interval
-BOUND_FROM = 0.85     # of the frame time: the stage that takes as much is what the frame waits for
 
 
 @dataclass(frozen=True)
@@ -247,11 +248,21 @@ def _changes(compute: Callable[[Floats], float]) -> Callable[[Capture], float]:
     return metric
 
 
+def _said(part: str, kind: str, worst: bool = False) -> Callable[[Capture], float]:
+    return lambda capture: telemetry.reading(capture, part, kind, worst)
+
+
 HALF_A_PERCENT: Callable[[float], float] = lambda _: 0.5  # noqa: E731
 
 TRIAL_METRICS = ("frame_ms_mean", "frame_ms_p50", "frame_ms_p99", "fps_mean", "low_1_fps", "stutters_per_min",
                  "latency_ms_median", "latency_ms_p95")
 """What a trial tells of: few, since every further one widens the intervals of all."""
+
+PRICES = ("power_w_mean", "energy_per_frame_mj", "cpu_temperature_c_mean", "gpu_temperature_c_mean",
+          "cpu_clock_mhz_mean", "gpu_clock_mhz_mean", "throttled_pct")
+"""What a trial tells beside, of telemetry: it decides nothing."""
+
+OF_TELEMETRY = (*PRICES, "cpu_temperature_c_worst", "gpu_temperature_c_worst")
 
 METRICS: dict[str, Metric] = {metric.name: metric for metric in (
     Metric("frame_ms_mean", "ms", True, "mean frame time", _of_frames(lambda frames: float(frames.mean()))),
@@ -311,6 +322,16 @@ METRICS: dict[str, Metric] = {metric.name: metric for metric in (
            half=lambda _: 0.05),
     Metric("unanswered_pct", "%", True, "share of clicks that were not answered", _unanswered, of_latency=True,
            half=HALF_A_PERCENT),
+    Metric("power_w_mean", "W", True, "mean power of all parts that say theirs", telemetry.power_w),
+    Metric("energy_per_frame_mj", "mJ", True, "that power over the frames shown in a second",
+           telemetry.energy_per_frame_mj),
+    *(Metric(f"{part}_temperature_c_{which}", "°C", True, f"{told} temperature of the {part.upper()}",
+             _said(part, "temperature", which == "worst"))
+      for part in ("cpu", "gpu") for which, told in (("mean", "mean"), ("worst", "highest"))),
+    *(Metric(f"{part}_clock_mhz_mean", "MHz", False, f"mean clock of the {part.upper()}", _said(part, "clock"))
+      for part in ("cpu", "gpu")),
+    Metric("throttled_pct", "%", True, "share of the time in which a part was held back for its heat or power, where "
+           "any says so", telemetry.throttled_pct, half=HALF_A_PERCENT),
 )}
 
 

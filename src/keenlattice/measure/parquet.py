@@ -3,7 +3,9 @@
 One row per event, in three columns: `kind` ("frame" or "click"), `at_ms` (when the frame was shown, or the click
 made) and `answer_ms` (when a click was answered; null if it was not, and for frames); then `cpu_ms` and `gpu_ms`,
 the stage times of a frame where known, and a column for each stage of a click that is known, `stage_device_ms` and so
-on. The file's metadata key `keen-lattice` holds what the capture is about, as JSON, with the version of this form.
+on. What the machine said of itself is a row of the kind "telemetry" for each sample, with `source` (`gpu0.clock`) and
+`value`; a file with such rows is of form 2, one without of form 1. The file's metadata key `keen-lattice` holds what
+the capture is about, as JSON, with the form.
 """
 
 import json
@@ -11,13 +13,15 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from keenlattice._files import open_regular
 from keenlattice._safejson import parse_json
 from keenlattice.errors import CaptureError
 from keenlattice.measure.capture import STAGES, Capture, Floats
+from keenlattice.measure.series import MOST_SERIES, Series
 
-FORM, MOST_ROWS = 1, 50_000_000
+FORM, WITH_TELEMETRY, MOST_ROWS = 1, 2, 50_000_000
 KEY = b"keen-lattice"
 NUMBERS = ("at_ms", "answer_ms", "cpu_ms", "gpu_ms")
 STAGE_COLUMNS = {name: f"stage_{name}_ms" for name in STAGES}
@@ -41,11 +45,15 @@ def write_capture(capture: Capture, path: Path) -> None:
                np.concatenate([np.full(frames, np.nan), capture.answer_ms]), *stages]
     of_clicks = {STAGE_COLUMNS[name]: np.concatenate([np.full(frames, np.nan), times])
                  for name, times in capture.stage_ms.items()}
+    samples = sum(one.at_ms.size for one in capture.telemetry.values())
+    columns[0] = np.concatenate([columns[0], *(one.at_ms for one in capture.telemetry.values())])
+    numbers = {**dict(zip(NUMBERS, columns, strict=True)), **of_clicks}
     table = pa.table({
-        "kind": pa.array(["frame"] * frames + ["click"] * clicks).dictionary_encode(),
-        **{name: pa.array(column, from_pandas=True) for name, column in zip(NUMBERS, columns, strict=True)},
-        **{name: pa.array(column, from_pandas=True) for name, column in of_clicks.items()},
-    }).replace_schema_metadata({KEY: json.dumps({"form": FORM, **capture.about})})
+        "kind": pa.array(["frame"] * frames + ["click"] * clicks + ["telemetry"] * samples).dictionary_encode(),
+        **{name: pa.array(np.concatenate([column, np.full(frames + clicks + samples - column.size, np.nan)]),
+                          from_pandas=True) for name, column in numbers.items()},
+        **(_telemetry(capture, frames + clicks) if samples else {}),
+    }).replace_schema_metadata({KEY: json.dumps({"form": WITH_TELEMETRY if samples else FORM, **capture.about})})
     sink = pa.BufferOutputStream()
     pq.write_table(table, sink, compression="zstd")
     try:
@@ -53,6 +61,16 @@ def write_capture(capture: Capture, path: Path) -> None:
     except OSError as error:
         raise CaptureError(f"cannot write the capture {path}: {error.strerror}; free some room or choose another "
                            "logbook") from None
+
+
+def _telemetry(capture: Capture, before: int) -> dict[str, Any]:
+    """The columns of telemetry, after so many rows without."""
+    import pyarrow as pa
+
+    names = [name for name, one in capture.telemetry.items() for _ in range(one.at_ms.size)]
+    values = np.concatenate([np.full(before, np.nan), *(one.values for one in capture.telemetry.values())])
+    return {"source": pa.array([None] * before + names).dictionary_encode(),
+            "value": pa.array(values, from_pandas=True)}
 
 
 def read_capture(path: Path) -> Capture:
@@ -78,14 +96,23 @@ def read_capture(path: Path) -> Capture:
                            ) from None
     about = _about(table, path)
     try:
-        is_frame = np.asarray(table["kind"].to_pylist()) == "frame"
+        kinds = np.asarray(table["kind"].to_pylist())
+        is_frame, is_sample = kinds == "frame", kinds == "telemetry"
+        is_click = ~is_frame & ~is_sample
         at, answer, cpu, gpu = (_floats(table[name]) for name in NUMBERS)
-        stages = {name: _floats(table[column])[~is_frame] for name, column in STAGE_COLUMNS.items()
+        stages = {name: _floats(table[column])[is_click] for name, column in STAGE_COLUMNS.items()
                   if column in table.column_names}
+        telemetry = _series(table, at, is_sample) if is_sample.any() else {}
     except (KeyError, ValueError, TypeError, pa.ArrowException) as error:
         raise CaptureError(f"{path}: not the columns of a capture: {error}") from None
-    return Capture(at[is_frame], at[~is_frame], answer[~is_frame], _known(cpu[is_frame]), _known(gpu[is_frame]), about,
-                   stages)
+    return Capture(at[is_frame], at[is_click], answer[is_click], _known(cpu[is_frame]), _known(gpu[is_frame]), about,
+                   stages, telemetry)
+
+
+def _series(table: Any, at_ms: Floats, is_sample: NDArray[np.bool_]) -> dict[str, Series]:
+    names, values = np.asarray(table["source"].to_pylist(), dtype=object)[is_sample], _floats(table["value"])[is_sample]
+    known = list(dict.fromkeys(str(name) for name in names))[:MOST_SERIES + 1]
+    return {name: Series(at_ms[is_sample][names == name], values[names == name]) for name in known}
 
 
 def _about(table: Any, path: Path) -> dict[str, Any]:
@@ -94,8 +121,9 @@ def _about(table: Any, path: Path) -> dict[str, Any]:
         form = about.pop("form")
     except (KeyError, ValueError, TypeError, AttributeError):
         raise CaptureError(f"{path}: a Parquet file, but not a capture of Keen Lattice") from None
-    if form != FORM:
-        raise CaptureError(f"{path}: form {form} of a capture; this Keen Lattice reads form {FORM}: update it")
+    if form not in (FORM, WITH_TELEMETRY):
+        raise CaptureError(f"{path}: form {form} of a capture; this Keen Lattice reads forms {FORM} and "
+                           f"{WITH_TELEMETRY}: update it")
     return about
 
 

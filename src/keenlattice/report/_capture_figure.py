@@ -4,8 +4,10 @@ from typing import TYPE_CHECKING
 
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import periodic_hitches
+from keenlattice.measure.telemetry import limited_by
 from keenlattice.report._frames import quantile_curves, recurring, stutters_marked
 from keenlattice.report.latency import latency_histogram, stage_budget
+from keenlattice.report.said import limits_sentence, telemetry_strips
 from keenlattice.report.style import AFTER, BEFORE, INK, headed, nothing, plain
 
 if TYPE_CHECKING:
@@ -16,13 +18,23 @@ if TYPE_CHECKING:
 def capture_figure(capture: Capture, title: str) -> "Figure":
     """The figure of one run, 1280 x 800 pixels."""
     hitches = periodic_hitches(capture)
-    told = (f"{capture.frame_ms.size} frames in {capture.seconds:.1f} s, {capture.click_ms.size} clicks"
-            + ("" if hitches else ", no hitches at a steady period") + ". One run describes; it proves nothing.")
-    figure = headed(title, told)
-    stutters_marked(figure.add_axes((0.06, 0.56, 0.57 if hitches else 0.915, 0.29)), capture)
+    told = [f"{capture.frame_ms.size} frames in {capture.seconds:.1f} s, {capture.click_ms.size} clicks"
+            + ("" if hitches else ", no hitches at a steady period") + ".", limits_sentence(limited_by(capture)),
+            "One run describes; it proves nothing."]
+    figure = headed(title, " ".join(filter(None, told)))
+    width = 0.57 if hitches else 0.915
+    if capture.telemetry:
+        course = stutters_marked(figure.add_axes((0.06, 0.70, width, 0.17)), capture)
+        course.set_xlabel("")
+        course.tick_params(labelbottom=False)
+        telemetry_strips(figure.add_axes((0.06, 0.60, width, 0.06)), figure.add_axes((0.06, 0.505, width, 0.06)),
+                         capture)
+    else:
+        stutters_marked(figure.add_axes((0.06, 0.56, width, 0.29)), capture)
     if hitches:
         recurring(figure.add_axes((0.70, 0.56, 0.275, 0.29)), capture)
-    grid = figure.add_gridspec(1, 3, left=0.06, right=0.975, top=0.43, bottom=0.085, wspace=0.28)
+    top = 0.38 if capture.telemetry else 0.43
+    grid = figure.add_gridspec(1, 3, left=0.06, right=0.975, top=top, bottom=0.085, wspace=0.28)
     quantile_curves(figure.add_subplot(grid[0, 0]), {"": capture})
     latency_histogram(figure.add_subplot(grid[0, 1]), capture)
     last = figure.add_subplot(grid[0, 2])

@@ -60,8 +60,8 @@ def stutters_marked(axes: "Axes", capture: Capture) -> "Axes":
                           fontsize=8, color=INK, ha="center")
     if spans:
         more = f", the {MOST_MARKED} longest marked" if len(spans) > MOST_MARKED else ""
-        axes.text(1.0, 1.03, f"▼ {len(spans)} stutters{more}", transform=axes.transAxes, fontsize=9, color=INK,
-                  ha="right", va="bottom")
+        axes.text(1.0, 1.03, f"▼ {len(spans)} stutter{'s' if len(spans) > 1 else ''}{more}", transform=axes.transAxes,
+                  fontsize=9, color=INK, ha="right", va="bottom")
     return axes
 
 

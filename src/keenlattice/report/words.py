@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     from keenlattice.study.blind.result import Blind
     from keenlattice.study.hunt.result import Hunt
     from keenlattice.study.screen.result import Effect, Factor, Screen
-    from keenlattice.study.trial.result import MetricResult, Trial
+    from keenlattice.study.trial.result import MetricResult, Price, Trial
     from keenlattice.study.tune.result import Combination, Tuning
 
 IN_BRIEF = ("os", "cpu", "threads", "ram_mib", "gpu", "driver", "panel", "refresh_hz")
@@ -31,7 +31,10 @@ TITLES = {
     "longest_stutter_ms": "longest stutter", "refreshes_pct": "refreshes with a new frame",
     "cpu_bound_pct": "frames bound by the CPU", "gpu_bound_pct": "frames bound by the GPU",
     "latency_ms_mean": "mean latency", "latency_ms_spread": "spread of latency (p25 to p75)",
-    "unanswered_pct": "clicks without an answer",
+    "unanswered_pct": "clicks without an answer", "power_w_mean": "power", "energy_per_frame_mj": "energy per frame",
+    "cpu_temperature_c_mean": "CPU temperature", "gpu_temperature_c_mean": "GPU temperature",
+    "cpu_temperature_c_worst": "highest CPU temperature", "gpu_temperature_c_worst": "highest GPU temperature",
+    "cpu_clock_mhz_mean": "CPU clock", "gpu_clock_mhz_mean": "GPU clock", "throttled_pct": "time throttled",
 }
 """What a metric is called in tables, figures and sentences; "latency" is input latency, from click to answer."""
 
@@ -101,6 +104,19 @@ def titles(names: str) -> str:
     'mean frame time and median latency'
     """
     return listed([TITLES[one.strip()] for one in names.split(",")])
+
+
+def price(one: "Price") -> tuple[str, str, str]:
+    """What a metric of telemetry came to before and after, and its change with the interval; as exactly as is known.
+
+    >>> from keenlattice.study.trial.result import Price
+    >>> price(Price("power_w_mean", "W", 190.04, 181.52, -8.52, -9.91, -7.13, 8))
+    ('190', '182', '-9 (-10 to -7)')
+    """
+    spread = max((one.high - one.low) / 2, 10.0 ** -2)
+    middle, low, high = (rounded(value, spread) for value in (one.change, one.low, one.high))
+    signed = [text if text.startswith("-") else f"+{text}" for text in (middle, low, high)]
+    return rounded(one.before, spread), rounded(one.after, spread), f"{signed[0]} ({signed[1]} to {signed[2]})"
 
 
 def listed(words: Sequence[str]) -> str:

@@ -83,11 +83,8 @@ class Handing(Studying, Recordings):
             UnknownName: no such game.
             CaptureError: a recording cannot be read; none of them is kept then.
         """
-        from keenlattice.measure.doubts import doubts_of
-        from keenlattice.measure.metrics import metrics_of
         from keenlattice.rig.base import game_of
         from keenlattice.workspace._handed import read_handed
-        from keenlattice.workspace.measuring import MeasureResult
 
         game_of(self._by_hand_rig(), game)
         captures = [read_handed(self, one, game) for one in told_apart(self, [Path(file) for file in files], columns)]
@@ -96,11 +93,8 @@ class Handing(Studying, Recordings):
         applied = self.book.last_apply(self.rig.name, game)
         kept = tuple(self.book.keep_capture(one, self.rig.name, game, applied.version if applied else "stock")
                      for one in captures)
-        return MeasureResult(
-            self.rig.name, game, round(sum(one.seconds for one in captures) / len(captures), 1), 0, kept,
-            tuple(metrics_of(one) for one in captures), tuple(f"run {number}: {why}" for number, one in enumerate(
-                captures, 1) for why in doubts_of(one)), sum(one.click_ms.size for one in captures),
-            sum(one.latency_ms.size for one in captures), captures[-1])
+        seconds = round(sum(one.seconds for one in captures) / len(captures), 1)
+        return self.measured(game, seconds, 0, captures, kept)
 
     def take_back(self) -> NextRun:
         """Takes back the run that was handed over last: it does not count, and is asked for again.

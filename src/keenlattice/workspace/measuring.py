@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     import pandas
 
     from keenlattice.measure.capture import Capture
+    from keenlattice.measure.telemetry import Reading
     from keenlattice.study.record import Progress
 
 MOST_RUNS_IN_A_PICTURE = MOST_RUNS_SHOWN = 6
@@ -23,8 +24,9 @@ Metrics = Mapping[str, float]
 
 @dataclass(frozen=True, repr=False)
 class MeasureResult(Result):
-    """Runs of a game on the rig as it stands: their captures' names in the logbook, their metrics, and what speaks
-    against trusting them."""
+    """Runs of a game on the rig as it stands: their captures' names in the logbook, their metrics, what speaks against
+    trusting them; and of each what the rig said of itself (mean and worst of each series), and what its frames waited
+    for (`telemetry.limited_by`)."""
 
     SCHEMA: ClassVar[str] = "measure"
 
@@ -35,6 +37,8 @@ class MeasureResult(Result):
     captures: tuple[str, ...]
     runs: tuple[Metrics, ...]
     doubts: tuple[str, ...]
+    said: "tuple[Mapping[str, Reading], ...]"
+    limited_by: tuple[Mapping[str, float], ...]
     clicks: int = field(metadata=NOT_IN_JSON)
     answered: int = field(metadata=NOT_IN_JSON)
     last: "Capture" = field(metadata=NOT_IN_JSON)
@@ -64,6 +68,26 @@ class MeasureResult(Result):
 class Measuring(Opened):
     """What measures. To compare two versions takes a trial: single runs describe, and prove no difference."""
 
+    def measured(self, game: str, seconds: float, seed: int, captures: "Sequence[Capture]",
+                 files: Sequence[str]) -> MeasureResult:
+        """What runs that were recorded come to.
+
+        Args:
+            game: what was played.
+            seconds, seed: as they were asked for.
+            captures: the runs, one at least.
+            files: their names in the logbook.
+        """
+        from keenlattice.measure.doubts import doubts_of
+        from keenlattice.measure.metrics import metrics_of
+        from keenlattice.measure.telemetry import limited_by, readings
+
+        return MeasureResult(
+            self.rig.name, game, seconds, seed, tuple(files), tuple(metrics_of(one) for one in captures),
+            tuple(f"run {number}: {why}" for number, one in enumerate(captures, 1) for why in doubts_of(one)),
+            tuple(readings(one) for one in captures), tuple(limited_by(one) for one in captures),
+            sum(one.click_ms.size for one in captures), sum(one.latency_ms.size for one in captures), captures[-1])
+
     def measure(self, game: str, runs: int = 3, seconds: float = 10.0, seed: int | None = None,
                 progress: "Progress | None" = None) -> MeasureResult:
         """Plays a game on the rig as it stands, and keeps the runs.
@@ -77,8 +101,7 @@ class Measuring(Opened):
             UnknownName: no such game.
             RigError: it does not start, or nothing can be recorded.
         """
-        from keenlattice.measure.doubts import doubts_of
-        from keenlattice.measure.metrics import metrics_of
+        from keenlattice.measure.capture import Capture
         from keenlattice.rig._lock import locked
         from keenlattice.rig.base import ByHand, game_of, play_on
         from keenlattice.rig.hand import ComingRun
@@ -90,22 +113,18 @@ class Measuring(Opened):
         game_of(self.rig, game)
         seed = fresh_seed() if seed is None else seed
         applied = self.book.last_apply(self.rig.name, game)
-        rows, files, doubts, clicks, answered = list[Metrics](), list[str](), list[str](), 0, 0
+        captures, files = list[Capture](), list[str]()
         with locked(self.rig, f"measuring {game}"):
             for run in range(runs):
                 if isinstance(self.rig, ByHand):
                     held = self.rig.values(self.rig.state(), game)
                     self.rig.coming(ComingRun(run, "as it stands", game, seconds, game, held))
-                capture = play_on(self.rig, game, seconds, seed + run)
-                rows.append(metrics_of(capture))
-                doubts += [f"run {run + 1}: {one}" for one in doubts_of(capture)]
-                clicks, answered = clicks + capture.click_ms.size, answered + capture.latency_ms.size
-                files.append(self.book.keep_capture(capture, self.rig.name, game,
+                captures.append(play_on(self.rig, game, seconds, seed + run))
+                files.append(self.book.keep_capture(captures[-1], self.rig.name, game,
                                                     applied.version if applied else "stock"))
                 if progress:
                     progress(run + 1, runs)
-        return MeasureResult(self.rig.name, game, seconds, seed, tuple(files), tuple(rows), tuple(doubts), clicks,
-                             answered, capture)
+        return self.measured(game, seconds, seed, captures, files)
 
     def run(self, told: VersionLike) -> "tuple[str, Capture]":
         """A run by its file, by its name in the logbook, or the newest of a version; with what to call it.

@@ -17,7 +17,7 @@ ROWS_SHOWN, DOUBTS_SHOWN = 4, 8
 
 def show_measured(found: "MeasureResult", every: bool) -> None:
     """How a game runs: the middle of the runs, and all of them."""
-    from keenlattice.measure.metrics import METRICS, TRIAL_METRICS
+    from keenlattice.measure.metrics import METRICS, OF_TELEMETRY, TRIAL_METRICS
     from keenlattice.report.words import TITLES
 
     count = len(found.runs)
@@ -25,7 +25,22 @@ def show_measured(found: "MeasureResult", every: bool) -> None:
         "bold")
     table(["", "middle run", "all runs"], [
         [f"{TITLES[name]}, {metric.unit}", *_middle_and_range([row[name] for row in found.runs])]
-        for name, metric in METRICS.items() if every or name in TRIAL_METRICS], right=(1, 2))
+        for name, metric in METRICS.items() if (every or name in TRIAL_METRICS) and name not in OF_TELEMETRY],
+        right=(1, 2))
+    show_said(found)
+
+
+def show_said(found: "MeasureResult") -> None:
+    """What the rig said of itself while the game ran, and what the frames waited for."""
+    from keenlattice.report.said import limits_sentence, reading_rows
+
+    if rows := reading_rows(found.said):
+        say()
+        table(["what the rig said", "mean", "worst"], rows, right=(1, 2))
+    names = dict.fromkeys(name for run in found.limited_by for name in run)
+    count = len(found.limited_by)
+    if told := limits_sentence({name: sum(run.get(name, 0.0) for run in found.limited_by) / count for name in names}):
+        say(told)
 
 
 def _middle_and_range(values: list[float]) -> tuple[str, str]:

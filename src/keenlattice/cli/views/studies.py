@@ -11,10 +11,21 @@ if TYPE_CHECKING:
     from keenlattice.workspace.workspace import Workspace
 
 
+DOUBTS_SHOWN = 3
+
+
 def show_excluded(excluded: tuple[str, ...]) -> None:
     """Names the runs that went wrong: they count in nothing."""
     for one in excluded:
         say(f"! {one}: it does not count, and was played again")
+
+
+def show_doubts(doubts: tuple[str, ...]) -> None:
+    """Names the runs that count and are not to be trusted; of many, the first ones and how many there are."""
+    for one in doubts[:DOUBTS_SHOWN]:
+        say(f"! {one}")
+    if len(doubts) > DOUBTS_SHOWN:
+        say(f"! and {len(doubts) - DOUBTS_SHOWN} more such runs")
 
 
 def style_of(result: "Trial") -> str:

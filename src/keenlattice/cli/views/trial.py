@@ -3,7 +3,7 @@
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import hint, say, table
-from keenlattice.cli.views.studies import show_excluded, style_of
+from keenlattice.cli.views.studies import show_doubts, show_excluded, style_of
 
 if TYPE_CHECKING:
     from keenlattice.study.trial.result import Trial
@@ -27,8 +27,21 @@ def show_trial(result: "Trial") -> None:
     say(f"{result.before} against {result.after} on {result.rig}: {result.blocks_played} blocks of "
         f"{plan.seconds:g} s runs{early}, seed {plan.seed}; {told_of(plan)} matters.\n", "dim")
     show_excluded(result.excluded)
+    show_doubts(result.doubts)
     show_metrics(result)
+    show_prices(result)
     say(drift_sentence(result), "dim")
+
+
+def show_prices(result: "Trial") -> None:
+    """What it costs in power and heat, where the rig says."""
+    from keenlattice.report.words import TITLES, price
+
+    if result.prices:
+        say()
+        table(["what the rig said", "before", "after", "change"], [
+            [f"{TITLES[one.name]}, {one.unit}", *price(one)] for one in result.prices], right=(1, 2, 3))
+        say("Intervals at 95 %; of these nothing decides.", "dim")
 
 
 def show_metrics(result: "Trial") -> None:

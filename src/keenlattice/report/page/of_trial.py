@@ -10,7 +10,7 @@ from keenlattice.measure.metrics import METRICS
 from keenlattice.report._frames import distribution, frame_times
 from keenlattice.report._trial_figure import intervals, trial_figure, typical_block
 from keenlattice.report.latency import stage_budget
-from keenlattice.report.page.content import Block, Commands, Fold, Picture, Report, Table, Text
+from keenlattice.report.page.content import Alert, Block, Commands, Fold, Picture, Report, Table, Text
 from keenlattice.report.page.context import (
     Context,
     again,
@@ -22,7 +22,7 @@ from keenlattice.report.page.context import (
     what_changed,
 )
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
-from keenlattice.report.words import TITLES, amount, drift_sentence, one_word, percent, whole_answer
+from keenlattice.report.words import TITLES, amount, drift_sentence, one_word, percent, price, whole_answer
 from keenlattice.study.deciding import told_of
 from keenlattice.study.trial.result import Trial
 
@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 Captures = Sequence[Capture]
+MOST_DOUBTS = 3
 ENDED = {"settled": "it was settled early", "futile": "the rest would hardly have settled it"}
 
 
@@ -49,7 +50,8 @@ def trial_report(result: Trial, before: Captures, after: Captures, context: Cont
     return Report(
         title=f"{context.game or result.game}: {result.before} against {result.after}",
         verdict=one_word(result), answer=whole_answer(result), changed=what_changed(context), did=pictures,
-        each=[*_each(result, context), *told_apart], sure=[*how_sure(result), numbers(result)], rig=the_rig(context),
+        each=[*_each(result, context), *told_apart], sure=[*how_sure(result), numbers(result), *costs(result)],
+        rig=the_rig(context),
         repeat=how_to_repeat(result, context, number),
         back=how_to_go_back(context, result.before, result.after, tried=True),
         figure=(lambda: trial_figure(result, before, after)) if drawn else None)
@@ -163,7 +165,17 @@ def how_sure(result: Trial) -> list[Block]:
              f"and all metrics that decide together; seen alone, {100 * decides.confidence:.3g} of a hundred intervals "
              "like this one hold the true change."),
         Text(f"{drift_sentence(result)} All of it holds for this game on this rig, as it was then."),
-        *excluded(result.excluded)]
+        *excluded(result.excluded), *(Alert(one) for one in result.doubts[:MOST_DOUBTS])]
+
+
+def costs(result: Trial) -> list[Block]:
+    """What it costs in power and heat, where the rig says."""
+    if not result.prices:
+        return []
+    return [Fold("What the rig said of itself", [
+        Table(["", "before", "after", "change, with its interval at 95 %"], [
+            [f"{TITLES[one.name]}, {one.unit}", *price(one)] for one in result.prices]),
+        Text("Means over the blocks. None of these decides anything.")])]
 
 
 def numbers(result: Trial, title: str = "The numbers") -> Fold:

@@ -71,9 +71,11 @@ def _lines(folder: Path) -> list[int]:
 
 def _line(device: Path) -> int:
     """The line that a device uses; 0 for none. The number is there for every device: it is used by those that have a
-    pin, and a driver, and no messages."""
-    used = _driver(device) and not _messages(device) and _configuration(device)[PIN:PIN + 1] != b"\0"
-    return _number(device / "irq") if used else 0
+    pin, and a driver, and no messages; and if it is asked for at all."""
+    if not _driver(device) or _messages(device) or _configuration(device)[PIN:PIN + 1] == b"\0":
+        return 0
+    line = _number(device / "irq")
+    return line if line in counts(device.parents[4]) else 0
 
 
 def _driver(device: Path) -> str:

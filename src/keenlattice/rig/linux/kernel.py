@@ -93,8 +93,10 @@ class Kernel:
                 **{place: file for device in self.devices.values() for place, file in self._of_device(device).items()}}
 
     def _of_device(self, device: Device) -> dict[str, Path]:
-        return {f"pci/{device.address}/interrupt/{number}/cores": affinity_file(self._root, interrupt)
-                for number, interrupt in enumerate(device.interrupts)}
+        """The places of a device's interrupts; one that its driver has not asked for has no file."""
+        files = [affinity_file(self._root, interrupt) for interrupt in device.interrupts]
+        return {f"pci/{device.address}/interrupt/{number}/cores": file for number, file in enumerate(files)
+                if file.exists()}
 
     def covers(self, key: str) -> bool:
         name = key.partition("@")[0]
@@ -261,7 +263,7 @@ class Kernel:
 
     def _check_rights(self, key: str, texts: Mapping[str, str]) -> None:
         if not texts:
-            raise RefusedByRig(f"{key}: this device has no interrupt")
+            raise RefusedByRig(f"{key}: this device has no interrupt in use now")
         files = self._files()
         closed = next((place for place in texts if not os.access(files[place], os.W_OK)), None)
         if closed:

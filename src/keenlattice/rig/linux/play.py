@@ -24,6 +24,7 @@ from keenlattice.rig.linux.look import look
 from keenlattice.rig.linux.probe import Probe, Spot
 from keenlattice.rig.linux.program import Running, game_running
 from keenlattice.rig.linux.settled import settled
+from keenlattice.rig.linux.telemetry import taken_down
 from keenlattice.rig.linux.windows import still_there
 from keenlattice.rig.linux.xserver import x_display
 
@@ -43,8 +44,9 @@ def play_listed(listed: Listed, home: Path, seconds: float, seed: int) -> Captur
     Raises:
         RigError: it cannot be started, shows no window, or goes away.
     """
-    with window_of(listed, home) as (probe, window, game, is_steady):
+    with window_of(listed, home) as (probe, window, game, is_steady), taken_down(game.processes()) as telemetry:
         capture = probe.record(window, seconds, seed, listed.answers_at, game.alive, listed.clicks_at)
+    capture = telemetry.beside(capture)
     return replace(capture, about={**capture.about, "started": game.ours, "steady": is_steady})
 
 
@@ -87,9 +89,11 @@ def play_scene(home: Path, seconds: float, seed: int) -> Capture:
             try:
                 window = probe.find(lambda: {scene.pid}, WINDOW_WITHIN_S, lambda: scene.poll() is None)
                 time.sleep(WARM_UP_S)
-                capture = probe.record(window, seconds, seed, LAMP, lambda: scene.poll() is None)
+                with taken_down([scene.pid]) as telemetry:
+                    capture = probe.record(window, seconds, seed, LAMP, lambda: scene.poll() is None)
             finally:
                 probe.close()
+        capture = telemetry.beside(capture)
         return replace(capture, about={**capture.about, "scene_frame_ms_p50": _own_median(stamps, capture)})
 
 

@@ -15,6 +15,7 @@ SAMPLES = {"off": 1.0, "2x": 1.09, "4x": 1.2, "8x": 1.42}
 POWER_PLAN = {"balanced": 1.0, "high": 0.97, "saver": 1.35}
 PRIORITY = {"below-normal": 1.9, "normal": 1.6, "above-normal": 1.3, "high": 1.15,
             "realtime": 1.15}
+POLICY = {"adaptive": 1.03, "hold-high": 1.0, "save-power": 1.25}
 CORE_MHZ = 2100.0
 STABLE_MHZ, CRASHES_PER_S_MHZ = 120.0, 0.002  # the offset from which the core crashes, and how often beyond it
 PANEL_RESPONSE_MS = {"off": 7.5, "normal": 4.5, "strong": 3.2}
@@ -40,6 +41,8 @@ class Pipeline:
         burst_slowdown: how far background work slows the CPU stage while it lasts.
         compiles_per_min: shader compilations in mid-game.
         dips_per_min: quiet moments after which the GPU's clock has to rise again.
+        core_mhz, power_share, cpu_clock_share: the GPU's clock, the share of its board's power that it may take, and
+            the share of the CPU's clock that its power plan gives; for what the rig says of itself.
     """
 
     cpu_ms: float
@@ -61,6 +64,9 @@ class Pipeline:
     burst_slowdown: float
     compiles_per_min: float
     dips_per_min: float
+    core_mhz: float = CORE_MHZ
+    power_share: float = 1.0
+    cpu_clock_share: float = 1.0
 
 
 def pipeline(load: Load, value: Mapping[str, Value]) -> Pipeline:
@@ -91,6 +97,9 @@ def pipeline(load: Load, value: Mapping[str, Value]) -> Pipeline:
         burst_slowdown=PRIORITY[str(value["process.priority"])] * (1.06 if value["cpu.core-parking"] is True else 1.0),
         compiles_per_min=load.compiles_per_min * (0.4 if float(value["shader.cache-size"]) >= 4096 else 1.0),
         dips_per_min={"adaptive": 14.0, "hold-high": 0.0, "save-power": 40.0}[str(value["gpu.clock-policy"])],
+        core_mhz=(CORE_MHZ + float(value.get("gpu.core-offset@gpu0", 0))) / POLICY[str(value["gpu.clock-policy"])],
+        power_share=float(value.get("gpu.power-limit@gpu0", 100)) / 100,
+        cpu_clock_share=0.97 / POWER_PLAN[str(value["cpu.power-plan"])],
     )
 
 
@@ -115,7 +124,7 @@ def _gpu_ms(load: Load, value: Mapping[str, Value]) -> float:
     if value["antialias.mode"] != "game decides":
         time *= SAMPLES.get(str(value["antialias.samples"]), 1.0)
     time *= 1.08 if value["shading.ambient-occlusion"] == "on" else 1.0
-    time *= {"adaptive": 1.03, "hold-high": 1.0, "save-power": 1.25}[str(value["gpu.clock-policy"])]
+    time *= POLICY[str(value["gpu.clock-policy"])]
     time *= float((100 / float(value.get("gpu.power-limit@gpu0", 100))) ** 0.35)
     time *= CORE_MHZ / (CORE_MHZ + float(value.get("gpu.core-offset@gpu0", 0)))
     time *= 1.01 if value["background.overlay"] is True else 1.0

@@ -23,6 +23,7 @@ import numpy as np
 from keenlattice._parallel import spread
 from keenlattice.measure.capture import STAGES, Capture, Floats
 from keenlattice.rig.standin.mechanisms import Pipeline
+from keenlattice.rig.standin.sensors import telemetry
 
 MEMORY = 0.85            # how much of a frame's unevenness the next one inherits
 REACH = 32               # frames after which that is no longer felt
@@ -53,6 +54,7 @@ class _Stages:
     cpu_ms: Floats
     gpu_ms: Floats
     oversleep_ms: Floats
+    slowed: Floats
 
 
 def simulate(line: Pipeline, seconds: float, seed: int) -> Capture:
@@ -67,7 +69,9 @@ def simulate(line: Pipeline, seconds: float, seed: int) -> Capture:
             break
     kept = int(np.searchsorted(played.shown, seconds * 1000)) + 1
     clicks, answers, spent = _clicks(line, played, stages, seconds, np.random.default_rng([seed, 2]))
-    return Capture(played.shown[:kept], clicks, answers, stages.cpu_ms[:kept], stages.gpu_ms[:kept], stage_ms=spent)
+    shown, cpu, gpu = played.shown[:kept], stages.cpu_ms[:kept], stages.gpu_ms[:kept]
+    said = telemetry(line, shown, cpu, gpu, stages.slowed[:kept], np.random.default_rng([seed, 3]))
+    return Capture(shown, clicks, answers, cpu, gpu, stage_ms=spent, telemetry=said)
 
 
 def simulate_many(line: Pipeline, seconds: float, seeds: Sequence[int],
@@ -88,17 +92,19 @@ def _stages(line: Pipeline, frames: int, typical_ms: float, random: np.random.Ge
     per_run = np.exp(random.normal(0, RUN_TO_RUN, 2))
     cpu = line.cpu_ms * per_run[0] * _uneven(line, frames, typical_ms, random)
     gpu = line.gpu_ms * per_run[1] * _uneven(line, frames, typical_ms, random)
-    gpu *= 1 + WARMING * (1 - np.exp(-at_s / WARM_AFTER_S))
+    slowed = 1 + WARMING * (1 - np.exp(-at_s / WARM_AFTER_S))
+    gpu *= slowed
     for start, end in _spells(BURSTS_PER_MIN, BURST_MS, frames, typical_ms, random):
         cpu[start:end] *= line.burst_slowdown
     for start, end in _spells(line.dips_per_min, DIP_MS, frames, typical_ms, random):
         gpu[start:end] *= DIP_SLOWDOWN
+        slowed[start:end] *= DIP_SLOWDOWN
     for start, _ in _spells(line.compiles_per_min, typical_ms, frames, typical_ms, random):
         cpu[start] += random.gamma(4, COMPILE_MS / 4)
     stalled = random.integers(0, frames, random.poisson(line.stall_share * frames))
     gpu[stalled] += random.exponential(line.stall_ms, stalled.size)
     oversleep = random.random(frames, dtype=np.float32) * line.oversleep_ms
-    return _Stages(cpu, gpu, oversleep.astype(np.float64))
+    return _Stages(cpu, gpu, oversleep.astype(np.float64), slowed)
 
 
 def _uneven(line: Pipeline, frames: int, typical_ms: float, random: np.random.Generator) -> Floats:

@@ -4,7 +4,8 @@ from collections.abc import Mapping, Sequence
 from functools import cache, partial
 
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.metrics import metrics_of
+from keenlattice.measure.doubts import doubts_of
+from keenlattice.measure.metrics import PRICES, metrics_of
 from keenlattice.profile.version import Version
 from keenlattice.rig.base import Rig
 from keenlattice.study.deciding import Numbers
@@ -12,6 +13,7 @@ from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
 from keenlattice.study.trial._conclude import concluded, ended, metrics_in
+from keenlattice.study.trial._prices import prices
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.trial.spec import TrialSpec
@@ -19,17 +21,19 @@ from keenlattice.study.trial.spec import TrialSpec
 
 def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> Trial:
     """Plays a trial through, or computes it anew."""
-    plan, runs = spec.plan, list[tuple[Arm, Numbers]]()
+    plan, runs, said, doubts = spec.plan, list[tuple[Arm, Numbers]](), list[tuple[int, Arm, Numbers]](), list[str]()
     arms = {arm: cache(partial(entries_on, player.rig, version))
             for arm, version in zip(("before", "after"), versions, strict=True)}
     for place, (block, arm, seed) in enumerate(plan.runs()):
         capture = player.play(place, block, arm, arms[arm], seed)
         runs.append((arm, metrics_of(capture, metrics_in(plan))))
+        said.append((block, arm, metrics_of(capture, PRICES)))
+        doubts += [f"run {place + 1} ({arm}): {why}" for why in doubts_of(capture)]
         if ended(plan, runs):
             break
     return concluded(plan, runs, Trial(
         player.game, spec.before.reference, spec.after.reference, plan, (), player.rig.name,
-        excluded=tuple(player.excluded)))
+        excluded=tuple(player.excluded), prices=prices(said), doubts=tuple(doubts)))
 
 
 KIND = Kind("trial", "trial", TrialSpec, Trial, play_trial)

@@ -44,6 +44,26 @@ class MetricResult:
     matters_pct: float = 0.0
 
 
+@dataclass(frozen=True)
+class Price:
+    """A metric of telemetry beside a trial: it decides nothing.
+
+    Args:
+        before, after: the mean over the blocks that know it for both versions, in `unit`.
+        change: how much `after` differs, in `unit`; low, high: its interval, at 95 %.
+        n: how many blocks.
+    """
+
+    name: str
+    unit: str
+    before: float
+    after: float
+    change: float
+    low: float
+    high: float
+    n: int
+
+
 @dataclass(frozen=True, repr=False)
 class Trial(Form, Shown):
     """A trial: what was compared, how, and what came out. `before` and `after` are references.
@@ -58,6 +78,8 @@ class Trial(Form, Shown):
         drift_pct: how much the first metric that decides changed from the first block to the last, in both versions
             alike, with its interval at 95 %; None with fewer than eight blocks.
         excluded: the runs that went wrong and do not count, each with the reason.
+        prices: what it costs in power and heat, where the rig says.
+        doubts: the runs that count, and are not to be trusted, each with the reason.
     """
 
     SCHEMA: ClassVar[str] = "keen-lattice/trial/2"
@@ -73,6 +95,8 @@ class Trial(Form, Shown):
     ended: str = ""
     drift_pct: tuple[float, float, float] | None = None
     excluded: tuple[str, ...] = ()
+    prices: tuple[Price, ...] = ()
+    doubts: tuple[str, ...] = ()
 
     def __getitem__(self, name: str) -> MetricResult:
         return next(one for one in self.metrics if one.name == name)

@@ -1,0 +1,124 @@
+"""What a machine says of itself while a game runs, in numbers: clocks, temperatures, loads, power."""
+
+import re
+from dataclasses import dataclass
+
+import numpy as np
+
+from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.series import Series, kind_of
+
+BOUND_FROM = 0.85  # of the frame time: the stage that takes as much is what the frame waits for
+FULL_LOAD = 90.0   # %: a part that is as busy is what the game waits for
+
+
+@dataclass(frozen=True)
+class Reading:
+    """A series in brief: its mean, its worst (the lowest clock, the highest temperature) and its unit."""
+
+    mean: float
+    worst: float
+    unit: str
+    decimals: int
+
+
+def part_title(part: str) -> str:
+    """A part as a player calls it; of several GPUs the first without a number.
+
+    >>> part_title("gpu0"), part_title("gpu1"), part_title("cpu"), part_title("case-rear")
+    ('GPU', 'GPU 1', 'CPU', 'case-rear')
+    """
+    found = re.fullmatch(r"(cpu|gpu)(\d*)", part)
+    return part if not found else found[1].upper() + (f" {found[2]}" if found[2] not in ("", "0") else "")
+
+
+def readings(capture: Capture) -> dict[str, Reading]:
+    """Every series of a run in brief, by name; those that said nothing are left out.
+
+    >>> clock = Series(np.array([0.0, 20.0]), np.array([1800.0, 1500.0]))
+    >>> run = Capture(np.arange(5) * 8.0, telemetry={"gpu.clock": clock})
+    >>> readings(run)["gpu.clock"]
+    Reading(mean=1650.0, worst=1500.0, unit='MHz', decimals=0)
+    """
+    found = {}
+    for name, series in sorted(capture.telemetry.items()):
+        kind, known = kind_of(name), series.known
+        if known.size:
+            worst = known.min() if kind.worst == "low" else known.max()
+            found[name] = Reading(float(known.mean()), float(worst), kind.unit, kind.decimals)
+    return found
+
+
+def throttled(capture: Capture) -> dict[str, float]:
+    """The parts that were held back for their heat or power, each with the share of time, in %."""
+    return {name.rpartition(".")[0]: one.mean for name, one in readings(capture).items()
+            if name.endswith(".throttled") and one.mean > 0}
+
+
+def reading(capture: Capture, part: str, kind: str, worst: bool = False) -> float:
+    """The mean, or the worst, of what a part said; of several GPUs the first's; NaN if it said nothing."""
+    for name in (f"{part}.{kind}", f"{part}0.{kind}"):
+        if name in capture.telemetry and capture.telemetry[name].known.size:
+            known = capture.telemetry[name].known
+            return float(known.mean() if not worst else known.min() if kind_of(name).worst == "low" else known.max())
+    return float("nan")
+
+
+def power_w(capture: Capture) -> float:
+    """Mean power of all parts that say theirs, a battery left out, since it gives what the others take."""
+    power = [one.mean for name, one in readings(capture).items()
+             if name.endswith(".power") and not name.startswith("battery")]
+    return sum(power) if power else reading(capture, "battery", "power")
+
+
+def throttled_pct(capture: Capture) -> float:
+    """Share of the time in which the part that was held back most was; NaN if no part says."""
+    said = [one.mean for name, one in readings(capture).items() if name.endswith(".throttled")]
+    return max(said) if said else float("nan")
+
+
+def energy_per_frame_mj(capture: Capture) -> float:
+    """Mean power (`power_w`) times the run's length, over its frames, in millijoules. What does not say its power (a
+    panel, say) is not in it: it compares runs of one machine."""
+    frames = capture.frame_ms.size
+    return 1000 * power_w(capture) * capture.seconds / frames if frames else float("nan")
+
+
+def limited_by(capture: Capture) -> dict[str, float]:
+    """What the frames waited for, each with its share of the time in %: "heat", "GPU", "CPU", "cap" (a cap or sync),
+    and "not known" for the rest.
+
+    Heat: a part was being held back. Else by the stages of each frame where they are known: the one that takes
+    BOUND_FROM of the frame, and if neither does, a cap. Else by loads of FULL_LOAD or more: the GPU's; or that of the
+    game's busiest thread, or of all cores. With no load that is known it is not known; nor is a cap, where nothing is
+    at its full load.
+    """
+    frames, at = capture.frame_ms, capture.shown_ms[1:]
+    if not frames.size or not float(frames.sum()):
+        return {}
+    said = np.full(frames.size, "not known", dtype="<U9")
+    if capture.cpu_ms.size and capture.gpu_ms.size:
+        cpu, gpu = capture.cpu_ms[1:], capture.gpu_ms[1:]
+        said[:] = "cap"
+        said[(cpu >= BOUND_FROM * frames) & (cpu > gpu)] = "CPU"
+        said[(gpu >= BOUND_FROM * frames) & (gpu >= cpu)] = "GPU"
+    else:
+        gpus = [name for name in capture.telemetry if re.match(r"gpu\d*\.load$", name)]
+        for name, whom in (("cpu.load", "CPU"), ("game-thread.load", "CPU"), *((one, "GPU") for one in gpus)):
+            if name in capture.telemetry:
+                said[_at_those(capture.telemetry[name], at) >= FULL_LOAD] = whom
+    for name, series in capture.telemetry.items():
+        if name.endswith(".throttled"):
+            said[_at_those(series, at) > 0] = "heat"
+    total = float(frames.sum())
+    shares = {str(whom): 100 * float(frames[said == whom].sum()) / total for whom in np.unique(said)}
+    return dict(sorted(shares.items(), key=lambda one: -one[1]))
+
+
+def _at_those(series: Series, at_ms: Floats) -> Floats:
+    """The value of a series at some moments: the next that was said, since it tells of the time before; NaN if none."""
+    known = np.isfinite(series.values)
+    times, values = series.at_ms[known], series.values[known]
+    if not times.size:
+        return np.full(at_ms.size, np.nan)
+    return np.asarray(values[np.minimum(np.searchsorted(times, at_ms), times.size - 1)])

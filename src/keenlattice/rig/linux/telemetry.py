@@ -1,0 +1,81 @@
+"""What this machine says of itself while a game is recorded: taken down by a program of its own (`_sampler`)."""
+
+import json
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import numpy as np
+
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.series import MOST_SERIES, NAME, Series
+from keenlattice.rig.linux.children import start, stop
+
+SAMPLER = Path(__file__).with_name("_sampler.py")
+EVERY_S = 0.25
+PROCESSES = 40  # of a game, that are looked at
+
+
+@dataclass
+class Telemetry:
+    """What was taken down: series on the clock of `time.perf_counter`, in s; and what that cost, a share of a core."""
+
+    series: dict[str, tuple[list[float], list[float]]] = field(default_factory=dict)
+    cost: float | None = None
+
+    def beside(self, capture: Capture) -> Capture:
+        """A capture with what was taken down while it was recorded."""
+        if "clock_start_s" not in capture.about:
+            return capture
+        start_ms, length = 1000 * float(capture.about["clock_start_s"]), 1000 * capture.seconds
+        found = {}
+        for name, (at_s, values) in list(self.series.items())[:MOST_SERIES]:
+            whole = Series(np.array(at_s) * 1000 - start_ms, np.array(values))
+            part = whole.between(0.0, length)
+            if part.known.size and NAME.match(name):
+                found[name] = part
+        cost = {} if self.cost is None else {"telemetry_cost_pct": round(100 * self.cost, 3)}
+        return replace(capture, telemetry=found, about={**capture.about, **cost})
+
+
+@contextmanager
+def taken_down(pids: Iterable[int], root: Path = Path("/"), every_s: float = EVERY_S) -> Iterator[Telemetry]:
+    """What the machine says meanwhile; it is filled in once this is over. A machine that says nothing is no error.
+
+    Args:
+        pids: the game's processes.
+        root: where `proc` and `sys` are.
+        every_s: how far samples are apart; further, where they would cost more than half a percent of a core.
+    """
+    found = Telemetry()
+    with tempfile.TemporaryFile() as said:
+        command = [sys.executable, "-I", "-S", str(SAMPLER), str(root), str(every_s),
+                   *(str(pid) for pid in sorted(pids)[:PROCESSES])]
+        sampler = start(command, stdout=said, stderr=subprocess.DEVNULL)
+        try:
+            yield found
+        finally:
+            stop(sampler)
+            said.seek(0)
+            _fill(found, said.read().decode(errors="replace").splitlines())
+
+
+def _fill(found: Telemetry, lines: Iterable[str]) -> None:
+    names: list[str] = []
+    for line in lines:
+        try:
+            told = json.loads(line)
+        except ValueError:  # the last line, if the sampler was ended for good
+            continue
+        if isinstance(told, dict):
+            names = told.get("names", names)
+            found.cost = told.get("cost", found.cost)
+            continue
+        for name, value in zip(names, told[1:], strict=False):
+            at_s, values = found.series.setdefault(name, ([], []))
+            at_s.append(told[0])
+            values.append(float("nan") if value is None else float(value))

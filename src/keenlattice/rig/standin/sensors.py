@@ -1,0 +1,62 @@
+"""What the stand-in says of itself while it plays: loads as its frames make them, and the clocks, power and heat that
+follow from those. They tell of the run, and act on nothing that the pipeline does not have by itself.
+"""
+
+import numpy as np
+
+from keenlattice.measure.capture import Floats
+from keenlattice.measure.series import Series
+from keenlattice.rig.standin.mechanisms import CORE_MHZ, Pipeline
+
+EVERY_MS = 250.0
+GPU_IDLE_W, GPU_BOARD_W = 14.0, 150.0
+CPU_IDLE_W, CPU_CORE_W, CPU_MHZ, THREADS = 22.0, 17.0, 4300.0, 16
+ROOM_C, GPU_C_PER_W, CPU_C_PER_W = 31.0, 0.27, 0.62
+GPU_BEGINS_C, CPU_BEGINS_C, LAG_S = 49.0, 52.0, 20.0
+OTHERS_LOAD = 6.0  # %: what else runs
+MHZ_STEP, NOISE_C, NOISE_W = 15.0, 0.3, 1.2
+
+
+def telemetry(line: Pipeline, shown_ms: Floats, cpu_ms: Floats, gpu_ms: Floats, slowed: Floats,
+              random: np.random.Generator) -> dict[str, Series]:
+    """The series of a run, a sample each EVERY_MS.
+
+    Args:
+        shown_ms, cpu_ms, gpu_ms: of each frame; shape (frames,).
+        slowed: by how much the GPU's clock was lower for each frame than it can be: 1 for not at all; shape (frames,).
+    """
+    count = int(shown_ms[-1] // EVERY_MS)
+    if count < 1:
+        return {}
+    which = np.minimum((shown_ms // EVERY_MS).astype(np.int64), count)
+    gpu_busy, cpu_busy, frames, lag = (np.bincount(which, weights, count + 1)[:count].astype(np.float64)
+                                       for weights in (gpu_ms, cpu_ms, None, slowed))
+    gpu_load, thread_load = (np.minimum(100.0, 100 * busy / EVERY_MS) for busy in (gpu_busy, cpu_busy))
+    clock = line.core_mhz / np.divide(lag, frames, out=np.ones(count), where=frames > 0)
+    gpu_w = GPU_IDLE_W + GPU_BOARD_W * line.power_share * gpu_load / 100 * (clock / CORE_MHZ) ** 2
+    cpu_load = np.minimum(100.0, OTHERS_LOAD + 1.6 * thread_load / THREADS)
+    cpu_mhz = CPU_MHZ * line.cpu_clock_share * np.ones(count)
+    cpu_w = CPU_IDLE_W + CPU_CORE_W * (1.6 * thread_load / 100) * line.cpu_clock_share ** 2
+    at_ms = EVERY_MS * np.arange(1, count + 1, dtype=np.float64)
+
+    def series(values: Floats, noise: float = 0.0, step: float = 0.1) -> Series:
+        said = values + noise * random.standard_normal(count)
+        return Series(at_ms, np.asarray(np.round(said / step) * step, dtype=np.float64))
+
+    return {
+        "gpu0.load": series(gpu_load, step=1.0), "gpu0.clock": series(clock, step=MHZ_STEP),
+        "gpu0.power": series(gpu_w, NOISE_W),
+        "gpu0.temperature": series(_warmed(GPU_BEGINS_C, ROOM_C + GPU_C_PER_W * gpu_w), NOISE_C, 1.0),
+        "cpu.load": series(cpu_load, 0.4, 1.0), "cpu.clock": series(cpu_mhz, MHZ_STEP, MHZ_STEP),
+        "cpu.power": series(cpu_w, NOISE_W),
+        "cpu.temperature": series(_warmed(CPU_BEGINS_C, ROOM_C + CPU_C_PER_W * cpu_w), NOISE_C, 1.0),
+        "game-thread.load": series(thread_load, step=1.0)}
+
+
+def _warmed(begin_c: float, towards_c: Floats) -> Floats:
+    """A temperature that follows what the power makes of it, with a lag."""
+    share, now, found = 1 - float(np.exp(-EVERY_MS / 1000 / LAG_S)), begin_c, []
+    for target in towards_c.tolist():
+        now += share * (target - now)
+        found.append(now)
+    return np.array(found)

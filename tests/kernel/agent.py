@@ -1,0 +1,62 @@
+"""In the machine in qemu: takes code from the second serial line, runs each piece in a process of its own, and answers.
+
+A line each way, JSON. A piece of code finds the rig's classes loaded, and `tell(text)`, which says something at once.
+"""
+
+import fcntl
+import json
+import os
+import socket
+import struct
+import sys
+import termios
+import traceback
+import tty
+from typing import Any
+
+sys.path.insert(0, "/keen/src")
+os.environ |= {"HOME": "/state/home", "KEEN_STATE": "/state/own", "PATH": "/usr/bin:/usr/sbin:/bin:/sbin"}
+
+import keenlattice.rig._undo
+import keenlattice.rig.drift
+import keenlattice.rig.linux.machine
+import keenlattice.workspace.workspace  # noqa: F401
+
+LINE = "/dev/ttyS1"
+SET_FLAGS, IS_UP = 0x8914, 1  # SIOCSIFFLAGS, IFF_UP
+
+
+def main() -> None:
+    for card in os.listdir("/sys/class/net"):  # one that is not up has not asked for its interrupts
+        fcntl.ioctl(socket.socket(), SET_FLAGS, struct.pack("16sh", card.encode(), IS_UP))
+    line = os.open(LINE, os.O_RDWR | os.O_NOCTTY)
+    tty.setraw(line)
+    told = termios.tcgetattr(line)
+    told[4] = told[5] = termios.B115200
+    termios.tcsetattr(line, termios.TCSANOW, told)
+    say(line, {"ready": os.uname().release})
+    for text in os.fdopen(os.dup(line), "r"):
+        pid = os.fork()
+        if not pid:
+            say(line, run(json.loads(text)["code"], line))
+            os._exit(0)
+        if os.waitpid(pid, 0)[1]:
+            say(line, {"error": "it died"})
+
+
+def run(code: str, line: int) -> dict[str, Any]:
+    names: dict[str, Any] = {"tell": lambda text: say(line, {"told": text})}
+    try:
+        exec(compile(code, "<told>", "exec"), names)
+    except BaseException:
+        return {"error": traceback.format_exc()}
+    return {"result": names.get("result")}
+
+
+def say(line: int, told: dict[str, Any]) -> None:
+    whole = json.dumps(told).encode() + b"\n"
+    while whole:
+        whole = whole[os.write(line, whole):]
+
+
+main()

@@ -1,0 +1,172 @@
+"""What a rig says of itself while a game runs: kept, measured, and held against a run."""
+
+import subprocess
+import sys
+import time
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as some
+
+from keenlattice.errors import CaptureError
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.course import cut
+from keenlattice.measure.doubts import doubts_of
+from keenlattice.measure.metrics import metrics_of
+from keenlattice.measure.parquet import read_capture, write_capture
+from keenlattice.measure.series import KINDS, Series
+from keenlattice.measure.telemetry import limited_by, readings, throttled
+from keenlattice.profile.version import Version, stock
+from keenlattice.rig.linux import _sampler
+from keenlattice.rig.linux.telemetry import taken_down
+from keenlattice.rig.standin.machine import Standin
+from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.play import run_trial
+
+
+def said(*values: float) -> Series:
+    """A sample each quarter of a second."""
+    return Series(250.0 * np.arange(1, len(values) + 1), np.array(values, dtype=np.float64))
+
+
+def run(frames: int = 100, apart_ms: float = 10.0, **telemetry: Series) -> Capture:
+    return Capture(np.arange(frames + 1) * apart_ms, telemetry={
+        name.replace("__", "-").replace("_", "."): one for name, one in telemetry.items()})
+
+
+@given(some.dictionaries(some.builds("{}.{}".format, some.sampled_from(["cpu", "gpu0", "game-thread", "x9"]),
+                                     some.sampled_from(list(KINDS))),
+                         some.lists(some.floats(-1e6, 1e6) | some.just(float("nan")), max_size=20), max_size=6))
+def test_what_is_kept_reads_back(tmp_path_factory: pytest.TempPathFactory, series: dict[str, list[float]]) -> None:
+    path = tmp_path_factory.mktemp("kept") / "run.parquet"
+    kept = Capture(np.arange(5) * 8.0, np.array([3.0]), np.array([20.0]), telemetry={
+        name: said(*values) for name, values in series.items()}, about={"game": "orbit"})
+    write_capture(kept, path)
+    read = read_capture(path)
+    assert np.array_equal(read.shown_ms, kept.shown_ms) and np.array_equal(read.answer_ms, kept.answer_ms)
+    full = {name: one for name, one in kept.telemetry.items() if one.at_ms.size}
+    assert read.telemetry.keys() == full.keys() and read.about == kept.about
+    for name, one in full.items():
+        assert np.array_equal(read.telemetry[name].at_ms, one.at_ms)
+        assert np.array_equal(read.telemetry[name].values, one.values, equal_nan=True)
+
+
+@pytest.mark.parametrize("wrong", [
+    {"gpu": said(1)}, {"gpu0.colour": said(1)}, {"../x.load": said(1)}, {f"p{n}.load": said(1) for n in range(65)}])
+def test_series_that_are_none_are_refused(wrong: dict[str, Series]) -> None:
+    with pytest.raises(CaptureError):
+        Capture(np.arange(5) * 8.0, telemetry=wrong)
+
+
+@pytest.mark.parametrize(("at", "values"), [
+    ([1, 2], [1]), ([2, 1], [1, 1]), ([1, 2], [1, np.inf]), ([1, np.nan], [1, 2])])
+def test_a_series_holds_together(at: list[float], values: list[float]) -> None:
+    with pytest.raises(CaptureError):
+        Series(np.array(at, dtype=float), np.array(values, dtype=float))
+
+
+def test_metrics_and_what_is_not_said() -> None:
+    told = run(gpu0_power=said(100, 110, 120, 130), cpu_power=said(40, 40, 40, 40),
+               gpu0_temperature=said(60, 70, 80, 70), gpu0_clock=said(2000, 1500, 2000, 1500),
+               gpu0_throttled=said(0, 0, 100, 0))
+    found = metrics_of(told)
+    assert (found["power_w_mean"], found["gpu_temperature_c_worst"], found["gpu_clock_mhz_mean"]) == (155, 80, 1750)
+    assert found["energy_per_frame_mj"] == pytest.approx(1550) and found["throttled_pct"] == 25
+    assert readings(told)["gpu0.clock"].worst == 1500 and throttled(told) == {"gpu0": 25}
+    assert "the GPU was throttled for 25 %" in doubts_of(told)[0]
+    nothing = metrics_of(run())
+    assert all(np.isnan(nothing[name]) for name in ("power_w_mean", "energy_per_frame_mj", "throttled_pct"))
+    assert doubts_of(run()) == () and np.isnan(metrics_of(run(gpu0_power=said(float("nan"))))["power_w_mean"])
+
+
+def test_what_the_frames_waited_for() -> None:
+    assert limited_by(run(gpu0_load=said(95, 99, 50, 50), game__thread_load=said(40, 40, 97, 40))) == pytest.approx(
+        {"GPU": 50, "CPU": 25, "not known": 25})
+    assert limited_by(run(gpu0_load=said(95, 99, 99, 99), gpu0_throttled=said(0, 0, 30, 0))) == pytest.approx(
+        {"GPU": 75, "heat": 25})
+    assert limited_by(run()) == {"not known": 100} and limited_by(Capture(np.empty(0))) == {}
+    staged = replace(run(), cpu_ms=np.full(101, 2.0), gpu_ms=np.linspace(0, 20, 101))
+    assert limited_by(staged) == pytest.approx({"GPU": 58, "cap": 42}, abs=1)
+
+
+def test_a_part_of_a_run_has_its_part_of_the_series() -> None:
+    part = cut(run(gpu0_load=said(10, 20, 30, 40)), 400, 800)
+    assert part.telemetry["gpu0.load"].values.tolist() == [20, 30]
+    assert part.telemetry["gpu0.load"].at_ms.tolist() == [100, 350]
+
+
+def test_the_stand_in_says_what_its_frames_do(tmp_path: Path) -> None:
+    rig = Standin(tmp_path)
+    plain = readings(rig.play("tidewater-rally", 20, 1))
+    capped = run_trial(rig, stock("tidewater-rally"), Version("tidewater-rally", {"frame.cap": 40}),
+                       TrialPlan(4, 10, 1, "frame_ms_mean", 5))
+    assert plain["gpu0.load"].mean > 95 and 50 < plain["gpu0.temperature"].worst < 90
+    cost = {one.name: one for one in capped.prices}
+    assert cost["power_w_mean"].high < -20 and cost["gpu_temperature_c_mean"].high < 0
+    assert cost["gpu_clock_mhz_mean"].low < 0 < cost["gpu_clock_mhz_mean"].high + 20 and "throttled_pct" not in cost
+
+
+def test_every_source_of_a_machine_is_read(tmp_path: Path) -> None:
+    """A recorded tree, made up: a GPU with its monitor, a CPU with throttle counters, an energy counter, a game."""
+    card = "0000:01:00.0"
+    texts = {
+        f"sys/bus/pci/devices/{card}/class": "0x030000",
+        "proc/stat": "cpu 100 0 0 100 0 0 0 0\ncpu0 100 0 0 100 0 0 0 0",
+        "proc/meminfo": "MemTotal: 2048000 kB\nMemAvailable: 1024000 kB\nSwapTotal: 0 kB\nSwapFree: 0 kB",
+        "proc/pressure/cpu": "some avg10=0.00 total=1000000\nfull avg10=0.00 total=0",
+        "sys/devices/system/cpu/cpufreq/policy0/scaling_cur_freq": "3000000",
+        "sys/devices/system/cpu/cpufreq/policy1/scaling_cur_freq": "4000000",
+        "sys/devices/system/cpu/cpu0/thermal_throttle/package_throttle_total_time_ms": "1000",
+        "sys/class/hwmon/hwmon0/name": "madeup", "sys/class/hwmon/hwmon0/temp1_input": "61000",
+        "sys/class/hwmon/hwmon0/temp2_input": "72000", "sys/class/hwmon/hwmon0/power1_average": "150000000",
+        "sys/class/hwmon/hwmon0/fan1_input": "1400", "sys/class/hwmon/hwmon1/name": "coretemp",
+        "sys/class/hwmon/hwmon1/temp1_input": "55000", "sys/class/thermal/thermal_zone0/type": "x86_pkg_temp",
+        "sys/class/thermal/thermal_zone0/temp": "54000", "sys/class/thermal/thermal_zone1/type": "9Case (rear)",
+        "sys/class/thermal/thermal_zone1/temp": "33000", "sys/class/powercap/x:0/name": "package-0",
+        "sys/class/powercap/x:0/energy_uj": "5000000", "proc/77/statm": "5000 2560",
+        "proc/77/task/78/stat": "78 (a) b) S" + " 0" * 10 + " 50 50",
+        "proc/77/fdinfo/4": f"drm-pdev: {card}\ndrm-client-id: 3\ndrm-engine-render: 5 ns"}
+    for place, text in texts.items():
+        (tmp_path / place).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / place).write_text(text + "\n")
+    (tmp_path / "sys/class/hwmon/hwmon0/device").symlink_to(tmp_path / f"sys/bus/pci/devices/{card}")
+    (tmp_path / "proc/77/fd").mkdir()
+    (tmp_path / "proc/77/fd/4").symlink_to("/dev/dri/renderD128")
+    read = _sampler.sources(tmp_path, [77])
+    first = {name: value for one in read for name, value in one().items()}
+    assert {name: first[name] for name in ("gpu0.temperature", "gpu0.power", "gpu0.fan", "cpu.temperature", "cpu.clock",
+                                           "cpu-fastest.clock", "case-rear.temperature", "system.memory")} == {
+        "gpu0.temperature": 72, "gpu0.power": 150, "gpu0.fan": 1400, "cpu.temperature": 55, "cpu.clock": 3500,
+        "cpu-fastest.clock": 4000, "case-rear.temperature": 33, "system.memory": 1000}
+    assert "cpu.power" not in first and "game.load" not in first  # shares and rates take a second look
+    time.sleep(0.1)
+    later = {"sys/class/powercap/x:0/energy_uj": "15000000",
+             "proc/stat": "cpu 175 0 0 125 0 0 0 0\ncpu0 175 0 0 125 0 0 0 0",
+             "sys/devices/system/cpu/cpu0/thermal_throttle/package_throttle_total_time_ms": "1050",
+             "proc/77/task/78/stat": "78 (a) b) S" + " 0" * 10 + " 52 52",
+             "proc/77/fdinfo/4": f"drm-pdev: {card}\ndrm-client-id: 3\ndrm-engine-render: 50000005 ns"}
+    for place, text in later.items():
+        (tmp_path / place).write_text(text + "\n")
+    second = {name: value for one in read for name, value in one().items()}
+    assert second["cpu.load"] == 75 and 0 < second["cpu.throttled"] <= 50 and 30 < second["cpu.power"] <= 100
+    assert 0 < second["gpu0.load"] <= 50 and 0 < second["game-thread.load"] <= 40 and second["cpu.pressure"] == 0
+    assert second["game.memory"] == 10
+
+
+def test_this_machine_is_listened_to_at_little_cost() -> None:
+    busy = subprocess.Popen([sys.executable, "-c", "while True: pass"])
+    try:
+        with taken_down([busy.pid], every_s=0.1) as found:
+            began = time.perf_counter()
+            time.sleep(2)
+    finally:
+        busy.kill()
+        busy.wait()
+    assert found.cost is not None and found.cost < 0.01
+    recorded = Capture(np.arange(201) * 10.0, about={"clock_start_s": began})
+    beside = found.beside(recorded)
+    assert beside.telemetry["game-thread.load"].known.size > 5 and beside.about["telemetry_cost_pct"] < 1
+    assert readings(beside)["game-thread.load"].mean > 20 and readings(beside)["system.memory"].mean > 50
