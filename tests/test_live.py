@@ -20,6 +20,7 @@ from keenlattice.measure.doubts import doubts_of
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.gamelist import Listed, add_game, read_games
+from keenlattice.rig.linux.launch import Start
 from keenlattice.rig.linux.look import answering
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.program import Running, game_running, running
@@ -255,7 +256,7 @@ def test_a_desktop_without_x11_is_said_so(monkeypatch: pytest.MonkeyPatch) -> No
 
 
 def test_a_game_is_left_running_if_the_player_has_it_so(tmp_path: Path) -> None:
-    with game_running("x", ("no-such",), ("sleep", "60"), ":0", tmp_path, leave=True) as game:
+    with game_running("x", ("no-such",), ("sleep", "60"), ":0", tmp_path, Start(), leave=True) as game:
         pass
     assert game.alive()
     os.kill(game.pids[0], 9)
@@ -263,7 +264,7 @@ def test_a_game_is_left_running_if_the_player_has_it_so(tmp_path: Path) -> None:
 
 
 def test_processes_and_what_they_have_started(tmp_path: Path) -> None:
-    with game_running("x", ("no-such",), ("sh", "-c", "sleep 60 & wait"), ":0", tmp_path) as game:
+    with game_running("x", ("no-such",), ("sh", "-c", "sleep 60 & wait"), ":0", tmp_path, Start()) as game:
         until = time.monotonic() + 10
         while len(game.processes()) < 2 and time.monotonic() < until:
             time.sleep(0.01)

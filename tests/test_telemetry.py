@@ -12,7 +12,9 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from keenlattice.errors import CaptureError
+from keenlattice.measure._ingest import ingest
 from keenlattice.measure.capture import Capture
+from keenlattice.measure.columns import column_map
 from keenlattice.measure.course import cut
 from keenlattice.measure.doubts import doubts_of
 from keenlattice.measure.metrics import metrics_of
@@ -154,6 +156,19 @@ def test_every_source_of_a_machine_is_read(tmp_path: Path) -> None:
     assert second["cpu.load"] == 75 and 0 < second["cpu.throttled"] <= 50 and 30 < second["cpu.power"] <= 100
     assert 0 < second["gpu0.load"] <= 50 and 0 < second["game-thread.load"] <= 40 and second["cpu.pressure"] == 0
     assert second["game.memory"] == 10
+
+
+def test_columns_of_a_recording_are_series_too(tmp_path: Path) -> None:
+    file = tmp_path / "run.csv"
+    file.write_text("t;heat;watts\n" + "\n".join(
+        f"{8 * row};{60 + row // 20};{'' if row % 3 else 150 + row % 2}" for row in range(100)) + "\n")
+    columns = column_map(name="mine", time="t", means="stamps", unit="ms", said={"gpu0.temperature": "heat",
+                                                                                "gpu0.power": "watts"})
+    found = ingest(file, columns).capture
+    assert readings(found)["gpu0.temperature"].worst == 64 and found.telemetry["gpu0.power"].at_ms.size == 34
+    assert metrics_of(found)["power_w_mean"] == pytest.approx(150.5, abs=0.1)
+    with pytest.raises(CaptureError, match="is no name of a series: write"):
+        column_map(name="mine", time="t", means="stamps", unit="ms", said={"heat": "heat"})
 
 
 def test_this_machine_is_listened_to_at_little_cost() -> None:

@@ -62,6 +62,21 @@ def step_of(text: str) -> tuple[str, float]:
         raise UsageError(f"--step {text!r}: write SETTING=BY, such as gpu.core-offset@gpu0=15") from None
 
 
+def pairs_of(texts: Sequence[str], option: str) -> dict[str, str]:
+    """Names and what belongs to each, from `NAME=TEXT`.
+
+    Raises:
+        UsageError: not of that form, or a name twice.
+    """
+    found: dict[str, str] = {}
+    for text in texts:
+        name, equals, told = (part.strip() for part in text.partition("="))
+        if not (name and equals and told) or name in found:
+            raise UsageError(f"{option} {text!r}: write NAME=COLUMN, each name once")
+        found[name] = told
+    return found
+
+
 def words_of(command: str) -> tuple[str, ...]:
     """The words of a command; on Windows a backslash is part of a path, and quotes go around what holds blanks.
 

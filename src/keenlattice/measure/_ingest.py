@@ -13,6 +13,7 @@ from keenlattice.errors import CaptureError
 from keenlattice.measure._rows import Rows, read_rows
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.columns import IN_MS, ColumnMap
+from keenlattice.measure.series import Series
 
 FASTEST_FPS, SLOWEST_FPS = 20_000.0, 1.0
 GAP_MS, GAP_TIMES = 1000.0, 50.0
@@ -128,9 +129,11 @@ def _ingest(path: Path, rows: Rows, columns: ColumnMap, process: str | None, abo
     del steps, times  # of a long recording each is a third of what is kept
     begin = 0.0 if columns.means == "intervals" else shown[0]
     cpu, gpu = (_stage(rows, column, index, columns) for column in (columns.cpu, columns.gpu))
+    said = {name: _at(rows.numbers[column], index) for name, column in columns.said.items()}
     if columns.means == "intervals" and (chosen is None or chosen[0]):  # the first interval has a beginning, too
         shown = np.concatenate(([0.0], shown))
         cpu, gpu = (np.concatenate((values[:1], values)) for values in (cpu, gpu))
+        said = {name: np.concatenate((values[:1], values)) for name, values in said.items()}
     shown = shown - begin
     segments = _segments(_at(rows.texts[columns.marker], index), shown) if columns.marker else {}
     program = {"program": str(rows.texts[columns.process][keep][0])} if columns.process else {}
@@ -138,7 +141,8 @@ def _ingest(path: Path, rows: Rows, columns: ColumnMap, process: str | None, abo
             **({"repaired": [dict(one.__dict__) for one in found]} if found else {}),
             **({"dropped_frames": dropped} if dropped else {}),
             **({"segments": {name: list(span) for name, span in segments.items()}} if segments else {})}
-    return Ingested(Capture(shown, cpu_ms=cpu, gpu_ms=gpu, about=told), tuple(found), dropped, segments)
+    capture = Capture(shown, cpu_ms=cpu, gpu_ms=gpu, about=told, telemetry=_series(shown, said))
+    return Ingested(capture, tuple(found), dropped, segments)
 
 
 def _scaled(values: Floats, factor: float) -> Floats:
@@ -230,6 +234,16 @@ def _stage(rows: Rows, column: str | None, index: NDArray[np.intp] | None, colum
         return np.empty(0)
     values = _scaled(_at(rows.numbers[column], index), IN_MS[columns.stage_unit])
     return values if values.size and values.min() >= 0 and values.max() < np.inf else np.empty(0)
+
+
+def _series(shown: Floats, said: Mapping[str, Floats]) -> dict[str, Series]:
+    """The series of a machine, from a value beside each frame; what is no number was not said."""
+    found = {}
+    for name, values in said.items():
+        known = np.isfinite(values)
+        if known.any():
+            found[name] = Series(shown[known], values[known])
+    return found
 
 
 def _segments(markers: NDArray[np.object_], shown: Floats) -> dict[str, tuple[float, float]]:

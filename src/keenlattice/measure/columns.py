@@ -1,10 +1,12 @@
 """A column map: which column of a recording means what, in which unit. A player gives it once, and names it."""
 
+from collections.abc import Mapping
 from typing import Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from keenlattice.errors import CaptureError
+from keenlattice.measure.series import KINDS, MOST_SERIES, NAME
 
 Unit = Literal["s", "ms", "us", "ns", "ticks"]
 UNITS: tuple[Unit, ...] = ("s", "ms", "us", "ns", "ticks")
@@ -23,6 +25,8 @@ class ColumnMap(BaseModel):
         dropped, dropped_when: the column that marks a frame that was never shown, and the text that marks it.
         process: the column that names the program, where a file holds several.
         marker: the column that names the segment of the run that a frame belongs to.
+        said: what the machine said of itself, each by a series' name (`gpu0.temperature`) and its column, in the unit
+            of its kind.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -39,6 +43,7 @@ class ColumnMap(BaseModel):
     dropped_when: str = "1"
     process: str | None = None
     marker: str | None = None
+    said: Mapping[str, str] = Field(default_factory=dict)
 
     @model_validator(mode="after")
     def _holds_together(self) -> "ColumnMap":
@@ -46,6 +51,10 @@ class ColumnMap(BaseModel):
             raise ValueError("ticks_per_s: the unit ticks needs it, and no other takes it")
         if self.stage_unit == "ticks":
             raise ValueError("stage_unit: stage times are in s, ms, us or ns")
+        if wrong := [name for name in self.said if not NAME.match(name)] or (
+                len(self.said) > MOST_SERIES and ["more than 64 series"]):
+            raise ValueError(f"said: {wrong[0]} is no name of a series: write PART.KIND=COLUMN, such as "
+                             f"gpu0.temperature=COLUMN; kinds are {', '.join(KINDS)}")
         return self
 
     @property
@@ -56,7 +65,7 @@ class ColumnMap(BaseModel):
     @property
     def numbers(self) -> list[str]:
         """The columns that hold numbers."""
-        return [column for column in (self.time, self.cpu, self.gpu) if column is not None]
+        return [column for column in (self.time, self.cpu, self.gpu, *self.said.values()) if column is not None]
 
     @property
     def texts(self) -> list[str]:

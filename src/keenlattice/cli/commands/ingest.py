@@ -9,7 +9,7 @@ import typer
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Every, Figure, Json, Of, Rig, Yes
 
-OF_A_MAP = ("means", "unit", "ticks", "cpu", "gpu", "stage_unit", "dropped", "program", "marker")
+OF_A_MAP = ("means", "unit", "ticks", "cpu", "gpu", "stage_unit", "dropped", "program", "marker", "said")
 
 
 def ingest(
@@ -27,6 +27,8 @@ def ingest(
     dropped: Annotated[str, typer.Option("--dropped", metavar="COLUMN=VALUE", help="Marks a frame never shown.")] = "",
     program: Annotated[str, typer.Option("--program", metavar="COLUMN", help="Names the program of a row.")] = "",
     marker: Annotated[str, typer.Option("--marker", metavar="COLUMN", help="Names the segment of a row.")] = "",
+    said: Annotated[list[str] | None, typer.Option("--said", metavar="SERIES=COLUMN", help="What the machine said "
+                                                   "beside a frame: gpu0.temperature=COLUMN.")] = None,
     name: Annotated[str, typer.Option("--name", help="What to call the new map.")] = "",
     process: Annotated[str, typer.Option("--process", help="Whose rows, if there are several programs'.")] = "",
     in_pieces: Annotated[bool, typer.Option("--in-pieces", help="For a file too large for memory: its metrics alone, "
@@ -40,6 +42,7 @@ def ingest(
     from keenlattice.cli.begin import begin
     from keenlattice.cli.outfile import new_figure, new_file
     from keenlattice.cli.output import emit, say
+    from keenlattice.cli.typed import pairs_of
     from keenlattice.cli.views.runs import show_long_recording, show_recording, take_map
     from keenlattice.errors import UsageError
 
@@ -54,7 +57,7 @@ def ingest(
     ws, out, figure = begin(book, rig), new_file(out, ".csv", ".parquet"), new_figure(figure)
     columns = ws.column_map(time, name=name or "unnamed", means=means, unit=unit, ticks_per_s=ticks, cpu=cpu or None,
                             gpu=gpu or None, stage_unit=stage_unit, process=program or None, marker=marker or None,
-                            dropped=dropped) if time else by or None
+                            dropped=dropped, said=pairs_of(said or [], "--said")) if time else by or None
     take = partial(take_map, file.name, yes, json)
     if in_pieces:
         long = ws.ingest_in_pieces(file, columns, process=process, take=take)

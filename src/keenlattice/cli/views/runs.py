@@ -1,6 +1,6 @@
 """How runs and recordings are shown."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import confirmed, hint, say, table
@@ -8,6 +8,7 @@ from keenlattice.cli.output import confirmed, hint, say, table
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.latency import Latency
+    from keenlattice.measure.telemetry import Reading
     from keenlattice.workspace.latencies import LatencyResult
     from keenlattice.workspace.measuring import MeasureResult
     from keenlattice.workspace.recordings import LongRecording, NewMap, Recording
@@ -27,19 +28,19 @@ def show_measured(found: "MeasureResult", every: bool) -> None:
         [f"{TITLES[name]}, {metric.unit}", *_middle_and_range([row[name] for row in found.runs])]
         for name, metric in METRICS.items() if (every or name in TRIAL_METRICS) and name not in OF_TELEMETRY],
         right=(1, 2))
-    show_said(found)
+    show_said(found.said, found.limited_by)
 
 
-def show_said(found: "MeasureResult") -> None:
-    """What the rig said of itself while the game ran, and what the frames waited for."""
+def show_said(said: "Sequence[Mapping[str, Reading]]", limited_by: Sequence[Mapping[str, float]]) -> None:
+    """What the rig said of itself over some runs, and what the frames waited for."""
     from keenlattice.report.said import limits_sentence, reading_rows
 
-    if rows := reading_rows(found.said):
+    if rows := reading_rows(said):
         say()
         table(["what the rig said", "mean", "worst"], rows, right=(1, 2))
-    names = dict.fromkeys(name for run in found.limited_by for name in run)
-    count = len(found.limited_by)
-    if told := limits_sentence({name: sum(run.get(name, 0.0) for run in found.limited_by) / count for name in names}):
+    names = dict.fromkeys(name for run in limited_by for name in run)
+    shares = {name: sum(run.get(name, 0.0) for run in limited_by) / len(limited_by) for name in names}
+    if told := limits_sentence(shares):
         say(told)
 
 
@@ -55,11 +56,12 @@ def _middle_and_range(values: list[float]) -> tuple[str, str]:
 
 def show_metrics_of_run(numbers: Mapping[str, float], every: bool) -> None:
     """A run's metrics, those that it has."""
-    from keenlattice.measure.metrics import METRICS, TRIAL_METRICS
+    from keenlattice.measure.metrics import METRICS, OF_TELEMETRY, TRIAL_METRICS
     from keenlattice.report.words import TITLES
 
     table(["", ""], [[f"{TITLES[name]}, {metric.unit}", f"{numbers[name]:.1f}"] for name, metric in METRICS.items()
-                     if numbers[name] == numbers[name] and (every or name in TRIAL_METRICS)], right=(1,))
+                     if numbers[name] == numbers[name] and (every or name in TRIAL_METRICS)
+                     and name not in OF_TELEMETRY], right=(1,))
 
 
 def show_kept(kept: str | None, picture: str = "") -> None:
@@ -71,12 +73,15 @@ def show_kept(kept: str | None, picture: str = "") -> None:
 
 def show_recording(found: "Recording", every: bool) -> None:
     """A recording that was read."""
+    from keenlattice.measure.telemetry import limited_by, readings
+
     say(f"{found.file}: {found.frames} frames in {found.seconds:.1f} s, by the map {found.columns.name}", "bold")
     for one in found.damage:
         say(f"! left out, line {one.line}: {one.what}" + f" ({one.count} such)" * (one.count > 1))
     if found.dropped_frames:
         say(f"{found.dropped_frames} frames are marked as never shown; they count as no frames")
     show_metrics_of_run(found.metrics, every)
+    show_said([readings(found.run)], [limited_by(found.run)])
     _show_course(found.run)
     for name, (start, end) in found.segments.items():
         say(f"segment {name}: {start / 1000:.1f} to {end / 1000:.1f} s")

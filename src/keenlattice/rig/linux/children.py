@@ -4,7 +4,7 @@ import ctypes
 import os
 import signal
 import subprocess
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 PR_SET_PDEATHSIG = 1
@@ -14,22 +14,32 @@ def _end_with_parent() -> None:
     ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
-def start(command: Sequence[str], **options: Any) -> "subprocess.Popen[bytes]":
+def nothing() -> None:
+    """What is done in a program's process before it runs, where nothing is."""
+
+
+def start(command: Sequence[str], before: Callable[[], None] = nothing, **options: Any) -> "subprocess.Popen[bytes]":
     """Starts a program that the kernel ends when we die.
 
-    Raises:
-        OSError: it cannot be started.
-    """
-    return subprocess.Popen(command, preexec_fn=_end_with_parent, stdin=subprocess.DEVNULL, **options)
-
-
-def start_to_stay(command: Sequence[str], **options: Any) -> "subprocess.Popen[bytes]":
-    """Starts a program that goes on when we have ended.
+    Args:
+        before: is called in its process before it runs.
 
     Raises:
         OSError: it cannot be started.
+        SubprocessError: what was to be done before it runs failed.
     """
-    return subprocess.Popen(command, start_new_session=True, stdin=subprocess.DEVNULL, **options)
+    def prepare() -> None:
+        _end_with_parent()
+        before()
+
+    return subprocess.Popen(command, preexec_fn=prepare, stdin=subprocess.DEVNULL, **options)
+
+
+def start_to_stay(command: Sequence[str], before: Callable[[], None] = nothing,
+                  **options: Any) -> "subprocess.Popen[bytes]":
+    """Starts a program that goes on when we have ended; as `start`."""
+    prepare = None if before is nothing else before
+    return subprocess.Popen(command, preexec_fn=prepare, start_new_session=True, stdin=subprocess.DEVNULL, **options)
 
 
 def stop(process: "subprocess.Popen[bytes]", patience_s: float = 5.0) -> None:

@@ -8,7 +8,7 @@ drivers are loaded anew: it is kept nowhere, and looked up by the device's addre
 """
 
 import errno
-from collections.abc import Mapping
+from collections.abc import Mapping, Set
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -50,13 +50,14 @@ def devices(root: Path) -> list[Device]:
     """The devices of the classes that matter here, by address; those without any interrupt included."""
     folder = root / PCI
     found: list[Device] = []
-    lines = _lines(folder)
+    asked_for = set(counts(root))
+    lines = _lines(folder, asked_for)
     for path in sorted(folder.iterdir()) if folder.is_dir() else []:
         kind = next((kind for code, kind in CLASSES.items() if _text(path / "class").startswith(code)), "")
         if not kind:
             continue
         number = sum(device.name.rstrip("0123456789") == kind for device in found)
-        messages, line = _messages(path), _line(path)
+        messages, line = _messages(path), _line(path, asked_for)
         found.append(Device(
             f"{kind}{number}", path.name, "message" if messages else "line" if line else "none",
             True if messages else _can_do_messages(path), messages or ((line,) if line else ()),
@@ -64,18 +65,18 @@ def devices(root: Path) -> list[Device]:
     return found
 
 
-def _lines(folder: Path) -> list[int]:
+def _lines(folder: Path, asked_for: Set[int]) -> list[int]:
     """The line of every device that uses one, whatever its class."""
-    return [line for path in (folder.iterdir() if folder.is_dir() else ()) if (line := _line(path))]
+    return [line for path in (folder.iterdir() if folder.is_dir() else ()) if (line := _line(path, asked_for))]
 
 
-def _line(device: Path) -> int:
+def _line(device: Path, asked_for: Set[int]) -> int:
     """The line that a device uses; 0 for none. The number is there for every device: it is used by those that have a
     pin, and a driver, and no messages; and if it is asked for at all."""
     if not _driver(device) or _messages(device) or _configuration(device)[PIN:PIN + 1] == b"\0":
         return 0
     line = _number(device / "irq")
-    return line if line in counts(device.parents[4]) else 0
+    return line if line in asked_for else 0
 
 
 def _driver(device: Path) -> str:

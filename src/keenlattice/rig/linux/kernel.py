@@ -17,6 +17,7 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.rig.base import Edits, FactValue, State
+from keenlattice.rig.linux import memory, power
 from keenlattice.rig.linux.interrupts import (
     IRQ,
     Device,
@@ -29,7 +30,7 @@ from keenlattice.rig.linux.interrupts import (
     messages_off_at_boot,
 )
 from keenlattice.rig.linux.knobs import Knob
-from keenlattice.rig.linux.power import CLOCK, knobs
+from keenlattice.rig.linux.power import CLOCK
 
 NOTED, MOST_BYTES = "kernel-before.json", 4_000_000
 AT_BOOT = ("interrupt.mode", "interrupt.messages")
@@ -45,13 +46,15 @@ class Kernel:
 
     def __init__(self, root: Path, home: Path) -> None:
         self._root, self._home, self.noted = root, home, NOTED
-        self._knobs: Mapping[str, Knob] = {knob.setting.name: knob for knob in knobs(root)}
+        self._knobs: Mapping[str, Knob] = {
+            knob.setting.name: knob for knob in (*power.knobs(root), *memory.knobs(root))}
+        self.devices = self._look()
         self._names = tuple(self.devices)  # a device may go away while we run; that it can be named stays
 
-    @property
-    def devices(self) -> dict[str, Device]:
-        """The devices by name, as they are now."""
-        return {device.name: device for device in devices(self._root)}
+    def _look(self) -> dict[str, Device]:
+        """The devices by name, as they are now; looked at anew whenever facts or the state are read, or written."""
+        self.devices = {device.name: device for device in devices(self._root)}
+        return self.devices
 
     def settings(self) -> list[Setting]:
         known = ("interrupt.mode", "interrupt.messages", "interrupt.affinity") if self._names else ()
@@ -62,9 +65,11 @@ class Kernel:
     def facts(self) -> dict[str, FactValue]:
         found: dict[str, FactValue] = {}
         raised, at_boot = counts(self._root), messages_off_at_boot(self._root)
+        if size := memory.page_files(self._root):
+            found["page_file_mib"] = size
         if at_boot:
             found["messages_off_at_boot"] = True
-        for name, device in self.devices.items():
+        for name, device in self._look().items():
             found |= {f"{name}_message": bool(device.can), f"{name}_shares_line": device.shares,
                       f"{name}_mode": device.mode, f"{name}_messages": len(device.interrupts) if device.message else 0,
                       f"{name}_interrupts": sum(raised.get(one, 0) for one in device.interrupts),
@@ -83,6 +88,7 @@ class Kernel:
 
     def state(self) -> State:
         """What the settings are kept in: the kernel's files, and what is noted down."""
+        self._look()
         texts = {place: _read(file) for place, file in self._files().items()}
         held = {place: None if text is None else text.encode() for place, text in texts.items()}
         return {**held, self.noted: read_bounded(self._home / self.noted, MOST_BYTES)}
@@ -193,6 +199,7 @@ class Kernel:
             RefusedByRig: no rights; or a device has gone away.
             RigError: the kernel does not take it.
         """
+        self._look()
         files = self._files()
         for place in sorted(state, key=lambda place: self._turn(place, state)):
             if place == self.noted:

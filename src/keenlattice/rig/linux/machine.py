@@ -23,6 +23,7 @@ from keenlattice.rig.linux.driconf import options, with_options
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Entry, Program, all_entries, configuration_files
 from keenlattice.rig.linux.kernel import Kernel
+from keenlattice.rig.linux.launch import Launch
 from keenlattice.rig.linux.mapped import MAPPED, mapped_settings
 from keenlattice.rig.linux.play import LAMP, SCENE, check_installed, find_spot, play_listed, play_scene
 from keenlattice.rig.linux.safexml import MOST_BYTES
@@ -49,6 +50,8 @@ class LinuxRig:
         self._kernel = Kernel(root, home)
         self._listed = read_games(home)
         self._files = GameFiles(self._listed, home)
+        self._launch = Launch(home, {name: device.address for name, device in self._kernel.devices.items()
+                                     if name.startswith("gpu")})
 
     @cached_property
     def driver(self) -> Driver:
@@ -69,7 +72,7 @@ class LinuxRig:
         options = {setting.name.removeprefix("mesa.") for setting in own}
         hidden = {f"mesa.{one.option}" for one in MAPPED.values()}  # they have a name in the catalog
         return Catalog([*mapped_settings(options), *(one for one in own if one.name not in hidden),
-                        *self._kernel.settings(), *self._of_the_games()])
+                        *self._kernel.settings(), *self._launch.settings, *self._of_the_games()])
 
     def _of_the_games(self) -> list[Setting]:
         keys = {key for listed in self._files.games.values() for key in (*listed.keys, LOCK_KEY)}
@@ -116,7 +119,7 @@ class LinuxRig:
             raise RigError(f"cannot read {self.config}: {error.strerror}; it is left as it is") from None
         if own is not None and len(own) > MOST_BYTES:
             raise RigError(f"{self.config} is larger than {MOST_BYTES // 1_000_000} MB: not read; it is left as it is")
-        return {self._place: own, **self._kernel.state(), **self._files.state()}
+        return {self._place: own, **self._kernel.state(), **self._launch.state(), **self._files.state()}
 
     def values(self, state: State, owner: str) -> Entries:
         held = options(state[self._place], owner, str(self.config))
@@ -125,7 +128,7 @@ class LinuxRig:
                  if (name := names.get(option, f"mesa.{option}")) in self._catalog
                  and (value := self._read(name, text)) is not None}
         kernel = self._kernel.values(state) if owner == WHOLE_RIG else {}
-        return {**found, **kernel, **self._files.values(state, owner)}
+        return {**found, **kernel, **self._launch.values(state, owner), **self._files.values(state, owner)}
 
     def _read(self, name: str, text: str) -> Value | None:
         if name in MAPPED:
@@ -139,16 +142,20 @@ class LinuxRig:
             return text
 
     def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
-        """The game's file first, then the driver's options, each in one go; then the kernel's settings one by one."""
+        """The game's file first, then the driver's options, each in one go; then the kernel's settings, and those of
+        the game's process, one by one."""
         groups: dict[str, list[Change]] = {}
         for one in sorted(changes, key=lambda one: self._kind(owner, one.key)):
             kind = self._kind(owner, one.key)
-            groups.setdefault(self._kernel.step_of(one.key) if kind == "kernel" else kind, []).append(one)
+            step = {"kernel": self._kernel.step_of(one.key), "launch": one.key}.get(kind, kind)
+            groups.setdefault(step, []).append(one)
         return list(groups.values())
 
     def _kind(self, owner: str, key: str) -> str:
         if self._files.covers(owner, key):
             return "a file"
+        if self._launch.covers(key):
+            return "launch"
         return "kernel" if self._kernel.covers(key) else "driver"
 
     def changed(self, state: State, owner: str, changes: Edits) -> State:
@@ -160,6 +167,8 @@ class LinuxRig:
             then |= self._files.changed(then, owner, of_file)
         if of_kernel := by_kind.get("kernel"):
             then |= self._kernel.changed(then, of_kernel)
+        if of_launch := by_kind.get("launch"):
+            then |= self._launch.changed(then, owner, of_launch)
         if of_driver := by_kind.get("driver"):
             then[self._place] = self._with_options(then, owner, of_driver)
         return then
@@ -188,6 +197,7 @@ class LinuxRig:
 
     def put(self, state: State) -> None:
         self._files.put(state)
+        self._launch.put(state)
         self._kernel.put({place: content for place, content in state.items() if self._kernel.owns(place)})
         if self._place in state:
             self._put_config(state[self._place])
@@ -204,9 +214,9 @@ class LinuxRig:
     def play(self, game: str, seconds: float, seed: int) -> Capture:
         played = game_of(self, game)
         check_installed()
-        home = self.config.parent
-        capture = play_scene(home, seconds, seed) if played == SCENE else play_listed(self._listed[game], home,
-                                                                                     seconds, seed)
+        home, begin = self.config.parent, self._launch.start_of(self._launch.state(), game)
+        capture = play_scene(home, seconds, seed, begin) if played == SCENE else play_listed(
+            self._listed[game], home, seconds, seed, begin)
         own = {"seed": seed, "seconds": seconds, "facts": dict(self.facts())}
         return replace(capture, about={**capture.about, **own})
 

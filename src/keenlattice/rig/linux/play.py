@@ -20,6 +20,7 @@ from keenlattice.measure.capture import Capture
 from keenlattice.profile.game import Game
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.linux.children import start, stop, with_display
+from keenlattice.rig.linux.launch import Start
 from keenlattice.rig.linux.look import look
 from keenlattice.rig.linux.probe import Probe, Spot
 from keenlattice.rig.linux.program import Running, game_running
@@ -35,16 +36,17 @@ WINDOW_WITHIN_S = 20.0
 EXTRA = {"moderngl": "moderngl", "glfw": "glfw", "Xlib": "python-xlib"}  # module and package of the extra `linux`
 
 
-def play_listed(listed: Listed, home: Path, seconds: float, seed: int) -> Capture:
+def play_listed(listed: Listed, home: Path, seconds: float, seed: int, begin: Start) -> Capture:
     """A game that the player has told of, as it was found running, or started for this.
 
     Args:
         home: where the game looks for its user's configuration, if it is started.
+        begin: how it is started; of one that runs already, its process is treated so meanwhile.
 
     Raises:
         RigError: it cannot be started, shows no window, or goes away.
     """
-    with window_of(listed, home) as (probe, window, game, is_steady), taken_down(game.processes()) as telemetry:
+    with window_of(listed, home, begin) as (probe, window, game, is_steady), taken_down(game.processes()) as telemetry:
         capture = probe.record(window, seconds, seed, listed.answers_at, game.alive, listed.clicks_at)
     capture = telemetry.beside(capture)
     return replace(capture, about={**capture.about, "started": game.ours, "steady": is_steady})
@@ -62,12 +64,12 @@ def find_spot(listed: Listed, home: Path) -> tuple[Spot, Spot]:
 
 
 @contextmanager
-def window_of(listed: Listed, home: Path) -> Iterator[tuple[Probe, Any, Running, bool]]:
+def window_of(listed: Listed, home: Path, begin: Start | None = None) -> Iterator[tuple[Probe, Any, Running, bool]]:
     """A game's window, once it is there and has warmed up, and whether it has become steady; the game is then left, or
     ended, as the player has it."""
     with (x_display(private=False) as display,
           game_running(listed.game.name, listed.game.executables, listed.command, display, home,
-                       listed.leave_running) as game):
+                       begin or Start(), listed.leave_running) as game):
         probe = Probe(display)
         try:
             window, is_steady = settled(probe, game, WINDOW_WITHIN_S)
@@ -76,7 +78,7 @@ def window_of(listed: Listed, home: Path) -> Iterator[tuple[Probe, Any, Running,
             probe.close()
 
 
-def play_scene(home: Path, seconds: float, seed: int) -> Capture:
+def play_scene(home: Path, seconds: float, seed: int, begin: Start) -> Capture:
     """Our scene, on the display at hand or on one of its own.
 
     Raises:
@@ -84,7 +86,7 @@ def play_scene(home: Path, seconds: float, seed: int) -> Capture:
     """
     with x_display() as display, tempfile.TemporaryDirectory(prefix="keen-") as folder:
         stamps = Path(folder) / "stamps"
-        with scene_running(display, home, stamps) as scene:
+        with scene_running(display, home, stamps, begin) as scene:
             probe = Probe(display)
             try:
                 window = probe.find(lambda: {scene.pid}, WINDOW_WITHIN_S, lambda: scene.poll() is None)
@@ -98,18 +100,20 @@ def play_scene(home: Path, seconds: float, seed: int) -> Capture:
 
 
 @contextmanager
-def scene_running(display: str, home: Path, stamps: Path) -> Iterator["subprocess.Popen[bytes]"]:
+def scene_running(display: str, home: Path, stamps: Path,
+                  begin: Start | None = None) -> Iterator["subprocess.Popen[bytes]"]:
     """Our scene program, running on a display; it has ended, and left its stamps, once this is over.
 
     The driver looks for its configuration in `HOME`, so that is where the scene is told that it is.
     """
     command = [sys.executable, "-P", "-m", "keenlattice.rig.linux.scene", "--name", SCENE.executables[0],
                "--stamps", str(stamps)]
+    begin = begin or Start()
     # One thread for drawing in software, so that on two cores the one that measures is not kept waiting.
-    environment = {"LP_NUM_THREADS": "1", **with_display(display), "HOME": str(home)}
+    environment = {"LP_NUM_THREADS": "1", **with_display(display), "HOME": str(home), **begin.environment}
     log = stamps.with_suffix(".log")
     with log.open("wb") as errors:
-        scene = start(command, env=environment, stdout=errors, stderr=errors)
+        scene = start(command, begin.before_it_runs, env=environment, stdout=errors, stderr=errors)
         try:
             yield scene
         except RigError as error:  # why the scene ended is more than that it is gone

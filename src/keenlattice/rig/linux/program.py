@@ -7,8 +7,9 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from keenlattice.errors import RigError
+from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.rig.linux.children import start, start_to_stay, stop, with_display
+from keenlattice.rig.linux.launch import Start
 
 PROC = Path("/proc")
 
@@ -67,10 +68,11 @@ def running(executables: Sequence[str]) -> Running | None:
 
 @contextmanager
 def game_running(name: str, executables: Sequence[str], command: Sequence[str], display: str,
-                 home: Path, leave: bool = False) -> Iterator[Running]:
+                 home: Path, begin: Start, leave: bool = False) -> Iterator[Running]:
     """The game, running: as it was found, and then left alone; or started for this, and then ended.
 
     Args:
+        begin: how it is started; one that runs is treated so for as long as this lasts.
         leave: leave it running, too, if it was started for this.
 
     Raises:
@@ -78,15 +80,20 @@ def game_running(name: str, executables: Sequence[str], command: Sequence[str], 
     """
     found = running(executables)
     if found is not None:
-        yield found
+        with begin.while_it_runs(found.processes):
+            yield found
         return
     if not command:
         raise RigError(f"{name} does not run, and how it is started is not known: start it, or say so with "
                        f"keen rig game {name} --command WORDS --rig linux")
     try:
-        begin = start_to_stay if leave else start
-        process = begin(command, env={**with_display(display), "HOME": str(home)}, stdout=subprocess.DEVNULL,
-                        stderr=subprocess.DEVNULL)
+        started = start_to_stay if leave else start
+        process = started([*command, *begin.words], begin.before_it_runs,
+                          env={**with_display(display), "HOME": str(home), **begin.environment},
+                          stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    except subprocess.SubprocessError:
+        raise RefusedByRig(f"{name} cannot be started as it is set to be: it takes rights that are not there for its "
+                           f"{', '.join(begin.treatment)}") from None
     except OSError as error:
         raise RigError(f"{name} cannot be started: {command[0]}: {error.strerror}") from None
     try:

@@ -1,0 +1,261 @@
+"""How a game's process is treated, and what it is started with: kept in the rig's own folder, and in force whenever a
+game is started or measured from here, and nowhere else.
+
+Priority, cores and scheduling are the kernel's, for every thread of a process; the environment is the driver stack's
+own public variables. A process that runs already is given what is set while it is measured, and has its own back after.
+"""
+
+import ctypes
+import json
+import os
+import platform
+import resource
+import shlex
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from keenlattice._files import read_bounded
+from keenlattice._safejson import parse_json
+from keenlattice.catalog.load import catalog
+from keenlattice.catalog.model import Setting
+from keenlattice.catalog.values import GAME_DECIDES, Value
+from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.profile.version import WHOLE_RIG, Entries
+from keenlattice.rig.base import Edits, State
+from keenlattice.rig.linux.interrupts import as_list, cores_in
+from keenlattice.rig.places import put_file
+
+PLACE, MOST_BYTES = "launch.json", 1_000_000
+NICE = {"below-normal": 5, "normal": 0, "above-normal": -5, "high": -10}
+POLICIES = {"normal": os.SCHED_OTHER, "batch": os.SCHED_BATCH, "idle": os.SCHED_IDLE, "round-robin": os.SCHED_RR,
+            "fifo": os.SCHED_FIFO}
+REAL_TIME = {"round-robin", "fifo"}
+IO_CLASS_SHIFT, BEST_EFFORT = 13, 2
+IO = {"low": (BEST_EFFORT << IO_CLASS_SHIFT) | 7, "normal": 0, "high": BEST_EFFORT << IO_CLASS_SHIFT}
+IOPRIO_SET = {"x86_64": 251, "aarch64": 30}
+PRESENT = {"immediate": "immediate", "mailbox": "mailbox", "fifo": "fifo", "fifo-relaxed": "relaxed"}
+OF_PROCESS = ("process.priority", "process.io-priority", "process.affinity", "process.policy")
+
+
+def settings(gpus: Mapping[str, str]) -> list[Setting]:
+    """What can be set of a game's process and start.
+
+    Args:
+        gpus: the GPUs by name, each with its bus address.
+    """
+    known = {name: catalog()[name] for name in ("process.priority", "process.io-priority", "process.affinity",
+                                                "game.launch-options")}
+    known["process.priority"] = known["process.priority"].model_copy(update={"choices": tuple(NICE)})
+    found = [*known.values(),
+             _own("process.policy", "Scheduling policy of the game", "choice", "normal", choices=tuple(POLICIES),
+                  trades="A real-time policy lets the game go before all else: a game that waits busily then stops the "
+                         "machine."),
+             _own("driver.vulkan-present", "Present mode of a Vulkan game", "choice", GAME_DECIDES,
+                  choices=tuple(PRESENT), game_may_decide=True,
+                  trades="How finished frames reach the screen: immediate may tear, mailbox shows the newest, fifo "
+                         "shows all and waits."),
+             _own("driver.raster-threads", "Threads that draw where no GPU does", "whole", 0, low=0, high=64,
+                  trades="More threads draw sooner, and leave fewer cores to the game; 0 leaves it to the driver."),
+             _own("shader.cache-limit", "Size of the shader cache for this game", "whole", 1024, low=0, high=102_400,
+                  unit="mib", trades="Room on the disk for fewer compile hitches in later sessions.")]
+    if len(gpus) > 1:
+        device = catalog()["gpu.render-device"]
+        found.append(device.model_copy(update={"choices": ("by-system", *gpus)}))
+    return found
+
+
+def _own(name: str, title: str, kind: str, stock: object, **more: object) -> Setting:
+    return Setting.model_validate({"name": name, "title": title, "kind": kind, "stock": stock, "scope": "game",
+                                   "restart": "game", "moves": {"frame-tail": "either"}, "sure": "disputed",
+                                   "advice": "Measure it: it helps one game and hurts another.", **more})
+
+
+@dataclass(frozen=True)
+class Start:
+    """How a game is started: its process's treatment, variables, words behind its command.
+
+    Args:
+        treatment: what of OF_PROCESS is set.
+        environment: variables, by name.
+        words: for the end of the command.
+    """
+
+    treatment: Entries = field(default_factory=dict)
+    environment: Mapping[str, str] = field(default_factory=dict)
+    words: tuple[str, ...] = ()
+
+    def before_it_runs(self) -> None:
+        """Treats this process so; what it becomes, and all that it starts, inherits that.
+
+        Raises:
+            OSError: no rights.
+        """
+        for treat in _treatments(self.treatment):
+            treat(0)
+
+    @contextmanager
+    def while_it_runs(self, processes: Callable[[], set[int]]) -> Iterator[None]:
+        """Treats every thread of processes that run so, and gives them back what they had.
+
+        Raises:
+            RefusedByRig: no rights.
+        """
+        if not self.treatment:
+            yield
+            return
+        before = {thread: _held(thread) for pid in processes() for thread in _threads(pid)}
+        try:
+            for thread in before:
+                for treat in _treatments(self.treatment):
+                    with suppress(ProcessLookupError):
+                        treat(thread)
+            yield
+        except PermissionError as error:
+            raise RefusedByRig(f"the game's process belongs to another user, or this needs root: {error.strerror}"
+                               ) from None
+        finally:
+            for thread, (nice, cores, policy, priority) in before.items():
+                with suppress(OSError):
+                    os.sched_setscheduler(thread, policy, os.sched_param(priority))
+                    os.setpriority(os.PRIO_PROCESS, thread, nice)
+                    os.sched_setaffinity(thread, cores)
+
+
+def _held(thread: int) -> tuple[int, set[int], int, int]:
+    try:
+        return (os.getpriority(os.PRIO_PROCESS, thread), os.sched_getaffinity(thread), os.sched_getscheduler(thread),
+                os.sched_getparam(thread).sched_priority)
+    except ProcessLookupError:
+        return 0, {0}, os.SCHED_OTHER, 0
+
+
+def _threads(pid: int) -> list[int]:
+    try:
+        return [int(name) for name in os.listdir(f"/proc/{pid}/task")]
+    except OSError:
+        return []
+
+
+def _treatments(wanted: Entries) -> list[Callable[[int], None]]:
+    """What is to be done with a thread, or with ourselves (0)."""
+    found: list[Callable[[int], None]] = []
+    if (policy := str(wanted.get("process.policy", "normal"))) != "normal":
+        real = policy in REAL_TIME
+        found.append(lambda thread: os.sched_setscheduler(thread, POLICIES[policy], os.sched_param(int(real))))
+    if (priority := str(wanted.get("process.priority", "normal"))) in NICE and "process.priority" in wanted:
+        found.append(lambda thread: os.setpriority(os.PRIO_PROCESS, thread, NICE[priority]))
+    if (cores := cores_in(str(wanted.get("process.affinity", "all")))) is not None:
+        found.append(lambda thread: os.sched_setaffinity(thread, cores))
+    if "process.io-priority" in wanted:
+        value = IO[str(wanted["process.io-priority"])]
+        found.append(lambda thread: _set_io_priority(thread, value))
+    return found
+
+
+def _set_io_priority(thread: int, value: int) -> None:
+    libc = ctypes.CDLL(None, use_errno=True)
+    if libc.syscall(IOPRIO_SET[platform.machine()], 1, thread, value):
+        raise OSError(ctypes.get_errno(), os.strerror(ctypes.get_errno()))
+
+
+class Launch:
+    """What is set of the games' processes and starts, in a file of the rig's own.
+
+    Args:
+        home: the rig's folder.
+        gpus: the GPUs by name, each with its bus address.
+    """
+
+    def __init__(self, home: Path, gpus: Mapping[str, str]) -> None:
+        self._home, self._gpus = home, gpus
+        self.settings = settings(gpus)
+        self._names = {setting.name for setting in self.settings}
+
+    def covers(self, key: str) -> bool:
+        return key in self._names
+
+    def state(self) -> State:
+        return {PLACE: read_bounded(self._home / PLACE, MOST_BYTES)}
+
+    def values(self, state: State, owner: str) -> Entries:
+        known, held = {setting.name: setting for setting in self.settings}, self._all(state).get(owner, {})
+        return {key: known[key].checked(value) for key, value in held.items() if key in known}
+
+    def _all(self, state: State) -> dict[str, dict[str, Value]]:
+        try:
+            return {str(owner): dict(entries) for owner, entries in parse_json(state.get(PLACE) or b"{}").items()}
+        except (ValueError, TypeError, AttributeError):
+            raise RigError(f"{self._home / PLACE} is damaged: move it away; nothing is set there then") from None
+
+    def changed(self, state: State, owner: str, changes: Edits) -> State:
+        """The state after some changes.
+
+        Raises:
+            RefusedByRig: it takes rights that are not there, or cores that are not.
+        """
+        if owner == WHOLE_RIG:
+            raise RefusedByRig(f"{', '.join(changes)}: set per game, for it is written nowhere but where a game is "
+                               "started")
+        held = self._all(state)
+        for key, value in changes.items():
+            if value is None:
+                held.get(owner, {}).pop(key, None)
+            else:
+                self._refuse(key, value)
+                held.setdefault(owner, {})[key] = value
+        held = {name: entries for name, entries in held.items() if entries}
+        return {PLACE: json.dumps(held, indent=1, sort_keys=True).encode() if held else None}
+
+    def put(self, state: State) -> None:
+        if PLACE in state:
+            try:
+                put_file(self._home / PLACE, state[PLACE])
+            except OSError as error:
+                raise RigError(f"cannot write {self._home / PLACE}: {error.strerror}") from None
+
+    def _refuse(self, key: str, value: Value) -> None:
+        if key == "process.affinity" and value != "all":
+            cores, here = cores_in(str(value)), set(range(os.cpu_count() or 1))
+            if not cores or not cores <= here:
+                raise RefusedByRig(f"{key}: {value} is no list of this machine's cores ({as_list(frozenset(here))}); "
+                                   "write 0-3,6, or all")
+        if key == "process.io-priority" and platform.machine() not in IOPRIO_SET:
+            raise RefusedByRig(f"{key}: not known how on {platform.machine()}")
+        if key == "process.priority" and NICE[str(value)] < 0 and not _may_be_nicer(NICE[str(value)]):
+            raise RefusedByRig(f"{key}: {value} needs root, or a limit that allows it: by hand, a line of "
+                               f"/etc/security/limits.d/: USER - nice {NICE[str(value)]}, then log in anew")
+        if key == "process.policy" and str(value) in REAL_TIME and os.geteuid() and not resource.getrlimit(
+                resource.RLIMIT_RTPRIO)[0]:
+            raise RefusedByRig(f"{key}: {value} needs root, or a limit that allows it: by hand, a line of "
+                               "/etc/security/limits.d/: USER - rtprio 1, then log in anew")
+        if key == "game.launch-options":
+            _words(str(value))
+
+    def start_of(self, state: State, owner: str) -> Start:
+        """How a game is started, as it is set."""
+        held = self.values(state, owner)
+        environment: dict[str, str] = {}
+        if (mode := str(held.get("driver.vulkan-present", ""))) in PRESENT:
+            environment["MESA_VK_WSI_PRESENT_MODE"] = PRESENT[mode]
+        if threads := held.get("driver.raster-threads"):
+            environment["LP_NUM_THREADS"] = str(threads)
+        if "shader.cache-limit" in held:
+            environment["MESA_SHADER_CACHE_MAX_SIZE"] = f"{held['shader.cache-limit']}M"
+        if (gpu := str(held.get("gpu.render-device", ""))) in self._gpus:
+            environment["DRI_PRIME"] = f"pci-{self._gpus[gpu].replace(':', '_').replace('.', '_')}"
+        options = str(held.get("game.launch-options", "none"))
+        return Start({key: held[key] for key in OF_PROCESS if key in held}, environment,
+                     () if options == "none" else _words(options))
+
+
+def _words(text: str) -> tuple[str, ...]:
+    try:
+        return tuple(shlex.split(text))
+    except ValueError as error:
+        raise RefusedByRig(f"game.launch-options: {text!r} cannot be cut into words: {error}") from None
+
+
+def _may_be_nicer(nice: int) -> bool:
+    return os.geteuid() == 0 or 20 - resource.getrlimit(resource.RLIMIT_NICE)[0] <= nice

@@ -1,0 +1,49 @@
+"""How the kernel treats memory: what it writes out, and in how large pages it is handed over."""
+
+from pathlib import Path
+
+from keenlattice.catalog.model import Setting
+from keenlattice.rig.linux.knobs import CHOSEN, Knob
+
+SWAPPINESS, HUGE = "proc/sys/vm/swappiness", "sys/kernel/mm/transparent_hugepage"
+SWAPS = "proc/swaps"
+
+
+def knobs(root: Path) -> list[Knob]:
+    """What this kernel has of them."""
+    found = []
+    if (file := root / SWAPPINESS).is_file():
+        found.append(Knob(_setting(
+            "swappiness", "How readily memory is written out", "whole", 60, low=0, high=200,
+            trades="Lower keeps a game's memory in place and drops cached files sooner; it does nothing while memory "
+                   "is not short."), (file,)))
+    for name, title in (("enabled", "Memory in huge pages"), ("defrag", "Waiting until a huge page is free")):
+        file = root / HUGE / name
+        try:
+            choices = tuple(file.read_text().replace("[", "").replace("]", "").split())
+            stock = CHOSEN.search(file.read_text())
+        except OSError:
+            continue
+        if choices and stock:
+            found.append(Knob(_setting(
+                f"huge-pages-{name}", title, "choice", stock[1], choices=choices,
+                trades="Huge pages save the CPU look-ups; making one may keep a thread waiting in mid-frame."),
+                (file,)))
+    return found
+
+
+def page_files(root: Path) -> int:
+    """How large all page files are together, in MiB."""
+    try:
+        lines = (root / SWAPS).read_text().splitlines()[1:]
+    except OSError:
+        return 0
+    sizes = [line.split()[2] for line in lines if len(line.split()) > 2]
+    return sum(int(size) for size in sizes if size.isdigit()) // 1024
+
+
+def _setting(name: str, title: str, kind: str, stock: object, **more: object) -> Setting:
+    return Setting.model_validate({
+        "name": f"memory.{name}", "title": title, "kind": kind, "scope": "rig", "stock": stock, "rights": True,
+        "moves": {"frame-tail": "either"}, "sure": "disputed",
+        "advice": "Measure it with the game that is short of memory, or stutters.", **more})
