@@ -17,7 +17,8 @@ WINDOWS := build/windows
 ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog checks formula hands hunt ini logbook measure \
   pack profile screen study trial tune workspace))
 BIN := .venv/bin
-DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils chromium chromium-driver
+DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils xserver-xorg-core xserver-xorg-video-dummy chromium \
+  chromium-driver
 DEBIAN_FOR_WINDOWS := wine wine64 gcc-mingw-w64-x86-64-win32 unzip
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
 

@@ -123,10 +123,13 @@ for address in (usb.address, net.address):  # the other way round
 import fcntl, os, socket, struct
 for card in os.listdir("/sys/class/net"):
     fcntl.ioctl(socket.socket(), 0x8914, struct.pack("16sh", card.encode(), 1))
+from keenlattice.rig.linux.interrupts import devices
+def now():
+    return {device.name: device.interrupts for device in devices(Path("/"))}
 def lists():
     return {name: sorted({Path(f"/proc/irq/{number}/smp_affinity_list").read_text().strip()
-                          for number in rig._kernel.devices[name].interrupts}) for name in ("net0", "usb0")}
-numbers = [net.interrupts, rig._kernel.devices["net0"].interrupts]
+                          for number in now()[name]}) for name in ("net0", "usb0")}
+numbers = [net.interrupts, now()["net0"]]
 found = [lists()]
 for one in find_drift(rig, book):
     put_back(rig, book, one)

@@ -288,7 +288,7 @@ def main() -> None:
     asked_to_end: list[int] = []
     signal.signal(signal.SIGTERM, lambda number, _: asked_to_end.append(number))
     read, names, began = sources(root, pids), list[str](), time.perf_counter()
-    spent = time.process_time()
+    spent, seen = time.process_time(), False
     while not asked_to_end:
         at, cost = time.perf_counter(), time.process_time()
         values = {name: value for one in read for name, value in one().items()}
@@ -298,7 +298,8 @@ def main() -> None:
             print(json.dumps({"names": names}), flush=True)
         print(json.dumps([at, *(round(values[name], 3) if name in values else None for name in names)]), flush=True)
         cost = time.process_time() - cost
-        time.sleep(max(every_s, cost / MOST_COST))
+        time.sleep(max(every_s, cost / MOST_COST if seen else 0.0))  # what rises is told only once it is seen twice
+        seen = True
     passed = time.perf_counter() - began
     print(json.dumps({"cost": round((time.process_time() - spent) / passed, 5) if passed else None}), flush=True)
 

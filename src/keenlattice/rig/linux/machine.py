@@ -19,6 +19,7 @@ from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig._gamefiles import LOCK_KEY, GameFiles
 from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State, game_of
 from keenlattice.rig.gamelist import read_games
+from keenlattice.rig.linux.desktop import Desktop
 from keenlattice.rig.linux.driconf import options, with_options
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Entry, Program, all_entries, configuration_files
@@ -50,6 +51,9 @@ class LinuxRig:
         self._kernel = Kernel(root, home)
         self._listed = read_games(home)
         self._files = GameFiles(self._listed, home)
+        live = root == Path("/")  # a recorded tree has no screen
+        self._desktop = Desktop(os.environ.get("DISPLAY", "") if live else "", home,
+                                nested=bool(os.environ.get("WAYLAND_DISPLAY")))
         self._launch = Launch(home, {name: device.address for name, device in self._kernel.devices.items()
                                      if name.startswith("gpu")})
 
@@ -72,7 +76,8 @@ class LinuxRig:
         options = {setting.name.removeprefix("mesa.") for setting in own}
         hidden = {f"mesa.{one.option}" for one in MAPPED.values()}  # they have a name in the catalog
         return Catalog([*mapped_settings(options), *(one for one in own if one.name not in hidden),
-                        *self._kernel.settings(), *self._launch.settings, *self._of_the_games()])
+                        *self._kernel.settings(), *self._desktop.settings(), *self._launch.settings,
+                        *self._of_the_games()])
 
     def _of_the_games(self) -> list[Setting]:
         keys = {key for listed in self._files.games.values() for key in (*listed.keys, LOCK_KEY)}
@@ -84,7 +89,8 @@ class LinuxRig:
         return {"os": f"Linux {platform.release()}", "case_matters": True, "threads": os.cpu_count() or 1,
                 "ram_mib": memory, "gpu": driver.renderer,
                 "driver": ": ".join(one for one in (driver.vendor, driver.name) if one),
-                "driver_options": len(self._options), "driver_config": str(self.config), **self._kernel.facts()}
+                "driver_options": len(self._options), "driver_config": str(self.config), **self._desktop.facts(),
+                **self._kernel.facts()}
 
     def devices(self) -> tuple[str, ...]:
         return tuple(self._kernel.devices)
@@ -119,7 +125,8 @@ class LinuxRig:
             raise RigError(f"cannot read {self.config}: {error.strerror}; it is left as it is") from None
         if own is not None and len(own) > MOST_BYTES:
             raise RigError(f"{self.config} is larger than {MOST_BYTES // 1_000_000} MB: not read; it is left as it is")
-        return {self._place: own, **self._kernel.state(), **self._launch.state(), **self._files.state()}
+        return {self._place: own, **self._kernel.state(), **self._desktop.state(), **self._launch.state(),
+                **self._files.state()}
 
     def values(self, state: State, owner: str) -> Entries:
         held = options(state[self._place], owner, str(self.config))
@@ -127,7 +134,7 @@ class LinuxRig:
         found = {name: value for option, text in held.items()
                  if (name := names.get(option, f"mesa.{option}")) in self._catalog
                  and (value := self._read(name, text)) is not None}
-        kernel = self._kernel.values(state) if owner == WHOLE_RIG else {}
+        kernel = {**self._kernel.values(state), **self._desktop.values(state)} if owner == WHOLE_RIG else {}
         return {**found, **kernel, **self._launch.values(state, owner), **self._files.values(state, owner)}
 
     def _read(self, name: str, text: str) -> Value | None:
@@ -156,6 +163,8 @@ class LinuxRig:
             return "a file"
         if self._launch.covers(key):
             return "launch"
+        if self._desktop.covers(key):
+            return "desktop"
         return "kernel" if self._kernel.covers(key) else "driver"
 
     def changed(self, state: State, owner: str, changes: Edits) -> State:
@@ -167,6 +176,8 @@ class LinuxRig:
             then |= self._files.changed(then, owner, of_file)
         if of_kernel := by_kind.get("kernel"):
             then |= self._kernel.changed(then, of_kernel)
+        if of_desktop := by_kind.get("desktop"):
+            then |= self._desktop.changed(then, of_desktop)
         if of_launch := by_kind.get("launch"):
             then |= self._launch.changed(then, owner, of_launch)
         if of_driver := by_kind.get("driver"):
@@ -198,6 +209,7 @@ class LinuxRig:
     def put(self, state: State) -> None:
         self._files.put(state)
         self._launch.put(state)
+        self._desktop.put({place: content for place, content in state.items() if self._desktop.owns(place)})
         self._kernel.put({place: content for place, content in state.items() if self._kernel.owns(place)})
         if self._place in state:
             self._put_config(state[self._place])

@@ -1,0 +1,170 @@
+"""The desktop's settings of this machine: refresh rate and resolution of the primary monitor, where X11 has them.
+
+The server forgets them when it ends, and has no "unset": what was on before the first of them was set is noted down in
+the rig's home, and is on again once all are unset.
+"""
+
+import json
+from collections.abc import Mapping
+from pathlib import Path
+from typing import NamedTuple
+
+from keenlattice._files import read_bounded
+from keenlattice._safejson import parse_json
+from keenlattice.catalog.load import catalog
+from keenlattice.catalog.model import Setting
+from keenlattice.catalog.values import Value
+from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.rig.base import Edits, FactValue, State
+from keenlattice.rig.linux.randr import Mode, Monitor, Monitors
+from keenlattice.rig.places import put_file
+
+NOTED, MOST_BYTES = "desktop-before.json", 100_000
+REFRESH, RESOLUTION = "display.refresh", "display.resolution"
+NATIVE = "native"
+NEAR_HZ = 1.0  # 59.81 Hz is what a player calls 60
+
+
+class _Noted(NamedTuple):
+    """What was on before anything was set, and what is set."""
+
+    before: str
+    keys: tuple[str, ...]
+
+
+class Desktop:
+    """The primary monitor.
+
+    Args:
+        display: the X display's name; empty for none.
+        home: where is noted down what was on before.
+        nested: whether the display lies within another desktop, whose business modes are.
+    """
+
+    def __init__(self, display: str, home: Path, nested: bool) -> None:
+        self._monitors, self._home, self._nested = Monitors(display) if display else None, home, nested
+
+    def _monitor(self) -> Monitor | None:
+        return self._monitors.primary() if self._monitors else None
+
+    def settings(self) -> list[Setting]:
+        monitor = self._monitor()
+        if monitor is None or self._nested or len(monitor.modes) < 2:
+            return []
+        before = self._before()
+        stock = before or monitor.on
+        own = {"rights": False, "restart": "none"}
+        return [catalog()[REFRESH].model_copy(update={**own, "stock": round(stock.refresh_hz)}),
+                catalog()[RESOLUTION].model_copy(update={**own, "stock": NATIVE})]
+
+    def _before(self) -> Mode | None:
+        return _mode(self._noted({NOTED: read_bounded(self._home / NOTED, MOST_BYTES)}).before)
+
+    def facts(self) -> dict[str, FactValue]:
+        monitor = self._monitor()
+        if monitor is None:
+            return {}
+        rates = monitor.rates(monitor.on.resolution)
+        return {"panel": monitor.name, "refresh_hz": round(monitor.on.refresh_hz),
+                "best_refresh_hz": round(max(rates, default=monitor.on.refresh_hz)),
+                "resolution": monitor.on.resolution}
+
+    def state(self) -> State:
+        monitor = self._monitor()
+        noted = {NOTED: read_bounded(self._home / NOTED, MOST_BYTES)}
+        return noted if monitor is None or self._nested else {**noted, _place(monitor): monitor.on.text.encode()}
+
+    def covers(self, key: str) -> bool:
+        return key in (REFRESH, RESOLUTION)
+
+    def owns(self, place: str) -> bool:
+        return place == NOTED or place.startswith("display/")
+
+    def values(self, state: State) -> dict[str, Value]:
+        """What has been set of them, as it stands."""
+        monitor = self._monitor()
+        on = None if monitor is None else _mode((state.get(_place(monitor)) or b"").decode())
+        if monitor is None or on is None:
+            return {}
+        told: dict[str, Value] = {
+            REFRESH: round(on.refresh_hz),
+            RESOLUTION: NATIVE if on.resolution == monitor.preferred else on.resolution}
+        return {key: told[key] for key in self._noted(state).keys if key in told}
+
+    def changed(self, state: State, changes: Edits) -> State:
+        """The state after some changes.
+
+        Raises:
+            RefusedByRig: the monitor has no such mode, or there is none.
+        """
+        monitor = self._monitor()
+        if monitor is None:
+            raise RefusedByRig(f"{', '.join(changes)}: there is no monitor on this X display now")
+        noted = self._noted(state)
+        on = _mode((state.get(_place(monitor)) or b"").decode()) or monitor.on
+        before = _mode(noted.before) or on
+        wanted = {**self.values(state), **{key: value for key, value in changes.items() if value is not None}}
+        for key in [key for key, value in changes.items() if value is None]:
+            wanted.pop(key, None)
+        mode = _chosen(monitor, before, wanted)
+        if not monitor.alone and mode.resolution != on.resolution:
+            raise RefusedByRig(f"{RESOLUTION}: several monitors are on, and their places would have to move: do it by "
+                               "hand in the desktop's own settings")
+        kept = json.dumps({"before": before.text, "set": sorted(wanted)}).encode() if wanted else None
+        return {_place(monitor): mode.text.encode(), NOTED: kept}
+
+    def put(self, state: State) -> None:
+        """Turns on what a state has, and notes down what was on."""
+        try:
+            if state.get(NOTED) is not None:
+                put_file(self._home / NOTED, state[NOTED])
+            for place, content in state.items():
+                if place.startswith("display/") and content and self._monitors:
+                    self._monitors.turn_on(content.decode())
+            if NOTED in state and state[NOTED] is None:
+                put_file(self._home / NOTED, None)
+        except OSError as error:
+            raise RigError(f"cannot write {self._home / NOTED}: {error.strerror}") from None
+
+    def _noted(self, state: State) -> _Noted:
+        try:
+            noted = parse_json(state.get(NOTED) or b"{}")
+            return _Noted(str(noted.get("before", "")), tuple(str(one) for one in noted.get("set", ())))
+        except (ValueError, TypeError, AttributeError):
+            raise RigError(f"{self._home / NOTED} is damaged: move it away; what is on then counts as the desktop's own"
+                           ) from None
+
+
+def _place(monitor: Monitor) -> str:
+    return f"display/{monitor.name}/mode"
+
+
+def _mode(text: str) -> Mode | None:
+    try:
+        size, _, rate = text.partition("@")
+        width, _, height = size.partition("x")
+        return Mode(int(width), int(height), float(rate))
+    except ValueError:
+        return None
+
+
+def _chosen(monitor: Monitor, before: Mode, wanted: Mapping[str, Value]) -> Mode:
+    """The monitor's mode for what is wanted; what is not said stays as it was before, or is the nearest to that.
+
+    Raises:
+        RefusedByRig: it has none.
+    """
+    resolution = str(wanted.get(RESOLUTION, before.resolution))
+    resolution = monitor.preferred if resolution == NATIVE else resolution
+    rates = monitor.rates(resolution)
+    if not rates:
+        known = dict.fromkeys(mode.resolution for mode in sorted(monitor.modes, reverse=True))
+        raise RefusedByRig(f"{RESOLUTION}: the monitor {monitor.name} has no {resolution}; it has {', '.join(known)}")
+    if REFRESH not in wanted:
+        return next(mode for mode in monitor.modes if mode.resolution == resolution and mode.refresh_hz == min(
+            rates, key=lambda rate: abs(rate - before.refresh_hz)))
+    rate = min(rates, key=lambda rate: abs(rate - float(wanted[REFRESH])))
+    if abs(rate - float(wanted[REFRESH])) > NEAR_HZ:
+        raise RefusedByRig(f"{REFRESH}: at {resolution} the monitor {monitor.name} has "
+                           f"{', '.join(f'{round(one)}' for one in rates)} Hz")
+    return next(mode for mode in monitor.modes if mode.resolution == resolution and mode.refresh_hz == rate)

@@ -1,0 +1,145 @@
+"""The monitor of an X display, through the extension RandR: its modes, which of them is on, and turning one on."""
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from keenlattice.errors import RefusedByRig, RigError
+
+INTERLACED, DOUBLE_SCAN = 0x10, 0x20
+
+
+@dataclass(frozen=True, order=True)
+class Mode:
+    """A resolution in pixels, and a refresh rate in Hz."""
+
+    width: int
+    height: int
+    refresh_hz: float
+
+    @property
+    def resolution(self) -> str:
+        return f"{self.width}x{self.height}"
+
+    @property
+    def text(self) -> str:
+        """As it is kept: `1280x800@59.81`."""
+        return f"{self.resolution}@{self.refresh_hz:.2f}"
+
+
+@dataclass(frozen=True)
+class Monitor:
+    """What is known of a monitor.
+
+    Args:
+        name: of the output that it is plugged into.
+        on: the mode that is on.
+        modes: all that it takes.
+        preferred: the resolution that it prefers, its own.
+        alone: whether it is the only one that is on.
+    """
+
+    name: str
+    on: Mode
+    modes: tuple[Mode, ...]
+    preferred: str
+    alone: bool
+
+    def rates(self, resolution: str) -> list[float]:
+        """The refresh rates of a resolution, rising."""
+        return sorted({mode.refresh_hz for mode in self.modes if mode.resolution == resolution})
+
+
+class Monitors:
+    """The monitors of an X display; the connection is made when it is first needed.
+
+    Args:
+        display: its name, `:0`.
+    """
+
+    def __init__(self, display: str) -> None:
+        self._name = display
+
+    @cached_property
+    def _display(self) -> Any:
+        """The connection; None where there is none, or no RandR."""
+        try:
+            from Xlib import display as xdisplay
+            from Xlib.error import DisplayError
+
+            found = xdisplay.Display(self._name)
+            return found if found.has_extension("RANDR") else None
+        except (ImportError, DisplayError, OSError):
+            return None
+
+    def primary(self) -> Monitor | None:
+        """The primary monitor, or the first that is on; None if none is, or none can be asked for."""
+        found = self._look()
+        return found[0] if found else None
+
+    def _look(self) -> tuple[Monitor, Any, dict[int, Mode]] | None:
+        if self._display is None:
+            return None
+        from Xlib import error
+
+        try:
+            root = self._display.screen().root
+            told = root.xrandr_get_screen_resources_current()
+            modes = {one["id"]: Mode(one["width"], one["height"], _rate(one)) for one in told.modes
+                     if not one["flags"] & INTERLACED}
+            first = root.xrandr_get_output_primary().output
+            outputs = [(number, self._display.xrandr_get_output_info(number, told.config_timestamp))
+                       for number in sorted(told.outputs, key=lambda number: number != first)]
+            on = [(number, one) for number, one in outputs if one.crtc and one.modes]
+            if not on:
+                return None
+            number, output = on[0]
+            crtc = self._display.xrandr_get_crtc_info(output.crtc, told.config_timestamp)
+            if crtc.mode not in modes:
+                return None
+            own = [modes[mode] for mode in output.modes if mode in modes]
+            preferred = modes[output.modes[0]].resolution if output.modes[0] in modes else modes[crtc.mode].resolution
+            monitor = Monitor(str(output.name), modes[crtc.mode], tuple(dict.fromkeys(own)), preferred, len(on) == 1)
+            return monitor, (told, number, output, crtc), {mode: modes[mode] for mode in output.modes if mode in modes}
+        except (error.XError, error.ConnectionClosedError, OSError) as wrong:
+            raise RigError(f"the X display {self._name} does not say what its monitor does: {wrong}") from None
+
+    def turn_on(self, text: str) -> None:
+        """Turns a mode on, of the primary monitor.
+
+        Args:
+            text: the mode, as `Mode.text` has it.
+
+        Raises:
+            RefusedByRig: there is no such mode; or the server refuses it.
+        """
+        found = self._look()
+        if found is None:
+            raise RefusedByRig(f"there is no monitor on the X display {self._name} now")
+        monitor, (told, number, output, crtc), modes = found
+        wanted = next((one for one, mode in modes.items() if mode.text == text), None)
+        if wanted is None:
+            raise RefusedByRig(f"the monitor {monitor.name} has no mode {text} now")
+        from Xlib import X, error
+
+        mode, root = modes[wanted], self._display.screen().root
+        try:
+            size = root.get_geometry()
+            if mode.width > size.width or mode.height > size.height:
+                root.xrandr_set_screen_size(max(mode.width, size.width), max(mode.height, size.height),
+                                            self._display.screen().width_in_mms, self._display.screen().height_in_mms)
+            answer = self._display.xrandr_set_crtc_config(output.crtc, told.config_timestamp, crtc.x, crtc.y, wanted,
+                                                          crtc.rotation, [number], X.CurrentTime)
+            if monitor.alone and (mode.width, mode.height) != (size.width, size.height):
+                root.xrandr_set_screen_size(mode.width, mode.height, self._display.screen().width_in_mms,
+                                            self._display.screen().height_in_mms)
+            self._display.sync()
+        except error.XError as wrong:
+            raise RefusedByRig(f"the X display {self._name} does not take the mode {text}: {wrong}") from None
+        if answer.status:
+            raise RefusedByRig(f"the X display {self._name} does not take the mode {text}")
+
+
+def _rate(mode: dict[str, int]) -> float:
+    lines = mode["v_total"] * (2 if mode["flags"] & DOUBLE_SCAN else 1)
+    return round(mode["dot_clock"] / (mode["h_total"] * lines), 2) if mode["h_total"] and lines else 0.0

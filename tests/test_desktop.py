@@ -1,0 +1,136 @@
+"""The monitor: its modes read, turned on, read back and put back, on an X server with a monitor that is made up."""
+
+import os
+import shutil
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from conftest import Keen as Run
+from conftest import as_json
+from keenlattice.errors import RefusedByRig
+from keenlattice.logbook.book import Logbook
+from keenlattice.rig._apply import apply, preview
+from keenlattice.rig._undo import undo
+from keenlattice.rig.drift import find_drift
+from keenlattice.rig.linux.desktop import NOTED, _chosen
+from keenlattice.rig.linux.driver import Driver
+from keenlattice.rig.linux.machine import LinuxRig
+from keenlattice.rig.linux.randr import Mode, Monitor
+
+MODES = {"1280x800": ((60, "83.50 1280 1352 1480 1680 800 803 809 831"),
+                      (120, "174.50 1280 1368 1504 1728 800 803 809 842")),
+         "1024x768": ((75, "82.00 1024 1088 1192 1360 768 771 775 805"),)}
+CONFIGURATION = """
+Section "ServerFlags"
+  Option "AutoAddDevices" "false"
+EndSection
+Section "Device"
+  Identifier "card"
+  Driver "dummy"
+EndSection
+Section "Monitor"
+  Identifier "panel"
+  HorizSync 5.0-1000.0
+  VertRefresh 5.0-300.0
+  {lines}
+EndSection
+Section "Screen"
+  Identifier "screen"
+  Device "card"
+  Monitor "panel"
+  DefaultDepth 24
+  SubSection "Display"
+    Modes {names}
+  EndSubSection
+EndSection
+"""
+
+
+@pytest.fixture
+def screen(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
+    server, driver = shutil.which("Xorg"), Path("/usr/lib/xorg/modules/drivers/dummy_drv.so")
+    if server is None or not driver.exists() or os.geteuid():
+        pytest.skip("no X server with a made-up monitor here: apt-get install xserver-xorg-core "
+                    "xserver-xorg-video-dummy, and root")
+    named = {f"{size}_{rate}": line for size, some in MODES.items() for rate, line in some}
+    (tmp_path / "xorg.conf").write_text(CONFIGURATION.format(
+        lines="\n  ".join(f'Modeline "{name}" {line}' for name, line in named.items()),
+        names=" ".join(f'"{name}"' for name in named)))
+    reading, writing = os.pipe()
+    running = subprocess.Popen(
+        [server, "-displayfd", str(writing), "-config", str(tmp_path / "xorg.conf"), "-logfile",
+         str(tmp_path / "xorg.log"), "-noreset", "-nolisten", "tcp"], pass_fds=(writing,), stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL)
+    os.close(writing)
+    with os.fdopen(reading) as number:
+        display = f":{number.readline().strip()}"
+    monkeypatch.setenv("DISPLAY", display)
+    monkeypatch.delenv("WAYLAND_DISPLAY", raising=False)
+    yield display
+    running.terminate()
+    running.wait()
+
+
+@pytest.fixture
+def rig(screen: str, tmp_path: Path) -> LinuxRig:
+    made = LinuxRig(tmp_path / "state", tmp_path / ".drirc")
+    made.driver = Driver("made-up", "Nobody", "A renderer", "<driinfo></driinfo>")
+    return made
+
+
+def on_now(rig: LinuxRig) -> str:
+    return next(content.decode() for place, content in rig.state().items() if place.startswith("display/") and content)
+
+
+@pytest.mark.real
+def test_a_better_mode_is_found_turned_on_and_put_back(rig: LinuxRig, book: Logbook) -> None:
+    before, facts = rig.state(), rig.facts()
+    assert (facts["refresh_hz"], facts["best_refresh_hz"], facts["resolution"]) == (60, 120, "1280x800")
+    apply(rig, book, book.commit("rig", {"display.refresh": 120}))
+    assert on_now(rig) == "1280x800@119.93" and rig.facts()["refresh_hz"] == 120
+    assert rig.catalog()["display.refresh"].stock == 60
+    apply(rig, book, book.commit("rig", {"display.refresh": 75, "display.resolution": "1024x768"}))
+    assert on_now(rig).startswith("1024x768@7") and find_drift(rig, book) == ()
+    refused = preview(rig, book.commit("rig", {"display.refresh": 144})).refused["display.refresh"]
+    assert "has 60, 120 Hz" in refused
+    undo(rig, book)
+    assert on_now(rig) == "1280x800@119.93"
+    apply(rig, book, book.commit("rig", {}))  # unset: as it was before anything was set
+    assert rig.state() == before and not (rig.home / NOTED).exists()
+
+
+@pytest.mark.real
+def test_somebody_who_turns_it_back_is_drift(rig: LinuxRig, book: Logbook) -> None:
+    apply(rig, book, book.commit("rig", {"display.refresh": 120}))
+    assert rig._desktop._monitors is not None
+    rig._desktop._monitors.turn_on("1280x800@59.81")
+    (slipped,) = find_drift(rig, book)
+    assert [(one.before, one.after) for one in slipped.changes] == [(120, 60)]
+    undo(rig, book)
+    assert on_now(rig) == "1280x800@59.81"
+
+
+@pytest.mark.real
+def test_the_survey_asks_its_first_question(screen: str, keen: Run) -> None:
+    told = as_json(keen("survey", "--rig", "linux", "--json", DISPLAY=screen))
+    assert told["facts"]["best_refresh_hz"] == 120
+    assert [one["why"] for one in told["findings"] if one["check"] == "panel-below-best"] == [
+        "the panel can do 120 Hz and runs at 60 Hz"]
+
+
+def test_the_mode_that_is_meant() -> None:
+    modes = tuple(Mode(*size, rate) for size, rate in (
+        ((1920, 1080), 59.94), ((1920, 1080), 143.98), ((1280, 720), 60.0), ((1280, 720), 50.0)))
+    panel = Monitor("x", modes[0], modes, "1920x1080", True)
+    assert _chosen(panel, modes[0], {"display.refresh": 60}) == modes[0]
+    assert _chosen(panel, modes[0], {"display.refresh": 144}) == modes[1]
+    assert _chosen(panel, modes[1], {"display.resolution": "1280x720"}) == modes[2]  # the nearest to what was on
+    assert _chosen(panel, modes[2], {"display.resolution": "native", "display.refresh": 144}) == modes[1]
+    assert _chosen(panel, modes[1], {}) == modes[1]
+    for wanted in ({"display.refresh": 100}, {"display.resolution": "800x600"},
+                   {"display.resolution": "1280x720", "display.refresh": 144}):
+        with pytest.raises(RefusedByRig):
+            _chosen(panel, modes[0], wanted)
