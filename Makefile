@@ -1,6 +1,7 @@
 # demo   the whole story on the stand-in rig; needs only Python 3.11
 # test   everything; installs what it needs, Debian packages too where apt and root are there
 # test-windows  every command, and the tests that are not about Linux, on Windows' Python under Wine; Debian alone
+# test-kernel  the Linux rig on a real kernel in qemu, and power cuts on a disk that loses what was not flushed; root
 # check  style, types, layers
 # bench  speed, each figure as a ratio to something in the same run
 # sensors  how well flashes are found over a grid of signals, written into docs/sensors.md
@@ -17,12 +18,13 @@ WINDOWS := build/windows
 ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog checks formula hands hunt ini logbook measure \
   pack profile screen study trial tune workspace))
 BIN := .venv/bin
-DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils xserver-xorg-core xserver-xorg-video-dummy chromium \
-  chromium-driver
+DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils xserver-xorg-core xserver-xorg-video-dummy vulkan-tools \
+  mesa-vulkan-drivers chromium chromium-driver
+DEBIAN_FOR_KERNEL := qemu-system-x86 debootstrap acpica-tools e2fsprogs
 DEBIAN_FOR_WINDOWS := wine wine64 gcc-mingw-w64-x86-64-win32 unzip
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
 
-.PHONY: demo test test-windows check bench sensors calibrate torture docs package versions shots clean
+.PHONY: demo test test-windows test-kernel check bench sensors calibrate torture docs package versions shots clean
 
 demo: .venv/installed
 	$(BIN)/keen demo
@@ -83,6 +85,14 @@ versions: debian
 	  build/versions/bin/python -m pytest -n auto -m "not real" || exit 1; \
 	done
 
+test-kernel: .venv/installed-dev build/kernel/made
+	$(BIN)/python -m pytest -s tests/kernel/on_a_real_kernel.py
+
+build/kernel/made: tests/kernel/build.sh tests/kernel/init tests/kernel/power.asl
+	$(MAKE) debian-kernel
+	rm -rf build/kernel
+	tests/kernel/build.sh build/kernel
+
 shots: .venv/installed-dev debian-shots
 	$(BIN)/python docs/make_screenshots.py
 
@@ -97,11 +107,12 @@ shots: .venv/installed-dev debian-shots
 
 # What the real-driver tests, or the pictures, need. Without apt or root it is said what is missing; the tests that
 # need it are then skipped, and say so.
-.PHONY: debian debian-shots debian-windows
+.PHONY: debian debian-shots debian-windows debian-kernel
 debian: PACKAGES := $(DEBIAN)
 debian-shots: PACKAGES := $(DEBIAN) $(DEBIAN_FOR_SHOTS)
 debian-windows: PACKAGES := $(DEBIAN_FOR_WINDOWS)
-debian debian-shots debian-windows:
+debian-kernel: PACKAGES := $(DEBIAN_FOR_KERNEL)
+debian debian-shots debian-windows debian-kernel:
 	@if dpkg -s $(PACKAGES) >/dev/null 2>&1; then :; \
 	elif command -v apt-get >/dev/null && [ "$$(id -u)" = 0 ]; then \
 	  apt-get update -qq && \

@@ -6,7 +6,11 @@ from pathlib import Path
 import pytest
 
 from keenlattice.catalog.load import catalog, settings_in
+from keenlattice.catalog.model import Catalog
 from keenlattice.errors import BadValue, CatalogError, UnknownName, UsageError
+from keenlattice.rig.linux import absent
+from keenlattice.rig.linux.driver import Driver
+from keenlattice.rig.linux.machine import LinuxRig
 
 FILES = sorted((resources.files("keenlattice.catalog") / "data").iterdir(), key=lambda file: file.name)
 
@@ -76,3 +80,21 @@ def test_each_setting_says_where_it_is_and_how_to_see_that_it_took() -> None:
     said = [(one.where, one.check) for one in catalog()]
     assert all(len(where) > 20 and len(check) > 20 for where, check in said)
     assert len({check for _, check in said}) > 0.9 * len(said)  # its own, and not its domain's
+
+
+def test_what_a_rig_does_not_have_is_said_so_with_the_reason() -> None:
+    reasons = absent.reasons()
+    assert reasons.keys() <= {setting.name for setting in catalog()}
+    some = Catalog([catalog()["sync.vertical"]], reasons)
+    assert "sync.vertical" not in some.absent
+    with pytest.raises(UnknownName, match=r"no setting here named 'frame\.cap'; this rig does not have it: neither"):
+        some["frame.cap"]
+    with pytest.raises(UnknownName, match="see `keen catalog`"):
+        some["frame.cup"]
+
+
+def test_every_setting_is_on_a_linux_rig_or_the_reason_is_known(tmp_path: Path) -> None:
+    rig = LinuxRig(tmp_path / "state", tmp_path / ".drirc", tmp_path / "root")
+    rig.driver = Driver("made-up", "Nobody", "A renderer", "<driinfo></driinfo>")
+    here = rig.catalog()
+    assert [one.name for one in catalog() if one.name not in here and one.name not in here.absent] == []

@@ -4,6 +4,7 @@ import hashlib
 import os
 import shutil
 import subprocess
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -14,9 +15,11 @@ from keenlattice.profile.game import Game
 from keenlattice.rig._apply import apply
 from keenlattice.rig._undo import undo
 from keenlattice.rig.gamelist import Listed, add_game
+from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, all_entries, configuration_files, entries_in
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.posix import found, is_pattern
+from keenlattice.rig.linux.vulkan import VulkanDevice
 from keenlattice.rig.linux.xserver import x_display
 from test_linux import real_driver
 
@@ -123,6 +126,43 @@ def test_the_file_that_the_system_ships_resolves_for_every_entry() -> None:
             applied = configuration.resolve(Program(one.matches["executable"]), screen)
             assert set(one.options) <= set(applied)
             assert any(one is applied[name].entry or one in applied[name].overrules for name in one.options)
+
+
+VULKAN = b"""<driconf>
+  <device driver="radv">
+    <application name="one" application_name_match="^Orbit" application_versions="2:4">
+      <option name="vk_orbit_only" value="true"/></application>
+    <engine engine_name_match="lattice" engine_versions="1:9"><option name="vk_images" value="4"/></engine>
+  </device>
+  <device><application name="both" executable="orbit"><option name="smooth" value="3"/></application></device>
+</driconf>
+"""
+
+
+def test_a_vulkan_game_is_matched_by_what_it_says_it_is(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / ".drirc").write_bytes(VULKAN)
+
+    def rig(**told: object) -> LinuxRig:
+        add_game(tmp_path / "state", replace(Listed(Game("orbit", "Orbit", ("orbit",))), **told))
+        made = LinuxRig(tmp_path / "state", tmp_path / ".drirc", tmp_path / "root")
+        made.driver = Driver("gl", "v", "r", "<driinfo><option name='smooth' type='int' default='0' valid='0:9'>"
+                                             "<description text='x'/></option></driinfo>")
+        made._vulkan = [VulkanDevice("made up", "radv")]
+        return made
+
+    def found(one: LinuxRig) -> dict[str, str]:
+        return {option.option: option.value for option in one.driver_options("orbit")[0]}
+
+    assert found(rig()) == {"smooth": "3"} == found(rig(api="vulkan"))
+    known = rig(api="vulkan", application=("Orbit", 3), engine=("the lattice", 4))
+    assert found(known) == {"smooth": "3", "vk_orbit_only": "true", "vk_images": "4"}
+    assert found(rig(api="vulkan", application=("Orbit", 5))) == {"smooth": "3"}
+    only = {one.name: one.kind for one in known.catalog() if one.name.startswith("mesa.vk")}
+    assert only == {"mesa.vk_orbit_only": "switch", "mesa.vk_images": "whole"}
+    keys = ["mesa.smooth", "mesa.vk_images", "sync.vertical", "sync.variable-refresh", "process.affinity"]
+    assert known.inert("orbit", keys).keys() == {"mesa.smooth", "sync.vertical"}
+    assert rig(api="opengl", application=None, engine=None).inert("orbit", keys).keys() == {"mesa.vk_images"}
+    assert rig(api="").inert("orbit", keys) == {}
 
 
 @real_driver

@@ -90,6 +90,13 @@ def test_an_option_acts_on_a_program_that_we_did_not_write(tmp_path: Path, displ
 
 
 @real_driver
+@pytest.mark.skipif(not shutil.which("vkcube"), reason="vkcube is not installed: apt-get install vulkan-tools")
+def test_a_vulkan_program_is_recorded_and_known_as_one(tmp_path: Path, display: str) -> None:
+    run = rig_with(tmp_path, "vkcube", executable="vkcube").play("gears", 2, 1)
+    assert run.frame_ms.size > 50 and run.about["api"] == "vulkan" and run.about["steady"] is True
+
+
+@real_driver
 @needs_gears
 def test_a_window_is_found_through_a_launcher(tmp_path: Path, display: str) -> None:
     rig = rig_with(tmp_path, "sh", "-c", f"{GEARS} & wait", executable="no-such")

@@ -21,6 +21,7 @@ from keenlattice.measure.metrics import metrics_of
 from keenlattice.measure.parquet import read_capture, write_capture
 from keenlattice.measure.series import KINDS, Series
 from keenlattice.measure.telemetry import limited_by, readings, throttled
+from keenlattice.measure.text import read_text, write_text
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.linux import _sampler
 from keenlattice.rig.linux.telemetry import taken_down
@@ -47,13 +48,14 @@ def test_what_is_kept_reads_back(tmp_path_factory: pytest.TempPathFactory, serie
     kept = Capture(np.arange(5) * 8.0, np.array([3.0]), np.array([20.0]), telemetry={
         name: said(*values) for name, values in series.items()}, about={"game": "orbit"})
     write_capture(kept, path)
-    read = read_capture(path)
-    assert np.array_equal(read.shown_ms, kept.shown_ms) and np.array_equal(read.answer_ms, kept.answer_ms)
+    write_text(kept, path.with_suffix(".csv"))
     full = {name: one for name, one in kept.telemetry.items() if one.at_ms.size}
-    assert read.telemetry.keys() == full.keys() and read.about == kept.about
-    for name, one in full.items():
-        assert np.array_equal(read.telemetry[name].at_ms, one.at_ms)
-        assert np.array_equal(read.telemetry[name].values, one.values, equal_nan=True)
+    for read in (read_capture(path), read_text(path.with_suffix(".csv"))):
+        assert np.array_equal(read.shown_ms, kept.shown_ms) and np.array_equal(read.answer_ms, kept.answer_ms)
+        assert read.telemetry.keys() == full.keys() and read.about == kept.about
+        for name, one in full.items():
+            assert np.array_equal(read.telemetry[name].at_ms, one.at_ms)
+            assert np.array_equal(read.telemetry[name].values, one.values, equal_nan=True)
 
 
 @pytest.mark.parametrize("wrong", [

@@ -40,8 +40,8 @@ def main() -> None:
         if not pid:
             say(line, run(json.loads(text)["code"], line))
             os._exit(0)
-        if os.waitpid(pid, 0)[1]:
-            say(line, {"error": "it died"})
+        if ended := os.waitpid(pid, 0)[1]:
+            say(line, {"error": f"it died, wait status {ended}"})
 
 
 def run(code: str, line: int) -> dict[str, Any]:

@@ -80,10 +80,12 @@ class Machine:
         except TimeoutError:
             text = b""
         if not text:
-            console = (self.folder / "console.log").read_text(errors="replace")
-            raise ConnectionError(f"the machine says nothing more; its console: {console[-2000:]}")
+            raise ConnectionError(f"the machine says nothing more; its console: {self._console()}")
         told: dict[str, Any] = json.loads(text)
         return told
+
+    def _console(self) -> str:
+        return (self.folder / "console.log").read_text(errors="replace")[-2000:]
 
     def begin(self, code: str) -> None:
         """Hands code in, and does not wait for it."""
@@ -95,7 +97,7 @@ class Machine:
         while "told" in (answer := self._next(ANSWERS_WITHIN_S)):
             pass
         if "error" in answer:
-            raise AssertionError(answer["error"])
+            raise AssertionError(f"{answer['error']}\n{self._console()}")
         return answer["result"]
 
     def told_until_cut(self, after_s: float) -> list[str]:

@@ -158,10 +158,16 @@ class Setting(BaseModel):
 
 
 class Catalog:
-    """All settings that Keen Lattice, or one rig, knows. Looked up by name, or by `name@device`."""
+    """All settings that Keen Lattice, or one rig, knows. Looked up by name, or by `name@device`.
 
-    def __init__(self, settings: Iterable[Setting]) -> None:
+    Args:
+        settings: those that there are.
+        absent: of others, why the rig does not have them.
+    """
+
+    def __init__(self, settings: Iterable[Setting], absent: Mapping[str, str] | None = None) -> None:
         self._settings = {setting.name: setting for setting in settings}
+        self.absent = {name: why for name, why in (absent or {}).items() if name not in self._settings}
 
     def __iter__(self) -> Iterator[Setting]:
         return iter(self._settings.values())
@@ -182,11 +188,13 @@ class Catalog:
         try:
             return self._settings[name]
         except KeyError:
+            if name in self.absent:
+                raise UnknownName("setting here", name, (), f"this rig does not have it: {self.absent[name]}") from None
             raise UnknownName("setting", name, self._settings, "see `keen catalog`") from None
 
     def with_more(self, settings: Iterable[Setting]) -> "Catalog":
         """This catalog and a rig's own settings beside it."""
-        return Catalog([*self, *settings])
+        return Catalog([*self, *settings], self.absent)
 
     def only(self, names: Iterable[str]) -> "Catalog":
         """The settings of these names that this catalog has."""

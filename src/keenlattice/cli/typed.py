@@ -92,6 +92,21 @@ def words_of(command: str) -> tuple[str, ...]:
                          "quotes of the other kind") from None
 
 
+def known_as(texts: Sequence[str]) -> dict[str, tuple[str, int]]:
+    """What a game tells its driver that it is, from `application=NAME:VERSION` and `engine=NAME:VERSION`.
+
+    Raises:
+        UsageError: not of that form.
+    """
+    found = {}
+    for key, told in pairs_of(texts, "--known-as").items():
+        name, _, version = told.rpartition(":")
+        if key not in ("application", "engine") or (name and not version.isdigit()):
+            raise UsageError(f"--known-as {key}={told}: write application=NAME:VERSION or engine=NAME:VERSION")
+        found[key] = (name, int(version)) if name else (told, 0)
+    return found
+
+
 def spot_of(text: str | None, option: str) -> tuple[int, int]:
     """A pixel, from `X,Y`.
 

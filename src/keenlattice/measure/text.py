@@ -2,7 +2,8 @@
 
 The first line is a comment with what the capture is about, as JSON; then a header, then one row per event: `kind`
 ("frame" or "click"), `at_ms`, `answer_ms`, `cpu_ms`, `gpu_ms`, then the stages of clicks that are known, as in
-Parquet; what is not known is empty. Numbers are written so that they read back exactly.
+Parquet; what is not known is empty. Numbers are written so that they read back exactly. What the machine said of itself
+follows as rows `telemetry,AT_MS,SOURCE,VALUE`, in a file of form 2.
 """
 
 import csv
@@ -17,9 +18,11 @@ from keenlattice._safejson import parse_json
 from keenlattice.errors import CaptureError
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.parquet import STAGE_COLUMNS
+from keenlattice.measure.series import Series
 
 BEGIN = "# keen-lattice capture "
-FORM = 1
+FORM, WITH_TELEMETRY = 1, 2
+TELEMETRY = "telemetry"
 COLUMNS = ("kind", "at_ms", "answer_ms", "cpu_ms", "gpu_ms")
 MOST_BYTES = 2 * 2**30
 
@@ -33,7 +36,8 @@ def write_text(capture: Capture, path: Path) -> None:
     out = io.StringIO()
     of_clicks = [_texts(times) for times in capture.stage_ms.values()]
     header = (*COLUMNS, *(STAGE_COLUMNS[name] for name in capture.stage_ms))
-    out.write(f"{BEGIN}{json.dumps({'form': FORM, **capture.about})}\n{','.join(header)}\n")
+    form = WITH_TELEMETRY if capture.telemetry else FORM
+    out.write(f"{BEGIN}{json.dumps({'form': form, **capture.about})}\n{','.join(header)}\n")
     more = "," * len(of_clicks)
     none = [""] * capture.shown_ms.size
     stages = [_texts(times) if times.size else none for times in (capture.cpu_ms, capture.gpu_ms)]
@@ -41,6 +45,9 @@ def write_text(capture: Capture, path: Path) -> None:
                    for at, cpu, gpu in zip(_texts(capture.shown_ms), *stages, strict=True))
     out.writelines(f"click,{','.join((at, answer, '', '', *stages))}\n" for at, answer, *stages in zip(
         _texts(capture.click_ms), _texts(capture.answer_ms), *of_clicks, strict=True))
+    for name, one in capture.telemetry.items():
+        out.writelines(f"{TELEMETRY},{at},{name},{value}\n" for at, value in zip(
+            _texts(one.at_ms), _texts(one.values), strict=True))
     try:
         replace_file(path, out.getvalue().encode())
     except OSError as error:
@@ -70,9 +77,16 @@ def read_text(path: Path) -> Capture:
         raise CaptureError(f"{path}: CSV, perhaps, but not a capture of Keen Lattice; `keen ingest` reads others")
     try:
         about = parse_json(lines[0].removeprefix(BEGIN), finite=False)
-        if about.pop("form") != FORM:
-            raise CaptureError(f"{path}: another form of a capture than {FORM}: update Keen Lattice")
-        rows = [(kind, *(float(cell or "nan") for cell in cells)) for kind, *cells in csv.reader(lines[2:])]
+        if about.pop("form") not in (FORM, WITH_TELEMETRY):
+            raise CaptureError(f"{path}: another form of a capture than {FORM} and {WITH_TELEMETRY}: update Keen "
+                               "Lattice")
+        said, rows = dict[str, list[tuple[float, float]]](), list[tuple[str | float, ...]]()
+        for kind, *cells in csv.reader(lines[2:]):
+            if kind == TELEMETRY:
+                at, name, value = cells
+                said.setdefault(name, []).append((float(at), float(value or "nan")))
+            else:
+                rows.append((kind, *(float(cell or "nan") for cell in cells)))
         numbers = np.array([row[1:] for row in rows], dtype=np.float64).reshape(-1, len(header) - 1)
         frames = np.array([row[0] == "frame" for row in rows], dtype=bool)
     except (ValueError, KeyError, TypeError, AttributeError, csv.Error) as error:
@@ -80,4 +94,5 @@ def read_text(path: Path) -> Capture:
     cpu, gpu = (values if values.size and not np.isnan(values).any() else np.empty(0)
                 for values in (numbers[frames, 2], numbers[frames, 3]))
     of_clicks = {name: numbers[~frames, len(COLUMNS) - 1 + place] for place, name in enumerate(stages)}
-    return Capture(numbers[frames, 0], numbers[~frames, 0], numbers[~frames, 1], cpu, gpu, about, of_clicks)
+    telemetry = {name: Series(*np.array(samples).T) for name, samples in said.items()}
+    return Capture(numbers[frames, 0], numbers[~frames, 0], numbers[~frames, 1], cpu, gpu, about, of_clicks, telemetry)

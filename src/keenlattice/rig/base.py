@@ -243,6 +243,14 @@ class TellsOptions(Protocol):
 
 
 @runtime_checkable
+class TellsInert(Protocol):
+    """A rig that knows of a game why some settings do nothing there."""
+
+    def inert(self, game: str, keys: Sequence[str]) -> Mapping[str, str]:
+        """Of some settings that are set for a game, those that do nothing, each with why."""
+
+
+@runtime_checkable
 class Faulty(Protocol):
     """A rig on which things can be made to go wrong, to see what becomes of it."""
 

@@ -11,6 +11,7 @@ from keenlattice.profile.game import Game
 
 FILE = "games.toml"
 MOST_BYTES = 256 * 1024
+APIS = ("opengl", "vulkan")
 
 
 @dataclass(frozen=True)
@@ -26,7 +27,9 @@ class Key:
 class Listed:
     """A game that a player has told of: what starts it, the file that it keeps its settings in and what is known of
     that, the pixel of its window that answers a click (counted from the upper left corner) and the one that is clicked
-    (the same, if it is not said), and whether it is left running after it was started to be measured."""
+    (the same, if it is not said), whether it is left running after it was started to be measured; by which of APIS it
+    draws, empty if that is not said, and what it tells a Vulkan driver that it is: application and engine, each with a
+    version."""
 
     game: Game
     command: tuple[str, ...] = ()
@@ -35,6 +38,9 @@ class Listed:
     answers_at: tuple[int, int] | None = None
     clicks_at: tuple[int, int] | None = None
     leave_running: bool = False
+    api: str = ""
+    application: tuple[str, int] | None = None
+    engine: tuple[str, int] | None = None
 
 
 def read_games(home: Path) -> dict[str, Listed]:
@@ -58,7 +64,7 @@ def read_games(home: Path) -> dict[str, Listed]:
 
 def _listed(name: str, table: dict[str, Any]) -> Listed:
     unknown = set(table) - {"title", "executables", "command", "file", "keys", "answers_at", "clicks_at",
-                            "leave_running"}
+                            "leave_running", "api", "application", "engine"}
     if unknown:
         raise ValueError(f"{name}: no such key: {', '.join(sorted(unknown))}")
     keys = {setting: Key(str(one["section"]), str(one["key"]), {str(a): str(b) for a, b in
@@ -71,7 +77,22 @@ def _listed(name: str, table: dict[str, Any]) -> Listed:
     return Listed(Game(name, str(table.get("title", name)), tuple(executables)), tuple(command),
                   Path(file).expanduser() if file else None, keys,
                   _spot(name, "answers_at", table.get("answers_at")), _spot(name, "clicks_at", table.get("clicks_at")),
-                  table.get("leave_running") is True)
+                  table.get("leave_running") is True, _api(name, table.get("api", "")),
+                  *(_known_as(name, key, table.get(key)) for key in ("application", "engine")))
+
+
+def _api(name: str, told: object) -> str:
+    if told not in ("", *APIS):
+        raise ValueError(f"{name}: api is one of {', '.join(APIS)}")
+    return str(told)
+
+
+def _known_as(name: str, key: str, told: object) -> tuple[str, int] | None:
+    if told is None:
+        return None
+    if isinstance(told, list) and len(told) == 2 and isinstance(told[0], str) and isinstance(told[1], int):
+        return told[0], told[1]
+    raise ValueError(f"{name}: {key} is a name and a version: [\"NAME\", 1]")
 
 
 def _spot(name: str, key: str, told: object) -> tuple[int, int] | None:
@@ -105,7 +126,8 @@ def add_game(home: Path, listed: Listed) -> None:
         table["title"], table["executables"] = listed.game.title, list(listed.game.executables)
         for key, value in (("command", list(listed.command)), ("file", str(listed.file) if listed.file else ""),
                            ("answers_at", list(listed.answers_at or ())),
-                           ("clicks_at", list(listed.clicks_at or ()))):
+                           ("clicks_at", list(listed.clicks_at or ())), ("api", listed.api),
+                           ("application", list(listed.application or ())), ("engine", list(listed.engine or ()))):
             if value:
                 table[key] = value
             else:

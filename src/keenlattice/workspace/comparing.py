@@ -115,7 +115,8 @@ class Comparing(Opened):
         if setting:
             self._check_shown(setting, effective)
         held = tuple(ShownSetting(one, catalog[one.key].unit) for one in effective.values() if setting in ("", one.key))
-        found = tuple(one for one in self._found_in(effective) if not setting or setting in one.settings)
+        found = tuple(one for one in self._found_in(effective, version.profile)
+                      if not setting or setting in one.settings)
         applied = self.book.last_apply(self.rig_name, version.profile)
         before = f"{version.profile}@stock"
         unknown = tuple(sorted(key for key in version.entries if key not in catalog))
@@ -187,8 +188,8 @@ class Comparing(Opened):
         from keenlattice.profile.compare import changes
 
         first, second = self.effective(one), self.effective(other)
-        inert = {found.settings[0]: found.why for side in (first, second) for found in self._found_in(side)
-                 if found.kind == "inert"}
+        inert = {found.settings[0]: found.why for side in (first, second)
+                 for found in self._found_in(side, other.profile) if found.kind == "inert"}
         return tuple(Difference(
             change.key, change.before, change.after, getattr(first.get(change.key), "value", None),
             getattr(second.get(change.key), "value", None), inert.get(change.key, ""))

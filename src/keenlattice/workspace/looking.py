@@ -49,12 +49,14 @@ class Survey(Result):
 
 @dataclass(frozen=True, repr=False)
 class CatalogResult(Result):
-    """Settings that can be set on the rig, and what the player has noted of them."""
+    """Settings that can be set on the rig, what the player has noted of them, and of the catalog's others, why the rig
+    does not have them."""
 
     SCHEMA: ClassVar[str] = "catalog"
 
     settings: "tuple[Setting, ...]"
     notes: Mapping[str, str] = field(default_factory=dict)
+    absent: Mapping[str, str] = field(default_factory=dict)
 
     def _rows(self) -> list[dict[str, Any]]:
         return [{"setting": one.name, "what it is": one.title, "takes": one.allowed()} for one in self.settings]
@@ -134,7 +136,8 @@ class Looking(Opened):
         from keenlattice.rig._notes import read_notes
 
         known = self.rig.catalog()
-        for what, said, choices in (("domain", domain, {one.domain for one in known}), ("need", needs, NEEDS),
+        domains = {one.domain for one in known} | {name.partition(".")[0] for name in known.absent}
+        for what, said, choices in (("domain", domain, domains), ("need", needs, NEEDS),
                                     ("metric to move", moves, MOVES), ("degree of certainty", sure, SURE)):
             if said and said not in choices:
                 raise UnknownName(what, said, choices, f"there are {', '.join(sorted(choices))}")
@@ -142,10 +145,13 @@ class Looking(Opened):
         found = [one for one in found if domain in ("", one.domain)
                  and needs in ("", one.restart, "rights" * one.rights)
                  and (not moves or moves in one.moves) and sure in ("", one.sure)]
-        if not found and word:
-            raise UnknownName("setting or word", word, [*(one.name for one in known), *(one.domain for one in known)])
         notes = read_notes(self.rig)
-        return CatalogResult(tuple(found), {one.name: notes[one.name] for one in found if one.name in notes})
+        narrowed = needs or moves or sure or word in known
+        absent = {} if narrowed else {name: why for name, why in known.absent.items() if word.lower() in name
+                                      and domain in ("", name.partition(".")[0])}
+        if not found and not absent and word:
+            raise UnknownName("setting or word", word, [*(one.name for one in known), *(one.domain for one in known)])
+        return CatalogResult(tuple(found), {one.name: notes[one.name] for one in found if one.name in notes}, absent)
 
     def note_setting(self, setting: str, text: str) -> CatalogResult:
         """Notes something of a setting on this rig: where it is in the player's own control panel, say. The catalog

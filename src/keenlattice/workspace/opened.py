@@ -201,14 +201,21 @@ class Opened:
         Args:
             which: the version, in any of the ways that `VersionLike` has.
         """
-        return self._found_in(self.effective(which))
+        return self._found_in(self.effective(which), self.find(which).profile)
 
-    def _found_in(self, effective: "Mapping[str, Effective]") -> "Findings":
-        """What the checks find where it is known already what holds."""
-        from keenlattice.profile.checks import findings
+    def _found_in(self, effective: "Mapping[str, Effective]", profile: str) -> "Findings":
+        """What the checks find, and what the rig knows of the game, where it is known already what holds."""
+        from keenlattice.profile.checks import Finding, Findings, findings
+        from keenlattice.rig.base import TellsInert
 
-        return findings(self.rig.catalog(), effective, self.rig.facts(), self.rig.devices(),
-                        stock_known=self.stock_known)
+        found = findings(self.rig.catalog(), effective, self.rig.facts(), self.rig.devices(),
+                         stock_known=self.stock_known)
+        if not isinstance(self.rig, TellsInert):
+            return found
+        inert = self.rig.inert(profile, [key for key, one in effective.items() if one.is_set])
+        return Findings([*found, *(Finding(check="not-read-here", kind="inert", settings=(key,), why=why,
+                                           what_to_do=f"take it out: keen edit {profile} {key}=unset")
+                                   for key, why in inert.items())])
 
     def commit(self, parents: Sequence[Version], entries: Entries, note: str) -> Version:
         """A new version made from others, by whoever is at the keyboard.

@@ -26,8 +26,8 @@ def catalog(
 ) -> None:
     """List the settings that can be set on a rig, search them, or tell all about one."""
     from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, say, table
-    from keenlattice.cli.views.settings import show_setting
+    from keenlattice.cli.output import emit, say
+    from keenlattice.cli.views.settings import show_catalog, show_setting
 
     if add or note is not None:
         only(ctx, "--add" if add else "--note", *(["add"] if add else ["note", "word"]))
@@ -40,8 +40,7 @@ def catalog(
     elif add:
         say(f"{len(some)} settings of your own: {', '.join(one.name for one in some)}. The stand-in keeps them; they "
             "act on nothing there.")
-    elif len(some) == 1:
+    elif len(some) == 1 and not found.absent:
         show_setting(some[0], found.notes.get(some[0].name, ""))
     else:
-        table(["setting", "what it is", "takes"], [[one.name, one.title, one.allowed()] for one in some])
-        say(f"\n{len(some)} settings." + (f" All about one: keen catalog {some[0].name}" if some else ""), "dim")
+        show_catalog(found, all_of_them=not word and not domain)

@@ -9,6 +9,7 @@ from keenlattice.workspace.looking import SURE
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog, Setting
     from keenlattice.profile.layers import Effective
+    from keenlattice.workspace.looking import CatalogResult
 
 
 def show_setting(one: "Setting", noted: str = "") -> None:
@@ -26,6 +27,23 @@ def show_setting(one: "Setting", noted: str = "") -> None:
         ["where", one.where], ["you noted", noted], ["to check", one.check],
         ["may move", ", ".join(moves) or "nothing"], ["how sure", SURE[one.sure]], ["which when", one.advice],
         *(["formula", f"{suggestion.formula}   {suggestion.purpose}"] for suggestion in one.suggest)) if row[1]])
+
+
+def show_catalog(found: "CatalogResult", all_of_them: bool) -> None:
+    """Several settings; and those that the rig does not have, with why, or how many they are."""
+    some = found.settings
+    if some:
+        table(["setting", "what it is", "takes"], [[one.name, one.title, one.allowed()] for one in some])
+        say()
+    by_reason: dict[str, list[str]] = {}
+    for name, why in found.absent.items():
+        by_reason.setdefault(why, []).append(name)
+    if all_of_them and found.absent:
+        say(f"{len(found.absent)} more are not to be had on this rig; keen catalog DOMAIN says why, of each.", "dim")
+    else:
+        for why, names in by_reason.items():
+            say(f"Not on this rig: {', '.join(names)}: {why}.", "dim")
+    say(f"{len(some)} settings." + (f" All about one: keen catalog {some[0].name}" if some else ""), "dim")
 
 
 def value_of(catalog: "Catalog", one: "Effective") -> str:

@@ -19,6 +19,8 @@ from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig._gamefiles import LOCK_KEY, GameFiles
 from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State, game_of
 from keenlattice.rig.gamelist import read_games
+from keenlattice.rig.linux import vulkan
+from keenlattice.rig.linux.absent import reasons
 from keenlattice.rig.linux.desktop import Desktop
 from keenlattice.rig.linux.driconf import options, with_options
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
@@ -27,6 +29,7 @@ from keenlattice.rig.linux.kernel import Kernel
 from keenlattice.rig.linux.launch import Launch
 from keenlattice.rig.linux.mapped import MAPPED, mapped_settings
 from keenlattice.rig.linux.play import LAMP, SCENE, check_installed, find_spot, play_listed, play_scene
+from keenlattice.rig.linux.recording import ways
 from keenlattice.rig.linux.safexml import MOST_BYTES
 from keenlattice.rig.places import place_of, put_file
 
@@ -71,13 +74,28 @@ class LinuxRig:
         return settings_of(self.driver)
 
     @cached_property
+    def _vulkan(self) -> list[vulkan.VulkanDevice]:
+        return vulkan.devices() if self._root == Path("/") else []
+
+    @cached_property
+    def _of_vulkan(self) -> dict[str, str]:
+        """The options that the stack's own files set for Vulkan drivers; none where no driver here reads them."""
+        if not any(device.driver for device in self._vulkan):
+            return {}
+        try:
+            return vulkan.options(self.configuration().entries)
+        except RigError:
+            return {}
+
+    @cached_property
     def _catalog(self) -> Catalog:
         own = self._options
         options = {setting.name.removeprefix("mesa.") for setting in own}
         hidden = {f"mesa.{one.option}" for one in MAPPED.values()}  # they have a name in the catalog
         return Catalog([*mapped_settings(options), *(one for one in own if one.name not in hidden),
+                        *vulkan.settings(self._of_vulkan, [*options, *(one.option for one in MAPPED.values())]),
                         *self._kernel.settings(), *self._desktop.settings(), *self._launch.settings,
-                        *self._of_the_games()])
+                        *self._of_the_games()], reasons())
 
     def _of_the_games(self) -> list[Setting]:
         keys = {key for listed in self._files.games.values() for key in (*listed.keys, LOCK_KEY)}
@@ -89,8 +107,8 @@ class LinuxRig:
         return {"os": f"Linux {platform.release()}", "case_matters": True, "threads": os.cpu_count() or 1,
                 "ram_mib": memory, "gpu": driver.renderer,
                 "driver": ": ".join(one for one in (driver.vendor, driver.name) if one),
-                "driver_options": len(self._options), "driver_config": str(self.config), **self._desktop.facts(),
-                **self._kernel.facts()}
+                "driver_options": len(self._options), "driver_config": str(self.config),
+                "frames_recorded": ways(), **self._desktop.facts(), **self._kernel.facts()}
 
     def devices(self) -> tuple[str, ...]:
         return tuple(self._kernel.devices)
@@ -111,12 +129,34 @@ class LinuxRig:
 
     def driver_options(self, executable: str) -> tuple[list[DriverOption], list[str]]:
         path, configuration = Path(executable), self.configuration()
-        program = Program(path.name, path if path.is_file() else None)
-        found = configuration.resolve(program, DrawnOn(self.driver.name))
+        program, drawn_on = self._as_known(path)
+        found = configuration.resolve(program, drawn_on)
         return [DriverOption(one.option, one.value, *_source(one.entry), tuple(
             OptionSource(*_source(entry)) for entry in one.overrules)) for _, one in sorted(found.items())], [
             f"{entry.file}, line {entry.line}: its pattern cannot be read, or might take for ever: it is not tried, "
             "and whether the driver takes it here is not known" for entry in configuration.untried()]
+
+    def _as_known(self, path: Path) -> tuple[Program, DrawnOn]:
+        """A program as its driver knows it: by what was told of the game that it is."""
+        file = path if path.is_file() else None
+        listed = next((one for one in self._listed.values() if path.name in one.game.executables), None)
+        if listed is None or listed.api != "vulkan":
+            return Program(path.name, file), DrawnOn(self.driver.name)
+        (name, version), (engine, engine_version) = (one or ("", 0) for one in (listed.application, listed.engine))
+        driver = self._vulkan[0].driver if self._vulkan else ""
+        return Program(path.name, file, name, version, engine, engine_version), DrawnOn(driver)
+
+    def inert(self, game: str, keys: Sequence[str]) -> dict[str, str]:
+        """The driver's options that the API by which a game draws does not read, as far as it was told."""
+        api = self._listed[game].api if game in self._listed else "opengl" if game == SCENE.name else ""
+        if not api:
+            return {}
+        of_gl = {setting.name for setting in self._options} | {"sync.vertical", *MAPPED} - {"sync.variable-refresh"}
+        of_vulkan = {f"mesa.{option.lower()}" for option in self._of_vulkan}
+        unread = of_gl - of_vulkan if api == "vulkan" else (of_vulkan - of_gl) | {"driver.vulkan-present"}
+        why = {"vulkan": "it is OpenGL's, and this game draws by Vulkan",
+               "opengl": "it is Vulkan's, and this game draws by OpenGL"}[api]
+        return {key: why for key in keys if key in unread}
 
     def state(self) -> State:
         try:

@@ -26,6 +26,7 @@ from keenlattice.rig.linux.probe import Probe, Spot
 from keenlattice.rig.linux.program import Running, game_running
 from keenlattice.rig.linux.settled import settled
 from keenlattice.rig.linux.telemetry import taken_down
+from keenlattice.rig.linux.vulkan import draws_by
 from keenlattice.rig.linux.windows import still_there
 from keenlattice.rig.linux.xserver import x_display
 
@@ -47,9 +48,11 @@ def play_listed(listed: Listed, home: Path, seconds: float, seed: int, begin: St
         RigError: it cannot be started, shows no window, or goes away.
     """
     with window_of(listed, home, begin) as (probe, window, game, is_steady), taken_down(game.processes()) as telemetry:
-        capture = probe.record(window, seconds, seed, listed.answers_at, game.alive, listed.clicks_at)
+        capture, api = probe.record(window, seconds, seed, listed.answers_at, game.alive, listed.clicks_at), draws_by(
+            game.processes())
     capture = telemetry.beside(capture)
-    return replace(capture, about={**capture.about, "started": game.ours, "steady": is_steady})
+    return replace(capture, about={**capture.about, "started": game.ours, "steady": is_steady,
+                                   **({"api": api} if api else {})})
 
 
 def find_spot(listed: Listed, home: Path) -> tuple[Spot, Spot]:

@@ -1,16 +1,12 @@
 """`keen rig game`: tells a rig of a game: what it runs as, and where it keeps its own settings."""
 
-import shlex
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import Annotated, Any
 
 import typer
 
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig
-
-if TYPE_CHECKING:
-    from keenlattice.rig.gamelist import Listed
 
 
 def game(
@@ -28,6 +24,11 @@ def game(
                                                "'' takes it out.")] = None,
     leave: Annotated[bool | None, typer.Option("--leave-running/--end-after", help="Whether it is left running after "
                                                "it was started to be measured.")] = None,
+    api: Annotated[str | None, typer.Option("--api", help="What it draws by: opengl or vulkan; '' takes it "
+                                            "out.")] = None,
+    called: Annotated[list[str] | None, typer.Option("--known-as", metavar="application=NAME:VERSION", help="What it "
+                                                     "tells a Vulkan driver that it is; or engine=NAME:VERSION."
+                                                     )] = None,
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List a rig's games, or tell it of one; the stand-in's are made up, and stay as they are."""
@@ -35,7 +36,8 @@ def game(
 
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit, hint, say, table
-    from keenlattice.cli.typed import spot_of, words_of
+    from keenlattice.cli.typed import known_as, spot_of, words_of
+    from keenlattice.cli.views.rig import all_of_game
     from keenlattice.errors import UsageError
     from keenlattice.profile.game import Game
     from keenlattice.rig.gamelist import FILE
@@ -49,8 +51,7 @@ def game(
             [one.name, one.title, ", ".join(one.executables) or "-"] for one in known.games])
         return
     was = ws.game(name)
-    if not executable and not title and command is None and file is None and answers is None and \
-            clicks is None and leave is None:
+    if not (executable or title or called) and {command, file, answers, clicks, leave, api} == {None}:
         raise UsageError(f"say something of {name}: --executable NAME, --command WORDS or --file PATH")
     said: dict[str, Any] = {
         "game": Game(name, title or was.game.title, tuple(executable or was.game.executables)),
@@ -59,7 +60,8 @@ def game(
         **({"answers_at": spot_of(answers, "--answers-at") if answers not in ("", "look") else None,
             "clicks_at": None} if answers is not None else {}),
         **({"clicks_at": spot_of(clicks, "--clicks-at") if clicks else None} if clicks is not None else {}),
-        **({"leave_running": leave} if leave is not None else {})}
+        **({"leave_running": leave} if leave is not None else {}), **({"api": api} if api is not None else {}),
+        **known_as(called or [])}
     told = ws.tell_game(replace(was, **said), look=answers == "look")
     if json:
         emit(ws.list_games())
@@ -67,15 +69,5 @@ def game(
     if answers == "look" and told.answers_at:
         say(f"The pixel {told.answers_at[0]},{told.answers_at[1]} of its window answers clicks, and kept still without "
             "them.")
-    say(f"The rig {ws.rig_name} knows {name} ({ws.rig.home / FILE}): {_all_of(told)}.")
+    say(f"The rig {ws.rig_name} knows {name} ({ws.rig.home / FILE}): {all_of_game(told)}.")
     hint(f"keen edit {name} SETTING=VALUE --rig {rig}")
-
-
-def _all_of(told: "Listed") -> str:
-    """All that is known of a game: what was said earlier and not taken out holds, too."""
-    parts = [f"runs as {', '.join(told.game.executables) or 'nothing that was told'}"]
-    parts += [f"started by {shlex.join(told.command)}"] if told.command else []
-    parts += [f"its settings in {told.file}"] if told.file else []
-    parts += [f"answers at {told.answers_at[0]},{told.answers_at[1]}"] if told.answers_at else []
-    parts += [f"clicked at {told.clicks_at[0]},{told.clicks_at[1]}"] if told.clicks_at else []
-    return "; ".join([*parts, *(["left running"] if told.leave_running else [])])
