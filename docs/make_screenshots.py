@@ -21,7 +21,7 @@ COLOURS = ["-bg", "#14181d", "-fg", "#d8dee6", "-bw", "0"]
 
 # name, height in pixels, commands that are typed unseen before, commands that are shown
 SHOTS: list[tuple[str, int, list[str], list[str]]] = [
-    ("demo", 1100, [], ["keen demo"]),
+    ("demo", 1290, [], ["keen demo"]),
     ("survey", 800, [], ["keen survey"]),
     ("catalog", 800, [], ["keen catalog --needs machine --moves latency", "keen catalog frame.queue-depth",
                           "keen catalog process.affinity", "keen catalog game.frame-cap"]),
@@ -68,7 +68,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
                          "keen edit brass-orbit frame.queue-depth=1 >edit.txt; keen apply brass-orbit --yes >apply.txt",
                          "keen measure brass-orbit --seed 8 --seconds 30 --runs 1 | head -9",
                          "keen draw brass-orbit@stock brass-orbit --out runs.png"]),
-    ("trial-compare", 860, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
+    ("trial-compare", 1040, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
         "keen trial brass-orbit@stock brass-orbit --matters 3 --seed 7 --pilot 8",
         "keen trial brass-orbit@stock brass-orbit --matters 3 --seed 7",
         "keen compare brass-orbit@stock brass-orbit"]),

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
 
 IN_BRIEF = ("os", "cpu", "threads", "ram_mib", "gpu", "driver", "panel", "refresh_hz")
 UNITS = {"_mib": "MiB", "_hz": "Hz", "_mts": "MT/s", "_ms": "ms"}
+FINEST = {"MHz": 1.0, "mJ": 1.0}  # of telemetry: what is told no finer
 LEAST_BLOCKS = 4  # for a word
 MOST_PCT = 999  # a change beyond which a number says nothing more
 
@@ -113,9 +114,9 @@ def price(one: "Price") -> tuple[str, str, str]:
     >>> price(Price("power_w_mean", "W", 190.04, 181.52, -8.52, -9.91, -7.13, 8))
     ('190', '182', '-9 (-10 to -7)')
     """
-    spread = max((one.high - one.low) / 2, 10.0 ** -2)
+    spread = max((one.high - one.low) / 2, FINEST.get(one.unit, 0.1))
     middle, low, high = (rounded(value, spread) for value in (one.change, one.low, one.high))
-    signed = [text if text.startswith("-") else f"+{text}" for text in (middle, low, high)]
+    signed = ["0" if not float(text) else text if text.startswith("-") else f"+{text}" for text in (middle, low, high)]
     return rounded(one.before, spread), rounded(one.after, spread), f"{signed[0]} ({signed[1]} to {signed[2]})"
 
 
