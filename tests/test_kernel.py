@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 
+from keenlattice.catalog.load import catalog
 from keenlattice.errors import RefusedByRig, RigError, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.checks import findings
@@ -283,3 +284,10 @@ def test_this_machines_own_kernel_is_read_whole(tmp_path: Path) -> None:
     assert rig.values(state, "rig") == {}
     for name, device in rig._kernel.devices.items():
         assert rig.facts()[f"{name}_mode"] == device.mode
+
+
+def test_every_setting_is_on_a_linux_rig_or_the_reason_is_known(tmp_path: Path) -> None:
+    bare = LinuxRig(tmp_path / "state", tmp_path / ".drirc", tmp_path / "root")
+    bare.driver = NO_OPTIONS
+    here = bare.catalog()
+    assert [one.name for one in catalog() if one.name not in here and one.name not in here.absent] == []

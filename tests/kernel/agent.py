@@ -1,4 +1,5 @@
-"""In the machine in qemu: takes code from the second serial line, runs each piece in a process of its own, and answers.
+"""In the machine in qemu: takes code from a port whose other end is the host, runs each piece in a process of its own,
+and answers.
 
 A line each way, JSON. A piece of code finds the rig's classes loaded, and `tell(text)`, which says something at once.
 """
@@ -9,9 +10,8 @@ import os
 import socket
 import struct
 import sys
-import termios
 import traceback
-import tty
+from pathlib import Path
 from typing import Any
 
 sys.path.insert(0, "/keen/src")
@@ -22,18 +22,14 @@ import keenlattice.rig.drift
 import keenlattice.rig.linux.machine
 import keenlattice.workspace.workspace  # noqa: F401
 
-LINE = "/dev/ttyS1"
 SET_FLAGS, IS_UP = 0x8914, 1  # SIOCSIFFLAGS, IFF_UP
 
 
 def main() -> None:
     for card in os.listdir("/sys/class/net"):  # one that is not up has not asked for its interrupts
         fcntl.ioctl(socket.socket(), SET_FLAGS, struct.pack("16sh", card.encode(), IS_UP))
-    line = os.open(LINE, os.O_RDWR | os.O_NOCTTY)
-    tty.setraw(line)
-    told = termios.tcgetattr(line)
-    told[4] = told[5] = termios.B115200
-    termios.tcsetattr(line, termios.TCSANOW, told)
+    (port,) = Path("/dev").glob("vport*p1")
+    line = os.open(port, os.O_RDWR)
     say(line, {"ready": os.uname().release})
     for text in os.fdopen(os.dup(line), "r"):
         pid = os.fork()

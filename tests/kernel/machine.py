@@ -40,7 +40,8 @@ class Machine:
                    "-initrd", str(BUILT / "initrd"), "-append",
                    f"console=ttyS0 quiet panic=5 root=/dev/vda ro init=/keen-init {kernel_line}",
                    "-serial", f"file:{folder / 'console.log'}",
-                   "-chardev", f"socket,id=talk,path={self._talk},server=on,wait=off", "-serial", "chardev:talk",
+                   "-chardev", f"socket,id=talk,path={self._talk},server=on,wait=off",
+                   "-device", "virtio-serial-pci", "-device", "virtserialport,chardev=talk,name=talk",
                    "-qmp", f"unix:{self._control},server=on,wait=off",
                    "-netdev", "user,id=n0,restrict=on", "-netdev", "user,id=n1,restrict=on"]
         for name, file, how in drives:

@@ -36,16 +36,17 @@ result = [told, {device.address: [device.mode, device.can, device.shares] for de
 
 
 @pytest.fixture(scope="module")
-def machine(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Machine]:
+def booted(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Machine]:
     folder = tmp_path_factory.mktemp("machine")
     made = Machine(folder, str(make_disk(folder / "state", 64)), DEVICES + UNMOVABLE)
     yield made
     made.kill()
 
 
-@pytest.fixture(autouse=True)
-def anew(machine: Machine) -> None:
-    machine.ask("import shutil; shutil.rmtree('/tmp/state', ignore_errors=True)")
+@pytest.fixture
+def machine(booted: Machine) -> Machine:
+    booted.ask("import shutil; shutil.rmtree('/tmp/state', ignore_errors=True)")
+    return booted
 
 
 def by_lspci(told: str) -> dict[str, str]:
@@ -193,7 +194,7 @@ os.chdir("/")
 subprocess.run(["umount", "/state"], check=True)
 """
 WORK = PREPARE + """
-count = len(book.versions("rig"))
+count = len(book.history("rig"))
 while True:
     count += 1
     wanted = {"interrupt.affinity@net0": str(count % 2), "cpu.clock-least": (800, 1600)[count % 2],
@@ -209,7 +210,7 @@ while True:
 """
 LOOK = PREPARE + """
 said = recover(rig)
-known = {one.id for name in ("rig", "orbit") for one in book.versions(name)}
+known = {one.id for name in ("rig", "orbit") for one in book.history(name)}
 applied = {name: (last.version if (last := book.last_apply("linux", name)) else "") for name in ("rig", "orbit")}
 state = rig.values(rig.state(), "orbit")
 stored = book.version("orbit", applied["orbit"]).entries if applied["orbit"] else {}
