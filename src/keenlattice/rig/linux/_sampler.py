@@ -285,11 +285,10 @@ def number(file: Path) -> float | None:
 
 def main() -> None:
     root, every_s, pids = Path(sys.argv[1]), float(sys.argv[2]), [int(word) for word in sys.argv[3:]]
-    asked_to_end: list[int] = []
-    signal.signal(signal.SIGTERM, lambda number, _: asked_to_end.append(number))
+    signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGTERM})  # waited for below, so that the end is at once
     read, names, began = sources(root, pids), list[str](), time.perf_counter()
     spent, seen = time.process_time(), False
-    while not asked_to_end:
+    while True:
         at, cost = time.perf_counter(), time.process_time()
         values = {name: value for one in read for name, value in one().items()}
         fresh = [name for name in values if name not in names]
@@ -298,7 +297,9 @@ def main() -> None:
             print(json.dumps({"names": names}), flush=True)
         print(json.dumps([at, *(round(values[name], 3) if name in values else None for name in names)]), flush=True)
         cost = time.process_time() - cost
-        time.sleep(max(every_s, cost / MOST_COST if seen else 0.0))  # what rises is told only once it is seen twice
+        pause = max(every_s, cost / MOST_COST if seen else 0.0)  # what rises is told only once it is seen twice
+        if signal.sigtimedwait({signal.SIGTERM}, pause):
+            break
         seen = True
     passed = time.perf_counter() - began
     print(json.dumps({"cost": round((time.process_time() - spent) / passed, 5) if passed else None}), flush=True)
