@@ -102,13 +102,15 @@ class Machine:
         return answer["result"]
 
     def told_until_cut(self, after_s: float) -> list[str]:
-        """What the code that was begun says in so many seconds; then the power is cut."""
-        found, until = [], time.monotonic() + after_s
+        """What the code that was begun says, until so many seconds after the first that it says; then the power is
+        cut."""
+        found, until = list[str](), time.monotonic() + ANSWERS_WITHIN_S
         while (left := until - time.monotonic()) > 0:
             try:
                 answer = self._next(left)
             except ConnectionError:
                 break
+            until = until if found else time.monotonic() + after_s
             found.append(answer.get("told") or str(answer))
         self.kill()
         return found
