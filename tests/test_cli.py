@@ -105,6 +105,26 @@ sure = "placebo"
 """
 
 
+def test_the_word_unset_unsets_whatever_a_setting_takes(keen: Keen) -> None:
+    keen("edit", "brass-orbit", "process.affinity=0-3", "frame.cap=90")
+    told = as_json(keen("edit", "brass-orbit", "process.affinity=unset", "frame.cap=unset", "--json"))
+    assert [(one["setting"], one["after"]) for one in told["changes"]] == [("frame.cap", None),
+                                                                          ("process.affinity", None)]
+
+
+def test_a_game_is_told_of_with_where_it_is_clicked_and_how_it_draws(keen: Keen) -> None:
+    said = keen("rig", "game", "orbit", "--executable", "orbit", "--answers-at", "10,20", "--clicks-at", "30,40",
+                "--api", "vulkan", "--known-as", "application=Orbit:3", "--known-as", "engine=Lattice",
+                KEEN_RIG="byhand").stdout
+    assert "answers at 10,20; clicked at 30,40; draws by vulkan; known as Orbit 3; known as Lattice 0" in said
+    said = keen("rig", "game", "orbit", "--answers-at", "11,21", KEEN_RIG="byhand").stdout
+    assert "answers at 11,21; draws by vulkan" in said  # where it was clicked belonged to the pixel before
+    assert "application=NAME:VERSION" in keen("rig", "game", "orbit", "--known-as", "title=x", code=2,
+                                              KEEN_RIG="byhand").stderr
+    assert "--clicks-at" in keen("rig", "game", "orbit", "--clicks-at", "x", code=2, KEEN_RIG="byhand").stderr
+    assert "write opengl or vulkan" in keen("rig", "game", "orbit", "--api", "paper", code=2, KEEN_RIG="byhand").stderr
+
+
 def test_a_player_adds_settings_of_their_own(keen: Keen, tmp_path: Path) -> None:
     (tmp_path / "mine.toml").write_text(OWN)
     assert "bench.fan-noise" in keen("catalog", "--add", "mine.toml").stdout

@@ -208,6 +208,15 @@ def test_of_several_windows_that_which_shows_frames_is_taken(tmp_path: Path, dis
 
 
 @real_driver
+def test_a_window_that_vanishes_while_it_is_looked_at_or_recorded_is_one_line(tmp_path: Path, display: str) -> None:
+    short = TOY.replace("itertools.count()", "range(500)") + "\nwindow.destroy(); d.sync(); time.sleep(60)\n"
+    for play in (lambda rig: rig.play("gears", 9, 1), lambda rig: rig.find_spot("gears")):
+        with pytest.raises(RigError, match="went away") as raised:
+            play(rig_with(tmp_path, sys.executable, "-c", short, executable="no-such"))
+        assert "\n" not in str(raised.value)
+
+
+@real_driver
 def test_one_real_run_in_three_shapes_gives_equal_numbers(tmp_path: Path, display: str) -> None:
     script = Path(__file__).parent.parent / "examples" / "three_recorders.py"
     done = subprocess.run([sys.executable, str(script), str(tmp_path)], capture_output=True, text=True, check=True,

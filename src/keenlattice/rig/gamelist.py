@@ -108,7 +108,7 @@ def add_game(home: Path, listed: Listed) -> None:
     ours, stays as it is.
 
     Raises:
-        UsageError: a name that cannot be one, or bytes that are no text.
+        UsageError: a name that cannot be one, an API that is not known, or bytes that are no text.
         RigError: the file cannot be read or written.
     """
     import re
@@ -118,6 +118,8 @@ def add_game(home: Path, listed: Listed) -> None:
     name = listed.game.name
     if not re.fullmatch(r"[a-z][a-z0-9-]{0,59}", name) or name in ("rig", "machine"):
         raise UsageError(f"{name!r} cannot be a game's name: take small letters, digits and dashes, and not `rig`")
+    if listed.api not in ("", *APIS):
+        raise UsageError(f"{name}: {listed.api[:40]!r} is no API that is known here: write {' or '.join(APIS)}")
     read_games(home)
     path = home / FILE
     try:

@@ -65,6 +65,7 @@ class Probe(Windows):
             self._settle()
             focus = self.focus()
             recording = self._watch(window, seconds, np.random.default_rng(seed), spot, alive)
+            window.get_geometry()  # one that went away has shown no more, and nothing else would say so
             self._display.damage_destroy(watch)
             self._display.sync()
             about = {"composed": self.composed(), "focus_lost": self.focus() != focus}
