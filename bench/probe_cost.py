@@ -12,8 +12,9 @@ import numpy as np
 from bench.start_time import Row
 from keenlattice.errors import NeedsInstalling
 from keenlattice.measure._summary import t_interval
-from keenlattice.rig.linux.play import LAMP, check_installed, scene_running
+from keenlattice.rig.linux.play import check_installed, scene_running
 from keenlattice.rig.linux.probe import Probe
+from keenlattice.rig.linux.scene import LAMP
 from keenlattice.rig.linux.xserver import x_display
 
 PAIRS, SECONDS = 16, 3.0

@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as some
 
+from conftest import Keen, as_json
 from keenlattice.errors import CaptureError
 from keenlattice.measure._ingest import ingest
 from keenlattice.measure.capture import Capture
@@ -23,11 +24,13 @@ from keenlattice.measure.series import KINDS, Series
 from keenlattice.measure.telemetry import limited_by, readings, throttled
 from keenlattice.measure.text import read_text, write_text
 from keenlattice.profile.version import Version, stock
+from keenlattice.report.words import price
 from keenlattice.rig.linux import _sampler
 from keenlattice.rig.linux.telemetry import taken_down
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
+from keenlattice.study.trial.result import Price
 
 
 def said(*values: float) -> Series:
@@ -171,6 +174,32 @@ def test_columns_of_a_recording_are_series_too(tmp_path: Path) -> None:
     assert metrics_of(found)["power_w_mean"] == pytest.approx(150.5, abs=0.1)
     with pytest.raises(CaptureError, match="is no name of a series: write"):
         column_map(name="mine", time="t", means="stamps", unit="ms", said={"heat": "heat"})
+
+
+def test_a_player_is_told_what_the_rig_said(keen: Keen, tmp_path: Path) -> None:
+    told = as_json(keen("measure", "tidewater-rally", "--runs", "2", "--seconds", "10", "--seed", "1", "--json"))
+    assert told["doubts"] == [] and [round(run["GPU"]) for run in told["limited_by"]] == [100, 100]
+    assert told["said"][0]["gpu0.power"]["unit"] == "W" and told["said"][0]["gpu0.clock"]["worst"] < 2039
+    shown = keen("measure", "tidewater-rally", "--runs", "1", "--seconds", "10", "--seed", "1").stdout
+    assert "GPU temperature, °C" in shown and "Limited by the GPU for 100 % of the time." in shown
+    keen("edit", "tidewater-rally", "gpu.power-limit@gpu0=70", code=2)
+    keen("edit", "tidewater-rally", "frame.cap=40")
+    trial = ["trial", "tidewater-rally@stock", "tidewater-rally", "--blocks", "4", "--seconds", "10", "--seed", "1"]
+    said = keen(*trial).stdout
+    assert "power, W" in said and "of these nothing decides" in said
+    keen("report", "--out", "page.html")
+    assert "What the rig said of itself" in (tmp_path / "page.html").read_text(encoding="utf-8")
+    (tmp_path / "run.csv").write_text("t;heat\n" + "".join(f"{8 * row};{60 + row}\n" for row in range(40)))
+    read = ["ingest", "run.csv", "--time", "t", "--of", "tidewater-rally"]
+    shown = keen(*read, "--said", "gpu0.temperature=heat").stdout
+    assert "GPU temperature, °C  79.5   99.0" in shown
+    assert "write NAME=COLUMN" in keen(*read, "--said", "heat", code=2).stderr
+
+
+def test_prices_are_told_as_exactly_as_they_are_known() -> None:
+    assert price(Price("gpu_clock_mhz_mean", "MHz", 2008.04, 2016.1, 8.06, -0.3, 15.2, 5)) == (
+        "2008", "2016", "+8 (0 to +15)")
+    assert price(Price("power_w_mean", "W", 190.2, 136.6, -53.6, -54.3, -52.8, 5))[2] == "-53.6 (-54.3 to -52.8)"
 
 
 def test_this_machine_is_listened_to_at_little_cost() -> None:

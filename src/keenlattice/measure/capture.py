@@ -6,16 +6,14 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from keenlattice._notebook import Shown
 from keenlattice.errors import CaptureError
+from keenlattice.measure.series import Floats as Floats
 from keenlattice.measure.series import Series, check_series
 
 if TYPE_CHECKING:
     import pandas
-
-Floats = NDArray[np.float64]
 
 STAGES = {"device": "from the press until the device has sent it", "system": "until the game reads it",
           "game": "the CPU stage of the frame that it goes into", "queue": "until the GPU begins with that frame",

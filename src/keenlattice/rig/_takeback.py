@@ -8,7 +8,7 @@ from keenlattice.errors import RigError
 from keenlattice.logbook.restore import RestorePoint, keep_point
 from keenlattice.rig._journal import Intent, Journal, fingerprints, in_text, packed
 from keenlattice.rig.base import reads_true
-from keenlattice.rig.places import write
+from keenlattice.rig.places import to_be_written, write
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
@@ -42,8 +42,7 @@ def take_back(rig: "Rig", journal: Journal, *, at_once: bool) -> list[str]:
         if journal.intent:
             then = _without_ours(rig, now, journal.intent, at_once)
     then = {**then, **{place: journal.before.get(place) for place in ours}}
-    back = {place: content for place, content in then.items()
-            if content != now.get(place) or (place in ours and not reads_true(rig, place))}
+    back = to_be_written(rig, then, now, ours)
     write(rig, back, now)
     held = rig.state()
     _check_that_it_is_back(rig, journal, back, held)

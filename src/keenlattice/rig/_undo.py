@@ -13,7 +13,7 @@ from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.rig._journal import Intent, fingerprints, out_of_text
 from keenlattice.rig._readback import misread
 from keenlattice.rig.base import Rig, State, reads_true
-from keenlattice.rig.places import check_places
+from keenlattice.rig.places import check_places, to_be_written
 from keenlattice.rig.transaction import changing
 
 
@@ -64,8 +64,7 @@ def preview_undo(rig: Rig, book: Logbook, to: int | None = None) -> UndoPreview:
     then, exactly, touched = _state_before(rig, now, rows, owners)
     found = {owner: some for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
              if (some := changes(rig.values(now, owner), rig.values(then, owner)))}
-    moved = {place: content for place, content in then.items()
-             if content != now.get(place) or (place in touched and not reads_true(rig, place))}
+    moved = to_be_written(rig, then, now, touched)
     return UndoPreview(number, tuple(gone), moved, tuple(_title(one) for one in gone), found, exactly,
                 tuple(one.what for one in rows if one.kind == "done"))
 

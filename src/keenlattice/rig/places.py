@@ -5,6 +5,7 @@ it is a whole path whose folder has no links and no `..` in it. A rig writes onl
 """
 
 import os
+from collections.abc import Container
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -38,6 +39,18 @@ def put_file(path: Path, content: bytes | None) -> None:
     else:
         path.parent.mkdir(parents=True, exist_ok=True)
         replace_file(path, content)
+
+
+def to_be_written(rig: "Rig", then: "State", now: "State", whatever: Container[str] = ()) -> "State":
+    """What has to be written so that a rig which holds `now` holds `then`.
+
+    Args:
+        whatever: of these, a place that may read otherwise than it holds (`base.Clamps`) is written whatever it reads.
+    """
+    from keenlattice.rig.base import reads_true
+
+    return {place: content for place, content in then.items()
+            if content != now.get(place) or (place in whatever and not reads_true(rig, place))}
 
 
 def write(rig: "Rig", state: "State", listed: "State | None" = None) -> None:

@@ -10,8 +10,7 @@ from keenlattice.rig._journal import Intent, Journal, journal_of, read_journal, 
 from keenlattice.rig._lock import locked
 from keenlattice.rig._recover import settle
 from keenlattice.rig._takeback import KEPT, remember, take_back
-from keenlattice.rig.base import reads_true
-from keenlattice.rig.places import write
+from keenlattice.rig.places import to_be_written, write
 
 if TYPE_CHECKING:
     from keenlattice.logbook.book import Logbook
@@ -43,8 +42,7 @@ class Transaction:
             RigError: something else has changed the same place since we last looked.
         """
         now = self.rig.state()
-        touched = {place: content for place, content in state.items()
-                   if content != now.get(place) or (again and not reads_true(self.rig, place))}
+        touched = to_be_written(self.rig, state, now, state if again else ())
         foreign = [place for place in touched if now.get(place) != self.held.get(place)]
         if foreign:
             raise RigError(f"{', '.join(foreign)} was changed by something else meanwhile")

@@ -199,14 +199,14 @@ def game(root: Path, pids: list[int]) -> Source:
                         now.append(used)
             words = text(folder / "statm").split()
             held += int(words[1]) * page_mib if len(words) > 1 else 0.0
-        busy: dict[str, float] = {}
+        drawing: dict[str, float] = {}
         for client, ns in engine_times(root, pids).items():
             part = gpu_name(root, root / "sys/bus/pci/devices" / client.split()[0]) or "gpu"
-            drawing = engines.setdefault(client, share_of_time(1e9))(ns)
-            if drawing is not None:
-                busy[f"{part}.load"] = busy.get(f"{part}.load", 0.0) + drawing
+            drew = engines.setdefault(client, share_of_time(1e9))(ns)
+            if drew is not None:
+                drawing[f"{part}.load"] = drawing.get(f"{part}.load", 0.0) + drew
         return {**({"game.load": sum(now), "game-thread.load": max(now)} if now else {}),
-                **({"game.memory": held} if held else {}), **{name: min(100.0, one) for name, one in busy.items()}}
+                **({"game.memory": held} if held else {}), **{name: min(100.0, one) for name, one in drawing.items()}}
     return read
 
 

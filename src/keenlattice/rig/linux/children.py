@@ -14,11 +14,8 @@ def _end_with_parent() -> None:
     ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
-def nothing() -> None:
-    """What is done in a program's process before it runs, where nothing is."""
-
-
-def start(command: Sequence[str], before: Callable[[], None] = nothing, **options: Any) -> "subprocess.Popen[bytes]":
+def start(command: Sequence[str], before: Callable[[], None] | None = None,
+          **options: Any) -> "subprocess.Popen[bytes]":
     """Starts a program that the kernel ends when we die.
 
     Args:
@@ -30,16 +27,16 @@ def start(command: Sequence[str], before: Callable[[], None] = nothing, **option
     """
     def prepare() -> None:
         _end_with_parent()
-        before()
+        if before:
+            before()
 
     return subprocess.Popen(command, preexec_fn=prepare, stdin=subprocess.DEVNULL, **options)
 
 
-def start_to_stay(command: Sequence[str], before: Callable[[], None] = nothing,
+def start_to_stay(command: Sequence[str], before: Callable[[], None] | None = None,
                   **options: Any) -> "subprocess.Popen[bytes]":
     """Starts a program that goes on when we have ended; as `start`."""
-    prepare = None if before is nothing else before
-    return subprocess.Popen(command, preexec_fn=prepare, start_new_session=True, stdin=subprocess.DEVNULL, **options)
+    return subprocess.Popen(command, preexec_fn=before, start_new_session=True, stdin=subprocess.DEVNULL, **options)
 
 
 def stop(process: "subprocess.Popen[bytes]", patience_s: float = 5.0) -> None:

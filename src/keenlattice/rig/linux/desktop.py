@@ -77,9 +77,6 @@ class Desktop:
     def covers(self, key: str) -> bool:
         return key in (REFRESH, RESOLUTION)
 
-    def owns(self, place: str) -> bool:
-        return place == NOTED or place.startswith("display/")
-
     def values(self, state: State) -> dict[str, Value]:
         """What has been set of them, as it stands."""
         monitor = self._monitor()

@@ -5,16 +5,15 @@ ours.
 """
 
 import json
-import subprocess
-import sys
 from dataclasses import dataclass
 from pathlib import Path
 from xml.parsers import expat
 
 from keenlattice.catalog.model import Setting
 from keenlattice.errors import CatalogError, NeedsInstalling, RigError
+from keenlattice.rig.linux import apart
+from keenlattice.rig.linux.apart import Asked
 
-ANSWERS_WITHIN_S = 10.0
 QUERY = Path(__file__).with_name("_driver_query.py")
 INSTALL_MESA = "install it: apt-get install libegl1 libgl1 libgl1-mesa-dri"
 NOT_BY_PLAYERS = "A setting of the driver's own; what it trades is not written down here: measure it."
@@ -35,23 +34,21 @@ def ask() -> Driver:
 
     Raises:
         NeedsInstalling: there is no EGL, or the driver has no configuration to query.
-        RigError: the driver crashed over it, or gave no answer in ANSWERS_WITHIN_S.
+        RigError: the driver crashed over it, or gave no answer in `apart.ANSWERS_WITHIN_S`.
     """
-    # -I -S: nothing but Python's own is imported, whatever lies in the current folder, and it starts in no time
-    command = [sys.executable, "-I", "-S", str(QUERY)]
+    asked = Asked(QUERY)
     try:
-        asked = subprocess.run(command, capture_output=True, text=True, timeout=ANSWERS_WITHIN_S, check=False,
-                               stdin=subprocess.DEVNULL)
-    except subprocess.TimeoutExpired:
-        raise RigError(f"the driver gave no answer in {ANSWERS_WITHIN_S:g} s when asked for its options; does any "
-                       "OpenGL program run here?") from None
-    if asked.returncode == 3:
-        raise NeedsInstalling(f"the driver cannot be asked: {asked.stderr.strip()}; {INSTALL_MESA}")
+        code, said, complained = asked.answer()
+    except TimeoutError:
+        raise RigError(f"the driver gave no answer in {apart.ANSWERS_WITHIN_S:g} s when asked for its options; does "
+                       "any OpenGL program run here?") from None
+    if code == 3:
+        raise NeedsInstalling(f"the driver cannot be asked: {complained.strip()}; {INSTALL_MESA}")
     try:
-        return Driver(**json.loads(asked.stdout if not asked.returncode else ""))
+        return Driver(**json.loads(said if not code else ""))
     except (ValueError, TypeError):
-        raise RigError(f"the driver failed when asked for its options (exit {asked.returncode}); does any OpenGL "
-                       "program run here?") from None
+        raise RigError(f"the driver failed when asked for its options (exit {code}); does any OpenGL program run "
+                       "here?") from None
 
 
 def settings_of(driver: Driver) -> list[Setting]:

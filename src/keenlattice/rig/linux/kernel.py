@@ -48,6 +48,7 @@ class Kernel:
         self._root, self._home, self.noted = root, home, NOTED
         self._knobs: Mapping[str, Knob] = {
             knob.setting.name: knob for knob in (*power.knobs(root), *memory.knobs(root))}
+        self._cut_off = {str(file) for knob in self._knobs.values() if knob.together == CLOCK for file in knob.files}
         self.devices = self._look()
         self._names = tuple(self.devices)  # a device may go away while we run; that it can be named stays
 
@@ -116,8 +117,7 @@ class Kernel:
     def may_read_clamped(self, place: str) -> bool:
         """Whether a place may read otherwise than what was written to it holds: the kernel keeps a limit that is
         beyond another, and shows it cut off for as long as that stands."""
-        return any(knob.together == CLOCK and place in {str(file) for file in knob.files}
-                   for knob in self._knobs.values())
+        return place in self._cut_off
 
     def values(self, state: State) -> dict[str, Value]:
         """What has been set of them, as it stands."""
@@ -193,7 +193,7 @@ class Kernel:
                                    f"cpu.clock-highest, {int(high_khz) // highest.times} MHz: change both")
 
     def put(self, state: State) -> None:
-        """Writes some of the kernel's files.
+        """Writes what of a state is the kernel's.
 
         Raises:
             RefusedByRig: no rights; or a device has gone away.

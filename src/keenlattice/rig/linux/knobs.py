@@ -78,3 +78,13 @@ class Knob:
         if self.setting.kind == "whole":
             return int(text) // self.times if text.isdigit() else None
         return text
+
+
+def setting(name: str, title: str, kind: str, stock: object, **more: object) -> Setting:
+    """A setting of the kernel's for the whole rig, which takes rights.
+
+    Args:
+        more: what else the catalog's model takes.
+    """
+    return Setting.model_validate({"name": name, "title": title, "kind": kind, "scope": "rig", "stock": stock,
+                                   "rights": True, "moves": {"frame-tail": "either"}, **more})

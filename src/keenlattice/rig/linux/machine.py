@@ -6,13 +6,13 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from keenlattice._files import read_bounded
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, RefusedByRig, RigError
-from keenlattice.measure.capture import Capture
 from keenlattice.profile.compare import Change
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import WHOLE_RIG, Entries
@@ -28,10 +28,13 @@ from keenlattice.rig.linux.entries import Configuration, DrawnOn, Entry, Program
 from keenlattice.rig.linux.kernel import Kernel
 from keenlattice.rig.linux.launch import Launch
 from keenlattice.rig.linux.mapped import MAPPED, mapped_settings
-from keenlattice.rig.linux.play import LAMP, SCENE, check_installed, find_spot, play_listed, play_scene
 from keenlattice.rig.linux.recording import ways
 from keenlattice.rig.linux.safexml import MOST_BYTES
+from keenlattice.rig.linux.scene import LAMP, SCENE
 from keenlattice.rig.places import place_of, put_file
+
+if TYPE_CHECKING:
+    from keenlattice.measure.capture import Capture
 
 
 class LinuxRig:
@@ -64,10 +67,7 @@ class LinuxRig:
     def driver(self) -> Driver:
         """What the driver says of itself; one that does not answer has no options, and says why in place of its name:
         there is much else to be seen of a machine."""
-        try:
-            return ask()
-        except RigError as error:
-            return Driver("", f"unknown ({error})", "unknown", "<driinfo></driinfo>")
+        return self._said[0]
 
     @cached_property
     def _options(self) -> list[Setting]:
@@ -75,7 +75,17 @@ class LinuxRig:
 
     @cached_property
     def _vulkan(self) -> list[vulkan.VulkanDevice]:
-        return vulkan.devices() if self._root == Path("/") else []
+        return self._said[1] if self._root == Path("/") else []
+
+    @cached_property
+    def _said(self) -> tuple[Driver, list[vulkan.VulkanDevice]]:
+        """What the drivers of OpenGL and of Vulkan say, which are asked at once."""
+        asked = vulkan.ask()
+        try:
+            driver = ask()
+        except RigError as error:
+            driver = Driver("", f"unknown ({error})", "unknown", "<driinfo></driinfo>")
+        return driver, vulkan.devices(asked)
 
     @cached_property
     def _of_vulkan(self) -> dict[str, str]:
@@ -151,7 +161,8 @@ class LinuxRig:
         api = self._listed[game].api if game in self._listed else "opengl" if game == SCENE.name else ""
         if not api:
             return {}
-        of_gl = {setting.name for setting in self._options} | {"sync.vertical", *MAPPED} - {"sync.variable-refresh"}
+        of_gl = {setting.name for setting in self._options} | {
+            name for name, one in MAPPED.items() if one.option not in vulkan.BOTH}
         of_vulkan = {f"mesa.{option.lower()}" for option in self._of_vulkan}
         unread = of_gl - of_vulkan if api == "vulkan" else (of_vulkan - of_gl) | {"driver.vulkan-present"}
         why = {"vulkan": "it is OpenGL's, and this game draws by Vulkan",
@@ -249,8 +260,8 @@ class LinuxRig:
     def put(self, state: State) -> None:
         self._files.put(state)
         self._launch.put(state)
-        self._desktop.put({place: content for place, content in state.items() if self._desktop.owns(place)})
-        self._kernel.put({place: content for place, content in state.items() if self._kernel.owns(place)})
+        self._desktop.put(state)
+        self._kernel.put(state)
         if self._place in state:
             self._put_config(state[self._place])
 
@@ -263,7 +274,9 @@ class LinuxRig:
         except OSError as error:
             raise RigError(f"cannot write {self.config}: {error.strerror}") from None
 
-    def play(self, game: str, seconds: float, seed: int) -> Capture:
+    def play(self, game: str, seconds: float, seed: int) -> "Capture":
+        from keenlattice.rig.linux.play import check_installed, play_listed, play_scene
+
         played = game_of(self, game)
         check_installed()
         home, begin = self.config.parent, self._launch.start_of(self._launch.state(), game)
@@ -278,9 +291,12 @@ class LinuxRig:
         Raises:
             RigError: there is no window, or nothing answers.
         """
+        from keenlattice.rig.linux.play import check_installed, find_spot
+
         played = game_of(self, game)
         check_installed()
-        return (LAMP, LAMP) if played == SCENE else find_spot(self._listed[game], self.config.parent)
+        begin = self._launch.start_of(self._launch.state(), game)
+        return (LAMP, LAMP) if played == SCENE else find_spot(self._listed[game], self.config.parent, begin)
 
 
 def _source(entry: Entry) -> tuple[str, str, int]:

@@ -2,21 +2,21 @@
 
 from pathlib import Path
 
-from keenlattice.catalog.model import Setting
-from keenlattice.rig.linux.knobs import CHOSEN, Knob
+from keenlattice.rig.linux.knobs import CHOSEN, Knob, setting
 
 SWAPPINESS, HUGE = "proc/sys/vm/swappiness", "sys/kernel/mm/transparent_hugepage"
 SWAPS = "proc/swaps"
+DISPUTED = {"sure": "disputed", "advice": "Measure it with the game that is short of memory, or stutters."}
 
 
 def knobs(root: Path) -> list[Knob]:
     """What this kernel has of them."""
     found = []
     if (file := root / SWAPPINESS).is_file():
-        found.append(Knob(_setting(
-            "swappiness", "How readily memory is written out", "whole", 60, low=0, high=200,
+        found.append(Knob(setting(
+            "memory.swappiness", "How readily memory is written out", "whole", 60, low=0, high=200,
             trades="Lower keeps a game's memory in place and drops cached files sooner; it does nothing while memory "
-                   "is not short."), (file,)))
+                   "is not short.", **DISPUTED), (file,)))
     for name, title in (("enabled", "Memory in huge pages"), ("defrag", "Waiting until a huge page is free")):
         file = root / HUGE / name
         try:
@@ -25,10 +25,10 @@ def knobs(root: Path) -> list[Knob]:
         except OSError:
             continue
         if choices and stock:
-            found.append(Knob(_setting(
-                f"huge-pages-{name}", title, "choice", stock[1], choices=choices,
-                trades="Huge pages save the CPU look-ups; making one may keep a thread waiting in mid-frame."),
-                (file,)))
+            found.append(Knob(setting(
+                f"memory.huge-pages-{name}", title, "choice", stock[1], choices=choices,
+                trades="Huge pages save the CPU look-ups; making one may keep a thread waiting in mid-frame.",
+                **DISPUTED), (file,)))
     return found
 
 
@@ -40,10 +40,3 @@ def page_files(root: Path) -> int:
         return 0
     sizes = [line.split()[2] for line in lines if len(line.split()) > 2]
     return sum(int(size) for size in sizes if size.isdigit()) // 1024
-
-
-def _setting(name: str, title: str, kind: str, stock: object, **more: object) -> Setting:
-    return Setting.model_validate({
-        "name": f"memory.{name}", "title": title, "kind": kind, "scope": "rig", "stock": stock, "rights": True,
-        "moves": {"frame-tail": "either"}, "sure": "disputed",
-        "advice": "Measure it with the game that is short of memory, or stutters.", **more})

@@ -17,21 +17,19 @@ import numpy as np
 
 from keenlattice.errors import NeedsInstalling, RigError
 from keenlattice.measure.capture import Capture
-from keenlattice.profile.game import Game
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.linux.children import start, stop, with_display
 from keenlattice.rig.linux.launch import Start
 from keenlattice.rig.linux.look import look
 from keenlattice.rig.linux.probe import Probe, Spot
 from keenlattice.rig.linux.program import Running, game_running
+from keenlattice.rig.linux.scene import LAMP, SCENE
 from keenlattice.rig.linux.settled import settled
 from keenlattice.rig.linux.telemetry import taken_down
 from keenlattice.rig.linux.vulkan import draws_by
 from keenlattice.rig.linux.windows import still_there
 from keenlattice.rig.linux.xserver import x_display
 
-SCENE = Game("scene", "Pinball scene", ("keen-scene",))
-LAMP = (20, 20)
 WARM_UP_S = 0.6
 WINDOW_WITHIN_S = 20.0
 EXTRA = {"moderngl": "moderngl", "glfw": "glfw", "Xlib": "python-xlib"}  # module and package of the extra `linux`
@@ -55,24 +53,24 @@ def play_listed(listed: Listed, home: Path, seconds: float, seed: int, begin: St
                                    **({"api": api} if api else {})})
 
 
-def find_spot(listed: Listed, home: Path) -> tuple[Spot, Spot]:
+def find_spot(listed: Listed, home: Path, begin: Start) -> tuple[Spot, Spot]:
     """The pixel of a game's window that answers clicks, by a short look at what changes after some; and where it was
     clicked.
 
     Raises:
         RigError: as `play_listed`, or nothing answers.
     """
-    with window_of(listed, home) as (probe, window, game, _), still_there():
+    with window_of(listed, home, begin) as (probe, window, game, _), still_there():
         return look(probe, window, game.alive)
 
 
 @contextmanager
-def window_of(listed: Listed, home: Path, begin: Start | None = None) -> Iterator[tuple[Probe, Any, Running, bool]]:
+def window_of(listed: Listed, home: Path, begin: Start) -> Iterator[tuple[Probe, Any, Running, bool]]:
     """A game's window, once it is there and has warmed up, and whether it has become steady; the game is then left, or
     ended, as the player has it."""
     with (x_display(private=False) as display,
           game_running(listed.game.name, listed.game.executables, listed.command, display, home,
-                       begin or Start(), listed.leave_running) as game):
+                       begin, listed.leave_running) as game):
         probe = Probe(display)
         try:
             window, is_steady = settled(probe, game, WINDOW_WITHIN_S)

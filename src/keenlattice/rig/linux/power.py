@@ -3,8 +3,7 @@
 from pathlib import Path
 
 from keenlattice.catalog.load import catalog
-from keenlattice.catalog.model import Setting
-from keenlattice.rig.linux.knobs import Knob
+from keenlattice.rig.linux.knobs import Knob, setting
 
 CPU = "sys/devices/system/cpu"
 KHZ_PER_MHZ = 1000
@@ -23,7 +22,7 @@ def _governor(policies: list[Path]) -> list[Knob]:
     if not choices:
         return []
     stock = _words(policies[0] / "scaling_governor")
-    return [Knob(_setting("governor", "Governor of the CPU clock", "choice", stock[0] if stock else choices[0],
+    return [Knob(setting("cpu.governor", "Governor of the CPU clock", "choice", stock[0] if stock else choices[0],
                           choices=tuple(dict.fromkeys([*choices, *stock])),
                           trades="Who decides the clock: one that follows the load saves power and lags behind a "
                                  "burst; one that holds it high does neither."),
@@ -38,7 +37,7 @@ def _limits(policies: list[Path]) -> list[Knob]:
     least, highest = min(low for low, _ in bounds.values()), max(high for _, high in bounds.values())
     steps = _steps(policies)
     these = f"; there are {', '.join(map(str, steps))}" if steps else ""
-    return [Knob(_setting(f"clock-{end}", f"{end.capitalize()} clock of the CPU{these}", "whole", stock, unit="MHz",
+    return [Knob(setting(f"cpu.clock-{end}", f"{end.capitalize()} clock of the CPU{these}", "whole", stock, unit="MHz",
                           low=least, high=highest, trades="Between these two the governor is free."),
                  tuple(policy / f"scaling_{file}_freq" for policy in bounds), times=KHZ_PER_MHZ, steps=steps,
                  bounds={policy / f"scaling_{file}_freq": both for policy, both in bounds.items()}, together=CLOCK)
@@ -70,17 +69,12 @@ def _idle(root: Path) -> list[Knob]:
     for state in states:
         files = tuple(sorted((root / CPU).glob(f"cpu[0-9]*/cpuidle/{state.name}/disable")))
         name, latency = _words(state / "name") or [state.name], _words(state / "latency") or ["?"]
-        found.append(Knob(_setting(
-            f"idle-{state.name.removeprefix('state')}", f"Idle state {name[0]} (wakes in {latency[0]} us)", "switch",
-            True, trades="A deep idle state saves power, and takes time to wake from: at the start of every burst."),
-            files, {True: "0", False: "1"}))
+        found.append(Knob(setting(
+            f"cpu.idle-{state.name.removeprefix('state')}", f"Idle state {name[0]} (wakes in {latency[0]} us)",
+            "switch", True,
+            trades="A deep idle state saves power, and takes time to wake from: at the start of every burst."), files,
+            {True: "0", False: "1"}))
     return found
-
-
-def _setting(name: str, title: str, kind: str, stock: object, **more: object) -> Setting:
-    return Setting.model_validate({
-        "name": f"cpu.{name}", "title": title, "kind": kind, "scope": "rig", "stock": stock, "rights": True,
-        "moves": {"frame-tail": "either"}, **more})
 
 
 def _words(path: Path) -> list[str]:

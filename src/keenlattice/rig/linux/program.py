@@ -24,18 +24,15 @@ class Running:
 
     def alive(self) -> bool:
         """Whether any still runs; a process that has ended and that nobody has asked about does not."""
-        return any(_runs(pid) for pid in self.pids)
+        return any(_status(pid)[:1] not in ([], ["Z"], ["X"]) for pid in self.pids)
 
     def processes(self) -> set[int]:
         """All of them and what they have started, and those in turn: a launcher is rarely what opens the window."""
         children: dict[int, list[int]] = {}
         for path in PROC.iterdir():
             if path.name.isdigit():
-                try:
-                    parent = int((path / "stat").read_text().rpartition(")")[2].split()[1])
-                except (OSError, ValueError, IndexError):
-                    continue  # it has ended meanwhile
-                children.setdefault(parent, []).append(int(path.name))
+                for parent in _status(path.name)[1:2]:
+                    children.setdefault(int(parent), []).append(int(path.name))
         found, waiting = set[int](), list(self.pids)
         while waiting:
             one = waiting.pop()
@@ -44,11 +41,12 @@ class Running:
         return found
 
 
-def _runs(pid: int) -> bool:
+def _status(pid: int | str) -> list[str]:
+    """What the kernel says of a process, from its state on; nothing of one that has ended."""
     try:
-        return (PROC / str(pid) / "stat").read_text().rpartition(")")[2].split()[0] not in ("Z", "X")
-    except (OSError, IndexError):
-        return False
+        return (PROC / str(pid) / "stat").read_text(errors="replace").rpartition(")")[2].split()
+    except OSError:
+        return []
 
 
 def running(executables: Sequence[str]) -> Running | None:

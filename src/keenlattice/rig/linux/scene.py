@@ -15,7 +15,11 @@ import time
 from pathlib import Path
 from typing import Any
 
+from keenlattice.profile.game import Game
+
 SIZE = (640, 360)
+SCENE = Game("scene", "Pinball scene", ("keen-scene",))
+LAMP = (20, 20)  # a pixel of the lamp
 LAMP_PX = 48  # the lamp's square in the upper left corner of the window
 BALLS = 60
 

@@ -2,7 +2,6 @@
 
 import json
 import subprocess
-import sys
 import tempfile
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
@@ -13,6 +12,7 @@ import numpy as np
 
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.series import MOST_SERIES, NAME, Series
+from keenlattice.rig.linux.apart import command
 from keenlattice.rig.linux.children import start, stop
 
 SAMPLER = Path(__file__).with_name("_sampler.py")
@@ -53,9 +53,8 @@ def taken_down(pids: Iterable[int], root: Path = Path("/"), every_s: float = EVE
     """
     found = Telemetry()
     with tempfile.TemporaryFile() as said:
-        command = [sys.executable, "-I", "-S", str(SAMPLER), str(root), str(every_s),
-                   *(str(pid) for pid in sorted(pids)[:PROCESSES])]
-        sampler = start(command, stdout=said, stderr=subprocess.DEVNULL)
+        of_game = (str(pid) for pid in sorted(pids)[:PROCESSES])
+        sampler = start(command(SAMPLER, str(root), str(every_s), *of_game), stdout=said, stderr=subprocess.DEVNULL)
         try:
             yield found
         finally:

@@ -5,16 +5,15 @@ these set for a Vulkan driver is an option of one.
 """
 
 import json
-import subprocess
-import sys
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
 from keenlattice.catalog.model import Setting
+from keenlattice.rig.linux.apart import Asked
 from keenlattice.rig.linux.entries import Entry
 
-QUERY, ANSWERS_WITHIN_S = Path(__file__).with_name("_vulkan_query.py"), 10.0
+QUERY = Path(__file__).with_name("_vulkan_query.py")
 CONFIGURED_AS = {3: "radv", 5: "anv", 18: "turnip", 19: "v3dv", 20: "panvk", 22: "venus", 24: "nvk"}
 """What a driver is called in the stack's configuration files, by its number in the open standard's list."""
 BOTH = {"adaptive_sync"}
@@ -29,13 +28,17 @@ class VulkanDevice:
     driver: str
 
 
-def devices() -> list[VulkanDevice]:
+def ask() -> Asked:
+    """Asks the loader, and does not wait for its answer."""
+    return Asked(QUERY)
+
+
+def devices(asked: Asked) -> list[VulkanDevice]:
     """The devices of this machine, the first being what most programs take; none where there is no Vulkan."""
     try:
-        asked = subprocess.run([sys.executable, "-I", "-S", str(QUERY)], capture_output=True, text=True, check=False,
-                               timeout=ANSWERS_WITHIN_S, stdin=subprocess.DEVNULL)
-        return [VulkanDevice(str(name), CONFIGURED_AS.get(number, "")) for name, number, _ in json.loads(asked.stdout)]
-    except (OSError, ValueError, TypeError, subprocess.TimeoutExpired):
+        return [VulkanDevice(str(name), CONFIGURED_AS.get(number, "")) for name, number, _ in json.loads(
+            asked.answer()[1])]
+    except (TimeoutError, ValueError, TypeError):
         return []
 
 

@@ -29,9 +29,9 @@ def telemetry(line: Pipeline, shown_ms: Floats, cpu_ms: Floats, gpu_ms: Floats, 
     if count < 1:
         return {}
     which = np.minimum((shown_ms // EVERY_MS).astype(np.int64), count)
-    gpu_busy, cpu_busy, frames, lag = (np.bincount(which, weights, count + 1)[:count].astype(np.float64)
+    drawing_ms, game_ms, frames, lag = (np.bincount(which, weights, count + 1)[:count].astype(np.float64)
                                        for weights in (gpu_ms, cpu_ms, None, slowed))
-    gpu_load, thread_load = (np.minimum(100.0, 100 * busy / EVERY_MS) for busy in (gpu_busy, cpu_busy))
+    gpu_load, thread_load = (np.minimum(100.0, 100 * busy / EVERY_MS) for busy in (drawing_ms, game_ms))
     clock = line.core_mhz / np.divide(lag, frames, out=np.ones(count), where=frames > 0)
     gpu_w = GPU_IDLE_W + GPU_BOARD_W * line.power_share * gpu_load / 100 * (clock / CORE_MHZ) ** 2
     cpu_load = np.minimum(100.0, OTHERS_LOAD + 1.6 * thread_load / THREADS)
