@@ -62,8 +62,8 @@ def step_of(text: str) -> tuple[str, float]:
         raise UsageError(f"--step {text!r}: write SETTING=BY, such as gpu.core-offset@gpu0=15") from None
 
 
-def pairs_of(texts: Sequence[str], option: str) -> dict[str, str]:
-    """Names and what belongs to each, from `NAME=TEXT`.
+def pairs_of(texts: Sequence[str], option: str, form: str) -> dict[str, str]:
+    """Names and what belongs to each, from `NAME=TEXT`; `form` says so in the message.
 
     Raises:
         UsageError: not of that form, or a name twice.
@@ -72,7 +72,7 @@ def pairs_of(texts: Sequence[str], option: str) -> dict[str, str]:
     for text in texts:
         name, equals, told = (part.strip() for part in text.partition("="))
         if not (name and equals and told) or name in found:
-            raise UsageError(f"{option} {text!r}: write NAME=COLUMN, each name once")
+            raise UsageError(f"{option} {text!r}: write {form}, each name once")
         found[name] = told
     return found
 
@@ -99,7 +99,7 @@ def known_as(texts: Sequence[str]) -> dict[str, tuple[str, int]]:
         UsageError: not of that form.
     """
     found = {}
-    for key, told in pairs_of(texts, "--known-as").items():
+    for key, told in pairs_of(texts, "--known-as", "application=NAME:VERSION").items():
         name, _, version = told.rpartition(":")
         if key not in ("application", "engine") or (name and not version.isdigit()):
             raise UsageError(f"--known-as {key}={told}: write application=NAME:VERSION or engine=NAME:VERSION")

@@ -10,7 +10,7 @@ import numpy as np
 from keenlattice._notebook import Shown
 from keenlattice.errors import CaptureError
 from keenlattice.measure.series import Floats as Floats
-from keenlattice.measure.series import Series, check_series
+from keenlattice.measure.series import Series, check_names
 
 if TYPE_CHECKING:
     import pandas
@@ -71,7 +71,7 @@ class Capture(Shown):
             if name not in STAGES or times.shape != self.click_ms.shape:
                 raise CaptureError(f"{self.click_ms.size} clicks but {times.size} values of the stage {name}; there "
                                    f"are the stages {', '.join(STAGES)}")
-        check_series(self.telemetry)
+        check_names(self.telemetry)
         self._check_times()
         steps = np.diff(self.shown_ms)
         if steps.size and not steps.min() > 0:

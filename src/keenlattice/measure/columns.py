@@ -6,7 +6,7 @@ from typing import Any, Literal, TypeVar
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from keenlattice.errors import CaptureError
-from keenlattice.measure.series import KINDS, MOST_SERIES, NAME
+from keenlattice.measure.series import check_names
 
 Unit = Literal["s", "ms", "us", "ns", "ticks"]
 UNITS: tuple[Unit, ...] = ("s", "ms", "us", "ns", "ticks")
@@ -51,10 +51,10 @@ class ColumnMap(BaseModel):
             raise ValueError("ticks_per_s: the unit ticks needs it, and no other takes it")
         if self.stage_unit == "ticks":
             raise ValueError("stage_unit: stage times are in s, ms, us or ns")
-        if wrong := [name for name in self.said if not NAME.match(name)] or (
-                len(self.said) > MOST_SERIES and ["more than 64 series"]):
-            raise ValueError(f"said: {wrong[0]} is no name of a series: write PART.KIND=COLUMN, such as "
-                             f"gpu0.temperature=COLUMN; kinds are {', '.join(KINDS)}")
+        try:
+            check_names(self.said)
+        except CaptureError as error:
+            raise ValueError(f"said: {error}") from None
         return self
 
     @property

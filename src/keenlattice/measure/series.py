@@ -5,7 +5,7 @@ what is not known is left out, and never zero.
 """
 
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -72,15 +72,15 @@ class Series:
         return Series(self.at_ms[inside] - begin_ms, self.values[inside])
 
 
-def check_series(series: Mapping[str, Series]) -> None:
-    """Whether series can be those of a capture.
+def check_names(names: Collection[str]) -> None:
+    """Whether names can be those of a capture's series.
 
     Raises:
         CaptureError: too many, or a name that is none.
     """
-    if len(series) > MOST_SERIES:
-        raise CaptureError(f"{len(series)} series: {MOST_SERIES} at most")
-    for name in series:
+    if len(names) > MOST_SERIES:
+        raise CaptureError(f"{len(names)} series: {MOST_SERIES} at most")
+    for name in names:
         if not NAME.match(name):
             raise CaptureError(f"{name[:60]!r} is no name of a series: write PART.KIND, such as gpu0.clock; kinds are "
                                f"{', '.join(KINDS)}")

@@ -57,7 +57,7 @@ def ingest(
     ws, out, figure = begin(book, rig), new_file(out, ".csv", ".parquet"), new_figure(figure)
     columns = ws.column_map(time, name=name or "unnamed", means=means, unit=unit, ticks_per_s=ticks, cpu=cpu or None,
                             gpu=gpu or None, stage_unit=stage_unit, process=program or None, marker=marker or None,
-                            dropped=dropped, said=pairs_of(said or [], "--said")) if time else by or None
+                            dropped=dropped, said=pairs_of(said or [], "--said", "NAME=COLUMN")) if time else by or None
     take = partial(take_map, file.name, yes, json)
     if in_pieces:
         long = ws.ingest_in_pieces(file, columns, process=process, take=take)

@@ -28,10 +28,10 @@ Source = Callable[[], Values]
 
 
 def sources(root: Path, pids: list[int]) -> list[Source]:
-    """All that there are on this machine."""
+    """All that there are on this machine; what a device says of itself comes after what the game has of it."""
     found = [clocks(root), sensors(root), zones(root), held_back(root), gpus(root), processors(root), memory(root),
              pressure(root), energy(root)]
-    return [*(one for one in found if one is not None), *([game(root, pids)] if pids else [])]
+    return [*([game(root, pids)] if pids else []), *(one for one in found if one is not None)]
 
 
 def clocks(root: Path) -> Source | None:
@@ -186,6 +186,7 @@ def game(root: Path, pids: list[int]) -> Source:
     ticks_a_second, page_mib = os.sysconf("SC_CLK_TCK"), os.sysconf("SC_PAGE_SIZE") / 2**20
     threads: dict[tuple[int, str], Callable[[float], float | None]] = {}
     engines: dict[str, Callable[[float], float | None]] = {}
+    parts: dict[str, str] = {}
 
     def read() -> Values:
         now, held = [], 0.0
@@ -201,7 +202,9 @@ def game(root: Path, pids: list[int]) -> Source:
             held += int(words[1]) * page_mib if len(words) > 1 else 0.0
         drawing: dict[str, float] = {}
         for client, ns in engine_times(root, pids).items():
-            part = gpu_name(root, root / "sys/bus/pci/devices" / client.split()[0]) or "gpu"
+            if client not in parts:  # which GPU that is takes reading the class of every device
+                parts[client] = gpu_name(root, root / "sys/bus/pci/devices" / client.split()[0]) or "gpu"
+            part = parts[client]
             drew = engines.setdefault(client, share_of_time(1e9))(ns)
             if drew is not None:
                 drawing[f"{part}.load"] = drawing.get(f"{part}.load", 0.0) + drew

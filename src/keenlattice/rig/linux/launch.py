@@ -11,7 +11,7 @@ import os
 import platform
 import resource
 import shlex
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -107,20 +107,24 @@ class Start:
             return
         before = {thread: _held(thread) for pid in processes() for thread in _threads(pid)}
         try:
-            for thread in before:
-                for treat in _treatments(self.treatment):
-                    with suppress(ProcessLookupError):
-                        treat(thread)
+            self._treat(before)
             yield
-        except PermissionError as error:
-            raise RefusedByRig(f"the game's process belongs to another user, or this needs root: {error.strerror}"
-                               ) from None
         finally:
             for thread, (nice, cores, policy, priority) in before.items():
                 with suppress(OSError):
                     os.sched_setscheduler(thread, policy, os.sched_param(priority))
                     os.setpriority(os.PRIO_PROCESS, thread, nice)
                     os.sched_setaffinity(thread, cores)
+
+    def _treat(self, threads: Iterable[int]) -> None:
+        try:
+            for thread in threads:
+                for treat in _treatments(self.treatment):
+                    with suppress(ProcessLookupError):
+                        treat(thread)
+        except PermissionError as error:
+            raise RefusedByRig(f"the game's process belongs to another user, or this needs root: {error.strerror}"
+                               ) from None
 
 
 def _held(thread: int) -> tuple[int, set[int], int, int]:

@@ -2,11 +2,12 @@
 
 import time
 from collections.abc import Sequence
+from contextlib import suppress
 from typing import Any
 
 from keenlattice.errors import RigError
 from keenlattice.rig.linux.program import Running
-from keenlattice.rig.linux.windows import Windows
+from keenlattice.rig.linux.windows import Windows, still_there
 
 WARM_UP_S = 0.6
 STRETCH_S, STRETCHES = 0.4, 3
@@ -30,17 +31,16 @@ def settled(windows: Windows, game: Running, patience_s: float) -> tuple[Any, bo
     began = time.perf_counter()
     window, counts = windows.find(game.processes, patience_s, game.alive), list[int]()
     while not is_steady(counts) and time.perf_counter() - began < (LOADS_WITHIN_S if any(counts) else patience_s):
-        try:
+        with suppress(RigError):  # a window that was there for a moment only
             counts.append(windows.frames_in(window, STRETCH_S if game.ours else WARM_UP_S))
-            now = windows.find(game.processes, patience_s, game.alive)
-        except RigError:  # the window that was there first was only there for a moment
-            now = windows.find(game.processes, patience_s, game.alive)
+        now = windows.find(game.processes, patience_s, game.alive)
         if now.id != window.id:
             window, counts = now, []
         elif not game.ours:
             break
         if counts[-2:] == [0, 0]:
-            windows.check_seen(window, None, None)  # one that is covered shows nothing, however long one waits
+            with still_there():
+                windows.check_seen(window, None, None)  # one that is covered shows nothing, however long one waits
     return window, not game.ours or is_steady(counts)
 
 
