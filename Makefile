@@ -19,7 +19,7 @@ ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog chec
   pack profile screen study trial tune workspace))
 BIN := .venv/bin
 DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils xserver-xorg-core xserver-xorg-video-dummy vulkan-tools \
-  mesa-vulkan-drivers chromium chromium-driver
+  mesa-vulkan-drivers sway weston xwayland chromium chromium-driver
 DEBIAN_FOR_KERNEL := qemu-system-x86 debootstrap acpica-tools e2fsprogs
 DEBIAN_FOR_WINDOWS := wine wine64 gcc-mingw-w64-x86-64-win32 unzip
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
@@ -74,14 +74,14 @@ package: .venv/installed-dev
 	  build/package/env/bin/pip install --quiet --disable-pip-version-check $$made && \
 	  $(PYTHON) tests/smoke.py $(CURDIR)/build/package/env/bin/keen || exit 1; \
 	done
-	build/package/env/bin/pip install --quiet --disable-pip-version-check --dry-run "$$(ls $(CURDIR)/build/package/*.whl)[byhand,linux,dev,docs,bench]"
+	build/package/env/bin/pip install --quiet --disable-pip-version-check --dry-run "$$(ls $(CURDIR)/build/package/*.whl)[byhand,linux,wayland,dev,docs,bench]"
 
 versions: debian
 	for which in lowest-direct highest; do \
 	  rm -rf build/versions && $(PYTHON) -m venv build/versions && \
 	  build/versions/bin/pip install --quiet --disable-pip-version-check uv && \
 	  build/versions/bin/uv pip install --quiet --python build/versions/bin/python --resolution $$which \
-	    --editable '.[byhand,linux,dev,docs]' && \
+	    --editable '.[byhand,linux,wayland,dev,docs]' && \
 	  build/versions/bin/python -m pytest -n auto -m "not real" || exit 1; \
 	done
 
@@ -102,7 +102,7 @@ shots: .venv/installed-dev debian-shots
 	@touch $@
 
 .venv/installed-dev: .venv/installed
-	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[byhand,linux,dev,docs]'
+	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[byhand,linux,wayland,dev,docs]'
 	@touch $@
 
 # What the real-driver tests, or the pictures, need. Without apt or root it is said what is missing; the tests that

@@ -13,9 +13,9 @@ from bench.start_time import Row
 from keenlattice.errors import NeedsInstalling
 from keenlattice.measure._summary import t_interval
 from keenlattice.rig.linux.play import check_installed, scene_running
-from keenlattice.rig.linux.probe import Probe
 from keenlattice.rig.linux.scene import LAMP
-from keenlattice.rig.linux.xserver import x_display
+from keenlattice.rig.linux.x11.probe import Probe
+from keenlattice.rig.linux.x11.server import x_display
 
 PAIRS, SECONDS = 16, 3.0
 

@@ -18,7 +18,7 @@ from keenlattice.rig.drift import find_drift
 from keenlattice.rig.linux.desktop import NOTED, _chosen
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.machine import LinuxRig
-from keenlattice.rig.linux.randr import Mode, Monitor
+from keenlattice.rig.linux.x11.randr import Mode, Monitor
 
 MODES = {"1280x800": ((60, "83.50 1280 1352 1480 1680 800 803 809 831"),
                       (120, "174.50 1280 1368 1504 1728 800 803 809 842")),

@@ -20,7 +20,7 @@ from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, all_e
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.posix import found, is_pattern
 from keenlattice.rig.linux.vulkan import VulkanDevice
-from keenlattice.rig.linux.xserver import x_display
+from keenlattice.rig.linux.x11.server import x_display
 from test_linux import real_driver
 
 SCREEN = DrawnOn("made-up")

@@ -25,7 +25,7 @@ from keenlattice.rig._undo import undo
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.play import check_installed, scene_running
-from keenlattice.rig.linux.probe import Probe
+from keenlattice.rig.linux.x11.probe import Probe
 from keenlattice.study.screen.plan import ScreenPlan, factors_of
 from keenlattice.study.screen.play import run_screen
 from keenlattice.study.trial._conclude import conclude

@@ -24,8 +24,8 @@ from keenlattice.rig.linux.launch import Start
 from keenlattice.rig.linux.look import answering
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.program import Running, game_running, running
-from keenlattice.rig.linux.stamps import drawn
-from keenlattice.rig.linux.xserver import x_display
+from keenlattice.rig.linux.x11.server import x_display
+from keenlattice.rig.linux.x11.stamps import drawn
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 from test_linux import real_driver
@@ -151,6 +151,41 @@ for frame in itertools.count():
 """
 
 
+PRESENTS = """
+import os, sys, time
+from Xlib import X, display
+from Xlib.protocol import rq
+class Present(rq.Request):
+    _request = rq.Struct(rq.Card8("opcode"), rq.Opcode(1), rq.RequestLength(), rq.Card32("window"), rq.Card32("pixmap"),
+                         *(rq.Card32(f"word{number}") for number in range(7)), rq.Card32("options"),
+                         *(rq.Card32(f"more{number}") for number in range(7)))
+d = display.Display()
+opcode = d.query_extension("Present").major_opcode
+window = d.screen().root.create_window(0, 0, 300, 200, 0, X.CopyFromParent)
+window.map()
+pictures = [window.create_pixmap(300, 200, 24) for _ in range(2)]
+zeros = {f"word{number}": 0 for number in range(7)} | {f"more{number}": 0 for number in range(7)}
+with open(sys.argv[1], "w") as stamps:
+    for frame in range(100_000):
+        Present(display=d.display, opcode=opcode, window=window.id, pixmap=pictures[frame % 2].id, options=1, **zeros)
+        d.sync()
+        print(time.perf_counter(), file=stamps, flush=True)
+        time.sleep(0.004 + 0.03 * (frame % 40 == 0))
+"""
+
+
+@real_driver
+def test_of_a_program_that_presents_its_frames_the_server_says_when_they_were_shown(tmp_path: Path,
+                                                                                    display: str) -> None:
+    run = rig_with(tmp_path, sys.executable, "-c", PRESENTS, str(tmp_path / "own"), executable="no-such").play(
+        "gears", 3, 1)
+    own = np.loadtxt(tmp_path / "own") - run.about["clock_start_s"]
+    inside = np.diff(own[(own >= 0) & (own <= run.seconds)]) * 1000
+    assert run.about["recorded_by"] == "present" and "late_share" not in run.about
+    for name, at in (("mean", np.mean), ("median", np.median), ("worst", lambda all: np.quantile(all, 0.99))):
+        assert at(run.frame_ms) == pytest.approx(at(inside), rel=0.05), name
+
+
 @real_driver
 def test_the_place_that_answers_clicks_is_found_and_has_to_be_seen(tmp_path: Path, display: str,
                                                                        monkeypatch: pytest.MonkeyPatch) -> None:
@@ -259,15 +294,11 @@ def test_a_run_that_is_not_to_be_trusted_says_so() -> None:
     assert doubts_of(run(200, 8, late_share=0.03, steady=True)) == () == doubts_of(run(200, 8))
     assert "only 12 frames" in doubts_of(run(12, 8))[0]
     assert "22 % of the frames" in doubts_of(run(200, 8, late_share=0.22))[0]
+    assert "may have been missed" in doubts_of(run(200, 16, missed_share=0.05))[0]
+    assert doubts_of(run(200, 16, missed_share=0.01, others_shown=False)) == ()
+    assert "run the game fullscreen" in doubts_of(run(200, 16, others_shown=True))[0]
     assert "do not trust" in doubts_of(run(200, 2, late_share=0.22))[0] and "loading" in doubts_of(
         run(200, 8, steady=False))[0]
-
-
-def test_a_desktop_without_x11_is_said_so(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.delenv("DISPLAY", raising=False)
-    monkeypatch.setenv("WAYLAND_DISPLAY", "wayland-0")
-    with pytest.raises(RigError, match="this desktop is not X11"), x_display(private=False):
-        pass
 
 
 def test_a_game_is_left_running_if_the_player_has_it_so(tmp_path: Path) -> None:

@@ -5,6 +5,7 @@ from keenlattice.measure.metrics import MIN_FRAMES
 from keenlattice.measure.telemetry import part_title, throttled
 
 LATE_SHARE = 0.10    # of frames whose word came late: an idle machine has up to half as many
+MISSED_SHARE = 0.02  # of frames of a screen after which one may be missing: two frames taken for one hurt the worst
 THROTTLED_PCT = 1.0
 MUCH_OF_A_FRAME = 5  # milliseconds: a frame as short is badly known if it is known to one
 
@@ -20,6 +21,12 @@ def doubts_of(capture: Capture) -> tuple[str, ...]:
         found.append(f"the machine was busy: word of {100 * late:.0f} % of the frames came late, and when they were "
                      "drawn is known to 1 ms" + ", which is much for frames as short: do not trust their median and "
                                                 "worst" * bool(short))
+    missed = capture.about.get("missed_share")
+    if isinstance(missed, int | float) and missed > MISSED_SHARE:
+        found.append(f"the machine was busy: word of {100 * missed:.0f} % of the frames came so late that the next may "
+                     "have been missed")
+    if capture.about.get("others_shown") is True:
+        found.append("other windows were on the screen, and what they drew counts, too: run the game fullscreen")
     found += [f"the {part_title(part)} was throttled for {share:.0f} % of the time: it ran too hot, or took more power "
               "than it may" for part, share in throttled(capture).items() if share >= THROTTLED_PCT]
     if capture.about.get("steady") is False:

@@ -51,5 +51,5 @@ def stop(process: "subprocess.Popen[bytes]", patience_s: float = 5.0) -> None:
 
 
 def with_display(display: str) -> dict[str, str]:
-    """Our environment, on that X display."""
-    return {**os.environ, "DISPLAY": display}
+    """Our environment, on that X display; an empty name is none."""
+    return {**os.environ, "DISPLAY": display} if display else dict(os.environ)

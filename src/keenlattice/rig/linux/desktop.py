@@ -16,7 +16,7 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.rig.base import Edits, FactValue, State
-from keenlattice.rig.linux.randr import Mode, Monitor, Monitors
+from keenlattice.rig.linux.x11.randr import Mode, Monitor, Monitors
 from keenlattice.rig.places import put_file
 
 NOTED, MOST_BYTES = "desktop-before.json", 100_000

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.errors import RigError
-from keenlattice.rig.linux.probe import Probe, Spot
+from keenlattice.rig.linux.recorder import Image, Recorder, Spot
 
 CLICKS = 8
 MAY_MISS = 1            # a click that the game was too busy for; or a change that came late, or as the game began
@@ -16,28 +16,25 @@ LOOKS, APART_S = 4, 0.06
 DEEP = 2.0              # pixels from the edge of what answers: single pixels of a lively picture do so by chance
 REST_S = 0.25           # a flash is over by then
 
-Image = NDArray[np.uint32]
-"""A window's pixels, one number each; shape (height, width)."""
 
-
-def look(probe: Probe, window: Any, alive: Callable[[], bool]) -> tuple[Spot, Spot]:
+def look(recorder: Recorder, window: Any, alive: Callable[[], bool]) -> tuple[Spot, Spot]:
     """Clicks into the middle of a window some times, and finds the pixel that answers; returns that, and where it was
     clicked.
 
     Raises:
         RigError: none does, or the window goes away.
     """
-    width, height = probe.size_of(window)
+    width, height = recorder.size_of(window)
     middle = width // 2, height // 2
-    probe.point_at(window, middle)
+    recorder.point_at(window, middle)
     calm, clicked = [], []
     for _ in range(CLICKS):
         time.sleep(REST_S)
-        before = probe.image(window)
-        calm.append(_changed(probe, window, before))
-        before = probe.image(window)  # before the click: the answer may be there sooner than the next look
-        probe.click()
-        clicked.append(_changed(probe, window, before))
+        before = recorder.image(window)
+        calm.append(_changed(recorder, window, before))
+        before = recorder.image(window)  # before the click: the answer may be there sooner than the next look
+        recorder.click()
+        clicked.append(_changed(recorder, window, before))
         if not alive():
             raise RigError("the game ended while it was looked at")
     spot = answering(calm, clicked)
@@ -47,12 +44,12 @@ def look(probe: Probe, window: Any, alive: Callable[[], bool]) -> tuple[Spot, Sp
     return spot, middle
 
 
-def _changed(probe: Probe, window: Any, before: Image) -> NDArray[np.bool_]:
+def _changed(recorder: Recorder, window: Any, before: Image) -> NDArray[np.bool_]:
     """Which pixels are otherwise in any of the next looks."""
     changed = np.zeros(before.shape, dtype=bool)
     for _ in range(LOOKS):
         time.sleep(APART_S)
-        changed |= probe.image(window) != before
+        changed |= recorder.image(window) != before
     return changed
 
 

@@ -21,14 +21,15 @@ from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.linux.children import start, stop, with_display
 from keenlattice.rig.linux.launch import Start
 from keenlattice.rig.linux.look import look
-from keenlattice.rig.linux.probe import Probe, Spot
 from keenlattice.rig.linux.program import Running, game_running
+from keenlattice.rig.linux.recorder import Recorder, Spot
 from keenlattice.rig.linux.scene import LAMP, SCENE
+from keenlattice.rig.linux.seen import recorder_of
 from keenlattice.rig.linux.settled import settled
 from keenlattice.rig.linux.telemetry import taken_down
 from keenlattice.rig.linux.vulkan import draws_by
-from keenlattice.rig.linux.windows import still_there
-from keenlattice.rig.linux.xserver import x_display
+from keenlattice.rig.linux.x11.probe import Probe
+from keenlattice.rig.linux.x11.server import x_display
 
 WARM_UP_S = 0.6
 WINDOW_WITHIN_S = 20.0
@@ -45,9 +46,10 @@ def play_listed(listed: Listed, home: Path, seconds: float, seed: int, begin: St
     Raises:
         RigError: it cannot be started, shows no window, or goes away.
     """
-    with window_of(listed, home, begin) as (probe, window, game, is_steady), taken_down(game.processes()) as telemetry:
-        capture, api = probe.record(window, seconds, seed, listed.answers_at, game.alive, listed.clicks_at), draws_by(
-            game.processes())
+    with (window_of(listed, home, begin) as (recorder, window, game, is_steady),
+          taken_down(game.processes()) as telemetry):
+        capture = recorder.record(window, seconds, seed, listed.answers_at, game.alive, listed.clicks_at)
+        api = draws_by(game.processes())
     capture = telemetry.beside(capture)
     return replace(capture, about={**capture.about, "started": game.ours, "steady": is_steady,
                                    **({"api": api} if api else {})})
@@ -60,23 +62,20 @@ def find_spot(listed: Listed, home: Path, begin: Start) -> tuple[Spot, Spot]:
     Raises:
         RigError: as `play_listed`, or nothing answers.
     """
-    with window_of(listed, home, begin) as (probe, window, game, _), still_there():
-        return look(probe, window, game.alive)
+    with window_of(listed, home, begin) as (recorder, window, game, _):
+        return look(recorder, window, game.alive)
 
 
 @contextmanager
-def window_of(listed: Listed, home: Path, begin: Start) -> Iterator[tuple[Probe, Any, Running, bool]]:
+def window_of(listed: Listed, home: Path, begin: Start) -> Iterator[tuple[Recorder, Any, Running, bool]]:
     """A game's window, once it is there and has warmed up, and whether it has become steady; the game is then left, or
     ended, as the player has it."""
     with (x_display(private=False) as display,
           game_running(listed.game.name, listed.game.executables, listed.command, display, home,
-                       begin, listed.leave_running) as game):
-        probe = Probe(display)
-        try:
-            window, is_steady = settled(probe, game, WINDOW_WITHIN_S)
-            yield probe, window, game, is_steady
-        finally:
-            probe.close()
+                       begin, listed.leave_running) as game,
+          recorder_of(game, display, os.environ.get("WAYLAND_DISPLAY", ""), WINDOW_WITHIN_S) as recorder):
+        window, is_steady = settled(recorder, game, WINDOW_WITHIN_S)
+        yield recorder, window, game, is_steady
 
 
 def play_scene(home: Path, seconds: float, seed: int, begin: Start) -> Capture:
@@ -151,5 +150,5 @@ def check_installed() -> None:
     missing = [package for module, package in EXTRA.items() if find_spec(module) is None]
     if missing:
         raise NeedsInstalling(f"measuring on Linux needs its extra packages: pip install {' '.join(missing)}")
-    if shutil.which("Xvfb") is None and not os.environ.get("DISPLAY"):
+    if shutil.which("Xvfb") is None and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
         raise NeedsInstalling("there is no X display, and no Xvfb to make one; install it: apt-get install xvfb")

@@ -7,7 +7,7 @@ from typing import Any
 
 from keenlattice.errors import RigError
 from keenlattice.rig.linux.program import Running
-from keenlattice.rig.linux.windows import Windows, still_there
+from keenlattice.rig.linux.recorder import Recorder
 
 WARM_UP_S = 0.6
 STRETCH_S, STRETCHES = 0.4, 3
@@ -15,7 +15,7 @@ ALIKE, APART = 0.5, 2  # frame counts of stretches that are alike: by this share
 LOADS_WITHIN_S = 60.0
 
 
-def settled(windows: Windows, game: Running, patience_s: float) -> tuple[Any, bool]:
+def settled(recorder: Recorder, game: Running, patience_s: float) -> tuple[Any, bool]:
     """The window that a game draws into, once it stays; and whether it shows its frames at a steady pace.
 
     A game that runs already gets a moment; one that we have started is waited for until STRETCHES stretches in a row
@@ -29,18 +29,17 @@ def settled(windows: Windows, game: Running, patience_s: float) -> tuple[Any, bo
         RigError: none came up in time, or it is covered, or the game ended.
     """
     began = time.perf_counter()
-    window, counts = windows.find(game.processes, patience_s, game.alive), list[int]()
+    window, counts = recorder.find(game.processes, patience_s, game.alive), list[int]()
     while not is_steady(counts) and time.perf_counter() - began < (LOADS_WITHIN_S if any(counts) else patience_s):
         with suppress(RigError):  # a window that was there for a moment only
-            counts.append(windows.frames_in(window, STRETCH_S if game.ours else WARM_UP_S))
-        now = windows.find(game.processes, patience_s, game.alive)
+            counts.append(recorder.frames_in(window, STRETCH_S if game.ours else WARM_UP_S))
+        now = recorder.find(game.processes, patience_s, game.alive)
         if now.id != window.id:
             window, counts = now, []
         elif not game.ours:
             break
         if counts[-2:] == [0, 0]:
-            with still_there():
-                windows.check_seen(window, None, None)  # one that is covered shows nothing, however long one waits
+            recorder.check_seen(window, None, None)  # one that is covered shows nothing, however long one waits
     return window, not game.ours or is_steady(counts)
 
 

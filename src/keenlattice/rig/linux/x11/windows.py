@@ -16,10 +16,10 @@ WATCHED_S = 0.4  # for how long several windows of a game are watched, to see wh
 
 @contextmanager
 def still_there() -> Iterator[None]:
-    """What is done with a window that may be destroyed at any moment.
+    """What is done with a window that may be destroyed at any moment, or its display with it.
 
     Raises:
-        RigError: it was.
+        RigError: that was so.
     """
     from Xlib import error
 
@@ -27,6 +27,8 @@ def still_there() -> Iterator[None]:
         yield
     except error.XError:
         raise RigError("the game's window went away while it was measured") from None
+    except error.ConnectionClosedError:
+        raise RigError("the X display went away, or broke the connection off") from None
 
 
 class Windows:
@@ -38,11 +40,11 @@ class Windows:
 
     def __init__(self, display: str) -> None:
         from Xlib import display as xdisplay
-        from Xlib.error import DisplayError
+        from Xlib.error import ConnectionClosedError, DisplayError
 
         try:
             self._display = xdisplay.Display(display)
-        except (DisplayError, OSError) as error:
+        except (ConnectionClosedError, DisplayError, OSError) as error:
             raise RigError(f"no X display {display!r}: {error}") from None
         for extension in ("DAMAGE", "XTEST"):
             if not self._display.has_extension(extension):
@@ -53,6 +55,7 @@ class Windows:
     def close(self) -> None:
         self._display.close()
 
+    @still_there()
     def find(self, processes: Callable[[], set[int]], patience_s: float, alive: Callable[[], bool]) -> Any:
         """The window that some processes draw their frames into, once one is there: of several viewable ones that which
         shows most (frames times area); where none shows anything, the largest, and of equals the topmost.
@@ -77,6 +80,11 @@ class Windows:
             raise RigError("the game opened no window: it ended at once; does it run on its own?")
         raise RigError("the game's window is not shown: is it minimised?" if hidden else
                        "the game opened no window on this X display; does it draw by other means than X11?")
+
+    @still_there()
+    def shows(self, processes: set[int]) -> bool:
+        """Whether any of some processes has a window here that can be seen."""
+        return any(viewable and area > 1 for _, area, viewable in self._windows_of(processes))
 
     def _windows_of(self, processes: set[int]) -> list[tuple[Any, int, bool]]:
         """Each window of some processes, its area, and whether it is viewable; what goes away meanwhile is left out."""
@@ -161,6 +169,7 @@ class Windows:
             found += level
         return found
 
+    @still_there()
     def check_seen(self, window: Any, looked_at: tuple[int, int] | None, clicked: tuple[int, int] | None) -> None:
         """Whether other windows leave enough of this one to be measured.
 

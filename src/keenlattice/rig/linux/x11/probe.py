@@ -1,7 +1,8 @@
-"""Frame times and input latency from outside: the X server's DAMAGE events of a window, and XTEST clicks.
+"""Frame times and input latency from outside: the X server's word of a window's frames, and XTEST clicks.
 
-Nothing is injected into the program. The X server says when something was drawn into the window; after a click, the
-pixel that answers is read back with every such event until it has changed. Times are this process's
+Nothing is injected into the program. The X server says when something was drawn into the window (its extension DAMAGE),
+and of frames that are presented when they were shown (`present`), which is more exact and taken where it is told; after
+a click, the pixel that answers is read back with every such event until it has changed. Times are this process's
 `time.perf_counter`, taken when an event arrives, and held against the server's own stamps (`stamps`).
 """
 
@@ -12,18 +13,16 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from keenlattice.errors import RigError
-from keenlattice.measure.capture import Capture
-from keenlattice.rig.linux.stamps import drawn
-from keenlattice.rig.linux.windows import Windows, still_there
+from keenlattice.measure.capture import Capture, Floats
+from keenlattice.rig.linux.recorder import Clicks, Image, Spot
+from keenlattice.rig.linux.x11.present import Present
+from keenlattice.rig.linux.x11.stamps import drawn
+from keenlattice.rig.linux.x11.windows import Windows, still_there
 
-CLICK_EVERY_S = (0.05, 0.10)  # drawn at random, so that clicks do not fall into step with frames
-NO_ANSWER_S = 1.0
-
-Spot = tuple[int, int]
-"""A pixel of a window, counted from its upper left corner."""
+NEARLY_ALL = 0.9
+SAME_CLOCK_MS = 1000.0
 
 
 @dataclass
@@ -31,8 +30,7 @@ class _Recording:
     arrived: list[float] = field(default_factory=list)
     stamp: list[int] = field(default_factory=list)
     whole: list[bool] = field(default_factory=list)
-    clicks: list[float] = field(default_factory=list)
-    answers: list[float] = field(default_factory=list)
+    presented: list[float] = field(default_factory=list)
 
 
 class Probe(Windows):
@@ -57,45 +55,41 @@ class Probe(Windows):
         from Xlib.ext import damage
 
         clicked = (clicked or spot) if spot else None
+        present = Present(self._display)
         with still_there():
             self.check_seen(window, spot, clicked)
-            watch = window.damage_create(damage.DamageReportRawRectangles)
+            watch, told = window.damage_create(damage.DamageReportRawRectangles), present.watch(window)
             if clicked:
                 self.point_at(window, clicked)
             self._settle()
             focus = self.focus()
-            recording = self._watch(window, seconds, np.random.default_rng(seed), spot, alive)
+            clicks = Clicks(seed, time.perf_counter() + seconds)
+            recording = self._watch(window, seconds, clicks, spot, alive, present)
             window.get_geometry()  # one that went away has shown no more, and nothing else would say so
             self._display.damage_destroy(watch)
+            present.forget(told, window)
             self._display.sync()
             about = {"composed": self.composed(), "focus_lost": self.focus() != focus}
         if not alive():
             raise RigError("the game ended while it was measured")
-        return _capture(recording, about)
+        return _capture(recording, clicks, about)
 
-    def _watch(self, window: Any, seconds: float, random: np.random.Generator, spot: Spot | None,
-               alive: Callable[[], bool]) -> _Recording:
+    def _watch(self, window: Any, seconds: float, clicks: Clicks, spot: Spot | None,
+               alive: Callable[[], bool], present: Present) -> _Recording:
         recording, size = _Recording(), window.get_geometry()
-        before = self._pixel(window, spot) if spot else b""
-        end = time.perf_counter() + seconds
-        next_click, waiting = time.perf_counter() + random.uniform(*CLICK_EVERY_S), False
+        before, end = self._pixel(window, spot) if spot else b"", time.perf_counter() + seconds
         while (now := time.perf_counter()) < end and alive():
             if not self._display.pending_events():
                 select.select([self._display], [], [], min(0.01, end - now))
-            any_drawn = self._take_events(recording, (size.width, size.height))
-            at = time.perf_counter()
-            if any_drawn and waiting and spot and (colour := self._pixel(window, spot)) != before:
-                recording.answers[-1] = time.perf_counter()
-                before, waiting, next_click = colour, False, at + random.uniform(*CLICK_EVERY_S)
-            if waiting and at > recording.clicks[-1] + NO_ANSWER_S:
-                waiting, next_click = False, at
-            if spot and not waiting and at >= next_click and at < end - NO_ANSWER_S / 4:
-                recording.clicks.append(self.click())
-                recording.answers.append(float("nan"))
-                waiting = True
+            any_drawn = self._take_events(recording, (size.width, size.height), present)
+            if any_drawn and clicks.waiting and spot and (colour := self._pixel(window, spot)) != before:
+                clicks.answer(time.perf_counter())
+                before = colour
+            if spot and clicks.is_due(time.perf_counter()):
+                clicks.send(self.click())
         return recording
 
-    def _take_events(self, recording: _Recording, whole: tuple[int, int]) -> bool:
+    def _take_events(self, recording: _Recording, whole: tuple[int, int], present: Present) -> bool:
         """Notes the reports of drawing that have arrived; says whether there were any."""
         any_drawn, damaged = False, self._display.extension_event.DamageNotify
         for _ in range(self._display.pending_events()):
@@ -105,6 +99,8 @@ class Probe(Windows):
                 recording.arrived.append(at)
                 recording.stamp.append(event.timestamp)
                 recording.whole.append((event.area.width, event.area.height) == whole)
+            elif (shown := present.shown_ms(event)) is not None:
+                recording.presented.append(shown)
         return any_drawn
 
     def _pixel(self, window: Any, spot: Spot) -> bytes:
@@ -113,7 +109,7 @@ class Probe(Windows):
         colour: bytes = window.get_image(*spot, 1, 1, X.ZPixmap, 0xFFFFFFFF).data
         return colour
 
-    def image(self, window: Any) -> NDArray[np.uint32]:
+    def image(self, window: Any) -> Image:
         """All pixels of a window, one number each; shape (height, width).
 
         Raises:
@@ -140,6 +136,7 @@ class Probe(Windows):
             size = window.get_geometry()
             return size.width, size.height
 
+    @still_there()
     def point_at(self, window: Any, spot: Spot) -> None:
         """Moves the pointer to a pixel of a window. The server leaves its own pointer out of what is read back."""
         window.warp_pointer(*spot)
@@ -157,15 +154,23 @@ class Probe(Windows):
         return at
 
 
-def _capture(recording: _Recording, about: dict[str, bool]) -> Capture:
-    if len(recording.arrived) < 2:
-        raise RigError("the game's window shows no new frames; is it covered, minimised or paused?")
+def _capture(recording: _Recording, clicks: Clicks, about: dict[str, Any]) -> Capture:
     found = drawn(np.array(recording.arrived) * 1000, np.array(recording.stamp, dtype=np.float64),
                   np.array(recording.whole))
-    if found.at_ms.size < 2:
+    presented = np.unique(recording.presented)
+    by_present = is_told_of_all(presented, found.at_ms)
+    at_ms = presented if by_present else found.at_ms
+    late = {} if by_present or found.late != found.late else {"late_share": round(found.late, 4)}
+    if at_ms.size < 2:
         raise RigError("the game's window shows no new frames; is it covered, minimised or paused?")
-    start = found.at_ms[0]
-    return Capture(found.at_ms - start, np.array(recording.clicks) * 1000 - start,
-                   np.array(recording.answers) * 1000 - start,
-                   about={"clock_start_s": float(start) / 1000, **about,
-                          **({"late_share": round(found.late, 4)} if found.late == found.late else {})})
+    start = at_ms[0]
+    return Capture(at_ms - start, np.array(clicks.sent) * 1000 - start, np.array(clicks.answered) * 1000 - start,
+                   about={"clock_start_s": float(start) / 1000, "recorded_by": "present" if by_present else "damage",
+                          **about, **late})
+
+
+def is_told_of_all(presented_ms: Floats, drawn_ms: Floats) -> bool:
+    """Whether the server told, of the frames that were drawn, when they were shown: of nearly all, and on our clock."""
+    if presented_ms.size < 2 or presented_ms.size < NEARLY_ALL * drawn_ms.size:
+        return False
+    return not drawn_ms.size or bool(abs(presented_ms[-1] - drawn_ms[-1]) < SAME_CLOCK_MS)

@@ -1,0 +1,87 @@
+"""What records a game from outside, whatever draws the desktop: it finds its window, tells its frames and clicks."""
+
+import time
+from collections.abc import Callable
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keenlattice.measure.capture import Capture
+
+CLICK_EVERY_S = (0.05, 0.10)  # drawn at random, so that clicks do not fall into step with frames
+NO_ANSWER_S = 1.0
+
+Spot = tuple[int, int]
+"""A pixel of a window, counted from its upper left corner."""
+
+Image = NDArray[np.uint32]
+"""A window's pixels, one number each; shape (height, width)."""
+
+
+class Recorder(Protocol):
+    """A way to record. A window is what it finds: of X11 a window, of Wayland the output that the game is shown on.
+
+    All of it raises RigError when the window goes away, or the desktop does.
+    """
+
+    def find(self, processes: Callable[[], set[int]], patience_s: float, alive: Callable[[], bool]) -> Any:
+        """The window that some processes draw their frames into, once one is there."""
+
+    def frames_in(self, window: Any, seconds: float) -> int:
+        """How many frames it shows in so many seconds."""
+
+    def check_seen(self, window: Any, looked_at: Spot | None, clicked: Spot | None) -> None:
+        """Refuses one that is covered, all of it or where it is looked at or clicked."""
+
+    def record(self, window: Any, seconds: float, seed: int, spot: Spot | None, alive: Callable[[], bool],
+               clicked: Spot | None = None) -> Capture:
+        """Records it for some seconds, with clicks if a pixel that answers them is known."""
+
+    def size_of(self, window: Any) -> tuple[int, int]:
+        """Its width and height."""
+
+    def image(self, window: Any) -> Image:
+        """All of its pixels."""
+
+    def point_at(self, window: Any, spot: Spot) -> None:
+        """Moves the pointer there."""
+
+    def click(self) -> float:
+        """A click where the pointer is; when it was sent, in `time.perf_counter` seconds."""
+
+    def close(self) -> None:
+        """Ends the connection."""
+
+
+class Clicks:
+    """When to click next, and which click waits for its answer; times are in `time.perf_counter` seconds.
+
+    Args:
+        seed: of the times between an answer and the next click.
+        until: when the recording ends.
+    """
+
+    def __init__(self, seed: int, until: float) -> None:
+        self.sent: list[float] = []
+        self.answered: list[float] = []
+        self.waiting = False
+        self._random, self._until = np.random.default_rng(seed), until
+        self._next = time.perf_counter() + self._random.uniform(*CLICK_EVERY_S)
+
+    def is_due(self, now: float) -> bool:
+        """Whether it is time for a click; one that has had no answer for NO_ANSWER_S is given up."""
+        if self.waiting and now > self.sent[-1] + NO_ANSWER_S:
+            self.waiting, self._next = False, now
+        return not self.waiting and self._next <= now < self._until - NO_ANSWER_S / 4
+
+    def send(self, at: float) -> None:
+        """Notes down a click that was sent."""
+        self.sent.append(at)
+        self.answered.append(float("nan"))
+        self.waiting = True
+
+    def answer(self, at: float) -> None:
+        """Notes down the answer to the last click."""
+        self.answered[-1], self.waiting = at, False
+        self._next = time.perf_counter() + self._random.uniform(*CLICK_EVERY_S)

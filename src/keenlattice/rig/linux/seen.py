@@ -1,0 +1,64 @@
+"""How a game that runs is recorded here: by X11 if it has a window there, else by the Wayland compositor."""
+
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import TYPE_CHECKING
+
+from keenlattice.errors import NeedsInstalling
+from keenlattice.rig.linux.program import Running
+from keenlattice.rig.linux.recorder import Recorder
+from keenlattice.rig.linux.wayland.clients import is_connected
+from keenlattice.rig.linux.x11.probe import Probe
+
+if TYPE_CHECKING:
+    from keenlattice.rig.linux.wayland.probe import WaylandProbe
+
+NATIVE_AFTER_S = 2.0  # a program connected to the compositor for so long, without a window on X11, draws by Wayland
+
+
+@contextmanager
+def recorder_of(game: Running, display: str, compositor: str, patience_s: float) -> Iterator[Recorder]:
+    """What records a game; its connection is ended when this is over.
+
+    Args:
+        display: the X display's name; empty for none.
+        compositor: the Wayland compositor's socket; empty for none.
+        patience_s: how long is waited for the game to be seen on either.
+
+    Raises:
+        RigError: neither can be recorded, or what it takes is not installed.
+    """
+    found = _chosen(game, display, compositor, patience_s)
+    try:
+        yield found
+    finally:
+        found.close()
+
+
+def _chosen(game: Running, display: str, compositor: str, patience_s: float) -> Recorder:
+    if not compositor:
+        return Probe(display)
+    if not display:
+        return _by_wayland(compositor)
+    x11, until, connected_s = Probe(display), time.perf_counter() + patience_s, 0.0
+    while time.perf_counter() < until and game.alive():
+        processes = game.processes()
+        if x11.shows(processes):
+            return x11
+        if is_connected(processes, compositor):
+            connected_s = connected_s or time.perf_counter()
+            if time.perf_counter() - connected_s > NATIVE_AFTER_S:
+                x11.close()
+                return _by_wayland(compositor)
+        time.sleep(0.05)
+    return x11
+
+
+def _by_wayland(compositor: str) -> "WaylandProbe":
+    try:
+        from keenlattice.rig.linux.wayland.probe import WaylandProbe
+    except ImportError:
+        raise NeedsInstalling("this game draws by Wayland, and recording it takes a package more: pip install "
+                              "pywayland") from None
+    return WaylandProbe(compositor)

@@ -1,0 +1,1 @@
+"""Frames and clicks by a Wayland compositor, and its outputs."""

@@ -1,0 +1,249 @@
+"""Frame times and input latency from a Wayland compositor: copies of an output's frames, and a virtual pointer.
+
+A program's own window cannot be watched on Wayland; what can is the screen that it is shown on. The compositor says, of
+each frame that differs from the last, when it was shown and which part of it is new. So a game is measured as shown,
+which is at most once a refresh, and has to be alone on its screen: fullscreen, best of all. Of the frame itself a pixel
+is copied, no more: the one that answers clicks. Times are the compositor's own.
+"""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keenlattice.errors import RigError
+from keenlattice.measure.capture import Capture
+from keenlattice.rig.linux.recorder import Clicks, Image, Spot
+from keenlattice.rig.linux.wayland.compositor import FULLSCREEN, MINIMISED, Compositor, Output, Store
+from keenlattice.rig.linux.wayland.protocol import Pointers, Screencopy, ask, on
+
+LEFT_BUTTON, PRESSED, RELEASED = 0x110, 1, 0
+WATCHED_S = 0.4  # for how long several screens are watched, to see on which of them something moves
+ANSWERS_WITHIN_S = 2.0
+SAME_CLOCK_S = 5.0
+NO_NEW_FRAMES = "the screen shows no new frames; is the game covered, minimised or paused?"
+CANNOT = ("this Wayland compositor lets no program copy its frames (it offers no zwlr_screencopy_manager_v1): start "
+          "the game with its X11 back end, or on an X11 session; or record it by other means, for `keen ingest`")
+
+Rectangle = tuple[int, int, int, int]
+"""Left, top, width, height."""
+
+
+@dataclass
+class Frames:
+    """What was seen of an output: when each frame was shown by the compositor's clock, and when word of it arrived, in
+    s; how many pixels of it were new, and what the part that was copied held."""
+
+    shown_s: list[float] = field(default_factory=list)
+    arrived_s: list[float] = field(default_factory=list)
+    new: list[int] = field(default_factory=list)
+    copied: list[bytes] = field(default_factory=list)
+
+
+class Watch:
+    """Takes down every new frame of an output, until it is closed.
+
+    Args:
+        part: what of each frame is copied, in the desktop's own units.
+    """
+
+    def __init__(self, compositor: Compositor, output: Output, part: Rectangle) -> None:
+        self.frames, self.failed = Frames(), False
+        self._compositor, self._output, self._part = compositor, output, part
+        self._store: Store | None = None
+        self._frame: Any = None
+        self._shape: tuple[int, int, int, int] | None = None
+        self._new = 0
+        self._next()
+
+    def _next(self) -> None:
+        self._frame = ask(self._compositor.bound(Screencopy), "capture_output_region", 0, self._output.proxy,
+                          *self._part)
+        on(self._frame, buffer=self._told_shape, buffer_done=self._copy, damage=self._told_new, ready=self._ready,
+           failed=self._failed)
+
+    def _told_shape(self, *shape: int) -> None:
+        self._shape = (shape[0], shape[1], shape[2], shape[3])
+
+    def _copy(self) -> None:
+        if self._shape and (self._store is None or self._store.shape != self._shape):
+            self._store = Store(self._compositor, self._shape)
+        if self._store:
+            ask(self._frame, "copy_with_damage", self._store.buffer)
+
+    def _told_new(self, _left: int, _top: int, width: int, height: int) -> None:
+        self._new = max(self._new, width * height)
+
+    def _ready(self, high: int, low: int, nanoseconds: int) -> None:
+        frames = self.frames
+        frames.arrived_s.append(time.perf_counter())
+        frames.shown_s.append(float((high << 32) + low) + nanoseconds / 1e9)
+        frames.new.append(self._new)
+        frames.copied.append(self._store.content if self._store else b"")
+        self._new = 0
+        self.close()
+        self._next()  # at once: a frame that is shown before it is asked for is not seen
+
+    def _failed(self) -> None:
+        self.failed = True
+
+    def close(self) -> None:
+        ask(self._frame, "destroy")
+        self._frame._destroy()
+
+
+class WaylandProbe:
+    """Watches an output of a compositor.
+
+    Args:
+        name: the socket's name or path.
+
+    Raises:
+        RigError: there is no compositor, or it lets nobody copy its frames.
+    """
+
+    def __init__(self, name: str) -> None:
+        self._compositor = Compositor(name)
+        if not self._compositor.offers(Screencopy):
+            self._compositor.close()
+            raise RigError(CANNOT)
+        self._clicks_offered = self._compositor.offers(Pointers)
+        self._pointer: Any = None
+
+    def close(self) -> None:
+        self._compositor.close()
+
+    def find(self, processes: Callable[[], set[int]], patience_s: float, alive: Callable[[], bool]) -> Output:
+        """The output on which most is drawn; which programs draw on it, a compositor does not say."""
+        outputs = [one for one in self._compositor.outputs if one.width and one.height]
+        if not outputs:
+            raise RigError("the Wayland compositor has no screen that is on")
+        if len(outputs) == 1:
+            return outputs[0]
+        watches = [Watch(self._compositor, one, (0, 0, 1, 1)) for one in outputs]
+        self._compositor.wait_for(lambda: False, WATCHED_S)
+        ranked = [sum(watch.frames.new) for watch in watches]
+        for watch in watches:
+            watch.close()
+        return outputs[int(np.argmax(ranked))]
+
+    def frames_in(self, window: Output, seconds: float) -> int:
+        watch = Watch(self._compositor, window, (0, 0, 1, 1))
+        self._compositor.wait_for(lambda: watch.failed, seconds)
+        watch.close()
+        return len(watch.frames.shown_s)
+
+    def check_seen(self, window: Output, looked_at: Spot | None, clicked: Spot | None) -> None:
+        width, height = self.size_of(window)
+        for x, y in (spot for spot in (looked_at, clicked) if spot):
+            if not (0 <= x < width and 0 <= y < height):
+                raise RigError(f"the pixel {x},{y} is outside of the screen, which is {width} by {height}")
+
+    def record(self, window: Output, seconds: float, seed: int, spot: Spot | None, alive: Callable[[], bool],
+               clicked: Spot | None = None) -> Capture:
+        self.check_seen(window, spot, clicked)
+        spot = spot if self._clicks_offered else None
+        if spot:
+            self.point_at(window, clicked or spot)
+        others, end = self._others(window), time.perf_counter() + seconds
+        watch = Watch(self._compositor, window, (*self._logical(window, spot or (0, 0)), 1, 1))
+        clicks, seen = Clicks(seed, end), 0
+        while (now := time.perf_counter()) < end and alive() and not watch.failed:
+            self._compositor.wait(min(0.01, end - now))
+            seen = _answers(watch.frames, seen, clicks)
+            if spot and clicks.is_due(time.perf_counter()):
+                clicks.send(self.click())
+        watch.close()
+        if watch.failed:
+            raise RigError("the screen was turned off, or its mode changed, while it was recorded")
+        if not alive():
+            raise RigError("the game ended while it was measured")
+        return _capture(watch.frames, clicks, window.refresh_hz, {} if others is None else {"others_shown": others})
+
+    def _others(self, window: Output) -> bool | None:
+        """Whether more than one window is shown on an output, and none fills it; None if nobody tells."""
+        told = self._compositor.toplevels()
+        if told is None:
+            return None
+        here = [one for one in told if window.id in one.outputs and MINIMISED not in one.states]
+        return len(here) > 1 and not any(FULLSCREEN in one.states for one in here)
+
+    def size_of(self, window: Output) -> tuple[int, int]:
+        return (window.height, window.width) if window.turned else (window.width, window.height)
+
+    def _logical(self, window: Output, spot: Spot) -> Spot:
+        width, height = self.size_of(window)
+        wide, high = window.logical if all(window.logical) else (width, height)
+        return spot[0] * wide // width, spot[1] * high // height
+
+    def image(self, window: Output) -> Image:
+        told: dict[str, Any] = {}
+        frame = ask(self._compositor.bound(Screencopy), "capture_output", 0, window.proxy)
+        on(frame, buffer=lambda *shape: told.update(shape=shape), flags=lambda flags: told.update(flags=flags),
+           ready=lambda *_: told.update(done=True), failed=lambda: told.update(done=False))
+        self._compositor.wait_for(lambda: "shape" in told, ANSWERS_WITHIN_S)
+        if "shape" in told:
+            store = Store(self._compositor, told["shape"])
+            ask(frame, "copy", store.buffer)
+            self._compositor.wait_for(lambda: "done" in told, ANSWERS_WITHIN_S)
+        ask(frame, "destroy")
+        frame._destroy()
+        if not told.get("done"):
+            raise RigError("the compositor does not hand over a picture of the screen; is it turned off?")
+        _, width, height, stride = told["shape"]
+        if stride < 4 * width:
+            raise RigError("this screen's pixels are not of four bytes: its colours cannot be compared")
+        pixels: NDArray[np.uint32] = np.frombuffer(store.content, dtype=np.uint32).reshape(height, stride // 4)
+        return pixels[::-1 if told.get("flags", 0) & 1 else 1, :width]
+
+    def point_at(self, window: Output, spot: Spot) -> None:
+        if not self._clicks_offered:
+            raise RigError("this Wayland compositor lets no program click: frames can be measured, and no latency")
+        if self._pointer is None:
+            manager = self._compositor.bound(Pointers)
+            self._pointer = (ask(manager, "create_virtual_pointer_with_output", None, window.proxy)
+                             if self._compositor.version_of(Pointers) >= 2 else
+                             ask(manager, "create_virtual_pointer", None))
+        ask(self._pointer, "motion_absolute", _now_ms(), *spot, *self.size_of(window))
+        ask(self._pointer, "frame")
+        self._compositor.settle()
+
+    def click(self) -> float:
+        at = time.perf_counter()
+        for what in (PRESSED, RELEASED):
+            ask(self._pointer, "button", _now_ms(), LEFT_BUTTON, what)
+            ask(self._pointer, "frame")
+        self._compositor.wait(0.0)
+        return at
+
+
+def _now_ms() -> int:
+    return int(time.perf_counter() * 1000) & 0xFFFFFFFF
+
+
+def _answers(frames: Frames, seen: int, clicks: Clicks) -> int:
+    """Looks through the frames that are new for one that answers the last click; returns how many were seen now."""
+    for place in range(max(seen, 1), len(frames.copied)):
+        if clicks.waiting and frames.copied[place] != frames.copied[place - 1] and \
+                frames.shown_s[place] > clicks.sent[-1]:
+            clicks.answer(frames.shown_s[place])
+    return len(frames.copied)
+
+
+def _capture(frames: Frames, clicks: Clicks, refresh_hz: float, about: dict[str, Any]) -> Capture:
+    shown, arrived = np.array(frames.shown_s), np.array(frames.arrived_s)
+    if shown.size < 2:
+        raise RigError(NO_NEW_FRAMES)
+    if np.abs(shown - arrived).max() > SAME_CLOCK_S:
+        raise RigError("the compositor's clock is not this machine's: its frames cannot be told in time with clicks")
+    new = np.array(frames.new)
+    large = new >= np.median(new) / 2  # a clock or a cursor beside the game is no frame of it
+    at = shown[large] * 1000
+    start = at[0]
+    late = float((arrived - shown > 1 / refresh_hz).mean()) if refresh_hz else float("nan")
+    return Capture(at - start, np.array(clicks.sent) * 1000 - start, np.array(clicks.answered) * 1000 - start, about={
+        "clock_start_s": float(start) / 1000, "recorded_by": "screen copy", "refresh_hz": round(refresh_hz, 2), **about,
+        **({"missed_share": round(late, 4)} if late == late else {})})

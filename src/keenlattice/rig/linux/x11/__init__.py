@@ -1,0 +1,1 @@
+"""Frames and clicks by the X server, and its monitors."""

@@ -1,0 +1,205 @@
+"""A Wayland desktop without a screen: programs that draw by it or by Xwayland, recorded by what the compositor says."""
+
+import os
+import re
+import shutil
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from keenlattice.errors import RigError
+from keenlattice.profile.game import Game
+from keenlattice.rig.gamelist import Listed, add_game, read_games
+from keenlattice.rig.linux.machine import LinuxRig
+from keenlattice.rig.linux.recording import ways
+from keenlattice.rig.linux.wayland.clients import is_connected
+from test_linux import real_driver
+
+pytest.importorskip("pywayland")
+# A compositor does not run as root: it takes us for an ordinary user of a namespace of its own.
+ORDINARY = ("unshare", "--user", "--map-user=1000", "--map-group=1000") if os.geteuid() == 0 else ()
+CONFIGURATION = """
+output HEADLESS-1 mode --custom 800x600@60Hz
+for_window [title="toy"] fullscreen enable
+exec echo $DISPLAY > {folder}/display
+"""
+
+
+def started(folder: Path, monkeypatch: pytest.MonkeyPatch, *command: str) -> "subprocess.Popen[bytes]":
+    """A compositor without a screen; this process is then on its desktop."""
+    if shutil.which(command[0]) is None or subprocess.run([*ORDINARY, "true"], stderr=subprocess.DEVNULL).returncode:
+        pytest.skip(f"no compositor here: apt-get install {command[0]}; as root, namespaces of users too")
+    headless = {"XDG_RUNTIME_DIR": str(folder), "WLR_BACKENDS": "headless", "WLR_RENDERER": "pixman",
+                "WLR_LIBINPUT_NO_DEVICES": "1", "HOME": str(folder), "PATH": os.environ["PATH"]}
+    with (folder / "log").open("wb") as log:
+        running = subprocess.Popen([*ORDINARY, *command], env=headless, stdout=log, stderr=log)
+    until = time.monotonic() + 20
+    while not (found := [one for one in folder.glob("wayland-*") if one.suffix != ".lock"]):
+        assert running.poll() is None and time.monotonic() < until, (folder / "log").read_text(errors="replace")
+        time.sleep(0.05)
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(folder))
+    monkeypatch.setenv("WAYLAND_DISPLAY", found[0].name)
+    monkeypatch.delenv("DISPLAY", raising=False)
+    return running
+
+
+@pytest.fixture
+def desktop(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
+    folder = tmp_path / "desktop"
+    folder.mkdir()
+    (folder / "config").write_text(CONFIGURATION.format(folder=folder))
+    running = started(folder, monkeypatch, "sway", "-c", str(folder / "config"))
+    yield folder
+    running.terminate()
+    running.wait()
+
+
+def rig_with(tmp_path: Path, *command: str, executable: str = "no-such") -> LinuxRig:
+    (tmp_path / "home").mkdir(exist_ok=True)
+    add_game(tmp_path / "state", Listed(Game("game", "Game", (executable,)), command))
+    return LinuxRig(tmp_path / "state", tmp_path / "home" / ".drirc")
+
+
+@real_driver
+@pytest.mark.skipif(not shutil.which("vkcube-wayland"), reason="no vkcube-wayland here: apt-get install vulkan-tools")
+def test_a_vulkan_program_on_wayland_is_recorded_as_it_hands_over_its_frames(tmp_path: Path, desktop: Path) -> None:
+    log = tmp_path / "said"
+    rig = rig_with(tmp_path, "sh", "-c", f"WAYLAND_DEBUG=client exec vkcube-wayland 2> {log}")
+    run = rig.play("game", 4, 1)
+    assert run.about["recorded_by"] == "screen copy" and run.about["others_shown"] is False
+    assert run.about["api"] == "vulkan" and run.about["missed_share"] < 0.02 and run.latency_ms.size == 0
+    said = np.array([float(one) for one in re.findall(r"\[ *([\d.]+)\]  -> wl_surface@\d+\.commit", log.read_text())])
+    own = np.diff(said)[-run.frame_ms.size:]
+    assert run.frame_ms.mean() == pytest.approx(own.mean(), rel=0.03)
+    assert np.median(run.frame_ms) == pytest.approx(np.median(own), rel=0.03)
+
+
+TOY = '''
+import mmap, os, sys, time
+from pywayland.client import Display
+from pywayland.protocol.wayland import WlCompositor, WlSeat, WlShm
+from pywayland.protocol.xdg_shell import XdgWmBase
+WIDTH, HEIGHT, LAMP = 800, 600, 60
+display, offered, state = Display(), {}, {"lit": False, "go": False}
+display.connect()
+registry = display.get_registry()
+registry.dispatcher["global"] = lambda _, number, name, version: offered.__setitem__(name, number)
+display.roundtrip()
+bound = {one: registry.bind(offered[one.name], one, 1) for one in (WlCompositor, WlShm, WlSeat, XdgWmBase)}
+def seated(seat, can):
+    if can & 1 and "pointer" not in state:
+        state["pointer"] = seat.get_pointer()
+        state["pointer"].dispatcher["button"] = pressed
+def pressed(_, serial, at, which, down):
+    state["lit"] ^= down == 1
+bound[WlSeat].dispatcher["capabilities"] = seated
+surface = bound[WlCompositor].create_surface()
+shell = bound[XdgWmBase].get_xdg_surface(surface)
+def ready(_, serial):
+    shell.ack_configure(serial)
+    state.update(go=True)
+shell.dispatcher["configure"] = ready
+top = shell.get_toplevel()
+top.set_title("toy")
+surface.commit()
+display.roundtrip()
+file = os.memfd_create("toy")
+os.ftruncate(file, WIDTH * HEIGHT * 4)
+memory = mmap.mmap(file, WIDTH * HEIGHT * 4)
+buffer = bound[WlShm].create_pool(file, WIDTH * HEIGHT * 4).create_buffer(0, WIDTH, HEIGHT, WIDTH * 4, 1)
+def put(left, size, colour):
+    for row in range(10, 10 + size):
+        at = 4 * (row * WIDTH + left)
+        memory[at:at + 4 * size] = colour.to_bytes(4, "little") * size
+frame = 0
+while True:
+    display.dispatch()
+    display.roundtrip()
+    if not state["go"]:
+        continue
+    put(10, LAMP, 0xFFFFFF if state["lit"] else 0)
+    put(200, LAMP, frame * 77777 & 0xFFFFFF)
+    surface.attach(buffer, 0, 0)
+    surface.damage(0, 0, WIDTH, HEIGHT)
+    surface.commit()
+    display.flush()
+    frame += 1
+    time.sleep(0.03)
+'''
+
+
+@real_driver
+def test_clicks_on_wayland_are_answered_where_a_look_says(tmp_path: Path, desktop: Path) -> None:
+    rig = rig_with(tmp_path, sys.executable, "-c", TOY)
+    (x, y), clicked = rig.find_spot("game")
+    assert 10 <= x < 70 and 10 <= y < 70 and clicked == (400, 300)
+    add_game(rig.home, replace(read_games(rig.home)["game"], answers_at=(x, y), clicks_at=clicked))
+    run = LinuxRig(rig.home, rig.config).play("game", 3, 1)
+    assert run.latency_ms.size > 10 and 5 < np.median(run.latency_ms) < 90
+    assert 25 < np.median(run.frame_ms) < 45
+
+
+@real_driver
+def test_a_program_on_xwayland_is_recorded_by_x11_and_one_beside_it_by_wayland(
+        tmp_path: Path, desktop: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    until = time.monotonic() + 10
+    while not (desktop / "display").exists() and time.monotonic() < until:
+        time.sleep(0.1)
+    if not (display := (desktop / "display").read_text().strip()):
+        pytest.skip("the compositor starts no Xwayland: apt-get install xwayland")
+    monkeypatch.setenv("DISPLAY", display)
+    run = rig_with(tmp_path, "glxgears").play("game", 2, 1)
+    assert run.about["recorded_by"] == "damage" and run.frame_ms.size > 60
+    native = rig_with(tmp_path, sys.executable, "-c", TOY).play("game", 2, 1)
+    assert native.about["recorded_by"] == "screen copy" and 40 < native.frame_ms.size < 80
+    assert "of native Wayland programs" in ways() and "Xwayland" in ways()
+
+
+@real_driver
+def test_a_compositor_that_shows_nobody_its_frames_is_said_to_be_one(tmp_path: Path,
+                                                                     monkeypatch: pytest.MonkeyPatch) -> None:
+    folder = tmp_path / "desktop"
+    folder.mkdir()
+    running = started(folder, monkeypatch, "weston", "--backend=headless-backend.so", "--idle-time=0")
+    try:
+        with pytest.raises(RigError, match="lets no program copy its frames") as raised:
+            rig_with(tmp_path, "weston-simple-shm").play("game", 1, 1)
+        assert "\n" not in str(raised.value) and "lets no program copy" in ways()
+    finally:
+        running.terminate()
+        running.wait()
+
+
+@real_driver
+def test_a_desktop_that_ends_or_shows_nothing_is_one_line(tmp_path: Path, desktop: Path,
+                                                          monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("keenlattice.rig.linux.play.WINDOW_WITHIN_S", 1.0)
+    monkeypatch.setattr("keenlattice.rig.linux.settled.LOADS_WITHIN_S", 2.0)
+    with pytest.raises(RigError, match="shows no new frames"):
+        rig_with(tmp_path, "sleep", "60").play("game", 1, 1)
+    rig = rig_with(tmp_path, "sh", "-c", f"{sys.executable} -c '{TOY}' & sleep 4; pkill -f {desktop}/config; sleep 9")
+    with pytest.raises(RigError, match=r"compositor went away|was turned off|ended while"):
+        rig.play("game", 20, 1)
+    monkeypatch.setenv("WAYLAND_DISPLAY", "no-such")
+    with pytest.raises(RigError, match="no Wayland compositor answers at 'no-such'"):
+        rig_with(tmp_path, "sleep", "60").play("game", 1, 1)
+
+
+def test_who_is_connected_is_known_by_the_socket(tmp_path: Path) -> None:
+    import socket
+
+    with socket.socket(socket.AF_UNIX) as server, socket.socket(socket.AF_UNIX) as client:
+        server.bind(str(tmp_path / "socket"))
+        server.listen()
+        assert not is_connected([os.getpid()], str(tmp_path / "socket"))
+        client.connect(str(tmp_path / "socket"))
+        accepted, _ = server.accept()
+        assert is_connected([os.getpid()], str(tmp_path / "socket"))
+        assert not is_connected([os.getppid()], str(tmp_path / "socket"))
+        accepted.close()
