@@ -3,6 +3,8 @@
 import os
 import shutil
 import subprocess
+import sys
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -18,7 +20,7 @@ from keenlattice.rig.drift import find_drift
 from keenlattice.rig.linux.desktop import NOTED, _chosen
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.machine import LinuxRig
-from keenlattice.rig.linux.x11.randr import Mode, Monitor
+from keenlattice.rig.linux.monitor import Mode, Monitor
 
 MODES = {"1280x800": ((60, "83.50 1280 1352 1480 1680 800 803 809 831"),
                       (120, "174.50 1280 1368 1504 1728 800 803 809 842")),
@@ -75,6 +77,24 @@ def screen(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
 
 
 @pytest.fixture
+def on_wayland(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[LinuxRig]:
+    """A rig on a Wayland desktop whose monitor is made up."""
+    pytest.importorskip("pywayland")
+    path = tmp_path / "socket"
+    running = subprocess.Popen([sys.executable, str(Path(__file__).with_name("made_up_compositor.py")), str(path)])
+    until = time.monotonic() + 10
+    while not path.exists() and time.monotonic() < until:
+        time.sleep(0.02)
+    monkeypatch.setenv("WAYLAND_DISPLAY", str(path))
+    monkeypatch.delenv("DISPLAY", raising=False)
+    rig = LinuxRig(tmp_path / "state", tmp_path / ".drirc")
+    rig.driver = Driver("made-up", "Nobody", "A renderer", "<driinfo></driinfo>")
+    yield rig
+    running.kill()
+    running.wait()
+
+
+@pytest.fixture
 def rig(screen: str, tmp_path: Path) -> LinuxRig:
     made = LinuxRig(tmp_path / "state", tmp_path / ".drirc")
     made.driver = Driver("made-up", "Nobody", "A renderer", "<driinfo></driinfo>")
@@ -99,6 +119,22 @@ def test_a_better_mode_is_found_turned_on_and_put_back(rig: LinuxRig, book: Logb
     undo(rig, book)
     assert on_now(rig) == "1280x800@119.93"
     apply(rig, book, book.commit("rig", {}))  # unset: as it was before anything was set
+    assert rig.state() == before and not (rig.home / NOTED).exists()
+
+
+def test_a_compositors_monitor_is_set_and_put_back(on_wayland: LinuxRig, book: Logbook) -> None:
+    rig = on_wayland
+    before, facts = rig.state(), rig.facts()
+    assert (facts["panel"], facts["refresh_hz"], facts["best_refresh_hz"]) == ("PANEL-1", 60, 120)
+    apply(rig, book, book.commit("rig", {"display.refresh": 120}))
+    assert on_now(rig) == "1280x800@120.00" and find_drift(rig, book) == ()
+    apply(rig, book, book.commit("rig", {"display.refresh": 75, "display.resolution": "1024x768"}))
+    assert on_now(rig) == "1024x768@75.00"
+    refused = preview(rig, book.commit("rig", {"display.refresh": 144})).refused["display.refresh"]
+    assert "has 60, 120 Hz" in refused
+    undo(rig, book)
+    assert on_now(rig) == "1280x800@120.00"
+    undo(rig, book)
     assert rig.state() == before and not (rig.home / NOTED).exists()
 
 

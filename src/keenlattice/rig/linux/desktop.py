@@ -1,13 +1,14 @@
-"""The desktop's settings of this machine: refresh rate and resolution of the primary monitor, where X11 has them.
+"""The desktop's settings of this machine: refresh rate and resolution of the primary monitor, by X11 or the compositor.
 
-The server forgets them when it ends, and has no "unset": what was on before the first of them was set is noted down in
+Both forget them when they end, and have no "unset": what was on before the first of them was set is noted down in
 the rig's home, and is on again once all are unset.
 """
 
 import json
 from collections.abc import Mapping
+from contextlib import suppress
 from pathlib import Path
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
 from keenlattice._files import read_bounded
 from keenlattice._safejson import parse_json
@@ -16,13 +17,40 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.rig.base import Edits, FactValue, State
-from keenlattice.rig.linux.x11.randr import Mode, Monitor, Monitors
+from keenlattice.rig.linux.monitor import Mode, Monitor
+from keenlattice.rig.linux.x11.randr import Monitors
 from keenlattice.rig.places import put_file
 
 NOTED, MOST_BYTES = "desktop-before.json", 100_000
 REFRESH, RESOLUTION = "display.refresh", "display.resolution"
 NATIVE = "native"
 NEAR_HZ = 1.0  # 59.81 Hz is what a player calls 60
+
+
+class Tells(Protocol):
+    """What tells of the monitors of a desktop."""
+
+    def primary(self) -> Monitor | None:
+        """The primary monitor; None if none is on."""
+
+    def turn_on(self, text: str) -> None:
+        """Turns a mode on, of that monitor."""
+
+
+def desktop_of(display: str, compositor: str, home: Path) -> "Desktop":
+    """The desktop by the Wayland compositor, if it manages its outputs for others; else by the X display.
+
+    Args:
+        display: the X display's name; empty for none.
+        compositor: the compositor's socket; empty for none.
+    """
+    if compositor:
+        with suppress(ImportError):
+            from keenlattice.rig.linux.wayland.outputs import Outputs
+
+            if (outputs := Outputs(compositor)).offered:
+                return Desktop(outputs, home, settable=True)
+    return Desktop(Monitors(display) if display else None, home, settable=not compositor)
 
 
 class _Noted(NamedTuple):
@@ -36,20 +64,20 @@ class Desktop:
     """The primary monitor.
 
     Args:
-        display: the X display's name; empty for none.
+        monitors: whoever tells of them; None if nobody does.
         home: where is noted down what was on before.
-        nested: whether the display lies within another desktop, whose business modes are.
+        settable: whether modes can be turned on there: not, where the display lies within another desktop.
     """
 
-    def __init__(self, display: str, home: Path, nested: bool) -> None:
-        self._monitors, self._home, self._nested = Monitors(display) if display else None, home, nested
+    def __init__(self, monitors: Tells | None, home: Path, settable: bool) -> None:
+        self._monitors, self._home, self._settable = monitors, home, settable
 
     def _monitor(self) -> Monitor | None:
         return self._monitors.primary() if self._monitors else None
 
     def settings(self) -> list[Setting]:
         monitor = self._monitor()
-        if monitor is None or self._nested or len(monitor.modes) < 2:
+        if monitor is None or not self._settable or len(monitor.modes) < 2:
             return []
         before = self._before()
         stock = before or monitor.on
@@ -72,7 +100,7 @@ class Desktop:
     def state(self) -> State:
         monitor = self._monitor()
         noted = {NOTED: read_bounded(self._home / NOTED, MOST_BYTES)}
-        return noted if monitor is None or self._nested else {**noted, _place(monitor): monitor.on.text.encode()}
+        return noted if monitor is None or not self._settable else {**noted, _place(monitor): monitor.on.text.encode()}
 
     def covers(self, key: str) -> bool:
         return key in (REFRESH, RESOLUTION)
@@ -96,7 +124,7 @@ class Desktop:
         """
         monitor = self._monitor()
         if monitor is None:
-            raise RefusedByRig(f"{', '.join(changes)}: there is no monitor on this X display now")
+            raise RefusedByRig(f"{', '.join(changes)}: there is no monitor on this desktop now")
         noted = self._noted(state)
         on = _mode((state.get(_place(monitor)) or b"").decode()) or monitor.on
         before = _mode(noted.before) or on

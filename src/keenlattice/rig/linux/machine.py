@@ -21,7 +21,7 @@ from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.linux import vulkan
 from keenlattice.rig.linux.absent import reasons
-from keenlattice.rig.linux.desktop import Desktop
+from keenlattice.rig.linux.desktop import desktop_of
 from keenlattice.rig.linux.driconf import options, with_options
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Entry, Program, all_entries, configuration_files
@@ -58,8 +58,8 @@ class LinuxRig:
         self._listed = read_games(home)
         self._files = GameFiles(self._listed, home)
         live = root == Path("/")  # a recorded tree has no screen
-        self._desktop = Desktop(os.environ.get("DISPLAY", "") if live else "", home,
-                                nested=bool(os.environ.get("WAYLAND_DISPLAY")))
+        display, compositor = (os.environ.get(name, "") if live else "" for name in ("DISPLAY", "WAYLAND_DISPLAY"))
+        self._desktop = desktop_of(display, compositor, home)
         self._launch = Launch(home, {name: device.address for name, device in self._kernel.devices.items()
                                      if name.startswith("gpu")})
 
