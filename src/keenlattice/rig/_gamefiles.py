@@ -17,6 +17,7 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, RefusedByRig, RigError
 from keenlattice.rig._ini import MOST_BYTES, Ini
+from keenlattice.rig._part import Part
 from keenlattice.rig.base import Edits, State
 from keenlattice.rig.gamelist import Key, Listed
 from keenlattice.rig.places import path_of, place_of
@@ -28,7 +29,7 @@ MODE = " (lock)"
 TRADES = "A value of the game's own settings file; what it trades is not written down here: measure it."
 
 
-class GameFiles:
+class GameFiles(Part):
     """The settings files of some games.
 
     Args:

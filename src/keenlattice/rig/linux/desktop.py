@@ -16,6 +16,8 @@ from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.profile.version import WHOLE_RIG, Entries
+from keenlattice.rig._part import Part
 from keenlattice.rig.base import Edits, FactValue, State
 from keenlattice.rig.linux.monitor import Mode, Monitor
 from keenlattice.rig.linux.x11.randr import Monitors
@@ -60,7 +62,7 @@ class _Noted(NamedTuple):
     keys: tuple[str, ...]
 
 
-class Desktop:
+class Desktop(Part):
     """The primary monitor.
 
     Args:
@@ -102,11 +104,13 @@ class Desktop:
         noted = {NOTED: read_bounded(self._home / NOTED, MOST_BYTES)}
         return noted if monitor is None or not self._settable else {**noted, _place(monitor): monitor.on.text.encode()}
 
-    def covers(self, key: str) -> bool:
+    def covers(self, owner: str, key: str) -> bool:
         return key in (REFRESH, RESOLUTION)
 
-    def values(self, state: State) -> dict[str, Value]:
-        """What has been set of them, as it stands."""
+    def values(self, state: State, owner: str) -> Entries:
+        return self._set(state) if owner == WHOLE_RIG else {}
+
+    def _set(self, state: State) -> dict[str, Value]:
         monitor = self._monitor()
         on = None if monitor is None else _mode((state.get(_place(monitor)) or b"").decode())
         if monitor is None or on is None:
@@ -116,7 +120,7 @@ class Desktop:
             RESOLUTION: NATIVE if on.resolution == monitor.preferred else on.resolution}
         return {key: told[key] for key in self._noted(state).keys if key in told}
 
-    def changed(self, state: State, changes: Edits) -> State:
+    def changed(self, state: State, owner: str, changes: Edits) -> State:
         """The state after some changes.
 
         Raises:
@@ -128,7 +132,7 @@ class Desktop:
         noted = self._noted(state)
         on = _mode((state.get(_place(monitor)) or b"").decode()) or monitor.on
         before = _mode(noted.before) or on
-        wanted = {**self.values(state), **{key: value for key, value in changes.items() if value is not None}}
+        wanted = {**self._set(state), **{key: value for key, value in changes.items() if value is not None}}
         for key in [key for key, value in changes.items() if value is None]:
             wanted.pop(key, None)
         mode = _chosen(monitor, before, wanted)

@@ -16,6 +16,8 @@ from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.profile.version import WHOLE_RIG, Entries
+from keenlattice.rig._part import Part
 from keenlattice.rig.base import Edits, FactValue, State
 from keenlattice.rig.linux import memory, power
 from keenlattice.rig.linux.interrupts import (
@@ -36,7 +38,7 @@ NOTED, MOST_BYTES = "kernel-before.json", 4_000_000
 AT_BOOT = ("interrupt.mode", "interrupt.messages")
 
 
-class Kernel:
+class Kernel(Part):
     """Interrupts and power under a root (`/`, or a recorded tree).
 
     Args:
@@ -105,7 +107,7 @@ class Kernel:
         return {f"pci/{device.address}/interrupt/{number}/cores": file for number, file in enumerate(files)
                 if file.exists()}
 
-    def covers(self, key: str) -> bool:
+    def covers(self, owner: str, key: str) -> bool:
         name = key.partition("@")[0]
         return name in self._knobs or (name.startswith("interrupt.") and bool(self._names))
 
@@ -119,8 +121,9 @@ class Kernel:
         beyond another, and shows it cut off for as long as that stands."""
         return place in self._cut_off
 
-    def values(self, state: State) -> dict[str, Value]:
-        """What has been set of them, as it stands."""
+    def values(self, state: State, owner: str) -> Entries:
+        if owner != WHOLE_RIG:
+            return {}
         found, known = {}, self.devices
         names = {device.address: device.name for device in known.values()}
         for key in self._noted(state):
@@ -146,7 +149,7 @@ class Kernel:
         texts = {(state.get(place) or b"").decode() for place in self._of_device(device)}
         return _as_value(texts.pop(), self._all_cores()) if len(texts) == 1 else None
 
-    def changed(self, state: State, changes: Edits) -> State:
+    def changed(self, state: State, owner: str, changes: Edits) -> State:
         """The state after some changes.
 
         Raises:

@@ -23,6 +23,7 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import GAME_DECIDES, Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
+from keenlattice.rig._part import Part
 from keenlattice.rig.base import Edits, State
 from keenlattice.rig.linux.interrupts import as_list, cores_in
 from keenlattice.rig.places import put_file
@@ -164,7 +165,7 @@ def _set_io_priority(thread: int, value: int) -> None:
         raise OSError(ctypes.get_errno(), os.strerror(ctypes.get_errno()))
 
 
-class Launch:
+class Launch(Part):
     """What is set of the games' processes and starts, in a file of the rig's own.
 
     Args:
@@ -174,18 +175,23 @@ class Launch:
 
     def __init__(self, home: Path, gpus: Mapping[str, str]) -> None:
         self._home, self._gpus = home, gpus
-        self.settings = settings(gpus)
-        self._names = {setting.name for setting in self.settings}
+        self._known = {setting.name: setting for setting in settings(gpus)}
 
-    def covers(self, key: str) -> bool:
-        return key in self._names
+    def settings(self) -> list[Setting]:
+        return list(self._known.values())
+
+    def covers(self, owner: str, key: str) -> bool:
+        return key in self._known
+
+    def step_of(self, key: str) -> str:
+        return key
 
     def state(self) -> State:
         return {PLACE: read_bounded(self._home / PLACE, MOST_BYTES)}
 
     def values(self, state: State, owner: str) -> Entries:
-        known, held = {setting.name: setting for setting in self.settings}, self._all(state).get(owner, {})
-        return {key: known[key].checked(value) for key, value in held.items() if key in known}
+        held = self._all(state).get(owner, {})
+        return {key: self._known[key].checked(value) for key, value in held.items() if key in self._known}
 
     def _all(self, state: State) -> dict[str, dict[str, Value]]:
         try:

@@ -2,36 +2,33 @@
 
 import os
 import platform
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from keenlattice._files import read_bounded
-from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value
-from keenlattice.errors import BadValue, RefusedByRig, RigError
+from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.compare import Change
 from keenlattice.profile.game import Game
-from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig._gamefiles import LOCK_KEY, GameFiles
+from keenlattice.profile.version import Entries
+from keenlattice.rig._gamefiles import GameFiles
+from keenlattice.rig._part import Part
 from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State, game_of
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.linux import vulkan
 from keenlattice.rig.linux.absent import reasons
 from keenlattice.rig.linux.desktop import desktop_of
-from keenlattice.rig.linux.driconf import options, with_options
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Entry, Program, all_entries, configuration_files
 from keenlattice.rig.linux.kernel import Kernel
 from keenlattice.rig.linux.launch import Launch
 from keenlattice.rig.linux.mapped import MAPPED, mapped_settings
+from keenlattice.rig.linux.options import DriverOptions
 from keenlattice.rig.linux.recording import ways
-from keenlattice.rig.linux.safexml import MOST_BYTES
 from keenlattice.rig.linux.scene import LAMP, SCENE
-from keenlattice.rig.places import place_of, put_file
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -52,16 +49,17 @@ class LinuxRig:
     def __init__(self, home: Path, config: Path | None = None, root: Path = Path("/")) -> None:
         self.home = home
         self.config = config or Path(os.environ.get("HOME") or Path.home()) / ".drirc"
-        self._place = place_of(self.config, home)
-        self._root = root
-        self._kernel = Kernel(root, home)
-        self._listed = read_games(home)
-        self._files = GameFiles(self._listed, home)
+        self._root, self._listed = root, read_games(home)
         live = root == Path("/")  # a recorded tree has no screen
         display, compositor = (os.environ.get(name, "") if live else "" for name in ("DISPLAY", "WAYLAND_DISPLAY"))
+        self._kernel = Kernel(root, home)
         self._desktop = desktop_of(display, compositor, home)
         self._launch = Launch(home, {name: device.address for name, device in self._kernel.devices.items()
                                      if name.startswith("gpu")})
+        # A step of an apply is of one part: the game's file first, the kernel and the game's process last.
+        self._parts: tuple[Part, ...] = (
+            GameFiles(self._listed, home), self._desktop,
+            DriverOptions(self.config, home, self._of_the_driver, self._executables), self._kernel, self._launch)
 
     @cached_property
     def driver(self) -> Driver:
@@ -99,17 +97,14 @@ class LinuxRig:
 
     @cached_property
     def _catalog(self) -> Catalog:
+        return Catalog([setting for part in self._parts for setting in part.settings()], reasons())
+
+    def _of_the_driver(self) -> list[Setting]:
         own = self._options
         options = {setting.name.removeprefix("mesa.") for setting in own}
         hidden = {f"mesa.{one.option}" for one in MAPPED.values()}  # they have a name in the catalog
-        return Catalog([*mapped_settings(options), *(one for one in own if one.name not in hidden),
-                        *vulkan.settings(self._of_vulkan, [*options, *(one.option for one in MAPPED.values())]),
-                        *self._kernel.settings(), *self._desktop.settings(), *self._launch.settings,
-                        *self._of_the_games()], reasons())
-
-    def _of_the_games(self) -> list[Setting]:
-        keys = {key for listed in self._files.games.values() for key in (*listed.keys, LOCK_KEY)}
-        return [*(setting for setting in catalog() if setting.name in keys), *self._files.settings()]
+        return [*mapped_settings(options), *(one for one in own if one.name not in hidden),
+                *vulkan.settings(self._of_vulkan, [*options, *(one.option for one in MAPPED.values())])]
 
     def facts(self) -> Facts:
         memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2**20
@@ -118,7 +113,8 @@ class LinuxRig:
                 "ram_mib": memory, "gpu": driver.renderer,
                 "driver": ": ".join(one for one in (driver.vendor, driver.name) if one),
                 "driver_options": len(self._options), "driver_config": str(self.config),
-                "frames_recorded": ways(), **self._desktop.facts(), **self._kernel.facts()}
+                "frames_recorded": ways(),
+                **{name: fact for part in self._parts for name, fact in part.facts().items()}}
 
     def devices(self) -> tuple[str, ...]:
         return tuple(self._kernel.devices)
@@ -170,85 +166,34 @@ class LinuxRig:
         return {key: why for key in keys if key in unread}
 
     def state(self) -> State:
-        try:
-            own = read_bounded(self.config, MOST_BYTES)
-        except OSError as error:
-            raise RigError(f"cannot read {self.config}: {error.strerror}; it is left as it is") from None
-        if own is not None and len(own) > MOST_BYTES:
-            raise RigError(f"{self.config} is larger than {MOST_BYTES // 1_000_000} MB: not read; it is left as it is")
-        return {self._place: own, **self._kernel.state(), **self._desktop.state(), **self._launch.state(),
-                **self._files.state()}
+        return _joined(part.state() for part in self._parts)
 
     def values(self, state: State, owner: str) -> Entries:
-        held = options(state[self._place], owner, str(self.config))
-        names = {one.option: name for name, one in MAPPED.items()}
-        found = {name: value for option, text in held.items()
-                 if (name := names.get(option, f"mesa.{option}")) in self._catalog
-                 and (value := self._read(name, text)) is not None}
-        kernel = {**self._kernel.values(state), **self._desktop.values(state)} if owner == WHOLE_RIG else {}
-        return {**found, **kernel, **self._launch.values(state, owner), **self._files.values(state, owner)}
-
-    def _read(self, name: str, text: str) -> Value | None:
-        if name in MAPPED:
-            return MAPPED[name].value(text)
-        setting = self._catalog[name]
-        if setting.kind == "switch":
-            return {"true": True, "false": False}.get(text, text)
-        try:
-            return setting.parsed(text)
-        except BadValue:  # somebody has mistyped it since: shown as it is, and put right by the next apply
-            return text
+        return {name: value for part in self._parts for name, value in part.values(state, owner).items()}
 
     def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
-        """The game's file first, then the driver's options, each in one go; then the kernel's settings, and those of
-        the game's process, one by one."""
-        groups: dict[str, list[Change]] = {}
-        for one in sorted(changes, key=lambda one: self._kind(owner, one.key)):
-            kind = self._kind(owner, one.key)
-            step = {"kernel": self._kernel.step_of(one.key), "launch": one.key}.get(kind, kind)
-            groups.setdefault(step, []).append(one)
+        """Those of a part in the order of the parts, each in as many steps as it takes."""
+        groups: dict[tuple[int, str], list[Change]] = {}
+        for one in sorted(changes, key=lambda one: self._part_of(owner, one.key)):
+            number = self._part_of(owner, one.key)
+            groups.setdefault((number, self._parts[number].step_of(one.key)), []).append(one)
         return list(groups.values())
 
-    def _kind(self, owner: str, key: str) -> str:
-        if self._files.covers(owner, key):
-            return "a file"
-        if self._launch.covers(key):
-            return "launch"
-        if self._desktop.covers(key):
-            return "desktop"
-        return "kernel" if self._kernel.covers(key) else "driver"
+    def _part_of(self, owner: str, key: str) -> int:
+        """The number of the part that keeps a setting."""
+        for number, part in enumerate(self._parts):
+            if part.covers(owner, key):
+                return number
+        raise RefusedByRig(f"{key}: nothing on this machine keeps it for {owner}")
 
     def changed(self, state: State, owner: str, changes: Edits) -> State:
-        by_kind: dict[str, dict[str, Value | None]] = {}
+        by_part: dict[int, dict[str, Value | None]] = {}
         for key, value in changes.items():
-            by_kind.setdefault(self._kind(owner, key), {})[key] = value
+            by_part.setdefault(self._part_of(owner, key), {})[key] = value
         then = dict(state)
-        if of_file := by_kind.get("a file"):
-            then |= self._files.changed(then, owner, of_file)
-        if of_kernel := by_kind.get("kernel"):
-            then |= self._kernel.changed(then, of_kernel)
-        if of_desktop := by_kind.get("desktop"):
-            then |= self._desktop.changed(then, of_desktop)
-        if of_launch := by_kind.get("launch"):
-            then |= self._launch.changed(then, owner, of_launch)
-        if of_driver := by_kind.get("driver"):
-            then[self._place] = self._with_options(then, owner, of_driver)
+        for number in sorted(by_part):
+            then |= self._parts[number].changed(then, owner, by_part[number])
         return then
-
-    def _with_options(self, state: State, owner: str, changes: Edits) -> bytes | None:
-        where, content = str(self.config), state[self._place]
-        executables = () if owner == WHOLE_RIG else self._executables(owner)
-        wanted = dict(options(content, owner, where))
-        for key, value in changes.items():
-            name = self._catalog[key].name
-            option = MAPPED[name].option if name in MAPPED else name.removeprefix("mesa.")
-            if value is None:
-                wanted.pop(option, None)
-            elif name in MAPPED:
-                wanted[option] = MAPPED[name].text(value)
-            else:
-                wanted[option] = str(value).lower() if isinstance(value, bool) else f"{value}"
-        return with_options(content, owner, executables, wanted, where)
 
     def _executables(self, owner: str) -> tuple[str, ...]:
         game = game_of(self, owner)
@@ -258,21 +203,11 @@ class LinuxRig:
         return game.executables
 
     def put(self, state: State) -> None:
-        self._files.put(state)
-        self._launch.put(state)
-        self._desktop.put(state)
-        self._kernel.put(state)
-        if self._place in state:
-            self._put_config(state[self._place])
+        for part in self._parts:
+            part.put(state)
 
     def may_read_otherwise(self, place: str) -> bool:
         return self._kernel.may_read_clamped(place)
-
-    def _put_config(self, content: bytes | None) -> None:
-        try:
-            put_file(self.config, content)
-        except OSError as error:
-            raise RigError(f"cannot write {self.config}: {error.strerror}") from None
 
     def play(self, game: str, seconds: float, seed: int) -> "Capture":
         from keenlattice.rig.linux.play import check_installed, play_listed, play_scene
@@ -297,6 +232,10 @@ class LinuxRig:
         check_installed()
         begin = self._launch.start_of(self._launch.state(), game)
         return (LAMP, LAMP) if played == SCENE else find_spot(self._listed[game], self.config.parent, begin)
+
+
+def _joined(states: Iterable[State]) -> State:
+    return {place: content for state in states for place, content in state.items()}
 
 
 def _source(entry: Entry) -> tuple[str, str, int]:

@@ -1,7 +1,9 @@
 """What records a game from outside, whatever draws the desktop: it finds its window, tells its frames and clicks."""
 
+import gc
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any, Protocol
 
 import numpy as np
@@ -52,6 +54,18 @@ class Recorder(Protocol):
 
     def close(self) -> None:
         """Ends the connection."""
+
+
+@contextmanager
+def undisturbed() -> Iterator[None]:
+    """Without Python's collection of garbage meanwhile, which would keep frames waiting for tens of milliseconds."""
+    was_on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was_on:
+            gc.enable()
 
 
 class Clicks:

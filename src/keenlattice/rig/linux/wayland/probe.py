@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from keenlattice.errors import RigError
 from keenlattice.measure.capture import Capture
-from keenlattice.rig.linux.recorder import Clicks, Image, Spot
+from keenlattice.rig.linux.recorder import Clicks, Image, Spot, undisturbed
 from keenlattice.rig.linux.wayland.compositor import FULLSCREEN, MINIMISED, Compositor, Output, Store
 from keenlattice.rig.linux.wayland.protocol import Pointers, Screencopy, ask, on
 
@@ -93,6 +93,7 @@ class Watch:
     def close(self) -> None:
         ask(self._frame, "destroy")
         self._frame._destroy()
+        self._frame._handle = None  # which refers to the frame itself: it would stay until garbage is collected
 
 
 class WaylandProbe:
@@ -151,11 +152,12 @@ class WaylandProbe:
         others, end = self._others(window), time.perf_counter() + seconds
         watch = Watch(self._compositor, window, (*self._logical(window, spot or (0, 0)), 1, 1))
         clicks, seen = Clicks(seed, end), 0
-        while (now := time.perf_counter()) < end and alive() and not watch.failed:
-            self._compositor.wait(min(0.01, end - now))
-            seen = _answers(watch.frames, seen, clicks)
-            if spot and clicks.is_due(time.perf_counter()):
-                clicks.send(self.click())
+        with undisturbed():
+            while (now := time.perf_counter()) < end and alive() and not watch.failed:
+                self._compositor.wait(min(0.01, end - now))
+                seen = _answers(watch.frames, seen, clicks)
+                if spot and clicks.is_due(time.perf_counter()):
+                    clicks.send(self.click())
         watch.close()
         if watch.failed:
             raise RigError("the screen was turned off, or its mode changed, while it was recorded")

@@ -16,7 +16,7 @@ import numpy as np
 
 from keenlattice.errors import RigError
 from keenlattice.measure.capture import Capture, Floats
-from keenlattice.rig.linux.recorder import Clicks, Image, Spot
+from keenlattice.rig.linux.recorder import Clicks, Image, Spot, undisturbed
 from keenlattice.rig.linux.x11.present import Present
 from keenlattice.rig.linux.x11.stamps import drawn
 from keenlattice.rig.linux.x11.windows import Windows, still_there
@@ -64,7 +64,8 @@ class Probe(Windows):
             self._settle()
             focus = self.focus()
             clicks = Clicks(seed, time.perf_counter() + seconds)
-            recording = self._watch(window, seconds, clicks, spot, alive, present)
+            with undisturbed():
+                recording = self._watch(window, seconds, clicks, spot, alive, present)
             window.get_geometry()  # one that went away has shown no more, and nothing else would say so
             self._display.damage_destroy(watch)
             present.forget(told, window)

@@ -1,0 +1,91 @@
+"""The driver's options as a part of the rig: kept in the user's configuration file, which the driver reads."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from keenlattice._files import read_bounded
+from keenlattice.catalog.model import Catalog, Setting
+from keenlattice.catalog.values import Value
+from keenlattice.errors import BadValue, RigError
+from keenlattice.profile.version import WHOLE_RIG, Entries
+from keenlattice.rig._part import Part
+from keenlattice.rig.base import Edits, State
+from keenlattice.rig.linux.driconf import options, with_options
+from keenlattice.rig.linux.mapped import MAPPED
+from keenlattice.rig.linux.safexml import MOST_BYTES
+from keenlattice.rig.places import place_of, put_file
+
+
+class DriverOptions(Part):
+    """The options of the drivers of OpenGL and Vulkan.
+
+    Args:
+        config: the user's configuration file.
+        home: the rig's folder.
+        known: what gives the settings; asked when they are first needed, for the driver is.
+        executables: what gives those of a game; it raises RefusedByRig where there are none.
+    """
+
+    def __init__(self, config: Path, home: Path, known: Callable[[], list[Setting]],
+                 executables: Callable[[str], tuple[str, ...]]) -> None:
+        self.config, self._place = config, place_of(config, home)
+        self._known, self._executables, self._settings = known, executables, Catalog(())
+
+    def settings(self) -> list[Setting]:
+        if not len(self._settings):
+            self._settings = Catalog(self._known())
+        return list(self._settings)
+
+    def covers(self, owner: str, key: str) -> bool:
+        self.settings()
+        return key in self._settings
+
+    def state(self) -> State:
+        try:
+            own = read_bounded(self.config, MOST_BYTES)
+        except OSError as error:
+            raise RigError(f"cannot read {self.config}: {error.strerror}; it is left as it is") from None
+        if own is not None and len(own) > MOST_BYTES:
+            raise RigError(f"{self.config} is larger than {MOST_BYTES // 1_000_000} MB: not read; it is left as it is")
+        return {self._place: own}
+
+    def values(self, state: State, owner: str) -> Entries:
+        self.settings()
+        held = options(state[self._place], owner, str(self.config))
+        names = {one.option: name for name, one in MAPPED.items()}
+        return {name: value for option, text in held.items()
+                if (name := names.get(option, f"mesa.{option}")) in self._settings
+                and (value := self._read(name, text)) is not None}
+
+    def _read(self, name: str, text: str) -> Value | None:
+        if name in MAPPED:
+            return MAPPED[name].value(text)
+        setting = self._settings[name]
+        if setting.kind == "switch":
+            return {"true": True, "false": False}.get(text, text)
+        try:
+            return setting.parsed(text)
+        except BadValue:  # somebody has mistyped it since: shown as it is, and put right by the next apply
+            return text
+
+    def changed(self, state: State, owner: str, changes: Edits) -> State:
+        where, content = str(self.config), state[self._place]
+        executables = () if owner == WHOLE_RIG else self._executables(owner)
+        wanted = dict(options(content, owner, where))
+        for key, value in changes.items():
+            option = MAPPED[key].option if key in MAPPED else key.removeprefix("mesa.")
+            if value is None:
+                wanted.pop(option, None)
+            elif key in MAPPED:
+                wanted[option] = MAPPED[key].text(value)
+            else:
+                wanted[option] = str(value).lower() if isinstance(value, bool) else f"{value}"
+        return {self._place: with_options(content, owner, executables, wanted, where)}
+
+    def put(self, state: State) -> None:
+        if self._place in state:
+            try:
+                put_file(self.config, state[self._place])
+            except OSError as error:
+                raise RigError(f"cannot write {self.config}: {error.strerror}") from None
+
