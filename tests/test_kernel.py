@@ -76,6 +76,20 @@ def tree(root: Path) -> Path:
                 (idle / file).write_text(text + "\n")
     (cpu / "cpufreq" / "boost").write_text("1\n")
     (cpu / "online").write_text("0-7\n")
+    pci = root / "sys/bus/pci/devices"
+    for path, text in ((pci / "0000:01:00.0/hwmon/hwmon3/power1_cap", "215000000"),
+                       (pci / "0000:01:00.0/hwmon/hwmon3/power1_cap_min", "90000000"),
+                       (pci / "0000:01:00.0/hwmon/hwmon3/power1_cap_max", "250000000"),
+                       (pci / "0000:01:00.0/power_dpm_force_performance_level", "auto"),
+                       (pci / "0000:00:02.0/drm/card1/gt_min_freq_mhz", "300"),
+                       (pci / "0000:00:02.0/drm/card1/gt_max_freq_mhz", "1500"),
+                       (pci / "0000:00:02.0/drm/card1/gt_RPn_freq_mhz", "300"),
+                       (pci / "0000:00:02.0/drm/card1/gt_RP0_freq_mhz", "1500"),
+                       (root / "proc/sys/kernel/sched_autogroup_enabled", "1"),
+                       (root / "sys/kernel/debug/sched/preempt", "none (voluntary) full"),
+                       (root / "sys/kernel/debug/sched/base_slice_ns", "3000000")):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text + "\n")
     return root
 
 
@@ -180,6 +194,35 @@ def test_interrupts_follow_their_device_when_numbers_are_given_anew(rig: LinuxRi
     undo(rig, book)
     undo(rig, book)
     assert {file.read_text().strip() for file in cores.values()} == {"0-7"} and rig.values(rig.state(), "rig") == {}
+
+
+def test_a_gpu_and_the_scheduler_are_set_by_what_their_drivers_offer(rig: LinuxRig, book: Logbook,
+                                                                     tmp_path: Path) -> None:
+    pci, facts = tmp_path / "root/sys/bus/pci/devices", rig.facts()
+    cap, level = (pci / "0000:01:00.0" / name for name in ("hwmon/hwmon3/power1_cap",
+                                                           "power_dpm_force_performance_level"))
+    assert (facts["gpu1_power_cap"], facts["gpu0_clock_highest"], facts["preemption"], facts["turn"]) == (
+        215, 1500, "voluntary", 3000)
+    before = rig.state()
+    assert b"voluntary" in before.values()  # of all that a file lists, what can be written back
+    apply(rig, book, book.commit("rig", {"gpu.power-cap@gpu1": 180, "gpu.clock-level@gpu1": "high",
+                                         "gpu.clock-least@gpu0": 900, "scheduling.turn": 1500,
+                                         "scheduling.session-groups": False}))
+    assert (cap.read_text().strip(), level.read_text().strip()) == ("180000000", "high")
+    assert (tmp_path / "root/sys/kernel/debug/sched/base_slice_ns").read_text().strip() == "1500000"
+    cap.parent.rename(cap.parent.with_name("hwmon9"))  # sensors get other numbers at the next start
+    again = LinuxRig(rig.home, rig.config, tmp_path / "root")
+    again.driver = NO_OPTIONS
+    assert again.values(again.state(), "rig")["gpu.power-cap@gpu1"] == 180 and find_drift(again, book) == ()
+    for key, value, says in (("gpu.clock-least@gpu0", 1600, "1500"), ("gpu.power-cap@gpu0", 100, "offers no such"),
+                             ("gpu.power-cap@net0", 100, "offers no such")):
+        with pytest.raises((RefusedByRig, UsageError), match=says):
+            apply(again, book, book.commit("rig", {key: value}))
+    with pytest.raises(RefusedByRig, match=r"gpu.clock-least@gpu0 would be 900 MHz, above"):
+        apply(again, book, book.commit("rig", {"gpu.clock-least@gpu0": 900, "gpu.clock-highest@gpu0": 700}))
+    undo(again, book)
+    assert {place: text for place, text in again.state().items() if text} == {
+        place: text for place, text in before.items() if text}
 
 
 def test_what_the_kernel_manages_is_refused_in_the_preview(rig: LinuxRig, book: Logbook, tmp_path: Path) -> None:

@@ -17,8 +17,10 @@ CUTS = int(os.environ.get("KEEN_CUTS", "50"))
 pytestmark = pytest.mark.skipif(not (BUILT / "made").exists(), reason="no machine is built: make test-kernel")
 
 RIG = """
-import os
+import os, subprocess
 from pathlib import Path
+if not os.path.ismount("/sys/kernel/debug"):
+    subprocess.run(["mount", "-t", "debugfs", "none", "/sys/kernel/debug"])
 os.environ["KEEN_STATE"] = "/tmp/state/own"
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig._apply import apply, preview
@@ -70,7 +72,9 @@ def test_message_and_line_are_what_lspci_says(machine: Machine) -> None:
 def test_all_that_is_written_is_read_back_and_undone(machine: Machine) -> None:
     before, held, after, places, refused = machine.ask(RIG + """
 wanted = {"interrupt.affinity@net0": "1", "interrupt.affinity@usb0": "0", "cpu.governor": "performance",
-          "cpu.clock-least": 1600, "cpu.clock-highest": 2400, "cpu.idle-2": False, "interrupt.mode@net0": "message"}
+          "cpu.clock-least": 1600, "cpu.clock-highest": 2400, "cpu.idle-2": False, "interrupt.mode@net0": "message",
+          "memory.swappiness": 10, "memory.huge-pages-enabled": "never", "memory.huge-pages-defrag": "defer",
+          "scheduling.preemption": "full", "scheduling.turn": 1500, "scheduling.session-groups": False}
 def texts():
     return {place: None if content is None else content.decode() for place, content in rig.state().items()}
 before = texts()

@@ -7,7 +7,7 @@ place `pci/ADDRESS/interrupt/2/cores` is the list of cores of its third interrup
 
 import json
 import os
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from keenlattice._files import read_bounded, remove_file, replace_file
@@ -19,7 +19,7 @@ from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig._part import Part
 from keenlattice.rig.base import Edits, FactValue, State
-from keenlattice.rig.linux import memory, power
+from keenlattice.rig.linux import gpu, memory, power, schedule
 from keenlattice.rig.linux.interrupts import (
     IRQ,
     Device,
@@ -31,10 +31,10 @@ from keenlattice.rig.linux.interrupts import (
     devices,
     messages_off_at_boot,
 )
-from keenlattice.rig.linux.knobs import Knob
-from keenlattice.rig.linux.power import CLOCK
+from keenlattice.rig.linux.knobs import Knob, in_force
 
 NOTED, MOST_BYTES = "kernel-before.json", 4_000_000
+HIGHEST = ("scaling_max_freq", "/clock-highest")
 AT_BOOT = ("interrupt.mode", "interrupt.messages")
 
 
@@ -48,10 +48,12 @@ class Kernel(Part):
 
     def __init__(self, root: Path, home: Path) -> None:
         self._root, self._home, self.noted = root, home, NOTED
-        self._knobs: Mapping[str, Knob] = {
-            knob.setting.name: knob for knob in (*power.knobs(root), *memory.knobs(root))}
-        self._cut_off = {str(file) for knob in self._knobs.values() if knob.together == CLOCK for file in knob.files}
         self.devices = self._look()
+        gpus = [(name, device.address) for name, device in self.devices.items() if name.startswith("gpu")]
+        self._knobs: Mapping[str, Knob] = {
+            **{knob.setting.name: knob for domain in (power, memory, schedule) for knob in domain.knobs(root)},
+            **gpu.knobs(root, gpus)}
+        self._cut_off = {knob.place(file) for knob in self._knobs.values() if knob.together for file in knob.files}
         self._names = tuple(self.devices)  # a device may go away while we run; that it can be named stays
 
     def _look(self) -> dict[str, Device]:
@@ -63,7 +65,7 @@ class Kernel(Part):
         known = ("interrupt.mode", "interrupt.messages", "interrupt.affinity") if self._names else ()
         mine = [catalog()[name].model_copy(update={"restart": "machine" if name in AT_BOOT else "none"})
                 for name in known]
-        return [*mine, *(knob.setting for knob in self._knobs.values())]
+        return [*mine, *_widest(knob.setting for knob in self._knobs.values())]
 
     def facts(self) -> dict[str, FactValue]:
         found: dict[str, FactValue] = {}
@@ -82,7 +84,8 @@ class Kernel(Part):
         for name, knob in self._knobs.items():
             held = {file: text for file in knob.files if (text := _read(file)) is not None}
             if (value := knob.value(held)) is not None:
-                found[name.partition(".")[2].replace("-", "_")] = value
+                what, _, device_name = name.partition(".")[2].replace("-", "_").partition("@")
+                found[f"{device_name}_{what}" if device_name else what] = value
         return found
 
     def _cores(self, device: Device) -> str:
@@ -92,13 +95,13 @@ class Kernel(Part):
     def state(self) -> State:
         """What the settings are kept in: the kernel's files, and what is noted down."""
         self._look()
-        texts = {place: _read(file) for place, file in self._files().items()}
+        texts = {place: in_force(_read(file)) for place, file in self._files().items()}
         held = {place: None if text is None else text.encode() for place, text in texts.items()}
         return {**held, self.noted: read_bounded(self._home / self.noted, MOST_BYTES)}
 
     def _files(self) -> dict[str, Path]:
         """Every place, and the file that it is at this moment."""
-        return {**{str(file): file for knob in self._knobs.values() for file in knob.files},
+        return {**{knob.place(file): file for knob in self._knobs.values() for file in knob.files},
                 **{place: file for device in self.devices.values() for place, file in self._of_device(device).items()}}
 
     def _of_device(self, device: Device) -> dict[str, Path]:
@@ -109,7 +112,8 @@ class Kernel(Part):
 
     def covers(self, owner: str, key: str) -> bool:
         name = key.partition("@")[0]
-        return name in self._knobs or (name.startswith("interrupt.") and bool(self._names))
+        return any(name == known.partition("@")[0] for known in self._knobs) or (
+            name.startswith("interrupt.") and bool(self._names))
 
     def step_of(self, key: str) -> str:
         """Settings of the same step are written together."""
@@ -138,9 +142,10 @@ class Kernel(Part):
 
     def _held(self, state: State, key: str) -> Value | None:
         name = key.partition("@")[0]
-        if name in self._knobs:
-            knob = self._knobs[name]
-            return knob.value({file: (state.get(str(file)) or b"").decode() for file in knob.files})
+        if knob := self._knobs.get(key):
+            return knob.value({file: (state.get(knob.place(file)) or b"").decode() for file in knob.files})
+        if not name.startswith("interrupt."):
+            return None  # of a device that no longer has it
         device = self._device(key)
         if name == "interrupt.mode":
             return device.mode
@@ -181,19 +186,21 @@ class Kernel(Part):
         return f"{name}@{known[device].address}" if at and device in known else key
 
     def _check_limits(self, state: State, written: State) -> None:
-        """Whether the least clock is no higher than the highest.
+        """Whether the least clocks are no higher than the highest.
 
         Raises:
-            RefusedByRig: it is: the kernel would take it, and show another.
+            RefusedByRig: one is: the kernel would take it, and show another.
         """
-        least, highest = (self._knobs.get(f"cpu.clock-{end}") for end in ("least", "highest"))
-        if least is None or highest is None or not any(str(file) in written for file in (*least.files, *highest.files)):
-            return
-        for low, high in zip(least.files, highest.files, strict=True):
-            low_khz, high_khz = ((state.get(str(file)) or b"").decode() for file in (low, high))
-            if low_khz.isdigit() and high_khz.isdigit() and int(low_khz) > int(high_khz):
-                raise RefusedByRig(f"cpu.clock-least would be {int(low_khz) // least.times} MHz, above "
-                                   f"cpu.clock-highest, {int(high_khz) // highest.times} MHz: change both")
+        for name, least in self._knobs.items():
+            highest = self._knobs.get(name.replace("-least", "-highest"))
+            if "-least" not in name or highest is None:
+                continue
+            for low, high in zip(map(least.place, least.files), map(highest.place, highest.files), strict=True):
+                texts = [(state.get(place) or b"").decode() for place in (low, high)]
+                if {low, high} & set(written) and all(map(str.isdigit, texts)) and int(texts[0]) > int(texts[1]):
+                    raise RefusedByRig(f"{name} would be {int(texts[0]) // least.times} MHz, above "
+                                       f"{name.replace('-least', '-highest')}, {int(texts[1]) // highest.times} MHz: "
+                                       "change both")
 
     def put(self, state: State) -> None:
         """Writes what of a state is the kernel's.
@@ -204,20 +211,21 @@ class Kernel(Part):
         """
         self._look()
         files = self._files()
-        for place in sorted(state, key=lambda place: self._turn(place, state)):
+        for place in sorted(state, key=lambda place: self._turn(place, state, files)):
             if place == self.noted:
                 self._write(place, self._home / place, state[place])
             elif place in files:
                 self._write(place, files[place], state[place])
             elif place.startswith("pci/"):
-                raise RefusedByRig(f"{place}: this device is not there now, or has fewer interrupts than it had")
+                raise RefusedByRig(f"{place}: this device is not there now, or no longer has that")
 
-    def _turn(self, place: str, state: State) -> int:
+    @staticmethod
+    def _turn(place: str, state: State, files: Mapping[str, Path]) -> int:
         """Clocks that go up begin with the higher limit, and clocks that go down with the lower: a kernel may refuse
         what is the wrong way round even for a moment."""
-        if not place.endswith("scaling_max_freq"):
+        if place not in files or not place.endswith(HIGHEST):
             return 1
-        before, after = _read(Path(place)) or "", (state[place] or b"").decode()
+        before, after = _read(files[place]) or "", (state[place] or b"").decode()
         return 0 if before.isdigit() and after.isdigit() and int(after) >= int(before) else 2
 
     def _write(self, place: str, path: Path, content: bytes | None) -> None:
@@ -260,8 +268,9 @@ class Kernel(Part):
     def _texts(self, key: str, value: Value) -> dict[str, str]:
         """What a setting's places are to hold."""
         if not key.startswith("interrupt.affinity@"):
-            knob = self._knobs[key.partition("@")[0]]
-            return {str(file): knob.text(value, file) for file in knob.files}
+            if (knob := self._knobs.get(key)) is None:
+                raise RefusedByRig(f"{key}: there is no such device here, or its driver offers no such setting")
+            return {knob.place(file): knob.text(value, file) for file in knob.files}
         cores = self._all_cores() if value == "all" else cores_in(str(value))
         if not cores or not cores <= self._all_cores():
             raise RefusedByRig(f"{key}: {value} is no list of this machine's cores; write 0-3,6, or all")
@@ -278,7 +287,7 @@ class Kernel(Part):
         closed = next((place for place in texts if not os.access(files[place], os.W_OK)), None)
         if closed:
             raise RefusedByRig(f"{key} needs root; by hand: echo {texts[closed]} | sudo tee {files[closed]}")
-        managed = [place for place in texts if place.startswith("pci/") and self._managed(files[place])]
+        managed = [place for place in texts if place.endswith("/cores") and self._managed(files[place])]
         if managed:
             raise RefusedByRig(f"{key}: the kernel itself spreads {len(managed)} of this device's {len(texts)} "
                                "interrupts over the cores, and takes no other choice; leave it as it is")
@@ -307,6 +316,17 @@ class Kernel(Part):
                                "line (it holds for all devices), then restart the machine")
         raise RefusedByRig(f"{key}: decided when the kernel starts; by hand: see that /proc/cmdline has no pci=nomsi, "
                            f"and what modinfo -p {module} lists of messages; then restart the machine")
+
+
+def _widest(settings: Iterable[Setting]) -> list[Setting]:
+    """Each setting once: what several devices have takes what any of them takes."""
+    found: dict[str, Setting] = {}
+    for one in settings:
+        known = found.setdefault(one.name, one)
+        if one.low is not None and known.low is not None and one.high is not None and known.high is not None:
+            found[one.name] = known.model_copy(update={"low": min(known.low, one.low),
+                                                       "high": max(known.high, one.high)})
+    return list(found.values())
 
 
 def _read(file: Path) -> str | None:

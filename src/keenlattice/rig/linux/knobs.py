@@ -9,7 +9,17 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig
 
-CHOSEN = re.compile(r"\[([^\]]+)\]")
+CHOSEN = re.compile(r"[\[(]([^\])]+)[\])]")
+
+
+def in_force(text: str | None) -> str | None:
+    """What a file holds: of one that lists all that it takes, the word in brackets, which alone can be written.
+
+    >>> in_force("always [madvise] never"), in_force("none (voluntary) full"), in_force("1000")
+    ('madvise', 'voluntary', '1000')
+    """
+    chosen = CHOSEN.search(text or "")
+    return chosen[1] if chosen else text
 
 
 @dataclass(frozen=True)
@@ -24,6 +34,7 @@ class Knob:
         bounds: what a file takes, where not all take as much: the cores of a CPU may differ.
         steps: the only numbers that there are; empty if all between the bounds are.
         together: knobs of the same word are written in one step.
+        places: what a file is called in a state, where its own path is not to be kept: it may be another's tomorrow.
     """
 
     setting: Setting
@@ -33,6 +44,11 @@ class Knob:
     bounds: Mapping[Path, tuple[int, int]] = field(default_factory=dict)
     steps: tuple[int, ...] = ()
     together: str = ""
+    places: Mapping[Path, str] = field(default_factory=dict)
+
+    def place(self, file: Path) -> str:
+        """What a file of it is called in a state."""
+        return self.places.get(file, str(file))
 
     def text(self, value: Value, file: Path) -> str:
         """How a value is written to one of the files.
@@ -71,8 +87,7 @@ class Knob:
         return None
 
     def _read(self, text: str) -> Value | None:
-        if chosen := CHOSEN.search(text):  # a file that lists all there are, with the one that holds in brackets
-            text = chosen[1]
+        text = in_force(text) or ""
         if self.texts is not None:
             return next((value for value, known in self.texts.items() if known == text), None)
         if self.setting.kind == "whole":

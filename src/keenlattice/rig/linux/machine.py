@@ -20,15 +20,19 @@ from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.linux import vulkan
 from keenlattice.rig.linux.absent import reasons
+from keenlattice.rig.linux.autostart import Autostart, folders
 from keenlattice.rig.linux.desktop import desktop_of
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Entry, Program, all_entries, configuration_files
 from keenlattice.rig.linux.kernel import Kernel
 from keenlattice.rig.linux.launch import Launch
 from keenlattice.rig.linux.mapped import MAPPED, mapped_settings
+from keenlattice.rig.linux.noted import Noted
 from keenlattice.rig.linux.options import DriverOptions
 from keenlattice.rig.linux.recording import ways
 from keenlattice.rig.linux.scene import LAMP, SCENE
+from keenlattice.rig.linux.services import Services
+from keenlattice.rig.linux.x11.input import Input
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -58,8 +62,16 @@ class LinuxRig:
                                      if name.startswith("gpu")})
         # A step of an apply is of one part: the game's file first, the kernel and the game's process last.
         self._parts: tuple[Part, ...] = (
-            GameFiles(self._listed, home), self._desktop,
-            DriverOptions(self.config, home, self._of_the_driver, self._executables), self._kernel, self._launch)
+            GameFiles(self._listed, home), self._desktop, Input("" if compositor else display, Noted(
+                home, "input-before.json")),
+            DriverOptions(self.config, home, self._of_the_driver, self._executables),
+            Autostart(Noted(home, "startup-before.json"), home, *folders(self._settings_folder(config), root)),
+            Services(Noted(home, "services-before.json"), live), self._kernel, self._launch)
+
+    def _settings_folder(self, config: Path | None) -> Path:
+        """Where the player's programs keep their settings; beside the driver's file, if that was named."""
+        told = os.environ.get("XDG_CONFIG_HOME", "") if config is None else ""
+        return Path(told) if told.startswith("/") else self.config.parent / ".config"
 
     @cached_property
     def driver(self) -> Driver:

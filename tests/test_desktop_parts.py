@@ -1,0 +1,170 @@
+"""What belongs to the player's desktop: what starts with it, which services run, keys and pointers; off, and back."""
+
+import os
+import shutil
+import subprocess
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from conftest import Keen as Run
+from keenlattice.errors import RefusedByRig
+from keenlattice.logbook.book import Logbook
+from keenlattice.rig._apply import apply
+from keenlattice.rig._undo import undo
+from keenlattice.rig.drift import find_drift
+from keenlattice.rig.linux.driver import Driver
+from keenlattice.rig.linux.machine import LinuxRig
+from keenlattice.rig.linux.x11.server import x_display
+
+ENTRY = "[Desktop Entry]\nType=Application\nName=Made-up {name}\n# keep me\nExec={name}\n\n[Other]\nHidden=true\n"
+MANAGER = Path("/lib/systemd/systemd")
+
+
+def rig_at(tmp_path: Path, root: Path = Path("/")) -> LinuxRig:
+    rig = LinuxRig(tmp_path / "state", tmp_path / ".drirc", root)
+    rig.driver = Driver("made-up", "Nobody", "A renderer", "<driinfo></driinfo>")
+    return rig
+
+
+def test_what_starts_with_the_desktop_is_hidden_and_shown_again(tmp_path: Path, book: Logbook) -> None:
+    own, system = tmp_path / ".config/autostart", tmp_path / "root/etc/xdg/autostart"
+    for folder, name in ((own, "chatter"), (system, "indexer"), (system, "tray")):
+        folder.mkdir(parents=True, exist_ok=True)
+        (folder / f"{name}.desktop").write_text(ENTRY.format(name=name))
+    (own / "tray.desktop").write_text(ENTRY.format(name="tray").replace("# keep", "Hidden=true\n# keep"))
+    (own / "broken.desktop").write_bytes(b"\xff\xfe no entry")
+    rig = rig_at(tmp_path, tmp_path / "root")
+    before, of_system = rig.state(), (system / "indexer.desktop").read_bytes()
+    assert rig.facts()["startup_programs"] == 2 and "startup.broken" not in rig.catalog()
+    assert "Made-up indexer" in rig.catalog()["startup.indexer"].title
+    apply(rig, book, book.commit("rig", {"startup.chatter": False, "startup.indexer": False, "startup.tray": True}))
+    assert rig.facts()["startup_programs"] == 1 and find_drift(rig, book) == ()
+    assert (system / "indexer.desktop").read_bytes() == of_system  # the system's own is not touched
+    hidden = (own / "chatter.desktop").read_text()
+    assert hidden.replace("Hidden=true\n", "", 1) == ENTRY.format(name="chatter") and hidden.index(
+        "Hidden") < hidden.index("[Other]")
+    (own / "chatter.desktop").write_text(ENTRY.format(name="chatter"))  # an update of it writes its entry anew
+    assert [one.key for slipped in find_drift(rig, book) for one in slipped.changes] == ["startup.chatter"]
+    apply(rig, book, book.commit("rig", {"startup.indexer": False}))
+    assert rig.values(rig.state(), "rig") == {"startup.indexer": False}
+    for _ in range(2):
+        undo(rig, book)
+    assert rig.state() == before and not (own / "indexer.desktop").exists()
+
+
+@pytest.fixture
+def manager(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
+    """A manager of the player's services, with two services that are made up."""
+    private = ["unshare", "--mount", "sh", "-c", "mount -t tmpfs none /run/systemd && mkdir /run/systemd/system && "
+                                                 'exec "$0" --user', str(MANAGER)]
+    if not MANAGER.exists() or os.geteuid() or subprocess.run(
+            ["unshare", "--mount", "mount", "-t", "tmpfs", "none", "/tmp"], capture_output=True).returncode:
+        pytest.skip("no manager of services can be started here: it takes systemd, and root")
+    Path("/run/systemd").mkdir(exist_ok=True)
+    units, runtime = tmp_path / ".config/systemd/user", tmp_path / "run"
+    units.mkdir(parents=True)
+    runtime.mkdir()
+    for name in ("made-up-indexer", "made-up-session"):
+        (units / f"{name}.service").write_text("[Service]\nExecStart=/bin/sleep 600\n")
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(runtime))
+    monkeypatch.setenv("HOME", str(tmp_path))
+    monkeypatch.delenv("DBUS_SESSION_BUS_ADDRESS", raising=False)
+    running = subprocess.Popen(private, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    until = time.monotonic() + 20
+    while subprocess.run(["systemctl", "--user", "start", "made-up-indexer", "made-up-session"],
+                         capture_output=True).returncode and time.monotonic() < until:
+        time.sleep(0.1)
+    yield runtime
+    running.terminate()
+    running.wait()
+
+
+def test_a_service_of_the_players_is_stopped_and_started_again(tmp_path: Path, manager: Path, book: Logbook) -> None:
+    def is_active() -> bool:
+        return not subprocess.run(["systemctl", "--user", "--quiet", "is-active", "made-up-indexer"]).returncode
+
+    rig = rig_at(tmp_path)
+    assert is_active() and "service.made-up-session" not in rig.catalog()  # the desktop itself is not offered
+    count = rig.facts()["own_services"]
+    apply(rig, book, book.commit("rig", {"service.made-up-indexer": False}))
+    assert not is_active() and rig_at(tmp_path).facts()["own_services"] == int(count) - 1
+    again = rig_at(tmp_path)  # it is still known, though it does not run
+    assert again.values(again.state(), "rig") == {"service.made-up-indexer": False} and find_drift(again, book) == ()
+    undo(again, book)
+    assert is_active() and rig_at(tmp_path).values(rig.state(), "rig") == {}
+    version = book.commit("rig", {"service.made-up-indexer": False})
+    rig = rig_at(tmp_path)
+    rig.catalog()
+    (tmp_path / ".config/systemd/user/made-up-indexer.service").write_text(
+        "[Unit]\nRefuseManualStop=yes\n[Service]\nExecStart=/bin/sleep 600\n")
+    subprocess.run(["systemctl", "--user", "daemon-reload"], check=True)
+    with pytest.raises(RefusedByRig, match="cannot be made stopped"):
+        apply(rig, book, version)
+    assert is_active()
+
+
+@pytest.fixture
+def display(monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
+    if shutil.which("Xvfb") is None:
+        pytest.skip("no X server here: apt-get install xvfb")
+    pytest.importorskip("Xlib")
+    monkeypatch.delenv("DISPLAY", raising=False)
+    monkeypatch.delenv("WAYLAND_DISPLAY", raising=False)
+    with x_display() as name:
+        monkeypatch.setenv("DISPLAY", name)
+        yield name
+
+
+def told(rig: LinuxRig) -> dict[str, str]:
+    return {place: content.decode() for place, content in rig.state().items() if place.startswith("input/") and content}
+
+
+def test_key_repeat_and_acceleration_are_set_and_put_back(tmp_path: Path, display: str, book: Logbook) -> None:
+    rig = rig_at(tmp_path)
+    before = told(rig)
+    assert set(before) == {"input/key-repeat", "input/pointer"}
+    stock = {key: rig.catalog()[key].stock for key in ("input.key-repeat-delay", "input.pointer-acceleration")}
+    apply(rig, book, book.commit("rig", {"input.key-repeat-delay": 250, "input.pointer-acceleration": False}))
+    assert told(rig_at(tmp_path)) == {"input/key-repeat": f"250 {before['input/key-repeat'].split()[1]}",
+                                      "input/pointer": "1/1 0"}
+    assert find_drift(rig, book) == () and {key: rig_at(tmp_path).catalog()[key].stock for key in stock} == stock
+    apply(rig, book, book.commit("rig", {"input.key-repeat-interval": 20}))  # the other two are unset
+    assert told(rig) == {**before, "input/key-repeat": f"{before['input/key-repeat'].split()[0]} 20"}
+    undo(rig, book)
+    undo(rig, book)
+    assert told(rig) == before and not (rig.home / "input-before.json").exists()
+
+
+def test_a_pointer_that_libinput_drives_goes_by_its_profile(tmp_path: Path, display: str, book: Logbook) -> None:
+    from Xlib import X
+    from Xlib import display as xdisplay
+
+    server = xdisplay.Display(display)
+    server.xinput_query_version()
+    number = next(one.deviceid for one in server.xinput_query_device(0).devices if one.use == 3)
+    server.xinput_change_device_property(number, server.intern_atom("libinput Accel Profile Enabled"),
+                                         server.intern_atom("INTEGER"), X.PropModeReplace, (8, b"\1\0"))
+    server.sync()
+    rig = rig_at(tmp_path)
+    assert [text for place, text in told(rig).items() if "pointer" in place] == ["1 0"]
+    apply(rig, book, book.commit("rig", {"input.pointer-acceleration": False}))
+    assert [text for place, text in told(rig_at(tmp_path)).items() if "pointer" in place] == ["0 1"]
+    undo(rig, book)
+    assert [text for place, text in told(rig).items() if "pointer" in place] == ["1 0"]
+    server.close()
+
+
+def test_the_command_line_lists_what_starts_and_hides_it(tmp_path: Path, keen: Run) -> None:
+    folder = tmp_path / "home/.config/autostart"
+    folder.mkdir(parents=True)
+    (folder / "chatter.desktop").write_text(ENTRY.format(name="chatter"))
+    home = {"HOME": str(tmp_path / "home"), "XDG_CONFIG_HOME": ""}
+    assert "startup.chatter" in keen("catalog", "startup", "--rig", "linux", **home).stdout
+    keen("edit", "rig", "startup.chatter=off", "--rig", "linux", **home)
+    assert keen("apply", "rig", "--yes", "--rig", "linux", **home).returncode == 0
+    assert "Hidden=true" in (folder / "chatter.desktop").read_text().partition("[Other]")[0]
+    assert keen("undo", "--rig", "linux", **home).returncode == 0
+    assert (folder / "chatter.desktop").read_text() == ENTRY.format(name="chatter")
