@@ -18,6 +18,7 @@ from keenlattice.profile.version import Entries
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
+    from keenlattice.measure.moment import Watcher
     from keenlattice.rig.hand import ComingRun, Hand
     from keenlattice.rig.standin.faults import Fault
 
@@ -143,6 +144,13 @@ class Playable(Protocol):
         Raises:
             RigError: the game does not start, or nothing can be recorded.
         """
+
+
+@runtime_checkable
+class Watchable(Protocol):
+    """A rig that tells how a run goes while it is recorded, in the game's own time."""
+
+    watcher: "Watcher | None"
 
 
 @runtime_checkable

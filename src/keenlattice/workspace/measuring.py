@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     import pandas
 
     from keenlattice.measure.capture import Capture
+    from keenlattice.measure.moment import Watcher
     from keenlattice.measure.telemetry import Reading
     from keenlattice.study.record import Progress
 
@@ -89,16 +90,18 @@ class Measuring(Opened):
             sum(one.click_ms.size for one in captures), sum(one.latency_ms.size for one in captures), captures[-1])
 
     def measure(self, game: str, runs: int = 3, seconds: float = 10.0, seed: int | None = None,
-                progress: "Progress | None" = None) -> MeasureResult:
+                progress: "Progress | None" = None, live: "Watcher | None" = None) -> MeasureResult:
         """Plays a game on the rig as it stands, and keeps the runs.
 
         Args:
             seconds: the length of a run.
             seed: of the first run; drawn, if it is not given.
             progress: is told how many runs are done, of how many.
+            live: is told once a second how a run goes.
 
         Raises:
             UnknownName: no such game.
+            UsageError: the rig has nothing to tell while it plays.
             RigError: it does not start, or nothing can be recorded.
         """
         from keenlattice.measure.capture import Capture
@@ -109,6 +112,7 @@ class Measuring(Opened):
 
         check_seconds(seconds)
         check_seed(seed or 0)
+        self._be_watched(live)
         self.book.collect_strays()
         game_of(self.rig, game)
         seed = fresh_seed() if seed is None else seed
@@ -125,6 +129,16 @@ class Measuring(Opened):
                 if progress:
                     progress(run + 1, runs)
         return self.measured(game, seconds, seed, captures, files)
+
+    def _be_watched(self, live: "Watcher | None") -> None:
+        from keenlattice.errors import UsageError
+        from keenlattice.rig.base import Watchable
+
+        if isinstance(self.rig, Watchable):
+            self.rig.watcher = live
+        elif live:
+            raise UsageError(f"there is nothing to watch on the rig {self.rig.name}: its runs are not recorded from "
+                             "here in the game's own time")
 
     def run(self, told: VersionLike) -> "tuple[str, Capture]":
         """A run by its file, by its name in the logbook, or the newest of a version; with what to call it.

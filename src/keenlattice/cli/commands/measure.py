@@ -23,6 +23,7 @@ def measure(
     take: Annotated[list[Path] | None, typer.Option("--take", help="By hand: such a run's recording, and behind it the "
                                                     "sensor's, if there is one; once or more.")] = None,
     watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
+    live: Annotated[bool, typer.Option("--live", help="Show how a run goes while it is recorded.")] = False,
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Play a game on the rig as it stands, and say how it runs. To compare two versions, use `keen trial`."""
@@ -30,6 +31,7 @@ def measure(
     from keenlattice.cli.outfile import new_figure
     from keenlattice.cli.output import emit
     from keenlattice.cli.playing import playing
+    from keenlattice.cli.views.live import LiveView
     from keenlattice.cli.views.runs import show_measured
 
     figure = new_figure(figure)
@@ -38,8 +40,8 @@ def measure(
         only(ctx, "--take", "game", "take", "figure", "every")
         found = ws.measure_files(game, take)
     else:
-        with playing(ws, f"playing {game}", json, watch, sensor) as told:
-            found = ws.measure(game, runs, seconds, seed, told)
+        with playing(ws, f"playing {game}", json or live, watch, sensor) as told:
+            found = ws.measure(game, runs, seconds, seed, told, LiveView() if live else None)
     if figure:
         found.figure().save(figure)
     if json:

@@ -36,6 +36,7 @@ from keenlattice.rig.linux.x11.input import Input
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
+    from keenlattice.measure.moment import Watcher
 
 
 class LinuxRig:
@@ -49,6 +50,7 @@ class LinuxRig:
 
     name = "linux"
     told_of_games = True
+    watcher: "Watcher | None" = None
 
     def __init__(self, home: Path, config: Path | None = None, root: Path = Path("/")) -> None:
         self.home = home
@@ -227,8 +229,8 @@ class LinuxRig:
         played = game_of(self, game)
         check_installed()
         home, begin = self.config.parent, self._launch.start_of(self._launch.state(), game)
-        capture = play_scene(home, seconds, seed, begin) if played == SCENE else play_listed(
-            self._listed[game], home, seconds, seed, begin)
+        capture = play_scene(home, seconds, seed, begin, self.watcher) if played == SCENE else play_listed(
+            self._listed[game], home, seconds, seed, begin, self.watcher)
         own = {"seed": seed, "seconds": seconds, "facts": dict(self.facts())}
         return replace(capture, about={**capture.about, **own})
 

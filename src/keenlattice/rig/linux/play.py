@@ -17,12 +17,13 @@ import numpy as np
 
 from keenlattice.errors import NeedsInstalling, RigError
 from keenlattice.measure.capture import Capture
+from keenlattice.measure.moment import Watcher
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.linux.children import start, stop, with_display
 from keenlattice.rig.linux.launch import Start
 from keenlattice.rig.linux.look import look
 from keenlattice.rig.linux.program import Running, game_running
-from keenlattice.rig.linux.recorder import Recorder, Spot
+from keenlattice.rig.linux.recorder import Live, Recorder, Spot
 from keenlattice.rig.linux.scene import LAMP, SCENE
 from keenlattice.rig.linux.seen import recorder_of
 from keenlattice.rig.linux.settled import settled
@@ -36,19 +37,22 @@ WINDOW_WITHIN_S = 20.0
 EXTRA = {"moderngl": "moderngl", "glfw": "glfw", "Xlib": "python-xlib"}  # module and package of the extra `linux`
 
 
-def play_listed(listed: Listed, home: Path, seconds: float, seed: int, begin: Start) -> Capture:
+def play_listed(listed: Listed, home: Path, seconds: float, seed: int, begin: Start,
+                watcher: Watcher | None = None) -> Capture:
     """A game that the player has told of, as it was found running, or started for this.
 
     Args:
         home: where the game looks for its user's configuration, if it is started.
         begin: how it is started; of one that runs already, its process is treated so meanwhile.
+        watcher: is told how it goes.
 
     Raises:
         RigError: it cannot be started, shows no window, or goes away.
     """
     with (window_of(listed, home, begin) as (recorder, window, game, is_steady),
           taken_down(game.processes()) as telemetry):
-        capture = recorder.record(window, seconds, seed, listed.answers_at, game.alive, listed.clicks_at)
+        capture = recorder.record(window, seconds, seed, listed.answers_at, game.alive, listed.clicks_at,
+                                  Live(watcher, telemetry.latest) if watcher else None)
         api = draws_by(game.processes())
     capture = telemetry.beside(capture)
     return replace(capture, about={**capture.about, "started": game.ours, "steady": is_steady,
@@ -78,7 +82,7 @@ def window_of(listed: Listed, home: Path, begin: Start) -> Iterator[tuple[Record
         yield recorder, window, game, is_steady
 
 
-def play_scene(home: Path, seconds: float, seed: int, begin: Start) -> Capture:
+def play_scene(home: Path, seconds: float, seed: int, begin: Start, watcher: Watcher | None = None) -> Capture:
     """Our scene, on the display at hand or on one of its own.
 
     Raises:
@@ -92,7 +96,8 @@ def play_scene(home: Path, seconds: float, seed: int, begin: Start) -> Capture:
                 window = probe.find(lambda: {scene.pid}, WINDOW_WITHIN_S, lambda: scene.poll() is None)
                 time.sleep(WARM_UP_S)
                 with taken_down([scene.pid]) as telemetry:
-                    capture = probe.record(window, seconds, seed, LAMP, lambda: scene.poll() is None)
+                    capture = probe.record(window, seconds, seed, LAMP, lambda: scene.poll() is None, live=Live(
+                        watcher, telemetry.latest) if watcher else None)
             finally:
                 probe.close()
         capture = telemetry.beside(capture)

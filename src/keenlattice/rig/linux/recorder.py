@@ -1,18 +1,21 @@
 """What records a game from outside, whatever draws the desktop: it finds its window, tells its frames and clicks."""
 
 import gc
+import math
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
-from keenlattice.measure.capture import Capture
+from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.moment import Moment, Watcher
 
 CLICK_EVERY_S = (0.05, 0.10)  # drawn at random, so that clicks do not fall into step with frames
 NO_ANSWER_S = 1.0
+LIVE_EVERY_S = 1.0
 
 Spot = tuple[int, int]
 """A pixel of a window, counted from its upper left corner."""
@@ -37,7 +40,7 @@ class Recorder(Protocol):
         """Refuses one that is covered, all of it or where it is looked at or clicked."""
 
     def record(self, window: Any, seconds: float, seed: int, spot: Spot | None, alive: Callable[[], bool],
-               clicked: Spot | None = None) -> Capture:
+               clicked: Spot | None = None, live: "Live | None" = None) -> Capture:
         """Records it for some seconds, with clicks if a pixel that answers them is known."""
 
     def size_of(self, window: Any) -> tuple[int, int]:
@@ -99,3 +102,40 @@ class Clicks:
         """Notes down the answer to the last click."""
         self.answered[-1], self.waiting = at, False
         self._next = time.perf_counter() + self._random.uniform(*CLICK_EVERY_S)
+
+
+class Live:
+    """Tells somebody who watches how a recording goes, once a second.
+
+    Args:
+        watcher: who is told.
+        said: gives what the machine said of itself last.
+    """
+
+    def __init__(self, watcher: Watcher, said: Callable[[], Mapping[str, float]]) -> None:
+        self._watcher, self._said = watcher, said
+        self._began = self._last = time.perf_counter()
+        self._frames = self._clicks = 0
+
+    def look(self, shown_s: Sequence[float], clicks: Clicks) -> None:
+        """Tells of what is new, if a second has passed.
+
+        Args:
+            shown_s: when each frame so far was shown.
+            clicks: those so far.
+        """
+        now = time.perf_counter()
+        if now < self._last + LIVE_EVERY_S:
+            return
+        new = np.diff(shown_s[max(0, self._frames - 1):]) * 1000
+        answers = np.array(clicks.answered[self._clicks:]) - np.array(clicks.sent[self._clicks:])
+        answered = answers[np.isfinite(answers)] * 1000
+        self._watcher(Moment(now - self._began, len(shown_s) - self._frames,
+                             _or_nan(np.median, new), _or_nan(np.max, new),
+                             _or_nan(np.median, answered), self._said()))
+        self._last, self._frames = now, len(shown_s)
+        self._clicks = len(clicks.sent) - clicks.waiting
+
+
+def _or_nan(of: Callable[[Floats], Any], values: Floats) -> float:
+    return float(of(values)) if values.size else math.nan

@@ -1,6 +1,7 @@
 """What this machine says of itself while a game is recorded: taken down by a program of its own (`_sampler`)."""
 
 import json
+import os
 import subprocess
 import tempfile
 from collections.abc import Iterable, Iterator
@@ -17,6 +18,7 @@ from keenlattice.rig.linux.children import start, stop
 
 SAMPLER = Path(__file__).with_name("_sampler.py")
 EVERY_S = 0.25
+MOST_AT_ONCE = 1_000_000
 PROCESSES = 40  # of a game, that are looked at
 
 
@@ -26,6 +28,23 @@ class Telemetry:
 
     series: dict[str, tuple[list[float], list[float]]] = field(default_factory=dict)
     cost: float | None = None
+    file: int = -1
+    _read: int = 0
+    _names: list[str] = field(default_factory=list)
+    _last: dict[str, float] = field(default_factory=dict)
+
+    def latest(self) -> dict[str, float]:
+        """What was taken down last, by series, while it goes on."""
+        new = os.pread(self.file, MOST_AT_ONCE, self._read)
+        whole = new[:new.rfind(b"\n") + 1]
+        self._read += len(whole)
+        for told in map(json.loads, whole.splitlines()):
+            if isinstance(told, dict):
+                self._names = told.get("names", self._names)
+            else:
+                self._last = {name: float(value) for name, value in zip(self._names, told[1:], strict=False)
+                              if value is not None}
+        return self._last
 
     def beside(self, capture: Capture) -> Capture:
         """A capture with what was taken down while it was recorded."""
@@ -54,6 +73,7 @@ def taken_down(pids: Iterable[int], root: Path = Path("/"), every_s: float = EVE
     found = Telemetry()
     with tempfile.TemporaryFile() as said:
         of_game = (str(pid) for pid in sorted(pids)[:PROCESSES])
+        found.file = said.fileno()
         sampler = start(command(SAMPLER, str(root), str(every_s), *of_game), stdout=said, stderr=subprocess.DEVNULL)
         try:
             yield found

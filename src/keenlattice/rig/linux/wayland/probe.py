@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from keenlattice.errors import RigError
 from keenlattice.measure.capture import Capture
-from keenlattice.rig.linux.recorder import Clicks, Image, Spot, undisturbed
+from keenlattice.rig.linux.recorder import Clicks, Image, Live, Spot, undisturbed
 from keenlattice.rig.linux.wayland.compositor import FULLSCREEN, MINIMISED, Compositor, Output, Store
 from keenlattice.rig.linux.wayland.protocol import Pointers, Screencopy, ask, on
 
@@ -144,7 +144,7 @@ class WaylandProbe:
                 raise RigError(f"the pixel {x},{y} is outside of the screen, which is {width} by {height}")
 
     def record(self, window: Output, seconds: float, seed: int, spot: Spot | None, alive: Callable[[], bool],
-               clicked: Spot | None = None) -> Capture:
+               clicked: Spot | None = None, live: Live | None = None) -> Capture:
         self.check_seen(window, spot, clicked)
         spot = spot if self._clicks_offered else None
         if spot:
@@ -158,6 +158,8 @@ class WaylandProbe:
                 seen = _answers(watch.frames, seen, clicks)
                 if spot and clicks.is_due(time.perf_counter()):
                     clicks.send(self.click())
+                if live:
+                    live.look(watch.frames.shown_s, clicks)
         watch.close()
         if watch.failed:
             raise RigError("the screen was turned off, or its mode changed, while it was recorded")

@@ -16,7 +16,7 @@ import numpy as np
 
 from keenlattice.errors import RigError
 from keenlattice.measure.capture import Capture, Floats
-from keenlattice.rig.linux.recorder import Clicks, Image, Spot, undisturbed
+from keenlattice.rig.linux.recorder import Clicks, Image, Live, Spot, undisturbed
 from keenlattice.rig.linux.x11.present import Present
 from keenlattice.rig.linux.x11.stamps import drawn
 from keenlattice.rig.linux.x11.windows import Windows, still_there
@@ -41,13 +41,14 @@ class Probe(Windows):
     """
 
     def record(self, window: Any, seconds: float, seed: int, spot: Spot | None, alive: Callable[[], bool],
-               clicked: Spot | None = None) -> Capture:
+               clicked: Spot | None = None, live: Live | None = None) -> Capture:
         """Records a window for some seconds.
 
         Args:
             spot: the pixel of the window that answers a click; None to record frames alone.
             alive: says whether the program still runs.
             clicked: where it is clicked; None for the pixel that answers.
+            live: is told how it goes.
 
         Raises:
             RigError: the window went away.
@@ -65,7 +66,7 @@ class Probe(Windows):
             focus = self.focus()
             clicks = Clicks(seed, time.perf_counter() + seconds)
             with undisturbed():
-                recording = self._watch(window, seconds, clicks, spot, alive, present)
+                recording = self._watch(window, seconds, clicks, spot, alive, present, live)
             window.get_geometry()  # one that went away has shown no more, and nothing else would say so
             self._display.damage_destroy(watch)
             present.forget(told, window)
@@ -76,7 +77,7 @@ class Probe(Windows):
         return _capture(recording, clicks, about)
 
     def _watch(self, window: Any, seconds: float, clicks: Clicks, spot: Spot | None,
-               alive: Callable[[], bool], present: Present) -> _Recording:
+               alive: Callable[[], bool], present: Present, live: Live | None) -> _Recording:
         recording, size = _Recording(), window.get_geometry()
         before, end = self._pixel(window, spot) if spot else b"", time.perf_counter() + seconds
         while (now := time.perf_counter()) < end and alive():
@@ -88,6 +89,8 @@ class Probe(Windows):
                 before = colour
             if spot and clicks.is_due(time.perf_counter()):
                 clicks.send(self.click())
+            if live:
+                live.look(recording.arrived, clicks)
         return recording
 
     def _take_events(self, recording: _Recording, whole: tuple[int, int], present: Present) -> bool:

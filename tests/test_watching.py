@@ -1,0 +1,68 @@
+"""A run that is watched while it is recorded."""
+
+import io
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+import keenlattice
+from conftest import Keen as Run
+from keenlattice.cli.views.live import LiveView
+from keenlattice.errors import UsageError
+from keenlattice.measure.moment import Moment
+from keenlattice.rig.linux.recorder import Clicks, Live
+from test_linux import real_driver
+
+MOMENT = Moment(1.0, 120, 8.25, 20.04, float("nan"), {"cpu.load": 52.4, "cpu.pressure": 3.0})
+
+
+class Terminal(io.StringIO):
+    encoding = "utf-8"
+
+    def isatty(self) -> bool:
+        return True
+
+
+def test_what_is_new_is_told_once_a_second(monkeypatch: pytest.MonkeyPatch) -> None:
+    now, told = [100.0], list[Moment]()
+    monkeypatch.setattr("keenlattice.rig.linux.recorder.time.perf_counter", lambda: now[0])
+    live, clicks = Live(told.append, lambda: {"cpu.load": 50.0}), Clicks(1, 200.0)
+    shown = [100.0 + 0.01 * number for number in range(100)]
+    live.look(shown, clicks)
+    assert not told
+    clicks.send(100.2)
+    clicks.answer(100.23)
+    clicks.send(100.9)  # waits for its answer: it is told of with the next
+    now[0] = 101.0
+    live.look(shown, clicks)
+    clicks.answer(101.0)
+    now[0] = 102.1
+    live.look([*shown, 101.5, 101.52], clicks)
+    assert [(one.frames, round(one.frame_ms), round(one.worst_ms), round(one.latency_ms)) for one in told] == [
+        (100, 10, 10, 30), (2, 265, 510, 100)] and told[1].said == {"cpu.load": 50.0}
+
+
+def test_a_moment_is_a_line_in_a_pipe_and_a_block_that_is_drawn_anew_at_a_terminal() -> None:
+    pipe, terminal = io.StringIO(), Terminal()
+    LiveView(pipe)(MOMENT)
+    assert pipe.getvalue() == "1 s: frames 120, frame time 8.2 ms, worst frame 20.0 ms, CPU load 52 %\n"
+    view = LiveView(terminal)
+    for moment in (MOMENT, replace(MOMENT, at_s=2.0, frame_ms=4.0), replace(MOMENT, at_s=1.0)):
+        view(moment)
+    first, second, third = terminal.getvalue().split("recorded for ")[1:]
+    assert first.count("\n") == 7 and first.endswith("\x1b[7A\x1b[J") and "\x1b[7A" not in second.removesuffix("\x1b[J")
+    assert "4.0 ms  ▇▄" in second and "8.2 ms  ▇\n" in third  # another run begins anew
+
+
+@real_driver
+def test_a_run_of_this_machine_is_watched(tmp_path: Path, keen: Run) -> None:
+    done = keen("measure", "scene", "--rig", "linux", "--runs", "1", "--seconds", "3", "--live", "--json")
+    lines = [line for line in done.stderr.splitlines() if " s: frames " in line]
+    assert len(lines) == 2 and "latency" in lines[0] and "CPU load" in lines[1]
+
+
+def test_a_rig_that_has_nothing_to_tell_meanwhile_says_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("KEEN_STATE", str(tmp_path / "state"))
+    with pytest.raises(UsageError, match="nothing to watch"):
+        keenlattice.open(tmp_path / "book").measure("pinball", 1, 1.0, live=lambda _: None)
