@@ -11,10 +11,12 @@ from keenlattice.catalog.load import catalog
 from keenlattice.errors import RefusedByRig, RigError, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.checks import findings
+from keenlattice.profile.game import Game
 from keenlattice.profile.layers import resolve
 from keenlattice.rig._apply import apply, preview
 from keenlattice.rig._undo import undo
 from keenlattice.rig.drift import find_drift, put_back
+from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.interrupts import as_list, cores_in, counts, devices
 from keenlattice.rig.linux.machine import LinuxRig
@@ -223,6 +225,23 @@ def test_a_gpu_and_the_scheduler_are_set_by_what_their_drivers_offer(rig: LinuxR
     undo(again, book)
     assert {place: text for place, text in again.state().items() if text} == {
         place: text for place, text in before.items() if text}
+
+
+def test_a_games_own_file_is_a_part_of_this_machine(rig: LinuxRig, book: Logbook, tmp_path: Path) -> None:
+    ini, keys = tmp_path / "game.ini", {"game.quality": Key("Picture", "Overall", {"low": "0", "high": "2"})}
+    ini.write_text("[Picture]\nOverall = 0\nOther = 1\n")
+    told = Listed(Game("orbit", "Orbit", ("orbit",)), (), ini, keys)
+    add_game(rig.home, told)
+    add_game(rig.home, replace(told, keys={}))  # told again without: what was known of the file stays
+    assert read_games(rig.home)["orbit"] == told
+    rig = LinuxRig(rig.home, rig.config, tmp_path / "root")
+    rig.driver = NO_OPTIONS
+    assert "game.quality" in rig.catalog() and "game.shadows" not in rig.catalog()
+    apply(rig, book, book.commit("orbit", {"game.quality": "high", "file.picture_other": "7"}))
+    assert ini.read_text() == "[Picture]\nOverall = 2\nOther = 7\n"
+    assert rig.values(rig.state(), "orbit") == {"game.quality": "high", "file.picture_other": "7"}
+    undo(rig, book)
+    assert ini.read_text() == "[Picture]\nOverall = 0\nOther = 1\n"
 
 
 def test_what_the_kernel_manages_is_refused_in_the_preview(rig: LinuxRig, book: Logbook, tmp_path: Path) -> None:

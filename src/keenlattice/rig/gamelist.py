@@ -104,8 +104,8 @@ def _spot(name: str, key: str, told: object) -> tuple[int, int] | None:
 
 
 def add_game(home: Path, listed: Listed) -> None:
-    """Adds a game, or replaces what was told of it; where its settings are in its file (`keys`), and everything else in
-    ours, stays as it is.
+    """Adds a game, or replaces what was told of it; where its settings are in its file (`keys`) stays as it is, if that
+    is not told anew, and so does everything else in ours.
 
     Raises:
         UsageError: a name that cannot be one, an API that is not known, or bytes that are no text.
@@ -135,6 +135,9 @@ def add_game(home: Path, listed: Listed) -> None:
             else:
                 table.pop(key, None)
         table["leave_running"] = listed.leave_running
+        if listed.keys:
+            table["keys"] = {setting: {"section": one.section, "key": one.key, **(
+                {"values": one.texts} if one.texts else {})} for setting, one in listed.keys.items()}
         document[name] = table
         home.mkdir(parents=True, exist_ok=True)
         replace_file(path, tomlkit.dumps(document).encode())

@@ -14,7 +14,6 @@ from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.compare import Change
 from keenlattice.profile.game import Game
 from keenlattice.profile.version import Entries
-from keenlattice.rig._gamefiles import GameFiles
 from keenlattice.rig._part import Part
 from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State, game_of
 from keenlattice.rig.gamelist import read_games
@@ -24,6 +23,7 @@ from keenlattice.rig.linux.autostart import Autostart, folders
 from keenlattice.rig.linux.desktop import desktop_of
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Entry, Program, all_entries, configuration_files
+from keenlattice.rig.linux.games import Games
 from keenlattice.rig.linux.kernel import Kernel
 from keenlattice.rig.linux.launch import Launch
 from keenlattice.rig.linux.mapped import MAPPED, mapped_settings
@@ -64,7 +64,7 @@ class LinuxRig:
                                      if name.startswith("gpu")})
         # A step of an apply is of one part: the game's file first, the kernel and the game's process last.
         self._parts: tuple[Part, ...] = (
-            GameFiles(self._listed, home), self._desktop, Input("" if compositor else display, Noted(
+            Games(self._listed, home), self._desktop, Input("" if compositor else display, Noted(
                 home, "input-before.json")),
             DriverOptions(self.config, home, self._of_the_driver, self._executables),
             Autostart(Noted(home, "startup-before.json"), home, *folders(self._settings_folder(config), root)),
