@@ -216,3 +216,31 @@ def test_this_machine_is_listened_to_at_little_cost() -> None:
     beside = found.beside(recorded)
     assert beside.telemetry["game-thread.load"].known.size > 5 and beside.about["telemetry_cost_pct"] < 1
     assert readings(beside)["game-thread.load"].mean > 20 and readings(beside)["system.memory"].mean > 50
+
+
+def test_a_log_on_a_clock_of_its_own_is_put_beside_the_frames(tmp_path: Path, keen: Keen) -> None:
+    frames, log = tmp_path / "frames.csv", tmp_path / "log.csv"
+    at_s = 5000 + np.arange(0, 10, 0.01)
+    frames.write_text("t\n" + "".join(f"{1000 * one:.3f}\n" for one in at_s))
+    when = np.arange(4998, 5013)
+    log.write_text("when;hot;spin\n" + "".join(f"{one};{one - 4950};{'-' if one % 2 else 900}\n" for one in when))
+    once = ("ingest", str(frames), "--time", "t", "--log", str(log), "--log-time", "when", "--said",
+            "gpu0.temperature=hot", "--said", "gpu0.fan=spin", "--name", "mine")
+    assert "clock is the frames' own" in keen(*once, "--out", str(tmp_path / "a.csv")).stdout
+    hot = read_text(tmp_path / "a.csv").telemetry["gpu0.temperature"]
+    assert hot.at_ms[0] == 0 and list(hot.values[[0, -1]]) == [50, 59]
+    assert read_text(tmp_path / "a.csv").telemetry["gpu0.fan"].known.size == 5  # what is no number was not said
+    log.write_text("when;hot;spin\n" + "".join(f"{one};{one};0\n" for one in range(100)))  # the map is known now
+    told = keen("ingest", str(frames), "--log", str(log), "--log-starts", "-20", "--out", str(tmp_path / "b.csv"))
+    assert "not the frames'" in told.stdout
+    hot = read_text(tmp_path / "b.csv").telemetry["gpu0.temperature"]
+    assert list(hot.values[[0, -1]]) == [20, 29] and hot.at_ms[0] == 0
+    for words, code, says in ((("--log", str(log), "--log-starts", "60"), 1, "says nothing of the 10.0 s"),
+                        (("--log", str(frames)), 2, "not known yet"),
+                              (("--said", "gpu0.fan=spin"), 2, "--said goes with"),
+                        (("--log", str(log), "--log-time", "no", "--said", "gpu0.fan=spin"), 1, "no"),
+                        (("--log", str(log), "--log-time", "when", "--said", "fan=spin"), 1, "no name of a series"),
+                        (("--log", str(log), "--log-time", "when"), 1, "said"),
+                              (("--log", str(tmp_path)), 1, str(tmp_path))):
+        failed = keen("ingest", str(frames), *words, code=code)
+        assert says in failed.stderr and failed.stderr.count("\n") == 1, failed.stderr

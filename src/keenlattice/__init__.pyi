@@ -20,6 +20,7 @@ from .errors import UsageError as UsageError
 from .logbook.book import Logbook as Logbook
 from .measure.capture import Capture as Capture
 from .measure.columns import column_map as column_map
+from .measure.machine_log import log_map as log_map
 from .measure.metrics import metrics_of as metrics_of
 from .profile.compare import changes as changes
 from .profile.version import Version as Version

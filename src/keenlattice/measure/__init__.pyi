@@ -17,6 +17,8 @@ from .doubts import doubts_of as doubts_of
 from .latency import Described as Described
 from .latency import Latency as Latency
 from .latency import described as described
+from .machine_log import LogMap as LogMap
+from .machine_log import log_map as log_map
 from .metrics import METRICS as METRICS
 from .metrics import TRIAL_METRICS as TRIAL_METRICS
 from .metrics import Metric as Metric

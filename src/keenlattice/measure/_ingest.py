@@ -40,12 +40,14 @@ class Ingested:
         damage: what was wrong with it, and (if it was repaired) left out.
         dropped_frames: frames that the recorder marked as never shown; they are no frames here.
         segments: marker to (start, end) in ms, where the file has markers.
+        begin_ms: when the run began, by the recorder's own stamps; None where it has none.
     """
 
     capture: Capture
     damage: tuple[Damage, ...]
     dropped_frames: int
     segments: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    begin_ms: float | None = None
 
 
 class Damaged(CaptureError):
@@ -142,7 +144,7 @@ def _ingest(path: Path, rows: Rows, columns: ColumnMap, process: str | None, abo
             **({"dropped_frames": dropped} if dropped else {}),
             **({"segments": {name: list(span) for name, span in segments.items()}} if segments else {})}
     capture = Capture(shown, cpu_ms=cpu, gpu_ms=gpu, about=told, telemetry=_series(shown, said))
-    return Ingested(capture, tuple(found), dropped, segments)
+    return Ingested(capture, tuple(found), dropped, segments, float(begin) if columns.means == "stamps" else None)
 
 
 def _scaled(values: Floats, factor: float) -> Floats:

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from keenlattice.measure._proposal import Proposal
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
+    from keenlattice.measure.machine_log import LogMap
     from keenlattice.measure.sensor_maps import SensorMap
 
 
@@ -107,7 +108,8 @@ class Recordings(Measuring):
     """What reads recordings."""
 
     def ingest(self, file: Path | str, columns: "ColumnMap | str | None" = None, *, of: VersionLike = "",
-               name: str = "", process: str = "", repair: bool = False,
+               name: str = "", process: str = "", repair: bool = False, log: "Path | str | None" = None,
+               log_columns: "LogMap | None" = None, log_starts_s: float | None = None,
                take: TakeMap | None = None) -> Recording | None:
         """Reads a recording of any recorder's.
 
@@ -118,6 +120,9 @@ class Recordings(Measuring):
             name: keeps the map under this name, for other files with that header.
             process: whose rows, if there are several programs'.
             repair: leave out what is damaged, and count it.
+            log: a log of the machine that another program kept meanwhile.
+            log_columns: what its columns mean (`keenlattice.log_map`); without it, the map that is kept for its header.
+            log_starts_s: when it began, in s after the run did; if that is not told, see `measure.machine_log.beside`.
             take: is asked whether a proposed map is taken; without it, it is.
 
         Returns: None if the proposed map was not taken.
@@ -135,6 +140,8 @@ class Recordings(Measuring):
             return None
         known = known.model_copy(update={"name": name or known.name})
         found: Ingested = ingest(file, known, process=process or None, repair=repair)
+        if log is not None:
+            found = self._with_log(found, Path(log), log_columns, log_starts_s)
         if name or (columns is not None and not isinstance(columns, str)):
             self.book.keep_map(known.name, header, known.model_dump(exclude_none=True))
         kept = None
@@ -144,6 +151,26 @@ class Recordings(Measuring):
                          kept, tuple(found.damage),
                          metrics_of(found.capture), {name: tuple(span) for name, span in found.segments.items()},  # type: ignore[misc]
                          found.capture)
+
+    def _with_log(self, found: "Ingested", log: Path, columns: "LogMap | None", starts_s: float | None) -> "Ingested":
+        """A recording with a log of the machine's beside it; the log's map is kept for its header."""
+        from dataclasses import replace
+
+        from keenlattice.errors import UsageError
+        from keenlattice.measure._header import header_of
+        from keenlattice.measure.machine_log import beside, log_map, read_machine_log
+
+        header, _ = header_of(log)
+        kept = {name: fields for name, (known, fields) in self.book.maps().items()
+                if known == list(header) and fields.get("reads") == "machine"}
+        if columns is None:
+            if not kept:
+                raise UsageError(f"{log.name}: what its columns mean is not known yet; say so once: --log-time COLUMN "
+                                 f"--said SERIES=COLUMN; columns: {', '.join(header)}")
+            columns = log_map(**kept[max(kept)])
+        capture = beside(found.capture, read_machine_log(log, columns), found.begin_ms, starts_s)
+        self.book.keep_map(columns.name, header, columns.model_dump())
+        return replace(found, capture=capture)
 
     def ingest_in_pieces(self, file: Path | str, columns: "ColumnMap | str | None" = None, *, process: str = "",
                          take: TakeMap | None = None) -> LongRecording | None:
@@ -214,7 +241,8 @@ class Recordings(Measuring):
         """
         from keenlattice.measure.sensor_maps import sensor_map
 
-        same = [fields for known, fields in self.book.maps().values() if known == list(header) and "reads" in fields]
+        same = [fields for known, fields in self.book.maps().values() if known == list(header) and fields.get(
+            "reads", "machine") != "machine"]
         return sensor_map(**same[-1]) if same else None
 
     def column_map(self, time: str, *, name: str = "unnamed", means: str = "stamps", unit: str = "ms",
@@ -240,3 +268,19 @@ class Recordings(Measuring):
             raise UsageError(f"--dropped {dropped!r}: write COLUMN=VALUE")
         marks = {"dropped": column, "dropped_when": value} if dropped else {}
         return column_map(name=name, time=time, means=means, unit=unit, **fields, **marks)
+
+    def log_map(self, time: str, name: str = "", unit: str = "s", said: Mapping[str, str] | None = None) -> "LogMap":
+        """A map of a log that another program kept of the machine.
+
+        Args:
+            time: the column of times.
+            name: what the recording's map is called, which this one's name is made of.
+            unit: s, ms, us or ns.
+            said: series to column.
+
+        Raises:
+            CaptureError: it is invalid.
+        """
+        from keenlattice.measure.machine_log import log_map
+
+        return log_map(name=f"{name or 'unnamed'}-log", time=time, unit=unit, said=dict(said or {}))

@@ -9,7 +9,7 @@ import typer
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Every, Figure, Json, Of, Rig, Yes
 
-OF_A_MAP = ("means", "unit", "ticks", "cpu", "gpu", "stage_unit", "dropped", "program", "marker", "said")
+OF_A_MAP = ("means", "unit", "ticks", "cpu", "gpu", "stage_unit", "dropped", "program", "marker")
 
 
 def ingest(
@@ -28,7 +28,11 @@ def ingest(
     program: Annotated[str, typer.Option("--program", metavar="COLUMN", help="Names the program of a row.")] = "",
     marker: Annotated[str, typer.Option("--marker", metavar="COLUMN", help="Names the segment of a row.")] = "",
     said: Annotated[list[str] | None, typer.Option("--said", metavar="SERIES=COLUMN", help="What the machine said "
-                                                   "beside a frame: gpu0.temperature=COLUMN.")] = None,
+                                                   "beside a frame, or in --log: gpu0.temperature=COLUMN.")] = None,
+    log: Annotated[Path | None, typer.Option("--log", help="A log of the machine, kept meanwhile.")] = None,
+    log_time: Annotated[str, typer.Option("--log-time", metavar="COLUMN", help="Its times.")] = "",
+    log_unit: Annotated[str, typer.Option("--log-unit", help="s, ms, us or ns.")] = "s",
+    log_starts: Annotated[float | None, typer.Option("--log-starts", help="Seconds after the run.")] = None,
     name: Annotated[str, typer.Option("--name", help="What to call the new map.")] = "",
     process: Annotated[str, typer.Option("--process", help="Whose rows, if there are several programs'.")] = "",
     in_pieces: Annotated[bool, typer.Option("--in-pieces", help="For a file too large for memory: its metrics alone, "
@@ -51,13 +55,17 @@ def ingest(
              *(one.name for one in ctx.command.params if one.name and one.name not in OF_A_MAP))
     elif by:
         raise UsageError("--map names a map that is known, and --time gives a new one: leave one of them out")
-    if in_pieces and (repair or out or figure or reference or marker or name):
-        raise UsageError("--in-pieces tells metrics alone: it goes with none of --of, --out, --figure, --marker, "
-                         "--name and --repair")
+    if said and not (time or log):
+        raise UsageError("--said goes with a new map (--time COLUMN), or with --log")
+    if in_pieces and (log or repair or out or figure or reference or marker or name):
+        raise UsageError("--in-pieces tells metrics alone: it goes with none of --log, --of, --out, --figure, "
+                         "--marker, --name and --repair")
     ws, out, figure = begin(book, rig), new_file(out, ".csv", ".parquet"), new_figure(figure)
+    told = pairs_of(said or [], "--said", "NAME=COLUMN")
     columns = ws.column_map(time, name=name or "unnamed", means=means, unit=unit, ticks_per_s=ticks, cpu=cpu or None,
                             gpu=gpu or None, stage_unit=stage_unit, process=program or None, marker=marker or None,
-                            dropped=dropped, said=pairs_of(said or [], "--said", "NAME=COLUMN")) if time else by or None
+                            dropped=dropped, said={} if log else told) if time else by or None
+    log_columns = ws.log_map(log_time, name, log_unit, told) if log_time else None
     take = partial(take_map, file.name, yes, json)
     if in_pieces:
         long = ws.ingest_in_pieces(file, columns, process=process, take=take)
@@ -66,7 +74,8 @@ def ingest(
         else:
             say("Nothing was read.")
         return
-    found = ws.ingest(file, columns, of=reference, name=name, process=process, repair=repair, take=take)
+    found = ws.ingest(file, columns, of=reference, name=name, process=process, repair=repair, take=take,
+                      log=log, log_columns=log_columns, log_starts_s=log_starts)
     if found is None:
         say("Nothing was read.")
         return

@@ -82,6 +82,10 @@ def show_recording(found: "Recording", every: bool) -> None:
         say(f"{found.dropped_frames} frames are marked as never shown; they count as no frames")
     show_metrics_of_run(found.metrics, every)
     show_said([readings(found.run)], [limited_by(found.run)])
+    if clock := found.run.about.get("log_clock"):
+        say("The log's clock is the frames' own." if clock == "as the frames" else
+            "The log's clock is not the frames': it counts as begun with the run, unless --log-starts says otherwise.",
+            "dim")
     _show_course(found.run)
     for name, (start, end) in found.segments.items():
         say(f"segment {name}: {start / 1000:.1f} to {end / 1000:.1f} s")

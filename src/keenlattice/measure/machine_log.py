@@ -1,0 +1,106 @@
+"""A log that another program kept of the machine while a game was recorded: another file, with a clock of its own."""
+
+from collections.abc import Mapping
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from keenlattice.errors import CaptureError
+from keenlattice.measure._rows import read_rows
+from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.columns import IN_MS, Unit, made_of
+from keenlattice.measure.series import Series, check_names
+
+SAME_CLOCK_FROM = 0.5  # of the run: a log that covers as much of it by its own times is on the same clock
+
+
+class LogMap(BaseModel):
+    """What a machine's log holds.
+
+    Args:
+        name: what the player calls this map.
+        reads: always "machine".
+        time: the column of times.
+        unit: of them: s, ms, us or ns.
+        said: series (`gpu0.temperature`) to column, in the unit of its kind.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str = Field(pattern=r"^[a-z][a-z0-9-]{0,39}$")
+    reads: str = Field(default="machine", pattern="^machine$")
+    time: str = Field(min_length=1)
+    unit: Unit = "s"
+    said: Mapping[str, str] = Field(min_length=1)
+
+    @model_validator(mode="after")
+    def _holds_together(self) -> "LogMap":
+        if self.unit not in IN_MS:
+            raise ValueError("the unit of a log's times is s, ms, us or ns")
+        try:
+            check_names(self.said)
+        except CaptureError as error:
+            raise ValueError(f"said: {error}") from None
+        return self
+
+
+def log_map(**fields: object) -> LogMap:
+    """A map of a machine's log from what a player gave: the fields of `LogMap`, by name.
+
+    Raises:
+        CaptureError: it does not hold together; the message names the field.
+    """
+    return made_of(LogMap, "map of a log", dict(fields))
+
+
+def read_machine_log(path: Path, columns: LogMap) -> dict[str, Series]:
+    """The series of a log, by name, on its own clock in ms.
+
+    Rows whose time is no number are left out, and so are those whose time goes back.
+
+    Raises:
+        CaptureError: it cannot be read, lacks a column, or holds nothing of use.
+    """
+    rows = read_rows(path, [columns.time, *columns.said.values()], [])
+    times = rows.numbers[columns.time] * IN_MS[columns.unit]
+    known = np.isfinite(times)
+    rising = known & (np.where(known, times, -np.inf) >= np.maximum.accumulate(np.where(known, times, -np.inf)))
+    found = {name: Series(times[rising], _said(rows.numbers[column][rising])) for name, column in columns.said.items()}
+    if not any(series.known.size for series in found.values()):
+        raise CaptureError(f"{path}: no value of {', '.join(columns.said.values())} can be read of it")
+    return {name: series for name, series in found.items() if series.known.size}
+
+
+def _said(values: Floats) -> Floats:
+    return np.where(np.isfinite(values), values, np.nan)
+
+
+def beside(capture: Capture, log: Mapping[str, Series], begin_ms: float | None,
+           starts_s: float | None = None) -> Capture:
+    """A run with what a log says of its time.
+
+    Args:
+        capture: the run.
+        log: the series, on the log's own clock.
+        begin_ms: when the run began on the clock of its stamps; None if it had no stamps.
+        starts_s: when the log began, in s after the run did; if that is not told, the clocks are one if the log covers
+            at least half of the run by its own times, and else the log is taken to have begun with the run.
+
+    Raises:
+        CaptureError: the log says nothing of the time of the run.
+    """
+    length = 1000 * capture.seconds
+    first = min(float(series.at_ms[0]) for series in log.values())
+    last = max(float(series.at_ms[-1]) for series in log.values())
+    covered = 0.0 if begin_ms is None else min(last, begin_ms + length) - max(first, begin_ms)
+    one_clock = starts_s is None and covered >= SAME_CLOCK_FROM * length
+    begin = float(begin_ms or 0.0) if one_clock else first - 1000 * (starts_s or 0.0)
+    parts = {name: series.between(begin, begin + length, begin) for name, series in log.items()}
+    told = {name: part for name, part in parts.items() if part.known.size}
+    if not told:
+        raise CaptureError(f"the log says nothing of the {capture.seconds:.1f} s of the run: did it begin as the run "
+                           "did? Say when it began, in s after the run: --log-starts SECONDS")
+    return replace(capture, telemetry={**capture.telemetry, **told},
+                   about={**capture.about, "log_clock": "as the frames" if one_clock else "its own"})
