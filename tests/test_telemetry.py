@@ -1,8 +1,10 @@
 """What a rig says of itself while a game runs: kept, measured, and held against a run."""
 
+import math
 import subprocess
 import sys
 import time
+from collections import Counter
 from dataclasses import replace
 from pathlib import Path
 
@@ -10,6 +12,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as some
+from scipy import stats
 
 from conftest import Keen, as_json
 from keenlattice.errors import CaptureError
@@ -18,7 +21,7 @@ from keenlattice.measure.capture import Capture
 from keenlattice.measure.columns import column_map
 from keenlattice.measure.course import cut
 from keenlattice.measure.doubts import doubts_of
-from keenlattice.measure.metrics import metrics_of
+from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.measure.parquet import read_capture, write_capture
 from keenlattice.measure.series import KINDS, Series
 from keenlattice.measure.telemetry import limited_by, readings, throttled
@@ -28,9 +31,11 @@ from keenlattice.report.words import price
 from keenlattice.rig.linux import _sampler
 from keenlattice.rig.linux.telemetry import taken_down
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial._adjusting import AT_START
+from keenlattice.study.trial._conclude import conclude, ended
+from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.play import run_trial
-from keenlattice.study.trial.result import Price
+from keenlattice.study.trial.result import MetricResult, Price
 
 
 def said(*values: float) -> Series:
@@ -244,3 +249,48 @@ def test_a_log_on_a_clock_of_its_own_is_put_beside_the_frames(tmp_path: Path, ke
                               (("--log", str(tmp_path)), 1, str(tmp_path))):
         failed = keen("ingest", str(frames), *words, code=code)
         assert says in failed.stderr and failed.stderr.count("\n") == 1, failed.stderr
+
+
+def ending_of(plan: TrialPlan, random: np.random.Generator, by_heat: float, weight: float) -> MetricResult:
+    """What a trial comes to whose second version is 3 % slower, on a rig whose heat lags and counts by so much.
+
+    Args:
+        weight: how much of what a run says of its beginning is that heat; the rest is noise.
+    """
+    runs, heat = list[tuple[Arm, dict[str, float]]](), 0.0
+    for _, arm, _ in plan.runs():
+        heat = 0.6 * heat + random.standard_normal()
+        slower = math.log(1.03) if arm == "after" else 0.0
+        frame_ms = math.exp(2 + slower + by_heat * heat + 0.01 * random.standard_t(4))
+        said = 60 + 4 * (weight * heat + (1 - weight) * random.standard_normal())
+        runs.append((arm, {**dict.fromkeys(TRIAL_METRICS, math.nan), "frame_ms_mean": frame_ms, AT_START: said}))
+        if ended(plan, runs):
+            break
+    return conclude(plan, *([run for arm, run in runs if arm == which] for which in ("before", "after")))[0]
+
+
+@pytest.mark.parametrize("few_switches", [False, True])
+@pytest.mark.parametrize(("by_heat", "weight", "saves"), [(0.02, 1.0, 0.9), (0.02, 0.7, 0.95), (0.0, 1.0, 1.06)])
+def test_what_a_rig_said_as_a_run_began_saves_runs_and_widens_nothing(few_switches: bool, by_heat: float,
+                                                                      weight: float, saves: float) -> None:
+    """Where the heat counts, fewer runs and fewer unclear ends; where it does not, a few more, for a degree of freedom
+    is spent; and never more misses than the interval allows (two ends of 5 %)."""
+    runs, clear, missed = Counter[str](), Counter[str](), 0
+    for series in ("", "gpu0.temperature"):
+        for seed in range(150):
+            plan = TrialPlan(16, 10, seed, "frame_ms_mean", 1.0, few_switches=few_switches, adjusts_for=series)
+            found = ending_of(plan, np.random.default_rng(seed), by_heat, weight)
+            runs[series] += found.n
+            clear[series] += found.verdict == "worse"
+            missed += bool(series) and not (found.low_pct or 0) <= 3 <= (found.high_pct or 0)
+    assert runs["gpu0.temperature"] <= saves * runs[""] and clear["gpu0.temperature"] >= clear[""] - (9 if saves > 1 else 0)
+    assert missed <= stats.binom.ppf(0.999, 150, 0.1)
+
+
+def test_a_trial_says_what_it_takes_into_account(tmp_path: Path, keen: Keen) -> None:
+    keen("edit", "brass-orbit", "frame.queue-depth=1")
+    words = ("trial", "brass-orbit@stock", "brass-orbit", "--blocks", "8", "--seconds", "5", "--seed", "1",
+             "--every-block", "--adjusts-for", "gpu0.temperature")
+    assert "for an equal GPU temperature at the start of each run" in keen(*words).stdout
+    assert "to the last bit" in keen("trial", "--again", "1").stdout
+    assert "is no name of a series" in keen(*words[:-1], "heat", code=2).stderr

@@ -31,7 +31,8 @@ class TrialOptions(StudyOptions, total=False):
     blocks: at most so many pairs of runs, each with one run of either version; 12. decides: the metrics that decide,
     named in advance, with commas between; they share the error; mean frame time and median latency. early: whether it
     ends as soon as it is settled, or hardly can be any more; it does. repeats: runs of either in a block, one after
-    the other; 1, and by hand as many as pay. warm_up_s: what is played before a run counts; 0.
+    the other; 1, and by hand as many as pay. warm_up_s: what is played before a run counts; 0. adjusts_for: a series
+    whose value at the start of each run is taken into account, such as gpu0.temperature; none.
     """
 
     blocks: int
@@ -39,6 +40,7 @@ class TrialOptions(StudyOptions, total=False):
     early: bool
     repeats: int | None
     warm_up_s: float
+    adjusts_for: str
 
 
 class ScreenOptions(StudyOptions, total=False):

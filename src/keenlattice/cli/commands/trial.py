@@ -39,6 +39,8 @@ def trial(
                                               "settled, or hardly can be any more.")] = False,
     repeats: Repeats = None, switch_minutes: SwitchMinutes = None,
     warm_up: WarmUp = 0.0,
+    adjusts_for: Annotated[str, typer.Option("--adjusts-for", metavar="SERIES", help="Take into account what this was "
+                                             "as each run began: gpu0.temperature.")] = "",
     pilot: Annotated[int | None, typer.Option("--pilot", min=3, max=50, help="First play so many blocks of the version "
                                               "against itself, and say how many would settle the trial.")] = None,
     resume: Resume = False,
@@ -64,7 +66,7 @@ def trial(
     figure = new_figure(figure)
     ways = Ways(begin(book, rig), game, figure, json, watch, sensor)
     options = {"blocks": blocks, "seconds": seconds, "seed": seed, "decides": decides, "early": not every_block,
-               "repeats": repeats, "warm_up_s": warm_up, "switch_minutes": switch_minutes}
+               "repeats": repeats, "warm_up_s": warm_up, "switch_minutes": switch_minutes, "adjusts_for": adjusts_for}
     if again is not None:
         ways.recompute(again)
     elif claims is not None:

@@ -18,6 +18,7 @@ RUNS_SHOWN = 8
 
 def show_trial(result: "Trial") -> None:
     """The answer first, then what it rests on."""
+    from keenlattice.report.said import adjusted_sentence
     from keenlattice.report.words import drift_sentence, whole_answer
     from keenlattice.study.deciding import told_of
 
@@ -31,6 +32,8 @@ def show_trial(result: "Trial") -> None:
     show_metrics(result)
     show_prices(result)
     say(drift_sentence(result), "dim")
+    if told := adjusted_sentence(result.plan.adjusts_for, result.blocks_played):
+        say(told, "dim")
 
 
 def show_prices(result: "Trial") -> None:

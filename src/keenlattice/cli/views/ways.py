@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from keenlattice.workspace.workspace import Workspace
 
 PLAN = ("before", "after", "blocks", "seconds", "decides", "matters", "game", "every_block", "repeats", "warm_up",
-        "seed", "switch_minutes")
+        "adjusts_for", "seed", "switch_minutes")
 StudyOptions = dict[str, Any]
 
 

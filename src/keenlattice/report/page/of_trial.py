@@ -21,6 +21,7 @@ from keenlattice.report.page.context import (
     to_repeat,
     what_changed,
 )
+from keenlattice.report.said import adjusted_sentence
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
 from keenlattice.report.words import TITLES, amount, drift_sentence, one_word, percent, price, whole_answer
 from keenlattice.study.deciding import told_of
@@ -164,7 +165,8 @@ def how_sure(result: Trial) -> list[Block]:
         Text(f"{meaning} Each end of an interval that decides is wrong in one of twenty such trials at most, all looks "
              f"and all metrics that decide together; seen alone, {100 * decides.confidence:.3g} of a hundred intervals "
              "like this one hold the true change."),
-        Text(f"{drift_sentence(result)} All of it holds for this game on this rig, as it was then."),
+        Text(f"{drift_sentence(result)} {adjusted_sentence(result.plan.adjusts_for, result.blocks_played)} All of it "
+             "holds for this game on this rig, as it was then."),
         *excluded(result.excluded), *(Alert(one) for one in result.doubts[:MOST_DOUBTS])]
 
 
@@ -197,7 +199,8 @@ def trial_command(result: Trial) -> str:
     words = [f"trial {result.before} {result.after}", f"--blocks {plan.blocks}", f"--seconds {plan.seconds:g}",
              f"--decides {plan.decides}", f"--matters {told_of(plan)}", f"--seed {plan.seed}",
              "--every-block" * (not plan.early), f"--repeats {plan.repeats}" * (plan.repeats > 1),
-             f"--warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s), for_game(result.before, result.game).strip()]
+             f"--warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s),
+             f"--adjusts-for {plan.adjusts_for}" * bool(plan.adjusts_for), for_game(result.before, result.game).strip()]
     return " ".join(word for word in words if word)
 
 

@@ -3,9 +3,10 @@
 Frames are not independent, runs are: one run gives one number per metric. Within a block the two versions were played
 one after the other, so what the block's conditions did to both cancels in the ratio of the two. The logarithms of
 these ratios are fitted by their mean and, from six blocks on, a term for which version came first, which takes up a
-steady drift; the mean has Student's t interval (W. S. Gosset, "The probable error of a mean", Biometrika 1908). Where
-the versions are switched seldom, the stretches between two switches stand for the blocks (see `_stretches`); a count
-of rare events is never known better than the count allows (see `_events`).
+steady drift; and one for what the plan takes into account (see `_adjusting`). The mean has Student's t interval (W. S.
+Gosset, "The probable error of a mean", Biometrika 1908). Where the versions are switched seldom, the stretches between
+two switches stand for the blocks (see `_stretches`); a count of rare events is never known better than the count
+allows (see `_events`).
 
 Either end of an interval is wrong in at most 5 % of trials, all looks together (see `_looks`). The verdict holds the
 interval against the smallest difference that matters, m per cent, either way (as a ratio: from 1 / (1 + m/100) to 1 +
@@ -30,11 +31,13 @@ from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from keenlattice.measure._summary import NO_WIDTH, percent_of
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.study.deciding import Numbers, matters_in_pct, sharing
+from keenlattice.study.trial._adjusting import AT_START, apart
 from keenlattice.study.trial._drift import drift
 from keenlattice.study.trial._events import EVENTS, interval_of_counts
 from keenlattice.study.trial._looks import ERROR, FIRST_LOOK, degrees, errors_at, looks
@@ -94,13 +97,27 @@ class Seen:
             arms = [arm for _, arm, _ in _runs(self.plan)][:len(self.before) + len(self.after)]
             left = {"before": iter(self.before), "after": iter(self.after)}
             logs = logarithms(name, [next(left[arm])[name] for arm in arms], self.plan.seconds)
-            stretches = fit_of_stretches(arms, logs)
+            stretches = fit_of_stretches(arms, logs, self._at_start(arms))
             return stretches and Fit(*stretches[:2], degrees(stretches[2], self._looked_at))
         logs = self.logs(name)
         ratios, good = logs[1] - logs[0], np.isfinite(logs).all(axis=0)
-        found = _of_blocks(ratios[good], _firsts(self.plan)[:self.blocks][good])
+        found = _of_blocks(ratios[good], _firsts(self.plan)[:self.blocks][good], self._apart(np.asarray(good)))
         return found and Fit(found.middle, math.hypot(found.error, self._rounding(name) / math.sqrt(good.sum())),
                              degrees(found.dof, self._looked_at))
+
+    def _apart(self, good: NDArray[np.bool_]) -> Floats | None:
+        """How far apart the versions of each block began, if the plan takes that into account."""
+        if not self.plan.adjusts_for:
+            return None
+        began = np.array([run.get(AT_START, math.nan) for run in (*self.before, *self.after)])
+        return apart(*began.reshape(2, -1, self.plan.repeats).mean(axis=2)[:, good])
+
+    def _at_start(self, arms: Sequence[Arm]) -> Floats | None:
+        """The same of a trial whose versions are switched seldom: what each run began at."""
+        if not self.plan.adjusts_for:
+            return None
+        left = {"before": iter(self.before), "after": iter(self.after)}
+        return np.array([next(left[arm]).get(AT_START, math.nan) for arm in arms])
 
     def _rounding(self, name: str) -> float:
         """What a coarse timer hides of a block's ratio: where runs share values, each may lie anywhere within a step
@@ -132,17 +149,22 @@ def left_over(blocks: int) -> int:
     return blocks - (1 if blocks < LEAST_FOR_ORDER else 2)
 
 
-def _of_blocks(ratios: Floats, firsts: Floats) -> Fit | None:
+def _of_blocks(ratios: Floats, firsts: Floats, apart: Floats | None = None) -> Fit | None:
+    """The mean of the ratios, with what else is known of the blocks taken out: which version came first, from
+    LEAST_FOR_ORDER on, and how far apart they began."""
     n = ratios.size
     if n < 2:
         return None
-    if n < LEAST_FOR_ORDER or np.ptp(firsts) == 0:
-        return Fit(float(ratios.mean()), float(ratios.std(ddof=1)) / math.sqrt(n), n - 1)
-    terms = np.column_stack([np.ones(n), firsts])
-    fit, *_ = np.linalg.lstsq(terms, ratios, rcond=None)
-    left = ratios - terms @ fit
-    variance = float(left @ left) / left_over(n) * float(np.linalg.inv(terms.T @ terms)[0, 0])
-    return Fit(float(fit[0]), math.sqrt(variance), left_over(n))
+    terms = [np.ones(n)]
+    if n >= LEAST_FOR_ORDER and np.ptp(firsts) > 0:
+        terms.append(firsts)
+    if apart is not None:
+        terms.append(apart)
+    matrix = np.column_stack(terms)
+    fit, *_ = np.linalg.lstsq(matrix, ratios, rcond=None)
+    left, dof = ratios - matrix @ fit, n - matrix.shape[1]
+    variance = float(left @ left) / dof * float(np.linalg.inv(matrix.T @ matrix)[0, 0])
+    return Fit(float(fit[0]), math.sqrt(variance), dof)
 
 
 def conclude(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers]) -> tuple[MetricResult, ...]:

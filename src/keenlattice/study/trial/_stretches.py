@@ -13,23 +13,28 @@ from itertools import groupby
 import numpy as np
 
 from keenlattice.measure.capture import Floats
+from keenlattice.study.trial._adjusting import LEAST
 from keenlattice.study.trial.plan import Arm
 
 LEAST_FOR_DRIFT = 5
 
 
-def fit_of_stretches(arms: Sequence[Arm], logs: Floats) -> tuple[float, float, int] | None:
+def fit_of_stretches(arms: Sequence[Arm], logs: Floats, began: Floats | None = None) -> tuple[float, float, int] | None:
     """The log ratio of after to before, its standard error and degrees of freedom; None with fewer than three
     stretches, or of one version.
 
     Args:
         arms: of the runs, in the order in which they were played.
         logs: a metric's logarithm of each run, NaN where it has none; shape (runs,).
+        began: what each run began at, if that is taken into account; shape (runs,).
     """
     values, sides, times = _means(arms, logs)
     terms = [np.ones(values.size), sides]
     if values.size >= LEAST_FOR_DRIFT:
         terms.append(times - times.mean())
+    if began is not None and values.size >= LEAST and np.isfinite(began).all() and np.ptp(began) > 0:
+        starts = _means(arms, np.where(np.isfinite(logs), began, np.nan))[0]
+        terms.append(starts - starts.mean())
     matrix = np.column_stack(terms)
     dof = values.size - matrix.shape[1]
     if dof < 1 or np.ptp(sides) == 0:

@@ -8,6 +8,7 @@ from typing import Any, Literal
 import numpy as np
 
 from keenlattice.errors import BadValue
+from keenlattice.measure.series import NAME
 from keenlattice.study._limits import check_seconds, check_seed
 from keenlattice.study.deciding import DECIDES, Matters, check_deciding, named
 
@@ -32,6 +33,8 @@ class TrialPlan:
         repeats: how many runs of either a block holds, one after the other; their mean counts.
         warm_up_s: what is played before each run begins to count.
         matters_of: what matters of single metrics, where that differs: name, amount, and "%" or the metric's unit.
+        adjusts_for: a series (`gpu0.temperature`) whose value at the start of each run is taken into account; empty for
+            none.
         order: "balanced", or as before 0.4 "drawn" for each block alone.
 
     Raises:
@@ -54,6 +57,7 @@ class TrialPlan:
     warm_up_s: float = 0.0
     matters_of: Matters = ()
     order: Literal["balanced", "drawn"] = "balanced"
+    adjusts_for: str = ""
 
     def __post_init__(self) -> None:
         check_deciding(self.decides, self.matters_pct, self.matters_of)
@@ -62,6 +66,9 @@ class TrialPlan:
                            "one run of each proves nothing")
         check_seconds(self.seconds)
         check_seed(self.seed)
+        if self.adjusts_for and not NAME.match(self.adjusts_for):
+            raise BadValue(f"{self.adjusts_for[:60]!r} is no name of a series: write PART.KIND, such as "
+                           "gpu0.temperature")
         if not 1 <= self.repeats <= MAX_REPEATS:
             raise BadValue(f"{self.repeats} repeats: a block takes 1 to {MAX_REPEATS} runs of either version")
         if not 0 <= self.warm_up_s <= 600:

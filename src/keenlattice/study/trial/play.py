@@ -12,6 +12,7 @@ from keenlattice.study.deciding import Numbers
 from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
+from keenlattice.study.trial._adjusting import AT_START, at_start
 from keenlattice.study.trial._conclude import concluded, ended, metrics_in
 from keenlattice.study.trial._prices import prices
 from keenlattice.study.trial.plan import Arm, TrialPlan
@@ -26,7 +27,10 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
             for arm, version in zip(("before", "after"), versions, strict=True)}
     for place, (block, arm, seed) in enumerate(plan.runs()):
         capture = player.play(place, block, arm, arms[arm], seed)
-        runs.append((arm, metrics_of(capture, metrics_in(plan))))
+        numbers = dict(metrics_of(capture, metrics_in(plan)))
+        if plan.adjusts_for:
+            numbers[AT_START] = at_start(capture, plan.adjusts_for)
+        runs.append((arm, numbers))
         said.append((block, arm, metrics_of(capture, PRICES)))
         doubts += [f"run {place + 1} ({arm}): {why}" for why in doubts_of(capture)]
         if ended(plan, runs):
