@@ -294,3 +294,13 @@ def test_a_trial_says_what_it_takes_into_account(tmp_path: Path, keen: Keen) -> 
     assert "for an equal GPU temperature at the start of each run" in keen(*words).stdout
     assert "to the last bit" in keen("trial", "--again", "1").stdout
     assert "is no name of a series" in keen(*words[:-1], "heat", code=2).stderr
+
+
+def test_runs_that_throttled_are_named_in_every_kind_of_study(keen: Keen, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("keenlattice.study.player.doubts_of", lambda run: ("was throttled",) * (run.about["seed"] % 2))
+    keen("edit", "brass-orbit", "frame.queue-depth=1", "sync.vertical=off", "frame.cap=200")
+    versions, short = ("brass-orbit@stock", "brass-orbit"), ("--seconds", "2", "--seed", "1")
+    for words in (("screen", *versions, "--rounds", "1"), ("hunt", "brass-orbit", "--matters", "3"),
+                  ("tune", "brass-orbit@stock", "--try", "frame.queue-depth=1,2", "--rounds", "2")):
+        said = keen(*words, *short).stdout
+        assert "was throttled" in said and said.count("! run ") <= 3, said

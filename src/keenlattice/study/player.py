@@ -14,6 +14,7 @@ from keenlattice.errors import CaptureError, KeenLatticeError, NeedsInstalling, 
 from keenlattice.logbook._studies import TAKEN_BACK
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import cut
+from keenlattice.measure.doubts import doubts_of
 from keenlattice.profile.compare import changes
 from keenlattice.profile.concrete import entries_for
 from keenlattice.profile.version import Entries, Version
@@ -96,11 +97,13 @@ class Player:
     transaction: Puts | None = None
     called: Callable[[str], str] = " ({})".format
     excluded: list[str] = field(default_factory=list)
+    doubts: list[str] = field(default_factory=list)
     earlier: Mapping[int, Sequence[tuple[str, str]]] = field(default_factory=dict)
     _changed: set[str] = field(default_factory=set)
 
     def play(self, place: int, block: int, arm: str, entries: Callable[[], Entries], seed: int) -> Capture:
-        """The capture of a run with these entries on the rig; one that goes wrong is told of, and played again.
+        """The capture of a run with these entries on the rig; one that goes wrong is told of, and played again. What
+        speaks against one that counts is taken down.
 
         Args:
             entries: asked only if the run has not been played yet.
@@ -110,6 +113,11 @@ class Player:
             RigError: the rig did not take the entries.
             RunMissing: it was not played, and nothing may be.
         """
+        capture = self._play(place, block, arm, entries, seed)
+        self.doubts += [self._told(place, arm, why) for why in doubts_of(capture)]
+        return capture
+
+    def _play(self, place: int, block: int, arm: str, entries: Callable[[], Entries], seed: int) -> Capture:
         wrong = self.earlier.get(place, ())
         self.excluded += [self._told(place, arm, why) for arm, why in wrong]
         if place in self.done:

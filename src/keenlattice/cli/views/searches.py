@@ -3,7 +3,7 @@
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.cli.output import hint, minutes, say, table
-from keenlattice.cli.views.studies import show_excluded, style_of
+from keenlattice.cli.views.studies import show_doubts, show_excluded, style_of
 from keenlattice.workspace._wording import value_text
 
 if TYPE_CHECKING:
@@ -51,6 +51,7 @@ def show_screen(result: "Screen") -> None:
         "much.\n", "dim")
     _show_factors(result)
     show_excluded(result.excluded)
+    show_doubts(result.doubts)
     for one in together(result):
         say(f"! {one}")
     if not result.interactions:
@@ -87,6 +88,7 @@ def show_hunt(catalog: "Catalog", result: "Hunt", line: "list[Version]") -> None
     say(f"{len(line)} versions from {line[0].reference} to {line[-1].reference}, {result.runs} runs of "
         f"{result.trial.plan.seconds:g} s, seed {result.trial.plan.seed}.\n", "dim")
     show_excluded(result.excluded)
+    show_doubts(result.doubts)
     for key in sorted({key for version in line for key in version.entries if key not in catalog}):
         say(f"! {key} was left out of all versions: the rig {result.trial.rig} does not have it")
     if not result.first:
@@ -128,6 +130,7 @@ def show_tuning(catalog: "Catalog", played: "Played[Tuning]") -> None:
     if len(result.combinations) > COMBINATIONS_SHOWN:
         say(f"and {len(result.combinations) - COMBINATIONS_SHOWN} more (--json lists all)", "dim")
     show_excluded(result.excluded)
+    show_doubts(result.doubts)
     if played.version is None:
         return
     say(f"\n{played.version.reference} was made of the best. The rig is as it was.")

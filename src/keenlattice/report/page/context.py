@@ -7,6 +7,8 @@ from keenlattice.profile.checks import Finding
 from keenlattice.report.page.content import Alert, Block, Commands, Fold, Table, Text
 from keenlattice.report.words import fact, facts_in_brief
 
+MOST_DOUBTS = 3
+
 
 @dataclass(frozen=True)
 class Changed:
@@ -159,6 +161,8 @@ def for_game(reference: str, game: str) -> str:
     return f" --game {game}" * (reference.partition("@")[0] != game)
 
 
-def excluded(runs: Sequence[str]) -> list[Block]:
-    """The runs that went wrong: they count in nothing."""
-    return [Alert(f"{one}: it does not count, and was played again") for one in runs]
+def excluded(runs: Sequence[str], doubts: Sequence[str] = ()) -> list[Block]:
+    """The runs that went wrong, which count in nothing; and what speaks against some that count, the first of it."""
+    return [*(Alert(f"{one}: it does not count, and was played again") for one in runs),
+            *(Alert(one) for one in doubts[:MOST_DOUBTS]),
+            *([Alert(f"and {len(doubts) - MOST_DOUBTS} more such runs")] if len(doubts) > MOST_DOUBTS else [])]

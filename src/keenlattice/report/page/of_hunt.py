@@ -63,7 +63,7 @@ def _each(result: Hunt, context: Context, line: Sequence[tuple[str, str]]) -> li
 def _sure(result: Hunt, error: float) -> list[Block]:
     if not result.first:
         return [Text("Unless the oldest and the newest differ by more than what matters, there is nothing to hunt "
-                     "for."), *excluded(result.excluded)]
+                     "for."), *excluded(result.excluded, result.doubts)]
     blocks: list[Block] = [Text(
         f"That it was {result.first} is {100 * result.probability:.0f} % sure, by the {result.runs} runs of this "
         f"hunt; it was to be wrong in {100 * error:g} of 100 such hunts at most. How large the change is was not "
@@ -71,7 +71,7 @@ def _sure(result: Hunt, error: float) -> list[Block]:
     if not result.sure:
         blocks.append(Text("Not every question about its settings could be settled: there may be one too many among "
                            "those that are named."))
-    return [*blocks, *excluded(result.excluded)]
+    return [*blocks, *excluded(result.excluded, result.doubts)]
 
 
 def _how_to_repeat(result: Hunt, context: Context, line: Sequence[tuple[str, str]], number: int | None,

@@ -87,7 +87,7 @@ def _how_sure(result: Screen, unclear: bool) -> list[Block]:
              f"having looked after every round ({result.rounds_played} of {plan.rounds} were played).{more}"),
         Text("What the changes that help do together is best proved by a trial of them alone. All of it holds for this "
              "game on this rig, as it was then."),
-        *excluded(result.excluded)]
+        *excluded(result.excluded, result.doubts)]
 
 
 def _numbers(result: Screen) -> Fold:

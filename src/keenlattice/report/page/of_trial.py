@@ -10,7 +10,7 @@ from keenlattice.measure.metrics import METRICS
 from keenlattice.report._frames import distribution, frame_times
 from keenlattice.report._trial_figure import intervals, trial_figure, typical_block
 from keenlattice.report.latency import stage_budget
-from keenlattice.report.page.content import Alert, Block, Commands, Fold, Picture, Report, Table, Text
+from keenlattice.report.page.content import Block, Commands, Fold, Picture, Report, Table, Text
 from keenlattice.report.page.context import (
     Context,
     again,
@@ -31,7 +31,6 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 Captures = Sequence[Capture]
-MOST_DOUBTS = 3
 ENDED = {"settled": "it was settled early", "futile": "the rest would hardly have settled it"}
 
 
@@ -167,7 +166,7 @@ def how_sure(result: Trial) -> list[Block]:
              "like this one hold the true change."),
         Text(f"{drift_sentence(result)} {adjusted_sentence(result.plan.adjusts_for, result.blocks_played)} All of it "
              "holds for this game on this rig, as it was then."),
-        *excluded(result.excluded), *(Alert(one) for one in result.doubts[:MOST_DOUBTS])]
+        *excluded(result.excluded, result.doubts)]
 
 
 def costs(result: Trial) -> list[Block]:

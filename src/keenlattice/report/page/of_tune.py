@@ -89,7 +89,7 @@ def _sure(result: Tuning, proof: Trial | None) -> list[Block]:
         Text(f"The combinations raced: {result.rounds_played} rounds, in each of which every one that was left was "
              "played once, in random order. Who surely broke a limit, was surely worse, or surely not better by what "
              f"matters, was out; of all such races, one in twenty puts somebody out wrongly. {ended}"),
-        *excluded(result.excluded)]
+        *excluded(result.excluded, result.doubts)]
     if proof is None:
         return [*blocks, Text("The winner of a race looks a little better than it is: only a trial with runs of its "
                               "own tells how much it gains.")]

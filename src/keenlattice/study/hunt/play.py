@@ -72,7 +72,7 @@ def play_hunt(player: Player, spec: HuntSpec, versions: Sequence[Version]) -> Hu
     looks = Looks(spec.plan, one)
     first = Trial(player.game, spec.line[0], spec.line[-1], spec.plan.trial, (), player.rig.name)
     found = hunted(versions, on_rig, spec.plan, looks, first)
-    return replace(found, runs=looks.place, excluded=tuple(player.excluded))
+    return replace(found, runs=looks.place, excluded=tuple(player.excluded), doubts=tuple(player.doubts))
 
 
 KIND = Kind("hunt", "hunt", HuntSpec, Hunt, play_hunt)

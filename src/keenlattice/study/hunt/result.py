@@ -41,6 +41,7 @@ class Hunt(Form, Shown):
     excluded: tuple[str, ...] = ()
     metric: str = ""
     more: bool = False
+    doubts: tuple[str, ...] = ()
 
     def table(self) -> "pandas.DataFrame":
         """The trial of the oldest version against the newest: a row for each metric."""

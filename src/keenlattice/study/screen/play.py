@@ -35,7 +35,7 @@ def play_screen(player: Player, spec: ScreenSpec, versions: Sequence[Version]) -
         rounds.look()
     return rounds.result(Screen(
         player.game, spec.before.reference, spec.after.reference, player.rig.name, plan, (), (), 0, 0, 0,
-        tuple(player.excluded)))
+        tuple(player.excluded), tuple(player.doubts)))
 
 
 KIND = Kind("screen", "screen", ScreenSpec, Screen, play_screen)

@@ -89,6 +89,7 @@ class Screen(Form, Shown):
     rounds_played: int
     one_by_one_runs: int
     excluded: tuple[str, ...] = ()
+    doubts: tuple[str, ...] = ()
 
     @property
     def judged_by(self) -> tuple[str, ...]:

@@ -4,7 +4,6 @@ from collections.abc import Mapping, Sequence
 from functools import cache, partial
 
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.doubts import doubts_of
 from keenlattice.measure.metrics import PRICES, metrics_of
 from keenlattice.profile.version import Version
 from keenlattice.rig.base import Rig
@@ -22,7 +21,7 @@ from keenlattice.study.trial.spec import TrialSpec
 
 def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> Trial:
     """Plays a trial through, or computes it anew."""
-    plan, runs, said, doubts = spec.plan, list[tuple[Arm, Numbers]](), list[tuple[int, Arm, Numbers]](), list[str]()
+    plan, runs, said = spec.plan, list[tuple[Arm, Numbers]](), list[tuple[int, Arm, Numbers]]()
     arms = {arm: cache(partial(entries_on, player.rig, version))
             for arm, version in zip(("before", "after"), versions, strict=True)}
     for place, (block, arm, seed) in enumerate(plan.runs()):
@@ -32,12 +31,11 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
             numbers[AT_START] = at_start(capture, plan.adjusts_for)
         runs.append((arm, numbers))
         said.append((block, arm, metrics_of(capture, PRICES)))
-        doubts += [f"run {place + 1} ({arm}): {why}" for why in doubts_of(capture)]
         if ended(plan, runs):
             break
     return concluded(plan, runs, Trial(
         player.game, spec.before.reference, spec.after.reference, plan, (), player.rig.name,
-        excluded=tuple(player.excluded), prices=prices(said), doubts=tuple(doubts)))
+        excluded=tuple(player.excluded), prices=prices(said), doubts=tuple(player.doubts)))
 
 
 KIND = Kind("trial", "trial", TrialSpec, Trial, play_trial)

@@ -41,7 +41,7 @@ def play_tune(player: Player, spec: TuneSpec, versions: Sequence[Version]) -> Tu
             place += 1
         over, number = race.look(number), number + 1
     return Tuning(player.game, base.reference, player.rig.name, plan, tuple(race.standings()), place, number, over,
-                      tuple(player.excluded))
+                      tuple(player.excluded), tuple(player.doubts))
 
 
 KIND = Kind("tune", "tune", TuneSpec, Tuning, play_tune, failures=TRIES)

@@ -53,6 +53,7 @@ class Tuning(Form, Shown):
     rounds_played: int
     settled: bool
     excluded: tuple[str, ...] = ()
+    doubts: tuple[str, ...] = ()
 
     @property
     def best(self) -> Combination | None:
