@@ -1,4 +1,4 @@
-"""What the probe itself costs: the scene's own frame time while it is recorded, against the same scene's while it is not.
+"""What the probe itself costs: the scene's own frame time while it is recorded, against that while it is not.
 
 One scene runs all the while, and is recorded every other stretch, first or second of a pair in turn, so that the
 machine's drift cancels in the ratio of each pair.
@@ -19,7 +19,7 @@ from keenlattice.rig.linux.scene import LAMP
 from keenlattice.rig.linux.x11.probe import Probe
 from keenlattice.rig.linux.x11.server import x_display
 
-PAIRS, SECONDS = 60, 1.0
+PAIRS, SECONDS = 240, 0.6
 SETTLES_S = 0.2
 
 

@@ -22,6 +22,7 @@ from keenlattice.rig.linux.x11.stamps import drawn
 from keenlattice.rig.linux.x11.windows import Windows, still_there
 
 NEARLY_ALL = 0.9
+ALIVE_EVERY_S = 0.1
 SAME_CLOCK_MS = 1000.0
 
 
@@ -80,11 +81,16 @@ class Probe(Windows):
                alive: Callable[[], bool], present: Present, live: Live | None) -> _Recording:
         recording, size = _Recording(), window.get_geometry()
         before, end = self._pixel(window, spot) if spot else b"", time.perf_counter() + seconds
-        while (now := time.perf_counter()) < end and alive():
-            if not self._display.pending_events():
-                select.select([self._display], [], [], min(0.01, end - now))
-            any_drawn = self._take_events(recording, (size.width, size.height), present)
-            if any_drawn and clicks.waiting and spot and (colour := self._pixel(window, spot)) != before:
+        ready, next_check = True, 0.0
+        while (now := time.perf_counter()) < end:
+            if now >= next_check:
+                if not alive():
+                    break
+                next_check = now + ALIVE_EVERY_S
+            ready = ready or bool(select.select([self._display], [], [], min(0.01, end - now))[0])
+            any_drawn = ready and self._take_events(recording, (size.width, size.height), present)
+            ready = bool(any_drawn and clicks.waiting and spot)  # reading a pixel may bring more events with it
+            if ready and spot and (colour := self._pixel(window, spot)) != before:
                 clicks.answer(time.perf_counter())
                 before = colour
             if spot and clicks.is_due(time.perf_counter()):
