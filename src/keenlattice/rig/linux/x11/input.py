@@ -17,6 +17,7 @@ from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig._part import Part
 from keenlattice.rig.base import Edits, State
 from keenlattice.rig.linux.noted import Noted
+from keenlattice.rig.linux.x11.connection import connect
 
 DELAY, INTERVAL, ACCELERATION = "input.key-repeat-delay", "input.key-repeat-interval", "input.pointer-acceleration"
 REPEAT, CORE, OF_DEVICE = "input/key-repeat", "input/pointer", "input/pointer/"
@@ -41,14 +42,9 @@ class Input(Part):
     @cached_property
     def _display(self) -> Any:
         """The connection; None where there is none."""
-        if not self._name:
-            return None
         try:
-            from Xlib import display as xdisplay
-            from Xlib.error import ConnectionClosedError, DisplayError
-
-            return xdisplay.Display(self._name)
-        except (ImportError, ConnectionClosedError, DisplayError, OSError):
+            return connect(self._name) if self._name else None
+        except (ImportError, RigError):
             return None
 
     def settings(self) -> list[Setting]:

@@ -5,6 +5,7 @@ from typing import Any
 
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.rig.linux.monitor import Mode, Monitor
+from keenlattice.rig.linux.x11.connection import connect
 
 INTERLACED, DOUBLE_SCAN = 0x10, 0x20
 
@@ -23,13 +24,10 @@ class Monitors:
     def _display(self) -> Any:
         """The connection; None where there is none, or no RandR."""
         try:
-            from Xlib import display as xdisplay
-            from Xlib.error import DisplayError
-
-            found = xdisplay.Display(self._name)
-            return found if found.has_extension("RANDR") else None
-        except (ImportError, DisplayError, OSError):
+            found = connect(self._name)
+        except (ImportError, RigError):
             return None
+        return found if found.has_extension("RANDR") else None
 
     def primary(self) -> Monitor | None:
         """The primary monitor, or the first that is on; None if none is, or none can be asked for."""

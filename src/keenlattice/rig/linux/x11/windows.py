@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from keenlattice.errors import RigError
+from keenlattice.rig.linux.x11.connection import connect
 
 WATCHED_S = 0.4  # for how long several windows of a game are watched, to see which of them is drawn
 
@@ -39,13 +40,7 @@ class Windows:
     """
 
     def __init__(self, display: str) -> None:
-        from Xlib import display as xdisplay
-        from Xlib.error import ConnectionClosedError, DisplayError
-
-        try:
-            self._display = xdisplay.Display(display)
-        except (ConnectionClosedError, DisplayError, OSError) as error:
-            raise RigError(f"no X display {display!r}: {error}") from None
+        self._display = connect(display)
         for extension in ("DAMAGE", "XTEST"):
             if not self._display.has_extension(extension):
                 raise RigError(f"the X display {display} lacks the extension {extension}, which measuring needs")
