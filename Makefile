@@ -30,7 +30,7 @@ demo: .venv/installed
 	$(BIN)/keen demo
 
 test: .venv/installed-dev debian
-	$(BIN)/python -m pytest -n auto -m "not real"
+	$(BIN)/python -m pytest -n auto --dist worksteal -m "not real"
 	$(BIN)/python -m pytest -m real
 
 test-windows: .venv/installed $(WINDOWS)/made

@@ -85,11 +85,11 @@ def test_the_chance_to_be_found_is_what_simulation_gives() -> None:
 def test_a_player_who_feels_it_is_found_and_one_who_guesses_is_not(rig: Standin, question: str) -> None:
     plan, held = BlindPlan(20, question), rig.state()  # type: ignore[arg-type]
     judge = Simulated(rig, 1.0)
-    found = run_blind(rig, BEFORE, AFTER, plan, judge, least_s=0.05)
+    found = run_blind(rig, BEFORE, AFTER, plan, judge, least_s=0.02)
     assert found.felt == ("felt" if question == "which" else "after feels better") and judge.met == ["A", "B"]
     assert len(found.rounds) < 20 and rig.state() == held
     assert {one.on for one in found.rounds} <= {"before", "after"}
-    guessed = [run_blind(rig, BEFORE, AFTER, plan, Simulated(rig, 0.5, np.random.default_rng(seed)), least_s=0.05)
+    guessed = [run_blind(rig, BEFORE, AFTER, plan, Simulated(rig, 0.5, np.random.default_rng(seed)), least_s=0.02)
                for seed in range(8)]
     assert sum(one.felt != "not told" for one in guessed) <= 3  # 8 at 5 %: more in one of two thousand
     assert Blind.of_json(json.loads(json.dumps(found.to_json()))) == found
