@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from conftest import Keen as Run
-from keenlattice.errors import RefusedByRig
+from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig._apply import apply
 from keenlattice.rig._undo import undo
@@ -136,6 +136,12 @@ def test_key_repeat_and_acceleration_are_set_and_put_back(tmp_path: Path, displa
     undo(rig, book)
     undo(rig, book)
     assert told(rig) == before and not (rig.home / "input-before.json").exists()
+    with pytest.raises(RigError, match="nothing that a key or a pointer can be set to"):
+        rig.put({"input/key-repeat": b"0; 1"})
+    apply(rig, book, book.commit("rig", {"input.key-repeat-delay": 300}))
+    (rig.home / "input-before.json").write_text('{"input.key-repeat-delay": "what?"}')  # spoilt by somebody
+    apply(rig, book, book.commit("rig", {}))
+    assert told(rig)["input/key-repeat"].startswith("300 ")
 
 
 def test_a_pointer_that_libinput_drives_goes_by_its_profile(tmp_path: Path, display: str, book: Logbook) -> None:

@@ -3,10 +3,13 @@
 import os
 import re
 import shutil
+import socket
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 
@@ -193,9 +196,30 @@ def test_a_desktop_that_ends_or_shows_nothing_is_one_line(tmp_path: Path, deskto
         rig_with(tmp_path, "sleep", "60").play("game", 1, 1)
 
 
-def test_who_is_connected_is_known_by_the_socket(tmp_path: Path) -> None:
-    import socket
+@pytest.mark.parametrize("answer", [b"", b"\xff" * 64, bytes(64)])
+def test_a_compositor_that_does_not_answer_or_talks_nonsense_is_no_hang(tmp_path: Path, answer: bytes,
+                                                                        monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("keenlattice.rig.linux.wayland.compositor.ANSWERS_WITHIN_S", 0.3)
+    monkeypatch.setenv("WAYLAND_DISPLAY", str(tmp_path / "socket"))
+    monkeypatch.delenv("DISPLAY", raising=False)
+    kept = []
+    with socket.socket(socket.AF_UNIX) as server:
+        server.bind(str(tmp_path / "socket"))
+        server.listen()
 
+        def answer_all() -> None:
+            with suppress(OSError):
+                while True:
+                    kept.append(server.accept()[0])
+                    kept[-1].sendall(answer)
+
+        threading.Thread(target=answer_all, daemon=True).start()
+        assert re.search("not: .*(gave no answer|went away)", ways())
+        assert "panel" not in LinuxRig(tmp_path / "state", tmp_path / ".drirc").facts()  # all else is told
+        server.shutdown(socket.SHUT_RDWR)
+
+
+def test_who_is_connected_is_known_by_the_socket(tmp_path: Path) -> None:
     with socket.socket(socket.AF_UNIX) as server, socket.socket(socket.AF_UNIX) as client:
         server.bind(str(tmp_path / "socket"))
         server.listen()

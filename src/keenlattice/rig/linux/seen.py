@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
-from keenlattice.errors import NeedsInstalling
+from keenlattice.errors import NeedsInstalling, RigError
 from keenlattice.rig.linux.program import Running
 from keenlattice.rig.linux.recorder import Recorder
 from keenlattice.rig.linux.wayland.clients import is_connected
@@ -41,7 +41,11 @@ def _chosen(game: Running, display: str, compositor: str, patience_s: float) -> 
         return Probe(display)
     if not display:
         return _by_wayland(compositor)
-    x11, until, connected_s = Probe(display), time.perf_counter() + patience_s, 0.0
+    try:
+        x11 = Probe(display)
+    except RigError:  # a display that is not there, or not ours, is no reason while there is another way
+        return _by_wayland(compositor)
+    until, connected_s = time.perf_counter() + patience_s, 0.0
     while time.perf_counter() < until and game.alive():
         processes = game.processes()
         if x11.shows(processes):

@@ -17,6 +17,7 @@ from keenlattice.rig.linux.wayland.protocol import WindowList, on
 
 WENT_AWAY = "the Wayland compositor went away, or broke the connection off"
 FULLSCREEN, MINIMISED = 3, 1
+ANSWERS_WITHIN_S = 5.0
 
 
 @dataclass(eq=False)
@@ -60,14 +61,23 @@ class Compositor:
         except ValueError:
             raise RigError(f"no Wayland compositor answers at {name!r}") from None
         self._given: list[Any] = []  # objects of events: the library does not know whose they are
+        self._bound: dict[str, Any] = {}
         self._offered: dict[str, list[tuple[int, int]]] = {}
+        self.outputs: list[Output] = []
+        try:
+            self._look()
+        except BaseException:
+            self.close()  # what is left open is a fault of the whole process, once it is collected
+            raise
+
+    def _look(self) -> None:
+        """Hears what the compositor offers, and of its outputs."""
         self._registry = self._display.get_registry()
         on(self._registry, **{"global": lambda number, interface, version: self._offered.setdefault(
             interface, []).append((number, version))})
         self.settle()
-        self._bound: dict[str, Any] = {}
-        self.outputs = [Output(number, self._registry.bind(number, WlOutput, min(version, WlOutput.version)))
-                        for number, version in self._offered.get("wl_output", [])]
+        self.outputs += [Output(number, self._registry.bind(number, WlOutput, min(version, WlOutput.version)))
+                         for number, version in self._offered.get("wl_output", [])]
         for output in self.outputs:
             self._hear(output)
         self.settle()
@@ -108,9 +118,16 @@ class Compositor:
         return self._bound[interface.name]
 
     def settle(self) -> None:
-        """Waits until the compositor has dealt with all that was asked of it."""
-        if self._display.roundtrip() < 0:
-            raise RigError(WENT_AWAY)
+        """Waits until the compositor has dealt with all that was asked of it.
+
+        Raises:
+            RigError: it does not answer, or went away.
+        """
+        done = list[int]()
+        asked = self._display.sync()
+        on(asked, done=done.append)
+        if not self.wait_for(lambda: done, ANSWERS_WITHIN_S):
+            raise RigError(f"the Wayland compositor gave no answer in {ANSWERS_WITHIN_S:.0f} s")
 
     def wait(self, seconds: float) -> None:
         """Waits for word of the compositor, for so long at most, and deals with it."""
@@ -119,7 +136,8 @@ class Compositor:
             if self._display.flush() < 0 and not select.select([], [self._display.get_fd()], [], seconds)[1]:
                 return
             if select.select([self._display.get_fd()], [], [], max(0.0, seconds))[0]:
-                self._display.dispatch(block=True)
+                self._display.read()  # what is there, and no more: half a message is not waited for
+                self._display.dispatch()
         except (RuntimeError, OSError):
             raise RigError(WENT_AWAY) from None
 

@@ -5,6 +5,7 @@ is not goes by the server's pointer control, as it always did.
 """
 
 import json
+import re
 from collections.abc import Mapping
 from functools import cached_property
 from typing import Any
@@ -24,6 +25,7 @@ REPEAT, CORE, OF_DEVICE = "input/key-repeat", "input/pointer", "input/pointer/"
 PROFILE = "libinput Accel Profile Enabled"
 ADAPTIVE, FLAT = "1 0", "0 1"
 STOCK_CORE, NO_ACCELERATION = "2/1 4", "1/1 0"
+WHOLE = re.compile(r"\d{1,5}(/\d{1,5})? \d{1,5}")
 CORE_KEYBOARD, REPEAT_KEYS = 0x100, 1
 POINTER_OF_A_DEVICE, ALL_DEVICES, MOST_WORDS = 3, 0, 4
 
@@ -116,7 +118,8 @@ class Input(Part):
                 noted.setdefault(key, json.dumps(own))
             before = _places(noted.pop(key, None) or "") if value is None else {}
             if key != ACCELERATION:
-                then[REPEAT] = _with_repeat(then[REPEAT], key, _values(before)[key] if value is None else value)
+                now = _values(before).get(key, _values(then)[key]) if value is None else value
+                then[REPEAT] = _with_repeat(then[REPEAT], key, now)
             elif value is None:
                 then |= {place: text for place, text in before.items() if place in own}
             else:
@@ -134,12 +137,14 @@ class Input(Part):
     def _turn(self, place: str, text: str) -> None:
         from Xlib import X
 
+        if not WHOLE.fullmatch(text):
+            raise RigError(f"{place}: {text[:40]!r} is nothing that a key or a pointer can be set to")
         first, second = text.split()
         if place == REPEAT:
             _set_repeat(self._display, int(first), int(second))
         elif place == CORE:
-            over, under = first.split("/")
-            self._display.change_pointer_control((int(over), int(under)), int(second))
+            over, _, under = first.partition("/")
+            self._display.change_pointer_control((int(over), int(under or 1)), int(second))
         else:
             known = self._pointers().get(place.removeprefix(OF_DEVICE))
             if known is None:
