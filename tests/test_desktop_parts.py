@@ -168,6 +168,12 @@ def test_the_command_line_lists_what_starts_and_hides_it(tmp_path: Path, keen: R
     folder.mkdir(parents=True)
     (folder / "chatter.desktop").write_text(ENTRY.format(name="chatter"))
     home = {"HOME": str(tmp_path / "home"), "XDG_CONFIG_HOME": ""}
+    rig = rig_at(tmp_path)
+    assert [rig.place_in_words(one) for one in (
+        "display/PANEL-1/mode", "input/key-repeat", "input/pointer/x", "service/a.service", "pci/0000:01:00.0/cap",
+        "/proc/x", "kernel-before.json")] == ["the monitor PANEL-1", "the X server's key repeat",
+                                              "the X server's pointers", "the service a.service",
+                                              "the device 0000:01:00.0", "", ""]
     assert "startup.chatter" in keen("catalog", "startup", "--rig", "linux", **home).stdout
     keen("edit", "rig", "startup.chatter=off", "--rig", "linux", **home)
     assert keen("apply", "rig", "--yes", "--rig", "linux", **home).returncode == 0

@@ -33,6 +33,10 @@ class Part:
         """Its places, and what they hold now."""
         raise NotImplementedError
 
+    def in_words(self, place: str) -> str:
+        """What a place of its own is that is no file; empty for a file, and for one of another part."""
+        return ""
+
     def values(self, state: State, owner: str) -> Entries:
         """What is set, by a state."""
         raise NotImplementedError

@@ -147,6 +147,14 @@ class Playable(Protocol):
 
 
 @runtime_checkable
+class NamesPlaces(Protocol):
+    """A rig that keeps settings in places that are no files."""
+
+    def place_in_words(self, place: str) -> str:
+        """What such a place is, as `the monitor PANEL-1`; empty for a file."""
+
+
+@runtime_checkable
 class Watchable(Protocol):
     """A rig that tells how a run goes while it is recorded, in the game's own time."""
 

@@ -159,11 +159,14 @@ class Changing(Opened):
             return self._told(preview(self.rig, version))
 
     def _told(self, plan: "Preview") -> ApplyResult:
+        from keenlattice.rig.base import NamesPlaces
         from keenlattice.rig.places import path_of
 
         changes = tuple(AppliedChange(number, one.key, one.before, one.after, step.rights, step.restart)
                         for number, step in enumerate(plan.steps, 1) for one in step.changes)
-        places = tuple(str(path_of(place, self.rig.home)) for place in plan.places)
+        rig = self.rig
+        words = {place: rig.place_in_words(place) if isinstance(rig, NamesPlaces) else "" for place in plan.places}
+        places = tuple(dict.fromkeys(words[place] or str(path_of(place, rig.home)) for place in plan.places))
         return ApplyResult(plan.version, self.rig.name, plan.restart, changes, plan.unknown, places, plan.refused,
                        self._otherwise(plan), plan)
 

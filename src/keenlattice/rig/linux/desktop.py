@@ -104,6 +104,9 @@ class Desktop(Part):
         noted = {NOTED: read_bounded(self._home / NOTED, MOST_BYTES)}
         return noted if monitor is None or not self._settable else {**noted, _place(monitor): monitor.on.text.encode()}
 
+    def in_words(self, place: str) -> str:
+        return f"the monitor {place.split('/')[1]}" if place.startswith("display/") else ""
+
     def covers(self, owner: str, key: str) -> bool:
         return key in (REFRESH, RESOLUTION)
 

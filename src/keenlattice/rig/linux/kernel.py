@@ -110,6 +110,9 @@ class Kernel(Part):
         return {f"pci/{device.address}/interrupt/{number}/cores": file for number, file in enumerate(files)
                 if file.exists()}
 
+    def in_words(self, place: str) -> str:
+        return f"the device {place.split('/')[1]}" if place.startswith("pci/") else ""
+
     def covers(self, owner: str, key: str) -> bool:
         name = key.partition("@")[0]
         return any(name == known.partition("@")[0] for known in self._knobs) or (

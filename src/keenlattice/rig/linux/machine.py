@@ -220,6 +220,9 @@ class LinuxRig:
         for part in self._parts:
             part.put(state)
 
+    def place_in_words(self, place: str) -> str:
+        return next((words for part in self._parts if (words := part.in_words(place))), "")
+
     def may_read_otherwise(self, place: str) -> bool:
         return self._kernel.may_read_clamped(place)
 

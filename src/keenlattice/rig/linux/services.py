@@ -67,6 +67,9 @@ class Services(Part):
     def facts(self) -> dict[str, FactValue]:
         return {"own_services": len(self._running())} if self._units else {}
 
+    def in_words(self, place: str) -> str:
+        return f"the service {place.partition('/')[2]}" if place.startswith("service/") else ""
+
     def covers(self, owner: str, key: str) -> bool:
         return owner == WHOLE_RIG and key in self._units
 

@@ -62,6 +62,10 @@ class Input(Part):
         told = {key: _values(_places(text or "")) for key, text in noted.items()}
         return {key: values[key] for key, values in told.items() if key in values}
 
+    def in_words(self, place: str) -> str:
+        what = {True: "the X server's key repeat", False: "the X server's pointers"}
+        return what[place == REPEAT] if place.startswith("input/") else ""
+
     def covers(self, owner: str, key: str) -> bool:
         return owner == WHOLE_RIG and key in _values(self._held())
 
