@@ -292,7 +292,11 @@ def test_a_trial_says_what_it_takes_into_account(tmp_path: Path, keen: Keen) -> 
     keen("edit", "brass-orbit", "frame.queue-depth=1")
     words = ("trial", "brass-orbit@stock", "brass-orbit", "--blocks", "8", "--seconds", "5", "--seed", "1",
              "--every-block", "--adjusts-for", "gpu0.temperature")
-    assert "for an equal GPU temperature at the start of each run" in keen(*words).stdout
+    told = keen(*words).stdout
+    assert "for an equal GPU temperature at the start of each run" in told and "limited by the GPU for" in told
+    shares = as_json(keen(*words, "--json"))["limited_by"]
+    assert set(shares) == {"before", "after"}
+    assert all(sum(some.values()) == pytest.approx(100) for some in shares.values())
     assert "to the last bit" in keen("trial", "--again", "1").stdout
     assert "is no name of a series" in keen(*words[:-1], "heat", code=2).stderr
 

@@ -1,6 +1,7 @@
 """What a machine says of itself while a game runs, in numbers: clocks, temperatures, loads, power."""
 
 import re
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -113,6 +114,23 @@ def limited_by(capture: Capture) -> dict[str, float]:
     total = float(frames.sum())
     shares = {str(whom): 100 * float(frames[said == whom].sum()) / total for whom in np.unique(said)}
     return dict(sorted(shares.items(), key=lambda one: -one[1]))
+
+
+def mean_limits(runs: Sequence[Mapping[str, float]]) -> dict[str, float]:
+    """What the frames of several runs waited for: of each the mean of its shares, which add up to 100; empty if of none
+    anything is known.
+
+    Args:
+        runs: of each, what `limited_by` says.
+
+    >>> mean_limits([{"GPU": 100.0}, {"GPU": 50.0, "not known": 50.0}])
+    {'GPU': 75.0, 'not known': 25.0}
+    >>> mean_limits([{"not known": 100.0}])
+    {}
+    """
+    names = dict.fromkeys(name for run in runs for name in run)
+    shares = {name: sum(run.get(name, 0.0) for run in runs) / len(runs) for name in names}
+    return shares if set(shares) - {"not known"} else {}
 
 
 def _at_those(series: Series, at_ms: Floats) -> Floats:

@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
     from keenlattice.measure.capture import Capture
+    from keenlattice.study.trial.plan import Arm
 
 NAMED = {
     "game.load": "load of the game (of a core)", "game-thread.load": "load of the game's busiest thread",
@@ -84,6 +85,19 @@ def limits_sentence(shares: Mapping[str, float]) -> str:
     told = [f"by {name} for {share:.0f} %" + " of the time" * (not place) for place, (name, share) in enumerate(known)]
     rest = shares.get("not known", 0.0)
     return f"Limited {listed(told)}{f'; for {rest:.0f} % it is not known' if rest >= 1 else ''}."
+
+
+def limits_of_trial(limited_by: "Mapping[Arm, Mapping[str, float]]") -> str:
+    """What the frames of either version waited for, in a sentence or two; empty if nothing is known of it.
+
+    >>> limits_of_trial({"before": {"GPU": 100.0}, "after": {"cap": 100.0}})
+    'Before: limited by the GPU for 100 % of the time. After: limited by a cap or sync for 100 % of the time.'
+    """
+    before, after = (limits_sentence(limited_by.get(arm, {})) for arm in ("before", "after"))
+    if before == after:
+        return f"Both versions: {before[:1].lower()}{before[1:]}" if before else ""
+    told = [f"{which}: {one[:1].lower()}{one[1:]}" for which, one in (("Before", before), ("After", after)) if one]
+    return " ".join(told)
 
 
 def telemetry_strips(loads: "Axes", heats: "Axes", capture: "Capture") -> None:

@@ -33,14 +33,13 @@ def show_measured(found: "MeasureResult", every: bool) -> None:
 
 def show_said(said: "Sequence[Mapping[str, Reading]]", limited_by: Sequence[Mapping[str, float]]) -> None:
     """What the rig said of itself over some runs, and what the frames waited for."""
+    from keenlattice.measure.telemetry import mean_limits
     from keenlattice.report.said import limits_sentence, reading_rows
 
     if rows := reading_rows(said):
         say()
         table(["what the rig said", "mean", "worst"], rows, right=(1, 2))
-    names = dict.fromkeys(name for run in limited_by for name in run)
-    shares = {name: sum(run.get(name, 0.0) for run in limited_by) / len(limited_by) for name in names}
-    if told := limits_sentence(shares):
+    if told := limits_sentence(mean_limits(limited_by)):
         say(told)
 
 

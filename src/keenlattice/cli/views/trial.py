@@ -37,7 +37,8 @@ def show_trial(result: "Trial") -> None:
 
 
 def show_prices(result: "Trial") -> None:
-    """What it costs in power and heat, where the rig says."""
+    """What it costs in power and heat, and what the frames waited for, where the rig says."""
+    from keenlattice.report.said import limits_of_trial
     from keenlattice.report.words import TITLES, price
 
     if result.prices:
@@ -45,6 +46,8 @@ def show_prices(result: "Trial") -> None:
         table(["what the rig said", "before", "after", "change"], [
             [f"{TITLES[one.name]}, {one.unit}", *price(one)] for one in result.prices], right=(1, 2, 3))
         say("Intervals at 95 %; of these nothing decides.", "dim")
+    if told := limits_of_trial(result.limited_by):
+        say(told, "dim")
 
 
 def show_metrics(result: "Trial") -> None:

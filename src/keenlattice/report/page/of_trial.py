@@ -21,7 +21,7 @@ from keenlattice.report.page.context import (
     to_repeat,
     what_changed,
 )
-from keenlattice.report.said import adjusted_sentence
+from keenlattice.report.said import adjusted_sentence, limits_of_trial
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
 from keenlattice.report.words import TITLES, amount, drift_sentence, one_word, percent, price, whole_answer
 from keenlattice.study.deciding import told_of
@@ -176,7 +176,7 @@ def costs(result: Trial) -> list[Block]:
     return [Fold("What the rig said of itself", [
         Table(["", "before", "after", "change, with its interval at 95 %"], [
             [f"{TITLES[one.name]}, {one.unit}", *price(one)] for one in result.prices]),
-        Text("Means over the blocks. None of these decides anything.")])]
+        Text(f"Means over the blocks. None of these decides anything. {limits_of_trial(result.limited_by)}".strip())])]
 
 
 def numbers(result: Trial, title: str = "The numbers") -> Fold:

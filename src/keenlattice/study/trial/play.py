@@ -5,6 +5,7 @@ from functools import cache, partial
 
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import PRICES, metrics_of
+from keenlattice.measure.telemetry import limited_by, mean_limits
 from keenlattice.profile.version import Version
 from keenlattice.rig.base import Rig
 from keenlattice.study.deciding import Numbers
@@ -22,6 +23,7 @@ from keenlattice.study.trial.spec import TrialSpec
 def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> Trial:
     """Plays a trial through, or computes it anew."""
     plan, runs, said = spec.plan, list[tuple[Arm, Numbers]](), list[tuple[int, Arm, Numbers]]()
+    limits: dict[Arm, list[Mapping[str, float]]] = {"before": [], "after": []}
     arms = {arm: cache(partial(entries_on, player.rig, version))
             for arm, version in zip(("before", "after"), versions, strict=True)}
     for place, (block, arm, seed) in enumerate(plan.runs()):
@@ -31,11 +33,13 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
             numbers[AT_START] = at_start(capture, plan.adjusts_for)
         runs.append((arm, numbers))
         said.append((block, arm, metrics_of(capture, PRICES)))
+        limits[arm].append(limited_by(capture))
         if ended(plan, runs):
             break
     return concluded(plan, runs, Trial(
         player.game, spec.before.reference, spec.after.reference, plan, (), player.rig.name,
-        excluded=tuple(player.excluded), prices=prices(said), doubts=tuple(player.doubts)))
+        excluded=tuple(player.excluded), prices=prices(said), doubts=tuple(player.doubts),
+        limited_by={arm: shares for arm, some in limits.items() if (shares := mean_limits(some))}))
 
 
 KIND = Kind("trial", "trial", TrialSpec, Trial, play_trial)

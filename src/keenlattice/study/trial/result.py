@@ -1,14 +1,14 @@
 """What a trial found: per metric a change, an interval and one of four verdicts."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, fields
+from dataclasses import asdict, dataclass, field, fields
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 from keenlattice._notebook import Shown
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS
 from keenlattice.study._form import Form
-from keenlattice.study.trial.plan import TrialPlan, plan_as_now
+from keenlattice.study.trial.plan import Arm, TrialPlan, plan_as_now
 
 if TYPE_CHECKING:
     import pandas
@@ -79,6 +79,8 @@ class Trial(Form, Shown):
             alike, with its interval at 95 %; None with fewer than eight blocks.
         excluded: the runs that went wrong and do not count, each with the reason.
         prices: what it costs in power and heat, where the rig says.
+        limited_by: what the frames of either version waited for, each with its share of the time in per cent, the mean
+            over its runs (`telemetry.limited_by`); empty where the rig says nothing.
         doubts: the runs that count, and are not to be trusted, each with the reason.
     """
 
@@ -97,6 +99,7 @@ class Trial(Form, Shown):
     excluded: tuple[str, ...] = ()
     prices: tuple[Price, ...] = ()
     doubts: tuple[str, ...] = ()
+    limited_by: Mapping[Arm, Mapping[str, float]] = field(default_factory=dict)
 
     def __getitem__(self, name: str) -> MetricResult:
         return next(one for one in self.metrics if one.name == name)
