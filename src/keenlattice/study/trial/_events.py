@@ -25,8 +25,8 @@ def interval_of_counts(before: Sequence[float], after: Sequence[float], seconds:
     """
     from scipy.special import betaincinv
 
-    one, other = (round(sum(value for value in side if math.isfinite(value)) * seconds / 60)
-                  for side in (before, after))
+    one, other = (float(round(sum(value for value in side if math.isfinite(value)) * seconds / 60))
+                  for side in (before, after))  # as floats: a count beyond 64 bits is one, too
     low = float(betaincinv(other, one + 1, error)) if other else 0.0
     high = float(betaincinv(other + 1, one, 1 - error)) if one else 1.0
     return _log_odds(low), _log_odds(high)
