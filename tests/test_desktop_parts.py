@@ -35,13 +35,16 @@ def test_what_starts_with_the_desktop_is_hidden_and_shown_again(tmp_path: Path, 
         folder.mkdir(parents=True, exist_ok=True)
         (folder / f"{name}.desktop").write_text(ENTRY.format(name=name))
     (own / "tray.desktop").write_text(ENTRY.format(name="tray").replace("# keep", "Hidden=true\n# keep"))
+    (system / "tray.desktop").with_name("odd.desktop").write_text(ENTRY.format(name="odd"))
+    odd = ENTRY.format(name="odd").encode().replace(b"keep me", b"\xe9")  # the player's own is no UTF-8
+    (own / "odd.desktop").write_bytes(odd)
     (own / "broken.desktop").write_bytes(b"\xff\xfe no entry")
     rig = rig_at(tmp_path, tmp_path / "root")
     before, of_system = rig.state(), (system / "indexer.desktop").read_bytes()
-    assert rig.facts()["startup_programs"] == 2 and "startup.broken" not in rig.catalog()
+    assert rig.facts()["startup_programs"] == 3 and "startup.broken" not in rig.catalog()
     assert "Made-up indexer" in rig.catalog()["startup.indexer"].title
     apply(rig, book, book.commit("rig", {"startup.chatter": False, "startup.indexer": False, "startup.tray": True}))
-    assert rig.facts()["startup_programs"] == 1 and find_drift(rig, book) == ()
+    assert rig.facts()["startup_programs"] == 2 and find_drift(rig, book) == ()
     assert (system / "indexer.desktop").read_bytes() == of_system  # the system's own is not touched
     hidden = (own / "chatter.desktop").read_text()
     assert hidden.replace("Hidden=true\n", "", 1) == ENTRY.format(name="chatter") and hidden.index(
@@ -50,7 +53,10 @@ def test_what_starts_with_the_desktop_is_hidden_and_shown_again(tmp_path: Path, 
     assert [one.key for slipped in find_drift(rig, book) for one in slipped.changes] == ["startup.chatter"]
     apply(rig, book, book.commit("rig", {"startup.indexer": False}))
     assert rig.values(rig.state(), "rig") == {"startup.indexer": False}
-    for _ in range(2):
+    apply(rig, book, book.commit("rig", {"startup.odd": False}))
+    apply(rig, book, book.commit("rig", {}))
+    assert (own / "odd.desktop").read_bytes() == odd
+    for _ in range(4):
         undo(rig, book)
     assert rig.state() == before and not (own / "indexer.desktop").exists()
 

@@ -243,6 +243,8 @@ def test_a_log_on_a_clock_of_its_own_is_put_beside_the_frames(tmp_path: Path, ke
     for words, code, says in ((("--log", str(log), "--log-starts", "60"), 1, "says nothing of the 10.0 s"),
                         (("--log", str(frames)), 2, "not known yet"),
                               (("--said", "gpu0.fan=spin"), 2, "--said goes with"),
+                              (("--log-starts", "3"), 2, "go with --log FILE"),
+                              (("--log", str(log), "--said", "gpu0.fan=spin"), 2, "--said goes with"),
                         (("--log", str(log), "--log-time", "no", "--said", "gpu0.fan=spin"), 1, "no"),
                         (("--log", str(log), "--log-time", "when", "--said", "fan=spin"), 1, "no name of a series"),
                         (("--log", str(log), "--log-time", "when"), 1, "said"),
@@ -299,6 +301,7 @@ def test_a_trial_says_what_it_takes_into_account(tmp_path: Path, keen: Keen) -> 
     assert all(sum(some.values()) == pytest.approx(100) for some in shares.values())
     assert "to the last bit" in keen("trial", "--again", "1").stdout
     assert "is no name of a series" in keen(*words[:-1], "heat", code=2).stderr
+    assert "The GPU fan is not taken into account" in keen(*words[:-1], "gpu0.fan").stdout  # no run knows it
 
 
 def test_runs_that_throttled_are_named_in_every_kind_of_study(keen: Keen, monkeypatch: pytest.MonkeyPatch) -> None:

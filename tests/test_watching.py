@@ -4,13 +4,16 @@ import io
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 import keenlattice
 from conftest import Keen as Run
 from keenlattice.cli.views.live import LiveView
 from keenlattice.errors import UsageError
+from keenlattice.measure.capture import Capture
 from keenlattice.measure.moment import Moment
+from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.recorder import Clicks, Live
 from test_linux import real_driver
 
@@ -65,4 +68,14 @@ def test_a_run_of_this_machine_is_watched(tmp_path: Path, keen: Run) -> None:
 def test_a_rig_that_has_nothing_to_tell_meanwhile_says_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("KEEN_STATE", str(tmp_path / "state"))
     with pytest.raises(UsageError, match="nothing to watch"):
-        keenlattice.open(tmp_path / "book").measure("pinball", 1, 1.0, live=lambda _: None)
+        keenlattice.open(tmp_path / "book").measure("brass-orbit", 1, 1.0, live=lambda _: None)
+
+
+def test_whoever_watched_a_run_is_not_told_of_the_next(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("KEEN_STATE", str(tmp_path / "own"))
+    rig, watchers = LinuxRig(tmp_path / "state", tmp_path / ".drirc"), list[object]()
+    monkeypatch.setattr(rig, "play", lambda *_: (watchers.append(rig.watcher), Capture(np.arange(99.0)))[1])
+    ws = keenlattice.open(tmp_path / "book", rig)
+    ws.measure("scene", 1, 1.0, live=print)
+    ws.measure("scene", 1, 1.0)
+    assert watchers == [print, None]

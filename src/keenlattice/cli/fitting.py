@@ -4,6 +4,8 @@ import typer
 
 HANDS = ("watch", "sensor")
 TUNING = ("base", "goal", "matters", "game", "proof", "seconds", "seed", *HANDS)
+OF_A_MAP = ("means", "unit", "ticks", "cpu", "gpu", "stage_unit", "dropped", "program", "marker")
+NOT_IN_PIECES = ("log", "repair", "out", "figure", "reference", "marker", "name")
 
 
 def only(ctx: typer.Context, way: str, *fitting: str) -> None:
@@ -49,3 +51,26 @@ def tune_fits(ctx: typer.Context) -> None:
     if not said["step"] and not (said["base"] and said["vary"]):
         raise UsageError("tuning takes a version and settings to vary: keen tune GAME --try SETTING=VALUE,VALUE; or "
                          "--resume")
+
+
+def ingest_fits(ctx: typer.Context) -> None:
+    """Whether what was typed behind `keen ingest` goes together: a map that is known or a new one, a log or none.
+
+    Raises:
+        UsageError: it does not.
+    """
+    from keenlattice.errors import UsageError
+
+    said = ctx.params
+    if not said["time"]:
+        only(ctx, "a map that is known already (a new one takes --time)",
+             *(one for one in said if one not in OF_A_MAP))
+    elif said["by"]:
+        raise UsageError("--map names a map that is known, and --time gives a new one: leave one of them out")
+    if said["said"] and not (said["time"] or said["log_time"]):
+        raise UsageError("--said goes with a new map: --time COLUMN, or --log-time COLUMN for a log")
+    if not said["log"] and any(_typed(ctx, one) for one in ("log_time", "log_unit", "log_starts")):
+        raise UsageError("--log-time, --log-unit and --log-starts go with --log FILE")
+    if said["in_pieces"] and any(said[one] for one in NOT_IN_PIECES):
+        raise UsageError("--in-pieces tells metrics alone: it goes with none of --log, --of, --out, --figure, "
+                         "--marker, --name and --repair")

@@ -55,20 +55,19 @@ def reading_rows(runs: Sequence[Mapping[str, Reading]]) -> list[list[str]]:
     return rows
 
 
-def adjusted_sentence(series: str, blocks: int) -> str:
-    """What a trial of so many blocks takes into account of what the rig said, in a sentence; empty for nothing.
+def adjusted_sentence(series: str, adjusted: bool) -> str:
+    """What a trial takes into account of what the rig said as its runs began, in a sentence; empty for nothing.
 
-    >>> adjusted_sentence("gpu0.temperature", 12)
-    'The changes are told for an equal GPU temperature at the start of each run, as far as every run knows it.'
+    >>> adjusted_sentence("gpu0.temperature", True)
+    'The changes are told for an equal GPU temperature at the start of each run.'
     """
     from keenlattice.study.trial._adjusting import LEAST
 
     if not series:
         return ""
-    if blocks < LEAST:
-        return f"With fewer than {LEAST} blocks, the {series_title(series)} is not taken into account."
-    return (f"The changes are told for an equal {series_title(series)} at the start of each run, as far as every run "
-            "knows it.")
+    title = series_title(series)
+    return f"The changes are told for an equal {title} at the start of each run." if adjusted else (
+        f"The {title} is not taken into account: that takes {LEAST} blocks at least, and runs that all know it.")
 
 
 def limits_sentence(shares: Mapping[str, float]) -> str:

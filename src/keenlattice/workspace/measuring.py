@@ -1,6 +1,7 @@
 """Measuring: runs of a game as the rig stands, and pictures of runs."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
@@ -112,13 +113,12 @@ class Measuring(Opened):
 
         check_seconds(seconds)
         check_seed(seed or 0)
-        self._be_watched(live)
         self.book.collect_strays()
         game_of(self.rig, game)
         seed = fresh_seed() if seed is None else seed
         applied = self.book.last_apply(self.rig.name, game)
         captures, files = list[Capture](), list[str]()
-        with locked(self.rig, f"measuring {game}"):
+        with self._watched(live), locked(self.rig, f"measuring {game}"):
             for run in range(runs):
                 if isinstance(self.rig, ByHand):
                     held = self.rig.values(self.rig.state(), game)
@@ -130,15 +130,23 @@ class Measuring(Opened):
                     progress(run + 1, runs)
         return self.measured(game, seconds, seed, captures, files)
 
-    def _be_watched(self, live: "Watcher | None") -> None:
+    @contextmanager
+    def _watched(self, live: "Watcher | None") -> Iterator[None]:
+        """The rig tells somebody how its runs go, meanwhile."""
         from keenlattice.errors import UsageError
         from keenlattice.rig.base import Watchable
 
-        if isinstance(self.rig, Watchable):
-            self.rig.watcher = live
-        elif live:
+        if live is None:
+            yield
+            return
+        if not isinstance(self.rig, Watchable):
             raise UsageError(f"there is nothing to watch on the rig {self.rig.name}: its runs are not recorded from "
                              "here in the game's own time")
+        self.rig.watcher = live
+        try:
+            yield
+        finally:
+            self.rig.watcher = None
 
     def run(self, told: VersionLike) -> "tuple[str, Capture]":
         """A run by its file, by its name in the logbook, or the newest of a version; with what to call it.

@@ -6,10 +6,8 @@ from typing import Annotated
 
 import typer
 
-from keenlattice.cli.fitting import only
+from keenlattice.cli.fitting import ingest_fits
 from keenlattice.cli.options import Book, Every, Figure, Json, Of, Rig, Yes
-
-OF_A_MAP = ("means", "unit", "ticks", "cpu", "gpu", "stage_unit", "dropped", "program", "marker")
 
 
 def ingest(
@@ -48,23 +46,13 @@ def ingest(
     from keenlattice.cli.output import emit, say
     from keenlattice.cli.typed import pairs_of
     from keenlattice.cli.views.runs import show_long_recording, show_recording, take_map
-    from keenlattice.errors import UsageError
 
-    if not time:
-        only(ctx, "a map that is known already (a new one takes --time)",
-             *(one.name for one in ctx.command.params if one.name and one.name not in OF_A_MAP))
-    elif by:
-        raise UsageError("--map names a map that is known, and --time gives a new one: leave one of them out")
-    if said and not (time or log):
-        raise UsageError("--said goes with a new map (--time COLUMN), or with --log")
-    if in_pieces and (log or repair or out or figure or reference or marker or name):
-        raise UsageError("--in-pieces tells metrics alone: it goes with none of --log, --of, --out, --figure, "
-                         "--marker, --name and --repair")
+    ingest_fits(ctx)
     ws, out, figure = begin(book, rig), new_file(out, ".csv", ".parquet"), new_figure(figure)
     told = pairs_of(said or [], "--said", "NAME=COLUMN")
     columns = ws.column_map(time, name=name or "unnamed", means=means, unit=unit, ticks_per_s=ticks, cpu=cpu or None,
                             gpu=gpu or None, stage_unit=stage_unit, process=program or None, marker=marker or None,
-                            dropped=dropped, said={} if log else told) if time else by or None
+                            dropped=dropped, said={} if log_time else told) if time else by or None
     log_columns = ws.log_map(log_time, name, log_unit, told) if log_time else None
     take = partial(take_map, file.name, yes, json)
     if in_pieces:

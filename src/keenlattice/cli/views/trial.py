@@ -32,7 +32,7 @@ def show_trial(result: "Trial") -> None:
     show_metrics(result)
     show_prices(result)
     say(drift_sentence(result), "dim")
-    if told := adjusted_sentence(result.plan.adjusts_for, result.blocks_played):
+    if told := adjusted_sentence(result.plan.adjusts_for, result.adjusted):
         say(told, "dim")
 
 

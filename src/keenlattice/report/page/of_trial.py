@@ -164,7 +164,7 @@ def how_sure(result: Trial) -> list[Block]:
         Text(f"{meaning} Each end of an interval that decides is wrong in one of twenty such trials at most, all looks "
              f"and all metrics that decide together; seen alone, {100 * decides.confidence:.3g} of a hundred intervals "
              "like this one hold the true change."),
-        Text(f"{drift_sentence(result)} {adjusted_sentence(result.plan.adjusts_for, result.blocks_played)} All of it "
+        Text(f"{drift_sentence(result)} {adjusted_sentence(result.plan.adjusts_for, result.adjusted)} All of it "
              "holds for this game on this rig, as it was then."),
         *excluded(result.excluded, result.doubts)]
 

@@ -105,7 +105,7 @@ class Autostart(Part):
             if value is None:
                 if key in noted:
                     before = noted.pop(key)
-                    then[place] = None if before is None else before.encode()
+                    then[place] = None if before is None else before.encode(errors="surrogateescape")
                 continue
             noted.setdefault(key, None if was is None else was.decode(errors="surrogateescape"))
             then[place] = _with_hidden(self._held(state, key), not value).encode()

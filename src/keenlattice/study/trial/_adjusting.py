@@ -34,12 +34,11 @@ def at_start(capture: Capture, series: str) -> float:
     return float(found.values[known][0]) if known.any() else float("nan")
 
 
-def apart(before: Floats, after: Floats) -> Floats | None:
-    """How far apart the two versions of each block began; None where that cannot be taken into account: too few blocks,
-    one that does not know it, or no difference in any.
+def usable(values: Floats) -> bool:
+    """Whether something can be taken into account: not, with too few blocks or stretches, one that does not know it, or
+    no difference between any.
 
     Args:
-        before, after: the mean of a block's runs of either; shape (blocks,).
+        values: one of each; NaN where it is not known.
     """
-    found = after - before
-    return found if found.size >= LEAST and np.isfinite(found).all() and np.ptp(found) > 0 else None
+    return bool(values.size >= LEAST and np.isfinite(values).all() and np.ptp(values) > 0)

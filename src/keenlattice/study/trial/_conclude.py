@@ -37,11 +37,11 @@ from keenlattice.measure._summary import NO_WIDTH, percent_of
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.study.deciding import Numbers, matters_in_pct, sharing
-from keenlattice.study.trial._adjusting import AT_START, apart
+from keenlattice.study.trial._adjusting import AT_START, usable
 from keenlattice.study.trial._drift import drift
 from keenlattice.study.trial._events import EVENTS, interval_of_counts
 from keenlattice.study.trial._looks import ERROR, FIRST_LOOK, degrees, errors_at, looks
-from keenlattice.study.trial._stretches import fit_of_stretches
+from keenlattice.study.trial._stretches import fit_of_stretches, starts_of
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.result import MetricResult, Trial, Verdict
 
@@ -52,11 +52,13 @@ FUTILE = 0.05        # chance that all is settled by the last block, below which
 
 @dataclass(frozen=True)
 class Fit:
-    """An estimate with its standard error and the degrees of freedom of that."""
+    """An estimate with its standard error and the degrees of freedom of that; and whether what the plan adjusts for was
+    taken into account."""
 
     middle: float
     error: float
     dof: int
+    adjusted: bool = False
 
     def half(self, error: float) -> float:
         """Half the width of the interval of which either end is wrong with that probability."""
@@ -97,27 +99,34 @@ class Seen:
             arms = [arm for _, arm, _ in _runs(self.plan)][:len(self.before) + len(self.after)]
             left = {"before": iter(self.before), "after": iter(self.after)}
             logs = logarithms(name, [next(left[arm])[name] for arm in arms], self.plan.seconds)
-            stretches = fit_of_stretches(arms, logs, self._at_start(arms))
-            return stretches and Fit(*stretches[:2], degrees(stretches[2], self._looked_at))
+            began = self._starts(arms, logs)
+            stretches = fit_of_stretches(arms, logs, began)
+            return stretches and Fit(*stretches[:2], degrees(stretches[2], self._looked_at), began is not None)
         logs = self.logs(name)
         ratios, good = logs[1] - logs[0], np.isfinite(logs).all(axis=0)
         found = _of_blocks(ratios[good], _firsts(self.plan)[:self.blocks][good], self._apart(np.asarray(good)))
-        return found and Fit(found.middle, math.hypot(found.error, self._rounding(name) / math.sqrt(good.sum())),
-                             degrees(found.dof, self._looked_at))
+        return found and replace(
+            found, error=math.hypot(found.error, self._rounding(name) / math.sqrt(good.sum())),
+            dof=degrees(found.dof, self._looked_at))
 
     def _apart(self, good: NDArray[np.bool_]) -> Floats | None:
         """How far apart the versions of each block began, if the plan takes that into account."""
         if not self.plan.adjusts_for:
             return None
         began = np.array([run.get(AT_START, math.nan) for run in (*self.before, *self.after)])
-        return apart(*began.reshape(2, -1, self.plan.repeats).mean(axis=2)[:, good])
+        before, after = began.reshape(2, -1, self.plan.repeats).mean(axis=2)[:, good]
+        return after - before if usable(after - before) else None
 
-    def _at_start(self, arms: Sequence[Arm]) -> Floats | None:
-        """The same of a trial whose versions are switched seldom: what each run began at."""
+    def _starts(self, arms: Sequence[Arm], logs: Floats) -> Floats | None:
+        """The same of a trial whose versions are switched seldom: what each stretch began at."""
         if not self.plan.adjusts_for:
             return None
         left = {"before": iter(self.before), "after": iter(self.after)}
-        return np.array([next(left[arm]).get(AT_START, math.nan) for arm in arms])
+        began = np.array([next(left[arm]).get(AT_START, math.nan) for arm in arms])
+        if not np.isfinite(began[np.isfinite(logs)]).all():
+            return None
+        starts = starts_of(arms, logs, began)
+        return starts if usable(starts) else None
 
     def _rounding(self, name: str) -> float:
         """What a coarse timer hides of a block's ratio: where runs share values, each may lie anywhere within a step
@@ -164,7 +173,7 @@ def _of_blocks(ratios: Floats, firsts: Floats, apart: Floats | None = None) -> F
     fit, *_ = np.linalg.lstsq(matrix, ratios, rcond=None)
     left, dof = ratios - matrix @ fit, n - matrix.shape[1]
     variance = float(left @ left) / dof * float(np.linalg.inv(matrix.T @ matrix)[0, 0])
-    return Fit(float(fit[0]), math.sqrt(variance), dof)
+    return Fit(float(fit[0]), math.sqrt(variance), dof, apart is not None)
 
 
 def conclude(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers]) -> tuple[MetricResult, ...]:
@@ -263,7 +272,8 @@ def concluded(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]], result: Tria
     before, after = _arms(runs)
     seen = Seen(plan, before, after)
     return replace(result, metrics=conclude(plan, before, after), blocks_played=seen.blocks, ended=ended(plan, runs),
-                   drift_pct=drift(seen.logs(plan.deciders[0]).mean(axis=0)))
+                   drift_pct=drift(seen.logs(plan.deciders[0]).mean(axis=0)),
+                   adjusted=all(fit.adjusted for name in plan.deciders if (fit := seen.fit(name))))
 
 
 def _arms(runs: Sequence[tuple[Arm, Numbers]]) -> tuple[list[Numbers], list[Numbers]]:

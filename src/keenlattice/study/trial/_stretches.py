@@ -13,7 +13,6 @@ from itertools import groupby
 import numpy as np
 
 from keenlattice.measure.capture import Floats
-from keenlattice.study.trial._adjusting import LEAST
 from keenlattice.study.trial.plan import Arm
 
 LEAST_FOR_DRIFT = 5
@@ -26,15 +25,14 @@ def fit_of_stretches(arms: Sequence[Arm], logs: Floats, began: Floats | None = N
     Args:
         arms: of the runs, in the order in which they were played.
         logs: a metric's logarithm of each run, NaN where it has none; shape (runs,).
-        began: what each run began at, if that is taken into account; shape (runs,).
+        began: what each stretch began at, if that is taken into account (`starts_of`); shape (stretches,).
     """
     values, sides, times = _means(arms, logs)
     terms = [np.ones(values.size), sides]
     if values.size >= LEAST_FOR_DRIFT:
         terms.append(times - times.mean())
-    if began is not None and values.size >= LEAST and np.isfinite(began).all() and np.ptp(began) > 0:
-        starts = _means(arms, np.where(np.isfinite(logs), began, np.nan))[0]
-        terms.append(starts - starts.mean())
+    if began is not None:
+        terms.append(began - began.mean())
     matrix = np.column_stack(terms)
     dof = values.size - matrix.shape[1]
     if dof < 1 or np.ptp(sides) == 0:
@@ -43,6 +41,16 @@ def fit_of_stretches(arms: Sequence[Arm], logs: Floats, began: Floats | None = N
     left = values - matrix @ fit
     variance = float(left @ left) / dof * float(np.linalg.inv(matrix.T @ matrix)[1, 1])
     return float(fit[1]), variance ** 0.5, dof
+
+
+def starts_of(arms: Sequence[Arm], logs: Floats, began: Floats) -> Floats:
+    """What each stretch with a number began at, the mean over its runs.
+
+    Args:
+        arms, logs: as in `fit_of_stretches`.
+        began: what each run began at; shape (runs,).
+    """
+    return _means(arms, np.where(np.isfinite(logs), began, np.nan))[0]
 
 
 def _means(arms: Sequence[Arm], logs: Floats) -> tuple[Floats, Floats, Floats]:

@@ -81,6 +81,7 @@ class Trial(Form, Shown):
         prices: what it costs in power and heat, where the rig says.
         limited_by: what the frames of either version waited for, each with its share of the time in per cent, the mean
             over its runs (`telemetry.limited_by`); empty where the rig says nothing.
+        adjusted: whether what the plan adjusts for could be taken into account, in all that decides.
         doubts: the runs that count, and are not to be trusted, each with the reason.
     """
 
@@ -100,6 +101,7 @@ class Trial(Form, Shown):
     prices: tuple[Price, ...] = ()
     doubts: tuple[str, ...] = ()
     limited_by: Mapping[Arm, Mapping[str, float]] = field(default_factory=dict)
+    adjusted: bool = False
 
     def __getitem__(self, name: str) -> MetricResult:
         return next(one for one in self.metrics if one.name == name)
