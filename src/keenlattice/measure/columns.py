@@ -1,9 +1,9 @@
 """A column map: which column of a recording means what, in which unit. A player gives it once, and names it."""
 
 from collections.abc import Mapping
-from typing import Any, Literal, TypeVar
+from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from keenlattice.errors import CaptureError
 from keenlattice.measure.series import check_names
@@ -11,6 +11,18 @@ from keenlattice.measure.series import check_names
 Unit = Literal["s", "ms", "us", "ns", "ticks"]
 UNITS: tuple[Unit, ...] = ("s", "ms", "us", "ns", "ticks")
 IN_MS: dict[str, float] = {"s": 1000.0, "ms": 1.0, "us": 1e-3, "ns": 1e-6}
+
+
+def _named(said: Mapping[str, str]) -> Mapping[str, str]:
+    try:
+        check_names(said)
+    except CaptureError as error:
+        raise ValueError(str(error)) from None
+    return said
+
+
+Said = Annotated[Mapping[str, str], AfterValidator(_named)]
+"""Series (`gpu0.temperature`) to column."""
 
 
 class ColumnMap(BaseModel):
@@ -43,7 +55,7 @@ class ColumnMap(BaseModel):
     dropped_when: str = "1"
     process: str | None = None
     marker: str | None = None
-    said: Mapping[str, str] = Field(default_factory=dict)
+    said: Said = Field(default_factory=dict)
 
     @model_validator(mode="after")
     def _holds_together(self) -> "ColumnMap":
@@ -51,10 +63,6 @@ class ColumnMap(BaseModel):
             raise ValueError("ticks_per_s: the unit ticks needs it, and no other takes it")
         if self.stage_unit == "ticks":
             raise ValueError("stage_unit: stage times are in s, ms, us or ns")
-        try:
-            check_names(self.said)
-        except CaptureError as error:
-            raise ValueError(f"said: {error}") from None
         return self
 
     @property

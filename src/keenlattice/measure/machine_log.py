@@ -10,8 +10,8 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from keenlattice.errors import CaptureError
 from keenlattice.measure._rows import read_rows
 from keenlattice.measure.capture import Capture, Floats
-from keenlattice.measure.columns import IN_MS, Unit, made_of
-from keenlattice.measure.series import Series, check_names
+from keenlattice.measure.columns import IN_MS, Said, Unit, made_of
+from keenlattice.measure.series import Series
 
 SAME_CLOCK_FROM = 0.5  # of the run: a log that covers as much of it by its own times is on the same clock
 
@@ -33,16 +33,12 @@ class LogMap(BaseModel):
     reads: str = Field(default="machine", pattern="^machine$")
     time: str = Field(min_length=1)
     unit: Unit = "s"
-    said: Mapping[str, str] = Field(min_length=1)
+    said: Said = Field(min_length=1)
 
     @model_validator(mode="after")
     def _holds_together(self) -> "LogMap":
         if self.unit not in IN_MS:
             raise ValueError("the unit of a log's times is s, ms, us or ns")
-        try:
-            check_names(self.said)
-        except CaptureError as error:
-            raise ValueError(f"said: {error}") from None
         return self
 
 

@@ -161,15 +161,14 @@ class Recordings(Measuring):
         from keenlattice.measure.machine_log import beside, log_map, read_machine_log
 
         header, _ = header_of(log)
-        kept = {name: fields for name, (known, fields) in self.book.maps().items()
-                if known == list(header) and fields.get("reads") == "machine"}
-        if columns is None:
-            if not kept:
-                raise UsageError(f"{log.name}: what its columns mean is not known yet; say so once: --log-time COLUMN "
-                                 f"--said SERIES=COLUMN; columns: {', '.join(header)}")
-            columns = log_map(**kept[max(kept)])
-        capture = beside(found.capture, read_machine_log(log, columns), found.begin_ms, starts_s)
-        self.book.keep_map(columns.name, header, columns.model_dump())
+        kept = self._kept_map(header, ("machine",))
+        if columns is None and kept is None:
+            raise UsageError(f"{log.name}: what its columns mean is not known yet; say so once: --log-time COLUMN "
+                             f"--said SERIES=COLUMN; columns: {', '.join(header)}")
+        known = columns or log_map(**(kept or {}))
+        capture = beside(found.capture, read_machine_log(log, known), found.begin_ms, starts_s)
+        if columns:
+            self.book.keep_map(known.name, header, known.model_dump())
         return replace(found, capture=capture)
 
     def ingest_in_pieces(self, file: Path | str, columns: "ColumnMap | str | None" = None, *, process: str = "",
@@ -225,13 +224,13 @@ class Recordings(Measuring):
         from keenlattice.errors import UnknownName
         from keenlattice.measure.columns import column_map
 
-        maps = {one: kept for one, kept in self.book.maps().items() if "reads" not in kept[1]}
         if name:
+            maps = {one: kept for one, kept in self.book.maps().items() if "reads" not in kept[1]}
             if name not in maps:
                 raise UnknownName("column map", name, maps, f"there are {', '.join(maps) or 'none yet'}")
             return column_map(**maps[name][1])
-        same = [fields for known, fields in maps.values() if known == list(header)]
-        return column_map(**same[-1]) if same else None
+        kept = self._kept_map(header, ("frames",))
+        return column_map(**kept) if kept else None
 
     def known_sensor(self, header: Sequence[str]) -> "SensorMap | None":
         """The sensor map that is kept for a header, if one is; the newest by name.
@@ -241,9 +240,18 @@ class Recordings(Measuring):
         """
         from keenlattice.measure.sensor_maps import sensor_map
 
-        same = [fields for known, fields in self.book.maps().values() if known == list(header) and fields.get(
-            "reads", "machine") != "machine"]
-        return sensor_map(**same[-1]) if same else None
+        kept = self._kept_map(header, ("log", "events", "tally"))
+        return sensor_map(**kept) if kept else None
+
+    def _kept_map(self, header: Sequence[str], reads: Sequence[str]) -> dict[str, Any] | None:
+        """The fields of the map that is kept for a header, the last by name; None if none is.
+
+        Args:
+            reads: what the map may be of; `frames` is what a map of a recording does not say.
+        """
+        same = [fields for known, fields in self.book.maps().values()
+                if known == list(header) and fields.get("reads", "frames") in reads]
+        return same[-1] if same else None
 
     def column_map(self, time: str, *, name: str = "unnamed", means: str = "stamps", unit: str = "ms",
                    dropped: str = "", **fields: Any) -> "ColumnMap":

@@ -6,7 +6,7 @@ the rig's home, and is on again once all are unset.
 
 import json
 from collections.abc import Mapping
-from contextlib import suppress
+from functools import cached_property
 from pathlib import Path
 from typing import NamedTuple, Protocol
 
@@ -39,22 +39,6 @@ class Tells(Protocol):
         """Turns a mode on, of that monitor."""
 
 
-def desktop_of(display: str, compositor: str, home: Path) -> "Desktop":
-    """The desktop by the Wayland compositor, if it manages its outputs for others; else by the X display.
-
-    Args:
-        display: the X display's name; empty for none.
-        compositor: the compositor's socket; empty for none.
-    """
-    if compositor:
-        with suppress(ImportError):
-            from keenlattice.rig.linux.wayland.outputs import Outputs
-
-            if (outputs := Outputs(compositor)).offered:
-                return Desktop(outputs, home, settable=True)
-    return Desktop(Monitors(display) if display else None, home, settable=not compositor)
-
-
 class _Noted(NamedTuple):
     """What was on before anything was set, and what is set."""
 
@@ -66,13 +50,34 @@ class Desktop(Part):
     """The primary monitor.
 
     Args:
-        monitors: whoever tells of them; None if nobody does.
+        display: the X display's name; empty for none.
+        compositor: the Wayland compositor's socket; empty for none.
         home: where is noted down what was on before.
-        settable: whether modes can be turned on there: not, where the display lies within another desktop.
     """
 
-    def __init__(self, monitors: Tells | None, home: Path, settable: bool) -> None:
-        self._monitors, self._home, self._settable = monitors, home, settable
+    def __init__(self, display: str, compositor: str, home: Path) -> None:
+        self._display, self._compositor, self._home = display, compositor, home
+
+    @cached_property
+    def _outputs(self) -> Tells | None:
+        """The compositor's monitors, if it manages them for others; asked when they are first needed."""
+        if not self._compositor:
+            return None
+        try:
+            from keenlattice.rig.linux.wayland.outputs import Outputs
+        except ImportError:
+            return None
+        outputs = Outputs(self._compositor)
+        return outputs if outputs.offered else None
+
+    @cached_property
+    def _monitors(self) -> Tells | None:
+        return self._outputs or (Monitors(self._display) if self._display else None)
+
+    @property
+    def _settable(self) -> bool:
+        """Whether modes can be turned on there: not, where the X display lies within another desktop."""
+        return self._outputs is not None or not self._compositor
 
     def _monitor(self) -> Monitor | None:
         return self._monitors.primary() if self._monitors else None

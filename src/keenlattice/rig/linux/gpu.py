@@ -9,6 +9,7 @@ from pathlib import Path
 
 from keenlattice.rig.linux.interrupts import PCI
 from keenlattice.rig.linux.knobs import Knob, setting
+from keenlattice.rig.linux.sysfs import number_in, text_in
 
 MICROWATTS = 1_000_000
 POLICY = "power_dpm_force_performance_level"
@@ -35,8 +36,8 @@ def knobs(root: Path, gpus: Iterable[tuple[str, str]]) -> dict[str, Knob]:
 def _of(device: Path, place: str) -> Iterator[Knob]:
     yield from _clocks(device, place)
     for cap in sorted(device.glob("hwmon/hwmon*/power1_cap"))[:1]:
-        low, high = _number(cap.with_name("power1_cap_min")), _number(cap.with_name("power1_cap_max"))
-        stock = _number(cap.with_name("power1_cap_default")) or _number(cap)
+        low, high = number_in(cap.with_name("power1_cap_min")), number_in(cap.with_name("power1_cap_max"))
+        stock = number_in(cap.with_name("power1_cap_default")) or number_in(cap)
         if stock and high:
             yield Knob(setting("gpu.power-cap", "Power cap of the GPU", "whole", stock // MICROWATTS, unit="W",
                                low=(low or 0) // MICROWATTS, high=high // MICROWATTS, **DISPUTED,
@@ -45,7 +46,7 @@ def _of(device: Path, place: str) -> Iterator[Knob]:
                        (cap,), times=MICROWATTS, places={cap: f"{place}/power-cap"})
     if (policy := device / POLICY).is_file():
         yield Knob(setting("gpu.clock-level", "Clock level of the GPU", "choice", "auto",
-                           choices=tuple(dict.fromkeys([*POLICIES, _text(policy) or "auto"])), **DISPUTED,
+                           choices=tuple(dict.fromkeys([*POLICIES, text_in(policy) or "auto"])), **DISPUTED,
                            trades="Holding the clock high removes slow frames after quiet moments, and costs power "
                                   "and heat."), (policy,), places={policy: f"{place}/clock-level"})
 
@@ -53,7 +54,7 @@ def _of(device: Path, place: str) -> Iterator[Knob]:
 def _clocks(device: Path, place: str) -> Iterator[Knob]:
     for folder, least, highest, lowest, top in CLOCKS:
         for found in sorted(device.glob(folder))[:1]:
-            low, high = _number(found / lowest), _number(found / top)
+            low, high = number_in(found / lowest), number_in(found / top)
             if not low or not high or not (found / least).is_file() or not (found / highest).is_file():
                 continue
             for end, file, stock in (("least", found / least, low), ("highest", found / highest, high)):
@@ -62,15 +63,3 @@ def _clocks(device: Path, place: str) -> Iterator[Knob]:
                                    trades="Between these two the driver chooses the clock by the load."),
                            (file,), together="gpu clock", places={file: f"{place}/clock-{end}"})
             return
-
-
-def _text(file: Path) -> str:
-    try:
-        return file.read_text().strip()
-    except OSError:
-        return ""
-
-
-def _number(file: Path) -> int | None:
-    text = _text(file)
-    return int(text) if text.isdigit() else None

@@ -12,6 +12,8 @@ from collections.abc import Mapping, Set
 from dataclasses import dataclass
 from pathlib import Path
 
+from keenlattice.rig.linux.sysfs import number_in, text_in
+
 CLASSES = {"0x03": "gpu", "0x02": "net", "0x0c03": "usb", "0x0401": "sound", "0x0403": "sound", "0x01": "disk"}
 PCI, IRQ, COUNTS = "sys/bus/pci/devices", "proc/irq", "proc/interrupts"
 COMMAND_LINE = "proc/cmdline"
@@ -176,12 +178,8 @@ def as_list(cores: frozenset[int]) -> str:
 
 
 def _text(path: Path) -> str:
-    try:
-        return path.read_text(errors="replace").strip()
-    except OSError:
-        return ""
+    return text_in(path) or ""
 
 
 def _number(path: Path) -> int:
-    text = _text(path)
-    return int(text) if text.isdigit() else 0
+    return number_in(path) or 0

@@ -32,6 +32,7 @@ from keenlattice.rig.linux.interrupts import (
     messages_off_at_boot,
 )
 from keenlattice.rig.linux.knobs import Knob, in_force
+from keenlattice.rig.linux.sysfs import text_in
 
 NOTED, MOST_BYTES = "kernel-before.json", 4_000_000
 HIGHEST = ("scaling_max_freq", "/clock-highest")
@@ -82,20 +83,20 @@ class Kernel(Part):
             if device.shares and device.can:
                 found[f"{name}_line_by_driver"] = True
         for name, knob in self._knobs.items():
-            held = {file: text for file in knob.files if (text := _read(file)) is not None}
+            held = {file: text for file in knob.files if (text := text_in(file)) is not None}
             if (value := knob.value(held)) is not None:
                 what, _, device_name = name.partition(".")[2].replace("-", "_").partition("@")
                 found[f"{device_name}_{what}" if device_name else what] = value
         return found
 
     def _cores(self, device: Device) -> str:
-        texts = {_read(affinity_file(self._root, one)) or "" for one in device.interrupts}
+        texts = {text_in(affinity_file(self._root, one)) or "" for one in device.interrupts}
         return " and ".join(sorted(texts))
 
     def state(self) -> State:
         """What the settings are kept in: the kernel's files, and what is noted down."""
         self._look()
-        texts = {place: in_force(_read(file)) for place, file in self._files().items()}
+        texts = {place: in_force(text_in(file)) for place, file in self._files().items()}
         held = {place: None if text is None else text.encode() for place, text in texts.items()}
         return {**held, self.noted: read_bounded(self._home / self.noted, MOST_BYTES)}
 
@@ -228,7 +229,7 @@ class Kernel(Part):
         what is the wrong way round even for a moment."""
         if place not in files or not place.endswith(HIGHEST):
             return 1
-        before, after = _read(files[place]) or "", (state[place] or b"").decode()
+        before, after = text_in(files[place]) or "", (state[place] or b"").decode()
         return 0 if before.isdigit() and after.isdigit() and int(after) >= int(before) else 2
 
     def _write(self, place: str, path: Path, content: bytes | None) -> None:
@@ -280,7 +281,7 @@ class Kernel(Part):
         return {place: as_list(cores) for place in self._of_device(self._device(key))}
 
     def _all_cores(self) -> frozenset[int]:
-        listed = cores_in(_read(self._root / "sys/devices/system/cpu/online") or "")
+        listed = cores_in(text_in(self._root / "sys/devices/system/cpu/online") or "")
         return listed or frozenset(range(os.cpu_count() or 1))
 
     def _check_rights(self, key: str, texts: Mapping[str, str]) -> None:
@@ -330,13 +331,6 @@ def _widest(settings: Iterable[Setting]) -> list[Setting]:
             found[one.name] = known.model_copy(update={"low": min(known.low, one.low),
                                                        "high": max(known.high, one.high)})
     return list(found.values())
-
-
-def _read(file: Path) -> str | None:
-    try:
-        return file.read_text(errors="replace").strip()
-    except OSError:
-        return None
 
 
 def _as_value(text: str, every: frozenset[int]) -> str | None:

@@ -22,6 +22,16 @@ def in_force(text: str | None) -> str | None:
     return chosen[1] if chosen else text
 
 
+def choices_in(text: str | None) -> tuple[tuple[str, ...], str] | None:
+    """All that a file lists, and which of it holds; None of a file that is no such list.
+
+    >>> choices_in("always [madvise] never")
+    (('always', 'madvise', 'never'), 'madvise')
+    """
+    chosen = CHOSEN.search(text or "")
+    return (tuple(word.strip("[]()") for word in str(text).split()), chosen[1]) if chosen else None
+
+
 @dataclass(frozen=True)
 class Knob:
     """A setting of the kernel's and its files, which are all to hold the same.

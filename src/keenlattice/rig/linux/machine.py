@@ -20,7 +20,7 @@ from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.linux import vulkan
 from keenlattice.rig.linux.absent import reasons
 from keenlattice.rig.linux.autostart import Autostart, folders
-from keenlattice.rig.linux.desktop import desktop_of
+from keenlattice.rig.linux.desktop import Desktop
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Entry, Program, all_entries, configuration_files
 from keenlattice.rig.linux.games import Games
@@ -59,7 +59,7 @@ class LinuxRig:
         live = root == Path("/")  # a recorded tree has no screen
         display, compositor = (os.environ.get(name, "") if live else "" for name in ("DISPLAY", "WAYLAND_DISPLAY"))
         self._kernel = Kernel(root, home)
-        self._desktop = desktop_of(display, compositor, home)
+        self._desktop = Desktop(display, compositor, home)
         self._launch = Launch(home, {name: device.address for name, device in self._kernel.devices.items()
                                      if name.startswith("gpu")})
         # A step of an apply is of one part: the game's file first, the kernel and the game's process last.

@@ -2,7 +2,8 @@
 
 from pathlib import Path
 
-from keenlattice.rig.linux.knobs import CHOSEN, Knob, setting
+from keenlattice.rig.linux.knobs import Knob, choices_in, setting
+from keenlattice.rig.linux.sysfs import text_in
 
 SWAPPINESS, HUGE = "proc/sys/vm/swappiness", "sys/kernel/mm/transparent_hugepage"
 SWAPS = "proc/swaps"
@@ -19,14 +20,10 @@ def knobs(root: Path) -> list[Knob]:
                    "is not short.", **DISPUTED), (file,)))
     for name, title in (("enabled", "Memory in huge pages"), ("defrag", "Waiting until a huge page is free")):
         file = root / HUGE / name
-        try:
-            choices = tuple(file.read_text().replace("[", "").replace("]", "").split())
-            stock = CHOSEN.search(file.read_text())
-        except OSError:
-            continue
-        if choices and stock:
+        if told := choices_in(text_in(file)):
+            choices, stock = told
             found.append(Knob(setting(
-                f"memory.huge-pages-{name}", title, "choice", stock[1], choices=choices,
+                f"memory.huge-pages-{name}", title, "choice", stock, choices=choices,
                 trades="Huge pages save the CPU look-ups; making one may keep a thread waiting in mid-frame.",
                 **DISPUTED), (file,)))
     return found
@@ -34,9 +31,6 @@ def knobs(root: Path) -> list[Knob]:
 
 def page_files(root: Path) -> int:
     """How large all page files are together, in MiB."""
-    try:
-        lines = (root / SWAPS).read_text().splitlines()[1:]
-    except OSError:
-        return 0
+    lines = (text_in(root / SWAPS) or "").splitlines()[1:]
     sizes = [line.split()[2] for line in lines if len(line.split()) > 2]
     return sum(int(size) for size in sizes if size.isdigit()) // 1024

@@ -1,6 +1,7 @@
 """The driver's options as a part of the rig: kept in the user's configuration file, which the driver reads."""
 
 from collections.abc import Callable
+from functools import cached_property
 from pathlib import Path
 
 from keenlattice._files import read_bounded
@@ -29,15 +30,16 @@ class DriverOptions(Part):
     def __init__(self, config: Path, home: Path, known: Callable[[], list[Setting]],
                  executables: Callable[[str], tuple[str, ...]]) -> None:
         self.config, self._place = config, place_of(config, home)
-        self._known, self._executables, self._settings = known, executables, Catalog(())
+        self._known, self._executables = known, executables
+
+    @cached_property
+    def _settings(self) -> Catalog:
+        return Catalog(self._known())
 
     def settings(self) -> list[Setting]:
-        if not len(self._settings):
-            self._settings = Catalog(self._known())
         return list(self._settings)
 
     def covers(self, owner: str, key: str) -> bool:
-        self.settings()
         return key in self._settings
 
     def state(self) -> State:
@@ -50,7 +52,6 @@ class DriverOptions(Part):
         return {self._place: own}
 
     def values(self, state: State, owner: str) -> Entries:
-        self.settings()
         held = options(state[self._place], owner, str(self.config))
         names = {one.option: name for name, one in MAPPED.items()}
         return {name: value for option, text in held.items()
@@ -88,4 +89,3 @@ class DriverOptions(Part):
                 put_file(self.config, state[self._place])
             except OSError as error:
                 raise RigError(f"cannot write {self.config}: {error.strerror}") from None
-

@@ -4,6 +4,7 @@ from pathlib import Path
 
 from keenlattice.catalog.load import catalog
 from keenlattice.rig.linux.knobs import Knob, setting
+from keenlattice.rig.linux.sysfs import text_in
 
 CPU = "sys/devices/system/cpu"
 KHZ_PER_MHZ = 1000
@@ -78,7 +79,4 @@ def _idle(root: Path) -> list[Knob]:
 
 
 def _words(path: Path) -> list[str]:
-    try:
-        return path.read_text().split()
-    except OSError:
-        return []
+    return (text_in(path) or "").split()

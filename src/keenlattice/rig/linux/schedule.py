@@ -2,7 +2,8 @@
 
 from pathlib import Path
 
-from keenlattice.rig.linux.knobs import CHOSEN, Knob, setting
+from keenlattice.rig.linux.knobs import Knob, choices_in, setting
+from keenlattice.rig.linux.sysfs import number_in, text_in
 
 DEBUG, GROUPS = "sys/kernel/debug/sched", "proc/sys/kernel/sched_autogroup_enabled"
 TURNS = ("base_slice_ns", "min_granularity_ns")  # as newer and older kernels call it
@@ -18,25 +19,17 @@ def knobs(root: Path) -> list[Knob]:
             "scheduling.session-groups", "Sessions share the CPU evenly", "switch", True,
             trades="Programs of one session count as one: a busy build in a terminal leaves half of the CPU to the "
                    "game, however many processes it has.", **DISPUTED), (file,), {True: "1", False: "0"}))
-    text = _text(root / DEBUG / "preempt")
-    if chosen := CHOSEN.search(text):
-        choices = tuple(text.replace("(", "").replace(")", "").split())
+    if told := choices_in(text_in(root / DEBUG / "preempt")):
+        choices, stock = told
         found.append(Knob(setting(
-            "scheduling.preemption", "When the kernel lets itself be interrupted", "choice", chosen[1],
+            "scheduling.preemption", "When the kernel lets itself be interrupted", "choice", stock,
             choices=choices, trades="Earlier lets a game's thread run sooner; later gets more work done in all.",
             **DISPUTED), (root / DEBUG / "preempt",)))
     for name in TURNS:
-        if (turn := _text(root / DEBUG / name)).isdigit():
+        if (turn := number_in(root / DEBUG / name)) is not None:
             found.append(Knob(setting(
-                "scheduling.turn", "Length of a program's turn", "whole", int(turn) // NANOSECONDS_PER_US, unit="us",
+                "scheduling.turn", "Length of a program's turn", "whole", turn // NANOSECONDS_PER_US, unit="us",
                 low=100, high=100_000, trades="Shorter turns let a waiting thread run sooner, and switch more often.",
                 **DISPUTED), (root / DEBUG / name,), times=NANOSECONDS_PER_US))
             break
     return found
-
-
-def _text(file: Path) -> str:
-    try:
-        return file.read_text().strip()
-    except OSError:
-        return ""

@@ -21,6 +21,7 @@ from keenlattice.rig.linux.noted import Noted
 from keenlattice.rig.linux.x11.connection import connect
 
 DELAY, INTERVAL, ACCELERATION = "input.key-repeat-delay", "input.key-repeat-interval", "input.pointer-acceleration"
+KEYS = (DELAY, INTERVAL, ACCELERATION)
 REPEAT, CORE, OF_DEVICE = "input/key-repeat", "input/pointer", "input/pointer/"
 PROFILE = "libinput Accel Profile Enabled"
 ADAPTIVE, FLAT = "1 0", "0 1"
@@ -55,7 +56,7 @@ class Input(Part):
             return []
         stock = {**_values(held), **self._before()}
         return [catalog()[name].model_copy(update={**own, "stock": stock[name]})
-                for name in (DELAY, INTERVAL, ACCELERATION) if name in stock]
+                for name in KEYS if name in stock]
 
     def _before(self) -> dict[str, Value]:
         noted = self._noted.read(self._noted.state())
@@ -67,7 +68,7 @@ class Input(Part):
         return what[place == REPEAT] if place.startswith("input/") else ""
 
     def covers(self, owner: str, key: str) -> bool:
-        return owner == WHOLE_RIG and key in _values(self._held())
+        return owner == WHOLE_RIG and key in KEYS and self._display is not None
 
     def step_of(self, key: str) -> str:
         return key if key == ACCELERATION else REPEAT
@@ -199,43 +200,28 @@ def _with_repeat(text: str, key: str, value: object) -> str:
 
 def _keyboard(display: Any) -> int:
     """The number of the keyboard extension's requests, once its version is agreed on; 0 where there is none."""
-    from Xlib.protocol import rq
-
-    class UseExtension(rq.ReplyRequest):  # type: ignore[misc]
-        _request = rq.Struct(rq.Card8("opcode"), rq.Opcode(0), rq.RequestLength(), rq.Card16("major"),
-                             rq.Card16("minor"))
-        _reply = rq.Struct(rq.ReplyCode(), rq.Card8("supported"), rq.Card16("sequence_number"), rq.ReplyLength(),
-                           rq.Card16("major"), rq.Card16("minor"), rq.Pad(20))
+    from keenlattice.rig.linux.x11.requests import UseKeyboard
 
     found = display.query_extension("XKEYBOARD")
     if not found or not found.present:
         return 0
-    told = UseExtension(display=display.display, opcode=found.major_opcode, major=1, minor=0)
+    told = UseKeyboard(display=display.display, opcode=found.major_opcode, major=1, minor=0)
     return int(found.major_opcode) if told.supported else 0
 
 
 def _repeat(display: Any) -> tuple[int, int] | None:
     """After how many ms a held key begins to repeat, and how many lie between; None if that cannot be asked."""
-    from Xlib.protocol import rq
-
-    class GetControls(rq.ReplyRequest):  # type: ignore[misc]
-        _request = rq.Struct(rq.Card8("opcode"), rq.Opcode(6), rq.RequestLength(), rq.Card16("device"), rq.Pad(2))
-        _reply = rq.Struct(rq.ReplyCode(), rq.Card8("device"), rq.Card16("sequence_number"), rq.ReplyLength(),
-                           rq.Pad(12), rq.Card16("delay"), rq.Card16("interval"), rq.Pad(68))
+    from keenlattice.rig.linux.x11.requests import KeyboardControls
 
     opcode = _keyboard(display)
     if not opcode:
         return None
-    told = GetControls(display=display.display, opcode=opcode, device=CORE_KEYBOARD)
+    told = KeyboardControls(display=display.display, opcode=opcode, device=CORE_KEYBOARD)
     return int(told.delay), int(told.interval)
 
 
 def _set_repeat(display: Any, delay_ms: int, interval_ms: int) -> None:
-    from Xlib.protocol import rq
+    from keenlattice.rig.linux.x11.requests import SetKeyboardControls
 
-    class SetControls(rq.Request):  # type: ignore[misc]
-        _request = rq.Struct(rq.Card8("opcode"), rq.Opcode(7), rq.RequestLength(), rq.Card16("device"), rq.Pad(26),
-                             rq.Card32("which"), rq.Card16("delay"), rq.Card16("interval"), rq.Pad(60))
-
-    SetControls(display=display.display, opcode=_keyboard(display), device=CORE_KEYBOARD, which=REPEAT_KEYS,
-                delay=delay_ms, interval=interval_ms)
+    SetKeyboardControls(display=display.display, opcode=_keyboard(display), device=CORE_KEYBOARD, which=REPEAT_KEYS,
+                        delay=delay_ms, interval=interval_ms)

@@ -26,21 +26,29 @@ class Present:
         found = display.query_extension("Present") if display.has_extension("Generic Event Extension") else None
         self._opcode = found.major_opcode if found and found.present else 0
         if self._opcode:
-            _ask_version(display.display, self._opcode)
+            from keenlattice.rig.linux.x11.requests import PresentVersion
+
+            PresentVersion(display=display.display, opcode=self._opcode, major=MAJOR, minor=MINOR)
 
     def watch(self, window: Any) -> int:
         """From now on the server tells of what is presented into a window; returns what `forget` takes."""
         if not self._opcode:
             return 0
         number = self._display.display.allocate_resource_id()
-        _select(self._display.display, self._opcode, number, window.id, COMPLETE_MASK)
+        self._select(number, window, COMPLETE_MASK)
         return int(number)
 
     def forget(self, number: int, window: Any) -> None:
         """Ends that."""
         if number:
-            _select(self._display.display, self._opcode, number, window.id, 0)
+            self._select(number, window, 0)
             self._display.display.free_resource_id(number)
+
+    def _select(self, number: int, window: Any, mask: int) -> None:
+        from keenlattice.rig.linux.x11.requests import PresentInput
+
+        PresentInput(display=self._display.display, onerror=lambda *_: None, opcode=self._opcode, number=number,
+                     window=window.id, mask=mask)
 
     def shown_ms(self, event: Any) -> float | None:
         """When the frame that an event tells of was shown, in ms of the server's clock; None for any other event, and
@@ -53,25 +61,3 @@ class Present:
             return None
         kind, mode, *_, at_us = TOLD.unpack_from(data)
         return at_us / 1000 if kind == OF_A_PIXMAP and mode != SKIPPED else None
-
-
-def _ask_version(display: Any, opcode: int) -> None:
-    from Xlib.protocol import rq
-
-    class QueryVersion(rq.ReplyRequest):  # type: ignore[misc]
-        _request = rq.Struct(rq.Card8("opcode"), rq.Opcode(0), rq.RequestLength(), rq.Card32("major"),
-                             rq.Card32("minor"))
-        _reply = rq.Struct(rq.ReplyCode(), rq.Pad(1), rq.Card16("sequence_number"), rq.ReplyLength(),
-                           rq.Card32("major"), rq.Card32("minor"), rq.Pad(16))
-
-    QueryVersion(display=display, opcode=opcode, major=MAJOR, minor=MINOR)
-
-
-def _select(display: Any, opcode: int, number: int, window: int, mask: int) -> None:
-    from Xlib.protocol import rq
-
-    class SelectInput(rq.Request):  # type: ignore[misc]
-        _request = rq.Struct(rq.Card8("opcode"), rq.Opcode(3), rq.RequestLength(), rq.Card32("number"),
-                             rq.Card32("window"), rq.Card32("mask"))
-
-    SelectInput(display=display, onerror=lambda *_: None, opcode=opcode, number=number, window=window, mask=mask)
