@@ -15,7 +15,7 @@ from conftest import AS_PROCESS, KEEN, Keen, as_json, environment, juniper
 from keenlattice.measure.parquet import read_capture
 
 METRIC_KEYS = {"name", "unit", "before", "after", "change_pct", "low_pct", "high_pct", "verdict", "confidence", "n",
-               "matters_pct"}
+               "matters_pct", "error", "dof"}
 
 
 def test_the_demo_tells_the_whole_story(keen: Keen, tmp_path: Path) -> None:

@@ -34,6 +34,7 @@ from keenlattice.cli.commands import (
     tune,
     undo,
 )
+from keenlattice.cli.commands.pool import fleet, look, order, read, write
 from keenlattice.cli.commands.rig import chore, facts, fault, game, match, recover, restart, sheet, take_stock
 from keenlattice.cli.commands.rig import next as next_
 from keenlattice.cli.complete import completing
@@ -46,8 +47,8 @@ STOPPED = "stopped; nothing is left half-done"
 app = typer.Typer(
     name="keen", cls=Grouped, rich_markup_mode=None, pretty_exceptions_enable=False, add_completion=True,
     help="Edit a game's driver profile, apply it with a way back, measure what it did.",
-    epilog="New here? Run `keen demo`, then `keen survey`. Each command has its own --help; `keen "
-           "--install-completion` lets your shell complete words.")
+    epilog="New here? `keen demo`, then `keen survey`. Words: --install-completion.")
+of_a_pool = typer.Typer(rich_markup_mode=None, help="What changes do on many rigs, from the evidence of all.")
 of_a_rig = typer.Typer(rich_markup_mode=None, help="Facts, games, sheets, chores and recovery of a rig.")
 
 GROUPS: dict[str, dict[Callable[..., None], str]] = {
@@ -79,6 +80,12 @@ GROUPS: dict[str, dict[Callable[..., None], str]] = {
         demo.demo: "Tell the whole story once: edit, apply, measure, undo.",
         takeover.takeover: "Make a logbook from elsewhere your own."}}
 """The commands, in the order in which a player comes to them, each in a few words."""
+OF_A_POOL: dict[Callable[..., None], str] = {
+    read.read: "Pool evidence of many rigs: what does each change do?",
+    look.look: "Show what the pool says, and what to expect here.",
+    order.order: "Say which of many changes to try first here.",
+    write.write: "Write your own evidence, for others to pool.",
+    fleet.fleet: "Let a league of made-up players publish evidence."}
 OF_A_RIG: dict[Callable[..., None], str] = {
     facts.facts: "Show what a rig says of itself, or type that in.",
     game.game: "List a rig's games, or tell it of one.",
@@ -94,9 +101,12 @@ OF_A_RIG: dict[Callable[..., None], str] = {
 for title, commands in GROUPS.items():
     for command, short in commands.items():
         app.command(rich_help_panel=title, short_help=short)(command)
+for command, short in OF_A_POOL.items():
+    of_a_pool.command(short_help=short)(command)
 for command, short in OF_A_RIG.items():
     of_a_rig.command("next" if command is next_.next_run else None, short_help=short)(command)
 app.add_typer(pack.app, name="pack", rich_help_panel="Profiles")
+app.add_typer(of_a_pool, name="pool", rich_help_panel="Find out what did it")
 app.add_typer(of_a_rig, name="rig", rich_help_panel="The rig")
 
 

@@ -71,16 +71,17 @@ def finish_study(book: Logbook, study: Study, result: Mapping[str, Any]) -> None
 
 def studies(book: Logbook, rig: str) -> list[Study]:
     """All studies on a rig, the newest first."""
-    return book.rows(_study, "SELECT * FROM studies WHERE rig = ? ORDER BY number DESC", rig)
+    return book.rows(study_in, "SELECT * FROM studies WHERE rig = ? ORDER BY number DESC", rig)
 
 
 def trials_between(book: Logbook, before: str, after: str) -> list[Study]:
     """The trials of two versions (their references) that are finished, on whatever rig, the newest first."""
-    return book.rows(_study, "SELECT * FROM studies WHERE before = ? AND after = ? AND kind = 'trial' "
+    return book.rows(study_in, "SELECT * FROM studies WHERE before = ? AND after = ? AND kind = 'trial' "
                      "AND result IS NOT NULL ORDER BY number DESC", before, after)
 
 
-def _study(row: sqlite3.Row) -> Study:
+def study_in(row: sqlite3.Row) -> Study:
+    """The study that a row of the table holds."""
     return Study(read.whole(row, "number"), read.text(row, "time", read.TIME), read.text(row, "rig", read.RIG),
                  read.text(row, "kind", KIND), read.table_in(row, "plan"),
                  None if row["result"] is None else read.table_in(row, "result", finite=False))

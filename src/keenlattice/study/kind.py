@@ -13,9 +13,11 @@ from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.study._form import Form
 
 if TYPE_CHECKING:
+    from keenlattice.logbook._studies import Study
+    from keenlattice.logbook.book import Logbook
     from keenlattice.study.player import Player
 
-KINDS = ("trial", "screen", "hunt", "tune", "ramp", "blind")
+KINDS = ("trial", "screen", "hunt", "tune", "ramp", "blind", "pool")
 """The kinds that there are: each is the folder of that name, whose `play.py` has it as KIND."""
 
 
@@ -118,6 +120,7 @@ class Kind(Generic[AnySpec, AnyResult]):
         play: plays it through, or computes it anew: the player knows which.
         failures: how often a run has to go wrong for that to be a result, so that it is not tried again when a study
             goes on; 0 if it never is.
+        again: of a kind that rests on something else than runs: computes a study anew from what the logbook keeps.
     """
 
     name: str
@@ -126,6 +129,7 @@ class Kind(Generic[AnySpec, AnyResult]):
     result: type[AnyResult]
     play: "Callable[[Player, AnySpec, Sequence[Version]], AnyResult]"
     failures: int = 0
+    again: "Callable[[Logbook, Study], AnyResult] | None" = None
 
 
 def kind_named(name: str) -> Kind[Any, Any]:

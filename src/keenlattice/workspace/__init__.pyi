@@ -44,6 +44,11 @@ from .played import RunsToCome as RunsToCome
 from .played import RunToCome as RunToCome
 from .played import ScreenCost as ScreenCost
 from .played import StudyList as StudyList
+from .pooling import ChangeHere as ChangeHere
+from .pooling import EvidenceWritten as EvidenceWritten
+from .pooling import League as League
+from .pooling import PoolLook as PoolLook
+from .pooling import TryFirst as TryFirst
 from .recordings import LongRecording as LongRecording
 from .recordings import NewMap as NewMap
 from .recordings import Recording as Recording

@@ -24,6 +24,10 @@ def picture_of(study: Played[Any]) -> Drawing:
 
     if study.kind == "screen":
         return Drawing(lambda: screen_figure(study.result))
+    if study.kind == "pool":
+        from keenlattice.report._pool_figure import pool_figure
+
+        return Drawing(lambda: pool_figure(study.result))
     if study.kind == "tune":
         return Drawing(lambda: tune_figure(study.result))
     proof: Played[Any] | None = study if study.kind in ("trial", "hunt") else study.proof
@@ -44,7 +48,8 @@ def page_of(workspace: "Studying", study: Played[Any]) -> Page:
     """
     from keenlattice.errors import UsageError
 
-    makers = {"trial": _of_trial, "screen": _of_screen, "tune": _of_tune, "hunt": _of_hunt, "blind": _of_blind}
+    makers = {"trial": _of_trial, "screen": _of_screen, "tune": _of_tune, "hunt": _of_hunt, "blind": _of_blind,
+              "pool": _of_pool}
     if study.kind == "ramp":
         raise UsageError(f"study {study.number} stepped a setting up: its report is that of the trial which came after")
     if study.kind not in makers:
@@ -127,6 +132,16 @@ def _of_blind(workspace: "Studying", study: Played[Any]) -> "Report":
     before, after = workspace.versions_of(study)
     return blind_report(study.result, context_of(workspace, study.result.game, before, after,
                                                  workspace.provenance_of(study)))
+
+
+def _of_pool(workspace: "Studying", study: Played[Any]) -> "Report":
+    from keenlattice.report.page.context import Context
+    from keenlattice.report.page.of_pool import pool_report
+
+    about, rig = workspace.provenance_of(study), workspace.rig
+    return pool_report(study.result, Context(
+        facts=dict(rig.facts()), kind=f"{workspace.rig_name.capitalize()}, {workspace.described}", rig=workspace.kind,
+        software=about.software, time=about.time[:16].replace("T", " ") + " UTC"), study.number)
 
 
 def history_page(workspace: "Studying", game: str) -> Page:

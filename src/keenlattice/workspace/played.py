@@ -138,8 +138,8 @@ class Recomputed(Result):
     runs: int
 
     def _caption(self) -> str:
-        return (f"{self.kind.capitalize()} {self.study}: from its {self.runs} captures every number comes out as it "
-                "was, to the last bit")
+        kept = f"its {self.runs} captures" if self.kind != "pool" else "its evidence"
+        return f"{self.kind.capitalize()} {self.study}: from {kept} every number comes out as it was, to the last bit"
 
 
 @dataclass(frozen=True)

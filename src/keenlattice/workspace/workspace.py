@@ -8,6 +8,7 @@ from keenlattice.workspace._reporting import Reporting
 from keenlattice.workspace.blinding import Blinding
 from keenlattice.workspace.latencies import Latencies
 from keenlattice.workspace.looking import Looking
+from keenlattice.workspace.pooling import Pooling
 from keenlattice.workspace.sheets import Sheets
 from keenlattice.workspace.telling import Telling
 from keenlattice.workspace.upkeep import Upkeep
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
     from keenlattice.rig.base import Rig
 
 
-class Workspace(Looking, Telling, Upkeep, Sheets, Latencies, Blinding, Reporting):
+class Workspace(Looking, Telling, Upkeep, Sheets, Latencies, Blinding, Pooling, Reporting):
     """A logbook and a rig, opened together.
 
     Args:

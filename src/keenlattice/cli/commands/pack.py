@@ -20,6 +20,7 @@ def look(file: File, book: Book = None, rig: Rig = "standin", json: Json = False
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit, hint, say
     from keenlattice.cli.views.pack import show_pack
+    from keenlattice.cli.views.settings import show_of_pool
 
     ws = begin(book, rig)
     pack = ws.pack(file)
@@ -27,6 +28,8 @@ def look(file: File, book: Book = None, rig: Rig = "standin", json: Json = False
         emit(pack)
         return
     show_pack(ws.rig.catalog(), pack)
+    for rule in pack.rules:
+        show_of_pool(ws.told_by_pool(rule.offered.rule.set_, rule.offered.rule.game))
     claims = any(one.offered.rule.claim for one in pack.rules)
     say("\nNothing was changed.", "dim")
     if any(one.is_new for one in pack.rules):

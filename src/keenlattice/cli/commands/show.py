@@ -22,18 +22,20 @@ def show(
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit, hint, say, table
     from keenlattice.cli.views.findings import show_findings
-    from keenlattice.cli.views.settings import instead_of, value_of
+    from keenlattice.cli.views.settings import instead_of, show_of_pool, value_of
     from keenlattice.errors import UsageError
 
     if setting and all_:
         raise UsageError(f"--all shows every setting, and {setting} was asked for: leave one of them out")
     ws = begin(book, rig)
     found, catalog = ws.show(reference, setting), ws.rig.catalog()
+    of_pool = ws.told_by_pool(found.version.entries, found.version.profile)
     if json:
         emit(found)
         return
     if setting:
         _whole_story(catalog, found)
+        show_of_pool({key: told for key, told in of_pool.items() if key == setting})
         return
     shown = [one.effective for one in found.settings if all_ or one.effective.is_set]
     say(found._caption(), "bold")
@@ -46,6 +48,7 @@ def show(
     for key in found.unknown:
         say(f"! {key} is set here, but the rig {ws.rig_name} does not have it: kept, and not applied")
     say()
+    show_of_pool(of_pool)
     show_findings(found.findings)
     if found.version.entries and found.version.profile != "rig":
         hint(_next(found))

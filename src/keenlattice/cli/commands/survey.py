@@ -15,6 +15,7 @@ def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     from keenlattice.cli.output import emit, say
     from keenlattice.cli.views.findings import show_findings
     from keenlattice.cli.views.rig import show_rig
+    from keenlattice.cli.views.settings import show_of_pool
 
     ws = begin(book, rig)
     found = ws.survey()
@@ -28,6 +29,7 @@ def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     for version, count in found.slipped.items():
         say(f"! no longer as applied: {version} ({count} settings); see `keen drift`")
     show_findings(found.findings)
+    show_of_pool(ws.told_of_mending([key for one in found.findings for key in one.settings]))
     _hint(ws, found)
 
 

@@ -1,5 +1,6 @@
 """How settings are shown: all about one, and what holds for it."""
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import say, table
@@ -27,6 +28,14 @@ def show_setting(one: "Setting", noted: str = "") -> None:
         ["where", one.where], ["you noted", noted], ["to check", one.check],
         ["may move", ", ".join(moves) or "nothing"], ["how sure", SURE[one.sure]], ["which when", one.advice],
         *(["formula", f"{suggestion.formula}   {suggestion.purpose}"] for suggestion in one.suggest)) if row[1]])
+
+
+def show_of_pool(told: Mapping[str, str]) -> None:
+    """What the pool says of some settings, if there is one."""
+    if told:
+        say("The pool says", "bold")
+    for key, words in told.items():
+        say(f"  {key}: {words}")
 
 
 def show_catalog(found: "CatalogResult", all_of_them: bool) -> None:

@@ -75,6 +75,7 @@ class Report:
         verdict: the word for it, as in a trial; "" if there is no one word.
         answer: the whole of it in one sentence.
         figure: everything in one figure of 1280 x 800 pixels, for the Markdown; None if nothing was measured.
+        first: the title of the first section.
     """
 
     title: str
@@ -88,9 +89,10 @@ class Report:
     repeat: Sequence[Block]
     back: Sequence[Block]
     figure: "Callable[[], Figure] | None" = None
+    first: str = "What changed"
 
     def sections(self) -> list[tuple[str, Sequence[Block]]]:
         """Title and blocks of each section, in their order."""
-        return [("What changed", self.changed), ("What it did", self.did), ("Each change, and its verdict", self.each),
+        return [(self.first, self.changed), ("What it did", self.did), ("Each change, and its verdict", self.each),
                 ("How sure this is", self.sure), ("The rig", self.rig), ("How to repeat it", self.repeat),
                 ("How to go back", self.back)]

@@ -1,4 +1,4 @@
-"""The rig Juniper: what it is made of, and its state in a folder."""
+"""A stand-in rig (Juniper, unless another build is given), and its state in a folder."""
 
 import json
 from collections.abc import Callable, Mapping, Sequence
@@ -21,6 +21,7 @@ from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig._gamefiles import GameFiles
 from keenlattice.rig.base import Chore, Edits, Facts, Outcome, State, game_of, one_by_one
 from keenlattice.rig.places import put_file
+from keenlattice.rig.standin.build import JUNIPER, Build
 from keenlattice.rig.standin.chores import (
     CHORES,
     emptied,
@@ -38,28 +39,29 @@ STATE, RUNNING = "state.json", "running.json"
 DEVICES = ("gpu0", "gpu1", "net0", "usb0", "sound0", "disk0")
 LINE_ONLY = ("sound0",)
 SHARED_LINE = ("usb0", "sound0")
-BEST_REFRESH_HZ = 165
 MOST_BYTES = 4_000_000
 WAITS_FOR: dict[Restart, tuple[Restart, ...]] = {
     "none": (), "game": (), "driver": ("driver",), "machine": ("driver", "machine")}
 
 
 class Standin:
-    """The rig Juniper, kept in a folder.
+    """A fictional rig, kept in a folder.
 
     Args:
         home: the folder; made where it is not there yet.
         rights: whether settings that need rights can be written.
         more: settings beside the catalog's; they are kept, and act on nothing.
+        build: what it is made of.
 
     Raises:
         RigError: the folder cannot be made.
     """
 
-    name = "juniper"
-
-    def __init__(self, home: Path, *, rights: bool = True, more: Sequence[Setting] = ()) -> None:
+    def __init__(self, home: Path, *, rights: bool = True, more: Sequence[Setting] = (),
+                 build: Build = JUNIPER) -> None:
         self.home = home
+        self.build = build
+        self.name = build.name
         self.place = STATE
         self._rights = rights
         self._writes = 0
@@ -91,12 +93,11 @@ class Standin:
     def facts(self) -> Facts:
         rig = self._in_effect(WHOLE_RIG)
         return {
-            "os": "Marl 4", "case_matters": False, "cpu": "Quill 8-core", "cores": 8, "threads": 16, "ram_mib": 16384,
-            "memory_speed_mts": 3600 if rig["memory.rated-speed"] is True else 2666, "memory_rated_mts": 3600,
-            "gpu": "Basalt 70", "other_gpu": "Basalt Mini (integrated)", "vram_mib": 8192,
+            "os": "Marl 4", "case_matters": False, **self.build.hardware,
+            "memory_speed_mts": self.build.hardware["memory_rated_mts"] if rig["memory.rated-speed"] is True else 2666,
             "driver_version": f"{machine(self._parsed(self.state()), 'driver')}.4",
-            "panel": "Heron 27-inch", "refresh_hz": int(rig["display.refresh"]), "best_refresh_hz": BEST_REFRESH_HZ,
-            "hardware_scheduling": True, "panel_on_integrated": False, "gpu1_integrated": True,
+            "refresh_hz": int(rig["display.refresh"]), "best_refresh_hz": self.build.best_refresh_hz,
+            "hardware_scheduling": True, "gpu1_integrated": True,
             "board_power_limit": 110, "board_temperature_limit": 88, "timer_finest_ms": 0.5, "timer_coarsest_ms": 15.6,
             **{f"{device}_message": device not in LINE_ONLY for device in DEVICES},
             **{f"{device}_shares_line": device in SHARED_LINE for device in DEVICES},
@@ -205,7 +206,7 @@ class Standin:
 
     def pipeline(self, game: str) -> Pipeline:
         """The frame pipeline of a game, as the settings in effect leave it: what a run is simulated with."""
-        return pipeline(GAMES[game_of(self, game).name][1], self._in_effect(game))
+        return pipeline(GAMES[game_of(self, game).name][1], self._in_effect(game), self.build)
 
     def _in_effect(self, owner: str) -> Mapping[str, Value]:
         """What the running machine works by: settings that wait for a restart still hold their old values."""
@@ -246,8 +247,8 @@ class Standin:
             raise RefusedByRig(f"{key}: the device {device} is gone")
         if key.startswith("interrupt.mode@") and value == "message" and device in LINE_ONLY:
             raise RefusedByRig(f"{key}: this device has no message-signalled interrupts; leave it at line")
-        if key == "display.refresh" and isinstance(value, int | float) and value > BEST_REFRESH_HZ:
-            raise RefusedByRig(f"{key}: the panel goes up to {BEST_REFRESH_HZ} Hz, not {value}")
+        if key == "display.refresh" and isinstance(value, int | float) and value > self.build.best_refresh_hz:
+            raise RefusedByRig(f"{key}: the panel goes up to {self.build.best_refresh_hz} Hz, not {value}")
 
     def _may_write(self) -> bool:
         lost = self._fault is not None and self._fault.name == "rights-missing" and self._fault.struck

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from keenlattice.catalog.values import Value
+from keenlattice.rig.standin.build import JUNIPER, Build
 from keenlattice.rig.standin.games import Load
 
 ANISOTROPY = {"off": 0.985, "2x": 0.99, "4x": 0.995, "8x": 1.0, "16x": 1.012}
@@ -43,6 +44,7 @@ class Pipeline:
         dips_per_min: quiet moments after which the GPU's clock has to rise again.
         core_mhz, power_share, cpu_clock_share: the GPU's clock, the share of its board's power that it may take, and
             the share of the CPU's clock that its power plan gives; for what the rig says of itself.
+        warming: as in `Build`.
     """
 
     cpu_ms: float
@@ -67,19 +69,20 @@ class Pipeline:
     core_mhz: float = CORE_MHZ
     power_share: float = 1.0
     cpu_clock_share: float = 1.0
+    warming: float = JUNIPER.warming
 
 
-def pipeline(load: Load, value: Mapping[str, Value]) -> Pipeline:
-    """The pipeline of a game under effective values (`value`: setting key to value)."""
+def pipeline(load: Load, value: Mapping[str, Value], build: Build = JUNIPER) -> Pipeline:
+    """The pipeline of a game under effective values (`value`: setting key to value), on hardware of that build."""
     submission, depth = value["frame.submission"], value["frame.queue-depth"]
     queue = load.queue if depth == "game decides" else int(depth)
     if submission == "short-queue":
         queue = 1
-    cpu_ms = _cpu_ms(load, value)
+    act, cpu_ms = build.strength, _cpu_ms(load, value, build)
     stalls = [_stalls(value.get(f"interrupt.mode@{device}", "line")) for device in ("gpu0", "usb0")]
     return Pipeline(
         cpu_ms=cpu_ms,
-        gpu_ms=_gpu_ms(load, value),
+        gpu_ms=_gpu_ms(load, value, build),
         uneven=load.uneven,
         scenes=load.scenes,
         in_flight=queue + 1,
@@ -92,14 +95,18 @@ def pipeline(load: Load, value: Mapping[str, Value]) -> Pipeline:
         composed_refreshes={"exclusive": None, "borderless": 0, "windowed": 1}[str(value["window.mode"])],
         panel_ms=PANEL_RESPONSE_MS[str(value["display.overdrive"])],
         poll_ms=1000 / float(value["input.polling-rate"]),
-        stall_share=sum(share for share, _ in stalls) / 2,
+        stall_share=min(1.0, sum(share for share, _ in stalls) / 2 * act("interrupt.mode")),
         stall_ms=sum(ms for _, ms in stalls) / 2,
-        burst_slowdown=PRIORITY[str(value["process.priority"])] * (1.06 if value["cpu.core-parking"] is True else 1.0),
-        compiles_per_min=load.compiles_per_min * (0.4 if float(value["shader.cache-size"]) >= 4096 else 1.0),
-        dips_per_min={"adaptive": 14.0, "hold-high": 0.0, "save-power": 40.0}[str(value["gpu.clock-policy"])],
+        burst_slowdown=(PRIORITY[str(value["process.priority"])] ** act("process.priority")
+                        * (1.06 if value["cpu.core-parking"] is True else 1.0) ** act("cpu.core-parking")),
+        compiles_per_min=load.compiles_per_min * (
+            0.4 if float(value["shader.cache-size"]) >= 4096 else 1.0) ** act("shader.cache-size"),
+        dips_per_min=({"adaptive": 14.0, "hold-high": 0.0, "save-power": 40.0}[str(value["gpu.clock-policy"])]
+                      * max(0.0, act("gpu.clock-policy"))),
         core_mhz=(CORE_MHZ + float(value.get("gpu.core-offset@gpu0", 0))) / POLICY[str(value["gpu.clock-policy"])],
         power_share=float(value.get("gpu.power-limit@gpu0", 100)) / 100,
         cpu_clock_share=0.97 / POWER_PLAN[str(value["cpu.power-plan"])],
+        warming=build.warming,
     )
 
 
@@ -109,26 +116,30 @@ def crashes_per_s(value: Mapping[str, Value]) -> float:
     return max(0.0, beyond) * CRASHES_PER_S_MHZ
 
 
-def _cpu_ms(load: Load, value: Mapping[str, Value]) -> float:
-    time = load.cpu_ms * POWER_PLAN[str(value["cpu.power-plan"])]
-    time *= 0.93 if value["driver.threaded-submission"] is True else 1.0
-    time *= 1.0 if value["memory.rated-speed"] is True else 1.05
-    time *= 0.992 if value["scheduling.gpu"] == "by-hardware" else 1.0
-    time *= 1.012 if value["background.overlay"] is True else 1.0
-    return time * (1.03 if value["background.recorder"] is True else 1.0)
+def _cpu_ms(load: Load, value: Mapping[str, Value], build: Build) -> float:
+    act = build.strength
+    time = load.cpu_ms * build.cpu_share * POWER_PLAN[str(value["cpu.power-plan"])] ** act("cpu.power-plan")
+    time *= (0.93 if value["driver.threaded-submission"] is True else 1.0) ** act("driver.threaded-submission")
+    time *= (1.0 if value["memory.rated-speed"] is True else 1.05) ** act("memory.rated-speed")
+    time *= (0.992 if value["scheduling.gpu"] == "by-hardware" else 1.0) ** act("scheduling.gpu")
+    time *= (1.012 if value["background.overlay"] is True else 1.0) ** act("background.overlay")
+    return float(time * (1.03 if value["background.recorder"] is True else 1.0) ** act("background.recorder"))
 
 
-def _gpu_ms(load: Load, value: Mapping[str, Value]) -> float:
-    time = load.gpu_ms * (0.25 + 0.75 * (float(value["scaling.render-scale"]) / 100) ** 2)
-    time *= ANISOTROPY.get(str(value["texture.anisotropy"]), 1.0) * FILTERING[str(value["texture.filter-quality"])]
+def _gpu_ms(load: Load, value: Mapping[str, Value], build: Build) -> float:
+    act = build.strength
+    time = load.gpu_ms * build.gpu_share * (0.25 + 0.75 * (float(value["scaling.render-scale"]) / 100) ** 2)
+    time *= ANISOTROPY.get(str(value["texture.anisotropy"]), 1.0) ** act("texture.anisotropy")
+    time *= FILTERING[str(value["texture.filter-quality"])] ** act("texture.filter-quality")
     if value["antialias.mode"] != "game decides":
-        time *= SAMPLES.get(str(value["antialias.samples"]), 1.0)
-    time *= 1.08 if value["shading.ambient-occlusion"] == "on" else 1.0
-    time *= POLICY[str(value["gpu.clock-policy"])]
+        time *= SAMPLES.get(str(value["antialias.samples"]), 1.0) ** act("antialias.samples")
+    time *= (1.08 if value["shading.ambient-occlusion"] == "on" else 1.0) ** act("shading.ambient-occlusion")
+    time *= POLICY[str(value["gpu.clock-policy"])] ** act("gpu.clock-policy")
     time *= float((100 / float(value.get("gpu.power-limit@gpu0", 100))) ** 0.35)
     time *= CORE_MHZ / (CORE_MHZ + float(value.get("gpu.core-offset@gpu0", 0)))
-    time *= 1.01 if value["background.overlay"] is True else 1.0
-    return time * (1.05 if value["background.recorder"] is True else 1.0)
+    time *= (1.01 if value["background.overlay"] is True else 1.0) ** act("background.overlay")
+    time *= (1.05 if value["background.recorder"] is True else 1.0) ** act("background.recorder")
+    return float(time) + (0.0 if value["gpu.output"] == "discrete" else build.copy_ms)
 
 
 def _sync(load: Load, value: Mapping[str, Value]) -> str:

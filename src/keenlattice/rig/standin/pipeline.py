@@ -37,7 +37,7 @@ RUN_TO_RUN = 0.004       # standard deviation of what makes whole runs differ (l
 BURST_MS, BURSTS_PER_MIN = 80.0, 6.0
 COMPILE_MS = 28.0
 DIP_MS, DIP_SLOWDOWN = 150.0, 1.35
-WARMING, WARM_AFTER_S = 0.02, 60.0
+WARM_AFTER_S = 60.0
 CLICK_EVERY_MS = 250.0
 AT_ONCE_FROM, MOST_PASSES, SAME_MS = 4, 15, 1e-9
 
@@ -92,7 +92,7 @@ def _stages(line: Pipeline, frames: int, typical_ms: float, random: np.random.Ge
     per_run = np.exp(random.normal(0, RUN_TO_RUN, 2))
     cpu = line.cpu_ms * per_run[0] * _uneven(line, frames, typical_ms, random)
     gpu = line.gpu_ms * per_run[1] * _uneven(line, frames, typical_ms, random)
-    slowed = 1 + WARMING * (1 - np.exp(-at_s / WARM_AFTER_S))
+    slowed = 1 + line.warming * (1 - np.exp(-at_s / WARM_AFTER_S))
     gpu *= slowed
     for start, end in _spells(BURSTS_PER_MIN, BURST_MS, frames, typical_ms, random):
         cpu[start:end] *= line.burst_slowdown

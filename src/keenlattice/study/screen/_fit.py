@@ -169,7 +169,7 @@ def _effect(played: Played, fits: Mapping[str, Fit], name: str, error: float, cl
     if claim is not None and word in ("better", "worse"):
         standing = "does what is claimed" if (middle < 0) == (claim.direction == "down") else "does the opposite"
     pct = [percent_of(one) for one in (middle, middle - half, middle + half)]
-    return Effect(name, pct[0], pct[1], pct[2], standing, matters)
+    return Effect(name, pct[0], pct[1], pct[2], standing, matters, spread, dof)
 
 
 def _error_now(played: Played, error: float) -> float:

@@ -5,6 +5,7 @@ from functools import partial
 
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import metrics_of
+from keenlattice.measure.telemetry import limited_by, mean_limits
 from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig._apply import restart_for
@@ -22,6 +23,7 @@ def play_screen(player: Player, spec: ScreenSpec, versions: Sequence[Version]) -
     """Plays a screen through, or computes it anew."""
     plan, (before, after) = spec.plan, versions
     rounds, place = Rounds(plan, costly(player.rig, plan)), 0
+    limits: list[Mapping[str, float]] = []
     player.called = lambda _: ""
 
     def entries(signs: Signs) -> Entries:
@@ -31,11 +33,12 @@ def play_screen(player: Player, spec: ScreenSpec, versions: Sequence[Version]) -
         for row, signs, seed in rounds.coming():
             capture = player.play(place, len(rounds.sizes), str(row), partial(entries, signs), seed)
             rounds.add(signs, metrics_of(capture, plan.metrics()))
+            limits.append(limited_by(capture))
             place += 1
         rounds.look()
     return rounds.result(Screen(
         player.game, spec.before.reference, spec.after.reference, player.rig.name, plan, (), (), 0, 0, 0,
-        tuple(player.excluded), tuple(player.doubts)))
+        tuple(player.excluded), tuple(player.doubts), mean_limits(limits)))
 
 
 KIND = Kind("screen", "screen", ScreenSpec, Screen, play_screen)

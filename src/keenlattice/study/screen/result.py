@@ -1,7 +1,7 @@
 """What a screen found: per change its effects with an interval and a word, and those that act together."""
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 from keenlattice._notebook import Shown
@@ -20,7 +20,7 @@ Standing = Literal["does what is claimed", "does the opposite", "better", "worse
 @dataclass(frozen=True)
 class Effect:
     """What switching a factor on does to a metric, in per cent, with its interval and the word for it, and the smallest
-    difference that matters (0 where an older screen did not note it)."""
+    difference that matters (0 where an older screen did not note it); `error` and `dof` as in a trial's metric."""
 
     metric: str
     change_pct: float | None
@@ -28,6 +28,8 @@ class Effect:
     high_pct: float | None
     standing: Standing
     matters_pct: float = 0.0
+    error: float | None = None
+    dof: float | None = None
 
 
 TELLING: tuple[tuple[Standing, ...], ...] = (
@@ -73,7 +75,10 @@ class Interaction:
 
 @dataclass(frozen=True, repr=False)
 class Screen(Form, Shown):
-    """What a screen found; factors in the order of how much they do."""
+    """What a screen found; factors in the order of how much they do.
+
+    `limited_by` is what the frames of all its runs waited for, each with its share of the time in per cent.
+    """
 
     SCHEMA: ClassVar[str] = "keen-lattice/screen/2"
     WHAT: ClassVar[str] = "a screen"
@@ -90,6 +95,7 @@ class Screen(Form, Shown):
     one_by_one_runs: int
     excluded: tuple[str, ...] = ()
     doubts: tuple[str, ...] = ()
+    limited_by: Mapping[str, float] = field(default_factory=dict)
 
     @property
     def judged_by(self) -> tuple[str, ...]:

@@ -221,7 +221,7 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
     if logs.shape[1] < FIRST_LOOK:
         word = "unclear"
     return MetricResult(*told, means[0], means[1], percent_of(fit.middle), percent_of(low), percent_of(high), word,
-                        1 - 2 * now, logs.shape[1], matters)
+                        1 - 2 * now, logs.shape[1], matters, fit.error, fit.dof)
 
 
 def _error_now(plan: TrialPlan, blocks: int, error: float) -> float:

@@ -26,6 +26,8 @@ class MetricResult:
         low_pct, high_pct: the interval, at `confidence`.
         n: how many blocks gave a number for both versions.
         matters_pct: the smallest difference of it that matters, in per cent; 0 where an older trial did not note it.
+        error, dof: standard error of the logarithm of the ratio, and its degrees of freedom; None where an older trial
+            did not note them.
 
     All numbers are None where fewer than two blocks did; where all blocks came to the very same ratio, so that nothing
     is known of how much they vary, `before` and `after` alone are told.
@@ -42,6 +44,8 @@ class MetricResult:
     confidence: float
     n: int
     matters_pct: float = 0.0
+    error: float | None = None
+    dof: float | None = None
 
 
 @dataclass(frozen=True)

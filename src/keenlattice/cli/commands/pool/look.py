@@ -1,0 +1,29 @@
+"""`keen pool look`: what the newest pool says, of all changes or of one setting, and what to expect on this rig."""
+
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.complete import games, settings
+from keenlattice.cli.options import Book, Json, Rig
+
+
+def look(
+    setting: Annotated[str, typer.Argument(autocompletion=settings, help="One setting, for all about it.")] = "",
+    game: Annotated[str, typer.Option("--game", autocompletion=games, help="The game that you play: what it waits for "
+                                      "here is taken from your newest trial of it.")] = "",
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Show what the newest pool says of each change, or all about one, and what to expect on this rig."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit
+    from keenlattice.cli.views.pool import show_change, show_pool
+
+    found = begin(book, rig).pooled(setting, game)
+    if json:
+        emit(found)
+    elif setting:
+        for one in found.changes:
+            show_change(found, one)
+    else:
+        show_pool(found)

@@ -1,0 +1,28 @@
+"""`keen pool order`: which of many changes to try first on this rig."""
+
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.complete import references
+from keenlattice.cli.options import REFERENCE, Book, Json, Played, Rig, Seconds
+
+
+def order(
+    before: Annotated[str, typer.Argument(autocompletion=references, help=REFERENCE)],
+    after: Annotated[str, typer.Argument(autocompletion=references, help="The version that has all changes, or a pack "
+                                         "(.toml) on top of the first one.")],
+    game: Played = None, seconds: Seconds = 30.0,
+    matters: Annotated[float, typer.Option("--matters", help="The smallest difference that matters to you, in %.")] = 1,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Put changes in the order in which to try them: most to be gained for each hour first.
+
+    It plans; the verdict of a trial rests on its own runs alone.
+    """
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit
+    from keenlattice.cli.views.pool import show_order
+
+    found = begin(book, rig).try_first(before, after, game or "", seconds=seconds, matters_pct=matters)
+    emit(found) if json else show_order(found, game or "")

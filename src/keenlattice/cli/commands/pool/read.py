@@ -1,0 +1,55 @@
+"""`keen pool read`: evidence of many rigs becomes knowledge."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.complete import games
+from keenlattice.cli.options import Book, Decides, Figure, Json, Rig
+from keenlattice.cli.workers import Cluster, Workers
+
+
+def read(
+    sources: Annotated[list[Path] | None, typer.Argument(
+        metavar="FROM...", help="Files of evidence (.jsonl, .parquet), packs, logbooks, or folders of them.")] = None,
+    add: Annotated[bool, typer.Option("--add", help="To the evidence of the newest pool; what is known is not computed "
+                                      "again.")] = False,
+    decides: Decides = "", matters: Annotated[float | None, typer.Option(
+        "--matters", help="The smallest difference that matters, in %.  [default: what mattered to those who tried it]"
+        )] = None,
+    game: Annotated[str, typer.Option("--game", autocompletion=games, help="Only evidence of this game.")] = "",
+    again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Compute one anew from its evidence."
+                                              )] = None,
+    figure: Figure = None, workers: Workers = None, cluster: Cluster = "", book: Book = None, rig: Rig = "standin",
+    json: Json = False,
+) -> None:
+    """Pool evidence of many rigs: what each change does in general, on the next rig, and on which.
+
+    Evidence may come from strangers: what is none, is left out and told.
+    """
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.outfile import new_figure
+    from keenlattice.cli.output import emit, say
+    from keenlattice.cli.views.pool import show_pool
+    from keenlattice.cli.views.studies import show_recomputed
+    from keenlattice.cli.workers import with_workers
+    from keenlattice.errors import UsageError
+
+    if again is not None and (sources or add or figure):
+        raise UsageError("--again computes a pool anew from the evidence that is kept: nothing else goes with it")
+    ws, figure = begin(book, rig), new_figure(figure)
+    if again is not None:
+        found = ws.recompute(again, "pool")
+        emit(found) if json else show_recomputed(found)
+        return
+    played = with_workers(workers, cluster, lambda executor: ws.pool(
+        *(sources or ()), add=add, decides=decides, matters_pct=matters, game=game, executor=executor))
+    if figure:
+        played.figure().save(figure)
+    if json:
+        emit(played)
+        return
+    show_pool(ws.pooled(game=game))
+    if figure:
+        say(f"\nfigure: {figure}")

@@ -1,0 +1,30 @@
+"""`keen pool write`: the evidence of all that was tried here, for others to pool."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.options import Book, Json, Rig
+
+
+def write(
+    file: Annotated[Path, typer.Argument(help="The file to write: .jsonl, or .parquet.")],
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Write the evidence of every trial and screen that was begun here, whatever it found. It names nobody."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.outfile import new_file
+    from keenlattice.cli.output import emit, hint, say
+
+    ws, path = begin(book, rig), new_file(file, ".jsonl", ".parquet")
+    assert path is not None
+    made = ws.write_evidence(path)
+    if json:
+        emit(made)
+        return
+    say(f"{made.file}: {made.records} records of {made.studies} studies. {made.silent} of these found nothing better "
+        "or worse, and count as much.", "bold")
+    say("In it: what was changed, what came of it, and facts of the rig. No name, no path, no note, no time of day.",
+        "dim")
+    hint(f"read it before you pass it on; others pool it with keen pool read {made.file}")

@@ -1,0 +1,94 @@
+"""What a pool says, in plain words, with no more digits than were measured."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from keenlattice.report.words import TITLES, between, listed, rounded
+
+if TYPE_CHECKING:
+    from keenlattice.study.pool.order import Expected
+    from keenlattice.study.pool.result import Pool, PooledChange, PooledMetric, Side, Span
+
+SORTS = {"helps everywhere": "help everywhere", "helps some": "help on some rigs",
+         "helps some, hurts some": "help on some rigs and hurt on others", "hurts some": "hurt on some rigs",
+         "hurts everywhere": "hurt everywhere", "nothing that matters anywhere": "do nothing that matters anywhere",
+         "not known": "are not known"}
+ONE = {"help on some rigs and hurt on others": "helps on some rigs and hurts on others"}
+VERBS = {"help": "helps", "hurt": "hurts", "do": "does", "are": "is"}
+
+
+def pool_headline(result: "Pool") -> str:
+    """A pool in one sentence: how many changes do what."""
+    parts = []
+    for standing, words in SORTS.items():
+        count = sum(one.telling.standing == standing for one in result.changes)
+        verb, _, rest = words.partition(" ")
+        parts += [f"{count} {words if count > 1 else ONE.get(words, f'{VERBS[verb]} {rest}')}"] if count else []
+    return (f"Of {len(result.changes)} changes that {result.rigs} rigs have tried, {listed(parts)}." if parts else
+            "No change was tried on any rig.")
+
+
+def change_does(change: "PooledChange") -> str:
+    """What a change does over rigs; of which metric, where it is about several."""
+    one = change.telling
+    if len(change.metrics) == 1 or one.standing == "not known":
+        return one.told
+    if one.standing == "nothing that matters anywhere":
+        return one.told
+    return f"{one.told} ({TITLES[one.metric]})"
+
+
+def interval(span: "Span | None") -> str:
+    """A value with its interval, such as `-4.2 (-6.7 to -1.6)`; `-` if there is none."""
+    if span is None:
+        return "-"
+    half = max((span.high_pct - span.low_pct) / 2, 0.1)
+    exact = 0.1 if half < 10 else 1.0
+    return f"{signed(span.pct, exact)} ({signed(span.low_pct, exact)} to {signed(span.high_pct, exact)})"
+
+
+def signed(value: float, exact: float = 0.1) -> str:
+    """A number with its sign, as exact as it is known."""
+    text = rounded(value, exact)
+    return "0" if float(text) == 0 else text if value < 0 else f"+{text}"
+
+
+def range_of(ends: tuple[float, float] | None) -> str:
+    """An interval in per cent; `-` if there is none."""
+    if ends is None:
+        return "-"
+    if ends[1] - ends[0] < 20:
+        return between(*ends)
+    return f"{signed(ends[0], 1.0)} to {signed(ends[1], 1.0)} %"
+
+
+def shares(one: "PooledMetric") -> str:
+    """On how many rigs it helps, and hurts, by what matters."""
+    if one.mean is None:
+        return "one rig says nothing of others" if one.rigs else "no study gave a number"
+    return f"helps about {one.helped_pct:.0f} of 100 rigs, hurts about {one.hurt_pct:.0f}, by {one.matters_pct:g} %"
+
+
+BRIEF = {"helps everywhere": "helps all", "helps some": "helps some", "helps some, hurts some": "helps and hurts",
+         "hurts some": "hurts some", "hurts everywhere": "hurts all", "nothing that matters anywhere": "nothing",
+         "not known": "not known"}
+"""A standing where there is little room."""
+
+
+def side_said(one: "Side") -> str:
+    """What it does on one side of a fact."""
+    return f"{one.where}: {one.word}, {interval(one.mean)} % on {one.rigs} rigs"
+
+
+def expected_said(some: "Sequence[Expected]", metric: str) -> str:
+    """What is to be expected here of a metric; `-` if nothing is known."""
+    return next((interval(one.here) for one in some if one.metric == metric), "-")
+
+
+def told_beside(change: "PooledChange", expected: "Sequence[Expected]") -> str:
+    """What a pool says of a change, to stand beside a setting."""
+    one = change.telling
+    here = expected_said(expected, one.metric)
+    does = "what it does is not known" if one.standing == "not known" else f"it {change_does(change)}"
+    told = f"by {one.rigs} {'rig' if one.rigs == 1 else 'rigs'}, {does.replace('it nothing', 'it does nothing')}"
+    return told if here == "-" or one.standing == "not known" else f"{told}; to be expected here: {here} %"

@@ -1,0 +1,146 @@
+"""Evidence records of the studies that a logbook, or a result, holds: of all that were begun."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from math import isfinite, log1p
+from typing import Any
+
+from keenlattice._version import __version__
+from keenlattice.errors import KeenLatticeError
+from keenlattice.logbook._studies import Study
+from keenlattice.measure.metrics import METRICS
+from keenlattice.profile.compare import changes
+from keenlattice.rig._factnames import FACTS
+from keenlattice.study.deciding import named
+from keenlattice.study.kind import SpecOfTwo
+from keenlattice.study.pool.evidence import FARTHEST, EvidenceRecord, Found, Played, State, Switch, digest
+from keenlattice.study.record import provenance_of, result_of, spec_of
+from keenlattice.study.screen.plan import ScreenSpec
+from keenlattice.study.screen.result import Effect, Screen
+from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.result import MetricResult, Trial
+from keenlattice.study.trial.spec import TrialSpec
+
+KINDS = ("trial", "screen")
+TOLD = {"cpu", "gpu", "other_gpu", "os", "driver_version"}  # of the facts that are text
+LONGEST = 60
+WORDS = {"does nothing that matters": "no difference that matters", "unclear": "unclear"}
+
+Stock = Mapping[str, bool | int | float | str]
+
+
+def records_of(study: Study, book: str, stock: Stock, facts: Mapping[str, object]) -> Iterator[EvidenceRecord]:
+    """The records of a study that the logbook keeps: none of a version against itself, nor of another kind.
+
+    Args:
+        book: the id of the logbook, from which that of the rig is made.
+        stock: what a setting is at where nothing sets it.
+        facts: the rig's as they are now, for a study that has none of its own since it is not finished.
+    """
+    if study.kind not in KINDS:
+        return
+    spec, rig = spec_of(study), digest("rig", book, study.rig)
+    if not isinstance(spec, TrialSpec | ScreenSpec) or (isinstance(spec, TrialSpec) and spec.is_pilot):
+        return
+    result = None if study.result is None else result_of(study)
+    about = provenance_of(study)
+    yield from records(spec, result, rig, digest("study", book, study.rig, study.number), stock,
+                       about.facts or facts, about.software or __version__, study.time[:10])
+
+
+def records(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None, rig: str, study: str, stock: Stock,
+            facts: Mapping[str, object], software: str = __version__, day: str = "") -> Iterator[EvidenceRecord]:
+    """The records of one study: of a trial one, of a screen one for each of its changes.
+
+    Args:
+        spec: what was planned.
+        result: what came out; None if it is not finished.
+        rig, study: their hashes.
+        stock, facts, software, day: as in `records_of`.
+    """
+    limited_by = (result.limited_by.get("before", {}) if isinstance(result, Trial) else
+                  result.limited_by if result else {})
+    state: State = "not finished" if result is None else "finished"
+    for keys, found in _found(spec, result):
+        switched = _switched(spec, keys, stock)
+        if switched and found:
+            yield EvidenceRecord(
+                rig=rig, study=study, kind=spec_kind(spec), state=state, game=spec.game or spec.owner, change=switched,
+                found=found, played=_played(spec), software=software[:LONGEST], day=day, facts=_told(facts),
+                limited_by={str(name)[:LONGEST]: float(share) for name, share in limited_by.items()})
+
+
+def spec_kind(spec: TrialSpec | ScreenSpec) -> Any:
+    """What kind of study a plan is of."""
+    return "trial" if isinstance(spec, TrialSpec) else "screen"
+
+
+def _found(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None
+           ) -> Iterator[tuple[Sequence[str] | None, tuple[Found, ...]]]:
+    """Of each change: its settings (None for all that differ), and what was found of each metric."""
+    deciders = named(spec.plan.decides)
+    if isinstance(result, Trial):
+        yield None, tuple(_of_metric(one, one.name in deciders) for one in result.metrics)
+    elif isinstance(result, Screen):
+        for factor in result.factors:
+            each = {one.metric: one for one in (*factor.others, *factor.judged)}
+            yield factor.settings, tuple(_of_effect(one, one in factor.judged, result.runs) for one in each.values())
+    else:
+        nothing = tuple(Found(metric=name, decides=True, log_ratio=None, error=None, dof=None, blocks=0,
+                              matters_pct=spec.plan.matters_pct, verdict="unclear") for name in deciders)
+        for keys in spec.plan.factors if isinstance(spec, ScreenSpec) else (None,):
+            yield keys, nothing
+
+
+def _of_metric(one: MetricResult, decides: bool) -> Found:
+    return _numbers(one.name, decides, one.change_pct, one.error, one.dof, one.n, one.matters_pct, one.verdict)
+
+
+def _of_effect(one: Effect, decides: bool, runs: int) -> Found:
+    word = WORDS.get(one.standing, one.standing)
+    if word not in ("better", "worse", "no difference that matters", "unclear"):  # held against a claim
+        word = "better" if ((one.change_pct or 0.0) < 0) == METRICS[one.metric].lower_is_better else "worse"
+    return _numbers(one.metric, decides, one.change_pct, one.error, one.dof, runs, one.matters_pct, word)
+
+
+def _numbers(name: str, decides: bool, change_pct: float | None, error: float | None, dof: float | None, blocks: int,
+             matters_pct: float, word: Any) -> Found:
+    """What a record can hold of it: an effect beyond all bounds, or whose error is not known, is none."""
+    known = change_pct is not None and error is not None and dof is not None and change_pct > -100
+    ratio = log1p(change_pct / 100) if known and change_pct is not None and isfinite(change_pct) else None
+    if ratio is None or not error or abs(ratio) > FARTHEST or not 1e-9 < error <= FARTHEST or not dof or dof < 1:
+        return Found(metric=name, decides=decides, log_ratio=None, error=None, dof=None, blocks=blocks,
+                     matters_pct=matters_pct, verdict="unclear")
+    return Found(metric=name, decides=decides, log_ratio=ratio, error=error, dof=float(dof), blocks=blocks,
+                 matters_pct=matters_pct, verdict=word)
+
+
+def _switched(spec: SpecOfTwo, keys: Sequence[str] | None, stock: Stock) -> tuple[Switch, ...]:
+    """The settings of a change, each with what it was and is: as it was set, else at stock."""
+    differing = [one for one in changes(spec.before.entries, spec.after.entries) if keys is None or one.key in keys]
+    at_stock = {one.key: stock.get(one.key.partition("@")[0]) for one in differing}
+    try:
+        return tuple(Switch(setting=one.key, before=at_stock[one.key] if one.before is None else one.before,
+                            after=at_stock[one.key] if one.after is None else one.after) for one in differing)
+    except ValueError as error:
+        raise KeenLatticeError(f"a change of {spec.about} cannot be told as evidence: {error}") from None
+
+
+def _played(spec: TrialSpec | ScreenSpec) -> Played:
+    plan = spec.plan
+    planned, early = (plan.blocks, plan.early) if isinstance(plan, TrialPlan) else (plan.rounds, True)
+    return Played(seconds=float(plan.seconds), warm_up_s=float(plan.warm_up_s), planned=planned, repeats=plan.repeats,
+                  early=early, seed=plan.seed)
+
+
+def _told(facts: Mapping[str, object]) -> dict[str, Any]:
+    """The facts that a record tells: numbers, yes and no, and the names of hardware and system."""
+    found: dict[str, Any] = {}
+    for name, value in facts.items():
+        kind = FACTS.get(name, ("", ""))[0]
+        if kind == "yes or no" and isinstance(value, bool):
+            found[name] = value
+        elif kind == "number" and isinstance(value, int | float) and not isinstance(value, bool):
+            found[name] = float(value)
+        elif name in TOLD and isinstance(value, str) and value.isprintable():
+            found[name] = value[:LONGEST]
+    return found

@@ -1,0 +1,140 @@
+"""Which of many changes to try first on a rig, by what a pool lets expect of each: the order that finds most for the
+least time. It plans; what is then found rests on this rig's runs alone.
+
+Of each change it is known where its true effect here is likely to lie (normal, of which only the gain counts: a change
+that hurts is not kept), and how long its trial takes. They are put in the order of the gain that is to be expected for
+each hour (W. E. Smith, Naval Research Logistics Quarterly 1956, of jobs by worth over length). A change that the pool
+does not know is taken for one drawn from those that it knows.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from keenlattice.measure.metrics import METRICS
+from keenlattice.profile.compare import Change
+from keenlattice.study.pool.evidence import Switch
+from keenlattice.study.pool.result import Pool, PooledChange, PooledMetric, Span
+from keenlattice.study.trial.power import Noise, chance_to_settle
+
+WIDE = 3.92           # widths of a normal interval of 95 % in standard deviations
+BLOCKS = (4, 6, 8, 12, 16, 24, 32)
+WANTED, NOISE_DOF = 0.8, 20
+LEAST_SPREAD_PCT = 0.01
+
+
+@dataclass(frozen=True)
+class Expected:
+    """What is to be expected of one metric here: as likely as not, and in 95 % of cases, in per cent."""
+
+    metric: str
+    here: Span
+    rigs: int
+
+
+@dataclass(frozen=True)
+class ToTry:
+    """A change, in the order in which it is to be tried.
+
+    Args:
+        change: what it switches.
+        known: what the pool says of it, in words; "" if it does not know it.
+        expected: of each metric.
+        gain_pct: how much better it is to be expected to make all metrics together, if it is kept only where it helps.
+        blocks: that settle its trial with a chance of four fifths, if the effect is what is expected.
+        minutes: that this takes.
+    """
+
+    change: tuple[Change, ...]
+    known: str
+    expected: tuple[Expected, ...]
+    gain_pct: float
+    blocks: int
+    minutes: float
+
+
+@dataclass(frozen=True)
+class Pace:
+    """How long things take: a run in seconds, a switch of some settings in minutes, what matters in per cent."""
+
+    seconds: float
+    switch_minutes: Mapping[str, float]
+    matters_pct: float
+
+
+def in_order(pool: Pool, changes: Sequence[Change], facts: Mapping[str, Any], limits: Mapping[str, float], pace: Pace
+             ) -> tuple[ToTry, ...]:
+    """The changes, that first of which most is to be expected for each hour.
+
+    Args:
+        pool: what is known.
+        changes: single settings.
+        facts, limits: the rig's, as in `PooledMetric.here`.
+        pace: how long a trial takes.
+    """
+    unknown = _prior(pool)
+    found = [_to_try(pool, one, facts, limits, pace, unknown) for one in changes]
+    return tuple(sorted(found, key=lambda one: (-one.gain_pct / one.minutes, one.change[0].key)))
+
+
+def matching(pool: Pool, change: Change) -> PooledChange | None:
+    """What a pool knows of a change: of several from different values that of which it knows most, the same one
+    before all others."""
+    alike = [one for one in pool.changes if len(one.change) == 1 and one.change[0].setting == change.key
+             and _same(one.change[0], change)]
+    return max(alike, key=lambda one: (one.change[0].before == change.before, one.telling.rigs), default=None)
+
+
+def _same(one: Switch, change: Change) -> bool:
+    return (type(one.after) is type(change.after) and one.after == change.after) or (
+        _number(one.after) and _number(change.after) and one.after == change.after)
+
+
+def _number(value: object) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def _to_try(pool: Pool, change: Change, facts: Mapping[str, Any], limits: Mapping[str, float], pace: Pace,
+            unknown: float) -> ToTry:
+    known = matching(pool, change)
+    expected = tuple(Expected(one.metric, here, one.rigs) for one in (known.metrics if known else ())
+                     if (here := one.here(facts, limits)) is not None)
+    gains = [_gain(one) for one in expected] or [unknown]
+    blocks = max([_blocks(metric, one, pace) for metric in (known.metrics if known else ()) for one in expected
+                  if one.metric == metric.metric] or [BLOCKS[2]])
+    minutes = 2 * blocks * pace.seconds / 60 + 2 * blocks * pace.switch_minutes.get(change.key, 0.0)
+    return ToTry((change,), known.telling.told if known else "", expected, sum(gains), blocks, max(minutes, 0.1))
+
+
+def _gain(one: Expected) -> float:
+    """The mean of what a normal effect gains, where it is dropped if it hurts, in per cent."""
+    from scipy.special import ndtr
+
+    sign = -1.0 if METRICS[one.metric].lower_is_better else 1.0
+    mean, spread = sign * one.here.pct, max(LEAST_SPREAD_PCT, (one.here.high_pct - one.here.low_pct) / WIDE)
+    z = mean / spread
+    return float(mean * ndtr(z) + spread * math.exp(-z * z / 2) / math.sqrt(2 * math.pi))
+
+
+def _prior(pool: Pool) -> float:
+    """What a change gains of which nothing is known: the mean over those that are known, hurts counted as nothing."""
+    gains = [sum(max(0.0, _mean_gain(one)) for one in change.metrics) for change in pool.changes]
+    return float(np.mean(gains)) if gains else 0.0
+
+
+def _mean_gain(one: PooledMetric) -> float:
+    if one.mean is None:
+        return 0.0
+    return -one.mean.pct if METRICS[one.metric].lower_is_better else one.mean.pct
+
+
+def _blocks(metric: PooledMetric, expected: Expected, pace: Pace) -> int:
+    """How many blocks a trial takes, by the noise of those that were played elsewhere."""
+    if not metric.block_noise_pct:
+        return BLOCKS[2]
+    noise = Noise(metric.block_noise_pct / 100, NOISE_DOF)
+    effect = max(-90.0, min(900.0, expected.here.pct))
+    return next((one for one in BLOCKS if chance_to_settle(noise, one, pace.matters_pct, effect) >= WANTED), BLOCKS[-1])

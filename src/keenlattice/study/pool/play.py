@@ -1,0 +1,103 @@
+"""Evidence is pooled: read, gathered, and concluded change by change."""
+
+from collections.abc import Sequence
+from concurrent.futures import Executor
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from keenlattice._parallel import spread
+from keenlattice.errors import UsageError
+from keenlattice.measure.metrics import METRICS
+from keenlattice.study.kind import Kind
+from keenlattice.study.pool._conclude import chunks_of, concluded
+from keenlattice.study.pool.evidence import Switch, change_text
+from keenlattice.study.pool.flat import part
+from keenlattice.study.pool.gather import Gathered, Group, gathered
+from keenlattice.study.pool.plan import PoolPlan, PoolSpec
+from keenlattice.study.pool.record import evidence_of
+from keenlattice.study.pool.result import TELLING, Pool, PooledChange, PooledMetric
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+    from keenlattice.logbook._studies import Study
+    from keenlattice.logbook.book import Logbook
+
+
+def pool_evidence(table: "pa.Table", plan: PoolPlan, refused: Sequence[str] = (), executor: Executor | None = None,
+                  before: Pool | None = None) -> Pool:
+    """What the evidence of many rigs says of each change.
+
+    Args:
+        table: the evidence, flat and vetted (`read_evidence`).
+        plan: which of it, and what matters.
+        refused: what was left out when it was read.
+        executor: computes the changes; equal results to the last bit whatever it is.
+        before: an earlier pool, from which the changes are taken over whose evidence is the same.
+
+    Raises:
+        UnknownName: the plan names a metric that there is not.
+    """
+    evidence = gathered(_chosen(table, plan))
+    known = _known(before, plan)
+    open_ = [place for place, one in enumerate(evidence.groups) if one.digest not in known]
+    made = spread(concluded, chunks_of(evidence, open_, plan.matters_pct), executor)
+    by_digest = {**known, **{one.digest: one for one in made}}
+    metrics = [by_digest[group.digest] for group in evidence.groups]
+    return Pool(plan, len(evidence.names), evidence.studies, evidence.records, evidence.copies, evidence.claimed,
+                evidence.odd, tuple(refused), _changes(evidence, metrics, plan))
+
+
+def _chosen(table: "pa.Table", plan: PoolPlan) -> "pa.Table":
+    """The rows that the plan is about."""
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
+    good = pc.is_in(table["metric"], value_set=pa.array([*plan.metrics]))
+    return table.filter(pc.and_(good, pc.equal(table["game"], plan.game)) if plan.game else good)
+
+
+def _known(before: Pool | None, plan: PoolPlan) -> dict[str, PooledMetric]:
+    if before is None or before.plan.matters_pct != plan.matters_pct:
+        return {}
+    return {one.digest: one for change in before.changes for one in change.metrics if one.digest}
+
+
+def _changes(evidence: Gathered, metrics: Sequence[PooledMetric], plan: PoolPlan) -> tuple[PooledChange, ...]:
+    """The changes with what is known of each metric, the most helpful first."""
+    by_change: dict[str, dict[str, PooledMetric]] = {}
+    for group, one in zip(evidence.groups, metrics, strict=True):
+        by_change.setdefault(group.change, {})[group.metric] = one
+    for group in evidence.silent:
+        by_change.setdefault(group.change, {})[group.metric] = _silent(group)
+    form = part("change")
+    found = []
+    for packed, by_metric in sorted(by_change.items()):
+        change: tuple[Switch, ...] = form.validate_json(packed)
+        found.append(PooledChange(change, change_text(change), tuple(
+            by_metric[name] for name in plan.metrics if name in by_metric)))
+    return tuple(sorted(found, key=lambda one: (TELLING.index(one.telling.standing), -gain(one.telling), one.name)))
+
+
+def _silent(group: Group) -> PooledMetric:
+    return PooledMetric(group.metric, 0, 0, group.silent, 0.0, None, None, None, 0.0, 0.0, 0.0, "not known", "")
+
+
+def gain(one: PooledMetric) -> float:
+    """How much better a change makes a metric in general, in per cent; less than 0 for worse."""
+    if one.mean is None:
+        return 0.0
+    return -one.mean.pct if METRICS[one.metric].lower_is_better else one.mean.pct
+
+
+def pooled_again(book: "Logbook", study: "Study") -> Pool:
+    """A pool, computed anew from the evidence that the logbook keeps of it."""
+    before = Pool.of_json(study.result)
+    return replace(pool_evidence(evidence_of(book, study), before.plan), refused=before.refused)
+
+
+def _nothing_is_played(*_: object) -> Pool:
+    raise UsageError("a pool plays nothing: keen pool read")
+
+
+KIND = Kind("pool", "pool read", PoolSpec, Pool, _nothing_is_played, again=pooled_again)

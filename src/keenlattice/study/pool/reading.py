@@ -1,0 +1,212 @@
+"""Evidence from wherever it comes: files of records, packs, whole logbooks, and folders of all of these.
+
+All of it may come from strangers. A file that holds no evidence, or breaks a bound, is one line, and the rest is read.
+"""
+
+import json
+import os
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from keenlattice._files import check_regular, open_regular
+from keenlattice._parallel import spread
+from keenlattice._safejson import parse_json
+from keenlattice.catalog.load import catalog
+from keenlattice.errors import KeenLatticeError
+from keenlattice.logbook._schema import is_there
+from keenlattice.logbook.reading import ReadBook
+from keenlattice.profile.pack import read_pack
+from keenlattice.study.pool._vetting import vetted
+from keenlattice.study.pool.evidence import EvidenceRecord, Found, Played, Switch, digest
+from keenlattice.study.pool.flat import EvidenceError, flattened, schema
+from keenlattice.study.pool.from_studies import records_of
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+    from keenlattice.profile.pack import Claim, Pack, Rule
+
+ENDINGS = (".jsonl", ".parquet", ".toml")
+MOST_FILES, MOST_BYTES, MOST_LINE, MOST_ROWS, MOST_TOLD = 1_000_000, 256 * 1024**2, 64 * 1024, 20_000_000, 5
+
+
+@dataclass(frozen=True)
+class Read:
+    """What was read.
+
+    Args:
+        table: the rows (`flat.schema`).
+        refused: a line for each file, record or kind of row that was left out.
+    """
+
+    table: "pa.Table"
+    refused: tuple[str, ...]
+
+
+def read_evidence(paths: Sequence[Path], executor: Executor | None = None) -> Read:
+    """The evidence in some files, logbooks and folders.
+
+    Args:
+        executor: reads the files; equal results whatever it is.
+
+    Raises:
+        EvidenceError: one of the paths is not there, or there is no evidence in any.
+    """
+    import pyarrow as pa
+
+    sources = [one for path in paths for one in _sources(path)]
+    if not sources:
+        raise EvidenceError(f"{', '.join(map(str, paths))}: nothing there is evidence; it comes as "
+                            f"{', '.join(ENDINGS)} and as logbooks")
+    found = spread(read_source, sources, executor)
+    return Read(pa.concat_tables([one.table for one in found]), tuple(line for one in found for line in one.refused))
+
+
+def read_source(path: Path) -> Read:
+    """The evidence in one file or logbook; what is wrong with it is a line."""
+    try:
+        if path.is_dir():
+            return _of_logbook(path)
+        check_regular(path)
+        if path.suffix == ".toml":
+            return Read(flattened(claims_of_pack(read_pack(path))), ())
+        return _of_parquet(path) if path.suffix == ".parquet" else _of_lines(path)
+    except (KeenLatticeError, OSError) as error:
+        return Read(schema().empty_table(), (f"{error}" if str(path) in str(error) else f"{path}: {error}",))
+
+
+def as_file(records: Sequence[EvidenceRecord], ending: str) -> bytes:
+    """Records as a file of that ending: `.parquet`, or `.jsonl`."""
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    if ending != ".parquet":
+        return "".join(f"{one.line()}\n" for one in records).encode()
+    sink = pa.BufferOutputStream()
+    pq.write_table(flattened(records), sink, compression="zstd")
+    return bytes(sink.getvalue().to_pybytes())
+
+
+def _sources(path: Path) -> Iterator[Path]:
+    """The files and logbooks at a path, in an order that does not depend on the disk. Links are not followed."""
+    if not path.exists():
+        raise EvidenceError(f"{path} is not there")
+    if path.is_file() or is_there(path):
+        yield path
+        return
+    for count, (folder, folders, files) in enumerate(os.walk(path)):
+        if count > MOST_FILES:
+            raise EvidenceError(f"{path}: more than {MOST_FILES} folders")
+        if is_there(Path(folder)):
+            folders.clear()
+            yield Path(folder)
+            continue
+        folders.sort()
+        yield from (Path(folder, name) for name in sorted(files) if name.endswith(ENDINGS))
+
+
+def _of_lines(path: Path) -> Read:
+    """A file of records, one a line."""
+    records, wrong = list[EvidenceRecord](), list[str]()
+    with open_regular(path) as file:
+        content = file.read(MOST_BYTES + 1)
+    if len(content) > MOST_BYTES:
+        raise EvidenceError(f"{path}: larger than {MOST_BYTES // 1024**2} MiB: not read; so large a set comes as "
+                            "Parquet")
+    for number, line in enumerate(content.splitlines(), 1):
+        if not line.strip():
+            continue
+        try:
+            records.append(_record(line))
+        except ValueError as error:
+            wrong.append(f"{path}, line {number}: {error}; left out")
+    return Read(flattened(records), _few(wrong, f"{path}: {{}} more lines that are no records"))
+
+
+def _record(line: bytes) -> EvidenceRecord:
+    """The record in a line.
+
+    Raises:
+        ValueError: it is none; in one line.
+    """
+    from pydantic import ValidationError
+
+    if len(line) > MOST_LINE:
+        raise ValueError(f"longer than {MOST_LINE // 1024} kB, which no record is")
+    try:
+        parse_json(line)
+        return _checked(EvidenceRecord.model_validate_json(line))
+    except ValidationError as error:
+        first = error.errors(include_url=False, include_input=False)[0]
+        where = ".".join(str(part)[:40] for part in first["loc"]) or "(whole)"
+        raise ValueError(f"{where}: {first['msg']}") from None
+    except UnicodeDecodeError:
+        raise ValueError("not text in UTF-8") from None
+    except json.JSONDecodeError as error:
+        raise ValueError(f"not JSON ({error.msg})") from None
+
+
+def _checked(one: EvidenceRecord) -> EvidenceRecord:
+    for found in one.found:
+        if len({found.log_ratio is None, found.error is None, found.dof is None}) > 1:
+            raise ValueError(f"found.{found.metric}: an effect is told without its error")
+    return one
+
+
+def _of_parquet(path: Path) -> Read:
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    try:
+        with pq.ParquetFile(path) as file:
+            if file.metadata.num_rows > MOST_ROWS or sum(
+                    file.metadata.row_group(number).total_byte_size for number in range(file.num_row_groups)
+                    ) > 16 * MOST_BYTES:
+                raise EvidenceError(f"{path}: larger than evidence in one file may be: not read")
+            table = file.read()
+    except (pa.ArrowException, OSError, ValueError) as error:
+        raise EvidenceError(f"{path}: no Parquet file that can be read ({' '.join(str(error).split())[:80]})") from None
+    good, refused = vetted(table, str(path))
+    return Read(good, tuple(refused))
+
+
+def claims_of_pack(pack: "Pack") -> Iterator[EvidenceRecord]:
+    """What a pack's rules claim with evidence. It was picked for what it found, so it is told of and not counted."""
+    for rule in pack.rule:
+        change = tuple(Switch(setting=key, before=None, after=value) for key, value in sorted(
+            {**dict.fromkeys(rule.unset), **rule.set_}.items()))
+        for claim in rule.claim if 0 < len(change) <= 40 else ():
+            yield from _claimed(rule, change, claim)
+
+
+def _claimed(rule: "Rule", change: tuple[Switch, ...], claim: "Claim") -> Iterator[EvidenceRecord]:
+    for one in claim.evidence:
+        numbers: dict[str, Any] = {"log_ratio": None, "error": None, "dof": None}
+        yield EvidenceRecord(
+            rig=digest("claimed", one.rig), study=digest("claimed", one.rig, one.seed, one.time), kind="trial",
+            state="claimed", game=rule.game, change=change, software=one.software[:60], day="", facts={}, limited_by={},
+            found=(Found(metric=claim.metric, decides=True, blocks=one.blocks, matters_pct=claim.at_least_pct,
+                         verdict="unclear", **numbers),),
+            played=Played(seconds=one.seconds, warm_up_s=0.0, planned=one.blocks, repeats=1, early=False,
+                          seed=one.seed))
+
+
+def _of_logbook(folder: Path) -> Read:
+    """The evidence in a logbook, somebody else's or the player's own."""
+    records, wrong = list[EvidenceRecord](), list[str]()
+    stock = {one.name: one.stock for one in catalog()}
+    with ReadBook(folder) as book:
+        for study in book.studies():
+            try:
+                records += records_of(study, book.id or str(folder.resolve()), stock, {})
+            except (KeenLatticeError, ValueError) as error:
+                wrong.append(f"{folder}, study {study.number}: {' '.join(str(error).split())[:160]}; left out")
+    return Read(flattened(records), _few(wrong, f"{folder}: {{}} more studies"))
+
+
+def _few(lines: Sequence[str], rest: str) -> tuple[str, ...]:
+    more = len(lines) - MOST_TOLD
+    return (*lines[:MOST_TOLD], *([f"{rest.format(more)}; left out"] if more > 0 else []))

@@ -1,0 +1,212 @@
+"""What a pool of evidence says: per change what it does in general, on the next rig, and where."""
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from typing import TYPE_CHECKING, Any, ClassVar, Literal
+
+import numpy as np
+
+from keenlattice._notebook import Shown
+from keenlattice.errors import BadValue
+from keenlattice.measure._summary import percent_of
+from keenlattice.measure.metrics import METRICS
+from keenlattice.study._form import Form
+from keenlattice.study.pool._regression import Slopes
+from keenlattice.study.pool.evidence import Switch
+from keenlattice.study.pool.moderators import MODERATORS, moderators_of
+from keenlattice.study.pool.plan import PoolPlan
+
+if TYPE_CHECKING:
+    import pandas
+
+Standing = Literal["helps everywhere", "helps some", "helps some, hurts some", "hurts some", "hurts everywhere",
+                   "nothing that matters anywhere", "not known"]
+TELLING: tuple[Standing, ...] = ("helps everywhere", "helps some", "helps some, hurts some", "hurts everywhere",
+                                 "hurts some", "not known", "nothing that matters anywhere")
+"""Of several metrics, which standing is told first."""
+
+
+@dataclass(frozen=True)
+class Span:
+    """A value in per cent with an interval at 95 %."""
+
+    pct: float
+    low_pct: float
+    high_pct: float
+
+
+@dataclass(frozen=True)
+class Side:
+    """What a change does on one side of a fact: `where` in words, the mean there and its interval, on how many rigs."""
+
+    where: str
+    rigs: int
+    mean: Span
+    word: Literal["helps", "hurts", "nothing that matters", "unclear"]
+
+
+@dataclass(frozen=True)
+class Dependence:
+    """How an effect depends on facts, to say what is to be expected of a rig; as `_regression.Slopes`, log ratios."""
+
+    facts: tuple[str, ...]
+    centre: tuple[float, ...]
+    scale: tuple[float, ...]
+    mean: float
+    slope: tuple[float, ...]
+    covariance: tuple[tuple[float, ...], ...]
+    tau2: float
+    dof: int
+
+    def slopes(self) -> Slopes:
+        """The same, to compute with."""
+        names = [one.name for one in MODERATORS]
+        return Slopes(tuple(names.index(one) for one in self.facts), np.array(self.centre), np.array(self.scale),
+                      self.mean, np.array(self.slope), np.array(self.covariance), self.tau2, self.dof)
+
+
+@dataclass(frozen=True)
+class PooledMetric:
+    """What a change does to one metric, over rigs.
+
+    Args:
+        rigs, studies: how many rigs said so, in how many studies.
+        silent: studies that were begun and gave no number.
+        matters_pct: the smallest difference that mattered to most who tried it.
+        mean: what it does in general; None with fewer than two rigs.
+        next_rig: where the true effect on the next rig lies in 95 % of cases; None likewise.
+        bounds: where the mean lies if a tenth of the rigs are careless or lie, whichever they are; None likewise.
+        differ_pct: how much of what rigs differ by is no error (I2).
+        helped_pct, hurt_pct: on how many rigs of a hundred it is better, or worse, by what matters.
+        standing: what it comes to; `where` says on which rigs, if that is known.
+        sides: what it does on either side of the fact that parts the rigs best, if one does.
+        doubts: what speaks against trusting it.
+        block_noise_pct: how much the change of one block of two runs typically strays (standard deviation); 0 where
+            no trial says.
+        dependence: on facts, for what is to be expected of a rig.
+        digest: short for all that went in.
+    """
+
+    metric: str
+    rigs: int
+    studies: int
+    silent: int
+    matters_pct: float
+    mean: Span | None
+    next_rig: tuple[float, float] | None
+    bounds: tuple[float, float] | None
+    differ_pct: float
+    helped_pct: float
+    hurt_pct: float
+    standing: Standing
+    where: str
+    sides: tuple[Side, ...] = ()
+    doubts: tuple[str, ...] = ()
+    block_noise_pct: float = 0.0
+    dependence: Dependence | None = None
+    digest: str = ""
+
+    def here(self, facts: Mapping[str, Any], limits: Mapping[str, float]) -> Span | None:
+        """What is to be expected on a rig with these facts: as likely as not, and in 95 % of cases; None if unknown.
+
+        Args:
+            facts: the rig's.
+            limits: what its frames wait for, in per cent of the time; empty if that is not known.
+        """
+        from scipy.special import stdtrit
+
+        if self.dependence is not None:
+            slopes = self.dependence.slopes()
+            middle, spread = slopes.on(moderators_of(facts, limits))
+            half = float(stdtrit(slopes.dof, 0.975)) * spread
+            return Span(percent_of(middle), percent_of(middle - half), percent_of(middle + half))
+        if self.mean is None or self.next_rig is None:
+            return None
+        return Span(self.mean.pct, *self.next_rig)
+
+    @property
+    def told(self) -> str:
+        """What it comes to, in words."""
+        if self.standing in ("helps some", "hurts some"):
+            verb = self.standing.split()[0]
+            share = self.helped_pct if verb == "helps" else self.hurt_pct
+            return f"{verb} {self.where}" if self.where else (
+                f"{verb} on about {share:.0f} of 100 rigs; on which is not known")
+        if self.standing == "helps some, hurts some":
+            return f"helps some and hurts some{': ' * bool(self.where)}{self.where}"
+        return self.standing
+
+
+@dataclass(frozen=True)
+class PooledChange:
+    """A change, and what it does to each metric that the pool is about; the first is the one that tells most."""
+
+    change: tuple[Switch, ...]
+    name: str
+    metrics: tuple[PooledMetric, ...]
+
+    @property
+    def settings(self) -> tuple[str, ...]:
+        """The settings that it switches."""
+        return tuple(one.setting for one in self.change)
+
+    @property
+    def telling(self) -> PooledMetric:
+        """The metric that tells most."""
+        return min(self.metrics, key=lambda one: TELLING.index(one.standing))
+
+
+@dataclass(frozen=True, repr=False)
+class Pool(Form, Shown):
+    """A pool: what is known of each change from the evidence of many rigs.
+
+    Args:
+        plan: what was pooled, and how.
+        rigs, studies, records: how many there were.
+        silent: studies that were begun and gave no number at all.
+        copies: records that were copies of others, and counted once.
+        claimed: records of packs, which tell only of what found something: told of, and not counted.
+        odd: rigs that were left out, since they are unlike all others on most of what they tried.
+        refused: what was left out since it is no evidence, a line each.
+        changes: the most helpful first.
+    """
+
+    SCHEMA: ClassVar[str] = "keen-lattice/pool/1"
+    WHAT: ClassVar[str] = "a pool"
+
+    plan: PoolPlan
+    rigs: int
+    studies: int
+    records: int
+    copies: int
+    claimed: int
+    odd: int
+    refused: tuple[str, ...]
+    changes: tuple[PooledChange, ...]
+
+    def table(self) -> "pandas.DataFrame":
+        """A row for each change and metric."""
+        import pandas
+
+        return pandas.DataFrame([
+            {"change": one.name, "metric": each.metric, "rigs": each.rigs, "studies": each.studies,
+             **(asdict(each.mean) if each.mean else dict.fromkeys(("pct", "low_pct", "high_pct"))),
+             "next_low_pct": each.next_rig and each.next_rig[0], "next_high_pct": each.next_rig and each.next_rig[1],
+             "standing": each.told} for one in self.changes for each in one.metrics])
+
+    def of(self, setting: str) -> tuple[PooledChange, ...]:
+        """The changes that switch that setting, and no other."""
+        return tuple(one for one in self.changes if one.settings == (setting,))
+
+    def _caption(self) -> str:
+        return f"{len(self.changes)} changes on {self.rigs} rigs, {self.studies} studies"
+
+    def _check(self) -> None:
+        names = {one.name for one in MODERATORS}
+        for each in (metric for one in self.changes for metric in one.metrics):
+            if each.metric not in METRICS:
+                raise BadValue("it has metrics that there are not")
+            told = each.dependence
+            if told and (not {*told.facts} <= names or len({len(told.facts), len(told.centre), len(told.scale),
+                                                            len(told.slope), len(told.covariance) - 1}) > 1):
+                raise BadValue("it depends on facts that there are not")

@@ -1,0 +1,351 @@
+"""Evidence: what is written of the studies here, what is read of many rigs', and what a pool of it says of this one."""
+
+from collections.abc import Mapping, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice.catalog.values import Value, same
+from keenlattice.profile.compare import Change
+from keenlattice.workspace.claiming import Claiming
+from keenlattice.workspace.opened import VersionLike
+
+if TYPE_CHECKING:
+    from keenlattice.study.pool.order import Expected, ToTry
+    from keenlattice.study.pool.result import Pool, PooledChange
+    from keenlattice.study.record import Progress
+    from keenlattice.workspace.played import Played
+
+
+@dataclass(frozen=True, repr=False)
+class EvidenceWritten(Result):
+    """The evidence that was written: of how many studies, and how many of them found nothing or are not finished."""
+
+    SCHEMA: ClassVar[str] = "evidence-written"
+
+    file: Path
+    records: int
+    studies: int
+    silent: int
+
+    def _caption(self) -> str:
+        return f"{self.file}: {self.records} records of {self.studies} studies"
+
+
+@dataclass(frozen=True)
+class ChangeHere:
+    """A change of a pool, and what is to be expected of it on this rig, for each metric."""
+
+    change: "PooledChange"
+    expected: "tuple[Expected, ...]"
+
+
+@dataclass(frozen=True, repr=False)
+class PoolLook(Result):
+    """What a pool says, of all changes or of those of one setting, and what is to be expected here.
+
+    Args:
+        study: the pool's number in the logbook.
+        pool: all of it.
+        changes: those that were asked for.
+        limited_by: what the frames of this rig wait for, as far as it was measured here.
+    """
+
+    SCHEMA: ClassVar[str] = "pool-look"
+
+    study: int
+    changes: tuple[ChangeHere, ...]
+    limited_by: Mapping[str, float]
+    pool: "Pool" = field(metadata=NOT_IN_JSON)
+    played: "Played[Pool]" = field(metadata=NOT_IN_JSON)
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{"change": one.change.name, "metric": each.metric, "rigs": each.rigs, "here_pct": each.here.pct,
+                 "here_low_pct": each.here.low_pct, "here_high_pct": each.here.high_pct}
+                for one in self.changes for each in one.expected]
+
+    def _caption(self) -> str:
+        return self.pool._caption()
+
+
+@dataclass(frozen=True, repr=False)
+class TryFirst(Result):
+    """The order in which to try the changes between two versions."""
+
+    SCHEMA: ClassVar[str] = "pool-order"
+
+    before: str
+    after: str
+    study: int
+    order: "tuple[ToTry, ...]"
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [{"change": " + ".join(change.key for change in one.change), "gain_pct": one.gain_pct,
+                 "blocks": one.blocks, "minutes": one.minutes, "known": one.known} for one in self.order]
+
+    def _caption(self) -> str:
+        return f"{len(self.order)} changes, by what each may gain for its time"
+
+
+@dataclass(frozen=True, repr=False)
+class League(Result):
+    """A league of made-up players that was played: the folder of what they publish, and how many there are."""
+
+    SCHEMA: ClassVar[str] = "league"
+
+    folder: Path
+    players: int
+    careless: int
+    records: int
+
+    def _caption(self) -> str:
+        return f"{self.folder}: {self.players} players, {self.records} records"
+
+
+class Pooling(Claiming):
+    """What is done with evidence."""
+
+    def write_evidence(self, file: Path | str) -> EvidenceWritten:
+        """Writes the evidence of every trial and screen that was begun on this rig, whatever it found. It names no
+        person: facts of the rig, what was changed, and what came of it.
+
+        Args:
+            file: .jsonl, a record a line, or .parquet.
+
+        Raises:
+            UsageError: another ending; or nothing was begun.
+            KeenLatticeError: it cannot be written.
+        """
+        from keenlattice._files import replace_file
+        from keenlattice.errors import KeenLatticeError, UsageError
+        from keenlattice.logbook._studies import studies
+        from keenlattice.study.pool.from_studies import records_of
+        from keenlattice.study.pool.reading import as_file
+
+        file = Path(file)
+        if file.suffix not in (".jsonl", ".parquet"):
+            raise UsageError(f"{file}: its name has to end in .jsonl or .parquet")
+        stock = {one.name: one.stock for one in self.rig.catalog()}
+        facts = dict(self.rig.facts())
+        found = [record for study in reversed(studies(self.book, self.rig_name))
+                 for record in records_of(study, self.book.id or str(self.book.folder), stock, facts)]
+        if not found:
+            raise UsageError(f"no trial and no screen was begun on {self.rig_name}: there is no evidence yet")
+        try:
+            replace_file(file, as_file(found, file.suffix))
+        except OSError as error:
+            raise KeenLatticeError(f"cannot write {file}: {error.strerror}") from None
+        silent = {one.study for one in found} - {one.study for one in found if any(
+            each.verdict in ("better", "worse") for each in one.found)}
+        return EvidenceWritten(file, len(found), len({one.study for one in found}), len(silent))
+
+    def pool(self, *sources: Path | str, add: bool = False, decides: str = "", matters_pct: float | None = None,
+             game: str = "", executor: Executor | None = None) -> "Played[Pool]":
+        """Pools evidence of many rigs, and keeps what comes of it. What is known of a change already is not computed
+        again.
+
+        Args:
+            sources: files of evidence (.jsonl, .parquet), packs, logbooks, and folders of them.
+            add: to the evidence of the newest pool.
+            decides: the metrics that it is about; frame time and latency if none is named.
+            matters_pct: the smallest difference that matters; what mattered to those who tried it, if not given.
+            game: only evidence of this game.
+            executor: reads and computes; equal results whatever it is.
+
+        Raises:
+            EvidenceError: nothing there is evidence.
+            UsageError: there is no pool to add to.
+            UnknownName: no such metric.
+        """
+        import pyarrow as pa
+
+        from keenlattice.errors import UsageError
+        from keenlattice.study.deciding import DECIDES
+        from keenlattice.study.pool.plan import PoolPlan
+        from keenlattice.study.pool.play import pool_evidence
+        from keenlattice.study.pool.reading import read_evidence
+        from keenlattice.study.pool.record import evidence_of, keep_pool, newest_pool
+
+        self.book.check_writable()
+        newest = newest_pool(self.book, self.rig_name)
+        if add and newest is None:
+            raise UsageError("there is no pool yet that could be added to: leave --add out")
+        if not sources:
+            raise UsageError("say where the evidence is: keen pool read FILE OR FOLDER")
+        earlier: Pool | None = self._played(newest).result if newest else None
+        known = (*(earlier.plan.sources if add and earlier else ()), *(Path(one).name or str(one) for one in sources))
+        plan = PoolPlan(tuple(dict.fromkeys(known)), decides or DECIDES, matters_pct, game)
+        read = read_evidence([Path(one) for one in sources], executor)
+        table = read.table
+        if add and newest:
+            table = pa.concat_tables([evidence_of(self.book, newest), table])
+        refused = (*(earlier.refused if add and earlier else ()), *read.refused)
+        result = pool_evidence(table, plan, refused, executor, earlier)
+        return self._finished(keep_pool(self.book, self.rig_name, result, table).number)
+
+    def pooled(self, setting: str = "", game: str = "") -> PoolLook:
+        """What the newest pool says, and what is to be expected on this rig.
+
+        Args:
+            setting: only changes that switch it.
+            game: that is played; what its frames wait for is taken from the newest trial or screen of it.
+
+        Raises:
+            UsageError: there is no pool yet.
+            UnknownName: it knows nothing of that setting.
+        """
+        from keenlattice.errors import UnknownName
+
+        played = self._newest_pool()
+        found, limits = played.result, self._limits(game)
+        chosen = [one for one in found.changes if not setting or setting in one.settings]
+        if not chosen:
+            raise UnknownName("setting in the pool", setting, [key for one in found.changes for key in one.settings])
+        return PoolLook(played.number, tuple(ChangeHere(one, self._expected(one, limits)) for one in chosen), limits,
+                        found, played)
+
+    def try_first(self, before: VersionLike, after: VersionLike, game: str = "", *, seconds: float = 30.0,
+                  matters_pct: float = 1.0) -> TryFirst:
+        """The order in which to try the changes between two versions: that first of which most is to be expected for
+        each hour here. It plans; what a trial then says rests on its own runs alone.
+
+        Args:
+            before: the version to start from.
+            after: the version that has all changes; or a pack (.toml) on top of `before`.
+            game: that is played, for versions of the whole rig.
+            seconds: length of a run.
+            matters_pct: the smallest difference that matters.
+
+        Raises:
+            UsageError: there is no pool yet, or the two set the same.
+        """
+        from keenlattice.errors import UsageError
+        from keenlattice.profile.compare import changes
+        from keenlattice.study.pool.order import Pace, in_order
+
+        first, last = self.find(before), self._second(before, after)
+        stock = {one.name: one.stock for one in self.rig.catalog()}
+        differing = [Change(one.key, *(stock.get(one.key.partition("@")[0]) if value is None else value
+                                       for value in (one.before, one.after)))
+                     for one in changes(first.entries, last.entries)]
+        if not differing:
+            raise UsageError(f"{first.reference} and {last.reference} set the same: there is nothing to try")
+        played = self._newest_pool()
+        pace = Pace(seconds, {one.key: self._switch_minutes(one.key) for one in differing}, matters_pct)
+        order = in_order(played.result, differing, dict(self.rig.facts()),
+                         self._limits(game or (first.profile if first.profile != "rig" else "")), pace)
+        return TryFirst(first.reference, last.reference, played.number, order)
+
+    def _second(self, before: VersionLike, after: VersionLike) -> Any:
+        """The version with all changes; of a pack, that with its rules that fit here."""
+        if isinstance(after, str) and after.endswith(".toml"):
+            from keenlattice.profile._offer import offer
+            from keenlattice.profile.pack import read_pack
+
+            pack, first = read_pack(Path(after)), self.find(before)
+            fitting = [one for one in offer(pack, self._here()) if not one.fails and one.rule.game == first.profile]
+            return self.with_rules_of(fitting, first, f"from the pack {pack.title}")
+        return self.find(after)
+
+    def _switch_minutes(self, key: str) -> float:
+        from keenlattice.rig._apply import restart_for
+        from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
+
+        own = self.minutes_a_step({}) if self.by_hand else 0.0
+        return own + RESTARTS_MINUTES[restart_for(self.rig, [key])]
+
+    def play_fleet(self, folder: Path | str, *, players: int = 40, seed: int = 1, tries: int = 6, seconds: float = 20.0,
+                   careless: float = 0.0, screens: bool = False, executor: Executor | None = None,
+                   progress: "Progress | None" = None) -> League:
+        """Plays a league of made-up players, each on a rig of their own, who publish their evidence.
+
+        Args:
+            folder: where the evidence goes; a league that lies there goes on.
+            players: how many.
+            seed: draws rigs, games, and what each tries.
+            tries: how many changes of a list of thirty each tries.
+            seconds: length of a run.
+            careless: share of the players that mix up, hardly play, or make their numbers up; 0 to 1.
+            screens: whether each screens what they try, instead of a trial of each.
+            executor: plays them; equal evidence whatever it is.
+            progress: is told how many players are done, of how many.
+
+        Raises:
+            BadValue: out of range.
+            UsageError: the folder holds something else, or another league.
+        """
+        from keenlattice.study.fleet import FleetPlan, play_fleet, player_of
+
+        plan = FleetPlan(players, seed, tries, seconds, careless=careless, screens=screens)
+        files = play_fleet(plan, Path(folder), executor, progress)
+        records = sum(file.read_bytes().count(b"\n") for file in files)
+        careless = sum(bool(player_of(plan, number).careless) for number in range(plan.players))
+        return League(Path(folder), plan.players, careless, records)
+
+    def told_by_pool(self, entries: Mapping[str, Value], game: str = "") -> dict[str, str]:
+        """What the newest pool says of some settings at some values, in words; of those that it knows, if there is one.
+
+        Args:
+            entries: setting to value.
+            game: that is played.
+        """
+        from keenlattice.study.pool.order import matching
+
+        if not self._has_pool:
+            return {}
+        pool = self._newest_pool().result
+        return self._beside({key: found for key, value in entries.items()
+                             if (found := matching(pool, Change(key, None, value)))}, game)
+
+    def told_of_mending(self, settings: Sequence[str]) -> dict[str, str]:
+        """What the newest pool says of changing some settings from what they are at, in words; of those that it knows.
+
+        Args:
+            settings: by name.
+        """
+        if not self._has_pool:
+            return {}
+        held, pool = self.effective("rig@now"), self._newest_pool().result
+        known = {one.change[0].setting: one for one in reversed(pool.changes)
+                 if len(one.change) == 1 and one.change[0].setting in settings and one.change[0].setting in held
+                 and same(one.change[0].before, held[one.change[0].setting].value)}
+        return {known[key].name: told for key, told in self._beside(known, "").items()}
+
+    @property
+    def _has_pool(self) -> bool:
+        from keenlattice.logbook._studies import studies
+
+        return any(one.kind == "pool" for one in studies(self.book, self.rig_name))
+
+    def _beside(self, changes: "Mapping[str, PooledChange]", game: str) -> dict[str, str]:
+        from keenlattice.report.pool_words import told_beside
+
+        limits = self._limits(game)
+        return {key: told_beside(one, self._expected(one, limits)) for key, one in changes.items()}
+
+    def _newest_pool(self) -> "Played[Pool]":
+        from keenlattice.errors import UsageError
+        from keenlattice.study.pool.record import newest_pool
+
+        newest = newest_pool(self.book, self.rig_name)
+        if newest is None:
+            raise UsageError("there is no pool yet: keen pool read FILE OR FOLDER; keen pool fleet makes evidence up")
+        return self._played(newest)
+
+    def _expected(self, change: "PooledChange", limits: Mapping[str, float]) -> "tuple[Expected, ...]":
+        from keenlattice.study.pool.order import Expected
+
+        facts = dict(self.rig.facts())
+        return tuple(Expected(one.metric, here, one.rigs) for one in change.metrics
+                     if (here := one.here(facts, limits)) is not None)
+
+    def _limits(self, game: str) -> Mapping[str, float]:
+        """What the frames wait for on this rig, by the newest trial or screen that says so; empty if none does."""
+        for kind in ("trial", "screen"):
+            for one in self.finished(kind):
+                if game in ("", one.result.game) and one.result.limited_by:
+                    told = one.result.limited_by
+                    return dict(told.get("before", {})) if kind == "trial" else dict(told)
+        return {}

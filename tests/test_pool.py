@@ -1,0 +1,294 @@
+"""Evidence of many rigs: known truths of the model, copies and liars, what strangers write, and a league from start to
+end."""
+
+import json
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.parquet as pq
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.optimize import minimize_scalar
+
+import keenlattice
+from conftest import Keen
+from keenlattice.errors import BookError, UsageError
+from keenlattice.study import (
+    EvidenceError,
+    EvidenceRecord,
+    FleetPlan,
+    Found,
+    Played,
+    Pool,
+    PoolPlan,
+    Switch,
+    evidence_of,
+    flattened,
+    play_fleet,
+    pool_evidence,
+    read_evidence,
+)
+from keenlattice.study.pool._meta import Rigs, moderated, pooled, tau2_of
+from keenlattice.study.pool.evidence import digest, schema
+
+PLAN = PoolPlan(("made up",), "frame_ms_mean")
+DOCS = Path(__file__).parent.parent / "docs"
+
+
+def record(rig: int, effect: float, error: float = 0.004, study: int = 0, **more: object) -> EvidenceRecord:
+    """What a rig says of one change."""
+    found = Found(metric="frame_ms_mean", decides=True, log_ratio=effect, error=error, dof=8.0, blocks=8,
+                  matters_pct=1.0, verdict="unclear")
+    one = EvidenceRecord(
+        rig=digest("rig", rig), study=digest("study", rig, study), kind="trial", state="finished", game="brass-orbit",
+        change=(Switch(setting="gpu.clock-policy", before="adaptive", after="hold-high"),), found=(found,),
+        played=Played(seconds=20.0, warm_up_s=0.0, planned=8, repeats=1, early=True, seed=1000 * rig + study),
+        software="0.4", day="2026-11-20", facts={"cores": 8.0}, limited_by={"GPU": 60.0, "CPU": 40.0})
+    return one.model_copy(update=more)
+
+
+def of(records: list[EvidenceRecord]) -> Pool:
+    return pool_evidence(flattened(records), PLAN)
+
+
+def only(records: list[EvidenceRecord]) -> "keenlattice.study.PooledMetric":
+    """What is pooled of one change and one metric."""
+    return of(records).changes[0].metrics[0]
+
+
+def rigs(effects: np.ndarray, variances: np.ndarray) -> Rigs:
+    return Rigs(effects, variances, np.zeros(1, dtype=np.intp))
+
+
+def test_the_variance_of_true_effects_is_the_likeliest_one() -> None:
+    random = np.random.default_rng(4)
+    for size in (3, 8, 50):
+        v = random.uniform(0.2, 3.0, size)
+        y = random.normal(1.0, 1.5, size) + random.normal(0.0, np.sqrt(v))
+
+        def unlikely(tau2: float, y: np.ndarray = y, v: np.ndarray = v) -> float:
+            w = 1 / (v + tau2)
+            mean = float((w * y).sum() / w.sum())
+            return float(-np.log(w).sum() + np.log(w.sum()) + (w * (y - mean) ** 2).sum()) / 2
+
+        best = minimize_scalar(unlikely, bounds=(0, 60), method="bounded", options={"xatol": 1e-10}).x
+        assert tau2_of(rigs(y, v))[0] == pytest.approx(best, abs=1e-4)
+
+
+def test_with_equal_errors_the_mean_and_its_interval_are_those_of_a_t_test() -> None:
+    y = np.array([-0.05, -0.02, -0.08, 0.01, -0.03, -0.06])
+    found = pooled(rigs(y, np.full(6, 1e-4)))
+    assert found.tau2[0] == pytest.approx(y.var(ddof=1) - 1e-4)
+    assert found.mean[0] == pytest.approx(y.mean()) and found.error[0] == pytest.approx(y.std(ddof=1) / 6 ** 0.5)
+
+
+@given(st.permutations(range(12)), st.integers(0, 11))
+@settings(max_examples=25, deadline=None)
+def test_neither_the_order_nor_copies_of_evidence_change_what_is_pooled(order: list[int], copied: int) -> None:
+    all_ = [record(rig, 0.01 * rig - 0.06) for rig in range(12)]
+    copy = all_[copied].model_copy(update={"rig": digest("somebody else"), "software": "9"})
+    assert of([all_[one] for one in order]).changes == of(all_).changes
+    mixed, one = of([all_[one] for one in order] + [copy]), only(all_)
+    assert (mixed.copies, mixed.rigs) == (1, 12) and mixed.changes[0].telling.mean and one.mean
+    assert mixed.changes[0].telling.mean.pct == pytest.approx(one.mean.pct)  # named otherwise, so added up otherwise
+
+
+def test_who_passes_on_a_copied_logbook_is_the_same_rig_with_all_that_is_played_later() -> None:
+    mine = [record(rig, -0.03) for rig in range(6)]
+    copied = mine[0].model_copy(update={"rig": digest("a copy")})
+    later = record(0, -0.031, study=1).model_copy(update={"rig": digest("a copy")})
+    assert of([*mine, copied, later]).rigs == 6
+
+
+def test_a_rig_that_tried_it_often_has_one_voice() -> None:
+    often = [record(0, -0.2 + 0.001 * study, study=study) for study in range(50)]
+    others = [record(rig, 0.001 * rig) for rig in range(1, 20)]
+    found = only([*often, *others])
+    assert (found.rigs, found.studies) == (20, 69) and found.mean is not None and found.mean.pct > -2.5
+
+
+@pytest.mark.parametrize(("effects", "told"), [
+    ([-0.06 - 0.001 * (one % 5) for one in range(20)], "helps everywhere"),
+    ([0.06 + 0.001 * (one % 5) for one in range(20)], "hurts everywhere"),
+    ([0.001 * (one % 3 - 1) for one in range(20)], "nothing that matters anywhere"),
+    ([-0.06 - 0.001 * one for one in range(4)], "not known")])
+def test_a_word_says_what_all_rigs_say_and_few_rigs_say_nothing(effects: list[float], told: str) -> None:
+    assert only([record(rig, one) for rig, one in enumerate(effects)]).told == told
+
+
+def test_a_fact_that_parts_the_rigs_is_named_and_tells_what_to_expect_here() -> None:
+    random, records = np.random.default_rng(2), []
+    for rig in range(40):
+        limits = {"GPU": 90.0} if rig % 2 else {"CPU": 90.0}
+        effect = (-0.08 if rig % 2 else 0.0) + random.normal(0, 0.006)
+        records.append(record(rig, effect, limited_by=limits, facts={"cores": 4.0 + rig % 3 * 4}))
+    found = only(records)
+    assert found.told == "helps where the GPU is the limit"
+    here, there = found.here({"cores": 8}, {"GPU": 95.0}), found.here({"cores": 8}, {"CPU": 95.0})
+    assert here and there and here.high_pct < -4 and there.low_pct > -4 and abs(there.pct) < 2
+
+
+def test_a_tenth_of_liars_bring_no_word_about_and_the_bounds_hold_what_the_honest_say() -> None:
+    random = np.random.default_rng(3)
+    honest = [record(rig, random.normal(0, 0.004)) for rig in range(45)]
+    liars = [record(100 + rig, -0.4, error=1e-6) for rig in range(5)]
+    alone, together = only(honest), only([*honest, *liars])
+    assert alone.mean and together.bounds and together.bounds[0] < alone.mean.pct < together.bounds[1]
+    assert not together.told.startswith("helps")
+
+
+def test_whatever_was_begun_counts_and_what_a_pack_claims_does_not() -> None:
+    nothing = record(50, 0.0).found[0].model_copy(update=dict.fromkeys(("log_ratio", "error", "dof")))
+    found = of([*(record(rig, -0.05) for rig in range(6)), record(50, 0.0, state="not finished", found=(nothing,)),
+                record(60, -0.5, state="claimed")])
+    one = found.changes[0].metrics[0]
+    assert (found.claimed, one.rigs, one.silent) == (1, 6, 1) and one.mean and one.mean.pct > -10
+
+
+def test_moderated_variances_believe_nobody_who_claims_to_know_it_exactly() -> None:
+    v = moderated(np.r_[np.full(20, 1e-4), 1e-18], np.r_[np.full(20, 6.0), 1e6], np.zeros(21, dtype=np.intp))
+    assert v[-1] >= 0.1 * v[0] and v[0] == pytest.approx(1e-4, rel=0.1)
+
+
+def mangled(draw: st.DrawFn) -> bytes:
+    line = record(1, -0.02).line().encode()
+    place = draw(st.integers(0, len(line) - 1))
+    return draw(st.sampled_from([
+        line[:place], line[:place] + draw(st.binary(max_size=4)) + line[place + 1:],
+        line.replace(b"-0.02", draw(st.sampled_from([b"NaN", b"1e999", b'"x"', b"null", b"-9", b"[]", b"true"]))),
+        line.replace(b'"cores":8.0', draw(st.sampled_from(
+            [b'"cores":NaN', b'"a\\u0000":1', b'"x":{"y":1}', b'"x":1e99']))),
+        b"[" * 5000, line.replace(b"gpu.clock-policy", b"../../x"), line * 200])) or b"?"
+
+
+@given(st.composite(mangled)())
+@settings(max_examples=150, deadline=None)
+def test_mangled_records_are_left_out_each_in_one_line(tmp_path_factory: pytest.TempPathFactory, bad: bytes) -> None:
+    file = tmp_path_factory.mktemp("evidence") / "x.jsonl"
+    file.write_bytes(record(2, -0.03).line().encode() + b"\n" + bad.replace(b"\n", b" ") + b"\n")
+    found = read_evidence([file])
+    assert 1 <= len(found.table) <= 2 and len(found.refused) == 2 - len(found.table)
+    assert all("\n" not in one and str(file) in one for one in found.refused)
+    ratios = [one for one in found.table["log_ratio"].to_pylist() if one is not None]
+    assert all(abs(one) <= 5 for one in ratios)
+    pool_evidence(found.table, PLAN)
+
+
+HOSTILE = {"rig": "../../etc", "metric": "x; drop", "log_ratio": 7.0, "error": -1.0, "dof": 0.0, "blocks": -1.0,
+           "change": '[{"setting":"a","before":1}]', "facts": '{"cores":{"x":1}}', "limited_by": '{"GPU":1e9}',
+           "played": "{}", "verdict": "splendid", "state": "won", "day": "yesterday", "software": "\x1b[2J",
+           "game": "A B", "kind": "story", "study": ""}
+
+
+@pytest.mark.parametrize("column", HOSTILE)
+def test_a_row_of_parquet_that_breaks_the_form_is_left_out(tmp_path: Path, column: str) -> None:
+    table = flattened([record(1, -0.02), record(2, -0.03)])
+    rows = table.to_pylist()
+    rows[0][column] = HOSTILE[column]
+    pq.write_table(pa.Table.from_pylist(rows, table.schema), tmp_path / "x.parquet")
+    found = read_evidence([tmp_path])
+    assert found.table.to_pylist() == rows[1:] and len(found.refused) == 1 and "1 rows left out" in found.refused[0]
+
+
+def test_what_is_no_evidence_is_one_line_and_the_rest_is_read(tmp_path: Path) -> None:
+    (tmp_path / "good.jsonl").write_text(record(1, -0.02).line() + "\n")
+    (tmp_path / "text.parquet").write_text("no parquet")
+    (tmp_path / "cut.parquet").write_bytes(b"PAR1" + b"\0" * 40 + b"PAR1")
+    pq.write_table(pa.table({"x": [1]}), tmp_path / "other.parquet")
+    (tmp_path / "bad.toml").write_text("format = 3")
+    (tmp_path / "book").mkdir()
+    (tmp_path / "book" / "logbook.sqlite").write_bytes(b"SQLite format 3\0" + b"x" * 200)
+    found = read_evidence([tmp_path])
+    assert len(found.table) == 1 and len(found.refused) == 5 and not any("\n" in one for one in found.refused)
+    with pytest.raises(EvidenceError, match="is not there"):
+        read_evidence([tmp_path / "nowhere"])
+
+
+def test_the_schema_in_the_docs_is_the_form_of_a_record() -> None:
+    import jsonschema
+
+    told = json.loads((DOCS / "evidence.schema.json").read_text())
+    assert told == schema()
+    jsonschema.validate(json.loads(record(1, -0.02).line()), told)
+
+
+LEAGUE = FleetPlan(players=8, tries=4, seconds=2.0, blocks=4)
+
+
+def test_a_league_that_was_stopped_goes_on_and_is_equal_whatever_plays_it(tmp_path: Path) -> None:
+    play_fleet(replace(LEAGUE, players=3), tmp_path / "one")
+    with ThreadPoolExecutor(2) as executor:
+        play_fleet(LEAGUE, tmp_path / "one", executor)
+        first, second = (sorted(path.read_bytes() for path in play_fleet(LEAGUE, tmp_path / name))
+                         for name in ("one", "two"))
+        assert first == second
+        table = read_evidence([tmp_path / "one"], executor).table
+        assert table.equals(read_evidence([tmp_path / "two"]).table)
+        assert pool_evidence(table, PLAN, executor=executor).to_json() == pool_evidence(table, PLAN).to_json()
+    with pytest.raises(UsageError, match="played otherwise"):
+        play_fleet(replace(LEAGUE, tries=5), tmp_path / "one")
+
+
+def test_careless_players_say_what_is_not_so() -> None:
+    plan = replace(LEAGUE, tries=1, seconds=4.0)
+    honest = {number: evidence_of(plan, number) for number in range(6)}
+    told = {number: evidence_of(replace(plan, careless=1.0), number) for number in range(6)}
+    assert all(told[number] != honest[number] for number in honest)
+
+
+def test_what_is_known_is_not_computed_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    import keenlattice.study.pool.play as play
+
+    table = flattened([record(rig, -0.03) for rig in range(8)])
+    other = flattened([record(rig, 0.01, change=(Switch(setting="sync.vertical", before="on", after="off"),))
+                       for rig in range(8)])
+    before, concluded, computed = pool_evidence(table, PLAN), play.concluded, []
+    monkeypatch.setattr(play, "concluded", lambda chunk: computed.append(chunk) or concluded(chunk))
+    both = pa.concat_tables([table, other])
+    found = pool_evidence(both, PLAN, before=before)
+    assert len(computed) == 1 and len(found.changes) == 2
+    assert found.changes == pool_evidence(both, PLAN).changes
+
+
+def test_a_logbook_and_the_evidence_written_from_it_say_the_same(tmp_path: Path) -> None:
+    with keenlattice.open(tmp_path / "book") as ws:
+        changed = ws.edit("brass-orbit", {"frame.queue-depth": 1})
+        ws.trial("brass-orbit@stock", changed, blocks=4, seconds=2, seed=1)
+        with pytest.raises(KeyboardInterrupt):
+            ws.trial("brass-orbit@stock", changed, blocks=4, seconds=2, seed=2, progress=_stop)
+        written = ws.write_evidence(tmp_path / "mine.jsonl")
+        assert (written.records, written.studies) == (2, 2)
+        text = (tmp_path / "mine.jsonl").read_text()
+        assert "not finished" in text and not {ws.author, str(tmp_path)} & {*text.split('"')}
+        book, file = (read_evidence([tmp_path / name]).table for name in ("book", "mine.jsonl"))
+        assert book.drop_columns(["facts"]).to_pylist()[:8] == file.drop_columns(["facts"]).to_pylist()[:8]
+        played = ws.pool(tmp_path / "book", tmp_path / "mine.jsonl")
+        assert (played.result.copies, played.result.rigs) == (2, 1)
+        assert ws.recompute(played.number).equal
+        again = ws.pool(tmp_path / "mine.jsonl", add=True)
+        assert again.result.changes == played.result.changes
+        with pytest.raises(BookError, match="newest pool alone"):
+            ws.recompute(played.number)
+
+
+def _stop(done: int, _total: int) -> None:
+    if done == 2:
+        raise KeyboardInterrupt
+
+
+def test_the_pool_stands_beside_settings_and_says_what_to_try_first(keen: Keen, tmp_path: Path) -> None:
+    made = [one for number in range(20) for one in (
+        record(number, -0.07 - number / 1000), record(number, number / 5000, change=(
+            Switch(setting="process.io-priority", before="normal", after="high"),)))]
+    (tmp_path / "all.jsonl").write_text("".join(f"{one.line()}\n" for one in made))
+    keen("edit", "brass-orbit", "gpu.clock-policy=hold-high", "process.io-priority=high")
+    assert "helps everywhere" not in keen("show", "brass-orbit").stdout
+    assert keen("pool", "read", str(tmp_path / "all.jsonl")).stdout
+    for words in (["show", "brass-orbit"], ["show", "brass-orbit", "gpu.clock-policy"], ["pool", "look"]):
+        assert "helps everywhere" in keen(*words).stdout, words
+    said = keen("pool", "order", "brass-orbit@stock", "brass-orbit").stdout
+    assert said.index("gpu.clock-policy") < said.index("process.io-priority")
