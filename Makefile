@@ -54,7 +54,7 @@ sensors: .venv/installed-dev
 	$(BIN)/python -m bench.sensor_grid
 
 calibrate: .venv/installed-dev
-	$(BIN)/python -m bench.calibrate
+	$(BIN)/python -m bench.calibrate; $(BIN)/python -m bench.calibrate_pools
 
 torture: .venv/installed-dev
 	KEEN_KILLS=600 $(BIN)/python -m pytest tests/test_kills.py tests/test_study.py tests/test_stranger.py \

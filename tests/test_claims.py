@@ -13,6 +13,8 @@ from hypothesis import strategies as st
 
 from conftest import Keen, as_json
 from keenlattice.errors import CaptureError
+from keenlattice.measure.many import metrics_of_dataset
+from keenlattice.measure.parquet import write_capture
 from keenlattice.measure.resample import quantile_interval, resampled_quantiles
 from keenlattice.profile.pack import Claim
 from keenlattice.rig.standin.machine import Standin
@@ -78,7 +80,7 @@ def two_workers() -> Iterator[Executor]:
 
 
 @pytest.mark.parametrize("executor", [lambda: ThreadPoolExecutor(2), lambda: ProcessPoolExecutor(2), two_workers])
-def test_results_are_equal_whatever_they_are_spread_over(rig: Standin, executor: object) -> None:
+def test_results_are_equal_whatever_they_are_spread_over(rig: Standin, tmp_path: Path, executor: object) -> None:
     line = rig.pipeline("brass-orbit")
     here = simulate_many(line, 4, range(6))
     runs = [capture.frame_ms for capture in here]
@@ -87,6 +89,12 @@ def test_results_are_equal_whatever_they_are_spread_over(rig: Standin, executor:
         assert all(np.array_equal(one.shown_ms, other.shown_ms) and np.array_equal(one.answer_ms, other.answer_ms, True)
                    for one, other in zip(here, there, strict=True))
         assert quantile_interval(runs, resamples=200, executor=spread_over) == quantile_interval(runs, resamples=200)
+        for number, capture in enumerate(here):
+            write_capture(capture, tmp_path / f"{number}.parquet")
+        (tmp_path / "0-cut.parquet").write_bytes(b"PAR1")
+        many = metrics_of_dataset(tmp_path, ["fps_mean"], spread_over)
+        assert many == metrics_of_dataset(tmp_path, ["fps_mean"]) and len(many.table()) == 6
+        assert [one.file for one in many.captures if one.refused] == ["0-cut.parquet"]
     middle, low, high = quantile_interval(runs)
     assert low < middle < high
     for bad in ({"runs": []}, {"runs": [np.ones(5)]}, {"runs": runs, "share": 0.2}):

@@ -2,6 +2,8 @@
 end."""
 
 import json
+import threading
+import time
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
@@ -16,6 +18,7 @@ from scipy.optimize import minimize_scalar
 
 import keenlattice
 from conftest import Keen
+from keenlattice.cli.workers import with_workers
 from keenlattice.errors import BookError, UsageError
 from keenlattice.study import (
     EvidenceError,
@@ -180,7 +183,7 @@ def test_mangled_records_are_left_out_each_in_one_line(tmp_path_factory: pytest.
 
 HOSTILE = {"rig": "../../etc", "metric": "x; drop", "log_ratio": 7.0, "error": -1.0, "dof": 0.0, "blocks": -1.0,
            "change": '[{"setting":"a","before":1}]', "facts": '{"cores":{"x":1}}', "limited_by": '{"GPU":1e9}',
-           "played": "{}", "verdict": "splendid", "state": "won", "day": "yesterday", "software": "\x1b[2J",
+           "seconds": 0.0, "seed": -1, "repeats": 1e9, "verdict": "splendid", "state": "won", "day": "yesterday", "software": "\x1b[2J",
            "game": "A B", "kind": "story", "study": ""}
 
 
@@ -233,6 +236,33 @@ def test_a_league_that_was_stopped_goes_on_and_is_equal_whatever_plays_it(tmp_pa
         play_fleet(replace(LEAGUE, tries=5), tmp_path / "one")
 
 
+def test_processes_that_are_killed_on_the_way_and_a_cluster_change_nothing(keen: Keen, tmp_path: Path) -> None:
+    import psutil
+    from distributed import LocalCluster
+
+    words = ["--players", "8", "--tries", "4", "--seconds", "2"]
+    keen("pool", "fleet", str(tmp_path / "here"), *words)
+
+    def kill() -> None:
+        while not (found := [one for one in psutil.Process().children(recursive=True)
+                             if "spawn_main" in " ".join(one.cmdline())]):
+            time.sleep(0.01)
+        time.sleep(2.5)
+        for one in found:
+            one.kill()
+
+    killer = threading.Thread(target=kill)
+    killer.start()
+    with_workers(2, "", lambda executor: play_fleet(replace(LEAGUE, blocks=8), tmp_path / "killed", executor))
+    killer.join()
+    with LocalCluster(n_workers=2, threads_per_worker=1, processes=True, dashboard_address=None) as cluster:
+        keen("pool", "fleet", str(tmp_path / "there"), *words, "--cluster", cluster.scheduler_address)
+        asked = [json.loads(keen("pool", "read", str(tmp_path / name), "--json", *spread).stdout) for name, spread in (
+            ("here", []), ("there", ["--cluster", cluster.scheduler_address]), ("killed", []))]
+    first, *others = [{**one, "plan": ""} for one in asked]
+    assert all(one == first for one in others)
+
+
 def test_careless_players_say_what_is_not_so() -> None:
     plan = replace(LEAGUE, tries=1, seconds=4.0)
     honest = {number: evidence_of(plan, number) for number in range(6)}
@@ -247,7 +277,7 @@ def test_what_is_known_is_not_computed_again(tmp_path: Path, monkeypatch: pytest
     other = flattened([record(rig, 0.01, change=(Switch(setting="sync.vertical", before="on", after="off"),))
                        for rig in range(8)])
     before, concluded, computed = pool_evidence(table, PLAN), play.concluded, []
-    monkeypatch.setattr(play, "concluded", lambda chunk: computed.append(chunk) or concluded(chunk))
+    monkeypatch.setattr(play, "concluded", lambda chunk: computed.extend(chunk.groups) or concluded(chunk))
     both = pa.concat_tables([table, other])
     found = pool_evidence(both, PLAN, before=before)
     assert len(computed) == 1 and len(found.changes) == 2

@@ -19,6 +19,9 @@ from .latency import Latency as Latency
 from .latency import described as described
 from .machine_log import LogMap as LogMap
 from .machine_log import log_map as log_map
+from .many import ManyMetrics as ManyMetrics
+from .many import OneOfMany as OneOfMany
+from .many import metrics_of_dataset as metrics_of_dataset
 from .metrics import METRICS as METRICS
 from .metrics import TRIAL_METRICS as TRIAL_METRICS
 from .metrics import Metric as Metric

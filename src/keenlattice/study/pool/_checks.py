@@ -24,10 +24,9 @@ def without_a_tenth(rigs: Rigs, tau2: Floats) -> tuple[Floats, Floats]:
     """The least and the greatest mean of each change that is left once a tenth of its rigs (rounded up) is taken out,
     whichever they are: the bounds of what the others say, if a tenth of all is careless or lies. Shape (changes,)."""
     low, high = np.empty(tau2.size), np.empty(tau2.size)
-    for place, (start, size) in enumerate(zip(rigs.starts, rigs.sizes, strict=True)):
-        own = slice(int(start), int(start + size))
+    for place, own in enumerate(rigs.parts()):
         y, w = rigs.effect[own], 1 / (rigs.variance[own] + tau2[place])
-        least, out = np.argsort(y), -(-int(size) // TENTH)
+        least, out = np.argsort(y), -(-y.size // TENTH)
         low[place], high[place] = _left(y, w, least[::-1], out), _left(y, w, least, out)
     return low, high
 

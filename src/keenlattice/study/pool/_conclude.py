@@ -1,11 +1,10 @@
-"""From what the rigs say of a change to the word for it.
+"""From what the rigs say of each change to the word for it.
 
 A word rests on at least LEAST_RIGS rigs, and on the difference m that matters:
 
     nothing that matters anywhere   the interval of the next rig lies within m
     helps everywhere                the mean's interval is beyond m, and the next rig's beyond nothing
-    helps where ...                 a fact parts the rigs (a t test of the two sides' means, corrected for how many
-                                    facts were tried), and on one side the mean's interval is beyond m
+    helps where ...                 a fact parts the rigs (`_sides`), and on one side the mean's interval is beyond m
     helps on some                   the mean's interval is beyond nothing and rigs differ, or that interval is beyond m;
                                     or a fifth of the rigs are beyond m
     not known                       anything else
@@ -19,20 +18,22 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from keenlattice.measure._summary import percent_of
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS
-from keenlattice.study.pool._checks import TENTH, small_studies, without_a_tenth, without_each
-from keenlattice.study.pool._meta import Index, Pooled, Rigs, pooled, shrunken, tau2_of
+from keenlattice.study.pool._answers import DIFFER, LEAST_RIGS, Answers, answers
+from keenlattice.study.pool._checks import small_studies, without_each
+from keenlattice.study.pool._meta import Rigs, shrunken
 from keenlattice.study.pool._regression import Slopes, slopes_of
+from keenlattice.study.pool._sides import Parted, parted
 from keenlattice.study.pool.gather import Gathered, Group
 from keenlattice.study.pool.moderators import MODERATORS
 from keenlattice.study.pool.result import Dependence, PooledMetric, Side, Span, Standing
 
-LEAST_RIGS, ERROR, DIFFER, FIFTH = 5, 0.05, 0.01, 0.2
-ONE_DECIDES = 0.5  # of the interval's half width, that the mean moves by without one rig
+AT_ONCE = 64          # groups: how many are computed together never depends on what computes them
+ONE_DECIDES = 0.5     # of the interval's half width, that the mean moves by without one rig
+DEFAULT_PCT = 1.0
 
 
 @dataclass(frozen=True)
@@ -46,126 +47,71 @@ class Chunk:
 
 
 def chunks_of(evidence: Gathered, chosen: Sequence[int], matters_pct: float | None) -> list[Chunk]:
-    """A chunk for each of some groups."""
-    ends = [*evidence.rigs.starts[1:], evidence.rigs.effect.size]
-    found = []
-    for place in chosen:
-        own = slice(int(evidence.rigs.starts[place]), int(ends[place]))
-        found.append(Chunk((evidence.groups[place],), Rigs(
-            evidence.rigs.effect[own], evidence.rigs.variance[own], np.zeros(1, dtype=np.intp)),
-            evidence.moderators[own], matters_pct))
+    """Some groups in chunks of AT_ONCE."""
+    parts, found = evidence.rigs.parts(), []
+    for first in range(0, len(chosen), AT_ONCE):
+        some = chosen[first:first + AT_ONCE]
+        rows = np.concatenate([np.arange(parts[one].start, parts[one].stop) for one in some])
+        sizes = evidence.rigs.sizes[list(some)]
+        found.append(Chunk(tuple(evidence.groups[one] for one in some), Rigs(
+            evidence.rigs.effect[rows], evidence.rigs.variance[rows], np.r_[0, np.cumsum(sizes)[:-1]].astype(np.intp)),
+            evidence.moderators[rows], matters_pct))
     return found
 
 
-def concluded(chunk: Chunk) -> PooledMetric:
-    """What is known of a group."""
-    group, rigs = chunk.groups[0], chunk.rigs
-    metric = METRICS[group.metric]
-    matters_pct = chunk.matters_pct or group.matters_pct or 1.0
-    if rigs.effect.size < 2:
-        return PooledMetric(group.metric, int(rigs.effect.size), group.studies, group.silent, matters_pct, None, None,
-                            None, 0.0, 0.0, 0.0, "not known", "", digest=group.digest)
-    good = -1.0 if metric.lower_is_better else 1.0
-    one = _Answer.of(rigs, np.log1p(matters_pct / 100), good)
-    sides = _sides(chunk, one)
-    standing, where = _standing(one, sides)
-    likely = good * shrunken(rigs.effect, rigs.variance, one.mean, one.tau2)
+def concluded(chunk: Chunk) -> list[PooledMetric]:
+    """What is known of each group."""
+    rigs, pct = chunk.rigs, [chunk.matters_pct or one.matters_pct or DEFAULT_PCT for one in chunk.groups]
+    good = np.array([-1.0 if METRICS[one.metric].lower_is_better else 1.0 for one in chunk.groups])
+    found = answers(rigs, np.log1p(np.array(pct) / 100), good)
+    sides = _sides(parted(rigs, chunk.moderators, found))
+    slopes = slopes_of(rigs, chunk.moderators)
+    likely = rigs.each(good) * shrunken(rigs.effect, rigs.variance, rigs.each(found.found.mean),
+                                        rigs.each(found.found.tau2))
+    doubts, matters = _doubts(rigs, found), rigs.each(found.matters)
+    shares = [100 * rigs.total(one.astype(float)) / rigs.sizes for one in (likely > matters, likely < -matters)]
+    return [_metric(group, found, place, pct[place], sides.get(place, ()), (shares[0][place], shares[1][place]),
+                    doubts[place], slopes[place]) for place, group in enumerate(chunk.groups)]
+
+
+def _metric(group: Group, found: Answers, place: int, pct: float, sides: tuple[Side, ...],
+            shares: tuple[float, float], doubts: tuple[str, ...], slopes: Slopes | None) -> PooledMetric:
+    of, half = found.found, float(found.half[place])
+    size = int(of.rigs[place])
+    about = (group.metric, size, group.studies, group.silent, pct)
+    if size < 2:
+        return PooledMetric(*about, None, None, None, 0.0, 0.0, 0.0, "not known", "", digest=group.digest)
+    standing, where = _standing(found, place, sides)
     return PooledMetric(
-        group.metric, one.rigs, group.studies, group.silent, matters_pct, _span(one.mean, one.half),
-        (percent_of(one.next_rig[0]), percent_of(one.next_rig[1])),
-        (percent_of(one.bounds[0] - one.half), percent_of(one.bounds[1] + one.half)), 100 * one.i2,
-        100 * float((likely > one.matters).mean()), 100 * float((likely < -one.matters).mean()), standing, where,
-        tuple(sides), _doubts(rigs, one), 100 * group.block_noise,
-        _dependence(slopes_of(rigs.effect, rigs.variance, chunk.moderators)), group.digest)
+        *about, _span(float(of.mean[place]), half),
+        (percent_of(float(of.low[place])), percent_of(float(of.high[place]))),
+        (percent_of(float(found.low[place]) - half), percent_of(float(found.high[place]) + half)),
+        100 * float(of.i2[place]), float(shares[0]), float(shares[1]), standing, where, sides, doubts,
+        100 * group.block_noise, _dependence(slopes), group.digest)
 
 
-@dataclass(frozen=True)
-class _Answer:
-    """The random effects of one change, with what its word takes; log ratios, `good` tells which way is better."""
-
-    rigs: int
-    mean: float
-    half: float
-    next_rig: tuple[float, float]
-    bounds: tuple[float, float]
-    tau2: float
-    i2: float
-    matters: float
-    good: float
-    differ: bool
-    beyond: tuple[bool, bool]
-
-    @classmethod
-    def of(cls, rigs: Rigs, matters: float, good: float) -> "_Answer":
-        """That of the rigs of one change."""
-        from scipy.special import stdtrit
-
-        found: Pooled = pooled(rigs)
-        size, tau2 = int(found.rigs[0]), float(found.tau2[0])
-        half = float(stdtrit(size - 1, 1 - ERROR / 2)) * float(found.error[0])
-        low, high = without_a_tenth(rigs, found.tau2)
-        return cls(size, float(found.mean[0]), half, (float(found.low[0]), float(found.high[0])),
-                   (float(low[0]), float(high[0])), tau2, float(found.i2[0]), matters, good,
-                   *_differing(rigs, float(found.mean[0]), tau2, matters, good))
-
-    def oriented(self, ends: tuple[float, float]) -> tuple[float, float]:
-        """An interval as a gain: more is better."""
-        low, high = self.good * ends[0], self.good * ends[1]
-        return min(low, high), max(low, high)
-
-    @property
-    def gain(self) -> tuple[float, float]:
-        """The interval of the mean, as a gain."""
-        return self.oriented((self.mean - self.half, self.mean + self.half))
-
-    @property
-    def surely(self) -> tuple[bool, bool]:
-        """Whether it helps, and whether it hurts, in general: without the tenth that says so most, too."""
-        low, high = self.oriented(self.bounds)
-        return self.gain[0] > self.matters and low > 0, self.gain[1] < -self.matters and high < 0
-
-
-def _differing(rigs: Rigs, mean: float, tau2: float, matters: float, good: float) -> tuple[bool, tuple[bool, bool]]:
-    """Whether rigs differ by more than their errors, and whether a fifth of them are better, or worse, by what matters:
-    without the tenth that is furthest off."""
-    from scipy.special import chdtrc
-
-    far = np.abs(rigs.effect - mean) / np.sqrt(rigs.variance + tau2)
-    kept = np.sort(np.argsort(far)[:rigs.effect.size - -(-rigs.effect.size // TENTH)])
-    y, v = rigs.effect[kept], rigs.variance[kept]
-    if y.size < LEAST_RIGS - 1:
-        return False, (False, False)
-    w = 1 / v
-    q = float((w * (y - np.average(y, weights=w)) ** 2).sum())
-    if chdtrc(y.size - 1, q) >= DIFFER:
-        return False, (False, False)
-    left = float(tau2_of(Rigs(y, v, np.zeros(1, dtype=np.intp)))[0])
-    likely = good * shrunken(y, v, float(np.average(y, weights=1 / (v + left))), left)
-    low, high = np.quantile(likely, [FIFTH, 1 - FIFTH])
-    return True, (bool(high > matters), bool(low < -matters))
-
-
-def _standing(one: _Answer, sides: Sequence[Side]) -> tuple[Standing, str]:
-    if one.rigs < LEAST_RIGS:
+def _standing(found: Answers, place: int, sides: Sequence[Side]) -> tuple[Standing, str]:
+    if found.found.rigs[place] < LEAST_RIGS:
         return "not known", ""
-    gain, coming = one.gain, one.oriented(one.next_rig)
-    if -one.matters <= coming[0] and coming[1] <= one.matters:
+    matters, differ = float(found.matters[place]), bool(found.differ[place])
+    gain, coming, bounds = ((float(low[place]), float(high[place])) for low, high in (
+        found.gains, found.oriented(found.found.low, found.found.high), found.oriented(found.low, found.high)))
+    if -matters <= coming[0] and coming[1] <= matters:
         return "nothing that matters anywhere", ""
-    helps, hurts = one.surely
+    helps, hurts = (bool(one[place]) for one in found.surely)
     if helps and coming[0] > 0:
         return "helps everywhere", ""
     if hurts and coming[1] < 0:
         return "hurts everywhere", ""
-    bounds = one.oriented(one.bounds)
-    helped = helps or one.beyond[0] or (gain[0] > 0 and one.differ and bounds[0] > 0 and coming[1] > one.matters)
-    hurt = hurts or one.beyond[1] or (gain[1] < 0 and one.differ and bounds[1] < 0 and coming[0] < -one.matters)
+    helps = helps or bool(found.gain[place]) or (gain[0] > 0 and differ and bounds[0] > 0 and coming[1] > matters)
+    hurts = hurts or bool(found.loss[place]) or (gain[1] < 0 and differ and bounds[1] < 0 and coming[0] < -matters)
     told = {word: _place([side for side in sides if side.word == word]) for word in ("helps", "hurts")}
-    helped, hurt = helped or bool(told["helps"]), hurt or bool(told["hurts"])
-    if helped and hurt:
+    helps, hurts = helps or bool(told["helps"]), hurts or bool(told["hurts"])
+    if helps and hurts:
         return "helps some, hurts some", ", ".join(
             f"{side.word} {side.where}" for side in sides if side.word in ("helps", "hurts"))
-    if helped or hurt:
-        return ("helps some", told["helps"]) if helped else ("hurts some", told["hurts"])
+    if helps or hurts:
+        return ("helps some", told["helps"]) if helps else ("hurts some", told["hurts"])
     return "not known", ""
 
 
@@ -177,63 +123,41 @@ def _place(sides: Sequence[Side]) -> str:
     return most.where if len(sides) == 1 else f"on most rigs, more {most.where}"
 
 
-def _sides(chunk: Chunk, whole: _Answer) -> list[Side]:
-    """What it does on either side of the fact that parts the rigs best, if one does."""
-    rigs, found = chunk.rigs, list[tuple[float, int, NDArray[np.bool_]]]()
-    for place, moderator in enumerate(MODERATORS):
-        known = np.isfinite(chunk.moderators[:, place])
-        above = known & (chunk.moderators[:, place] > moderator.line)
-        below = known & ~above
-        if min(above.sum(), below.sum()) >= LEAST_RIGS:
-            found.append((_parted(rigs, above, below, whole.tau2), place, above))
-    if not found:
-        return []
-    chance, place, above = min(found, key=lambda one: (one[0], one[1]))
-    if chance * len(found) >= ERROR:
-        return []
-    below = np.isfinite(chunk.moderators[:, place]) & ~above
-    return [_side(rigs, above, MODERATORS[place].above, whole), _side(rigs, below, MODERATORS[place].below, whole)]
+def _sides(found: Parted | None) -> dict[int, tuple[Side, ...]]:
+    """By the place of a group what it does on either side, where its rigs are parted."""
+    if found is None:
+        return {}
+    return {int(change): (_side(found.sides, 2 * place, MODERATORS[fact].above),
+                          _side(found.sides, 2 * place + 1, MODERATORS[fact].below))
+            for place, (change, fact) in enumerate(zip(found.changes, found.facts, strict=True))}
 
 
-def _parted(rigs: Rigs, above: NDArray[np.bool_], below: NDArray[np.bool_], tau2: float) -> float:
-    """How likely two sides are to differ so much by chance: a t test of their weighted means."""
-    from scipy.special import stdtr
-
-    w = 1 / (rigs.variance + tau2)
-    means, errors = [], []
-    for side in (above, below):
-        mean = float(np.average(rigs.effect[side], weights=w[side]))
-        left = float((w[side] * (rigs.effect[side] - mean) ** 2).sum()) / (side.sum() - 1) / float(w[side].sum())
-        means.append(mean)
-        errors.append(left)
-    spread = np.sqrt(max(sum(errors), 1e-300))
-    dof = spread ** 4 / max(sum(one ** 2 / (side.sum() - 1) for one, side in zip(errors, (above, below), strict=True)),
-                            1e-300)
-    return float(2 * stdtr(max(1.0, dof), -abs(means[0] - means[1]) / spread))
-
-
-def _side(rigs: Rigs, side: NDArray[np.bool_], where: str, whole: _Answer) -> Side:
-    start: Index = np.zeros(1, dtype=np.intp)
-    one = _Answer.of(Rigs(rigs.effect[side], rigs.variance[side], start), whole.matters, whole.good)
+def _side(found: Answers, place: int, where: str) -> Side:
     word: Literal["helps", "hurts", "nothing that matters", "unclear"] = "unclear"
-    helps, hurts = one.surely
+    helps, hurts = (bool(one[place]) for one in found.surely)
+    low, high = (float(one[place]) for one in found.gains)
     if helps or hurts:
         word = "helps" if helps else "hurts"
-    elif -one.matters <= one.gain[0] and one.gain[1] <= one.matters:
+    elif -found.matters[place] <= low and high <= found.matters[place]:
         word = "nothing that matters"
-    return Side(where, one.rigs, _span(one.mean, one.half), word)
+    return Side(where, int(found.found.rigs[place]), _span(float(found.found.mean[place]), float(found.half[place])),
+                word)
 
 
-def _doubts(rigs: Rigs, one: _Answer) -> tuple[str, ...]:
-    tau2 = np.array([one.tau2])
-    moved = np.abs(without_each(rigs, tau2) - one.mean)
-    found = []
-    if one.rigs > 2 and float(np.nanmax(moved)) > ONE_DECIDES * one.half and one.rigs >= LEAST_RIGS:
-        without = percent_of(float(without_each(rigs, tau2)[int(np.nanargmax(moved))]))
-        found.append(f"one rig decides much of it: without that the mean is {without:+.1f} %")
-    if float(small_studies(rigs, tau2)[0]) < DIFFER:
-        found.append("rigs that measured less say more: what found nothing may have been left out elsewhere")
-    return tuple(found)
+def _doubts(rigs: Rigs, found: Answers) -> list[tuple[str, ...]]:
+    without, small = without_each(rigs, found.found.tau2), small_studies(rigs, found.found.tau2)
+    moved, told = np.abs(without - rigs.each(found.found.mean)), []
+    for place, own in enumerate(rigs.parts()):
+        some = []
+        if found.found.rigs[place] >= LEAST_RIGS:
+            most = int(np.argmax(moved[own]))
+            if moved[own][most] > ONE_DECIDES * found.half[place]:
+                some.append("one rig decides much of it: without that the mean is "
+                            f"{percent_of(float(without[own][most])):+.1f} %")
+        if small[place] < DIFFER:
+            some.append("rigs that measured less say more: what found nothing may have been left out elsewhere")
+        told.append(tuple(some))
+    return told
 
 
 def _span(middle: float, half: float) -> Span:

@@ -20,6 +20,7 @@ All arrays are ragged: the rigs of one change stand together, and `starts` says 
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -48,10 +49,14 @@ class Rigs:
     variance: Floats
     starts: Index
 
-    @property
+    @cached_property
     def sizes(self) -> Index:
         """How many rigs each change has."""
         return np.diff(np.append(self.starts, self.effect.size))
+
+    def parts(self) -> list[slice]:
+        """Where the rigs of each change are."""
+        return [slice(int(start), int(start + size)) for start, size in zip(self.starts, self.sizes, strict=True)]
 
     def total(self, values: Floats) -> Floats:
         """The sum over the rigs of each change."""
@@ -126,12 +131,13 @@ def tau2_of(rigs: Rigs) -> Floats:
     return np.asarray(np.where(sizes > 1, tau2, 0.0))
 
 
-def pooled(rigs: Rigs, error: float = 0.05) -> Pooled:
+def pooled(rigs: Rigs, error: float = 0.05, coming: bool = True) -> Pooled:
     """The random effects of each change. Of a change that one rig alone has tried, nothing is known of the next: its
     standard error and intervals are infinite.
 
     Args:
         error: both ends of the interval of the next rig together.
+        coming: whether that is asked for; it is infinite if not.
     """
     tau2, sizes = tau2_of(rigs), rigs.sizes
     mean, spread = _mean(rigs, tau2)
@@ -140,7 +146,7 @@ def pooled(rigs: Rigs, error: float = 0.05) -> Pooled:
     q = rigs.total(fixed * (rigs.effect - rigs.each(middle)) ** 2)
     i2 = np.where(q > 0, np.maximum(0.0, 1 - (sizes - 1) / np.maximum(q, 1e-300)), 0.0)
     low, high = np.full(mean.size, -np.inf), np.full(mean.size, np.inf)
-    for place in np.flatnonzero(sizes > 1):
+    for place in np.flatnonzero(sizes > 1) if coming else ():
         few = sizes[place] < EMPIRICAL
         own = slice(int(rigs.starts[place]), int(rigs.starts[place] + sizes[place]))
         one = rigs.effect[own], rigs.variance[own]
@@ -160,10 +166,9 @@ def _mean(rigs: Rigs, tau2: Floats) -> tuple[Floats, Floats]:
     return np.asarray(mean), np.asarray(error)
 
 
-def shrunken(effect: Floats, variance: Floats, mean: float, tau2: float) -> Floats:
+def shrunken(effect: Floats, variance: Floats, mean: float | Floats, tau2: float | Floats) -> Floats:
     """The rigs' own effects, drawn together so far that they vary as true ones do."""
-    return np.asarray(mean + np.sqrt(tau2 / (tau2 + variance)) * (effect - mean)) if tau2 else np.full(
-        effect.size, mean)
+    return np.asarray(mean + np.sqrt(tau2 / (tau2 + variance)) * (effect - mean))
 
 
 def _next_of_many(effect: Floats, variance: Floats, mean: float, spread: float, tau2: float, error: float

@@ -1,7 +1,7 @@
-"""How an effect depends on the facts of a rig: a regression over rigs whose slopes are drawn towards none.
+"""How effects depend on the facts of a rig: a regression over rigs whose slopes are drawn towards none.
 
-All slopes (of facts in units of their own spread) are taken for normal around zero with one variance, which the rigs
-themselves tell: the one that makes what they say likeliest (empirical Bayes; A. E. Hoerl and R. W. Kennard,
+All slopes of a change (of facts in units of their own spread) are taken for normal around zero with one variance, which
+the rigs themselves tell: the one that makes what they say likeliest (empirical Bayes; A. E. Hoerl and R. W. Kennard,
 Technometrics 1970; N. M. Laird and J. H. Ware, Biometrics 1982). So facts that tell nothing come to slopes of nearly
 zero, however many of them there are.
 """
@@ -16,6 +16,7 @@ from keenlattice.study.pool._meta import Rigs, tau2_of
 LEAST_RIGS = 10
 SPREADS = np.geomspace(1e-7, 1e-1, 49)  # of the slopes' variance, as squared log ratios
 PASSES = 4
+VARIES = 1e-9
 
 
 @dataclass(frozen=True)
@@ -52,50 +53,59 @@ class Slopes:
         return float(self.mean + at @ self.slope), float(np.sqrt(one @ self.covariance @ one + self.tau2 + missing))
 
 
-def slopes_of(effect: Floats, variance: Floats, facts: Floats) -> Slopes | None:
-    """The dependence of one change's effects on facts; None with fewer than LEAST_RIGS rigs, or where no fact varies.
+def slopes_of(rigs: Rigs, facts: Floats) -> list[Slopes | None]:
+    """How the effects of each change depend on facts; None with fewer than LEAST_RIGS rigs, or where no fact varies.
 
     Args:
-        effect, variance: of each rig; shape (rigs,).
-        facts: shape (rigs, moderators); what is not known is taken for the mean.
+        facts: of each rig of each change; shape (rows, moderators). What is not known is taken for the mean.
     """
-    if effect.size < LEAST_RIGS:
-        return None
-    known = np.isfinite(facts)
-    counts = known.sum(axis=0)
-    filled = np.where(known, facts, 0.0)
-    centre = filled.sum(axis=0) / np.maximum(1, counts)
-    apart = np.where(known, facts - centre, 0.0)
-    scale = np.sqrt((apart ** 2).mean(axis=0))
-    places = tuple(int(one) for one in np.flatnonzero(scale > 1e-9))
-    if not places:
-        return None
-    x = apart[:, places] / scale[list(places)]
-    return _fitted(effect, variance, x, places, centre[list(places)], scale[list(places)])
-
-
-def _fitted(y: Floats, v: Floats, x: Floats, places: tuple[int, ...], centre: Floats, scale: Floats) -> Slopes:
-    left = y
+    known, count = np.isfinite(facts), facts.shape[1]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        centre = _total(rigs, np.where(known, facts, 0.0)) / np.maximum(1, _total(rigs, known.astype(float)))
+        apart = np.where(known, facts - _each(rigs, centre), 0.0)
+        scale = np.sqrt(_total(rigs, apart ** 2) / rigs.sizes[:, None])
+        x = np.where(_each(rigs, scale) > VARIES, apart / _each(rigs, scale), 0.0)
+    left = rigs.effect
+    design = np.column_stack([np.ones(left.size), x])
     for _ in range(PASSES):  # what the slopes explain is no longer open; what is open weights the slopes
-        tau2 = float(tau2_of(Rigs(left, v, np.zeros(1, dtype=np.intp)))[0])
-        w = 1 / (v + tau2)
-        ridge = _ridge(x, y, w)
-        design = np.column_stack([np.ones(y.size), x])
-        penalty = np.diag(np.r_[0.0, np.full(x.shape[1], 1 / ridge)])
-        covariance = np.linalg.inv(design.T @ (w[:, None] * design) + penalty)
-        found = covariance @ (design.T @ (w * y))
-        left = y - x @ found[1:]
-    return Slopes(places, centre, scale, float(found[0]), np.asarray(found[1:]), np.asarray(covariance), tau2,
-                  max(1, y.size - 1 - x.shape[1]))
+        tau2 = tau2_of(Rigs(left, rigs.variance, rigs.starts))
+        w = 1 / (rigs.variance + rigs.each(tau2))
+        normal = _total(rigs, (w[:, None, None] * design[:, :, None] * design[:, None, :]).reshape(left.size, -1)
+                        ).reshape(-1, count + 1, count + 1)
+        right = _total(rigs, (w * rigs.effect)[:, None] * design)
+        penalty = np.eye(count + 1)[None] / _ridges(normal, right)[:, None, None]
+        penalty[:, 0, 0] = 0.0
+        covariance = np.linalg.inv(normal + penalty)
+        found = (covariance @ right[:, :, None])[:, :, 0]
+        left = rigs.effect - (x * _each(rigs, found[:, 1:])).sum(axis=1)
+    told = []
+    for place, size in enumerate(rigs.sizes):
+        places = np.flatnonzero(scale[place] > VARIES)
+        own = np.r_[0, places + 1]
+        told.append(None if size < LEAST_RIGS or not places.size else Slopes(
+            tuple(map(int, places)), centre[place, places], scale[place, places], float(found[place, 0]),
+            found[place, places + 1], covariance[place][np.ix_(own, own)], float(tau2[place]),
+            max(1, int(size) - 1 - places.size)))
+    return told
 
 
-def _ridge(x: Floats, y: Floats, w: Floats) -> float:
-    """The variance of the slopes that makes the effects likeliest."""
-    total = w.sum()
-    x, y = x - (w @ x) / total, y - (w @ y) / total
-    size, turned = np.linalg.eigh(x.T @ (w[:, None] * x))
+def _ridges(normal: Floats, right: Floats) -> Floats:
+    """The variance of the slopes that makes the effects of each change likeliest; from the normal equations, out of
+    which the mean is taken first."""
+    total = normal[:, :1, :1]
+    inner = normal[:, 1:, 1:] - normal[:, 1:, :1] * normal[:, :1, 1:] / total
+    along = right[:, 1:] - normal[:, 1:, 0] * right[:, :1] / total[:, 0]
+    size, turned = np.linalg.eigh(inner)
     size = np.maximum(size, 0.0)
-    along = turned.T @ (x.T @ (w * y))
-    grown = 1 + SPREADS[:, None] * size
-    likely = -0.5 * np.log(grown).sum(axis=1) + 0.5 * (SPREADS[:, None] * along ** 2 / grown).sum(axis=1)
-    return float(SPREADS[int(np.argmax(likely))])
+    turned_along = (turned.transpose(0, 2, 1) @ along[:, :, None])[:, :, 0]
+    grown = 1 + SPREADS[None, :, None] * size[:, None, :]
+    likely = (-0.5 * np.log(grown) + 0.5 * SPREADS[None, :, None] * turned_along[:, None, :] ** 2 / grown).sum(axis=2)
+    return np.asarray(SPREADS[np.argmax(likely, axis=1)])
+
+
+def _total(rigs: Rigs, values: Floats) -> Floats:
+    return np.asarray(np.add.reduceat(values, rigs.starts, axis=0))
+
+
+def _each(rigs: Rigs, of_change: Floats) -> Floats:
+    return np.asarray(np.repeat(of_change, rigs.sizes, axis=0))

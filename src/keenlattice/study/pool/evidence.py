@@ -67,7 +67,7 @@ class Played(_Part):
     planned: int = Field(ge=1, le=1_000_000)
     repeats: int = Field(ge=1, le=1000)
     early: bool
-    seed: int = Field(ge=0, le=2**63)
+    seed: int = Field(ge=0, lt=2**63)
 
 
 class EvidenceRecord(_Part):

@@ -1,11 +1,11 @@
 """Evidence records as a flat table, a row for each metric of a record: how many of them are kept, read and pooled."""
 
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.errors import KeenLatticeError
-from keenlattice.study.pool.evidence import EvidenceRecord, change_text
+from keenlattice.study.pool.evidence import EvidenceRecord
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -13,8 +13,10 @@ if TYPE_CHECKING:
 
 FORM_KEY, FORM = b"keen-lattice", b"evidence/1"
 TEXTS = ("rig", "study", "kind", "state", "game", "change", "metric", "verdict", "software", "day", "facts",
-         "limited_by", "played")
-NUMBERS = ("log_ratio", "error", "dof", "blocks", "matters_pct")
+         "limited_by")
+OF_METRIC = ("log_ratio", "error", "dof", "blocks", "matters_pct")
+OF_PLAY = ("seconds", "warm_up_s", "planned", "repeats")
+NUMBERS = (*OF_METRIC, *OF_PLAY)
 
 
 class EvidenceError(KeenLatticeError):
@@ -22,11 +24,12 @@ class EvidenceError(KeenLatticeError):
 
 
 def schema() -> "pa.Schema":
-    """The columns."""
+    """The columns: texts as a dictionary and their places in it, since most come often."""
     import pyarrow as pa
 
-    return pa.schema([*((name, pa.string()) for name in TEXTS), *((name, pa.float64()) for name in NUMBERS),
-                      ("decides", pa.bool_())], {FORM_KEY: FORM})
+    text = pa.dictionary(pa.int32(), pa.string())
+    return pa.schema([*((name, text) for name in TEXTS), *((name, pa.float64()) for name in NUMBERS),
+                      ("seed", pa.int64()), ("decides", pa.bool_()), ("early", pa.bool_())], {FORM_KEY: FORM})
 
 
 def flattened(records: Iterable[EvidenceRecord]) -> "pa.Table":
@@ -34,7 +37,8 @@ def flattened(records: Iterable[EvidenceRecord]) -> "pa.Table":
     import pyarrow as pa
 
     rows = [row for one in records for row in _rows(one)]
-    return pa.Table.from_pylist(rows, schema())
+    columns = {field.name: pa.array([row[field.name] for row in rows], field.type) for field in schema()}
+    return pa.table(columns, schema=schema())
 
 
 def _rows(one: EvidenceRecord) -> list[dict[str, Any]]:
@@ -42,9 +46,8 @@ def _rows(one: EvidenceRecord) -> list[dict[str, Any]]:
     change = sorted(whole["change"], key=lambda switch: str(switch["setting"]))
     shared = {**{name: whole[name] for name in ("rig", "study", "kind", "state", "game", "software", "day")},
               "change": packed(change), "facts": packed(whole["facts"]), "limited_by": packed(whole["limited_by"]),
-              "played": packed(whole["played"])}
-    return [{**shared, **{name: found[name] for name in ("metric", "verdict", "decides", *NUMBERS)}}
-            for found in whole["found"]]
+              **whole["played"]}
+    return [{**shared, **found} for found in whole["found"]]
 
 
 def packed(value: Any) -> str:
@@ -57,9 +60,3 @@ def part(name: str) -> "TypeAdapter[Any]":
     from pydantic import TypeAdapter
 
     return TypeAdapter(EvidenceRecord.model_fields[name].rebuild_annotation())
-
-
-def told_changes(texts: Sequence[str]) -> list[str]:
-    """Packed changes in words."""
-    form = part("change")
-    return [change_text(form.validate_json(text)) for text in texts]

@@ -66,7 +66,7 @@ def records(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None, rig: st
             yield EvidenceRecord(
                 rig=rig, study=study, kind=spec_kind(spec), state=state, game=spec.game or spec.owner, change=switched,
                 found=found, played=_played(spec), software=software[:LONGEST], day=day, facts=_told(facts),
-                limited_by={str(name)[:LONGEST]: float(share) for name, share in limited_by.items()})
+                limited_by={str(name)[:LONGEST]: float(round(share)) for name, share in limited_by.items()})
 
 
 def spec_kind(spec: TrialSpec | ScreenSpec) -> Any:

@@ -1,26 +1,28 @@
 """From evidence to what each rig says of each change: copies found by content, studies of one rig taken together."""
 
 import hashlib
-import json
-from collections import Counter
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from keenlattice._safejson import parse_json
 from keenlattice.measure.capture import Floats
+from keenlattice.study.pool._columns import Texts, copies, numbers, starts_of, sums, texts
 from keenlattice.study.pool._meta import Index, Rigs, moderated
 from keenlattice.study.pool._odd import odd
-from keenlattice.study.pool.moderators import MODERATORS, moderators_of
+from keenlattice.study.pool.moderators import MODERATORS, of_facts, of_limits
 
 if TYPE_CHECKING:
-    import pandas
     import pyarrow as pa
 
-CONTENT = ("kind", "state", "game", "change", "metric", "played", "limited_by", "log_ratio", "error", "dof", "blocks")
+CONTENT = ("kind", "state", "game", "change", "metric", "limited_by", "log_ratio", "error", "dof", "blocks", "seconds",
+           "warm_up_s", "planned", "repeats", "seed", "early")
 """What two rows have in common if one is a copy of the other, whoever passed it on."""
-TEXTS = ("rig", "study", "kind", "state", "game", "change", "metric", "facts", "limited_by", "played")
+CODED = ("rig", "study", "kind", "state", "game", "change", "metric", "facts", "limited_by")
+
+Columns = dict[str, Any]
 
 
 @dataclass(frozen=True)
@@ -32,7 +34,6 @@ class Group:
         studies: how many finished studies gave a number.
         silent: how many were begun and gave none.
         matters_pct: the smallest difference that mattered to most who tried it.
-        decided: how many of the studies it decided.
         block_noise: how much the log ratio of one block of a trial typically strays (standard deviation); 0 where no
             trial says.
         digest: short for all that goes into its numbers; equal only if these are.
@@ -43,7 +44,6 @@ class Group:
     studies: int
     silent: int
     matters_pct: float
-    decided: int
     block_noise: float
     digest: str
 
@@ -56,10 +56,8 @@ class Gathered:
         groups: in the order of `rigs.starts`.
         silent: changes of which no study gave a number.
         rigs: the effects, a row for each rig of each group.
-        rig: which rig each row is of: a place in `names`.
         moderators: of each row; shape (rows, MODERATORS), NaN for what is not known.
-        names: the rigs' hashes.
-        studies: how many there were, copies counted once.
+        rig_count, studies: how many there were, copies counted once.
         records, copies, claimed: rows read; of these, copies of others, and what packs claim.
         odd: how many rigs were left out, as `_odd` says.
     """
@@ -67,9 +65,8 @@ class Gathered:
     groups: tuple[Group, ...]
     silent: tuple[Group, ...]
     rigs: Rigs
-    rig: Index
     moderators: Floats
-    names: tuple[str, ...]
+    rig_count: int
     studies: int
     records: int
     copies: int
@@ -83,120 +80,123 @@ def gathered(table: "pa.Table") -> Gathered:
     Args:
         table: its rows, vetted.
     """
-    rows = _sorted(table)
-    claimed = int((rows["state"] == "claimed").sum())
-    rows = rows[(rows["state"] != "claimed").to_numpy()]
-    copies = rows.duplicated([*CONTENT]).to_numpy() & rows["log_ratio"].notna().to_numpy()
-    rows["rig"] = _same_rigs(rows, copies)
-    rows = rows[~copies]
-    known = rows["log_ratio"].notna().to_numpy()
-    numbers = rows[known]
-    rest = Counter(zip(rows["change"][~known], rows["metric"][~known], strict=True))
-    group_starts = _starts(numbers, ["change", "metric"])
-    made, row_rig, _, starts = _by_rig(numbers, group_starts)
-    names, which = np.unique(row_rig, return_inverse=True)
-    strange = names[odd(Rigs(*made, starts), which, names.size)]
+    records, (rows, names) = len(table), _sorted(table)
+    claimed = rows["state"] == _place(names["state"], "claimed")
+    rows = _kept(rows, ~claimed)
+    first = copies([rows[name] for name in CONTENT])
+    copied = (first != np.arange(first.size)) & np.isfinite(rows["log_ratio"])
+    rows["rig"] = _same_rigs(rows["rig"], first, copied, len(names["rig"].names))
+    rows = _kept(rows, ~copied)
+    studies, known = np.unique(rows["study"]).size, np.isfinite(rows["log_ratio"])
+    told = _kept(rows, known)
+    effect, variance, rig, starts = _by_rig(told)
+    strange = np.flatnonzero(odd(Rigs(effect, variance, starts), rig, len(names["rig"].names)))
     if strange.size:
-        numbers = numbers[~numbers["rig"].isin(strange).to_numpy()]
-        group_starts = _starts(numbers, ["change", "metric"])
-    made, row_rig, moderators, starts = _by_rig(numbers, group_starts)
-    names, which = np.unique(row_rig, return_inverse=True)
-    groups = tuple(_group(part, rest) for part in _parts(numbers, group_starts))
-    silent = tuple(Group(*key, 0, count, 0.0, 0, 0.0, "") for key, count in sorted(rest.items())
-                   if key not in {(one.change, one.metric) for one in groups})
-    return Gathered(groups, silent, Rigs(*made, starts), np.asarray(which, dtype=np.intp), moderators,
-                    tuple(map(str, names)), int(rows["study"].nunique()), len(table), int(copies.sum()), claimed,
-                    int(strange.size))
+        told = _kept(told, ~np.isin(told["rig"], strange))
+        effect, variance, rig, starts = _by_rig(told)
+    silent = _counts(_kept(rows, ~known), names)
+    groups = _groups(told, names, silent)
+    seen = {(one.change, one.metric) for one in groups}
+    return Gathered(groups, tuple(Group(*key, 0, count, 0.0, 0.0, "") for key, count in silent.items()
+                                  if key not in seen),
+                    Rigs(effect, variance, starts), _moderators(told, names), np.unique(rig).size, int(studies),
+                    records, int(copied.sum()), int(claimed.sum()), int(strange.size))
 
 
-def _sorted(table: "pa.Table") -> "pandas.DataFrame":
-    """The rows as a frame, in an order that does not depend on where they came from; texts as categories."""
-    encoded = table
-    for name in TEXTS:
-        encoded = encoded.set_column(encoded.column_names.index(name), name,
-                                     encoded[name].combine_chunks().dictionary_encode())
-    frame = encoded.select([*TEXTS, "log_ratio", "error", "dof", "blocks", "matters_pct", "decides"]).to_pandas()
-    for name in TEXTS:
-        frame[name] = frame[name].cat.reorder_categories(sorted(frame[name].cat.categories), ordered=True)
-    found: pandas.DataFrame = frame.sort_values(["change", "metric", "rig", "study", "played", "log_ratio", "error"],
-                                                kind="stable", ignore_index=True)
-    return found
+def _sorted(table: "pa.Table") -> tuple[Columns, dict[str, Texts]]:
+    """The columns, in an order of rows that does not depend on where they came from."""
+    table = table.unify_dictionaries().combine_chunks()
+    names = {name: texts(table, name) for name in CODED}
+    rows: Columns = {name: one.codes for name, one in names.items()}
+    rows |= {name: numbers(table, name) for name in (*CONTENT, "matters_pct") if name not in names}
+    order = np.lexsort([rows[name] for name in ("error", "log_ratio", "seed", "study", "rig", "metric", "change")])
+    return {name: one[order] for name, one in rows.items()}, names
 
 
-def _same_rigs(rows: "pandas.DataFrame", copies: NDArray[np.bool_]) -> Any:
+def _kept(rows: Columns, which: NDArray[np.bool_]) -> Columns:
+    return {name: one[which] for name, one in rows.items()}
+
+
+def _place(column: Texts, name: str) -> int:
+    return column.names.index(name) if name in column.names else -1
+
+
+def _same_rigs(rig: NDArray[np.int32], first: Index, copied: NDArray[np.bool_], count: int) -> NDArray[np.int32]:
     """The rig of each row. Rigs that tell of one and the same study are one: a copied logbook is known by another name,
     and what is played in it later is of the same machine."""
-    import pandas
+    if not copied.any():
+        return rig
     from scipy.sparse import coo_matrix
     from scipy.sparse.csgraph import connected_components
 
-    codes, names = rows["rig"].cat.codes.to_numpy(), np.asarray(rows["rig"].cat.categories, dtype=object)
-    if not copies.any():
-        return rows["rig"]
-    keys = rows.groupby([*CONTENT], sort=False, observed=True, dropna=False).ngroup().to_numpy()
-    first = np.full(int(keys.max()) + 1, -1)
-    first[keys[~copies]] = codes[~copies]
-    edges = codes[copies], first[keys[copies]]
-    _, of_rig = connected_components(coo_matrix((np.ones(edges[0].size), edges), shape=(names.size, names.size)))
-    least = np.full(of_rig.max() + 1, names.size)
-    np.minimum.at(least, of_rig, np.arange(names.size))
-    return pandas.Categorical.from_codes(least[of_rig][codes], dtype=rows["rig"].dtype)
+    edges = rig[copied], rig[first[copied]]
+    _, of_rig = connected_components(coo_matrix((np.ones(edges[0].size), edges), shape=(count, count)))
+    least = np.full(of_rig.max() + 1, count, dtype=np.int32)
+    np.minimum.at(least, of_rig, np.arange(count, dtype=np.int32))
+    return np.asarray(least[of_rig][rig])
 
 
-def _starts(rows: "pandas.DataFrame", by: list[str]) -> Index:
-    """Where each run of rows that are alike in some columns begins; they stand together."""
-    if not len(rows):
-        return np.empty(0, dtype=np.intp)
-    codes = np.column_stack([rows[name].cat.codes for name in by])
-    return np.flatnonzero(np.r_[True, (np.diff(codes, axis=0) != 0).any(axis=1)])
+def _rig_runs(rows: Columns) -> Index:
+    """The rows in the order of change, metric and rig, where copies have made rigs one."""
+    return np.lexsort([rows["rig"], rows["metric"], rows["change"]])
 
 
-def _by_rig(rows: "pandas.DataFrame", groups: Index) -> "tuple[tuple[Floats, Floats], Any, Floats, Index]":
-    """Effect and variance of each rig in each group, its name and its moderators, and where the groups begin."""
-    rows = rows.sort_values(["change", "metric", "rig"], kind="stable")
-    starts = _starts(rows, ["change", "metric", "rig"])
+def _by_rig(rows: Columns) -> tuple[Floats, Floats, Index, Index]:
+    """Effect and variance of each rig in each group, which rig it is, and where the groups begin."""
+    rows = {name: rows[name][_rig_runs(rows)] for name in ("change", "metric", "rig", "log_ratio", "error", "dof")}
+    starts = starts_of(rows["change"], rows["metric"], rows["rig"])
     if not starts.size:
-        return (np.empty(0), np.empty(0)), np.empty(0, dtype=object), np.empty((0, len(MODERATORS))), starts
-    group = np.searchsorted(groups, starts, side="right") - 1
-    y, dof = rows["log_ratio"].to_numpy(float), rows["dof"].to_numpy(float)
-    v = moderated(rows["error"].to_numpy(float) ** 2, dof, np.searchsorted(groups, np.arange(len(rows)), side="right"))
-    sizes = np.diff(np.append(starts, len(rows)))
+        return np.empty(0), np.empty(0), starts, starts
+    group = np.cumsum(np.isin(np.arange(rows["rig"].size), starts_of(rows["change"], rows["metric"]))) - 1
+    y = rows["log_ratio"]
+    v = moderated(rows["error"] ** 2, rows["dof"], group)
+    sizes = np.diff(np.append(starts, y.size))
     w = 1 / v
-    total = np.add.reduceat(w, starts)
-    mean = np.add.reduceat(w * y, starts) / total
-    q = np.add.reduceat(w * (y - np.repeat(mean, sizes)) ** 2, starts)
+    total = sums(w, starts)
+    mean = sums(w * y, starts) / total
+    q = sums(w * (y - np.repeat(mean, sizes)) ** 2, starts)
     apart = np.maximum(1.0, q / np.maximum(1, sizes - 1))  # its studies disagree by more than their errors
-    return ((mean, apart / total), np.asarray(rows["rig"].astype(object))[starts], _moderators(rows, starts, sizes),
-            np.flatnonzero(np.r_[True, np.diff(group) != 0]))
+    return mean, apart / total, rows["rig"][starts].astype(np.intp), starts_of(group[starts])
 
 
-def _moderators(rows: "pandas.DataFrame", starts: Index, sizes: Index) -> Floats:
+def _moderators(rows: Columns, names: dict[str, Texts]) -> Floats:
     """Of each rig in each group, the mean over its studies of what is known."""
-    pairs = rows["facts"].cat.codes.to_numpy().astype(np.int64) * (
-        len(rows["limited_by"].cat.categories) + 1) + rows["limited_by"].cat.codes.to_numpy()
-    _, one_of, which = np.unique(pairs, return_index=True, return_inverse=True)
-    facts, limits = rows["facts"].to_numpy(object)[one_of], rows["limited_by"].to_numpy(object)[one_of]
-    each = np.array([moderators_of(json.loads(fact), json.loads(limit))
-                     for fact, limit in zip(facts, limits, strict=True)])[which]
+    if not rows["rig"].size:
+        return np.empty((0, len(MODERATORS)))
+    facts = np.array([of_facts(parse_json(one)) for one in names["facts"].names])
+    limits = np.array([of_limits(parse_json(one)) for one in names["limited_by"].names])
+    order = _rig_runs(rows)
+    each = facts[rows["facts"][order]]
+    each[:, 0] = limits[rows["limited_by"][order]]
+    starts = starts_of(*(rows[name][order] for name in ("change", "metric", "rig")))
     known = np.isfinite(each)
-    counts = np.add.reduceat(known, starts, axis=0)
+    counts = np.add.reduceat(known, starts, axis=0, dtype=np.int64)
     with np.errstate(invalid="ignore"):
         return np.asarray(np.add.reduceat(np.where(known, each, 0.0), starts, axis=0)
                           / np.where(counts, counts, np.nan))
 
 
-def _parts(rows: "pandas.DataFrame", starts: Index) -> "list[pandas.DataFrame]":
-    ends = [*starts[1:], len(rows)]
-    return [rows.iloc[start:end] for start, end in zip(starts, ends, strict=True)]
+def _counts(rows: Columns, names: dict[str, Texts]) -> dict[tuple[str, str], int]:
+    """How many rows there are of each change and metric."""
+    starts = starts_of(rows["change"], rows["metric"])
+    sizes = np.diff(np.append(starts, rows["change"].size))
+    return {(names["change"].names[rows["change"][start]], names["metric"].names[rows["metric"][start]]): int(size)
+            for start, size in zip(starts, sizes, strict=True)}
 
 
-def _group(part: "pandas.DataFrame", rest: "Counter[tuple[str, str]]") -> Group:
-    key = str(part["change"].iloc[0]), str(part["metric"].iloc[0])
-    numbers = part[["log_ratio", "error", "dof", "matters_pct"]].to_numpy(float)
-    told = hashlib.sha256(numbers.tobytes())
-    for name in ("rig", "facts", "limited_by"):
-        told.update("\0".join(part[name].astype(str)).encode())
-    trials = part[(part["kind"] == "trial").to_numpy()]
-    noise = trials["error"].to_numpy(float) * np.sqrt(trials["blocks"].to_numpy(float))
-    return Group(*key, len(part), rest[key], float(np.median(part["matters_pct"])), int(part["decides"].sum()),
-                 float(np.median(noise)) if noise.size else 0.0, told.hexdigest()[:16])
+def _groups(rows: Columns, names: dict[str, Texts], silent: dict[tuple[str, str], int]) -> tuple[Group, ...]:
+    starts = starts_of(rows["change"], rows["metric"])
+    ends = [*starts[1:], rows["change"].size]
+    told = np.column_stack([rows[name] for name in ("log_ratio", "error", "dof", "matters_pct")])
+    by = np.column_stack([names[name].hashes()[rows[name]] if len(names[name].names) else rows[name]
+                          for name in ("rig", "facts", "limited_by")])
+    trial, noise = rows["kind"] == _place(names["kind"], "trial"), rows["error"] * np.sqrt(rows["blocks"])
+    found = []
+    for start, end in zip(starts, ends, strict=True):
+        own = slice(int(start), int(end))
+        key = names["change"].names[rows["change"][start]], names["metric"].names[rows["metric"][start]]
+        of_trials = noise[own][trial[own]]
+        found.append(Group(*key, int(end - start), silent.get(key, 0), float(np.median(rows["matters_pct"][own])),
+                           float(np.median(of_trials)) if of_trials.size else 0.0,
+                           hashlib.sha256(told[own].tobytes() + by[own].tobytes()).hexdigest()[:16]))
+    return tuple(found)

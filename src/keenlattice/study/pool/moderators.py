@@ -71,4 +71,16 @@ MODERATORS: tuple[Moderator, ...] = (
 
 def moderators_of(facts: Facts, limits: Mapping[str, float]) -> Floats:
     """The numbers of a rig; shape (moderators,), NaN for what is not known."""
-    return np.array([one.value(facts, limits) for one in MODERATORS])
+    found = of_facts(facts)
+    found[0] = of_limits(limits)
+    return found
+
+
+def of_facts(facts: Facts) -> Floats:
+    """The numbers that follow from a rig's facts; shape (moderators,), NaN for the first and for what is not known."""
+    return np.array([one.value(facts, {}) for one in MODERATORS])
+
+
+def of_limits(limits: Mapping[str, float]) -> float:
+    """The first of them, which follows from what the frames waited for."""
+    return MODERATORS[0].value({}, limits)

@@ -41,10 +41,10 @@ def pool_evidence(table: "pa.Table", plan: PoolPlan, refused: Sequence[str] = ()
     evidence = gathered(_chosen(table, plan))
     known = _known(before, plan)
     open_ = [place for place, one in enumerate(evidence.groups) if one.digest not in known]
-    made = spread(concluded, chunks_of(evidence, open_, plan.matters_pct), executor)
+    made = [one for some in spread(concluded, chunks_of(evidence, open_, plan.matters_pct), executor) for one in some]
     by_digest = {**known, **{one.digest: one for one in made}}
     metrics = [by_digest[group.digest] for group in evidence.groups]
-    return Pool(plan, len(evidence.names), evidence.studies, evidence.records, evidence.copies, evidence.claimed,
+    return Pool(plan, evidence.rig_count, evidence.studies, evidence.records, evidence.copies, evidence.claimed,
                 evidence.odd, tuple(refused), _changes(evidence, metrics, plan))
 
 

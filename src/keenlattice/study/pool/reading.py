@@ -21,7 +21,7 @@ from keenlattice.logbook.reading import ReadBook
 from keenlattice.profile.pack import read_pack
 from keenlattice.study.pool._vetting import vetted
 from keenlattice.study.pool.evidence import EvidenceRecord, Found, Played, Switch, digest
-from keenlattice.study.pool.flat import EvidenceError, flattened, schema
+from keenlattice.study.pool.flat import TEXTS, EvidenceError, flattened, schema
 from keenlattice.study.pool.from_studies import records_of
 
 if TYPE_CHECKING:
@@ -161,7 +161,8 @@ def _of_parquet(path: Path) -> Read:
     import pyarrow.parquet as pq
 
     try:
-        with pq.ParquetFile(path) as file:
+        texts = [name for name in TEXTS if name in pq.read_schema(path).names]
+        with pq.ParquetFile(path, read_dictionary=texts) as file:
             if file.metadata.num_rows > MOST_ROWS or sum(
                     file.metadata.row_group(number).total_byte_size for number in range(file.num_row_groups)
                     ) > 16 * MOST_BYTES:

@@ -1,0 +1,97 @@
+"""The random effects of many changes at once, with what their words take; log ratios, ragged as in `_meta`."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keenlattice.measure.capture import Floats
+from keenlattice.study.pool._checks import TENTH, without_a_tenth
+from keenlattice.study.pool._meta import Index, Pooled, Rigs, pooled, shrunken, tau2_of
+
+LEAST_RIGS, ERROR, DIFFER, FIFTH = 5, 0.05, 0.01, 0.2
+
+Flags = NDArray[np.bool_]
+
+
+@dataclass(frozen=True)
+class Answers:
+    """What the rigs say of each change; every array of shape (changes,).
+
+    Args:
+        found: the random effects.
+        half: half the width of the mean's interval.
+        low, high: where the mean lies without a tenth of the rigs, whichever they are.
+        matters: the log ratio that matters.
+        good: 1 where more is better, -1 where less is.
+        differ: whether rigs differ by more than their errors, without the tenth that is furthest off.
+        gain, loss: whether a fifth of them are better, or worse, by what matters; likewise.
+    """
+
+    found: Pooled
+    half: Floats
+    low: Floats
+    high: Floats
+    matters: Floats
+    good: Floats
+    differ: Flags
+    gain: Flags
+    loss: Flags
+
+    def oriented(self, low: Floats, high: Floats) -> tuple[Floats, Floats]:
+        """Intervals as gains: more is better."""
+        return np.minimum(self.good * low, self.good * high), np.maximum(self.good * low, self.good * high)
+
+    @property
+    def gains(self) -> tuple[Floats, Floats]:
+        """The intervals of the means, as gains."""
+        return self.oriented(self.found.mean - self.half, self.found.mean + self.half)
+
+    @property
+    def surely(self) -> tuple[Flags, Flags]:
+        """Whether each helps, and whether each hurts, in general: without the tenth that says so most, too."""
+        (low, high), (least, most) = self.gains, self.oriented(self.low, self.high)
+        return (low > self.matters) & (least > 0), (high < -self.matters) & (most < 0)
+
+
+def answers(rigs: Rigs, matters: Floats, good: Floats, coming: bool = True) -> Answers:
+    """The answers of all changes.
+
+    Args:
+        matters, good: as in `Answers`.
+        coming: whether the next rig is asked for.
+    """
+    from scipy.special import stdtrit
+
+    found = pooled(rigs, ERROR, coming)
+    half = np.asarray(stdtrit(np.maximum(1, found.rigs - 1), 1 - ERROR / 2)) * found.error
+    return Answers(found, half, *without_a_tenth(rigs, found.tau2), matters, good,
+                   *_differing(rigs, found, matters, good))
+
+
+def _differing(rigs: Rigs, found: Pooled, matters: Floats, good: Floats) -> tuple[Flags, Flags, Flags]:
+    from scipy.special import chdtrc
+
+    kept = _without_the_furthest(rigs, found)
+    y, v, total, each = kept.effect, kept.variance, kept.total, kept.each
+    w, dof = 1 / v, np.maximum(1, kept.sizes - 1)
+    middle = total(w * y) / total(w)
+    left = tau2_of(kept)
+    told = (kept.sizes >= LEAST_RIGS - 1) & (chdtrc(dof, total(w * (y - each(middle)) ** 2)) < DIFFER)
+    by = 1 / (v + each(left))
+    mean = total(by * y) / total(by)
+    likely = each(good) * shrunken(y, v, each(mean), each(left))
+    quantiles = np.array([np.quantile(likely[own], [FIFTH, 1 - FIFTH]) if told[place] else (0.0, 0.0)
+                          for place, own in enumerate(kept.parts())]).reshape(-1, 2)
+    return told, told & (quantiles[:, 1] > matters), told & (quantiles[:, 0] < -matters)
+
+
+def _without_the_furthest(rigs: Rigs, found: Pooled) -> Rigs:
+    """The rigs of each change without the tenth, rounded up, that is furthest off; one at least stays."""
+    far = np.abs(rigs.effect - rigs.each(found.mean)) / np.sqrt(rigs.variance + rigs.each(found.tau2))
+    group = np.repeat(np.arange(rigs.sizes.size), rigs.sizes)
+    order = np.lexsort((far, group))
+    place = np.arange(far.size) - np.repeat(rigs.starts, rigs.sizes)
+    stays = np.maximum(1, rigs.sizes - -(-rigs.sizes // TENTH))
+    kept: Index = np.sort(order[place < np.repeat(stays, rigs.sizes)])
+    return Rigs(rigs.effect[kept], rigs.variance[kept], np.r_[0, np.cumsum(stays)[:-1]].astype(np.intp))

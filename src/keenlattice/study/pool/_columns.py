@@ -1,0 +1,82 @@
+"""A flat table as plain arrays: numbers, and for each text its place in the order of all different ones."""
+
+import hashlib
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keenlattice.measure.capture import Floats
+from keenlattice.study.pool._meta import Index
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+Hashes = NDArray[np.uint64]
+ODD = np.uint64(0x9E3779B97F4A7C15)
+
+
+@dataclass(frozen=True)
+class Texts:
+    """A column of texts: `codes` are the rows' places in `names`, which are sorted."""
+
+    codes: NDArray[np.int32]
+    names: list[str]
+
+    def hashes(self) -> Hashes:
+        """A hash of each of `names`, which depends on nothing else."""
+        return np.array([int.from_bytes(hashlib.blake2b(one.encode(), digest_size=8).digest(), "little")
+                         for one in self.names], dtype=np.uint64)
+
+
+def texts(table: "pa.Table", name: str) -> Texts:
+    """A column of texts of a table whose dictionaries are unified."""
+    column = table[name].combine_chunks()
+    names: list[str] = column.dictionary.to_pylist()
+    codes = column.indices.to_numpy(zero_copy_only=False).astype(np.int32)
+    order = sorted(range(len(names)), key=names.__getitem__)
+    rank = np.empty(len(names), dtype=np.int32)
+    rank[order] = np.arange(len(names), dtype=np.int32)
+    return Texts(rank[codes] if len(names) else codes, [names[one] for one in order])
+
+
+def numbers(table: "pa.Table", name: str) -> Any:
+    """A column of numbers; NaN for null."""
+    return table[name].to_numpy()
+
+
+def copies(columns: list[Any]) -> Index:
+    """For each row the first one that is like it in all columns: itself, if none before it is."""
+    count = len(columns[0])
+    mixed = np.zeros(count, dtype=np.uint64)
+    for one in columns:
+        bits = np.ascontiguousarray(one, dtype=np.float64).view(np.uint64) if one.dtype.kind == "f" else (
+            one.astype(np.int64).view(np.uint64))
+        mixed = (mixed ^ bits) * ODD
+        mixed ^= mixed >> np.uint64(29)
+    _, first, which = np.unique(mixed, return_index=True, return_inverse=True)
+    found = first[which]
+    for row in np.flatnonzero(found != np.arange(count)):  # the hash alone is no proof
+        if not all(_same(one[row], one[found[row]]) for one in columns):
+            found[row] = row
+    return np.asarray(found, dtype=np.intp)
+
+
+def _same(one: Any, other: Any) -> bool:
+    return bool(one == other or (one != one and other != other))
+
+
+def starts_of(*columns: Any) -> Index:
+    """Where each run of rows that are alike in some columns begins; they stand together."""
+    if not len(columns[0]):
+        return np.empty(0, dtype=np.intp)
+    changed = np.zeros(len(columns[0]) - 1, dtype=bool)
+    for one in columns:
+        changed |= one[1:] != one[:-1]
+    return np.flatnonzero(np.r_[True, changed])
+
+
+def sums(values: Floats, starts: Index) -> Floats:
+    """The sum of each run."""
+    return np.asarray(np.add.reduceat(values, starts)) if starts.size else np.empty(0)
