@@ -45,7 +45,7 @@ PAGE = Path(__file__).parent.parent / "docs" / "calibration-pools.md"
 METRICS = ("frame_ms_mean", "latency_ms_median")
 SHAPES = ("none", "little", "normal", "heavy tails", "a third", "two sorts", "skewed")
 POOLS, NEW = {5: 1500, 20: 600, 200: 300}, 40
-PLAYERS, TRIES, SEED = 600, 10, 11
+PLAYERS, TRIES, SEED, DRAWN = 600, 10, 11, 20
 TRUTH_RIGS, TRUTH_SEED, TRUTH_RUNS, TRUTH_SECONDS = 120, 12, 8, 20.0
 MATTERS, SOMEWHERE = 1.0, 0.2  # per cent; share of the rigs
 RESTART_MINUTES = 2.0
@@ -139,6 +139,12 @@ def in_parts(players: Sequence[Sequence[EvidenceRecord]], size: int) -> list[lis
     return [list(players[first:first + size]) for first in range(0, len(players) - size + 1, size)]
 
 
+def drawn_parts(players: Sequence[Sequence[EvidenceRecord]]) -> list[list[Sequence[EvidenceRecord]]]:
+    """Leagues of 200 players, each drawn from all; they share some, so that their intervals are a little too narrow."""
+    random = np.random.default_rng(SEED)
+    return [[players[one] for one in random.choice(len(players), 200, replace=False)] for _ in range(DRAWN)]
+
+
 Truth = Mapping[tuple[str, str], Floats]
 
 
@@ -160,12 +166,14 @@ def league(executor: Executor, players: list[list[EvidenceRecord]], truth: Truth
                  & (truth[key, each.metric] <= math.log1p(each.next_rig[1] / 100))).sum())
             for key, each in some if each.next_rig), len(some) * TRUTH_RIGS, 0.93, 1))
     for name, chosen in (("honest", players), ("a tenth careless", careless(players))):
-        pools = spread(pool_of, in_parts(chosen, 200), executor)
-        rows += _found(name, pools, helpful)
+        rows += _found(name, spread(pool_of, drawn_parts(chosen), executor), helpful)
     return rows
 
 
 def _found(name: str, pools: Sequence[Pool], helpful: set[str]) -> list[Row]:
+    counts = {key: sum(one.telling.standing.startswith("helps") for pool in pools for one in pool.changes
+                       if one.change[0].setting == key) for key in sorted(helpful)}
+    print(f"{name}: told to help in so many of {len(pools)} leagues: {counts}")
     told = [(one.change[0].setting, one.telling.standing.startswith("helps")) for pool in pools for one in pool.changes]
     good = [said_so for key, said_so in told if key in helpful]
     nothing = [said_so for key, said_so in told if key in PLACEBOS]

@@ -9,11 +9,11 @@ from keenlattice.rig.standin.population import LIST, rig_of
 from keenlattice.study.pool.evidence import digest
 from keenlattice.study.pool.flat import packed, schema
 
-ROWS_A_FILE = 240_000
+ROWS_A_FILE = 80_000
 
 
 def write_evidence(folder: Path, rigs: int, tries: int, seed: int = 1) -> int:
-    """Writes a data set of Parquet files: each rig has tried some changes of the list, each with the metrics of a trial.
+    """Writes a data set of Parquet files: each rig has tried some changes of the list, with the metrics of a trial.
 
     Returns: how many records it holds.
     """
@@ -28,7 +28,7 @@ def write_evidence(folder: Path, rigs: int, tries: int, seed: int = 1) -> int:
     return rigs * tries
 
 
-def _columns(rigs: range, tries: int, seed: int) -> dict[str, object]:
+def _columns(rigs: range, tries: int, seed: int) -> dict[str, list[object]]:
     random = np.random.default_rng([seed, rigs.start])
     changes = [packed([{"setting": key, "before": "stock", "after": value}]) for key, value in LIST.items()]
     means = np.random.default_rng(seed).normal(-0.01, 0.02, len(changes))
@@ -49,4 +49,4 @@ def _columns(rigs: range, tries: int, seed: int) -> dict[str, object]:
                     told[column].append(value)
                 told["metric"].append(name)
                 told["log_ratio"].append(truth + error * random.standard_normal())
-    return dict(told)
+    return told

@@ -19,12 +19,12 @@ RECORDINGS = PACK.parent.parent / "recordings"
 FONT = ["-fa", "DejaVu Sans Mono", "-fs", "10"]
 COLOURS = ["-bg", "#14181d", "-fg", "#d8dee6", "-bw", "0"]
 
+LEAGUE = "keen pool fleet league --players 100 --tries 10 --careless 0.06 --workers 2"
+
 # name, height in pixels, commands that are typed unseen before, commands that are shown
 SHOTS: list[tuple[str, int, list[str], list[str]]] = [
     ("demo", 1290, [], ["keen demo"]),
     ("survey", 800, [], ["keen survey"]),
-    ("catalog", 800, [], ["keen catalog --needs machine --moves latency", "keen catalog frame.queue-depth",
-                          "keen catalog process.affinity", "keen catalog game.frame-cap"]),
     ("edit-show", 800, [], [
         "keen edit rig display.refresh=165 background.recorder=off -m 'what survey said'",
         "keen edit brass-orbit frame.queue-depth=1 frame.cap=160 -m 'flippers sooner'", "keen show brass-orbit"]),
@@ -32,13 +32,13 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
         "keen apply brass-orbit --yes", "keen history brass-orbit", "keen undo",
         "keen edit brass-orbit frame.cpa=160", "export KEEN_STATE=$HOME/of-somebody-else",
         "keen edit brass-orbit frame.cap=90", "keen takeover --yes"]),
-    ("merge-revert", 800, ["keen edit brass-orbit frame.cap=160 -m steady", "keen history brass-orbit --label base",
+    ("catalog-merge", 980, ["keen edit brass-orbit frame.cap=160 -m steady", "keen history brass-orbit --label base",
                            "keen edit brass-orbit frame.cap=150 sync.vertical=off -m 'rig of the club'",
                            "keen history brass-orbit --label club",
                            "keen edit brass-orbit@base frame.cap=140 frame.queue-depth=1"],
-     ["keen merge brass-orbit@club brass-orbit </dev/null", "keen merge brass-orbit@club brass-orbit --keep second",
-      "keen merge --revert brass-orbit@club --keep first", "keen history brass-orbit",
-      "keen compare brass-orbit@base brass-orbit"]),
+     ["keen catalog --needs machine --moves latency", "keen catalog frame.queue-depth",
+      "keen merge brass-orbit@club brass-orbit </dev/null", "keen merge brass-orbit@club brass-orbit --keep second",
+      "keen merge --revert brass-orbit@club --keep first", "keen history brass-orbit"]),
     ("pack", 800, [f"cp {PACK} league.toml"], ["keen pack look league.toml", "keen pack adopt league.toml --rule 1"]),
     ("drift-faults", 860, ["keen edit brass-orbit frame.cap=160 process.priority=high -m steady",
                            "keen apply brass-orbit --yes",
@@ -56,12 +56,11 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
       "keen rig sheet --out sheet.html"]),
     ("guided", 860, ["keen demo --rig byhand --out told | tee told.txt"], [
         "sed -n '/^3[.]/,/^Run 5/p' told.txt"]),
-    ("ingest", 880, [f"cp {RECORDINGS}/odd.csv ."], [
+    ("ingest-latency", 1180, [f"cp {RECORDINGS}/* ."], [
         "keen ingest odd.csv --yes",
         "keen ingest odd.csv --time 'Zeit [us]' --means intervals --unit us --marker Marke --dropped Bild=0 "
         "--name friends-box --of brass-orbit | head -3",
-        "keen ingest odd.csv --all"]),
-    ("latency", 800, [f"cp {RECORDINGS}/* ."], [
+        "keen ingest odd.csv",
         "keen latency light-log.csv --time t_ms --light light --button button", "keen latency flash.wav",
         "keen latency camera.csv --camera 240"]),
     ("measure", 800, [], ["keen measure brass-orbit --seed 7 --seconds 30",
@@ -90,10 +89,14 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
       "keen tune brass-orbit@stock --try frame.cap=off,120,144,160 --try frame.queue-depth=1,2,3 "
       "--goal latency_ms_p95 --keep 'frame_ms_p99<8' --matters 2 --seed 1",
       "yes A | keen blind brass-orbit@stock brass-orbit --rounds 12 2>/dev/null | tail -16"]),
+    ("pool", 1130, [
+        LEAGUE, "keen edit brass-orbit frame.queue-depth=1 gpu.clock-policy=hold-high process.priority=high "
+        "driver.threaded-submission=on process.io-priority=high -m 'what the list said'"],
+     ["keen pool read league --figure pool-figure.png", "keen pool look driver.threaded-submission",
+      "keen pool order brass-orbit@stock brass-orbit"]),
 ]
 
 
-LIST = next(before for name, _, before, _ in SHOTS if name == "screen")
 REPORTED = [
     "keen edit rig display.refresh=165 background.recorder=off -m 'what survey said'", "keen apply rig --yes",
     "keen rig restart machine",
@@ -101,7 +104,7 @@ REPORTED = [
     "keen edit brass-orbit process.io-priority=high sync.triple-buffering=on -m 'from a list of thirty'",
     "keen trial brass-orbit@stock brass-orbit --matters 3 --seed 7 --blocks 16",
     "keen report --out trial.html", *(f"KEEN_BOOK=other {line}" for line in [
-        *LIST, "keen screen brass-orbit@stock brass-orbit --seed 1 --matters 1.5", "keen report --out screen.html"])]
+        LEAGUE, "keen pool read league", "keen report --out pool.html"])]
 SHEET = [f"KEEN_RIG=byhand KEEN_BOOK=byhand {line}" for line in [
     "keen rig game brass-orbit --title 'Brass Orbit' --executable orbit.exe", "keen rig facts refresh_hz=165",
     "keen rig take-stock frame.cap=off --game brass-orbit",
@@ -109,7 +112,7 @@ SHEET = [f"KEEN_RIG=byhand KEEN_BOOK=byhand {line}" for line in [
     "keen apply brass-orbit --yes", "keen rig sheet --tick 1", "keen rig sheet --out sheet.html"]]
 # name, page, width, height, theme, the section that is shown first
 PAGES = [("report", "trial.html", 1280, 1100, "light", 0), ("phone-1", "trial.html", 390, 1100, "light", 0),
-         ("phone-2", "screen.html", 390, 1100, "dark", 2), ("phone-3", "sheet.html", 390, 1100, "light", 0)]
+         ("phone-2", "pool.html", 390, 1100, "dark", 3), ("phone-3", "sheet.html", 390, 1100, "light", 0)]
 
 
 def main() -> None:
@@ -121,8 +124,9 @@ def main() -> None:
             continue
         with tempfile.TemporaryDirectory() as folder:
             _shoot(HERE / f"{name}.png", height, before, shown, Path(folder))
-            if (runs := Path(folder) / "runs.png").exists():
-                shutil.copy(runs, HERE / "runs.png")
+            for drawn in ("runs.png", "pool-figure.png"):
+                if (Path(folder) / drawn).exists():
+                    shutil.copy(Path(folder) / drawn, HERE / drawn)
 
 
 def _shoot(picture: Path, height: int, before: list[str], shown: list[str], folder: Path) -> None:
@@ -142,7 +146,7 @@ def _shoot(picture: Path, height: int, before: list[str], shown: list[str], fold
     terminal = subprocess.Popen(
         ["xterm", *FONT, *COLOURS, "-geometry", "158x80+0+0", "-b", "10", "+sb", "-e", "sh", str(script)],
         env=environment, cwd=folder)
-    until = time.monotonic() + 120
+    until = time.monotonic() + 400
     while not done.exists() and time.monotonic() < until:  # a question that nobody answers is no reason to hang
         time.sleep(0.1)
     time.sleep(0.5)
@@ -154,7 +158,7 @@ def _shoot(picture: Path, height: int, before: list[str], shown: list[str], fold
 
 
 def _shoot_reports() -> None:
-    """The report of a trial at a desk; and on a phone that, a screen's in the dark, and the sheet of a rig by hand."""
+    """The report of a trial at a desk; and on a phone that, a pool's in the dark, and the sheet of a rig by hand."""
     from browser import browser
 
     with tempfile.TemporaryDirectory() as home, browser() as shown:

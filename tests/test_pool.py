@@ -183,7 +183,8 @@ def test_mangled_records_are_left_out_each_in_one_line(tmp_path_factory: pytest.
 
 HOSTILE = {"rig": "../../etc", "metric": "x; drop", "log_ratio": 7.0, "error": -1.0, "dof": 0.0, "blocks": -1.0,
            "change": '[{"setting":"a","before":1}]', "facts": '{"cores":{"x":1}}', "limited_by": '{"GPU":1e9}',
-           "seconds": 0.0, "seed": -1, "repeats": 1e9, "verdict": "splendid", "state": "won", "day": "yesterday", "software": "\x1b[2J",
+           "seconds": 0.0, "seed": -1, "repeats": 1e9, "verdict": "splendid",
+           "state": "won", "day": "yesterday", "software": "\x1b[2J",
            "game": "A B", "kind": "story", "study": ""}
 
 
@@ -209,6 +210,17 @@ def test_what_is_no_evidence_is_one_line_and_the_rest_is_read(tmp_path: Path) ->
     assert len(found.table) == 1 and len(found.refused) == 5 and not any("\n" in one for one in found.refused)
     with pytest.raises(EvidenceError, match="is not there"):
         read_evidence([tmp_path / "nowhere"])
+
+
+def test_a_pool_of_claims_alone_knows_nothing_and_says_why(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "brass-orbit", "frame.queue-depth=1")
+    keen("trial", "brass-orbit@stock", "brass-orbit", "--blocks", "4", "--seconds", "10", "--seed", "1")
+    pack = str(tmp_path / "mine.toml")
+    keen("pack", "write", pack, "brass-orbit", "--since", "brass-orbit@stock", "--evidence")
+    said = keen("pool", "read", pack).stdout
+    assert "No change was tried on any rig" in said and "claims of packs are not counted" in said
+    assert "frame.queue-depth" in keen("pool", "order", "brass-orbit@stock", pack).stdout
+    assert keen("report", "--out", str(tmp_path / "x.html")).stdout
 
 
 def test_the_schema_in_the_docs_is_the_form_of_a_record() -> None:

@@ -1,9 +1,11 @@
 """The evidence of the newest pool, kept beside the logbook's file: what a pool is added to, and computed anew from."""
 
+import os
 import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
-from keenlattice._files import replace_file
 from keenlattice.errors import BookError
 from keenlattice.logbook import _rows as read
 from keenlattice.logbook._schema import plain_errors
@@ -12,19 +14,34 @@ from keenlattice.logbook.file import BookFile, not_a_link, now
 POOL = "pool"
 
 
-def keep_evidence(book: BookFile, content: bytes) -> str:
-    """Writes evidence (Parquet) into the logbook; returns its file name.
+@contextmanager
+def new_evidence(book: BookFile) -> Iterator[Path]:
+    """A new file for evidence (Parquet), to be written in the body; it has its name only once that is through.
 
     Raises:
         BookError: it cannot be written.
     """
     book.check_writable()
-    name = f"evidence-{now()[:19].replace(':', '')}-{secrets.token_hex(4)}.parquet"
     folder = not_a_link(book.folder / POOL)
+    name = f"evidence-{now()[:19].replace(':', '')}-{secrets.token_hex(4)}.parquet"
+    unfinished = folder / f"{name}.part"
     with plain_errors(book.folder):
         folder.mkdir(exist_ok=True)
-        replace_file(folder / name, content)
-    return name
+        for left in folder.glob("*.part"):
+            left.unlink(missing_ok=True)
+    try:
+        yield unfinished
+        with plain_errors(book.folder):
+            with unfinished.open("rb+") as file:
+                os.fsync(file.fileno())
+            unfinished.replace(folder / name)
+    finally:
+        unfinished.unlink(missing_ok=True)
+
+
+def name_of(unfinished: Path) -> str:
+    """The name that a file gets once it is written."""
+    return unfinished.name.removesuffix(".part")
 
 
 def evidence_file(book: BookFile, name: str) -> Path:

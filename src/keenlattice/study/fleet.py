@@ -20,7 +20,8 @@ from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.rig.standin.population import LIST, FleetRig, rig_of
+from keenlattice.rig.standin.population import LIST as LIST  # who plays a league wants it, too
+from keenlattice.rig.standin.population import FleetRig, rig_of
 from keenlattice.study._limits import check_seconds, check_seed
 from keenlattice.study.kind import KeptVersion
 from keenlattice.study.pool.evidence import EvidenceRecord, Found, digest

@@ -74,6 +74,9 @@ class Played(Shown, Generic[Found]):
         """The result as a table."""
         return self.result.table()  # type: ignore[attr-defined]
 
+    def _in_brief(self) -> "pandas.DataFrame":
+        return self.result._in_brief()  # type: ignore[attr-defined]
+
     def _caption(self) -> str:
         return f"{self.kind} {self.number}: {self.result._caption()}"  # type: ignore[attr-defined]
 

@@ -159,13 +159,12 @@ class Pooling(Claiming):
             UsageError: there is no pool to add to.
             UnknownName: no such metric.
         """
-        import pyarrow as pa
-
         from keenlattice.errors import UsageError
+        from keenlattice.logbook._evidence import name_of, new_evidence
         from keenlattice.study.deciding import DECIDES
         from keenlattice.study.pool.plan import PoolPlan
         from keenlattice.study.pool.play import pool_evidence
-        from keenlattice.study.pool.reading import read_evidence
+        from keenlattice.study.pool.reading import chosen, collect_evidence
         from keenlattice.study.pool.record import evidence_of, keep_pool, newest_pool
 
         self.book.check_writable()
@@ -177,13 +176,12 @@ class Pooling(Claiming):
         earlier: Pool | None = self._played(newest).result if newest else None
         known = (*(earlier.plan.sources if add and earlier else ()), *(Path(one).name or str(one) for one in sources))
         plan = PoolPlan(tuple(dict.fromkeys(known)), decides or DECIDES, matters_pct, game)
-        read = read_evidence([Path(one) for one in sources], executor)
-        table = read.table
-        if add and newest:
-            table = pa.concat_tables([evidence_of(self.book, newest), table])
-        refused = (*(earlier.refused if add and earlier else ()), *read.refused)
-        result = pool_evidence(table, plan, refused, executor, earlier)
-        return self._finished(keep_pool(self.book, self.rig_name, result, table).number)
+        kept = [evidence_of(self.book, newest)] if add and newest else []
+        with new_evidence(self.book) as file:
+            told = collect_evidence([*kept, *(Path(one) for one in sources)], file, executor)
+            refused = (*(earlier.refused if add and earlier else ()), *told)
+            result = pool_evidence(chosen(file, plan.metrics, game), plan, refused, executor, earlier)
+        return self._finished(keep_pool(self.book, self.rig_name, result, name_of(file)).number)
 
     def pooled(self, setting: str = "", game: str = "") -> PoolLook:
         """What the newest pool says, and what is to be expected on this rig.
@@ -201,7 +199,7 @@ class Pooling(Claiming):
         played = self._newest_pool()
         found, limits = played.result, self._limits(game)
         chosen = [one for one in found.changes if not setting or setting in one.settings]
-        if not chosen:
+        if setting and not chosen:
             raise UnknownName("setting in the pool", setting, [key for one in found.changes for key in one.settings])
         return PoolLook(played.number, tuple(ChangeHere(one, self._expected(one, limits)) for one in chosen), limits,
                         found, played)

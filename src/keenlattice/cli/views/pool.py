@@ -1,5 +1,6 @@
 """How a pool is shown: the table of all changes, all about one, and the order in which to try them."""
 
+import shlex
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import hint, minutes, say, table, width
@@ -116,7 +117,8 @@ def show_order(found: "TryFirst", game: str) -> None:
     say("\n\"May gain\" is what all metrics together are to be expected to gain, if it is kept only where it helps. It "
         "plans: a trial's verdict rests on its own runs alone.", "dim")
     first = found.order[0]
-    hint(f"keen edit {found.before} {first.change[0].key}={_value(first.change[0].after)}, then keen trial "
+    edit = f"{first.change[0].key}={_value(first.change[0].after)}"
+    hint(f"keen edit {found.before} {shlex.quote(edit)}, then keen trial "
          f"{found.before} {found.before.partition('@')[0]} --blocks {first.blocks}" + f" --game {game}" * bool(game))
 
 

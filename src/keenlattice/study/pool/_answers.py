@@ -24,8 +24,8 @@ class Answers:
         low, high: where the mean lies without a tenth of the rigs, whichever they are.
         matters: the log ratio that matters.
         good: 1 where more is better, -1 where less is.
-        differ: whether rigs differ by more than their errors, without the tenth that is furthest off.
-        gain, loss: whether a fifth of them are better, or worse, by what matters; likewise.
+        gain, loss: whether rigs differ by more than their errors, and a fifth of them are better, or worse, by what
+            matters: without the tenth that is furthest off.
     """
 
     found: Pooled
@@ -34,7 +34,6 @@ class Answers:
     high: Floats
     matters: Floats
     good: Floats
-    differ: Flags
     gain: Flags
     loss: Flags
 
@@ -69,7 +68,7 @@ def answers(rigs: Rigs, matters: Floats, good: Floats, coming: bool = True) -> A
                    *_differing(rigs, found, matters, good))
 
 
-def _differing(rigs: Rigs, found: Pooled, matters: Floats, good: Floats) -> tuple[Flags, Flags, Flags]:
+def _differing(rigs: Rigs, found: Pooled, matters: Floats, good: Floats) -> tuple[Flags, Flags]:
     from scipy.special import chdtrc
 
     kept = _without_the_furthest(rigs, found)
@@ -81,9 +80,9 @@ def _differing(rigs: Rigs, found: Pooled, matters: Floats, good: Floats) -> tupl
     by = 1 / (v + each(left))
     mean = total(by * y) / total(by)
     likely = each(good) * shrunken(y, v, each(mean), each(left))
-    quantiles = np.array([np.quantile(likely[own], [FIFTH, 1 - FIFTH]) if told[place] else (0.0, 0.0)
-                          for place, own in enumerate(kept.parts())]).reshape(-1, 2)
-    return told, told & (quantiles[:, 1] > matters), told & (quantiles[:, 0] < -matters)
+    enough = FIFTH * kept.sizes
+    return (told & (total((likely > each(matters)).astype(float)) >= enough),
+            told & (total((likely < -each(matters)).astype(float)) >= enough))
 
 
 def _without_the_furthest(rigs: Rigs, found: Pooled) -> Rigs:

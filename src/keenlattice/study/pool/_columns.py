@@ -41,6 +41,13 @@ def texts(table: "pa.Table", name: str) -> Texts:
     return Texts(rank[codes] if len(names) else codes, [names[one] for one in order])
 
 
+def digests(table: "pa.Table", name: str) -> Hashes:
+    """A column of digests (16 hexadecimal digits) as whole numbers."""
+    column = table[name].combine_chunks()
+    known = np.array([int(one, 16) for one in column.dictionary.to_pylist()], dtype=np.uint64)
+    return np.asarray(known[column.indices.to_numpy(zero_copy_only=False)])
+
+
 def numbers(table: "pa.Table", name: str) -> Any:
     """A column of numbers; NaN for null."""
     return table[name].to_numpy()

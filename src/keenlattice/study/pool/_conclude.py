@@ -5,8 +5,8 @@ A word rests on at least LEAST_RIGS rigs, and on the difference m that matters:
     nothing that matters anywhere   the interval of the next rig lies within m
     helps everywhere                the mean's interval is beyond m, and the next rig's beyond nothing
     helps where ...                 a fact parts the rigs (`_sides`), and on one side the mean's interval is beyond m
-    helps on some                   the mean's interval is beyond nothing and rigs differ, or that interval is beyond m;
-                                    or a fifth of the rigs are beyond m
+    helps on some                   the mean's interval is beyond m; or it is beyond nothing, and SOME_PCT of the rigs
+                                    are beyond m; or rigs surely differ, and a fifth of them are beyond m
     not known                       anything else
 
 and alike for what hurts. Whatever is said to help or to hurt does so without the tenth of the rigs that say so most:
@@ -24,16 +24,17 @@ from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS
 from keenlattice.study.pool._answers import DIFFER, LEAST_RIGS, Answers, answers
 from keenlattice.study.pool._checks import small_studies, without_each
-from keenlattice.study.pool._meta import Rigs, shrunken
+from keenlattice.study.pool._meta import Index, Rigs, shrunken
 from keenlattice.study.pool._regression import Slopes, slopes_of
 from keenlattice.study.pool._sides import Parted, parted
 from keenlattice.study.pool.gather import Gathered, Group
 from keenlattice.study.pool.moderators import MODERATORS
 from keenlattice.study.pool.result import Dependence, PooledMetric, Side, Span, Standing
 
-AT_ONCE = 64          # groups: how many are computed together never depends on what computes them
+AT_ONCE = 64          # groups that are computed together at most, and
+ROWS_AT_ONCE = 20_000  # rows; neither depends on what computes them
 ONE_DECIDES = 0.5     # of the interval's half width, that the mean moves by without one rig
-DEFAULT_PCT = 1.0
+DEFAULT_PCT, SOME_PCT = 1.0, 15.0
 
 
 @dataclass(frozen=True)
@@ -47,15 +48,25 @@ class Chunk:
 
 
 def chunks_of(evidence: Gathered, chosen: Sequence[int], matters_pct: float | None) -> list[Chunk]:
-    """Some groups in chunks of AT_ONCE."""
+    """Some groups in chunks of about ROWS_AT_ONCE."""
     parts, found = evidence.rigs.parts(), []
-    for first in range(0, len(chosen), AT_ONCE):
-        some = chosen[first:first + AT_ONCE]
+    for some in _portions(chosen, evidence.rigs.sizes):
         rows = np.concatenate([np.arange(parts[one].start, parts[one].stop) for one in some])
         sizes = evidence.rigs.sizes[list(some)]
         found.append(Chunk(tuple(evidence.groups[one] for one in some), Rigs(
             evidence.rigs.effect[rows], evidence.rigs.variance[rows], np.r_[0, np.cumsum(sizes)[:-1]].astype(np.intp)),
             evidence.moderators[rows], matters_pct))
+    return found
+
+
+def _portions(chosen: Sequence[int], sizes: Index) -> list[list[int]]:
+    found, rows = list[list[int]](), 0
+    for one in chosen:
+        if not found or len(found[-1]) == AT_ONCE or rows >= ROWS_AT_ONCE:
+            found.append([])
+            rows = 0
+        found[-1].append(one)
+        rows += int(sizes[one])
     return found
 
 
@@ -81,7 +92,7 @@ def _metric(group: Group, found: Answers, place: int, pct: float, sides: tuple[S
     about = (group.metric, size, group.studies, group.silent, pct)
     if size < 2:
         return PooledMetric(*about, None, None, None, 0.0, 0.0, 0.0, "not known", "", digest=group.digest)
-    standing, where = _standing(found, place, sides)
+    standing, where = _standing(found, place, sides, shares)
     return PooledMetric(
         *about, _span(float(of.mean[place]), half),
         (percent_of(float(of.low[place])), percent_of(float(of.high[place]))),
@@ -90,10 +101,10 @@ def _metric(group: Group, found: Answers, place: int, pct: float, sides: tuple[S
         100 * group.block_noise, _dependence(slopes), group.digest)
 
 
-def _standing(found: Answers, place: int, sides: Sequence[Side]) -> tuple[Standing, str]:
+def _standing(found: Answers, place: int, sides: Sequence[Side], shares: tuple[float, float]) -> tuple[Standing, str]:
     if found.found.rigs[place] < LEAST_RIGS:
         return "not known", ""
-    matters, differ = float(found.matters[place]), bool(found.differ[place])
+    matters = float(found.matters[place])
     gain, coming, bounds = ((float(low[place]), float(high[place])) for low, high in (
         found.gains, found.oriented(found.found.low, found.found.high), found.oriented(found.low, found.high)))
     if -matters <= coming[0] and coming[1] <= matters:
@@ -103,8 +114,8 @@ def _standing(found: Answers, place: int, sides: Sequence[Side]) -> tuple[Standi
         return "helps everywhere", ""
     if hurts and coming[1] < 0:
         return "hurts everywhere", ""
-    helps = helps or bool(found.gain[place]) or (gain[0] > 0 and differ and bounds[0] > 0 and coming[1] > matters)
-    hurts = hurts or bool(found.loss[place]) or (gain[1] < 0 and differ and bounds[1] < 0 and coming[0] < -matters)
+    helps = helps or bool(found.gain[place]) or (gain[0] > 0 and bounds[0] > 0 and shares[0] >= SOME_PCT)
+    hurts = hurts or bool(found.loss[place]) or (gain[1] < 0 and bounds[1] < 0 and shares[1] >= SOME_PCT)
     told = {word: _place([side for side in sides if side.word == word]) for word in ("helps", "hurts")}
     helps, hurts = helps or bool(told["helps"]), hurts or bool(told["hurts"])
     if helps and hurts:

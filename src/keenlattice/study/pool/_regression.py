@@ -70,8 +70,7 @@ def slopes_of(rigs: Rigs, facts: Floats) -> list[Slopes | None]:
     for _ in range(PASSES):  # what the slopes explain is no longer open; what is open weights the slopes
         tau2 = tau2_of(Rigs(left, rigs.variance, rigs.starts))
         w = 1 / (rigs.variance + rigs.each(tau2))
-        normal = _total(rigs, (w[:, None, None] * design[:, :, None] * design[:, None, :]).reshape(left.size, -1)
-                        ).reshape(-1, count + 1, count + 1)
+        normal = np.array([design[own].T @ (w[own, None] * design[own]) for own in rigs.parts()])
         right = _total(rigs, (w * rigs.effect)[:, None] * design)
         penalty = np.eye(count + 1)[None] / _ridges(normal, right)[:, None, None]
         penalty[:, 0, 0] = 0.0

@@ -1,6 +1,7 @@
 """From evidence to what each rig says of each change: copies found by content, studies of one rig taken together."""
 
 import hashlib
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -9,7 +10,7 @@ from numpy.typing import NDArray
 
 from keenlattice._safejson import parse_json
 from keenlattice.measure.capture import Floats
-from keenlattice.study.pool._columns import Texts, copies, numbers, starts_of, sums, texts
+from keenlattice.study.pool._columns import Hashes, Texts, copies, digests, numbers, starts_of, sums, texts
 from keenlattice.study.pool._meta import Index, Rigs, moderated
 from keenlattice.study.pool._odd import odd
 from keenlattice.study.pool.moderators import MODERATORS, of_facts, of_limits
@@ -20,7 +21,8 @@ if TYPE_CHECKING:
 CONTENT = ("kind", "state", "game", "change", "metric", "limited_by", "log_ratio", "error", "dof", "blocks", "seconds",
            "warm_up_s", "planned", "repeats", "seed", "early")
 """What two rows have in common if one is a copy of the other, whoever passed it on."""
-CODED = ("rig", "study", "kind", "state", "game", "change", "metric", "facts", "limited_by")
+ONLY_CONTENT = ("state", "game", "seconds", "warm_up_s", "planned", "repeats", "seed", "early")
+CODED = ("rig", "kind", "state", "game", "change", "metric", "facts", "limited_by")
 
 Columns = dict[str, Any]
 
@@ -84,6 +86,7 @@ def gathered(table: "pa.Table") -> Gathered:
     claimed = rows["state"] == _place(names["state"], "claimed")
     rows = _kept(rows, ~claimed)
     first = copies([rows[name] for name in CONTENT])
+    rows = {name: one for name, one in rows.items() if name not in ONLY_CONTENT}
     copied = (first != np.arange(first.size)) & np.isfinite(rows["log_ratio"])
     rows["rig"] = _same_rigs(rows["rig"], first, copied, len(names["rig"].names))
     rows = _kept(rows, ~copied)
@@ -105,16 +108,19 @@ def gathered(table: "pa.Table") -> Gathered:
 
 def _sorted(table: "pa.Table") -> tuple[Columns, dict[str, Texts]]:
     """The columns, in an order of rows that does not depend on where they came from."""
-    table = table.unify_dictionaries().combine_chunks()
+    table = table.unify_dictionaries()
     names = {name: texts(table, name) for name in CODED}
-    rows: Columns = {name: one.codes for name, one in names.items()}
-    rows |= {name: numbers(table, name) for name in (*CONTENT, "matters_pct") if name not in names}
-    order = np.lexsort([rows[name] for name in ("error", "log_ratio", "seed", "study", "rig", "metric", "change")])
-    return {name: one[order] for name, one in rows.items()}, names
+
+    def column(name: str) -> Any:
+        return (names[name].codes if name in names else digests(table, name) if name == "study" else
+                numbers(table, name))
+
+    order = np.lexsort([column(name) for name in ("error", "log_ratio", "seed", "study", "rig", "metric", "change")])
+    return {name: column(name)[order] for name in ("study", *CODED, *CONTENT, "matters_pct")}, names
 
 
 def _kept(rows: Columns, which: NDArray[np.bool_]) -> Columns:
-    return {name: one[which] for name, one in rows.items()}
+    return rows if which.all() else {name: one[which] for name, one in rows.items()}
 
 
 def _place(column: Texts, name: str) -> int:
@@ -143,7 +149,8 @@ def _rig_runs(rows: Columns) -> Index:
 
 def _by_rig(rows: Columns) -> tuple[Floats, Floats, Index, Index]:
     """Effect and variance of each rig in each group, which rig it is, and where the groups begin."""
-    rows = {name: rows[name][_rig_runs(rows)] for name in ("change", "metric", "rig", "log_ratio", "error", "dof")}
+    order = _rig_runs(rows)
+    rows = {name: rows[name][order] for name in ("change", "metric", "rig", "log_ratio", "error", "dof")}
     starts = starts_of(rows["change"], rows["metric"], rows["rig"])
     if not starts.size:
         return np.empty(0), np.empty(0), starts, starts
@@ -186,10 +193,8 @@ def _counts(rows: Columns, names: dict[str, Texts]) -> dict[tuple[str, str], int
 
 def _groups(rows: Columns, names: dict[str, Texts], silent: dict[tuple[str, str], int]) -> tuple[Group, ...]:
     starts = starts_of(rows["change"], rows["metric"])
-    ends = [*starts[1:], rows["change"].size]
-    told = np.column_stack([rows[name] for name in ("log_ratio", "error", "dof", "matters_pct")])
-    by = np.column_stack([names[name].hashes()[rows[name]] if len(names[name].names) else rows[name]
-                          for name in ("rig", "facts", "limited_by")])
+    ends = [*starts[1:], rows["change"].size][:starts.size]
+    hashes = {name: names[name].hashes() for name in ("rig", "facts", "limited_by")}
     trial, noise = rows["kind"] == _place(names["kind"], "trial"), rows["error"] * np.sqrt(rows["blocks"])
     found = []
     for start, end in zip(starts, ends, strict=True):
@@ -198,5 +203,14 @@ def _groups(rows: Columns, names: dict[str, Texts], silent: dict[tuple[str, str]
         of_trials = noise[own][trial[own]]
         found.append(Group(*key, int(end - start), silent.get(key, 0), float(np.median(rows["matters_pct"][own])),
                            float(np.median(of_trials)) if of_trials.size else 0.0,
-                           hashlib.sha256(told[own].tobytes() + by[own].tobytes()).hexdigest()[:16]))
+                           _digest(rows, own, hashes)))
     return tuple(found)
+
+
+def _digest(rows: Columns, own: slice, hashes: Mapping[str, Hashes]) -> str:
+    told = hashlib.sha256()
+    for name in ("log_ratio", "error", "dof", "matters_pct"):
+        told.update(rows[name][own].tobytes())
+    for name, one in hashes.items():
+        told.update(one[rows[name][own]].tobytes())
+    return told.hexdigest()[:16]

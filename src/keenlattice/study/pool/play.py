@@ -14,6 +14,7 @@ from keenlattice.study.pool.evidence import Switch, change_text
 from keenlattice.study.pool.flat import part
 from keenlattice.study.pool.gather import Gathered, Group, gathered
 from keenlattice.study.pool.plan import PoolPlan, PoolSpec
+from keenlattice.study.pool.reading import chosen, of_plan
 from keenlattice.study.pool.record import evidence_of
 from keenlattice.study.pool.result import TELLING, Pool, PooledChange, PooledMetric
 
@@ -38,7 +39,7 @@ def pool_evidence(table: "pa.Table", plan: PoolPlan, refused: Sequence[str] = ()
     Raises:
         UnknownName: the plan names a metric that there is not.
     """
-    evidence = gathered(_chosen(table, plan))
+    evidence = gathered(of_plan(table, plan.metrics, plan.game))
     known = _known(before, plan)
     open_ = [place for place, one in enumerate(evidence.groups) if one.digest not in known]
     made = [one for some in spread(concluded, chunks_of(evidence, open_, plan.matters_pct), executor) for one in some]
@@ -46,15 +47,6 @@ def pool_evidence(table: "pa.Table", plan: PoolPlan, refused: Sequence[str] = ()
     metrics = [by_digest[group.digest] for group in evidence.groups]
     return Pool(plan, evidence.rig_count, evidence.studies, evidence.records, evidence.copies, evidence.claimed,
                 evidence.odd, tuple(refused), _changes(evidence, metrics, plan))
-
-
-def _chosen(table: "pa.Table", plan: PoolPlan) -> "pa.Table":
-    """The rows that the plan is about."""
-    import pyarrow as pa
-    import pyarrow.compute as pc
-
-    good = pc.is_in(table["metric"], value_set=pa.array([*plan.metrics]))
-    return table.filter(pc.and_(good, pc.equal(table["game"], plan.game)) if plan.game else good)
 
 
 def _known(before: Pool | None, plan: PoolPlan) -> dict[str, PooledMetric]:
@@ -93,7 +85,8 @@ def gain(one: PooledMetric) -> float:
 def pooled_again(book: "Logbook", study: "Study") -> Pool:
     """A pool, computed anew from the evidence that the logbook keeps of it."""
     before = Pool.of_json(study.result)
-    return replace(pool_evidence(evidence_of(book, study), before.plan), refused=before.refused)
+    table = chosen(evidence_of(book, study), before.plan.metrics, before.plan.game)
+    return replace(pool_evidence(table, before.plan), refused=before.refused)
 
 
 def _nothing_is_played(*_: object) -> Pool:

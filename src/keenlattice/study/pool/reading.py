@@ -7,6 +7,7 @@ import json
 import os
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Executor
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -30,7 +31,8 @@ if TYPE_CHECKING:
     from keenlattice.profile.pack import Claim, Pack, Rule
 
 ENDINGS = (".jsonl", ".parquet", ".toml")
-MOST_FILES, MOST_BYTES, MOST_LINE, MOST_ROWS, MOST_TOLD = 1_000_000, 256 * 1024**2, 64 * 1024, 20_000_000, 5
+MOST_FILES, MOST_BYTES, MOST_LINE, MOST_TOLD = 1_000_000, 256 * 1024**2, 64 * 1024, 5
+MOST_ROWS, MOST_ROWS_KEPT, ROWS_AT_ONCE = 5_000_000, 1_000_000_000, 50_000
 
 
 @dataclass(frozen=True)
@@ -57,12 +59,110 @@ def read_evidence(paths: Sequence[Path], executor: Executor | None = None) -> Re
     """
     import pyarrow as pa
 
+    found = spread(read_source, _all_sources(paths), executor)
+    return Read(pa.concat_tables([one.table for one in found]), tuple(line for one in found for line in one.refused))
+
+
+def collect_evidence(paths: Sequence[Path], target: Path, executor: Executor | None = None) -> tuple[str, ...]:
+    """Brings the evidence in some files, logbooks and folders into one Parquet file, with no more of it in memory than
+    is in a few of them.
+
+    Args:
+        target: the file.
+        executor: as in `read_evidence`.
+
+    Returns: a line for each file, record or kind of row that was left out.
+
+    Raises:
+        EvidenceError: as `read_evidence`.
+    """
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    sources, refused, waiting = _all_sources(paths), list[str](), list[Any]()
+    found = map(read_source, sources) if executor is None else executor.map(read_source, sources)
+    with pq.ParquetWriter(target, schema(), compression="zstd") as writer:
+        def write() -> None:
+            if waiting:
+                writer.write_table(pa.concat_tables(waiting).unify_dictionaries())
+                waiting.clear()
+
+        for one in found:
+            waiting.append(one.table)
+            refused += one.refused
+            if sum(map(len, waiting)) >= ROWS_AT_ONCE:
+                write()
+        write()
+    return tuple(refused)
+
+
+def chosen(path: Path, metrics: Sequence[str], game: str = "") -> "pa.Table":
+    """The rows of a Parquet file of evidence that are about some metrics, read group by group.
+
+    Args:
+        metrics: their names.
+        game: of this game alone; of all, if it is empty.
+
+    Raises:
+        EvidenceError: it is no evidence, or damaged.
+    """
+    import pyarrow as pa
+
+    found = [schema().empty_table()]
+    with _opened(path, MOST_ROWS_KEPT) as file:
+        for number in range(file.num_row_groups):
+            rows, refused = vetted(file.read_row_group(number), str(path))
+            if refused:
+                raise EvidenceError(f"{refused[0]}: it is damaged, or was tampered with")
+            found.append(of_plan(rows, metrics, game))
+    return pa.concat_tables(found)
+
+
+def of_plan(table: "pa.Table", metrics: Sequence[str], game: str = "") -> "pa.Table":
+    """The rows of a table that are about some metrics (and of one game)."""
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
+    def among(column: str, wanted: Sequence[str]) -> Any:
+        return pa.chunked_array([pc.is_in(chunk.dictionary, value_set=pa.array(wanted, pa.string())).take(chunk.indices)
+                                 for chunk in table[column].chunks], pa.bool_())
+
+    good = among("metric", [*metrics])
+    good = pc.and_(good, among("game", [game])) if game else good
+    return table if pc.all(good, min_count=0).as_py() else table.filter(good)
+
+
+@contextmanager
+def _opened(path: Path, most_rows: int = MOST_ROWS) -> Iterator[Any]:
+    """A Parquet file of bounded size, whose texts are read as dictionaries.
+
+    Args:
+        most_rows: that it may have.
+
+    Raises:
+        EvidenceError: it is none, or larger.
+    """
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    try:
+        texts = [name for name in TEXTS if name in pq.read_schema(path).names]
+        with pq.ParquetFile(path, read_dictionary=texts) as file:
+            groups = range(file.num_row_groups)
+            if file.metadata.num_rows > most_rows or any(
+                    file.metadata.row_group(number).total_byte_size > MOST_BYTES for number in groups):
+                raise EvidenceError(f"{path}: larger than evidence in one file may be: not read")
+            yield file
+    except (pa.ArrowException, OSError, ValueError) as error:
+        raise EvidenceError(f"{path}: no Parquet file that can be read ({' '.join(str(error).split())[:80]})") from None
+
+
+def _all_sources(paths: Sequence[Path]) -> list[Path]:
     sources = [one for path in paths for one in _sources(path)]
     if not sources:
         raise EvidenceError(f"{', '.join(map(str, paths))}: nothing there is evidence; it comes as "
                             f"{', '.join(ENDINGS)} and as logbooks")
-    found = spread(read_source, sources, executor)
-    return Read(pa.concat_tables([one.table for one in found]), tuple(line for one in found for line in one.refused))
+    return sources
 
 
 def read_source(path: Path) -> Read:
@@ -157,19 +257,8 @@ def _checked(one: EvidenceRecord) -> EvidenceRecord:
 
 
 def _of_parquet(path: Path) -> Read:
-    import pyarrow as pa
-    import pyarrow.parquet as pq
-
-    try:
-        texts = [name for name in TEXTS if name in pq.read_schema(path).names]
-        with pq.ParquetFile(path, read_dictionary=texts) as file:
-            if file.metadata.num_rows > MOST_ROWS or sum(
-                    file.metadata.row_group(number).total_byte_size for number in range(file.num_row_groups)
-                    ) > 16 * MOST_BYTES:
-                raise EvidenceError(f"{path}: larger than evidence in one file may be: not read")
-            table = file.read()
-    except (pa.ArrowException, OSError, ValueError) as error:
-        raise EvidenceError(f"{path}: no Parquet file that can be read ({' '.join(str(error).split())[:80]})") from None
+    with _opened(path) as file:
+        table = file.read()
     good, refused = vetted(table, str(path))
     return Read(good, tuple(refused))
 

@@ -19,6 +19,7 @@ from keenlattice.study.pool.plan import PoolPlan
 if TYPE_CHECKING:
     import pandas
 
+MOST_IN_BRIEF = 12
 Standing = Literal["helps everywhere", "helps some", "helps some, hurts some", "hurts some", "hurts everywhere",
                    "nothing that matters anywhere", "not known"]
 TELLING: tuple[Standing, ...] = ("helps everywhere", "helps some", "helps some, hurts some", "hurts everywhere",
@@ -194,9 +195,14 @@ class Pool(Form, Shown):
              "next_low_pct": each.next_rig and each.next_rig[0], "next_high_pct": each.next_rig and each.next_rig[1],
              "standing": each.told} for one in self.changes for each in one.metrics])
 
-    def of(self, setting: str) -> tuple[PooledChange, ...]:
-        """The changes that switch that setting, and no other."""
-        return tuple(one for one in self.changes if one.settings == (setting,))
+    def _in_brief(self) -> "pandas.DataFrame":
+        """The first of the changes, each by the metric that tells most."""
+        import pandas
+
+        return pandas.DataFrame([
+            {"change": one.name, "metric": each.metric, "rigs": each.rigs, "pct": each.mean and each.mean.pct,
+             "next_low_pct": each.next_rig and each.next_rig[0], "next_high_pct": each.next_rig and each.next_rig[1],
+             "over rigs": each.told} for one in self.changes[:MOST_IN_BRIEF] for each in [one.telling]])
 
     def _caption(self) -> str:
         return f"{len(self.changes)} changes on {self.rigs} rigs, {self.studies} studies"
