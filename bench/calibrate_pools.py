@@ -139,10 +139,10 @@ def in_parts(players: Sequence[Sequence[EvidenceRecord]], size: int) -> list[lis
     return [list(players[first:first + size]) for first in range(0, len(players) - size + 1, size)]
 
 
-def drawn_parts(players: Sequence[Sequence[EvidenceRecord]]) -> list[list[Sequence[EvidenceRecord]]]:
-    """Leagues of 200 players, each drawn from all; they share some, so that their intervals are a little too narrow."""
-    random = np.random.default_rng(SEED)
-    return [[players[one] for one in random.choice(len(players), 200, replace=False)] for _ in range(DRAWN)]
+def drawn_parts(players: Sequence[Sequence[EvidenceRecord]], size: int) -> list[list[Sequence[EvidenceRecord]]]:
+    """Leagues of so many players, drawn from all; they share some, so that their intervals are a little too narrow."""
+    random = np.random.default_rng([SEED, size])
+    return [[players[one] for one in random.choice(len(players), size, replace=False)] for _ in range(DRAWN)]
 
 
 Truth = Mapping[tuple[str, str], Floats]
@@ -166,7 +166,8 @@ def league(executor: Executor, players: list[list[EvidenceRecord]], truth: Truth
                  & (truth[key, each.metric] <= math.log1p(each.next_rig[1] / 100))).sum())
             for key, each in some if each.next_rig), len(some) * TRUTH_RIGS, 0.93, 1))
     for name, chosen in (("honest", players), ("a tenth careless", careless(players))):
-        rows += _found(name, spread(pool_of, drawn_parts(chosen), executor), helpful)
+        rows += _found(f"200 players, {name}", spread(pool_of, drawn_parts(chosen, 200), executor), helpful)
+        rows += _found(f"60 players, {name}", spread(pool_of, drawn_parts(chosen, 60), executor), helpful)[1:]
     return rows
 
 
@@ -177,7 +178,7 @@ def _found(name: str, pools: Sequence[Pool], helpful: set[str]) -> list[Row]:
     told = [(one.change[0].setting, one.telling.standing.startswith("helps")) for pool in pools for one in pool.changes]
     good = [said_so for key, said_so in told if key in helpful]
     nothing = [said_so for key, said_so in told if key in PLACEBOS]
-    league = f"league of 200 players, {name}"
+    league = f"league of {name}"
     return [Row(f"{league}: a change that helps a fifth of the rigs by {MATTERS:g} % is told to help", sum(good),
                 len(good), 0.9, 1),
             Row(f"{league}: a placebo is told to help", sum(nothing), len(nothing), 0, 0.05)]

@@ -24,7 +24,7 @@ from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS
 from keenlattice.study.pool._answers import DIFFER, LEAST_RIGS, Answers, answers
 from keenlattice.study.pool._checks import small_studies, without_each
-from keenlattice.study.pool._meta import Index, Rigs, shrunken
+from keenlattice.study.pool._meta import EMPIRICAL, Index, Rigs, shrunken
 from keenlattice.study.pool._regression import Slopes, slopes_of
 from keenlattice.study.pool._sides import Parted, parted
 from keenlattice.study.pool.gather import Gathered, Group
@@ -77,12 +77,22 @@ def concluded(chunk: Chunk) -> list[PooledMetric]:
     found = answers(rigs, np.log1p(np.array(pct) / 100), good)
     sides = _sides(parted(rigs, chunk.moderators, found))
     slopes = slopes_of(rigs, chunk.moderators)
-    likely = rigs.each(good) * shrunken(rigs.effect, rigs.variance, rigs.each(found.found.mean),
-                                        rigs.each(found.found.tau2))
-    doubts, matters = _doubts(rigs, found), rigs.each(found.matters)
-    shares = [100 * rigs.total(one.astype(float)) / rigs.sizes for one in (likely > matters, likely < -matters)]
+    doubts, shares = _doubts(rigs, found), [_share(rigs, found, way) for way in (1.0, -1.0)]
     return [_metric(group, found, place, pct[place], sides.get(place, ()), (shares[0][place], shares[1][place]),
                     doubts[place], slopes[place]) for place, group in enumerate(chunk.groups)]
+
+
+def _share(rigs: Rigs, found: Answers, way: float) -> Floats:
+    """On how many rigs of a hundred each change is better (`way` 1) or worse (-1) by what matters: with EMPIRICAL rigs
+    by their own effects, with fewer by Student's t around the mean."""
+    from scipy.special import stdtr
+
+    of, gain = found.found, way * found.good
+    likely = rigs.each(gain) * shrunken(rigs.effect, rigs.variance, rigs.each(of.mean), rigs.each(of.tau2))
+    counted = rigs.total((likely > rigs.each(found.matters)).astype(float)) / rigs.sizes
+    with np.errstate(invalid="ignore"):
+        smooth = stdtr(np.maximum(1, of.rigs - 1), (gain * of.mean - found.matters) / np.sqrt(of.tau2 + of.error ** 2))
+    return np.asarray(100 * np.where(of.rigs >= EMPIRICAL, counted, np.where(of.rigs > 1, smooth, 0.0)))
 
 
 def _metric(group: Group, found: Answers, place: int, pct: float, sides: tuple[Side, ...],
