@@ -32,7 +32,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
         "keen apply brass-orbit --yes", "keen history brass-orbit", "keen undo",
         "keen edit brass-orbit frame.cpa=160", "export KEEN_STATE=$HOME/of-somebody-else",
         "keen edit brass-orbit frame.cap=90", "keen takeover --yes"]),
-    ("catalog-merge", 980, ["keen edit brass-orbit frame.cap=160 -m steady", "keen history brass-orbit --label base",
+    ("catalog-merge", 880, ["keen edit brass-orbit frame.cap=160 -m steady", "keen history brass-orbit --label base",
                            "keen edit brass-orbit frame.cap=150 sync.vertical=off -m 'rig of the club'",
                            "keen history brass-orbit --label club",
                            "keen edit brass-orbit@base frame.cap=140 frame.queue-depth=1"],
@@ -56,7 +56,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
       "keen rig sheet --out sheet.html"]),
     ("guided", 860, ["keen demo --rig byhand --out told | tee told.txt"], [
         "sed -n '/^3[.]/,/^Run 5/p' told.txt"]),
-    ("ingest-latency", 1180, [f"cp {RECORDINGS}/* ."], [
+    ("ingest-latency", 1260, [f"cp {RECORDINGS}/* ."], [
         "keen ingest odd.csv --yes",
         "keen ingest odd.csv --time 'Zeit [us]' --means intervals --unit us --marker Marke --dropped Bild=0 "
         "--name friends-box --of brass-orbit | head -3",
@@ -92,7 +92,8 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
     ("pool", 1130, [
         LEAGUE, "keen edit brass-orbit frame.queue-depth=1 gpu.clock-policy=hold-high process.priority=high "
         "driver.threaded-submission=on process.io-priority=high -m 'what the list said'"],
-     ["keen pool read league --figure pool-figure.png", "keen pool look driver.threaded-submission",
+     ["COLUMNS=156 keen pool read league --figure pool-figure.png | head -30",
+      "keen pool look driver.threaded-submission",
       "keen pool order brass-orbit@stock brass-orbit"]),
 ]
 

@@ -31,11 +31,10 @@ def pool_headline(result: "Pool") -> str:
 def change_does(change: "PooledChange") -> str:
     """What a change does over rigs; of which metric, where it is about several."""
     one = change.telling
-    if len(change.metrics) == 1 or one.standing == "not known":
+    if len(change.metrics) == 1 or one.standing in ("not known", "nothing that matters anywhere"):
         return one.told
-    if one.standing == "nothing that matters anywhere":
-        return one.told
-    return f"{one.told} ({TITLES[one.metric]})"
+    prices = [TITLES[each.metric] for each in change.metrics if each is not one and each.standing.startswith("hurts")]
+    return f"{one.told} ({TITLES[one.metric]})" + f"; hurts {listed(prices)}" * bool(prices)
 
 
 def interval(span: "Span | None") -> str:

@@ -24,7 +24,7 @@ from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS
 from keenlattice.study.pool._answers import DIFFER, LEAST_RIGS, Answers, answers
 from keenlattice.study.pool._checks import small_studies, without_each
-from keenlattice.study.pool._meta import EMPIRICAL, Index, Rigs, shrunken
+from keenlattice.study.pool._meta import Index, Rigs, shrunken
 from keenlattice.study.pool._regression import Slopes, slopes_of
 from keenlattice.study.pool._sides import Parted, parted
 from keenlattice.study.pool.gather import Gathered, Group
@@ -35,6 +35,7 @@ AT_ONCE = 64          # groups that are computed together at most, and
 ROWS_AT_ONCE = 20_000  # rows; neither depends on what computes them
 ONE_DECIDES = 0.5     # of the interval's half width, that the mean moves by without one rig
 DEFAULT_PCT, SOME_PCT = 1.0, 15.0
+NORMAL_WIDTH, NARROWEST = 2 * 1.96, 1e-6
 
 
 @dataclass(frozen=True)
@@ -83,16 +84,19 @@ def concluded(chunk: Chunk) -> list[PooledMetric]:
 
 
 def _share(rigs: Rigs, found: Answers, way: float) -> Floats:
-    """On how many rigs of a hundred each change is better (`way` 1) or worse (-1) by what matters: with EMPIRICAL rigs
-    by their own effects, with fewer by Student's t around the mean."""
-    from scipy.special import stdtr
+    """On how many rigs of a hundred each change is better (`way` 1) or worse (-1) by what matters: by the rigs' own
+    effects, each spread so far that all of them are as wide as the interval of the next rig."""
+    from scipy.special import ndtr
 
     of, gain = found.found, way * found.good
-    likely = rigs.each(gain) * shrunken(rigs.effect, rigs.variance, rigs.each(of.mean), rigs.each(of.tau2))
-    counted = rigs.total((likely > rigs.each(found.matters)).astype(float)) / rigs.sizes
+    likely = shrunken(rigs.effect, rigs.variance, rigs.each(of.mean), rigs.each(of.tau2))
     with np.errstate(invalid="ignore"):
-        smooth = stdtr(np.maximum(1, of.rigs - 1), (gain * of.mean - found.matters) / np.sqrt(of.tau2 + of.error ** 2))
-    return np.asarray(100 * np.where(of.rigs >= EMPIRICAL, counted, np.where(of.rigs > 1, smooth, 0.0)))
+        wide = np.where(of.rigs > 1, (of.high - of.low) / NORMAL_WIDTH, 0.0) ** 2
+    middle = rigs.total(likely) / rigs.sizes
+    own = rigs.total((likely - rigs.each(middle)) ** 2) / rigs.sizes
+    spread = np.sqrt(np.maximum(wide - own, NARROWEST ** 2))
+    beyond = ndtr((rigs.each(gain) * likely - rigs.each(found.matters)) / rigs.each(spread))
+    return np.asarray(100 * rigs.total(beyond) / rigs.sizes)
 
 
 def _metric(group: Group, found: Answers, place: int, pct: float, sides: tuple[Side, ...],
