@@ -89,7 +89,7 @@ def test_no_page_names_a_command_or_an_option_that_is_not_there() -> None:
     from keenlattice.cli.app import app
 
     top = typer.main.get_command(app)
-    commands = {**top.commands, **{f"{group} {name}": one for group in ("pack", "rig")
+    commands = {**top.commands, **{f"{group} {name}": one for group in ("pack", "pool", "rig")
                                    for name, one in top.commands[group].commands.items()}}
     pages = [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").rglob("*.md")]
     for page in pages:

@@ -2,6 +2,7 @@
 end."""
 
 import json
+import sqlite3
 import threading
 import time
 from concurrent.futures import ThreadPoolExecutor
@@ -210,6 +211,24 @@ def test_what_is_no_evidence_is_one_line_and_the_rest_is_read(tmp_path: Path) ->
     assert len(found.table) == 1 and len(found.refused) == 5 and not any("\n" in one for one in found.refused)
     with pytest.raises(EvidenceError, match="is not there"):
         read_evidence([tmp_path / "nowhere"])
+
+
+@pytest.mark.parametrize("form", range(1, 7))
+def test_a_logbook_of_any_form_tells_what_was_tried_and_whoever_tampered_with_it_is_told_of(tmp_path: Path, form: int
+                                                                                            ) -> None:
+    connection = sqlite3.connect(tmp_path / "logbook.sqlite")
+    connection.executescript((DOCS.parent / "tests" / "books" / f"form-{form}.sql").read_text())
+    connection.close()
+    before = {path: path.read_bytes() for path in tmp_path.iterdir()}
+    found = read_evidence([tmp_path])
+    assert found.refused == () and {path: path.read_bytes() for path in tmp_path.iterdir()} == before
+    assert form < 3 or len(found.table)
+    if form == 6:
+        with sqlite3.connect(tmp_path / "logbook.sqlite") as connection:
+            connection.execute("UPDATE studies SET result = '{\"metrics\": 3}' WHERE result IS NOT NULL")
+        connection.close()
+        worse = read_evidence([tmp_path])
+        assert worse.refused and all("\n" not in one for one in worse.refused)
 
 
 def test_a_pool_of_claims_alone_knows_nothing_and_says_why(keen: Keen, tmp_path: Path) -> None:

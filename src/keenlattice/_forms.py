@@ -16,6 +16,8 @@ FORMS: Mapping[str, tuple[str, tuple[str, str]]] = {
     "tune": ("A tuning", ("study.tune.result", "Tuning")),
     "ramp": ("A ramp", ("study.ramp.result", "Ramp")),
     "blind": ("A blind test", ("study.blind.result", "Blind")),
+    "evidence": ("A record of evidence (JSON)", ("study.pool.evidence", "EvidenceRecord")),
+    "pool": ("A pool", ("study.pool.result", "Pool")),
 }
 """Name to title, and the model that is the form."""
 

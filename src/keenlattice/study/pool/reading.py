@@ -171,6 +171,8 @@ def read_source(path: Path) -> Read:
         if path.is_dir():
             return _of_logbook(path)
         check_regular(path)
+        if path.suffix not in ENDINGS:
+            raise EvidenceError(f"{path}: evidence comes as {', '.join(ENDINGS)} and as logbooks: not read")
         if path.suffix == ".toml":
             return Read(flattened(claims_of_pack(read_pack(path))), ())
         return _of_parquet(path) if path.suffix == ".parquet" else _of_lines(path)
