@@ -170,7 +170,7 @@ def mangled(draw: st.DrawFn) -> bytes:
 
 
 @given(st.composite(mangled)())
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=100, deadline=None)
 def test_mangled_records_are_left_out_each_in_one_line(tmp_path_factory: pytest.TempPathFactory, bad: bytes) -> None:
     file = tmp_path_factory.mktemp("evidence") / "x.jsonl"
     file.write_bytes(record(2, -0.03).line().encode() + b"\n" + bad.replace(b"\n", b" ") + b"\n")
@@ -250,7 +250,7 @@ def test_the_schema_in_the_docs_is_the_form_of_a_record() -> None:
     jsonschema.validate(json.loads(record(1, -0.02).line()), told)
 
 
-LEAGUE = FleetPlan(players=8, tries=4, seconds=2.0, blocks=4)
+LEAGUE = FleetPlan(players=8, tries=8, seconds=2.0, screens=True)
 
 
 def test_a_league_that_was_stopped_goes_on_and_is_equal_whatever_plays_it(tmp_path: Path) -> None:
@@ -271,21 +271,24 @@ def test_processes_that_are_killed_on_the_way_and_a_cluster_change_nothing(keen:
     import psutil
     from distributed import LocalCluster
 
-    words = ["--players", "8", "--tries", "4", "--seconds", "2"]
+    words = ["--players", "8", "--tries", "8", "--seconds", "2", "--screens"]
     keen("pool", "fleet", str(tmp_path / "here"), *words)
 
+    done_by_then = list[int]()
+
     def kill() -> None:
-        while not (found := [one for one in psutil.Process().children(recursive=True)
-                             if "spawn_main" in " ".join(one.cmdline())]):
+        while not [*(tmp_path / "killed").glob("player-*.jsonl")]:
             time.sleep(0.01)
-        time.sleep(2.5)
-        for one in found:
-            one.kill()
+        for one in psutil.Process().children(recursive=True):
+            if "spawn_main" in " ".join(one.cmdline()):
+                one.kill()
+        done_by_then.append(len([*(tmp_path / "killed").glob("player-*.jsonl")]))
 
     killer = threading.Thread(target=kill)
     killer.start()
-    with_workers(2, "", lambda executor: play_fleet(replace(LEAGUE, blocks=8), tmp_path / "killed", executor))
+    with_workers(2, "", lambda executor: play_fleet(LEAGUE, tmp_path / "killed", executor))
     killer.join()
+    assert 0 < done_by_then[0] < 8
     with LocalCluster(n_workers=2, threads_per_worker=1, processes=True, dashboard_address=None) as cluster:
         keen("pool", "fleet", str(tmp_path / "there"), *words, "--cluster", cluster.scheduler_address)
         asked = [json.loads(keen("pool", "read", str(tmp_path / name), "--json", *spread).stdout) for name, spread in (
@@ -295,7 +298,7 @@ def test_processes_that_are_killed_on_the_way_and_a_cluster_change_nothing(keen:
 
 
 def test_careless_players_say_what_is_not_so() -> None:
-    plan = replace(LEAGUE, tries=1, seconds=4.0)
+    plan = replace(LEAGUE, tries=1, seconds=4.0, screens=False, blocks=4)
     honest = {number: evidence_of(plan, number) for number in range(6)}
     told = {number: evidence_of(replace(plan, careless=1.0), number) for number in range(6)}
     assert all(told[number] != honest[number] for number in honest)

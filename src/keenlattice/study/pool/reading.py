@@ -218,7 +218,7 @@ def _of_lines(path: Path) -> Read:
     if len(content) > MOST_BYTES:
         raise EvidenceError(f"{path}: larger than {MOST_BYTES // 1024**2} MiB: not read; so large a set comes as "
                             "Parquet")
-    for number, line in enumerate(content.splitlines(), 1):
+    for number, line in enumerate(content.split(b"\n"), 1):
         if not line.strip():
             continue
         try:
