@@ -21,6 +21,7 @@ import keenlattice
 from conftest import Keen
 from keenlattice.cli.workers import with_workers
 from keenlattice.errors import BookError, UsageError
+from keenlattice.report.pool_words import change_does
 from keenlattice.study import (
     EvidenceError,
     EvidenceRecord,
@@ -143,6 +144,17 @@ def test_a_tenth_of_liars_bring_no_word_about_and_the_bounds_hold_what_the_hones
     alone, together = only(honest), only([*honest, *liars])
     assert alone.mean and together.bounds and together.bounds[0] < alone.mean.pct < together.bounds[1]
     assert not together.told.startswith("helps")
+
+
+@pytest.mark.parametrize(("frames", "said"), [
+    (0.0, "helps everywhere (median latency)"), (0.06, "helps everywhere (median latency); hurts mean frame time")])
+def test_what_a_gain_costs_is_told_beside_it(frames: float, said: str) -> None:
+    records = []
+    for rig in range(12):
+        one = record(rig, frames + rig / 1e4)
+        wait = one.found[0].model_copy(update={"metric": "latency_ms_median", "log_ratio": -0.1 - rig / 1e4})
+        records.append(one.model_copy(update={"found": (*one.found, wait)}))
+    assert change_does(pool_evidence(flattened(records), PoolPlan(("made up",))).changes[0]) == said
 
 
 def test_whatever_was_begun_counts_and_what_a_pack_claims_does_not() -> None:

@@ -34,7 +34,7 @@ def change_does(change: "PooledChange") -> str:
     if len(change.metrics) == 1 or one.standing in ("not known", "nothing that matters anywhere"):
         return one.told
     prices = [TITLES[each.metric] for each in change.metrics if each is not one and each.standing.startswith("hurts")]
-    return f"{one.told} ({TITLES[one.metric]})" + f"; hurts {listed(prices)}" * bool(prices)
+    return f"{one.told} ({TITLES[one.metric]})" + (f"; hurts {listed(prices)}" if prices else "")
 
 
 def interval(span: "Span | None") -> str:
