@@ -37,6 +37,11 @@ def change_does(change: "PooledChange") -> str:
     return f"{one.told} ({TITLES[one.metric]})" + (f"; hurts {listed(prices)}" if prices else "")
 
 
+def counted(count: int, one: str, many: str = "") -> str:
+    """So many of something, such as `1 record` or `3 studies`."""
+    return f"{count} {one if count == 1 else many or one + 's'}"
+
+
 def interval(span: "Span | None") -> str:
     """A value with its interval, such as `-4.2 (-6.7 to -1.6)`; `-` if there is none."""
     if span is None:
@@ -89,5 +94,5 @@ def told_beside(change: "PooledChange", expected: "Sequence[Expected]") -> str:
     one = change.telling
     here = expected_said(expected, one.metric)
     does = "what it does is not known" if one.standing == "not known" else f"it {change_does(change)}"
-    told = f"by {one.rigs} {'rig' if one.rigs == 1 else 'rigs'}, {does.replace('it nothing', 'it does nothing')}"
+    told = f"by {counted(one.rigs, 'rig')}, {does.replace('it nothing', 'it does nothing')}"
     return told if here == "-" or one.standing == "not known" else f"{told}; to be expected here: {here} %"

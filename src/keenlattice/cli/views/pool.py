@@ -7,6 +7,7 @@ from keenlattice.cli.output import hint, minutes, say, table, width
 from keenlattice.report.pool_words import (
     BRIEF,
     change_does,
+    counted,
     expected_said,
     interval,
     pool_headline,
@@ -65,16 +66,13 @@ def _told_of_evidence(found: "PoolLook") -> None:
     if len(pool.refused) > MOST_REFUSED:
         say(f"! left out: {len(pool.refused) - MOST_REFUSED} more; --json lists all")
     if pool.copies:
-        say(f"! {pool.copies} records are copies of others, and count once")
+        told = counted(pool.copies, "record is a copy of another", "records are copies of others")
+        say(f"! {told}, and counted once")
     if pool.odd:
-        say(f"! {_rigs(pool.odd)} left out: unlike all others on most of what was tried there, as if made up, or "
-            "measured of something else")
+        say(f"! {counted(pool.odd, 'rig is', 'rigs are')} left out: unlike all others on most of what was tried there, "
+            "as if made up, or measured of something else")
     if pool.claimed:
         say(f"! {pool.claimed} claims of packs are not counted: a pack tells only of what found something")
-
-
-def _rigs(count: int) -> str:
-    return "1 rig is" if count == 1 else f"{count} rigs are"
 
 
 def show_change(found: "PoolLook", one: "ChangeHere") -> None:
@@ -82,7 +80,7 @@ def show_change(found: "PoolLook", one: "ChangeHere") -> None:
     say(one.change.name, "bold")
     for each in one.change.metrics:
         say(f"\n{TITLES[each.metric]}: {each.told}", "bold")
-        studies = f"{each.rigs} rigs, {each.studies} studies" + (
+        studies = f"{counted(each.rigs, 'rig')}, {counted(each.studies, 'study', 'studies')}" + (
             f"; {each.silent} more were begun and gave no number" * bool(each.silent))
         table(["", ""], [
             ["in general", f"{interval(each.mean)} %" if each.mean else "-"],

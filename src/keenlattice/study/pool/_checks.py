@@ -7,7 +7,7 @@ All of it takes tau2 for known, so that it costs no more than the answer itself.
 import numpy as np
 
 from keenlattice.measure.capture import Floats
-from keenlattice.study.pool._meta import Rigs
+from keenlattice.study.pool._meta import Index, Rigs
 
 TENTH = 10
 
@@ -31,7 +31,7 @@ def without_a_tenth(rigs: Rigs, tau2: Floats) -> tuple[Floats, Floats]:
     return low, high
 
 
-def _left(y: Floats, w: Floats, order: "np.ndarray[tuple[int], np.dtype[np.intp]]", out: int) -> float:
+def _left(y: Floats, w: Floats, order: Index, out: int) -> float:
     """The mean without those that pull it furthest one way: the `out` largest of w (y - mean), found anew as the mean
     moves; `order` is where to begin."""
     if out >= y.size:

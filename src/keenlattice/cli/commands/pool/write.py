@@ -16,6 +16,7 @@ def write(
     from keenlattice.cli.begin import begin
     from keenlattice.cli.outfile import new_file
     from keenlattice.cli.output import emit, hint, say
+    from keenlattice.report.pool_words import counted
 
     ws, path = begin(book, rig), new_file(file, ".jsonl", ".parquet")
     assert path is not None
@@ -23,8 +24,8 @@ def write(
     if json:
         emit(made)
         return
-    say(f"{made.file}: {made.records} records of {made.studies} studies. {made.silent} of these found nothing better "
-        "or worse, and count as much.", "bold")
+    say(f"{made.file}: {counted(made.records, 'record')} of {counted(made.studies, 'study', 'studies')}. Found nothing "
+        f"better or worse: {made.silent}, which count as much.", "bold")
     say("In it: what was changed, what came of it, and facts of the rig. No name, no path, no note, no time of day.",
         "dim")
     hint(f"read it before you pass it on; others pool it with keen pool read {made.file}")
