@@ -214,13 +214,14 @@ def test_a_row_of_parquet_that_breaks_the_form_is_left_out(tmp_path: Path, colum
 def test_what_is_no_evidence_is_one_line_and_the_rest_is_read(tmp_path: Path) -> None:
     (tmp_path / "good.jsonl").write_text(record(1, -0.02).line() + "\n")
     (tmp_path / "text.parquet").write_text("no parquet")
+    (tmp_path / "wrong.jsonl").write_bytes(record(1, -0.02).line().encode() + b"\nx" * 100_000)
     (tmp_path / "cut.parquet").write_bytes(b"PAR1" + b"\0" * 40 + b"PAR1")
     pq.write_table(pa.table({"x": [1]}), tmp_path / "other.parquet")
     (tmp_path / "bad.toml").write_text("format = 3")
     (tmp_path / "book").mkdir()
     (tmp_path / "book" / "logbook.sqlite").write_bytes(b"SQLite format 3\0" + b"x" * 200)
     found = read_evidence([tmp_path])
-    assert len(found.table) == 1 and len(found.refused) == 5 and not any("\n" in one for one in found.refused)
+    assert len(found.table) == 1 and len(found.refused) == 6 and not any("\n" in one for one in found.refused)
     with pytest.raises(EvidenceError, match="is not there"):
         read_evidence([tmp_path / "nowhere"])
 

@@ -9,6 +9,7 @@ from collections.abc import Iterator, Sequence
 from concurrent.futures import Executor
 from contextlib import contextmanager
 from dataclasses import dataclass
+from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -32,6 +33,7 @@ if TYPE_CHECKING:
 
 ENDINGS = (".jsonl", ".parquet", ".toml")
 MOST_FILES, MOST_BYTES, MOST_LINE, MOST_TOLD = 1_000_000, 256 * 1024**2, 64 * 1024, 5
+MOST_BYTES_OF_LINES, MOST_WRONG, MOST_REFUSED = 64 * 1024**2, 1000, 200
 MOST_ROWS, MOST_ROWS_KEPT, ROWS_AT_ONCE = 5_000_000, 1_000_000_000, 50_000
 
 
@@ -93,7 +95,7 @@ def collect_evidence(paths: Sequence[Path], target: Path, executor: Executor | N
             if sum(map(len, waiting)) >= ROWS_AT_ONCE:
                 write()
         write()
-    return tuple(refused)
+    return _few(refused, "{} more files, records or kinds of row", MOST_REFUSED)
 
 
 def chosen(path: Path, metrics: Sequence[str], game: str = "") -> "pa.Table":
@@ -214,13 +216,15 @@ def _of_lines(path: Path) -> Read:
     """A file of records, one a line."""
     records, wrong = list[EvidenceRecord](), list[str]()
     with open_regular(path) as file:
-        content = file.read(MOST_BYTES + 1)
-    if len(content) > MOST_BYTES:
-        raise EvidenceError(f"{path}: larger than {MOST_BYTES // 1024**2} MiB: not read; so large a set comes as "
-                            "Parquet")
-    for number, line in enumerate(content.split(b"\n"), 1):
+        content = file.read(MOST_BYTES_OF_LINES + 1)
+    if len(content) > MOST_BYTES_OF_LINES:
+        raise EvidenceError(f"{path}: larger than {MOST_BYTES_OF_LINES // 1024**2} MiB: not read; so large a set comes "
+                            "as Parquet")
+    for number, line in enumerate(BytesIO(content), 1):
         if not line.strip():
             continue
+        if len(wrong) == MOST_WRONG:
+            raise EvidenceError(f"{path}: {MOST_WRONG} lines that are no records before line {number}: not read")
         try:
             records.append(_record(line))
         except ValueError as error:
@@ -299,6 +303,6 @@ def _of_logbook(folder: Path) -> Read:
     return Read(flattened(records), _few(wrong, f"{folder}: {{}} more studies"))
 
 
-def _few(lines: Sequence[str], rest: str) -> tuple[str, ...]:
-    more = len(lines) - MOST_TOLD
-    return (*lines[:MOST_TOLD], *([f"{rest.format(more)}; left out"] if more > 0 else []))
+def _few(lines: Sequence[str], rest: str, most: int = MOST_TOLD) -> tuple[str, ...]:
+    more = len(lines) - most
+    return (*lines[:most], *([f"{rest.format(more)}; left out"] if more > 0 else []))
