@@ -263,7 +263,7 @@ def test_the_schema_in_the_docs_is_the_form_of_a_record() -> None:
     jsonschema.validate(json.loads(record(1, -0.02).line()), told)
 
 
-LEAGUE = FleetPlan(players=8, tries=8, seconds=2.0, screens=True)
+LEAGUE = FleetPlan(players=6, tries=7, seconds=1.0, screens=True)
 
 
 def test_a_league_that_was_stopped_goes_on_and_is_equal_whatever_plays_it(tmp_path: Path) -> None:
@@ -284,7 +284,7 @@ def test_processes_that_are_killed_on_the_way_and_a_cluster_change_nothing(keen:
     import psutil
     from distributed import LocalCluster
 
-    words = ["--players", "8", "--tries", "8", "--seconds", "2", "--screens"]
+    words = ["--players", "6", "--tries", "7", "--seconds", "1", "--screens"]
     keen("pool", "fleet", str(tmp_path / "here"), *words)
 
     done_by_then = list[int]()
@@ -301,7 +301,7 @@ def test_processes_that_are_killed_on_the_way_and_a_cluster_change_nothing(keen:
     killer.start()
     with_workers(2, "", lambda executor: play_fleet(LEAGUE, tmp_path / "killed", executor))
     killer.join()
-    assert 0 < done_by_then[0] < 8
+    assert 0 < done_by_then[0] < 6
     with LocalCluster(n_workers=2, threads_per_worker=1, processes=True, dashboard_address=None) as cluster:
         keen("pool", "fleet", str(tmp_path / "there"), *words, "--cluster", cluster.scheduler_address)
         asked = [json.loads(keen("pool", "read", str(tmp_path / name), "--json", *spread).stdout) for name, spread in (
