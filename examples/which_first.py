@@ -15,7 +15,7 @@ from keenlattice.study import LIST
 folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="keen-"))
 mine = rig_of(seed=99, number=0)  # of another population than theirs
 with keen.open(folder / "logbook", Standin(folder / "rig", build=mine.build)) as ws:
-    league = ws.play_fleet(folder / "league", players=24, tries=10, seconds=5, screens=True)
+    league = ws.play_fleet(folder / "league", players=16, tries=14, seconds=3, screens=True)
     pool = ws.pool(league.folder)
     print(pool)
 

@@ -330,6 +330,7 @@ def test_the_recordings_that_ship_are_made_anew_as_they_are(tmp_path: Path) -> N
 
 @pytest.mark.parametrize(("name", "says"), [
     ("which_changes", "frame.queue-depth"), ("since_when", "'what the list said'"),
+    ("which_first", "changes, by what each may gain for its time"),
     ("best_for_this_rig", "breaks a limit\nthe best: {'frame.cap': ")])
 def test_the_examples_of_studies_run(tmp_path: Path, name: str, says: str) -> None:
     script = Path(__file__).parent.parent / "examples" / f"{name}.py"
