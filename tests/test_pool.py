@@ -226,6 +226,18 @@ def test_what_is_no_evidence_is_one_line_and_the_rest_is_read(tmp_path: Path) ->
         read_evidence([tmp_path / "nowhere"])
 
 
+@pytest.mark.parametrize("odd", ["an error of next to nothing", "texts without end"])
+def test_a_record_that_could_not_be_kept_is_left_out_and_the_others_are_pooled(tmp_path: Path, odd: str) -> None:
+    strange = record(3, -0.02, error=1e-12) if odd.startswith("an error") else record(3, -0.02, change=tuple(
+        Switch(setting=f"a.b{number}", before="x" * 400, after="y" * 400) for number in range(30)))
+    lines = [record(rig, -0.03).line() for rig in range(10, 16)]
+    (tmp_path / "x.jsonl").write_text("\n".join([*lines, strange.line()]))
+    with keenlattice.open(tmp_path / "book") as ws:
+        played = ws.pool(tmp_path / "x.jsonl")
+        assert played.result.rigs == 6 and len(played.result.refused) == 1
+        assert ws.recompute(played.number).equal
+
+
 @pytest.mark.parametrize("form", range(1, 7))
 def test_a_logbook_of_any_form_tells_what_was_tried_and_whoever_tampered_with_it_is_told_of(tmp_path: Path, form: int
                                                                                             ) -> None:

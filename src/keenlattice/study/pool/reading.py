@@ -22,7 +22,7 @@ from keenlattice.logbook._schema import is_there
 from keenlattice.logbook.reading import ReadBook
 from keenlattice.profile.pack import read_pack
 from keenlattice.study.pool._vetting import vetted
-from keenlattice.study.pool.evidence import EvidenceRecord, Found, Played, Switch, digest
+from keenlattice.study.pool.evidence import MOST_SWITCHED, EvidenceRecord, Found, Played, Switch, digest
 from keenlattice.study.pool.flat import TEXTS, EvidenceError, flattened, schema
 from keenlattice.study.pool.from_studies import records_of
 
@@ -168,18 +168,28 @@ def _all_sources(paths: Sequence[Path]) -> list[Path]:
 
 
 def read_source(path: Path) -> Read:
-    """The evidence in one file or logbook; what is wrong with it is a line."""
+    """The evidence in one file or logbook; what is wrong with it is a line. All of it passes one check, whatever it
+    came as: what is kept once can be read again."""
     try:
-        if path.is_dir():
-            return _of_logbook(path)
-        check_regular(path)
-        if path.suffix not in ENDINGS:
-            raise EvidenceError(f"{path}: evidence comes as {', '.join(ENDINGS)} and as logbooks: not read")
-        if path.suffix == ".toml":
-            return Read(flattened(claims_of_pack(read_pack(path))), ())
-        return _of_parquet(path) if path.suffix == ".parquet" else _of_lines(path)
+        found = _unchecked(path)
+        table, refused = vetted(found.table, str(path))
+        return Read(table, (*found.refused, *refused))
     except (KeenLatticeError, OSError) as error:
         return Read(schema().empty_table(), (f"{error}" if str(path) in str(error) else f"{path}: {error}",))
+
+
+def _unchecked(path: Path) -> Read:
+    if path.is_dir():
+        return _of_logbook(path)
+    check_regular(path)
+    if path.suffix == ".toml":
+        return Read(flattened(claims_of_pack(read_pack(path))), ())
+    if path.suffix == ".jsonl":
+        return _of_lines(path)
+    if path.suffix != ".parquet":
+        raise EvidenceError(f"{path}: evidence comes as {', '.join(ENDINGS)} and as logbooks: not read")
+    with _opened(path) as file:
+        return Read(file.read(), ())
 
 
 def as_file(records: Sequence[EvidenceRecord], ending: str) -> bytes:
@@ -262,19 +272,12 @@ def _checked(one: EvidenceRecord) -> EvidenceRecord:
     return one
 
 
-def _of_parquet(path: Path) -> Read:
-    with _opened(path) as file:
-        table = file.read()
-    good, refused = vetted(table, str(path))
-    return Read(good, tuple(refused))
-
-
 def claims_of_pack(pack: "Pack") -> Iterator[EvidenceRecord]:
     """What a pack's rules claim with evidence. It was picked for what it found, so it is told of and not counted."""
     for rule in pack.rule:
         change = tuple(Switch(setting=key, before=None, after=value) for key, value in sorted(
             {**dict.fromkeys(rule.unset), **rule.set_}.items()))
-        for claim in rule.claim if 0 < len(change) <= 40 else ():
+        for claim in rule.claim if 0 < len(change) <= MOST_SWITCHED else ():
             yield from _claimed(rule, change, claim)
 
 
