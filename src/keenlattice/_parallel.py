@@ -1,6 +1,6 @@
 """Work spread over any executor of `concurrent.futures`, with equal results whatever the executor."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Executor
 from typing import TypeVar
 
@@ -15,4 +15,10 @@ def spread(work: Callable[[Item], Result], items: Iterable[Item], executor: Exec
         work: a function of a module, and items and results that can be pickled, if the executor is of processes.
         executor: threads, processes, or machines of a cluster; None does it here, one after the other.
     """
-    return list(map(work, items) if executor is None else executor.map(work, items))
+    return list(spread_out(work, items, executor))
+
+
+def spread_out(work: Callable[[Item], Result], items: Iterable[Item], executor: Executor | None = None
+               ) -> Iterator[Result]:
+    """The same, each as soon as it and all before it are there."""
+    return map(work, items) if executor is None else executor.map(work, items)

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from keenlattice.report.words import TITLES, between, listed, rounded
+from keenlattice.report.words import TITLES, between, counted, listed, signed, signed_with_ends
 
 if TYPE_CHECKING:
     from keenlattice.study.pool.order import Expected
@@ -37,24 +37,12 @@ def change_does(change: "PooledChange") -> str:
     return f"{one.told} ({TITLES[one.metric]})" + (f"; hurts {listed(prices)}" if prices else "")
 
 
-def counted(count: int, one: str, many: str = "") -> str:
-    """So many of something, such as `1 record` or `3 studies`."""
-    return f"{count} {one if count == 1 else many or one + 's'}"
-
-
 def interval(span: "Span | None") -> str:
     """A value with its interval, such as `-4.2 (-6.7 to -1.6)`; `-` if there is none."""
     if span is None:
         return "-"
-    half = max((span.high_pct - span.low_pct) / 2, 0.1)
-    exact = 0.1 if half < 10 else 1.0
-    return f"{signed(span.pct, exact)} ({signed(span.low_pct, exact)} to {signed(span.high_pct, exact)})"
-
-
-def signed(value: float, exact: float = 0.1) -> str:
-    """A number with its sign, as exact as it is known."""
-    text = rounded(value, exact)
-    return "0" if float(text) == 0 else text if value < 0 else f"+{text}"
+    middle, low, high = signed_with_ends(span.pct, span.low_pct, span.high_pct)
+    return f"{middle} ({low} to {high})"
 
 
 def range_of(ends: tuple[float, float] | None) -> str:

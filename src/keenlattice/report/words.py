@@ -78,10 +78,14 @@ def percent(one: "MetricResult") -> tuple[str, str]:
     """The change and its interval: `-24.1 %` and `-25.0 to -23.2 %`."""
     if one.change_pct is None or one.low_pct is None or one.high_pct is None:
         return "-", "-"
-    half = max((one.high_pct - one.low_pct) / 2, 0.1)
-    exact = 0.1 if half < 10 else 1.0
-    change, low, high = (_signed(value, exact) for value in (one.change_pct, one.low_pct, one.high_pct))
+    change, low, high = signed_with_ends(one.change_pct, one.low_pct, one.high_pct)
     return f"{change} %", f"{low} to {high} %"
+
+
+def signed_with_ends(middle: float, low: float, high: float) -> tuple[str, str, str]:
+    """A change and the ends of its interval, as exact as that leaves meaning."""
+    exact = 0.1 if max((high - low) / 2, 0.1) < 10 else 1.0
+    return signed(middle, exact), signed(low, exact), signed(high, exact)
 
 
 def _spread(one: "MetricResult") -> float:
@@ -91,11 +95,17 @@ def _spread(one: "MetricResult") -> float:
     return max(abs(one.after) * (one.high_pct - one.low_pct) / 200, 0.01)
 
 
-def _signed(value: float, uncertainty: float) -> str:
+def signed(value: float, uncertainty: float = 0.1) -> str:
+    """A change with its sign, as exact as its uncertainty leaves meaning."""
     if value > MOST_PCT:
         return f">+{MOST_PCT}"
     text = rounded(value, uncertainty)
     return "0" if float(text) == 0 else text if value < 0 else f"+{text}"
+
+
+def counted(count: int, one: str, many: str = "") -> str:
+    """So many of something: `no studies`, `1 study`, `3 studies`."""
+    return f"{count or 'no'} {one if count == 1 else many or one + 's'}"
 
 
 def titles(names: str) -> str:
@@ -204,7 +214,7 @@ def drift_sentence(result: "Trial") -> str:
     """How the deciding metric changed over the trial, in both versions alike."""
     if result.drift_pct is None:
         return "Fewer than eight blocks do not tell whether the rig changed over the trial."
-    change, low, high = (_signed(value, 0.1) for value in result.drift_pct)
+    change, low, high = (signed(value, 0.1) for value in result.drift_pct)
     title = TITLES[result.plan.deciders[0]]
     told = f"From the first block to the last, {title} changed by {change} % ({low} to {high} %)"
     if result.drift_pct[1] <= 0 <= result.drift_pct[2]:
@@ -277,7 +287,7 @@ def between(low_pct: float | None, high_pct: float | None) -> str:
     """An interval in per cent, such as `-1.2 to +0.4 %`; "" if there is none."""
     if low_pct is None or high_pct is None:
         return ""
-    return f"{_signed(low_pct, 0.1)} to {_signed(high_pct, 0.1)} %"
+    return f"{signed(low_pct, 0.1)} to {signed(high_pct, 0.1)} %"
 
 
 def tune_headline(result: "Tuning") -> str:

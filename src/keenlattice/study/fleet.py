@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 
 from keenlattice._files import read_bounded, replace_file
-from keenlattice.catalog.load import catalog
+from keenlattice._parallel import spread_out
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.profile.version import WHOLE_RIG, Version
@@ -29,8 +29,10 @@ from keenlattice.study.pool.from_studies import records
 from keenlattice.study.record import Progress
 from keenlattice.study.screen.plan import ScreenPlan, ScreenSpec, factors_of
 from keenlattice.study.screen.play import run_screen
+from keenlattice.study.screen.result import Screen
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
+from keenlattice.study.trial.result import Trial
 from keenlattice.study.trial.spec import TrialSpec
 
 WAYS = ("mixes up", "hardly plays", "makes up")
@@ -109,7 +111,6 @@ def evidence_of(plan: FleetPlan, number: int) -> list[EvidenceRecord]:
 
 def _played(plan: FleetPlan, player: FleetPlayer) -> Iterator[EvidenceRecord]:
     """What was found on a player's rig, all of it."""
-    stock = {one.name: one.stock for one in catalog()}
     before = Version(WHOLE_RIG, player.rig.at_first)
     seconds = HARDLY if player.careless == "hardly plays" else plan.seconds
     with tempfile.TemporaryDirectory(prefix="keen-") as home:
@@ -121,15 +122,15 @@ def _played(plan: FleetPlan, player: FleetPlayer) -> Iterator[EvidenceRecord]:
             kept = KeptVersion.of(before), KeptVersion.of(after)
             names = digest("fleet", plan.seed, player.number), digest("fleet", plan.seed, player.number, seed, *tried)
             spec: TrialSpec | ScreenSpec
+            result: Trial | Screen
             if plan.screens:
-                spec = ScreenSpec(*kept, ScreenPlan(factors_of(before.entries, after.entries), rounds=1,
-                                                    seconds=seconds, seed=seed), player.rig.game)
+                factors = factors_of(before.entries, after.entries)
+                spec = ScreenSpec(*kept, ScreenPlan(factors, rounds=1, seconds=seconds, seed=seed), player.rig.game)
                 result = run_screen(rig, before, after, spec.plan, player.rig.game)
-                yield from records(spec, result, *names, stock, facts_before)
             else:
                 spec = TrialSpec(*kept, TrialPlan(plan.blocks, seconds, seed), player.rig.game)
-                yield from records(spec, run_trial(rig, before, after, spec.plan, player.rig.game),
-                                   *names, stock, facts_before)
+                result = run_trial(rig, before, after, spec.plan, player.rig.game)
+            yield from records(spec, result, *names, rig.catalog(), facts_before)
 
 
 def _tried(plan: FleetPlan, player: FleetPlayer) -> list[Mapping[str, Value]]:
@@ -178,8 +179,7 @@ def play_fleet(plan: FleetPlan, folder: Path, executor: Executor | None = None, 
     _keep_plan(plan, folder)
     files = [folder / f"player-{number:07}.jsonl" for number in range(plan.players)]
     left = [(number, file) for number, file in enumerate(files) if not file.exists()]
-    done = map(partial(_play_one, plan), left) if executor is None else executor.map(partial(_play_one, plan), left)
-    for count, _ in enumerate(done, 1 + len(files) - len(left)):
+    for count, _ in enumerate(spread_out(partial(_play_one, plan), left, executor), 1 + len(files) - len(left)):
         if progress:
             progress(count, len(files))
     return files

@@ -127,10 +127,9 @@ class Pooling(Claiming):
         file = Path(file)
         if file.suffix not in (".jsonl", ".parquet"):
             raise UsageError(f"{file}: its name has to end in .jsonl or .parquet")
-        stock = {one.name: one.stock for one in self.rig.catalog()}
-        facts = dict(self.rig.facts())
+        catalog, facts = self.rig.catalog(), dict(self.rig.facts())
         found = [record for study in reversed(studies(self.book, self.rig_name))
-                 for record in records_of(study, self.book.id or str(self.book.folder), stock, facts)]
+                 for record in records_of(study, self.book.id or str(self.book.folder), catalog, facts)]
         if not found:
             raise UsageError(f"no trial and no screen was begun on {self.rig_name}: there is no evidence yet")
         try:
@@ -220,14 +219,11 @@ class Pooling(Claiming):
             UsageError: there is no pool yet, or the two set the same.
         """
         from keenlattice.errors import UsageError
-        from keenlattice.profile.compare import changes
+        from keenlattice.study.pool.from_studies import above_stock
         from keenlattice.study.pool.order import Pace, in_order
 
         first, last = self.find(before), self._second(before, after)
-        stock = {one.name: one.stock for one in self.rig.catalog()}
-        differing = [Change(one.key, *(stock.get(one.key.partition("@")[0]) if value is None else value
-                                       for value in (one.before, one.after)))
-                     for one in changes(first.entries, last.entries)]
+        differing = above_stock(first.entries, last.entries, self.rig.catalog())
         if not differing:
             raise UsageError(f"{first.reference} and {last.reference} set the same: there is nothing to try")
         played = self._newest_pool()

@@ -39,18 +39,14 @@ def takeover(
 
 def _tell(found: "TakeoverResult", made_here: bool) -> None:
     from keenlattice.cli.output import say, shown_path
+    from keenlattice.report.words import counted
 
     by = f", by {' and '.join(found.authors)}" if found.authors else ""
     say(f"The logbook {shown_path(found.folder)} was made elsewhere{by}", "bold")
-    say(f"It holds {_some(found.versions, 'version')}, {_some(found.studies, 'study', 'studies')} and "
-        f"{_some(found.captures, 'capture')}, and tells of {_some(found.applies, 'change')} of rigs.")
+    say(f"It holds {counted(found.versions, 'version')}, {counted(found.studies, 'study', 'studies')} and "
+        f"{counted(found.captures, 'capture')}, and tells of {counted(found.applies, 'change')} of rigs.")
     say("Taken over, it is yours to write in. All of that stays, to read and to build on. "
         + ("Its restore points and rigs come along, since you say that you made it here: from then on `keen undo` "
            "writes on this machine what they say." if made_here else
            "What it says was done to a rig was done to another machine's: nothing of it counts as applied here, "
            "and nothing of it can be undone here. Games, facts and rigs of that machine do not come along."))
-
-
-def _some(count: int, one: str, several: str = "") -> str:
-    """So many of something, in words: `no studies`, `1 study`, `3 studies`."""
-    return f"{count or 'no'} {one if count == 1 else several or one + 's'}"

@@ -7,16 +7,15 @@ from keenlattice.cli.output import hint, minutes, say, table, width
 from keenlattice.report.pool_words import (
     BRIEF,
     change_does,
-    counted,
     expected_said,
     interval,
     pool_headline,
     range_of,
     shares,
     side_said,
-    signed,
 )
-from keenlattice.report.words import TITLES
+from keenlattice.report.words import TITLES, counted, signed
+from keenlattice.study.pool.evidence import value_said
 
 if TYPE_CHECKING:
     from keenlattice.workspace.pooling import ChangeHere, PoolLook, TryFirst
@@ -52,7 +51,7 @@ def _settings(one: "ChangeHere") -> str:
 
 
 def _becomes(one: "ChangeHere") -> str:
-    return ", ".join(_value(switch.after) for switch in one.change.change)
+    return ", ".join(value_said(switch.after) for switch in one.change.change)
 
 
 def _mean(one: "ChangeHere", name: str) -> str:
@@ -109,18 +108,12 @@ def show_order(found: "TryFirst", game: str) -> None:
     rows = []
     for number, one in enumerate(found.order, 1):
         total += one.minutes
-        rows.append([f"{number}  {one.change[0].key}", _value(one.change[0].after), f"{signed(one.gain_pct)} %",
+        rows.append([f"{number}  {one.change[0].key}", value_said(one.change[0].after), f"{signed(one.gain_pct)} %",
                      str(one.blocks), minutes(one.minutes), minutes(total), one.known or NOT_KNOWN])
     table(["change", "to", "may gain", "blocks", "takes", "in all", "over rigs"], rows, right=(2, 3))
     say("\n\"May gain\" is what all metrics together are to be expected to gain, if it is kept only where it helps. It "
         "plans: a trial's verdict rests on its own runs alone.", "dim")
     first = found.order[0]
-    edit = f"{first.change[0].key}={_value(first.change[0].after)}"
+    edit = f"{first.change[0].key}={value_said(first.change[0].after)}"
     hint(f"keen edit {found.before} {shlex.quote(edit)}, then keen trial "
          f"{found.before} {found.before.partition('@')[0]} --blocks {first.blocks}" + f" --game {game}" * bool(game))
-
-
-def _value(value: object) -> str:
-    from keenlattice.catalog.values import written
-
-    return "unset" if value is None else written(value)  # type: ignore[arg-type]

@@ -1,6 +1,7 @@
 """The random effects of many changes at once, with what their words take; log ratios, ragged as in `_meta`."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -41,15 +42,25 @@ class Answers:
         """Intervals as gains: more is better."""
         return np.minimum(self.good * low, self.good * high), np.maximum(self.good * low, self.good * high)
 
-    @property
+    @cached_property
     def gains(self) -> tuple[Floats, Floats]:
         """The intervals of the means, as gains."""
         return self.oriented(self.found.mean - self.half, self.found.mean + self.half)
 
-    @property
+    @cached_property
+    def coming(self) -> tuple[Floats, Floats]:
+        """The intervals of the next rigs, as gains."""
+        return self.oriented(self.found.low, self.found.high)
+
+    @cached_property
+    def bounds(self) -> tuple[Floats, Floats]:
+        """Where the means lie without a tenth of the rigs, as gains."""
+        return self.oriented(self.low, self.high)
+
+    @cached_property
     def surely(self) -> tuple[Flags, Flags]:
         """Whether each helps, and whether each hurts, in general: without the tenth that says so most, too."""
-        (low, high), (least, most) = self.gains, self.oriented(self.low, self.high)
+        (low, high), (least, most) = self.gains, self.bounds
         return (low > self.matters) & (least > 0), (high < -self.matters) & (most < 0)
 
 
@@ -93,4 +104,4 @@ def _without_the_furthest(rigs: Rigs, found: Pooled) -> Rigs:
     place = np.arange(far.size) - np.repeat(rigs.starts, rigs.sizes)
     stays = np.maximum(1, rigs.sizes - -(-rigs.sizes // TENTH))
     kept: Index = np.sort(order[place < np.repeat(stays, rigs.sizes)])
-    return Rigs(rigs.effect[kept], rigs.variance[kept], np.r_[0, np.cumsum(stays)[:-1]].astype(np.intp))
+    return rigs.some(kept, stays)

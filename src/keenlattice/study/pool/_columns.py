@@ -64,14 +64,13 @@ def copies(columns: list[Any]) -> Index:
         mixed ^= mixed >> np.uint64(29)
     _, first, which = np.unique(mixed, return_index=True, return_inverse=True)
     found = first[which]
-    for row in np.flatnonzero(found != np.arange(count)):  # the hash alone is no proof
-        if not all(_same(one[row], one[found[row]]) for one in columns):
-            found[row] = row
+    rows = np.flatnonzero(found != np.arange(count))
+    alike = np.ones(rows.size, dtype=bool)  # the hash alone is no proof
+    for one in columns:
+        mine, other = one[rows], one[found[rows]]
+        alike &= (mine == other) | ((mine != mine) & (other != other))
+    found[rows[~alike]] = rows[~alike]
     return np.asarray(found, dtype=np.intp)
-
-
-def _same(one: Any, other: Any) -> bool:
-    return bool(one == other or (one != one and other != other))
 
 
 def starts_of(*columns: Any) -> Index:

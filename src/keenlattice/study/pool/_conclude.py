@@ -53,10 +53,8 @@ def chunks_of(evidence: Gathered, chosen: Sequence[int], matters_pct: float | No
     parts, found = evidence.rigs.parts(), []
     for some in _portions(chosen, evidence.rigs.sizes):
         rows = np.concatenate([np.arange(parts[one].start, parts[one].stop) for one in some])
-        sizes = evidence.rigs.sizes[list(some)]
-        found.append(Chunk(tuple(evidence.groups[one] for one in some), Rigs(
-            evidence.rigs.effect[rows], evidence.rigs.variance[rows], np.r_[0, np.cumsum(sizes)[:-1]].astype(np.intp)),
-            evidence.moderators[rows], matters_pct))
+        found.append(Chunk(tuple(evidence.groups[one] for one in some), evidence.rigs.some(
+            rows, evidence.rigs.sizes[some]), evidence.moderators[rows], matters_pct))
     return found
 
 
@@ -120,7 +118,7 @@ def _standing(found: Answers, place: int, sides: Sequence[Side], shares: tuple[f
         return "not known", ""
     matters = float(found.matters[place])
     gain, coming, bounds = ((float(low[place]), float(high[place])) for low, high in (
-        found.gains, found.oriented(found.found.low, found.found.high), found.oriented(found.low, found.high)))
+        found.gains, found.coming, found.bounds))
     if -matters <= coming[0] and coming[1] <= matters:
         return "nothing that matters anywhere", ""
     helps, hurts = (bool(one[place]) for one in found.surely)

@@ -58,13 +58,17 @@ class Rigs:
         """Where the rigs of each change are."""
         return [slice(int(start), int(start + size)) for start, size in zip(self.starts, self.sizes, strict=True)]
 
+    def some(self, rows: Index, sizes: Index) -> "Rigs":
+        """Those of some rows, of which so many stand together each time."""
+        return Rigs(self.effect[rows], self.variance[rows], np.r_[0, np.cumsum(sizes)[:-1]].astype(np.intp))
+
     def total(self, values: Floats) -> Floats:
         """The sum over the rigs of each change."""
-        return np.asarray(np.add.reduceat(values, self.starts))
+        return np.asarray(np.add.reduceat(values, self.starts, axis=0))
 
     def each(self, of_change: Floats) -> Floats:
         """What each change has, for each of its rigs."""
-        return np.asarray(np.repeat(of_change, self.sizes))
+        return np.asarray(np.repeat(of_change, self.sizes, axis=0))
 
 
 @dataclass(frozen=True)
@@ -75,7 +79,6 @@ class Pooled:
         rigs: how many.
         mean, error: the mean effect and its standard error, with rigs - 1 degrees of freedom.
         tau2: variance of the rigs' true effects.
-        q: Cochran's Q.
         i2: share of the rigs' differences that is not error.
         low, high: the interval of the next rig's true effect.
     """
@@ -84,7 +87,6 @@ class Pooled:
     mean: Floats
     error: Floats
     tau2: Floats
-    q: Floats
     i2: Floats
     low: Floats
     high: Floats
@@ -152,7 +154,7 @@ def pooled(rigs: Rigs, error: float = 0.05, coming: bool = True) -> Pooled:
         one = rigs.effect[own], rigs.variance[own]
         low[place], high[place] = (_next_of_few(*one, error) if few else _next_of_many(
             *one, float(mean[place]), float(spread[place]), float(tau2[place]), error))
-    return Pooled(sizes, mean, spread, tau2, q, i2, low, high)
+    return Pooled(sizes, mean, spread, tau2, i2, low, high)
 
 
 def _mean(rigs: Rigs, tau2: Floats) -> tuple[Floats, Floats]:

@@ -61,22 +61,22 @@ def slopes_of(rigs: Rigs, facts: Floats) -> list[Slopes | None]:
     """
     known, count = np.isfinite(facts), facts.shape[1]
     with np.errstate(divide="ignore", invalid="ignore"):
-        centre = _total(rigs, np.where(known, facts, 0.0)) / np.maximum(1, _total(rigs, known.astype(float)))
-        apart = np.where(known, facts - _each(rigs, centre), 0.0)
-        scale = np.sqrt(_total(rigs, apart ** 2) / rigs.sizes[:, None])
-        x = np.where(_each(rigs, scale) > VARIES, apart / _each(rigs, scale), 0.0)
+        centre = rigs.total(np.where(known, facts, 0.0)) / np.maximum(1, rigs.total(known.astype(float)))
+        apart = np.where(known, facts - rigs.each(centre), 0.0)
+        scale = np.sqrt(rigs.total(apart ** 2) / rigs.sizes[:, None])
+        x = np.where(rigs.each(scale) > VARIES, apart / rigs.each(scale), 0.0)
     left = rigs.effect
     design = np.column_stack([np.ones(left.size), x])
     for _ in range(PASSES):  # what the slopes explain is no longer open; what is open weights the slopes
         tau2 = tau2_of(Rigs(left, rigs.variance, rigs.starts))
         w = 1 / (rigs.variance + rigs.each(tau2))
         normal = np.array([design[own].T @ (w[own, None] * design[own]) for own in rigs.parts()])
-        right = _total(rigs, (w * rigs.effect)[:, None] * design)
+        right = rigs.total((w * rigs.effect)[:, None] * design)
         penalty = np.eye(count + 1)[None] / _ridges(normal, right)[:, None, None]
         penalty[:, 0, 0] = 0.0
         covariance = np.linalg.inv(normal + penalty)
         found = (covariance @ right[:, :, None])[:, :, 0]
-        left = rigs.effect - (x * _each(rigs, found[:, 1:])).sum(axis=1)
+        left = rigs.effect - (x * rigs.each(found[:, 1:])).sum(axis=1)
     told = []
     for place, size in enumerate(rigs.sizes):
         places = np.flatnonzero(scale[place] > VARIES)
@@ -100,11 +100,3 @@ def _ridges(normal: Floats, right: Floats) -> Floats:
     grown = 1 + SPREADS[None, :, None] * size[:, None, :]
     likely = (-0.5 * np.log(grown) + 0.5 * SPREADS[None, :, None] * turned_along[:, None, :] ** 2 / grown).sum(axis=2)
     return np.asarray(SPREADS[np.argmax(likely, axis=1)])
-
-
-def _total(rigs: Rigs, values: Floats) -> Floats:
-    return np.asarray(np.add.reduceat(values, rigs.starts, axis=0))
-
-
-def _each(rigs: Rigs, of_change: Floats) -> Floats:
-    return np.asarray(np.repeat(of_change, rigs.sizes, axis=0))

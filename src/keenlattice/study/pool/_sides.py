@@ -46,8 +46,7 @@ def parted(rigs: Rigs, moderators: Floats, whole: Answers) -> Parted | None:
     rows = [np.arange(parts[change].start, parts[change].stop)[side[parts[change], best[change]]]
             for change in changes for side in (above, below)]
     chosen, sizes = np.concatenate(rows), np.array([one.size for one in rows])
-    halves = Rigs(rigs.effect[chosen], rigs.variance[chosen], np.r_[0, np.cumsum(sizes)[:-1]].astype(np.intp))
-    both = np.repeat(changes, 2)
+    halves, both = rigs.some(chosen, sizes), np.repeat(changes, 2)
     return Parted(changes, best[changes], answers(halves, whole.matters[both], whole.good[both], coming=False))
 
 

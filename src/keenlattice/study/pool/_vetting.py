@@ -4,14 +4,13 @@ row that breaks it is left out and told of. A text is looked at once, however of
 from collections.abc import Callable
 from typing import Any, get_args
 
-from keenlattice.study.pool.evidence import FARTHEST, Word
+from keenlattice.study.pool.evidence import DAY, DIGEST, FARTHEST, METRIC, State, Word
 from keenlattice.study.pool.flat import TEXTS, EvidenceError, part, schema
 
 LONGEST_TEXT = 16_000
 FORMS = {
-    "rig": "^[0-9a-f]{16}$", "study": "^[0-9a-f]{16}$", "kind": "^(trial|screen)$",
-    "state": "^(finished|not finished|claimed)$", "game": "^[a-z0-9][a-z0-9-]{0,59}$",
-    "metric": "^[a-z0-9_]{1,60}$", "verdict": f"^({'|'.join(get_args(Word))})$", "day": r"^(\d{4}-\d\d-\d\d)?$"}
+    "rig": DIGEST, "study": DIGEST, "kind": "^(trial|screen)$", "state": f"^({'|'.join(get_args(State))})$",
+    "game": "^[a-z0-9][a-z0-9-]{0,59}$", "metric": METRIC, "verdict": f"^({'|'.join(get_args(Word))})$", "day": DAY}
 BOUNDS = {"log_ratio": (-FARTHEST, FARTHEST), "error": (1e-9, FARTHEST), "dof": (1.0, 1e6)}
 NEEDED = {"blocks": (0.0, 1e6), "matters_pct": (0.0, 1000.0), "seconds": (1e-9, 1e5), "warm_up_s": (0.0, 600.0),
           "planned": (1.0, 1e6), "repeats": (1.0, 1000.0), "seed": (0, 2**63 - 1)}

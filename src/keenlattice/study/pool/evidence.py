@@ -12,14 +12,16 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
+from keenlattice.catalog.values import written
 from keenlattice.profile.pack import Key, Name, PackValue
 
 FORMAT: Literal["keen-lattice/evidence/1"] = "keen-lattice/evidence/1"
 MOST_SWITCHED, MOST_METRICS, MOST_FACTS = 40, 30, 60
 FARTHEST = 5.0  # log ratio: 148 times as long
 
-Digest = Annotated[str, StringConstraints(pattern="^[0-9a-f]{16}$")]
-Metric = Annotated[str, StringConstraints(max_length=60, pattern="^[a-z0-9_]+$")]
+DIGEST, METRIC, DAY = "^[0-9a-f]{16}$", "^[a-z0-9_]{1,60}$", r"^(\d{4}-\d\d-\d\d)?$"
+Digest = Annotated[str, StringConstraints(pattern=DIGEST)]
+Metric = Annotated[str, StringConstraints(pattern=METRIC)]
 Short = Annotated[str, StringConstraints(max_length=60, pattern=r"^[^\x00-\x1f\x7f-\x9f]*$")]
 Word = Literal["better", "worse", "no difference that matters", "unclear"]
 State = Literal["finished", "not finished", "claimed"]
@@ -92,16 +94,9 @@ class EvidenceRecord(_Part):
     found: tuple[Found, ...] = Field(min_length=1, max_length=MOST_METRICS)
     played: Played
     software: Short
-    day: Annotated[str, StringConstraints(pattern=r"^(\d{4}-\d\d-\d\d)?$")]
-    facts: Mapping[Annotated[str, StringConstraints(max_length=60, pattern="^[a-z0-9_]+$")], FactValue] = Field(
-        max_length=MOST_FACTS)
+    day: Annotated[str, StringConstraints(pattern=DAY)]
+    facts: Mapping[Metric, FactValue] = Field(max_length=MOST_FACTS)
     limited_by: Mapping[Short, Annotated[float, Field(ge=0, le=100)]] = Field(max_length=10)
-
-    @property
-    def content(self) -> str:
-        """Short for all that was found and how: equal of a copy, whoever passes it on."""
-        told = self.model_dump_json(exclude={"rig", "study", "software", "day", "facts"})
-        return hashlib.sha256(told.encode()).hexdigest()[:16]
 
     def line(self) -> str:
         """The record as one line of JSON."""
@@ -120,13 +115,10 @@ def schema() -> dict[str, Any]:
 
 def change_text(change: tuple[Switch, ...]) -> str:
     """A change as one text, equal whenever it is the same: `frame.queue-depth: game decides -> 1`."""
-    return "; ".join(f"{one.setting}: {_text(one.before)} -> {_text(one.after)}"
+    return "; ".join(f"{one.setting}: {value_said(one.before)} -> {value_said(one.after)}"
                      for one in sorted(change, key=lambda one: one.setting))
 
 
-def _text(value: PackValue | None) -> str:
-    if isinstance(value, bool):
-        return "on" if value else "off"
-    if value is None:
-        return "unset"
-    return f"{value:g}" if isinstance(value, int | float) else value
+def value_said(value: PackValue | None) -> str:
+    """A value in words; `unset` for none."""
+    return "unset" if value is None else written(value)

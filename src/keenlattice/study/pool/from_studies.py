@@ -5,10 +5,13 @@ from math import isfinite, log1p
 from typing import Any
 
 from keenlattice._version import __version__
+from keenlattice.catalog.model import Catalog
+from keenlattice.catalog.values import Value
 from keenlattice.errors import KeenLatticeError
 from keenlattice.logbook._studies import Study
 from keenlattice.measure.metrics import METRICS
-from keenlattice.profile.compare import changes
+from keenlattice.profile.compare import Change, changes
+from keenlattice.profile.version import Entries
 from keenlattice.rig._factnames import FACTS
 from keenlattice.study.deciding import named
 from keenlattice.study.kind import SpecOfTwo
@@ -25,15 +28,12 @@ TOLD = {"cpu", "gpu", "other_gpu", "os", "driver_version"}  # of the facts that 
 LONGEST = 60
 WORDS = {"does nothing that matters": "no difference that matters", "unclear": "unclear"}
 
-Stock = Mapping[str, bool | int | float | str]
-
-
-def records_of(study: Study, book: str, stock: Stock, facts: Mapping[str, object]) -> Iterator[EvidenceRecord]:
+def records_of(study: Study, book: str, catalog: Catalog, facts: Mapping[str, object]) -> Iterator[EvidenceRecord]:
     """The records of a study that the logbook keeps: none of a version against itself, nor of another kind.
 
     Args:
         book: the id of the logbook, from which that of the rig is made.
-        stock: what a setting is at where nothing sets it.
+        catalog: what a setting is at where nothing sets it.
         facts: the rig's as they are now, for a study that has none of its own since it is not finished.
     """
     if study.kind not in KINDS:
@@ -43,11 +43,11 @@ def records_of(study: Study, book: str, stock: Stock, facts: Mapping[str, object
         return
     result = None if study.result is None else result_of(study)
     about = provenance_of(study)
-    yield from records(spec, result, rig, digest("study", book, study.rig, study.number), stock,
+    yield from records(spec, result, rig, digest("study", book, study.rig, study.number), catalog,
                        about.facts or facts, about.software or __version__, study.time[:10])
 
 
-def records(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None, rig: str, study: str, stock: Stock,
+def records(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None, rig: str, study: str, catalog: Catalog,
             facts: Mapping[str, object], software: str = __version__, day: str = "") -> Iterator[EvidenceRecord]:
     """The records of one study: of a trial one, of a screen one for each of its changes.
 
@@ -55,13 +55,13 @@ def records(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None, rig: st
         spec: what was planned.
         result: what came out; None if it is not finished.
         rig, study: their hashes.
-        stock, facts, software, day: as in `records_of`.
+        catalog, facts, software, day: as in `records_of`.
     """
     limited_by = (result.limited_by.get("before", {}) if isinstance(result, Trial) else
                   result.limited_by if result else {})
     state: State = "not finished" if result is None else "finished"
     for keys, found in _found(spec, result):
-        switched = _switched(spec, keys, stock)
+        switched = _switched(spec, keys, catalog)
         if switched and found:
             yield EvidenceRecord(
                 rig=rig, study=study, kind=spec_kind(spec), state=state, game=spec.game or spec.owner, change=switched,
@@ -114,15 +114,22 @@ def _numbers(name: str, decides: bool, change_pct: float | None, error: float | 
                  matters_pct=matters_pct, verdict=word)
 
 
-def _switched(spec: SpecOfTwo, keys: Sequence[str] | None, stock: Stock) -> tuple[Switch, ...]:
+def _switched(spec: SpecOfTwo, keys: Sequence[str] | None, catalog: Catalog) -> tuple[Switch, ...]:
     """The settings of a change, each with what it was and is: as it was set, else at stock."""
-    differing = [one for one in changes(spec.before.entries, spec.after.entries) if keys is None or one.key in keys]
-    at_stock = {one.key: stock.get(one.key.partition("@")[0]) for one in differing}
+    differing = [one for one in above_stock(spec.before.entries, spec.after.entries, catalog)
+                 if keys is None or one.key in keys]
     try:
-        return tuple(Switch(setting=one.key, before=at_stock[one.key] if one.before is None else one.before,
-                            after=at_stock[one.key] if one.after is None else one.after) for one in differing)
+        return tuple(Switch(setting=one.key, before=one.before, after=one.after) for one in differing)
     except ValueError as error:
         raise KeenLatticeError(f"a change of {spec.about} cannot be told as evidence: {error}") from None
+
+
+def above_stock(before: Entries, after: Entries, catalog: Catalog) -> list[Change]:
+    """What differs, with what a catalog has for stock where nothing is set; None where it does not know the setting."""
+    def at(key: str, value: Value | None) -> Value | None:
+        return catalog[key].stock if value is None and key in catalog else value
+
+    return [Change(one.key, at(one.key, one.before), at(one.key, one.after)) for one in changes(before, after)]
 
 
 def _played(spec: TrialSpec | ScreenSpec) -> Played:

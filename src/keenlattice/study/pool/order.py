@@ -14,9 +14,9 @@ from typing import Any
 
 import numpy as np
 
+from keenlattice.catalog.values import same
 from keenlattice.measure.metrics import METRICS
 from keenlattice.profile.compare import Change
-from keenlattice.study.pool.evidence import Switch
 from keenlattice.study.pool.result import Pool, PooledChange, PooledMetric, Span
 from keenlattice.study.trial.power import Noise, chance_to_settle
 
@@ -84,17 +84,8 @@ def matching(pool: Pool, change: Change) -> PooledChange | None:
     """What a pool knows of a change: of several from different values that of which it knows most, the same one
     before all others."""
     alike = [one for one in pool.changes if len(one.change) == 1 and one.change[0].setting == change.key
-             and _same(one.change[0], change)]
+             and same(one.change[0].after, change.after)]
     return max(alike, key=lambda one: (one.change[0].before == change.before, one.telling.rigs), default=None)
-
-
-def _same(one: Switch, change: Change) -> bool:
-    return (type(one.after) is type(change.after) and one.after == change.after) or (
-        _number(one.after) and _number(change.after) and one.after == change.after)
-
-
-def _number(value: object) -> bool:
-    return isinstance(value, int | float) and not isinstance(value, bool)
 
 
 def _to_try(pool: Pool, change: Change, facts: Mapping[str, Any], limits: Mapping[str, float], pace: Pace,
@@ -121,14 +112,8 @@ def _gain(one: Expected) -> float:
 
 def _prior(pool: Pool) -> float:
     """What a change gains of which nothing is known: the mean over those that are known, hurts counted as nothing."""
-    gains = [sum(max(0.0, _mean_gain(one)) for one in change.metrics) for change in pool.changes]
+    gains = [sum(max(0.0, one.gain_pct) for one in change.metrics) for change in pool.changes]
     return float(np.mean(gains)) if gains else 0.0
-
-
-def _mean_gain(one: PooledMetric) -> float:
-    if one.mean is None:
-        return 0.0
-    return -one.mean.pct if METRICS[one.metric].lower_is_better else one.mean.pct
 
 
 def _blocks(metric: PooledMetric, expected: Expected, pace: Pace) -> int:

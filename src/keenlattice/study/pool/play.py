@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 
 from keenlattice._parallel import spread
 from keenlattice.errors import UsageError
-from keenlattice.measure.metrics import METRICS
 from keenlattice.study.kind import Kind
 from keenlattice.study.pool._conclude import chunks_of, concluded
 from keenlattice.study.pool.evidence import Switch, change_text
@@ -68,18 +67,11 @@ def _changes(evidence: Gathered, metrics: Sequence[PooledMetric], plan: PoolPlan
         change: tuple[Switch, ...] = form.validate_json(packed)
         found.append(PooledChange(change, change_text(change), tuple(
             by_metric[name] for name in plan.metrics if name in by_metric)))
-    return tuple(sorted(found, key=lambda one: (TELLING.index(one.telling.standing), -gain(one.telling), one.name)))
+    return tuple(sorted(found, key=lambda one: (TELLING.index(one.telling.standing), -one.telling.gain_pct, one.name)))
 
 
 def _silent(group: Group) -> PooledMetric:
     return PooledMetric(group.metric, 0, 0, group.silent, 0.0, None, None, None, 0.0, 0.0, 0.0, "not known", "")
-
-
-def gain(one: PooledMetric) -> float:
-    """How much better a change makes a metric in general, in per cent; less than 0 for worse."""
-    if one.mean is None:
-        return 0.0
-    return -one.mean.pct if METRICS[one.metric].lower_is_better else one.mean.pct
 
 
 def pooled_again(book: "Logbook", study: "Study") -> Pool:

@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keenlattice._files import check_regular, open_regular
-from keenlattice._parallel import spread
+from keenlattice._parallel import spread, spread_out
 from keenlattice._safejson import parse_json
 from keenlattice.catalog.load import catalog
 from keenlattice.errors import KeenLatticeError
@@ -82,14 +82,13 @@ def collect_evidence(paths: Sequence[Path], target: Path, executor: Executor | N
     import pyarrow.parquet as pq
 
     sources, refused, waiting = _all_sources(paths), list[str](), list[Any]()
-    found = map(read_source, sources) if executor is None else executor.map(read_source, sources)
     with pq.ParquetWriter(target, schema(), compression="zstd") as writer:
         def write() -> None:
             if waiting:
                 writer.write_table(pa.concat_tables(waiting).unify_dictionaries())
                 waiting.clear()
 
-        for one in found:
+        for one in spread_out(read_source, sources, executor):
             waiting.append(one.table)
             refused += one.refused
             if sum(map(len, waiting)) >= ROWS_AT_ONCE:
@@ -296,11 +295,10 @@ def _claimed(rule: "Rule", change: tuple[Switch, ...], claim: "Claim") -> Iterat
 def _of_logbook(folder: Path) -> Read:
     """The evidence in a logbook, somebody else's or the player's own."""
     records, wrong = list[EvidenceRecord](), list[str]()
-    stock = {one.name: one.stock for one in catalog()}
     with ReadBook(folder) as book:
         for study in book.studies():
             try:
-                records += records_of(study, book.id or str(folder.resolve()), stock, {})
+                records += records_of(study, book.id or str(folder.resolve()), catalog(), {})
             except (KeenLatticeError, ValueError) as error:
                 wrong.append(f"{folder}, study {study.number}: {' '.join(str(error).split())[:160]}; left out")
     return Read(flattened(records), _few(wrong, f"{folder}: {{}} more studies"))

@@ -126,6 +126,13 @@ class PooledMetric:
         return Span(self.mean.pct, *self.next_rig)
 
     @property
+    def gain_pct(self) -> float:
+        """How much better a change makes it in general; less than 0 for worse, 0 where nothing is known."""
+        if self.mean is None:
+            return 0.0
+        return -self.mean.pct if METRICS[self.metric].lower_is_better else self.mean.pct
+
+    @property
     def told(self) -> str:
         """What it comes to, in words."""
         if self.standing in ("helps some", "hurts some"):

@@ -16,7 +16,7 @@ def write(
     from keenlattice.cli.begin import begin
     from keenlattice.cli.outfile import new_file
     from keenlattice.cli.output import emit, hint, say
-    from keenlattice.report.pool_words import counted
+    from keenlattice.report.words import counted
 
     ws, path = begin(book, rig), new_file(file, ".jsonl", ".parquet")
     assert path is not None
