@@ -53,6 +53,7 @@ MISTAKES = [
     (["pool", "read", "nowhere", "--decides", "fps"], 2, "fps_mean"),
     (["pool", "read", "nowhere", "--matters", "90"], 2, "between 0 and 50 %"),
     (["pool", "read", "nowhere", "--again", "1"], 2, "nothing else goes with it"),
+    (["pool", "read", "--again", "1", "--decides", "fps_mean"], 2, "--decides does not go with --again"),
     (["pool", "look"], 2, "there is no pool yet"),
     (["pool", "write", "all.csv"], 2, "has to end in .jsonl or .parquet"),
     (["pool", "write", "all.jsonl"], 2, "there is no evidence yet"),

@@ -74,6 +74,13 @@ def studies(book: Logbook, rig: str) -> list[Study]:
     return book.rows(study_in, "SELECT * FROM studies WHERE rig = ? ORDER BY number DESC", rig)
 
 
+def newest_finished(book: Logbook, rig: str, kind: str) -> Study | None:
+    """The newest study of a kind on a rig that is finished; None if there is none."""
+    found = book.rows(study_in, "SELECT * FROM studies WHERE rig = ? AND kind = ? AND result IS NOT NULL "
+                      "ORDER BY number DESC LIMIT 1", rig, kind)
+    return found[0] if found else None
+
+
 def trials_between(book: Logbook, before: str, after: str) -> list[Study]:
     """The trials of two versions (their references) that are finished, on whatever rig, the newest first."""
     return book.rows(study_in, "SELECT * FROM studies WHERE before = ? AND after = ? AND kind = 'trial' "

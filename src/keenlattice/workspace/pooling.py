@@ -1,6 +1,6 @@
 """Evidence: what is written of the studies here, what is read of many rigs', and what a pool of it says of this one."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -59,7 +59,6 @@ class PoolLook(Result):
     changes: tuple[ChangeHere, ...]
     limited_by: Mapping[str, float]
     pool: "Pool" = field(metadata=NOT_IN_JSON)
-    played: "Played[Pool]" = field(metadata=NOT_IN_JSON)
 
     def _rows(self) -> list[dict[str, Any]]:
         return [{"change": one.change.name, "metric": each.metric, "rigs": each.rigs, "here_pct": each.here.pct,
@@ -160,14 +159,15 @@ class Pooling(Claiming):
         """
         from keenlattice.errors import UsageError
         from keenlattice.logbook._evidence import name_of, new_evidence
+        from keenlattice.logbook._studies import newest_finished
         from keenlattice.study.deciding import DECIDES
         from keenlattice.study.pool.plan import PoolPlan
         from keenlattice.study.pool.play import pool_evidence
         from keenlattice.study.pool.reading import chosen, collect_evidence
-        from keenlattice.study.pool.record import evidence_of, keep_pool, newest_pool
+        from keenlattice.study.pool.record import evidence_of, keep_pool
 
         self.book.check_writable()
-        newest = newest_pool(self.book, self.rig_name)
+        newest = newest_finished(self.book, self.rig_name, "pool")
         if add and newest is None:
             raise UsageError("there is no pool yet that could be added to: leave --add out")
         if not sources:
@@ -200,8 +200,8 @@ class Pooling(Claiming):
         chosen = [one for one in found.changes if not setting or setting in one.settings]
         if setting and not chosen:
             raise UnknownName("setting in the pool", setting, [key for one in found.changes for key in one.settings])
-        return PoolLook(played.number, tuple(ChangeHere(one, self._expected(one, limits)) for one in chosen), limits,
-                        found, played)
+        expected = self._expecting(limits)
+        return PoolLook(played.number, tuple(ChangeHere(one, expected(one)) for one in chosen), limits, found)
 
     def try_first(self, before: VersionLike, after: VersionLike, game: str = "", *, seconds: float = 30.0,
                   matters_pct: float = 1.0) -> TryFirst:
@@ -287,11 +287,9 @@ class Pooling(Claiming):
         """
         from keenlattice.study.pool.order import matching
 
-        if not self._has_pool:
-            return {}
-        pool = self._newest_pool().result
-        return self._beside({key: found for key, value in entries.items()
-                             if (found := matching(pool, Change(key, None, value)))}, game)
+        there = self._pool_there
+        return self._beside({key: found for key, value in entries.items() if there and (
+            found := matching(there.result, Change(key, None, value)))}, game)
 
     def told_of_mending(self, settings: Sequence[str]) -> dict[str, str]:
         """What the newest pool says of changing some settings from what they are at, in words; of those that it knows.
@@ -299,47 +297,54 @@ class Pooling(Claiming):
         Args:
             settings: by name.
         """
-        if not self._has_pool:
+        there = self._pool_there
+        if there is None:
             return {}
-        held, pool = self.effective("rig@now"), self._newest_pool().result
-        known = {one.change[0].setting: one for one in reversed(pool.changes)
+        held = self.effective("rig@now")
+        known = {one.change[0].setting: one for one in reversed(there.result.changes)
                  if len(one.change) == 1 and one.change[0].setting in settings and one.change[0].setting in held
                  and same(one.change[0].before, held[one.change[0].setting].value)}
         return {known[key].name: told for key, told in self._beside(known, "").items()}
 
     @property
-    def _has_pool(self) -> bool:
-        from keenlattice.logbook._studies import studies
+    def _pool_there(self) -> "Played[Pool] | None":
+        """The newest pool, if there is one."""
+        from keenlattice.logbook._studies import newest_finished
 
-        return any(one.kind == "pool" for one in studies(self.book, self.rig_name))
+        newest = newest_finished(self.book, self.rig_name, "pool")
+        return None if newest is None else self._played(newest)
 
     def _beside(self, changes: "Mapping[str, PooledChange]", game: str) -> dict[str, str]:
         from keenlattice.report.pool_words import told_beside
 
-        limits = self._limits(game)
-        return {key: told_beside(one, self._expected(one, limits)) for key, one in changes.items()}
+        if not changes:
+            return {}
+        expected = self._expecting(self._limits(game))
+        return {key: told_beside(one, expected(one)) for key, one in changes.items()}
 
     def _newest_pool(self) -> "Played[Pool]":
         from keenlattice.errors import UsageError
-        from keenlattice.study.pool.record import newest_pool
 
-        newest = newest_pool(self.book, self.rig_name)
-        if newest is None:
+        there = self._pool_there
+        if there is None:
             raise UsageError("there is no pool yet: keen pool read FILE OR FOLDER; keen pool fleet makes evidence up")
-        return self._played(newest)
+        return there
 
-    def _expected(self, change: "PooledChange", limits: Mapping[str, float]) -> "tuple[Expected, ...]":
-        from keenlattice.study.pool.order import Expected
+    def _expecting(self, limits: Mapping[str, float]) -> "Callable[[PooledChange], tuple[Expected, ...]]":
+        """What tells what is to be expected of a change here; the rig is asked for its facts once."""
+        from keenlattice.study.pool.order import expected_of
 
         facts = dict(self.rig.facts())
-        return tuple(Expected(one.metric, here, one.rigs) for one in change.metrics
-                     if (here := one.here(facts, limits)) is not None)
+        return lambda change: expected_of(change, facts, limits)
 
     def _limits(self, game: str) -> Mapping[str, float]:
         """What the frames wait for on this rig, by the newest trial or screen that says so; empty if none does."""
+        from keenlattice.logbook._studies import studies
+        from keenlattice.study.record import result_of
+
+        finished = [one for one in studies(self.book, self.rig_name) if one.result is not None]
         for kind in ("trial", "screen"):
-            for one in self.finished(kind):
-                if game in ("", one.result.game) and one.result.limited_by:
-                    told = one.result.limited_by
-                    return dict(told.get("before", {})) if kind == "trial" else dict(told)
+            for result in (result_of(one) for one in finished if one.kind == kind):
+                if game in ("", result.game) and result.limited_by:
+                    return dict(result.limited_by.get("before", {}) if kind == "trial" else result.limited_by)
         return {}

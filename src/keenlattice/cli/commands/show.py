@@ -29,13 +29,14 @@ def show(
         raise UsageError(f"--all shows every setting, and {setting} was asked for: leave one of them out")
     ws = begin(book, rig)
     found, catalog = ws.show(reference, setting), ws.rig.catalog()
-    of_pool = ws.told_by_pool(found.version.entries, found.version.profile)
     if json:
         emit(found)
         return
+    entries = found.version.entries
+    of_pool = ws.told_by_pool({key: one for key, one in entries.items() if setting in ("", key)}, found.version.profile)
     if setting:
         _whole_story(catalog, found)
-        show_of_pool({key: told for key, told in of_pool.items() if key == setting})
+        show_of_pool(of_pool)
         return
     shown = [one.effective for one in found.settings if all_ or one.effective.is_set]
     say(found._caption(), "bold")

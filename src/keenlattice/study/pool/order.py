@@ -88,11 +88,20 @@ def matching(pool: Pool, change: Change) -> PooledChange | None:
     return max(alike, key=lambda one: (one.change[0].before == change.before, one.telling.rigs), default=None)
 
 
+def expected_of(change: PooledChange, facts: Mapping[str, Any], limits: Mapping[str, float]) -> tuple[Expected, ...]:
+    """What is to be expected of a change on a rig, of each metric of which that is known.
+
+    Args:
+        facts, limits: the rig's, as in `PooledMetric.here`.
+    """
+    return tuple(Expected(one.metric, here, one.rigs) for one in change.metrics
+                 if (here := one.here(facts, limits)) is not None)
+
+
 def _to_try(pool: Pool, change: Change, facts: Mapping[str, Any], limits: Mapping[str, float], pace: Pace,
             unknown: float) -> ToTry:
     known = matching(pool, change)
-    expected = tuple(Expected(one.metric, here, one.rigs) for one in (known.metrics if known else ())
-                     if (here := one.here(facts, limits)) is not None)
+    expected = expected_of(known, facts, limits) if known else ()
     gains = [_gain(one) for one in expected] or [unknown]
     blocks = max([_blocks(metric, one, pace) for metric in (known.metrics if known else ()) for one in expected
                   if one.metric == metric.metric] or [BLOCKS[2]])

@@ -1,11 +1,11 @@
-"""A pool in the logbook: kept with the evidence that it rests on, and found again."""
+"""A pool in the logbook: kept with the evidence that it rests on."""
 
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice._version import __version__
 from keenlattice.logbook._evidence import evidence_file, forget_evidence
-from keenlattice.logbook._studies import Study, finish_study, start_study, studies
+from keenlattice.logbook._studies import Study, finish_study, start_study
 from keenlattice.study.pool.plan import PoolSpec
 from keenlattice.study.pool.result import Pool
 from keenlattice.study.record import Provenance
@@ -29,11 +29,6 @@ def keep_pool(book: "Logbook", rig: str, result: Pool, name: str) -> Study:
         finish_study(book, study, {**result.to_json(), "evidence": rests_on.to_json()})
     forget_evidence(book, name)
     return study
-
-
-def newest_pool(book: "Logbook", rig: str) -> Study | None:
-    """The newest pool of a rig; None if there is none."""
-    return next((one for one in studies(book, rig) if one.kind == "pool" and one.result is not None), None)
 
 
 def evidence_of(book: "Logbook", study: Study) -> Path:

@@ -6,11 +6,13 @@ from typing import Annotated
 import typer
 
 from keenlattice.cli.complete import games
+from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Decides, Figure, Json, Rig
 from keenlattice.cli.workers import Cluster, Workers
 
 
 def read(
+    ctx: typer.Context,
     sources: Annotated[list[Path] | None, typer.Argument(
         metavar="FROM...", help="Files of evidence (.jsonl, .parquet), packs, logbooks, or folders of them.")] = None,
     add: Annotated[bool, typer.Option("--add", help="To the evidence of the newest pool; what is known is not computed "
@@ -38,6 +40,8 @@ def read(
 
     if again is not None and (sources or add or figure):
         raise UsageError("--again computes a pool anew from the evidence that is kept: nothing else goes with it")
+    if again is not None:
+        only(ctx, "--again", "again")
     ws, figure = begin(book, rig), new_figure(figure)
     if again is not None:
         found = ws.recompute(again, "pool")
