@@ -52,7 +52,7 @@ DISTURBANCES = ("", "heat", "heavy tails", "rare hitches")
 PLACEBOS: Entries = {
     "antialias.gamma": False, "driver.compute-device": "gpu1", "driver.compute-fallback": "forbid",
     "frame.cap-unfocused": 30, "game.config-locked": True, "process.io-priority": "high",
-    "texture.negative-bias": "clamp", "window.high-dpi": "by-game"}
+    "texture.bias-below-zero": "ignored", "window.high-dpi": "by-game"}
 ACTING: Entries = {
     "frame.queue-depth": 1, "texture.anisotropy": "16x", "texture.filter-quality": "fastest",
     "shading.ambient-occlusion": "on", "gpu.clock-policy": "hold-high", "driver.threaded-submission": True,

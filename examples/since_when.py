@@ -14,7 +14,7 @@ ws = keen.open(folder / "logbook")
 ws.edit("brass-orbit", {"antialias.gamma": False}, note="a tip")
 ws.edit("brass-orbit", {"frame.cap-unfocused": 30}, note="quieter")
 ws.edit("brass-orbit", {"shading.ambient-occlusion": "on", "process.io-priority": "high",
-                        "texture.negative-bias": "clamp"}, note="what the list said")
+                        "texture.bias-below-zero": "ignored"}, note="what the list said")
 ws.edit("brass-orbit", {"window.high-dpi": "by-game"}, note="another tip")
 
 found = ws.hunt("brass-orbit", blocks=8, seconds=20, seed=1, decides="frame_ms_mean", matters="3%").result

@@ -13,7 +13,7 @@ folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="kee
 ws = keen.open(folder / "logbook")
 the_list = ws.edit("brass-orbit", {
     "frame.queue-depth": 1, "scaling.render-scale": 90, "gpu.clock-policy": "hold-high", "process.io-priority": "high",
-    "antialias.gamma": False, "driver.compute-fallback": "forbid", "texture.negative-bias": "clamp",
+    "antialias.gamma": False, "driver.compute-fallback": "forbid", "texture.bias-below-zero": "ignored",
     "window.high-dpi": "by-game"}, note="a list")
 screen = ws.screen("brass-orbit@stock", the_list, seconds=20, seed=1, matters="3%")
 for change in screen.result.factors:

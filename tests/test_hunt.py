@@ -126,7 +126,7 @@ def line_with(at: int) -> list[Version]:
                                            "process.io-priority": "high", "window.high-dpi": "by-game"}.items(), 1):
         entries = {**entries, key: value}
         if number == at:
-            entries |= {"shading.ambient-occlusion": "on", "texture.negative-bias": "clamp"}
+            entries |= {"shading.ambient-occlusion": "on", "texture.bias-below-zero": "ignored"}
         line.append(Version("brass-orbit", entries, note=f"version {number}"))
     return line
 

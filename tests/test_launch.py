@@ -30,7 +30,7 @@ os.rename(sys.argv[1] + ".new", sys.argv[1])
 threading.Thread(target=time.sleep, args=(60,), daemon=True).start()
 time.sleep(60)
 """
-SET = {"process.priority": "below-normal", "process.affinity": "0", "process.policy": "batch",
+SET = {"process.priority": "lowered", "process.affinity": "0", "process.policy": "batch",
        "process.io-priority": "low", "driver.raster-threads": 3, "driver.vulkan-present": "mailbox",
        "game.launch-options": "--pinball 'two words'"}
 
@@ -77,7 +77,7 @@ def test_one_that_runs_is_treated_so_for_a_while_and_has_its_own_back(rig: Linux
         told(tmp_path)
         time.sleep(0.3)
         threads = [int(name) for name in os.listdir(f"/proc/{running.pid}/task")]
-        game, begin = Running((running.pid,), ours=False), Start({"process.priority": "below-normal",
+        game, begin = Running((running.pid,), ours=False), Start({"process.priority": "lowered",
                                                                    "process.affinity": "0"})
         before = [(os.getpriority(os.PRIO_PROCESS, one), os.sched_getaffinity(one)) for one in threads]
         with begin.while_it_runs(game.processes):
@@ -103,7 +103,7 @@ def test_without_rights_the_way_to_get_them_is_told(rig: LinuxRig, book: Logbook
     monkeypatch.setattr("keenlattice.rig.linux.launch.resource.getrlimit", lambda _: (0, 0))
     refused = preview(rig, book.commit("teller", {"process.priority": "high", "process.policy": "fifo"})).refused
     assert "USER - nice -10" in refused["process.priority"] and "rtprio" in refused["process.policy"]
-    assert not preview(rig, book.commit("teller", {"process.priority": "below-normal"})).refused
+    assert not preview(rig, book.commit("teller", {"process.priority": "lowered"})).refused
 
 
 def test_it_is_set_for_games_alone_and_a_damaged_file_is_said_so(rig: LinuxRig, book: Logbook) -> None:

@@ -50,7 +50,7 @@ def record(rig: int, effect: float, error: float = 0.004, study: int = 0, **more
                   matters_pct=1.0, verdict="unclear")
     one = EvidenceRecord(
         rig=digest("rig", rig), study=digest("study", rig, study), kind="trial", state="finished", game="brass-orbit",
-        change=(Switch(setting="gpu.clock-policy", before="adaptive", after="hold-high"),), found=(found,),
+        change=(Switch(setting="gpu.clock-policy", before="with-load", after="hold-high"),), found=(found,),
         played=Played(seconds=20.0, warm_up_s=0.0, planned=8, repeats=1, early=True, seed=1000 * rig + study),
         software="0.4", day="2026-11-20", facts={"cores": 8.0}, limited_by={"GPU": 60.0, "CPU": 40.0})
     return one.model_copy(update=more)

@@ -29,7 +29,7 @@ from keenlattice.rig.linux.interrupts import as_list, cores_in
 from keenlattice.rig.places import put_file
 
 PLACE, MOST_BYTES = "launch.json", 1_000_000
-NICE = {"below-normal": 5, "normal": 0, "above-normal": -5, "high": -10}
+NICE = {"lowered": 5, "normal": 0, "raised": -5, "high": -10}
 POLICIES = {"normal": os.SCHED_OTHER, "batch": os.SCHED_BATCH, "idle": os.SCHED_IDLE, "round-robin": os.SCHED_RR,
             "fifo": os.SCHED_FIFO}
 REAL_TIME = {"round-robin", "fifo"}

@@ -98,7 +98,7 @@ class Standin:
             "driver_version": f"{machine(self._parsed(self.state()), 'driver')}.4",
             "refresh_hz": int(rig["display.refresh"]), "best_refresh_hz": self.build.best_refresh_hz,
             "hardware_scheduling": True, "gpu1_integrated": True,
-            "board_power_limit": 110, "board_temperature_limit": 88, "timer_finest_ms": 0.5, "timer_coarsest_ms": 15.6,
+            "board_power_limit": 110, "board_temperature_limit": 88, "timer_finest_ms": 0.5, "timer_coarsest_ms": 16.0,
             **{f"{device}_message": device not in LINE_ONLY for device in DEVICES},
             **{f"{device}_shares_line": device in SHARED_LINE for device in DEVICES},
         }

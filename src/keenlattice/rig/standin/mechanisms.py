@@ -14,9 +14,9 @@ ANISOTROPY = {"off": 0.985, "2x": 0.99, "4x": 0.995, "8x": 1.0, "16x": 1.012}
 FILTERING = {"best": 1.015, "good": 1.0, "fast": 0.992, "fastest": 0.985}
 SAMPLES = {"off": 1.0, "2x": 1.09, "4x": 1.2, "8x": 1.42}
 POWER_PLAN = {"balanced": 1.0, "high": 0.97, "saver": 1.35}
-PRIORITY = {"below-normal": 1.9, "normal": 1.6, "above-normal": 1.3, "high": 1.15,
-            "realtime": 1.15}
-POLICY = {"adaptive": 1.03, "hold-high": 1.0, "save-power": 1.25}
+PRIORITY = {"lowered": 1.9, "normal": 1.6, "raised": 1.3, "high": 1.15,
+            "real-time": 1.15}
+POLICY = {"with-load": 1.03, "hold-high": 1.0, "save-power": 1.25}
 CORE_MHZ = 2100.0
 STABLE_MHZ, CRASHES_PER_S_MHZ = 120.0, 0.002  # the offset from which the core crashes, and how often beyond it
 PANEL_RESPONSE_MS = {"off": 7.5, "normal": 4.5, "strong": 3.2}
@@ -101,7 +101,7 @@ def pipeline(load: Load, value: Mapping[str, Value], build: Build = JUNIPER) -> 
                         * (1.06 if value["cpu.core-parking"] is True else 1.0) ** act("cpu.core-parking")),
         compiles_per_min=load.compiles_per_min * (
             0.4 if float(value["shader.cache-size"]) >= 4096 else 1.0) ** act("shader.cache-size"),
-        dips_per_min=({"adaptive": 14.0, "hold-high": 0.0, "save-power": 40.0}[str(value["gpu.clock-policy"])]
+        dips_per_min=({"with-load": 14.0, "hold-high": 0.0, "save-power": 40.0}[str(value["gpu.clock-policy"])]
                       * max(0.0, act("gpu.clock-policy"))),
         core_mhz=(CORE_MHZ + float(value.get("gpu.core-offset@gpu0", 0))) / POLICY[str(value["gpu.clock-policy"])],
         power_share=float(value.get("gpu.power-limit@gpu0", 100)) / 100,

@@ -104,12 +104,12 @@ LIST: Mapping[str, Value] = {
     "interrupt.mode@usb0": "message", "memory.rated-speed": True, "network.packet-coalescing": False,
     "process.io-priority": "high", "process.priority": "high", "scheduling.game-mode": False,
     "scheduling.gpu": "by-hardware", "shader.cache-size": 8192, "sync.triple-buffering": True, "sync.vertical": "off",
-    "texture.filter-quality": "fast", "texture.negative-bias": "clamp", "timer.resolution": 0.5,
+    "texture.filter-quality": "fast", "texture.bias-below-zero": "ignored", "timer.resolution": 0.5,
     "window.high-dpi": "by-game"}
 """Thirty changes as a list of tips has them: a few that help nearly everywhere, some that help here and hurt there, and
 many that do nothing on any rig of the population."""
 PLACEBOS = frozenset({
     "antialias.gamma", "background.services", "background.telemetry", "background.visual-effects",
     "driver.error-checking", "input.pointer-acceleration", "network.packet-coalescing", "process.io-priority",
-    "scheduling.game-mode", "texture.negative-bias", "window.high-dpi"})
+    "scheduling.game-mode", "texture.bias-below-zero", "window.high-dpi"})
 """Those of them that nothing depends on."""
