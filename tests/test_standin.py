@@ -12,8 +12,9 @@ from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError, UnknownName
 from keenlattice.measure.capture import STAGES
 from keenlattice.measure.metrics import metrics_of
+from keenlattice.rig.standin import recurrence
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.rig.standin.pipeline import _all_at_once, _one_by_one, _stages
+from keenlattice.rig.standin.pipeline import _rules, _stages
 
 
 def another(setting: Setting) -> Value:
@@ -101,14 +102,38 @@ def test_a_cap_steadies_the_pace_from_frame_to_frame(rig: Standin) -> None:
     assert spread[1] < 0.5 * spread[0]
 
 
-@pytest.mark.parametrize("game", ["brass-orbit", "tidewater-rally", "moth-and-lantern"])
-@pytest.mark.parametrize("in_flight", [4, 5, 7])
-def test_all_frames_at_once_are_the_frames_one_by_one(rig: Standin, game: str, in_flight: int) -> None:
-    line = replace(rig.pipeline(game), sync="off", gap_ms=0.0, lead_ms=None, in_flight=in_flight)
-    stages = _stages(line, 4000, 5.0, np.random.default_rng(in_flight))
-    quick, plain = _all_at_once(line, stages), _one_by_one(line, stages)
-    assert quick is not None and quick.begins == pytest.approx(plain.begins, abs=1e-6)
-    assert quick.rendered == pytest.approx(plain.rendered, abs=1e-6)
+WAITS = {"queue": {}, "short queue": {"in_flight": 2}, "cap": {"gap_ms": 9.3}, "just in time": {"lead_ms": 3.1},
+         "both": {"gap_ms": 6.0, "lead_ms": 2.0, "in_flight": 3}, "sync": {"sync": "on"},
+         "half": {"sync": "half-rate", "gap_ms": 8.0}, "variable": {"sync": "variable", "buffers": 2},
+         "torn": {"sync": "only-above-refresh", "in_flight": 3, "buffers": 2}}
+
+
+@pytest.mark.parametrize("waits", WAITS)
+@pytest.mark.parametrize("game", ["brass-orbit", "moth-and-lantern"])
+def test_a_run_is_the_same_frame_by_frame_all_at_once_and_compiled(rig: Standin, game: str, waits: str) -> None:
+    line = replace(rig.pipeline(game), **({"sync": "off", "gap_ms": 0.0, "lead_ms": None, "in_flight": 4}
+                                          | WAITS[waits]))
+    stages, rules = _stages(line, 4000, 5.0, np.random.default_rng(1)), _rules(line)
+    takes = stages.cpu_ms, stages.gpu_ms, stages.oversleep_ms
+    plain = recurrence.one_by_one(rules, *takes)
+    others = [recurrence.compiled(rules, *takes)] if recurrence.can_compile() else []
+    if waits == "queue":
+        others.append(recurrence.all_at_once(rules, *takes[:2]))
+    for other in others:
+        assert other is not None
+        for name in ("begins", "rendered", "shown"):
+            assert np.array_equal(getattr(other, name), getattr(plain, name)), name
+
+
+def test_after_many_frames_a_process_compiles_and_plays_on_the_same(rig: Standin,
+                                                                    monkeypatch: pytest.MonkeyPatch) -> None:
+    before = rig.play("brass-orbit", 10, 1)
+    monkeypatch.setattr(recurrence, "COMPILED_FROM", 0)
+    monkeypatch.setattr(recurrence, "all_at_once", None)  # so that it cannot have been played without
+    if not recurrence.can_compile():
+        pytest.skip("numba is not installed")
+    after = rig.play("brass-orbit", 10, 1)
+    assert np.array_equal(before.shown_ms, after.shown_ms) and np.array_equal(before.answer_ms, after.answer_ms)
 
 
 def test_where_the_cpu_is_the_limit_the_queue_does_nothing(rig: Standin) -> None:

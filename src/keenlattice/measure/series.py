@@ -56,7 +56,7 @@ class Series:
             raise CaptureError(f"{self.at_ms.size} times but {self.values.size} values of a series")
         if self.at_ms.size > MOST_SAMPLES:
             raise CaptureError(f"a series of {self.at_ms.size} samples: {MOST_SAMPLES} at most")
-        if not np.isfinite(self.at_ms).all() or (np.diff(self.at_ms) < 0).any():
+        if not np.isfinite(self.at_ms).all() or (self.at_ms[1:] < self.at_ms[:-1]).any():
             raise CaptureError("the times of a series run backwards, or are none")
         if np.isinf(self.values).any():
             raise CaptureError("a series holds an infinity")

@@ -2,7 +2,6 @@
 
 import json
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -72,6 +71,7 @@ class Standin:
         except OSError as error:
             raise RigError(f"cannot make the stand-in rig in {home}: {error.strerror}") from None
         self._catalog = catalog().with_more([*self._files.settings(), *more])
+        self._waiting = {setting.name for setting in self._catalog if setting.restart in ("driver", "machine")}
         self._fault = read_fault(home)
 
     @property
@@ -91,11 +91,14 @@ class Standin:
         return FAULTS
 
     def facts(self) -> Facts:
-        rig = self._in_effect(WHOLE_RIG)
+        return self._facts(self.state())
+
+    def _facts(self, state: State) -> Facts:
+        rig = self._in_effect(WHOLE_RIG, state)
         return {
             "os": "Marl 4", "case_matters": False, **self.build.hardware,
             "memory_speed_mts": self.build.hardware["memory_rated_mts"] if rig["memory.rated-speed"] is True else 2666,
-            "driver_version": f"{machine(self._parsed(self.state()), 'driver')}.4",
+            "driver_version": f"{machine(self._parsed(state), 'driver')}.4",
             "refresh_hz": int(rig["display.refresh"]), "best_refresh_hz": self.build.best_refresh_hz,
             "hardware_scheduling": True, "gpu1_integrated": True,
             "board_power_limit": 110, "board_temperature_limit": 88, "timer_finest_ms": 0.5, "timer_coarsest_ms": 16.0,
@@ -170,7 +173,7 @@ class Standin:
         replace_file(self.home / RUNNING, json.dumps(running).encode())
 
     def pending(self) -> Mapping[str, Restart]:
-        wanted, running, waiting = self._parsed(self.state()).get(WHOLE_RIG, {}), self._running(), self._waiting()
+        wanted, running, waiting = self._parsed(self.state()).get(WHOLE_RIG, {}), self._running(), self._waiting
         keys = sorted(key for key in {*wanted, *running} if key.partition("@")[0] in waiting)
         now = {key: running.get(key, self._catalog[key].stock) for key in keys}
         return {key: self._catalog[key].restart for key in keys
@@ -194,23 +197,25 @@ class Standin:
         act: Callable[[], None] = lambda: settle_for_good(self.home, what)  # noqa: E731
         return Outcome(state, (said if found else "there is nothing to do",), act)
 
-    def _waiting(self) -> set[str]:
-        return {setting.name for setting in self._catalog if setting.restart in ("driver", "machine")}
-
     def play(self, game: str, seconds: float, seed: int) -> Capture:
-        rate = crashes_per_s(self._in_effect(game))
+        state = self.state()
+        values = self._in_effect(game, state)
+        rate = crashes_per_s(values)
         if rate and (lasts := np.random.default_rng([seed, 5]).exponential(1 / rate)) < seconds:
             raise RigError(f"the game crashed after {lasts:.0f} s, and the graphics driver was reset")
-        capture = simulate(self.pipeline(game), seconds, seed)
-        return replace(capture, about={"seed": seed, "seconds": seconds, "facts": dict(self.facts())})
+        return simulate(self._pipeline(game, values), seconds, seed,
+                        {"seed": seed, "seconds": seconds, "facts": self._facts(state)})
 
     def pipeline(self, game: str) -> Pipeline:
         """The frame pipeline of a game, as the settings in effect leave it: what a run is simulated with."""
-        return pipeline(GAMES[game_of(self, game).name][1], self._in_effect(game), self.build)
+        return self._pipeline(game, self._in_effect(game, self.state()))
 
-    def _in_effect(self, owner: str) -> Mapping[str, Value]:
+    def _pipeline(self, game: str, values: Mapping[str, Value]) -> Pipeline:
+        return pipeline(GAMES[game_of(self, game).name][1], values, self.build)
+
+    def _in_effect(self, owner: str, state: State) -> Mapping[str, Value]:
         """What the running machine works by: settings that wait for a restart still hold their old values."""
-        state, waiting = self.state(), self._waiting()
+        waiting = self._waiting
         wanted = self.values(state, WHOLE_RIG)
         rig_wide = {key: value for key, value in wanted.items() if key.partition("@")[0] not in waiting}
         rig_wide |= self._running()

@@ -12,17 +12,20 @@ The stages' times have memory: frames resemble their neighbours, scenes come and
 shaders compile, the GPU's clock dips and the case warms up. Every run also differs a little from every other.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import partial
 from itertools import count, pairwise
+from math import inf
+from typing import Any
 
 import numpy as np
 
 from keenlattice._parallel import spread
 from keenlattice.measure.capture import STAGES, Capture, Floats
 from keenlattice.rig.standin.mechanisms import Pipeline
+from keenlattice.rig.standin.recurrence import AT_A_REFRESH, SHOWN, Rules, Times, in_ticks, run
 from keenlattice.rig.standin.sensors import telemetry
 
 MEMORY = 0.85            # how much of a frame's unevenness the next one inherits
@@ -39,14 +42,6 @@ COMPILE_MS = 28.0
 DIP_MS, DIP_SLOWDOWN = 150.0, 1.35
 WARM_AFTER_S = 60.0
 CLICK_EVERY_MS = 250.0
-AT_ONCE_FROM, MOST_PASSES, SAME_MS = 4, 15, 1e-9
-
-
-@dataclass(frozen=True)
-class _Frames:
-    begins: Floats
-    rendered: Floats
-    shown: Floats
 
 
 @dataclass(frozen=True)
@@ -57,21 +52,25 @@ class _Stages:
     slowed: Floats
 
 
-def simulate(line: Pipeline, seconds: float, seed: int) -> Capture:
-    """A capture of `seconds` of play with about four clicks a second; equal seeds give equal captures."""
+def simulate(line: Pipeline, seconds: float, seed: int, about: Mapping[str, Any] | None = None) -> Capture:
+    """A capture of `seconds` of play with about four clicks a second; equal seeds give equal captures.
+
+    Args:
+        about: what the capture tells of itself.
+    """
     typical = max(line.cpu_ms, line.gpu_ms, line.gap_ms)
     for attempt in count():
         frames = int(seconds * 1000 / typical * 1.05 * 1.3**attempt) + 20
         random = np.random.default_rng([seed, 1])
         stages = _stages(line, frames, typical, random)
-        played = _runner(line)(line, stages)
+        played = run(_rules(line), stages.cpu_ms, stages.gpu_ms, stages.oversleep_ms)
         if played.shown[-1] >= seconds * 1000:
             break
     kept = int(np.searchsorted(played.shown, seconds * 1000)) + 1
     clicks, answers, spent = _clicks(line, played, stages, seconds, np.random.default_rng([seed, 2]))
     shown, cpu, gpu = played.shown[:kept], stages.cpu_ms[:kept], stages.gpu_ms[:kept]
     said = telemetry(line, shown, cpu, gpu, stages.slowed[:kept], np.random.default_rng([seed, 3]))
-    return Capture(shown, clicks, answers, cpu, gpu, stage_ms=spent, telemetry=said)
+    return Capture(shown, clicks, answers, cpu, gpu, stage_ms=spent, telemetry=said, about=about or {})
 
 
 def simulate_many(line: Pipeline, seconds: float, seeds: Sequence[int],
@@ -80,10 +79,13 @@ def simulate_many(line: Pipeline, seconds: float, seeds: Sequence[int],
     return spread(partial(simulate, line, seconds), seeds, executor)
 
 
-def _runner(line: Pipeline) -> Callable[[Pipeline, _Stages], _Frames]:
-    if line.sync != "off":
-        return _run_synced
-    return _run_paced if line.gap_ms or line.lead_ms is not None else _run_free
+def _rules(line: Pipeline) -> Rules:
+    """What a frame waits for, in whole ticks where only sums are made of it."""
+    return Rules(
+        in_flight=line.in_flight, gap_ms=float(in_ticks(line.gap_ms)),
+        lead_ms=inf if line.lead_ms is None else float(in_ticks(line.lead_ms)),
+        shown=SHOWN.get(line.sync, AT_A_REFRESH), period_ms=line.refresh_ms * (2 if line.sync == "half-rate" else 1),
+        buffers=line.buffers)
 
 
 def _stages(line: Pipeline, frames: int, typical_ms: float, random: np.random.Generator) -> _Stages:
@@ -103,8 +105,10 @@ def _stages(line: Pipeline, frames: int, typical_ms: float, random: np.random.Ge
         cpu[start] += random.gamma(4, COMPILE_MS / 4)
     stalled = random.integers(0, frames, random.poisson(line.stall_share * frames))
     gpu[stalled] += random.exponential(line.stall_ms, stalled.size)
-    oversleep = random.random(frames, dtype=np.float32) * line.oversleep_ms
-    return _Stages(cpu, gpu, oversleep.astype(np.float64), slowed)
+    oversleep = np.zeros(frames)
+    if line.gap_ms:  # nothing else sleeps
+        oversleep = in_ticks(random.random(frames, dtype=np.float32).astype(np.float64) * line.oversleep_ms)
+    return _Stages(in_ticks(cpu), in_ticks(gpu), oversleep, slowed)
 
 
 def _uneven(line: Pipeline, frames: int, typical_ms: float, random: np.random.Generator) -> Floats:
@@ -118,8 +122,9 @@ def _uneven(line: Pipeline, frames: int, typical_ms: float, random: np.random.Ge
     every = max(1, int(SCENE_MS / typical_ms))
     count = frames // every + 2
     scenes = np.resize(COURSE, count) * line.scenes + random.normal(0, line.scenes * DETOUR, count)
-    slow = np.interp(np.arange(frames), np.arange(count) * every, scenes)
-    factor: Floats = np.exp(single + slow)
+    towards = np.arange(every) / every  # the next scene comes gradually
+    slow = (scenes[:-1, None] + np.diff(scenes)[:, None] * towards).ravel()[:frames]
+    factor: Floats = np.exp(np.add(single, slow, out=slow), out=slow)
     return factor
 
 
@@ -132,134 +137,7 @@ def _spells(per_min: float, lasting_ms: float, frames: int, typical_ms: float,
     return [(int(start), int(start) + length) for start in starts]
 
 
-def _run_free(line: Pipeline, stages: _Stages) -> _Frames:
-    """With nothing but the queue to hold a frame back."""
-    quick = _all_at_once(line, stages) if line.in_flight >= AT_ONCE_FROM else None
-    return quick or _one_by_one(line, stages)
-
-
-def _all_at_once(line: Pipeline, stages: _Stages) -> _Frames | None:
-    """All frames over and over, each time with the waits that the last time showed, until nothing changes any more.
-
-    None if that takes too long, as it does with short queues; else it is about twice as quick as one by one.
-    """
-    cpu, gpu, depth, count = stages.cpu_ms, stages.gpu_ms, line.in_flight, stages.cpu_ms.size
-    cpu_before, gpu_done = np.cumsum(cpu) - cpu, np.cumsum(gpu)
-    to_gpu = cpu - (gpu_done - gpu)
-    rendered = np.zeros(count + depth)  # frame i waits for frame i - depth, which is at i
-    begins, work = np.empty(count), np.empty(count)
-    for _ in range(MOST_PASSES):
-        np.subtract(rendered[:count], cpu_before, out=work)
-        np.maximum.accumulate(work, out=work)
-        np.add(work, cpu_before, out=begins)  # once the CPU is free, and few enough frames are under way
-        np.add(begins, to_gpu, out=work)
-        np.maximum.accumulate(work, out=work)
-        work += gpu_done  # once prepared, and the GPU is free; and then drawn
-        if np.abs(work - rendered[depth:]).max() < SAME_MS:
-            return _Frames(begins, work, work)
-        rendered[depth:] = work
-    return None
-
-
-def _one_by_one(line: Pipeline, stages: _Stages) -> _Frames:
-    """The same, frame by frame.
-
-    A plain loop over lists, since each frame waits for earlier ones: several times quicker than indexing arrays, and
-    kept apart from the ones below because every test in it is felt.
-    """
-    cpu_free = gpu_free = 0.0
-    begins: list[float] = []
-    # Frame i waits for frame i - in_flight to be rendered. The list is read from its start while it grows at its end.
-    rendered = [0.0] * line.in_flight
-    begun, done = begins.append, rendered.append
-    for cpu, gpu, earlier in zip(stages.cpu_ms.tolist(), stages.gpu_ms.tolist(), rendered, strict=False):
-        if earlier > cpu_free:
-            cpu_free = earlier
-        begun(cpu_free)
-        cpu_free += cpu
-        gpu_free = (cpu_free if cpu_free > gpu_free else gpu_free) + gpu
-        done(gpu_free)
-    return _frames(line, begins, rendered)
-
-
-def _run_paced(line: Pipeline, stages: _Stages) -> _Frames:
-    """With a cap, or just-in-time submission, or both."""
-    gap, lead = line.gap_ms, 1e12 if line.lead_ms is None else line.lead_ms
-    cpu_free = gpu_free = not_before = 0.0
-    begins: list[float] = []
-    rendered = [0.0] * line.in_flight
-    begun, done = begins.append, rendered.append
-    for cpu, gpu, late, earlier in zip(stages.cpu_ms.tolist(), stages.gpu_ms.tolist(), stages.oversleep_ms.tolist(),
-                                       rendered, strict=False):
-        start = cpu_free if cpu_free > earlier else earlier
-        if start < gpu_free - lead:
-            start = gpu_free - lead
-        if start < not_before:
-            start = not_before + late
-            not_before += gap
-        else:
-            not_before = start + gap
-        begun(start)
-        cpu_free = start + cpu
-        gpu_free = (cpu_free if cpu_free > gpu_free else gpu_free) + gpu
-        done(gpu_free)
-    return _frames(line, begins, rendered)
-
-
-def _run_synced(line: Pipeline, stages: _Stages) -> _Frames:
-    """With sync: a frame is shown when the panel is ready, and until then its buffer is not free for the next."""
-    gap, lead = line.gap_ms, 1e12 if line.lead_ms is None else line.lead_ms
-    show = _shower(line)
-    cpu_free = gpu_free = not_before = on_screen = 0.0
-    begins: list[float] = []
-    rendered = [0.0] * line.in_flight
-    shown = [0.0] * line.buffers
-    for cpu, gpu, late, earlier, buffer_free in zip(
-            stages.cpu_ms.tolist(), stages.gpu_ms.tolist(), stages.oversleep_ms.tolist(), rendered, shown,
-            strict=False):
-        start = max(cpu_free, earlier, gpu_free - lead)
-        if start < not_before:
-            start = not_before + late
-            not_before += gap
-        else:
-            not_before = start + gap
-        begins.append(start)
-        cpu_free = start + cpu
-        gpu_free = max(cpu_free, gpu_free, buffer_free) + gpu
-        rendered.append(gpu_free)
-        on_screen = show(gpu_free, on_screen)
-        shown.append(on_screen)
-    frames = _frames(line, begins, rendered)
-    return _Frames(frames.begins, frames.rendered, np.fromiter(shown, np.float64)[line.buffers:])
-
-
-def _frames(line: Pipeline, begins: list[float], rendered: list[float]) -> _Frames:
-    """What a run without sync leaves: each frame is shown once it is rendered."""
-    finished = np.fromiter(rendered, np.float64, len(rendered))[line.in_flight:]
-    return _Frames(np.fromiter(begins, np.float64, len(begins)), finished, finished)
-
-
-def _shower(line: Pipeline) -> Callable[[float, float], float]:
-    """When a frame rendered at one time is shown, after the frame before it was shown at another."""
-    from math import ceil, floor
-
-    period = line.refresh_ms * (2 if line.sync == "half-rate" else 1)
-    slack = 1e-9 * period  # a frame that is ready at a refresh is ready for it
-
-    def at_refresh(rendered: float, before: float) -> float:
-        return period * max(ceil((rendered - slack) / period), floor((before + slack) / period) + 1)
-
-    def variable(rendered: float, before: float) -> float:
-        return max(rendered, before + period)
-
-    def torn_if_late(rendered: float, before: float) -> float:
-        due = period * (floor((before + slack) / period) + 1)
-        return due if rendered <= due else rendered
-
-    return {"variable": variable, "only-above-refresh": torn_if_late}.get(line.sync, at_refresh)
-
-
-def _clicks(line: Pipeline, played: _Frames, stages: _Stages, seconds: float,
+def _clicks(line: Pipeline, played: Times, stages: _Stages, seconds: float,
             random: np.random.Generator) -> tuple[Floats, Floats, dict[str, Floats]]:
     """When the player clicks, when the middle of the panel answers, and how long each click spent in each stage."""
     gaps = random.uniform(0.5, 1.5, int(seconds * 1000 / CLICK_EVERY_MS * 1.5) + 10) * CLICK_EVERY_MS
@@ -279,7 +157,7 @@ def _clicks(line: Pipeline, played: _Frames, stages: _Stages, seconds: float,
     return clicks, np.where(answered, lit[frame], np.nan), spent
 
 
-def _lit(line: Pipeline, played: _Frames) -> Floats:
+def _lit(line: Pipeline, played: Times) -> Floats:
     """When the middle of the panel shows each frame."""
     period, shown = line.refresh_ms, played.shown
     if line.composed_refreshes is not None and line.sync != "variable":

@@ -14,6 +14,7 @@ CPU_IDLE_W, CPU_CORE_W, CPU_MHZ, THREADS = 22.0, 17.0, 4300.0, 16
 ROOM_C, GPU_C_PER_W, CPU_C_PER_W = 31.0, 0.27, 0.62
 GPU_BEGINS_C, CPU_BEGINS_C, LAG_S = 49.0, 52.0, 20.0
 OTHERS_LOAD = 6.0  # %: what else runs
+TOGETHER = 1000  # samples whose lag is computed at once: of many more the first would fade to nothing
 MHZ_STEP, NOISE_C, NOISE_W = 15.0, 0.3, 1.2
 
 
@@ -28,9 +29,10 @@ def telemetry(line: Pipeline, shown_ms: Floats, cpu_ms: Floats, gpu_ms: Floats, 
     count = int(shown_ms[-1] // EVERY_MS)
     if count < 1:
         return {}
-    which = np.minimum((shown_ms // EVERY_MS).astype(np.int64), count)
-    drawing_ms, game_ms, frames, lag = (np.bincount(which, weights, count + 1)[:count].astype(np.float64)
-                                       for weights in (gpu_ms, cpu_ms, None, slowed))
+    firsts = np.searchsorted(shown_ms, EVERY_MS * np.arange(count + 1))  # of each stretch of time, and of the rest
+    frames = np.diff(firsts)
+    drawing_ms, game_ms, lag = (np.where(frames, np.add.reduceat(values, firsts)[:-1], 0.0)
+                                for values in (gpu_ms, cpu_ms, slowed))
     gpu_load, thread_load = (np.minimum(100.0, 100 * busy / EVERY_MS) for busy in (drawing_ms, game_ms))
     clock = line.core_mhz / np.divide(lag, frames, out=np.ones(count), where=frames > 0)
     gpu_w = GPU_IDLE_W + GPU_BOARD_W * line.power_share * gpu_load / 100 * (clock / CORE_MHZ) ** 2
@@ -55,8 +57,10 @@ def telemetry(line: Pipeline, shown_ms: Floats, cpu_ms: Floats, gpu_ms: Floats, 
 
 def _warmed(begin_c: float, towards_c: Floats) -> Floats:
     """A temperature that follows what the power makes of it, with a lag."""
-    share, now, found = 1 - float(np.exp(-EVERY_MS / 1000 / LAG_S)), begin_c, []
-    for target in towards_c.tolist():
-        now += share * (target - now)
-        found.append(now)
-    return np.array(found)
+    fades, found = float(np.exp(-EVERY_MS / 1000 / LAG_S)), []
+    for first in range(0, towards_c.size, TOGETHER):
+        some = towards_c[first:first + TOGETHER]
+        faded = fades ** np.arange(1, some.size + 1)
+        found.append(faded * (begin_c + (1 - fades) * np.cumsum(some / faded)))
+        begin_c = float(found[-1][-1])
+    return np.concatenate(found)
