@@ -49,11 +49,10 @@ def commands() -> str:
 
     top: Any = typer.main.get_command(app)
     lines = ["# Commands", "", "Made from the program itself; `keen COMMAND --help` says the same.", ""]
-    for title in GROUPS:
+    for title, listed in GROUPS.items():
         lines += [f"## {title}", ""]
-        for name, command in top.commands.items():
-            if command.rich_help_panel != title:
-                continue
+        for name in listed:
+            command = top.commands[name]
             inside = getattr(command, "commands", None)
             if inside:
                 lines += [f"### keen {name}", "", command.help or "", ""]

@@ -4,110 +4,54 @@ import errno
 import io
 import os
 import sys
-from collections.abc import Callable
 from typing import Any
 
 import typer
 
-from keenlattice.cli.commands import (
-    apply,
-    blind,
-    catalog,
-    compare,
-    demo,
-    draw,
-    drift,
-    edit,
-    history,
-    hunt,
-    ingest,
-    latency,
-    measure,
-    merge,
-    pack,
-    report,
-    screen,
-    show,
-    survey,
-    takeover,
-    trial,
-    tune,
-    undo,
-)
-from keenlattice.cli.commands.pool import fleet, look, order, read, write
-from keenlattice.cli.commands.rig import chore, facts, fault, game, match, recover, restart, sheet, take_stock
-from keenlattice.cli.commands.rig import next as next_
 from keenlattice.cli.complete import completing
-from keenlattice.cli.grouped import Grouped
+from keenlattice.cli.grouped import group
 from keenlattice.errors import KeenLatticeError, UsageError
 
 WRONG_USAGE: Any = typer.BadParameter.__mro__[1]  # the parser's UsageError, which Typer gives no name of its own
 STOPPED = "stopped; nothing is left half-done"
 
-app = typer.Typer(
-    name="keen", cls=Grouped, rich_markup_mode=None, pretty_exceptions_enable=False, add_completion=True,
+GROUPS = {
+    "Profiles": {
+        "catalog": "List the settings, search them, or tell all about one.",
+        "edit": "Change settings in a profile: makes a new version.",
+        "show": "Show what holds for a game, and from which layer.",
+        "history": "List the versions of a profile, or label one.",
+        "compare": "Show what differs between two versions, and what it did.",
+        "merge": "Bring two lines together, or take one change back.",
+        "pack": "Look at a shared pack, take it over, or write one."},
+    "The rig": {
+        "survey": "Look at the rig, and at what is plainly wrong with it.",
+        "apply": "Put a version on the rig, with a way back.",
+        "undo": "Go back to before an apply, a chore or an undo.",
+        "drift": "Tell whether the rig still holds what was applied.",
+        "rig": "Facts, games, sheets, chores and recovery of a rig."},
+    "Measure": {
+        "measure": "Play a game as the rig stands, and say how it runs.",
+        "ingest": "Read a recording of any recorder's.",
+        "latency": "Measure input latency in what was recorded.",
+        "draw": "Draw one run, or several over each other."},
+    "Find out what did it": {
+        "trial": "Play two versions against each other, for a verdict.",
+        "screen": "Find out which of many changes matter, all at once.",
+        "hunt": "Find since which version it is so, and because of what.",
+        "tune": "Find the best combination of some values.",
+        "blind": "Find out, blind, whether you can feel it.",
+        "report": "Write a page about a study, or a game's history.",
+        "pool": "What changes do on many rigs, from the evidence of all."},
+    "Besides": {
+        "demo": "Tell the whole story once: edit, apply, measure, undo.",
+        "takeover": "Make a logbook from elsewhere your own."}}
+"""The commands, in the order in which a player comes to them, each in a few words."""
+
+app = group(
+    "keenlattice.cli.commands", GROUPS, name="keen", pretty_exceptions_enable=False, add_completion=True,
     help="Edit a game's driver profile, apply it with a way back, measure what it did.",
     epilog="New here? `keen demo`, then `keen survey`. Words: --install-completion.")
-of_a_pool = typer.Typer(rich_markup_mode=None, help="What changes do on many rigs, from the evidence of all.")
-of_a_rig = typer.Typer(rich_markup_mode=None, help="Facts, games, sheets, chores and recovery of a rig.")
-
-GROUPS: dict[str, dict[Callable[..., None], str]] = {
-    "Profiles": {
-        catalog.catalog: "List the settings, search them, or tell all about one.",
-        edit.edit: "Change settings in a profile: makes a new version.",
-        show.show: "Show what holds for a game, and from which layer.",
-        history.history: "List the versions of a profile, or label one.",
-        compare.compare: "Show what differs between two versions, and what it did.",
-        merge.merge: "Bring two lines together, or take one change back."},
-    "The rig": {
-        survey.survey: "Look at the rig, and at what is plainly wrong with it.",
-        apply.apply: "Put a version on the rig, with a way back.",
-        undo.undo: "Go back to before an apply, a chore or an undo.",
-        drift.drift: "Tell whether the rig still holds what was applied."},
-    "Measure": {
-        measure.measure: "Play a game as the rig stands, and say how it runs.",
-        ingest.ingest: "Read a recording of any recorder's.",
-        latency.latency: "Measure input latency in what was recorded.",
-        draw.draw: "Draw one run, or several over each other."},
-    "Find out what did it": {
-        trial.trial: "Play two versions against each other, for a verdict.",
-        screen.screen: "Find out which of many changes matter, all at once.",
-        hunt.hunt: "Find since which version it is so, and because of what.",
-        tune.tune: "Find the best combination of some values.",
-        blind.blind: "Find out, blind, whether you can feel it.",
-        report.report: "Write a page about a study, or a game's history."},
-    "Besides": {
-        demo.demo: "Tell the whole story once: edit, apply, measure, undo.",
-        takeover.takeover: "Make a logbook from elsewhere your own."}}
-"""The commands, in the order in which a player comes to them, each in a few words."""
-OF_A_POOL: dict[Callable[..., None], str] = {
-    read.read: "Pool evidence of many rigs: what does each change do?",
-    look.look: "Show what the pool says, and what to expect here.",
-    order.order: "Say which of many changes to try first here.",
-    write.write: "Write your own evidence, for others to pool.",
-    fleet.fleet: "Let a league of made-up players publish evidence."}
-OF_A_RIG: dict[Callable[..., None], str] = {
-    facts.facts: "Show what a rig says of itself, or type that in.",
-    game.game: "List a rig's games, or tell it of one.",
-    match.match: "Say which game's profile an executable would get.",
-    next_.next_run: "Say what a study by hand waits for, or take it.",
-    take_stock.take_stock: "Note what you see on a rig changed by hand.",
-    sheet.sheet: "Show the sheet of a rig changed by hand; tick it off.",
-    chore.chore: "List the chores of a rig, or do one.",
-    restart.restart: "Restart what waits for that.",
-    recover.recover: "Finish or undo a change that was cut short.",
-    fault.fault: "Let something go wrong on the stand-in."}
-
-for title, commands in GROUPS.items():
-    for command, short in commands.items():
-        app.command(rich_help_panel=title, short_help=short)(command)
-for command, short in OF_A_POOL.items():
-    of_a_pool.command(short_help=short)(command)
-for command, short in OF_A_RIG.items():
-    of_a_rig.command("next" if command is next_.next_run else None, short_help=short)(command)
-app.add_typer(pack.app, name="pack", rich_help_panel="Profiles")
-app.add_typer(of_a_pool, name="pool", rich_help_panel="Find out what did it")
-app.add_typer(of_a_rig, name="rig", rich_help_panel="The rig")
 
 
 def main() -> None:

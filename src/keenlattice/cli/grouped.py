@@ -1,15 +1,43 @@
-"""The list of commands in `keen --help`, by what a player wants; plain, so that it comes at once."""
+"""A group of commands, listed by what a player wants, each loaded when it is asked for: so that `keen --help`, which
+needs a line of each, and any one command come at once."""
 
+import importlib
+from collections.abc import Iterator, Mapping
 from typing import Any
 
+import typer
 import typer.core
 
 
+def group(package: str, panels: Mapping[str, Mapping[str, str]], **told: Any) -> typer.Typer:
+    """A program, or a part of one, whose commands lie in a package, a module for each.
+
+    Args:
+        package: where they are. Each module has a function by its own name (or, where that is a word of Python,
+            followed by `_`), or an `app` that is a group again.
+        panels: title to the commands under it, and what each is for in a few words; in the order of the list.
+        told: as for `typer.Typer`.
+    """
+    listed = type("Listed", (Grouped,), {"package": package, "panels": panels})
+    return typer.Typer(cls=listed, callback=_before_any, rich_markup_mode=None, **told)
+
+
+def _before_any() -> None:
+    """Nothing is done before a command; that there is this tells Typer that a group without commands is one."""
+
+
 class Grouped(typer.core.TyperGroup):
-    """A group whose commands are listed under the panels that they are given."""
+    """What `group` makes."""
+
+    package: str
+    panels: Mapping[str, Mapping[str, str]]
+
+    def __init__(self, **attributes: Any) -> None:
+        names = [name for some in self.panels.values() for name in some]
+        super().__init__(**{**attributes, "commands": OnDemand(self.package, names)})
 
     def list_commands(self, ctx: Any) -> list[str]:
-        """The names, in the order in which they were added."""
+        """The names, in the order of the panels."""
         return list(self.commands)
 
     def format_options(self, ctx: Any, formatter: Any) -> None:
@@ -18,12 +46,40 @@ class Grouped(typer.core.TyperGroup):
 
     def format_commands(self, ctx: Any, formatter: Any) -> None:
         """Writes a section for each panel."""
-        panels: dict[str, list[tuple[str, str]]] = {}
         widest = max(len(name) for name in self.commands)
-        for name, command in self.commands.items():
-            panel = str(getattr(command, "rich_help_panel", None) or "Commands")
-            short = command.get_short_help_str(formatter.width - widest - 6)
-            panels.setdefault(panel, []).append((name.ljust(widest), short))
-        for title, rows in panels.items():
+        for title, some in self.panels.items():
             with formatter.section(title):
-                formatter.write_dl(rows)
+                formatter.write_dl([(name.ljust(widest), short) for name, short in some.items()])
+
+
+class OnDemand(Mapping[str, Any]):
+    """Commands by their names, each loaded when it is taken."""
+
+    def __init__(self, package: str, names: list[str]) -> None:
+        self._package, self._names = package, names
+        self._loaded: dict[str, Any] = {}
+
+    def __getitem__(self, name: str) -> Any:
+        if name not in self._names:
+            raise KeyError(name)
+        if name not in self._loaded:
+            self._loaded[name] = _command(importlib.import_module(f"{self._package}.{name.replace('-', '_')}"), name)
+        return self._loaded[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._names)
+
+    def __len__(self) -> int:
+        return len(self._names)
+
+
+def _command(module: Any, name: str) -> Any:
+    app = getattr(module, "app", None)
+    if app is None:
+        word = name.replace("-", "_")
+        app = typer.Typer(rich_markup_mode=None)
+        app.command(name)(getattr(module, word, None) or getattr(module, f"{word}_"))
+    app._add_completion = False  # the program itself offers that
+    command = typer.main.get_command(app)
+    command.name = name
+    return command

@@ -1,7 +1,6 @@
 """Evidence: what is written of the studies here, what is read of many rigs', and what a pool of it says of this one."""
 
 from collections.abc import Callable, Mapping, Sequence
-from concurrent.futures import Executor
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
@@ -13,6 +12,8 @@ from keenlattice.workspace.claiming import Claiming
 from keenlattice.workspace.opened import VersionLike
 
 if TYPE_CHECKING:
+    from concurrent.futures import Executor
+
     from keenlattice.study.pool.order import Expected, ToTry
     from keenlattice.study.pool.result import Pool, PooledChange
     from keenlattice.study.record import Progress
@@ -140,7 +141,7 @@ class Pooling(Claiming):
         return EvidenceWritten(file, len(found), len({one.study for one in found}), len(silent))
 
     def pool(self, *sources: Path | str, add: bool = False, decides: str = "", matters_pct: float | None = None,
-             game: str = "", executor: Executor | None = None) -> "Played[Pool]":
+             game: str = "", executor: "Executor | None" = None) -> "Played[Pool]":
         """Pools evidence of many rigs, and keeps what comes of it. What is known of a change already is not computed
         again.
 
@@ -251,7 +252,7 @@ class Pooling(Claiming):
         return own + RESTARTS_MINUTES[restart_for(self.rig, [key])]
 
     def play_fleet(self, folder: Path | str, *, players: int = 40, seed: int = 1, tries: int = 6, seconds: float = 20.0,
-                   careless: float = 0.0, screens: bool = False, executor: Executor | None = None,
+                   careless: float = 0.0, screens: bool = False, executor: "Executor | None" = None,
                    progress: "Progress | None" = None) -> League:
         """Plays a league of made-up players, each on a rig of their own, who publish their evidence.
 
@@ -285,10 +286,12 @@ class Pooling(Claiming):
             entries: setting to value.
             game: that is played.
         """
+        there = self._pool_there
+        if there is None:
+            return {}
         from keenlattice.study.pool.order import matching
 
-        there = self._pool_there
-        return self._beside({key: found for key, value in entries.items() if there and (
+        return self._beside({key: found for key, value in entries.items() if (
             found := matching(there.result, Change(key, None, value)))}, game)
 
     def told_of_mending(self, settings: Sequence[str]) -> dict[str, str]:

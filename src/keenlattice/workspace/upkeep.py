@@ -230,10 +230,11 @@ class Upkeep(Changing):
         Returns: what was done, a sentence each; where it failed, that, so that whoever only looks can go on.
         """
         from keenlattice.rig.base import ByHand
-        from keenlattice.rig.byhand.sheets import settle_sheet
 
         said = [text for rig in self.cut_short() if (text := _settled(rig, choose))]
         if self._may_have_a_sheet() and isinstance(self.rig, ByHand):
+            from keenlattice.rig.byhand.sheets import settle_sheet
+
             settle_sheet(self.rig, self.book)
         return said
 

@@ -3,8 +3,7 @@
 import json
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-
-import numpy as np
+from typing import TYPE_CHECKING
 
 from keenlattice._files import read_bounded, replace_file
 from keenlattice._safejson import parse_json
@@ -12,7 +11,6 @@ from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Restart, Value, same
 from keenlattice.errors import RefusedByRig, RigError, UsageError
-from keenlattice.measure.capture import Capture
 from keenlattice.profile.compare import Change
 from keenlattice.profile.game import Game
 from keenlattice.profile.layers import resolve
@@ -32,7 +30,9 @@ from keenlattice.rig.standin.chores import (
 from keenlattice.rig.standin.faults import FAULTS, Fault, Held, drawn, has_struck, keep_fault, read_fault
 from keenlattice.rig.standin.games import GAMES, listed_games
 from keenlattice.rig.standin.mechanisms import Pipeline, crashes_per_s, pipeline
-from keenlattice.rig.standin.pipeline import simulate
+
+if TYPE_CHECKING:
+    from keenlattice.measure.capture import Capture
 
 STATE, RUNNING = "state.json", "running.json"
 DEVICES = ("gpu0", "gpu1", "net0", "usb0", "sound0", "disk0")
@@ -197,11 +197,12 @@ class Standin:
         act: Callable[[], None] = lambda: settle_for_good(self.home, what)  # noqa: E731
         return Outcome(state, (said if found else "there is nothing to do",), act)
 
-    def play(self, game: str, seconds: float, seed: int) -> Capture:
+    def play(self, game: str, seconds: float, seed: int) -> "Capture":
+        from keenlattice.rig.standin.pipeline import crash_after_s, simulate  # what only looks at a rig needs no NumPy
+
         state = self.state()
         values = self._in_effect(game, state)
-        rate = crashes_per_s(values)
-        if rate and (lasts := np.random.default_rng([seed, 5]).exponential(1 / rate)) < seconds:
+        if (lasts := crash_after_s(crashes_per_s(values), seed)) < seconds:
             raise RigError(f"the game crashed after {lasts:.0f} s, and the graphics driver was reset")
         return simulate(self._pipeline(game, values), seconds, seed,
                         {"seed": seed, "seconds": seconds, "facts": self._facts(state)})

@@ -79,6 +79,11 @@ def simulate_many(line: Pipeline, seconds: float, seeds: Sequence[int],
     return spread(partial(simulate, line, seconds), seeds, executor)
 
 
+def crash_after_s(rate_per_s: float, seed: int) -> float:
+    """When a game that crashes so often does; never if it does not."""
+    return float(np.random.default_rng([seed, 5]).exponential(1 / rate_per_s)) if rate_per_s else inf
+
+
 def _rules(line: Pipeline) -> Rules:
     """What a frame waits for, in whole ticks where only sums are made of it."""
     return Rules(

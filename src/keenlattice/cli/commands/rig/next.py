@@ -9,7 +9,7 @@ from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Figure, Json, Sensor, Watch
 
 
-def next_run(
+def next_(
     ctx: typer.Context,
     files: Annotated[list[Path] | None, typer.Argument(metavar="[FRAMES [SENSOR]]...", help="The recording of the next "
                                                        "run, and what a sensor recorded of it; or of several "
