@@ -72,16 +72,17 @@ class Capture(Shown):
                 raise CaptureError(f"{self.click_ms.size} clicks but {times.size} values of the stage {name}; there "
                                    f"are the stages {', '.join(STAGES)}")
         check_names(self.telemetry)
-        self._check_times()
-        steps = np.diff(self.shown_ms)
-        if steps.size and not steps.min() > 0:
-            row = int(np.argmin(steps)) + 1
-            raise CaptureError(f"time does not move on at frame {row} (by {steps[row - 1]:g} ms)")
+        rises = not self.frame_ms.size or float(self.frame_ms.min()) > 0
+        self._check_times(self.shown_ms[[0, -1]] if rises and self.shown_ms.size else self.shown_ms)
+        if not rises:
+            row = int(np.argmin(self.frame_ms)) + 1
+            raise CaptureError(f"time does not move on at frame {row} (by {self.frame_ms[row - 1]:g} ms)")
 
-    def _check_times(self) -> None:
-        """Whether all times can be: what is computed and drawn from them rests on that."""
-        for name in ("shown_ms", "click_ms"):
-            if not np.isfinite(getattr(self, name)).all():
+    def _check_times(self, shown_ms: Floats) -> None:
+        """Whether all times can be: what is computed and drawn from them rests on that. Of frames that come one after
+        the other the first and the last tell it of all."""
+        for name, times in (("shown_ms", shown_ms), ("click_ms", self.click_ms)):
+            if not np.isfinite(times).all():
                 raise CaptureError(f"{name} holds what is no time (an infinity, or nothing)")
         for name, times in (("answer_ms", self.answer_ms), ("cpu_ms", self.cpu_ms), ("gpu_ms", self.gpu_ms),
                             *(("stage_ms", one) for one in self.stage_ms.values())):
@@ -93,7 +94,7 @@ class Capture(Shown):
             raise CaptureError(f"an answer {wrong:.0f} ms after its click: it takes 0 to "
                                f"{LONGEST_WAIT_MS / 1000:.0f} s; "
                                "are both on one clock, and in the unit that was said?")
-        ends = [float(end) for times in (self.shown_ms, self.click_ms) if times.size
+        ends = [float(end) for times in (shown_ms, self.click_ms) if times.size
                 for end in (times.min(), times.max())]
         if (ends and max(ends) - min(ends) > LONGEST_MS) or max(map(abs, ends), default=0.0) > LATEST_STAMP_MS:
             raise CaptureError(f"its times go from {min(ends):g} to {max(ends):g} ms: a run lasts a week at most; is "
@@ -133,6 +134,11 @@ class Capture(Shown):
     def frame_ms(self) -> Floats:
         """Time from each frame to the next; shape (frames - 1,)."""
         return np.diff(self.shown_ms)
+
+    @cached_property
+    def total_ms(self) -> float:
+        """The sum of all frame times."""
+        return float(self.frame_ms.sum())
 
     @cached_property
     def ordered_ms(self) -> Floats:

@@ -21,8 +21,8 @@ MIN_CLICKS = 5
 
 STUTTER_WINDOW = 61   # frames around each, itself in the middle, whose median is its local pace
 STUTTER_RATIO = 2.0   # how far above that pace a frame counts,
-AT_ONCE = 20_000      # windows in memory
-BLOCK = 15
+AT_ONCE = 2_000       # windows in memory
+BLOCK, REACH = 16, 2   # frames, a power of two, and blocks on either side that a window can lie on
 SAMPLED, SAMPLE_OFF = 50_000, 0.01  # values, and how far below a share their quantile is surely on its lower side
 TOGETHER = 4096       # frames whose time is summed before it is looked where a share of it ends
 STUTTER_MIN_MS = 4.0  # and by how much at least, so that 1 ms becoming 2 ms at 1000 fps does not
@@ -50,15 +50,16 @@ class Metric:
         return self.half(seconds) if self.half else 0.0
 
 
-def _of_frames(compute: Callable[[Floats], float]) -> Callable[[Capture], float]:
+def _of_time(compute: Callable[[int, float], float]) -> Callable[[Capture], float]:
+    """A metric of how many frames there are, and how many ms they take together."""
     def metric(capture: Capture) -> float:
-        frames = capture.frame_ms
-        return compute(frames) if frames.size >= MIN_FRAMES else float("nan")
+        frames = capture.frame_ms.size
+        return compute(frames, capture.total_ms) if frames >= MIN_FRAMES else float("nan")
     return metric
 
 
 def _of_ordered(compute: Callable[[Floats], float]) -> Callable[[Capture], float]:
-    """As `_of_frames`, for what takes the frames from the shortest to the longest."""
+    """A metric of the frames' times, from the shortest to the longest."""
     def metric(capture: Capture) -> float:
         return compute(capture.ordered_ms) if capture.frame_ms.size >= MIN_FRAMES else float("nan")
     return metric
@@ -112,36 +113,48 @@ def stutters(frames: Floats) -> NDArray[np.intp]:
 
 def late_frames(frames: Floats) -> NDArray[np.bool_]:
     """Which frames stutter; shape (frames,). See `stutters`."""
-    suspects = np.flatnonzero(_may_be_late(frames))  # the median is taken around those alone
     late = np.zeros(frames.size, dtype=bool)
-    for first in range(0, suspects.size, AT_ONCE):
-        some = suspects[first:first + AT_ONCE]
-        pace = _pace(frames, some)
-        late[some] = (frames[some] >= STUTTER_RATIO * pace) & (frames[some] >= pace + STUTTER_MIN_MS)
+    late[_late(frames)] = True
     return late
 
 
-def _pace(frames: Floats, some: NDArray[np.intp]) -> Floats:
-    """The median of the STUTTER_WINDOW frames around each of some; at both ends frames are mirrored."""
+def _late(frames: Floats) -> NDArray[np.intp]:
+    """The frames that stutter, by their places, rising. Only those are looked at whose local median may be so low."""
+    suspects = np.flatnonzero(_may_be_late(frames))
+    found = [some[_are_late(frames, some)] for first in range(0, suspects.size, AT_ONCE)
+             for some in (suspects[first:first + AT_ONCE],)]
+    return np.concatenate(found) if found else suspects
+
+
+def _are_late(frames: Floats, some: NDArray[np.intp]) -> NDArray[np.bool_]:
+    """Whether each of some stutters: it does if more than half of the frames around it, so their median too, are as
+    short as that takes. At both ends frames are mirrored."""
     half, last = STUTTER_WINDOW // 2, frames.size - 1
     around = some[:, None] + np.arange(-half, half + 1)
     if around.size and (around[0, 0] < 0 or around[-1, -1] > last):
         around = last - np.abs(last - np.abs(around) % max(1, 2 * last)) if last else np.zeros_like(around)
-    return np.asarray(np.partition(frames[around], half, axis=1)[:, half])
+    window, own = frames[around], frames[some, None]
+    short = (STUTTER_RATIO * window <= own) & (window + STUTTER_MIN_MS <= own)
+    return np.asarray(short.sum(axis=1) > half)
 
 
 def _may_be_late(frames: Floats) -> NDArray[np.bool_]:
     """Which frames could stutter, by a bound of their local median from below that costs little: the shortest frame of
     the blocks that the window lies on. At both ends every frame may."""
-    whole = frames.size // BLOCK
     may = np.ones(frames.size, dtype=bool)
-    if whole < 12:
+    whole = frames.size // BLOCK
+    if whole < 3 * REACH:
         return may
-    shortest = frames[:whole * BLOCK].reshape(whole, BLOCK).min(axis=1)
-    around = np.lib.stride_tricks.sliding_window_view(np.pad(shortest, 3, mode="edge"), 7).min(axis=1)
+    blocks = frames[:whole * BLOCK]
+    shortest = blocks
+    while shortest.size > whole:  # of two, of four, ... of BLOCK: far quicker than of rows
+        shortest = np.minimum(shortest[::2], shortest[1::2])
+    around = shortest[:whole - 2 * REACH].copy()
+    for further in range(1, 2 * REACH + 1):
+        np.minimum(around, shortest[further:further + around.size], out=around)
     bound = np.maximum(STUTTER_RATIO * around, around + STUTTER_MIN_MS)
-    inside = slice(4 * BLOCK, (whole - 4) * BLOCK)
-    may[inside] = (frames[:whole * BLOCK].reshape(whole, BLOCK) >= bound[:, None]).ravel()[inside]
+    inside = slice(REACH * BLOCK, (whole - REACH) * BLOCK)
+    np.greater_equal(blocks[inside].reshape(-1, BLOCK), bound[:, None], out=may[inside].reshape(-1, BLOCK))
     return may
 
 
@@ -179,9 +192,15 @@ def time_weighted_quantile(ordered: Floats, share: float) -> float:
 
 def stutter_spans(frames: Floats) -> list[tuple[int, int]]:
     """Each stutter as (first, last + 1), indices into `frames`; see `stutters`."""
-    late = late_frames(frames)
-    edges = np.flatnonzero(np.diff(np.concatenate(([False], late, [False])).astype(np.int8)))
-    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
+    late = _late(frames)
+    firsts = _firsts(late)
+    lasts = late[np.append(firsts[1:], late.size) - 1] if late.size else late
+    return list(zip(late[firsts].tolist(), (lasts + 1).tolist(), strict=True))
+
+
+def _firsts(late: NDArray[np.intp]) -> NDArray[np.intp]:
+    """Where, among late frames, those begin that do not follow right on the one before."""
+    return np.flatnonzero(np.diff(late, prepend=-2) > 1)
 
 
 _stutters_of: "WeakKeyDictionary[Capture, Floats]" = WeakKeyDictionary()
@@ -194,8 +213,9 @@ def _of_stutters(compute: Callable[[Floats, float], float]) -> Callable[[Capture
         if frames.size < MIN_FRAMES:
             return float("nan")
         if capture not in _stutters_of:
-            _stutters_of[capture] = np.array([frames[first:end].sum() for first, end in stutter_spans(frames)])
-        return compute(_stutters_of[capture], float(frames.sum()))
+            late = _late(frames)
+            _stutters_of[capture] = np.add.reduceat(frames[late], _firsts(late)) if late.size else np.empty(0)
+        return compute(_stutters_of[capture], capture.total_ms)
     return metric
 
 
@@ -228,7 +248,7 @@ def refreshes_pct(capture: Capture, refresh_hz: float) -> float:
     """Share of the panel's refreshes in which at least one new frame was shown, in %, at a fixed refresh rate."""
     refreshes = np.floor(capture.shown_ms * refresh_hz / 1000)
     total = refreshes[-1] - refreshes[0] + 1
-    return 100 * float(np.unique(refreshes).size) / float(total)
+    return 100 * float(1 + np.count_nonzero(np.diff(refreshes))) / float(total)  # they rise
 
 
 def cap_pct(capture: Capture, cap_fps: float) -> float:
@@ -265,7 +285,7 @@ PRICES = ("power_w_mean", "energy_per_frame_mj", "cpu_temperature_c_mean", "gpu_
 OF_TELEMETRY = (*PRICES, "cpu_temperature_c_worst", "gpu_temperature_c_worst")
 
 METRICS: dict[str, Metric] = {metric.name: metric for metric in (
-    Metric("frame_ms_mean", "ms", True, "mean frame time", _of_frames(lambda frames: float(frames.mean()))),
+    Metric("frame_ms_mean", "ms", True, "mean frame time", _of_time(lambda frames, total: total / frames)),
     Metric("frame_ms_p50", "ms", True, "median frame time, per frame",
            _of_ordered(_ordered_quantile(0.50))),
     Metric("frame_ms_p95", "ms", True, "95th percentile of frame time, per frame",
@@ -281,7 +301,7 @@ METRICS: dict[str, Metric] = {metric.name: metric for metric in (
     Metric("frame_ms_p99_of_time", "ms", True, "99 % of the time is spent in frames up to this long",
            _of_ordered(lambda frames: time_weighted_quantile(frames, 0.99))),
     Metric("fps_mean", "fps", False, "frames over time (not the mean of rates)",
-           _of_frames(lambda frames: 1000 * frames.size / float(frames.sum()))),
+           _of_time(lambda frames, total: 1000 * frames / total)),
     Metric("low_1_fps", "fps", False, "frames per second at the mean frame time of the slowest 1 % of frames",
            _of_ordered(lambda frames: low_fps(frames, 0.01))),
     Metric("low_0_1_fps", "fps", False, "frames per second at the mean frame time of the slowest 0.1 % of frames",

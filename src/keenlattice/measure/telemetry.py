@@ -11,6 +11,7 @@ from keenlattice.measure.series import Series, kind_of
 
 BOUND_FROM = 0.85  # of the frame time: the stage that takes as much is what the frame waits for
 FULL_LOAD = 90.0   # %: a part that is as busy is what the game waits for
+LIMITS = ("not known", "CPU", "GPU", "cap", "heat")
 
 
 @dataclass(frozen=True)
@@ -94,25 +95,26 @@ def limited_by(capture: Capture) -> dict[str, float]:
     game's busiest thread, or of all cores. With no load that is known it is not known; nor is a cap, where nothing is
     at its full load.
     """
-    frames, at = capture.frame_ms, capture.shown_ms[1:]
-    if not frames.size or not float(frames.sum()):
+    frames, at, total = capture.frame_ms, capture.shown_ms[1:], capture.total_ms
+    if not total:
         return {}
-    said = np.full(frames.size, "not known", dtype="<U9")
+    of = {whom: place for place, whom in enumerate(LIMITS)}
+    said = np.zeros(frames.size, dtype=np.int8)
     if capture.cpu_ms.size and capture.gpu_ms.size:
         cpu, gpu = capture.cpu_ms[1:], capture.gpu_ms[1:]
-        said[:] = "cap"
-        said[(cpu >= BOUND_FROM * frames) & (cpu > gpu)] = "CPU"
-        said[(gpu >= BOUND_FROM * frames) & (gpu >= cpu)] = "GPU"
+        said[:] = of["cap"]
+        said[(cpu >= BOUND_FROM * frames) & (cpu > gpu)] = of["CPU"]
+        said[(gpu >= BOUND_FROM * frames) & (gpu >= cpu)] = of["GPU"]
     else:
         gpus = [name for name in capture.telemetry if re.match(r"gpu\d*\.load$", name)]
         for name, whom in (("cpu.load", "CPU"), ("game-thread.load", "CPU"), *((one, "GPU") for one in gpus)):
             if name in capture.telemetry:
-                said[_at_those(capture.telemetry[name], at) >= FULL_LOAD] = whom
+                said[_at_those(capture.telemetry[name], at) >= FULL_LOAD] = of[whom]
     for name, series in capture.telemetry.items():
         if name.endswith(".throttled"):
-            said[_at_those(series, at) > 0] = "heat"
-    total = float(frames.sum())
-    shares = {str(whom): 100 * float(frames[said == whom].sum()) / total for whom in np.unique(said)}
+            said[_at_those(series, at) > 0] = of["heat"]
+    spent = 100 * np.bincount(said, frames, len(LIMITS)) / total
+    shares = {whom: float(share) for whom, share in zip(LIMITS, spent, strict=True) if share}
     return dict(sorted(shares.items(), key=lambda one: -one[1]))
 
 
