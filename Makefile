@@ -74,7 +74,7 @@ package: .venv/installed-dev
 	  build/package/env/bin/pip install --quiet --disable-pip-version-check $$made && \
 	  $(PYTHON) tests/smoke.py $(CURDIR)/build/package/env/bin/keen || exit 1; \
 	done
-	build/package/env/bin/pip install --quiet --disable-pip-version-check --dry-run "$$(ls $(CURDIR)/build/package/*.whl)[byhand,linux,wayland,dev,docs,bench]"
+	build/package/env/bin/pip install --quiet --disable-pip-version-check --dry-run "$$(ls $(CURDIR)/build/package/*.whl)[tables,byhand,linux,wayland,cluster,fast,dev,docs,bench]"
 
 versions: debian
 	for which in lowest-direct highest; do \

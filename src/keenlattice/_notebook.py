@@ -1,12 +1,16 @@
 """How results show themselves: as a line and a table, in a notebook and at a prompt, and as JSON."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import fields, is_dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from keenlattice.errors import NeedsInstalling
+
 if TYPE_CHECKING:
     import pandas
+
+Rows = list[dict[str, Any]]
 
 SHORT = "{:.4g}".format  # no more digits than can be meant
 
@@ -14,35 +18,82 @@ NOT_IN_JSON: Mapping[str, bool] = {"json": False}
 """Metadata of a result's field that is for Python alone."""
 
 
+def pandas_here() -> Any:
+    """The package pandas, which tables are of.
+
+    Raises:
+        NeedsInstalling: it is not there: the extra `tables`.
+    """
+    try:
+        import pandas
+    except ImportError:
+        raise NeedsInstalling("a table is one of the package pandas: pip install 'keen-lattice[tables]'") from None
+    return pandas
+
+
 class Shown:
     """What has a tidy table: one row for each observation, one column for each variable."""
 
     __slots__ = ()
 
+    COLUMNS: ClassVar[Sequence[str] | None] = None
+    """Those of a table that may have no rows."""
+
     def table(self) -> "pandas.DataFrame":
-        """The result as a table."""
+        """The result as a table, a row for each of the things that it is about; takes pandas (the extra `tables`).
+
+        Raises:
+            NeedsInstalling: that is not there.
+        """
+        found: pandas.DataFrame = pandas_here().DataFrame(self._rows(), columns=self.COLUMNS)
+        return found
+
+    def _rows(self) -> Rows:
+        """The rows of the table."""
         raise NotImplementedError
 
     def _caption(self) -> str:
         raise NotImplementedError
 
-    def _in_brief(self) -> "pandas.DataFrame":
-        """What of the table is shown; all of it, where it is not long."""
-        return self.table()
+    def _in_brief(self) -> Rows:
+        """What is shown of the rows; all of them, where there are not many."""
+        return self._rows()
 
     def __repr__(self) -> str:
         rows = self._in_brief()
-        told = rows.to_string(index=False, na_rep="", float_format=SHORT) if len(rows) else ""
-        return f"{self._caption()}\n{told}".rstrip()
+        names, cells = _laid_out(rows)
+        columns = [_aligned([name, *column], all(not isinstance(row.get(name), str) for row in rows))
+                   for name, *column in zip(names, *cells, strict=True)]
+        lines = ("  ".join(line).rstrip() for line in zip(*columns, strict=True))
+        return "\n".join((self._caption(), *(lines if rows else ())))
 
     def _repr_html_(self) -> str:
         from html import escape
 
-        import pandas
+        names, cells = _laid_out(self._in_brief())
+        head = "".join(f"<th>{escape(name)}</th>" for name in names)
+        body = "".join(f"<tr>{''.join(f'<td>{escape(cell)}</td>' for cell in line)}</tr>" for line in cells)
+        return (f"<p><b>{escape(self._caption())}</b></p>"
+                f"<table><thead><tr>{head}</tr></thead><tbody>{body}</tbody></table>")
 
-        with pandas.option_context("display.max_colwidth", None):
-            rows = self._in_brief().to_html(index=False, border=0, float_format=SHORT, na_rep="")
-        return f"<p><b>{escape(self._caption())}</b></p>{rows}"
+
+def _laid_out(rows: Rows) -> tuple[list[str], list[list[str]]]:
+    """The names of all columns, and the text of each cell."""
+    names = list(dict.fromkeys(name for row in rows for name in row))
+    return names, [[_cell(row.get(name)) for name in names] for row in rows]
+
+
+def _aligned(cells: list[str], numbers: bool) -> list[str]:
+    width = max(map(len, cells))
+    return [cell.rjust(width) if numbers else cell.ljust(width) for cell in cells]
+
+
+def _cell(value: Any) -> str:
+    if value is None or value != value:
+        return ""
+    if isinstance(value, float):
+        return SHORT(value)
+    return ", ".join(map(_cell, value)) if isinstance(value, list | tuple) else str(value)
 
 
 class Result(Shown):
@@ -55,20 +106,12 @@ class Result(Shown):
         """The result as JSON types, with its schema's name."""
         return {"schema": f"keen-lattice/{self.SCHEMA}/{self.REVISION}", **_fields(self)}
 
-    def table(self) -> "pandas.DataFrame":
-        """A row for each of the things that the result is about."""
-        import pandas
-
-        return pandas.DataFrame(self._rows())
-
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         """The rows of the table; where there is nothing to list, the result itself."""
         return [self.to_json()]
 
-    def _in_brief(self) -> "pandas.DataFrame":
-        import pandas
-
-        return self.table() if type(self)._rows is not Result._rows else pandas.DataFrame()
+    def _in_brief(self) -> Rows:
+        return self._rows() if type(self)._rows is not Result._rows else []
 
 
 def plain(value: Any) -> Any:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from keenlattice._notebook import pandas_here
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.metrics import METRICS, metric, metrics_of
 
@@ -65,11 +66,10 @@ def table(captures: Iterable[Capture], names: Sequence[str] | None = None) -> "p
     Raises:
         UnknownName: no such metric.
     """
-    import pandas
-
     told = ("rig", "game", "version", "time")
     rows = [{**{key: capture.about.get(key) for key in told}, **metrics_of(capture, names)} for capture in captures]
-    return pandas.DataFrame(rows)
+    found: pandas.DataFrame = pandas_here().DataFrame(rows)
+    return found
 
 
 def t_interval(values: "np.typing.NDArray[np.float64]", confidence: float) -> tuple[float, float, float]:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from keenlattice._notebook import Shown
+from keenlattice._notebook import Rows, Shown, pandas_here
 from keenlattice.errors import CaptureError
 from keenlattice.measure.series import Floats as Floats
 from keenlattice.measure.series import Series, check_names
@@ -30,7 +30,7 @@ def _none() -> Floats:
     return np.empty(0)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Capture(Shown):
     """One recorded run.
 
@@ -106,27 +106,26 @@ class Capture(Shown):
         Columns: kind ("frame" or "click"), at_ms, and where known frame_ms (of a frame: since the one before),
         cpu_ms, gpu_ms, latency_ms (of a click that was answered).
         """
-        import pandas
-
-        frames = pandas.DataFrame({"kind": "frame", "at_ms": self.shown_ms, "frame_ms": np.concatenate(
+        frame_of = pandas_here()
+        frames = frame_of.DataFrame({"kind": "frame", "at_ms": self.shown_ms, "frame_ms": np.concatenate(
             [np.full(min(1, self.shown_ms.size), np.nan), self.frame_ms])})
         for name, values in (("cpu_ms", self.cpu_ms), ("gpu_ms", self.gpu_ms)):
             frames[name] = values if values.size else np.nan
-        clicks = pandas.DataFrame({"kind": "click", "at_ms": self.click_ms,
+        clicks = frame_of.DataFrame({"kind": "click", "at_ms": self.click_ms,
                                    "latency_ms": self.answer_ms - self.click_ms})
-        return pandas.concat([frames, clicks]).sort_values("at_ms", kind="stable", ignore_index=True)
+        both: pandas.DataFrame = frame_of.concat([frames, clicks])
+        return both.sort_values("at_ms", kind="stable", ignore_index=True)
 
-    def _in_brief(self) -> "pandas.DataFrame":
-        import pandas
-
+    def _in_brief(self) -> Rows:
         shares = {"p5": 0.05, "median": 0.5, "p95": 0.95, "p99": 0.99}
-        return pandas.DataFrame([{"": title, "mean": values.mean(), **{
+        return [{"": title, "mean": values.mean(), **{
             name: np.quantile(values, share) for name, share in shares.items()}, "longest": values.max()}
             for title, values in (("frame time, ms", self.frame_ms), ("input latency, ms", self.latency_ms))
-            if values.size])
+            if values.size]
 
     def _caption(self) -> str:
-        told = " ".join(str(self.about[key]) for key in ("game", "version") if self.about.get(key))
+        told = "@".join(str(self.about[key])[:length] for key, length in (("game", 40), ("version", 8))
+                        if self.about.get(key))
         return (f"Capture{f' of {told}' if told else ''}: {self.frame_ms.size} frames in {self.seconds:.1f} s, "
                 f"{self.click_ms.size} clicks")
 

@@ -5,16 +5,12 @@ from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-from keenlattice._notebook import Shown
+from keenlattice._notebook import Rows, Shown
 from keenlattice._parallel import spread
 from keenlattice.errors import CaptureError
 from keenlattice.measure.metrics import METRICS, metric, metrics_of
 from keenlattice.measure.parquet import read_capture
-
-if TYPE_CHECKING:
-    import pandas
 
 
 @dataclass(frozen=True)
@@ -34,12 +30,10 @@ class ManyMetrics(Shown):
 
     captures: tuple[OneOfMany, ...]
 
-    def table(self) -> "pandas.DataFrame":
+    def _rows(self) -> Rows:
         """A row for each capture that could be read."""
-        import pandas
-
-        return pandas.DataFrame([{"file": one.file, "frames": one.frames, "seconds": one.seconds, **one.metrics}
-                                 for one in self.captures if not one.refused])
+        return [{"file": one.file, "frames": one.frames, "seconds": one.seconds, **one.metrics}
+                                 for one in self.captures if not one.refused]
 
     def _caption(self) -> str:
         left_out = sum(bool(one.refused) for one in self.captures)

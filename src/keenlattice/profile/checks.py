@@ -12,19 +12,16 @@ import tomllib
 from collections.abc import Iterable, Iterator, Mapping
 from functools import cache
 from importlib import resources
-from typing import TYPE_CHECKING, Any, Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
-from keenlattice._notebook import Shown
+from keenlattice._notebook import Rows, Shown
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import same, written
 from keenlattice.errors import BadValue, CatalogError
 from keenlattice.profile.formula import Names, Scope, Term, formula_names, parse
 from keenlattice.profile.layers import Effective
-
-if TYPE_CHECKING:
-    import pandas
 
 Kind = Literal["wrong", "inert", "at odds", "out of range", "risky", "pointless", "shadowed", "not known"]
 
@@ -68,12 +65,11 @@ class Findings(tuple[Finding, ...], Shown):
 
     __slots__ = ()
 
-    def table(self) -> "pandas.DataFrame":
-        """A row for each."""
-        import pandas
+    COLUMNS = tuple(Finding.model_fields)
 
-        return pandas.DataFrame([{**one.model_dump(), "settings": ", ".join(one.settings)} for one in self],
-                                columns=list(Finding.model_fields))
+    def _rows(self) -> Rows:
+        """A row for each."""
+        return [{**one.model_dump(), "settings": ", ".join(one.settings)} for one in self]
 
     def _caption(self) -> str:
         return f"{len(self)} findings" if self else "Nothing is plainly wrong"

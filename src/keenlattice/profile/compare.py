@@ -2,14 +2,10 @@
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
-from typing import TYPE_CHECKING
 
-from keenlattice._notebook import Shown
+from keenlattice._notebook import Rows, Shown
 from keenlattice.catalog.values import Value, same
 from keenlattice.profile.version import Entries
-
-if TYPE_CHECKING:
-    import pandas
 
 
 @dataclass(frozen=True)
@@ -30,11 +26,11 @@ class Changes(tuple[Change, ...], Shown):
 
     __slots__ = ()
 
-    def table(self) -> "pandas.DataFrame":
-        """A row for each."""
-        import pandas
+    COLUMNS = ("key", "before", "after")
 
-        return pandas.DataFrame([asdict(one) for one in self], columns=["key", "before", "after"], dtype=object)
+    def _rows(self) -> Rows:
+        """A row for each."""
+        return [asdict(one) for one in self]
 
     def _caption(self) -> str:
         return f"{len(self)} settings differ"

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value
 from keenlattice.profile.version import Version
 from keenlattice.workspace.opened import Opened, VersionLike
@@ -70,7 +70,7 @@ class ApplyResult(OrSheet):
     done: bool = field(default=False, metadata=NOT_IN_JSON)
     sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [one.__dict__ for one in self.changes]
 
     def _caption(self) -> str:
@@ -102,7 +102,7 @@ class UndoResult(OrSheet):
     changes: "Mapping[str, Sequence[Change]]"
     sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"profile": owner, **one.plain()} for owner, some in self.changes.items() for one in some]
 
     def _caption(self) -> str:
@@ -132,7 +132,7 @@ class RestorePoints(Result):
     rig: str
     points: tuple[RestorePoint, ...]
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [one.plain() for one in self.points]
 
     def _caption(self) -> str:

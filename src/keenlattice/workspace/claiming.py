@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace._searching import Searching
 
 if TYPE_CHECKING:
@@ -45,7 +45,7 @@ class ClaimsResult(Result):
     rig: str
     rules: tuple[Repeated, ...]
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"rule": rule.rule, "metric": one.claim.metric, "direction": one.claim.direction,
                  "at_least_pct": one.claim.at_least_pct, "here": one.here}
                 for rule in self.rules for one in rule.claims]

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.workspace.opened import Opened, VersionLike
@@ -52,7 +52,7 @@ class ShowResult(Result):
     applied: bool = field(metadata=NOT_IN_JSON)
     set_by: Version | None = field(default=None, metadata=NOT_IN_JSON)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{key: value for key, value in one.plain().items() if key != "shadows"} for one in self.settings
                 if one.effective.is_set]
 
@@ -87,7 +87,7 @@ class Comparison(Result):
     trials: "tuple[Trial, ...]"
     single_runs: tuple[int, int] = field(metadata=NOT_IN_JSON)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         from keenlattice._notebook import plain
 
         return [plain(one) for one in self.changes]

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.workspace.opened import Opened, VersionLike
 
@@ -36,7 +36,7 @@ class EditResult(Result):
         """The version that was made."""
         return self.after
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [one.plain() for one in self.changes]
 
     def _caption(self) -> str:
@@ -84,7 +84,7 @@ class History(Result):
     profile: str
     versions: tuple[Past, ...]
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"version": one.version.reference, "marks": ", ".join(one.marks), "time": one.version.time,
                  "author": one.version.author, "note": one.version.note, "changes": ", ".join(one.changes)}
                 for one in self.versions]

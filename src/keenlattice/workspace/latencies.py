@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.figures import Drawing
 from keenlattice.workspace.opened import VersionLike, kept_as
 from keenlattice.workspace.recordings import Recordings
@@ -46,7 +46,7 @@ class LatencyResult(Result):
 
         return Drawing(lambda: latency_figure(self.found.to_capture(), self.file))
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"percentile": name, "ms": value, "low_ms": low, "high_ms": high}
                 for name, (value, low, high) in self.percentiles.items()]
 

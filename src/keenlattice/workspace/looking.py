@@ -3,9 +3,9 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.workspace.opened import Opened
 
@@ -39,7 +39,7 @@ class Survey(Result):
     slipped: Mapping[str, int] = field(metadata=NOT_IN_JSON)
     titles: Mapping[str, str] = field(metadata=NOT_IN_JSON)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{**one.model_dump(), "settings": ", ".join(one.settings)} for one in self.findings]
 
     def _caption(self) -> str:
@@ -58,7 +58,7 @@ class CatalogResult(Result):
     notes: Mapping[str, str] = field(default_factory=dict)
     absent: Mapping[str, str] = field(default_factory=dict)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"setting": one.name, "what it is": one.title, "takes": one.allowed()} for one in self.settings]
 
     def _caption(self) -> str:
@@ -79,7 +79,7 @@ class MatchResult(Result):
     options: "tuple[DriverOption, ...] | None"
     unknown: tuple[str, ...] = field(default=(), metadata=NOT_IN_JSON)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"option": one.option, "value": one.value, "file": one.file, "line": one.line}
                 for one in self.options or ()]
 
@@ -96,7 +96,7 @@ class Faults(Result):
     faults: Mapping[str, str]
     on: "Fault | None"
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"fault": name, "what goes wrong": what} for name, what in self.faults.items()]
 
     def _caption(self) -> str:

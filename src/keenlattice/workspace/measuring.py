@@ -4,15 +4,13 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.figures import Drawing
 from keenlattice.workspace.opened import Opened, VersionLike
 
 if TYPE_CHECKING:
-    import pandas
-
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.moment import Watcher
     from keenlattice.measure.telemetry import Reading
@@ -52,16 +50,14 @@ class MeasureResult(Result):
         title = f"{self.game} on {self.rig}, seed {self.seed + len(self.runs) - 1}"
         return Drawing(lambda: capture_figure(self.last, title))
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"capture": name, **run} for name, run in zip(self.captures, self.runs, strict=True)]
 
-    def _in_brief(self) -> "pandas.DataFrame":
-        import pandas
-
+    def _in_brief(self) -> Rows:
         from keenlattice.measure.metrics import TRIAL_METRICS
 
-        return pandas.DataFrame([{"metric": name, **{f"run {number}": run[name] for number, run in enumerate(
-            self.runs[:MOST_RUNS_SHOWN], 1)}} for name in TRIAL_METRICS])
+        return [{"metric": name, **{f"run {number}": run[name] for number, run in enumerate(
+            self.runs[:MOST_RUNS_SHOWN], 1)}} for name in TRIAL_METRICS]
 
     def _caption(self) -> str:
         return f"{self.game} on {self.rig}, {len(self.runs)} runs of {self.seconds:g} s"

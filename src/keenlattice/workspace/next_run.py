@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value
 from keenlattice.rig.hand import ComingRun, Paused
 
@@ -45,7 +45,7 @@ class NextRun(Result):
     minutes_left: float
     finished: "Played[Any] | None" = field(default=None, metadata=NOT_IN_JSON)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"step": one.number, "setting": one.title, "before": one.before, "after": one.after}
                 for one in self.steps]
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.version import Version
 from keenlattice.workspace.editing import EditResult
 from keenlattice.workspace.opened import Opened, VersionLike
@@ -50,7 +50,7 @@ class PackResult(Result):
     rules: tuple[RuleResult, ...]
     note: str = field(default="", metadata=NOT_IN_JSON)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"rule": rule.offered.number, "game": rule.offered.rule.game, **setting}
                 for rule in self.rules for setting in rule.plain()["settings"]]
 
@@ -79,7 +79,7 @@ class AdoptResult(Result):
         return {**told, "versions": [{key: value for key, value in one.items() if key != "schema"}
                                      for one in told["versions"]]}
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"version": one.after.reference, **change.plain()} for one in self.versions for change in one.changes]
 
     def _caption(self) -> str:

@@ -4,14 +4,12 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result, Shown
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows, Shown
 from keenlattice.errors import CaptureError
 from keenlattice.profile.version import Version
 from keenlattice.study._form import Form
 
 if TYPE_CHECKING:
-    import pandas
-
     from keenlattice.measure.capture import Capture
     from keenlattice.study.kind import Spec
     from keenlattice.study.trial.result import Trial
@@ -70,12 +68,11 @@ class Played(Shown, Generic[Found]):
         return {**self.result.to_json(), "version": self.version.reference if self.version else None,
                 "trial": self.proof.to_json() if self.proof else None}
 
-    def table(self) -> "pandas.DataFrame":
-        """The result as a table."""
-        return self.result.table()  # type: ignore[attr-defined]
+    def _rows(self) -> Rows:
+        return self.result._rows()  # type: ignore[attr-defined, no-any-return]
 
-    def _in_brief(self) -> "pandas.DataFrame":
-        return self.result._in_brief()  # type: ignore[attr-defined]
+    def _in_brief(self) -> Rows:
+        return self.result._in_brief()  # type: ignore[attr-defined, no-any-return]
 
     def _caption(self) -> str:
         return f"{self.kind} {self.number}: {self.result._caption()}"  # type: ignore[attr-defined]
@@ -121,7 +118,7 @@ class StudyList(Result):
     rig: str
     studies: tuple[ListedStudy, ...]
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"study": one.number, "what": "pilot" if one.pilot else one.kind, "when": one.time, "of": one.of,
                  "finished": one.finished} for one in self.studies]
 
@@ -170,7 +167,7 @@ class Pilot(Result):
     plans: tuple[PlanCost, ...]
     trial: "Played[Trial]" = field(metadata=NOT_IN_JSON)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [one.__dict__ for one in self.plans]
 
     def _caption(self) -> str:
@@ -197,7 +194,7 @@ class RunsToCome(Result):
     to_come: tuple[RunToCome, ...]
     seconds: float = field(metadata=NOT_IN_JSON)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [one.__dict__ for one in self.to_come]
 
     def _caption(self) -> str:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value, same
 from keenlattice.profile.compare import Change
 from keenlattice.workspace.claiming import Claiming
@@ -61,7 +61,7 @@ class PoolLook(Result):
     limited_by: Mapping[str, float]
     pool: "Pool" = field(metadata=NOT_IN_JSON)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"change": one.change.name, "metric": each.metric, "rigs": each.rigs, "here_pct": each.here.pct,
                  "here_low_pct": each.here.low_pct, "here_high_pct": each.here.high_pct}
                 for one in self.changes for each in one.expected]
@@ -81,7 +81,7 @@ class TryFirst(Result):
     study: int
     order: "tuple[ToTry, ...]"
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"change": " + ".join(change.key for change in one.change), "gain_pct": one.gain_pct,
                  "blocks": one.blocks, "minutes": one.minutes, "known": one.known} for one in self.order]
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.figures import Drawing
 from keenlattice.workspace.measuring import Measuring, Metrics
 from keenlattice.workspace.opened import VersionLike, kept_as
@@ -54,7 +54,7 @@ class Recording(Result):
         path = Path(path)
         (write_text if path.suffix == ".csv" else write_capture)(self.run, path)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"metric": name, "value": value} for name, value in self.metrics.items()]
 
     def _caption(self) -> str:
@@ -79,7 +79,7 @@ class LongRecording(Result):
         """The result as JSON types."""
         return {**super().to_json(), "columns": self.columns.model_dump(exclude_none=True)}
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"metric": name, "value": value} for name, value in self.metrics.items()]
 
     def _caption(self) -> str:

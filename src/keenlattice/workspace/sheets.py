@@ -3,9 +3,9 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.workspace.opened import Opened
 
@@ -40,7 +40,7 @@ class SheetResult(Result):
         path = Path(path)
         replace_file(path, (page(self.sheet) if path.suffix == ".html" else markdown(self.sheet)).encode())
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"step": one.number, "setting": one.title, "before": one.before, "after": one.after, "done": one.done}
                 for one in self.sheet.steps] if self.sheet else []
 
@@ -59,7 +59,7 @@ class StockTaken(Result):
     owner: str
     seen: "Mapping[str, Value]"
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"setting": key, "seen": value} for key, value in self.seen.items()]
 
     def _caption(self) -> str:

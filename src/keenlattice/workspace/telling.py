@@ -3,9 +3,9 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
-from keenlattice._notebook import Result
+from keenlattice._notebook import Result, Rows
 from keenlattice.profile.game import Game
 from keenlattice.workspace.opened import Opened
 
@@ -24,7 +24,7 @@ class FactsResult(Result):
     facts: "Mapping[str, FactValue]"
     devices: tuple[str, ...]
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"fact": name, "value": value} for name, value in self.facts.items()]
 
     def _caption(self) -> str:
@@ -39,7 +39,7 @@ class FactNames(Result):
 
     names: Mapping[str, str]
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"fact": name, "what it is": what} for name, what in self.names.items()]
 
     def _caption(self) -> str:
@@ -55,7 +55,7 @@ class GamesResult(Result):
     rig: str
     games: tuple[Game, ...]
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"name": one.name, "title": one.title, "executables": ", ".join(one.executables)} for one in self.games]
 
     def _caption(self) -> str:

@@ -2,9 +2,9 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import RESTARTS, Restart
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.workspace.changing import Changing, OrSheet
@@ -37,7 +37,7 @@ class DriftResult(OrSheet):
     profiles: tuple[Slipped, ...]
     sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"version": one.version.reference, **change.plain()} for one in self.profiles for change in one.changes]
 
     def _caption(self) -> str:
@@ -54,7 +54,7 @@ class Chores(Result):
     rig: str
     chores: "tuple[Chore, ...]"
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [one.__dict__ for one in self.chores]
 
     def _caption(self) -> str:
@@ -74,7 +74,7 @@ class ChoreResult(Result):
     changes: "Mapping[str, Sequence[Change]]"
     what: str = field(metadata=NOT_IN_JSON)
 
-    def _rows(self) -> list[dict[str, Any]]:
+    def _rows(self) -> Rows:
         return [{"profile": owner, **one.plain()} for owner, some in self.changes.items() for one in some]
 
     def _caption(self) -> str:

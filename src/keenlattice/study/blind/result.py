@@ -1,15 +1,12 @@
 """What a blind test found, beside what was measured."""
 
 from dataclasses import asdict, dataclass
-from typing import TYPE_CHECKING, ClassVar, Literal
+from typing import ClassVar, Literal
 
-from keenlattice._notebook import Shown
+from keenlattice._notebook import Rows, Shown
 from keenlattice.study._form import Form
 from keenlattice.study.blind._rule import chance_to_be_found
 from keenlattice.study.blind.plan import BlindPlan
-
-if TYPE_CHECKING:
-    import pandas
 
 Felt = Literal["felt", "before feels better", "after feels better", "not told"]
 Measured = Literal["differs", "no difference that matters", "not known"]
@@ -65,11 +62,9 @@ class Blind(Form, Shown):
         """The chance that somebody who is right in four of five rounds would have been found."""
         return chance_to_be_found(self.plan.rounds, self.plan.error_of_a_side, OFTEN_RIGHT)
 
-    def table(self) -> "pandas.DataFrame":
+    def _rows(self) -> Rows:
         """A row for each round."""
-        import pandas
-
-        return pandas.DataFrame([asdict(one) for one in self.rounds])
+        return [asdict(one) for one in self.rounds]
 
     def _caption(self) -> str:
         return f"{self.before} against {self.after}, blind: {self.felt} ({self.right} of {len(self.rounds)} rounds)"

@@ -2,14 +2,11 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import Any, ClassVar
 
-from keenlattice._notebook import Shown
+from keenlattice._notebook import Rows, Shown
 from keenlattice.study._form import Form
 from keenlattice.study.trial.result import Trial
-
-if TYPE_CHECKING:
-    import pandas
 
 
 @dataclass(frozen=True, repr=False)
@@ -43,9 +40,9 @@ class Hunt(Form, Shown):
     more: bool = False
     doubts: tuple[str, ...] = ()
 
-    def table(self) -> "pandas.DataFrame":
-        """The trial of the oldest version against the newest: a row for each metric."""
-        return self.trial.table()
+    def _rows(self) -> Rows:
+        """Of the trial of the oldest version against the newest, a row for each metric."""
+        return self.trial._rows()
 
     def _caption(self) -> str:
         if not self.first:

@@ -2,11 +2,11 @@
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
-from typing import TYPE_CHECKING, Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from keenlattice._notebook import Shown
+from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import BadValue
 from keenlattice.measure._summary import percent_of
 from keenlattice.measure.metrics import METRICS
@@ -15,9 +15,6 @@ from keenlattice.study.pool._regression import Slopes
 from keenlattice.study.pool.evidence import Switch
 from keenlattice.study.pool.moderators import MODERATORS, moderators_of
 from keenlattice.study.pool.plan import PoolPlan
-
-if TYPE_CHECKING:
-    import pandas
 
 MOST_IN_BRIEF = 12
 Standing = Literal["helps everywhere", "helps some", "helps some, hurts some", "hurts some", "hurts everywhere",
@@ -192,24 +189,20 @@ class Pool(Form, Shown):
     refused: tuple[str, ...]
     changes: tuple[PooledChange, ...]
 
-    def table(self) -> "pandas.DataFrame":
+    def _rows(self) -> Rows:
         """A row for each change and metric."""
-        import pandas
-
-        return pandas.DataFrame([
+        return [
             {"change": one.name, "metric": each.metric, "rigs": each.rigs, "studies": each.studies,
              **(asdict(each.mean) if each.mean else dict.fromkeys(("pct", "low_pct", "high_pct"))),
              "next_low_pct": each.next_rig and each.next_rig[0], "next_high_pct": each.next_rig and each.next_rig[1],
-             "standing": each.told} for one in self.changes for each in one.metrics])
+             "standing": each.told} for one in self.changes for each in one.metrics]
 
-    def _in_brief(self) -> "pandas.DataFrame":
+    def _in_brief(self) -> Rows:
         """The first of the changes, each by the metric that tells most."""
-        import pandas
-
-        return pandas.DataFrame([
+        return [
             {"change": one.name, "metric": each.metric, "rigs": each.rigs, "pct": each.mean and each.mean.pct,
              "next_low_pct": each.next_rig and each.next_rig[0], "next_high_pct": each.next_rig and each.next_rig[1],
-             "over rigs": each.told} for one in self.changes[:MOST_IN_BRIEF] for each in [one.telling]])
+             "over rigs": each.told} for one in self.changes[:MOST_IN_BRIEF] for each in [one.telling]]
 
     def _caption(self) -> str:
         return f"{len(self.changes)} changes on {self.rigs} rigs, {self.studies} studies"

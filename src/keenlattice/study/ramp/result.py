@@ -1,14 +1,11 @@
 """What stepping up found: how far it went, and where it settles."""
 
 from dataclasses import asdict, dataclass
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
-from keenlattice._notebook import Shown
+from keenlattice._notebook import Rows, Shown
 from keenlattice.study._form import Form
 from keenlattice.study.ramp.plan import RampPlan
-
-if TYPE_CHECKING:
-    import pandas
 
 
 @dataclass(frozen=True)
@@ -40,11 +37,9 @@ class Ramp(Form, Shown):
     highest: float | None
     settled: float
 
-    def table(self) -> "pandas.DataFrame":
+    def _rows(self) -> Rows:
         """A row for each step."""
-        import pandas
-
-        return pandas.DataFrame([asdict(one) for one in self.steps])
+        return [asdict(one) for one in self.steps]
 
     def _caption(self) -> str:
         return f"{self.plan.key} on top of {self.base}: settled at {self.settled:g}, {len(self.steps)} steps"

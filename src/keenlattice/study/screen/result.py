@@ -2,16 +2,13 @@
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
-from typing import TYPE_CHECKING, Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
-from keenlattice._notebook import Shown
+from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS
 from keenlattice.study._form import Form
 from keenlattice.study.screen.plan import ScreenPlan, plan_as_now
-
-if TYPE_CHECKING:
-    import pandas
 
 Standing = Literal["does what is claimed", "does the opposite", "better", "worse", "does nothing that matters",
                    "unclear"]
@@ -103,13 +100,11 @@ class Screen(Form, Shown):
         judged = {tuple(effect.metric for effect in one.judged) for one in self.factors}
         return judged.pop() if len(judged) == 1 else ()
 
-    def table(self) -> "pandas.DataFrame":
+    def _rows(self) -> Rows:
         """A row for each change and metric; `judged` marks the metric that the change is judged by."""
-        import pandas
-
-        return pandas.DataFrame([
+        return [
             {"change": " + ".join(one.settings), **asdict(effect), "judged": effect in one.judged}
-            for one in self.factors for effect in (*one.judged, *one.others)])
+            for one in self.factors for effect in (*one.judged, *one.others)]
 
     def _caption(self) -> str:
         return (f"{self.before} against {self.after}: {len(self.factors)} changes in {self.runs} runs on {self.rig}")

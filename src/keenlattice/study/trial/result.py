@@ -2,16 +2,13 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, fields
-from typing import TYPE_CHECKING, Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
-from keenlattice._notebook import Shown
+from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS
 from keenlattice.study._form import Form
 from keenlattice.study.trial.plan import Arm, TrialPlan, plan_as_now
-
-if TYPE_CHECKING:
-    import pandas
 
 Verdict = Literal["better", "worse", "no difference that matters", "unclear"]
 
@@ -123,11 +120,9 @@ class Trial(Form, Shown):
         """What came out of all metrics that decide, in the order in which they were named."""
         return tuple(self[name] for name in self.plan.deciders)
 
-    def table(self) -> "pandas.DataFrame":
+    def _rows(self) -> Rows:
         """A row for each metric."""
-        import pandas
-
-        return pandas.DataFrame([asdict(one) for one in self.metrics])
+        return [asdict(one) for one in self.metrics]
 
     def _caption(self) -> str:
         one = self.deciding

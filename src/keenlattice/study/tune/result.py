@@ -2,15 +2,12 @@
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
-from typing import TYPE_CHECKING, Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
-from keenlattice._notebook import Shown
+from keenlattice._notebook import Rows, Shown
 from keenlattice.catalog.values import Value
 from keenlattice.study._form import Form
 from keenlattice.study.tune.plan import TunePlan
-
-if TYPE_CHECKING:
-    import pandas
 
 Standing = Literal["best", "no better", "not told apart", "worse", "limit not sure", "breaks a limit",
                    "limit not measured", "does not run"]
@@ -67,12 +64,10 @@ class Tuning(Form, Shown):
             {**one, "goals": [one.get("goal")]} if isinstance(one, Mapping) and "goals" not in one else one
             for one in content.get("combinations", ())]}
 
-    def table(self) -> "pandas.DataFrame":
+    def _rows(self) -> Rows:
         """A row for each combination, the best first, with a column for each setting."""
-        import pandas
-
-        return pandas.DataFrame([{**one.values, **{key: value for key, value in asdict(one).items() if key != "values"}}
-                                 for one in self.combinations])
+        return [{**one.values, **{key: value for key, value in asdict(one).items() if key != "values"}}
+                                 for one in self.combinations]
 
     def _caption(self) -> str:
         return (f"{len(self.combinations)} combinations on top of {self.base}, for {self.plan.goal}: {self.runs} runs, "
