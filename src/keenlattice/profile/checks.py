@@ -110,7 +110,8 @@ def findings(catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
     board = _Board(catalog, effective, formula_names(facts), devices, stock_known)
     found = _without_what_others_tell([finding for check in checks() for finding in board.ask(check)])
     found += [Finding(check="formula", kind="out of range", settings=(one.key,), why=one.problem,
-                      what_to_do=f"change the formula: keen edit GAME {one.key}=...")
+                      what_to_do=f"set it anew: keen edit {'rig' if one.layer == 'rig-wide' else 'GAME'} "
+                                 f"{one.key}=...")
               for one in effective.values() if one.problem]
     return Findings([*found, *([] if stock_known else _to_look_at(board, found))])
 

@@ -17,15 +17,16 @@ ROWS_SHOWN, DOUBTS_SHOWN = 4, 8
 
 
 def show_measured(found: "MeasureResult", every: bool) -> None:
-    """How a game runs: the middle of the runs, and all of them."""
+    """How a game runs: the middle of the runs, and all of them, where there are several."""
     from keenlattice.measure.metrics import METRICS, OF_TELEMETRY, TRIAL_METRICS
     from keenlattice.report.words import TITLES
 
     count = len(found.runs)
     say(f"{found.game} on {found.rig}, {count} run{'s' if count > 1 else ''} of {found.seconds:g} s, seed {found.seed}",
         "bold")
-    table(["", "middle run", "all runs"], [
-        [f"{TITLES[name]}, {metric.unit}", *_middle_and_range([row[name] for row in found.runs])]
+    columns = ["this run"] if count == 1 else ["middle run", "all runs"]
+    table(["", *columns], [
+        [f"{TITLES[name]}, {metric.unit}", *_middle_and_range([row[name] for row in found.runs])[:len(columns)]]
         for name, metric in METRICS.items() if (every or name in TRIAL_METRICS) and name not in OF_TELEMETRY],
         right=(1, 2))
     show_said(found.said, found.limited_by)
@@ -49,7 +50,7 @@ def _middle_and_range(values: list[float]) -> tuple[str, str]:
 
     known = [value for value in values if math.isfinite(value)]
     if not known:
-        return "-", "too little to tell"
+        return "-" if len(values) > 1 else "too little to tell", "too little to tell"
     return f"{median(known):.1f}", f"{min(known):.1f} to {max(known):.1f}"
 
 

@@ -15,7 +15,7 @@ from keenlattice.report.pool_words import (
 )
 from keenlattice.report.style import small_figure
 from keenlattice.report.words import TITLES
-from keenlattice.study.pool.result import Pool, PooledMetric
+from keenlattice.study.pool.result import Pool, PooledChange, PooledMetric
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -64,7 +64,7 @@ def _picture(result: Pool, metric: str) -> Picture:
 
 def _standings(result: Pool) -> Table:
     names = result.plan.metrics
-    rows = [[one.name, *(interval(found.mean) if (found := _of(one.metrics, name)) else "-" for name in names),
+    rows = [[_named(one), *(interval(found.mean) if (found := _of(one.metrics, name)) else "-" for name in names),
              str(max(each.rigs for each in one.metrics)), change_does(one)] for one in result.changes]
     return Table(["change", *(f"{TITLES[name]}, % (95 %)" for name in names), "rigs", "over rigs"], rows,
                  right=(len(names) + 1,), code=(0,))
@@ -72,7 +72,7 @@ def _standings(result: Pool) -> Table:
 
 def _where(result: Pool) -> list[Block]:
     """The changes that do something else on some rigs than on others, and on which."""
-    rows = [[one.name, TITLES[each.metric], *(side_said(side) for side in each.sides)] for one in result.changes
+    rows = [[_named(one), TITLES[each.metric], *(side_said(side) for side in each.sides)] for one in result.changes
             for each in one.metrics if each.sides]
     return [Text("The fact that parts the rigs best, where one does; others that go with it may be what counts:"),
             Table(["change", "metric", "on some rigs", "on the others"], rows, code=(0,))] if rows else []
@@ -87,7 +87,7 @@ def _numbers(result: Pool, context: Context) -> Fold:
     for one in result.changes:
         for each in one.metrics:
             here = each.here(context.facts, {})
-            rows.append([one.name, TITLES[each.metric], range_of(each.next_rig), range_of(each.bounds),
+            rows.append([_named(one), TITLES[each.metric], range_of(each.next_rig), range_of(each.bounds),
                          f"{each.differ_pct:.0f} %", shares(each), interval(here),
                          f"{each.studies}" + f" (and {each.silent} without a number)" * bool(each.silent)])
     return Fold("The numbers: the next rig, this rig, and how far rigs differ", [
@@ -109,3 +109,8 @@ def _how_sure(result: Pool) -> list[Block]:
              "that would be believed. At least five rigs have to have tried a change."),
         Text("It plans: what a change does on one rig, only a trial there tells."),
         *(Alert(one) for one in doubts[:MOST_REFUSED])]
+
+
+def _named(change: PooledChange) -> str:
+    """Its name, with an arrow that no line is broken in."""
+    return str(change.name).replace("->", "\u2192")
