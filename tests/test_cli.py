@@ -366,3 +366,21 @@ def test_json_never_holds_what_json_cannot(keen: Keen) -> None:
     done = keen("measure", "brass-orbit", "--seconds", "0.6", "--runs", "1", "--json")
     runs = json.loads(done.stdout, parse_constant=lambda name: pytest.fail(name))["runs"]
     assert runs[0]["latency_ms_median"] is None and os.linesep in done.stdout
+
+
+@pytest.mark.parametrize(("words", "never"), [
+    ("--help", ("keenlattice.cli.commands.show", "pydantic", "numpy")),
+    ("rig --help", ("keenlattice.cli.commands.rig.facts", "numpy")),
+    ("show brass-orbit", ("keenlattice.cli.commands.edit", "numpy", "scipy", "pandas", "matplotlib")),
+    ("history brass-orbit", ("numpy", "pandas", "keenlattice.catalog.model", "keenlattice.rig.byhand.machine")),
+    ("edit brass-orbit frame.cap=120", ("numpy", "pandas", "pyarrow")),
+    ("trial brass-orbit@stock brass-orbit --seconds 1 --blocks 3 --seed 1", ("scipy.stats", "matplotlib", "numba"))])
+def test_a_quick_command_loads_nothing_that_it_does_not_need(keen: Keen, tmp_path: Path, words: str,
+                                                             never: tuple[str, ...]) -> None:
+    keen("edit", "brass-orbit", "frame.queue-depth=1")
+    told = subprocess.run(
+        [sys.executable, "-c", "import atexit, sys; atexit.register(lambda: print(*sys.modules, file=sys.stderr)); "
+         "from keenlattice.cli.start import main; main()", *words.split()],
+        env=environment(tmp_path, KEEN_BOOK=str(tmp_path / "book")), capture_output=True, text=True, check=False)
+    assert told.returncode == 0 and not set(never) & set(told.stderr.split()[-5000:]), told.stderr[:300]
+    assert "keenlattice.cli.app" in told.stderr

@@ -86,14 +86,18 @@ def open_rig(kind: str, where: "Logbook | Path") -> "Rig":
         from keenlattice.rig.linux.machine import LinuxRig
 
         return LinuxRig(home)
+    if kind not in OURS:
+        return _loaded(installed()[kind], home)
     from keenlattice.catalog.load import own_settings
-    from keenlattice.rig.byhand.machine import ByHandRig
-    from keenlattice.rig.standin.machine import Standin
 
     more = own_settings(where.own_settings) if isinstance(where, Logbook) else []
-    if kind in OURS:
-        return ByHandRig(home, more) if kind == "byhand" else Standin(home, more=more)
-    return _loaded(installed()[kind], home)
+    if kind == "byhand":
+        from keenlattice.rig.byhand.machine import ByHandRig
+
+        return ByHandRig(home, more)
+    from keenlattice.rig.standin.machine import Standin
+
+    return Standin(home, more=more)
 
 
 def _loaded(entry: "EntryPoint", home: Path) -> "Rig":

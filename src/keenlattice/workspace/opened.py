@@ -123,7 +123,7 @@ class Opened:
 
     def _may_have_a_sheet(self) -> bool:
         """Whether a sheet lies in the rig's home, told without opening the rig."""
-        from keenlattice.rig.byhand.machine import SHEET
+        from keenlattice.rig.byhand import SHEET
 
         home = self._given.home if self._given else home_of(self.kind, self.book.state)
         return (home / SHEET).exists()

@@ -229,13 +229,13 @@ class Upkeep(Changing):
 
         Returns: what was done, a sentence each; where it failed, that, so that whoever only looks can go on.
         """
-        from keenlattice.rig.base import ByHand
-
         said = [text for rig in self.cut_short() if (text := _settled(rig, choose))]
-        if self._may_have_a_sheet() and isinstance(self.rig, ByHand):
+        if self._may_have_a_sheet():
+            from keenlattice.rig.base import ByHand
             from keenlattice.rig.byhand.sheets import settle_sheet
 
-            settle_sheet(self.rig, self.book)
+            if isinstance(self.rig, ByHand):
+                settle_sheet(self.rig, self.book)
         return said
 
 

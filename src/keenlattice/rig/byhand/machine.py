@@ -18,6 +18,7 @@ from keenlattice.profile.version import Entries
 from keenlattice.rig._factnames import FACTS
 from keenlattice.rig._gamefiles import GameFiles
 from keenlattice.rig.base import Edits, Facts, FactValue, State, one_by_one
+from keenlattice.rig.byhand import SHEET
 from keenlattice.rig.byhand.noted import read_noted
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.places import put_file
@@ -26,7 +27,7 @@ if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.rig.hand import ComingRun, Hand
 
-SAID, SHEET, ABOUT = "said.json", "sheet.json", "rig.toml"
+SAID, ABOUT = "said.json", "rig.toml"
 MOST_BYTES, MOST_STATE_BYTES = 256 * 1024, 4_000_000
 ASKED = ("os", "cpu", "cores", "threads", "ram_mib", "gpu", "vram_mib", "driver_version", "panel", "refresh_hz",
          "best_refresh_hz")

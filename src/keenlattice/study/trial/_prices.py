@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
+from keenlattice.measure._summary import t_interval
 from keenlattice.measure.metrics import METRICS
 from keenlattice.study.trial.plan import Arm
 from keenlattice.study.trial.result import Price
@@ -20,8 +21,6 @@ def prices(runs: Sequence[tuple[int, Arm, Mapping[str, float]]]) -> tuple[Price,
     Args:
         runs: of each its block, its version, and its metrics.
     """
-    from scipy.stats import t as student
-
     found = []
     for name in runs[0][2] if runs else ():
         by_arm = {arm: {block: row[name] for block, of, row in runs if of == arm and np.isfinite(row[name])}
@@ -30,9 +29,6 @@ def prices(runs: Sequence[tuple[int, Arm, Mapping[str, float]]]) -> tuple[Price,
         if len(blocks) < FEWEST:
             continue
         before, after = (np.array([by_arm[arm][block] for block in blocks]) for arm in ("before", "after"))
-        change = after - before
-        half = float(student.ppf((1 + AT) / 2, change.size - 1) * change.std(ddof=1) / change.size ** 0.5)
-        middle = float(change.mean())
-        found.append(Price(name, METRICS[name].unit, float(before.mean()), float(after.mean()), middle, middle - half,
-                           middle + half, len(blocks)))
+        found.append(Price(name, METRICS[name].unit, float(before.mean()), float(after.mean()),
+                           *t_interval(after - before, AT), len(blocks)))
     return tuple(found)

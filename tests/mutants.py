@@ -1,0 +1,75 @@
+"""Whether the tests would notice: small faults are put into `study`, `rig` and `measure`, one at a time, and the tests
+that come by there are run. `make mutants`; in `build/mutants`, half an hour on two cores. The faults are mutmut's.
+
+Of all faults a sample is drawn (KEEN_MUTANTS, KEEN_MUTANTS_SEED). Those that no test noticed are printed, to be read.
+"""
+
+import fnmatch
+import json
+import os
+import random
+import shutil
+import subprocess
+import sys
+from collections import Counter
+from collections.abc import Iterator
+from pathlib import Path
+
+WHERE, WANTED = Path("build/mutants"), 0.85
+SAMPLE, SEED = int(os.environ.get("KEEN_MUTANTS", "160")), int(os.environ.get("KEEN_MUTANTS_SEED", "18"))
+WORDS = {0: "not noticed", 33: "no test comes by", 34: "skipped", 36: "noticed: it takes for ever", 2: "interrupted"}
+NONE = "no.such.mutant"
+ONLY_ON_A_DRIVER = ("keenlattice.rig.linux.x11.*", "keenlattice.rig.linux.wayland.*")
+"""What only `real` tests run, on a display: those are timed, and not run here."""
+
+
+def main() -> int:
+    copied()
+    mutmut("run", NONE)  # makes all mutants, and stops
+    names = sorted(name for _, name, _ in results() if not any(fnmatch.fnmatch(name, one) for one in ONLY_ON_A_DRIVER))
+    if not names:
+        print("mutmut made no mutants; what it says: build/mutants/said.txt")
+        return 1
+    chosen = random.Random(SEED).sample(names, min(SAMPLE, len(names)))
+    mutmut("run", "--max-children", str(os.cpu_count() or 1), *chosen)
+    codes = {name: code for _, name, code in results() if name in set(chosen)}
+    told = Counter(WORDS.get(code, "noticed") if code is not None else "not run" for code in codes.values())
+    noticed = sum(count for word, count in told.items() if word.startswith("noticed"))
+    for name in sorted(name for name, code in codes.items() if code in (0, 33)):
+        print(f"\n{WORDS[codes[name]]}: {name}\n{shown(name)}")
+    print(f"\n{len(names)} mutants, {len(codes)} drawn with seed {SEED}: {dict(told)}")
+    print(f"{100 * noticed / len(codes):.0f} % were noticed ({100 * WANTED:.0f} % are wanted)")
+    return 0 if noticed >= WANTED * len(codes) else 1
+
+
+def copied() -> None:
+    """The files of the checkout, where they can be broken."""
+    WHERE.mkdir(parents=True, exist_ok=True)
+    listed = subprocess.run(["git", "ls-files", "-z"], capture_output=True, text=True, check=True).stdout.split("\0")
+    for name in filter(None, listed):
+        (WHERE / name).parent.mkdir(parents=True, exist_ok=True)
+        shutil.copy2(name, WHERE / name)
+
+
+def mutmut(*words: str) -> None:
+    environment = {name: value for name, value in os.environ.items() if not name.startswith("KEEN_")}
+    with (WHERE / "said.txt").open("ab") as said:
+        subprocess.run([sys.executable, "-m", "mutmut", *words], cwd=WHERE, env=environment, stdout=said, stderr=said,
+                       check=False)
+
+
+def results() -> Iterator[tuple[Path, str, int | None]]:
+    """File, name and exit code of every mutant."""
+    for file in sorted((WHERE / "mutants/src").rglob("*.meta")):
+        for name, code in json.loads(file.read_text(encoding="utf-8"))["exit_code_by_key"].items():
+            yield file, name, code
+
+
+def shown(name: str) -> str:
+    said = subprocess.run([sys.executable, "-m", "mutmut", "show", name], cwd=WHERE, capture_output=True, text=True,
+                          check=False).stdout
+    return "\n".join(line for line in said.splitlines() if line[:1] in "+-@" and not line.startswith(("---", "+++")))
+
+
+if __name__ == "__main__":
+    sys.exit(main())
