@@ -7,6 +7,7 @@
 # sensors  how well flashes are found over a grid of signals, written into docs/sensors.md
 # calibrate  trials and screens against the stand-in's truth, written into docs/calibration.md
 # torture  the fuzz runs and the kills, at full length
+# mutants  small faults, put in one at a time: whether the tests notice; half an hour
 # docs  the documentation as a site, into build/site; no network, every link checked
 # package  wheel and sdist, each installed into an empty environment, where every command is run
 # versions  the tests with the lowest versions that pyproject.toml names, and with the newest there are
@@ -24,7 +25,7 @@ DEBIAN_FOR_KERNEL := qemu-system-x86 debootstrap acpica-tools e2fsprogs
 DEBIAN_FOR_WINDOWS := wine wine64 gcc-mingw-w64-x86-64-win32 unzip
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
 
-.PHONY: demo test test-windows test-kernel check bench sensors calibrate torture docs package versions shots clean
+.PHONY: demo test test-windows test-kernel check bench sensors calibrate torture mutants docs package versions shots clean
 
 demo: .venv/installed
 	$(BIN)/keen demo
@@ -61,6 +62,10 @@ torture: .venv/installed-dev
 	  -k "kill or held_against"
 	$(BIN)/python -m pytest --hypothesis-profile=torture tests/test_pack.py tests/test_formula.py tests/test_ingest.py \
 	  tests/test_latency.py tests/test_driconf.py tests/test_ini.py -k "mangled or any_text or reads_back_or"
+
+mutants: .venv/installed-dev
+	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[mutants]'
+	$(BIN)/python tests/mutants.py
 
 docs: .venv/installed-dev
 	NO_MKDOCS_2_WARNING=1 $(BIN)/python -m mkdocs build --strict --quiet
