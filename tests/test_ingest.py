@@ -93,6 +93,21 @@ def test_in_pieces_a_recording_gives_the_same_numbers(tmp_path: Path) -> None:
             assert_same(found.metrics, metrics_of(whole), name)
 
 
+@pytest.mark.parametrize("means", ["stamps", "intervals"])
+@pytest.mark.parametrize("dropped", [{0}, {1}, {0, 1}, {1, 2, 5}, {0, 59}])
+def test_frames_that_were_never_shown_are_the_same_in_pieces(tmp_path: Path, dropped: set[int], means: str) -> None:
+    at = np.cumsum(8 + np.arange(60) % 3)
+    values = at if means == "stamps" else np.diff(at, prepend=0)
+    (tmp_path / "f.csv").write_text("t,d\n" + "".join(f"{value},{int(row in dropped)}\n"
+                                                      for row, value in enumerate(values)))
+    columns = column_map(name="x", time="t", means=means, unit="ms", dropped="d")
+    whole = ingest(tmp_path / "f.csv", columns)
+    for rows in (1, 2, 7, 100):
+        pieces = measure_in_pieces(tmp_path / "f.csv", columns, rows=rows)
+        assert (pieces.frames, pieces.dropped_frames) == (whole.capture.frame_ms.size, len(dropped))
+        assert pieces.metrics["frame_ms_mean"] == pytest.approx(float(whole.capture.frame_ms.mean()))
+
+
 @given(st.integers(0, 10_000), st.lists(st.integers(1, 400), min_size=1, max_size=8))
 def test_however_it_is_cut_the_metrics_stay(seed: int, cuts: list[int]) -> None:
     random = np.random.default_rng(seed)

@@ -38,6 +38,7 @@ def test_one_value_changes_and_no_other_byte(encoding: str, value: str) -> None:
 def test_what_is_added_is_taken_out_again(text: str, key: str, value: str) -> None:
     ini = Ini(text.encode(), "f")
     ini.set("B", key, value)
+    assert ("\r\n" in text) <= ("\n" not in ini.content.decode().replace("\r\n", ""))  # lines end as the others do
     if (before := Ini(text.encode(), "f").value("B", key)) is None:
         assert Ini(ini.content, "f").value("B", key) == value
         ini.remove("B", key)

@@ -112,6 +112,7 @@ def test_devices_are_found_by_class_with_their_interrupts(rig: LinuxRig, tmp_pat
     assert found["net0"].interrupts == (50, 51, 52, 53)
     assert counts(tmp_path / "root")[50] == 5007
     facts = rig.facts()
+    assert facts["case_matters"] is True and facts["threads"] == os.cpu_count()
     assert facts["net0_interrupts"] == 4 * 7 + 5000 + 5100 + 5200 + 5300 and facts["net0_messages"] == 4
     assert (facts["governor"], facts["clock_highest"], facts["boost"], facts["gpu0_cores"]) == (
         "calm", 4600, "on", "0-7")

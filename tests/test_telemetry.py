@@ -126,7 +126,7 @@ def test_every_source_of_a_machine_is_read(tmp_path: Path) -> None:
     card = "0000:01:00.0"
     texts = {
         f"sys/bus/pci/devices/{card}/class": "0x030000",
-        "proc/stat": "cpu 100 0 0 100 0 0 0 0\ncpu0 100 0 0 100 0 0 0 0",
+        "proc/stat": "cpu 100 0 0 60 40 0 0 0\ncpu0 100 0 0 60 40 0 0 0",
         "proc/meminfo": "MemTotal: 2048000 kB\nMemAvailable: 1024000 kB\nSwapTotal: 0 kB\nSwapFree: 0 kB",
         "proc/pressure/cpu": "some avg10=0.00 total=1000000\nfull avg10=0.00 total=0",
         "sys/devices/system/cpu/cpufreq/policy0/scaling_cur_freq": "3000000",
@@ -156,7 +156,7 @@ def test_every_source_of_a_machine_is_read(tmp_path: Path) -> None:
     assert "cpu.power" not in first and "game.load" not in first  # shares and rates take a second look
     time.sleep(0.1)
     later = {"sys/class/powercap/x:0/energy_uj": "15000000",
-             "proc/stat": "cpu 175 0 0 125 0 0 0 0\ncpu0 175 0 0 125 0 0 0 0",
+             "proc/stat": "cpu 175 0 0 70 55 0 0 0\ncpu0 175 0 0 70 55 0 0 0",
              "sys/devices/system/cpu/cpu0/thermal_throttle/package_throttle_total_time_ms": "1050",
              "proc/77/task/78/stat": "78 (a) b) S" + " 0" * 10 + " 52 52",
              "proc/77/fdinfo/4": f"drm-pdev: {card}\ndrm-client-id: 3\ndrm-engine-render: 50000005 ns"}

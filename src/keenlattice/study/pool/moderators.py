@@ -43,7 +43,7 @@ def _log_of(name: str) -> Callable[[Facts, Mapping[str, float]], float]:
 
 def _rated(facts: Facts, _limits: Mapping[str, float]) -> float:
     now, rated = _number(facts.get("memory_speed_mts")), _number(facts.get("memory_rated_mts"))
-    return min(2.0, now / rated) if rated > 0 else math.nan
+    return float(np.minimum(2.0, now / rated)) if rated > 0 else math.nan  # Python's own takes what is unknown for 2
 
 
 def _yes(name: str) -> Callable[[Facts, Mapping[str, float]], float]:
