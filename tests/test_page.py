@@ -207,6 +207,8 @@ def test_without_pandas_results_still_show_themselves(monkeypatch: pytest.Monkey
     head, *rows = str(result).splitlines()[1:]
     assert head.split()[:3] == ["name", "unit", "before"] and len(rows) == 2
     assert "<td>better</td>" in result._repr_html_()
+    odd = Capture(np.arange(50.0), about={"game": "a\x1b[2J\nb"})
+    assert str(odd).splitlines()[0].startswith("Capture of a\ufffd[2J\ufffdb:")
     with pytest.raises(NeedsInstalling, match=r"keen-lattice\[tables\]"):
         result.table()
 

@@ -62,10 +62,10 @@ class Shown:
     def __repr__(self) -> str:
         rows = self._in_brief()
         names, cells = _laid_out(rows)
-        columns = [_aligned([name, *column], all(not isinstance(row.get(name), str) for row in rows))
+        columns = [_aligned([name, *column], all(isinstance(row.get(name), int | float | None) for row in rows))
                    for name, *column in zip(names, *cells, strict=True)]
         lines = ("  ".join(line).rstrip() for line in zip(*columns, strict=True))
-        return "\n".join((self._caption(), *(lines if rows else ())))
+        return "\n".join(map(_harmless, (self._caption(), *(lines if rows else ()))))
 
     def _repr_html_(self) -> str:
         from html import escape
@@ -86,6 +86,11 @@ def _laid_out(rows: Rows) -> tuple[list[str], list[list[str]]]:
 def _aligned(cells: list[str], numbers: bool) -> list[str]:
     width = max(map(len, cells))
     return [cell.rjust(width) if numbers else cell.ljust(width) for cell in cells]
+
+
+def _harmless(line: str) -> str:
+    """A line without what a terminal would act on: names and notes may be a stranger's."""
+    return line if line.isprintable() else "".join(one if one.isprintable() else "\ufffd" for one in line)
 
 
 def _cell(value: Any) -> str:

@@ -19,7 +19,7 @@ def group(package: str, panels: Mapping[str, Mapping[str, str]], **told: Any) ->
         told: as for `typer.Typer`.
     """
     listed = type("Listed", (Grouped,), {"package": package, "panels": panels})
-    return typer.Typer(cls=listed, callback=_before_any, rich_markup_mode=None, **told)
+    return typer.Typer(cls=listed, callback=_before_any, rich_markup_mode=None, **{"add_completion": False, **told})
 
 
 def _before_any() -> None:
@@ -77,9 +77,8 @@ def _command(module: Any, name: str) -> Any:
     app = getattr(module, "app", None)
     if app is None:
         word = name.replace("-", "_")
-        app = typer.Typer(rich_markup_mode=None)
+        app = typer.Typer(rich_markup_mode=None, add_completion=False)
         app.command(name)(getattr(module, word, None) or getattr(module, f"{word}_"))
-    app._add_completion = False  # the program itself offers that
     command = typer.main.get_command(app)
     command.name = name
     return command
