@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from keenlattice.errors import RigError
 from keenlattice.rig.linux.driconf import options, with_options
-from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, entries_in
+from keenlattice.rig.linux.driver import _setting
+from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, _on_this, entries_in
 
 FOREIGN = b"""<?xml version='1.0' standalone="yes"?>
 <!DOCTYPE driconf [ <!ELEMENT driconf (device+)> ]>
@@ -130,3 +131,25 @@ BOMB = (b"""<!DOCTYPE driconf [<!ENTITY one "aaaa"><!ENTITY two "&one;&one;&one;
 def test_what_cannot_be_read_is_left_alone(content: bytes, says: str) -> None:
     with pytest.raises(RigError, match=says):
         with_options(content, "scene", ("keen-scene",), {"a": "1"}, "f")
+
+
+@pytest.mark.parametrize(("kind", "default", "valid", "takes", "stock"), [
+    ("int", "1", "0:3", (0, 3), 1), ("enum", "2", "0:2", (0, 2), 2), ("float", "0.5", "0:1.5", (0, 1.5), 0.5),
+    ("int", "7", "", (None, None), 7), ("bool", "true", "", (None, None), True),
+    ("bool", "false", "", (None, None), False), ("string", "x", "", (None, None), "x")])
+def test_an_option_of_the_driver_is_a_setting_of_its_kind(kind: str, default: str, valid: str,
+                                                          takes: tuple[float | None, float | None],
+                                                          stock: object) -> None:
+    (found,) = _setting({"name": "Made_Up", "type": kind, "default": default, "valid": valid, "text": " What it is "},
+                        ["0: off"])
+    assert (found.name, found.title, found.stock) == ("mesa.made_up", "What it is; 0: off", stock)
+    assert (found.low, found.high) == takes
+    assert _setting({"name": "x", "type": "section", "default": ""}, []) == []
+
+
+@pytest.mark.parametrize(("device", "fits"), [
+    ({}, True), ({"screen": "0"}, True), ({"screen": "1"}, False), ({"screen": "x"}, False),
+    ({"driver": "made-up"}, True), ({"driver": "other"}, False), ({"device": "other"}, False),
+    ({"driver": "made-up", "screen": "1"}, False)])
+def test_an_entry_is_for_the_screen_driver_and_device_that_it_names(device: dict[str, str], fits: bool) -> None:
+    assert _on_this(device, DrawnOn(driver="made-up", device="", number=0)) is fits

@@ -17,6 +17,7 @@ from keenlattice.profile.compare import Change
 from keenlattice.study import flattened, pool_evidence
 from keenlattice.study.pool._meta import Rigs, _ranked, pooled, shrunken
 from keenlattice.study.pool._regression import SPREADS, _ridges, slopes_of
+from keenlattice.study.pool._sides import _chance
 from keenlattice.study.pool.evidence import Switch
 from keenlattice.study.pool.moderators import MODERATORS, moderators_of
 from keenlattice.study.pool.order import matching
@@ -137,3 +138,19 @@ def test_what_no_rig_gave_a_number_for_is_not_known() -> None:
     found = of([*silent, *(record(rig, -0.05, study=1) for rig in range(2))])
     assert found.changes[0].telling.told == "not known"
     assert replace(found).changes[0].telling.rigs == 2
+
+
+def test_two_sides_differ_by_chance_as_welch_has_it() -> None:
+    from types import SimpleNamespace
+
+    from scipy.stats import ttest_ind
+
+    random = np.random.default_rng(8)
+    y = np.r_[random.normal(0.00, 0.01, 9), random.normal(0.02, 0.04, 14)]
+    above = np.arange(y.size) < 9
+    one = Rigs(y, np.full(y.size, 1e-4), np.zeros(1, dtype=np.intp))
+    whole = SimpleNamespace(found=SimpleNamespace(tau2=np.zeros(1)))
+    found = _chance(one, above, ~above, whole)  # type: ignore[arg-type]
+    assert found[0] == pytest.approx(ttest_ind(y[above], y[~above], equal_var=False).pvalue)
+    few = np.arange(y.size) < 2
+    assert math.isnan(_chance(one, few, ~few, whole)[0])  # type: ignore[arg-type]

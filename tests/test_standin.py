@@ -186,3 +186,26 @@ def test_a_damaged_state_is_said_so(rig: Standin) -> None:
     (rig.home / "state.json").write_text('{"rig": [')
     with pytest.raises(RigError, match="damaged"):
         rig.values(rig.state(), "rig")
+
+
+@pytest.mark.parametrize(("chore", "said", "again"), [
+    ("purge-standby-memory", "MiB are dropped", "nothing to do"),
+    ("verify-game-files", "damaged files are fetched anew", "nothing to do"),
+    ("update-driver", "becomes", "becomes"), ("clear-shader-cache", "MiB", "nothing in"),
+    ("clear-temporary-files", "MiB", "nothing in")])
+def test_a_chore_does_what_it_says_and_once(rig: Standin, chore: str, said: str, again: str) -> None:
+    before = rig.state()
+    first = rig.after_chore(before, chore)
+    assert said in first.says[0] and (first.act is None or first.then == before)
+    if first.act is None:
+        rig.put(first.then)
+    else:
+        first.act()
+    assert again in rig.after_chore(rig.state(), chore).says[0]
+
+
+def test_chores_that_set_something_free_leave_each_other_alone(rig: Standin) -> None:
+    purged = rig.after_chore(rig.state(), "purge-standby-memory")
+    assert purged.act is not None
+    purged.act()
+    assert "damaged files are fetched" in rig.after_chore(rig.state(), "verify-game-files").says[0]

@@ -29,7 +29,7 @@ from keenlattice.measure.text import read_text, write_text
 from keenlattice.profile.version import Version, stock
 from keenlattice.report.words import price
 from keenlattice.rig.linux import _sampler
-from keenlattice.rig.linux.telemetry import taken_down
+from keenlattice.rig.linux.telemetry import Telemetry, taken_down
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.trial._adjusting import AT_START
 from keenlattice.study.trial._conclude import conclude, ended
@@ -312,3 +312,29 @@ def test_runs_that_throttled_are_named_in_every_kind_of_study(keen: Keen, monkey
                   ("tune", "brass-orbit@stock", "--try", "frame.queue-depth=1,2", "--rounds", "3")):
         said = keen(*words, *short).stdout
         assert "was throttled" in said and said.count("! run ") <= 3, said
+
+
+@pytest.mark.parametrize(("before", "after", "busy", "taken"), [
+    ("100 0 0 100 0 0 0 0", "150 0 0 150 0 0 0 0", 50, 0), ("100 0 0 60 40 0 0 0", "130 0 0 90 80 0 0 0", 30, 0),
+    ("0 0 0 0 0 0 0 0", "40 0 0 50 0 0 0 10", 50, 10), ("0 0 0 0 0 0 0", "25 0 0 75 0 0 0", 25, 0)])
+def test_how_busy_cores_were_is_what_was_neither_idle_nor_waiting(tmp_path: Path, before: str, after: str, busy: float,
+                                                                  taken: float) -> None:
+    (tmp_path / "proc").mkdir()
+    file = tmp_path / "proc/stat"
+    file.write_text(f"cpu {before}\ncpu0 {before}\nintr 5\n")
+    read = _sampler.processors(tmp_path)
+    assert read is not None and read() == {}
+    file.write_text(f"cpu {after}\ncpu0 {after}\nintr 9\n")
+    assert read() == pytest.approx({"cpu.load": busy, "cpu-busiest.load": busy, "cpu-taken.load": taken})
+
+
+def test_what_was_taken_down_last_is_read_as_it_comes(tmp_path: Path) -> None:
+    file = tmp_path / "taken"
+    file.write_text('{"names": ["gpu0.load", "cpu.load"]}\n[1.0, 50, 20]\n[1.25, 60, null]\n[1.5, 7')
+    with file.open("rb") as opened:
+        found = Telemetry(file=opened.fileno())
+        assert found.latest() == {"gpu0.load": 60}
+        with file.open("a") as more:
+            more.write('0, 30]\n')
+        assert found.latest() == {"gpu0.load": 70, "cpu.load": 30}
+        assert found.latest() == {"gpu0.load": 70, "cpu.load": 30}

@@ -48,7 +48,7 @@ def emptied(held: Mapping[str, Mapping[str, Value]], what: str) -> tuple[dict[st
     """What is held once something is cleared, and what is said of it."""
     mib = machine(held, what)
     where = {"shader_cache_mib": "the shader cache", "temporary_mib": "the temporary files"}[what]
-    said = f"{mib} MiB of {where} are set aside; undo brings them back" if mib else f"{where} hold nothing"
+    said = f"{mib} MiB of {where} are set aside; undo brings them back" if mib else f"there is nothing in {where}"
     return {**held, MACHINE: {**held.get(MACHINE, {}), what: 0}}, said
 
 
