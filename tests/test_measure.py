@@ -11,7 +11,7 @@ from hypothesis.extra.numpy import arrays
 from keenlattice.errors import CaptureError, UnknownName
 from keenlattice.measure._summary import summary, table
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.course import cut, periodic_hitches, segment, warm_up_ms
+from keenlattice.measure.course import _binned, cut, periodic_hitches, segment, warm_up_ms
 from keenlattice.measure.metrics import (
     METRICS,
     OF_TELEMETRY,
@@ -231,3 +231,17 @@ def test_a_block_that_is_longer_than_the_run_is_the_run() -> None:
     random = [np.random.default_rng(1) for _ in range(2)]
     longer, whole = (resampled_quantiles(run, 0.9, block, 50, random[place]) for place, block in enumerate((200, 60)))
     assert (longer == whole).all() and np.allclose(whole, np.quantile(run, 0.9))
+
+
+def test_a_runs_course_begins_with_its_first_frame() -> None:
+    shown = 5000 + np.concatenate(([0.0], np.cumsum([10.0] * 25 + [25.0] * 10 + [50.0] * 5)))
+    assert _binned(Capture(shown), 250.0).tolist() == [10, 25]
+
+
+def test_a_capture_as_a_table_knows_what_was_not_recorded() -> None:
+    shown = np.array([0.0, 10.0, 30.0])
+    plain = Capture(shown, np.array([5.0]), np.array([28.0])).table()
+    assert plain["kind"].tolist() == ["frame", "click", "frame", "frame"] and plain["cpu_ms"].isna().all()
+    staged = Capture(shown, cpu_ms=np.array([1.0, 2.0, 3.0]), gpu_ms=np.array([4.0, 5.0, 6.0])).table()
+    assert staged["cpu_ms"].tolist() == [1, 2, 3] and staged["gpu_ms"].tolist() == [4, 5, 6]
+    assert plain["frame_ms"].dropna().tolist() == [10, 20] and plain["latency_ms"].dropna().tolist() == [23]

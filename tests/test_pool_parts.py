@@ -15,6 +15,7 @@ from keenlattice.logbook._studies import newest_finished
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change
 from keenlattice.study import flattened, pool_evidence
+from keenlattice.study.pool import reading
 from keenlattice.study.pool._meta import Rigs, _ranked, pooled, shrunken
 from keenlattice.study.pool._regression import SPREADS, _ridges, slopes_of
 from keenlattice.study.pool._sides import _chance
@@ -154,3 +155,22 @@ def test_two_sides_differ_by_chance_as_welch_has_it() -> None:
     assert found[0] == pytest.approx(ttest_ind(y[above], y[~above], equal_var=False).pvalue)
     few = np.arange(y.size) < 2
     assert math.isnan(_chance(one, few, ~few, whole)[0])  # type: ignore[arg-type]
+
+
+def test_a_rig_unlike_all_others_is_left_out_and_changes_nothing() -> None:
+    random = np.random.default_rng(21)
+    switches = [(Switch(setting="cpu.boost", before="off", after=f"w{number}"),) for number in range(8)]
+    usual = [record(rig, -0.03 + random.normal(0, 0.003), study=number, change=switch)
+             for rig in range(12) for number, switch in enumerate(switches)]
+    strange = [record(99, 0.9, study=number, change=switch) for number, switch in enumerate(switches)]
+    with_it, without = of([*usual, *strange]), of(usual)
+    assert (with_it.odd, without.odd, with_it.rigs) == (1, 0, 12)
+    assert [one.telling.mean for one in with_it.changes] == [one.telling.mean for one in without.changes]
+
+
+def test_a_file_that_is_too_large_is_not_read_and_says_how_large_it_may_be(tmp_path: Path,
+                                                                           monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(reading, "MOST_BYTES_OF_LINES", 2 * 1024**2)
+    (tmp_path / "a.jsonl").write_text("x" * (2 * 1024**2 + 1))
+    (said,) = reading.collect_evidence([tmp_path], tmp_path / "all.parquet")
+    assert "larger than 2 MiB: not read" in said
