@@ -223,3 +223,17 @@ def test_screens_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     assert "sync.triple-buffering + sync.vertical" in keen(*plan, "--together", "checks").stdout
     for bad in (["screen"], ["screen", "brass-orbit", "brass-orbit"], [*words, "--together", "x.y"]):
         assert keen(*bad, code=2).stderr
+
+
+@pytest.mark.parametrize("folded", [True, False])
+@pytest.mark.parametrize("factors", [2, 3, 7, 12, 20])
+def test_a_round_switches_what_is_open_each_half_the_time_and_leaves_the_rest_off(factors: int, folded: bool) -> None:
+    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(factors)), folded=folded)
+    for number, open_ in ((0, list(range(factors))), (1, [factors - 1]), (2, list(range(0, factors, 2)))):
+        design = plan.design(number, open_).astype(int)
+        settled = [place for place in range(factors) if place not in open_]
+        assert (design[:, settled] == -1).all() and set(np.unique(design[:, open_])) == {-1, 1}
+        assert not design[:, open_].sum(axis=0).any()
+        together = design[:, open_].T @ design[:, open_]
+        assert (together == len(design) * np.eye(len(open_))).all()
+    assert (plan.design() == plan.design(0, range(factors))).all()
