@@ -39,20 +39,18 @@ def telemetry(line: Pipeline, shown_ms: Floats, cpu_ms: Floats, gpu_ms: Floats, 
     cpu_load = np.minimum(100.0, OTHERS_LOAD + 1.6 * thread_load / THREADS)
     cpu_mhz = CPU_MHZ * line.cpu_clock_share * np.ones(count)
     cpu_w = CPU_IDLE_W + CPU_CORE_W * (1.6 * thread_load / 100) * line.cpu_clock_share ** 2
+    sources = {  # what each comes to, how noisy it is, and in which steps it is told
+        "gpu0.load": (gpu_load, 0.0, 1.0), "gpu0.clock": (clock, 0.0, MHZ_STEP), "gpu0.power": (gpu_w, NOISE_W, 0.1),
+        "gpu0.temperature": (_warmed(GPU_BEGINS_C, ROOM_C + GPU_C_PER_W * gpu_w), NOISE_C, 1.0),
+        "cpu.load": (cpu_load, 0.4, 1.0), "cpu.clock": (cpu_mhz, MHZ_STEP, MHZ_STEP),
+        "cpu.power": (cpu_w, NOISE_W, 0.1),
+        "cpu.temperature": (_warmed(CPU_BEGINS_C, ROOM_C + CPU_C_PER_W * cpu_w), NOISE_C, 1.0),
+        "game-thread.load": (thread_load, 0.0, 1.0)}
+    values, noise, step = (np.array(column) for column in zip(*sources.values(), strict=True))
+    said = values + noise[:, None] * random.standard_normal(values.shape)
+    told = np.round(said / step[:, None]) * step[:, None]
     at_ms = EVERY_MS * np.arange(1, count + 1, dtype=np.float64)
-
-    def series(values: Floats, noise: float = 0.0, step: float = 0.1) -> Series:
-        said = values + noise * random.standard_normal(count)
-        return Series(at_ms, np.asarray(np.round(said / step) * step, dtype=np.float64))
-
-    return {
-        "gpu0.load": series(gpu_load, step=1.0), "gpu0.clock": series(clock, step=MHZ_STEP),
-        "gpu0.power": series(gpu_w, NOISE_W),
-        "gpu0.temperature": series(_warmed(GPU_BEGINS_C, ROOM_C + GPU_C_PER_W * gpu_w), NOISE_C, 1.0),
-        "cpu.load": series(cpu_load, 0.4, 1.0), "cpu.clock": series(cpu_mhz, MHZ_STEP, MHZ_STEP),
-        "cpu.power": series(cpu_w, NOISE_W),
-        "cpu.temperature": series(_warmed(CPU_BEGINS_C, ROOM_C + CPU_C_PER_W * cpu_w), NOISE_C, 1.0),
-        "game-thread.load": series(thread_load, step=1.0)}
+    return {name: Series(at_ms, row) for name, row in zip(sources, told, strict=True)}
 
 
 def _warmed(begin_c: float, towards_c: Floats) -> Floats:
