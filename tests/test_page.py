@@ -198,6 +198,8 @@ def test_results_show_themselves_in_a_notebook() -> None:
         assert len(one.table()) == rows and "<table" in shown and "<script" not in shown and "<img" not in shown
     assert "better (-12.0 to -8.0 %)" in result._repr_html_()
     assert capture.table()["latency_ms"].dropna().tolist() == [17.0]
+    unset = changes({"frame.cap": 160}, {"frame.queue-depth": 1}).table()  # whole numbers beside nothing stay whole
+    assert [*map(type, unset["before"])] == [int, type(None)] and unset["after"].tolist() == [None, 1]
     assert replace(capture, click_ms=np.empty(0), answer_ms=np.empty(0))._repr_html_().count("<tr") == 2
 
 

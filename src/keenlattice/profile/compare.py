@@ -2,10 +2,14 @@
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
+from typing import TYPE_CHECKING
 
-from keenlattice._notebook import Rows, Shown
+from keenlattice._notebook import Rows, Shown, pandas_here
 from keenlattice.catalog.values import Value, same
 from keenlattice.profile.version import Entries
+
+if TYPE_CHECKING:
+    import pandas
 
 
 @dataclass(frozen=True)
@@ -26,7 +30,11 @@ class Changes(tuple[Change, ...], Shown):
 
     __slots__ = ()
 
-    COLUMNS = ("key", "before", "after")
+    def table(self) -> "pandas.DataFrame":
+        """A row for each, with the values as they are: a number beside what is unset stays whole. As in `Shown`."""
+        columns = ["key", "before", "after"]
+        found: pandas.DataFrame = pandas_here().DataFrame(self._rows(), columns=columns, dtype=object)
+        return found
 
     def _rows(self) -> Rows:
         """A row for each."""
