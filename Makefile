@@ -15,6 +15,7 @@
 
 PYTHON ?= python3
 WINDOWS := build/windows
+EXTRAS := tables,byhand,linux,wayland,cluster,fast,dev,docs
 # Modules of tests that are about the Linux rig, a browser, terminals and signals have nothing to say there.
 ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog checks formula hands hunt ini logbook measure \
   pack profile screen study trial tune workspace))
@@ -79,14 +80,14 @@ package: .venv/installed-dev
 	  build/package/env/bin/pip install --quiet --disable-pip-version-check $$made && \
 	  $(PYTHON) tests/smoke.py $(CURDIR)/build/package/env/bin/keen || exit 1; \
 	done
-	build/package/env/bin/pip install --quiet --disable-pip-version-check --dry-run "$$(ls $(CURDIR)/build/package/*.whl)[tables,byhand,linux,wayland,cluster,fast,dev,docs,bench]"
+	build/package/env/bin/pip install --quiet --disable-pip-version-check --dry-run "$$(ls $(CURDIR)/build/package/*.whl)[$(EXTRAS),bench,mutants]"
 
 versions: debian
 	for which in lowest-direct highest; do \
 	  rm -rf build/versions && $(PYTHON) -m venv build/versions && \
 	  build/versions/bin/pip install --quiet --disable-pip-version-check uv && \
 	  build/versions/bin/uv pip install --quiet --python build/versions/bin/python --resolution $$which \
-	    --editable '.[byhand,linux,wayland,dev,docs]' && \
+	    --editable '.[$(EXTRAS)]' && \
 	  build/versions/bin/python -m pytest -n auto -m "not real" || exit 1; \
 	done
 
@@ -107,7 +108,7 @@ shots: .venv/installed-dev debian-shots
 	@touch $@
 
 .venv/installed-dev: .venv/installed
-	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[byhand,linux,wayland,dev,docs]'
+	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[$(EXTRAS)]'
 	@touch $@
 
 # What the real-driver tests, or the pictures, need. Without apt or root it is said what is missing; the tests that

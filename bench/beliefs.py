@@ -1,25 +1,20 @@
 """What a player would come to believe without a trial, on the stand-in, whose truth is known: the numbers of
 `docs/believing.md`. `python -m bench.beliefs` prints them, in half a minute."""
 
-import tempfile
 from collections.abc import Mapping
-from functools import partial
-from pathlib import Path
 
 import numpy as np
 
+from bench.calibrate import pipeline_of
 from keenlattice.catalog.values import Value
 from keenlattice.measure.metrics import metrics_of
-from keenlattice.profile.compare import Change
-from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import Pipeline
 from keenlattice.rig.standin.pipeline import simulate
 from keenlattice.rig.standin.population import LIST, PLACEBOS
 
-GAME, PAIRS, LONG_RUNS = "brass-orbit", 300, 40
+PAIRS, LONG_RUNS = 300, 40
 NAMES = ("frame_ms_mean", "frame_ms_p99", "low_1_fps", "latency_ms_median", "stutters_per_min")
 TOLD = NAMES[:4]
-RIG_WIDE = "rig"
 HIDDEN = ("interrupt.mode@usb0", "message")
 Runs = dict[str, np.ndarray[tuple[int], np.dtype[np.float64]]]
 
@@ -33,16 +28,7 @@ def main() -> None:
 
 def _line(values: Mapping[str, Value]) -> Pipeline:
     """Brass Orbit's pipeline with those settings beside stock."""
-    with tempfile.TemporaryDirectory() as folder:
-        rig = Standin(Path(folder))
-        catalog = rig.catalog()
-        for owner in (RIG_WIDE, GAME):
-            own = {key: value for key, value in values.items()
-                   if (catalog[key].scope == "game") == (owner == GAME)}
-            changes = [Change(key, None, value) for key, value in own.items()]
-            rig.put(rig.changed(rig.state(), owner, {one.key: one.after for one in changes}))
-        rig.restart("machine")
-        return rig.pipeline(GAME)
+    return pipeline_of(tuple(sorted(values.items())))
 
 
 def _runs(line: Pipeline, seconds: float, count: int, first: int) -> Runs:
@@ -73,33 +59,38 @@ def _the_best_of_ten() -> None:
 
 
 def _what_an_average_hides() -> None:
-    stock, changed = _runs(_line({}), 120, LONG_RUNS, 0), _runs(_line({HIDDEN[0]: HIDDEN[1]}), 120, LONG_RUNS, 20_000)
-    told = ", ".join(f"{name} {stock[name].mean():.2f} to {changed[name].mean():.2f} "
-                     f"({100 * (changed[name].mean() / stock[name].mean() - 1):+.1f} %)" for name in NAMES)
+    stock, changed = _runs(_line({}), 120, LONG_RUNS, 0), _runs(_line(dict([HIDDEN])), 120, LONG_RUNS, 20_000)
+    told = ", ".join(f"{name} {stock[name].mean():.2f} to {changed[name].mean():.2f} ({moved:+.1f} %)"
+                     for name, moved in _moved(stock, changed).items())
     print(f"{'='.join(HIDDEN)}, means of {LONG_RUNS} runs of 120 s: {told}")
 
 
 def _a_list() -> None:
     stock = _runs(_line({}), 60, LONG_RUNS, 0)
-    change = partial(_change, stock)
-    print(f"the list of {len(LIST)}, of which {len(PLACEBOS)} act on nothing; all together: {change(dict(LIST))}")
-    moved = {}
+
+    def moves(values: Mapping[str, Value], first: int) -> dict[str, float]:
+        return _moved(stock, _runs(_line(values), 60, LONG_RUNS, first))
+
+    def told(values: Mapping[str, Value]) -> str:
+        return ", ".join(f"{name} {moved:+.1f} %" for name, moved in moves(values, 40_000).items())
+
+    print(f"the list of {len(LIST)}, of which {len(PLACEBOS)} act on nothing; all together: {told(LIST)}")
+    alone = {}
     for key, value in LIST.items():
-        runs = _runs(_line({key: value}), 60, LONG_RUNS, 30_000)
-        moved[key] = tuple(100 * (runs[name].mean() / stock[name].mean() - 1)
-                           for name in ("frame_ms_mean", "latency_ms_median"))
-    for sign, told in ((-1, "help"), (1, "hurt")):
-        some = sorted((one for one in moved if max(sign * each for each in moved[one]) >= 1),
-                      key=lambda one: -max(sign * each for each in moved[one]))
-        print(f"alone, {len(some)} {told} mean frame time or median latency by 1 % or more: " + ", ".join(
-            f"{one} ({moved[one][0]:+.1f}, {moved[one][1]:+.1f} %)" for one in some))
-    best = sorted(moved, key=lambda one: min(moved[one]))[:3]
-    print(f"the best three alone, {', '.join(best)}: {change({key: LIST[key] for key in best})}")
+        moved = moves({key: value}, 30_000)
+        alone[key] = moved["frame_ms_mean"], moved["latency_ms_median"]
+    for sign, word in ((-1, "help"), (1, "hurt")):
+        most = {key: max(sign * one for one in both) for key, both in alone.items()}
+        some = sorted((key for key in alone if most[key] >= 1), key=lambda key: -most[key])
+        print(f"alone, {len(some)} {word} mean frame time or median latency by 1 % or more: " + ", ".join(
+            f"{key} ({alone[key][0]:+.1f}, {alone[key][1]:+.1f} %)" for key in some))
+    best = sorted(alone, key=lambda key: min(alone[key]))[:3]
+    print(f"the best three alone, {', '.join(best)}: {told({key: LIST[key] for key in best})}")
 
 
-def _change(stock: Runs, values: Mapping[str, Value]) -> str:
-    runs = _runs(_line(values), 60, LONG_RUNS, 40_000)
-    return ", ".join(f"{name} {100 * (runs[name].mean() / stock[name].mean() - 1):+.1f} %" for name in NAMES)
+def _moved(before: Runs, after: Runs) -> dict[str, float]:
+    """By how many per cent each metric's mean has moved."""
+    return {name: 100 * float(after[name].mean() / before[name].mean() - 1) for name in NAMES}
 
 
 if __name__ == "__main__":

@@ -23,7 +23,7 @@ from bench.unlike import price, unlike
 from keenlattice._parallel import spread
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
-from keenlattice.profile.version import Entries, Version, stock
+from keenlattice.profile.version import WHOLE_RIG, Entries, Version, stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import Pipeline
 from keenlattice.rig.standin.pipeline import simulate
@@ -61,10 +61,13 @@ ACTING: Entries = {
 
 @cache
 def pipeline_of(entries: tuple[tuple[str, bool | int | float | str], ...]) -> Pipeline:
-    """The stand-in's pipeline under some settings of the game."""
+    """The stand-in's pipeline under some settings, of the game or rig-wide, each where it belongs, once restarted."""
     with tempfile.TemporaryDirectory() as folder:
         rig = Standin(Path(folder))
-        rig.put(rig.changed({**rig.state()}, GAME, dict(entries)))
+        for key, value in entries:
+            owner = GAME if rig.catalog()[key].scope == "game" else WHOLE_RIG
+            rig.put(rig.changed(rig.state(), owner, {key: value}))
+        rig.restart("machine")
         return rig.pipeline(GAME)
 
 

@@ -12,7 +12,6 @@ import shutil
 import subprocess
 import sys
 from collections import Counter
-from collections.abc import Iterator
 from pathlib import Path
 
 WHERE, WANTED = Path("build/mutants"), 0.85
@@ -26,13 +25,13 @@ ONLY_ON_A_DRIVER = ("keenlattice.rig.linux.x11.*", "keenlattice.rig.linux.waylan
 def main() -> int:
     copied()
     mutmut("run", NONE)  # makes all mutants, and stops
-    names = sorted(name for _, name, _ in results() if not any(fnmatch.fnmatch(name, one) for one in ONLY_ON_A_DRIVER))
+    names = sorted(name for name in results() if not any(fnmatch.fnmatch(name, one) for one in ONLY_ON_A_DRIVER))
     if not names:
         print("mutmut made no mutants; what it says: build/mutants/said.txt")
         return 1
-    chosen = random.Random(SEED).sample(names, min(SAMPLE, len(names)))
+    chosen = set(random.Random(SEED).sample(names, min(SAMPLE, len(names))))
     mutmut("run", "--max-children", str(os.cpu_count() or 1), *chosen)
-    codes = {name: code for _, name, code in results() if name in set(chosen)}
+    codes = {name: code for name, code in results().items() if name in chosen}
     told = Counter(WORDS.get(code, "noticed") if code is not None else "not run" for code in codes.values())
     noticed = sum(count for word, count in told.items() if word.startswith("noticed"))
     for name in sorted(name for name, code in codes.items() if code in (0, 33)):
@@ -58,11 +57,12 @@ def mutmut(*words: str) -> None:
                        check=False)
 
 
-def results() -> Iterator[tuple[Path, str, int | None]]:
-    """File, name and exit code of every mutant."""
-    for file in sorted((WHERE / "mutants/src").rglob("*.meta")):
-        for name, code in json.loads(file.read_text(encoding="utf-8"))["exit_code_by_key"].items():
-            yield file, name, code
+def results() -> dict[str, int | None]:
+    """The exit code of every mutant, by its name; None of one that was not run."""
+    found: dict[str, int | None] = {}
+    for file in (WHERE / "mutants/src").rglob("*.meta"):
+        found |= json.loads(file.read_text(encoding="utf-8"))["exit_code_by_key"]
+    return found
 
 
 def shown(name: str) -> str:

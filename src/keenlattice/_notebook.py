@@ -65,7 +65,7 @@ class Shown:
         columns = [_aligned([name, *column], all(isinstance(row.get(name), int | float | None) for row in rows))
                    for name, *column in zip(names, *cells, strict=True)]
         lines = ("  ".join(line).rstrip() for line in zip(*columns, strict=True))
-        return "\n".join(map(_harmless, (self._caption(), *(lines if rows else ()))))
+        return "\n".join(harmless(line, "\ufffd", "") for line in (self._caption(), *(lines if rows else ())))
 
     def _repr_html_(self) -> str:
         from html import escape
@@ -88,9 +88,12 @@ def _aligned(cells: list[str], numbers: bool) -> list[str]:
     return [cell.rjust(width) if numbers else cell.ljust(width) for cell in cells]
 
 
-def _harmless(line: str) -> str:
-    """A line without what a terminal would act on: names and notes may be a stranger's."""
-    return line if line.isprintable() else "".join(one if one.isprintable() else "\ufffd" for one in line)
+def harmless(text: str, instead: str = "?", kept: str = "\n") -> str:
+    """The text without what a terminal would act on: no name or note of a stranger's can move the cursor or colour a
+    verdict."""
+    if text.isprintable():
+        return text
+    return "".join(letter if letter.isprintable() or letter in kept else instead for letter in text)
 
 
 def _cell(value: Any) -> str:

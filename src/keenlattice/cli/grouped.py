@@ -23,7 +23,9 @@ def group(package: str, panels: Mapping[str, Mapping[str, str]], **told: Any) ->
 
 
 def _before_any() -> None:
-    """Nothing is done before a command; that there is this tells Typer that a group without commands is one."""
+    # Nothing is done before a command. That there is this tells Typer that a group without commands is one; and as help
+    # it would show a docstring.
+    pass
 
 
 class Grouped(typer.core.TyperGroup):
@@ -33,11 +35,11 @@ class Grouped(typer.core.TyperGroup):
     panels: Mapping[str, Mapping[str, str]]
 
     def __init__(self, **attributes: Any) -> None:
-        names = [name for some in self.panels.values() for name in some]
-        super().__init__(**{**attributes, "commands": OnDemand(self.package, names)})
+        listed = {name: short for some in self.panels.values() for name, short in some.items()}
+        super().__init__(**{**attributes, "commands": OnDemand(self.package, listed)})
 
     def list_commands(self, ctx: Any) -> list[str]:
-        """The names, in the order of the panels."""
+        """The names, in the order of the panels; no command is loaded for that."""
         return list(self.commands)
 
     def format_options(self, ctx: Any, formatter: Any) -> None:
@@ -55,30 +57,28 @@ class Grouped(typer.core.TyperGroup):
 class OnDemand(Mapping[str, Any]):
     """Commands by their names, each loaded when it is taken."""
 
-    def __init__(self, package: str, names: list[str]) -> None:
-        self._package, self._names = package, names
+    def __init__(self, package: str, listed: Mapping[str, str]) -> None:
+        self._package, self._listed = package, listed
         self._loaded: dict[str, Any] = {}
 
     def __getitem__(self, name: str) -> Any:
-        if name not in self._names:
-            raise KeyError(name)
         if name not in self._loaded:
-            self._loaded[name] = _command(importlib.import_module(f"{self._package}.{name.replace('-', '_')}"), name)
+            self._loaded[name] = self._load(name, self._listed[name])
         return self._loaded[name]
 
     def __iter__(self) -> Iterator[str]:
-        return iter(self._names)
+        return iter(self._listed)
 
     def __len__(self) -> int:
-        return len(self._names)
+        return len(self._listed)
 
-
-def _command(module: Any, name: str) -> Any:
-    app = getattr(module, "app", None)
-    if app is None:
+    def _load(self, name: str, short: str) -> Any:
         word = name.replace("-", "_")
-        app = typer.Typer(rich_markup_mode=None, add_completion=False)
-        app.command(name)(getattr(module, word, None) or getattr(module, f"{word}_"))
-    command = typer.main.get_command(app)
-    command.name = name
-    return command
+        module: Any = importlib.import_module(f"{self._package}.{word}")
+        app = getattr(module, "app", None)
+        if app is None:
+            app = typer.Typer(rich_markup_mode=None, add_completion=False)
+            app.command(name)(getattr(module, word, None) or getattr(module, f"{word}_"))
+        command = typer.main.get_command(app)
+        command.name, command.help = name, command.help or short
+        return command

@@ -14,6 +14,7 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
+from keenlattice._notebook import harmless as harmless
 from keenlattice.cli.terminal import is_terminal, shows_colours
 
 VERDICT_STYLES = {
@@ -77,13 +78,6 @@ def minutes(amount: float) -> str:
     if amount < 1:
         return "a minute"
     return f"{amount:.0f} min" if amount < 100 else f"{amount / 60:.1f} h"
-
-
-def harmless(text: str) -> str:
-    """The text without what a terminal would act on: no note can move the cursor or colour a verdict."""
-    if text.isprintable():
-        return text
-    return "".join(letter if letter.isprintable() or letter == "\n" else "?" for letter in text)
 
 
 def say(text: str = "", style: str = "") -> None:

@@ -112,7 +112,7 @@ class Capture(Shown):
         for name, values in (("cpu_ms", self.cpu_ms), ("gpu_ms", self.gpu_ms)):
             frames[name] = values if values.size else np.nan
         clicks = frame_of.DataFrame({"kind": "click", "at_ms": self.click_ms,
-                                   "latency_ms": self.answer_ms - self.click_ms})
+                                     "latency_ms": self.answer_ms - self.click_ms})
         both: pandas.DataFrame = frame_of.concat([frames, clicks])
         return both.sort_values("at_ms", kind="stable", ignore_index=True)
 

@@ -33,7 +33,7 @@ class ManyMetrics(Shown):
     def _rows(self) -> Rows:
         """A row for each capture that could be read."""
         return [{"file": one.file, "frames": one.frames, "seconds": one.seconds, **one.metrics}
-                                 for one in self.captures if not one.refused]
+                for one in self.captures if not one.refused]
 
     def _caption(self) -> str:
         left_out = sum(bool(one.refused) for one in self.captures)

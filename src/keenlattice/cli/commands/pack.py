@@ -8,8 +8,7 @@ import typer
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import Book, Json, Note, Rig, Version
 
-app = typer.Typer(rich_markup_mode=None, no_args_is_help=False, add_completion=False,
-                  help="Look at a shared pack, take it over, or write one.")
+app = typer.Typer(rich_markup_mode=None, no_args_is_help=False, add_completion=False)
 File = Annotated[Path, typer.Argument(help="The pack, a TOML file.")]
 Only = Annotated[list[int] | None, typer.Option("--rule", help="Only this rule, by its number; several if you like.")]
 

@@ -26,7 +26,7 @@ def show_measured(found: "MeasureResult", every: bool) -> None:
         "bold")
     columns = ["this run"] if count == 1 else ["middle run", "all runs"]
     table(["", *columns], [
-        [f"{TITLES[name]}, {metric.unit}", *_middle_and_range([row[name] for row in found.runs])[:len(columns)]]
+        [f"{TITLES[name]}, {metric.unit}", *_middle_and_range([row[name] for row in found.runs])]
         for name, metric in METRICS.items() if (every or name in TRIAL_METRICS) and name not in OF_TELEMETRY],
         right=(1, 2))
     show_said(found.said, found.limited_by)
@@ -44,14 +44,15 @@ def show_said(said: "Sequence[Mapping[str, Reading]]", limited_by: Sequence[Mapp
         say(told)
 
 
-def _middle_and_range(values: list[float]) -> tuple[str, str]:
+def _middle_and_range(values: list[float]) -> list[str]:
+    """The median, and of several runs the range."""
     import math
     from statistics import median
 
     known = [value for value in values if math.isfinite(value)]
     if not known:
-        return "-" if len(values) > 1 else "too little to tell", "too little to tell"
-    return f"{median(known):.1f}", f"{min(known):.1f} to {max(known):.1f}"
+        return [*["-"] * (len(values) > 1), "too little to tell"]
+    return [f"{median(known):.1f}", *[f"{min(known):.1f} to {max(known):.1f}"] * (len(values) > 1)]
 
 
 def show_metrics_of_run(numbers: Mapping[str, float], every: bool) -> None:

@@ -113,4 +113,4 @@ def _how_sure(result: Pool) -> list[Block]:
 
 def _named(change: PooledChange) -> str:
     """Its name, with an arrow that no line is broken in."""
-    return str(change.name).replace("->", "\u2192")
+    return change.name.replace("->", "\u2192")

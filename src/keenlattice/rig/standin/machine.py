@@ -91,10 +91,10 @@ class Standin:
         return FAULTS
 
     def facts(self) -> Facts:
-        return self._facts(self.state())
+        return self._facts(self.state(), self._running())
 
-    def _facts(self, state: State) -> Facts:
-        rig = self._in_effect(WHOLE_RIG, state)
+    def _facts(self, state: State, running: Mapping[str, Value]) -> Facts:
+        rig = self._in_effect(WHOLE_RIG, state, running)
         return {
             "os": "Marl 4", "case_matters": False, **self.build.hardware,
             "memory_speed_mts": self.build.hardware["memory_rated_mts"] if rig["memory.rated-speed"] is True else 2666,
@@ -200,26 +200,25 @@ class Standin:
     def play(self, game: str, seconds: float, seed: int) -> "Capture":
         from keenlattice.rig.standin.pipeline import crash_after_s, simulate  # what only looks at a rig needs no NumPy
 
-        state = self.state()
-        values = self._in_effect(game, state)
+        state, running = self.state(), self._running()
+        values = self._in_effect(game, state, running)
         if (lasts := crash_after_s(crashes_per_s(values), seed)) < seconds:
             raise RigError(f"the game crashed after {lasts:.0f} s, and the graphics driver was reset")
         return simulate(self._pipeline(game, values), seconds, seed,
-                        {"seed": seed, "seconds": seconds, "facts": self._facts(state)})
+                        {"seed": seed, "seconds": seconds, "facts": self._facts(state, running)})
 
     def pipeline(self, game: str) -> Pipeline:
         """The frame pipeline of a game, as the settings in effect leave it: what a run is simulated with."""
-        return self._pipeline(game, self._in_effect(game, self.state()))
+        return self._pipeline(game, self._in_effect(game, self.state(), self._running()))
 
     def _pipeline(self, game: str, values: Mapping[str, Value]) -> Pipeline:
         return pipeline(GAMES[game_of(self, game).name][1], values, self.build)
 
-    def _in_effect(self, owner: str, state: State) -> Mapping[str, Value]:
+    def _in_effect(self, owner: str, state: State, running: Mapping[str, Value]) -> Mapping[str, Value]:
         """What the running machine works by: settings that wait for a restart still hold their old values."""
-        waiting = self._waiting
         wanted = self.values(state, WHOLE_RIG)
-        rig_wide = {key: value for key, value in wanted.items() if key.partition("@")[0] not in waiting}
-        rig_wide |= self._running()
+        rig_wide = {key: value for key, value in wanted.items() if key.partition("@")[0] not in self._waiting}
+        rig_wide |= running
         game = {} if owner == WHOLE_RIG else self.values(state, owner)
         known = self._resolved.get(owner)
         if known is None or known[:2] != (rig_wide, game):  # runs in a row mostly find the same settings

@@ -84,21 +84,14 @@ def can_compile() -> bool:
 
 def one_by_one(rules: Rules, cpu_ms: Floats, gpu_ms: Floats, late_ms: Floats) -> Times:
     """Frame by frame; over lists, which Python indexes several times quicker than arrays."""
-    begins = [0.0] * cpu_ms.size
-    rendered, shown = [0.0] * (cpu_ms.size + rules.in_flight), [0.0] * (cpu_ms.size + rules.buffers)
-    _loop(cpu_ms.tolist(), gpu_ms.tolist(), late_ms.tolist(), begins, rendered, shown, rules.gap_ms, rules.lead_ms,
-          rules.shown, rules.period_ms)
-    return _times(rules, *(np.fromiter(one, np.float64, len(one)) for one in (begins, rendered, shown)))
+    return _filled(_loop, rules, cpu_ms.tolist(), gpu_ms.tolist(), late_ms.tolist(), lambda size: [0.0] * size)
 
 
 def compiled(rules: Rules, cpu_ms: Floats, gpu_ms: Floats, late_ms: Floats) -> Times:
     """The same loop, compiled when it is first used, and kept on the disk from then on; needs the extra `fast`."""
     loop = _compiled_loop()
     assert loop is not None
-    begins = np.zeros(cpu_ms.size)
-    rendered, shown = np.zeros(cpu_ms.size + rules.in_flight), np.zeros(cpu_ms.size + rules.buffers)
-    loop(cpu_ms, gpu_ms, late_ms, begins, rendered, shown, rules.gap_ms, rules.lead_ms, rules.shown, rules.period_ms)
-    return _times(rules, begins, rendered, shown)
+    return _filled(loop, rules, cpu_ms, gpu_ms, late_ms, np.zeros)
 
 
 @cache
@@ -115,9 +108,13 @@ def _compiled_loop() -> Callable[..., None] | None:
     return made
 
 
-def _times(rules: Rules, begins: Floats, rendered: Floats, shown: Floats) -> Times:
-    rendered = rendered[rules.in_flight:]
-    return Times(begins, rendered, rendered if rules.shown == AT_NO_REFRESH else shown[rules.buffers:])
+def _filled(loop: Callable[..., None], rules: Rules, cpu: Any, gpu: Any, late: Any,
+            zeros: Callable[[int], Any]) -> Times:
+    """What the loop makes of some frames, in lists or in arrays, as `zeros` makes them."""
+    begins, rendered, shown = (zeros(len(cpu) + more) for more in (0, rules.in_flight, rules.buffers))
+    loop(cpu, gpu, late, begins, rendered, shown, rules.gap_ms, rules.lead_ms, rules.shown, rules.period_ms)
+    ready, seen = np.asarray(rendered)[rules.in_flight:], np.asarray(shown)[rules.buffers:]
+    return Times(np.asarray(begins), ready, ready if rules.shown == AT_NO_REFRESH else seen)
 
 
 def _loop(cpu: Any, gpu: Any, late: Any, begins: Any, rendered: Any, shown: Any, gap: float, lead: float,
@@ -141,7 +138,7 @@ def _loop(cpu: Any, gpu: Any, late: Any, begins: Any, rendered: Any, shown: Any,
         cpu_free = start + cpu[i]
         if cpu_free > gpu_free:
             gpu_free = cpu_free
-        if showing == 0:
+        if showing == AT_NO_REFRESH:
             gpu_free += gpu[i]
             rendered[i + in_flight] = gpu_free
             continue
@@ -149,10 +146,10 @@ def _loop(cpu: Any, gpu: Any, late: Any, begins: Any, rendered: Any, shown: Any,
             gpu_free = shown[i]
         gpu_free += gpu[i]
         rendered[i + in_flight] = gpu_free
-        if showing == 1:  # what is ready at a refresh is ready for it; one frame a refresh
+        if showing == AT_A_REFRESH:  # what is ready at a refresh is ready for it; one frame a refresh
             on_screen = period * max(math.ceil((gpu_free - slack) / period),
                                      math.floor((on_screen + slack) / period) + 1)
-        elif showing == 2:
+        elif showing == AT_LEAST_APART:
             on_screen = max(gpu_free, on_screen + period)
         else:
             on_screen = max(gpu_free, period * (math.floor((on_screen + slack) / period) + 1))

@@ -67,7 +67,7 @@ class Tuning(Form, Shown):
     def _rows(self) -> Rows:
         """A row for each combination, the best first, with a column for each setting."""
         return [{**one.values, **{key: value for key, value in asdict(one).items() if key != "values"}}
-                                 for one in self.combinations]
+                for one in self.combinations]
 
     def _caption(self) -> str:
         return (f"{len(self.combinations)} combinations on top of {self.base}, for {self.plan.goal}: {self.runs} runs, "

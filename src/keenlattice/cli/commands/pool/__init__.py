@@ -9,5 +9,4 @@ OF_A_POOL = {
     "write": "Write your own evidence, for others to pool.",
     "fleet": "Let a league of made-up players publish evidence."}
 
-app = group("keenlattice.cli.commands.pool", {"Commands": OF_A_POOL},
-            help="What changes do on many rigs, from the evidence of all.")
+app = group("keenlattice.cli.commands.pool", {"Commands": OF_A_POOL})

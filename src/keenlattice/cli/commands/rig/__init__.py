@@ -14,5 +14,4 @@ OF_A_RIG = {
     "recover": "Finish or undo a change that was cut short.",
     "fault": "Let something go wrong on the stand-in."}
 
-app = group("keenlattice.cli.commands.rig", {"Commands": OF_A_RIG},
-            help="Facts, games, sheets, chores and recovery of a rig.")
+app = group("keenlattice.cli.commands.rig", {"Commands": OF_A_RIG})
