@@ -19,12 +19,13 @@ Seconds = Annotated[float, typer.Option("--seconds", help="Length of a run.")]
 Seed = Annotated[int | None, typer.Option("--seed", help="Repeats an earlier one.  [default: drawn, and recorded]")]
 Matters = Annotated[str, typer.Option("--matters", help="The smallest difference that matters to you: in %, or as "
                                       "0.5ms or 3fps; of one metric alone: latency_ms_median=1ms.")]
-Resume = Annotated[bool, typer.Option("--resume", help="Go on with the newest one that was stopped.")]
-Again = Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Recompute one from its captures.")]
+Resume = Annotated[bool, typer.Option("--resume", help="Go on with the newest that was stopped.")]
+Again = Annotated[int | None, typer.Option("--again", metavar="NUMBER",
+                                           help="Compute this study again from its captures.")]
 WarmUp = Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")]
 Played = Annotated[str | None, typer.Option(
     "--game", autocompletion=games, help="The game to play; needed for rig-wide versions.")]
-Blocks = Annotated[int, typer.Option("--blocks", help="At most so many pairs of runs; each holds one of either "
+Blocks = Annotated[int, typer.Option("--blocks", help="How many pairs of runs at most; a pair is one run of each "
                                   "version.")]
 Decides = Annotated[str, typer.Option("--decides", autocompletion=metrics,
                                       help="What decides, named in advance: a metric, or several with "
@@ -42,7 +43,7 @@ Watch = Annotated[Path | None, typer.Option("--watch", metavar="FOLDER", help="B
 Sensor = Annotated[str, typer.Option("--sensor", metavar="PORT", help="By hand: read a latency sensor at this serial "
                                      "port during each run.")]
 Repeats = Annotated[int | None, typer.Option("--repeats", help="Runs between two switches, one after the other; their "
-                                             "mean counts.  [default: 1; by hand as many as pay]")]
+                                             "mean counts.  [default: 1; by hand as many as it pays]")]
 SwitchMinutes = Annotated[float | None, typer.Option("--switch-minutes", help="By hand: how long you take to change "
                                                      "one setting.  [default: learnt]")]
 Of = Annotated[str, typer.Option("--of", autocompletion=references, metavar="VERSION",

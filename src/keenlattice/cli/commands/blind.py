@@ -13,7 +13,7 @@ from keenlattice.cli.options import REFERENCE, Book, Json, Played, Rig
 def blind(
     before: Annotated[str, typer.Argument(autocompletion=references, help=f"Version A. {REFERENCE}")],
     after: Annotated[str, typer.Argument(autocompletion=references, help="Version B.")],
-    rounds: Annotated[int, typer.Option("--rounds", help="At most so many; it ends as soon as it is told.")] = 20,
+    rounds: Annotated[int, typer.Option("--rounds", help="How many at most; it ends once it is decided.")] = 20,
     question: Annotated[Literal["which", "better"], typer.Option(
         "--question", help="What you say: which one it was; or which of two felt better.")] = "which",
     game: Played = None, book: Book = None, rig: Rig = "standin", json: Json = False,

@@ -13,7 +13,7 @@ from keenlattice.cli.options import Book, Json, Rig
 def catalog(
     ctx: typer.Context,
     word: Annotated[str, typer.Argument(
-        autocompletion=settings, help="A setting for all about it; a domain or a word to search for.")] = "",
+        autocompletion=settings, help="A setting, for all about it; or a domain or word to search for.")] = "",
     domain: Annotated[str, typer.Option("--domain", help="Only this domain, such as sync.")] = "",
     needs: Annotated[str, typer.Option("--needs", help="Only what needs rights, or a restart of the game, driver or "
                                                        "machine.")] = "",

@@ -18,7 +18,7 @@ def draw(
                                                      "stages.")] = "",
     book: Book = None, rig: Rig = "standin",
 ) -> None:
-    """Draw one run, or several, the first over the last."""
+    """Draw one run, or several over each other, the first on top."""
     from keenlattice.cli.begin import begin
     from keenlattice.cli.outfile import new_figure
     from keenlattice.cli.output import say

@@ -18,8 +18,8 @@ def history(
                                                                      "with --label, a version.")],
     most: Annotated[int, typer.Option("--most", "-n", min=1, help="How many, newest first.")] = 20,
     label: Annotated[str, typer.Option("--label", metavar="NAME", help="Give the version this name: small letters, "
-                                                                       "digits and dashes. One that is there "
-                                                                       "moves.")] = "",
+                                                                       "digits and dashes. A label that is in "
+                                                                       "use moves.")] = "",
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List the versions of a profile, newest first, with what each changed and why; or give one a name."""

@@ -29,11 +29,11 @@ def hunt(
     profile: Annotated[str, typer.Argument(
         autocompletion=games, help="The profile whose history is gone through: a game's name, or rig.")] = "",
     since: Annotated[str, typer.Option(
-        "--since", autocompletion=references, metavar="VERSION", help="Where it was still otherwise.  [default: "
-                                       "stock]")] = "",
+        "--since", autocompletion=references, metavar="VERSION",
+        help="A version where it was still different.  [default: stock]")] = "",
     until: Annotated[str, typer.Option(
-        "--until", autocompletion=references, metavar="VERSION", help="Where it is as it is now.  [default: the "
-                                       "latest]")] = "",
+        "--until", autocompletion=references, metavar="VERSION",
+        help="One where it is as it is now.  [default: the latest]")] = "",
     decides: Decides = DECIDES, matters: Matters = "1", blocks: Blocks = 12,
     error: Annotated[float, typer.Option("--error", help="How likely it may name the wrong version.")] = 0.05,
     game: Played = None, resume: Resume = False, again: Again = None,

@@ -20,8 +20,8 @@ def measure(
     seconds: Seconds = 10.0,
     runs: Annotated[int, typer.Option("--runs", min=1, max=1000, help="How many runs.")] = 3,
     figure: Figure = None, every: Every = False,
-    take: Annotated[list[Path] | None, typer.Option("--take", help="By hand: such a run's recording, and behind it the "
-                                                    "sensor's, if there is one; once or more.")] = None,
+    take: Annotated[list[Path] | None, typer.Option("--take", help="By hand: the recording of a run, then that of its "
+                                                    "sensor, if there is one; once or more.")] = None,
     watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
     live: Annotated[bool, typer.Option("--live", help="Show how a run goes while it is recorded.")] = False,
     book: Book = None, rig: Rig = "standin", json: Json = False,

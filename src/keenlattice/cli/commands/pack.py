@@ -64,13 +64,13 @@ def adopt(file: File, only: Only = None, note: Note = "", book: Book = None, rig
 
 @app.command()
 def write(
-    file: Annotated[Path, typer.Argument(help="The pack to write; one that is there gets the rule added.")],
+    file: Annotated[Path, typer.Argument(help="The pack to write; if there is one, the rule is added to it.")],
     reference: Version,
     since: Annotated[str, typer.Option(
         "--since", autocompletion=references, help="Only what differs from this version.")] = "",
     title: Annotated[str, typer.Option("--title", help="What the pack is for.")] = "",
-    author: Annotated[str, typer.Option("--author")] = "",
-    licence: Annotated[str, typer.Option("--licence", help="Under which others may use it.")] = "",
+    author: Annotated[str, typer.Option("--author", help="Who made it.")] = "",
+    licence: Annotated[str, typer.Option("--licence", help="The licence under which others may use it.")] = "",
     when: Annotated[str, typer.Option("--when", help="A condition over facts, such as 'refresh >= 144'.")] = "",
     evidence: Annotated[bool, typer.Option("--evidence", help="With what your newest trial of it against --since "
                                            "found, as claims.")] = False,

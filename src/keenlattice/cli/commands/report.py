@@ -18,8 +18,8 @@ def report(
     game: Annotated[str, typer.Argument(
         autocompletion=games, help="A game, for the report of its whole history.  [default: the newest "
                                              "trial, screen, hunt or tuning]")] = "",
-    number: Annotated[int | None, typer.Option("--study", metavar="NUMBER", help="That trial, screen, hunt or "
-                                               "tuning.")] = None,
+    number: Annotated[int | None, typer.Option("--study", metavar="NUMBER", help="The study of this number "
+                                               "(--list shows them).")] = None,
     out: Annotated[Path | None, typer.Option("--out", help="The file to write: .html, or .md with its figure beside "
                                              "it.  [default: named after what it is, .html]")] = None,
     list_: Annotated[bool, typer.Option("--list", help="List what there can be a report of.")] = False,

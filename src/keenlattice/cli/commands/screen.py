@@ -36,8 +36,8 @@ def screen(
                                               "top of the first one.")] = "",
     together: Annotated[list[str] | None, typer.Option(
         "--together", metavar="SETTING,SETTING", help="Settings that are switched as one; once or more. `checks`: "
-                                                      "those of which one decides what another does.")] = None,
-    rounds: Annotated[int, typer.Option("--rounds", help="At most so many; what is settled is switched no more.")] = 4,
+                                                      "those that depend on each other.")] = None,
+    rounds: Annotated[int, typer.Option("--rounds", help="How many at most; what is settled stays off.")] = 4,
     repeats: Repeats = None, switch_minutes: SwitchMinutes = None, seconds: Seconds = 30.0, decides: Decides = DECIDES,
     short: Annotated[bool, typer.Option("--short", help="About half the runs; what two changes do together can then "
                                         "pass for the work of a third.")] = False,

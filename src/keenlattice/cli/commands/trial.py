@@ -35,8 +35,8 @@ def trial(
     after: Annotated[str, typer.Argument(autocompletion=references, help="The version to compare with it.")] = "",
     blocks: Blocks = 12, seconds: Seconds = 30.0, decides: Decides = DECIDES, matters: Matters = "1",
     game: Played = None,
-    every_block: Annotated[bool, typer.Option("--every-block", help="Play all of them. It else ends as soon as it is "
-                                              "settled, or hardly can be any more.")] = False,
+    every_block: Annotated[bool, typer.Option("--every-block", help="Play all blocks. Otherwise it ends once it is "
+                                              "settled, or is unlikely to be.")] = False,
     repeats: Repeats = None, switch_minutes: SwitchMinutes = None,
     warm_up: WarmUp = 0.0,
     adjusts_for: Annotated[str, typer.Option("--adjusts-for", metavar="SERIES", help="Take into account what this was "
@@ -44,9 +44,10 @@ def trial(
     pilot: Annotated[int | None, typer.Option("--pilot", min=3, max=50, help="First play so many blocks of the version "
                                               "against itself, and say how many would settle the trial.")] = None,
     resume: Resume = False,
-    from_files: Annotated[bool, typer.Option("--from-files", help="Plan one whose runs you record yourself.")] = False,
-    take: Annotated[list[Path] | None, typer.Option("--take", help="Such a run's recording, the next in order; once or "
-                                                    "more.")] = None,
+    from_files: Annotated[bool, typer.Option("--from-files", help="Plan a trial whose runs you record yourself."
+                                             )] = False,
+    take: Annotated[list[Path] | None, typer.Option("--take", help="The recording of its next run; once or more."
+                                                    )] = None,
     by: Annotated[str, typer.Option("--map", help="The column map for it.  [default: by its header]")] = "",
     claims: Annotated[Path | None, typer.Option("--claims", metavar="PACK", help="Repeat here what a pack claims.")
                       ] = None,

@@ -30,16 +30,16 @@ def tune(
         "--try", autocompletion=assignments, metavar="SETTING=VALUE,VALUE", help="A setting and the "
                                                    "values to try, as frame.cap=off,120,160; once or more.")] = None,
     goal: Annotated[str, typer.Option(
-        "--goal", autocompletion=metrics, help="What is to be as good as can be: a metric, or several with commas "
+        "--goal", autocompletion=metrics, help="What to make as good as possible: a metric, or several with commas "
         "between.")] = DECIDES,
     keep: Annotated[list[str] | None, typer.Option("--keep", metavar="METRIC<VALUE", help="A bound to keep, such as "
                                                    "'frame_ms_p99<8' or 'fps_mean>100'; once or more.")] = None,
     step: Annotated[str, typer.Option("--step", metavar="SETTING=BY", help="Instead of a race: step a clock offset up "
                                       "until the rig is not stable, such as gpu.core-offset@gpu0=15.")] = "",
-    margin: Annotated[float | None, typer.Option("--margin", help="How far below the highest step that ran it settles."
+    margin: Annotated[float | None, typer.Option("--margin", help="How far to stay below the highest step that ran."
                                                  "  [default: two steps]")] = None,
-    rounds: Annotated[int, typer.Option("--rounds", help="At most so many; each plays every combination that is still "
-                                        "in the race once.")] = 30,
+    rounds: Annotated[int, typer.Option("--rounds", help="How many at most; each plays every combination once that "
+                                        "is still in the race.")] = 30,
     matters: Matters = "1", warm_up: WarmUp = 0.0, game: Played = None,
     proof: Annotated[int, typer.Option("--proof", help="Blocks of the trial of the best against where it started; 0 "
                                        "for none.")] = 8,

@@ -15,8 +15,8 @@ def read(
     ctx: typer.Context,
     sources: Annotated[list[Path] | None, typer.Argument(
         metavar="FROM...", help="Files of evidence (.jsonl, .parquet), packs, logbooks, or folders of them.")] = None,
-    add: Annotated[bool, typer.Option("--add", help="To the evidence of the newest pool; what is known is not computed "
-                                      "again.")] = False,
+    add: Annotated[bool, typer.Option("--add", help="Add to the evidence of the newest pool; only what is new is "
+                                      "computed.")] = False,
     decides: Decides = "", matters: Annotated[float | None, typer.Option(
         "--matters", help="The smallest difference that matters, in %.  [default: what mattered to those who tried it]"
         )] = None,
@@ -28,7 +28,7 @@ def read(
 ) -> None:
     """Pool evidence of many rigs: what each change does in general, on the next rig, and on which.
 
-    Evidence may come from strangers: what is none, is left out and told.
+    Evidence may come from strangers: what is not of its form is left out, and named.
     """
     from keenlattice.cli.begin import begin
     from keenlattice.cli.outfile import new_figure

@@ -8,7 +8,7 @@ from keenlattice.cli.options import Book, Json, Rig, Yes
 
 
 def chore(
-    name: Annotated[str, typer.Argument(help="Which; without it, they are listed.")] = "",
+    name: Annotated[str, typer.Argument(help="Which chore; without a name they are listed.")] = "",
     yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List the chores of a rig, or do one: shown first, journalled, and undone by `keen undo`."""

@@ -11,7 +11,7 @@ from keenlattice.cli.options import Book, Json, Rig
 
 def facts(
     ctx: typer.Context,
-    given: Annotated[list[str] | None, typer.Argument(metavar="[NAME=VALUE]...", help="Typed in; NAME= takes it out.")
+    given: Annotated[list[str] | None, typer.Argument(metavar="[NAME=VALUE]...", help="A fact; NAME= takes it out.")
                      ] = None,
     file: Annotated[Path | None, typer.Option("--from", help="A TOML file with a table `facts`, and a list `devices`.")
                     ] = None,

@@ -8,7 +8,7 @@ from keenlattice.cli.options import Book, Json, Rig, Seed
 
 
 def fault(
-    name: Annotated[str, typer.Argument(help="Which, or `off`; without it, they are listed.")] = "",
+    name: Annotated[str, typer.Argument(help="Which fault, or `off`; without a name they are listed.")] = "",
     seed: Seed = None,
     at: Annotated[int | None, typer.Option("--at", min=1, help="The write to strike at.  [default: drawn]")] = None,
     book: Book = None, rig: Rig = "standin", json: Json = False,

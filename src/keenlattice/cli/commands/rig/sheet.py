@@ -17,12 +17,12 @@ def sheet(
     ctx: typer.Context,
     was: Annotated[list[str] | None, typer.Option("--was", metavar="STEP=VALUE", help="What it shows before you change "
                                                   "it, for the way back.")] = None,
-    tick: Annotated[list[int] | None, typer.Option("--tick", metavar="STEP", help="You have done it; several, if so.")
+    tick: Annotated[list[int] | None, typer.Option("--tick", metavar="STEP", help="You have done it; once or more.")
                     ] = None,
     seen: Annotated[list[str] | None, typer.Option("--seen", metavar="STEP=VALUE", help="You have done it, and this is "
                                                    "what you read there now.")] = None,
     ask: Annotated[bool, typer.Option("--ask", help="Go through the open steps one by one.")] = False,
-    drop: Annotated[bool, typer.Option("--drop", help="Give it up; what you have done of it is kept in mind.")] = False,
+    drop: Annotated[bool, typer.Option("--drop", help="Give it up; what you have done of it is remembered.")] = False,
     out: Annotated[Path | None, typer.Option("--out", help="Write it to print: NAME.md or NAME.html.")] = None,
     book: Book = None, json: Json = False,
 ) -> None:
