@@ -191,7 +191,7 @@ def test_a_player_is_told_what_the_rig_said(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "tidewater-rally", "frame.cap=40")
     trial = ["trial", "tidewater-rally@stock", "tidewater-rally", "--blocks", "4", "--seconds", "10", "--seed", "1"]
     said = keen(*trial).stdout
-    assert "power, W" in said and "of these nothing decides" in said
+    assert "power, W" in said and "none of these decides" in said
     keen("report", "--out", "page.html")
     assert "What the rig said of itself" in (tmp_path / "page.html").read_text(encoding="utf-8")
     (tmp_path / "run.csv").write_text("t;heat\n" + "".join(f"{8 * row};{60 + row}\n" for row in range(40)))

@@ -117,8 +117,8 @@ class Telling:
     def _measure(self, start: "Version", edited: "Version") -> "Played[Trial]":
         story = self.story
         _heading(4, "Did it help? Both versions in turn, in blocks, in random order")
-        say(f"At most {story.blocks} blocks of one {story.seconds:g} s run of either; it ends once it is settled. "
-            f"{story.pace}", "dim")
+        say(f"At most {story.blocks} blocks, each of one {story.seconds:g} s run of either version; it ends once it "
+            f"is settled. {story.pace}", "dim")
         played = self._trial(start, edited, 1)
         show_trial(played.result)
         return played

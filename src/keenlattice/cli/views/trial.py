@@ -45,7 +45,7 @@ def show_prices(result: "Trial") -> None:
         say()
         table(["what the rig said", "before", "after", "change"], [
             [f"{TITLES[one.name]}, {one.unit}", *price(one)] for one in result.prices], right=(1, 2, 3))
-        say("Intervals at 95 %; of these nothing decides.", "dim")
+        say("Intervals at 95 %; none of these decides anything.", "dim")
     if told := limits_of_trial(result.limited_by):
         say(told, "dim")
 
