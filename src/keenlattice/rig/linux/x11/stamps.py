@@ -39,7 +39,8 @@ def drawn(arrived_ms: Floats, stamp_ms: Floats, whole: NDArray[np.bool_]) -> Dra
     """
     if not arrived_ms.size:
         return Drawn(arrived_ms, float("nan"))
-    stamp = arrived_ms - np.mod(arrived_ms - stamp_ms + WRAPS_MS / 2, WRAPS_MS) + WRAPS_MS / 2
+    near = arrived_ms - np.mod(arrived_ms - stamp_ms + WRAPS_MS / 2, WRAPS_MS) + WRAPS_MS / 2
+    stamp = np.round(near)  # whole, as it was sent: beside 2^32 the last digits of a float are lost, for each its own
     behind = arrived_ms - stamp
     if not -1.0 <= behind.min() <= SAME_CLOCK_MS:  # the server is on another machine, or keeps another clock
         return Drawn(_frames(arrived_ms, whole, np.zeros(arrived_ms.size, dtype=bool))[0], float("nan"))
