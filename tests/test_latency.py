@@ -122,8 +122,18 @@ def test_a_cameras_frames_bias_neither_mean_nor_spread(camera_hz: int) -> None:
     assert numbers.mean == pytest.approx(40, abs=0.2) and numbers.spread == pytest.approx(6, abs=0.15)
     _, low, high = numbers.percentiles[50]
     assert high - low > 1999 / camera_hz and low < 40 < high and numbers.grid_ms is None
-    with pytest.raises(CaptureError, match="10 to 100000"):
-        from_camera([1, 2], 1)
+
+
+def test_a_cameras_counts_are_times_and_what_can_be_none_is_refused() -> None:
+    told = from_camera([24, float("nan"), 0], 240)
+    assert told.press_ms.tolist() == [0, 1000, 2000] and told.half_width_ms == pytest.approx(1000 / 240)
+    assert told.waits_ms.tolist() == pytest.approx([100, 0]) and np.isnan(told.answer_ms[1])
+    assert from_camera([600], 10).waits_ms.tolist() == [60_000]  # a minute is the longest that is believed
+    for counts, rate, says in (([1, 2], 9.9, "10 to 100000"), ([1], 100_001, "10 to 100000"), ([], 240, "holds counts"),
+                               ([1, -1], 240, "holds counts"), ([1, float("inf")], 240, "holds counts"),
+                               ([5, 6001], 100, "6001 frames at 100 a second are 60 s: an answer takes at most 60 s")):
+        with pytest.raises(CaptureError, match=says):
+            from_camera(counts, rate)
 
 
 def test_waits_that_come_in_steps_are_told_from_waits_that_do_not() -> None:
