@@ -18,8 +18,8 @@ def show_what_it_takes(rounds: int, question: Literal["which", "better"]) -> Non
     plan = BlindPlan(rounds, question)
     least, chance = needed(rounds, plan.error_of_a_side)[-1], chance_to_be_found(rounds, plan.error_of_a_side, 0.8)
     more = "; more rounds find more" if chance < 0.8 else ""
-    print(f"At most {rounds} rounds; {least} of all {rounds} tell it, or more of fewer. Whoever is right in four of "
-          f"five rounds is found in {100 * chance:.0f} of 100 such tests{more}.", file=sys.stderr)
+    print(f"At most {rounds} rounds: {least} right answers of {rounds} settle it, or a larger share of fewer. Whoever "
+          f"is right in four of five rounds is found in {100 * chance:.0f} of 100 such tests{more}.", file=sys.stderr)
 
 
 def show_blind(played: "Played[Blind]") -> None:
