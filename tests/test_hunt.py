@@ -3,6 +3,7 @@
 import math
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -138,6 +139,7 @@ def test_the_culprit_is_found_on_the_rig_and_a_stopped_hunt_goes_on(rig: Standin
     whole = run_hunt(rig, line, plan, each=lambda run: kept.__setitem__(run.place, run.capture))
     assert whole.first == line[at].reference and whole.settings == ("shading.ambient-occlusion",) and whole.sure
     assert rig.state() == held and len(kept) == whole.runs
+    assert [replace(whole, probability=one).how_sure for one in (0.936, 0.99, 1.0)] == ["94 %", *["over 99 %"] * 2]
 
     def none(run: Run) -> None:
         pytest.fail(f"run {run.place} was played again")

@@ -346,7 +346,7 @@ def hunt_headline(result: "Hunt") -> str:
     if not result.first:
         return (f"{titles(result.trial.plan.decides).capitalize()}: no change beyond what matters was told from "
                 f"{result.trial.before} to {result.trial.after}, so there is nothing to hunt for.")
-    return (f"{TITLES[result.metric].capitalize()} changed with {result.first} ({100 * result.probability:.0f} % "
+    return (f"{TITLES[result.metric].capitalize()} changed with {result.first} ({result.how_sure} "
             f"sure), because of {listed(result.settings)}.{also_changed(result)}")
 
 

@@ -52,7 +52,12 @@ def _middle_and_range(values: list[float]) -> list[str]:
     known = [value for value in values if math.isfinite(value)]
     if not known:
         return [*["-"] * (len(values) > 1), "too little to tell"]
-    return [f"{median(known):.1f}", *[f"{min(known):.1f} to {max(known):.1f}"] * (len(values) > 1)]
+    return [_plain(median(known)), *[f"{_plain(min(known))} to {_plain(max(known))}"] * (len(values) > 1)]
+
+
+def _plain(value: float) -> str:
+    """A number of a run, with no digit that the next run would not bear out."""
+    return f"{value:.1f}" if abs(value) < 100 else f"{value:.0f}"
 
 
 def show_metrics_of_run(numbers: Mapping[str, float], every: bool) -> None:
@@ -60,7 +65,7 @@ def show_metrics_of_run(numbers: Mapping[str, float], every: bool) -> None:
     from keenlattice.measure.metrics import METRICS, OF_TELEMETRY, TRIAL_METRICS
     from keenlattice.report.words import TITLES
 
-    table(["", ""], [[f"{TITLES[name]}, {metric.unit}", f"{numbers[name]:.1f}"] for name, metric in METRICS.items()
+    table(["", ""], [[f"{TITLES[name]}, {metric.unit}", _plain(numbers[name])] for name, metric in METRICS.items()
                      if numbers[name] == numbers[name] and (every or name in TRIAL_METRICS)
                      and name not in OF_TELEMETRY], right=(1,))
 

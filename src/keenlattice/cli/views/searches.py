@@ -22,7 +22,8 @@ def show_screen_cost(found: "ScreenCost") -> None:
     """What a screen would play, and how long that takes."""
     plan: Any = found.plan
     by_hand = f", {found.switched_per_round} settings to switch" if plan.few_switches else ""
-    say(f"{len(plan.factors)} changes, {found.runs_per_round} runs of {plan.seconds:g} s a round{by_hand}: "
+    count = len(plan.factors)
+    say(f"{count} change{'s' * (count > 1)}, {found.runs_per_round} runs of {plan.seconds:g} s a round{by_hand}: "
         f"{minutes(found.minutes_per_round)}, and at most {plan.rounds} round{'s' * (plan.rounds > 1)}.", "bold")
     for group in plan.factors:
         say("  " + " + ".join(group) + " (restarts the machine)" * (group in found.restarting))
@@ -98,7 +99,7 @@ def show_hunt(catalog: "Catalog", result: "Hunt", line: "list[Version]") -> None
     by_reference = {version.reference: version for version in line}
     first, before = by_reference[result.first], by_reference[result.before]
     say(f"{TITLES[result.metric].capitalize()} changed with {result.first}{f', {first.note!r}' if first.note else ''} "
-        f"({100 * result.probability:.0f} % sure); before that came {result.before}.", "bold")
+        f"({result.how_sure} sure); before that came {result.before}.", "bold")
     if also := also_changed(result).strip():
         say(f"! {also}")
     differing = changes(before.entries, first.entries)

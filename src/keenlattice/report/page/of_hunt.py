@@ -65,7 +65,7 @@ def _sure(result: Hunt, error: float) -> list[Block]:
         return [Text("Unless the oldest and the newest differ by more than what matters, there is nothing to hunt "
                      "for."), *excluded(result.excluded, result.doubts)]
     blocks: list[Block] = [Text(
-        f"That it was {result.first} is {100 * result.probability:.0f} % sure, by the {result.runs} runs of this "
+        f"That it was {result.first} is {result.how_sure} sure, by the {result.runs} runs of this "
         f"hunt; it was to be wrong in {100 * error:g} of 100 such hunts at most. How large the change is was not "
         f"taken for known.{also_changed(result)}")]
     if not result.sure:

@@ -44,10 +44,15 @@ class Hunt(Form, Shown):
         """Of the trial of the oldest version against the newest, a row for each metric."""
         return self.trial._rows()
 
+    @property
+    def how_sure(self) -> str:
+        """The probability as it is told: `94 %`; never 100, since that is not to be had."""
+        return f"{100 * self.probability:.0f} %" if self.probability < 0.99 else "over 99 %"
+
     def _caption(self) -> str:
         if not self.first:
             return f"{self.trial.before} against {self.trial.after}: no change to hunt for"
-        return f"It changed with {self.first} ({100 * self.probability:.0f} % sure): {', '.join(self.settings)}"
+        return f"It changed with {self.first} ({self.how_sure} sure): {', '.join(self.settings)}"
 
     @classmethod
     def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
