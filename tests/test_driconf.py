@@ -145,6 +145,8 @@ def test_an_option_of_the_driver_is_a_setting_of_its_kind(kind: str, default: st
     assert (found.name, found.title, found.stock) == ("mesa.made_up", "What it is; 0: off", stock)
     assert (found.low, found.high) == takes
     assert _setting({"name": "x", "type": "section", "default": ""}, []) == []
+    (untold,) = _setting({"name": "x", "type": kind, "default": default}, ["0: off", "1: on"])
+    assert untold.title == "; 0: off; 1: on"  # a driver that describes it by its values alone
 
 
 @pytest.mark.parametrize(("device", "fits"), [

@@ -105,11 +105,13 @@ def test_patterns_are_the_c_librarys() -> None:
 def test_a_pattern_that_might_take_for_ever_is_not_tried_and_named(tmp_path: Path, hang: None) -> None:
     endless = [r"((a*)*b)*\1", "(((a{1,99}){1,99}){1,99}){1,99}$"]
     (tmp_path / "f").write_text("<driconf><device>" + "".join(
-        f"<application name='x' executable_regexp='{one}'><option name='a' value='1'/></application>"
-        for one in [*endless, "a+"]) + "</device></driconf>")
+        f"<{kind} {by}='{one}'><option name='a' value='1'/></{kind.partition(' ')[0]}>"
+        for one in [*endless, "a+"] for kind, by in (("application name='x'", "executable_regexp"),
+                                                     ("application name='x'", "application_name_match"),
+                                                     ("engine", "engine_name_match"))) + "</device></driconf>")
     configuration = Configuration(all_entries([tmp_path / "f"]))
     assert set(configuration.resolve(Program("a" * 200), DrawnOn("x"))) == {"a"}
-    assert len(configuration.untried()) == 2
+    assert len(configuration.untried()) == 6
 
 
 SHIPPED = Path("/usr/share/drirc.d/00-mesa-defaults.conf")

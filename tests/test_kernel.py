@@ -226,6 +226,12 @@ def test_a_gpu_and_the_scheduler_are_set_by_what_their_drivers_offer(rig: LinuxR
     undo(again, book)
     assert {place: text for place, text in again.state().items() if text} == {
         place: text for place, text in before.items() if text}
+    cap.parent.with_name("hwmon9").joinpath("power1_cap_max").unlink()  # without a bound it could be set to anything
+    unbounded = LinuxRig(rig.home, rig.config, tmp_path / "root")
+    unbounded.driver = NO_OPTIONS
+    assert "gpu.power-cap" not in unbounded.catalog() and "gpu.clock-level" in unbounded.catalog()
+    assert "gpu.render-device" in unbounded.catalog()  # of two, a game can be told which
+
 
 
 def test_a_games_own_file_is_a_part_of_this_machine(rig: LinuxRig, book: Logbook, tmp_path: Path) -> None:
@@ -314,15 +320,15 @@ def test_a_rig_wide_version_of_another_rig_is_applied_as_far_as_this_one_knows_i
 def test_what_stands_in_the_drivers_file_wrongly_is_drift_and_no_reason_to_refuse(rig: LinuxRig, book: Logbook) -> None:
     rig.driver = replace(NO_OPTIONS, options=(
         "<driinfo><option name='smooth' type='int' default='0' valid='0:9'><description text='Smoothing'/></option>"
-        "</driinfo>"))
+        "<option name='sharp' type='bool' default='false'><description text='Sharp'/></option></driinfo>"))
     for known in ("_options", "_catalog"):
         vars(rig).pop(known, None)
-    apply(rig, book, book.commit("scene", {"mesa.smooth": 3}))
-    rig.config.write_bytes(rig.config.read_bytes().replace(b'"3"', b'"threee"'))
+    apply(rig, book, book.commit("scene", {"mesa.smooth": 3, "mesa.sharp": True}))
+    rig.config.write_bytes(rig.config.read_bytes().replace(b'"3"', b'"threee"').replace(b'"true"', b'"yes"'))
     (slipped,) = find_drift(rig, book)
-    assert [(one.before, one.after) for one in slipped.changes] == [(3, "threee")]
+    assert {(one.before, one.after) for one in slipped.changes} == {(3, "threee"), (True, "yes")}
     put_back(rig, book, slipped)
-    assert rig.values(rig.state(), "scene") == {"mesa.smooth": 3}
+    assert rig.values(rig.state(), "scene") == {"mesa.smooth": 3, "mesa.sharp": True}
 
 
 def test_a_pipe_where_the_drivers_file_should_be_is_said_so(tmp_path: Path, hang: None) -> None:

@@ -153,6 +153,8 @@ def test_the_samples_that_ship_are_read(keen: Keen) -> None:
     assert "strobed at 240 Hz" in keen("latency", str(SAMPLES / "flash.wav")).stdout
     tally = keen("latency", str(SAMPLES / "camera.csv"), "--camera", "240").stdout
     assert "24 presses, 23 answered" in tally and "within 4.2 ms" in tally
+    told = as_json(keen("latency", str(SAMPLES / "camera.csv"), "--camera", "240", "--json"))
+    assert told["about"] == {"camera_hz": 240.0, "source": "camera.csv"} and told["misses"] == 1
     for words in ([], ["--press", "press"], ["--unit", "weeks"], ["--camera", "240", "--of", "nothing"]):
         keen("latency", str(SAMPLES / "camera.csv"), *words, code=2)
     for words in (["--light-channel", "3"], ["--camera", "240"]):

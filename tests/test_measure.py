@@ -149,6 +149,15 @@ def test_every_metric_of_a_two_valued_run_is_as_calculated_by_hand() -> None:
         "unanswered_pct": 20})
 
 
+@given(st.integers(0, 2 ** 32 - 1), st.integers(2, 4000), st.sampled_from([0.95, 0.99, 0.999]))
+def test_a_high_quantile_is_that_of_all_values(seed: int, size: int, share: float) -> None:
+    from keenlattice.measure.metrics import _upper_quantile
+
+    values = np.random.default_rng(seed).lognormal(2, 0.5, size)
+    for ordered in (values, np.sort(values), np.sort(values)[::-1]):
+        assert _upper_quantile(share)(ordered) == pytest.approx(np.quantile(values, share), rel=1e-12)
+
+
 @given(arrays(np.float64, st.integers(20, 400), elements=st.floats(0.5, 100)), st.floats(0.01, 0.99))
 def test_by_time_is_the_quantile_of_a_moment_drawn_at_random(frames: np.ndarray, share: float) -> None:
     from keenlattice.measure.metrics import time_weighted_quantile

@@ -3,6 +3,7 @@
 import json
 import math
 from dataclasses import replace
+from itertools import combinations
 from pathlib import Path
 
 import numpy as np
@@ -11,20 +12,25 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from keenlattice.logbook._studies import newest_finished
+import keenlattice
+from keenlattice.logbook._studies import newest_finished, studies
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change
 from keenlattice.study import flattened, pool_evidence
 from keenlattice.study.pool import reading
+from keenlattice.study.pool._checks import without_a_tenth, without_each
 from keenlattice.study.pool._meta import Rigs, _ranked, pooled, shrunken
+from keenlattice.study.pool._odd import _off, odd
 from keenlattice.study.pool._regression import SPREADS, _ridges, slopes_of
 from keenlattice.study.pool._sides import _chance
 from keenlattice.study.pool.evidence import Switch
+from keenlattice.study.pool.from_studies import records_of
 from keenlattice.study.pool.moderators import MODERATORS, moderators_of
-from keenlattice.study.pool.order import matching
+from keenlattice.study.pool.order import BLOCKS, NOISE_DOF, WANTED, Noise, Pace, in_order, matching
 from keenlattice.study.pool.reading import collect_evidence
 from keenlattice.study.pool.record import keep_pool
 from keenlattice.study.record import provenance_of
+from keenlattice.study.trial.power import chance_to_settle
 from test_pool import PLAN, of, only, record
 
 
@@ -115,6 +121,49 @@ def test_a_change_is_known_by_its_setting_and_its_value() -> None:
     assert matching(of([record(rig, -0.05, change=two) for rig in range(6)]), Change("frame.cap", None, 120)) is None
 
 
+def test_two_players_are_two_rigs_and_two_rigs_of_one_are_two(tmp_path: Path) -> None:
+    records = {}
+    for name, rig in (("one", "standin"), ("other", "standin")):
+        with keenlattice.open(tmp_path / name, rig=rig) as ws:
+            ws.trial("brass-orbit@stock", ws.edit("brass-orbit", {"frame.queue-depth": 1}), blocks=4, seconds=2, seed=1)
+            (study,), book, catalog = studies(ws.book, "juniper"), ws.book.id, ws.rig.catalog()
+            records[name] = [next(records_of(replace(study, rig=played_on), book, catalog, {}))
+                             for played_on in ("juniper", "juniper", "larch")]
+    (first, again, elsewhere), (theirs, _, _) = records["one"], records["other"]
+    assert (first.rig, first.study) == (again.rig, again.study)
+    assert len({first.rig, elsewhere.rig, theirs.rig}) == len({first.study, elsewhere.study, theirs.study}) == 3
+
+
+def test_a_trial_takes_the_blocks_that_settle_what_is_to_be_expected() -> None:
+    """The fewest with four chances in five, by the noise of the blocks that were played elsewhere."""
+    pace = Pace(20.0, {"gpu.clock-policy": 1.5}, 1.0)
+    change, unknown = Change("gpu.clock-policy", "with-load", "hold-high"), Change("frame.cap", "off", 120)
+    for effect, error in ((-0.06, 0.004), (-0.03, 0.008)):
+        pool = of([record(rig, effect + rig / 5000, error) for rig in range(12)])
+        (metric,) = pool.changes[0].metrics
+        second, first = in_order(pool, [change, unknown], {}, {}, pace)  # what needs no restart is tried sooner
+        noise = Noise(metric.block_noise_pct / 100, NOISE_DOF)
+        chances = [chance_to_settle(noise, blocks, 1.0, first.expected[0].here.pct) for blocks in BLOCKS]
+        assert first.blocks == BLOCKS[[chance >= WANTED for chance in chances].index(True)]
+        assert first.minutes == pytest.approx(2 * first.blocks * (20 / 60 + 1.5)) and first.change == (change,)
+        assert first.gain_pct == pytest.approx(-first.expected[0].here.pct, rel=0.02)  # it surely helps
+        assert (second.known, second.expected, second.blocks) == ("", (), BLOCKS[2])
+        assert second.gain_pct == pytest.approx(metric.gain_pct) and second.minutes == pytest.approx(
+            2 * second.blocks * 20 / 60)
+
+
+def test_a_pool_as_rows_says_of_each_change_and_metric_what_is_known() -> None:
+    pool = of([record(rig, -0.06 + rig / 1000) for rig in range(12)])
+    (row,), (metric,) = pool._rows(), pool.changes[0].metrics
+    assert metric.mean is not None and metric.next_rig is not None
+    assert row == {"change": pool.changes[0].name, "metric": "frame_ms_mean", "rigs": 12, "studies": 12,
+                   "pct": metric.mean.pct, "low_pct": metric.mean.low_pct, "high_pct": metric.mean.high_pct,
+                   "next_low_pct": metric.next_rig[0], "next_high_pct": metric.next_rig[1], "standing": metric.told}
+    assert -7 < row["low_pct"] < row["pct"] < row["high_pct"] < -4 and row["next_low_pct"] < row["low_pct"]
+    (row,) = of([record(0, -0.06)])._rows()
+    assert (row["change"], row["next_low_pct"]) == (pool.changes[0].name, None)
+
+
 def test_of_several_files_each_that_is_left_out_is_named(tmp_path: Path) -> None:
     good = record(1, -0.05).model_dump_json()
     for name, text in (("a.jsonl", "{"), ("b.jsonl", good), ("c.jsonl", "[]")):
@@ -174,3 +223,79 @@ def test_a_file_that_is_too_large_is_not_read_and_says_how_large_it_may_be(tmp_p
     (tmp_path / "a.jsonl").write_text("x" * (2 * 1024**2 + 1))
     (said,) = reading.collect_evidence([tmp_path], tmp_path / "all.parquet")
     assert "larger than 2 MiB: not read" in said
+
+
+def changes_of(*sizes: int, seed: int = 4) -> tuple[Rigs, np.ndarray]:
+    """What some rigs say of several changes, and how much rigs differ on each."""
+    random = np.random.default_rng(seed)
+    starts = np.r_[0, np.cumsum(sizes)[:-1]].astype(np.intp)
+    effects, variances = random.normal(-0.03, 0.02, sum(sizes)), random.uniform(1e-5, 4e-4, sum(sizes))
+    return Rigs(effects, variances, starts), random.uniform(1e-5, 4e-4, len(sizes))
+
+
+def test_the_mean_without_one_rig_is_that_of_the_others() -> None:
+    found, tau2 = changes_of(1, 5, 9)
+    without = without_each(found, tau2)
+    assert math.isnan(without[0])  # it has no other
+    for change, own in enumerate(found.parts()[1:], 1):
+        y, w = found.effect[own], 1 / (found.variance[own] + tau2[change])
+        for place in range(y.size):
+            assert without[own][place] == pytest.approx(np.average(np.delete(y, place), weights=np.delete(w, place)))
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_without_a_tenth_the_mean_lies_within_what_any_tenth_leaves(seed: int) -> None:
+    found, tau2 = changes_of(1, 6, 14, seed=seed)
+    low, high = without_a_tenth(found, tau2)
+    assert math.isnan(low[0]) and math.isnan(high[0])
+    for change, own in enumerate(found.parts()[1:], 1):
+        y, w = found.effect[own], 1 / (found.variance[own] + tau2[change])
+        left = [np.average(np.delete(y, gone), weights=np.delete(w, gone))
+                for gone in map(list, combinations(range(y.size), -(-y.size // 10)))]
+        assert (low[change], high[change]) == pytest.approx((min(left), max(left)))
+
+
+def test_how_far_a_rig_is_off_is_counted_in_the_deviations_of_each_change() -> None:
+    effects = np.array([0.5] * 7 + [0.00, 0.01, 0.02, 0.03, 0.04, 0.05, 0.06, 0.30, -0.20])
+    found = _off(Rigs(effects, np.full(16, 1e-4), np.array([0, 7], dtype=np.intp)))
+    middle = 0.03
+    spread = 1.4826 * np.median(np.abs(effects[7:] - middle))
+    assert not found[:7].any()  # too few have tried it
+    assert found[7:] == pytest.approx(np.abs(effects[7:] - middle) / math.sqrt(spread ** 2 + 1e-4))
+    alike = _off(Rigs(np.array([*np.zeros(9), 0.1]), np.full(10, 1e-4), np.zeros(1, dtype=np.intp)))
+    assert alike[9] == pytest.approx(0.1 / math.sqrt(2e-4))  # where all say the same, by the error that they have
+
+
+def test_a_rig_is_odd_by_the_median_of_four_changes_or_more() -> None:
+    rows = [(change, rig) for change in range(5) for rig in range(10)]
+    effects = np.array([0.5 if (rig == 9 and change < 3) or (rig == 8 and change < 2) else rig / 1000
+                        for change, rig in rows])
+    rigs = Rigs(effects, np.full(50, 1e-5), np.arange(0, 50, 10, dtype=np.intp))
+    which = np.array([rig for _, rig in rows], dtype=np.intp)
+    assert odd(rigs, which, 11).tolist() == [False] * 9 + [True, False]  # 3 of 5; 2 of 5; and one that tried nothing
+    three = Rigs(effects[:30], np.full(30, 1e-5), np.arange(0, 30, 10, dtype=np.intp))
+    assert not odd(three, which[:30], 11).any()  # three changes are too few to tell
+
+
+def test_the_same_said_in_another_order_is_the_same() -> None:
+    two = (Switch(setting="cpu.boost", before="off", after="on"), Switch(setting="frame.cap", before="off", after=120))
+    one = record(1, -0.05, change=two, facts={"cores": 8.0, "ram_mib": 16384.0})
+    again = record(2, -0.05, change=two[::-1], facts={"ram_mib": 16384.0, "cores": 8.0},
+                   limited_by={"CPU": 40.0, "GPU": 60.0}, played=one.played)
+    found = of([one, again])
+    assert (found.copies, found.rigs, len(found.changes)) == (1, 1, 1)
+
+
+def test_how_much_blocks_stray_is_what_is_usual_among_the_trials() -> None:
+    errors = [0.004, 0.006, 0.009, 0.02]
+    found = only([record(rig, -0.05, error, kind="trial" if rig < 3 else "screen") for rig, error in enumerate(errors)])
+    assert found.block_noise_pct == pytest.approx(100 * 0.006 * math.sqrt(8))
+    assert only([record(rig, -0.05, kind="screen") for rig in range(3)]).block_noise_pct == 0
+
+
+def test_of_one_game_alone_is_what_was_played_with_it() -> None:
+    table = flattened([*(record(rig, -0.05) for rig in range(6)),
+                       *(record(rig, 0.05, study=1, game="tidewater-rally") for rig in range(4, 9))])
+    counts = {game: (found.rigs, found.studies) for game in ("", "brass-orbit", "tidewater-rally", "moth-and-lantern")
+              for found in [pool_evidence(table, replace(PLAN, game=game))]}
+    assert counts == {"": (9, 11), "brass-orbit": (6, 6), "tidewater-rally": (5, 5), "moth-and-lantern": (0, 0)}

@@ -21,7 +21,8 @@ from keenlattice.report.words import headline, sentence
 from keenlattice.rig._journal import unfinished
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.deciding import parsed_matters
-from keenlattice.study.trial._conclude import conclude, ended, verdict
+from keenlattice.study.trial._conclude import Fit, Seen, _chance_at_the_end, conclude, ended, verdict
+from keenlattice.study.trial._looks import errors_at
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 from keenlattice.study.trial.result import MetricResult, Trial
@@ -271,3 +272,22 @@ def test_fewer_than_four_blocks_have_no_word() -> None:
     found = conclude(TrialPlan(blocks=3, decides="frame_ms_mean"), *of_two(np.random.default_rng(1), 3, 0.5, 1.0))[0]
     assert found.verdict == "unclear" and found.high_pct < -40  # type: ignore[operator]
     assert "Fewer than four blocks prove nothing" in sentence(found, 1.0)
+
+
+@pytest.mark.parametrize(("effect", "spread", "matters"), [
+    (0.0, 0.01, 3.0), (0.02, 0.03, 3.0), (-0.02, 0.03, 3.0), (0.035, 0.02, 3.0), (-0.035, 0.02, 3.0), (0.1, 0.05, 3.0)])
+def test_the_chance_to_be_settled_at_the_end_is_that_of_going_on_like_that(effect: float, spread: float,
+                                                                          matters: float) -> None:
+    """Against blocks that are drawn: the mean of all of them, known as well as the last look will know it."""
+    plan = TrialPlan(blocks=12, seconds=10, seed=3, decides="frame_ms_mean", matters_pct=matters)
+    random = np.random.default_rng(8)
+    logs = effect + spread * random.normal(size=8)
+    logs += effect - logs.mean()
+    seen = Seen(plan, [{"frame_ms_mean": 8.0}] * 8, [{"frame_ms_mean": 8 * math.exp(one)} for one in logs])
+    fit = seen.fit("frame_ms_mean")
+    assert fit is not None and fit.middle == pytest.approx(effect, abs=2e-3)
+    at_end, margin = fit.error * math.sqrt(8 / 12), math.log(1 + matters / 100)
+    half = Fit(0.0, at_end, fit.dof + 4).half(errors_at(12, 0.05, True)[12])
+    means = random.normal(fit.middle, math.sqrt(fit.error ** 2 - at_end ** 2), 200_000)
+    settled = (np.abs(means) + half < margin) | (np.abs(means) - half > margin)
+    assert _chance_at_the_end(seen, "frame_ms_mean", 1) == pytest.approx(settled.mean(), abs=0.005)
