@@ -1,0 +1,241 @@
+"""What everything came to with these seeds, when it was last looked at: no number may change unless somebody meant it.
+
+`tests/known_results.json` holds the numbers. They are no truths (those are in the other tests), but whoever changes one
+says so: `python tests/test_known_results.py` writes them anew, and the commit says why.
+"""
+
+import json
+import math
+import sys
+import tempfile
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict, is_dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from keenlattice import measure, study
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.metrics import METRICS, metrics_of
+from keenlattice.profile.compare import Change
+from keenlattice.profile.version import Entries, Version, stock
+from keenlattice.rig.linux.machine import LinuxRig
+from keenlattice.rig.standin.machine import Standin
+from keenlattice.study.blind._rule import chance_to_be_found, needed
+from keenlattice.study.pool.order import Pace, in_order
+from test_kernel import NO_OPTIONS, tree
+
+HERE = Path(__file__).parent
+KNOWN, RECORDINGS = HERE / "known_results.json", HERE.parent / "examples/recordings"
+CLOSE = 1e-6
+"""How far a number may be off, relative to itself: libraries and processors differ in the last digits."""
+
+FACTS = (("cores", (4.0, 8.0, 12.0)), ("ram_mib", (8192.0, 16384.0)), ("refresh_hz", (60.0, 144.0, 240.0)))
+OF_THE_TREE = ("governor", "clock", "boost", "idle", "session_groups", "preemption", "turn")
+COSTS: Entries = {"texture.anisotropy": "16x", "shading.ambient-occlusion": "on", "antialias.gamma": False,
+                  "window.high-dpi": "by-game", "scheduling.gpu": "by-hardware", "gpu.clock-policy": "hold-high"}
+ODD = measure.column_map(name="friends-box", time="Zeit [us]", means="intervals", unit="us", gpu="GPU [us]",
+                         stage_unit="us", marker="Marke", dropped="Bild", dropped_when="0")
+
+
+def played(folder: Path, game: str, seconds: float, seed: int) -> Capture:
+    return Standin(folder / "rig").play(game, seconds, seed)
+
+
+def of_a_run(folder: Path, game: str) -> object:
+    capture = played(folder, game, 25, 7)
+    return {"metrics": metrics_of(capture, METRICS), "said": measure.readings(capture),
+            "limited by": measure.limited_by(capture), "warm-up": measure.warm_up_ms(capture),
+            "hitches": measure.periodic_hitches(capture), "frames": capture.shown_ms[[1, 100, -1]].tolist(),
+            "second half": metrics_of(measure.cut(capture, 12_500, 25_000))}
+
+
+def of_a_hitching_run(_: Path) -> object:
+    frames = 8 * np.exp(np.random.default_rng(3).normal(0, 0.05, 6000))
+    frames[::250] += 30
+    capture = Capture(np.concatenate(([0.0], np.cumsum(frames))))
+    return {"hitches": measure.periodic_hitches(capture), "metrics": metrics_of(capture),
+            "median": measure.quantile_interval([capture.frame_ms], 0.5, resamples=300),
+            "worst": measure.quantile_interval([capture.frame_ms[:3000], capture.frame_ms[3000:]], resamples=300)}
+
+
+def of_recordings(_: Path) -> object:
+    found, pieces = (measure.ingest(RECORDINGS / "odd.csv", ODD),
+                     measure.measure_in_pieces(RECORDINGS / "odd.csv", ODD, rows=250))
+    return {"whole": metrics_of(found.capture), "segments": found.segments, "dropped": found.dropped_frames,
+            "frames": found.capture.shown_ms.size, "pieces": pieces.metrics,
+            "each": {name: metrics_of(measure.segment(found.capture, name)) for name in found.segments}}
+
+
+def of_sensors(_: Path) -> object:
+    sources = {"log": measure.read_log(RECORDINGS / "light-log.csv", "t_ms", "light", "button"),
+               "sound": measure.read_sound(RECORDINGS / "flash.wav"),
+               "camera": measure.read_tally(RECORDINGS / "camera.csv", 240)}
+    return {name: {**asdict(measure.described(one)), "waits": one.waits_ms.tolist(), "unasked": one.unasked,
+                   "doubts": [[doubt.at_ms, doubt.what] for doubt in one.doubts], "about": one.about}
+            for name, one in sources.items()}
+
+
+def of_a_trial(folder: Path, **plan: Any) -> object:
+    changed: Entries = plan.pop("changed", {"frame.queue-depth": 1})
+    before, after = stock("rig"), Version("rig", changed)
+    settings = {"blocks": 8, "seconds": 6.0, "seed": 5, "matters_pct": 3.0, **plan}
+    return study.run_trial(Standin(folder / "rig"), before, after, study.TrialPlan(**settings), "brass-orbit")
+
+
+def of_a_screen(folder: Path, **plan: Any) -> object:
+    before, after = stock("rig"), Version("rig", COSTS)
+    factors = tuple((key,) for key in sorted(COSTS))
+    settings = {"factors": factors, "rounds": 2, "seconds": 4.0, "seed": 9, "matters_pct": 2.0, **plan}
+    return study.run_screen(Standin(folder / "rig"), before, after, study.ScreenPlan(**settings), "tidewater-rally")
+
+
+def of_a_hunt(folder: Path) -> object:
+    steps: Sequence[Entries] = (
+        {"antialias.gamma": False}, {"shading.ambient-occlusion": "on", "frame.cap-unfocused": 30},
+        {"window.high-dpi": "by-game"}, {"process.io-priority": "high"})
+    line, entries = [stock("tidewater-rally")], dict[str, Any]()
+    for step in steps:
+        entries |= step
+        line.append(Version("tidewater-rally", dict(entries)))
+    trial = study.TrialPlan(blocks=8, seconds=6, seed=3, decides="frame_ms_mean", matters_pct=3)
+    return study.run_hunt(Standin(folder / "rig"), line, study.HuntPlan(trial))
+
+
+def of_a_tuning(folder: Path) -> object:
+    plan = study.TunePlan((("frame.queue-depth", (1, 2, 3)), ("texture.anisotropy", ("off", "16x"))),
+                          "frame_ms_mean,latency_ms_median", (study.Limit("frame_ms_p99", "below", 9.0),), rounds=5,
+                          seconds=5.0, seed=2, matters_pct=2.0)
+    return study.run_tune(Standin(folder / "rig"), stock("brass-orbit"), plan)
+
+
+def of_a_ramp(folder: Path) -> object:
+    plan = study.RampPlan("gpu.core-offset@gpu0", 30, 60, runs=2, seconds=15.0, seed=4)
+    return study.run_ramp(Standin(folder / "rig"), stock("rig"), plan, "brass-orbit")
+
+
+def evidence() -> list[study.EvidenceRecord]:
+    """What 30 made-up rigs say of three changes: one that helps where there are many cores, one that helps everywhere,
+    one that does nothing."""
+    random, found = np.random.default_rng(12), []
+    for rig in range(30):
+        facts = {name: float(random.choice(values)) for name, values in FACTS}
+        for number, (setting, effect) in enumerate({
+                "driver.threaded-submission": 0.04 if facts["cores"] < 5 else -0.05, "gpu.clock-policy": -0.06,
+                "process.io-priority": 0.0}.items()):
+            error = float(random.uniform(0.003, 0.012))
+            says = study.Found(metric="frame_ms_mean", decides=True, dof=8.0, blocks=10, matters_pct=1.0,
+                               log_ratio=float(random.normal(effect, error + 0.008)), error=error, verdict="unclear")
+            found.append(study.EvidenceRecord(
+                rig=f"{rig:016x}", study=f"{1000 * rig + number:016x}", kind="trial", state="finished",
+                game="brass-orbit", change=(study.Switch(setting=setting, before="off", after="on"),), found=(says,),
+                played=study.Played(seconds=20.0, warm_up_s=0.0, planned=12, repeats=1, early=True,
+                                    seed=rig * 10 + number),
+                software="0.4", day="2026-11-20", facts=facts, limited_by={"GPU": 70.0, "CPU": 30.0}))
+    return found
+
+
+def of_a_pool(_: Path) -> object:
+    pool = study.pool_evidence(study.flattened(evidence()), study.PoolPlan(("made up",), "frame_ms_mean"))
+    here, limits = {"cores": 4.0, "ram_mib": 8192.0, "refresh_hz": 144.0}, {"GPU": 90.0, "CPU": 10.0}
+    order = in_order(pool, [Change(one.change[0].setting, "off", "on") for one in pool.changes], here, limits,
+                     Pace(20.0, {"gpu.clock-policy": 1.0}, 1.0))
+    return {"pool": pool.to_json(), "order": [asdict(one) for one in order]}
+
+
+def of_a_league(folder: Path) -> object:
+    files = study.play_fleet(study.FleetPlan(players=3, seed=2, tries=2, seconds=4.0, blocks=4), folder)
+    lines = [json.loads(line) for file in files for line in file.read_text(encoding="utf-8").splitlines()]
+    return [{name: one[name] for name in ("rig", "game", "change", "found", "facts", "limited_by")} for one in lines]
+
+
+def of_a_linux_machine(folder: Path) -> object:
+    rig = LinuxRig(folder / "state", folder / ".drirc", tree(folder / "root"))
+    rig.driver = NO_OPTIONS
+    settings = {one.name: [one.kind, one.unit, one.low, one.high, one.stock, one.scope, one.rights, one.restart]
+                for one in rig.catalog() if one.name.startswith(("cpu.", "gpu.", "interrupt.", "scheduling."))}
+    facts = {name: fact for name, fact in rig.facts().items() if name.startswith((*rig.devices(), *OF_THE_TREE))}
+    held = {place.removeprefix(str(folder)): content and content.decode() for place, content in rig.state().items()}
+    return {"settings": settings, "facts": facts, "state": held}
+
+
+def of_rules(_: Path) -> object:
+    noises = [study.Noise(sd, 7) for sd in (0.005, 0.02)]
+    return {"blind": {str(rounds): [list(needed(rounds, 0.05)), chance_to_be_found(rounds, 0.05, 0.8)]
+                      for rounds in (5, 12, 20)},
+            "chance": [study.chance_to_settle(noise, blocks, 1.0, effect) for noise in noises for blocks in (6, 12, 24)
+                       for effect in (0.0, 3.0)],
+            "blocks": [study.blocks_to_settle(noise, 1.0) for noise in noises]}
+
+
+CASES: Mapping[str, Callable[[Path], object]] = {
+    **{f"run of {game}": lambda folder, game=game: of_a_run(folder, game)  # type: ignore[misc]
+       for game in ("brass-orbit", "tidewater-rally", "moth-and-lantern")},
+    "hitching run": of_a_hitching_run, "recordings": of_recordings, "sensors": of_sensors,
+    "trial": of_a_trial,
+    "trial, all blocks": lambda folder: of_a_trial(folder, early=False, decides="latency_ms_median"),
+    "trial, few switches": lambda folder: of_a_trial(folder, few_switches=True, repeats=2, early=False, blocks=6),
+    "trial, warm-up": lambda folder: of_a_trial(folder, warm_up_s=2.0, adjusts_for="gpu0.temperature", blocks=10),
+    "trial, stutters": lambda folder: of_a_trial(folder, decides="stutters_per_min", seconds=20.0, blocks=6, changed={
+        "shader.cache-size": 4096, "interrupt.mode@gpu0": "message"}),
+    "screen": of_a_screen,
+    "screen, short": lambda folder: of_a_screen(folder, folded=False, few_switches=True, repeats=2),
+    "hunt": of_a_hunt, "tuning": of_a_tuning, "ramp": of_a_ramp, "pool": of_a_pool, "league": of_a_league,
+    "rules": of_rules, "Linux machine": of_a_linux_machine}
+
+
+def plain(value: Any) -> Any:
+    """As JSON has it: what is no number is null."""
+    if isinstance(value, study.Form):
+        value = value.to_json()
+    if is_dataclass(value) and not isinstance(value, type):
+        value = asdict(value)
+    if isinstance(value, Mapping):
+        return {str(name): plain(one) for name, one in value.items()}
+    if isinstance(value, np.ndarray | list | tuple):
+        return [plain(one) for one in value]
+    if isinstance(value, float | np.floating):
+        return float(f"{value:.9g}") if math.isfinite(value) else None
+    return int(value) if isinstance(value, np.integer) else value
+
+
+def differences(found: Any, known: Any, where: str = "") -> list[str]:
+    """Where two differ by more than CLOSE."""
+    if isinstance(found, dict) and isinstance(known, dict):
+        return [one for name in sorted({*found, *known})
+                for one in differences(found.get(name, "(none)"), known.get(name, "(none)"), f"{where}/{name}")]
+    if isinstance(found, list) and isinstance(known, list) and len(found) == len(known):
+        return [one for place, pair in enumerate(zip(found, known, strict=True))
+                for one in differences(*pair, f"{where}/{place}")]
+    numbers = all(isinstance(one, int | float) and not isinstance(one, bool) for one in (found, known))
+    alike = math.isclose(found, known, rel_tol=CLOSE, abs_tol=1e-9) if numbers else found == known
+    return [] if alike else [f"{where}: {found!r}, where it was {known!r}"]
+
+
+@pytest.mark.parametrize("case", CASES)
+def test_it_comes_to_what_it_came_to(case: str, tmp_path: Path) -> None:
+    known = json.loads(KNOWN.read_text(encoding="utf-8"))
+    assert not differences(plain(CASES[case](tmp_path)), known[case])
+
+
+def test_a_difference_is_seen() -> None:
+    one = plain({"a": [1.0, {"b": np.float64(2)}, math.nan], "c": "x"})
+    assert not differences(one, json.loads(json.dumps(one)))
+    for other in ({"a": [1.0, {"b": 2.00001}, None], "c": "x"}, {**one, "c": "y"}, {"a": one["a"]}, {**one, "d": None},
+                  {"a": [*one["a"], 1], "c": "x"}, {"a": [1.0, {"b": 2.0}, 0.0], "c": "x"}):
+        assert len(differences(one, other)) == 1
+
+
+def main() -> None:
+    known = {}
+    for case, made in CASES.items():
+        with tempfile.TemporaryDirectory() as folder:
+            known[case] = plain(made(Path(folder)))
+    KNOWN.write_text(json.dumps(known, indent=None, separators=(",", ":"), ensure_ascii=False, sort_keys=True)
+                     .replace('},"', '},\n"') + "\n", encoding="utf-8")
+
+
+if __name__ == "__main__":
+    sys.exit(main())
