@@ -39,6 +39,7 @@ DEVICES = ("gpu0", "gpu1", "net0", "usb0", "sound0", "disk0")
 LINE_ONLY = ("sound0",)
 SHARED_LINE = ("usb0", "sound0")
 MOST_BYTES = 4_000_000
+MOST_KEPT = 16  # states of which it is known what the machine works by
 WAITS_FOR: dict[Restart, tuple[Restart, ...]] = {
     "none": (), "game": (), "driver": ("driver",), "machine": ("driver", "machine")}
 
@@ -64,7 +65,7 @@ class Standin:
         self.place = STATE
         self._rights = rights
         self._writes = 0
-        self._resolved: dict[str, tuple[dict[str, Value], Mapping[str, Value], Mapping[str, Value]]] = {}
+        self._works_by: dict[tuple[object, ...], tuple[Mapping[str, Value], Facts]] = {}
         try:
             home.mkdir(parents=True, exist_ok=True)
             self._files = GameFiles(listed_games(home), home)
@@ -91,10 +92,9 @@ class Standin:
         return FAULTS
 
     def facts(self) -> Facts:
-        return self._facts(self.state(), self._running())
+        return dict(self._in_effect(WHOLE_RIG, self.state(), self._running())[1])
 
-    def _facts(self, state: State, running: Mapping[str, Value]) -> Facts:
-        rig = self._in_effect(WHOLE_RIG, state, running)
+    def _facts(self, state: State, rig: Mapping[str, Value]) -> Facts:
         return {
             "os": "Marl 4", "case_matters": False, **self.build.hardware,
             "memory_speed_mts": self.build.hardware["memory_rated_mts"] if rig["memory.rated-speed"] is True else 2666,
@@ -200,32 +200,38 @@ class Standin:
     def play(self, game: str, seconds: float, seed: int) -> "Capture":
         from keenlattice.rig.standin.pipeline import crash_after_s, simulate  # what only looks at a rig needs no NumPy
 
-        state, running = self.state(), self._running()
-        values = self._in_effect(game, state, running)
+        values, facts = self._in_effect(game, self.state(), self._running())
         if (lasts := crash_after_s(crashes_per_s(values), seed)) < seconds:
             raise RigError(f"the game crashed after {lasts:.0f} s, and the graphics driver was reset")
         return simulate(self._pipeline(game, values), seconds, seed,
-                        {"seed": seed, "seconds": seconds, "facts": self._facts(state, running)})
+                        {"seed": seed, "seconds": seconds, "facts": dict(facts)})
 
     def pipeline(self, game: str) -> Pipeline:
         """The frame pipeline of a game, as the settings in effect leave it: what a run is simulated with."""
-        return self._pipeline(game, self._in_effect(game, self.state(), self._running()))
+        return self._pipeline(game, self._in_effect(game, self.state(), self._running())[0])
 
     def _pipeline(self, game: str, values: Mapping[str, Value]) -> Pipeline:
         return pipeline(GAMES[game_of(self, game).name][1], values, self.build)
 
-    def _in_effect(self, owner: str, state: State, running: Mapping[str, Value]) -> Mapping[str, Value]:
-        """What the running machine works by: settings that wait for a restart still hold their old values."""
+    def _in_effect(self, owner: str, state: State, running: Mapping[str, Value]
+                   ) -> tuple[Mapping[str, Value], Facts]:
+        """What the running machine works by (settings that wait for a restart still hold their old values), and its
+        facts. Runs in a row find the same few states, so what was made of these is kept."""
+        seen = owner, *state.items(), *running.items()
+        if seen not in self._works_by:
+            wide = self._at_work(WHOLE_RIG, state, running)
+            values = wide if owner == WHOLE_RIG else self._at_work(owner, state, running)
+            if len(self._works_by) >= MOST_KEPT:
+                self._works_by.clear()
+            self._works_by[seen] = values, self._facts(state, wide)
+        return self._works_by[seen]
+
+    def _at_work(self, owner: str, state: State, running: Mapping[str, Value]) -> Mapping[str, Value]:
         wanted = self.values(state, WHOLE_RIG)
         rig_wide = {key: value for key, value in wanted.items() if key.partition("@")[0] not in self._waiting}
-        rig_wide |= running
         game = {} if owner == WHOLE_RIG else self.values(state, owner)
-        known = self._resolved.get(owner)
-        if known is None or known[:2] != (rig_wide, game):  # runs in a row mostly find the same settings
-            resolved = resolve(self.catalog(), rig_wide, game)
-            known = (rig_wide, game, {key: one.value for key, one in resolved.items() if one.value is not None})
-            self._resolved[owner] = known
-        return known[2]
+        resolved = resolve(self.catalog(), {**rig_wide, **running}, game)
+        return {key: one.value for key, one in resolved.items() if one.value is not None}
 
     def _running(self) -> dict[str, Value]:
         path = self.home / RUNNING
