@@ -52,12 +52,13 @@ def _middle_and_range(values: list[float]) -> list[str]:
     known = [value for value in values if math.isfinite(value)]
     if not known:
         return [*["-"] * (len(values) > 1), "too little to tell"]
-    return [_plain(median(known)), *[f"{_plain(min(known))} to {_plain(max(known))}"] * (len(values) > 1)]
+    middle, least, most = (_plain(one, max(known)) for one in (median(known), min(known), max(known)))
+    return [middle, *[f"{least} to {most}"] * (len(values) > 1)]
 
 
-def _plain(value: float) -> str:
-    """A number of a run, with no digit that the next run would not bear out."""
-    return f"{value:.1f}" if abs(value) < 100 else f"{value:.0f}"
+def _plain(value: float, beside: float = 0.0) -> str:
+    """A number of a run, with no digit that the next run would not bear out; as exact as one that it stands beside."""
+    return f"{value:.1f}" if max(abs(value), abs(beside)) < 100 else f"{value:.0f}"
 
 
 def show_metrics_of_run(numbers: Mapping[str, float], every: bool) -> None:
