@@ -47,6 +47,18 @@ def test_what_is_added_is_taken_out_again(text: str, key: str, value: str) -> No
     assert ini.content == text.encode()
 
 
+@pytest.mark.parametrize(("text", "section", "then"), [
+    ("[A]\nx=1\n\n[B]\ny=2\n", "A", "[A]\nx=1\nnew=9\n\n[B]\ny=2\n"),      # behind the last of its section
+    ("[A]\nx = 1\n\n[B]\ny=2", "b", "[A]\nx = 1\n\n[B]\ny=2\nnew=9\n"),      # which ends the file, without an end
+    ("[A]\n; none yet\n[B]\ny = 2\n", "A", "[A]\nnew = 9\n; none yet\n[B]\ny = 2\n"),
+    ("x=1\r\n[B]\r\n", "", "x=1\r\nnew=9\r\n[B]\r\n"), ("[B]\ny=2\n", "", "new=9\n[B]\ny=2\n"),
+    ("[A]\nx=1\n", "C", "[A]\nx=1\n[C]\nnew=9\n")])
+def test_a_key_is_added_to_its_section_and_spelled_as_the_others(text: str, section: str, then: str) -> None:
+    ini = Ini(text.encode(), "f")
+    ini.set(section, "new", "9")
+    assert ini.content.decode() == then
+
+
 lines = st.text(st.sampled_from("ab=;#[] \t\"'\r\n\x0b\x0c\x85\u2028é"), max_size=24)
 
 

@@ -231,6 +231,8 @@ def test_a_gpu_and_the_scheduler_are_set_by_what_their_drivers_offer(rig: LinuxR
     unbounded.driver = NO_OPTIONS
     assert "gpu.power-cap" not in unbounded.catalog() and "gpu.clock-level" in unbounded.catalog()
     assert "gpu.render-device" in unbounded.catalog()  # of two, a game can be told which
+    assert [unbounded._kernel.covers("rig", key) for key in ("interrupt.mode@gpu0", "cpu.governor", "frame.cap")] == [
+        True, True, False]
 
 
 

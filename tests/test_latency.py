@@ -106,6 +106,7 @@ def test_stages_that_are_known_go_with_their_press(keen: Keen, tmp_path: Path) -
     words = ["latency", "e.csv", "--press", "pressed", "--answer", "lit", "--stage", "gpu=gpu", "--stage", "device=usb"]
     told = as_json(keen(*words, "--of", "brass-orbit", "--json", "--figure", "l.png"))
     assert list(told["stages"]) == ["gpu"] and told["stages"]["gpu"][0] == pytest.approx(4.95)
+    assert told["about"]["source"] == "e.csv"
     again = as_json(keen("latency", told["capture"], "--json"))
     assert again["mean_ms"] == told["mean_ms"] and again["stages"] == told["stages"]
     assert "the GPU stage" in keen(*words).stdout and (tmp_path / "l.png").stat().st_size > 10_000
