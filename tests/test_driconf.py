@@ -1,13 +1,15 @@
 """The user's Mesa file: our entries come and go, and no other byte changes."""
 
+import re
 from fnmatch import fnmatchcase
+from itertools import product
 
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from keenlattice.errors import RigError
-from keenlattice.rig.linux.driconf import options, with_options
+from keenlattice.rig.linux.driconf import as_regexp, options, with_options
 from keenlattice.rig.linux.driver import _setting
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, _on_this, entries_in
 
@@ -102,6 +104,14 @@ def test_a_pattern_is_written_as_the_driver_can_read_it(name: str, more: str) ->
         fits = fnmatchcase(executable, pattern) or (executable == pattern and not set(pattern) & set("*?"))
         found = files.resolve(Program(executable), DrawnOn("any"))
         assert bool(found) == fits, executable
+
+
+@pytest.mark.parametrize("pattern", ["[]a]x", "x[!]a]", "a[b-d]?[1]", "[ab", "a]b", "[a]]b", "x[]", "x[!]", "*[ab][1]*",
+                                     "a.[1].x"])
+def test_a_pattern_with_brackets_means_what_it_means_elsewhere(pattern: str) -> None:
+    for name in map("".join, product("ab]1.x[", repeat=3)):
+        for text in (name, name[:2], f"{name}x"):
+            assert bool(re.fullmatch(as_regexp(pattern), text)) == fnmatchcase(text, pattern), text
 
 
 @pytest.mark.parametrize("encoding", ["nonsense", "utf-7", "cp037", "utf_16_le", "punycode", "rot13"])

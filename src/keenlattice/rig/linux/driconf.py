@@ -206,7 +206,8 @@ def as_regexp(pattern: str) -> str:
     """
     found, at = "", 0
     while at < len(pattern):
-        letter, close = pattern[at], pattern.find("]", at + 2)
+        letter, first = pattern[at], at + 1 + pattern.startswith("!", at + 1)
+        close = pattern.find("]", first + 1)  # one that comes first is a letter
         if letter == "[" and close > 0 and "/" not in pattern[at:close]:
             inside = pattern[at + 1:close]
             found += f"[{'^' + inside[1:] if inside.startswith('!') else inside}]"
