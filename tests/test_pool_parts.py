@@ -25,6 +25,7 @@ from keenlattice.study.pool._regression import SPREADS, _ridges, slopes_of
 from keenlattice.study.pool._sides import _chance
 from keenlattice.study.pool.evidence import Switch
 from keenlattice.study.pool.from_studies import records_of
+from keenlattice.study.pool.gather import gathered
 from keenlattice.study.pool.moderators import MODERATORS, moderators_of
 from keenlattice.study.pool.order import BLOCKS, NOISE_DOF, WANTED, Noise, Pace, in_order, matching
 from keenlattice.study.pool.reading import collect_evidence
@@ -299,3 +300,16 @@ def test_of_one_game_alone_is_what_was_played_with_it() -> None:
     counts = {game: (found.rigs, found.studies) for game in ("", "brass-orbit", "tidewater-rally", "moth-and-lantern")
               for found in [pool_evidence(table, replace(PLAN, game=game))]}
     assert counts == {"": (9, 11), "brass-orbit": (6, 6), "tidewater-rally": (5, 5), "moth-and-lantern": (0, 0)}
+
+
+@pytest.mark.parametrize(("says", "variance"), [
+    ((-0.05,), 1.6e-5), ((-0.05, -0.05), 0.8e-5), ((-0.05, -0.09), 0.8e-5 * 50),
+    ((-0.05, -0.09, -0.07), 1.6e-5 / 3 * 25), ((-0.07, -0.071, -0.069), 1.6e-5 / 3)])
+def test_studies_of_one_rig_that_disagree_are_believed_as_little_as_they_agree(says: tuple[float, ...],
+                                                                              variance: float) -> None:
+    """The mean of studies with equal errors, widened by how much they differ beyond these."""
+    others = [record(rig, -0.06) for rig in range(1, 9)]
+    found = gathered(flattened([*(record(0, one, study=number) for number, one in enumerate(says)), *others])).rigs
+    place = int(np.argmin(np.abs(found.effect - np.mean(says)) + np.isclose(found.effect, -0.06)))
+    assert found.effect[place] == pytest.approx(np.mean(says)) and found.effect.size == 9
+    assert found.variance[place] == pytest.approx(variance, rel=0.06)  # errors of few blocks are drawn together
