@@ -318,8 +318,8 @@ ENDINGS = {
     "felt, not measured": "Felt, and not measured: look for what was not measured (another metric, the picture, the "
                           "sound), or measure again.",
     "felt, not known": "Whether it can be measured, no trial of these two has settled yet.",
-    "not felt, measured": "Measured, and not felt: it is real, but you do not notice it here.",
-    "not felt, not measured": "Neither felt nor measured: leave it out.",
+    "not felt, measured": "Measured, and not shown to be felt: it is real; whether you notice it, this test left open.",
+    "not felt, not measured": "No difference that matters was measured, and none shown to be felt: leave it out.",
     "not felt, not known": "Whether it can be measured, no trial of these two has settled yet."}
 
 
