@@ -208,3 +208,9 @@ def test_a_log_with_one_late_stamp_takes_no_memory(tmp_path: Path, hang: None) -
 def test_a_long_silence_and_a_single_sample_invent_nothing() -> None:
     assert light_steps(np.random.default_rng(1).normal(0, 1, 60_000), 1000).at_ms.size <= 1
     assert light_steps(np.zeros(5000), 1000).at_ms.size == 0 and light_steps(np.zeros(3), 1000).at_ms.size == 0
+
+
+@pytest.mark.parametrize("light", [np.zeros(4000), np.full(4000, 7.5), np.zeros(3)])
+def test_a_light_that_never_changes_has_no_steps(light: np.ndarray) -> None:
+    found = light_steps(light, 1000)
+    assert found.at_ms.shape == found.height.shape == found.ratio.shape == (0,) and found.strobe_hz is None
