@@ -20,8 +20,8 @@ WORDS = {0: "not noticed", 33: "no test comes by", 34: "skipped", 36: "noticed: 
 NONE = "no.such.mutant"
 NOT_SEEN_HERE = ("keenlattice.rig.linux.x11.*", "keenlattice.rig.linux.wayland.*", "keenlattice.rig.linux.scene.*",
                  "keenlattice.rig.linux._*_query.*", "keenlattice.rig.linux._sampler.x_main*")
-"""What only `real` tests run, on a display (those are timed, and not run here), or a process of its own (which mutmut
-does not see)."""
+"""What for the most part only `real` tests run, on a display (those are timed, and not run here), or a process of its
+own (which mutmut does not see)."""
 
 
 def main() -> int:

@@ -235,7 +235,6 @@ def test_a_gpu_and_the_scheduler_are_set_by_what_their_drivers_offer(rig: LinuxR
         True, True, False]
 
 
-
 def test_a_games_own_file_is_a_part_of_this_machine(rig: LinuxRig, book: Logbook, tmp_path: Path) -> None:
     ini, keys = tmp_path / "game.ini", {"game.quality": Key("Picture", "Overall", {"low": "0", "high": "2"})}
     ini.write_text("[Picture]\nOverall = 0\nOther = 1\n")

@@ -26,6 +26,7 @@ from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.blind._rule import chance_to_be_found, needed
 from keenlattice.study.pool.order import Pace, in_order
 from test_kernel import NO_OPTIONS, tree
+from test_pool import record
 
 HERE = Path(__file__).parent
 KNOWN, RECORDINGS = HERE / "known_results.json", HERE.parent / "examples/recordings"
@@ -40,12 +41,8 @@ ODD = measure.column_map(name="friends-box", time="Zeit [us]", means="intervals"
                          stage_unit="us", marker="Marke", dropped="Bild", dropped_when="0")
 
 
-def played(folder: Path, game: str, seconds: float, seed: int) -> Capture:
-    return Standin(folder / "rig").play(game, seconds, seed)
-
-
 def of_a_run(folder: Path, game: str) -> object:
-    capture = played(folder, game, 25, 7)
+    capture = Standin(folder / "rig").play(game, 25, 7)
     return {"metrics": metrics_of(capture, METRICS), "said": measure.readings(capture),
             "limited by": measure.limited_by(capture), "warm-up": measure.warm_up_ms(capture),
             "hitches": measure.periodic_hitches(capture), "frames": capture.shown_ms[[1, 100, -1]].tolist(),
@@ -126,14 +123,8 @@ def evidence() -> list[study.EvidenceRecord]:
                 "driver.threaded-submission": 0.04 if facts["cores"] < 5 else -0.05, "gpu.clock-policy": -0.06,
                 "process.io-priority": 0.0}.items()):
             error = float(random.uniform(0.003, 0.012))
-            says = study.Found(metric="frame_ms_mean", decides=True, dof=8.0, blocks=10, matters_pct=1.0,
-                               log_ratio=float(random.normal(effect, error + 0.008)), error=error, verdict="unclear")
-            found.append(study.EvidenceRecord(
-                rig=f"{rig:016x}", study=f"{1000 * rig + number:016x}", kind="trial", state="finished",
-                game="brass-orbit", change=(study.Switch(setting=setting, before="off", after="on"),), found=(says,),
-                played=study.Played(seconds=20.0, warm_up_s=0.0, planned=12, repeats=1, early=True,
-                                    seed=rig * 10 + number),
-                software="0.4", day="2026-11-20", facts=facts, limited_by={"GPU": 70.0, "CPU": 30.0}))
+            found.append(record(rig, float(random.normal(effect, error + 0.008)), error, number, facts=facts, change=(
+                study.Switch(setting=setting, before="off", after="on"),), limited_by={"GPU": 70.0, "CPU": 30.0}))
     return found
 
 

@@ -52,13 +52,16 @@ def _middle_and_range(values: list[float]) -> list[str]:
     known = [value for value in values if math.isfinite(value)]
     if not known:
         return [*["-"] * (len(values) > 1), "too little to tell"]
-    middle, least, most = (_plain(one, max(known)) for one in (median(known), min(known), max(known)))
+    middle, least, most = _side_by_side(median(known), min(known), max(known))
     return [middle, *[f"{least} to {most}"] * (len(values) > 1)]
 
 
-def _plain(value: float, beside: float = 0.0) -> str:
-    """A number of a run, with no digit that the next run would not bear out; as exact as one that it stands beside."""
-    return f"{value:.1f}" if max(abs(value), abs(beside)) < 100 else f"{value:.0f}"
+def _side_by_side(*values: float) -> list[str]:
+    """Numbers of runs, all as exact: with no digit that the next run would not bear out."""
+    from keenlattice.report.words import rounded
+
+    exact = 0.1 if max(map(abs, values)) < 100 else 1.0
+    return [rounded(one, exact) for one in values]
 
 
 def show_metrics_of_run(numbers: Mapping[str, float], every: bool) -> None:
@@ -66,9 +69,9 @@ def show_metrics_of_run(numbers: Mapping[str, float], every: bool) -> None:
     from keenlattice.measure.metrics import METRICS, OF_TELEMETRY, TRIAL_METRICS
     from keenlattice.report.words import TITLES
 
-    table(["", ""], [[f"{TITLES[name]}, {metric.unit}", _plain(numbers[name])] for name, metric in METRICS.items()
-                     if numbers[name] == numbers[name] and (every or name in TRIAL_METRICS)
-                     and name not in OF_TELEMETRY], right=(1,))
+    table(["", ""], [[f"{TITLES[name]}, {metric.unit}", *_side_by_side(numbers[name])]
+                     for name, metric in METRICS.items() if numbers[name] == numbers[name]
+                     and (every or name in TRIAL_METRICS) and name not in OF_TELEMETRY], right=(1,))
 
 
 def show_kept(kept: str | None, picture: str = "") -> None:

@@ -219,14 +219,14 @@ class Standin:
         facts. Runs in a row find the same few states, so what was made of these is kept."""
         seen = owner, *state.items(), *running.items()
         if seen not in self._works_by:
-            wide = self._at_work(WHOLE_RIG, state, running)
-            values = wide if owner == WHOLE_RIG else self._at_work(owner, state, running)
+            values = self._resolved(owner, state, running)
+            facts = self._facts(state, values) if owner == WHOLE_RIG else self._in_effect(WHOLE_RIG, state, running)[1]
             if len(self._works_by) >= MOST_KEPT:
                 self._works_by.clear()
-            self._works_by[seen] = values, self._facts(state, wide)
+            self._works_by[seen] = values, facts
         return self._works_by[seen]
 
-    def _at_work(self, owner: str, state: State, running: Mapping[str, Value]) -> Mapping[str, Value]:
+    def _resolved(self, owner: str, state: State, running: Mapping[str, Value]) -> Mapping[str, Value]:
         wanted = self.values(state, WHOLE_RIG)
         rig_wide = {key: value for key, value in wanted.items() if key.partition("@")[0] not in self._waiting}
         game = {} if owner == WHOLE_RIG else self.values(state, owner)

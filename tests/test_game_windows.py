@@ -15,6 +15,7 @@ from keenlattice.rig.linux import seen
 from keenlattice.rig.linux.program import Running
 from keenlattice.rig.linux.recorder import Clicks
 from keenlattice.rig.linux.x11.windows import Windows
+from test_recorder_parts import Clock
 
 pytest.importorskip("pywayland")
 pytest.importorskip("Xlib")
@@ -157,7 +158,8 @@ def test_what_other_windows_leave_of_it_can_be_measured(
 def test_a_game_is_recorded_by_x11_if_it_has_a_window_there_else_by_wayland(
         monkeypatch: pytest.MonkeyPatch, display: str, compositor: str, shown: list[bool], connected: bool,
         way: str) -> None:
-    now, closed, looks = [0.0], list[str](), iter(shown)
+    clock, closed, looks = Clock(), list[str](), iter(shown)
+    began = clock.now
 
     def opened(name: str) -> SimpleNamespace:
         if name == "broken":
@@ -165,10 +167,7 @@ def test_a_game_is_recorded_by_x11_if_it_has_a_window_there_else_by_wayland(
         return SimpleNamespace(way="x11", shows=lambda processes: next(looks, False),
                                close=lambda: closed.append("x11"))
 
-    def waited(seconds: float) -> None:
-        now[0] += seconds
-
-    monkeypatch.setattr(seen, "time", SimpleNamespace(perf_counter=lambda: now[0], sleep=waited))
+    monkeypatch.setattr(seen, "time", clock)
     monkeypatch.setattr(seen, "Probe", opened)
     monkeypatch.setattr(probe, "WaylandProbe", lambda name: SimpleNamespace(
         way="wayland", name=name, close=lambda: closed.append("wayland")))
@@ -179,7 +178,11 @@ def test_a_game_is_recorded_by_x11_if_it_has_a_window_there_else_by_wayland(
         assert "x11" not in closed or way == "wayland"
     assert closed[-1] == way
     if shown == [] and display == ":1" and compositor:
-        assert now[0] == pytest.approx(2.05 if connected else 5.0, abs=0.06)  # two seconds connected, or all there are
+        waited = clock.now - began  # two seconds connected, or all that there are
+        assert waited == pytest.approx(2.05 if connected else 5.0, abs=0.06)
+
+
+def test_a_game_of_which_no_process_is_left_is_not_alive() -> None:
     assert Running((), ours=False).alive() is False
 
 
