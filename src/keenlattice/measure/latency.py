@@ -225,7 +225,7 @@ def described(latency: Latency, seed: int = 1) -> Described:
 
     waits = latency.waits_ms
     if waits.size < 5:
-        raise CaptureError(f"only {waits.size} presses were answered: five are needed for any number")
+        raise CaptureError(f"too few presses were answered ({waits.size}): five are needed for any number")
     mean, low, high = t_interval(waits, 0.95)
     # Counted in frames, a wait is off by the difference of two uniform parts of a frame: a variance of 1/6 of a frame.
     variance = max(0.0, float(waits.var(ddof=1)) - latency.half_width_ms ** 2 / 6)

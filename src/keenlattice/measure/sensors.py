@@ -15,6 +15,7 @@ from keenlattice.measure.columns import IN_MS, Unit
 from keenlattice.measure.latency import Latency, from_camera, from_events, from_sensor
 
 MOST_SOUND_BYTES = 2**30
+NO_ANSWER = ("", "-", "\N{EN DASH}", "\N{EM DASH}", "nan")  # as they are written in a camera's tally
 JITTER = 0.5
 MOST_TIMES_LONGER = 3  # than its samples account for: a log may have gaps
 
@@ -94,7 +95,8 @@ def read_sound(path: Path, light_channel: int = 2) -> Latency:
 
 
 def read_tally(path: Path, rate_hz: float) -> Latency:
-    """A camera's tally: a column of counts, one for each press; an empty cell or a dash is a press without an answer.
+    """A camera's tally: a column of counts, one for each press. A dash is a press without an answer, and so is an empty
+    cell where the file has other columns.
 
     Raises:
         CaptureError: it cannot be read, or holds something else.
@@ -105,7 +107,14 @@ def read_tally(path: Path, rate_hz: float) -> Latency:
     if rows.unreadable:
         line, what = rows.unreadable[0]
         raise CaptureError(f"{path}: line {line}: {what}")
-    found = from_camera(rows.numbers[name].tolist(), rate_hz)
+    counts = rows.numbers[name]
+    unknown = np.flatnonzero(np.isnan(counts))
+    words = read_rows(path, [], [name], exact=True).texts[name] if unknown.size else ()
+    for one in unknown.tolist():
+        if words[one].strip().lower() not in NO_ANSWER:
+            raise CaptureError(f"{path}: line {rows.line(one)}: {words[one][:40]!r} is no count; a dash stands for a "
+                               "press without an answer")
+    found = from_camera(counts.tolist(), rate_hz)
     found.about["source"] = path.name
     return found
 

@@ -87,6 +87,8 @@ def read_text(path: Path) -> Capture:
                 said.setdefault(name, []).append((float(at), float(value or "nan")))
             else:
                 rows.append((kind, *(float(cell or "nan") for cell in cells)))
+        if any(len(row) != len(header) for row in rows):
+            raise ValueError("a row has more cells than others, or fewer")
         numbers = np.array([row[1:] for row in rows], dtype=np.float64).reshape(-1, len(header) - 1)
         frames = np.array([row[0] == "frame" for row in rows], dtype=bool)
     except (ValueError, KeyError, TypeError, AttributeError, csv.Error) as error:

@@ -62,10 +62,11 @@ def check_deciding(decides: str, matters_pct: float, matters_of: Matters) -> Non
         raise BadValue(f"{decides}: 1 to {MOST_DECIDERS} metrics decide, each named once")
     check_matters(matters_pct)
     for name, amount, unit in matters_of:
+        of_metric = metric(name).unit
         if unit == "%":
             check_matters(amount)
-        elif unit != metric(name).unit or not 0 < amount < math.inf:
-            raise BadValue(f"{amount:g} {unit} of {name}: give a positive amount in {metric(name).unit}")
+        elif unit != of_metric or not 0 < amount < math.inf:
+            raise BadValue(f"{amount:g} {unit} of {name}: give a positive amount in {of_metric}")
 
 
 def matters_in_pct(name: str, matters_pct: float, matters_of: Matters, first: Sequence[Numbers]) -> float:
@@ -111,9 +112,10 @@ def parsed_matters(text: float | str, decides: str) -> tuple[float, Matters]:
             continue
         names = [metric(found[1]).name] if found[1] else [
             name for name in named(decides) if metric(name).unit == unit]
-        if not names or (unit != "%" and metric(names[0]).unit != unit):
-            which = names[0] if names else decides
-            raise UsageError(f"--matters {text!r}: {which} is in {metric(which.split(',')[0]).unit}, not in {unit}")
+        if not names:
+            raise UsageError(f"--matters {text!r}: nothing of what decides ({decides}) is in {unit}")
+        if unit not in ("%", metric(names[0]).unit):
+            raise UsageError(f"--matters {text!r}: {names[0]} is in {metric(names[0]).unit}, not in {unit}")
         own |= {name: (amount, unit) for name in names}
     return all_of, tuple((name, *of_it) for name, of_it in own.items())
 

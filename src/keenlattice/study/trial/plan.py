@@ -62,8 +62,8 @@ class TrialPlan:
     def __post_init__(self) -> None:
         check_deciding(self.decides, self.matters_pct, self.matters_of)
         if not MIN_BLOCKS <= self.blocks <= MAX_BLOCKS:
-            raise BadValue(f"{self.blocks} blocks: a trial takes {MIN_BLOCKS} to {MAX_BLOCKS}; "
-                           "one run of each proves nothing")
+            raise BadValue(f"{self.blocks} block{'s' * (self.blocks != 1)}: a trial takes {MIN_BLOCKS} to "
+                           f"{MAX_BLOCKS}; one run of each proves nothing")
         check_seconds(self.seconds)
         check_seed(self.seed)
         if self.adjusts_for and not NAME.match(self.adjusts_for):
