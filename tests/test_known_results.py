@@ -25,6 +25,8 @@ from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.blind._rule import chance_to_be_found, needed
 from keenlattice.study.pool.order import Pace, in_order
+from known_sweeps import SWEEPS
+from refusals_of_rigs import of_linux
 from test_kernel import NO_OPTIONS, tree
 from test_pool import record
 
@@ -174,7 +176,7 @@ CASES: Mapping[str, Callable[[Path], object]] = {
     "screen": of_a_screen,
     "screen, short": lambda folder: of_a_screen(folder, folded=False, few_switches=True, repeats=2),
     "hunt": of_a_hunt, "tuning": of_a_tuning, "ramp": of_a_ramp, "pool": of_a_pool, "league": of_a_league,
-    "rules": of_rules, "Linux machine": of_a_linux_machine}
+    "rules": of_rules, "Linux machine": of_a_linux_machine, "Linux settings": of_linux, **SWEEPS}
 
 
 def plain(value: Any) -> Any:
@@ -189,7 +191,7 @@ def plain(value: Any) -> Any:
         return [plain(one) for one in value]
     if isinstance(value, float | np.floating):
         return float(f"{value:.9g}") if math.isfinite(value) else None
-    return int(value) if isinstance(value, np.integer) else value
+    return value.item() if isinstance(value, np.generic) else value
 
 
 def differences(found: Any, known: Any, where: str = "") -> list[str]:

@@ -5,6 +5,7 @@ says so: `python tests/test_refused.py` writes them anew.
 """
 
 import json
+import re
 import sys
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
@@ -37,10 +38,11 @@ from keenlattice.study.ramp.plan import steps_of
 from keenlattice.study.screen._design import half_design, screening_design
 from keenlattice.study.screen.plan import ScreenSpec, factors_of
 from keenlattice.study.trial.spec import TrialSpec
+from refusals_of_rigs import of_rigs
 
 KNOWN = Path(__file__).parent / "known_refusals.json"
 TAKEN = "taken"
-MOST = 240  # of a message: some list all the metrics
+MOST = 400  # of a message: some list all the metrics
 Call = Callable[[Path], object]
 
 LONGEST = (0.4, 0.5, 7200.0, 7200.1)
@@ -302,7 +304,7 @@ def _sound(folder: Path, rate: int, samples: Any) -> object:
 
 
 CASES: Mapping[str, Call] = {**of_plans(), **of_studies(), **of_captures(), **of_recordings(),
-                             **of_sensors()}
+                             **of_sensors(), **of_rigs()}
 
 
 def said(call: Call, folder: Path) -> str:
@@ -312,7 +314,7 @@ def said(call: Call, folder: Path) -> str:
     except KeenLatticeError as error:
         found = (f"{type(error).__name__}: {error}",)
     words = " | ".join(found) if isinstance(found, tuple) and all(isinstance(one, str) for one in found) else ""
-    return words.replace(str(folder), "HERE")[:MOST] or TAKEN
+    return re.sub("@[0-9a-f]{8}", "@VERSION", words.replace(str(folder), "HERE"))[:MOST] or TAKEN
 
 
 @pytest.mark.parametrize("case", CASES)

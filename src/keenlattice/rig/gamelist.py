@@ -3,7 +3,6 @@
 import tomllib
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 from keenlattice._files import read_bounded, replace_file
 from keenlattice.errors import RigError, UsageError
@@ -62,14 +61,14 @@ def read_games(home: Path) -> dict[str, Listed]:
         raise RigError(f"{path} cannot be understood: {error}; mend it, or move it away") from None
 
 
-def _listed(name: str, table: dict[str, Any]) -> Listed:
+def _listed(name: str, table: object) -> Listed:
+    if not isinstance(table, dict):
+        raise ValueError(f"{name}: a game is a table: [{name}]")
     unknown = set(table) - {"title", "executables", "command", "file", "keys", "answers_at", "clicks_at",
                             "leave_running", "api", "application", "engine"}
     if unknown:
         raise ValueError(f"{name}: no such key: {', '.join(sorted(unknown))}")
-    keys = {setting: Key(str(one["section"]), str(one["key"]), {str(a): str(b) for a, b in
-                                                               dict(one.get("values", {})).items()})
-            for setting, one in table.get("keys", {}).items()}
+    keys = {setting: _key(name, setting, one) for setting, one in table.get("keys", {}).items()}
     file = table.get("file")
     executables, command = table.get("executables", []), table.get("command", [])
     if not all(isinstance(one, list) and all(isinstance(word, str) for word in one) for one in (executables, command)):
@@ -79,6 +78,13 @@ def _listed(name: str, table: dict[str, Any]) -> Listed:
                   _spot(name, "answers_at", table.get("answers_at")), _spot(name, "clicks_at", table.get("clicks_at")),
                   table.get("leave_running") is True, _api(name, table.get("api", "")),
                   *(_known_as(name, key, table.get(key)) for key in ("application", "engine")))
+
+
+def _key(name: str, setting: str, told: object) -> Key:
+    if not isinstance(told, dict) or not {"section", "key"} <= set(told):
+        raise ValueError(f"{name}: {setting} takes a section and a key of its file")
+    return Key(str(told["section"]), str(told["key"]),
+               {str(value): str(text) for value, text in dict(told.get("values", {})).items()})
 
 
 def _api(name: str, told: object) -> str:

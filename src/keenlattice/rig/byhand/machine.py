@@ -166,9 +166,11 @@ def read_about(path: Path) -> tuple[dict[str, FactValue], tuple[str, ...]]:
         unknown = set(table) - {"facts", "devices"}
         if unknown:
             raise ValueError(f"it holds {', '.join(sorted(unknown))}; facts and devices are all it may")
-        return {str(name): _fact(name, value) for name, value in table.get("facts", {}).items()}, tuple(
-            str(device) for device in table.get("devices", ()))
-    except (OSError, ValueError, AttributeError, TypeError) as error:
+        facts, devices = table.get("facts", {}), table.get("devices", [])
+        if not isinstance(facts, dict) or not isinstance(devices, list):
+            raise ValueError("facts is a table, and devices a list")
+        return {name: _fact(name, value) for name, value in facts.items()}, tuple(map(str, devices))
+    except (OSError, ValueError) as error:
         raise RigError(f"{path} does not tell of a rig: {error}; it is TOML with a table [facts]") from None
 
 

@@ -205,7 +205,7 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
     logs = logs[:, np.isfinite(logs).all(axis=0)]
     now = _error_now(plan, seen.blocks, error)
     told = (metric.name, metric.unit)
-    if fit is None:
+    if fit is None or not logs.size:  # with few switches runs may tell what no whole block does
         return MetricResult(*told, None, None, None, None, None, "unclear", 1 - 2 * now, logs.shape[1], matters)
     means = tuple(float(one) for one in np.exp(logs.mean(axis=1)) - metric.half_an_event(plan.seconds))
     half = fit.half(now)

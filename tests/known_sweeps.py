@@ -1,0 +1,274 @@
+"""Wide sweeps for `test_known_results.py`: many small inputs with few numbers each, for every branch its own."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, replace
+from functools import partial
+from itertools import product
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from bench.traces import trace
+
+from keenlattice import measure, study
+from keenlattice.catalog.model import Setting
+from keenlattice.errors import RefusedByRig
+from keenlattice.measure._edges import light_steps, presses
+from keenlattice.measure._tally import Tally
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.latency import from_camera, from_events, from_sensor
+from keenlattice.measure.metrics import METRICS, metrics_of
+from keenlattice.profile.version import WHOLE_RIG
+from keenlattice.rig.standin.machine import Standin
+from keenlattice.rig.standin.pipeline import simulate
+from keenlattice.rig.standin.population import rig_of
+from keenlattice.study.deciding import Numbers
+from keenlattice.study.hunt._search import Signal, first_changed, least_set
+from keenlattice.study.pool._answers import answers
+from keenlattice.study.pool._checks import small_studies, without_each
+from keenlattice.study.pool._meta import Rigs, moderated, pooled, tau2_of
+from keenlattice.study.pool._regression import slopes_of
+from keenlattice.study.screen._fit import Played, factors, interactions
+from keenlattice.study.screen.plan import ScreenPlan
+from keenlattice.study.trial._conclude import conclude, ended
+from keenlattice.study.trial.plan import Arm, TrialPlan
+from keenlattice.study.tune._race import Race
+
+GAMES = ("brass-orbit", "tidewater-rally", "moth-and-lantern")
+FIRST = ("frame_ms_mean", "frame_ms_p99", "latency_ms_median")
+
+
+def values_of(setting: Setting) -> Sequence[Any]:
+    """Each choice; of numbers the ends and one between."""
+    if setting.kind == "flag":
+        return (True, False)
+    if setting.kind in ("whole", "number") and setting.low is not None and setting.high is not None:
+        middle = (setting.low + setting.high) / 2
+        return (setting.low, int(middle) if setting.kind == "whole" else middle, setting.high, *setting.choices)
+    return tuple(setting.choices)
+
+
+def of_every_setting(folder: Path) -> object:
+    """What each value of each setting does to the pipeline of each game: the fields that differ from stock."""
+    rig, found = Standin(folder), dict[str, object]()
+    first, at_first = rig.state(), {game: asdict(rig.pipeline(game)) for game in GAMES}
+    for setting in rig.catalog():
+        for value in values_of(setting):
+            try:
+                rig.put(rig.changed(first, WHOLE_RIG if setting.scope != "game" else GAMES[1], {setting.name: value}))
+            except RefusedByRig as error:
+                found[f"{setting.name}={value}"] = [str(error), {}]
+                continue
+            needed = rig.pending().get(setting.name)
+            rig.restart(needed or "machine")
+            then = {game: asdict(rig.pipeline(game)) for game in (GAMES if setting.scope != "game" else GAMES[1:2])}
+            found[f"{setting.name}={value}"] = [needed or "", {
+                game: {name: one for name, one in of_it.items() if one != at_first[game][name]}
+                for game, of_it in then.items() if of_it != at_first[game]}]
+            rig.put(first)
+            rig.restart("machine")
+    return {name: one for name, one in found.items() if one != ["", {}]}
+
+
+def of_odd_pipelines(folder: Path) -> object:
+    line = Standin(folder).pipeline("brass-orbit")
+    ways = [{"sync": sync, "gap_ms": gap} for sync, gap in product(
+        ("off", "on", "half-rate", "only-above-refresh", "variable"), (0.0, 9.0))]
+    ways += [{"in_flight": 1}, {"in_flight": 4, "buffers": 2, "sync": "on"}, {"lead_ms": 6.0},
+             {"composed_refreshes": 1}, {"composed_refreshes": 0, "sync": "on"},
+             {"stall_share": 0.3, "stall_ms": 5.0}, {"burst_slowdown": 2.0},
+             {"compiles_per_min": 60.0}, {"dips_per_min": 60.0}, {"cpu_ms": 12.0}, {"poll_ms": 8.0, "panel_ms": 9.0},
+             {"warming": 0.2}, {"oversleep_ms": 4.0, "gap_ms": 9.0}]
+    runs = [simulate(replace(line, **way), 8.0, 5) for way in ways]  # type: ignore[arg-type]
+    return [[metrics_of(one, [*FIRST, "stutters_per_min", "latency_ms_spread"]), one.frame_ms[-3:].tolist(),
+             {name: float(np.nanmean(ms)) for name, ms in one.stage_ms.items()},
+             {name: float(series.values.mean()) for name, series in one.telemetry.items()}] for one in runs]
+
+
+def of_a_population(_: Path) -> object:
+    rigs = [rig_of(3, number) for number in range(12)]
+    return [[one.at_first, asdict(one.build)] for one in rigs]
+
+
+def of_signals(_: Path) -> object:
+    """A grid of signals; of each, where presses and steps were found."""
+    grid: list[dict[str, Any]] = [
+        {"rate_hz": 1000, "snr": 10}, {"rate_hz": 1000, "snr": 4, "panel_ms": 6.0}, {"rate_hz": 4000, "snr": 20},
+        {"rate_hz": 4000, "snr": 10, "strobe_hz": 240.0}, {"rate_hz": 2000, "snr": 30, "strobe_hz": 97.0},
+        {"rate_hz": 2000, "snr": 8, "hum": 0.3}, {"rate_hz": 2000, "snr": 8, "drift": 2.0, "inverted": True},
+        {"rate_hz": 3000, "snr": 15, "fading_s": 0.2}, {"rate_hz": 700, "snr": 6}, {"rate_hz": 1500, "snr": 2}]
+    found = []
+    for number, more in enumerate(grid):
+        made = trace(**more, seed=40 + number, presses=9)
+        steps, whole = light_steps(made.light, made.rate_hz), from_sensor(made.button, made.light, made.rate_hz)
+        sound = np.random.default_rng(number).normal(0, 0.02, made.button.size) + np.diff(made.button, prepend=0.0)
+        found.append([presses(made.button, made.rate_hz), presses(sound, made.rate_hz), steps.at_ms, steps.height,
+                      steps.ratio[:4], steps.strobe_hz, steps.noise, whole.waits_ms, whole.misses, whole.unasked,
+                      [[one.at_ms, one.what] for one in whole.doubts]])
+    return found
+
+
+def of_waits(_: Path) -> object:
+    random = np.random.default_rng(6)
+    press = np.arange(40) * 500.0
+    waits = {"even": random.uniform(20, 45, 40), "in steps": random.integers(3, 7, 40) * 8.0,
+             "few": random.uniform(20, 45, 5), "with a late one": np.r_[random.uniform(20, 30, 39), 240.0]}
+    told = {name: from_events(press[:one.size], press[:one.size] + one) for name, one in waits.items()}
+    told["a camera"] = from_camera([*random.integers(4, 9, 30).tolist(), float("nan"), 40], 240.0)
+    return {name: [asdict(measure.described(one)), [[each.at_ms, each.what] for each in one.doubts], one.about]
+            for name, one in told.items()}
+
+
+def frame_times(kind: str, size: int = 4000) -> np.ndarray:
+    random = np.random.default_rng(size)
+    frames = 8 * np.exp(random.normal(0, 0.1, size))
+    if kind == "heavy tails":
+        frames = 5 + random.pareto(2.5, size) * 3
+    if kind == "coarse":
+        frames = np.maximum(1.0, np.round(frames))
+    if kind == "stutters":
+        frames[::97] += 40
+    if kind == "slow scene":
+        frames[size // 3:size // 2] *= 3
+    if kind == "warm-up":
+        frames[:size // 10] *= np.linspace(2, 1, size // 10)
+    if kind == "two in turn":
+        frames[::2] *= 2
+    return frames
+
+
+def of_frames(_: Path) -> object:
+    found = {}
+    for kind in ("even", "heavy tails", "coarse", "stutters", "slow scene", "warm-up", "two in turn"):
+        frames, tally = frame_times(kind), Tally()
+        capture = Capture(np.cumsum(frames), cpu_ms=frames * 0.6, gpu_ms=frames * 0.8)
+        for piece in np.array_split(frames, [1, 5, 700, 701, 3000]):
+            tally.add(piece, piece * 0.6, piece * 0.8)
+        known = metrics_of(capture, METRICS)
+        found[kind] = [{name: value for name, value in known.items() if value == value}, measure.warm_up_ms(capture),
+                       {name: value for name, value in tally.metrics().items() if value == value},
+                       measure.periodic_hitches(capture), metrics_of(measure.cut(capture, 4000, 9000), FIRST[:2]),
+                       [[each.at_ms, each.what] if hasattr(each, "at_ms") else str(each)
+                        for each in measure.doubts_of(capture)]]
+    return found
+
+
+def numbers(random: np.random.Generator, effect: float, noise: float, start: float = 60.0) -> Numbers:
+    """A run's metrics; now and then one has none."""
+    by = np.exp(random.normal(effect, noise))
+    some = {name: float(8 * by * (1 + place / 40)) for place, name in enumerate(METRICS)}
+    return {**some, "fps_mean": 1000 / (8 * by), "stutters_per_min": float(random.poisson(3 * by)),
+            "gpu0.temperature": start, "latency_ms_p95": float("nan") if random.uniform() < 0.2 else 30 * float(by)}
+
+
+def of_trials(_: Path) -> object:
+    ways: Sequence[Mapping[str, Any]] = (
+        {}, {"early": False}, {"repeats": 3}, {"few_switches": True}, {"few_switches": True, "repeats": 2},
+        {"decides": "frame_ms_mean"}, {"decides": "stutters_per_min,fps_mean"}, {"matters_pct": 4.0},
+        {"matters_of": (("latency_ms_median", 0.4, "ms"), ("frame_ms_mean", 2.0, "%"))}, {"order": "drawn"},
+        {"decides": "latency_ms_p95"}, {"adjusts_for": "gpu0.temperature"})
+    found = []
+    for (number, way), effect, noise in product(enumerate(ways), (0.0, 0.015, -0.06), (0.004, 0.03)):
+        plan = TrialPlan(**{"blocks": 16, "seconds": 20.0, "seed": number, **way})
+        random = np.random.default_rng([number, round(1000 * (effect + 1)), round(1000 * noise)])
+        runs: list[tuple[Arm, Numbers]] = [
+            (arm, numbers(random, effect * (arm == "after"), noise, float(random.normal(60, 5))))
+            for _, arm, _ in plan.runs()]
+        for blocks in (3, 8, 16):
+            part = runs[:2 * blocks * plan.repeats]
+            before, after = ([one for side, one in part if side == arm] for arm in ("before", "after"))
+            told = conclude(plan, before, after)
+            found.append([ended(plan, part), [one.verdict for one in told], [
+                [one.before, one.after, one.change_pct, one.low_pct, one.high_pct, one.matters_pct, one.confidence]
+                for one in told[:2]]])
+    return found
+
+
+def of_screens(_: Path) -> object:
+    names = tuple((name,) for name in ("frame.cap", "sync.vertical", "frame.queue-depth", "antialias.gamma"))
+    ways: Sequence[Mapping[str, Any]] = ({}, {"folded": False}, {"repeats": 2}, {"columns": "kept"},
+                                         {"few_switches": True}, {"matters_pct": 5.0})
+    found = []
+    for (number, way), costly in product(enumerate(ways), ((), (1,))):
+        plan = ScreenPlan(names, **{"rounds": 3, "seconds": 20.0, "seed": number, **way})
+        random, rows, played, sizes = np.random.default_rng(number), [], list[Numbers](), []
+        for one in range(plan.rounds):
+            design = plan.design(one)
+            order = plan.round_of(one, design, costly)
+            sizes.append(len(order) // plan.repeats)
+            for row, _ in order:
+                on = design[row] > 0
+                rows.append(design[row])
+                played.append(numbers(random, -0.05 * on[0] + 0.02 * on[2] + 0.04 * (on[1] and on[3]), 0.01))
+        seen = Played(plan, np.array(rows), played, sizes, costly)
+        found.append([[[one.settings, [asdict(each) for each in one.judged], [each.standing for each in one.others]]
+                       for one in factors(seen)], [asdict(one) for one in interactions(seen)]])
+    return found
+
+
+def of_searches(_: Path) -> object:
+    found = []
+    for seed, (sd, delta) in product(range(4), ((0.01, 0.05), (0.02, -0.03), (0.04, 0.02))):
+        signal, look = Signal(delta, sd, 9), partial(_seen, np.random.default_rng([seed, 8]), delta, sd)
+        for size, first in ((2, 1), (9, 4), (30, 29)):
+            found.append(asdict(first_changed(size, lambda at, look=look, first=first: look(at >= first), signal, 0.05,
+                                              200)))
+        found.append(asdict(first_changed(9, lambda at, look=look: look(0.5 * (at >= 2) + 0.5 * (at >= 6)), signal,
+                                          0.05, 200)))
+        for items, wanted in ((1, {0}), (6, {2}), (8, {1, 6})):
+            found.append(asdict(least_set(items, lambda some, look=look, wanted=wanted: look(wanted <= some), signal,
+                                          0.05, 60)))
+    return found
+
+
+def _seen(random: np.random.Generator, delta: float, sd: float, part: float) -> float:
+    """A look at what has some part of the change."""
+    return delta * part + float(random.normal(0, sd))
+
+
+def of_races(_: Path) -> object:
+    choices = (("frame.queue-depth", (1, 2, 3)), ("texture.anisotropy", ("off", "16x")))
+    ways: Sequence[Mapping[str, Any]] = (
+        {}, {"few_switches": True}, {"limits": (study.Limit("frame_ms_p99", "below", 9.3),)},
+        {"limits": (study.Limit("fps_mean", "above", 118.0), study.Limit("latency_ms_p95", "below", 33.0))},
+        {"goal": "fps_mean"}, {"goal": "frame_ms_mean,latency_ms_median", "matters_pct": 4.0})
+    found = []
+    for (number, way), noise in product(enumerate(ways), (0.005, 0.03)):
+        plan = {"choices": choices, "goal": "frame_ms_mean", "rounds": 12, "seed": number, **way}
+        race = Race(study.TunePlan(**plan))
+        random, orders = np.random.default_rng([number, 4]), []
+        for one in range(12):
+            orders.append(race.order(one))
+            for who in orders[-1]:
+                race.add(one, who, numbers(random, 0.02 * who - 0.01 * (who == 3), noise))
+            if race.look(one):
+                break
+        found.append([orders, race.best(), race.margin(), [asdict(each) for each in race.standings()]])
+    return found
+
+
+def of_pooling(_: Path) -> object:
+    random, found = np.random.default_rng(21), []
+    for sizes, spread, noise in product(((1, 2, 3), (4, 9, 15), (30, 60, 45)), (0.0, 0.03), (0.004, 0.02)):
+        size = sum(sizes)
+        variance = random.uniform(0.5, 2, size) * noise ** 2
+        facts = random.normal(0, 1, (size, 3))
+        facts[::7, 1] = np.nan
+        effect = random.normal(-0.02 + 0.03 * np.nan_to_num(facts[:, 0]), np.sqrt(variance + spread ** 2))
+        rigs = Rigs(effect, variance, np.r_[0, np.cumsum(sizes)[:-1]].astype(np.intp))
+        tau2, few = tau2_of(rigs), np.zeros(len(sizes))
+        said = answers(rigs, few + 0.01, few - 1.0)
+        slopes = slopes_of(rigs, facts)
+        found.append([
+            tau2, asdict(pooled(rigs)), moderated(variance, random.integers(3, 20, size).astype(float),
+                                                  np.repeat(np.arange(len(sizes)), sizes))[:3],
+            without_each(rigs, tau2)[:4], small_studies(rigs, tau2), said.half, said.surely, said.bounds, said.coming,
+            [one and [one.places, one.mean, one.slope, one.tau2, one.dof, one.on(np.array([1.0, np.nan, 5.0]))]
+             for one in slopes]])
+    return found
+
+
+SWEEPS = {
+    "every setting": of_every_setting, "odd pipelines": of_odd_pipelines, "population": of_a_population,
+    "signals": of_signals, "waits": of_waits, "frames": of_frames, "trials": of_trials, "screens": of_screens,
+    "searches": of_searches, "races": of_races, "pooling": of_pooling}

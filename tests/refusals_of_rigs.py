@@ -1,0 +1,230 @@
+"""The part of `test_refused.py` that is about rigs: what each value of a setting leads to, and files that are wrong."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from keenlattice.catalog.model import Setting
+from keenlattice.errors import KeenLatticeError
+from keenlattice.logbook.applies import Apply
+from keenlattice.logbook.book import Logbook
+from keenlattice.profile.game import Game
+from keenlattice.profile.version import WHOLE_RIG, Version
+from keenlattice.rig import _notes
+from keenlattice.rig._factnames import device_names, named
+from keenlattice.rig._ini import Ini
+from keenlattice.rig._undo import undo
+from keenlattice.rig.byhand import sheets
+from keenlattice.rig.byhand.machine import ByHandRig, read_about
+from keenlattice.rig.byhand.noted import read_noted
+from keenlattice.rig.byhand.stock_taking import take_stock
+from keenlattice.rig.chores import chore_of
+from keenlattice.rig.find import home_of
+from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
+from keenlattice.rig.linux.driconf import with_options
+from keenlattice.rig.linux.machine import LinuxRig
+from keenlattice.rig.standin.faults import FAULTS, drawn, read_fault
+from keenlattice.rig.standin.machine import Standin
+from known_sweeps import values_of
+from test_kernel import NO_OPTIONS, tree
+
+Call = Callable[[Path], object]
+ORBIT = Listed(Game("orbit", "Orbit", ("orbit",)))
+OTHERS = {"interrupt.affinity": ("all", "3", "0-2,7", "8", "0-", ""), "process.affinity": ("all", "one"),
+          "game.launch-options": ("none", "--calm 'a b'", "'")}
+NOT_THE_SAME_ON_ALL = ("process.priority", "process.policy", "process.io-priority")
+
+
+def linux(folder: Path) -> LinuxRig:
+    made = LinuxRig(folder / "state", folder / ".drirc", tree(folder / "root"))
+    made.driver = NO_OPTIONS
+    add_game(made.home, ORBIT)
+    return made
+
+
+def tried_on(setting: Setting) -> tuple[Any, ...]:
+    return OTHERS.get(setting.name.partition("@")[0]) or tuple(values_of(setting))
+
+
+def of_linux(folder: Path) -> dict[str, str]:
+    """What every value of every setting comes to on a machine: what is to be written where, or why not."""
+    rig, found = linux(folder), dict[str, str]()
+    rig = LinuxRig(rig.home, rig.config, folder / "root")
+    rig.driver = NO_OPTIONS
+    first = rig.state()
+    for setting in rig.catalog():
+        if setting.name in NOT_THE_SAME_ON_ALL:
+            continue
+        for value in tried_on(setting):
+            owner = "orbit" if setting.scope == "game" else WHOLE_RIG
+            try:
+                then = rig.changed(first, owner, {setting.name: value})
+                differs = {place: text for place, text in then.items() if text != first.get(place)}
+                rig.put(differs)
+                read = rig.values(rig.state(), owner).get(setting.name)
+                rig.put({place: first.get(place) for place in differs})
+                told = "; ".join(f"{place}: {(text or b'').decode()}" for place, text in sorted(differs.items()))
+                found[f"{setting.name}={value}"] = f"{read!r} {told}".replace(str(folder), "HERE")
+            except KeenLatticeError as error:
+                found[f"{setting.name}={value}"] = f"{type(error).__name__}: {error}".replace(str(folder), "HERE")
+    return found
+
+
+GAMES: Mapping[str, str] = {
+    "an odd key": "[orbit]\nglow = 1\nshine = 2", "words": "[orbit]\nexecutables = 'orbit'",
+    "numbers": "[orbit]\ncommand = [1]", "an odd API": "[orbit]\napi = 'chalk'",
+    "a name alone": "[orbit]\nengine = 'x'",
+    "a version in words": "[orbit]\napplication = ['x', 'one']", "one number": "[orbit]\nanswers_at = [1]",
+    "a pixel beyond": "[orbit]\nclicks_at = [1, 32768]", "a pixel before": "[orbit]\nclicks_at = [-1, 3]",
+    "the last pixel": "[orbit]\nclicks_at = [0, 32767]", "a table that is none": "orbit = 3", "nothing": "",
+    "a key without a place": "[orbit.keys.'game.quality']\nkey = 'x'", "a key that is none": "[orbit.keys]\na = 1"}
+INI = "[Picture]\nOverall = 0\nOther = 1\nTwice = 1\ntwice = 2\n[Sound]\nLoud = 9 ; of ten\n"
+XML = {"none": "", "no end": "<driconf/>", "no XML": "<driconf>", "another element": "<x></x>",
+       "entities": '<!DOCTYPE d [<!ENTITY a "b">]><driconf></driconf>', "plain": "<driconf>\n</driconf>\n",
+       "others' entries": '<driconf><device><application name="a" executable="a"><option name="x" value="1"/>'
+                          "</application></device></driconf>",
+       "an odd encoding": '<?xml version="1.0" encoding="morse"?><driconf></driconf>'}
+
+
+def ini(do: Callable[[Ini], object], text: str = INI, encoding: str = "utf-8") -> Call:
+    def call(_: Path) -> object:
+        made = Ini(text.encode(encoding), "f.ini")
+        do(made)
+        return made.content.decode(encoding), made.encoding
+    return call
+
+
+def with_file(name: str, content: str | bytes, do: Callable[[Path], object]) -> Call:
+    def call(folder: Path) -> object:
+        (folder / name).write_bytes(content if isinstance(content, bytes) else content.encode())
+        return do(folder)
+    return call
+
+
+def of_games(folder: Path, key: str, value: Any, content: str = INI) -> tuple[str, ...]:
+    """A setting in a game's own file, changed and read back."""
+    (folder / "g.ini").write_text(content, encoding="utf-8")
+    add_game(folder, replace(ORBIT, file=folder / "g.ini", keys={
+        "game.quality": Key("Picture", "Overall", {"low": "0", "high": "2"}), "game.shadows": Key("Light", "Deep")}))
+    rig = ByHandRig(folder)
+    before = rig.values(rig.state(), "orbit")
+    rig.put(rig.changed(rig.state(), "orbit", {key: value}))
+    after, text = rig.values(rig.state(), "orbit"), (folder / "g.ini").read_text(encoding="utf-8")
+    rig.put(rig.changed(rig.state(), "orbit", {key: None}))
+    return str(before), str(after), text, (folder / "g.ini").read_text(encoding="utf-8")
+
+
+def sheet(do: Callable[[ByHandRig, Logbook], object]) -> Call:
+    """A run sheet of three steps, and something done with it; then what it says."""
+    def call(folder: Path) -> object:
+        book, rig = Logbook(folder / "book"), ByHandRig(folder / "hand")
+        add_game(rig.home, ORBIT)
+        rig = ByHandRig(folder / "hand")
+        sheets.sheet_to_apply(rig, book, book.commit("orbit", {
+            "frame.cap": 120, "sync.vertical": "off", "texture.anisotropy": "16x"}))
+        try:
+            do(rig, book)
+        finally:
+            left = sheets.open_sheet(rig)
+        return tuple(f"{one.number} {one.key} {one.before}>{one.after} {one.done} {one.seen} {one.why}"
+                     for one in left.steps) if left else (
+                         str(rig.values(rig.state(), "orbit")), _as_remembered(book.last_apply(rig.name)))
+    return call
+
+
+def _as_remembered(one: Apply | None) -> str:
+    return f"{one.kind}: {one.title}" if one else "nothing applied"
+
+
+def _ticked(rig: ByHandRig, book: Logbook) -> None:
+    sheets.tick(rig, book, 1)
+    sheets.tick(rig, book, 2, "unset")
+    sheets.tick(rig, book, 3, "8x")
+
+
+def _dropped(rig: ByHandRig, book: Logbook) -> None:
+    sheets.tick(rig, book, 2)
+    sheets.drop(rig, book)
+
+
+def of_sheets() -> dict[str, Call]:
+    return {f"a run sheet: {name}": sheet(do) for name, do in {
+        "as it is": lambda rig, book: None, "all ticked": _ticked, "dropped": _dropped,
+        "dropped untouched": lambda rig, book: sheets.drop(rig, book),
+        "noted before": lambda rig, book: sheets.note_before(rig, 1, "60"),
+        "noted a formula": lambda rig, book: sheets.note_before(rig, 1, "= refresh"),
+        "noted what cannot be": lambda rig, book: sheets.note_before(rig, 1, "soon"),
+        "no such step": lambda rig, book: sheets.tick(rig, book, 9),
+        "twice": lambda rig, book: (sheets.tick(rig, book, 1), sheets.tick(rig, book, 1)),
+        "another beside": lambda rig, book: sheets.sheet_to_apply(rig, book, book.commit("orbit", {"frame.cap": 60})),
+        "nothing to do": lambda rig, book: (sheets.drop(rig, book), sheets.sheet_to_apply(
+            rig, book, Version("orbit", {}))),
+        "a look meanwhile": lambda rig, book: take_stock(rig, book, "orbit", {"frame.cap": "60"}, "Orbit"),
+        "a look afterwards": lambda rig, book: (sheets.drop(rig, book), take_stock(
+            rig, book, "orbit", {"frame.cap": "60", "sync.vertical": "on"}, "Orbit")),
+        "a look at nothing": lambda rig, book: take_stock(rig, book, "orbit", {}, "Orbit"),
+        "a look at a formula": lambda rig, book: (sheets.drop(rig, book), take_stock(
+            rig, book, "orbit", {"frame.cap": "= refresh"}, "Orbit")),
+        "damaged": lambda rig, book: ((rig.home / rig.sheet).write_bytes(b"[]"), sheets.open_sheet(rig)),
+        "undone": lambda rig, book: (_ticked(rig, book), sheets.sheet_to_undo(rig, book)),
+        "undone with nothing": lambda rig, book: (sheets.drop(rig, book), sheets.sheet_to_undo(rig, book)),
+    }.items()}
+
+
+def of_rigs() -> dict[str, Call]:
+    hand = ByHandRig
+    return {
+        **{f"games: {name}": with_file("games.toml", text, read_games) for name, text in GAMES.items()},
+        **{f"a game called {name}": lambda folder, name=name: add_game(folder, replace(ORBIT, game=Game(name, "O")))
+           for name in ("orbit", "Orbit", "rig", "machine", "1st", "x" * 60, "x" * 61, "")},
+        "a game of an odd API": lambda folder: add_game(folder, replace(ORBIT, api="chalk" * 20)),
+        "a game with an odd title": lambda folder: add_game(folder, replace(ORBIT, game=Game("orbit", "\udc80"))),
+        **{f"a game's file: {key}={value}": lambda folder, key=key, value=value: of_games(folder, key, value)
+           for key, value in (("game.quality", "high"), ("game.quality", "medium"), ("game.shadows", "low"),
+                              ("file.picture_other", "7"), ("file.sound_loud", "1"), ("file.picture_twice", "3"),
+                              ("game.config-locked", True))},
+        **{f"an INI file: {name}": call for name, call in {
+            "set": ini(lambda one: one.set("Picture", "Overall", "2")),
+            "set with a comment": ini(lambda one: one.set("sound", "LOUD", "3")),
+            "set twice": ini(lambda one: one.set("Picture", "Twice", "3")),
+            "a line break": ini(lambda one: one.set("Picture", "Overall", "a\nb")),
+            "beyond its letters": ini(lambda one: one.set("Picture", "Overall", "\u2605"), INI + "K\xe4fer=1\n",
+                                      "cp1252"),
+            "a new key": ini(lambda one: one.set("Picture", "New", "1")),
+            "a new section": ini(lambda one: one.set("New", "One", "1")), "taken out": ini(lambda one: one.remove(
+                "Sound", "Loud")), "taken out of nowhere": ini(lambda one: one.remove("Sound", "Soft")),
+            "no encoding": lambda _: Ini(b"a=\x81\n", "f.ini"), "a zero": lambda _: Ini(b"a=\0\n", "f.ini"),
+            "too large": lambda _: Ini(b"a" * 20_000_000, "f.ini")}.items()},
+        **{f"the driver's file: {name}": lambda _, text=text: (with_options(
+            text.encode(), "orbit", ["orbit", "or*bit?"], {"vblank_mode": "0", "a": "<&>"}, ".drirc").decode(),)
+           for name, text in XML.items()},
+        **{f"facts: {facts}": lambda _, facts=facts: (str(named(facts, ["gpu0"], ["glow"])),) for facts in (
+            {"refresh_hz": 165}, {"refresh": 165}, {"refresh_hz": 165, "refresh": 60}, {"refresh_hz": "fast"},
+            {"refresh_hz": -1}, {"cpu": 3}, {"gpu0_message": 1}, {"gpu0_message": True}, {"gpu9_message": True},
+            {"glow": None}, {"glow": 1}, {"cpu": None})},
+        **{f"devices {names}": lambda _, names=names: device_names(names) for names in (
+            ["gpu0", "gpu0"], ["gpu 0"], ["g\xfcu"], ["g" * 40], ["g" * 41], [""])},
+        **{f"a rig told by hand: {name}": with_file("rig.toml", text, lambda folder: (str(read_about(
+            folder / "rig.toml")),)) for name, text in {
+                "nothing": "", "an odd table": "glow = 1\nshine = 2", "a list": "[facts]\ncpu = [1]",
+                "an odd name": "[facts]\n'c p u' = 1", "good": "devices = ['gpu0']\n[facts]\ncores = 8",
+                "no table": "facts = 3", "no list": "devices = 3", "large": "#" * 2_000_000}.items()},
+        **{f"damaged: {name}": call for name, call in {
+            "notes": with_file("notes.json", "[1]", lambda folder: _notes.read_notes(hand(folder))),
+            "notes of numbers": with_file("notes.json", '{"a": 1}', lambda folder: _notes.read_notes(hand(folder))),
+            "what was seen": with_file("seen-before.json", "[1]", lambda folder: read_noted(hand(folder))),
+            "what was said": with_file("said.json", "[1]", lambda folder: hand(folder).values(
+                hand(folder).state(), "rig")),
+            "a fault": with_file("fault.json", '{"name": "luck"}', read_fault),
+            "a state": with_file("state.json", "[1]", lambda folder: Standin(folder).values(
+                Standin(folder).state(), "rig")),
+            "running": with_file("running.json", "[1]", lambda folder: Standin(folder).pending())}.items()},
+        "a long note": lambda folder: _notes.keep_note(hand(folder), "frame.cap", "x" * 501),
+        "a note in two lines": lambda folder: _notes.keep_note(hand(folder), "frame.cap", "x\ny"),
+        "no such fault": lambda _: drawn("luck", 1, ("gpu0",)),
+        **{f"the fault {name}": lambda _, name=name: (str(drawn(name, 3, ("gpu0", "usb0"))),) for name in FAULTS},
+        "no such rig": lambda folder: home_of("lnux", folder), "no such chore": lambda folder: chore_of(
+            Standin(folder), "dishes"), "no chores": lambda folder: chore_of(hand(folder), "dishes"),
+        "an undo of nothing": lambda folder: undo(Standin(folder / "rig"), Logbook(folder / "book")),
+        **of_sheets()}
