@@ -28,11 +28,13 @@ from keenlattice.study.pool._answers import answers
 from keenlattice.study.pool._checks import small_studies, without_each
 from keenlattice.study.pool._meta import Rigs, moderated, pooled, tau2_of
 from keenlattice.study.pool._regression import slopes_of
+from keenlattice.study.pool.evidence import Found
 from keenlattice.study.screen._fit import Played, factors, interactions
 from keenlattice.study.screen.plan import ScreenPlan
 from keenlattice.study.trial._conclude import conclude, ended
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.tune._race import Race
+from test_pool import record
 
 GAMES = ("brass-orbit", "tidewater-rally", "moth-and-lantern")
 FIRST = ("frame_ms_mean", "frame_ms_p99", "latency_ms_median")
@@ -268,7 +270,43 @@ def of_pooling(_: Path) -> object:
     return found
 
 
+def of_pools(_: Path) -> object:
+    """Pools of other kinds than the one of `test_known_results.py`: few rigs, copies, silence, claims, screens, several
+    metrics and games, and rigs of which one, some or those that measured least say otherwise."""
+    random = np.random.default_rng(31)
+    found = []
+    for number, (size, way) in enumerate(product((1, 2, 5, 12, 40), (
+            "alike", "spread", "parted", "one says it all", "less measured, more said", "careless"))):
+        records = list[study.EvidenceRecord]()
+        for rig in range(size):
+            cores, error = float(random.choice([4, 8, 16])), float(random.uniform(0.003, 0.02))
+            effect = {"alike": -0.04, "spread": float(random.normal(-0.03, 0.04)),
+                      "parted": 0.05 if cores < 8 else -0.06, "one says it all": -0.3 if rig == 1 else -0.02, "less measured, more said": -4 * error,
+                      "careless": 0.25 if rig % 9 == 3 else -0.03}[way]
+            for metric, sign in (("frame_ms_mean", 1), ("fps_mean", -1))[:1 + number % 2]:
+                records.append(record(
+                    rig, 0.0, study=rig, facts={"cores": cores, "ram_mib": float(random.choice([8192, 32768]))},
+                    game=("brass-orbit", "tidewater-rally")[rig % 2], kind=("trial", "screen")[rig % 3 == 2],
+                    state=("finished", "finished", "claimed", "not finished")[rig % 4 if rig > 7 else 0],
+                    found=(said(metric, sign * float(random.normal(effect, error)) if rig % 7 != 6 else None, error),)))
+        records += records[:2]
+        pool = study.pool_evidence(study.flattened(records), study.PoolPlan(("made up",), "frame_ms_mean,fps_mean"))
+        content = pool.to_json()
+        for change in content["changes"]:
+            for one in change["metrics"]:
+                one.pop("digest")
+        found.append([size, way, content])
+    return found
+
+
+def said(metric: str, effect: float | None, error: float) -> Found:
+    known = effect is not None
+    return Found(metric=metric, decides=True, log_ratio=effect, error=error if known else None,
+                 dof=8.0 if known else None, blocks=8, matters_pct=1.0, verdict="unclear")
+
+
 SWEEPS = {
     "every setting": of_every_setting, "odd pipelines": of_odd_pipelines, "population": of_a_population,
     "signals": of_signals, "waits": of_waits, "frames": of_frames, "trials": of_trials, "screens": of_screens,
-    "searches": of_searches, "races": of_races, "pooling": of_pooling}
+    "searches": of_searches, "races": of_races, "pooling": of_pooling,
+    "pools": of_pools}
