@@ -5,7 +5,9 @@ from dataclasses import asdict, replace
 from functools import partial
 from itertools import product
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
+from unittest import mock
 
 import numpy as np
 from bench.traces import trace
@@ -19,6 +21,7 @@ from keenlattice.measure.capture import Capture
 from keenlattice.measure.latency import from_camera, from_events, from_sensor
 from keenlattice.measure.metrics import METRICS, metrics_of
 from keenlattice.profile.version import WHOLE_RIG
+from keenlattice.rig.linux import _sampler
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.pipeline import simulate
 from keenlattice.rig.standin.population import rig_of
@@ -280,9 +283,10 @@ def of_pools(_: Path) -> object:
         records = list[study.EvidenceRecord]()
         for rig in range(size):
             cores, error = float(random.choice([4, 8, 16])), float(random.uniform(0.003, 0.02))
-            effect = {"alike": -0.04, "spread": float(random.normal(-0.03, 0.04)),
-                      "parted": 0.05 if cores < 8 else -0.06, "one says it all": -0.3 if rig == 1 else -0.02, "less measured, more said": -4 * error,
-                      "careless": 0.25 if rig % 9 == 3 else -0.03}[way]
+            effect = {
+                "alike": -0.04, "spread": float(random.normal(-0.03, 0.04)), "parted": 0.05 if cores < 8 else -0.06,
+                "one says it all": -0.3 if rig == 1 else -0.02, "less measured, more said": -4 * error,
+                "careless": 0.25 if rig % 9 == 3 else -0.03}[way]
             for metric, sign in (("frame_ms_mean", 1), ("fps_mean", -1))[:1 + number % 2]:
                 records.append(record(
                     rig, 0.0, study=rig, facts={"cores": cores, "ram_mib": float(random.choice([8192, 32768]))},
@@ -305,8 +309,75 @@ def said(metric: str, effect: float | None, error: float) -> Found:
                  dof=8.0 if known else None, blocks=8, matters_pct=1.0, verdict="unclear")
 
 
+SAID_BY_A_MACHINE = {
+    "sys/bus/pci/devices/0000:01:00.0/class": "0x030000", "sys/bus/pci/devices/0000:02:00.0/class": "0x038000",
+    "sys/bus/pci/devices/0000:03:00.0/class": "0x020000",
+    "proc/stat": "cpu {c} 5 9 {b} {a} 1 2 {a} 7\ncpu0 {c} 0 0 60 {a} 0 0\ncpu1 {b} 0 0 {c} 0 0 0 0\nintr 5",
+    "proc/meminfo": "MemTotal: 2048000 kB\nMemAvailable: 10240{b} kB\nSwapTotal: 4096 kB\nSwapFree: 20{b} kB\nOdd:",
+    "proc/pressure/cpu": "some avg10=0.00 total={c}000\nfull avg10=0.00 total=0",
+    "proc/pressure/memory": "full avg10=0.00 total={c}000", "proc/pressure/io": "some avg10=0.00 total={b}0000",
+    "sys/devices/system/cpu/cpufreq/policy0/scaling_cur_freq": "30{b}000",
+    "sys/devices/system/cpu/cpufreq/policy1/scaling_cur_freq": "no number",
+    "sys/devices/system/cpu/cpu0/thermal_throttle/package_throttle_total_time_ms": "{a}",
+    "sys/devices/system/cpu/cpu1/thermal_throttle/core_throttle_total_time_ms": "{b}",
+    "sys/class/hwmon/hwmon0/name": "madeup", "sys/class/hwmon/hwmon0/temp1_input": "61{b}",
+    "sys/class/hwmon/hwmon0/temp2_input": "72000", "sys/class/hwmon/hwmon0/power1_average": "15{b}00000",
+    "sys/class/hwmon/hwmon0/power2_average": "2000000", "sys/class/hwmon/hwmon0/freq1_input": "19{b}000000",
+    "sys/class/hwmon/hwmon0/fan1_input": "1{b}", "sys/class/hwmon/hwmon1/name": "coretemp",
+    "sys/class/hwmon/hwmon1/temp1_input": "55{b}", "sys/class/hwmon/hwmon2/name": "Drive 1 (fast)",
+    "sys/class/hwmon/hwmon2/temp1_input": "40{b}", "sys/class/hwmon/hwmon10/name": "Drive 1 (fast)",
+    "sys/class/hwmon/hwmon10/temp1_input": "41{b}", "sys/class/thermal/thermal_zone0/type": "x86_pkg_temp",
+    "sys/class/thermal/thermal_zone0/temp": "54000", "sys/class/thermal/thermal_zone1/type": "9Case (rear)",
+    "sys/class/thermal/thermal_zone1/temp": "33{b}", "sys/class/thermal/thermal_zone2/type": "madeup",
+    "sys/class/thermal/thermal_zone2/temp": "1", "sys/class/powercap/x:0/name": "package-0",
+    "sys/class/powercap/x:0/energy_uj": "{c}000000", "sys/class/powercap/x:1/name": "package-1",
+    "sys/class/powercap/x:1/energy_uj": "{b}00000", "sys/class/powercap/x:2/name": "dram",
+    "sys/class/powercap/x:2/energy_uj": "{b}0000000", "sys/class/power_supply/one/status": "Discharging",
+    "sys/class/power_supply/one/power_now": "9{b}0000", "sys/class/power_supply/two/status": "Full",
+    "sys/class/power_supply/two/power_now": "70000000",
+    "sys/bus/pci/devices/0000:01:00.0/gpu_busy_percent": "{a}",
+    "sys/bus/pci/devices/0000:01:00.0/mem_info_vram_used": "{c}0485760",
+    "sys/class/drm/card1/gt_act_freq_mhz": "1{b}", "sys/class/drm/card1/gt/gt0/throttle_reason_status": "1",
+    "sys/class/drm/card0/gt_act_freq_mhz": "no number", "proc/77/statm": "5000 25{b}", "proc/78/statm": "7",
+    "proc/77/task/77/stat": "77 (a) b) S 0 0 0 0 0 0 0 0 0 0 {b} {a} 0", "proc/77/task/79/stat": "79 (x) S 0",
+    "proc/77/task/78/stat": "78 (c) S 0 0 0 0 0 0 0 0 0 0 {a} 1 0",
+    "proc/77/fdinfo/4": "drm-pdev: 0000:01:00.0\ndrm-client-id: 3\ndrm-engine-render: {c}00000 ns\nodd",
+    "proc/77/fdinfo/5": "drm-pdev: 0000:01:00.0\ndrm-client-id: 3\ndrm-engine-gfx: {b}00000 ns\ndrm-engine-copy: {c} ns",
+    "proc/77/fdinfo/6": "drm-pdev: 0000:02:00.0\ndrm-client-id: 9\ndrm-engine-3d: {b}00000 ns",
+    "proc/77/fdinfo/7": "drm-pdev: 0000:02:00.0\ndrm-client-id: 8\ndrm-engine-3d: {c}000000000 ns",
+    "proc/77/fdinfo/8": "drm-engine-3d: {c}000000000 ns"}
+
+
+def of_what_a_machine_says(folder: Path) -> object:
+    """Every source, looked at four times half a second apart, while all counters rise."""
+    def tell(look: int) -> None:
+        for place, text in SAID_BY_A_MACHINE.items():
+            (folder / place).parent.mkdir(parents=True, exist_ok=True)
+            counts = {"{a}": 10 + 7 * look, "{b}": 120 + 31 * look ** 2, "{c}": 300 + 83 * look}
+            for name, count in counts.items():
+                text = text.replace(name, str(count))
+            (folder / place).write_text(text + "\n", encoding="utf-8")
+
+    tell(0)
+    cards = folder / "sys/class/drm", folder / "sys/bus/pci/devices"
+    for name, address in (("card0", "0000:01:00.0"), ("card1", "0000:02:00.0"), ("card1-out", "0000:01:00.0")):
+        (cards[0] / name).mkdir(exist_ok=True)
+        (cards[0] / name / "device").symlink_to(cards[1] / address)
+    (folder / "sys/class/hwmon/hwmon0/device").symlink_to(cards[1] / "0000:02:00.0")
+    (folder / "proc/77/fd").mkdir()
+    for number in range(4, 10):
+        (folder / "proc/77/fd" / str(number)).symlink_to("/dev/dri/renderD128" if number < 9 else "/dev/null")
+    found, now, read = [], [5.0], _sampler.sources(folder, [77, 78])
+    with mock.patch.object(_sampler, "time", SimpleNamespace(perf_counter=lambda: now[0])):
+        for look in range(4):
+            tell(look)
+            found.append([one() for one in read])
+            now[0] += 0.5
+    return found
+
+
 SWEEPS = {
     "every setting": of_every_setting, "odd pipelines": of_odd_pipelines, "population": of_a_population,
     "signals": of_signals, "waits": of_waits, "frames": of_frames, "trials": of_trials, "screens": of_screens,
     "searches": of_searches, "races": of_races, "pooling": of_pooling,
-    "pools": of_pools}
+    "pools": of_pools, "what a machine says": of_what_a_machine_says}
