@@ -342,7 +342,7 @@ SAID_BY_A_MACHINE = {
     "proc/77/task/77/stat": "77 (a) b) S 0 0 0 0 0 0 0 0 0 0 {b} {a} 0", "proc/77/task/79/stat": "79 (x) S 0",
     "proc/77/task/78/stat": "78 (c) S 0 0 0 0 0 0 0 0 0 0 {a} 1 0",
     "proc/77/fdinfo/4": "drm-pdev: 0000:01:00.0\ndrm-client-id: 3\ndrm-engine-render: {c}00000 ns\nodd",
-    "proc/77/fdinfo/5": "drm-pdev: 0000:01:00.0\ndrm-client-id: 3\ndrm-engine-gfx: {b}00000 ns\ndrm-engine-copy: {c} ns",
+    "proc/77/fdinfo/5": "drm-pdev: 0000:01:00.0\ndrm-client-id: 3\ndrm-engine-gfx: {b}00000 ns\ndrm-engine-x: {c} ns",
     "proc/77/fdinfo/6": "drm-pdev: 0000:02:00.0\ndrm-client-id: 9\ndrm-engine-3d: {b}00000 ns",
     "proc/77/fdinfo/7": "drm-pdev: 0000:02:00.0\ndrm-client-id: 8\ndrm-engine-3d: {c}000000000 ns",
     "proc/77/fdinfo/8": "drm-engine-3d: {c}000000000 ns"}
