@@ -5,23 +5,28 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from keenlattice.catalog.model import Setting
 from keenlattice.errors import KeenLatticeError
 from keenlattice.logbook.applies import Apply
 from keenlattice.logbook.book import Logbook
+from keenlattice.measure.capture import Capture
 from keenlattice.profile.game import Game
-from keenlattice.profile.version import WHOLE_RIG, Version
+from keenlattice.profile.version import WHOLE_RIG, Entries, Version
 from keenlattice.rig import _notes
 from keenlattice.rig._factnames import device_names, named
 from keenlattice.rig._ini import Ini
 from keenlattice.rig._undo import undo
-from keenlattice.rig.byhand import sheets
-from keenlattice.rig.byhand.machine import ByHandRig, read_about
+from keenlattice.rig.byhand import pace, sheets
+from keenlattice.rig.byhand.machine import ByHandRig, keep_about, read_about
 from keenlattice.rig.byhand.noted import read_noted
+from keenlattice.rig.byhand.plausible import doubts
 from keenlattice.rig.byhand.stock_taking import take_stock
 from keenlattice.rig.chores import chore_of
 from keenlattice.rig.find import home_of
 from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
+from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.linux.driconf import with_options
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.standin.faults import FAULTS, drawn, read_fault
@@ -172,6 +177,46 @@ def of_sheets() -> dict[str, Call]:
     }.items()}
 
 
+def doubted(frame_ms: float, seconds: float = 30.0, spread: float = 0.02, program: str = "",
+            entries: Entries | None = None, cap: int | None = None) -> Call:
+    """What speaks against a recording handed over for a run of 30 s, on a panel of 144 Hz."""
+    def call(folder: Path) -> object:
+        add_game(folder, ORBIT)
+        keep_about(folder, {"refresh_hz": 144}, ())
+        rig = ByHandRig(folder)
+        if cap:
+            rig.put(rig.changed(rig.state(), "orbit", {"frame.cap": cap}))
+        frames = frame_ms * np.exp(np.random.default_rng(5).normal(0, spread, max(2, round(1000 * seconds / frame_ms))))
+        about = {"program": program} if program else {}
+        return tuple(doubts(rig, ComingRun(0, "after", "orbit", 30.0, "orbit", entries or {}), Capture(
+            np.r_[0.0, np.cumsum(frames)], about=about)))
+    return call
+
+
+def of_recordings_by_hand() -> dict[str, Call]:
+    on: Entries = {"sync.vertical": "on"}
+    return {f"a recording by hand: {name}": call for name, call in {
+        "good": doubted(8), "short": doubted(8, 23.9), "just long enough": doubted(8, 24.3),
+        "ten times": doubted(50, 298), "longer": doubted(50, 310), "of few frames": doubted(2000, 30),
+        "of itself": doubted(8, program="orbit"), "of another program": doubted(8, program="brass"),
+        "above its cap": doubted(8, entries={"frame.cap": 120}), "at its cap": doubted(8.3, entries={"frame.cap": 120}),
+        "above the panel": doubted(6.6, entries=on), "at the panel": doubted(6.9, entries=on),
+        "at the cap before": doubted(10, cap=100, entries={"frame.cap": 120}),
+        "near the cap before": doubted(10.2, cap=100, entries={"frame.cap": 120}),
+        "unsteadily at the cap before": doubted(10, spread=0.3, cap=100, entries={"frame.cap": 120}),
+        "with no cap any more": doubted(10, cap=100, entries={"frame.cap": "off"})}.items()}
+
+
+def of_pace(folder: Path) -> tuple[str, ...]:
+    """How long steps take, as it is learnt; and how often to play between two switches."""
+    told = [str((pace.minutes_a_step(folder), pace.is_learnt(folder)))]
+    for steps, minutes in ((2, 3.0), (0, 5.0), (1, 20.0), (1, 20.1), (1, 0.0), (4, 2.0)):
+        pace.learn(folder, steps, minutes)
+        told.append(f"{pace.minutes_a_step(folder)} {pace.minutes_left(folder, 6, 90.0, 1.5):.4f}")
+    told += [str(pace.cheapest_repeats(switch, run)) for switch in (0.0, 0.3, 1.0, 3.0, 9.0) for run in (0.5, 1.0, 2.0)]
+    return tuple(told)
+
+
 def of_rigs() -> dict[str, Call]:
     hand = ByHandRig
     return {
@@ -227,4 +272,4 @@ def of_rigs() -> dict[str, Call]:
         "no such rig": lambda folder: home_of("lnux", folder), "no such chore": lambda folder: chore_of(
             Standin(folder), "dishes"), "no chores": lambda folder: chore_of(hand(folder), "dishes"),
         "an undo of nothing": lambda folder: undo(Standin(folder / "rig"), Logbook(folder / "book")),
-        **of_sheets()}
+        "pace": of_pace, **of_sheets(), **of_recordings_by_hand()}

@@ -138,8 +138,9 @@ def of_a_pool(_: Path) -> object:
     return {"pool": pool.to_json(), "order": [asdict(one) for one in order]}
 
 
-def of_a_league(folder: Path) -> object:
-    files = study.play_fleet(study.FleetPlan(players=3, seed=2, tries=2, seconds=4.0, blocks=4), folder)
+def of_a_league(folder: Path, **plan: Any) -> object:
+    settings = {"players": 3, "seed": 2, "tries": 2, "seconds": 4.0, "blocks": 4, **plan}
+    files = study.play_fleet(study.FleetPlan(**settings), folder)
     lines = [json.loads(line) for file in files for line in file.read_text(encoding="utf-8").splitlines()]
     return [{name: one[name] for name in ("rig", "game", "change", "found", "facts", "limited_by")} for one in lines]
 
@@ -176,6 +177,7 @@ CASES: Mapping[str, Callable[[Path], object]] = {
     "screen": of_a_screen,
     "screen, short": lambda folder: of_a_screen(folder, folded=False, few_switches=True, repeats=2),
     "hunt": of_a_hunt, "tuning": of_a_tuning, "ramp": of_a_ramp, "pool": of_a_pool, "league": of_a_league,
+    "league of the careless": lambda folder: of_a_league(folder, screens=True, careless=1.0, players=5, tries=3),
     "rules": of_rules, "Linux machine": of_a_linux_machine, "Linux settings": of_linux, **SWEEPS}
 
 

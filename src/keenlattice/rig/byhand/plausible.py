@@ -58,7 +58,7 @@ def _program(rig: ByHand, run: ComingRun, capture: Capture) -> list[str]:
 
 def _rate(rig: ByHand, now: Mapping[str, Value], before: Sequence[Value | None], capture: Capture) -> list[str]:
     if capture.frame_ms.size < 20:
-        return [f"it holds {capture.frame_ms.size} frames"]
+        return [f"it holds {capture.frame_ms.size} frames, too few to tell a frame rate by"]
     middle = float(np.median(capture.frame_ms))
     fps, found = 1000 / middle, []
     cap, old = _number(now.get(CAP)), [one for one in map(_number, before) if one is not None]
