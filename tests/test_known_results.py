@@ -25,6 +25,7 @@ from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.blind._rule import chance_to_be_found, needed
 from keenlattice.study.pool.order import Pace, in_order
+from known_readings import READINGS
 from known_sweeps import SWEEPS
 from refusals_of_rigs import of_linux
 from test_kernel import NO_OPTIONS, tree
@@ -178,7 +179,7 @@ CASES: Mapping[str, Callable[[Path], object]] = {
     "screen, short": lambda folder: of_a_screen(folder, folded=False, few_switches=True, repeats=2),
     "hunt": of_a_hunt, "tuning": of_a_tuning, "ramp": of_a_ramp, "pool": of_a_pool, "league": of_a_league,
     "league of the careless": lambda folder: of_a_league(folder, screens=True, careless=1.0, players=5, tries=3),
-    "rules": of_rules, "Linux machine": of_a_linux_machine, "Linux settings": of_linux, **SWEEPS}
+    "rules": of_rules, "Linux machine": of_a_linux_machine, "Linux settings": of_linux, **SWEEPS, **READINGS}
 
 
 def plain(value: Any) -> Any:
