@@ -53,25 +53,31 @@ def values_of(setting: Setting) -> Sequence[Any]:
     return tuple(setting.choices)
 
 
+def keys_of(setting: Setting, devices: Sequence[str]) -> Sequence[str]:
+    """The setting's key, or one for each device."""
+    return [f"{setting.name}@{device}" for device in devices] if setting.scope == "device" else [setting.name]
+
+
 def of_every_setting(folder: Path) -> object:
     """What each value of each setting does to the pipeline of each game: the fields that differ from stock."""
     rig, found = Standin(folder), dict[str, object]()
     first, at_first = rig.state(), {game: asdict(rig.pipeline(game)) for game in GAMES}
-    for setting in rig.catalog():
-        for value in values_of(setting):
-            try:
-                rig.put(rig.changed(first, WHOLE_RIG if setting.scope != "game" else GAMES[1], {setting.name: value}))
-            except RefusedByRig as error:
-                found[f"{setting.name}={value}"] = [str(error), {}]
-                continue
-            needed = rig.pending().get(setting.name)
-            rig.restart(needed or "machine")
-            then = {game: asdict(rig.pipeline(game)) for game in (GAMES if setting.scope != "game" else GAMES[1:2])}
-            found[f"{setting.name}={value}"] = [needed or "", {
-                game: {name: one for name, one in of_it.items() if one != at_first[game][name]}
-                for game, of_it in then.items() if of_it != at_first[game]}]
-            rig.put(first)
-            rig.restart("machine")
+    every = ((setting, key, value) for setting in rig.catalog() for key in keys_of(setting, ("gpu0", "usb0"))
+             for value in values_of(setting))
+    for setting, key, value in every:
+        try:
+            rig.put(rig.changed(first, WHOLE_RIG if setting.scope != "game" else GAMES[1], {key: value}))
+        except RefusedByRig as error:
+            found[f"{key}={value}"] = [str(error), {}]
+            continue
+        needed = rig.pending().get(key)
+        rig.restart(needed or "machine")
+        then = {game: asdict(rig.pipeline(game)) for game in (GAMES if setting.scope != "game" else GAMES[1:2])}
+        found[f"{key}={value}"] = [needed or "", {
+            game: {name: one for name, one in of_it.items() if one != at_first[game][name]}
+            for game, of_it in then.items() if of_it != at_first[game]}]
+        rig.put(first)
+        rig.restart("machine")
     return {name: one for name, one in found.items() if one != ["", {}]}
 
 

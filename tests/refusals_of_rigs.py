@@ -31,7 +31,7 @@ from keenlattice.rig.linux.driconf import with_options
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.standin.faults import FAULTS, drawn, read_fault
 from keenlattice.rig.standin.machine import Standin
-from known_sweeps import values_of
+from known_sweeps import keys_of, values_of
 from test_kernel import NO_OPTIONS, tree
 
 Call = Callable[[Path], object]
@@ -58,21 +58,21 @@ def of_linux(folder: Path) -> dict[str, str]:
     rig = LinuxRig(rig.home, rig.config, folder / "root")
     rig.driver = NO_OPTIONS
     first = rig.state()
-    for setting in rig.catalog():
-        if setting.name in NOT_THE_SAME_ON_ALL:
-            continue
-        for value in tried_on(setting):
-            owner = "orbit" if setting.scope == "game" else WHOLE_RIG
-            try:
-                then = rig.changed(first, owner, {setting.name: value})
-                differs = {place: text for place, text in then.items() if text != first.get(place)}
-                rig.put(differs)
-                read = rig.values(rig.state(), owner).get(setting.name)
-                rig.put({place: first.get(place) for place in differs})
-                told = "; ".join(f"{place}: {(text or b'').decode()}" for place, text in sorted(differs.items()))
-                found[f"{setting.name}={value}"] = f"{read!r} {told}".replace(str(folder), "HERE")
-            except KeenLatticeError as error:
-                found[f"{setting.name}={value}"] = f"{type(error).__name__}: {error}".replace(str(folder), "HERE")
+    every = ((setting, key, value) for setting in rig.catalog() if setting.name not in NOT_THE_SAME_ON_ALL
+             for key in keys_of(setting, rig.devices()) for value in tried_on(setting))
+    for setting, key, value in every:
+        owner = "orbit" if setting.scope == "game" else WHOLE_RIG
+        try:
+            then = rig.changed(first, owner, {key: value})
+            differs = {place: text for place, text in then.items() if text != first.get(place)}
+            rig.put(differs)
+            read = rig.values(rig.state(), owner).get(key)
+            rig.put({place: first.get(place) for place in differs})
+            told = f"{read!r} " + "; ".join(f"{place}: {(text or b'').decode()}" for place, text in sorted(
+                differs.items()))
+        except KeenLatticeError as error:
+            told = f"{type(error).__name__}: {error}"
+        found[f"{key}={value}"] = told.replace(str(folder), "HERE")
     return found
 
 

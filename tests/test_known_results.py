@@ -6,6 +6,7 @@ says so: `python tests/test_known_results.py` writes them anew, and the commit s
 
 import json
 import math
+import re
 import sys
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
@@ -25,6 +26,7 @@ from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.blind._rule import chance_to_be_found, needed
 from keenlattice.study.pool.order import Pace, in_order
+from known_changes import CHANGES
 from known_readings import READINGS
 from known_sweeps import SWEEPS
 from refusals_of_rigs import of_linux
@@ -179,7 +181,7 @@ CASES: Mapping[str, Callable[[Path], object]] = {
     "screen, short": lambda folder: of_a_screen(folder, folded=False, few_switches=True, repeats=2),
     "hunt": of_a_hunt, "tuning": of_a_tuning, "ramp": of_a_ramp, "pool": of_a_pool, "league": of_a_league,
     "league of the careless": lambda folder: of_a_league(folder, screens=True, careless=1.0, players=5, tries=3),
-    "rules": of_rules, "Linux machine": of_a_linux_machine, "Linux settings": of_linux, **SWEEPS, **READINGS}
+    "rules": of_rules, "Linux machine": of_a_linux_machine, "Linux settings": of_linux, **SWEEPS, **READINGS, **CHANGES}
 
 
 def plain(value: Any) -> Any:
@@ -194,6 +196,8 @@ def plain(value: Any) -> Any:
         return [plain(one) for one in value]
     if isinstance(value, float | np.floating):
         return float(f"{value:.9g}") if math.isfinite(value) else None
+    if isinstance(value, str):
+        return re.sub("@[0-9a-f]{8}", "@VERSION", value)  # which tells of the time, too
     return value.item() if isinstance(value, np.generic) else value
 
 

@@ -1,0 +1,145 @@
+"""Sweeps for `test_known_results.py` over changing rigs: previews, applies that fail in every way, undo, drift."""
+
+from collections.abc import Callable, Mapping
+from functools import partial
+from itertools import product
+from pathlib import Path
+
+import numpy as np
+
+from keenlattice import measure
+from keenlattice.errors import KeenLatticeError
+from keenlattice.logbook.book import Logbook
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.series import Series
+from keenlattice.profile.version import Entries, Version
+from keenlattice.rig._apply import apply, preview
+from keenlattice.rig._undo import UndoPreview, preview_undo, undo
+from keenlattice.rig.chores import do_chore
+from keenlattice.rig.drift import find_drift, put_back
+from keenlattice.rig.standin.faults import FAULTS
+from keenlattice.rig.standin.machine import Standin
+from keenlattice.study.blind.plan import BlindPlan
+from keenlattice.study.blind.play import _answer, over, told
+from keenlattice.study.blind.result import Round
+from known_sweeps import keys_of, values_of
+
+OF_THE_GAME: Entries = {"frame.cap": 160, "sync.vertical": "off", "texture.anisotropy": "16x", "game.shadows": "low"}
+OF_THE_RIG: Entries = {"interrupt.mode@gpu0": "message", "gpu.clock-policy": "hold-high",
+                       "scheduling.gpu": "by-hardware", "timer.resolution": 0.5, "gpu.power-limit@gpu0": 90}
+
+
+def tried(do: Callable[[], object]) -> str:
+    try:
+        do()
+    except KeenLatticeError as error:
+        return f"{type(error).__name__}: {error}"
+    return "done"
+
+
+def held(rig: Standin) -> list[object]:
+    return [dict(rig.values(rig.state(), owner)) for owner in ("rig", "brass-orbit")] + [dict(rig.pending())]
+
+
+def slipped(rig: Standin, book: Logbook) -> list[object]:
+    return [[f"{one.key} {one.before}>{one.after}" for one in drift.changes] for drift in find_drift(rig, book)]
+
+
+def of_previews(folder: Path) -> object:
+    rig = Standin(folder)
+    found: dict[str, object] = {}
+    for setting in rig.catalog():
+        for key, value in product(keys_of(setting, ("gpu0",)), values_of(setting)):
+            one = preview(rig, Version("brass-orbit" if setting.scope == "game" else "rig", {key: value}))
+            found[f"{key}={value}"] = [[step.rights, step.restart] for step in one.steps] or one.refused
+    several = [preview(rig, Version(owner, {**entries, "frame.glow": 1})) for owner, entries in (
+        ("brass-orbit", OF_THE_GAME), ("rig", OF_THE_RIG))]
+    return {**found, "several": [[[step.values for step in one.steps], one.restart, one.unknown, one.places,
+                                  [[each.key, each.before, each.after] for each in one.changes]] for one in several]}
+
+
+def of_faults(folder: Path) -> object:
+    """Two applies and an undo, with each fault at each of its first writes: what is said, and what the rig holds."""
+    found: dict[str, object] = {}
+    for name, at, whose in product(FAULTS, (1, 2, 3, 4), ("brass-orbit", "rig")):
+        here = folder / f"{name} {at} {whose}"
+        book, rig = Logbook(here / "book"), Standin(here / "rig")
+        first = book.commit(whose, OF_THE_GAME if whose != "rig" else OF_THE_RIG)
+        second = book.commit(whose, {"frame.cap": 90, "sync.vertical": "on"} if whose != "rig" else {
+            "timer.resolution": 2.0, "gpu.power-limit@gpu0": 110})
+        rig.set_fault(name, 5, at)
+        steps = [tried(partial(apply, rig, book, first)), held(rig)]
+        rig.set_fault("off", 0, None)
+        steps.append(slipped(rig, book))
+        steps += [tried(partial(apply, rig, book, second)), held(rig), tried(partial(undo, rig, book)), held(rig)]
+        found[f"{name}, {at}, {whose}"] = [str(one).replace(str(folder), "HERE") for one in steps]
+    return found
+
+
+def of_ways_back(folder: Path) -> object:
+    """Three applies and a chore with something else writing in between; then undo, undo to a point, and drift."""
+    found: dict[str, object] = {}
+    for meddled, to in product((None, "frame.cap", "texture.filter-quality"), (None, 1, 2, 9)):
+        here = folder / f"{meddled} {to}"
+        book, rig = Logbook(here / "book"), Standin(here / "rig")
+        apply(rig, book, book.commit("brass-orbit", {"frame.cap": 160, "sync.vertical": "off"}))
+        do_chore(rig, book, "update-driver")
+        apply(rig, book, book.commit("rig", {"timer.resolution": 0.5}))
+        apply(rig, book, book.commit("brass-orbit", {"frame.cap": 90, "texture.anisotropy": "16x"}))
+        if meddled:
+            rig.put(rig.changed(rig.state(), "brass-orbit", {meddled: 50 if meddled == "frame.cap" else "fastest"}))
+        drift = slipped(rig, book)
+        seen: list[UndoPreview] = []
+        steps: list[object] = [drift, tried(lambda: seen.append(preview_undo(rig, book, to))), [  # noqa: B023
+            [one.titles, one.exactly, one.for_good, [
+                [owner, *(f"{each.key} {each.before}>{each.after}" for each in some)]
+                for owner, some in one.changes.items()]] for one in seen]]
+        steps += [tried(partial(undo, rig, book, to)), held(rig), tried(partial(undo, rig, book)), held(rig)]
+        steps += [[tried(partial(put_back, rig, book, one)) for one in find_drift(rig, book)], held(rig)]
+        found[f"{meddled}, {to}"] = steps
+    return found
+
+
+def of_blind_rounds(_: Path) -> object:
+    random, found = np.random.default_rng(8), []
+    for rounds, question, right in product((5, 9, 20), ("which", "better"), (0.5, 0.8, 1.0)):
+        plan, some = BlindPlan(rounds, question), list[Round]()  # type: ignore[arg-type]
+        ends = None
+        for number in range(rounds):
+            on = ("before", "after")[int(random.integers(2))]
+            is_right = random.uniform() < right
+            said = "AB"[(on == "after") == is_right] if question == "which" else "12"[is_right]
+            answer = _answer(said, on, plan)  # type: ignore[arg-type]
+            some.append(Round(on, answer))  # type: ignore[arg-type]
+            if ends is None and over(plan, some):
+                ends = [number, *told(plan, some)]
+        found.append([ends, over(plan, []), *told(plan, some)])
+    wrong = [tried(partial(_answer, said, "before", BlindPlan(9, question)))  # type: ignore[arg-type]
+             for said, question in (("C", "which"), ("1", "which"), ("A", "better"), ("2", "better"))]
+    return [found, wrong]
+
+
+def of_what_is_written(folder: Path) -> object:
+    """Captures as text, line by line, and read back."""
+    shown, clicks = np.array([0.0, 8.25, 1e6]), np.array([1.0, 9.5])
+    captures: Mapping[str, Capture] = {
+        "frames": Capture(shown), "clicks": Capture(shown, clicks, clicks + np.array([5.0, np.nan])),
+        "none": Capture(np.empty(0)),
+        "all": Capture(shown, clicks, clicks + 5, shown + 1, shown + 2, {"game": "orbit", "seed": 7},
+                       {"game": clicks, "gpu": clicks * np.nan},
+                       {"cpu.load": Series(clicks, np.array([50.0, np.nan]))}),
+        "half": Capture(shown, gpu_ms=shown + 2)}
+    found: dict[str, object] = {}
+    for name, one in captures.items():
+        measure.write_text(one, folder / f"{name}.csv")
+        measure.write_capture(one, folder / f"{name}.parquet")
+        again = measure.read_text(folder / f"{name}.csv"), measure.read_capture(folder / f"{name}.parquet")
+        found[name] = [(folder / f"{name}.csv").read_text(encoding="utf-8").splitlines(), [
+            [each.shown_ms, each.click_ms, each.answer_ms, each.cpu_ms, each.gpu_ms, dict(each.about),
+             dict(each.stage_ms), {series: [told.at_ms, told.values] for series, told in each.telemetry.items()}]
+            for each in again]]
+    return found
+
+
+CHANGES = {"previews": of_previews, "faults of a stand-in": of_faults, "ways back": of_ways_back,
+           "blind rounds": of_blind_rounds, "what is written": of_what_is_written}
