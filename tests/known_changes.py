@@ -100,6 +100,20 @@ def of_ways_back(folder: Path) -> object:
     return found
 
 
+def of_chores(folder: Path) -> object:
+    """Each chore twice, after a change, and undone: what is said, what the rig holds, what is remembered."""
+    found: dict[str, object] = {}
+    for chore in Standin(folder / "first").chores():
+        book, rig = Logbook(folder / chore.name / "book"), Standin(folder / chore.name / "rig")
+        apply(rig, book, book.commit("rig", OF_THE_RIG))
+        rig.restart("machine")
+        said = [do_chore(rig, book, chore.name).says for _ in range(2)]
+        before = held(rig)
+        found[chore.name] = [said, before, [[one.kind, one.title] for one in book.done_to(rig.name)],
+                             tried(partial(undo, rig, book)), held(rig), dict(rig.facts())]
+    return found
+
+
 def of_blind_rounds(_: Path) -> object:
     random, found = np.random.default_rng(8), []
     for rounds, question, right in product((5, 9, 20), ("which", "better"), (0.5, 0.8, 1.0)):
@@ -141,5 +155,5 @@ def of_what_is_written(folder: Path) -> object:
     return found
 
 
-CHANGES = {"previews": of_previews, "faults of a stand-in": of_faults, "ways back": of_ways_back,
+CHANGES = {"previews": of_previews, "faults of a stand-in": of_faults, "ways back": of_ways_back, "chores": of_chores,
            "blind rounds": of_blind_rounds, "what is written": of_what_is_written}

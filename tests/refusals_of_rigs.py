@@ -9,7 +9,6 @@ import numpy as np
 
 from keenlattice.catalog.model import Setting
 from keenlattice.errors import KeenLatticeError
-from keenlattice.logbook.applies import Apply
 from keenlattice.logbook.book import Logbook
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.game import Game
@@ -134,12 +133,9 @@ def sheet(do: Callable[[ByHandRig, Logbook], object]) -> Call:
             left = sheets.open_sheet(rig)
         return tuple(f"{one.number} {one.key} {one.before}>{one.after} {one.done} {one.seen} {one.why}"
                      for one in left.steps) if left else (
-                         str(rig.values(rig.state(), "orbit")), _as_remembered(book.last_apply(rig.name)))
+                         str(rig.values(rig.state(), "orbit")),
+                         *(f"{one.kind}: {one.title}" for one in book.done_to(rig.name)))
     return call
-
-
-def _as_remembered(one: Apply | None) -> str:
-    return f"{one.kind}: {one.title}" if one else "nothing applied"
 
 
 def _ticked(rig: ByHandRig, book: Logbook) -> None:

@@ -11,6 +11,7 @@ import sys
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, is_dataclass
+from itertools import product
 from pathlib import Path
 from typing import Any
 
@@ -25,7 +26,11 @@ from keenlattice.profile.version import Entries, Version, stock
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.blind._rule import chance_to_be_found, needed
+from keenlattice.study.kind import KeptVersion
+from keenlattice.study.pool.from_studies import records
 from keenlattice.study.pool.order import Pace, in_order
+from keenlattice.study.screen.plan import ScreenSpec
+from keenlattice.study.trial.spec import TrialSpec
 from known_changes import CHANGES
 from known_readings import READINGS
 from known_sweeps import SWEEPS
@@ -80,14 +85,14 @@ def of_sensors(_: Path) -> object:
             for name, one in sources.items()}
 
 
-def of_a_trial(folder: Path, **plan: Any) -> object:
+def of_a_trial(folder: Path, **plan: Any) -> study.Trial:
     changed: Entries = plan.pop("changed", {"frame.queue-depth": 1})
     before, after = stock("rig"), Version("rig", changed)
     settings = {"blocks": 8, "seconds": 6.0, "seed": 5, "matters_pct": 3.0, **plan}
     return study.run_trial(Standin(folder / "rig"), before, after, study.TrialPlan(**settings), "brass-orbit")
 
 
-def of_a_screen(folder: Path, **plan: Any) -> object:
+def of_a_screen(folder: Path, **plan: Any) -> study.Screen:
     before, after = stock("rig"), Version("rig", COSTS)
     factors = tuple((key,) for key in sorted(COSTS))
     settings = {"factors": factors, "rounds": 2, "seconds": 4.0, "seed": 9, "matters_pct": 2.0, **plan}
@@ -148,6 +153,19 @@ def of_a_league(folder: Path, **plan: Any) -> object:
     return [{name: one[name] for name in ("rig", "game", "change", "found", "facts", "limited_by")} for one in lines]
 
 
+def of_evidence(folder: Path) -> object:
+    """What studies tell to others: those that came out, and those that did not."""
+    kept = [KeptVersion.of(one) for one in (stock("rig"), Version("rig", COSTS))]
+    trial, screen = of_a_trial(folder / "trial", changed=COSTS), of_a_screen(folder / "screen")
+    rig, found = Standin(folder / "rig"), []
+    plans = TrialSpec(*kept, trial.plan, "brass-orbit"), ScreenSpec(*kept, screen.plan, "tidewater-rally")
+    for spec, result in product(plans, (None, trial, screen)):
+        if result is None or isinstance(result, study.Trial) == isinstance(spec, TrialSpec):
+            found += [one.model_dump() for one in records(spec, result, "0" * 16, "1" * 16, rig.catalog(), {
+                **rig.facts(), "cores": "many", "refresh_hz": True, "glow": 3}, "0.4", "2026-11-20")]
+    return found
+
+
 def of_a_linux_machine(folder: Path) -> object:
     rig = LinuxRig(folder / "state", folder / ".drirc", tree(folder / "root"))
     rig.driver = NO_OPTIONS
@@ -181,7 +199,8 @@ CASES: Mapping[str, Callable[[Path], object]] = {
     "screen, short": lambda folder: of_a_screen(folder, folded=False, few_switches=True, repeats=2),
     "hunt": of_a_hunt, "tuning": of_a_tuning, "ramp": of_a_ramp, "pool": of_a_pool, "league": of_a_league,
     "league of the careless": lambda folder: of_a_league(folder, screens=True, careless=1.0, players=5, tries=3),
-    "rules": of_rules, "Linux machine": of_a_linux_machine, "Linux settings": of_linux, **SWEEPS, **READINGS, **CHANGES}
+    "rules": of_rules, "evidence": of_evidence, "Linux machine": of_a_linux_machine, "Linux settings": of_linux,
+    **SWEEPS, **READINGS, **CHANGES}
 
 
 def plain(value: Any) -> Any:
