@@ -32,6 +32,7 @@ from keenlattice.study.pool.order import Pace, in_order
 from keenlattice.study.screen.plan import ScreenSpec
 from keenlattice.study.trial.spec import TrialSpec
 from known_changes import CHANGES
+from known_machine import PARTS
 from known_readings import READINGS
 from known_sweeps import SWEEPS
 from refusals_of_rigs import of_linux
@@ -200,7 +201,7 @@ CASES: Mapping[str, Callable[[Path], object]] = {
     "hunt": of_a_hunt, "tuning": of_a_tuning, "ramp": of_a_ramp, "pool": of_a_pool, "league": of_a_league,
     "league of the careless": lambda folder: of_a_league(folder, screens=True, careless=1.0, players=5, tries=3),
     "rules": of_rules, "evidence": of_evidence, "Linux machine": of_a_linux_machine, "Linux settings": of_linux,
-    **SWEEPS, **READINGS, **CHANGES}
+    **SWEEPS, **READINGS, **CHANGES, **PARTS}
 
 
 def plain(value: Any) -> Any:
