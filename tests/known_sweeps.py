@@ -1,8 +1,7 @@
 """Wide sweeps for `test_known_results.py`: many small inputs with few numbers each, for every branch its own."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import asdict, replace
-from functools import partial
 from itertools import product
 from pathlib import Path
 from types import SimpleNamespace
@@ -25,18 +24,11 @@ from keenlattice.rig.linux import _sampler
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.pipeline import simulate
 from keenlattice.rig.standin.population import rig_of
-from keenlattice.study.deciding import Numbers
-from keenlattice.study.hunt._search import Signal, first_changed, least_set
 from keenlattice.study.pool._answers import answers
 from keenlattice.study.pool._checks import small_studies, without_each
 from keenlattice.study.pool._meta import Rigs, moderated, pooled, tau2_of
 from keenlattice.study.pool._regression import slopes_of
 from keenlattice.study.pool.evidence import Found
-from keenlattice.study.screen._fit import Played, factors, interactions
-from keenlattice.study.screen.plan import ScreenPlan
-from keenlattice.study.trial._conclude import conclude, ended
-from keenlattice.study.trial.plan import Arm, TrialPlan
-from keenlattice.study.tune._race import Race
 from test_pool import record
 
 GAMES = ("brass-orbit", "tidewater-rally", "moth-and-lantern")
@@ -161,100 +153,6 @@ def of_frames(_: Path) -> object:
                        measure.periodic_hitches(capture), metrics_of(measure.cut(capture, 4000, 9000), FIRST[:2]),
                        [[each.at_ms, each.what] if hasattr(each, "at_ms") else str(each)
                         for each in measure.doubts_of(capture)]]
-    return found
-
-
-def numbers(random: np.random.Generator, effect: float, noise: float, start: float = 60.0) -> Numbers:
-    """A run's metrics; now and then one has none."""
-    by = np.exp(random.normal(effect, noise))
-    some = {name: float(8 * by * (1 + place / 40)) for place, name in enumerate(METRICS)}
-    return {**some, "fps_mean": 1000 / (8 * by), "stutters_per_min": float(random.poisson(3 * by)),
-            "gpu0.temperature": start, "latency_ms_p95": float("nan") if random.uniform() < 0.2 else 30 * float(by)}
-
-
-def of_trials(_: Path) -> object:
-    ways: Sequence[Mapping[str, Any]] = (
-        {}, {"early": False}, {"repeats": 3}, {"few_switches": True}, {"few_switches": True, "repeats": 2},
-        {"decides": "frame_ms_mean"}, {"decides": "stutters_per_min,fps_mean"}, {"matters_pct": 4.0},
-        {"matters_of": (("latency_ms_median", 0.4, "ms"), ("frame_ms_mean", 2.0, "%"))}, {"order": "drawn"},
-        {"decides": "latency_ms_p95"}, {"adjusts_for": "gpu0.temperature"})
-    found = []
-    for (number, way), effect, noise in product(enumerate(ways), (0.0, 0.015, -0.06), (0.004, 0.03)):
-        plan = TrialPlan(**{"blocks": 16, "seconds": 20.0, "seed": number, **way})
-        random = np.random.default_rng([number, round(1000 * (effect + 1)), round(1000 * noise)])
-        runs: list[tuple[Arm, Numbers]] = [
-            (arm, numbers(random, effect * (arm == "after"), noise, float(random.normal(60, 5))))
-            for _, arm, _ in plan.runs()]
-        for blocks in (3, 8, 16):
-            part = runs[:2 * blocks * plan.repeats]
-            before, after = ([one for side, one in part if side == arm] for arm in ("before", "after"))
-            told = conclude(plan, before, after)
-            found.append([ended(plan, part), [one.verdict for one in told], [
-                [one.before, one.after, one.change_pct, one.low_pct, one.high_pct, one.matters_pct, one.confidence]
-                for one in told[:2]]])
-    return found
-
-
-def of_screens(_: Path) -> object:
-    names = tuple((name,) for name in ("frame.cap", "sync.vertical", "frame.queue-depth", "antialias.gamma"))
-    ways: Sequence[Mapping[str, Any]] = ({}, {"folded": False}, {"repeats": 2}, {"columns": "kept"},
-                                         {"few_switches": True}, {"matters_pct": 5.0})
-    found = []
-    for (number, way), costly in product(enumerate(ways), ((), (1,))):
-        plan = ScreenPlan(names, **{"rounds": 3, "seconds": 20.0, "seed": number, **way})
-        random, rows, played, sizes = np.random.default_rng(number), [], list[Numbers](), []
-        for one in range(plan.rounds):
-            design = plan.design(one)
-            order = plan.round_of(one, design, costly)
-            sizes.append(len(order) // plan.repeats)
-            for row, _ in order:
-                on = design[row] > 0
-                rows.append(design[row])
-                played.append(numbers(random, -0.05 * on[0] + 0.02 * on[2] + 0.04 * (on[1] and on[3]), 0.01))
-        seen = Played(plan, np.array(rows), played, sizes, costly)
-        found.append([[[one.settings, [asdict(each) for each in one.judged], [each.standing for each in one.others]]
-                       for one in factors(seen)], [asdict(one) for one in interactions(seen)]])
-    return found
-
-
-def of_searches(_: Path) -> object:
-    found = []
-    for seed, (sd, delta) in product(range(4), ((0.01, 0.05), (0.02, -0.03), (0.04, 0.02))):
-        signal, look = Signal(delta, sd, 9), partial(_seen, np.random.default_rng([seed, 8]), delta, sd)
-        for size, first in ((2, 1), (9, 4), (30, 29)):
-            found.append(asdict(first_changed(size, lambda at, look=look, first=first: look(at >= first), signal, 0.05,
-                                              200)))
-        found.append(asdict(first_changed(9, lambda at, look=look: look(0.5 * (at >= 2) + 0.5 * (at >= 6)), signal,
-                                          0.05, 200)))
-        for items, wanted in ((1, {0}), (6, {2}), (8, {1, 6})):
-            found.append(asdict(least_set(items, lambda some, look=look, wanted=wanted: look(wanted <= some), signal,
-                                          0.05, 60)))
-    return found
-
-
-def _seen(random: np.random.Generator, delta: float, sd: float, part: float) -> float:
-    """A look at what has some part of the change."""
-    return delta * part + float(random.normal(0, sd))
-
-
-def of_races(_: Path) -> object:
-    choices = (("frame.queue-depth", (1, 2, 3)), ("texture.anisotropy", ("off", "16x")))
-    ways: Sequence[Mapping[str, Any]] = (
-        {}, {"few_switches": True}, {"limits": (study.Limit("frame_ms_p99", "below", 9.3),)},
-        {"limits": (study.Limit("fps_mean", "above", 118.0), study.Limit("latency_ms_p95", "below", 33.0))},
-        {"goal": "fps_mean"}, {"goal": "frame_ms_mean,latency_ms_median", "matters_pct": 4.0})
-    found = []
-    for (number, way), noise in product(enumerate(ways), (0.005, 0.03)):
-        plan = {"choices": choices, "goal": "frame_ms_mean", "rounds": 12, "seed": number, **way}
-        race = Race(study.TunePlan(**plan))
-        random, orders = np.random.default_rng([number, 4]), []
-        for one in range(12):
-            orders.append(race.order(one))
-            for who in orders[-1]:
-                race.add(one, who, numbers(random, 0.02 * who - 0.01 * (who == 3), noise))
-            if race.look(one):
-                break
-        found.append([orders, race.best(), race.margin(), [asdict(each) for each in race.standings()]])
     return found
 
 
@@ -384,6 +282,6 @@ def of_what_a_machine_says(folder: Path) -> object:
 
 SWEEPS = {
     "every setting": of_every_setting, "odd pipelines": of_odd_pipelines, "population": of_a_population,
-    "signals": of_signals, "waits": of_waits, "frames": of_frames, "trials": of_trials, "screens": of_screens,
-    "searches": of_searches, "races": of_races, "pooling": of_pooling,
+    "signals": of_signals, "waits": of_waits, "frames": of_frames,
+    "pooling": of_pooling,
     "pools": of_pools, "what a machine says": of_what_a_machine_says}

@@ -34,6 +34,7 @@ from keenlattice.study.trial.spec import TrialSpec
 from known_changes import CHANGES
 from known_machine import PARTS
 from known_readings import READINGS
+from known_studies import STUDIES
 from known_sweeps import SWEEPS
 from refusals_of_rigs import of_linux
 from test_kernel import NO_OPTIONS, tree
@@ -201,7 +202,7 @@ CASES: Mapping[str, Callable[[Path], object]] = {
     "hunt": of_a_hunt, "tuning": of_a_tuning, "ramp": of_a_ramp, "pool": of_a_pool, "league": of_a_league,
     "league of the careless": lambda folder: of_a_league(folder, screens=True, careless=1.0, players=5, tries=3),
     "rules": of_rules, "evidence": of_evidence, "Linux machine": of_a_linux_machine, "Linux settings": of_linux,
-    **SWEEPS, **READINGS, **CHANGES, **PARTS}
+    **SWEEPS, **STUDIES, **READINGS, **CHANGES, **PARTS}
 
 
 def plain(value: Any) -> Any:
