@@ -130,7 +130,7 @@ def of_hunts(_: Path) -> object:
         "what went away": lambda on: 0.05 * ("a.b" not in on), "small": lambda on: 0.015 * ("c.d" in on)}
     found = []
     for (name, effect), noise, repeats in product(wholes.items(), (0.006, 0.02), (1, 2)):
-        plan = study.HuntPlan(TrialPlan(blocks=12, seconds=20.0, seed=7, repeats=repeats, matters_pct=1.0))
+        plan = study.HuntPlan(TrialPlan(blocks=12, seconds=20.0, seed=7, repeats=repeats, decides="frame_ms_mean"))
         played = list[str]()
 
         def play(place: int, arm: str, on: Entries, seed: int, effect: Any = effect, noise: float = noise,
