@@ -1,9 +1,14 @@
 """Sweeps for `test_known_results.py` over changing rigs: previews, applies that fail in every way, undo, drift."""
 
+import json
+import re
+import shutil
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from functools import partial
 from itertools import product
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
@@ -14,7 +19,10 @@ from keenlattice.measure.capture import Capture
 from keenlattice.measure.series import Series
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig._apply import apply, preview
+from keenlattice.rig._journal import JOURNAL, Journal, read_journal
+from keenlattice.rig._recover import cut_short, recover
 from keenlattice.rig._undo import UndoPreview, preview_undo, undo
+from keenlattice.rig.base import State
 from keenlattice.rig.chores import do_chore
 from keenlattice.rig.drift import find_drift, put_back
 from keenlattice.rig.standin.faults import FAULTS
@@ -100,6 +108,62 @@ def of_ways_back(folder: Path) -> object:
     return found
 
 
+def of_recoveries(folder: Path) -> object:
+    """An apply cut short before and after each of its writes, finished or taken back, with something else writing in
+    between or not: a copy of the rig's folder stands for the one that a process that died left behind."""
+    book, rig = Logbook(folder / "book"), Standin(folder / "rig")
+    version, copies, put = book.commit("rig", OF_THE_RIG), list[Path](), rig.put
+
+    def copying(state: State) -> None:
+        if len(copies) == 2 * len(OF_THE_RIG):
+            return put(state)  # on the way back
+        for when in ("before", "after"):
+            if when == "after":
+                put(state)
+            copies.append(folder / f"{when} write {len(copies) // 2 + 1}")
+            shutil.copytree(rig.home, copies[-1])
+        if len(copies) == 2 * len(OF_THE_RIG):
+            raise KeyboardInterrupt
+
+    with mock.patch.object(rig, "put", copying), suppress(KeyboardInterrupt):
+        apply(rig, book, version)
+    found: dict[str, object] = {}
+    for number, (copy, finish, meddled) in enumerate(product(copies, (False, True), (None, "timer.resolution"))):
+        home = folder / f"copy {number}" / "juniper"
+        shutil.copytree(copy, home)
+        again = Standin(home)
+        if meddled:
+            again.put(again.changed(again.state(), "rig", {meddled: 4.0}))
+        seen = cut_short(again)
+        said: list[str | None] = []
+        outcome = tried(lambda: said.append(recover(again, finish=finish)))  # noqa: B023
+        found[f"{copy.name}, finish {finish}, {meddled}"] = [
+            seen and [seen.begun, seen.done, seen.steps, seen.why], outcome.replace(str(folder), "HERE"), [
+                re.sub(r"\(20\d\d-[^,)]*", "(SINCE", str(one)).replace(str(folder), "HERE") for one in said],
+            held(again), sorted(one.name for one in home.iterdir())]
+    return found
+
+
+def of_journals(folder: Path) -> object:
+    """Journals whose lines are missing, cut short or something else."""
+    head = {"why": "w", "since": "s", "before": {"a": None, "b": "AAE="}, "intent": None, "steps": 2}
+    begins, done = {"begins": 1, "settings": ["x"], "makes": {"a": "1"}}, {"done": 1}
+    texts = {"head": [head], "one step": [head, begins], "done": [head, begins, done],
+             "found": [head, {"makes": {"a": "2"}}],
+             "two": [head, begins, done, {"begins": 2, "makes": {"a": "3", "b": "4"}}], "a list": [[]], "nothing": [],
+             "no before": [{**head, "before": None}], "no base64": [{**head, "before": {"a": "?"}}],
+             "an odd intent": [{**head, "intent": {"book": "x"}}], "a step that is none": [head, [1]]}
+    found: dict[str, object] = {}
+    for (name, lines), tail in product(texts.items(), ("\n", '\n{"done": 7', "")):
+        (folder / JOURNAL).write_text("\n".join(json.dumps(one) for one in lines) + tail, encoding="utf-8")
+        said: list[Journal] = []
+        outcome = tried(lambda: said.append(read_journal(folder)))  # noqa: B023
+        found[f"{name}, {tail!r}"] = [outcome.replace(str(folder), "HERE"), [
+            [one.why, one.since, {place: content and content.hex() for place, content in one.before.items()}, one.begun,
+             one.done, one.steps, {place: sorted(some) for place, some in one.made.items()}] for one in said]]
+    return found
+
+
 def of_chores(folder: Path) -> object:
     """Each chore twice, after a change, and undone: what is said, what the rig holds, what is remembered."""
     found: dict[str, object] = {}
@@ -155,5 +219,7 @@ def of_what_is_written(folder: Path) -> object:
     return found
 
 
-CHANGES = {"previews": of_previews, "faults of a stand-in": of_faults, "ways back": of_ways_back, "chores": of_chores,
+CHANGES = {"previews": of_previews, "faults of a stand-in": of_faults, "ways back": of_ways_back,
+           "chores": of_chores, "recoveries": of_recoveries,
+           "journals of a rig": of_journals,
            "blind rounds": of_blind_rounds, "what is written": of_what_is_written}
