@@ -127,8 +127,12 @@ def of_recoveries(folder: Path) -> object:
 
     with mock.patch.object(rig, "put", copying), suppress(KeyboardInterrupt):
         apply(rig, book, version)
+    book.close()
     found: dict[str, object] = {}
+    shutil.copytree(book.folder, folder / "book as it was")
     for number, (copy, finish, meddled) in enumerate(product(copies, (False, True), (None, "timer.resolution"))):
+        shutil.rmtree(book.folder)  # in which a change that was finished is remembered
+        shutil.copytree(folder / "book as it was", book.folder)
         home = folder / f"copy {number}" / "juniper"
         shutil.copytree(copy, home)
         again = Standin(home)
