@@ -8,6 +8,7 @@ from contextlib import suppress
 from functools import partial
 from itertools import product
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 import numpy as np
@@ -20,10 +21,11 @@ from keenlattice.measure.series import Series
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig._apply import apply, preview
 from keenlattice.rig._journal import JOURNAL, Journal, read_journal
+from keenlattice.rig._lock import LOCK
 from keenlattice.rig._recover import cut_short, recover
 from keenlattice.rig._undo import UndoPreview, preview_undo, undo
-from keenlattice.rig.base import State
-from keenlattice.rig.chores import do_chore
+from keenlattice.rig.base import Outcome, State
+from keenlattice.rig.chores import after_chore, do_chore
 from keenlattice.rig.drift import find_drift, put_back
 from keenlattice.rig.standin.faults import FAULTS
 from keenlattice.rig.standin.machine import Standin
@@ -168,6 +170,14 @@ def of_journals(folder: Path) -> object:
     return found
 
 
+def saying_who(rig: Standin, told: list[str]) -> Callable[..., Outcome]:
+    """What a chore would do, with what others are told meanwhile of who changes the rig."""
+    def after(*words: Any) -> Outcome:
+        told.append((rig.home / f"{LOCK}.holder").read_text(encoding="utf-8").partition(", by process")[0])
+        return after_chore(*words)
+    return after
+
+
 def of_chores(folder: Path) -> object:
     """Each chore twice, after a change, and undone: what is said, what the rig holds, what is remembered."""
     found: dict[str, object] = {}
@@ -175,9 +185,10 @@ def of_chores(folder: Path) -> object:
         book, rig = Logbook(folder / chore.name / "book"), Standin(folder / chore.name / "rig")
         apply(rig, book, book.commit("rig", OF_THE_RIG))
         rig.restart("machine")
-        said = [do_chore(rig, book, chore.name).says for _ in range(2)]
+        with mock.patch("keenlattice.rig.chores.after_chore", saying_who(rig, whys := list[str]())):
+            said = [do_chore(rig, book, chore.name).says for _ in range(2)]
         before = held(rig)
-        found[chore.name] = [said, before, [[one.kind, one.title] for one in book.done_to(rig.name)],
+        found[chore.name] = [said, whys, before, [[one.kind, one.title] for one in book.done_to(rig.name)],
                              tried(partial(undo, rig, book)), held(rig), dict(rig.facts())]
     return found
 

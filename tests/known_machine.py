@@ -103,8 +103,8 @@ def of_starts(folder: Path) -> object:
     one.put(one.changed(one.state(), "orbit", {"driver.raster-threads": 2}))
     kept = [text_of(one.state()), one.values(one.state(), "orbit"), one.values(one.state(), "other")]
     one.put(one.changed(one.state(), "orbit", {"driver.raster-threads": None}))
-    return [few, kept, text_of(one.state()), [[each.name, each.stock, each.choices, each.low, each.high, each.unit]
-                                              for each in one.settings()]]
+    return [few, kept, text_of(one.state()), [
+        each.model_dump(mode="json", exclude_defaults=True) for each in one.settings()]]
 
 
 CONFIGURATION = """<driconf>
@@ -154,7 +154,8 @@ def of_autostart(folder: Path) -> object:
         where.mkdir(exist_ok=True)
         (where / f"{name}.desktop").write_text(text.format(name))
     one = Autostart(Noted(folder / "home", "noted.json"), folder / "home", own, system)
-    told = [[each.name, each.title, each.stock, each.where.replace(str(folder), "HERE")] for each in one.settings()]
+    told = [each.model_copy(update={"where": each.where.replace(str(folder), "HERE")}).model_dump(
+        mode="json", exclude_defaults=True) for each in one.settings()]
     steps: list[object] = [told, one.facts()]
     for each, value in product(one.settings(), (False, True, None)):
         then = one.changed(one.state(), WHOLE_RIG, {each.name: value})

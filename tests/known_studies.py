@@ -11,6 +11,7 @@ import numpy as np
 
 from keenlattice import study
 from keenlattice.measure.metrics import METRICS
+from keenlattice.profile.pack import Claim
 from keenlattice.profile.version import Entries, Version
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.hunt._search import Signal, first_changed, least_set
@@ -18,8 +19,10 @@ from keenlattice.study.hunt.play import Looks, hunted
 from keenlattice.study.screen._fit import Played, factors, interactions
 from keenlattice.study.screen.plan import ScreenPlan
 from keenlattice.study.trial._conclude import conclude, ended
+from keenlattice.study.trial.claims import claims_of, held
 from keenlattice.study.trial.pilot import noise_of
 from keenlattice.study.trial.plan import Arm, TrialPlan
+from keenlattice.study.trial.result import MetricResult
 from keenlattice.study.tune._race import Race
 
 
@@ -146,4 +149,21 @@ def of_hunts(_: Path) -> object:
     return found
 
 
-STUDIES = {"trials": of_trials, "screens": of_screens, "searches": of_searches, "races": of_races, "hunts": of_hunts}
+def of_claims(_: Path) -> object:
+    """Whether claims hold by what was found, and what may be claimed of it."""
+    ends = ((None, None), (-9.0, -5.0), (-5.0, -1.0), (-1.0, 0.0), (-1.0, 1.0), (0.0, 2.0), (3.0, 6.0))
+    found = []
+    for (low, high), direction, least in product(ends, ("up", "down"), (0.0, 2.0, 3.0, 5.0)):
+        one = MetricResult("fps_mean", "fps", 100.0, 101.0, low and (low + (high or 0)) / 2, low, high, "unclear", 0.9,
+                           8, 1.0, 0.01, 7)
+        found.append(held(Claim(metric="fps_mean", direction=direction, at_least_pct=least), one))
+    metrics = tuple(MetricResult(name, "ms", 8.0, 7.0, (low + high) / 2, low, high, word, 0.9, 8, 1.0, 0.01, 7)
+                    for name, low, high, word in (
+                        ("frame_ms_mean", -9.0, -5.0, "better"), ("frame_ms_p99", 2.0, 4.0, "worse"),
+                        ("fps_mean", 3.0, 9.0, "better"), ("low_1_fps", -3.0, 3.0, "unclear")))
+    trial = study.Trial("orbit", "orbit@stock", "orbit@1a2b3c4d", TrialPlan(seed=4), metrics, "made up")
+    return [found, [one.model_dump(mode="json") for one in claims_of(trial, "0.4", "2026-11-20T10:00:00")]]
+
+
+STUDIES = {"trials": of_trials, "screens": of_screens, "searches": of_searches, "races": of_races, "hunts": of_hunts,
+           "claims of trials": of_claims}

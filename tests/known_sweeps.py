@@ -260,6 +260,7 @@ def of_what_a_machine_says(folder: Path) -> object:
             counts = {"{a}": 10 + 7 * look, "{b}": 120 + 31 * look ** 2, "{c}": 300 + 83 * look}
             for name, count in counts.items():
                 text = text.replace(name, str(count))
+            text = "?" if look == 3 and "cpufreq" in place else text  # a core that is asleep
             (folder / place).write_text(text + "\n", encoding="utf-8")
 
     tell(0)

@@ -35,9 +35,9 @@ from test_kernel import NO_OPTIONS, tree
 
 Call = Callable[[Path], object]
 ORBIT = Listed(Game("orbit", "Orbit", ("orbit",)))
-OTHERS = {"interrupt.affinity": ("all", "3", "0-2,7", "8", "0-", ""), "process.affinity": ("all", "one"),
+OTHERS = {"interrupt.affinity": ("all", "3", "0-2,7", "8", "0-", ""),
           "game.launch-options": ("none", "--calm 'a b'", "'")}
-NOT_THE_SAME_ON_ALL = ("process.priority", "process.policy", "process.io-priority")
+NOT_THE_SAME_ON_ALL = ("process.priority", "process.policy", "process.io-priority", "process.affinity")
 
 
 def linux(folder: Path) -> LinuxRig:
@@ -194,6 +194,7 @@ def of_recordings_by_hand() -> dict[str, Call]:
     return {f"a recording by hand: {name}": call for name, call in {
         "good": doubted(8), "short": doubted(8, 23.9), "just long enough": doubted(8, 24.3),
         "ten times": doubted(50, 298), "longer": doubted(50, 310), "of few frames": doubted(2000, 30),
+        "of twenty frames": doubted(1500, 30),
         "of itself": doubted(8, program="orbit"), "of another program": doubted(8, program="brass"),
         "above its cap": doubted(8, entries={"frame.cap": 120}), "at its cap": doubted(8.3, entries={"frame.cap": 120}),
         "above the panel": doubted(6.6, entries=on), "at the panel": doubted(6.9, entries=on),

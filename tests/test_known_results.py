@@ -19,6 +19,7 @@ import numpy as np
 import pytest
 
 from keenlattice import measure, study
+from keenlattice.catalog.load import catalog
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import METRICS, metrics_of
 from keenlattice.profile.compare import Change
@@ -152,7 +153,8 @@ def of_a_league(folder: Path, **plan: Any) -> object:
     settings = {"players": 3, "seed": 2, "tries": 2, "seconds": 4.0, "blocks": 4, **plan}
     files = study.play_fleet(study.FleetPlan(**settings), folder)
     lines = [json.loads(line) for file in files for line in file.read_text(encoding="utf-8").splitlines()]
-    return [{name: one[name] for name in ("rig", "game", "change", "found", "facts", "limited_by")} for one in lines]
+    return [{name: one[name] for name in ("rig", "study", "game", "change", "found", "facts", "limited_by")}
+            for one in lines]
 
 
 def of_evidence(folder: Path) -> object:
@@ -171,8 +173,8 @@ def of_evidence(folder: Path) -> object:
 def of_a_linux_machine(folder: Path) -> object:
     rig = LinuxRig(folder / "state", folder / ".drirc", tree(folder / "root"))
     rig.driver = NO_OPTIONS
-    settings = {one.name: [one.kind, one.unit, one.low, one.high, one.stock, one.scope, one.rights, one.restart]
-                for one in rig.catalog() if one.name.startswith(("cpu.", "gpu.", "interrupt.", "scheduling."))}
+    settings = {one.name: one.model_dump(mode="json", exclude_defaults=True) for one in rig.catalog()
+                if one.name not in catalog() or one != catalog()[one.name]}
     facts = {name: fact for name, fact in rig.facts().items() if name.startswith((*rig.devices(), *OF_THE_TREE))}
     held = {place.removeprefix(str(folder)): content and content.decode() for place, content in rig.state().items()}
     return {"settings": settings, "facts": facts, "state": held}
@@ -206,7 +208,7 @@ CASES: Mapping[str, Callable[[Path], object]] = {
 
 
 def plain(value: Any) -> Any:
-    """As JSON has it: what is no number is null."""
+    """As JSON has it: what is no number is null, and what is beyond all is said in words."""
     if isinstance(value, study.Form):
         value = value.to_json()
     if is_dataclass(value) and not isinstance(value, type):
@@ -216,7 +218,7 @@ def plain(value: Any) -> Any:
     if isinstance(value, np.ndarray | list | tuple):
         return [plain(one) for one in value]
     if isinstance(value, float | np.floating):
-        return float(f"{value:.9g}") if math.isfinite(value) else None
+        return float(f"{value:.9g}") if math.isfinite(value) else None if math.isnan(value) else str(float(value))
     if isinstance(value, str):
         return re.sub("@[0-9a-f]{8}", "@VERSION", value)  # which tells of the time, too
     return value.item() if isinstance(value, np.generic) else value

@@ -13,6 +13,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 import pytest
@@ -20,6 +21,7 @@ from scipy.io import wavfile
 
 from keenlattice import measure, study
 from keenlattice.errors import KeenLatticeError
+from keenlattice.measure import _rows
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.latency import Latency, from_camera
 from keenlattice.measure.machine_log import beside, read_machine_log
@@ -232,6 +234,7 @@ def of_recordings() -> dict[str, Call]:
             "with commas": reader("t;x\n0,5;1\n8,5;1\n16,5;1\n"),
         }.items()}
     return found | {
+        "too large a file": lambda folder: _with_little_room(folder, plain),
         "many markers": ingest("t,m\n" + "".join(f"{8 * one},{one}\n" for one in range(3000)), marker="m"),
         "none shown": ingest("t,m\n0,1\n8,1\n16,1\n", dropped="m"),
     }
@@ -279,6 +282,11 @@ def of_sensors() -> dict[str, Call]:
         "an empty folder": lambda folder: reading.read_evidence([folder]),
         "evidence of another ending": lambda folder: reading.read_source(written(folder, "x", "e.txt")).refused,
     }
+
+
+def _with_little_room(folder: Path, text: str) -> object:
+    with mock.patch.object(_rows, "MOST_BYTES", 100):
+        return measure.ingest(written(folder, text), measure.column_map(**MAP))
 
 
 def written(folder: Path, content: str | bytes, name: str = "r.csv") -> Path:
