@@ -7,7 +7,7 @@
 # sensors  how well flashes are found over a grid of signals, written into docs/sensors.md
 # calibrate  trials and screens against the stand-in's truth, written into docs/calibration.md
 # torture  the fuzz runs and the kills, at full length
-# mutants  small faults, put in one at a time: whether the tests notice; over an hour
+# mutants  small faults, put in one at a time: whether the tests notice; about an hour
 # docs  the documentation as a site, into build/site; no network, every link checked
 # package  wheel and sdist, each installed into an empty environment, where every command is run
 # versions  the tests with the lowest versions that pyproject.toml names, and with the newest there are

@@ -132,9 +132,12 @@ def of_recoveries(folder: Path) -> object:
     book.close()
     found: dict[str, object] = {}
     shutil.copytree(book.folder, folder / "book as it was")
-    for number, (copy, finish, meddled) in enumerate(product(copies, (False, True), (None, "timer.resolution"))):
-        shutil.rmtree(book.folder)  # in which a change that was finished is remembered
-        shutil.copytree(folder / "book as it was", book.folder)
+    ways = [*product(copies, (False, True), (None, "timer.resolution"), (False,)),
+            *product(copies[3:4], (False, True), (None,), (True,))]
+    for number, (copy, finish, meddled, gone) in enumerate(ways):
+        shutil.rmtree(book.folder, ignore_errors=True)  # in which a change that was finished is remembered
+        if not gone:
+            shutil.copytree(folder / "book as it was", book.folder)
         home = folder / f"copy {number}" / "juniper"
         shutil.copytree(copy, home)
         again = Standin(home)
@@ -143,7 +146,7 @@ def of_recoveries(folder: Path) -> object:
         seen = cut_short(again)
         said: list[str | None] = []
         outcome = tried(lambda: said.append(recover(again, finish=finish)))  # noqa: B023
-        found[f"{copy.name}, finish {finish}, {meddled}"] = [
+        found[f"{copy.name}, finish {finish}, {meddled}{', the logbook gone' * gone}"] = [
             seen and [seen.begun, seen.done, seen.steps, seen.why], outcome.replace(str(folder), "HERE"), [
                 re.sub(r"\(20\d\d-[^,)]*", "(SINCE", str(one)).replace(str(folder), "HERE") for one in said],
             held(again), sorted(one.name for one in home.iterdir())]

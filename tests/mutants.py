@@ -1,5 +1,5 @@
 """Whether the tests would notice: small faults are put into `study`, `rig` and `measure`, one at a time, and the tests
-that come by there are run. `make mutants`; in `build/mutants`, over an hour on two cores. The faults are mutmut's.
+that come by there are run. `make mutants`; in `build/mutants`, about an hour on two cores. The faults are mutmut's.
 
 Of all faults a sample is drawn (KEEN_MUTANTS, KEEN_MUTANTS_SEED). Those that no test noticed are printed, to be read.
 """

@@ -167,7 +167,7 @@ def of_evidence(folder: Path) -> object:
         if result is None or isinstance(result, study.Trial) == isinstance(spec, TrialSpec):
             found += [one.model_dump() for one in records(spec, result, "0" * 16, "1" * 16, rig.catalog(), {
                 **rig.facts(), "cores": "many", "refresh_hz": True, "glow": 3}, "0.4", "2026-11-20")]
-    return found
+    return [found, {str(name): str(text) for name, text in study.flattened(evidence()).schema.metadata.items()}]
 
 
 def of_a_linux_machine(folder: Path) -> object:
