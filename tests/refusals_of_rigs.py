@@ -82,7 +82,10 @@ GAMES: Mapping[str, str] = {
     "a version in words": "[orbit]\napplication = ['x', 'one']", "one number": "[orbit]\nanswers_at = [1]",
     "a pixel beyond": "[orbit]\nclicks_at = [1, 32768]", "a pixel before": "[orbit]\nclicks_at = [-1, 3]",
     "the last pixel": "[orbit]\nclicks_at = [0, 32767]", "a table that is none": "orbit = 3", "nothing": "",
-    "a key without a place": "[orbit.keys.'game.quality']\nkey = 'x'", "a key that is none": "[orbit.keys]\na = 1"}
+    "a key without a place": "[orbit.keys.'game.quality']\nkey = 'x'", "a key that is none": "[orbit.keys]\na = 1",
+    "keys that are none": "[orbit]\nkeys = 3", "a file that is none": "[orbit]\nfile = 3",
+    "nobody's home": "[orbit]\nfile = '~no-such-user/a.ini'",
+    "values that are none": "[orbit.keys.'game.quality']\nsection = 'a'\nkey = 'x'\nvalues = 3"}
 INI = "[Picture]\nOverall = 0\nOther = 1\nTwice = 1\ntwice = 2\n[Sound]\nLoud = 9 ; of ten\n"
 XML = {"none": "", "no end": "<driconf/>", "no XML": "<driconf>", "another element": "<x></x>",
        "entities": '<!DOCTYPE d [<!ENTITY a "b">]><driconf></driconf>', "plain": "<driconf>\n</driconf>\n",

@@ -57,7 +57,7 @@ def read_games(home: Path) -> dict[str, Listed]:
             raise ValueError(f"larger than {MOST_BYTES // 1024} kB")
         tables = tomllib.loads(content.decode("utf-8-sig"))
         return {name: _listed(name, table) for name, table in tables.items()}
-    except (OSError, ValueError, TypeError, KeyError, AttributeError) as error:
+    except (OSError, ValueError, RecursionError) as error:
         raise RigError(f"{path} cannot be understood: {error}; mend it, or move it away") from None
 
 
@@ -68,23 +68,33 @@ def _listed(name: str, table: object) -> Listed:
                             "leave_running", "api", "application", "engine"}
     if unknown:
         raise ValueError(f"{name}: no such key: {', '.join(sorted(unknown))}")
-    keys = {setting: _key(name, setting, one) for setting, one in table.get("keys", {}).items()}
-    file = table.get("file")
+    told, file = table.get("keys", {}), table.get("file", "")
+    if not isinstance(told, dict) or not isinstance(file, str):
+        raise ValueError(f"{name}: file is a path, and keys a table")
+    keys = {setting: _key(name, setting, one) for setting, one in told.items()}
     executables, command = table.get("executables", []), table.get("command", [])
     if not all(isinstance(one, list) and all(isinstance(word, str) for word in one) for one in (executables, command)):
         raise ValueError(f"{name}: executables and command are lists of words")
     return Listed(Game(name, str(table.get("title", name)), tuple(executables)), tuple(command),
-                  Path(file).expanduser() if file else None, keys,
+                  _path(name, file), keys,
                   _spot(name, "answers_at", table.get("answers_at")), _spot(name, "clicks_at", table.get("clicks_at")),
                   table.get("leave_running") is True, _api(name, table.get("api", "")),
                   *(_known_as(name, key, table.get(key)) for key in ("application", "engine")))
 
 
+def _path(name: str, file: str) -> Path | None:
+    try:
+        return Path(file).expanduser() if file else None
+    except RuntimeError:
+        raise ValueError(f"{name}: the file {file} is in nobody's home") from None
+
+
 def _key(name: str, setting: str, told: object) -> Key:
-    if not isinstance(told, dict) or not {"section", "key"} <= set(told):
-        raise ValueError(f"{name}: {setting} takes a section and a key of its file")
+    if not isinstance(told, dict) or not {"section", "key"} <= set(told) or not isinstance(
+            told.get("values", {}), dict):
+        raise ValueError(f"{name}: {setting} takes a section and a key of its file, and values as a table")
     return Key(str(told["section"]), str(told["key"]),
-               {str(value): str(text) for value, text in dict(told.get("values", {})).items()})
+               {str(value): str(text) for value, text in told.get("values", {}).items()})
 
 
 def _api(name: str, told: object) -> str:

@@ -170,7 +170,7 @@ def read_about(path: Path) -> tuple[dict[str, FactValue], tuple[str, ...]]:
         if not isinstance(facts, dict) or not isinstance(devices, list):
             raise ValueError("facts is a table, and devices a list")
         return {name: _fact(name, value) for name, value in facts.items()}, tuple(map(str, devices))
-    except (OSError, ValueError) as error:
+    except (OSError, ValueError, RecursionError) as error:
         raise RigError(f"{path} does not tell of a rig: {error}; it is TOML with a table [facts]") from None
 
 
