@@ -82,7 +82,7 @@ def of_faults(folder: Path) -> object:
         rig.set_fault("off", 0, None)
         steps.append(slipped(rig, book))
         steps += [tried(partial(apply, rig, book, second)), held(rig), tried(partial(undo, rig, book)), held(rig)]
-        found[f"{name}, {at}, {whose}"] = [str(one).replace(str(folder), "HERE") for one in steps]
+        found[f"{name}, {at}, {whose}"] = [str(one) for one in steps]
     return found
 
 
@@ -147,8 +147,8 @@ def of_recoveries(folder: Path) -> object:
         said: list[str | None] = []
         outcome = tried(lambda: said.append(recover(again, finish=finish)))  # noqa: B023
         found[f"{copy.name}, finish {finish}, {meddled}{', the logbook gone' * gone}"] = [
-            seen and [seen.begun, seen.done, seen.steps, seen.why], outcome.replace(str(folder), "HERE"), [
-                re.sub(r"\(20\d\d-[^,)]*", "(SINCE", str(one)).replace(str(folder), "HERE") for one in said],
+            seen and [seen.begun, seen.done, seen.steps, seen.why], outcome,
+            [re.sub(r"\(20\d\d-[^,)]*", "(SINCE", str(one)) for one in said],
             held(again), sorted(one.name for one in home.iterdir())]
     return found
 
@@ -167,7 +167,7 @@ def of_journals(folder: Path) -> object:
         (folder / JOURNAL).write_text("\n".join(json.dumps(one) for one in lines) + tail, encoding="utf-8")
         said: list[Journal] = []
         outcome = tried(lambda: said.append(read_journal(folder)))  # noqa: B023
-        found[f"{name}, {tail!r}"] = [outcome.replace(str(folder), "HERE"), [
+        found[f"{name}, {tail!r}"] = [outcome, [
             [one.why, one.since, {place: content and content.hex() for place, content in one.before.items()}, one.begun,
              one.done, one.steps, {place: sorted(some) for place, some in one.made.items()}] for one in said]]
     return found
@@ -237,7 +237,6 @@ def of_what_is_written(folder: Path) -> object:
     return found
 
 
-CHANGES = {"previews": of_previews, "faults of a stand-in": of_faults, "ways back": of_ways_back,
-           "chores": of_chores, "recoveries": of_recoveries,
-           "journals of a rig": of_journals,
-           "blind rounds": of_blind_rounds, "what is written": of_what_is_written}
+CHANGES = {"previews": of_previews, "faults of a stand-in": of_faults, "ways back": of_ways_back, "chores": of_chores,
+           "recoveries": of_recoveries, "journals of a rig": of_journals, "blind rounds": of_blind_rounds,
+           "what is written": of_what_is_written}

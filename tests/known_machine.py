@@ -8,19 +8,28 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
+from keenlattice.catalog.model import Setting
 from keenlattice.errors import KeenLatticeError
+from keenlattice.profile.game import Game
 from keenlattice.profile.version import WHOLE_RIG, Entries
+from keenlattice.rig.gamelist import Listed, add_game
 from keenlattice.rig.linux import launch, power
 from keenlattice.rig.linux.autostart import Autostart
 from keenlattice.rig.linux.desktop import Desktop
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, entries_in
 from keenlattice.rig.linux.launch import Launch
+from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.monitor import Mode, Monitor
 from keenlattice.rig.linux.noted import Noted
+from known_sweeps import keys_of, values_of
+from test_kernel import NO_OPTIONS, tree
 
 SIZES = ((2560, 1440), (1920, 1080), (1280, 720))
 MODES = tuple(Mode(width, height, rate) for width, height in SIZES for rate in (59.95, 120.0, 164.83)
               if height > 800 or rate < 100)
+OTHERS = {"interrupt.affinity": ("all", "3", "0-2,7", "8", "0-", ""),
+          "game.launch-options": ("none", "--calm 'a b'", "'")}
+NOT_THE_SAME_ON_ALL = ("process.priority", "process.policy", "process.io-priority", "process.affinity")
 
 
 class MadeUpMonitor:
@@ -154,8 +163,7 @@ def of_autostart(folder: Path) -> object:
         where.mkdir(exist_ok=True)
         (where / f"{name}.desktop").write_text(text.format(name))
     one = Autostart(Noted(folder / "home", "noted.json"), folder / "home", own, system)
-    told = [each.model_copy(update={"where": each.where.replace(str(folder), "HERE")}).model_dump(
-        mode="json", exclude_defaults=True) for each in one.settings()]
+    told = [each.model_dump(mode="json", exclude_defaults=True) for each in one.settings()]
     steps: list[object] = [told, one.facts()]
     for each, value in product(one.settings(), (False, True, None)):
         then = one.changed(one.state(), WHOLE_RIG, {each.name: value})
@@ -190,6 +198,34 @@ def of_powers(folder: Path) -> object:
     return found
 
 
-PARTS = {"monitors of a Linux machine": of_monitors, "starts on a Linux machine": of_starts,
+def tried_on(setting: Setting) -> tuple[Any, ...]:
+    return OTHERS.get(setting.name.partition("@")[0]) or tuple(values_of(setting))
+
+
+def of_linux(folder: Path) -> dict[str, str]:
+    """What every value of every setting comes to on a machine: what is to be written where, or why not."""
+    add_game(folder / "state", Listed(Game("orbit", "Orbit", ("orbit",))))
+    rig = LinuxRig(folder / "state", folder / ".drirc", tree(folder / "root"))
+    rig.driver = NO_OPTIONS
+    first, found = rig.state(), dict[str, str]()
+    every = ((setting, key, value) for setting in rig.catalog() if setting.name not in NOT_THE_SAME_ON_ALL
+             for key in keys_of(setting, rig.devices()) for value in tried_on(setting))
+    for setting, key, value in every:
+        owner = "orbit" if setting.scope == "game" else WHOLE_RIG
+        try:
+            then = rig.changed(first, owner, {key: value})
+            differs = {place: text for place, text in then.items() if text != first.get(place)}
+            rig.put(differs)
+            read = rig.values(rig.state(), owner).get(key)
+            rig.put({place: first.get(place) for place in differs})
+            told = f"{read!r} " + "; ".join(f"{place}: {(text or b'').decode()}" for place, text in sorted(
+                differs.items()))
+        except KeenLatticeError as error:
+            told = f"{type(error).__name__}: {error}"
+        found[f"{key}={value}"] = told
+    return found
+
+
+PARTS = {"Linux settings": of_linux, "monitors of a Linux machine": of_monitors, "starts on a Linux machine": of_starts,
          "entries of a Linux machine": of_entries, "autostart of a Linux machine": of_autostart,
          "clocks of a Linux machine": of_powers}

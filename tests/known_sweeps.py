@@ -37,7 +37,7 @@ FIRST = ("frame_ms_mean", "frame_ms_p99", "latency_ms_median")
 
 def values_of(setting: Setting) -> Sequence[Any]:
     """Each choice; of numbers the ends and one between."""
-    if setting.kind == "flag":
+    if setting.kind == "switch":
         return (True, False)
     if setting.kind in ("whole", "number") and setting.low is not None and setting.high is not None:
         middle = (setting.low + setting.high) / 2
@@ -151,8 +151,7 @@ def of_frames(_: Path) -> object:
         found[kind] = [{name: value for name, value in known.items() if value == value}, measure.warm_up_ms(capture),
                        {name: value for name, value in tally.metrics().items() if value == value},
                        measure.periodic_hitches(capture), metrics_of(measure.cut(capture, 4000, 9000), FIRST[:2]),
-                       [[each.at_ms, each.what] if hasattr(each, "at_ms") else str(each)
-                        for each in measure.doubts_of(capture)]]
+                       measure.doubts_of(capture)]
     return found
 
 

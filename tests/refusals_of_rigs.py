@@ -7,12 +7,10 @@ from typing import Any
 
 import numpy as np
 
-from keenlattice.catalog.model import Setting
-from keenlattice.errors import KeenLatticeError
 from keenlattice.logbook.book import Logbook
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.game import Game
-from keenlattice.profile.version import WHOLE_RIG, Entries, Version
+from keenlattice.profile.version import Entries, Version
 from keenlattice.rig import _notes
 from keenlattice.rig._factnames import device_names, named
 from keenlattice.rig._ini import Ini
@@ -27,52 +25,11 @@ from keenlattice.rig.find import home_of
 from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.linux.driconf import with_options
-from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.standin.faults import FAULTS, drawn, read_fault
 from keenlattice.rig.standin.machine import Standin
-from known_sweeps import keys_of, values_of
-from test_kernel import NO_OPTIONS, tree
 
 Call = Callable[[Path], object]
 ORBIT = Listed(Game("orbit", "Orbit", ("orbit",)))
-OTHERS = {"interrupt.affinity": ("all", "3", "0-2,7", "8", "0-", ""),
-          "game.launch-options": ("none", "--calm 'a b'", "'")}
-NOT_THE_SAME_ON_ALL = ("process.priority", "process.policy", "process.io-priority", "process.affinity")
-
-
-def linux(folder: Path) -> LinuxRig:
-    made = LinuxRig(folder / "state", folder / ".drirc", tree(folder / "root"))
-    made.driver = NO_OPTIONS
-    add_game(made.home, ORBIT)
-    return made
-
-
-def tried_on(setting: Setting) -> tuple[Any, ...]:
-    return OTHERS.get(setting.name.partition("@")[0]) or tuple(values_of(setting))
-
-
-def of_linux(folder: Path) -> dict[str, str]:
-    """What every value of every setting comes to on a machine: what is to be written where, or why not."""
-    rig, found = linux(folder), dict[str, str]()
-    rig = LinuxRig(rig.home, rig.config, folder / "root")
-    rig.driver = NO_OPTIONS
-    first = rig.state()
-    every = ((setting, key, value) for setting in rig.catalog() if setting.name not in NOT_THE_SAME_ON_ALL
-             for key in keys_of(setting, rig.devices()) for value in tried_on(setting))
-    for setting, key, value in every:
-        owner = "orbit" if setting.scope == "game" else WHOLE_RIG
-        try:
-            then = rig.changed(first, owner, {key: value})
-            differs = {place: text for place, text in then.items() if text != first.get(place)}
-            rig.put(differs)
-            read = rig.values(rig.state(), owner).get(key)
-            rig.put({place: first.get(place) for place in differs})
-            told = f"{read!r} " + "; ".join(f"{place}: {(text or b'').decode()}" for place, text in sorted(
-                differs.items()))
-        except KeenLatticeError as error:
-            told = f"{type(error).__name__}: {error}"
-        found[f"{key}={value}"] = told.replace(str(folder), "HERE")
-    return found
 
 
 GAMES: Mapping[str, str] = {

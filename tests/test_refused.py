@@ -40,12 +40,11 @@ from keenlattice.study.ramp.plan import steps_of
 from keenlattice.study.screen._design import half_design, screening_design
 from keenlattice.study.screen.plan import ScreenSpec, factors_of
 from keenlattice.study.trial.spec import TrialSpec
-from refusals_of_rigs import of_rigs
+from refusals_of_rigs import Call, of_rigs
 
 KNOWN = Path(__file__).parent / "known_refusals.json"
 TAKEN = "taken"
 MOST = 400  # of a message: some list all the metrics
-Call = Callable[[Path], object]
 
 LONGEST = (0.4, 0.5, 7200.0, 7200.1)
 SEEDS = (-1, 0, 2**63 - 1, 2**63)
