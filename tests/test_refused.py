@@ -12,6 +12,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 from unittest import mock
 
@@ -82,6 +83,9 @@ PLANS: Mapping[str, tuple[Callable[..., object], Mapping[str, Sequence[Any]]]] =
 }
 
 
+NOBODY = SimpleNamespace(meet=None, play=None, answer=None)  # a judge who is never asked
+
+
 def of_plans() -> dict[str, Call]:
     return {f"{kind}: {field} {place}: {str(value)[:50]}": lambda _, make=make, field=field, value=value: make(
                 **{field: value}) for kind, (make, fields) in PLANS.items() for field, values in fields.items()
@@ -119,7 +123,7 @@ def of_studies() -> dict[str, Call]:
         "a hunt in one version": lambda folder: study.run_hunt(Standin(folder), [cap], study.HuntPlan(
             study.TrialPlan())),
         "a blind test of the same": lambda folder: study.run_blind(
-            Standin(folder), cap, replace(cap, note="x"), study.BlindPlan(), lambda *_: "before", "brass-orbit"),
+            Standin(folder), cap, replace(cap, note="x"), study.BlindPlan(), NOBODY, "brass-orbit"),
         "a league elsewhere": lambda folder: _league(folder, "other.txt"),
         "another league": lambda folder: _league(folder, "league.json"),
         **{f"the kept plan of a {name}": lambda _, spec=spec: spec.of_json({"plan": {}}) for name, spec in (

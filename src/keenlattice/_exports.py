@@ -3,8 +3,10 @@
 The list itself is read when the first of them is asked for, so that a command, which asks for none, starts at once.
 """
 
+import sys
 from collections.abc import Callable
 from functools import cache
+from types import FunctionType
 from typing import Any
 
 
@@ -26,6 +28,13 @@ def exports(package: str, file: str) -> tuple[Callable[[str], Any], Callable[[],
             return attached()[2]
         if name.startswith("__") and name != "__version__":
             raise AttributeError(f"module {package!r} has no attribute {name!r}")
-        return attached()[0](name)
+        found = attached()[0](name)
+        if not isinstance(found, FunctionType):
+            return found
+        from keenlattice._door import checked
+
+        # The loader may have put the function itself there already, and the next access would not come by here.
+        door = sys.modules[package].__dict__[name] = checked(found)
+        return door
 
     return load, lambda: attached()[1]()

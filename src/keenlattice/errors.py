@@ -18,11 +18,19 @@ Each message says what was wrong, where, and what to do next, in one line.
 
 from collections.abc import Iterable
 
+LONGEST_MESSAGE = 2_000
+"""Letters of a message; of a longer one the middle is left out."""
+
 
 class KeenLatticeError(Exception):
     """Base of all errors that Keen Lattice raises on purpose."""
 
     exit_code = 1
+
+    def __init__(self, message: str = "") -> None:
+        if len(message) > LONGEST_MESSAGE:  # it repeats what somebody handed over
+            message = f"{message[:LONGEST_MESSAGE // 2]} ... {message[-LONGEST_MESSAGE // 2:]}"
+        super().__init__(message)
 
 
 class UsageError(KeenLatticeError):
@@ -37,9 +45,9 @@ class UnknownName(UsageError):
     def __init__(self, what: str, name: str, known: Iterable[str] = (), advice: str = "") -> None:
         import difflib  # only on the way out: keeps the start of every command quick
 
-        near = difflib.get_close_matches(name, list(dict.fromkeys(known)), n=3, cutoff=0.5)
+        near = difflib.get_close_matches(name[:80], list(dict.fromkeys(known)), n=3, cutoff=0.5)
         hint = f"; nearest: {', '.join(near)}" if near else ""
-        super().__init__(f"no {what} named {name!r}{hint}" + (f"; {advice}" if advice else ""))
+        super().__init__(f"no {what} named {name[:80]!r}{hint}" + (f"; {advice}" if advice else ""))
 
 
 class BadValue(UsageError):

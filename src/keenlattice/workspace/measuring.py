@@ -98,15 +98,18 @@ class Measuring(Opened):
 
         Raises:
             UnknownName: no such game.
-            UsageError: the rig has nothing to tell while it plays.
+            UsageError: the rig has nothing to tell while it plays; or less than one run.
             RigError: it does not start, or nothing can be recorded.
         """
+        from keenlattice.errors import UsageError
         from keenlattice.measure.capture import Capture
         from keenlattice.rig._lock import locked
         from keenlattice.rig.base import ByHand, game_of, play_on
         from keenlattice.rig.hand import ComingRun
         from keenlattice.study._limits import check_seconds, check_seed, fresh_seed
 
+        if not 1 <= runs <= 1000:
+            raise UsageError(f"{runs} runs: take 1 to 1000")
         check_seconds(seconds)
         check_seed(seed or 0)
         self.book.collect_strays()
