@@ -4,16 +4,18 @@ import getpass
 import json
 import os
 import sqlite3
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keenlattice
-from keenlattice.errors import BookError, UnknownName, UsageError
+from keenlattice.errors import BookError, KeenLatticeError, UnknownName, UsageError
 from keenlattice.logbook import takeover
 from keenlattice.logbook._identity import claim
+from keenlattice.logbook._repair import FORMS
 from keenlattice.logbook._studies import runs_of, studies, trials_between
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.reference import find
@@ -234,7 +236,7 @@ def test_a_version_survives_the_logbook(tmp_path_factory: pytest.TempPathFactory
     ("Brass Orbit", {}, ""), ("../x", {}, ""), ("brass-orbit", {"frame.cap": float("nan")}, ""),
     ("brass-orbit", {"frame.cap": [1]}, ""), ("brass-orbit", {}, "x" * 30_000)])
 def test_what_could_not_be_read_again_is_not_kept(book: Logbook, profile: str, entries: dict, note: str) -> None:
-    with pytest.raises(UsageError, match="cannot be kept"):
+    with pytest.raises(UsageError, match="the logbook cannot keep"):
         book.commit(profile, entries, note=note)
     assert book.profiles() == []
 
@@ -246,3 +248,81 @@ def test_a_folder_that_cannot_be_a_logbook_leaves_nothing_among_the_state(tmp_pa
         with pytest.raises(BookError):
             Logbook(folder)
     assert sorted((Path(os.environ["KEEN_STATE"]) / "books").glob("*")) == before
+
+
+A_TIME, AN_ID = "2026-11-30T10:00:00+00:00", "0" * 64
+A_ROW: dict[str, dict[str, object]] = {
+    "versions": {"id": AN_ID, "profile": "rig", "entries": {}, "parents": [], "note": "", "author": "",
+                 "time": A_TIME},
+    "labels": {"profile": "rig", "label": "x", "version": AN_ID},
+    "applies": {"time": A_TIME, "rig": "juniper", "kind": "apply", "profile": "rig", "version": AN_ID, "what": "",
+                "target": None, "token": ""},
+    "sheets": {"time": A_TIME, "rig": "juniper", "sheet": {}},
+    "captures": {"file": "a.parquet", "time": A_TIME, "rig": "juniper", "game": "brass-orbit", "version": "",
+                 "about": {}},
+    "maps": {"name": "a", "header": ["x"], "map": {}},
+    "studies": {"time": A_TIME, "rig": "juniper", "kind": "trial", "plan": {}, "result": None, "before": "",
+                "after": ""},
+    "runs": {"study": 1, "place": 0, "arm": "before", "seed": 1, "file": "", "excluded": ""}}
+ANYTHING = st.one_of(
+    st.none(), st.booleans(), st.integers(), st.integers(-2**70, 2**70), st.floats(), st.binary(max_size=4),
+    st.text(max_size=30), st.text("ab\ud800\x00\u00e9", max_size=3), st.just("x" * 20_000), st.just("x" * 20_001),
+    st.recursive(st.none() | st.floats() | st.integers(0, 10**30) | st.text(max_size=3),
+                 lambda inner: st.lists(inner, max_size=2) | st.dictionaries(st.text(max_size=3), inner, max_size=2)))
+
+
+@pytest.fixture(scope="module")
+def shared_book(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Logbook]:
+    with pytest.MonkeyPatch.context() as patch, Logbook(tmp_path_factory.mktemp("law") / "book") as shared:
+        patch.setenv("KEEN_STATE", str(tmp_path_factory.getbasetemp() / "state"))
+        yield shared
+
+
+@pytest.mark.parametrize("table", FORMS)
+@given(data=st.data())
+@settings(max_examples=200)
+def test_nothing_that_can_be_written_is_refused_when_it_is_read(shared_book: Logbook, table: str,
+                                                               data: st.DataObject) -> None:
+    row = {**A_ROW[table], data.draw(st.sampled_from(sorted(A_ROW[table]))): data.draw(ANYTHING)}
+    shared_book.update(f"DELETE FROM {table}")
+    try:
+        shared_book.keep(table, FORMS[table], row)
+    except KeenLatticeError:
+        assert not shared_book.rows(tuple, f"SELECT * FROM {table}")
+    else:
+        assert len(shared_book.rows(FORMS[table], f"SELECT * FROM {table}")) == 1
+
+
+def test_a_row_that_an_earlier_version_wrote_beyond_its_limits_is_repaired(book: Logbook) -> None:
+    ws = keenlattice.Workspace(book)
+    ws.edit("brass-orbit", {"frame.queue-depth": 1})
+    ws.apply("brass-orbit")
+    with sqlite3.connect(book.folder / "logbook.sqlite") as raw:
+        raw.execute("UPDATE applies SET what = ?", ("undo of " * 4000,))
+        raw.execute("INSERT INTO maps VALUES ('My Recorder', '[\"ms\"]', '{}')")
+        raw.execute("INSERT INTO studies (time, rig, kind, plan, before, after) "
+                    "VALUES (?, 'juniper', 'trial', '{}', '', '')", (A_TIME,))
+    with pytest.raises(BookError, match="keen rig recover"):
+        ws.undo()
+    applies, maps, studied = ws.repair()
+    assert "32,000 letters" in applies and "my-recorder" in maps and "set-aside.jsonl" in studied
+    assert ws.repair() == [] and list(book.maps()) == ["my-recorder"] and ws.studies().studies == ()
+    assert ws.undo().exactly
+
+
+def test_going_back_and_forth_a_hundred_times_keeps_the_logbook_readable(book: Logbook) -> None:
+    ws = keenlattice.Workspace(book)
+    ws.edit("brass-orbit", {"frame.queue-depth": 1})
+    ws.apply("brass-orbit")
+    for _ in range(30):
+        ws.undo(to=1)
+    assert max(len(point.done.title) for point in ws.restore_points().points) < 200
+
+
+@pytest.mark.parametrize("wrong", [{"blocks": "8"}, {"seconds": "2"}, {"decides": 5}, {"seed": "x"}, {"blocks": 2.5}])
+def test_a_plan_of_a_wrong_type_leaves_no_row(book: Logbook, wrong: dict[str, object]) -> None:
+    ws = keenlattice.Workspace(book)
+    ws.edit("brass-orbit", {"frame.queue-depth": 1})
+    with pytest.raises(UsageError):
+        ws.trial("brass-orbit@stock", "brass-orbit", **{"seconds": 1, "blocks": 2, **wrong})  # type: ignore[typeddict-item]
+    assert ws.studies().studies == ()

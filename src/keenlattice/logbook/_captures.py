@@ -1,6 +1,5 @@
 """The captures beside a logbook's file, and the column maps of recordings."""
 
-import json
 import time
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
@@ -17,6 +16,8 @@ if TYPE_CHECKING:
 
 CAPTURES, SETTINGS = "captures", "settings"
 STRAY_AFTER_S = 3600.0
+DIGEST = "file_digest"
+"""Where the row of a capture has the hash of its file."""
 
 
 class Captures(BookFile):
@@ -31,26 +32,35 @@ class Captures(BookFile):
         at = now()
         name = f"{game}-{at[:19].replace(':', '')}-{secrets.token_hex(4)}.parquet"
         about: Mapping[str, Any] = {**capture.about, "rig": rig, "game": game, "version": version, "time": at}
+        row = {"file": name, "time": at, "rig": rig, "game": game, "version": version}
         self.check_writable()
+        read.check_row("captures", capture_in, {**row, "about": read.as_json("about", about)})
         with plain_errors(self.folder):
             self._captures().mkdir(exist_ok=True)
-        write_capture(replace(capture, about=about), self._captures() / name)
-        self.insert("INSERT INTO captures (file, time, rig, game, version, about) VALUES (?, ?, ?, ?, ?, ?)",
-                    name, at, rig, game, version, json.dumps(about))
+        path = self._captures() / name
+        write_capture(replace(capture, about=about), path)
+        self.keep("captures", capture_in, {**row, "about": {**about, DIGEST: _digest(path)}})
         return name
 
     def capture(self, name: str) -> "Capture":
         """The capture of that file name.
 
         Raises:
-            CaptureError: it is gone, or was cut short.
+            CaptureError: it is gone, was cut short, or is not the file that was kept.
             BookError: it is a link, or no file of this folder.
         """
+        from keenlattice.errors import CaptureError
         from keenlattice.measure.parquet import read_capture
 
         if not read.FILE_NAME.fullmatch(name):
             raise BookError(f"the logbook {self.folder}: {name!r} cannot be a capture's name")
-        return read_capture(not_a_link(self._captures() / name))
+        path = not_a_link(self._captures() / name)
+        about = next(iter(self.rows(lambda row: read.table_in(row, "about", finite=False),
+                                    "SELECT about FROM captures WHERE file = ?", name)), {})
+        if DIGEST in about and path.is_file() and _digest(path) != about[DIGEST]:
+            raise CaptureError(f"{path} is not the file that was kept: it was exchanged, changed or cut short since; "
+                               "put it back from a copy, or play the study again")
+        return read_capture(path)
 
     def _captures(self) -> Path:
         return not_a_link(self.folder / CAPTURES)
@@ -88,14 +98,32 @@ class Captures(BookFile):
 
     def keep_map(self, name: str, header: Sequence[str], columns: Mapping[str, Any]) -> None:
         """Keeps a column map under its name, with the header of the files that it is for."""
-        self.insert("INSERT OR REPLACE INTO maps (name, header, map) VALUES (?, ?, ?)", name, json.dumps(list(header)),
-                    json.dumps(dict(columns)))
+        self.keep("maps", map_in, {"name": name, "header": list(header), "map": dict(columns)}, there_already="REPLACE")
 
     def maps(self) -> dict[str, tuple[list[str], dict[str, Any]]]:
         """The column maps by name: the header that each is for, and its fields."""
-        return dict(self.rows(lambda row: (read.text(row, "name", read.PROFILE), (read.texts_in(row, "header"),
-                                                                                 read.table_in(row, "map"))),
-                              "SELECT name, header, map FROM maps ORDER BY name"))
+        return dict(self.rows(map_in, "SELECT name, header, map FROM maps ORDER BY name"))
+
+
+def _digest(path: Path) -> str:
+    """The hash of a capture's file, by which it is known again."""
+    import hashlib
+
+    with plain_errors(path.parent), path.open("rb") as file:
+        return hashlib.file_digest(file, "blake2b").hexdigest()
+
+
+def capture_in(row: read.Row) -> str:
+    """The file name of the capture that a row of the table is about."""
+    for column, form in (("time", read.TIME), ("rig", read.RIG), ("game", read.PROFILE), ("version", None)):
+        read.text(row, column, form)
+    read.table_in(row, "about", finite=False)
+    return read.text(row, "file", read.FILE_NAME)
+
+
+def map_in(row: read.Row) -> tuple[str, tuple[list[str], dict[str, Any]]]:
+    """A column map's name, the header that it is for, and its fields."""
+    return read.text(row, "name", read.PROFILE), (read.texts_in(row, "header"), read.table_in(row, "map"))
 
 
 def _made(path: Path) -> float:

@@ -1,11 +1,14 @@
-"""What a row of the logbook holds, each value held against its form: somebody else may have written it."""
+"""What a row of the logbook may hold. The same functions check a row before it is written and after it is read:
+somebody else may have written it, and nothing that we write may be refused later."""
 
+import json
 import math
 import re
-import sqlite3
-from typing import Any
+from collections.abc import Callable
+from typing import Any, Protocol
 
 from keenlattice._safejson import parse_json
+from keenlattice.errors import BadValue
 from keenlattice.profile.version import Version
 
 LONGEST_TEXT = 20_000
@@ -16,29 +19,45 @@ TOKEN = re.compile(r"[0-9a-zA-Z_-]{0,64}")
 TIME = re.compile(r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d[+\d:.Z-]{0,12}")
 FILE_NAME = re.compile(r"[a-z0-9][A-Za-z0-9._+-]{0,199}\.parquet")
 LARGEST = 10**300
+FORMS = {PROFILE.pattern: "must be small letters, digits and dashes, at most 80, and begin with a letter"}
+"""What a form asks for, in words, where a player chooses such a text."""
+
+
+class Row(Protocol):
+    """A row: one that SQLite gives, or one that is about to be written."""
+
+    def __getitem__(self, column: str, /) -> Any: ...
 
 
 class Damaged(Exception):
-    """A row that is not as Keen Lattice writes it."""
+    """A row that is not as Keen Lattice writes it: which column, and what is wrong with it."""
+
+    def __init__(self, column: str, why: str = "") -> None:
+        super().__init__(column)
+        self.why = why or "is not of its form"
 
 
-def text(row: sqlite3.Row, column: str, form: re.Pattern[str] | None = None) -> str:
+def text(row: Row, column: str, form: re.Pattern[str] | None = None) -> str:
     """A text, of that form if one is given."""
     value = row[column]
-    if not isinstance(value, str) or len(value) > LONGEST_TEXT or (form and not form.fullmatch(value)):
-        raise Damaged(column)
+    if not isinstance(value, str):
+        raise Damaged(column, f"must be a text, not {type(value).__name__}")
+    if len(value) > LONGEST_TEXT:
+        raise Damaged(column, f"has {len(value):,} letters; {LONGEST_TEXT:,} are the most")
+    if form and not form.fullmatch(value):
+        raise Damaged(column, f"{value[:40]!r} {FORMS.get(form.pattern, 'is not of its form')}")
     return value
 
 
-def whole(row: sqlite3.Row, column: str) -> int:
-    """A whole number."""
+def whole(row: Row, column: str) -> int:
+    """A whole number that SQLite can hold."""
     value = row[column]
-    if not isinstance(value, int):
-        raise Damaged(column)
+    if not isinstance(value, int) or abs(value) >= 2**63:
+        raise Damaged(column, "must be a whole number of at most 63 bits")
     return value
 
 
-def table_in(row: sqlite3.Row, column: str, *, finite: bool = True) -> dict[str, Any]:
+def table_in(row: Row, column: str, *, finite: bool = True) -> dict[str, Any]:
     """A JSON object."""
     found = _parsed(row, column, finite)
     if not isinstance(found, dict):
@@ -46,7 +65,7 @@ def table_in(row: sqlite3.Row, column: str, *, finite: bool = True) -> dict[str,
     return found
 
 
-def texts_in(row: sqlite3.Row, column: str) -> list[str]:
+def texts_in(row: Row, column: str) -> list[str]:
     """A JSON list of texts."""
     found = _parsed(row, column, True)
     if not isinstance(found, list) or not all(isinstance(one, str) for one in found):
@@ -54,14 +73,38 @@ def texts_in(row: sqlite3.Row, column: str) -> list[str]:
     return found
 
 
-def _parsed(row: sqlite3.Row, column: str, finite: bool) -> Any:
+def _parsed(row: Row, column: str, finite: bool) -> Any:
     value = row[column]
     if not isinstance(value, str):
-        raise Damaged(column)
+        raise Damaged(column, "must be JSON")
     try:
         return parse_json(value, finite=finite)
     except ValueError:
         raise Damaged(column) from None
+
+
+def as_json(column: str, value: object) -> str:
+    """A value as the JSON that its column holds.
+
+    Raises:
+        BadValue: JSON has no such value.
+    """
+    try:
+        return json.dumps(value)
+    except (TypeError, ValueError, RecursionError) as error:
+        raise BadValue(f"the logbook cannot keep this: {column} {error}") from None
+
+
+def check_row(table: str, form: Callable[[Row], object], row: Row) -> None:
+    """Check that a row which is about to be written can be read back.
+
+    Raises:
+        BadValue: it could not; the message says which column is wrong.
+    """
+    try:
+        form(row)
+    except Damaged as error:
+        raise BadValue(f"the logbook cannot keep this among its {table}: {error} {error.why}") from None
 
 
 def is_entries(found: object) -> bool:
@@ -76,11 +119,11 @@ def _is_value(value: object) -> bool:
     return math.isfinite(value) if isinstance(value, float) else isinstance(value, int) and abs(value) < LARGEST
 
 
-def version(row: sqlite3.Row) -> Version:
+def version(row: Row) -> Version:
     """A version, which its id says to be what was written."""
     entries, parents = table_in(row, "entries"), texts_in(row, "parents")
     if not is_entries(entries) or not all(ID.fullmatch(one) for one in parents):
-        raise Damaged("entries")
+        raise Damaged("entries", "must be texts, numbers, or true and false")
     found = Version(text(row, "profile", PROFILE), entries, tuple(parents), text(row, "note"), text(row, "author"),
                     text(row, "time", TIME))
     if found.id != row["id"]:
@@ -88,17 +131,8 @@ def version(row: sqlite3.Row) -> Version:
     return found
 
 
-def unreadable(made: Version) -> str:
-    """Why a version could not be read again, once it were kept; empty if it could."""
-    if not PROFILE.fullmatch(made.profile):
-        return "a profile is named in small letters, digits and dashes, 80 of them at most"
-    if max(len(made.note), len(made.author)) > LONGEST_TEXT:
-        return f"a note has {LONGEST_TEXT} letters at most"
-    return "" if is_entries(dict(made.entries)) else "its values have to be texts, numbers, or true and false"
-
-
-def profile(row: sqlite3.Row) -> str:
+def profile(row: Row) -> str:
     """Whose settings: a game's name, or `rig`; empty for a chore."""
-    return text(row, "profile", PROFILE) if row["profile"] else ""
+    return text(row, "profile", PROFILE) if row["profile"] != "" else ""
 
 

@@ -85,8 +85,8 @@ def plain_errors(folder: Path) -> Iterator[None]:
     try:
         yield
     except Damaged as error:
-        raise BookError(f"the logbook {folder} is damaged, or was tampered with ({error}): put it back from a copy"
-                        ) from None
+        raise BookError(f"the logbook {folder} has a row that cannot be read ({error} {error.why}): `keen rig recover` "
+                        "repairs what can be repaired; else put it back from a copy") from None
     except OverflowError:
         raise BookError(f"the logbook {folder} has no number so large") from None
     except UnicodeError:

@@ -3,15 +3,14 @@
 A study of any kind is a plan, its runs, and, once it is finished, its result.
 """
 
-import json
 import re
-import sqlite3
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.logbook import _rows as read
+from keenlattice.logbook._rows import as_json, check_row
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.file import now
 
@@ -53,20 +52,30 @@ def start_study(book: Logbook, rig: str, kind: str, plan: Mapping[str, Any], bef
         before, after: the references of the first and the last version that it is about, by which it is found.
     """
     time = now()
-    number = book.insert("INSERT INTO studies (time, rig, kind, plan, before, after) VALUES (?, ?, ?, ?, ?, ?)", time,
-                         rig, kind, json.dumps(dict(plan)), before, after)
+    number = book.keep("studies", study_in, {"time": time, "rig": rig, "kind": kind, "plan": dict(plan), "result": None,
+                                             "before": before, "after": after})
     return Study(number, time, rig, kind, dict(plan), None)
+
+
+def replan(book: Logbook, study: Study, plan: Mapping[str, Any]) -> Study:
+    """Write down a study's plan again, and return the study with it."""
+    kept = as_json("plan", dict(plan))
+    check_row("studies", lambda row: read.table_in(row, "plan"), {"plan": kept})
+    book.update("UPDATE studies SET plan = ? WHERE number = ?", kept, study.number)
+    return replace(study, plan=dict(plan))
 
 
 def add_run(book: Logbook, study: Study, run: KeptRun) -> None:
     """Writes down a run that was played, whether it counts or not."""
-    book.insert("INSERT INTO runs (study, place, arm, seed, file, excluded) VALUES (?, ?, ?, ?, ?, ?)",
-                study.number, run.place, run.arm, run.seed, run.file, run.excluded)
+    book.keep("runs", run_in, {"study": study.number, "place": run.place, "arm": run.arm, "seed": run.seed,
+                               "file": run.file, "excluded": run.excluded})
 
 
 def finish_study(book: Logbook, study: Study, result: Mapping[str, Any]) -> None:
     """Writes down what came out."""
-    book.insert("UPDATE studies SET result = ? WHERE number = ?", json.dumps(dict(result)), study.number)
+    kept = as_json("result", dict(result))
+    check_row("studies", lambda row: read.table_in(row, "result", finite=False), {"result": kept})
+    book.update("UPDATE studies SET result = ? WHERE number = ?", kept, study.number)
 
 
 def studies(book: Logbook, rig: str) -> list[Study]:
@@ -87,7 +96,7 @@ def trials_between(book: Logbook, before: str, after: str) -> list[Study]:
                      "AND result IS NOT NULL ORDER BY number DESC", before, after)
 
 
-def study_in(row: sqlite3.Row) -> Study:
+def study_in(row: read.Row) -> Study:
     """The study that a row of the table holds."""
     return Study(read.whole(row, "number"), read.text(row, "time", read.TIME), read.text(row, "rig", read.RIG),
                  read.text(row, "kind", KIND), read.table_in(row, "plan"),
@@ -96,12 +105,12 @@ def study_in(row: sqlite3.Row) -> Study:
 
 def runs_of(book: Logbook, one: Study) -> list[KeptRun]:
     """The runs of a study, in the order in which they were played."""
-    return book.rows(_run, "SELECT * FROM runs WHERE study = ? ORDER BY rowid", one.number)
+    return book.rows(run_in, "SELECT * FROM runs WHERE study = ? ORDER BY rowid", one.number)
 
 
-def _run(row: sqlite3.Row) -> KeptRun:
+def run_in(row: read.Row) -> KeptRun:
     return KeptRun(read.whole(row, "place"), read.text(row, "arm"), read.whole(row, "seed"),
-                   read.text(row, "file", read.FILE_NAME) if row["file"] else "", read.text(row, "excluded"))
+                   read.text(row, "file", read.FILE_NAME) if row["file"] != "" else "", read.text(row, "excluded"))
 
 
 def done_of(book: Logbook, one: Study) -> "dict[int, Capture]":
@@ -128,6 +137,6 @@ def take_back_run(book: Logbook, one: Study) -> int | None:
     counted = [run for run in runs_of(book, one) if not run.excluded]
     if not counted:
         return None
-    book.insert("UPDATE runs SET excluded = ? WHERE study = ? AND place = ? AND excluded = ''", TAKEN_BACK,
+    book.update("UPDATE runs SET excluded = ? WHERE study = ? AND place = ? AND excluded = ''", TAKEN_BACK,
                 one.number, counted[-1].place)
     return counted[-1].place

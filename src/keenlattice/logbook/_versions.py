@@ -1,6 +1,5 @@
 """The versions of profiles in a logbook, and their labels."""
 
-import json
 import re
 from collections.abc import Mapping, Sequence
 
@@ -8,6 +7,9 @@ from keenlattice.errors import UnknownName, UsageError
 from keenlattice.logbook import _rows as read
 from keenlattice.logbook.file import BookFile, now
 from keenlattice.profile.version import Entries, Version, stock
+
+MAKERS = ("tune", "ramp")
+"""The kinds of study that make versions; each of these has a label with the kind and the study's number."""
 
 
 class Versions(BookFile):
@@ -27,21 +29,32 @@ class Versions(BookFile):
         """Keeps a version; one that is there already stays as it is.
 
         Raises:
-            UsageError: it could not be read again: no name for a profile, no value, or a text beyond all bounds.
+            BadValue: it could not be read back: a wrong name for a profile, a wrong value, or too long a note.
         """
-        if wrong := read.unreadable(version):
-            raise UsageError(f"{version.profile[:80]!r} cannot be kept: {wrong}")
-        self.insert(
-            "INSERT OR IGNORE INTO versions (id, profile, entries, parents, note, author, time) "
-            "VALUES (?, ?, ?, ?, ?, ?, ?)",
-            version.id, version.profile, json.dumps(dict(version.entries)), json.dumps(version.parents),
-            version.note, version.author, version.time)
+        self.keep("versions", read.version, {
+            "id": version.id, "profile": version.profile, "entries": dict(version.entries),
+            "parents": list(version.parents), "note": version.note, "author": version.author, "time": version.time,
+        }, there_already="IGNORE")
         return version
 
     def latest(self, profile: str) -> Version | None:
-        """The newest version of a profile, if there is any."""
-        return self._first(read.version, "SELECT * FROM versions WHERE profile = ? ORDER BY number DESC LIMIT 1",
-                           profile)
+        """Return the newest version of a profile, if there is any; what a study made is on a branch beside it."""
+        made = " OR ".join(f"label GLOB '{kind}-[0-9]*'" for kind in MAKERS)
+        return self._first(
+            read.version, "SELECT * FROM versions WHERE profile = ? AND id NOT IN (SELECT version FROM labels WHERE "
+            f"profile = ? AND ({made})) ORDER BY number DESC LIMIT 1", profile, profile)
+
+    def branch(self, parent: Version, entries: Entries, study: str, *, note: str, author: str) -> Version:
+        """Keep a version that a study made, on a branch: the latest of the profile stays what its player made.
+
+        Args:
+            parent: what it is made from.
+            study: its kind and number, `tune-3`; the version has that as its label.
+        """
+        with self.together():
+            made = self.commit(parent.profile, entries, note=note, author=author, parents=[parent])
+            self._label(made, study)
+        return made
 
     def history(self, profile: str, most: int | None = None) -> list[Version]:
         """The versions of a profile, newest first; `most` of them, if given."""
@@ -89,28 +102,36 @@ class Versions(BookFile):
                 r"[0-9a-f]+", label):
             raise UsageError(f"{label!r} cannot be a label: take small letters, digits and dashes, more than a to f, "
                              "and not stock, applied or now")
-        self.insert("INSERT OR REPLACE INTO labels (profile, label, version) VALUES (?, ?, ?)", version.profile, label,
-                    version.id)
+        if re.fullmatch(rf"({'|'.join(MAKERS)})-[0-9]+", label):
+            raise UsageError(f"{label!r} is how a version is labelled that a study made: choose another label")
+        self._label(version, label)
+
+    def _label(self, version: Version, label: str) -> None:
+        self.keep("labels", label_in, {"profile": version.profile, "label": label, "version": version.id},
+                  there_already="REPLACE")
 
     def labels(self, profile: str) -> dict[str, list[str]]:
         """Version id to its labels."""
         found: dict[str, list[str]] = {}
-        for label, version in self.rows(
-                lambda row: (read.text(row, "label", read.PROFILE), read.text(row, "version", read.ID)),
-                "SELECT label, version FROM labels WHERE profile = ? ORDER BY label", profile):
+        for label, version in self.rows(label_in, "SELECT label, version FROM labels WHERE profile = ? ORDER BY label",
+                                        profile):
             found.setdefault(version, []).append(label)
         return found
 
     def labelled(self, profile: str, label: str) -> Version | None:
         """The version of that label, if there is one."""
-        version = self._first(lambda row: read.text(row, "version", read.ID),
-                              "SELECT version FROM labels WHERE profile = ? AND label = ?", profile, label)
-        return self.version(profile, version) if version else None
+        found = self._first(label_in, "SELECT label, version FROM labels WHERE profile = ? AND label = ?", profile,
+                            label)
+        return self.version(profile, found[1]) if found else None
 
     def _no_version(self, profile: str, digits: str) -> UnknownName:
         labels = [f"{profile}@{label}" for some in self.labels(profile).values() for label in some]
         known = [*labels, *(version.reference for version in self.history(profile, 50))]
         return UnknownName("version", f"{profile}@{digits}", known, f"see `keen history {profile}`")
+
+
+def label_in(row: read.Row) -> tuple[str, str]:
+    return read.text(row, "label", read.PROFILE), read.text(row, "version", read.ID)
 
 
 def _lineage(version: str, parents: Mapping[str, list[str]]) -> set[str]:

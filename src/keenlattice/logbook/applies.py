@@ -1,7 +1,5 @@
 """What was done to rigs: applies, chores, undos, and the sheets that were worked through."""
 
-import json
-import sqlite3
 from dataclasses import dataclass
 
 from keenlattice.errors import UnknownName
@@ -48,9 +46,9 @@ class Applies(BookFile):
     def add_apply(self, rig: str, *, kind: str, profile: str, version: str, what: str = "", target: int | None = None,
                   token: str = "") -> int:
         """Remembers what was done to a rig (see `Apply`); returns its number."""
-        return self.insert(
-            "INSERT INTO applies (time, rig, kind, profile, version, what, target, token) "
-            "VALUES (?, ?, ?, ?, ?, ?, ?, ?)", now(), rig, kind, profile, version, what, target, token)
+        return self.keep("applies", apply_in, {
+            "time": now(), "rig": rig, "kind": kind, "profile": profile, "version": version, "what": what,
+            "target": target, "token": token})
 
     def knows(self, token: str) -> bool:
         """Whether the change of that token has been remembered."""
@@ -58,7 +56,7 @@ class Applies(BookFile):
 
     def done_to(self, rig: str) -> list[Apply]:
         """All that was done to a rig, oldest first."""
-        return self.rows(_apply, "SELECT * FROM applies WHERE rig = ? AND undone IS NULL ORDER BY number", rig)
+        return self.rows(apply_in, "SELECT * FROM applies WHERE rig = ? AND undone IS NULL ORDER BY number", rig)
 
     def in_force(self, rig: str) -> list[Apply]:
         """What was done to a rig and has not been undone, oldest first.
@@ -96,23 +94,23 @@ class Applies(BookFile):
 
     def add_sheet(self, rig: str, sheet: Sheet) -> None:
         """Keeps a run sheet that was worked through, with what was said and what was seen of each step."""
-        self.insert("INSERT INTO sheets (time, rig, sheet) VALUES (?, ?, ?)", now(), rig, json.dumps(sheet.to_json()))
+        self.keep("sheets", sheet_in, {"time": now(), "rig": rig, "sheet": sheet.to_json()})
 
     def sheets(self, rig: str) -> list[Sheet]:
         """The run sheets of a rig that were worked through, newest first."""
-        return self.rows(_sheet, "SELECT sheet FROM sheets WHERE rig = ? ORDER BY number DESC", rig)
+        return self.rows(sheet_in, "SELECT sheet FROM sheets WHERE rig = ? ORDER BY number DESC", rig)
 
 
-def _sheet(row: sqlite3.Row) -> Sheet:
+def sheet_in(row: read.Row) -> Sheet:
     try:
         return Sheet.from_json(read.table_in(row, "sheet"))
     except ValueError:
         raise read.Damaged("sheet") from None
 
 
-def _apply(row: sqlite3.Row) -> Apply:
+def apply_in(row: read.Row) -> Apply:
     if row["kind"] not in KINDS or (row["target"] is not None and not isinstance(row["target"], int)):
         raise read.Damaged("kind")
     return Apply(read.whole(row, "number"), read.text(row, "time", read.TIME), read.text(row, "rig", read.RIG),
-                 row["kind"], read.profile(row), read.text(row, "version", read.ID) if row["version"] else "",
+                 row["kind"], read.profile(row), read.text(row, "version", read.ID) if row["version"] != "" else "",
                  read.text(row, "what"), row["target"], read.text(row, "token", read.TOKEN))

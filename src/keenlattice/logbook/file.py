@@ -2,11 +2,11 @@
 
 import os
 import sqlite3
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Self, TypeVar
+from typing import Literal, Self, TypeVar
 
 from keenlattice.errors import BookError
 from keenlattice.logbook._identity import (
@@ -18,6 +18,7 @@ from keenlattice.logbook._identity import (
     settle_whereabouts,
     state_of,
 )
+from keenlattice.logbook._rows import Row, as_json, check_row
 from keenlattice.logbook._schema import (
     connect,
     connect_to_read,
@@ -114,15 +115,39 @@ class BookFile:
     def _first(self, form: Callable[[sqlite3.Row], T], statement: str, *values: object) -> T | None:
         return next(iter(self.rows(form, statement, *values)), None)
 
-    def insert(self, statement: str, *values: object) -> int:
-        """Writes one row, and tells its number.
+    def keep(self, table: str, form: Callable[[Row], object], row: Mapping[str, object], *,
+             there_already: Literal["ABORT", "IGNORE", "REPLACE"] = "ABORT") -> int:
+        """Write one row, if it can be read back, and return its number.
+
+        Args:
+            table: the table that it goes to.
+            form: reads such a row, and so says whether this one can be read back.
+            row: column to value; a dict or a list is kept as JSON.
+            there_already: what becomes of it if its key is taken.
+
+        Raises:
+            BadValue: it could not be read back; nothing is written.
+            BookError: it cannot be written, or the logbook was made elsewhere.
+        """
+        self.check_writable()
+        values = {column: as_json(column, value) if isinstance(value, dict | list) else value
+                  for column, value in row.items()}
+        check_row(table, form, {"number": 0, **values})
+        columns = ", ".join(values)
+        with plain_errors(self.folder):
+            return int(self._connection.execute(
+                f"INSERT OR {there_already} INTO {table} ({columns}) VALUES ({', '.join('?' * len(values))})",
+                tuple(values.values())).lastrowid or 0)
+
+    def update(self, statement: str, *values: object) -> None:
+        """Change rows by a statement whose values have been checked.
 
         Raises:
             BookError: it cannot be written, or the logbook was made elsewhere.
         """
         self.check_writable()
         with plain_errors(self.folder):
-            return int(self._connection.execute(statement, values).lastrowid or 0)
+            self._connection.execute(statement, values)
 
     @contextmanager
     def together(self) -> Iterator[None]:

@@ -65,7 +65,8 @@ def preview_undo(rig: Rig, book: Logbook, to: int | None = None) -> UndoPreview:
     found = {owner: some for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
              if (some := changes(rig.values(now, owner), rig.values(then, owner)))}
     moved = to_be_written(rig, then, now, touched)
-    return UndoPreview(number, tuple(gone), moved, tuple(_title(one) for one in gone), found, exactly,
+    named = [row for row in gone if row.kind != "undo"] or gone
+    return UndoPreview(number, tuple(gone), moved, tuple(_title(row) for row in named), found, exactly,
                 tuple(one.what for one in rows if one.kind == "done"))
 
 
@@ -85,7 +86,7 @@ def undo(rig: Rig, book: Logbook, to: int | None = None) -> Undone:
     """
     with changing(rig, "undo", book) as change:
         plan = preview_undo(rig, book, to)
-        change.why = f"undo of {', '.join(plan.titles)}"
+        change.why = f"undo of {in_short(plan.titles)}"
         change.intent = Intent(
             "undo", "", "", change.why, plan.number, book.address, secrets.token_hex(16), plan.then,
             {owner: {one.key: one.after for one in some} for owner, some in plan.changes.items()},
@@ -110,8 +111,19 @@ def _check_that_it_took(rig: Rig, plan: UndoPreview) -> None:
         raise RigError(f"the rig {rig.name} did not take the undo: {'; '.join(wrong)}")
 
 
+def in_short(titles: Sequence[str], most: int = 5) -> str:
+    """Some titles in a line, the first few by name and the rest by their number."""
+    rest = len(titles) - most
+    return ", ".join(titles[:most]) + (f" and {rest} more" if rest > 0 else "")
+
+
 def _title(one: Apply) -> str:
+    """What was done, in a few words. An undo is named by its number: its title would hold those of all before it."""
+    if one.kind == "undo":
+        return f"undo {one.number}"
     return f"chore {one.what}" if one.kind == "chore" else one.title
+
+
 
 
 def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[str]) -> tuple[State, bool, Set[str]]:

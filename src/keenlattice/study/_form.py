@@ -3,6 +3,7 @@
 Whoever passes a logbook on may have written what it holds.
 """
 
+import json
 from collections.abc import Mapping
 from typing import Any, ClassVar, Self
 
@@ -21,7 +22,20 @@ class Form:
     def to_json(self) -> dict[str, Any]:
         """As documented in `docs/formats.md`; JSON types only."""
         named = {"schema": self.SCHEMA} if self.SCHEMA else {}
-        return {**named, **_adapter(type(self)).dump_python(self, mode="json")}
+        return {**named, **_adapter(type(self)).dump_python(self, mode="json", warnings=False)}
+
+    def to_keep(self) -> dict[str, Any]:
+        """Return the same JSON, after checking that `of_json` can read it back.
+
+        Raises:
+            BadValue: it could not: a value has the wrong type, or cannot be JSON.
+        """
+        try:
+            content = self.to_json()
+            self._read(json.loads(json.dumps(content)))
+        except (ValueError, TypeError, RecursionError, BadValue, UnknownName) as error:
+            raise BadValue(f"{self.WHAT} cannot be kept ({_reason(error)})") from None
+        return content
 
     @classmethod
     def of_json(cls, content: object, what: str = "") -> Self:
@@ -33,20 +47,17 @@ class Form:
         Raises:
             BookError: it is not of that form.
         """
-        from pydantic import ValidationError
-
         try:
-            found: Self = _adapter(cls).validate_python(
-                cls._as_now(content) if isinstance(content, Mapping) else content)
-            found._check()
-            return found
-        except ValidationError as error:
-            first = error.errors()[0]
-            why = f"{'.'.join(str(part) for part in first['loc'])}: {first['msg']}"
-        except (BadValue, UnknownName) as error:
-            why = str(error)
-        raise BookError(f"{what or cls.WHAT} in the logbook is not as Keen Lattice writes it ({why}): it is damaged, "
-                        "or was tampered with")
+            return cls._read(content)
+        except (ValueError, BadValue, UnknownName) as error:
+            raise BookError(f"{what or cls.WHAT} in the logbook is not as Keen Lattice writes it ({_reason(error)}): "
+                            "it is damaged, or was tampered with") from None
+
+    @classmethod
+    def _read(cls, content: object) -> Self:
+        found: Self = _adapter(cls).validate_python(cls._as_now(content) if isinstance(content, Mapping) else content)
+        found._check()
+        return found
 
     @classmethod
     def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
@@ -59,6 +70,16 @@ class Form:
         Raises:
             BadValue: it does not.
         """
+
+
+def _reason(error: Exception) -> str:
+    """Why a form cannot be read, in one line: of several reasons the first, with where it is."""
+    from pydantic import ValidationError
+
+    if not isinstance(error, ValidationError):
+        return str(error)
+    first = error.errors()[0]
+    return f"{'.'.join(str(part) for part in first['loc'])}: {first['msg']}"
 
 
 _adapters: dict[type[Form], Any] = {}

@@ -223,6 +223,17 @@ class Upkeep(Changing):
 
         return recover(self.rig, finish=finish)
 
+    def repair(self) -> list[str]:
+        """Repair the rows of the logbook that it refuses to read; returns what was done, a sentence each.
+
+        Raises:
+            BookError: the logbook was made elsewhere, or cannot be written.
+        """
+        from keenlattice.logbook._repair import repair
+        from keenlattice.study.record import result_of, spec_of
+
+        return repair(self.book, lambda study: (spec_of(study), study.result and result_of(study)))
+
     def settle(self, choose: Choose | None = None) -> list[str]:
         """Puts right what a process that was killed has left behind, on any rig of this logbook; undoes it, unless
         `choose` says otherwise.

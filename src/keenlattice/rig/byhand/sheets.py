@@ -19,7 +19,7 @@ from keenlattice.rig._apply import preview
 from keenlattice.rig._journal import fingerprints, in_text, out_of_text, packed
 from keenlattice.rig._lock import locked
 from keenlattice.rig._notes import read_notes
-from keenlattice.rig._undo import preview_undo
+from keenlattice.rig._undo import in_short, preview_undo
 from keenlattice.rig.base import ByHand, State
 from keenlattice.rig.byhand.session import settle_study
 from keenlattice.rig.byhand.steps import open_sheet, step_of, written_sheet
@@ -76,7 +76,7 @@ def sheet_to_undo(rig: ByHand, book: Logbook, to: int | None = None) -> Sheet:
         settle_study(rig, book)
         plan = preview_undo(rig, book, to)
         steps = [(owner, one, "back to what was there before") for owner, some in plan.changes.items() for one in some]
-        sheet = _begin(rig, change, Sheet("undo", f"undo of {', '.join(plan.titles)}", "", "", plan.number,
+        sheet = _begin(rig, change, Sheet("undo", f"undo of {in_short(plan.titles)}", "", "", plan.number,
                                           _kept(rig, rig.state()), "", secrets.token_hex(16)), steps)
     settle_sheet(rig, book)
     return sheet

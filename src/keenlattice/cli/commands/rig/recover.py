@@ -1,4 +1,4 @@
-"""`keen rig recover`: what a command that was killed left behind is finished, or undone."""
+"""`keen rig recover`: repair the logbook, and finish or undo what a killed command left behind."""
 
 from typing import Annotated
 
@@ -13,7 +13,8 @@ def recover(
     undo: Annotated[bool, typer.Option("--undo", help="Put back what was there before.")] = False,
     book: Book = None, rig: Rig = "standin",
 ) -> None:
-    """Finish or undo a change that was cut short; without either, say how far it came and ask."""
+    """Repair a logbook that refuses its own rows. Finish or undo a change that was cut short; without either, say how
+    far it came, and ask."""
     from keenlattice.cli.begin import ask_what_becomes_of_it, begin
     from keenlattice.cli.output import say
     from keenlattice.errors import UsageError
@@ -21,6 +22,9 @@ def recover(
     if finish and undo:
         raise UsageError("--finish and --undo are each other's opposite: choose one")
     ws = begin(book, rig, settle=False)
+    repaired = [] if ws.book.elsewhere else ws.repair()
+    for sentence in repaired:
+        say(f"Logbook: {sentence}.")
     if ws.interrupted() is None:
         say(f"Nothing was cut short on the rig {ws.rig_name}.")
     elif finish or undo:
