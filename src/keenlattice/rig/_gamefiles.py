@@ -1,13 +1,17 @@
 """Games' own settings files as part of a rig: their values are settings of a profile, written in the same journal.
 
-A game's file has no "unset". So the first time that a value is set, what was there is noted down beside it, and
-unsetting it puts that back. What has never been set through us belongs to the game.
+A game's file has no "unset". So the first time that a value is set, what was there is noted down beside it, with the
+section and the key as they are written, and unsetting it puts that back. What has never been set through us belongs to
+the game.
 """
 
+import hashlib
 import json
 import re
 import stat
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 from keenlattice._files import read_bounded, replace_file
@@ -23,10 +27,27 @@ from keenlattice.rig.gamelist import Key, Listed
 from keenlattice.rig.places import path_of, place_of
 
 NOTED, LOCK_KEY = "games-before.json", "game.config-locked"
-LOCKED, OPEN = b"read-only", b"writable"
 MODE = " (lock)"
-"""What the place of a file's lock is called: the file's own, with this behind it."""
+"""What the place of a file's mode is called: the file's own, with this behind it. It holds the mode in octal digits."""
+WRITABLE = 0o222
 TRADES = "A value of the game's own settings file; what it trades is not written down here: measure it."
+
+
+@dataclass(frozen=True)
+class Noted:
+    """What was there before a setting was first set through us: a text, or a mode; None if the key was not there.
+
+    `games` are those whose profiles set it now: it is put back once the last of them lets go of it.
+    """
+
+    section: str
+    key: str
+    was: str | None
+    games: tuple[str, ...]
+
+
+Notes = Mapping[str, Mapping[str, Noted]]
+"""Place of a file to what is noted of its settings."""
 
 
 class GameFiles(Part):
@@ -44,12 +65,21 @@ class GameFiles(Part):
         self.trouble: dict[str, str] = {}
 
     def settings(self) -> list[Setting]:
-        """Every key of the games' files that no setting of the catalog stands for, as settings of the domain `file`."""
+        """Every key of the games' files that no setting of the catalog stands for, as settings of the domain `file`.
+
+        A key that was set through us stays a setting when the game takes it out: else nobody could say that it slipped.
+        """
         found: dict[str, Setting] = {}
-        for listed in self.games.values():
+        notes = self._read_noted({self._noted: self._content(self._noted)}) if self.games else {}
+        for game, listed in self.games.items():
             known = {(one.section, one.key) for one in listed.keys.values()}
-            for section, key, value in self._entries(listed.game.name):
-                name = setting_name(section, key)
+            entries = self._entries(game)
+            values = {(section, key): value for section, key, value in reversed(entries)}
+            names = names_of(entries)
+            gone = {name: (one.section, one.key) for name, one in notes.get(self._place[game], {}).items()
+                    if name.startswith("file.") and name not in names and (one.section, one.key) not in values}
+            for name, (section, key) in {**names, **gone}.items():
+                value = values.get((section, key), "")
                 if (section, key) not in known and name not in found and value.isprintable():
                     found[name] = Setting(
                         name=name, title=f"{key} in [{section}] of the game's own file", kind="text", scope="game",
@@ -71,7 +101,7 @@ class GameFiles(Part):
         held: dict[str, bytes | None] = {}
         for place in self._place.values():
             held[place] = self._content(place)
-            held[place + MODE] = None if held[place] is None else _lock(path_of(place, self._home))
+            held[place + MODE] = None if held[place] is None else _mode(path_of(place, self._home))
         return {**held, self._noted: self._content(self._noted)} if self.games else {}
 
     def _content(self, place: str) -> bytes | None:
@@ -96,16 +126,16 @@ class GameFiles(Part):
     def values(self, state: State, owner: str) -> dict[str, Value]:
         """What has been set of a game's file, as it stands there now."""
         listed = self.games.get(owner)
-        noted = self._read_noted(state).get(owner, {})
+        noted = self._noted_of(state, owner)
         if listed is None or not noted or state.get(self._place[owner]) is None:
             return {}
         ini = Ini(state[self._place[owner]] or b"", str(listed.file))
         found: dict[str, Value] = {}
-        for key in noted:
-            if key == LOCK_KEY:
-                found[key] = state.get(self._place[owner] + MODE) == LOCKED
-            elif (text := _held(ini, listed, key)) is not None:
-                found[key] = _as_value(key, listed.keys.get(key), text)
+        for name, one in noted.items():
+            if name == LOCK_KEY:
+                found[name] = _is_locked(state.get(self._place[owner] + MODE))
+            elif (text := _held(ini, one.section, one.key)) is not None:
+                found[name] = _as_value(name, listed.keys.get(name), text)
         return found
 
     def before(self, state: State, owner: str) -> dict[str, Value]:
@@ -113,10 +143,10 @@ class GameFiles(Part):
         listed = self.games.get(owner)
         if listed is None or state.get(self._place[owner]) is None:
             return {}
-        ini, noted = Ini(state[self._place[owner]] or b"", str(listed.file)), self._read_noted(state).get(owner, {})
-        keys = dict.fromkeys([*listed.keys, *(setting_name(section, key) for section, key, _ in ini.entries())])
-        texts = {key: noted[key] if key in noted else _held(ini, listed, key) for key in keys}
-        return {key: _as_value(key, listed.keys.get(key), text) for key, text in texts.items() if text is not None}
+        ini, noted = Ini(state[self._place[owner]] or b"", str(listed.file)), self._noted_of(state, owner)
+        places = {**names_of(ini.entries()), **{name: (one.section, one.key) for name, one in listed.keys.items()}}
+        texts = {name: noted[name].was if name in noted else _held(ini, *place) for name, place in places.items()}
+        return {name: _as_value(name, listed.keys.get(name), text) for name, text in texts.items() if text is not None}
 
     def changed(self, state: State, owner: str, changes: Edits) -> State:
         """The places that change, after some changes.
@@ -124,24 +154,21 @@ class GameFiles(Part):
         Raises:
             RefusedByRig: the file is not there, cannot be read, or does not take the value.
         """
-        listed = self.games[owner]
-        place, noted = self._place[owner], {name: dict(was) for name, was in self._read_noted(state).items()}
-        mine = noted.setdefault(owner, {})
+        listed, place = self.games[owner], self._place[owner]
+        notes = {one: dict(noted) for one, noted in self._read_noted(state).items()}
+        noted = notes.setdefault(place, {})
         if place in self.trouble:
             raise RefusedByRig(self.trouble[place])
         content = state.get(place)
         if content is None:
-            raise RefusedByRig(f"{listed.file} is not there yet: start {listed.game.title} once, so that it makes it")
+            raise RefusedByRig(f"{listed.file} is not there: start {listed.game.title} once, so that it makes it")
         ini, then = Ini(content, str(listed.file)), {**state}
-        for key, value in changes.items():
-            if key == LOCK_KEY:
-                was = mine.setdefault(key, (state.get(place + MODE) or OPEN).decode())
-                then[place + MODE] = str(was).encode() if value is None else LOCKED if value else OPEN
+        for name, value in changes.items():
+            if name == LOCK_KEY:
+                then[place + MODE] = _changed_mode(state.get(place + MODE), value, noted, owner)
             else:
-                _write(ini, listed, key, value, mine)
-            if value is None:
-                mine.pop(key, None)
-        kept = {name: was for name, was in noted.items() if was}
+                _write(ini, listed, name, value, noted)
+        kept = {one: {name: note.__dict__ for name, note in some.items()} for one, some in notes.items() if some}
         then[place], then[self._noted] = ini.content, json.dumps(kept, indent=1).encode() if kept else None
         return {one: text for one, text in then.items() if text != state.get(one)}
 
@@ -160,9 +187,8 @@ class GameFiles(Part):
         path = path_of(place.removesuffix(MODE), self._home)
         try:
             if place.endswith(MODE):
-                if content is not None:
-                    mode = path.stat().st_mode
-                    path.chmod(mode & ~0o222 if content == LOCKED else mode | stat.S_IWUSR)
+                if content is not None and re.fullmatch(rb"[0-7]{4}", content):
+                    path.chmod(int(content, 8))
             elif content is None:
                 path.unlink(missing_ok=True)
             else:
@@ -170,48 +196,114 @@ class GameFiles(Part):
         except OSError as error:
             raise RigError(f"cannot write {path}: {error.strerror}") from None
 
-    def _read_noted(self, state: State) -> Mapping[str, Mapping[str, str | None]]:
+    def _noted_of(self, state: State, owner: str) -> Mapping[str, Noted]:
+        """What is noted of the settings that a game's profile sets."""
+        noted = self._read_noted(state).get(self._place.get(owner, ""), {})
+        return {name: one for name, one in noted.items() if owner in one.games}
+
+    def _read_noted(self, state: State) -> Notes:
         try:
-            noted = parse_json(state.get(self._noted) or b"{}")
-            return {str(owner): dict(was) for owner, was in noted.items()}
-        except (ValueError, TypeError, AttributeError):
+            content = parse_json(state.get(self._noted) or b"{}")
+            return {str(place): {str(name): _as_noted(one) for name, one in some.items()}
+                    for place, some in content.items()}
+        except (ValueError, TypeError, AttributeError, KeyError):
             raise RigError(f"{self._home / self._noted} is damaged: move it away; what the games' files hold then "
                            "counts as theirs"
                            ) from None
 
 
-def setting_name(section: str, key: str) -> str:
-    """What a key of a game's file is called as a setting: `file.graphics_shadow-detail`."""
+def _as_noted(found: Mapping[str, object]) -> Noted:
+    was, games = found["was"], found["games"]
+    if not (was is None or isinstance(was, str)) or not isinstance(games, list):
+        raise ValueError
+    return Noted(str(found["section"]), str(found["key"]), was, tuple(map(str, games)))
+
+
+def names_of(entries: Sequence[tuple[str, str, str]]) -> dict[str, tuple[str, str]]:
+    """What the keys of a file are called as settings (`file.graphics_shadow-detail`): name to section and key.
+
+    Keys whose names would be one, since they differ in signs or letters that a name does not have, are told apart by
+    some digits of the hash of what is written in the file; these do not depend on where in the file a key stands.
+    """
+    places = dict.fromkeys((section, key) for section, key, _ in entries)
+    count = Counter(_plain_name(*place) for place in places)
+    return {name if count[name := _plain_name(*place)] == 1 else f"{name}-{_digits(*place)}": place for place in places}
+
+
+def _plain_name(section: str, key: str) -> str:
     parts = (re.sub(r"[^a-z0-9]+", "-", part.lower()).strip("-") for part in (section, key))
-    return "file." + "_".join(part or "x" for part in parts)[:70]
+    return "file." + "_".join(part or "x" for part in parts)[:63]
 
 
-def _where(listed: Listed, ini: Ini, key: str) -> tuple[str, str]:
-    known = listed.keys.get(key)
-    if known:
+def _digits(section: str, key: str) -> str:
+    return hashlib.sha256(f"{section}\0{key}".encode()).hexdigest()[:6]
+
+
+def _where(listed: Listed, ini: Ini, name: str, noted: Mapping[str, Noted]) -> tuple[str, str]:
+    """Section and key of a setting.
+
+    Raises:
+        RefusedByRig: the file has nothing of that name, or several keys that it could be.
+    """
+    if known := listed.keys.get(name):
         return known.section, known.key
-    for section, name, _ in ini.entries():
-        if setting_name(section, name) == key:
-            return section, name
-    raise RefusedByRig(f"{listed.file} has nothing that {key} stands for")
+    if name in noted:
+        return noted[name].section, noted[name].key
+    names = names_of(ini.entries())
+    if name in names:
+        return names[name]
+    alike = [f"{full} ({key} in [{section}])" for full, (section, key) in names.items()
+             if _plain_name(section, key) == name]
+    if alike:
+        raise RefusedByRig(f"{name} could be {len(alike)} keys of {listed.file}: write {' or '.join(alike[:4])}")
+    raise RefusedByRig(f"{listed.file} has nothing that {name} stands for")
 
 
-def _held(ini: Ini, listed: Listed, key: str) -> str | None:
+def _held(ini: Ini, section: str, key: str) -> str | None:
     """What the file holds for a setting; None if the game has taken it out, or has it twice now."""
     try:
-        return ini.value(*_where(listed, ini, key))
+        return ini.value(section, key)
     except RefusedByRig:
         return None
 
 
-def _write(ini: Ini, listed: Listed, key: str, value: Value | None, noted: dict[str, str | None]) -> None:
-    section, name = _where(listed, ini, key)
-    if value is None:
-        was = noted.get(key)
-        ini.remove(section, name) if was is None else ini.set(section, name, was)
-        return
-    noted.setdefault(key, ini.value(section, name))
-    ini.set(section, name, _as_text(listed.keys.get(key), value))
+def _write(ini: Ini, listed: Listed, name: str, value: Value | None, noted: dict[str, Noted]) -> None:
+    """Write a value, or what was there before; `noted` learns of it."""
+    section, key = _where(listed, ini, name, noted)
+    owner = listed.game.name
+    if value is not None:
+        text = _as_text(listed.keys.get(name), value)
+        noted[name] = _noted_for(noted.get(name) or Noted(section, key, ini.value(section, key), ()), owner)
+        ini.set(section, key, text)
+    elif (last := _let_go(noted, name, owner)) is not None:
+        ini.remove(section, key) if last.was is None else ini.set(section, key, last.was)
+
+
+def _changed_mode(mode: bytes | None, value: Value | None, noted: dict[str, Noted], owner: str) -> bytes:
+    """The mode of a file once it is locked, unlocked, or as it was before; `noted` learns of it."""
+    held = mode or b"0644"
+    if value is not None:
+        noted[LOCK_KEY] = _noted_for(noted.get(LOCK_KEY) or Noted("", "", held.decode(), ()), owner)
+        bits = int(held, 8)
+        return _octal(bits & ~WRITABLE if value else bits | stat.S_IWUSR)
+    last = _let_go(noted, LOCK_KEY, owner)
+    return held if last is None or last.was is None else last.was.encode()
+
+
+def _noted_for(note: Noted, owner: str) -> Noted:
+    return Noted(note.section, note.key, note.was, tuple(dict.fromkeys([*note.games, owner])))
+
+
+def _let_go(noted: dict[str, Noted], name: str, owner: str) -> Noted | None:
+    """A game no longer sets a setting; returns what was noted of it if no other game does."""
+    note = noted.get(name)
+    if note is None:
+        return None
+    rest = tuple(game for game in note.games if game != owner)
+    if rest:
+        noted[name] = Noted(note.section, note.key, note.was, rest)
+        return None
+    return noted.pop(name)
 
 
 def _as_text(known: Key | None, value: Value) -> str:
@@ -233,5 +325,13 @@ def _as_value(key: str, known: Key | None, text: str) -> Value:
         return text
 
 
-def _lock(path: Path) -> bytes:
-    return OPEN if path.stat().st_mode & stat.S_IWUSR else LOCKED
+def _mode(path: Path) -> bytes:
+    return _octal(stat.S_IMODE(path.stat().st_mode))
+
+
+def _octal(mode: int) -> bytes:
+    return f"{mode:04o}".encode()
+
+
+def _is_locked(mode: bytes | None) -> bool:
+    return mode is not None and not int(mode, 8) & stat.S_IWUSR

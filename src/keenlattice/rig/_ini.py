@@ -139,7 +139,8 @@ class Ini:
 
     def _add(self, section: str, key: str, value: str) -> None:
         end = "\r\n" if "\r\n" in self._text else "\n"
-        here = [line for line in self._lines() if line.section.lower() == section.lower()]
+        here = ([line for line in self._lines() if line.section == section]
+                or [line for line in self._lines() if line.section.lower() == section.lower()])
         gap = " " if any(line.before.endswith(" ") for line in here or self._lines()) else ""
         text = f"{key}{gap}={gap}{value}{end}"
         lines = _split(self._text)

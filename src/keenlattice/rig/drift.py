@@ -32,14 +32,14 @@ def find_drift(rig: Rig, book: Logbook) -> tuple[Drift, ...]:
             continue
         nothing = stock(profile)
         version = nothing if last.version == nothing.id else book.version(profile, last.version)
-        slipped = changes(_applied(rig, version), rig.values(state, profile))
+        slipped = changes(applied_values(rig, version), rig.values(state, profile))
         if slipped:
             found.append(Drift(version, slipped))
     return tuple(found)
 
 
-def _applied(rig: Rig, version: Version) -> dict[str, Value]:
-    """What was applied; a value that is refused by now is as it is stored."""
+def applied_values(rig: Rig, version: Version) -> dict[str, Value]:
+    """Return what a version puts on a rig; a value that is refused by now is as it is stored."""
     catalog = rig.catalog()
     facts, found = facts_under(catalog, version.entries, rig.facts()), {}
     for key, value in version.entries.items():
