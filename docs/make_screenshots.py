@@ -43,7 +43,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
     ("drift-faults", 860, ["keen edit brass-orbit frame.cap=160 process.priority=high -m steady",
                            "keen apply brass-orbit --yes",
                            "keen edit rig cpu.core-parking=off display.refresh=144 memory.rated-speed=on"],
-     ["keen rig chore update-driver --yes", "keen drift", "keen drift --put-back | tail -2",
+     ["keen rig chore update-driver --yes", "keen drift", "keen drift --put-back --yes | tail -2",
       "keen rig fault write-fails --at 2",
       "keen apply rig --yes", "keen rig fault rights-missing --at 3", "keen apply rig --yes | tail -2",
       "keen rig fault off",

@@ -54,9 +54,12 @@ def test_from_an_edit_to_a_verdict_and_back(keen: Keen, tmp_path: Path) -> None:
     assert "Nothing changes" in keen("edit", "brass-orbit", "frame.queue-depth=1").stdout
     keen("edit", "rig", "display.refresh=165", "interrupt.mode@gpu0=message")
 
-    shown = {one["setting"]: one for one in as_json(keen("show", "brass-orbit", "--json"))["settings"]}
+    told = as_json(keen("show", "brass-orbit", "--json"))
+    shown = {one["setting"]: one for one in told["settings"]}
     assert shown["frame.queue-depth"]["shadows"] == [{"layer": "stock", "value": "game decides"}]
-    assert shown["display.refresh"]["layer"] == "rig-wide" and shown["interrupt.mode@gpu0"]["value"] == "message"
+    assert shown["display.refresh"]["layer"] == "stock" and "interrupt.mode@gpu0" not in shown
+    assert told["planned"] == [{"setting": "display.refresh", "held": 60, "wanted": 165},
+                               {"setting": "interrupt.mode@gpu0", "held": "line", "wanted": "message"}]
     assert "no change" in keen("show", "brass-orbit").stdout  # a cap of off is what stock is
 
     trial = as_json(keen("trial", "brass-orbit@stock", "brass-orbit", "--blocks", "4", "--seconds", "20", "--seed", "5",
@@ -233,7 +236,7 @@ def test_after_a_driver_update_what_has_slipped_is_found(keen: Keen) -> None:
     (slipped,) = as_json(keen("drift", "--json", code=1))["profiles"]
     assert slipped["changes"] == [{"setting": "frame.cap", "before": 160, "after": None}]
     assert "no longer as applied" in keen("survey").stdout
-    assert "Put back" in keen("drift", "--put-back").stdout
+    assert "Put back" in keen("drift", "--put-back", "--yes").stdout
     keen("drift")
     assert as_json(keen("survey", "--json"))["facts"]["driver_version"] == "32.4"
 

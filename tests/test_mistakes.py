@@ -79,6 +79,7 @@ MISTAKES = [
     (["trial", "--resume"], 2, "left unfinished"),
     (["trial", "--again", "3"], 2, "there is no trial 3"),
     (["undo", "--to", "9"], 2, "keen undo --list"),
+    (["undo", "--to", "1"], 2, "keen undo --list"),
     (["report"], 2, "nothing has been measured"),
     (["report", "brass-orbit", "--out", "page.pdf"], 2, ".html or .md"),
     (["draw", "nowhere.parquet", "--out", "a.png"], 1, "nowhere.parquet"),

@@ -65,7 +65,7 @@ STORY: list[tuple[list[str], Call]] = [
     (["rig", "chore"], lambda ws: ws.chores()),
     (["rig", "chore", "update-driver", "--yes"], lambda ws: ws.chore("update-driver")),
     (["drift"], lambda ws: ws.drift()),
-    (["drift", "--put-back"], lambda ws: ws.put_back()),
+    (["drift", "--put-back", "--yes"], lambda ws: ws.put_back()),
     (["undo"], lambda ws: ws.undo()),
     (["edit", "brass-orbit", "flipper.solenoid-boost="],
      lambda ws: ws.edit("brass-orbit", {"flipper.solenoid-boost": None})),

@@ -10,10 +10,11 @@ import typer
 
 from keenlattice.cli.complete import completing
 from keenlattice.cli.grouped import group
+from keenlattice.cli.terminal import STOPPED
 from keenlattice.errors import KeenLatticeError, UsageError
 
 WRONG_USAGE: Any = typer.BadParameter.__mro__[1]  # the parser's UsageError, which Typer gives no name of its own
-STOPPED = "stopped; nothing is left half-done"
+INTERRUPTED = 130  # the exit code of a program that Ctrl-C has ended
 
 GROUPS = {
     "Profiles": {
@@ -64,6 +65,8 @@ def main() -> None:
     try:
         _check_words(sys.argv)
         code = completing(lambda: app(standalone_mode=False, prog_name="keen"))
+        if code == INTERRUPTED:  # which Typer makes of Ctrl-C, without a word
+            _say(STOPPED, INTERRUPTED)
     except (Exception, KeyboardInterrupt) as error:
         code = _told(error)
         if code is None:
@@ -81,7 +84,7 @@ def _told(error: BaseException) -> int | None:
         where = getattr(getattr(error, "ctx", None), "command_path", "keen")
         return _say(_advised(error.format_message(), where), 2)
     if isinstance(error, typer.Abort | KeyboardInterrupt):
-        return _say(STOPPED, 130)
+        return _say(STOPPED, INTERRUPTED)
     if isinstance(error, BrokenPipeError) or _is_closed_pipe(error):  # the reader of our output has seen enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0

@@ -23,6 +23,7 @@ def begin(book: Path | None, rig: str, *, settle: bool = True) -> Workspace:
     """
     on_rig(rig)
     ws = Workspace(book, rig)
+    ws.notice = warn
     if ws.book.elsewhere:
         warn(f"the logbook {ws.book.folder} was made elsewhere: it is open for reading alone (keen takeover)")
     for said in ws.settle(ask_what_becomes_of_it) if settle else ():

@@ -29,6 +29,7 @@ def playing(ws: "Workspace", what: str, json: bool = False, watch: Path | None =
         watch: a folder that recordings appear in.
         sensor: the serial port of a sensor that is read while a run is played.
     """
+    from keenlattice.cli.terminal import STOPPED, Interrupted
     from keenlattice.errors import UsageError
     from keenlattice.rig.base import ByHand
     from keenlattice.rig.hand import Paused
@@ -50,6 +51,8 @@ def playing(ws: "Workspace", what: str, json: bool = False, watch: Path | None =
         else:
             with progress(what, json or by_hand) as told:
                 yield told
+    except KeyboardInterrupt as stopped:
+        raise Interrupted(str(stopped) or STOPPED) from None
     except Waiting as waiting:
         _show_what_is_next(ws, waiting, json)
         raise typer.Exit from None

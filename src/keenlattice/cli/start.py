@@ -12,8 +12,6 @@ AGAIN_S = 0.02
 def main() -> None:
     """Runs the command line. Ctrl-C ends it in one line, also while something is being loaded."""
     _open_closed_streams()
-    if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
-        signal.signal(signal.SIGINT, _interrupt)
     try:
         from keenlattice.cli.app import main as run
 
@@ -21,6 +19,15 @@ def main() -> None:
     except KeyboardInterrupt:
         print(f"keen: {STOPPED}", file=sys.stderr)
         sys.exit(130)
+    finally:
+        _ignore_interrupts()
+
+
+def _ignore_interrupts() -> None:
+    """The command is over: while Python clears up, Ctrl-C would be a traceback, and a timer under way a signal."""
+    if hasattr(signal, "setitimer"):
+        signal.setitimer(signal.ITIMER_REAL, 0)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
 def _open_closed_streams() -> None:
@@ -36,6 +43,8 @@ def _interrupt(_signal: int, frame: FrameType | None) -> None:
         signal.signal(signal.SIGALRM, _interrupt)
         signal.setitimer(signal.ITIMER_REAL, AGAIN_S)
         return
+    if hasattr(signal, "setitimer"):
+        signal.setitimer(signal.ITIMER_REAL, 0)
     raise KeyboardInterrupt
 
 
@@ -46,6 +55,9 @@ def _is_loading(frame: FrameType | None) -> bool:
         frame = frame.f_back
     return False
 
+
+if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
+    signal.signal(signal.SIGINT, _interrupt)  # as soon as anything of ours runs
 
 if __name__ == "__main__":
     main()

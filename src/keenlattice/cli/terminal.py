@@ -4,6 +4,17 @@ import sys
 from functools import cache
 from typing import Any, TextIO
 
+from keenlattice.errors import KeenLatticeError
+
+STOPPED = "stopped; nothing is left half-done"
+
+
+class Interrupted(KeenLatticeError):
+    """Somebody pressed Ctrl-C; the message says what is kept."""
+
+    exit_code = 130
+
+
 COLOURS = 0x0004  # ENABLE_VIRTUAL_TERMINAL_PROCESSING: the console acts on colour codes instead of printing them
 
 

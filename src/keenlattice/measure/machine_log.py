@@ -11,8 +11,9 @@ from keenlattice.errors import CaptureError
 from keenlattice.measure._rows import read_rows
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.columns import IN_MS, Said, Unit, made_of
-from keenlattice.measure.series import Series
+from keenlattice.measure.series import Series, kind_of
 
+MOST_PCT = 101.0  # rounding leaves a little above 100
 SAME_CLOCK_FROM = 0.5  # of the run: a log that covers as much of it by its own times is on the same clock
 
 
@@ -54,19 +55,37 @@ def log_map(**fields: object) -> LogMap:
 def read_machine_log(path: Path, columns: LogMap) -> dict[str, Series]:
     """The series of a log, by name, on its own clock in ms.
 
-    Rows whose time is no number are left out, and so are those whose time goes back.
+    Rows whose time is no number are left out.
 
     Raises:
-        CaptureError: it cannot be read, lacks a column, or holds nothing of use.
+        CaptureError: it cannot be read, lacks a column, or holds nothing of use; its times go back; or a share is above
+            100 %.
     """
     rows = read_rows(path, [columns.time, *columns.said.values()], [])
     times = rows.numbers[columns.time] * IN_MS[columns.unit]
     known = np.isfinite(times)
-    rising = known & (np.where(known, times, -np.inf) >= np.maximum.accumulate(np.where(known, times, -np.inf)))
-    found = {name: Series(times[rising], _said(rows.numbers[column][rising])) for name, column in columns.said.items()}
+    back = np.flatnonzero(np.diff(times[known]) < 0)
+    if back.size:
+        raise CaptureError(f"{path}: the times of {columns.time!r} go back, first after row {back[0] + 1} of "
+                           f"{times[known].size}: are these two logs in one file? Keep the part of the run")
+    found = {name: Series(times[known], _said(rows.numbers[column][known])) for name, column in columns.said.items()}
+    for name, series in found.items():
+        check_share(name, columns.said[name], series, path)
     if not any(series.known.size for series in found.values()):
         raise CaptureError(f"{path}: no value of {', '.join(columns.said.values())} can be read of it")
     return {name: series for name, series in found.items() if series.known.size}
+
+
+def check_share(name: str, column: str, series: Series, path: Path) -> None:
+    """Check that a share of a whole part is not above 100 %; a game may keep several cores busy.
+
+    Raises:
+        CaptureError: it is.
+    """
+    worst = float(series.known.max()) if series.known.size else 0.0
+    if kind_of(name).unit == "%" and not name.startswith("game") and worst > MOST_PCT:
+        raise CaptureError(f"{path}: {column!r} holds {worst:.0f}, and {name} is a share of 100 %: it is another "
+                           "column, or in another unit")
 
 
 def _said(values: Floats) -> Floats:

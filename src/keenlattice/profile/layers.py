@@ -24,6 +24,17 @@ Layer = Literal["unknown", "facts", "seen", "stock", "rig-wide", "game", "trial"
 
 
 @dataclass(frozen=True)
+class Base:
+    """What a game's version stands on: the rig-wide values that a rig holds, and its facts.
+
+    It is what was read from the rig, and not what the latest rig-wide version would put there.
+    """
+
+    rig_wide: Entries
+    facts: Names
+
+
+@dataclass(frozen=True)
 class Effective:
     """What holds for one setting, which layer it comes from, and what it hides (next below first, as stored).
 

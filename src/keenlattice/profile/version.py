@@ -63,6 +63,10 @@ class Version:
         return self.reference
 
 
+HELD_NOW = "what the rig holds now"
+"""The note of a version that was read from the rig, and never made."""
+
+
 def stock(profile: str) -> Version:
     """The version of a profile that sets nothing, and was never made: everything is inherited.
 

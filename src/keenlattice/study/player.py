@@ -22,6 +22,10 @@ from keenlattice.rig._apply import restart_for
 from keenlattice.rig.base import ByHand, Restartable, Rig, State, play_on
 from keenlattice.rig.hand import ComingRun
 
+HUNG_MS, HUNG_SHARE, HUNG_FRAMES = 1000.0, 0.05, 2.0
+"""A run has hung if nothing was shown at its end for longer than each of these: a second, a share of the run, and so
+many times its longest frame."""
+
 TRIES = 3  # of a run, before the study is given up for now
 
 
@@ -148,7 +152,7 @@ class Player:
         self.put_on(entries)
         try:
             capture = play_on(self.rig, self.game, self.seconds + self.warm_up_s, seed)
-            why = self._gone_wrong(capture, entries)
+            why = self._gone_wrong(capture, entries) or self._hung(capture)
             if self.warm_up_s and not why:
                 capture = cut(capture, 1000 * self.warm_up_s, np.inf)
         except (RefusedByRig, NeedsInstalling):
@@ -177,6 +181,16 @@ class Player:
         if capture.about.get("focus_lost"):
             return "the game lost the focus during the run"
         return ""
+
+    def _hung(self, capture: Capture) -> str:
+        """Whether nothing was shown for the last part of a run that was played here; "" if something was."""
+        frames = capture.frame_ms
+        if isinstance(self.rig, ByHand) or not frames.size:
+            return ""
+        silent_ms = 1000 * (self.seconds + self.warm_up_s) - float(capture.shown_ms[-1] - capture.shown_ms[0])
+        if silent_ms <= max(HUNG_MS, HUNG_SHARE * 1000 * self.seconds, HUNG_FRAMES * float(frames.max())):
+            return ""
+        return f"nothing was shown for {silent_ms / 1000:.1f} s at the end: the game hung, or was closed"
 
     def put_on(self, entries: Entries) -> None:
         """Makes the rig hold exactly these entries for the owner, restarts what has to, and reads them back.

@@ -14,7 +14,8 @@ from keenlattice.study.player import Each, Player, Puts, ignore
 
 def play(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequence[Version], each: Each = ignore,
          done: Mapping[int, Capture] | None = None,
-         earlier: Mapping[int, Sequence[tuple[str, str]]] | None = None) -> AnyResult:
+         earlier: Mapping[int, Sequence[tuple[str, str]]] | None = None,
+         doubts: Sequence[str] = ()) -> AnyResult:
     """Plays a study, or what is left of it. The rig is put back to what it was, whatever happens; one that is changed
     by hand stays as it is if its player pauses.
 
@@ -24,6 +25,7 @@ def play(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequ
             wrong, too, which is then played again.
         done: the runs that were played earlier, by their place: they are not played again.
         earlier: those that went wrong before, by their place: arm and reason of each.
+        doubts: what speaks against the result before any run is looked at.
 
     Raises:
         UsageError: versions of two profiles, or of the rig-wide one without a game.
@@ -34,7 +36,8 @@ def play(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequ
     game = game_of(rig, game_for(versions, spec.game)).name
     why = f"{kind.name} of {spec.about}"
     with changes_of(rig, why) as transaction:
-        player = Player(rig, spec.owner, game, *spec.pace, each, done or {}, transaction, earlier=earlier or {})
+        player = Player(rig, spec.owner, game, *spec.pace, each, done or {}, transaction, earlier=earlier or {},
+                        doubts=list(doubts))
         result = kind.play(player, spec, versions)
         player.put_back()
     return result
@@ -50,13 +53,14 @@ def changes_of(rig: Rig, why: str) -> AbstractContextManager[Puts]:
 
 
 def replay(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequence[Version],
-           done: Mapping[int, Capture]) -> AnyResult:
+           done: Mapping[int, Capture], doubts: Sequence[str] = ()) -> AnyResult:
     """Computes a study anew from its runs; nothing is played, and the rig is only asked what it knows.
 
     Args:
-        spec, versions, done: as in `play`.
+        spec, versions, done, doubts: as in `play`.
 
     Raises:
         RunMissing: it takes more runs than there are.
     """
-    return kind.play(Player(rig, spec.owner, game_for(versions, spec.game), *spec.pace, done=done), spec, versions)
+    player = Player(rig, spec.owner, game_for(versions, spec.game), *spec.pace, done=done, doubts=list(doubts))
+    return kind.play(player, spec, versions)

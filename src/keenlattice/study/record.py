@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._version import __version__
+from keenlattice.catalog.values import Value, written
 from keenlattice.errors import KeenLatticeError, RigError, UsageError
 from keenlattice.logbook._studies import (
     KeptRun,
@@ -13,12 +14,15 @@ from keenlattice.logbook._studies import (
     done_of,
     failed_of,
     finish_study,
+    replan,
     runs_of,
     start_study,
     take_back_run,
 )
+from keenlattice.logbook.file import now
 from keenlattice.logbook.reference import find
-from keenlattice.profile.version import Version
+from keenlattice.profile.compare import changes
+from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.study._form import Form
 from keenlattice.study.kind import KeptVersion, Spec, game_for, kind_named
 
@@ -28,13 +32,35 @@ if TYPE_CHECKING:
     from keenlattice.rig.base import Rig
     from keenlattice.study.player import Run
 
+LONGEST_REASON = 2_000
+"""Letters that are kept of why a run does not count."""
+
+HELD = "held"
+"""Where a study's plan, as the logbook keeps it, has what the rig held."""
+
 Progress = Callable[[int, int], None]
 """Is told how many runs are done, and how many it takes in all, as far as that is known."""
 
 
 @dataclass(frozen=True)
+class Held(Form):
+    """What a rig held when a study began, or went on after a stop: its rig-wide values, and its facts."""
+
+    WHAT: ClassVar[str] = "what the rig held"
+
+    time: str = ""
+    values: dict[str, Value] = field(default_factory=dict)
+    facts: dict[str, bool | int | float | str] = field(default_factory=dict)
+
+    @classmethod
+    def by(cls, rig: "Rig") -> "Held":
+        """Return what a rig holds now."""
+        return cls(now(), dict(rig.values(rig.state(), WHOLE_RIG)), dict(rig.facts()))
+
+
+@dataclass(frozen=True)
 class Provenance(Form):
-    """What a study's result rests on, beside its runs."""
+    """What a study's result rests on, beside its runs: `held` and `facts` are as the rig was when it began."""
 
     WHAT: ClassVar[str] = "what a study rests on"
 
@@ -43,6 +69,31 @@ class Provenance(Form):
     captures: list[str] = field(default_factory=list)
     time: str = ""
     facts: dict[str, bool | int | float | str] = field(default_factory=dict)
+    held: dict[str, Value] = field(default_factory=dict)
+
+
+def held_by(study: Study) -> list[Held]:
+    """Return what the rig held when a study began and each time it went on, the first first.
+
+    Raises:
+        BookError: it is not of its form.
+    """
+    kept = study.plan.get(HELD, [])
+    return [Held.of_json(one) for one in kept] if isinstance(kept, list) else []
+
+
+def held_otherwise(study: Study, spec: Spec) -> list[str]:
+    """Return the doubts about a study that went on while the rig held other rig-wide values than when it began."""
+    states = held_by(study)
+    if spec.owner == WHOLE_RIG:
+        return []
+    return [f"when it went on at {state.time[:16].replace('T', ' ')} UTC, the rig held {change.key} at "
+            f"{_or_unset(change.after)}; when it began, at {_or_unset(change.before)}"
+            for state in states[1:] for change in changes(states[0].values, state.values)]
+
+
+def _or_unset(value: Value | None) -> str:
+    return "unset" if value is None else written(value)
 
 
 def spec_of(study: Study) -> Spec:
@@ -110,7 +161,8 @@ def start(book: "Logbook", rig: "Rig", kind: str, spec: Spec) -> Study:
     book.collect_strays()
     for one in versions if spec.STRICT else ():
         entries_on(rig, one)
-    return start_study(book, rig.name, kind, spec.to_json(), versions[0].reference, versions[-1].reference)
+    plan = {**spec.to_keep(), HELD: [Held.by(rig).to_keep()]}
+    return start_study(book, rig.name, kind, plan, versions[0].reference, versions[-1].reference)
 
 
 def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None = None) -> Any:
@@ -121,15 +173,38 @@ def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None
         Paused: of a rig that is changed by hand, if its player goes on later.
     """
     kind = kind_named(study.kind)
+    study = _gone_on(book, rig, study)
     try:
         while (result := _played(book, rig, study, progress or _nobody)) is None:
             take_back_run(book, study)
     except RigError as error:
-        if not any(not one.excluded for one in runs_of(book, study)):
+        if not _kept(book, study):
             raise
         raise type(error)(f"{error}. The finished runs are kept: keen {kind.command} --resume goes on") from None
+    except KeyboardInterrupt:
+        kept = _kept(book, study)
+        raise Stopped(f"stopped; the rig is as it was, and {kept} finished run{'s are' if kept != 1 else ' is'} kept. "
+                      f"Next: keen {kind.command} --resume goes on") from None
     finish(book, rig, study, result)
     return result
+
+
+class Stopped(KeyboardInterrupt):
+    """A study was interrupted; the message says what is kept, and how to go on."""
+
+
+def _kept(book: "Logbook", study: Study) -> int:
+    """How many runs of a study are finished and count."""
+    return sum(not run.excluded for run in runs_of(book, study))
+
+
+def _gone_on(book: "Logbook", rig: "Rig", study: Study) -> Study:
+    """The same study, with what the rig holds now if that is not what it held before."""
+    states, now_held = held_by(study), Held.by(rig)
+    if states and not changes(states[-1].values, now_held.values):
+        return study
+    plan = {**study.plan, HELD: [*(one.to_keep() for one in states), now_held.to_keep()]}
+    return replan(book, study, plan)
 
 
 def _played(book: "Logbook", rig: "Rig", study: Study, progress: Progress) -> Any:
@@ -151,7 +226,7 @@ def _played(book: "Logbook", rig: "Rig", study: Study, progress: Progress) -> An
             progress(count, max(total, count))
 
     try:
-        return play(rig, kind, spec, versions, each, done, _gone_wrong(book, study))
+        return play(rig, kind, spec, versions, each, done, _gone_wrong(book, study), held_otherwise(study, spec))
     except TakenBack:
         return None
 
@@ -176,14 +251,15 @@ def keep_run(book: "Logbook", study: Study, spec: Spec, versions: Sequence[Versi
     file = ""
     if run.capture.shown_ms.size:
         file = book.keep_capture(run.capture, study.rig, game_for(versions, spec.game), version)
-    add_run(book, study, KeptRun(run.place, run.arm, run.seed, file, run.excluded))
+    add_run(book, study, KeptRun(run.place, run.arm, run.seed, file, run.excluded[:LONGEST_REASON]))
 
 
 def finish(book: "Logbook", rig: "Rig", study: Study, result: Form) -> None:
     """Keeps a study's result, with what it rests on."""
     kept = sorted((run.place, run.file) for run in runs_of(book, study) if not run.excluded)
-    rests_on = Provenance(study.number, __version__, [file for _, file in kept], study.time, dict(rig.facts()))
-    finish_study(book, study, {**result.to_json(), "evidence": rests_on.to_json()})
+    first = next(iter(held_by(study)), None) or Held.by(rig)
+    rests_on = Provenance(study.number, __version__, [file for _, file in kept], study.time, first.facts, first.values)
+    finish_study(book, study, {**result.to_keep(), "evidence": rests_on.to_keep()})
 
 
 def recompute(book: "Logbook", rig: "Rig", study: Study) -> int:
@@ -202,7 +278,8 @@ def recompute(book: "Logbook", rig: "Rig", study: Study) -> int:
     kind, spec, before = kind_named(study.kind), spec_of(study), result_of(study).to_json()
     captures: dict[int, Capture] = {**failed_of(book, study, 1), **done_of(book, study)}
     now = (kind.again(book, study) if kind.again else
-           replay(rig, kind, spec, versions_of(book, rig.name, spec), captures)).to_json()
+           replay(rig, kind, spec, versions_of(book, rig.name, spec), captures,
+                  held_otherwise(study, spec))).to_json()
     differing = _differing(loads(dumps(before)), loads(dumps(now)))
     if differing:
         raise KeenLatticeError(f"{study.kind} {study.number} comes out otherwise now ({', '.join(differing)}): its "

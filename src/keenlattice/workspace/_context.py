@@ -7,6 +7,7 @@ from keenlattice.workspace._wording import in_words, value_text
 
 if TYPE_CHECKING:
     from keenlattice.profile.compare import Change
+    from keenlattice.profile.layers import Base
     from keenlattice.report.page.context import Changed, Context
     from keenlattice.report.page.of_history import PastVersion
     from keenlattice.study.record import Provenance
@@ -22,16 +23,19 @@ def context_of(workspace: "Studying", game: str, before: Version, after: Version
     """
     from keenlattice._version import __version__
     from keenlattice.logbook.file import now
+    from keenlattice.profile.layers import Base
     from keenlattice.report.page.context import Context
     from keenlattice.rig.base import Playable, pending_on
     from keenlattice.rig.drift import find_drift
     from keenlattice.study.record import Provenance
 
     rests_on, rig = provenance or Provenance(), workspace.rig
+    base = workspace.base() if provenance is None else Base(provenance.held, provenance.facts)
     titles = {"rig": "The rig-wide profile", **{one.name: one.title for one in rig.games()}}
     applied = workspace.book.last_apply(workspace.rig_name, before.profile)
     return Context(
-        game=titles.get(game, game), changes=changed(workspace, before, after), findings=workspace.findings(after),
+        game=titles.get(game, game), changes=changed(workspace, before, after, base),
+        findings=workspace.findings(after, base),
         slipped={one.version.reference: tuple(_slipped(workspace, change) for change in one.changes)
                  for one in find_drift(rig, workspace.book)},
         waiting=dict(pending_on(rig)), facts=rests_on.facts or dict(rig.facts()),
@@ -43,15 +47,15 @@ def context_of(workspace: "Studying", game: str, before: Version, after: Version
         time=(rests_on.time or now())[:16].replace("T", " ") + " UTC")
 
 
-def changed(workspace: "Studying", before: Version, after: Version) -> "tuple[Changed, ...]":
+def changed(workspace: "Studying", before: Version, after: Version, base: "Base") -> "tuple[Changed, ...]":
     """What differs between two versions, in words: what holds on either side, why, and what to expect of it.
 
     That a setting is inert is told by the checks, beside it.
     """
     from keenlattice.report.page.context import Changed
 
-    catalog, effective, found = workspace.rig.catalog(), workspace.effective(after), []
-    for one in workspace.differing(before, after):
+    catalog, effective, found = workspace.rig.catalog(), workspace.effective(after, base), []
+    for one in workspace.differing(before, after, base):
         key, was, is_now, remark = in_words(catalog, one)
         held, known = effective.get(key), key in catalog
         holder = workspace.set_by(after, held) if held else None

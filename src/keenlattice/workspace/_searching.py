@@ -226,7 +226,8 @@ class Searching(Trials, Packing):
         if made is None:
             return found
         base, entries, note = made
-        version, spec = self.commit([base], entries, note), found.spec
+        version = self.book.branch(base, entries, f"{found.kind}-{found.number}", note=note, author=self.author)
+        spec = found.spec
         plan = spec.proof  # type: ignore[attr-defined]
         if isinstance(plan, int) and plan:
             tuned = found.result.plan

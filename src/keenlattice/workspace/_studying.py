@@ -4,7 +4,7 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-from keenlattice.profile.version import Version
+from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.workspace.comparing import Comparing
 from keenlattice.workspace.editing import Editing
 from keenlattice.workspace.figures import Drawing
@@ -147,7 +147,13 @@ class Studying(Comparing, Editing, Measuring):
         from keenlattice.study.record import start
 
         study = start(self.book, self.rig, kind, spec)
+        self._tell_of_base(spec)
         return self._play(study, progress)
+
+    def _tell_of_base(self, spec: "Spec") -> None:
+        """Says so, before a study of a game's versions plays, where the rig does not hold what is planned rig-wide."""
+        if spec.owner != WHOLE_RIG and (planned := self.planned_in_words()):
+            self.notice(f"{planned}. The runs are played on what the rig holds; to have it on first: keen apply rig")
 
     def _play(self, study: "Study", progress: "Progress | None") -> "Played[Any]":
         """Plays what is left of a study; one by hand may wait for its player, and then says for what."""

@@ -154,6 +154,7 @@ class Trials(Handing):
         from keenlattice.study.record import start
 
         spec = self._trial_spec(before, after, plan, game, files=True)
+        self._tell_of_base(spec)
         return _to_come(start(self.book, self.rig, "trial", spec), spec, 0)
 
     def take(self, files: "Sequence[Path | str]", columns: str = "") -> "Played[Trial] | RunsToCome":
@@ -172,7 +173,7 @@ class Trials(Handing):
         from keenlattice.study.kind import game_for
         from keenlattice.study.player import Run, RunMissing
         from keenlattice.study.playing import replay
-        from keenlattice.study.record import finish, keep_run, spec_of, versions_of
+        from keenlattice.study.record import finish, held_otherwise, keep_run, spec_of, versions_of
         from keenlattice.study.trial.play import KIND
         from keenlattice.workspace._handed import in_length, read_handed, told_apart
 
@@ -194,7 +195,7 @@ class Trials(Handing):
             keep_run(self.book, study, spec, versions, Run(place, block, arm, seed, capture))
             done[place] = capture
         try:
-            result = replay(self.rig, KIND, spec, versions, done)
+            result = replay(self.rig, KIND, spec, versions, done, held_otherwise(study, spec))
         except RunMissing:
             return _to_come(study, spec, len(done))
         finish(self.book, self.rig, study, result)

@@ -1,5 +1,6 @@
 """Values, and what differs between two versions, in words."""
 
+from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import Value, same, written
@@ -14,6 +15,18 @@ def value_text(catalog: "Catalog", key: str, value: Value | None) -> str:
     if value is None:
         return "unset"
     return written(value, catalog[key].unit if key in catalog else "")
+
+
+def not_held(catalog: "Catalog", settings: "Iterable[tuple[str, Value | None, Value | None]]", wanted: str) -> str:
+    """Settings of which the rig holds something else than is wanted: what it holds, and what was planned or applied.
+
+    Args:
+        settings: name, what the rig holds, and what is wanted.
+        wanted: the word for that: "planned", say.
+    """
+    parts = [f"{key} is at {value_text(catalog, key, held)} ({wanted}: {value_text(catalog, key, value)})"
+             for key, held, value in settings]
+    return "; ".join(parts[:4]) + (f"; and {len(parts) - 4} more" if len(parts) > 4 else "")
 
 
 def in_words(catalog: "Catalog", one: "Difference") -> list[str]:

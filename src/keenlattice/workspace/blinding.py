@@ -40,6 +40,7 @@ class Blinding(Claiming):
         from keenlattice.study.record import finish, start
 
         one, other, plan = self.find(before), self.find(after), BlindPlan(rounds, question)
+        self._tell_of_base(BlindSpec(KeptVersion.of(one), KeptVersion.of(other), plan, game))
         found = run_blind(self.rig, one, other, plan, judge, game)
         measured, trial = self._measured(one.reference, other.reference, found.game)
         study = start(self.book, self.rig, "blind", BlindSpec(KeptVersion.of(one), KeptVersion.of(other), plan, game))

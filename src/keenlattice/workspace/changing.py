@@ -173,9 +173,12 @@ class Changing(Opened):
     def _otherwise(self, plan: "Preview") -> dict[str, tuple[Value, Value]]:
         """The formulas that come to something else once the rig-wide profile, too, is on the rig."""
         from keenlattice.profile.formula import is_formula
+        from keenlattice.profile.layers import Base
+        from keenlattice.profile.version import WHOLE_RIG
 
         formulas = [one for one in plan.changes if is_formula(plan.version.entries.get(one.key))]
-        under = self.effective(plan.version) if formulas else {}
+        planned = Base(self.stored(WHOLE_RIG), self.rig.facts())
+        under = self.effective(plan.version, planned) if formulas else {}
         then = {one.key: under[one.key].value for one in formulas if one.key in under}
         return {one.key: (one.after, value) for one in formulas
                 if (value := then.get(one.key)) is not None and one.after is not None and value != one.after}
@@ -232,6 +235,20 @@ class Changing(Opened):
             return UndoResult((), self.rig.name, False, (), {}, sheet_to_undo(self.rig, self.book, to))
         done = undo(self.rig, self.book, to)
         return UndoResult(done.titles, self.rig.name, done.exactly, done.for_good, done.changes)
+
+    def preview_undo(self, to: int | None = None) -> UndoResult:
+        """Return what `undo` would do; nothing is written.
+
+        Args:
+            to: back to before this restore point; the newest, if not given.
+
+        Raises:
+            UsageError: nothing is left to undo.
+        """
+        from keenlattice.rig._undo import preview_undo
+
+        plan = preview_undo(self.rig, self.book, to)
+        return UndoResult(plan.titles, self.rig.name, plan.exactly, plan.for_good, plan.changes)
 
     def restore_points(self) -> RestorePoints:
         """All that was done to the rig, and what of it is still in force."""

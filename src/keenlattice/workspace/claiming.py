@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
+from keenlattice.profile.version import Version
 from keenlattice.workspace._searching import Searching
 
 if TYPE_CHECKING:
@@ -26,12 +27,16 @@ class ClaimResult:
 
 @dataclass(frozen=True)
 class Repeated:
-    """A rule of a pack whose claims were repeated here; or why they were not."""
+    """A rule of a pack whose claims were repeated here, on top of which base; or why they were not.
+
+    Where the latest version has what the rule sets, the base is that version without it.
+    """
 
     rule: int
     not_repeated: str
     claims: tuple[ClaimResult, ...] = ()
     trial: "Played[Trial] | None" = None
+    base: str = ""
     offered: "OfferedRule | None" = field(default=None, metadata=NOT_IN_JSON)
 
 
@@ -94,8 +99,12 @@ class Claiming(Searching):
             why = "it is for the whole rig: say which game to play, --game GAME"
         if why:
             return Repeated(one.number, why, offered=one)
-        before = self.find(one.rule.game)
-        after = self.with_rules_of([one], before, f"rule {one.number}")
+        base = self.find(one.rule.game)
+        after = self.with_rules_of([one], base, f"rule {one.number}")
+        ruled = [setting.key for setting in one.settings]
+        has_it = after.entries == base.entries
+        before = base if not has_it else Version(base.profile, {
+            key: value for key, value in base.entries.items() if key not in ruled}, note=f"without rule {one.number}")
         claimed = {claim.metric: min(MOST_PCT, claim.at_least_pct or plan.matters_pct) for claim in known}
         claimed = dict([*claimed.items()][:MOST_DECIDERS])
         plan = replace(plan, decides=",".join(claimed), matters_of=tuple(
@@ -104,4 +113,4 @@ class Claiming(Searching):
         by_name = {metric.name: metric for metric in played.result.metrics}
         return Repeated(one.number, "", tuple(
             ClaimResult(claim, held(claim, by_name[claim.metric])) for claim in one.rule.claim
-            if claim.metric in by_name), played, one)
+            if claim.metric in by_name), played, f"{base.reference}{', without the rule' * has_it}", one)

@@ -11,8 +11,9 @@ from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.workspace.opened import Opened, VersionLike
 
 if TYPE_CHECKING:
+    from keenlattice.logbook._studies import Study
     from keenlattice.profile.checks import Finding, Findings
-    from keenlattice.profile.layers import Effective
+    from keenlattice.profile.layers import Base, Effective
     from keenlattice.study.trial.result import Trial
 
 
@@ -30,12 +31,24 @@ class ShownSetting:
                 "shadows": [{"layer": layer, "value": value} for layer, value in one.shadows]}
 
 
+@dataclass(frozen=True)
+class NotHeld:
+    """A setting of which the rig holds something else than a version sets; `held` is None where nothing sets it."""
+
+    setting: str
+    held: Value | None
+    wanted: Value | None
+
+
 @dataclass(frozen=True, repr=False)
 class ShowResult(Result):
     """What holds under a version.
 
     Args:
         unknown: what it sets and the rig does not have.
+        planned: what the latest rig-wide version sets, and the rig does not hold; a game's formulas and checks go by
+            what the rig holds.
+        slipped: of a version that was applied last, what the rig no longer holds.
         findings: what the checks find.
         measured, applied: whether it was measured against stock, and whether it is on the rig.
         set_by: setting to the version that gave it its present value; of one setting alone.
@@ -47,6 +60,8 @@ class ShowResult(Result):
     note: str
     unknown: tuple[str, ...]
     settings: tuple[ShownSetting, ...]
+    planned: tuple[NotHeld, ...]
+    slipped: tuple[NotHeld, ...]
     findings: "Findings | tuple[Finding, ...]" = field(metadata=NOT_IN_JSON)
     measured: bool = field(metadata=NOT_IN_JSON)
     applied: bool = field(metadata=NOT_IN_JSON)
@@ -111,19 +126,30 @@ class Comparing(Opened):
             UnknownName: no such version or setting.
             UsageError: a setting of devices, without one.
         """
-        version, catalog, effective = self.find(which), self.rig.catalog(), self.effective(which)
+        version, catalog, base = self.find(which), self.rig.catalog(), self.base()
+        effective = self.effective(version, base)
         if setting:
             self._check_shown(setting, effective)
         held = tuple(ShownSetting(one, catalog[one.key].unit) for one in effective.values() if setting in ("", one.key))
-        found = tuple(one for one in self._found_in(effective, version.profile)
+        found = tuple(one for one in self._found_in(effective, version.profile, base)
                       if not setting or setting in one.settings)
-        applied = self.book.last_apply(self.rig_name, version.profile)
+        last = self.book.last_apply(self.rig_name, version.profile)
+        applied = last is not None and last.version == version.id
         before = f"{version.profile}@stock"
         unknown = tuple(sorted(key for key in version.entries if key not in catalog))
-        return ShowResult(version, version.note, unknown, held, found,
-                          bool(self.trials_between(before, version.reference)),
-                          applied is not None and applied.version == version.id,
+        planned = tuple(NotHeld(key, *sides) for key, sides in self.planned().items())
+        return ShowResult(version, version.note, unknown, held, () if version.profile == WHOLE_RIG else planned,
+                          self._slipped(version) if applied else (), found,
+                          bool(self.trials_between(before, version.reference)), applied,
                           self.set_by(version, effective[setting]) if setting else None)
+
+    def _slipped(self, version: Version) -> tuple[NotHeld, ...]:
+        """What the rig no longer holds of a version that was applied to it."""
+        from keenlattice.profile.compare import changes
+        from keenlattice.rig.drift import applied_values
+
+        return tuple(NotHeld(one.key, one.before, one.after) for one in changes(
+            self.held(version.profile), applied_values(self.rig, version)))
 
     def _check_shown(self, setting: str, effective: "Any") -> None:
         from keenlattice.errors import UsageError
@@ -160,11 +186,23 @@ class Comparing(Opened):
         Raises:
             UsageError: two packs.
         """
+        from keenlattice.logbook._studies import trials_between
+        from keenlattice.study.record import result_of
+
         one, other = self._both(before, after)
         runs = [len(self.runs_of(side)) for side in (one, other)]
-        return Comparison(one, other, self.differing(one, other), tuple(self.trials_between(one.reference,
-                                                                                            other.reference)),
+        trials = trials_between(self.book, one.reference, other.reference)
+        base = self._base_of(trials[0]) if trials else None  # as the rig was when that trial was played
+        return Comparison(one, other, self.differing(one, other, base), tuple(map(result_of, trials)),
                           (runs[0], runs[1]))
+
+    def _base_of(self, study: "Study") -> "Base":
+        """What the versions of a finished study stood on while it was played."""
+        from keenlattice.profile.layers import Base
+        from keenlattice.study.record import provenance_of
+
+        kept = provenance_of(study)
+        return Base(kept.held, kept.facts)
 
     def trials_between(self, before: str, after: str) -> "Sequence[Trial]":
         """The results of trials of two versions (their references), the newest first.
@@ -178,18 +216,20 @@ class Comparing(Opened):
 
         return [result_of(one) for one in trials_between(self.book, before, after)]
 
-    def differing(self, one: Version, other: Version) -> tuple[Difference, ...]:
-        """Every setting that is stored differently, by name, with what holds on either side and whether it is inert.
+    def differing(self, one: Version, other: Version, base: "Base | None" = None) -> tuple[Difference, ...]:
+        """Return every setting that two versions store differently, with what holds on either side.
 
         Args:
-            one: what holds for the setting.
-            other: the other version.
+            one: the first version.
+            other: the second.
+            base: what they stand on, as in `effective`.
         """
         from keenlattice.profile.compare import changes
 
-        first, second = self.effective(one), self.effective(other)
+        base = base or self.base()
+        first, second = self.effective(one, base), self.effective(other, base)
         inert = {found.settings[0]: found.why for side in (first, second)
-                 for found in self._found_in(side, other.profile) if found.kind == "inert"}
+                 for found in self._found_in(side, other.profile, base) if found.kind == "inert"}
         return tuple(Difference(
             change.key, change.before, change.after, getattr(first.get(change.key), "value", None),
             getattr(second.get(change.key), "value", None), inert.get(change.key, ""))

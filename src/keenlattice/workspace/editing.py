@@ -239,6 +239,16 @@ class Editing(Opened):
         self.book.label(version, name)
         return version
 
+    def planned_in_words(self) -> str:
+        """Return what is planned rig-wide and not on the rig, in a sentence; "" if there is nothing."""
+        from keenlattice.workspace._wording import not_held
+
+        planned = [(key, *sides) for key, sides in self.planned().items()]
+        if not planned:
+            return ""
+        differs = not_held(self.rig.catalog(), planned, "planned")
+        return f"{self.find(WHOLE_RIG).reference} is planned, and not on the rig: {differs}"
+
     def history(self, profile: str, most: int | None = None) -> History:
         """The versions of a profile, newest first, with what each changed and why.
 

@@ -4,14 +4,16 @@ The rig is opened only when it is asked for: what reads the logbook alone starts
 """
 
 import getpass
+import warnings
 from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol, Self, runtime_checkable
 
+from keenlattice._door import check_methods
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.reference import find
-from keenlattice.profile.version import WHOLE_RIG, Entries, Version, stock
+from keenlattice.profile.version import HELD_NOW, WHOLE_RIG, Entries, Version, stock
 from keenlattice.rig._journal import unfinished
 from keenlattice.rig.find import OURS, described, home_of, name_of, open_rig
 
@@ -19,7 +21,7 @@ if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
     from keenlattice.profile._offer import Here
     from keenlattice.profile.checks import Findings
-    from keenlattice.profile.layers import Effective
+    from keenlattice.profile.layers import Base, Effective
     from keenlattice.rig.base import Rig
 
 
@@ -49,6 +51,11 @@ def kept_as(version: Version) -> str:
     return "stock" if version == stock(version.profile) else version.id
 
 
+def warn(text: str) -> None:
+    """Make a Python warning of what a player has to know."""
+    warnings.warn(text, stacklevel=2)
+
+
 class Opened:
     """An open logbook and a rig beside it.
 
@@ -56,12 +63,16 @@ class Opened:
         book: the logbook; or its folder, None for the player's own.
         rig: the kind of rig ("standin", "linux", "byhand", or one that is installed), or a rig itself.
 
-    `author` is who makes its versions: whoever is at the keyboard, unless it is set.
+    `author` is who makes its versions: whoever is at the keyboard, unless it is set. `notice` is called with what a
+    player has to know before something begins; it makes a warning of it, unless it is set.
 
     Raises:
         UnknownName: no such kind of rig.
         BookError: the folder is no logbook.
     """
+
+    def __init_subclass__(cls) -> None:
+        check_methods(cls)
 
     def __init__(self, book: Logbook | Path | str | None = None, rig: "str | Rig" = "standin") -> None:
         if isinstance(rig, str):
@@ -70,6 +81,7 @@ class Opened:
         self.kind = rig if isinstance(rig, str) else rig.name
         self._given = None if isinstance(rig, str) else rig
         self.author = user_name()
+        self.notice: Callable[[str], None] = warn
 
     @property
     def rig_name(self) -> str:
@@ -149,7 +161,7 @@ class Opened:
         profile, _, name = which.partition("@")
         if name == "now":
             known = self.find(profile)
-            return Version(known.profile, self.rig.values(self.rig.state(), profile), note="what the rig holds now")
+            return Version(known.profile, self.held(profile), note=HELD_NOW)
         return find(self.book, which, self.rig_name, lambda: self.games)
 
     def runs_of(self, version: Version) -> list[str]:
@@ -173,18 +185,50 @@ class Opened:
 
         return not isinstance(self.rig, ByHand)
 
-    def effective(self, which: VersionLike) -> "Mapping[str, Effective]":
-        """What holds under a version on this rig: a game's above the latest rig-wide one, formulas evaluated.
+    def held(self, profile: str) -> Entries:
+        """Return what the rig itself holds for a game, or rig-wide: setting to value.
+
+        Args:
+            profile: a game's name, or "rig".
+        """
+        return self.rig.values(self.rig.state(), profile)
+
+    def base(self) -> "Base":
+        """Return what a game's version stands on: the rig-wide values that the rig holds, and its facts."""
+        from keenlattice.profile.layers import Base
+
+        return Base(self.held(WHOLE_RIG), self.rig.facts())
+
+    def planned(self) -> "dict[str, tuple[Value | None, Value]]":
+        """Return the rig-wide settings that are planned and not on the rig: setting to what it holds, and the plan.
+
+        A value that the latest rig-wide version gives by a formula is evaluated on this rig. What nothing sets is at
+        stock; or None, where nobody knows what that is.
+        """
+        from keenlattice.catalog.values import same
+        from keenlattice.rig.drift import applied_values
+
+        wanted = applied_values(self.rig, self.find(WHOLE_RIG))
+        if not wanted:
+            return {}
+        catalog, held = self.rig.catalog(), self.held(WHOLE_RIG)
+        stock_values = {key: catalog[key].stock for key in wanted} if self.stock_known else {}
+        return {key: (held.get(key, stock_values.get(key)), value) for key, value in wanted.items()
+                if not same(held.get(key, stock_values.get(key)), value)}
+
+    def effective(self, which: VersionLike, base: "Base | None" = None) -> "Mapping[str, Effective]":
+        """Return what holds under a version on this rig: a game's above what the rig holds, formulas evaluated.
 
         Args:
             which: the version, in any of the ways that `VersionLike` has.
+            base: what a game's version stands on; as the rig is now, if not given.
         """
         from keenlattice.profile.layers import resolve
 
-        version = self.find(which)
+        version, base = self.find(which), base or self.base()
         whole_rig = version.profile == WHOLE_RIG
-        rig_wide = version.entries if whole_rig else self.stored(WHOLE_RIG)
-        return resolve(self.rig.catalog(), rig_wide, {} if whole_rig else version.entries, facts=self.rig.facts(),
+        return resolve(self.rig.catalog(), version.entries if whole_rig else base.rig_wide,
+                       {} if whole_rig else version.entries, facts=base.facts,
                        stock_known=self.stock_known, seen=self._seen(version.profile))
 
     def _seen(self, profile: str) -> Entries:
@@ -195,20 +239,22 @@ class Opened:
             return {}
         return {**self.rig.seen_before(WHOLE_RIG), **self.rig.seen_before(profile)}
 
-    def findings(self, which: VersionLike) -> "Findings":
-        """What the checks find under a version on this rig.
+    def findings(self, which: VersionLike, base: "Base | None" = None) -> "Findings":
+        """Return what the checks find under a version on this rig.
 
         Args:
             which: the version, in any of the ways that `VersionLike` has.
+            base: as in `effective`.
         """
-        return self._found_in(self.effective(which), self.find(which).profile)
+        base = base or self.base()
+        return self._found_in(self.effective(which, base), self.find(which).profile, base)
 
-    def _found_in(self, effective: "Mapping[str, Effective]", profile: str) -> "Findings":
+    def _found_in(self, effective: "Mapping[str, Effective]", profile: str, base: "Base") -> "Findings":
         """What the checks find, and what the rig knows of the game, where it is known already what holds."""
         from keenlattice.profile.checks import Finding, Findings, findings
         from keenlattice.rig.base import TellsInert
 
-        found = findings(self.rig.catalog(), effective, self.rig.facts(), self.rig.devices(),
+        found = findings(self.rig.catalog(), effective, base.facts, self.rig.devices(),
                          stock_known=self.stock_known)
         if not isinstance(self.rig, TellsInert):
             return found
@@ -243,6 +289,8 @@ class Opened:
 
         return Here(rig.catalog(), rig.facts(), self.stored, refuses, rig.devices(), self.stock_known)
 
+
+check_methods(Opened)
 
 Choose = Callable[["Rig"], bool | None]
 """Is asked what becomes of a change that was cut short: True to finish it, False to undo it, None to leave it."""

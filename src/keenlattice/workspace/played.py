@@ -79,17 +79,18 @@ class Played(Shown, Generic[Found]):
 
 
 def sides(study: "Played[Any]") -> "tuple[list[Capture], list[Capture]]":
-    """The captures of a trial's two versions, in their order; of a hunt, those of the trial that it began with.
+    """Return the captures of a trial's two versions, in their order; of a hunt, those of the trial it began with.
 
-    Both lists are empty if the captures are gone.
+    A hunt goes on to play runs of other versions once its trial has ended: these are left out. Both lists are empty if
+    the captures are gone.
     """
     found: tuple[list[Capture], list[Capture]] = ([], [])
     try:
         captures = study.captures()
     except CaptureError:
         return found
-    plan = study.result.trial.plan if study.kind == "hunt" else study.result.plan
-    for place, (_, arm, _) in enumerate(plan.runs()):
+    trial = study.result.trial if study.kind == "hunt" else study.result
+    for place, (_, arm, _) in enumerate(trial.plan.runs()[:trial.runs_played]):
         if place in captures:
             found[arm == "after"].append(captures[place])
     return found

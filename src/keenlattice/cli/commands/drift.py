@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.options import Book, Json, Rig, Yes
 
 if TYPE_CHECKING:
     from keenlattice.workspace.upkeep import DriftResult
@@ -13,11 +13,14 @@ if TYPE_CHECKING:
 def drift(
     back: Annotated[bool, typer.Option("--put-back", help="Apply again what was applied.")] = False,
     take: Annotated[bool, typer.Option("--adopt", help="Make a new version of what the rig holds.")] = False,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
-    """Compare the rig with what was last applied. Exits with 1 if something has slipped and was left so."""
+    """Compare the rig with what was last applied. Exits with 1 if something has slipped and was left so.
+
+    --put-back shows what has slipped, and asks before it writes.
+    """
     from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, say
+    from keenlattice.cli.output import confirmed, emit, say
     from keenlattice.cli.views.changes import show_changes
     from keenlattice.cli.views.sheet import hand_out
     from keenlattice.errors import UsageError
@@ -25,15 +28,19 @@ def drift(
     if back and take:
         raise UsageError("--put-back and --adopt are each other's opposite: choose one")
     ws = begin(book, rig)
-    found = ws.put_back() if back else ws.adopt_drift() if take else ws.drift()
+    found = ws.drift()
+    for one in found.profiles if not json else ():
+        say(f"{one.version.reference} has slipped on the rig {found.rig}", "bold")
+        show_changes(ws.rig.catalog(), one.changes, "applied", "on the rig")
+    if back and found.profiles and not confirmed("Put back what was applied?", yes):
+        say("Nothing was changed.")
+        raise typer.Exit(1)
+    found = ws.put_back() if back else ws.adopt_drift() if take else found
     if json:
         emit(found)
     elif found.sheet is not None:
         hand_out(found.sheet)
     else:
-        for one in found.profiles:
-            say(f"{one.version.reference} has slipped on the rig {found.rig}", "bold")
-            show_changes(ws.rig.catalog(), one.changes, "applied", "on the rig")
         _what_now(found)
     if found.profiles and not back and not take:
         raise typer.Exit(1)

@@ -31,7 +31,12 @@ def edit(
     else:
         show_changes(ws.rig.catalog(), made.changes)
         say(f"\n{after} made from {before}. Nothing is on the rig yet.")
-        hint(f"keen apply {made.before.profile}   or first measure it: keen trial {before} {after}")
+        if made.before.profile != "rig" and (planned := ws.planned_in_words()):
+            say(f"! {planned}.")
+            hint("keen apply rig, which comes before the game's own version")
+        else:
+            measured = f" --game {ws.games[0]}" if made.before.profile == "rig" and ws.games else ""
+            hint(f"keen apply {made.before.profile}   or first measure it: keen trial {before} {after}{measured}")
 
 
 def _parsed(settings: list[str]) -> dict[str, str | None]:

@@ -22,7 +22,7 @@ def show(
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit, hint, say, table
     from keenlattice.cli.views.findings import show_findings
-    from keenlattice.cli.views.settings import instead_of, show_of_pool, value_of
+    from keenlattice.cli.views.settings import instead_of, show_of_pool, tell_what_is_not_held, value_of
     from keenlattice.errors import UsageError
 
     if setting and all_:
@@ -48,6 +48,7 @@ def show(
         say(f"{hidden} other settings are {where} (--all shows them).", "dim")
     for key in found.unknown:
         say(f"! {key} is set here, but the rig {ws.rig_name} does not have it: kept, and not applied")
+    tell_what_is_not_held(catalog, found)
     say()
     show_of_pool(of_pool)
     show_findings(found.findings)

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from keenlattice.cli.fitting import only
-from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.options import Book, Json, Rig, Yes
 
 if TYPE_CHECKING:
     from keenlattice.workspace.changing import RestorePoints
@@ -16,13 +16,18 @@ def undo(
     to: Annotated[int | None, typer.Option("--to", metavar="NUMBER", help="Back to before this one of --list, be it "
                                            "an apply, a chore or an undo.")] = None,
     points: Annotated[bool, typer.Option("--list", help="Show the restore points, and undo nothing.")] = False,
+    yes: Yes = False,
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
-    """Undo the newest apply or chore, or all since a restore point: what was there before is there again."""
+    """Undo the newest apply or chore, or all since a restore point: what was there before is there again.
+
+    --to shows what it takes back, and asks before it writes.
+    """
     from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, hint, say
+    from keenlattice.cli.output import confirmed, emit, hint, say
     from keenlattice.cli.views.changes import show_by_owner
     from keenlattice.cli.views.sheet import hand_out
+    from keenlattice.rig._undo import in_short
 
     if points:
         only(ctx, "--list", "points")
@@ -31,6 +36,14 @@ def undo(
         known = ws.restore_points()
         emit(known) if json else _show_points(known)
         return
+    if to is not None and not ws.by_hand:  # by hand a sheet is written, and nothing else
+        shown = ws.preview_undo(to)
+        if not json:
+            say(f"Takes back {in_short(shown.undone)}.")
+            show_by_owner(ws.rig.catalog(), shown.changes, "is", "will be")
+        if not confirmed(f"Undo this on the rig {ws.rig_name}?", yes):
+            say("Nothing was changed.")
+            return
     done = ws.undo(to)
     if json:
         emit(done)
@@ -39,9 +52,13 @@ def undo(
         hand_out(done.sheet, "undone")
         return
     show_by_owner(ws.rig.catalog(), done.changes, "was", "is again")
-    say(f"\nUndone on the rig {ws.rig_name}: {', '.join(done.undone)}.")
-    say("It is byte for byte as it was before." if done.exactly else
-        "Something else had changed the rig since: that was kept, and only the values above went back.")
+    say(f"\nUndone on the rig {ws.rig_name}: {in_short(done.undone)}.")
+    if done.exactly:
+        say("It is byte for byte as it was before.")
+    else:
+        say("Something else had changed the rig since, and that was kept. " + (
+            "Only the values above went back." if done.changes else "Nothing of what was set still stood: no value "
+            "went back."))
     for what in done.for_good:
         say(f"! {what} was done since, and nothing brings that back")
     hint("keen undo --list, then keen undo --to its number", "to take this undo back")

@@ -36,7 +36,8 @@ def _show(ws: "Workspace", played: "Played[Any]") -> None:
     elif played.kind == "hunt":
         show_hunt(ws.rig.catalog(), played.result, ws.versions_of(played))
     elif played.kind in ("tune", "ramp"):
-        (show_ramp if played.kind == "ramp" else show_tuning)(ws.rig.catalog(), played)
+        show = show_ramp if played.kind == "ramp" else show_tuning
+        show(ws.rig.catalog(), played, ws.find(played.spec.owner))
     elif _is_pilot(played):
         show_pilot(ws.pilot_of(played), "AFTER")
     else:

@@ -115,7 +115,7 @@ def show_hunt(catalog: "Catalog", result: "Hunt", line: "list[Version]") -> None
          "that is; keen report makes a page of this")
 
 
-def show_tuning(catalog: "Catalog", played: "Played[Tuning]") -> None:
+def show_tuning(catalog: "Catalog", played: "Played[Tuning]", latest: "Version") -> None:
     """The combinations, the best first; the version that was made of it, and what proves it."""
     from keenlattice.measure.metrics import METRICS
     from keenlattice.report.words import TITLES, tune_headline
@@ -134,12 +134,28 @@ def show_tuning(catalog: "Catalog", played: "Played[Tuning]") -> None:
     show_doubts(result.doubts)
     if played.version is None:
         return
-    say(f"\n{played.version.reference} was made of the best. The rig is as it was.")
+    _tell_of_branch(played, result.base, latest)
     if played.proof is None:
         hint(f"keen trial {result.base} {played.version.reference} --decides {plan.goal}, which alone proves it")
         return
     _show_proof(played)
-    hint(f"keen apply {played.version.reference}; keen report makes a page of it")
+    hint(f"keen apply {_label(played)}; or into your profile: keen merge {played.version.profile} {_label(played)}; "
+         "keen report makes a page of it")
+
+
+def _tell_of_branch(played: "Played[Any]", base: str, latest: "Version") -> None:
+    """Which version was made, from which, and what the player's latest sets that it does not have."""
+    assert played.version is not None
+    say(f"\n{_label(played)} ({played.version.reference}) was made of the best, from {base}. Your latest version stays "
+        f"{latest.reference}, and the rig is as it was.")
+    lacks = [key for key in latest.entries if key not in played.version.entries]
+    if lacks:
+        say(f"! it does not have what {latest.reference} sets: {', '.join(lacks)}")
+
+
+def _label(played: "Played[Any]") -> str:
+    assert played.version is not None
+    return f"{played.version.profile}@{played.kind}-{played.number}"
 
 
 def _combination(catalog: "Catalog", one: "Combination") -> list[str]:
@@ -150,7 +166,7 @@ def _combination(catalog: "Catalog", one: "Combination") -> list[str]:
             between(one.low_pct, one.high_pct), str(one.rounds), one.standing]
 
 
-def show_ramp(catalog: "Catalog", played: "Played[Ramp]") -> None:
+def show_ramp(catalog: "Catalog", played: "Played[Ramp]", latest: "Version") -> None:
     """How far it went, and where it settles."""
     from keenlattice.measure.metrics import METRICS
     from keenlattice.report.words import TITLES
@@ -169,7 +185,7 @@ def show_ramp(catalog: "Catalog", played: "Played[Ramp]") -> None:
     if played.version is None:
         say("\nNothing was changed: no step is far enough above where it started.")
         return
-    say(f"\n{played.version.reference} was made of it. The rig is as it was.")
+    _tell_of_branch(played, played.spec.versions[0].reference, latest)
     if played.proof is not None:
         _show_proof(played)
 

@@ -4,12 +4,13 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import say, table
-from keenlattice.workspace._wording import value_text
+from keenlattice.workspace._wording import not_held, value_text
 from keenlattice.workspace.looking import SURE
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog, Setting
     from keenlattice.profile.layers import Effective
+    from keenlattice.workspace.comparing import ShowResult
     from keenlattice.workspace.looking import CatalogResult
 
 
@@ -36,6 +37,17 @@ def show_of_pool(told: Mapping[str, str]) -> None:
         say("The pool says", "bold")
     for key, words in told.items():
         say(f"  {key}: {words}")
+
+
+def tell_what_is_not_held(catalog: "Catalog", found: "ShowResult") -> None:
+    """Where the rig holds something else than the latest rig-wide version, or than what was applied."""
+    planned = not_held(catalog, [(one.setting, one.held, one.wanted) for one in found.planned], "planned")
+    slipped = not_held(catalog, [(one.setting, one.held, one.wanted) for one in found.slipped], "applied")
+    if planned:
+        say(f"! The latest rig-wide version is planned, and not on the rig: {planned}. Values and checks here go by "
+            "what the rig holds. To put it on: keen apply rig")
+    if slipped:
+        say(f"! The rig no longer holds what was applied: {slipped}. To put it back: keen drift --put-back")
 
 
 def show_catalog(found: "CatalogResult", all_of_them: bool) -> None:

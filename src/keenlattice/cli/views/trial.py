@@ -146,4 +146,5 @@ def _show_rule(one: "Repeated") -> None:
             + {"holds": "holds on this rig, too", "does not hold": "does not hold on this rig",
                "unclear": "is unclear here: more blocks would tell"}[word], STYLES[word])
     plan = result.plan
-    say(f"  {result.blocks_played} blocks of {plan.seconds:g} s runs on {result.rig}, seed {plan.seed}", "dim")
+    say(f"  on top of {one.base}: {result.blocks_played} blocks of {plan.seconds:g} s runs on {result.rig}, seed "
+        f"{plan.seed}", "dim")

@@ -104,6 +104,11 @@ class Trial(Form, Shown):
     limited_by: Mapping[Arm, Mapping[str, float]] = field(default_factory=dict)
     adjusted: bool = False
 
+    @property
+    def runs_played(self) -> int:
+        """How many runs it rests on: fewer than planned if it ended early."""
+        return 2 * self.plan.repeats * self.blocks_played
+
     def __getitem__(self, name: str) -> MetricResult:
         return next(one for one in self.metrics if one.name == name)
 
