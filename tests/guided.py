@@ -33,6 +33,7 @@ class AtTerminal:
         self.home, self.player, self.mischief = home, player, mischief
         self.screen, self._read, self.runs = "", 0, 0
         self.skip_steps = False
+        self.on_missing_sensor: Callable[[], None] | None = None
 
     def sit(self, *words: str, kill_at: int = 0) -> str:
         """Sits down, and goes through with what is asked; returns what was on the screen.
@@ -85,6 +86,8 @@ class AtTerminal:
             self.runs += 1
             if not self.mischief(self, self.runs):
                 self.player.record("brass-orbit", self._seconds() + 0.7)
+        elif "its sensor's file is not there yet" in asked[1] and self.on_missing_sensor is not None:
+            self.on_missing_sensor()
         elif asked[1].startswith("t to take"):
             self.type("w")
         else:

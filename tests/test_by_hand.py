@@ -6,6 +6,7 @@ The machine is a stand-in that Keen Lattice cannot write to; what it does is kno
 import json
 import os
 import shutil
+import sys
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -19,7 +20,7 @@ from guided import AtTerminal
 from keenlattice.cli import guide
 from keenlattice.cli.views.hand_story import LedPlayer
 from keenlattice.measure.serial_log import SerialLog
-from keenlattice.measure.simulated_sensor import HEADER, SimulatedSensor, sensor_lines
+from keenlattice.measure.simulated_sensor import HEADER, SimulatedSensor, sensor_lines, write_sensor_log
 from keenlattice.profile.game import Game
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.standin.player import SimulatedPlayer
@@ -29,6 +30,7 @@ from keenlattice.study.screen.result import Screen
 from keenlattice.study.trial._stretches import fit_of_stretches
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.workspace import watching
+from keenlattice.workspace._handed import is_of_one_time, told_apart
 from keenlattice.workspace.next_run import NextRun, Waiting
 from keenlattice.workspace.played import Played
 from keenlattice.workspace.watching import WatchedFolder
@@ -79,7 +81,7 @@ def test_a_placebo_by_hand_is_none_and_what_is_left_can_be_undone(ws: Workspace,
 def test_a_guided_player_comes_to_what_the_machine_does(ws: Workspace, tmp_path: Path, seed: int,
                                                         monkeypatch: pytest.MonkeyPatch) -> None:
     for module in (watching, guide):  # the player of this test is quick, and writes files whole
-        for name in ("STILL_S", "LOOK_EVERY_S", "SENSOR_LATE_S"):
+        for name in ("STILL_S", "LOOK_EVERY_S"):
             monkeypatch.setattr(module, name, 0.02, raising=False)
     placebo = ws.edit("brass-orbit", {"process.io-priority": "high"}, note="a list")
     quick = ws.edit("brass-orbit", {"frame.queue-depth": 1}, note="flippers")
@@ -184,7 +186,7 @@ def test_without_a_terminal_each_command_says_what_comes_next(keen: Keen, tmp_pa
     keen("edit", "brass-orbit", "frame.queue-depth=1", **HAND)
     begun = keen("trial", "brass-orbit@stock", "brass-orbit", "--blocks", "2", "--repeats", "1",
                  "--seconds", "5", "--seed", "1", **HAND)
-    assert "run 1 of 4" in begun.stdout and "keen rig next FRAMES" in begun.stderr
+    assert "run 1 of at most 4" in begun.stdout and "keen rig next FRAMES" in begun.stderr
     told = as_json(keen("rig", "next", "--json", **HAND))
     while told["schema"].endswith("next-run/1"):
         for step in told["steps"]:
@@ -225,6 +227,84 @@ def test_a_watched_folder_gives_whole_files_alone(ws: Workspace, player: Simulat
         arrived += [(one.frames.name, one.frames.stat().st_size) for one in (*found.frames, *found.sensors)]
         assert step >= 12 or "growing.csv" not in dict(arrived)
     assert ("growing.csv", 7500) in arrived and len(arrived) == 3  # beside the run's own two files
+
+
+@pytest.mark.parametrize(("saved_s", "own"), [(0, True), (3, True), (-3, True), (12, False), (-12, False), (40, False)])
+def test_a_sensors_file_goes_to_the_run_of_its_time(ws: Workspace, player: SimulatedPlayer, saved_s: float,
+                                                   own: bool) -> None:
+    frames, light = player.record("brass-orbit", 10)
+    os.utime(frames, (1e6, 1e6))
+    os.utime(light, (1e6 + saved_s, 1e6 + saved_s))
+    (run,) = told_apart(ws, [frames, light])
+    assert run.sensor is not None and is_of_one_time(run, run.sensor, run.by) is own
+
+
+def test_a_sensors_file_that_is_saved_late_is_waited_for(keen: Keen, tmp_path: Path, player: SimulatedPlayer) -> None:
+    set_up(keen, player)
+    keen("edit", "brass-orbit", "frame.queue-depth=1", **HAND)
+    truth: list[float] = []
+
+    def frames_alone(at: AtTerminal, _run: int) -> bool:
+        run = at.player.record_frames("brass-orbit", at._seconds() + 0.7)
+        truth.append(float(np.nanmedian(run.answer_ms - run.click_ms)))
+        at.on_missing_sensor = lambda: write_sensor_log(run, at.player.folder / f"late-{at.runs}.csv", at.runs)
+        return True
+
+    at = AtTerminal(tmp_path, player, frames_alone)
+    said = at.sit("trial", "brass-orbit@stock", "brass-orbit", "--blocks", "4", "--repeats", "1", "--seconds", "10",
+                  "--seed", "1", "--every-block", "--watch", str(player.folder))
+    assert "Median latency: better" in said
+    with Workspace(tmp_path / "book", "byhand") as opened:
+        runs = opened.study(1).captures()
+    found = [float(np.nanmedian(runs[place].latency_ms)) for place in sorted(runs)]
+    assert len(found) == 8 and np.allclose(found, truth, atol=2.0)  # each run has the sensor's file of its own time
+
+
+def test_a_folder_with_a_temporary_name_a_pause_a_growing_file_and_its_end(
+        ws: Workspace, player: SimulatedPlayer, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    clock = [0.0]
+    monkeypatch.setattr(watching, "monotonic", lambda: clock[0])
+    folder = tmp_path / "recorded"
+    lines = player.record("brass-orbit", 5)[0].read_text().splitlines(True)
+    watched = WatchedFolder(ws, folder)
+
+    def after(seconds: float) -> watching.Arrived:
+        found = watching.Arrived()
+        for _ in range(10):
+            clock[0] += seconds / 10
+            some = watched.arrived()
+            found.frames += some.frames
+            found.grown += some.grown
+            found.left_alone |= some.left_alone
+        return found
+
+    (folder / "run.tmp").write_text("".join(lines[:10]))
+    assert not after(0.2).frames and watched.growing
+    (folder / "run.tmp").rename(folder / "first.csv")
+    (folder / "first.csv").write_text("".join(lines))
+    assert [one.frames.name for one in after(2.0).frames] == ["first.csv"] and not watched.growing
+
+    slow = folder / "slow.csv"
+    for count in (20, 40, 60):  # a writer that pauses at the end of a line for half a second
+        slow.write_text("".join(lines[:count]))
+        assert not after(0.5).frames
+    assert watched.still_s > 1.0
+    assert [one.frames.name for one in after(3.0).frames] == ["slow.csv"]
+    slow.write_text("".join(lines[:90]))
+    found = after(5.0)
+    assert found.grown == ["slow.csv"] and not found.frames  # the same run, grown
+    slow.write_text("".join([lines[0], *lines[30:90]]))
+    assert [one.frames.name for one in after(5.0).frames] == ["slow.csv"]  # another run, under the same name
+
+    if sys.platform == "linux":
+        with (folder / "open.csv").open("w") as writer:
+            writer.writelines(lines)
+            writer.flush()
+            assert not after(10.0).frames and watched.growing
+        assert [one.frames.name for one in after(5.0).frames] == ["open.csv"]
+    shutil.rmtree(folder)
+    with pytest.raises(watching.FolderGone, match="cannot be watched any more"):
+        watched.arrived()
 
 
 @POSIX

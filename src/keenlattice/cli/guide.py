@@ -9,15 +9,15 @@ from typing import TYPE_CHECKING, Self
 
 from keenlattice.catalog.values import Value
 from keenlattice.cli.keys import Keys
-from keenlattice.cli.output import minutes, say
-from keenlattice.cli.views.next_run import held_in_words
+from keenlattice.cli.output import say
+from keenlattice.cli.views.next_run import held_in_words, run_of
 from keenlattice.cli.views.sheet import show_step
 from keenlattice.errors import BadValue, CaptureError, KeenLatticeError, UsageError
 from keenlattice.measure.serial_log import SerialLog
 from keenlattice.report._sheet_page import heading
 from keenlattice.rig.hand import ComingRun, Noted, Paused, TakenBack
-from keenlattice.workspace._handed import HASHED, Handed, check_plausible, read_handed, told_apart
-from keenlattice.workspace.watching import WatchedFolder
+from keenlattice.workspace._handed import HASHED, Handed, check_plausible, is_of_one_time, read_handed, told_apart
+from keenlattice.workspace.watching import Arrived, FolderGone, WatchedFolder
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -25,8 +25,6 @@ if TYPE_CHECKING:
     from keenlattice.workspace.workspace import Workspace
 
 LOOK_EVERY_S = 0.15
-SENSOR_LATE_S = 3.0
-"""So long a sensor's file is waited for behind the frames, once one has come with an earlier run."""
 GUESSED_STEPS = 0.5  # a run, before any were asked for: for the time that is left
 CLOCKS_S = 2.0  # a file's stamp may be that coarse
 LEAVE = "p to pause, u to take your last run back"
@@ -48,7 +46,9 @@ class Guide:
         self._steps: Sequence[SheetStep] = ()
         self._asked_for: list[int] = []
         self._explained: set[str] = set()
-        self._sensor_comes, self._since = False, 0.0
+        self._sensor_comes: bool | None = None  # not known before the first run
+        self._wants_latency, self._since = False, 0.0
+        self._noted_before: set[tuple[str, str]] = set()
         self._watch = WatchedFolder(ws, watch) if watch is not None else None
         self._log = SerialLog(sensor) if sensor else None
 
@@ -68,11 +68,14 @@ class Guide:
         from keenlattice.rig.byhand.pace import minutes_left
         from keenlattice.rig.byhand.session import holding
 
+        spec = self._ws.unfinished_spec()
+        self._wants_latency = spec is not None and any(name.startswith("latency") for name in spec.judged_by)
+        most = None if spec is not None and spec.most_runs is None else max(self._total, self._done + 1)
         once_more, self._run, self._since = run.place == self._run.place, run, time.time()
         steps = sum(self._asked_for) / len(self._asked_for) if self._asked_for else GUESSED_STEPS
         left = minutes_left(self._ws.rig.home, max(1, self._total - self._done), run.seconds, steps)
-        say(f"\nRun {self._done + 1} of {max(self._total, self._done + 1)}, about {minutes(left)} to go"
-            + ", once more" * (once_more or run.again > 0), "bold")
+        told = run_of(self._done + 1, most, left)
+        say(f"\n{told[0].upper()}{told[1:]}" + ", once more" * (once_more or run.again > 0), "bold")
         if isinstance(self._ws.rig, ByHand):
             say(f"The rig holds: {held_in_words(holding(self._ws.rig))}", "dim")
         if once_more and self._steps:
@@ -111,7 +114,9 @@ class Guide:
     def _noted(self, steps: "Sequence[SheetStep]") -> dict[tuple[str, str], Value]:
         """What was there before, where nobody has told yet."""
         found: dict[tuple[str, str], Value] = {}
-        for step in (one for one in steps if one.before is None and one.was is None):
+        for step in (one for one in steps if one.before is None and one.was is None
+                     and (one.owner, one.key) not in self._noted_before):
+            self._noted_before.add((step.owner, step.key))  # who cannot tell is not asked again
             while answer := self._asked(f"What does {step.title} show now, before you change it? Enter if you cannot "
                                         "tell"):
                 try:
@@ -171,7 +176,6 @@ class Guide:
         if against and not self._taken_anyway():
             return False
         self._seen |= set(capture.about.get(HASHED, ()))
-        self._sensor_comes = self._sensor_comes or handed.sensor is not None
         return True
 
     def _taken_anyway(self) -> bool:
@@ -196,29 +200,88 @@ class Guide:
         """
         if self._watch is None:
             return self._named()
-        say(f"> Waiting for its recording in {self._watch.folder} (w if the run went wrong, {LEAVE}): ")
-        frames: list[Handed] = []
-        sensors: list[Handed] = []
-        since = 0.0
+        frames, sensors, waits_for_sensor = list[Handed](), list[Handed](), False
+        self._say_what_is_awaited(None)
         while True:
-            arrived = self._watch.arrived()
-            for name, why in arrived.left_alone.items():
-                say(f"left alone: {name} ({why})")
-            frames, sensors = self._of_this_run(frames, arrived.frames), self._of_this_run(sensors, arrived.sensors)
-            since = time.monotonic() if arrived.frames else since
-            late = self._sensor_comes and not sensors and time.monotonic() - since < SENSOR_LATE_S
-            if frames and not self._watch.growing and not late:
-                for other in [*frames[:-1], *sensors[:-1]]:
-                    say(f"left alone: {other.frames.name} (a newer one came)")
-                return replace(frames[-1], sensor=sensors[-1].sensor, by=sensors[-1].by) if sensors else frames[-1]
-            self._wrong_if(self._keys_typed())
+            arrived = self._arrived()
+            frames += self._of_this_run(arrived.frames)
+            sensors += self._of_this_run(arrived.sensors)
+            more = bool(arrived.left_alone or arrived.grown or arrived.frames or arrived.sensors)
+            if frames and not self._watch.growing:
+                run = self._with_sensor(frames[-1], sensors)
+                if run is not None:
+                    for other in frames[:-1]:
+                        say(f"left alone: {other.frames.name} (a newer one came)")
+                    return run
+                more, waits_for_sensor = more or not waits_for_sensor, True
+            if more and (waits_for_sensor or not frames):
+                self._say_what_is_awaited(frames[-1] if frames else None)
+            typed = self._keys_typed()
+            if typed.lower() == "s" and frames:
+                self._sensor_comes = False
+            self._wrong_if(typed)
 
-    def _of_this_run(self, before: list[Handed], more: list[Handed]) -> list[Handed]:
-        """The files that may be of this run, with some more; one that was written before it was asked for is not."""
+    def _say_what_is_awaited(self, frames: Handed | None) -> None:
+        """What is awaited is always on the screen: a run's frames; or, once these are there, its sensor's file."""
+        assert self._watch is not None
+        leave = f"w if the run went wrong, {LEAVE}"
+        if frames is None:
+            say(f"> Waiting for its recording in {self._watch.folder} ({leave}): ")
+        else:
+            say(f"> {frames.frames.name} is there; its sensor's file is not there yet (s if there is none, {leave}): ")
+
+    def _arrived(self) -> Arrived:
+        """What has appeared in the folder; what is not taken is said.
+
+        Raises:
+            Paused: the folder is gone.
+        """
+        assert self._watch is not None
+        try:
+            arrived = self._watch.arrived()
+        except FolderGone as error:
+            raise Paused(f"Paused: {error}. All {self._done} runs that were handed over are kept") from None
+        for name, why in arrived.left_alone.items():
+            say(f"left alone: {name} ({why})")
+        for name in arrived.grown:
+            say(f"{name} has grown since it was taken: it is the same run and not another. To read it again, take "
+                "that run back with u")
+        return arrived
+
+    def _with_sensor(self, frames: Handed, sensors: list[Handed]) -> Handed | None:
+        """The run with its sensor's file, if one was recorded at its time; None while that is awaited.
+
+        Pairing by arrival would give a file that is saved late to the next run.
+        """
+        for sensor in reversed(sensors):
+            sensors.remove(sensor)
+            if is_of_one_time(frames, sensor.frames, sensor.by) or self._is_of_this_run(frames, sensor):
+                for other in sensors:
+                    say(f"left alone: {other.frames.name} (a newer one came)")
+                self._sensor_comes = True
+                return replace(frames, sensor=sensor.sensor, by=sensor.by)
+        waits = self._sensor_comes if self._sensor_comes is not None else self._wants_latency
+        return None if waits and self._log is None and not self._has_clicks(frames) else frames
+
+    def _is_of_this_run(self, frames: Handed, sensor: Handed) -> bool:
+        """Whether the player says that a sensor's file is of this run, though it was recorded at another time."""
+        say(f"! {sensor.frames.name} was recorded at another time than {frames.frames.name}: it is of an earlier run, "
+            "or was saved late")
+        return self._asked("y if it is of this run all the same, Enter to leave it alone").lower() == "y"
+
+    def _has_clicks(self, frames: Handed) -> bool:
+        """Whether a recording holds presses of its own, or cannot be read, which is said later."""
+        try:
+            return read_handed(self._ws, frames, self._run.game).click_ms.size > 0
+        except (CaptureError, UsageError):
+            return True
+
+    def _of_this_run(self, more: list[Handed]) -> list[Handed]:
+        """The files that may be of this run; one that was written before it was asked for is not."""
         old = [one for one in more if one.frames.stat().st_mtime < self._since - CLOCKS_S]
         for one in old:
             say(f"left alone: {one.frames.name} (it was written before this run was asked for)")
-        return [*before, *(one for one in more if one not in old)]
+        return [one for one in more if one not in old]
 
     def _keys_typed(self) -> str:
         try:

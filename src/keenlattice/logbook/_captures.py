@@ -54,13 +54,16 @@ class Captures(BookFile):
 
         if not read.FILE_NAME.fullmatch(name):
             raise BookError(f"the logbook {self.folder}: {name!r} cannot be a capture's name")
-        path = not_a_link(self._captures() / name)
-        about = next(iter(self.rows(lambda row: read.table_in(row, "about", finite=False),
-                                    "SELECT about FROM captures WHERE file = ?", name)), {})
+        path, about = not_a_link(self._captures() / name), self.about_capture(name)
         if DIGEST in about and path.is_file() and _digest(path) != about[DIGEST]:
             raise CaptureError(f"{path} is not the file that was kept: it was exchanged, changed or cut short since; "
                                "put it back from a copy, or play the study again")
         return read_capture(path)
+
+    def about_capture(self, name: str) -> dict[str, Any]:
+        """Return what is noted of a capture, without reading its file; nothing, if it is not known."""
+        return self._first(lambda row: read.table_in(row, "about", finite=False),
+                           "SELECT about FROM captures WHERE file = ?", name) or {}
 
     def _captures(self) -> Path:
         return not_a_link(self.folder / CAPTURES)

@@ -76,6 +76,17 @@ class Spec(Form):
         return len(differing) / 2
 
     @property
+    def judged_by(self) -> tuple[str, ...]:
+        """The metrics that decide, as far as the plan names them."""
+        plan = getattr(self.plan, "trial", self.plan)
+        return tuple(getattr(plan, "deciders", None) or getattr(plan, "goals", None) or ())
+
+    @property
+    def most_runs(self) -> int | None:
+        """How many runs it takes at most; None where that is not known before."""
+        return self.runs
+
+    @property
     def owner(self) -> str:
         """Whose settings differ: a game's name, or "rig"."""
         return self.versions[0].profile

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from keenlattice.workspace.recordings import Recordings
 
 HASHED = "sha256"
+TIME_OF_DAY_FROM_S = 1e9  # stamps beyond it count from 1970; no run is thirty years long
 
 
 @dataclass(frozen=True)
@@ -86,6 +87,52 @@ def kind_of_file(ws: "Recordings", file: Path, columns: str = "") -> "Handed | t
                          f"{file.name} --time COLUMN --name NAME; of a sensor: keen latency {file.name} --time COLUMN "
                          "--light COLUMN --button COLUMN --name NAME")
     return Handed(file, known)
+
+
+def is_of_one_time(handed: Handed, sensor: Path, by: "SensorMap | None") -> bool:
+    """Return whether a sensor recorded at least half of a run, by when both were recorded: their own stamps where these
+    tell the time of day, else their lengths and when they were saved.
+    """
+    columns = handed.columns
+    begin, end = _recorded(handed.frames, columns.time if columns else "", columns.unit if columns else "ms",
+                           intervals=columns is not None and columns.means == "intervals")
+    first, last = _recorded(sensor, (by.time or by.press) if by else "", by.unit if by else "ms")
+    if first == last:  # how long it is cannot be told
+        return last >= (begin + end) / 2
+    return min(end, last) - max(begin, first) >= (end - begin) / 2
+
+
+def _recorded(file: Path, column: str, unit: str, *, intervals: bool = False) -> tuple[float, float]:
+    """From when to when a file was recorded, in s since 1970; one moment, where its length cannot be told."""
+    import numpy as np
+
+    from keenlattice.measure._rows import read_rows
+    from keenlattice.measure.columns import IN_MS
+    from keenlattice.measure.sensor_maps import is_sound
+
+    saved, length = file.stat().st_mtime, 0.0
+    try:
+        if is_sound(file):
+            length = _sound_s(file)
+        elif column and unit in IN_MS:
+            times = read_rows(file, [column], []).numbers[column] * IN_MS[unit] / 1000
+            times = times[np.isfinite(times)]
+            if times.size and not intervals and float(times.min()) > TIME_OF_DAY_FROM_S:
+                return float(times.min()), float(times.max())
+            length = float(times.sum() if intervals else np.ptp(times)) if times.size else 0.0
+    except (CaptureError, OSError):
+        length = 0.0
+    return saved - length, saved
+
+
+def _sound_s(file: Path) -> float:
+    import wave
+
+    try:
+        with wave.open(str(file), "rb") as sound:
+            return sound.getnframes() / sound.getframerate()
+    except (wave.Error, EOFError, ZeroDivisionError):
+        return 0.0
 
 
 def read_handed(ws: "Recordings", handed: Handed, game: str = "", warm_up_s: float = 0.0) -> "Capture":

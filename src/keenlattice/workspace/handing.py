@@ -14,6 +14,7 @@ from keenlattice.workspace.recordings import Recordings
 if TYPE_CHECKING:
     from keenlattice.logbook._studies import Study
     from keenlattice.rig.base import ByHand
+    from keenlattice.study.kind import Spec
     from keenlattice.workspace.measuring import MeasureResult
     from keenlattice.workspace.played import Played
 
@@ -63,13 +64,22 @@ class Handing(Studying, Recordings):
 
     def handed_before(self) -> set[str]:
         """The hashes of all files that were handed over in the newest unfinished study, if there is one."""
-        from keenlattice.logbook._studies import done_of
+        from keenlattice.logbook._studies import runs_of
 
         try:
-            runs = done_of(self.book, self._unfinished())
+            files = [run.file for run in runs_of(self.book, self._unfinished()) if not run.excluded]
         except UsageError:
             return set()
-        return {one for run in runs.values() for one in run.about.get(HASHED, ())}
+        return {one for file in files for one in self.book.about_capture(file).get(HASHED, ())}
+
+    def unfinished_spec(self) -> "Spec | None":
+        """What the newest unfinished study was planned with; None if there is none."""
+        from keenlattice.study.record import spec_of
+
+        try:
+            return spec_of(self._unfinished())
+        except UsageError:
+            return None
 
     def measure_files(self, game: str, files: "Sequence[Path | str]", columns: str = "") -> "MeasureResult":
         """Takes recordings as runs of the rig as it stands, by all that was said of it.
@@ -135,7 +145,7 @@ class Handing(Studying, Recordings):
 
         spec, run = spec_of(study), waiting.run
         done = sum(not one.excluded for one in runs_of(self.book, study))
-        total = max(spec.runs, done + 1)
+        total = None if spec.most_runs is None else max(spec.most_runs, done + 1)
         return NextRun(study.number, study.kind, spec.about, run.place + 1, total, run.arm, run.game, run.seconds,
-                       waiting.steps, run.again, holding(self._by_hand_rig()),
+                       waiting.steps, run.again, holding(self._by_hand_rig()), None if total is None else
                        minutes_left(self.rig.home, total - done, run.seconds, spec.steps_a_run))

@@ -19,13 +19,14 @@ class NextRun(Result):
 
     Args:
         study, kind, of: which study, and what it is about.
-        run: the number of the run, from 1; of `runs`, as far as that is known.
+        run: the number of the run, from 1.
+        runs: how many there are at most; None where a search goes on until it is sure.
         arm: what the run is of, in the study's own words.
         game, seconds: what to play, and how long.
         steps: what to change first.
         wrong: how often this run has gone wrong before.
         holds: owner to what the rig holds now, by all that was said.
-        minutes_left: about, for all that is left.
+        minutes_left: for all that is left, at most and about; None where `runs` is.
         finished: the study that was finished just before, where this one proves what it found.
     """
 
@@ -35,14 +36,14 @@ class NextRun(Result):
     kind: str
     of: str
     run: int
-    runs: int
+    runs: int | None
     arm: str
     game: str
     seconds: float
     steps: "tuple[SheetStep, ...]"
     wrong: int
     holds: Mapping[str, Mapping[str, Value]]
-    minutes_left: float
+    minutes_left: float | None
     finished: "Played[Any] | None" = field(default=None, metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
@@ -51,7 +52,8 @@ class NextRun(Result):
 
     def _caption(self) -> str:
         count = f"{len(self.steps)} step{'s' * (len(self.steps) != 1)}, then " if self.steps else ""
-        return (f"{self.kind} {self.study}, run {self.run} of {self.runs}: {count}{self.seconds:g} s of {self.game}")
+        of = "" if self.runs is None else f" of at most {self.runs}"
+        return f"{self.kind} {self.study}, run {self.run}{of}: {count}{self.seconds:g} s of {self.game}"
 
 
 class Waiting(Paused):

@@ -25,8 +25,8 @@ def show_next_run(ws: "Workspace", found: "NextRun", json: bool) -> None:
     if found.finished is not None:
         show_played(ws, found.finished)
         say()
-    say(f"{found.kind.capitalize()} {found.study}, {found.of}: run {found.run} of {found.runs}, about "
-        f"{minutes(found.minutes_left)} to go", "bold")
+    say(f"{found.kind.capitalize()} {found.study}, {found.of}: {run_of(found.run, found.runs, found.minutes_left)}",
+        "bold")
     if found.wrong:
         say(f"This run went wrong {'once' if found.wrong == 1 else f'{found.wrong} times'}; play it again.")
     say(f"The rig holds: {held_in_words(found.holds)}", "dim")
@@ -44,6 +44,13 @@ def show_next_run(ws: "Workspace", found: "NextRun", json: bool) -> None:
     say(f"\nThen play {found.game} for {found.seconds:g} s, and record it.", "bold")
     hint("keen rig next FRAMES, or keen rig next FRAMES SENSOR; --wrong WHY if it went wrong; or --watch FOLDER, which "
          "goes through all runs")
+
+
+def run_of(number: int, most: int | None, minutes_left: float | None) -> str:
+    """Which run comes next, and bounds of what is left."""
+    if most is None or minutes_left is None:
+        return f"run {number}; the search goes on until it is sure"
+    return f"run {number} of at most {most}, about {minutes(minutes_left)} if all are played"
 
 
 def held_in_words(holds: "Mapping[str, Mapping[str, Value]]") -> str:

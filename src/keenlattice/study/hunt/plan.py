@@ -52,6 +52,10 @@ class HuntSpec(Spec):
         return 2 * self.plan.trial.blocks
 
     @property
+    def most_runs(self) -> int | None:
+        return None  # the search goes on until it is sure
+
+    @property
     def pace(self) -> tuple[float, float]:
         return self.plan.trial.seconds, self.plan.trial.warm_up_s
 
