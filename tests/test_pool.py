@@ -381,3 +381,66 @@ def test_the_pool_stands_beside_settings_and_says_what_to_try_first(keen: Keen, 
         assert "helps everywhere" in keen(*words).stdout, words
     said = keen("pool", "order", "brass-orbit@stock", "brass-orbit").stdout
     assert said.index("gpu.clock-policy") < said.index("process.io-priority")
+
+
+def test_evidence_holds_nothing_of_a_players_own(tmp_path: Path) -> None:
+    ws = keenlattice.Workspace(tmp_path / "book")
+    short = {"blocks": 2, "seconds": 2.0, "seed": 1}
+    for own in ({"file.table_playername": "Ada of Elm Street"}, {"process.affinity": "0-3"},
+                {"frame.queue-depth": 1, "file.table_nudgestrength": "0.9"}):
+        ws.edit("brass-orbit@stock", own)
+        ws.trial("brass-orbit@stock", "brass-orbit", **short)
+    with pytest.raises(UsageError, match="3 are about settings or values of your own"):
+        ws.write_evidence(tmp_path / "mine.jsonl")
+    ws.edit("brass-orbit@stock", {"frame.cap": "= refresh - 3", "process.io-priority": "high"}, note="for Ada")
+    ws.trial("brass-orbit@stock", "brass-orbit", **short)
+    written = ws.write_evidence(tmp_path / "mine.jsonl")
+    text = (tmp_path / "mine.jsonl").read_text()
+    assert (written.studies, written.withheld) == (1, 3)
+    assert not any(word in text for word in ("Ada", "/home", "Elm", "Quill", "Heron", "file."))
+    (record,) = map(json.loads, text.splitlines())
+    assert record["facts"]["os"] == "Marl 4"
+
+
+def test_evidence_that_contradicts_itself_is_left_out(tmp_path: Path) -> None:
+    good, same = record(1, -0.05), json.loads(record(2, -0.05).line())
+    same["change"][0]["after"] = same["change"][0]["before"]
+    twice = json.loads(record(3, -0.05).line())
+    twice["found"] *= 2
+    late = json.loads(record(4, -0.05).line()) | {"day": "9999-99-99"}
+    (tmp_path / "a.jsonl").write_text("\n".join([good.line(), *map(json.dumps, (same, twice, late))]))
+    read = read_evidence([tmp_path / "a.jsonl"])
+    assert len(read.table) == 1 and len(read.refused) == 3
+    assert "nothing was changed" in read.refused[0] and "told twice" in read.refused[1] and "day" in read.refused[2]
+    flat = flattened([record(5, -0.05), record(5, 0.05), record(6, -0.05), record(6, -0.05)])
+    pq.write_table(flat, tmp_path / "b.parquet")
+    read = read_evidence([tmp_path / "b.parquet"])
+    assert len(read.table) == 3 and "told twice of one study" in read.refused[0]  # a copy is no contradiction
+
+
+@pytest.mark.parametrize("column", ["rig", "found", "seed", "change"])
+def test_one_file_of_a_wrong_shape_does_not_stop_the_others(tmp_path: Path, column: str) -> None:
+    flat = flattened([record(1, -0.05)])
+    nested = pa.array([[{"a": [1, None]}]])
+    columns = {name: nested if name == column else flat[name] for name in flat.column_names}
+    more = {column: nested} if column not in columns else {}
+    pq.write_table(pa.table({**columns, **more}), tmp_path / "bad.parquet")
+    (tmp_path / "good.jsonl").write_text(record(2, -0.05).line())
+    read = read_evidence([tmp_path])
+    assert len(read.table) == 1 and len(read.refused) == 1 and "\n" not in read.refused[0]
+
+
+def test_two_pools_at_once_both_have_their_evidence(tmp_path: Path) -> None:
+    for number in range(2):
+        lines = [record(rig + 20 * number, -0.05).line() for rig in range(9)]
+        (tmp_path / f"{number}.jsonl").write_text("\n".join(lines))
+    keenlattice.Workspace(tmp_path / "book").close()
+
+    def pool(number: int) -> int:
+        with keenlattice.Workspace(tmp_path / "book") as ws:
+            return ws.pool(tmp_path / f"{number}.jsonl").number
+
+    with ThreadPoolExecutor(2) as threads:
+        numbers = sorted(threads.map(pool, range(2)))
+    with keenlattice.Workspace(tmp_path / "book") as ws:
+        assert numbers == [1, 2] and ws.recompute(2).equal

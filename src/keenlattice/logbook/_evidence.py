@@ -12,6 +12,31 @@ from keenlattice.logbook._schema import plain_errors
 from keenlattice.logbook.file import BookFile, not_a_link, now
 
 POOL = "pool"
+PATIENCE_S = 600.0
+
+
+@contextmanager
+def pooling(book: BookFile) -> Iterator[None]:
+    """Keep every other process from pooling in this logbook meanwhile.
+
+    Raises:
+        BookError: one was at it, and still was after PATIENCE_S.
+    """
+    from filelock import FileLock, Timeout
+
+    book.check_writable()
+    folder = not_a_link(book.folder / POOL)
+    with plain_errors(book.folder):
+        folder.mkdir(exist_ok=True)
+        lock = FileLock(folder / "pooling.lock")
+        try:
+            lock.acquire(timeout=PATIENCE_S)
+        except Timeout:
+            raise BookError(f"another keen is pooling in {book.folder}: wait for it to end, then repeat this") from None
+    try:
+        yield
+    finally:
+        lock.release()
 
 
 @contextmanager

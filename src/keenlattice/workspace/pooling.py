@@ -22,7 +22,14 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, repr=False)
 class EvidenceWritten(Result):
-    """The evidence that was written: of how many studies, and how many of them found nothing or are not finished."""
+    """The evidence that was written.
+
+    Args:
+        file: where it is.
+        records, studies: how many records there are, of how many studies.
+        silent: how many of these found nothing, or are not finished.
+        withheld: studies that are not in it, since they are about settings or values of the player's own.
+    """
 
     SCHEMA: ClassVar[str] = "evidence-written"
 
@@ -30,6 +37,7 @@ class EvidenceWritten(Result):
     records: int
     studies: int
     silent: int
+    withheld: int = 0
 
     def _caption(self) -> str:
         return f"{self.file}: {self.records} records of {self.studies} studies"
@@ -121,24 +129,27 @@ class Pooling(Claiming):
         from keenlattice._files import replace_file
         from keenlattice.errors import KeenLatticeError, UsageError
         from keenlattice.logbook._studies import studies
-        from keenlattice.study.pool.from_studies import records_of
+        from keenlattice.study.pool.from_studies import is_evidence, records_of
         from keenlattice.study.pool.reading import as_file
 
         file = Path(file)
         if file.suffix not in (".jsonl", ".parquet"):
             raise UsageError(f"{file}: its name has to end in .jsonl or .parquet")
         catalog, facts = self.rig.catalog(), dict(self.rig.facts())
-        found = [record for study in reversed(studies(self.book, self.rig_name))
-                 for record in records_of(study, self.book.id or str(self.book.folder), catalog, facts)]
+        book, begun = self.book.id or str(self.book.folder), [
+            one for one in reversed(studies(self.book, self.rig_name)) if is_evidence(one)]
+        told = [[*records_of(one, book, catalog, facts)] for one in begun]
+        found, withheld = [record for records in told for record in records], sum(not records for records in told)
         if not found:
-            raise UsageError(f"no trial and no screen was begun on {self.rig_name}: there is no evidence yet")
+            raise UsageError(f"no trial and no screen on {self.rig_name} can be passed on" + (
+                f": {withheld} are about settings or values of your own" if withheld else ": none was begun yet"))
         try:
             replace_file(file, as_file(found, file.suffix))
         except OSError as error:
             raise KeenLatticeError(f"cannot write {file}: {error.strerror}") from None
         silent = {one.study for one in found} - {one.study for one in found if any(
             each.verdict in ("better", "worse") for each in one.found)}
-        return EvidenceWritten(file, len(found), len({one.study for one in found}), len(silent))
+        return EvidenceWritten(file, len(found), len({one.study for one in found}), len(silent), withheld)
 
     def pool(self, *sources: Path | str, add: bool = False, decides: str = "", matters_pct: float | None = None,
              game: str = "", executor: "Executor | None" = None) -> "Played[Pool]":
@@ -159,7 +170,7 @@ class Pooling(Claiming):
             UnknownName: no such metric.
         """
         from keenlattice.errors import UsageError
-        from keenlattice.logbook._evidence import name_of, new_evidence
+        from keenlattice.logbook._evidence import name_of, new_evidence, pooling
         from keenlattice.logbook._studies import newest_finished
         from keenlattice.study.deciding import DECIDES
         from keenlattice.study.pool.plan import PoolPlan
@@ -177,11 +188,12 @@ class Pooling(Claiming):
         known = (*(earlier.plan.sources if add and earlier else ()), *(Path(one).name or str(one) for one in sources))
         plan = PoolPlan(tuple(dict.fromkeys(known)), decides or DECIDES, matters_pct, game)
         kept = [evidence_of(self.book, newest)] if add and newest else []
-        with new_evidence(self.book) as file:
-            told = collect_evidence([*kept, *(Path(one) for one in sources)], file, executor)
-            refused = (*(earlier.refused if add and earlier else ()), *told)
-            result = pool_evidence(chosen(file, plan.metrics, game), plan, refused, executor, earlier)
-        return self._finished(keep_pool(self.book, self.rig_name, result, name_of(file)).number)
+        with pooling(self.book):  # another would take this one's evidence for an earlier pool's, and remove it
+            with new_evidence(self.book) as file:
+                told = collect_evidence([*kept, *(Path(one) for one in sources)], file, executor)
+                refused = (*(earlier.refused if add and earlier else ()), *told)
+                result = pool_evidence(chosen(file, plan.metrics, game), plan, refused, executor, earlier)
+            return self._finished(keep_pool(self.book, self.rig_name, result, name_of(file)).number)
 
     def pooled(self, setting: str = "", game: str = "") -> PoolLook:
         """What the newest pool says, and what is to be expected on this rig.

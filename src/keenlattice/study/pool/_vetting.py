@@ -45,9 +45,29 @@ def vetted(table: Any, name: str) -> tuple[Any, list[str]]:
                      f"{column} is not of its form")
     for column in ("decides", "early"):
         table = keep(pc.is_valid(table[column]), f"{column} is not of its form")
+    table = keep(_told_once(table), "metric is told twice of one study, with other numbers")
     known = [pc.is_valid(table[column]) for column in BOUNDS]
     return keep(pc.and_(pc.equal(known[0], known[1]), pc.equal(known[1], known[2])),
                 "effect is told without its error"), refused
+
+
+def _told_once(table: Any) -> Any:
+    """Which rows are the first about a metric of a change in a study, or say the same as that one."""
+    import numpy as np
+    import pyarrow as pa
+
+    if not len(table):
+        return pa.array([], pa.bool_())
+    table = table.unify_dictionaries().combine_chunks()
+    keys = np.stack([table[name].combine_chunks().indices.to_numpy(zero_copy_only=False).astype(np.int64)
+                     for name in ("rig", "study", "change", "metric")], axis=1)
+    _, first, which = np.unique(keys, axis=0, return_index=True, return_inverse=True)
+    first_of = first[which.reshape(-1)]
+    good = np.ones(len(table), dtype=bool)
+    for name in ("log_ratio", "error", "dof"):
+        values = table[name].to_numpy()
+        good &= (values == values[first_of]) | (np.isnan(values) & np.isnan(values[first_of]))
+    return pa.array(good)
 
 
 def _of_schema(table: Any, name: str) -> Any:
@@ -62,7 +82,7 @@ def _of_schema(table: Any, name: str) -> Any:
                    table[field.name].cast(pa.string()).dictionary_encode() if field.name in TEXTS else
                    table[field.name].cast(field.type) for field in wanted]
         return pa.table(columns, schema=wanted)
-    except (pa.ArrowInvalid, pa.ArrowNotImplementedError, pa.ArrowTypeError) as error:
+    except (pa.ArrowException, TypeError, ValueError) as error:
         raise EvidenceError(f"{name}: a column is of another kind: {' '.join(str(error).split())[:120]}") from None
 
 

@@ -8,9 +8,10 @@ Parquet, with a row for each metric of a record (`flat.py`). Both may come from 
 import hashlib
 import json
 from collections.abc import Mapping
+from datetime import date
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
 
 from keenlattice.catalog.values import written
 from keenlattice.profile.pack import Key, Name, PackValue
@@ -19,7 +20,7 @@ FORMAT: Literal["keen-lattice/evidence/1"] = "keen-lattice/evidence/1"
 MOST_SWITCHED, MOST_METRICS, MOST_FACTS = 40, 30, 60
 FARTHEST = 5.0  # log ratio: 148 times as long
 
-DIGEST, METRIC, DAY = "^[0-9a-f]{16}$", "^[a-z0-9_]{1,60}$", r"^(\d{4}-\d\d-\d\d)?$"
+DIGEST, METRIC, DAY = "^[0-9a-f]{16}$", "^[a-z0-9_]{1,60}$", r"^(20\d\d-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01]))?$"
 Digest = Annotated[str, StringConstraints(pattern=DIGEST)]
 Metric = Annotated[str, StringConstraints(pattern=METRIC)]
 Short = Annotated[str, StringConstraints(max_length=60, pattern=r"^[^\x00-\x1f\x7f-\x9f]*$")]
@@ -38,6 +39,13 @@ class Switch(_Part):
     setting: Key
     before: PackValue | None
     after: PackValue | None
+
+
+    @model_validator(mode="after")
+    def _changes(self) -> "Switch":
+        if self.before is not None and self.before == self.after:
+            raise ValueError(f"{self.setting} is {value_said(self.before)} before and after: nothing was changed")
+        return self
 
 
 class Found(_Part):
@@ -79,7 +87,7 @@ class EvidenceRecord(_Part):
         rig, study: which rig, and which study on it: hashes that say nothing else.
         kind: what it was a part of.
         state: "claimed" is what a pack tells: picked for what it found.
-        facts: the rig's, without any that could name a person.
+        facts: the rig's numbers, yes and no, and its system: none that could name a person.
         limited_by: what the frames waited for without the change, in per cent of the time.
         day: on which it was begun.
     """
@@ -97,6 +105,15 @@ class EvidenceRecord(_Part):
     day: Annotated[str, StringConstraints(pattern=DAY)]
     facts: Mapping[Metric, FactValue] = Field(max_length=MOST_FACTS)
     limited_by: Mapping[Short, Annotated[float, Field(ge=0, le=100)]] = Field(max_length=10)
+
+    @model_validator(mode="after")
+    def _once_each(self) -> "EvidenceRecord":
+        metrics, settings = [one.metric for one in self.found], [one.setting for one in self.change]
+        if len({*metrics}) < len(metrics) or len({*settings}) < len(settings):
+            raise ValueError("a metric or a setting is told twice")
+        if self.day:
+            date.fromisoformat(self.day)
+        return self
 
     def line(self) -> str:
         """The record as one line of JSON."""

@@ -1,13 +1,15 @@
 """Evidence records of the studies that a logbook, or a result, holds: of all that were begun."""
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from math import isfinite, log1p
 from typing import Any
 
 from keenlattice._version import __version__
+from keenlattice.catalog.load import catalog as shipped
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value
-from keenlattice.errors import KeenLatticeError
+from keenlattice.errors import BadValue, KeenLatticeError
 from keenlattice.logbook._studies import Study
 from keenlattice.measure.metrics import METRICS
 from keenlattice.profile.compare import Change, changes
@@ -24,7 +26,10 @@ from keenlattice.study.trial.result import MetricResult, Trial
 from keenlattice.study.trial.spec import TrialSpec
 
 KINDS = ("trial", "screen")
-TOLD = {"cpu", "gpu", "other_gpu", "os", "driver_version"}  # of the facts that are text
+SYSTEM = re.compile(r"(Linux|Windows|Darwin|Marl) ?(\d{1,3})?")
+"""All that is told of a fact that is text: the system's name and its first number. Names of hardware are typed in by
+some players, and a kernel's version may hold the name of the machine that it was built on."""
+DEVICE = re.compile(r"[a-z]{2,8}\d{0,2}")
 LONGEST = 60
 WORDS = {"does nothing that matters": "no difference that matters", "unclear": "unclear"}
 
@@ -36,15 +41,19 @@ def records_of(study: Study, book: str, catalog: Catalog, facts: Mapping[str, ob
         catalog: what a setting is at where nothing sets it.
         facts: the rig's as they are now, for a study that has none of its own since it is not finished.
     """
-    if study.kind not in KINDS:
+    if not is_evidence(study):
         return
     spec, rig = spec_of(study), digest("rig", book, study.rig)
-    if not isinstance(spec, TrialSpec | ScreenSpec) or (isinstance(spec, TrialSpec) and spec.is_pilot):
-        return
+    assert isinstance(spec, TrialSpec | ScreenSpec)
     result = None if study.result is None else result_of(study)
     about = provenance_of(study)
     yield from records(spec, result, rig, digest("study", book, study.rig, study.number), catalog,
                        about.facts or facts, about.software or __version__, study.time[:10])
+
+
+def is_evidence(study: Study) -> bool:
+    """Whether a study is of a kind that evidence is written of: a trial or a screen, and no pilot."""
+    return study.kind in KINDS and not getattr(spec_of(study), "is_pilot", False)
 
 
 def records(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None, rig: str, study: str, catalog: Catalog,
@@ -62,11 +71,29 @@ def records(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None, rig: st
     state: State = "not finished" if result is None else "finished"
     for keys, found in _found(spec, result):
         switched = _switched(spec, keys, catalog)
-        if switched and found:
+        if switched and found and all(_is_closed(one, catalog) for one in switched):
             yield EvidenceRecord(
                 rig=rig, study=study, kind=spec_kind(spec), state=state, game=spec.game or spec.owner, change=switched,
                 found=found, played=_played(spec), software=software[:LONGEST], day=day, facts=_told(facts),
                 limited_by={str(name)[:LONGEST]: float(round(share)) for name, share in limited_by.items()})
+
+
+def _is_closed(switch: Switch, catalog: Catalog) -> bool:
+    """Whether a switch holds nothing of a player's own: a setting of our catalog, at values that it names.
+
+    A value of a game's own file may be a name or a folder; the names of services and programs tell who uses them.
+    """
+    name, at, device = switch.setting.partition("@")
+    if name not in shipped() or name not in catalog or catalog[name].kind == "text" or (
+            at and not DEVICE.fullmatch(device)):
+        return False
+    try:
+        for value in (switch.before, switch.after):
+            if value is not None:
+                catalog[name].checked(value)  # numbers, formulas of facts, and words of the catalog's own
+    except BadValue:
+        return False
+    return True
 
 
 def spec_kind(spec: TrialSpec | ScreenSpec) -> Any:
@@ -117,7 +144,7 @@ def _numbers(name: str, decides: bool, change_pct: float | None, error: float | 
 def _switched(spec: SpecOfTwo, keys: Sequence[str] | None, catalog: Catalog) -> tuple[Switch, ...]:
     """The settings of a change, each with what it was and is: as it was set, else at stock."""
     differing = [one for one in above_stock(spec.before.entries, spec.after.entries, catalog)
-                 if keys is None or one.key in keys]
+                 if (keys is None or one.key in keys) and (one.before is None or one.before != one.after)]
     try:
         return tuple(Switch(setting=one.key, before=one.before, after=one.after) for one in differing)
     except ValueError as error:
@@ -140,7 +167,7 @@ def _played(spec: TrialSpec | ScreenSpec) -> Played:
 
 
 def _told(facts: Mapping[str, object]) -> dict[str, Any]:
-    """The facts that a record tells: numbers, yes and no, and the names of hardware and system."""
+    """The facts that a record tells: numbers, yes and no, and which system it is."""
     found: dict[str, Any] = {}
     for name, value in facts.items():
         kind = FACTS.get(name, ("", ""))[0]
@@ -148,6 +175,6 @@ def _told(facts: Mapping[str, object]) -> dict[str, Any]:
             found[name] = value
         elif kind == "number" and isinstance(value, int | float) and not isinstance(value, bool):
             found[name] = float(value)
-        elif name in TOLD and isinstance(value, str) and value.isprintable():
-            found[name] = value[:LONGEST]
+        elif name == "os" and isinstance(value, str) and (system := SYSTEM.match(value)):
+            found[name] = system[0]
     return found

@@ -173,8 +173,11 @@ def read_source(path: Path) -> Read:
         found = _unchecked(path)
         table, refused = vetted(found.table, str(path))
         return Read(table, (*found.refused, *refused))
-    except (KeenLatticeError, OSError) as error:
-        return Read(schema().empty_table(), (f"{error}" if str(path) in str(error) else f"{path}: {error}",))
+    except Exception as error:  # whatever a stranger's file makes of a library: the others are read
+        what = " ".join(str(error).split())[:160] or type(error).__name__
+        if not isinstance(error, KeenLatticeError | OSError):
+            what = f"it is not of the form of evidence ({what})"
+        return Read(schema().empty_table(), (what if str(path) in what else f"{path}: {what}",))
 
 
 def _unchecked(path: Path) -> Read:

@@ -26,6 +26,9 @@ def write(
         return
     say(f"{made.file}: {counted(made.records, 'record')} of {counted(made.studies, 'study', 'studies')}. Found nothing "
         f"better or worse: {made.silent}, which count as much.", "bold")
-    say("In it: what was changed, what came of it, and facts of the rig. No name, no path, no note, no time of day.",
-        "dim")
+    say("In it: settings of the catalog that were changed, what came of it, and facts of the rig in numbers. No name, "
+        "no path, no note, no time of day.", "dim")
+    if made.withheld:
+        say(f"! {counted(made.withheld, 'study is', 'studies are')} not in it: about settings or values of your own, "
+            "such as those of a game's own file")
     hint(f"read it before you pass it on; others pool it with keen pool read {made.file}")
