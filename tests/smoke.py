@@ -42,7 +42,8 @@ COMMANDS: list[tuple[str, int]] = [(words, 0) for words in (
         "pool read --add mine.jsonl", "show brass-orbit frame.queue-depth",
         "report --list", "report", "report brass-orbit", "takeover", "report --study 1 --out trial.md",
         "rig facts refresh_hz=165 ram_mib=16384 --rig byhand", "rig game brass-orbit --title 'Brass Orbit' "
-        "--executable orbit --rig byhand", "apply brass-orbit --yes --rig byhand", "rig sheet --out sheet.html",
+        "--executable orbit --rig byhand", "edit brass-orbit@stock frame.queue-depth=1",
+        "apply brass-orbit --yes --rig byhand", "rig sheet --out sheet.html",
         "rig sheet --tick 1", "rig take-stock display.hdr=off",
         "trial brass-orbit@stock brass-orbit --blocks 2 --rig byhand", "rig next --wrong 'it crashed'", "rig next",
         "demo --out demo")]

@@ -24,6 +24,8 @@ from keenlattice.study.hunt.play import Looks, hunted, run_hunt
 from keenlattice.study.player import Run
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.result import Trial
+from keenlattice.workspace.played import sides
+from keenlattice.workspace.workspace import Workspace
 
 SIGNAL = Signal(0.08, 0.02, 7)
 
@@ -145,6 +147,22 @@ def test_the_culprit_is_found_on_the_rig_and_a_stopped_hunt_goes_on(rig: Standin
         pytest.fail(f"run {run.place} was played again")
 
     assert run_hunt(rig, line, plan, each=none, done=kept) == whole
+
+
+def test_what_is_drawn_of_a_hunt_rests_on_the_runs_of_its_trial(tmp_path: Path) -> None:
+    ws = Workspace(tmp_path / "book")
+    for setting in ({"process.io-priority": "high"}, {"frame.queue-depth": 1}, {"texture.filter-quality": "best"}):
+        ws.edit("brass-orbit", setting)
+    hunt = ws.hunt("brass-orbit", decides="latency_ms_median", matters="3%", blocks=12, seconds=5, seed=1)
+    trial = hunt.result.trial
+    assert trial.blocks_played < trial.plan.blocks and len(hunt.captures()) > trial.runs_played
+    before, after = sides(hunt)
+    assert len(before) == len(after) == trial.blocks_played
+    runs = trial.plan.runs()[:trial.runs_played]
+    captures = hunt.captures()
+    assert [one.about["version"] for one in (*before, *after)] == [
+        captures[place].about["version"] for arm in ("before", "after")
+        for place, (_, side, _) in enumerate(runs) if side == arm]
 
 
 def test_where_nothing_changed_there_is_nothing_to_hunt(rig: Standin) -> None:

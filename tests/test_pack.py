@@ -4,6 +4,8 @@ import json
 import subprocess
 import sys
 import tomllib
+from codecs import BOM_UTF8
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -12,6 +14,7 @@ from hypothesis import strategies as st
 
 from conftest import Keen, as_json
 from keenlattice.profile.pack import Pack, PackError, Rule, pack_text, parse_pack, with_rules
+from keenlattice.workspace.workspace import Workspace
 
 ROOT = Path(__file__).parent.parent
 SAMPLE = ROOT / "examples" / "packs" / "pinball-league.toml"
@@ -31,10 +34,44 @@ some_rules = st.lists(a_rule, min_size=1, max_size=4)
 def test_what_is_written_is_read_again_and_nothing_is_lost(title: str, first: list[Rule], more: list[Rule]) -> None:
     text = pack_text(title, "a", "CC0-1.0", first)
     commented = text.replace("[[rule]]", "# mine é\n[[rule]] # here", 1)
-    longer = with_rules(commented, more)
-    assert longer.startswith(commented.rstrip("\n"))
-    pack = parse_pack(longer.encode(), "p")
+    longer = with_rules(commented.encode(), more, "p")
+    assert longer.startswith(commented.encode())
+    pack = parse_pack(longer, "p")
     assert pack.title == title and pack.rule == [*first, *more]
+
+
+@pytest.mark.parametrize("change", [
+    lambda text: text, lambda text: text.rstrip(b"\n"), lambda text: text.replace(b"\n", b"\r\n"),
+    lambda text: BOM_UTF8 + text, lambda text: BOM_UTF8 + text.replace(b"\n", b"\r\n").rstrip()],
+    ids=["as it is", "no last newline", "CRLF", "byte order mark", "all of these"])
+def test_a_pack_that_is_added_to_keeps_every_byte(tmp_path: Path, change: Callable[[bytes], bytes]) -> None:
+    ws, file = Workspace(tmp_path / "book"), tmp_path / "mine.toml"
+    ws.edit("brass-orbit", {"frame.queue-depth": 1}, note="sooner")
+    file.write_bytes(change(SAMPLE.read_bytes()))
+    before, rules = file.read_bytes(), len(ws.pack(file).rules)
+    ws.write_pack(file, "brass-orbit")
+    after = file.read_bytes()
+    assert after.startswith(before) and len(ws.pack(file).rules) == rules + 1
+    assert (b"\r\n" in before) == (b"\r\n" in after[len(before):])
+
+
+def test_a_pack_with_an_inline_list_is_refused_and_stays(tmp_path: Path) -> None:
+    ws, file = Workspace(tmp_path / "book"), tmp_path / "mine.toml"
+    ws.edit("brass-orbit", {"frame.queue-depth": 1})
+    file.write_text('format = "keen-lattice/pack/1"\ntitle = "x"\nrule = [{game = "rig", set = {"frame.cap" = 60}}]')
+    before = file.read_bytes()
+    with pytest.raises(PackError, match="inline list"):
+        ws.write_pack(file, "brass-orbit")
+    assert file.read_bytes() == before
+
+
+def test_a_rule_for_a_game_that_is_not_here_leaves_the_others(tmp_path: Path) -> None:
+    ws, file = Workspace(tmp_path / "book"), tmp_path / "two.toml"
+    rules = [Rule(game=game, set={"frame.queue-depth": 1}) for game in ("glass-harbour", "brass-orbit")]
+    file.write_text(pack_text("two", "", "", rules))
+    taken = ws.adopt_pack(file)
+    assert [made.after.profile for made in taken.versions] == ["brass-orbit"]
+    assert taken.conditions_not_met == ("rule 1: no game named glass-harbour here",)
 
 
 def test_the_sample_shows_every_outcome(keen: Keen) -> None:

@@ -130,10 +130,17 @@ def test_tuning_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
              "latency_ms_median", "--keep", "frame_ms_p50<6", "--seconds", "5", "--seed", "3", "--matters", "5"]
     told = as_json(keen(*words, "--json"))
     assert told["version"] and told["combinations"][0]["values"] == {"frame.cap": "off", "frame.queue-depth": 1}
-    assert "frame.queue-depth" in keen("show", "brass-orbit").stdout
+    made = "brass-orbit@tune-1"
+    assert "frame.queue-depth" in keen("show", made).stdout
+    assert "brass-orbit@stock" in keen("show", "brass-orbit").stdout  # the latest is what its player made
     assert told["trial"]["metrics"][0]["verdict"] == "better" and 4 <= told["trial"]["blocks_played"] <= 8
+    keen("edit", "brass-orbit", "texture.anisotropy=16x")
     said = keen(*words).stdout
-    assert "Median latency: better" in said
+    assert "was made of the best, from brass-orbit@stock. Your latest version stays" in said.replace("\n", " ")
+    assert "it does not have what" in said and "texture.anisotropy" in said and "Median latency: better" in said
+    keen("merge", "brass-orbit", made)
+    assert {"texture.anisotropy", "frame.queue-depth"} <= {one["setting"] for one in as_json(
+        keen("show", "brass-orbit", "--json"))["settings"] if one["layer"] == "game"}
     assert "Best for median latency: frame.cap = off, frame.queue-depth = 1" in said and "breaks a limit" in said
     assert "No combination keeps" in keen(*words, "--keep", "frame_ms_p50<1").stdout
     for bad in (["tune"], ["tune", "--resume"], [*words[:2], "--try", "frame.cap"], [*words, "--keep", "fps"],

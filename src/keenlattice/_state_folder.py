@@ -7,11 +7,25 @@ never in a logbook: a logbook may come from a stranger.
 import os
 from pathlib import Path
 
+from keenlattice.errors import UsageError
+
+
+def expanded(path: Path) -> Path:
+    """Return a path with `~` written out.
+
+    Raises:
+        UsageError: it begins in the home of somebody who is not there.
+    """
+    try:
+        return path.expanduser()
+    except RuntimeError:
+        raise UsageError(f"{path}: there is no such user, or they have no home") from None
+
 
 def state_folder() -> Path:
     """`KEEN_STATE`, else a folder among the user's state."""
     if chosen := os.environ.get("KEEN_STATE"):
-        return Path(chosen).expanduser().absolute()
+        return expanded(Path(chosen)).absolute()
     from platformdirs import user_state_path
 
     return user_state_path("keen-lattice")

@@ -89,9 +89,10 @@ def _profiles(ctx: typer.Context) -> list[str]:
 
 
 def _folder(ctx: typer.Context) -> Path:
+    from keenlattice._state_folder import expanded
     from keenlattice.logbook.file import default_folder
 
-    return Path(ctx.params.get("book") or default_folder()).expanduser()
+    return expanded(Path(ctx.params.get("book") or default_folder()))
 
 
 @contextlib.contextmanager

@@ -7,6 +7,7 @@ from itertools import groupby
 from pathlib import Path
 from typing import TYPE_CHECKING, Self
 
+from keenlattice._state_folder import expanded
 from keenlattice.catalog.values import Value
 from keenlattice.cli.keys import Keys
 from keenlattice.cli.output import say
@@ -301,7 +302,7 @@ class Guide:
                                  f"wrong, {LEAVE})")
             self._wrong_if(answer)
             try:
-                handed = told_apart(self._ws, [Path(word).expanduser() for word in words_of(answer)])
+                handed = told_apart(self._ws, [expanded(Path(word)) for word in words_of(answer)])
                 if len(handed) == 1:
                     return handed[0]
                 say("! name the files of one run")

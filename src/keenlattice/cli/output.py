@@ -24,7 +24,7 @@ VERDICT_STYLES = {
 GAIN_AT_A_PRICE = "yellow"
 CODES = {"bold": 1, "dim": 2, "red": 31, "green": 32, "yellow": 33}
 GAP = 2
-NARROWEST = 10
+NARROWEST = 8
 
 
 _rig = ""

@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Literal, Self, TypeVar
 
+from keenlattice._state_folder import expanded
 from keenlattice.errors import BookError
 from keenlattice.logbook._identity import (
     claim,
@@ -60,7 +61,7 @@ class BookFile:
     """
 
     def __init__(self, folder: Path | None = None) -> None:
-        self.folder = (folder or default_folder()).expanduser().absolute()
+        self.folder = expanded(folder or default_folder()).absolute()
         self._scratch = None
         if not is_there(self.folder):
             _begin(self.folder)

@@ -49,6 +49,7 @@ class Here:
         refuses: why the rig would not take a value (key, value), or "".
         devices: the rig's devices.
         stock_known: whether what no profile sets is at stock on the rig.
+        knows: whether there is a game of that name, or a profile.
     """
 
     catalog: Catalog
@@ -57,6 +58,7 @@ class Here:
     refuses: Callable[[str, str, Value], str]
     devices: tuple[str, ...] = ()
     stock_known: bool = True
+    knows: Callable[[str], bool] = lambda _: True
 
 
 def offer(pack: Pack, here: Here) -> tuple[OfferedRule, ...]:
@@ -76,7 +78,7 @@ def adopted(offers: tuple[OfferedRule, ...], stored: Callable[[str], Entries]) -
 
 
 def _offered(number: int, rule: Rule, here: Here) -> OfferedRule:
-    fails = _condition(rule.when, here.facts)
+    fails = _condition(rule.when, here.facts) if here.knows(rule.game) else f"no game named {rule.game} here"
     values: dict[str, Value | None] = {**dict.fromkeys(rule.unset), **rule.set_}
     then = with_changes(here.stored(rule.game), {key: value for key, value in values.items() if key in here.catalog})
     inert = {} if fails else _inert(rule.game, then, here)

@@ -3,6 +3,7 @@
 `docs/pack.schema.json` is the form; conditions and values are formulas of `profile/formula.py` or plain values.
 """
 
+import re
 import tomllib
 from collections.abc import Mapping
 from pathlib import Path
@@ -161,17 +162,26 @@ def pack_text(title: str, author: str, licence: str, rules: list[Rule], note: st
     for key, value in (("title", title), ("author", author), ("licence", licence), ("note", note)):
         if value or key == "title":
             document[key] = value
-    return with_rules(tomlkit.dumps(document), rules)
+    return with_rules(tomlkit.dumps(document).encode(), rules, title).decode()
 
 
-def with_rules(text: str, rules: list[Rule]) -> str:
-    """A pack's text with more rules at its end; everything that was there stays, comments included."""
+def with_rules(content: bytes, rules: list[Rule], name: str) -> bytes:
+    """Return a pack with more rules at its end: every byte that was there stays, and the new lines end as the old do.
+
+    Raises:
+        PackError: its rules are one inline list, to which nothing can be added so.
+    """
     import tomlkit
 
-    document = tomlkit.parse(text)
+    if re.search(rb"^\s*rule\s*=", content, re.MULTILINE):
+        raise PackError(f"{name}: its rules are an inline list, to which none can be added: write each as [[rule]], or "
+                        "name another file")
+    document = tomlkit.document()
     for rule in rules:
         _append(document, rule)
-    return tomlkit.dumps(document)
+    line_end = b"\r\n" if b"\r\n" in content else b"\n"
+    begin = content if not content or content.endswith(b"\n") else content + line_end
+    return begin + line_end + tomlkit.dumps(document).replace("\n", line_end.decode()).encode()
 
 
 def _claim_table(claim: Claim) -> "Table":

@@ -1,6 +1,7 @@
 """The games of a rig, as a player has told it: executables, how they are started, and their own settings files."""
 
 import tomllib
+from codecs import BOM_UTF8
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -139,7 +140,10 @@ def add_game(home: Path, listed: Listed) -> None:
     read_games(home)
     path = home / FILE
     try:
-        document = tomlkit.parse(path.read_text(encoding="utf-8")) if path.exists() else tomlkit.document()
+        content = path.read_bytes() if path.exists() else b""
+        mark, content = (BOM_UTF8, content[3:]) if content.startswith(BOM_UTF8) else (b"", content)
+        whole = content if not content or content.endswith(b"\n") else content + b"\n"
+        document = tomlkit.parse(whole.decode("utf-8"))
         table = document.get(name) or tomlkit.table()
         table["title"], table["executables"] = listed.game.title, list(listed.game.executables)
         for key, value in (("command", list(listed.command)), ("file", str(listed.file) if listed.file else ""),
@@ -156,8 +160,13 @@ def add_game(home: Path, listed: Listed) -> None:
                 {"values": one.texts} if one.texts else {})} for setting, one in listed.keys.items()}
         document[name] = table
         home.mkdir(parents=True, exist_ok=True)
-        replace_file(path, tomlkit.dumps(document).encode())
+        text = mark + tomlkit.dumps(document).encode()
+        tomllib.loads(text.decode("utf-8-sig"))
+        replace_file(path, text)
     except UnicodeError:
         raise UsageError(f"{name}: a title, command or path holds bytes that are no UTF-8: rename it") from None
+    except ValueError as error:
+        raise RigError(f"{path} cannot be added to as it is written ({error}): write each game as a table of its own, "
+                       f"[{name}]") from None
     except OSError as error:
         raise RigError(f"cannot write {path}: {error.strerror}") from None

@@ -287,7 +287,9 @@ class Opened:
                 return str(error)
             return ""
 
-        return Here(rig.catalog(), rig.facts(), self.stored, refuses, rig.devices(), self.stock_known)
+        known = {WHOLE_RIG, *self.games, *self.book.profiles()}
+        return Here(rig.catalog(), rig.facts(), self.stored, refuses, rig.devices(), self.stock_known,
+                    known.__contains__)
 
 
 check_methods(Opened)

@@ -181,11 +181,12 @@ class Packing(Opened):
                 raise UsageError(f"{file} is there already: its title, author and licence are its own; leave them out, "
                                  "or name another file")
             read_pack(file)  # says so if it is none
-            text = with_rules(file.read_text(encoding="utf-8"), [rule])
+            content = with_rules(file.read_bytes(), [rule], str(file))
         else:
-            text = pack_text(title or f"{version.profile}: {version.note or 'settings'}", author, licence, [rule])
-        parse_pack(text.encode(), str(file))
-        replace_file(file, text.encode())
+            content = pack_text(title or f"{version.profile}: {version.note or 'settings'}", author, licence,
+                                [rule]).encode()
+        parse_pack(content, str(file))
+        replace_file(file, content)
         return len(found)
 
     def _claims(self, before: Version, version: Version) -> "list[Claim]":

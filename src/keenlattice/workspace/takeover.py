@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice._state_folder import expanded
 
 
 @dataclass(frozen=True, repr=False)
@@ -43,8 +44,8 @@ def look_at(folder: Path | str | None = None) -> TakeoverResult:
     from keenlattice.logbook.file import default_folder
     from keenlattice.logbook.takeover import holdings
 
-    default = default_folder().expanduser().absolute()
-    where = Path(folder).expanduser() if folder else default
+    default = expanded(default_folder()).absolute()
+    where = expanded(Path(folder)) if folder else default
     if not is_there(where):
         raise UsageError(f"there is no logbook in {where}")
     with Logbook(where) as opened:
@@ -69,5 +70,5 @@ def take_over(folder: Path | str, *, made_here: bool = False) -> TakeoverResult:
 
     from keenlattice.logbook import takeover
 
-    takeover.take_over(Path(folder).expanduser(), made_here=made_here).close()
+    takeover.take_over(expanded(Path(folder)), made_here=made_here).close()
     return replace(look_at(folder), taken_over=True)

@@ -40,8 +40,9 @@ def ask() -> Driver:
     try:
         code, said, complained = asked.answer()
     except TimeoutError:
-        raise RigError(f"the driver gave no answer in {apart.ANSWERS_WITHIN_S:g} s when asked for its options; does "
-                       "any OpenGL program run here?") from None
+        raise RigError(f"the driver gave no answer in {apart.ANSWERS_WITHIN_S:g} s when asked for its options: "
+                       "does any OpenGL program run here, and does a pattern in its configuration files take long?"
+                       ) from None
     if code == 3:
         raise NeedsInstalling(f"the driver cannot be asked: {complained.strip()}; {INSTALL_MESA}")
     try:

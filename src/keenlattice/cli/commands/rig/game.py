@@ -34,6 +34,7 @@ def game(
     """List a rig's games, or tell it of one; the stand-in's are made up, and stay as they are."""
     from dataclasses import replace
 
+    from keenlattice._state_folder import expanded
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit, hint, say, table
     from keenlattice.cli.typed import known_as, spot_of, words_of
@@ -56,7 +57,7 @@ def game(
     said: dict[str, Any] = {
         "game": Game(name, title or was.game.title, tuple(executable or was.game.executables)),
         **({"command": words_of(command)} if command is not None else {}),
-        **({"file": Path(file).expanduser().absolute() if file else None} if file is not None else {}),
+        **({"file": expanded(Path(file)).absolute() if file else None} if file is not None else {}),
         **({"answers_at": spot_of(answers, "--answers-at") if answers not in ("", "look") else None,
             "clicks_at": None} if answers is not None else {}),
         **({"clicks_at": spot_of(clicks, "--clicks-at") if clicks else None} if clicks is not None else {}),
