@@ -6,6 +6,7 @@ import signal
 import struct
 import subprocess
 import sys
+import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -18,13 +19,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keenlattice.errors import RefusedByRig, RigError
-from keenlattice.measure.capture import Capture
+from keenlattice.measure.capture import BY_SCREEN, Capture
+from keenlattice.measure.doubts import doubts_of, held_by_screen
 from keenlattice.measure.moment import Moment
 from keenlattice.rig.linux import desktop, look, play, recorder, settled, vulkan
 from keenlattice.rig.linux.children import start, start_to_stay, stop
 from keenlattice.rig.linux.monitor import Mode, Monitor
 from keenlattice.rig.linux.program import Running
 from keenlattice.rig.linux.telemetry import Telemetry, _fill
+from keenlattice.rig.linux.wayland.commits import CommitLog
 from keenlattice.rig.linux.x11 import probe, stamps
 from keenlattice.rig.linux.x11.present import TOLD, Present
 
@@ -379,3 +382,64 @@ def test_one_that_does_not_end_when_it_is_asked_to_is_ended() -> None:
     deaf.stdout.close()
     assert deaf.returncode == -signal.SIGKILL
     stop(deaf, 0.3)  # once more: it has ended already
+
+
+def logged(lines: list[str]) -> CommitLog:
+    """A log of a game that has ended."""
+    read, write = os.pipe()
+    log = CommitLog(os.fdopen(read, "rb"))
+    with os.fdopen(write, "wb") as pipe:
+        pipe.write("\n".join([*lines, ""]).encode())
+    return log
+
+
+def older(us: int) -> str:
+    us %= 2**32
+    return f"[{us // 1000:7d}.{us % 1000:03d}]  -> wl_surface@"
+
+
+def newer(us: int) -> str:
+    second = time.strftime("%H:%M:%S", time.localtime(us // 10**6))
+    return f"[{second}.{us % 10**6:06d}] {{Default Queue}}  -> wl_surface#"
+
+
+@pytest.mark.parametrize("form", [older, newer])
+def test_the_frames_of_a_game_are_the_commits_of_the_surface_that_gets_its_buffers(form: Callable[[int], str]) -> None:
+    begin_us = time.time_ns() // 1000 - 3_000_000
+    lines = ["a game's own words", "[bad.stamp]  -> wl_surface@3.commit()"]
+    for frame in range(300):
+        begin = form(begin_us + 3600 * frame)
+        lines += [begin + message for message in (
+            "3.attach(wl_buffer@9, 0, 0)", "3.damage(0, 0, 9, 9)", "3.commit()", "3.commit()", "7.attach(nil, 0, 0)",
+            "7.commit()", *(["8.attach(wl_buffer@8, 0, 0)", "8.commit()"] if frame % 10 == 0 else []))]
+    start = time.perf_counter() - (time.time_ns() / 1e9 - begin_us / 1e6)
+    shown = Capture(np.arange(0, 1000, 1000 / 60), np.array([100.0]), np.array([130.0]), about={
+        "clock_start_s": start, "recorded_by": BY_SCREEN, "refresh_hz": 60.0})
+    log = logged(lines)
+    time.sleep(0.2)
+    run = log.frames_of(shown)
+    assert run.about["recorded_by"] == "commits" and np.allclose(run.frame_ms, 3.6, atol=0.01)
+    assert 265 <= run.shown_ms.size <= 280 and run.latency_ms == pytest.approx([30.0])
+    assert logged(["nothing"]).frames_of(shown) is shown
+
+
+@given(st.lists(st.integers(1, 4), min_size=3, max_size=60), st.data())
+def test_no_more_frames_are_missed_than_is_said(steps: list[int], data: st.DataObject) -> None:
+    """The screen shows a frame at every refresh; those before which nobody waited are not seen."""
+    from keenlattice.rig.linux.wayland.probe import missed_share
+
+    seen = np.cumsum(steps) / 60
+    late = np.array([data.draw(st.floats(0, 1)) for _ in steps]) / 60  # it waited so long before the frame that it saw
+    awaited = seen - late
+    assert missed_share(seen, awaited, 60.0) >= (sum(steps[1:]) - len(steps[1:])) / (sum(steps[1:]) + 1) - 1e-9
+    prompt = np.concatenate([[seen[0]], seen[:-1] + 0.001])
+    assert missed_share(seen, prompt, 60.0) == 0.0  # who waited all along has missed nothing
+
+
+def test_a_run_at_the_screens_rate_is_doubted_and_says_what_to_do() -> None:
+    about = {"recorded_by": BY_SCREEN, "refresh_hz": 60.0}
+    held, slower = (Capture(np.arange(200) * ms, about=about) for ms in (16.9, 25.0))
+    assert held_by_screen(held) == 60 and held_by_screen(slower) == 0
+    assert any("beyond that is not seen" in one for one in doubts_of(held)) and not doubts_of(slower)
+    quick = Capture(np.arange(9000) * 0.2, about={"recorded_by": "damage"})
+    assert any("3 to 5 % long" in one for one in doubts_of(quick))

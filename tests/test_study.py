@@ -25,7 +25,7 @@ from keenlattice.rig._journal import unfinished
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.player import Run
-from keenlattice.study.trial._conclude import concluded, ended
+from keenlattice.study.trial._conclude import AT_SCREEN_RATE, concluded, ended, metrics_in
 from keenlattice.study.trial._looks import errors_at, looks
 from keenlattice.study.trial.pilot import noise_of
 from keenlattice.study.trial.plan import Arm, TrialPlan
@@ -350,3 +350,18 @@ def test_a_study_that_was_killed_is_undone_by_recover_finish_too(keen: Keen, tmp
     said = " ".join(keen("rig", "recover", "--finish").stdout.split())
     assert "cannot be finished" in said and "the rig is back to what it was before" in said
     assert not (home / "state.json").exists() and not unfinished(home)
+
+
+def test_what_the_screen_hides_is_never_no_difference() -> None:
+    """A game twice as fast beyond the screen's rate: every run sits at 60 Hz, and all look alike."""
+    plan, random = TrialPlan(blocks=12, seconds=10, seed=1, decides="frame_ms_mean"), np.random.default_rng(1)
+
+    def runs(hidden: bool) -> list[tuple[Arm, dict[str, float]]]:
+        numbers = [{name: 16.7 + float(random.normal(0, 0.01)) for name in metrics_in(plan)} for _ in range(24)]
+        return [(arm, {**some, **({AT_SCREEN_RATE: 1.0} if hidden else {})})
+                for (_, arm, _), some in zip(plan.runs(), numbers, strict=True)]
+
+    nothing = Trial("", "", "", plan, ())
+    assert concluded(plan, runs(hidden=False), nothing).deciding.verdict == "no difference that matters"
+    assert concluded(plan, runs(hidden=True), nothing).deciding.verdict == "unclear"
+    assert not ended(plan, runs(hidden=True)[:8])

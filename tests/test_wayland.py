@@ -76,9 +76,11 @@ def test_a_vulkan_program_on_wayland_is_recorded_as_it_hands_over_its_frames(tmp
     rig = rig_with(tmp_path, "sh", "-c", f"WAYLAND_DEBUG=client exec vkcube-wayland 2> {log}")
     run = rig.play("game", 4, 1)
     assert run.about["recorded_by"] == "screen copy" and run.about["others_shown"] is False
-    assert run.about["api"] == "vulkan" and run.about["missed_share"] < 0.02 and run.latency_ms.size == 0
+    assert run.about["api"] == "vulkan" and run.latency_ms.size == 0
     said = np.array([float(one) for one in re.findall(r"\[ *([\d.]+)\]  -> wl_surface@\d+\.commit", log.read_text())])
     own = np.diff(said)[-run.frame_ms.size:]
+    handed_over = int((said > said[-1] - 1000 * run.seconds).sum())
+    assert 1 - run.shown_ms.size / handed_over <= run.about["missed_share"] + 0.03  # what is said is a bound
     assert run.frame_ms.mean() == pytest.approx(own.mean(), rel=0.03)
     assert np.median(run.frame_ms) == pytest.approx(np.median(own), rel=0.03)
 
@@ -138,6 +140,23 @@ while True:
 
 
 @real_driver
+def test_what_a_game_that_we_start_hands_over_counts_and_what_was_missed_is_bounded(tmp_path: Path, desktop: Path
+                                                                                   ) -> None:
+    """The game's own log is an independent count of its frames, on a machine with nothing to spare."""
+    busy = [subprocess.Popen([sys.executable, "-c", "while True: pass"]) for _ in range(4)]
+    try:
+        run = rig_with(tmp_path, sys.executable, "-c", TOY).play("game", 4, 1)
+    finally:
+        for one in busy:
+            one.kill()
+            one.wait()
+    assert run.about["recorded_by"] == "commits" and 25 < np.median(run.frame_ms) < 60
+    shown, handed_over = run.about["frames_on_screen"], run.shown_ms.size
+    missed = max(0, handed_over - shown - 2) / handed_over  # a frame at either end may be on one side alone
+    assert missed <= run.about["screen_missed_share"] + 0.02
+
+
+@real_driver
 def test_clicks_on_wayland_are_answered_where_a_look_says(tmp_path: Path, desktop: Path,
                                                           monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("keenlattice.rig.linux.look.CLICKS", 5)
@@ -162,7 +181,7 @@ def test_a_program_on_xwayland_is_recorded_by_x11_and_one_beside_it_by_wayland(
     run = rig_with(tmp_path, "glxgears").play("game", 2, 1)
     assert run.about["recorded_by"] == "damage" and run.frame_ms.size > 60
     native = rig_with(tmp_path, sys.executable, "-c", TOY).play("game", 2, 1)
-    assert native.about["recorded_by"] == "screen copy" and 40 < native.frame_ms.size < 80
+    assert native.about["recorded_by"] == "commits" and 40 < native.frame_ms.size < 80
     assert "of native Wayland programs" in ways() and "Xwayland" in ways()
 
 

@@ -21,6 +21,9 @@ STAGES = {"device": "from the press until the device has sent it", "system": "un
 """Where a click's latency goes, in the order in which it passes."""
 
 
+BY_SCREEN = "screen copy"
+"""How a run was recorded of which only the frames are known that the screen showed."""
+
 LONGEST_MS = 7 * 86_400_000.0
 LONGEST_WAIT_MS = 60_000.0
 LATEST_STAMP_MS = 1e14  # a clock that counts from 1970 is at 1.8e12

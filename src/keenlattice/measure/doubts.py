@@ -1,13 +1,31 @@
 """What speaks against a run: it is too short, the machine was busy or throttled, the game was still loading."""
 
-from keenlattice.measure.capture import Capture
+import numpy as np
+
+from keenlattice.measure.capture import BY_SCREEN, Capture
 from keenlattice.measure.metrics import MIN_FRAMES
 from keenlattice.measure.telemetry import part_title, throttled
 
 LATE_SHARE = 0.10    # of frames whose word came late: an idle machine has up to half as many
-MISSED_SHARE = 0.02  # of frames of a screen after which one may be missing: two frames taken for one hurt the worst
+MISSED_SHARE = 0.02  # of a screen's frames that may be missing: two frames taken for one hurt the worst
 THROTTLED_PCT = 1.0
+AT_RATE = 0.10       # of the screen's interval: a median frame as near to it is the screen's own
+MOST_MISSED = 0.10   # beyond it a run does not count
+FASTEST_MS = 0.5
 MUCH_OF_A_FRAME = 5  # milliseconds: a frame as short is badly known if it is known to one
+
+
+def held_by_screen(capture: Capture) -> float:
+    """Return the screen's refresh rate, in Hz, if a run went as fast as the screen lets see; else 0.
+
+    Of such a run only the frames that were shown are known: whatever the game drew beyond them is not.
+    """
+    refresh = capture.about.get("refresh_hz")
+    if capture.about.get("recorded_by") != BY_SCREEN or not isinstance(refresh, int | float) or not refresh:
+        return 0.0
+    frames = capture.frame_ms
+    at_rate = bool(frames.size) and abs(float(np.median(frames)) * refresh / 1000 - 1) < AT_RATE
+    return float(refresh) if at_rate else 0.0
 
 
 def doubts_of(capture: Capture) -> tuple[str, ...]:
@@ -23,8 +41,13 @@ def doubts_of(capture: Capture) -> tuple[str, ...]:
                                                 "worst" * bool(short))
     missed = capture.about.get("missed_share")
     if isinstance(missed, int | float) and missed > MISSED_SHARE:
-        found.append(f"the machine was busy: word of {100 * missed:.0f} % of the frames came so late that the next may "
-                     "have been missed")
+        found.append(f"the machine was busy: up to {100 * missed:.0f} % of the frames that the screen showed may have "
+                     "been missed")
+    if capture.about.get("recorded_by") == "damage" and frames and 1000 * capture.seconds / frames < FASTEST_MS:
+        found.append("beyond two thousand frames a second, frame times recorded on X11 come out 3 to 5 % long")
+    if refresh := held_by_screen(capture):
+        found.append(f"it ran at the screen's {refresh:.0f} Hz, and what it draws beyond that is not seen: let keen "
+                     "start the game (keen rig game NAME --command WORDS), and every frame counts")
     if capture.about.get("others_shown") is True:
         found.append("other windows were on the screen, and what they drew counts, too: run the game fullscreen")
     found += [f"the {part_title(part)} was throttled for {share:.0f} % of the time: it ran too hot, or took more power "

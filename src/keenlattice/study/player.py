@@ -14,7 +14,7 @@ from keenlattice.errors import CaptureError, KeenLatticeError, NeedsInstalling, 
 from keenlattice.logbook._studies import TAKEN_BACK
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import cut
-from keenlattice.measure.doubts import doubts_of
+from keenlattice.measure.doubts import MOST_MISSED, doubts_of
 from keenlattice.profile.compare import changes
 from keenlattice.profile.concrete import entries_for
 from keenlattice.profile.version import Entries, Version
@@ -178,6 +178,10 @@ class Player:
         """Why a run that was recorded does not count; "" if it does."""
         if wrong := changes(self.rig.values(self.rig.state(), self.owner), entries):
             return f"the rig no longer held {', '.join(one.key for one in wrong)} after the run"
+        missed = capture.about.get("missed_share")
+        if isinstance(missed, int | float) and missed > MOST_MISSED:
+            return (f"the machine was too busy: up to {100 * missed:.0f} % of the frames that were shown may have been "
+                    "missed")
         if capture.about.get("focus_lost"):
             return "the game lost the focus during the run"
         return ""

@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 
 from keenlattice.errors import NeedsInstalling, RigError
-from keenlattice.measure.capture import Capture
+from keenlattice.measure.capture import BY_SCREEN, Capture
 from keenlattice.measure.moment import Watcher
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.linux.children import start, stop, with_display
@@ -54,6 +54,8 @@ def play_listed(listed: Listed, home: Path, seconds: float, seed: int, begin: St
         capture = recorder.record(window, seconds, seed, listed.answers_at, game.alive, listed.clicks_at,
                                   Live(watcher, telemetry.latest) if watcher else None)
         api = draws_by(game.processes())
+        if game.commits is not None and capture.about.get("recorded_by") == BY_SCREEN:
+            capture = game.commits.frames_of(capture)
     capture = telemetry.beside(capture)
     return replace(capture, about={**capture.about, "started": game.ours, "steady": is_steady,
                                    **({"api": api} if api else {})})

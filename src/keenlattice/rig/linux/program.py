@@ -10,17 +10,23 @@ from pathlib import Path
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.rig.linux.children import start, start_to_stay, stop, with_display
 from keenlattice.rig.linux.launch import Start
+from keenlattice.rig.linux.wayland.commits import ASKS_FOR_THE_LOG, CommitLog
 
 PROC = Path("/proc")
 
 
 @dataclass(frozen=True)
 class Running:
-    """A game's process, or several of one name, of which one has its window; and whether it is one that we have
-    started (and shall end)."""
+    """A game's process, or several of one name, of which one has its window.
+
+    Args:
+        ours: whether it is one that we have started, and shall end.
+        commits: of one that we have started, the frames that it says to hand over to a Wayland compositor.
+    """
 
     pids: tuple[int, ...]
     ours: bool
+    commits: CommitLog | None = None
 
     def alive(self) -> bool:
         """Whether any still runs; a process that has ended and that nobody has asked about does not."""
@@ -84,18 +90,20 @@ def game_running(name: str, executables: Sequence[str], command: Sequence[str], 
     if not command:
         raise RigError(f"{name} does not run, and how it is started is not known: start it, or say so with "
                        f"keen rig game {name} --command WORDS --rig linux")
+    logs = bool(os.environ.get("WAYLAND_DISPLAY")) and not leave  # who is left running would write to nobody
     try:
         started = start_to_stay if leave else start
         process = started([*command, *begin.words], begin.before_it_runs,
-                          env={**with_display(display), "HOME": str(home), **begin.environment},
-                          stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+                          env={**with_display(display), "HOME": str(home), **(ASKS_FOR_THE_LOG if logs else {}),
+                               **begin.environment},
+                          stdout=subprocess.DEVNULL, stderr=subprocess.PIPE if logs else subprocess.DEVNULL)
     except subprocess.SubprocessError:
         raise RefusedByRig(f"{name} cannot be started as it is set to be: it takes rights that are not there for its "
                            f"{', '.join(begin.treatment)}") from None
     except OSError as error:
         raise RigError(f"{name} cannot be started: {command[0]}: {error.strerror}") from None
     try:
-        yield Running((process.pid,), ours=True)
+        yield Running((process.pid,), ours=True, commits=CommitLog(process.stderr) if process.stderr else None)
     finally:
         if not leave:
             stop(process)

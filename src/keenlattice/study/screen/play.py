@@ -1,9 +1,11 @@
 """A screen is played: every run with about half of the changes on, round by round."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from functools import partial
 
 from keenlattice.measure.capture import Capture
+from keenlattice.measure.doubts import held_by_screen
 from keenlattice.measure.metrics import metrics_of
 from keenlattice.measure.telemetry import limited_by, mean_limits
 from keenlattice.profile.compare import with_changes
@@ -16,7 +18,7 @@ from keenlattice.study.playing import play
 from keenlattice.study.screen._design import Signs
 from keenlattice.study.screen._rounds import Rounds
 from keenlattice.study.screen.plan import ScreenPlan, ScreenSpec
-from keenlattice.study.screen.result import Screen
+from keenlattice.study.screen.result import Effect, Screen
 
 
 def play_screen(player: Player, spec: ScreenSpec, versions: Sequence[Version]) -> Screen:
@@ -24,6 +26,7 @@ def play_screen(player: Player, spec: ScreenSpec, versions: Sequence[Version]) -
     plan, (before, after) = spec.plan, versions
     rounds, place = Rounds(plan, costly(player.rig, plan)), 0
     limits: list[Mapping[str, float]] = []
+    hidden = False
     player.called = lambda _: ""
 
     def entries(signs: Signs) -> Entries:
@@ -33,12 +36,24 @@ def play_screen(player: Player, spec: ScreenSpec, versions: Sequence[Version]) -
         for row, signs, seed in rounds.coming():
             capture = player.play(place, len(rounds.sizes), str(row), partial(entries, signs), seed)
             rounds.add(signs, metrics_of(capture, plan.metrics()))
+            hidden = hidden or held_by_screen(capture) > 0
             limits.append(limited_by(capture))
             place += 1
         rounds.look()
-    return rounds.result(Screen(
+    found = rounds.result(Screen(
         player.game, spec.before.reference, spec.after.reference, player.rig.name, plan, (), (), 0, 0, 0,
         tuple(player.excluded), tuple(player.doubts), mean_limits(limits)))
+    return _with_what_is_hidden(found) if hidden else found
+
+
+def _with_what_is_hidden(found: Screen) -> Screen:
+    """A screen of which runs went as fast as the monitor lets see: that a change does nothing is not known there."""
+    def unclear(effects: Sequence[Effect]) -> tuple[Effect, ...]:
+        return tuple(replace(one, standing="unclear") if one.standing == "does nothing that matters"
+                     and not one.metric.startswith("latency") else one for one in effects)
+
+    return replace(found, factors=tuple(
+        replace(one, judged=unclear(one.judged), others=unclear(one.others)) for one in found.factors))
 
 
 KIND = Kind("screen", "screen", ScreenSpec, Screen, play_screen)

@@ -67,6 +67,10 @@ class Fit:
         return float(stdtrit(self.dof, 1 - error)) * self.error
 
 
+AT_SCREEN_RATE = "at the screen's rate"
+"""Among a run's numbers, if it went as fast as the screen lets see (`doubts.held_by_screen`)."""
+
+
 @dataclass(frozen=True)
 class Seen:
     """The runs of a trial so far: `before` and `after` in the order of the blocks, `plan.repeats` in each."""
@@ -86,6 +90,10 @@ class Seen:
     def has(self, name: str) -> bool:
         """Whether a metric was measured at all."""
         return any(math.isfinite(run[name]) for run in (*self.before, *self.after))
+
+    def is_hidden(self, name: str) -> bool:
+        """Whether a difference of a metric may lie beyond the screen's rate, where it was not seen."""
+        return not name.startswith("latency") and any(AT_SCREEN_RATE in run for run in (*self.before, *self.after))
 
     def logs(self, name: str) -> Floats:
         """Logarithms of both arms, block by block (the mean of its repeats); shape (2, blocks), NaN where one has no
@@ -218,7 +226,7 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
         low, high = min(low, ends[0]), max(high, ends[1])
     word = word_for((low, fit.middle, high), fit.half(_error_now(plan, seen.blocks, error / 2)), matters,
                     metric.lower_is_better)
-    if logs.shape[1] < FIRST_LOOK:
+    if logs.shape[1] < FIRST_LOOK or (word == "no difference that matters" and seen.is_hidden(name)):
         word = "unclear"
     return MetricResult(*told, means[0], means[1], percent_of(fit.middle), percent_of(low), percent_of(high), word,
                         1 - 2 * now, logs.shape[1], matters, fit.error, fit.dof)

@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from functools import cache, partial
 
 from keenlattice.measure.capture import Capture
+from keenlattice.measure.doubts import held_by_screen
 from keenlattice.measure.metrics import PRICES, metrics_of
 from keenlattice.measure.telemetry import limited_by, mean_limits
 from keenlattice.profile.version import Version
@@ -13,7 +14,7 @@ from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
 from keenlattice.study.trial._adjusting import AT_START, at_start
-from keenlattice.study.trial._conclude import concluded, ended, metrics_in
+from keenlattice.study.trial._conclude import AT_SCREEN_RATE, concluded, ended, metrics_in
 from keenlattice.study.trial._prices import prices
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.result import Trial
@@ -29,6 +30,8 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
     for place, (block, arm, seed) in enumerate(plan.runs()):
         capture = player.play(place, block, arm, arms[arm], seed)
         numbers = dict(metrics_of(capture, metrics_in(plan)))
+        if held_by_screen(capture):
+            numbers[AT_SCREEN_RATE] = 1.0
         if plan.adjusts_for:
             numbers[AT_START] = at_start(capture, plan.adjusts_for)
         runs.append((arm, numbers))

@@ -129,6 +129,10 @@ class Compositor:
         if not self.wait_for(lambda: done, ANSWERS_WITHIN_S):
             raise RigError(f"the Wayland compositor gave no answer in {ANSWERS_WITHIN_S:.0f} s")
 
+    def when_done(self, act: Callable[[], None]) -> None:
+        """Have something done once the compositor has dealt with all that was asked of it so far."""
+        on(self._display.sync(), done=lambda _: act())
+
     def wait(self, seconds: float) -> None:
         """Waits for word of the compositor, for so long at most, and deals with it."""
         try:

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.errors import RigError
-from keenlattice.measure.capture import Capture
+from keenlattice.measure.capture import BY_SCREEN, Capture, Floats
 from keenlattice.rig.linux.recorder import Clicks, Image, Live, Spot, undisturbed
 from keenlattice.rig.linux.wayland.compositor import FULLSCREEN, MINIMISED, Compositor, Output, Store
 from keenlattice.rig.linux.wayland.protocol import Pointers, Screencopy, ask, on
@@ -34,10 +34,12 @@ Rectangle = tuple[int, int, int, int]
 
 @dataclass
 class Frames:
-    """What was seen of an output: when each frame was shown by the compositor's clock, and when word of it arrived, in
-    s; how many pixels of it were new, and what the part that was copied held."""
+    """What was seen of an output: when each frame was shown by the compositor's clock, when word of it arrived, and
+    from when on the compositor surely waited for it, in s; how many pixels of it were new, and what the part that was
+    copied held."""
 
     shown_s: list[float] = field(default_factory=list)
+    awaited_s: list[float] = field(default_factory=list)
     arrived_s: list[float] = field(default_factory=list)
     new: list[int] = field(default_factory=list)
     copied: list[bytes] = field(default_factory=list)
@@ -56,7 +58,7 @@ class Watch:
         self._store: Store | None = None
         self._frame: Any = None
         self._shape: tuple[int, int, int, int] | None = None
-        self._new = 0
+        self._new, self._awaited_s = 0, 0.0
         self._next()
 
     def _next(self) -> None:
@@ -73,6 +75,10 @@ class Watch:
             self._store = Store(self._compositor, self._shape)
         if self._store:
             ask(self._frame, "copy_with_damage", self._store.buffer)
+            self._compositor.when_done(self._awaited)
+
+    def _awaited(self) -> None:
+        self._awaited_s = time.perf_counter()
 
     def _told_new(self, _left: int, _top: int, width: int, height: int) -> None:
         self._new = max(self._new, width * height)
@@ -81,6 +87,8 @@ class Watch:
         frames = self.frames
         frames.arrived_s.append(time.perf_counter())
         frames.shown_s.append(float((high << 32) + low) + nanoseconds / 1e9)
+        frames.awaited_s.append(self._awaited_s or frames.arrived_s[-1])
+        self._awaited_s = 0.0
         frames.new.append(self._new)
         frames.copied.append(self._store.content if self._store else b"")
         self._new = 0
@@ -247,7 +255,23 @@ def _capture(frames: Frames, clicks: Clicks, refresh_hz: float, about: dict[str,
     large = new >= np.median(new) / 2  # a clock or a cursor beside the game is no frame of it
     at = shown[large] * 1000
     start = at[0]
-    late = float((arrived - shown > 1 / refresh_hz).mean()) if refresh_hz else float("nan")
+    missed = missed_share(shown, np.array(frames.awaited_s), refresh_hz) if refresh_hz else float("nan")
     return Capture(at - start, np.array(clicks.sent) * 1000 - start, np.array(clicks.answered) * 1000 - start, about={
-        "clock_start_s": float(start) / 1000, "recorded_by": "screen copy", "refresh_hz": round(refresh_hz, 2), **about,
-        **({"missed_share": round(late, 4)} if late == late else {})})
+        "clock_start_s": float(start) / 1000, "recorded_by": BY_SCREEN, "refresh_hz": round(refresh_hz, 2), **about,
+        **({"missed_share": round(missed, 4)} if missed == missed else {})})
+
+
+def missed_share(shown_s: Floats, awaited_s: Floats, refresh_hz: float) -> float:
+    """Return the greatest share of frames that may have been shown and not seen.
+
+    The screen shows at most one frame a refresh. Between two frames that were seen there was room for as many as whole
+    refreshes lie between them, and of these only such as came before the compositor waited for the next one for us.
+
+    Args:
+        shown_s: when each frame that was seen was shown; shape (frames,), rising.
+        awaited_s: from when on the compositor surely waited for it, on the same clock; shape (frames,).
+    """
+    between = np.round(np.diff(shown_s) * refresh_hz) - 1
+    unseen = np.floor((awaited_s[1:] - shown_s[:-1]) * refresh_hz + 1e-6)
+    missed = float(np.clip(np.minimum(between, unseen), 0, None).sum())
+    return missed / (missed + shown_s.size)
