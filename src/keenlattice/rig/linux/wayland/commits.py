@@ -24,6 +24,7 @@ MESSAGE = re.compile(
     rb"-> wl_surface[@#](\d+)\.(commit\(|attach\((nil)?)", re.MULTILINE)
 WRAPS_US = 2**32  # older libraries write the lower 32 bits of the microseconds since 1970, and
 DAY_US = 86_400_000_000  # newer ones the local time of day
+SAME_CLOCK_S = 0.005
 MOST_FRAMES = 2_000_000
 MOST_LINE, PIECE = 1 << 20, 1 << 16
 
@@ -40,6 +41,7 @@ class CommitLog:
         self._commits: dict[int, deque[float]] = {}
         self._attached: set[int] = set()
         self._lock = threading.Lock()
+        self._offset_s = time.perf_counter() - time.time()
         threading.Thread(target=self._read, daemon=True).start()
 
     def frames_of(self, capture: Capture) -> Capture:
@@ -83,7 +85,10 @@ class CommitLog:
             return b""
 
     def _take(self, lines: bytes) -> None:
-        now_us, now = time.time_ns() // 1000, time.perf_counter()
+        offset_s = time.perf_counter() - time.time()
+        if abs(offset_s - self._offset_s) > SAME_CLOCK_S:  # the system's clock was set meanwhile
+            self._offset_s = offset_s
+        now_us = time.time_ns() // 1000
         of_day_us = now_us + 1_000_000 * time.localtime().tm_gmtoff
         with self._lock:
             for found in MESSAGE.finditer(lines):
@@ -98,4 +103,5 @@ class CommitLog:
                         age_us = (of_day_us - stamp_us) % DAY_US
                     else:
                         age_us = (now_us - 1000 * int(found[5]) - int(found[6])) % WRAPS_US
-                    self._commits.setdefault(surface, deque(maxlen=MOST_FRAMES)).append(now - age_us / 1e6)
+                    self._commits.setdefault(surface, deque(maxlen=MOST_FRAMES)).append(
+                        (now_us - age_us) / 1e6 + self._offset_s)
