@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import AS_PROCESS, KEEN, Keen, as_json, environment, juniper
+from conftest import AS_PROCESS, KEEN, POSIX, Keen, as_json, as_process, environment, juniper
 from keenlattice.measure.parquet import read_capture
 
 METRIC_KEYS = {"name", "unit", "before", "after", "change_pct", "low_pct", "high_pct", "verdict", "confidence", "n",
@@ -388,3 +388,48 @@ def test_a_quick_command_loads_nothing_that_it_does_not_need(keen: Keen, tmp_pat
         env=environment(tmp_path, KEEN_BOOK=str(tmp_path / "book")), capture_output=True, text=True, check=False)
     assert told.returncode == 0 and not set(never) & set(told.stderr.split()[-5000:]), told.stderr[:300]
     assert "keenlattice.cli.app" in told.stderr
+
+
+@POSIX
+def test_the_state_is_readable_by_nobody_else(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "brass-orbit", "frame.queue-depth=1")
+    keen("apply", "brass-orbit", "--yes")
+    state = tmp_path / ".local" / "state" / "keen-lattice"
+    folders = [state, *(path for path in state.rglob("*") if path.is_dir() and path.parent == state)]
+    assert len(folders) > 2 and not any(path.stat().st_mode & 0o077 for path in folders)
+
+
+@POSIX
+def test_letters_beyond_ascii_are_text_whatever_the_locale(tmp_path: Path) -> None:
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), LC_ALL="POSIX", PYTHONUTF8="0")
+    done = as_process(["edit", "brass-orbit", "frame.cap=60", "-m", "caf\u00e9"], tmp_path, env)
+    assert done.returncode == 0, done.stderr
+    kept = as_process(["history", "brass-orbit", "--json"], tmp_path, env)
+    assert json.loads(kept.stdout)["versions"][0]["note"] == "caf\u00e9"
+
+
+def test_a_trial_of_one_version_says_how_two_are_written(keen: Keen) -> None:
+    for more in ([], ["--from-files"], ["--pilot", "4"]):
+        assert "keen trial brass-orbit@stock brass-orbit" in keen("trial", "brass-orbit", *more, code=2).stderr
+
+
+@POSIX
+def test_eight_first_commands_at_once_all_succeed(tmp_path: Path) -> None:
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
+    running = [subprocess.Popen([*KEEN, "survey"], env=env, cwd=tmp_path, stdout=subprocess.DEVNULL,
+                                stderr=subprocess.PIPE, text=True) for _ in range(8)]
+    for one in running:
+        _, errors = one.communicate(timeout=120)
+        assert one.returncode == 0, errors
+
+
+@POSIX
+def test_a_terminal_that_shows_no_colours_gets_none(monkeypatch: pytest.MonkeyPatch) -> None:
+    from keenlattice.cli import terminal
+
+    monkeypatch.setattr(terminal, "is_terminal", lambda _: True)
+    for term, shown in (("dumb", False), ("", False), ("xterm", True)):
+        terminal.shows_colours.cache_clear()
+        monkeypatch.setenv("TERM", term)
+        assert terminal.shows_colours(sys.stdout) is shown
+    terminal.shows_colours.cache_clear()

@@ -19,6 +19,7 @@ from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.launch import PLACE, Start
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.program import Running, game_running
+from keenlattice.workspace.workspace import Workspace
 
 pytestmark = pytest.mark.skipif(not hasattr(os, "sched_setaffinity"), reason="Linux alone")
 TELLS = """
@@ -113,3 +114,9 @@ def test_it_is_set_for_games_alone_and_a_damaged_file_is_said_so(rig: LinuxRig, 
     (rig.home / PLACE).write_text("{")
     with pytest.raises(RigError, match="is damaged"):
         rig.values(rig.state(), "teller")
+
+
+def test_the_preview_says_what_holds_only_when_keen_starts_the_game(tmp_path: Path, rig: LinuxRig) -> None:
+    ws = Workspace(tmp_path / "book", rig)
+    ws.edit("scene", {"process.priority": "lowered"})
+    assert ws.preview("scene").at_start == ("process.priority",)

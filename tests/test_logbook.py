@@ -7,12 +7,13 @@ import sqlite3
 from collections.abc import Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keenlattice
-from keenlattice.errors import BookError, KeenLatticeError, UnknownName, UsageError
+from keenlattice.errors import BookError, CaptureError, KeenLatticeError, UnknownName, UsageError
 from keenlattice.logbook import takeover
 from keenlattice.logbook._identity import claim
 from keenlattice.logbook._repair import FORMS
@@ -326,3 +327,30 @@ def test_a_plan_of_a_wrong_type_leaves_no_row(book: Logbook, wrong: dict[str, ob
     with pytest.raises(UsageError):
         ws.trial("brass-orbit@stock", "brass-orbit", **{"seconds": 1, "blocks": 2, **wrong})  # type: ignore[typeddict-item]
     assert ws.studies().studies == ()
+
+
+def test_a_capture_that_was_exchanged_is_found_out(book: Logbook) -> None:
+    ws = keenlattice.Workspace(book)
+    ws.edit("brass-orbit", {"frame.queue-depth": 1})
+    trial = ws.trial("brass-orbit@stock", "brass-orbit", blocks=2, seconds=2, seed=1)
+    first, second, *_ = sorted((book.folder / "captures").iterdir())
+    first.write_bytes(second.read_bytes())
+    with pytest.raises(CaptureError, match="is not the file that was kept"):
+        trial.captures()
+    with pytest.raises(CaptureError, match="is not the file that was kept"):
+        ws.recompute(1)
+    assert "is not the file that was kept" in trial.report().without
+
+
+def test_a_capture_of_millions_of_equal_rows_is_refused_at_once(tmp_path: Path) -> None:
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    from keenlattice.measure.parquet import read_capture
+
+    one = pa.table({"kind": pa.array(["frame"] * 1_000_000).dictionary_encode(), "at_ms": np.zeros(1_000_000)})
+    with pq.ParquetWriter(tmp_path / "long.parquet", one.schema) as writer:
+        for _ in range(13):
+            writer.write_table(one)
+    with pytest.raises(CaptureError, match="no capture is so long"):
+        read_capture(tmp_path / "long.parquet")

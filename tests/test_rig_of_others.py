@@ -10,7 +10,29 @@ import pytest
 from conftest import as_json, as_process, environment
 
 PACKAGE = Path(__file__).parent.parent / "examples" / "a_rig_of_your_own"
-BROKEN = "class Broken:\n    def __init__(self, home):\n        raise OSError('the cupboard is locked')\n"
+BROKEN = """
+import sys
+from cupboard import Cupboard
+
+class Broken:
+    def __init__(self, home):
+        raise OSError('the cupboard is locked')
+
+class Leaves(Cupboard):
+    name = "leaves"
+    def facts(self):
+        sys.exit(3)
+
+class Raises(Cupboard):
+    name = "raises"
+    def values(self, state, owner):
+        return {}["no such key"]
+
+class Rubbish(Cupboard):
+    name = "rubbish"
+    def games(self):
+        return None
+"""
 
 
 @pytest.fixture(scope="module")
@@ -24,7 +46,8 @@ def installed(tmp_path_factory: pytest.TempPathFactory) -> Path:
     (home / "broken-1.0.dist-info").mkdir()
     (home / "broken-1.0.dist-info" / "METADATA").write_text("Metadata-Version: 2.1\nName: broken\nVersion: 1.0\n")
     (home / "broken-1.0.dist-info" / "entry_points.txt").write_text(
-        "[keenlattice.rigs]\nbroken = broken:Broken\nmisnamed = cupboard:Cupboard\n")
+        "[keenlattice.rigs]\nbroken = broken:Broken\nmisnamed = cupboard:Cupboard\nleaves = broken:Leaves\n"
+        "raises = broken:Raises\nrubbish = broken:Rubbish\n")
     return home
 
 
@@ -51,3 +74,23 @@ def test_it_is_used_like_any_other(installed: Path, tmp_path: Path) -> None:
     broken = keen("survey", code=1, KEEN_RIG="broken").stderr
     assert "cannot be opened: OSError: the cupboard is locked" in broken and len(broken.splitlines()) == 1
     assert "calls itself 'cupboard'" in keen("survey", code=1, KEEN_RIG="misnamed").stderr
+
+
+@pytest.mark.parametrize(("rig", "says"), [
+    ("leaves", "failed in facts: SystemExit: 3"), ("raises", "failed in values: KeyError"),
+    ("rubbish", "returns a wrong NoneType from games")])
+def test_whatever_it_does_is_one_line_that_names_it(installed: Path, tmp_path: Path, rig: str, says: str) -> None:
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), PYTHONPATH=str(installed))
+    done = as_process(["survey"], tmp_path, {**env, "KEEN_RIG": rig})
+    assert done.returncode == 1 and len(done.stderr.splitlines()) == 1, done.stderr
+    assert f"the installed rig {rig} (broken:" in done.stderr and says in done.stderr
+    assert as_process(["survey"], tmp_path, env).returncode == 0  # the others are not touched by it
+
+
+def test_a_malformed_list_of_entry_points_breaks_no_command(tmp_path: Path) -> None:
+    (tmp_path / "odd-1.0.dist-info").mkdir()
+    (tmp_path / "odd-1.0.dist-info" / "METADATA").write_text("Metadata-Version: 2.1\nName: odd\nVersion: 1.0\n")
+    (tmp_path / "odd-1.0.dist-info" / "entry_points.txt").write_text("[keenlattice.rigs]\nno equals sign here\n")
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), PYTHONPATH=str(tmp_path))
+    done = as_process(["survey"], tmp_path, env)
+    assert done.returncode == 0 and not done.stderr.startswith("Traceback"), done.stderr

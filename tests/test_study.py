@@ -25,7 +25,7 @@ from keenlattice.rig._journal import unfinished
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.player import Run
-from keenlattice.study.trial._conclude import AT_SCREEN_RATE, concluded, ended, metrics_in
+from keenlattice.study.trial._conclude import AT_SCREEN_RATE, EVENTS, Seen, concluded, ended, metrics_in
 from keenlattice.study.trial._looks import errors_at, looks
 from keenlattice.study.trial.pilot import noise_of
 from keenlattice.study.trial.plan import Arm, TrialPlan
@@ -365,3 +365,25 @@ def test_what_the_screen_hides_is_never_no_difference() -> None:
     assert concluded(plan, runs(hidden=False), nothing).deciding.verdict == "no difference that matters"
     assert concluded(plan, runs(hidden=True), nothing).deciding.verdict == "unclear"
     assert not ended(plan, runs(hidden=True)[:8])
+
+
+def test_steps_of_a_timer_are_told_with_a_tolerance() -> None:
+    """Two values of a coarse timer that come of stamps in seconds are six by their last digits."""
+    plan = TrialPlan(blocks=12, seconds=10, seed=1, decides="frame_ms_mean")
+    random = np.random.default_rng(2)
+
+    def arms(dust: float) -> tuple[list[dict[str, float]], list[dict[str, float]]]:
+        values = 8.0 + random.integers(0, 2, 24) + dust * random.integers(-2, 3, 24)
+        runs = [{name: float(value) for name in metrics_in(plan)} for value in values]
+        return runs[:12], runs[12:]
+
+    clean, dusty = (Seen(plan, *arms(dust))._rounding("frame_ms_mean") for dust in (0.0, 1e-13))
+    assert dusty == pytest.approx(clean, rel=1e-6) and clean > 0.04
+
+
+def test_no_event_is_nought() -> None:
+    plan, random = TrialPlan(blocks=8, seconds=20, seed=1, decides="frame_ms_mean"), np.random.default_rng(3)
+    runs = [(arm, {**{name: float(random.normal(10, 0.1)) for name in metrics_in(plan)}, EVENTS: 0.0})
+            for _, arm, _ in plan.runs()]
+    stutters = concluded(plan, runs, Trial("", "", "", plan, ()))[EVENTS]
+    assert (stutters.before, stutters.after) == (0.0, 0.0)

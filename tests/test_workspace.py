@@ -293,3 +293,17 @@ def test_what_was_cut_short_is_put_right_and_said(keen: Keen, tmp_path: Path, mo
         assert [change.setting for change in shown.changes] == ["frame.cap"]
     with pytest.warns(UserWarning, match="a trial was cut short"):
         keenlattice.open(tmp_path / "book").close()
+
+
+def test_one_run_is_drawn_by_its_name(tmp_path: Path) -> None:
+    with keenlattice.open(tmp_path / "book") as ws:
+        made = ws.edit("brass-orbit", {"frame.queue-depth": 1})
+        ws.trial("brass-orbit@stock", made, blocks=2, seconds=2, seed=1)
+        for run in ("brass-orbit", made, made.version, ["brass-orbit"], ("brass-orbit@stock", made)):
+            drawing = ws.draw(run)
+            drawing.save(tmp_path / "run.png")
+            assert (tmp_path / "run.png").read_bytes()[:4] == b"\x89PNG"
+            (tmp_path / "run.png").unlink()
+        for wrong in ([], 5, [made.version.reference + "x"]):
+            with pytest.raises(UsageError):
+                ws.draw(wrong)  # type: ignore[arg-type]

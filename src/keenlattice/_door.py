@@ -76,7 +76,7 @@ def _given(function: Callable[..., object], args: Sequence[object],
         if kind is inspect.Parameter.VAR_KEYWORD:
             yield from value.items()
         elif kind is inspect.Parameter.VAR_POSITIONAL:
-            yield from ((name, one) for one in value)
+            yield from ((name, item) for item in value)
         else:
             yield name, value
 
@@ -143,7 +143,7 @@ def _fits(value: object, hint: Any) -> bool:
         return True
     origin, inner = get_origin(hint), get_args(hint)
     if origin in (Union, UnionType):
-        return any(_fits(value, one) for one in inner)
+        return any(_fits(value, item) for item in inner)
     if origin is Literal:
         return isinstance(value, str)  # which of them, the function itself says better
     if hint is NoneType or (hint is None and value is None):
@@ -156,7 +156,7 @@ def _fits(value: object, hint: Any) -> bool:
     if not isinstance(kind, type):
         return True
     if issubclass(kind, ByName):
-        return kind.__name__ in {one.__name__ for one in type(value).__mro__}
+        return kind.__name__ in {item.__name__ for item in type(value).__mro__}
     if getattr(kind, "_is_protocol", False):
         return all(hasattr(value, name) for name in vars(kind) if not name.startswith("_"))
     return isinstance(value, kind) and (not inner or _all_fit(value, kind, inner))
@@ -165,18 +165,18 @@ def _fits(value: object, hint: Any) -> bool:
 def _all_fit(value: Any, kind: type, inner: Sequence[Any]) -> bool:
     """Whether what is within a value is of the types that its own type names."""
     if issubclass(kind, Mapping):
-        return all(_fits(key, inner[0]) and _fits(one, inner[-1]) for key, one in value.items())
+        return all(_fits(key, inner[0]) and _fits(item, inner[-1]) for key, item in value.items())
     if issubclass(kind, tuple) and inner[-1] is not Ellipsis:
         return len(value) == len(inner) and all(map(_fits, value, inner))
     if issubclass(kind, Sequence | set | frozenset):
-        return not isinstance(value, str) and all(_fits(one, inner[0]) for one in value)
+        return not isinstance(value, str) and all(_fits(item, inner[0]) for item in value)
     return not (issubclass(kind, Iterable) and isinstance(value, str))
 
 
 def _named(hint: Any) -> str:
     """A type in the words of somebody who reads Python."""
     if get_origin(hint) in (Union, UnionType):
-        return " or ".join(dict.fromkeys(_named(one) for one in get_args(hint)))
+        return " or ".join(dict.fromkeys(_named(item) for item in get_args(hint)))
     if hint in (None, NoneType) or get_origin(hint) is Literal:
         return "None" if hint in (None, NoneType) else "str"
     name = getattr(get_origin(hint) or hint, "__name__", str(hint))

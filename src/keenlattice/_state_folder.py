@@ -22,6 +22,18 @@ def expanded(path: Path) -> Path:
         raise UsageError(f"{path}: there is no such user, or they have no home") from None
 
 
+def make_private(folder: Path) -> None:
+    """Make a folder among the state, which nobody but its user can read or enter, and those above it.
+
+    Raises:
+        OSError: it cannot be made.
+    """
+    missing = [folder, *folder.parents]
+    for one in reversed([path for path in missing if not path.exists()]):
+        one.mkdir(mode=0o700, exist_ok=True)
+    folder.mkdir(exist_ok=True)  # says so if a file is there
+
+
 def state_folder() -> Path:
     """`KEEN_STATE`, else a folder among the user's state."""
     if chosen := os.environ.get("KEEN_STATE"):

@@ -63,6 +63,7 @@ def main() -> None:
     if len(sys.argv) == 1 and "_KEEN_COMPLETE" not in os.environ:
         sys.argv.append("--help")
     try:
+        sys.argv[:] = map(_as_text, sys.argv)
         _check_words(sys.argv)
         code = completing(lambda: app(standalone_mode=False, prog_name="keen"))
         if code == INTERRUPTED:  # which Typer makes of Ctrl-C, without a word
@@ -105,6 +106,14 @@ def _of_the_machine(error: BaseException) -> int | None:
     if isinstance(error, MemoryError):
         return _say("there is not enough memory for this; nothing was kept of it", 1)
     return None
+
+
+def _as_text(word: str) -> str:
+    """A word as it was typed: where the locale knows letters of ASCII alone, Python leaves the others as bytes."""
+    try:
+        return word.encode(errors="surrogateescape").decode()
+    except UnicodeError:
+        return word
 
 
 def _check_words(words: list[str]) -> None:

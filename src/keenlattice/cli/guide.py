@@ -114,18 +114,18 @@ class Guide:
 
     def _noted(self, steps: "Sequence[SheetStep]") -> dict[tuple[str, str], Value]:
         """What was there before, where nobody has told yet."""
-        found: dict[tuple[str, str], Value] = {}
-        for step in (one for one in steps if one.before is None and one.was is None
-                     and (one.owner, one.key) not in self._noted_before):
+        noted_values: dict[tuple[str, str], Value] = {}
+        for step in (item for item in steps if item.before is None and item.was is None
+                     and (item.owner, item.key) not in self._noted_before):
             self._noted_before.add((step.owner, step.key))  # who cannot tell is not asked again
             while answer := self._asked(f"What does {step.title} show now, before you change it? Enter if you cannot "
                                         "tell"):
                 try:
-                    found[step.owner, step.key] = self._ws.rig.catalog()[step.key].parsed(answer)
+                    noted_values[step.owner, step.key] = self._ws.rig.catalog()[step.key].parsed(answer)
                     break
                 except BadValue as error:
                     say(f"! {error}")
-        return found
+        return noted_values
 
     def _asked(self, question: str) -> str:
         """What the player answers; the keys for leaving are acted on.
@@ -172,8 +172,8 @@ class Guide:
             f"{capture.seconds:.1f} s, {1000 / float(np.median(capture.frame_ms)):.0f} frames a second"
             + (f"; {latency.size} answered presses, {float(np.median(latency)):.1f} ms" if latency.size else ""))
         against = check_plausible(self._ws.rig, run, capture, self._seen)
-        for one in against:
-            say(f"! {one}")
+        for item in against:
+            say(f"! {item}")
         if against and not self._taken_anyway():
             return False
         self._seen |= set(capture.about.get(HASHED, ()))
@@ -207,15 +207,15 @@ class Guide:
             arrived = self._arrived()
             frames += self._of_this_run(arrived.frames)
             sensors += self._of_this_run(arrived.sensors)
-            more = bool(arrived.left_alone or arrived.grown or arrived.frames or arrived.sensors)
+            fresh = bool(arrived.left_alone or arrived.grown or arrived.frames or arrived.sensors)
             if frames and not self._watch.growing:
                 run = self._with_sensor(frames[-1], sensors)
                 if run is not None:
                     for other in frames[:-1]:
                         say(f"left alone: {other.frames.name} (a newer one came)")
                     return run
-                more, waits_for_sensor = more or not waits_for_sensor, True
-            if more and (waits_for_sensor or not frames):
+                fresh, waits_for_sensor = fresh or not waits_for_sensor, True
+            if fresh and (waits_for_sensor or not frames):
                 self._say_what_is_awaited(frames[-1] if frames else None)
             typed = self._keys_typed()
             if typed.lower() == "s" and frames:
@@ -277,12 +277,12 @@ class Guide:
         except (CaptureError, UsageError):
             return True
 
-    def _of_this_run(self, more: list[Handed]) -> list[Handed]:
+    def _of_this_run(self, fresh: list[Handed]) -> list[Handed]:
         """The files that may be of this run; one that was written before it was asked for is not."""
-        old = [one for one in more if one.frames.stat().st_mtime < self._since - CLOCKS_S]
-        for one in old:
-            say(f"left alone: {one.frames.name} (it was written before this run was asked for)")
-        return [one for one in more if one not in old]
+        old = [item for item in fresh if item.frames.stat().st_mtime < self._since - CLOCKS_S]
+        for item in old:
+            say(f"left alone: {item.frames.name} (it was written before this run was asked for)")
+        return [item for item in fresh if item not in old]
 
     def _keys_typed(self) -> str:
         try:

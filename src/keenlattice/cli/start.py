@@ -11,6 +11,8 @@ AGAIN_S = 0.02
 
 def main() -> None:
     """Runs the command line. Ctrl-C ends it in one line, also while something is being loaded."""
+    # A library that we use looks for plugins among the entry points of all packages, of which one may be malformed.
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
     _open_closed_streams()
     try:
         from keenlattice.cli.app import main as run

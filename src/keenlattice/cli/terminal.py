@@ -1,5 +1,6 @@
 """Whether a stream is a terminal, and can show colours: on Windows, too, where both are asked in another way."""
 
+import os
 import sys
 from functools import cache
 from typing import Any, TextIO
@@ -29,7 +30,7 @@ def shows_colours(stream: TextIO) -> bool:
     if not is_terminal(stream):
         return False
     if sys.platform != "win32":
-        return True
+        return os.environ.get("TERM", "") not in ("", "dumb")
     mode = _console_mode(stream)
     kernel, handle = _kernel(stream)
     return mode is not None and bool(mode & COLOURS or kernel.SetConsoleMode(handle, mode | COLOURS))

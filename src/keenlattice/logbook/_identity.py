@@ -13,7 +13,7 @@ import sqlite3
 from pathlib import Path
 
 from keenlattice._files import replace_file
-from keenlattice._state_folder import state_folder
+from keenlattice._state_folder import make_private, state_folder
 from keenlattice.errors import BookError
 from keenlattice.logbook._schema import is_there, peek
 
@@ -42,7 +42,7 @@ def claim(book_id: str, folder: Path) -> None:
         BookError: the state folder cannot be written.
     """
     try:
-        state_of(book_id).mkdir(parents=True, exist_ok=True, mode=0o700)
+        make_private(state_of(book_id))
         replace_file(state_of(book_id) / WHERE, os.path.realpath(folder).encode("utf-8", "surrogateescape"))
     except OSError as error:
         raise BookError(f"cannot write {state_of(book_id)}: {error.strerror}; another folder for your state can be "

@@ -83,7 +83,8 @@ def _free_name(book: BookFile, wanted: str) -> str:
     """A name of a column map that nothing has yet."""
     names = set(book.rows(lambda row: str(row["name"]), "SELECT name FROM maps"))
     name = wanted if wanted[:1].isalpha() else f"map-{wanted}".rstrip("-")
-    return next(one for number in range(1, 10_000) if (one := name if number == 1 else f"{name}-{number}") not in names)
+    numbered = (name if number == 1 else f"{name}-{number}" for number in range(1, 10_000))
+    return next(free for free in numbered if free not in names)
 
 
 def _checked_study(book: BookFile, row: dict[str, Any], check_study: Callable[[Study], object]) -> str:

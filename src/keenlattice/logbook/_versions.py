@@ -8,6 +8,9 @@ from keenlattice.logbook import _rows as read
 from keenlattice.logbook.file import BookFile, now
 from keenlattice.profile.version import Entries, Version, stock
 
+MOST_LABELS = 5_000
+"""Labels of a profile that are shown; nobody reads more."""
+
 MAKERS = ("tune", "ramp")
 """The kinds of study that make versions; each of these has a label with the kind and the study's number."""
 
@@ -113,8 +116,8 @@ class Versions(BookFile):
     def labels(self, profile: str) -> dict[str, list[str]]:
         """Version id to its labels."""
         found: dict[str, list[str]] = {}
-        for label, version in self.rows(label_in, "SELECT label, version FROM labels WHERE profile = ? ORDER BY label",
-                                        profile):
+        for label, version in self.rows(label_in, "SELECT label, version FROM labels WHERE profile = ? ORDER BY label "
+                                        "LIMIT ?", profile, MOST_LABELS):
             found.setdefault(version, []).append(label)
         return found
 

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from keenlattice._files import read_bounded, replace_file
 from keenlattice._safejson import parse_json
-from keenlattice._state_folder import state_folder
+from keenlattice._state_folder import make_private, state_folder
 from keenlattice.errors import BookError
 
 MOST_BYTES = 256 * 2**20
@@ -45,7 +45,7 @@ def keep_point(token: str, point: RestorePoint) -> None:
     """
     path = _file(token)
     try:
-        path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        make_private(path.parent)
         replace_file(path, json.dumps({"before": dict(point.before), "left": dict(point.left)}).encode())
     except OSError as error:
         raise BookError(f"cannot keep the restore point {path}: {error.strerror}; another folder for your state can be "

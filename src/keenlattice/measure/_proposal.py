@@ -12,6 +12,9 @@ from keenlattice.measure.columns import IN_MS, ColumnMap, Unit
 PLAUSIBLE_MS = (0.4, 250.0)
 """A typical time between two frames lies between these: 4 to 2500 frames a second."""
 
+RATE = re.compile(r"(?:\b|_)(?:fps|hz|rate|percent|pct|%)(?:\b|_|$)|%")
+"""What a column is called that holds no times, however plausible its numbers are: a rate or a share."""
+
 UNIT_WORDS: dict[Unit, str] = {
     "s": r"(?:\b|_)(?:s|sec|secs|seconds?)\b", "ms": r"(?:\b|_)(?:ms|msec|milliseconds?)\b",
     "us": r"(?:\b|_)(?:us|\N{MICRO SIGN}s|usec|microseconds?)\b", "ns": r"(?:\b|_)(?:ns|nsec|nanoseconds?)\b"}
@@ -34,7 +37,7 @@ def propose(header: Sequence[str], rows: Sequence[Sequence[str]], decimal: str =
     candidates = []
     for number, name in enumerate(header):
         values = _numbers([row[number] for row in rows if len(row) > number], decimal)
-        if values is None:
+        if values is None or RATE.search(name.lower()):
             continue
         rises = bool((np.diff(values) > 0).mean() > 0.95)
         steps = np.diff(values) if rises else values

@@ -21,7 +21,7 @@ from keenlattice.errors import CaptureError
 from keenlattice.measure.capture import STAGES, Capture, Floats
 from keenlattice.measure.series import MOST_SERIES, Series
 
-FORM, WITH_TELEMETRY, MOST_ROWS = 1, 2, 50_000_000
+FORM, WITH_TELEMETRY, MOST_ROWS = 1, 2, 12_000_000  # three hours at a thousand frames a second
 KEY = b"keen-lattice"
 NUMBERS = ("at_ms", "answer_ms", "cpu_ms", "gpu_ms")
 STAGE_COLUMNS = {name: f"stage_{name}_ms" for name in STAGES}
@@ -80,6 +80,7 @@ def read_capture(path: Path) -> Capture:
         CaptureError: not there, cut short, or not a capture of ours.
     """
     import pyarrow as pa
+    import pyarrow.compute as pc
     import pyarrow.parquet as pq
 
     try:
@@ -96,8 +97,8 @@ def read_capture(path: Path) -> Capture:
                            ) from None
     about = _about(table, path)
     try:
-        kinds = np.asarray(table["kind"].to_pylist())
-        is_frame, is_sample = kinds == "frame", kinds == "telemetry"
+        is_frame, is_sample = (np.asarray(pc.fill_null(pc.equal(table["kind"].cast(pa.string()), kind), False))
+                               for kind in ("frame", "telemetry"))
         is_click = ~is_frame & ~is_sample
         at, answer, cpu, gpu = (_floats(table[name]) for name in NUMBERS)
         stages = {name: _floats(table[column])[is_click] for name, column in STAGE_COLUMNS.items()

@@ -14,12 +14,14 @@ BAUD = 115_200
 MOST_BYTES = 512 * 2**20
 WAIT_S = 0.1
 
+LONGEST_LINE = 4096
+
 
 class SerialLog:
     """Lines of a serial port, written into a file while it is open.
 
     Args:
-        port: its name, or a URL that pyserial takes.
+        port: the name of its device.
         baud: signs a second.
 
     Raises:
@@ -33,7 +35,9 @@ class SerialLog:
         except ImportError:
             raise NeedsInstalling("a serial port is read by a package of its own: pip install pyserial") from None
         try:
-            self._port: Any = serial.serial_for_url(port, baudrate=baud, timeout=WAIT_S)
+            if "://" in port:  # some of the library's URLs reach over a network, or write files
+                raise ValueError("it takes the name of a device, such as /dev/ttyACM0 or COM3, and no URL")
+            self._port: Any = serial.Serial(port, baudrate=baud, timeout=WAIT_S)
         except (OSError, ValueError) as error:
             raise CaptureError(f"the serial port {port} cannot be opened: {error}") from None
         self._name, self._stop, self._error = port, threading.Event(), ""
@@ -78,6 +82,8 @@ class SerialLog:
             with into.open("wb") as file:
                 while not self._stop.is_set() and size < MOST_BYTES:
                     *lines, rest = (rest + self._port.read(self._port.in_waiting or 1)).split(b"\n")
+                    if len(rest) > LONGEST_LINE:
+                        raise OSError(f"it sent {LONGEST_LINE} signs without the end of a line")
                     for line in lines if begun else lines[1:]:
                         file.write(line.rstrip(b"\r") + b"\n")
                         size += len(line) + 1

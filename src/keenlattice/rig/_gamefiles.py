@@ -69,23 +69,23 @@ class GameFiles(Part):
 
         A key that was set through us stays a setting when the game takes it out: else nobody could say that it slipped.
         """
-        found: dict[str, Setting] = {}
+        result: dict[str, Setting] = {}
         notes = self._read_noted({self._noted: self._content(self._noted)}) if self.games else {}
         for game, listed in self.games.items():
-            known = {(one.section, one.key) for one in listed.keys.values()}
+            mapped = {(entry.section, entry.key) for entry in listed.keys.values()}
             entries = self._entries(game)
             values = {(section, key): value for section, key, value in reversed(entries)}
             names = names_of(entries)
-            gone = {name: (one.section, one.key) for name, one in notes.get(self._place[game], {}).items()
-                    if name.startswith("file.") and name not in names and (one.section, one.key) not in values}
+            gone = {name: (entry.section, entry.key) for name, entry in notes.get(self._place[game], {}).items()
+                    if name.startswith("file.") and name not in names and (entry.section, entry.key) not in values}
             for name, (section, key) in {**names, **gone}.items():
                 value = values.get((section, key), "")
-                if (section, key) not in known and name not in found and value.isprintable():
-                    found[name] = Setting(
+                if (section, key) not in mapped and name not in result and value.isprintable():
+                    result[name] = Setting(
                         name=name, title=f"{key} in [{section}] of the game's own file", kind="text", scope="game",
                         stock=value, restart="game", trades=TRADES, sure="disputed", moves={"frame-time": "either"},
                         advice="Nobody has collected what it does: measure it.")
-        return list(found.values())
+        return list(result.values())
 
     def _entries(self, game: str) -> list[tuple[str, str, str]]:
         place = self._place[game]
@@ -130,13 +130,13 @@ class GameFiles(Part):
         if listed is None or not noted or state.get(self._place[owner]) is None:
             return {}
         ini = Ini(state[self._place[owner]] or b"", str(listed.file))
-        found: dict[str, Value] = {}
-        for name, one in noted.items():
+        result: dict[str, Value] = {}
+        for name, entry in noted.items():
             if name == LOCK_KEY:
-                found[name] = _is_locked(state.get(self._place[owner] + MODE))
-            elif (text := _held(ini, one.section, one.key)) is not None:
-                found[name] = _as_value(name, listed.keys.get(name), text)
-        return found
+                result[name] = _is_locked(state.get(self._place[owner] + MODE))
+            elif (text := _held(ini, entry.section, entry.key)) is not None:
+                result[name] = _as_value(name, listed.keys.get(name), text)
+        return result
 
     def before(self, state: State, owner: str) -> dict[str, Value]:
         """What a game's file held before anything was set through us, of the settings that are known to be in it."""
@@ -144,7 +144,8 @@ class GameFiles(Part):
         if listed is None or state.get(self._place[owner]) is None:
             return {}
         ini, noted = Ini(state[self._place[owner]] or b"", str(listed.file)), self._noted_of(state, owner)
-        places = {**names_of(ini.entries()), **{name: (one.section, one.key) for name, one in listed.keys.items()}}
+        mapped = {name: (entry.section, entry.key) for name, entry in listed.keys.items()}
+        places = {**names_of(ini.entries()), **mapped}
         texts = {name: noted[name].was if name in noted else _held(ini, *place) for name, place in places.items()}
         return {name: _as_value(name, listed.keys.get(name), text) for name, text in texts.items() if text is not None}
 
@@ -155,7 +156,7 @@ class GameFiles(Part):
             RefusedByRig: the file is not there, cannot be read, or does not take the value.
         """
         listed, place = self.games[owner], self._place[owner]
-        notes = {one: dict(noted) for one, noted in self._read_noted(state).items()}
+        notes = {entry: dict(noted) for entry, noted in self._read_noted(state).items()}
         noted = notes.setdefault(place, {})
         if place in self.trouble:
             raise RefusedByRig(self.trouble[place])
@@ -168,9 +169,9 @@ class GameFiles(Part):
                 then[place + MODE] = _changed_mode(state.get(place + MODE), value, noted, owner)
             else:
                 _write(ini, listed, name, value, noted)
-        kept = {one: {name: note.__dict__ for name, note in some.items()} for one, some in notes.items() if some}
+        kept = {entry: {name: note.__dict__ for name, note in some.items()} for entry, some in notes.items() if some}
         then[place], then[self._noted] = ini.content, json.dumps(kept, indent=1).encode() if kept else None
-        return {one: text for one, text in then.items() if text != state.get(one)}
+        return {entry: text for entry, text in then.items() if text != state.get(entry)}
 
     def put(self, state: State) -> None:
         """Writes those of a state's places that are games' files; what is noted down first, so that it is never amiss.
@@ -199,12 +200,12 @@ class GameFiles(Part):
     def _noted_of(self, state: State, owner: str) -> Mapping[str, Noted]:
         """What is noted of the settings that a game's profile sets."""
         noted = self._read_noted(state).get(self._place.get(owner, ""), {})
-        return {name: one for name, one in noted.items() if owner in one.games}
+        return {name: entry for name, entry in noted.items() if owner in entry.games}
 
     def _read_noted(self, state: State) -> Notes:
         try:
             content = parse_json(state.get(self._noted) or b"{}")
-            return {str(place): {str(name): _as_noted(one) for name, one in some.items()}
+            return {str(place): {str(name): _as_noted(entry) for name, entry in some.items()}
                     for place, some in content.items()}
         except (ValueError, TypeError, AttributeError, KeyError):
             raise RigError(f"{self._home / self._noted} is damaged: move it away; what the games' files hold then "
@@ -212,11 +213,11 @@ class GameFiles(Part):
                            ) from None
 
 
-def _as_noted(found: Mapping[str, object]) -> Noted:
-    was, games = found["was"], found["games"]
+def _as_noted(result: Mapping[str, object]) -> Noted:
+    was, games = result["was"], result["games"]
     if not (was is None or isinstance(was, str)) or not isinstance(games, list):
         raise ValueError
-    return Noted(str(found["section"]), str(found["key"]), was, tuple(map(str, games)))
+    return Noted(str(result["section"]), str(result["key"]), was, tuple(map(str, games)))
 
 
 def names_of(entries: Sequence[tuple[str, str, str]]) -> dict[str, tuple[str, str]]:
@@ -245,8 +246,8 @@ def _where(listed: Listed, ini: Ini, name: str, noted: Mapping[str, Noted]) -> t
     Raises:
         RefusedByRig: the file has nothing of that name, or several keys that it could be.
     """
-    if known := listed.keys.get(name):
-        return known.section, known.key
+    if mapped := listed.keys.get(name):
+        return mapped.section, mapped.key
     if name in noted:
         return noted[name].section, noted[name].key
     names = names_of(ini.entries())
@@ -306,21 +307,21 @@ def _let_go(noted: dict[str, Noted], name: str, owner: str) -> Noted | None:
     return noted.pop(name)
 
 
-def _as_text(known: Key | None, value: Value) -> str:
-    said = {True: "on", False: "off"}[value] if isinstance(value, bool) else str(value)
-    texts = known.texts if known else {}
-    if texts and said not in texts and not isinstance(value, int | float):
-        raise RefusedByRig(f"how the game's file writes {said!r} is not known; it knows {', '.join(texts)}")
-    return texts.get(said, said)
+def _as_text(mapped: Key | None, value: Value) -> str:
+    word = {True: "on", False: "off"}[value] if isinstance(value, bool) else str(value)
+    texts = mapped.texts if mapped else {}
+    if texts and word not in texts and not isinstance(value, int | float):
+        raise RefusedByRig(f"how the game's file writes {word!r} is not known; it knows {', '.join(texts)}")
+    return texts.get(word, word)
 
 
-def _as_value(key: str, known: Key | None, text: str) -> Value:
+def _as_value(key: str, mapped: Key | None, text: str) -> Value:
     """What a text in the file means; the text itself where it means nothing that the setting takes."""
-    if known is None or key not in catalog():
+    if mapped is None or key not in catalog():
         return text
-    said = next((said for said, written in known.texts.items() if written == text), text)
+    word = next((word for word, written in mapped.texts.items() if written == text), text)
     try:
-        return catalog()[key].parsed(said)
+        return catalog()[key].parsed(word)
     except BadValue:
         return text
 

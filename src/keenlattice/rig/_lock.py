@@ -6,6 +6,7 @@ from contextlib import contextmanager, suppress
 from datetime import datetime
 from typing import TYPE_CHECKING
 
+from keenlattice._state_folder import make_private
 from keenlattice.errors import RigBusy, RigError
 
 if TYPE_CHECKING:
@@ -26,7 +27,7 @@ def locked(rig: "Rig", why: str) -> Iterator[None]:
 
     holder = rig.home / (LOCK + ".holder")
     try:
-        rig.home.mkdir(parents=True, exist_ok=True)
+        make_private(rig.home)
         lock = FileLock(rig.home / LOCK)
         lock.acquire(timeout=PATIENCE_S)
     except Timeout:

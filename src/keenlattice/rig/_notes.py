@@ -4,6 +4,7 @@ import json
 
 from keenlattice._files import read_bounded, replace_file
 from keenlattice._safejson import parse_json
+from keenlattice._state_folder import make_private
 from keenlattice.errors import RigError, UsageError
 from keenlattice.rig._lock import locked
 from keenlattice.rig.base import Rig
@@ -44,7 +45,7 @@ def keep_note(rig: Rig, setting: str, text: str) -> None:
     with locked(rig, f"noting something of {setting}"):
         notes = {**read_notes(rig), setting: text}
         try:
-            rig.home.mkdir(parents=True, exist_ok=True)
+            make_private(rig.home)
             replace_file(rig.home / FILE, json.dumps({one: said for one, said in sorted(notes.items()) if said},
                                                      indent=1, ensure_ascii=False).encode())
         except OSError as error:

@@ -267,6 +267,14 @@ class TellsInert(Protocol):
 
 
 @runtime_checkable
+class HoldsAtStart(Protocol):
+    """A rig of which some settings are written nowhere: they hold while Keen Lattice itself starts the game."""
+
+    def held_at_start(self, keys: Sequence[str]) -> list[str]:
+        """Of some settings, those that hold only so."""
+
+
+@runtime_checkable
 class Faulty(Protocol):
     """A rig on which things can be made to go wrong, to see what becomes of it."""
 

@@ -27,7 +27,10 @@ def installed() -> "dict[str, EntryPoint]":
     """The rigs that other packages have installed, by name; none of them is loaded yet."""
     from importlib.metadata import entry_points
 
-    return {one.name: one for one in entry_points(group=GROUP) if one.name not in OURS}
+    try:
+        return {one.name: one for one in entry_points(group=GROUP) if one.name not in OURS}
+    except Exception:  # some package's list of entry points cannot be read: the rigs of others are not to be had then
+        return {}
 
 
 def kinds() -> tuple[str, ...]:
@@ -102,12 +105,15 @@ def open_rig(kind: str, where: "Logbook | Path") -> "Rig":
 
 def _loaded(entry: "EntryPoint", home: Path) -> "Rig":
     """An installed rig: what its entry point names is called with the rig's home."""
+    from keenlattice.rig._guarded import guarded
+
+    called = f"the installed rig {entry.name} ({entry.value})"
     try:
-        rig: Rig = entry.load()(home)
+        rig: Rig = guarded(entry.load()(home), called)
         name = rig.name
-    except KeenLatticeError:
+    except (KeenLatticeError, KeyboardInterrupt):
         raise
-    except Exception as error:  # it is somebody else's code
+    except BaseException as error:  # it is somebody else's code, and may even call sys.exit
         raise RigError(f"the installed rig {entry.name} ({entry.value}) cannot be opened: {type(error).__name__}: "
                        f"{error}; mend it, or uninstall it") from error
     if name != entry.name:

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from keenlattice._files import read_bounded, replace_file
+from keenlattice._state_folder import make_private
 from keenlattice.errors import RigError, UsageError
 from keenlattice.profile.game import Game
 
@@ -159,7 +160,7 @@ def add_game(home: Path, listed: Listed) -> None:
             table["keys"] = {setting: {"section": one.section, "key": one.key, **(
                 {"values": one.texts} if one.texts else {})} for setting, one in listed.keys.items()}
         document[name] = table
-        home.mkdir(parents=True, exist_ok=True)
+        make_private(home)
         text = mark + tomlkit.dumps(document).encode()
         tomllib.loads(text.decode("utf-8-sig"))
         replace_file(path, text)

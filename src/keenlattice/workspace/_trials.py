@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
+from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Unpack
 
@@ -118,8 +119,10 @@ class Trials(Handing):
         needed = blocks_to_settle(noise, matters, error=error)
         before = self.versions_of(played)[0]
         switch_s = self._switch_s(before, self.find(after)) if after else 0.0
+        beside_s = 0.0 if self.by_hand else _beside_runs_s(played)
         costs = [PlanCost(count, chance_to_settle(noise, count, matters, error=error),
-                          replace(plan, blocks=count, few_switches=switch_s > 0).minutes(switch_s))
+                          replace(plan, blocks=count, few_switches=switch_s > 0).minutes(
+                              switch_s, beside_s=beside_s))
                  for count in sorted({4, 8, 16, 32, *([needed] if needed else [])})]
         return Pilot(last.name, matters, noise.sd, noise.dof, warm_up, needed, tuple(costs), played)
 
@@ -200,6 +203,21 @@ class Trials(Handing):
             return _to_come(study, spec, len(done))
         finish(self.book, self.rig, study, result)
         return self._finished(study.number)
+
+
+def _beside_runs_s(played: "Played[Trial]") -> float:
+    """How long a run took beside its own length, by when those of a trial were kept: the game's start, say. Of a rig
+    that is simulated, and is quicker than its runs are long, nothing."""
+    from datetime import datetime
+    from statistics import median
+
+    plan = played.result.plan
+    try:
+        times = [datetime.fromisoformat(str(one.about["time"])) for _, one in sorted(played.captures().items())]
+    except (KeyError, ValueError):
+        return 0.0
+    apart = [(later - earlier).total_seconds() for earlier, later in pairwise(times)]
+    return max(0.0, median(apart) - plan.seconds - plan.warm_up_s) if apart else 0.0
 
 
 def _to_come(study: "Study", spec: Any, recorded: int) -> RunsToCome:

@@ -52,6 +52,7 @@ class ApplyResult(OrSheet):
         refused: of a preview, what cannot be set here, and why; an apply would then not begin.
         otherwise: settings given by a formula that come to something else once the rig-wide profile, too, is on the
             rig: to what they come now, and then.
+        at_start: the settings that hold only while Keen Lattice itself starts the game.
         done: whether it was applied; a preview was not.
         sheet: of a rig that is changed by hand, the steps that a person takes instead.
     """
@@ -67,6 +68,7 @@ class ApplyResult(OrSheet):
     refused: Mapping[str, str] = field(metadata=NOT_IN_JSON)
     otherwise: Mapping[str, tuple[Value, Value]] = field(metadata=NOT_IN_JSON)
     preview: "Preview" = field(metadata=NOT_IN_JSON)
+    at_start: tuple[str, ...] = ()
     done: bool = field(default=False, metadata=NOT_IN_JSON)
     sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
 
@@ -159,7 +161,7 @@ class Changing(Opened):
             return self._told(preview(self.rig, version))
 
     def _told(self, plan: "Preview") -> ApplyResult:
-        from keenlattice.rig.base import NamesPlaces
+        from keenlattice.rig.base import HoldsAtStart, NamesPlaces
         from keenlattice.rig.places import path_of
 
         changes = tuple(AppliedChange(number, one.key, one.before, one.after, step.rights, step.restart)
@@ -167,8 +169,10 @@ class Changing(Opened):
         rig = self.rig
         words = {place: rig.place_in_words(place) if isinstance(rig, NamesPlaces) else "" for place in plan.places}
         places = tuple(dict.fromkeys(words[place] or str(path_of(place, rig.home)) for place in plan.places))
+        keys = [one.key for one in plan.changes if one.after is not None]
+        at_start = tuple(rig.held_at_start(keys)) if isinstance(rig, HoldsAtStart) else ()
         return ApplyResult(plan.version, self.rig.name, plan.restart, changes, plan.unknown, places, plan.refused,
-                       self._otherwise(plan), plan)
+                           self._otherwise(plan), plan, at_start)
 
     def _otherwise(self, plan: "Preview") -> dict[str, tuple[Value, Value]]:
         """The formulas that come to something else once the rig-wide profile, too, is on the rig."""

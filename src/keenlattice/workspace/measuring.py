@@ -7,8 +7,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
+from keenlattice.profile.version import Version
 from keenlattice.workspace.figures import Drawing
-from keenlattice.workspace.opened import Opened, VersionLike
+from keenlattice.workspace.opened import OfVersion, Opened, VersionLike
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -173,11 +174,11 @@ class Measuring(Opened):
             raise UsageError(f"no run of {name} on {self.rig_name} is kept: keen measure or keen trial records some")
         return name, self.book.capture(kept[0])
 
-    def draw(self, runs: Sequence[VersionLike], what: str = "") -> Drawing:
+    def draw(self, runs: VersionLike | Sequence[VersionLike], what: str = "") -> Drawing:
         """A picture of one run, or of several, the first over the last.
 
         Args:
-            runs: each a capture's file or name, or a version, whose newest run is taken.
+            runs: one, or several: each a capture's file or name, or a version, whose newest run is taken.
             what: one picture alone: course, slowest, recurring, latency or stages.
 
         Raises:
@@ -189,6 +190,9 @@ class Measuring(Opened):
         from keenlattice.report._compare_figure import compare_figure
         from keenlattice.report._single_figure import single_figure
 
+        runs = [runs] if isinstance(runs, str | Version | OfVersion) else list(runs)
+        if not runs:
+            raise UsageError("there is no run to be drawn: name one, or a version whose newest run is taken")
         if len(runs) > MOST_RUNS_IN_A_PICTURE:
             raise UsageError(f"{len(runs)} runs: up to {MOST_RUNS_IN_A_PICTURE} can be told apart in one picture")
         captures: dict[str, Capture] = {}

@@ -70,9 +70,9 @@ class PoolLook(Result):
     pool: "Pool" = field(metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
-        return [{"change": one.change.name, "metric": each.metric, "rigs": each.rigs, "here_pct": each.here.pct,
+        return [{"change": item.change.name, "metric": each.metric, "rigs": each.rigs, "here_pct": each.here.pct,
                  "here_low_pct": each.here.low_pct, "here_high_pct": each.here.high_pct}
-                for one in self.changes for each in one.expected]
+                for item in self.changes for each in item.expected]
 
     def _caption(self) -> str:
         return self.pool._caption()
@@ -90,8 +90,8 @@ class TryFirst(Result):
     order: "tuple[ToTry, ...]"
 
     def _rows(self) -> Rows:
-        return [{"change": " + ".join(change.key for change in one.change), "gain_pct": one.gain_pct,
-                 "blocks": one.blocks, "minutes": one.minutes, "known": one.known} for one in self.order]
+        return [{"change": " + ".join(change.key for change in item.change), "gain_pct": item.gain_pct,
+                 "blocks": item.blocks, "minutes": item.minutes, "known": item.known} for item in self.order]
 
     def _caption(self) -> str:
         return f"{len(self.order)} changes, by what each may gain for its time"
@@ -137,19 +137,19 @@ class Pooling(Claiming):
             raise UsageError(f"{file}: its name has to end in .jsonl or .parquet")
         catalog, facts = self.rig.catalog(), dict(self.rig.facts())
         book, begun = self.book.id or str(self.book.folder), [
-            one for one in reversed(studies(self.book, self.rig_name)) if is_evidence(one)]
-        told = [[*records_of(one, book, catalog, facts)] for one in begun]
-        found, withheld = [record for records in told for record in records], sum(not records for records in told)
-        if not found:
+            item for item in reversed(studies(self.book, self.rig_name)) if is_evidence(item)]
+        lines = [[*records_of(item, book, catalog, facts)] for item in begun]
+        results, withheld = [record for records in lines for record in records], sum(not records for records in lines)
+        if not results:
             raise UsageError(f"no trial and no screen on {self.rig_name} can be passed on" + (
                 f": {withheld} are about settings or values of your own" if withheld else ": none was begun yet"))
         try:
-            replace_file(file, as_file(found, file.suffix))
+            replace_file(file, as_file(results, file.suffix))
         except OSError as error:
             raise KeenLatticeError(f"cannot write {file}: {error.strerror}") from None
-        silent = {one.study for one in found} - {one.study for one in found if any(
-            each.verdict in ("better", "worse") for each in one.found)}
-        return EvidenceWritten(file, len(found), len({one.study for one in found}), len(silent), withheld)
+        silent = {item.study for item in results} - {item.study for item in results if any(
+            each.verdict in ("better", "worse") for each in item.found)}
+        return EvidenceWritten(file, len(results), len({item.study for item in results}), len(silent), withheld)
 
     def pool(self, *sources: Path | str, add: bool = False, decides: str = "", matters_pct: float | None = None,
              game: str = "", executor: "Executor | None" = None) -> "Played[Pool]":
@@ -185,13 +185,14 @@ class Pooling(Claiming):
         if not sources:
             raise UsageError("say where the evidence is: keen pool read FILE OR FOLDER")
         earlier: Pool | None = self._played(newest).result if newest else None
-        known = (*(earlier.plan.sources if add and earlier else ()), *(Path(one).name or str(one) for one in sources))
+        known = [*(earlier.plan.sources if add and earlier else ()),
+                 *(Path(path).name or str(path) for path in sources)]
         plan = PoolPlan(tuple(dict.fromkeys(known)), decides or DECIDES, matters_pct, game)
         kept = [evidence_of(self.book, newest)] if add and newest else []
         with pooling(self.book):  # another would take this one's evidence for an earlier pool's, and remove it
             with new_evidence(self.book) as file:
-                told = collect_evidence([*kept, *(Path(one) for one in sources)], file, executor)
-                refused = (*(earlier.refused if add and earlier else ()), *told)
+                lines = collect_evidence([*kept, *(Path(item) for item in sources)], file, executor)
+                refused = (*(earlier.refused if add and earlier else ()), *lines)
                 result = pool_evidence(chosen(file, plan.metrics, game), plan, refused, executor, earlier)
             return self._finished(keep_pool(self.book, self.rig_name, result, name_of(file)).number)
 
@@ -209,12 +210,13 @@ class Pooling(Claiming):
         from keenlattice.errors import UnknownName
 
         played = self._newest_pool()
-        found, limits = played.result, self._limits(game)
-        chosen = [one for one in found.changes if not setting or setting in one.settings]
+        results, limits = played.result, self._limits(game)
+        chosen = [item for item in results.changes if not setting or setting in item.settings]
         if setting and not chosen:
-            raise UnknownName("setting in the pool", setting, [key for one in found.changes for key in one.settings])
+            known = [key for change in results.changes for key in change.settings]
+            raise UnknownName("setting in the pool", setting, known)
         expected = self._expecting(limits)
-        return PoolLook(played.number, tuple(ChangeHere(one, expected(one)) for one in chosen), limits, found)
+        return PoolLook(played.number, tuple(ChangeHere(item, expected(item)) for item in chosen), limits, results)
 
     def try_first(self, before: VersionLike, after: VersionLike, game: str = "", *, seconds: float = 30.0,
                   matters_pct: float = 1.0) -> TryFirst:
@@ -240,7 +242,7 @@ class Pooling(Claiming):
         if not differing:
             raise UsageError(f"{first.reference} and {last.reference} set the same: there is nothing to try")
         played = self._newest_pool()
-        pace = Pace(seconds, {one.key: self._switch_minutes(one.key) for one in differing}, matters_pct)
+        pace = Pace(seconds, {item.key: self._switch_minutes(item.key) for item in differing}, matters_pct)
         order = in_order(played.result, differing, dict(self.rig.facts()),
                          self._limits(game or (first.profile if first.profile != "rig" else "")), pace)
         return TryFirst(first.reference, last.reference, played.number, order)
@@ -252,7 +254,7 @@ class Pooling(Claiming):
             from keenlattice.profile.pack import read_pack
 
             pack, first = read_pack(Path(after)), self.find(before)
-            fitting = [one for one in offer(pack, self._here()) if not one.fails and one.rule.game == first.profile]
+            fitting = [item for item in offer(pack, self._here()) if not item.fails and item.rule.game == first.profile]
             return self.with_rules_of(fitting, first, f"from the pack {pack.title}")
         return self.find(after)
 
@@ -303,8 +305,8 @@ class Pooling(Claiming):
             return {}
         from keenlattice.study.pool.order import matching
 
-        return self._beside({key: found for key, value in entries.items() if (
-            found := matching(there.result, Change(key, None, value)))}, game)
+        return self._beside({key: results for key, value in entries.items() if (
+            results := matching(there.result, Change(key, None, value)))}, game)
 
     def told_of_mending(self, settings: Sequence[str]) -> dict[str, str]:
         """What the newest pool says of changing some settings from what they are at, in words; of those that it knows.
@@ -316,10 +318,10 @@ class Pooling(Claiming):
         if there is None:
             return {}
         held = self.effective("rig@now")
-        known = {one.change[0].setting: one for one in reversed(there.result.changes)
-                 if len(one.change) == 1 and one.change[0].setting in settings and one.change[0].setting in held
-                 and same(one.change[0].before, held[one.change[0].setting].value)}
-        return {known[key].name: told for key, told in self._beside(known, "").items()}
+        known = {item.change[0].setting: item for item in reversed(there.result.changes)
+                 if len(item.change) == 1 and item.change[0].setting in settings and item.change[0].setting in held
+                 and same(item.change[0].before, held[item.change[0].setting].value)}
+        return {known[key].name: lines for key, lines in self._beside(known, "").items()}
 
     @property
     def _pool_there(self) -> "Played[Pool] | None":
@@ -335,7 +337,7 @@ class Pooling(Claiming):
         if not changes:
             return {}
         expected = self._expecting(self._limits(game))
-        return {key: told_beside(one, expected(one)) for key, one in changes.items()}
+        return {key: told_beside(item, expected(item)) for key, item in changes.items()}
 
     def _newest_pool(self) -> "Played[Pool]":
         from keenlattice.errors import UsageError
@@ -357,9 +359,9 @@ class Pooling(Claiming):
         from keenlattice.logbook._studies import studies
         from keenlattice.study.record import result_of
 
-        finished = [one for one in studies(self.book, self.rig_name) if one.result is not None]
+        finished = [item for item in studies(self.book, self.rig_name) if item.result is not None]
         for kind in ("trial", "screen"):
-            for result in (result_of(one) for one in finished if one.kind == kind):
+            for result in (result_of(item) for item in finished if item.kind == kind):
                 if game in ("", result.game) and result.limited_by:
                     return dict(result.limited_by.get("before", {}) if kind == "trial" else result.limited_by)
         return {}

@@ -78,9 +78,9 @@ class WatchedFolder:
         Raises:
             FolderGone: the folder is there no more.
         """
-        found, now = Arrived(), monotonic()
+        arrivals, now = Arrived(), monotonic()
         there = self._look()
-        self._growing = {file: told for file, told in self._growing.items() if file in there}  # renamed, or removed
+        self._growing = {file: status for file, status in self._growing.items() if file in there}  # renamed, or removed
         for file, seen in there.items():
             if self._known.get(file) == seen or not seen[0]:
                 continue
@@ -92,8 +92,8 @@ class WatchedFolder:
             elif now - since >= self.still_s and not is_written(file):
                 self._known[file] = seen
                 self._growing.pop(file)
-                self._take(file, seen[0], found)
-        return found
+                self._take(file, seen[0], arrivals)
+        return arrivals
 
     @property
     def growing(self) -> bool:
@@ -101,7 +101,7 @@ class WatchedFolder:
         return bool(self._growing)
 
     def _look(self) -> dict[Path, Seen]:
-        found: dict[Path, Seen] = {}
+        arrivals: dict[Path, Seen] = {}
         try:
             files = list(self.folder.iterdir())
         except OSError as error:
@@ -109,35 +109,35 @@ class WatchedFolder:
         for file in files:
             try:
                 if file.is_file() and not file.name.startswith("."):
-                    told = file.stat()
-                    found[file] = (told.st_size, told.st_mtime_ns)
+                    status = file.stat()
+                    arrivals[file] = (status.st_size, status.st_mtime_ns)
             except OSError:  # gone again, or locked while it is written
                 continue
-            if len(found) > MOST_FILES:
+            if len(arrivals) > MOST_FILES:
                 raise UsageError(f"{self.folder} holds more than {MOST_FILES} files: name one for recordings alone")
-        return found
+        return arrivals
 
-    def _take(self, file: Path, size: int, found: Arrived) -> None:
+    def _take(self, file: Path, size: int, arrivals: Arrived) -> None:
         """Take a whole file, unless it is one that was taken before and has grown since."""
         try:
             if file in self._taken and _digest(file, self._taken[file][0]) == self._taken[file][1]:
-                found.grown.append(file.name)
+                arrivals.grown.append(file.name)
             else:
-                self._sort(file, found)
+                self._sort(file, arrivals)
             self._taken[file] = (size, _digest(file, size))
         except OSError as error:
-            found.left_alone[file.name] = error.strerror or str(error)
+            arrivals.left_alone[file.name] = error.strerror or str(error)
 
-    def _sort(self, file: Path, found: Arrived) -> None:
+    def _sort(self, file: Path, arrivals: Arrived) -> None:
         try:
             kind = kind_of_file(self._ws, file)
         except KeenLatticeError as error:
-            found.left_alone[file.name] = str(error)
+            arrivals.left_alone[file.name] = str(error)
             return
         if isinstance(kind, Handed):
-            found.frames.append(kind)
+            arrivals.frames.append(kind)
         else:
-            found.sensors.append(Handed(file, None, file, kind[0]))
+            arrivals.sensors.append(Handed(file, None, file, kind[0]))
 
 
 def _digest(file: Path, size: int) -> bytes:
@@ -162,8 +162,8 @@ def _opens(process: Path, target: str) -> bool:
     try:
         for handle in os.listdir(process / "fd"):
             if os.readlink(process / "fd" / handle) == target:
-                told = (process / "fdinfo" / handle).read_text()
-                flags = next(line.split()[1] for line in told.splitlines() if line.startswith("flags:"))
+                status = (process / "fdinfo" / handle).read_text()
+                flags = next(line.split()[1] for line in status.splitlines() if line.startswith("flags:"))
                 if int(flags, 8) & WRITES:
                     return True
     except (OSError, StopIteration, ValueError, IndexError):  # ended meanwhile, or another user's

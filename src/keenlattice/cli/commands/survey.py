@@ -35,9 +35,11 @@ def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
 
 def _hint(ws: "Workspace", found: "Survey") -> None:
     from keenlattice.cli.output import hint, say
+    from keenlattice.rig.base import TakesGames
 
+    if isinstance(ws.rig, TakesGames):
+        hint("keen rig game NAME --executable FILE, to tell it of a game of yours", "games")
     if not found.games:
-        hint("keen rig game NAME --executable FILE, to tell it of a game")
         return
     first = found.games[0]
     if "refresh_hz" in found.facts and "frame.cap" in ws.rig.catalog():

@@ -51,7 +51,8 @@ def _interrupts(facts: Mapping[str, object], device: str) -> str:
         messages = f" ({facts[f'{device}_messages']})" * (mode == "message")
         return (f"{mode}{messages}, {facts[f'{device}_interrupts']} so far, on cores {facts[f'{device}_cores']}"
                 + ", shares its line" * bool(facts[f"{device}_shares_line"]))
-    can = "line or message" if facts.get(f"{device}_message") else "line only"
+    known = facts.get(f"{device}_message")
+    can = "not known" if known is None else "line or message" if known else "line only"
     return can + (", shares its line" if facts.get(f"{device}_shares_line") else "")
 
 

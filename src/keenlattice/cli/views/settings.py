@@ -14,21 +14,21 @@ if TYPE_CHECKING:
     from keenlattice.workspace.looking import CatalogResult
 
 
-def show_setting(one: "Setting", noted: str = "") -> None:
+def show_setting(shown: "Setting", noted: str = "") -> None:
     """All about one setting, and what the player has noted of it."""
     from keenlattice.catalog.values import written
 
-    needs = [*(["rights"] * one.rights), *([f"a restart of the {one.restart}"] * (one.restart != "none"))]
-    moves = [f"{metric} {direction}" for metric, direction in one.moves.items()]
-    whom = {"rig": "the whole rig", "game": "a game, or the whole rig", "device": f"a device: {one.name}@DEVICE"}
-    say(f"{one.name}: {one.title}", "bold")
+    needs = [*(["rights"] * shown.rights), *([f"a restart of the {shown.restart}"] * (shown.restart != "none"))]
+    moves = [f"{metric} {direction}" for metric, direction in shown.moves.items()]
+    whom = {"rig": "the whole rig", "game": "a game, or the whole rig", "device": f"a device: {shown.name}@DEVICE"}
+    say(f"{shown.name}: {shown.title}", "bold")
     table(["", ""], [row for row in (
-        ["takes", one.allowed() + (", or a formula" if one.is_number else "")],
-        ["stock", written(one.stock, one.unit)], ["set for", whom[one.scope]],
-        ["needs", " and ".join(needs) or "nothing"], ["trades", one.trades], ["inert", one.inert],
-        ["where", one.where], ["you noted", noted], ["to check", one.check],
-        ["may move", ", ".join(moves) or "nothing"], ["how sure", SURE[one.sure]], ["which when", one.advice],
-        *(["formula", f"{suggestion.formula}   {suggestion.purpose}"] for suggestion in one.suggest)) if row[1]])
+        ["takes", shown.allowed() + (", or a formula" if shown.is_number else "")],
+        ["stock", written(shown.stock, shown.unit)], ["set for", whom[shown.scope]],
+        ["needs", " and ".join(needs) or "nothing"], ["trades", shown.trades], ["inert", shown.inert],
+        ["where", shown.where], ["you noted", noted], ["to check", shown.check],
+        ["may move", ", ".join(moves) or "nothing"], ["how sure", SURE[shown.sure]], ["which when", shown.advice],
+        *(["formula", f"{suggestion.formula}   {suggestion.purpose}"] for suggestion in shown.suggest)) if row[1]])
 
 
 def show_of_pool(told: Mapping[str, str]) -> None:
@@ -39,10 +39,10 @@ def show_of_pool(told: Mapping[str, str]) -> None:
         say(f"  {key}: {words}")
 
 
-def tell_what_is_not_held(catalog: "Catalog", found: "ShowResult") -> None:
+def tell_what_is_not_held(catalog: "Catalog", listed: "ShowResult") -> None:
     """Where the rig holds something else than the latest rig-wide version, or than what was applied."""
-    planned = not_held(catalog, [(one.setting, one.held, one.wanted) for one in found.planned], "planned")
-    slipped = not_held(catalog, [(one.setting, one.held, one.wanted) for one in found.slipped], "applied")
+    planned = not_held(catalog, [(shown.setting, shown.held, shown.wanted) for shown in listed.planned], "planned")
+    slipped = not_held(catalog, [(shown.setting, shown.held, shown.wanted) for shown in listed.slipped], "applied")
     if planned:
         say(f"! The latest rig-wide version is planned, and not on the rig: {planned}. Values and checks here go by "
             "what the rig holds. To put it on: keen apply rig")
@@ -50,36 +50,37 @@ def tell_what_is_not_held(catalog: "Catalog", found: "ShowResult") -> None:
         say(f"! The rig no longer holds what was applied: {slipped}. To put it back: keen drift --put-back")
 
 
-def show_catalog(found: "CatalogResult", all_of_them: bool) -> None:
+def show_catalog(listed: "CatalogResult", all_of_them: bool) -> None:
     """Several settings; and those that the rig does not have, with why, or how many they are."""
-    some = found.settings
+    some = listed.settings
     if some:
-        table(["setting", "what it is", "takes"], [[one.name, one.title, one.allowed()] for one in some])
+        table(["setting", "what it is", "takes"], [[shown.name, shown.title, shown.allowed()] for shown in some])
         say()
     by_reason: dict[str, list[str]] = {}
-    for name, why in found.absent.items():
+    for name, why in listed.absent.items():
         by_reason.setdefault(why, []).append(name)
-    if all_of_them and found.absent:
-        say(f"{len(found.absent)} more are not to be had on this rig; keen catalog DOMAIN says why, of each.", "dim")
+    if all_of_them and listed.absent:
+        say(f"{len(listed.absent)} more are not to be had on this rig; keen catalog DOMAIN says why, of each.", "dim")
     else:
         for why, names in by_reason.items():
             say(f"Not on this rig: {', '.join(names)}: {why}.", "dim")
-    say(f"{len(some)} settings." + (f" All about one: keen catalog {some[0].name}" if some else ""), "dim")
+    count = f"{len(some)} setting{'s' * (len(some) != 1)}." if some else "None that can be set on this rig."
+    say(count + (f" All about one: keen catalog {some[0].name}" if some else ""), "dim")
 
 
-def value_of(catalog: "Catalog", one: "Effective") -> str:
+def value_of(catalog: "Catalog", shown: "Effective") -> str:
     """What holds, and the formula that it comes from, if it does."""
     from keenlattice.catalog.values import same
 
-    if one.layer == "unknown":
+    if shown.layer == "unknown":
         return "unknown"
-    value = "nothing here" if one.problem else value_text(catalog, one.key, one.value)
-    return value if same(one.stored, one.value) else f"{value}  ({one.stored})"
+    value = "nothing here" if shown.problem else value_text(catalog, shown.key, shown.value)
+    return value if same(shown.stored, shown.value) else f"{value}  ({shown.stored})"
 
 
-def instead_of(catalog: "Catalog", one: "Effective") -> str:
+def instead_of(catalog: "Catalog", shown: "Effective") -> str:
     """What a value hides, and from which layer."""
-    if one.is_set and not one.shadows:
+    if shown.is_set and not shown.shadows:
         return "unknown"
-    hidden = [f"{value_text(catalog, one.key, value)} ({layer})" for layer, value in one.shadows]
-    return ", ".join(hidden) + (": no change" if one.in_vain else "")
+    hidden = [f"{value_text(catalog, shown.key, value)} ({layer})" for layer, value in shown.shadows]
+    return ", ".join(hidden) + (": no change" if shown.in_vain else "")

@@ -29,6 +29,9 @@ def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "By
         [str(one.step) if first[one.step] == one.setting else "", one.setting,
          now(one), value_text(catalog, one.setting, one.after), _needs(plan, one)]
         for one in plan.changes])
+    if plan.at_start:
+        say(f"! {', '.join(plan.at_start)}: written to no file of the game or the system. It holds only while keen "
+            "starts the game itself, for a run; whoever starts it in another way plays without it")
     if plan.places and by_hand is None:
         inside = [str(Path(place).relative_to(home)) for place in plan.places if Path(place).is_relative_to(home)]
         whole = [shown_path(Path(place)) for place in plan.places if not Path(place).is_relative_to(home)]
@@ -39,6 +42,8 @@ def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "By
 def _needs(plan: "ApplyResult", one: "AppliedChange") -> str:
     if any(each.setting in plan.refused for each in plan.changes if each.step == one.step):
         return "REFUSED HERE"
+    if one.setting in plan.at_start:
+        return "keen to start the game"
     parts = ["rights"] * one.rights + [f"restart of the {one.restart}"] * (one.restart != "none")
     return ", ".join(parts) or "-"
 

@@ -134,6 +134,7 @@ def check_what_goes_together(ctx: "typer.Context") -> None:
         only(ctx, "--from-files", "from_files", *PLAN)
     else:
         only(ctx, "a trial that is played now", "figure", *HANDS, *PLAN)
-    if not (said["before"] and said["after"]) and not any(
-            said[way] not in (None, False, []) for way in ("again", "claims", "take", "resume")):
-        raise UsageError("a trial takes two versions: keen trial BEFORE AFTER; or --resume, --take or --again")
+    if not (said["before"] and said["after"]) and said["again"] is None and not any(
+            said[way] for way in ("claims", "take", "resume")):
+        game = said["before"].partition("@")[0] or "GAME"
+        raise UsageError(f"a trial takes two versions: keen trial {game}@stock {game}; or --resume, --take or --again")

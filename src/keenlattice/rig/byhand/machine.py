@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice._files import read_bounded, replace_file
 from keenlattice._safejson import parse_json
+from keenlattice._state_folder import make_private
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value
@@ -194,7 +195,7 @@ def keep_about(home: Path, facts: Mapping[str, FactValue], devices: Sequence[str
     except ValueError as error:
         raise UsageError(str(error)) from None
     try:
-        home.mkdir(parents=True, exist_ok=True)
+        make_private(home)
         replace_file(home / ABOUT, tomlkit.dumps({"devices": list(devices), "facts": held}).encode())
     except OSError as error:
         raise RigError(f"cannot write {home / ABOUT}: {error.strerror}") from None

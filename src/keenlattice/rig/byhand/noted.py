@@ -5,6 +5,7 @@ from collections.abc import Mapping
 
 from keenlattice._files import read_bounded, replace_file
 from keenlattice._safejson import parse_json
+from keenlattice._state_folder import make_private
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError
 from keenlattice.profile.version import Entries
@@ -44,7 +45,7 @@ def keep_noted(rig: Rig, owner: str, seen: Mapping[str, Value | None]) -> Entrie
     noted[owner] = {key: value for key, value in entries.items() if value is not None}
     kept = {one: dict(sorted(some.items())) for one, some in sorted(noted.items()) if some}
     try:
-        rig.home.mkdir(parents=True, exist_ok=True)
+        make_private(rig.home)
         replace_file(rig.home / FILE, (json.dumps(kept, indent=1) + "\n").encode())
     except OSError as error:
         raise RigError(f"cannot write {rig.home / FILE}: {error.strerror}") from None

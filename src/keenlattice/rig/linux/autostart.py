@@ -5,6 +5,7 @@ is hidden, as the desktops' standard has it.
 """
 
 import os
+from codecs import BOM_UTF8
 from collections.abc import Mapping
 from functools import cached_property
 from pathlib import Path
@@ -95,7 +96,7 @@ class Autostart(Part):
         """What counts for an entry: the player's file, else the system's."""
         file, of_system = self._entries[key]
         own = state.get(place_of(file, self._home))
-        return of_system if own is None else own.decode(errors="replace")
+        return of_system if own is None else own.decode("utf-8-sig", errors="replace")
 
     def changed(self, state: State, owner: str, changes: Edits) -> State:
         noted, then = self._noted.read(state), dict[str, bytes | None]()
@@ -108,7 +109,8 @@ class Autostart(Part):
                     then[place] = None if before is None else before.encode(errors="surrogateescape")
                 continue
             noted.setdefault(key, None if was is None else was.decode(errors="surrogateescape"))
-            then[place] = _with_hidden(self._held(state, key), not value).encode()
+            mark = BOM_UTF8 if was is not None and was.startswith(BOM_UTF8) else b""
+            then[place] = mark + _with_hidden(self._held(state, key), not value).encode()
         return {**then, **self._noted.content(noted)}
 
     def put(self, state: State) -> None:
@@ -125,7 +127,7 @@ def _text(file: Path) -> str | None:
     """What an entry holds; None of one that is no text, or too large to be one."""
     try:
         content = read_bounded(file, MOST_BYTES)
-        return None if content is None or len(content) > MOST_BYTES else content.decode("utf-8")
+        return None if content is None or len(content) > MOST_BYTES else content.decode("utf-8-sig")
     except (OSError, UnicodeDecodeError):
         return None
 
@@ -153,11 +155,12 @@ def _title(text: str, file: Path) -> str:
 
 
 def _with_hidden(text: str, hidden: bool) -> str:
-    """An entry that is hidden, or is not; every other line stays as it is."""
+    """An entry that is hidden, or is not; every other line stays as it is, with its end."""
+    end = "\r\n" if "\r\n" in text else "\n"
     lines, word = text.splitlines(), f"{HIDDEN}={'true' if hidden else 'false'}"
     at = [number for number, key, _ in _lines_of_group(text) if key == HIDDEN]
     for number in at:
         lines[number] = word
     if not at:
         lines.insert(next((number for number, line in enumerate(lines) if line.strip() == GROUP), -1) + 1, word)
-    return "\n".join(lines) + "\n"
+    return end.join(lines) + end

@@ -179,6 +179,9 @@ class LinuxRig:
                "opengl": "it is Vulkan's, and this game draws by OpenGL"}[api]
         return {key: why for key in keys if key in unread}
 
+    def held_at_start(self, keys: Sequence[str]) -> list[str]:
+        return [key for key in keys if self._launch.covers("", key)]
+
     def state(self) -> State:
         return _joined(part.state() for part in self._parts)
 

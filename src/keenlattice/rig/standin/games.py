@@ -1,9 +1,10 @@
 """The games of the stand-in, and what they ask of a machine. All made up."""
 
+import shutil
+import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
-from keenlattice._files import replace_file
 from keenlattice.profile.game import Game
 from keenlattice.rig.gamelist import Key, Listed
 
@@ -59,7 +60,14 @@ def listed_games(home: Path) -> dict[str, Listed]:
     """The games as a rig lists them; Brass Orbit keeps settings in a file of its own, which it has made by now."""
     file = home / "games" / "brass-orbit" / "settings.ini"
     if not file.parent.exists():
-        file.parent.mkdir(parents=True)
-        replace_file(file, ORBIT_FILE)
+        made = Path(tempfile.mkdtemp(dir=home, prefix="games-"))
+        (made / file.name).write_bytes(ORBIT_FILE)
+        try:
+            file.parent.parent.mkdir(exist_ok=True)
+            made.rename(file.parent)  # whole, or not at all: another process may be making it at the same time
+        except OSError:
+            shutil.rmtree(made, ignore_errors=True)
+            if not file.parent.exists():
+                raise
     known = {"brass-orbit": (file, ORBIT_KEYS)}
     return {name: Listed(game, (), *known.get(name, (None, {}))) for name, (game, _) in GAMES.items()}

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice._files import read_bounded, replace_file
 from keenlattice._safejson import parse_json
+from keenlattice._state_folder import make_private
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Restart, Value, same
@@ -67,7 +68,7 @@ class Standin:
         self._writes = 0
         self._works_by: dict[tuple[object, ...], tuple[Mapping[str, Value], Facts]] = {}
         try:
-            home.mkdir(parents=True, exist_ok=True)
+            make_private(home)
             self._files = GameFiles(listed_games(home), home)
         except OSError as error:
             raise RigError(f"cannot make the stand-in rig in {home}: {error.strerror}") from None

@@ -108,7 +108,7 @@ class EvidenceRecord(_Part):
 
     @model_validator(mode="after")
     def _once_each(self) -> "EvidenceRecord":
-        metrics, settings = [one.metric for one in self.found], [one.setting for one in self.change]
+        metrics, settings = [item.metric for item in self.found], [item.setting for item in self.change]
         if len({*metrics}) < len(metrics) or len({*settings}) < len(settings):
             raise ValueError("a metric or a setting is told twice")
         if self.day:
@@ -132,8 +132,8 @@ def schema() -> dict[str, Any]:
 
 def change_text(change: tuple[Switch, ...]) -> str:
     """A change as one text, equal whenever it is the same: `frame.queue-depth: game decides -> 1`."""
-    return "; ".join(f"{one.setting}: {value_said(one.before)} -> {value_said(one.after)}"
-                     for one in sorted(change, key=lambda one: one.setting))
+    return "; ".join(f"{item.setting}: {value_said(item.before)} -> {value_said(item.after)}"
+                     for item in sorted(change, key=lambda item: item.setting))
 
 
 def value_said(value: PackValue | None) -> str:

@@ -69,12 +69,12 @@ def records(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None, rig: st
     limited_by = (result.limited_by.get("before", {}) if isinstance(result, Trial) else
                   result.limited_by if result else {})
     state: State = "not finished" if result is None else "finished"
-    for keys, found in _found(spec, result):
+    for keys, results in _found(spec, result):
         switched = _switched(spec, keys, catalog)
-        if switched and found and all(_is_closed(one, catalog) for one in switched):
+        if switched and results and all(_is_closed(item, catalog) for item in switched):
             yield EvidenceRecord(
                 rig=rig, study=study, kind=spec_kind(spec), state=state, game=spec.game or spec.owner, change=switched,
-                found=found, played=_played(spec), software=software[:LONGEST], day=day, facts=_told(facts),
+                found=results, played=_played(spec), software=software[:LONGEST], day=day, facts=_told(facts),
                 limited_by={str(name)[:LONGEST]: float(round(share)) for name, share in limited_by.items()})
 
 
@@ -106,11 +106,11 @@ def _found(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None
     """Of each change: its settings (None for all that differ), and what was found of each metric."""
     deciders = named(spec.plan.decides)
     if isinstance(result, Trial):
-        yield None, tuple(_of_metric(one, one.name in deciders) for one in result.metrics)
+        yield None, tuple(_of_metric(item, item.name in deciders) for item in result.metrics)
     elif isinstance(result, Screen):
         for factor in result.factors:
-            each = {one.metric: one for one in (*factor.others, *factor.judged)}
-            yield factor.settings, tuple(_of_effect(one, one in factor.judged, result.runs) for one in each.values())
+            each = {item.metric: item for item in (*factor.others, *factor.judged)}
+            yield factor.settings, tuple(_of_effect(item, item in factor.judged, result.runs) for item in each.values())
     else:
         nothing = tuple(Found(metric=name, decides=True, log_ratio=None, error=None, dof=None, blocks=0,
                               matters_pct=spec.plan.matters_pct, verdict="unclear") for name in deciders)
@@ -118,15 +118,15 @@ def _found(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None
             yield keys, nothing
 
 
-def _of_metric(one: MetricResult, decides: bool) -> Found:
-    return _numbers(one.name, decides, one.change_pct, one.error, one.dof, one.n, one.matters_pct, one.verdict)
+def _of_metric(item: MetricResult, decides: bool) -> Found:
+    return _numbers(item.name, decides, item.change_pct, item.error, item.dof, item.n, item.matters_pct, item.verdict)
 
 
-def _of_effect(one: Effect, decides: bool, runs: int) -> Found:
-    word = WORDS.get(one.standing, one.standing)
+def _of_effect(item: Effect, decides: bool, runs: int) -> Found:
+    word = WORDS.get(item.standing, item.standing)
     if word not in ("better", "worse", "no difference that matters", "unclear"):  # held against a claim
-        word = "better" if ((one.change_pct or 0.0) < 0) == METRICS[one.metric].lower_is_better else "worse"
-    return _numbers(one.metric, decides, one.change_pct, one.error, one.dof, runs, one.matters_pct, word)
+        word = "better" if ((item.change_pct or 0.0) < 0) == METRICS[item.metric].lower_is_better else "worse"
+    return _numbers(item.metric, decides, item.change_pct, item.error, item.dof, runs, item.matters_pct, word)
 
 
 def _numbers(name: str, decides: bool, change_pct: float | None, error: float | None, dof: float | None, blocks: int,
@@ -143,10 +143,10 @@ def _numbers(name: str, decides: bool, change_pct: float | None, error: float | 
 
 def _switched(spec: SpecOfTwo, keys: Sequence[str] | None, catalog: Catalog) -> tuple[Switch, ...]:
     """The settings of a change, each with what it was and is: as it was set, else at stock."""
-    differing = [one for one in above_stock(spec.before.entries, spec.after.entries, catalog)
-                 if (keys is None or one.key in keys) and (one.before is None or one.before != one.after)]
+    differing = [item for item in above_stock(spec.before.entries, spec.after.entries, catalog)
+                 if (keys is None or item.key in keys) and (item.before is None or item.before != item.after)]
     try:
-        return tuple(Switch(setting=one.key, before=one.before, after=one.after) for one in differing)
+        return tuple(Switch(setting=item.key, before=item.before, after=item.after) for item in differing)
     except ValueError as error:
         raise KeenLatticeError(f"a change of {spec.about} cannot be told as evidence: {error}") from None
 
@@ -156,7 +156,7 @@ def above_stock(before: Entries, after: Entries, catalog: Catalog) -> list[Chang
     def at(key: str, value: Value | None) -> Value | None:
         return catalog[key].stock if value is None and key in catalog else value
 
-    return [Change(one.key, at(one.key, one.before), at(one.key, one.after)) for one in changes(before, after)]
+    return [Change(item.key, at(item.key, item.before), at(item.key, item.after)) for item in changes(before, after)]
 
 
 def _played(spec: TrialSpec | ScreenSpec) -> Played:
@@ -168,13 +168,13 @@ def _played(spec: TrialSpec | ScreenSpec) -> Played:
 
 def _told(facts: Mapping[str, object]) -> dict[str, Any]:
     """The facts that a record tells: numbers, yes and no, and which system it is."""
-    found: dict[str, Any] = {}
+    results: dict[str, Any] = {}
     for name, value in facts.items():
         kind = FACTS.get(name, ("", ""))[0]
         if kind == "yes or no" and isinstance(value, bool):
-            found[name] = value
+            results[name] = value
         elif kind == "number" and isinstance(value, int | float) and not isinstance(value, bool):
-            found[name] = float(value)
+            results[name] = float(value)
         elif name == "os" and isinstance(value, str) and (system := SYSTEM.match(value)):
-            found[name] = system[0]
-    return found
+            results[name] = system[0]
+    return results

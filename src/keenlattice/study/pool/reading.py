@@ -61,8 +61,9 @@ def read_evidence(paths: Sequence[Path], executor: Executor | None = None) -> Re
     """
     import pyarrow as pa
 
-    found = spread(read_source, _all_sources(paths), executor)
-    return Read(pa.concat_tables([one.table for one in found]), tuple(line for one in found for line in one.refused))
+    results = spread(read_source, _all_sources(paths), executor)
+    refused = tuple(line for item in results for line in item.refused)
+    return Read(pa.concat_tables([item.table for item in results]), refused)
 
 
 def collect_evidence(paths: Sequence[Path], target: Path, executor: Executor | None = None) -> tuple[str, ...]:
@@ -88,9 +89,9 @@ def collect_evidence(paths: Sequence[Path], target: Path, executor: Executor | N
                 writer.write_table(pa.concat_tables(waiting).unify_dictionaries())
                 waiting.clear()
 
-        for one in spread_out(read_source, sources, executor):
-            waiting.append(one.table)
-            refused += one.refused
+        for item in spread_out(read_source, sources, executor):
+            waiting.append(item.table)
+            refused += item.refused
             if sum(map(len, waiting)) >= ROWS_AT_ONCE:
                 write()
         write()
@@ -109,14 +110,14 @@ def chosen(path: Path, metrics: Sequence[str], game: str = "") -> "pa.Table":
     """
     import pyarrow as pa
 
-    found = [schema().empty_table()]
+    results = [schema().empty_table()]
     with _opened(path, MOST_ROWS_KEPT) as file:
         for number in range(file.num_row_groups):
             rows, refused = vetted(file.read_row_group(number), str(path))
             if refused:
                 raise EvidenceError(f"{refused[0]}: it is damaged, or was tampered with")
-            found.append(of_plan(rows, metrics, game))
-    return pa.concat_tables(found)
+            results.append(of_plan(rows, metrics, game))
+    return pa.concat_tables(results)
 
 
 def of_plan(table: "pa.Table", metrics: Sequence[str], game: str = "") -> "pa.Table":
@@ -159,7 +160,7 @@ def _opened(path: Path, most_rows: int = MOST_ROWS) -> Iterator[Any]:
 
 
 def _all_sources(paths: Sequence[Path]) -> list[Path]:
-    sources = [one for path in paths for one in _sources(path)]
+    sources = [item for path in paths for item in _sources(path)]
     if not sources:
         raise EvidenceError(f"{', '.join(map(str, paths))}: nothing there is evidence; it comes as "
                             f"{', '.join(ENDINGS)} and as logbooks")
@@ -170,9 +171,9 @@ def read_source(path: Path) -> Read:
     """The evidence in one file or logbook; what is wrong with it is a line. All of it passes one check, whatever it
     came as: what is kept once can be read again."""
     try:
-        found = _unchecked(path)
-        table, refused = vetted(found.table, str(path))
-        return Read(table, (*found.refused, *refused))
+        results = _unchecked(path)
+        table, refused = vetted(results.table, str(path))
+        return Read(table, (*results.refused, *refused))
     except Exception as error:  # whatever a stranger's file makes of a library: the others are read
         what = " ".join(str(error).split())[:160] or type(error).__name__
         if not isinstance(error, KeenLatticeError | OSError):
@@ -200,7 +201,7 @@ def as_file(records: Sequence[EvidenceRecord], ending: str) -> bytes:
     import pyarrow.parquet as pq
 
     if ending != ".parquet":
-        return "".join(f"{one.line()}\n" for one in records).encode()
+        return "".join(f"{item.line()}\n" for item in records).encode()
     sink = pa.BufferOutputStream()
     pq.write_table(flattened(records), sink, compression="zstd")
     return bytes(sink.getvalue().to_pybytes())
@@ -267,11 +268,11 @@ def _record(line: bytes) -> EvidenceRecord:
         raise ValueError(f"not JSON ({error.msg})") from None
 
 
-def _checked(one: EvidenceRecord) -> EvidenceRecord:
-    for found in one.found:
-        if len({found.log_ratio is None, found.error is None, found.dof is None}) > 1:
-            raise ValueError(f"found.{found.metric}: an effect is told without its error")
-    return one
+def _checked(item: EvidenceRecord) -> EvidenceRecord:
+    for results in item.found:
+        if len({results.log_ratio is None, results.error is None, results.dof is None}) > 1:
+            raise ValueError(f"found.{results.metric}: an effect is told without its error")
+    return item
 
 
 def claims_of_pack(pack: "Pack") -> Iterator[EvidenceRecord]:
@@ -284,15 +285,16 @@ def claims_of_pack(pack: "Pack") -> Iterator[EvidenceRecord]:
 
 
 def _claimed(rule: "Rule", change: tuple[Switch, ...], claim: "Claim") -> Iterator[EvidenceRecord]:
-    for one in claim.evidence:
+    for item in claim.evidence:
         numbers: dict[str, Any] = {"log_ratio": None, "error": None, "dof": None}
         yield EvidenceRecord(
-            rig=digest("claimed", one.rig), study=digest("claimed", one.rig, one.seed, one.time), kind="trial",
-            state="claimed", game=rule.game, change=change, software=one.software[:60], day="", facts={}, limited_by={},
-            found=(Found(metric=claim.metric, decides=True, blocks=one.blocks, matters_pct=claim.at_least_pct,
+            rig=digest("claimed", item.rig), study=digest("claimed", item.rig, item.seed, item.time), kind="trial",
+            state="claimed", game=rule.game, change=change, software=item.software[:60], day="", facts={},
+            limited_by={},
+            found=(Found(metric=claim.metric, decides=True, blocks=item.blocks, matters_pct=claim.at_least_pct,
                          verdict="unclear", **numbers),),
-            played=Played(seconds=one.seconds, warm_up_s=0.0, planned=one.blocks, repeats=1, early=False,
-                          seed=one.seed))
+            played=Played(seconds=item.seconds, warm_up_s=0.0, planned=item.blocks, repeats=1, early=False,
+                          seed=item.seed))
 
 
 def _of_logbook(folder: Path) -> Read:

@@ -40,20 +40,20 @@ def play_screen(player: Player, spec: ScreenSpec, versions: Sequence[Version]) -
             limits.append(limited_by(capture))
             place += 1
         rounds.look()
-    found = rounds.result(Screen(
+    played = rounds.result(Screen(
         player.game, spec.before.reference, spec.after.reference, player.rig.name, plan, (), (), 0, 0, 0,
         tuple(player.excluded), tuple(player.doubts), mean_limits(limits)))
-    return _with_what_is_hidden(found) if hidden else found
+    return _with_what_is_hidden(played) if hidden else played
 
 
-def _with_what_is_hidden(found: Screen) -> Screen:
+def _with_what_is_hidden(played: Screen) -> Screen:
     """A screen of which runs went as fast as the monitor lets see: that a change does nothing is not known there."""
     def unclear(effects: Sequence[Effect]) -> tuple[Effect, ...]:
-        return tuple(replace(one, standing="unclear") if one.standing == "does nothing that matters"
-                     and not one.metric.startswith("latency") else one for one in effects)
+        return tuple(replace(effect, standing="unclear") if effect.standing == "does nothing that matters"
+                     and not effect.metric.startswith("latency") else effect for effect in effects)
 
-    return replace(found, factors=tuple(
-        replace(one, judged=unclear(one.judged), others=unclear(one.others)) for one in found.factors))
+    return replace(played, factors=tuple(
+        replace(effect, judged=unclear(effect.judged), others=unclear(effect.others)) for effect in played.factors))
 
 
 KIND = Kind("screen", "screen", ScreenSpec, Screen, play_screen)

@@ -67,6 +67,9 @@ class Fit:
         return float(stdtrit(self.dof, 1 - error)) * self.error
 
 
+NO_EVENT = 1e-9  # a count of none comes back from its logarithm as a few 1e-16
+SAME_DIGITS = 9  # of a logarithm: values that differ by less come of the same step of a timer, and of rounding
+
 AT_SCREEN_RATE = "at the screen's rate"
 """Among a run's numbers, if it went as fast as the screen lets see (`doubts.held_by_screen`)."""
 
@@ -140,7 +143,7 @@ class Seen:
         """What a coarse timer hides of a block's ratio: where runs share values, each may lie anywhere within a step
         (W. F. Sheppard, Proceedings of the London Mathematical Society 1898); as standard deviation."""
         values = logarithms(name, [run[name] for run in (*self.before, *self.after)], self.plan.seconds)
-        steps = np.unique(values[np.isfinite(values)])
+        steps = np.unique(np.round(values[np.isfinite(values)], SAME_DIGITS))
         if not 1 < steps.size <= MANY_ALIKE * values.size:
             return 0.0
         return float(np.diff(steps).min()) / math.sqrt(6 * self.plan.repeats)
@@ -215,7 +218,8 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
     told = (metric.name, metric.unit)
     if fit is None or not logs.size:  # with few switches runs may tell what no whole block does
         return MetricResult(*told, None, None, None, None, None, "unclear", 1 - 2 * now, logs.shape[1], matters)
-    means = tuple(float(one) for one in np.exp(logs.mean(axis=1)) - metric.half_an_event(plan.seconds))
+    means = tuple(0.0 if abs(one) < NO_EVENT else float(one)
+                  for one in np.exp(logs.mean(axis=1)) - metric.half_an_event(plan.seconds))
     half = fit.half(now)
     if 2 * half < NO_WIDTH:
         return MetricResult(*told, means[0], means[1], None, None, None, "unclear", 1 - 2 * now, logs.shape[1], matters)

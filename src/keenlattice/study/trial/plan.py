@@ -85,9 +85,9 @@ class TrialPlan:
         arms = [arm for _, arm, _ in self.runs()]
         return sum(one != other for one, other in pairwise(arms))
 
-    def minutes(self, switch_s: float = 0.0) -> float:
-        """How long all runs take, with so many seconds for each switch."""
-        return (len(self.runs()) * (self.seconds + self.warm_up_s) + self.switches * switch_s) / 60
+    def minutes(self, switch_s: float = 0.0, beside_s: float = 0.0) -> float:
+        """Return how long all runs take, with so many seconds for each switch, and beside each run."""
+        return (len(self.runs()) * (self.seconds + self.warm_up_s + beside_s) + self.switches * switch_s) / 60
 
     def runs(self) -> list[tuple[int, Arm, int]]:
         """Block, arm and seed of every run, in the order in which they are played."""

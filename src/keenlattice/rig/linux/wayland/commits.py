@@ -66,8 +66,8 @@ class CommitLog:
         """When the surface that hands over most frames did so, from one moment to another, in s of `perf_counter`."""
         time.sleep(0.05)  # what was just written is still on its way
         with self._lock:
-            found = [np.array(times) for times in self._commits.values()]
-        inside = [times[(times >= start) & (times <= end)] for times in found]
+            message = [np.array(times) for times in self._commits.values()]
+        inside = [times[(times >= start) & (times <= end)] for times in message]
         return max(inside, key=len, default=np.empty(0))
 
     def _read(self) -> None:
@@ -91,17 +91,17 @@ class CommitLog:
         now_us = time.time_ns() // 1000
         of_day_us = now_us + 1_000_000 * time.localtime().tm_gmtoff
         with self._lock:
-            for found in MESSAGE.finditer(lines):
-                surface = int(found[7])
-                if found[8].startswith(b"attach"):
-                    (self._attached.discard if found[9] else self._attached.add)(surface)
+            for message in MESSAGE.finditer(lines):
+                surface = int(message[7])
+                if message[8].startswith(b"attach"):
+                    (self._attached.discard if message[9] else self._attached.add)(surface)
                 elif surface in self._attached:  # one without a new buffer is no frame
                     self._attached.discard(surface)
-                    if found[1]:
-                        hours, minutes, seconds, us = map(int, found.groups()[:4])
+                    if message[1]:
+                        hours, minutes, seconds, us = map(int, message.groups()[:4])
                         stamp_us = 1_000_000 * (3600 * hours + 60 * minutes + seconds) + us
                         age_us = (of_day_us - stamp_us) % DAY_US
                     else:
-                        age_us = (now_us - 1000 * int(found[5]) - int(found[6])) % WRAPS_US
+                        age_us = (now_us - 1000 * int(message[5]) - int(message[6])) % WRAPS_US
                     self._commits.setdefault(surface, deque(maxlen=MOST_FRAMES)).append(
                         (now_us - age_us) / 1e6 + self._offset_s)
