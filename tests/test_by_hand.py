@@ -7,6 +7,7 @@ import json
 import os
 import shutil
 import sys
+import time
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -19,6 +20,7 @@ from conftest import POSIX, Keen, as_json
 from guided import AtTerminal
 from keenlattice.cli import guide
 from keenlattice.cli.views.hand_story import LedPlayer
+from keenlattice.errors import CaptureError
 from keenlattice.measure.serial_log import SerialLog
 from keenlattice.measure.simulated_sensor import HEADER, SimulatedSensor, sensor_lines, write_sensor_log
 from keenlattice.profile.game import Game
@@ -431,3 +433,23 @@ def test_stock_is_taken_told_and_gone_back_to(keen: Keen) -> None:
     assert [(one["kind"], one["in_force"]) for one in listed] == [("seen", False), ("seen", False), ("apply", True)]
     said = keen("undo", "--to", "2", **HAND).stdout
     assert "from 140 fps to 90 fps, as it was" in said and "a look at" not in said  # a look is nothing to be undone
+
+
+def test_a_serial_port_is_a_device_and_sends_lines(tmp_path: Path) -> None:
+    for url in (f"spy://loop?file={tmp_path / 'written'}", "socket://localhost:1", "loop://"):
+        with pytest.raises(CaptureError, match="no URL"):
+            SerialLog(url)
+    assert not (tmp_path / "written").exists()
+
+
+@POSIX
+def test_a_sensor_that_ends_no_line_is_given_up(tmp_path: Path) -> None:
+    ours, theirs = os.openpty()
+    log = SerialLog(os.ttyname(theirs))
+    log.start(tmp_path / "log.csv")
+    for _ in range(40):
+        os.write(ours, b"x" * 200)
+        time.sleep(0.01)
+    with pytest.raises(CaptureError, match="without the end of a line"):
+        log.stop()
+    log.close()

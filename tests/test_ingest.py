@@ -353,3 +353,11 @@ def test_a_map_is_given_once_and_found_again(keen: Keen, tmp_path: Path) -> None
     (tmp_path / "empty.csv").write_text("")
     assert "nothing was recorded" in keen("ingest", "empty.csv", code=1).stderr
     keen("ingest", "nowhere.csv", code=1)
+
+
+def test_a_rate_is_never_proposed_as_times() -> None:
+    rows = [[str(number), f"{60 + number % 3}", f"{16.6 + number % 3 / 10}"] for number in range(30)]
+    for name in ("fps", "avg fps", "FPS_now", "gpu %", "refresh_hz"):
+        assert propose(["frame", name, "note"], [[one[0], one[1], "x"] for one in rows]).found is None
+        proposed = propose(["frame", name, "frame ms"], rows).found
+        assert proposed is not None and proposed.time == "frame ms"

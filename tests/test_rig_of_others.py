@@ -8,6 +8,8 @@ from pathlib import Path
 import pytest
 
 from conftest import as_json, as_process, environment
+from keenlattice.errors import RigError
+from keenlattice.workspace.workspace import Workspace
 
 PACKAGE = Path(__file__).parent.parent / "examples" / "a_rig_of_your_own"
 BROKEN = """
@@ -94,3 +96,14 @@ def test_a_malformed_list_of_entry_points_breaks_no_command(tmp_path: Path) -> N
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), PYTHONPATH=str(tmp_path))
     done = as_process(["survey"], tmp_path, env)
     assert done.returncode == 0 and not done.stderr.startswith("Traceback"), done.stderr
+
+
+def test_a_rig_that_lacks_something_is_told_so(tmp_path: Path) -> None:
+    class Half:
+        name, home = "half", tmp_path
+
+        def facts(self) -> dict[str, int]:
+            return {}
+
+    with pytest.raises(RigError, match="Half is no whole rig: it lacks devices, games, catalog"):
+        Workspace(tmp_path / "book", Half())  # type: ignore[arg-type]

@@ -19,6 +19,7 @@ import keenlattice
 from conftest import KEEN, Keen, as_json, environment, juniper
 from keenlattice.errors import BadValue, RigError
 from keenlattice.measure.capture import Capture
+from keenlattice.measure.course import cut
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig._journal import unfinished
@@ -387,3 +388,21 @@ def test_no_event_is_nought() -> None:
             for _, arm, _ in plan.runs()]
     stutters = concluded(plan, runs, Trial("", "", "", plan, ()))[EVENTS]
     assert (stutters.before, stutters.after) == (0.0, 0.0)
+
+
+class Hangs(Standin):
+    """A stand-in whose game hangs for the last 2.7 s of its second run."""
+
+    runs = 0
+
+    def play(self, game: str, seconds: float, seed: int) -> Capture:
+        self.runs += 1
+        run = super().play(game, seconds, seed)
+        return cut(run, 0, 1000 * seconds - 2700) if self.runs == 2 else run
+
+
+def test_a_run_that_hangs_at_its_end_is_played_again(tmp_path: Path) -> None:
+    plan = TrialPlan(blocks=2, seconds=20, seed=1)
+    result = run_trial(Hangs(tmp_path / "rig"), stock("brass-orbit"), Version("brass-orbit", {"frame.cap": 60}), plan)
+    (excluded,) = result.excluded
+    assert "run 2" in excluded and "nothing was shown for 2.7 s at the end" in excluded

@@ -1,6 +1,7 @@
 """What a rig says of itself while a game runs: kept, measured, and held against a run."""
 
 import math
+import re
 import subprocess
 import sys
 import time
@@ -21,6 +22,7 @@ from keenlattice.measure.capture import Capture
 from keenlattice.measure.columns import column_map
 from keenlattice.measure.course import cut
 from keenlattice.measure.doubts import doubts_of
+from keenlattice.measure.machine_log import log_map, read_machine_log
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.measure.parquet import read_capture, write_capture
 from keenlattice.measure.series import KINDS, Series
@@ -338,3 +340,13 @@ def test_what_was_taken_down_last_is_read_as_it_comes(tmp_path: Path) -> None:
             more.write('0, 30]\n')
         assert found.latest() == {"gpu0.load": 70, "cpu.load": 30}
         assert found.latest() == {"gpu0.load": 70, "cpu.load": 30}
+
+
+@pytest.mark.parametrize(("rows", "says"), [
+    ([(9, 40), *((second, 50) for second in range(8))], "go back, first after row 1 of 9"),
+    ([(second, 119 if second == 4 else 60) for second in range(8)], "holds 119, and gpu0.load is a share of 100 %")])
+def test_a_log_of_two_runs_or_of_another_unit_is_refused(tmp_path: Path, rows: list, says: str) -> None:
+    file = tmp_path / "log.csv"
+    file.write_text("t,load\n" + "".join(f"{time},{load}\n" for time, load in rows))
+    with pytest.raises(CaptureError, match=re.escape(says)):
+        read_machine_log(file, log_map(name="mine", time="t", said={"gpu0.load": "load"}))

@@ -1,9 +1,12 @@
 """One change at a time: a rig's lock, and who holds it since when."""
 
 import os
+import re
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from datetime import datetime
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice._state_folder import make_private
@@ -14,6 +17,16 @@ if TYPE_CHECKING:
 
 LOCK = "change.lock"
 PATIENCE_S = 3.0
+HALF_WRITTEN = re.compile(r"\..+\.[a-z0-9_]{8}")  # as `_files.replace_file` names what it writes beside
+OLD_S = 3600.0
+
+
+def _clear_left(home: Path) -> None:
+    """Remove what killed processes have left half-written in a rig's home; what is young may be at work."""
+    for path in home.glob(".*"):
+        with suppress(OSError):
+            if HALF_WRITTEN.fullmatch(path.name) and path.stat().st_mtime < time.time() - OLD_S:
+                path.unlink()
 
 
 @contextmanager
@@ -37,6 +50,7 @@ def locked(rig: "Rig", why: str) -> Iterator[None]:
     except OSError as error:
         raise RigError(f"cannot lock the rig {rig.name} in {rig.home}: {error.strerror}") from None
     try:
+        _clear_left(rig.home)
         since = datetime.now().astimezone().isoformat(sep=" ", timespec="seconds")
         try:
             holder.write_text(f"{why}, by process {os.getpid()} since {since}", encoding="utf-8")

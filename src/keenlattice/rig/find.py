@@ -103,13 +103,33 @@ def open_rig(kind: str, where: "Logbook | Path") -> "Rig":
     return Standin(home, more=more)
 
 
+NEEDED = ("name", "home", "facts", "devices", "games", "catalog", "state", "values", "steps", "changed", "put")
+
+
+def check_complete(rig: object, called: str = "") -> None:
+    """Check that an object has all that a rig has.
+
+    Args:
+        called: the rig, in the message.
+
+    Raises:
+        RigError: it lacks something; the message names it.
+    """
+    lacks = [name for name in NEEDED if not hasattr(rig, name)]
+    if lacks:
+        raise RigError(f"{called or type(rig).__name__} is no whole rig: it lacks {', '.join(lacks)}; "
+                       "docs/writing-a-rig.md says what each is")
+
+
 def _loaded(entry: "EntryPoint", home: Path) -> "Rig":
     """An installed rig: what its entry point names is called with the rig's home."""
     from keenlattice.rig._guarded import guarded
 
     called = f"the installed rig {entry.name} ({entry.value})"
     try:
-        rig: Rig = guarded(entry.load()(home), called)
+        made = entry.load()(home)
+        check_complete(made, called)
+        rig: Rig = guarded(made, called)
         name = rig.name
     except (KeenLatticeError, KeyboardInterrupt):
         raise

@@ -35,11 +35,11 @@ class Handed:
         return [self.frames, *([self.sensor] if self.sensor else [])]
 
 
-def told_apart(ws: "Recordings", files: Sequence[Path], columns: str = "") -> list[Handed]:
+def told_apart(ws: "Recordings", files: Sequence[Path], columns: "ColumnMap | str" = "") -> list[Handed]:
     """The runs that files are of: each begins with its frames; a sensor's file goes with the frames beside it.
 
     Args:
-        columns: the name of the column map for the frames; without one, the map that is kept for their header.
+        columns: the column map for the frames, or its name; without one, the map that is kept for their header.
 
     Raises:
         UsageError: no map is known for a file, or a sensor's file stands alone.
@@ -62,7 +62,7 @@ def told_apart(ws: "Recordings", files: Sequence[Path], columns: str = "") -> li
     return runs
 
 
-def kind_of_file(ws: "Recordings", file: Path, columns: str = "") -> "Handed | tuple[SensorMap | None]":
+def kind_of_file(ws: "Recordings", file: Path, columns: "ColumnMap | str" = "") -> "Handed | tuple[SensorMap | None]":
     """What a file is, by its header: frames; or a sensor's, with its map.
 
     Raises:
@@ -79,7 +79,7 @@ def kind_of_file(ws: "Recordings", file: Path, columns: str = "") -> "Handed | t
     header = header_of(file)[0]
     if not columns and (sensor := ws.known_sensor(header)) is not None:
         return (sensor,)
-    known = ws.known_map(header, columns)
+    known = ws.known_map(header, columns) if isinstance(columns, str) else columns
     if known is None and file.suffix == ".parquet":
         return Handed(file, None)  # a capture of ours
     if known is None:

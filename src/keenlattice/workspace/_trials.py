@@ -16,6 +16,7 @@ from keenlattice.workspace.played import Pilot, PlanCost, Played, RunsToCome, Ru
 
 if TYPE_CHECKING:
     from keenlattice.logbook._studies import Study
+    from keenlattice.measure.columns import ColumnMap
     from keenlattice.study.record import Progress
     from keenlattice.study.trial.plan import TrialPlan
     from keenlattice.study.trial.result import Trial
@@ -160,12 +161,12 @@ class Trials(Handing):
         self._tell_of_base(spec)
         return _to_come(start(self.book, self.rig, "trial", spec), spec, 0)
 
-    def take(self, files: "Sequence[Path | str]", columns: str = "") -> "Played[Trial] | RunsToCome":
+    def take(self, files: "Sequence[Path | str]", columns: "ColumnMap | str" = "") -> "Played[Trial] | RunsToCome":
         """Takes recordings as the next runs of the newest trial from files; concludes it with the last one.
 
         Args:
             files: of each run its frames, and behind them what a sensor recorded of it, if one did.
-            columns: the name of the column map for them; without one, the map that is kept for their header.
+            columns: the column map for them, or its name; without one, the map that is kept for their header.
 
         Raises:
             UsageError: no such trial is open, more recordings than it takes, or no map is known.

@@ -15,7 +15,7 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.reference import find
 from keenlattice.profile.version import HELD_NOW, WHOLE_RIG, Entries, Version, stock
 from keenlattice.rig._journal import unfinished
-from keenlattice.rig.find import OURS, described, home_of, name_of, open_rig
+from keenlattice.rig.find import OURS, check_complete, described, home_of, name_of, open_rig
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
@@ -68,6 +68,7 @@ class Opened:
 
     Raises:
         UnknownName: no such kind of rig.
+        RigError: the rig that was given lacks what every rig has.
         BookError: the folder is no logbook.
     """
 
@@ -77,6 +78,8 @@ class Opened:
     def __init__(self, book: Logbook | Path | str | None = None, rig: "str | Rig" = "standin") -> None:
         if isinstance(rig, str):
             home_of(rig, Path())  # an unknown rig is said before anything is made
+        else:
+            check_complete(rig)
         self.book = book if isinstance(book, Logbook) else Logbook(Path(book) if book else None)
         self.kind = rig if isinstance(rig, str) else rig.name
         self._given = None if isinstance(rig, str) else rig

@@ -165,8 +165,7 @@ class Packing(Opened):
         from keenlattice.profile.pack import Rule, pack_text, parse_pack, read_pack, with_rules
 
         version, file = self.find(which), Path(file)
-        found = changes(self.find(since).entries if since else {}, version.entries)
-        if not found:
+        if not (found := changes(self.find(since).entries if since else {}, version.entries)):
             raise UsageError(f"{version.reference} has nothing to write" + f" that {since} has not" * bool(since))
         try:
             rule = Rule(game=version.profile, when=when, reason=version.note,
@@ -183,8 +182,8 @@ class Packing(Opened):
             read_pack(file)  # says so if it is none
             content = with_rules(file.read_bytes(), [rule], str(file))
         else:
-            content = pack_text(title or f"{version.profile}: {version.note or 'settings'}", author, licence,
-                                [rule]).encode()
+            named = title or f"{version.profile}: {version.note or 'settings'}"
+            content = pack_text(named, author, licence, [rule]).encode()
         parse_pack(content, str(file))
         replace_file(file, content)
         return len(found)
