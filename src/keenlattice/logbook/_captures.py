@@ -116,7 +116,7 @@ def _digest(path: Path) -> str:
         return hashlib.file_digest(file, "blake2b").hexdigest()
 
 
-def capture_in(row: read.Row) -> str:
+def capture_in(row: read.BookRow) -> str:
     """The file name of the capture that a row of the table is about."""
     for column, form in (("time", read.TIME), ("rig", read.RIG), ("game", read.PROFILE), ("version", None)):
         read.text(row, column, form)
@@ -124,7 +124,7 @@ def capture_in(row: read.Row) -> str:
     return read.text(row, "file", read.FILE_NAME)
 
 
-def map_in(row: read.Row) -> tuple[str, tuple[list[str], dict[str, Any]]]:
+def map_in(row: read.BookRow) -> tuple[str, tuple[list[str], dict[str, Any]]]:
     """A column map's name, the header that it is for, and its fields."""
     return read.text(row, "name", read.PROFILE), (read.texts_in(row, "header"), read.table_in(row, "map"))
 

@@ -18,7 +18,7 @@ from keenlattice.logbook._versions import label_in
 from keenlattice.logbook.applies import apply_in, sheet_in
 from keenlattice.logbook.file import BookFile
 
-FORMS: Mapping[str, Callable[[read.Row], object]] = {
+FORMS: Mapping[str, Callable[[read.BookRow], object]] = {
     "versions": read.version, "labels": label_in, "applies": apply_in, "sheets": sheet_in, "captures": capture_in,
     "maps": map_in, "studies": study_in, "runs": run_in}
 SET_ASIDE = "set-aside.jsonl"
@@ -45,7 +45,7 @@ def repair(book: BookFile, check_study: Callable[[Study], object]) -> list[str]:
     return done
 
 
-def _repaired(book: BookFile, table: str, form: Callable[[read.Row], object], row: dict[str, Any],
+def _repaired(book: BookFile, table: str, form: Callable[[read.BookRow], object], row: dict[str, Any],
               check_study: Callable[[Study], object]) -> str:
     """Repair one row if it needs it; returns what was done, or ""."""
     wrong = _wrong(form, row)
@@ -61,7 +61,7 @@ def _repaired(book: BookFile, table: str, form: Callable[[read.Row], object], ro
     return _moved(book, table, row, f"{column} {wrong.why}")
 
 
-def _wrong(form: Callable[[read.Row], object], row: dict[str, Any]) -> read.Damaged | None:
+def _wrong(form: Callable[[read.BookRow], object], row: dict[str, Any]) -> read.Damaged | None:
     try:
         form(row)
     except read.Damaged as error:

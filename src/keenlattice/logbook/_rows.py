@@ -23,7 +23,7 @@ FORMS = {PROFILE.pattern: "must be small letters, digits and dashes, at most 80,
 """What a form asks for, in words, where a player chooses such a text."""
 
 
-class Row(Protocol):
+class BookRow(Protocol):
     """A row: one that SQLite gives, or one that is about to be written."""
 
     def __getitem__(self, column: str, /) -> Any: ...
@@ -37,7 +37,7 @@ class Damaged(Exception):
         self.why = why or "is not of its form"
 
 
-def text(row: Row, column: str, form: re.Pattern[str] | None = None) -> str:
+def text(row: BookRow, column: str, form: re.Pattern[str] | None = None) -> str:
     """A text, of that form if one is given."""
     value = row[column]
     if not isinstance(value, str):
@@ -49,7 +49,7 @@ def text(row: Row, column: str, form: re.Pattern[str] | None = None) -> str:
     return value
 
 
-def whole(row: Row, column: str) -> int:
+def whole(row: BookRow, column: str) -> int:
     """A whole number that SQLite can hold."""
     value = row[column]
     if not isinstance(value, int) or abs(value) >= 2**63:
@@ -57,7 +57,7 @@ def whole(row: Row, column: str) -> int:
     return value
 
 
-def table_in(row: Row, column: str, *, finite: bool = True) -> dict[str, Any]:
+def table_in(row: BookRow, column: str, *, finite: bool = True) -> dict[str, Any]:
     """A JSON object."""
     found = _parsed(row, column, finite)
     if not isinstance(found, dict):
@@ -65,7 +65,7 @@ def table_in(row: Row, column: str, *, finite: bool = True) -> dict[str, Any]:
     return found
 
 
-def texts_in(row: Row, column: str) -> list[str]:
+def texts_in(row: BookRow, column: str) -> list[str]:
     """A JSON list of texts."""
     found = _parsed(row, column, True)
     if not isinstance(found, list) or not all(isinstance(one, str) for one in found):
@@ -73,7 +73,7 @@ def texts_in(row: Row, column: str) -> list[str]:
     return found
 
 
-def _parsed(row: Row, column: str, finite: bool) -> Any:
+def _parsed(row: BookRow, column: str, finite: bool) -> Any:
     value = row[column]
     if not isinstance(value, str):
         raise Damaged(column, "must be JSON")
@@ -95,7 +95,7 @@ def as_json(column: str, value: object) -> str:
         raise BadValue(f"the logbook cannot keep this: {column} {error}") from None
 
 
-def check_row(table: str, form: Callable[[Row], object], row: Row) -> None:
+def check_row(table: str, form: Callable[[BookRow], object], row: BookRow) -> None:
     """Check that a row which is about to be written can be read back.
 
     Raises:
@@ -119,7 +119,7 @@ def _is_value(value: object) -> bool:
     return math.isfinite(value) if isinstance(value, float) else isinstance(value, int) and abs(value) < LARGEST
 
 
-def version(row: Row) -> Version:
+def version(row: BookRow) -> Version:
     """A version, which its id says to be what was written."""
     entries, parents = table_in(row, "entries"), texts_in(row, "parents")
     if not is_entries(entries) or not all(ID.fullmatch(one) for one in parents):
@@ -131,7 +131,7 @@ def version(row: Row) -> Version:
     return found
 
 
-def profile(row: Row) -> str:
+def profile(row: BookRow) -> str:
     """Whose settings: a game's name, or `rig`; empty for a chore."""
     return text(row, "profile", PROFILE) if row["profile"] != "" else ""
 

@@ -96,7 +96,7 @@ def trials_between(book: Logbook, before: str, after: str) -> list[Study]:
                      "AND result IS NOT NULL ORDER BY number DESC", before, after)
 
 
-def study_in(row: read.Row) -> Study:
+def study_in(row: read.BookRow) -> Study:
     """The study that a row of the table holds."""
     return Study(read.whole(row, "number"), read.text(row, "time", read.TIME), read.text(row, "rig", read.RIG),
                  read.text(row, "kind", KIND), read.table_in(row, "plan"),
@@ -108,7 +108,7 @@ def runs_of(book: Logbook, one: Study) -> list[KeptRun]:
     return book.rows(run_in, "SELECT * FROM runs WHERE study = ? ORDER BY rowid", one.number)
 
 
-def run_in(row: read.Row) -> KeptRun:
+def run_in(row: read.BookRow) -> KeptRun:
     return KeptRun(read.whole(row, "place"), read.text(row, "arm"), read.whole(row, "seed"),
                    read.text(row, "file", read.FILE_NAME) if row["file"] != "" else "", read.text(row, "excluded"))
 

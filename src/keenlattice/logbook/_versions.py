@@ -133,7 +133,7 @@ class Versions(BookFile):
         return UnknownName("version", f"{profile}@{digits}", known, f"see `keen history {profile}`")
 
 
-def label_in(row: read.Row) -> tuple[str, str]:
+def label_in(row: read.BookRow) -> tuple[str, str]:
     return read.text(row, "label", read.PROFILE), read.text(row, "version", read.ID)
 
 

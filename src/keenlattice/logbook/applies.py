@@ -101,14 +101,14 @@ class Applies(BookFile):
         return self.rows(sheet_in, "SELECT sheet FROM sheets WHERE rig = ? ORDER BY number DESC", rig)
 
 
-def sheet_in(row: read.Row) -> Sheet:
+def sheet_in(row: read.BookRow) -> Sheet:
     try:
         return Sheet.from_json(read.table_in(row, "sheet"))
     except ValueError:
         raise read.Damaged("sheet") from None
 
 
-def apply_in(row: read.Row) -> Apply:
+def apply_in(row: read.BookRow) -> Apply:
     if row["kind"] not in KINDS or (row["target"] is not None and not isinstance(row["target"], int)):
         raise read.Damaged("kind")
     return Apply(read.whole(row, "number"), read.text(row, "time", read.TIME), read.text(row, "rig", read.RIG),

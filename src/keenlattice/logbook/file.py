@@ -19,7 +19,7 @@ from keenlattice.logbook._identity import (
     settle_whereabouts,
     state_of,
 )
-from keenlattice.logbook._rows import Row, as_json, check_row
+from keenlattice.logbook._rows import BookRow, as_json, check_row
 from keenlattice.logbook._schema import (
     connect,
     connect_to_read,
@@ -116,7 +116,7 @@ class BookFile:
     def _first(self, form: Callable[[sqlite3.Row], T], statement: str, *values: object) -> T | None:
         return next(iter(self.rows(form, statement, *values)), None)
 
-    def keep(self, table: str, form: Callable[[Row], object], row: Mapping[str, object], *,
+    def keep(self, table: str, form: Callable[[BookRow], object], row: Mapping[str, object], *,
              there_already: Literal["ABORT", "IGNORE", "REPLACE"] = "ABORT") -> int:
         """Write one row, if it can be read back, and return its number.
 

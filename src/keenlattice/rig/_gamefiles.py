@@ -34,7 +34,7 @@ TRADES = "A value of the game's own settings file; what it trades is not written
 
 
 @dataclass(frozen=True)
-class Noted:
+class NotedKey:
     """What was there before a setting was first set through us: a text, or a mode; None if the key was not there.
 
     `games` are those whose profiles set it now: it is put back once the last of them lets go of it.
@@ -46,7 +46,7 @@ class Noted:
     games: tuple[str, ...]
 
 
-Notes = Mapping[str, Mapping[str, Noted]]
+Notes = Mapping[str, Mapping[str, NotedKey]]
 """Place of a file to what is noted of its settings."""
 
 
@@ -197,7 +197,7 @@ class GameFiles(Part):
         except OSError as error:
             raise RigError(f"cannot write {path}: {error.strerror}") from None
 
-    def _noted_of(self, state: State, owner: str) -> Mapping[str, Noted]:
+    def _noted_of(self, state: State, owner: str) -> Mapping[str, NotedKey]:
         """What is noted of the settings that a game's profile sets."""
         noted = self._read_noted(state).get(self._place.get(owner, ""), {})
         return {name: entry for name, entry in noted.items() if owner in entry.games}
@@ -213,11 +213,11 @@ class GameFiles(Part):
                            ) from None
 
 
-def _as_noted(result: Mapping[str, object]) -> Noted:
+def _as_noted(result: Mapping[str, object]) -> NotedKey:
     was, games = result["was"], result["games"]
     if not (was is None or isinstance(was, str)) or not isinstance(games, list):
         raise ValueError
-    return Noted(str(result["section"]), str(result["key"]), was, tuple(map(str, games)))
+    return NotedKey(str(result["section"]), str(result["key"]), was, tuple(map(str, games)))
 
 
 def names_of(entries: Sequence[tuple[str, str, str]]) -> dict[str, tuple[str, str]]:
@@ -240,7 +240,7 @@ def _digits(section: str, key: str) -> str:
     return hashlib.sha256(f"{section}\0{key}".encode()).hexdigest()[:6]
 
 
-def _where(listed: Listed, ini: Ini, name: str, noted: Mapping[str, Noted]) -> tuple[str, str]:
+def _where(listed: Listed, ini: Ini, name: str, noted: Mapping[str, NotedKey]) -> tuple[str, str]:
     """Section and key of a setting.
 
     Raises:
@@ -268,41 +268,41 @@ def _held(ini: Ini, section: str, key: str) -> str | None:
         return None
 
 
-def _write(ini: Ini, listed: Listed, name: str, value: Value | None, noted: dict[str, Noted]) -> None:
+def _write(ini: Ini, listed: Listed, name: str, value: Value | None, noted: dict[str, NotedKey]) -> None:
     """Write a value, or what was there before; `noted` learns of it."""
     section, key = _where(listed, ini, name, noted)
     owner = listed.game.name
     if value is not None:
         text = _as_text(listed.keys.get(name), value)
-        noted[name] = _noted_for(noted.get(name) or Noted(section, key, ini.value(section, key), ()), owner)
+        noted[name] = _noted_for(noted.get(name) or NotedKey(section, key, ini.value(section, key), ()), owner)
         ini.set(section, key, text)
     elif (last := _let_go(noted, name, owner)) is not None:
         ini.remove(section, key) if last.was is None else ini.set(section, key, last.was)
 
 
-def _changed_mode(mode: bytes | None, value: Value | None, noted: dict[str, Noted], owner: str) -> bytes:
+def _changed_mode(mode: bytes | None, value: Value | None, noted: dict[str, NotedKey], owner: str) -> bytes:
     """The mode of a file once it is locked, unlocked, or as it was before; `noted` learns of it."""
     held = mode or b"0644"
     if value is not None:
-        noted[LOCK_KEY] = _noted_for(noted.get(LOCK_KEY) or Noted("", "", held.decode(), ()), owner)
+        noted[LOCK_KEY] = _noted_for(noted.get(LOCK_KEY) or NotedKey("", "", held.decode(), ()), owner)
         bits = int(held, 8)
         return _octal(bits & ~WRITABLE if value else bits | stat.S_IWUSR)
     last = _let_go(noted, LOCK_KEY, owner)
     return held if last is None or last.was is None else last.was.encode()
 
 
-def _noted_for(note: Noted, owner: str) -> Noted:
-    return Noted(note.section, note.key, note.was, tuple(dict.fromkeys([*note.games, owner])))
+def _noted_for(note: NotedKey, owner: str) -> NotedKey:
+    return NotedKey(note.section, note.key, note.was, tuple(dict.fromkeys([*note.games, owner])))
 
 
-def _let_go(noted: dict[str, Noted], name: str, owner: str) -> Noted | None:
+def _let_go(noted: dict[str, NotedKey], name: str, owner: str) -> NotedKey | None:
     """A game no longer sets a setting; returns what was noted of it if no other game does."""
     note = noted.get(name)
     if note is None:
         return None
     rest = tuple(game for game in note.games if game != owner)
     if rest:
-        noted[name] = Noted(note.section, note.key, note.was, rest)
+        noted[name] = NotedKey(note.section, note.key, note.was, rest)
         return None
     return noted.pop(name)
 
