@@ -79,7 +79,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
         "window.high-dpi=by-game shading.ambient-occlusion=on -m 'what the list said'"],
      ["keen screen brass-orbit@stock brass-orbit --plan | head -4",
       "keen screen brass-orbit@stock brass-orbit --seed 1 --matters 1.5"]),
-    ("hunt-tune", 900, [
+    ("hunt-tune", 960, [
         "keen edit brass-orbit antialias.gamma=off -m 'a tip'",
         "keen edit brass-orbit texture.anisotropy=16x -m sharper",
         "keen edit brass-orbit game.config-locked=on shading.ambient-occlusion=on driver.compute-fallback=forbid "

@@ -59,6 +59,8 @@ def show(
 def _next(found: "ShowResult") -> str:
     """What is still to be done with a version: what has been done is not advised again."""
     before, after = f"{found.version.profile}@stock", found.version.reference
+    if found.planned:
+        return "keen apply rig, which comes before the game's own version"
     first = (f"keen compare {before} {after}, for what it did" if found.measured else
              f"keen trial {before} {after}, to see what that does")
     return first + f"; or keen apply {after}" * (not found.applied)
