@@ -106,7 +106,7 @@ def test_a_study_that_goes_on_while_the_rig_holds_something_else_says_so(tmp_pat
         if done == 3:
             raise KeyboardInterrupt
 
-    with pytest.raises(KeyboardInterrupt):
+    with pytest.raises(KeyboardInterrupt, match="the rig is as it was, and 3 finished runs are kept"):
         ws.trial("brass-orbit@stock", "brass-orbit", blocks=4, seconds=2, seed=1, progress=stop_at_three)
     assert isinstance(ws.rig, Standin)
     set_by_something_else(tmp_path, 120)

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 
 LOOK_EVERY_S = 0.15
 GUESSED_STEPS = 0.5  # a run, before any were asked for: for the time that is left
+WRITTEN_FOR_S = 10.0  # a file that is written for longer beside a whole recording is named
 CLOCKS_S = 2.0  # a file's stamp may be that coarse
 LEAVE = "p to pause, u to take your last run back"
 
@@ -202,6 +203,7 @@ class Guide:
         if self._watch is None:
             return self._named()
         frames, sensors, waits_for_sensor = list[Handed](), list[Handed](), False
+        told_at = time.monotonic()
         self._say_what_is_awaited(None)
         while True:
             arrived = self._arrived()
@@ -215,6 +217,10 @@ class Guide:
                         say(f"left alone: {other.frames.name} (a newer one came)")
                     return run
                 fresh, waits_for_sensor = fresh or not waits_for_sensor, True
+            if frames and self._watch.growing and time.monotonic() > told_at + WRITTEN_FOR_S:
+                say(f"still written: {', '.join(self._watch.growing)}; what else is in this folder is not taken before "
+                    "that ends")
+                told_at = time.monotonic()
             if fresh and (waits_for_sensor or not frames):
                 self._say_what_is_awaited(frames[-1] if frames else None)
             typed = self._keys_typed()

@@ -172,6 +172,8 @@ def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None
         RigError: the rig refuses, or nothing can be recorded; it says how to go on, if any run was finished by then.
         Paused: of a rig that is changed by hand, if its player goes on later.
     """
+    from keenlattice.rig.base import ByHand
+
     kind = kind_named(study.kind)
     study = _gone_on(book, rig, study)
     try:
@@ -183,8 +185,10 @@ def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None
         raise type(error)(f"{error}. The finished runs are kept: keen {kind.command} --resume goes on") from None
     except KeyboardInterrupt:
         kept = _kept(book, study)
-        raise Stopped(f"stopped; the rig is as it was, and {kept} finished run{'s are' if kept != 1 else ' is'} kept. "
-                      f"Next: keen {kind.command} --resume goes on") from None
+        rig_is = "you left it" if isinstance(rig, ByHand) else "it was"
+        runs = "1 finished run is" if kept == 1 else f"{kept} finished runs are"
+        raise Stopped(f"stopped; the rig is as {rig_is}, and {runs} kept. Next: keen {kind.command} --resume goes on"
+                      ) from None
     finish(book, rig, study, result)
     return result
 

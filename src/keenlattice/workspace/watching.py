@@ -96,9 +96,9 @@ class WatchedFolder:
         return arrivals
 
     @property
-    def growing(self) -> bool:
-        """Whether something is being written now."""
-        return bool(self._growing)
+    def growing(self) -> list[str]:
+        """The names of the files that are being written now, or not surely whole yet."""
+        return sorted(file.name for file in self._growing)
 
     def _look(self) -> dict[Path, Seen]:
         arrivals: dict[Path, Seen] = {}
