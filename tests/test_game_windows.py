@@ -192,9 +192,11 @@ def screen(**other: Any) -> Output:
     return Output(**{"id": 3, "proxy": object(), "width": 800, "height": 600, "refresh_hz": 60.0, **other})
 
 
-def frames_of(shown: list[float], new: list[int] | None = None, late_s: float = 0.001) -> probe.Frames:
+def frames_of(shown: list[float], new: list[int] | None = None, late_s: float = 0.001,
+              awaited_s: float = 0.01) -> probe.Frames:
     copied = [bytes([place >= 4]) for place in range(len(shown))]
-    return probe.Frames(shown, [one + late_s for one in shown], new or [480_000] * len(shown), copied)
+    awaited, told = [one - awaited_s for one in shown], [one + late_s for one in shown]
+    return probe.Frames(shown, awaited, told, new or [480_000] * len(shown), copied)
 
 
 def test_a_click_is_answered_by_the_first_frame_after_it_that_differs() -> None:
@@ -220,7 +222,10 @@ def test_what_a_compositor_says_of_frames_is_a_capture() -> None:
     assert (found.click_ms[0], found.answer_ms[0]) == pytest.approx((100.0, 150.0))
     beside = [480_000, 100] * 15  # a clock beside the game, as often
     assert probe._capture(frames_of(shown, beside), clicks, 60.0, {}).frame_ms == pytest.approx([1000 / 30] * 14)
-    assert probe._capture(frames_of(shown, late_s=0.02), clicks, 60.0, {}).about["missed_share"] == 1.0
+    slow = [50 + place / 30 for place in range(30)]  # as fast as the game is, or every other frame unseen
+    for awaited_s, missed in ((0.03, 0.0), (0.01, 0.4915)):
+        frames = frames_of(slow, awaited_s=awaited_s)
+        assert probe._capture(frames, clicks, 60.0, {}).about["missed_share"] == missed
     assert "missed_share" not in probe._capture(frames_of(shown), clicks, 0.0, {}).about
     with pytest.raises(RigError, match="no new frames"):
         probe._capture(frames_of([50.0]), clicks, 60.0, {})

@@ -56,7 +56,7 @@ MISTAKES = [
     (["pool", "read", "--again", "1", "--decides", "fps_mean"], 2, "--decides does not go with --again"),
     (["pool", "look"], 2, "there is no pool yet"),
     (["pool", "write", "all.csv"], 2, "has to end in .jsonl or .parquet"),
-    (["pool", "write", "all.jsonl"], 2, "there is no evidence yet"),
+    (["pool", "write", "all.jsonl"], 2, "none was begun yet"),
     (["pool", "fleet", "f", "--tries", "31"], 2, "the list has 30"),
     (["pool", "fleet", "f", "--careless", "2"], 2, "between 0 and 1"),
     (["pool", "fleet", "f", "--workers", "0"], 2, "1 to 512 processes"),

@@ -136,7 +136,7 @@ def test_tuning_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     assert told["trial"]["metrics"][0]["verdict"] == "better" and 4 <= told["trial"]["blocks_played"] <= 8
     keen("edit", "brass-orbit", "texture.anisotropy=16x")
     said = keen(*words).stdout
-    assert "was made of the best, from brass-orbit@stock. Your latest version stays" in said.replace("\n", " ")
+    assert "was made of the best, from brass-orbit@stock. Your latest version stays" in " ".join(said.split())
     assert "it does not have what" in said and "texture.anisotropy" in said and "Median latency: better" in said
     keen("merge", "brass-orbit", made)
     assert {"texture.anisotropy", "frame.queue-depth"} <= {one["setting"] for one in as_json(
