@@ -77,6 +77,17 @@ def test_every_sentence_about_the_rig_is_so(tmp_path: Path, state: str, monkeypa
     assert not wrong, "\n".join(wrong)
 
 
+def test_what_a_planned_version_mends_is_mended_by_applying_it(keen: Keen) -> None:
+    asked = (["show", "brass-orbit"], ["show", "rig@now"], ["survey"])
+    to_edit, to_apply = "keen edit rig display.refresh=165", "keen apply rig, which is planned to set it"
+    for plan, mends in (("", False), ("display.refresh=120", False), ("display.refresh=165", True)):
+        if plan:
+            keen("edit", "rig", plan)
+        for words in asked:
+            said = keen(*words).stdout
+            assert (to_edit in said, to_apply in said) == (not mends, mends)
+
+
 def test_a_study_keeps_what_the_rig_held_when_it_was_played(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "brass-orbit", "frame.cap== refresh - 3")
     keen("edit", "rig", "display.refresh=165")

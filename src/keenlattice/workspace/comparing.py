@@ -131,7 +131,7 @@ class Comparing(Opened):
         if setting:
             self._check_shown(setting, effective)
         held = tuple(ShownSetting(one, catalog[one.key].unit) for one in effective.values() if setting in ("", one.key))
-        found = tuple(one for one in self._found_in(effective, version.profile, base)
+        found = tuple(one for one in self._as_planned(self._found_in(effective, version.profile, base), version)
                       if not setting or setting in one.settings)
         last = self.book.last_apply(self.rig_name, version.profile)
         applied = last is not None and last.version == version.id

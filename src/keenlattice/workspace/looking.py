@@ -116,7 +116,7 @@ class Looking(Opened):
         slipped = find_drift(self.rig, self.book)
         return Survey(dict(pending_on(self.rig)), tuple(one.version for one in slipped), self.rig_name,
                       dict(self.rig.facts()), tuple(self.games), self.rig.devices(), applied,
-                      self.findings(f"{WHOLE_RIG}@now"),
+                      self._as_planned(self.findings(f"{WHOLE_RIG}@now"), self.find(WHOLE_RIG)),
                       {one.version.reference: len(one.changes) for one in slipped},
                       {game.name: game.title for game in self.rig.games()})
 

@@ -5,7 +5,7 @@ The rig is opened only when it is asked for: what reads the logbook alone starts
 
 import getpass
 import warnings
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol, Self, runtime_checkable
@@ -20,7 +20,7 @@ from keenlattice.rig.find import OURS, check_complete, described, home_of, name_
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
     from keenlattice.profile._offer import Here
-    from keenlattice.profile.checks import Findings
+    from keenlattice.profile.checks import Finding, Findings
     from keenlattice.profile.layers import Base, Effective
     from keenlattice.rig.base import Rig
 
@@ -265,6 +265,21 @@ class Opened:
         return Findings([*found, *(Finding(check="not-read-here", kind="inert", settings=(key,), why=why,
                                            what_to_do=f"take it out: keen edit {profile} {key}=unset")
                                    for key, why in inert.items())])
+
+    def _as_planned(self, found: "Iterable[Finding]", version: Version) -> "Findings":
+        """What the checks found; where the rig-wide plan mends it, that it only has to be applied."""
+        from keenlattice.profile.checks import Findings
+        from keenlattice.profile.layers import Base
+
+        found, planned = Findings(found), self.planned().keys()
+        if not planned:
+            return found
+        then = self.find(WHOLE_RIG) if version.profile == WHOLE_RIG else version
+        left = {(one.check, one.settings) for one in
+                self.findings(then, Base(self.stored(WHOLE_RIG), self.rig.facts()))}
+        return Findings(
+            one if planned.isdisjoint(one.settings) or (one.check, one.settings) in left else
+            one.model_copy(update={"what_to_do": "keen apply rig, which is planned to set it"}) for one in found)
 
     def commit(self, parents: Sequence[Version], entries: Entries, note: str) -> Version:
         """A new version made from others, by whoever is at the keyboard.
