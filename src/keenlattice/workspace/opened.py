@@ -271,15 +271,16 @@ class Opened:
         from keenlattice.profile.checks import Findings
         from keenlattice.profile.layers import Base
 
-        found, planned = Findings(found), self.planned().keys()
+        findings, planned = Findings(found), self.planned().keys()
         if not planned:
-            return found
-        then = self.find(WHOLE_RIG) if version.profile == WHOLE_RIG else version
-        left = {(one.check, one.settings) for one in
-                self.findings(then, Base(self.stored(WHOLE_RIG), self.rig.facts()))}
+            return findings
+        applied = self.find(WHOLE_RIG) if version.profile == WHOLE_RIG else version
+        unmended = {(finding.check, finding.settings) for finding in
+                    self.findings(applied, Base(self.stored(WHOLE_RIG), self.rig.facts()))}
         return Findings(
-            one if planned.isdisjoint(one.settings) or (one.check, one.settings) in left else
-            one.model_copy(update={"what_to_do": "keen apply rig, which is planned to set it"}) for one in found)
+            finding if planned.isdisjoint(finding.settings) or (finding.check, finding.settings) in unmended else
+            finding.model_copy(update={"what_to_do": "keen apply rig, which is planned to set it"})
+            for finding in findings)
 
     def commit(self, parents: Sequence[Version], entries: Entries, note: str) -> Version:
         """A new version made from others, by whoever is at the keyboard.
