@@ -51,6 +51,7 @@ class Guide:
         self._sensor_comes: bool | None = None  # not known before the first run
         self._wants_latency, self._since = False, 0.0
         self._noted_before: set[tuple[str, str]] = set()
+        self._clicks_in: dict[tuple[Path, int], bool] = {}  # of a file as it was saved at that moment
         self._watch = WatchedFolder(ws, watch) if watch is not None else None
         self._log = SerialLog(sensor) if sensor else None
 
@@ -277,10 +278,16 @@ class Guide:
         return self._asked("y if it is of this run all the same, Enter to leave it alone").lower() == "y"
 
     def _has_clicks(self, frames: Handed) -> bool:
-        """Whether a recording holds presses of its own, or cannot be read, which is said later."""
+        """Whether a recording holds presses of its own, or cannot be read, which is said later.
+
+        It is asked at every look while a sensor's file is awaited, and the recording is read once.
+        """
         try:
-            return read_handed(self._ws, frames, self._run.game).click_ms.size > 0
-        except (CaptureError, UsageError):
+            saved = frames.frames, frames.frames.stat().st_mtime_ns
+            if saved not in self._clicks_in:
+                self._clicks_in[saved] = read_handed(self._ws, frames, self._run.game).click_ms.size > 0
+            return self._clicks_in[saved]
+        except (CaptureError, UsageError, OSError):
             return True
 
     def _of_this_run(self, fresh: list[Handed]) -> list[Handed]:

@@ -27,9 +27,13 @@ def main() -> None:
 
 def _ignore_interrupts() -> None:
     """The command is over: while Python clears up, Ctrl-C would be a traceback, and a timer under way a signal."""
-    if hasattr(signal, "setitimer"):
-        signal.setitimer(signal.ITIMER_REAL, 0)
+    _stop_timer()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+
+
+def _stop_timer() -> None:
+    if hasattr(signal, "setitimer"):  # Windows has none
+        signal.setitimer(signal.ITIMER_REAL, 0)
 
 
 def _open_closed_streams() -> None:
@@ -45,8 +49,7 @@ def _interrupt(_signal: int, frame: FrameType | None) -> None:
         signal.signal(signal.SIGALRM, _interrupt)
         signal.setitimer(signal.ITIMER_REAL, AGAIN_S)
         return
-    if hasattr(signal, "setitimer"):
-        signal.setitimer(signal.ITIMER_REAL, 0)
+    _stop_timer()
     raise KeyboardInterrupt
 
 

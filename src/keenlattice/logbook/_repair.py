@@ -107,4 +107,3 @@ def _moved(book: BookFile, table: str, row: dict[str, Any], why: str) -> str:
     for name, content in rows:
         book.update(f"DELETE FROM {name} WHERE rowid = ?", content["row_id"])
     return f"{table} {row['row_id']} cannot be read ({why[:200]}): moved to {path}"
-

@@ -7,7 +7,7 @@ import re
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
 from keenlattice.logbook import _rows as read
 from keenlattice.logbook._rows import as_json, check_row
@@ -59,10 +59,14 @@ def start_study(book: Logbook, rig: str, kind: str, plan: Mapping[str, Any], bef
 
 def replan(book: Logbook, study: Study, plan: Mapping[str, Any]) -> Study:
     """Write down a study's plan again, and return the study with it."""
-    kept = as_json("plan", dict(plan))
-    check_row("studies", lambda row: read.table_in(row, "plan"), {"plan": kept})
-    book.update("UPDATE studies SET plan = ? WHERE number = ?", kept, study.number)
+    _rewrite(book, study, "plan", plan)
     return replace(study, plan=dict(plan))
+
+
+def _rewrite(book: Logbook, study: Study, column: Literal["plan", "result"], content: Mapping[str, Any]) -> None:
+    kept = as_json(column, dict(content))
+    check_row("studies", lambda row: read.table_in(row, column, finite=column == "plan"), {column: kept})
+    book.update(f"UPDATE studies SET {column} = ? WHERE number = ?", kept, study.number)
 
 
 def add_run(book: Logbook, study: Study, run: KeptRun) -> None:
@@ -73,9 +77,7 @@ def add_run(book: Logbook, study: Study, run: KeptRun) -> None:
 
 def finish_study(book: Logbook, study: Study, result: Mapping[str, Any]) -> None:
     """Writes down what came out."""
-    kept = as_json("result", dict(result))
-    check_row("studies", lambda row: read.table_in(row, "result", finite=False), {"result": kept})
-    book.update("UPDATE studies SET result = ? WHERE number = ?", kept, study.number)
+    _rewrite(book, study, "result", result)
 
 
 def studies(book: Logbook, rig: str) -> list[Study]:

@@ -11,7 +11,7 @@ import re
 import stat
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from keenlattice._files import read_bounded, replace_file
@@ -292,7 +292,7 @@ def _changed_mode(mode: bytes | None, value: Value | None, noted: dict[str, Note
 
 
 def _noted_for(note: NotedKey, owner: str) -> NotedKey:
-    return NotedKey(note.section, note.key, note.was, tuple(dict.fromkeys([*note.games, owner])))
+    return replace(note, games=tuple(dict.fromkeys([*note.games, owner])))
 
 
 def _let_go(noted: dict[str, NotedKey], name: str, owner: str) -> NotedKey | None:
@@ -302,7 +302,7 @@ def _let_go(noted: dict[str, NotedKey], name: str, owner: str) -> NotedKey | Non
         return None
     rest = tuple(game for game in note.games if game != owner)
     if rest:
-        noted[name] = NotedKey(note.section, note.key, note.was, rest)
+        noted[name] = replace(note, games=rest)
         return None
     return noted.pop(name)
 

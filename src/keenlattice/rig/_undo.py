@@ -124,8 +124,6 @@ def _title(one: Apply) -> str:
     return f"chore {one.what}" if one.kind == "chore" else one.title
 
 
-
-
 def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[str]) -> tuple[State, bool, Set[str]]:
     """The state before the oldest of `rows` (newest first), whether all of it can be had back byte for byte, and the
     places that were touched since.

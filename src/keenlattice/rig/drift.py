@@ -10,7 +10,7 @@ from keenlattice.profile.concrete import concrete_value, facts_under
 from keenlattice.profile.version import WHOLE_RIG, Version, stock
 from keenlattice.rig._apply import apply
 from keenlattice.rig._lock import locked
-from keenlattice.rig.base import Rig
+from keenlattice.rig.base import Rig, State
 
 
 @dataclass(frozen=True)
@@ -32,10 +32,15 @@ def find_drift(rig: Rig, book: Logbook) -> tuple[Drift, ...]:
             continue
         nothing = stock(profile)
         version = nothing if last.version == nothing.id else book.version(profile, last.version)
-        slipped = changes(applied_values(rig, version), rig.values(state, profile))
+        slipped = slipped_from(rig, version, state)
         if slipped:
             found.append(Drift(version, slipped))
     return tuple(found)
+
+
+def slipped_from(rig: Rig, version: Version, state: State) -> tuple[Change, ...]:
+    """Return what a state of a rig no longer holds of a version that was applied (`before` applied, `after` held)."""
+    return changes(applied_values(rig, version), rig.values(state, version.profile))
 
 
 def applied_values(rig: Rig, version: Version) -> dict[str, Value]:

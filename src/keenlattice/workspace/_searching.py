@@ -226,7 +226,7 @@ class Searching(Trials, Packing):
         if made is None:
             return found
         base, entries, note = made
-        version = self.book.branch(base, entries, f"{found.kind}-{found.number}", note=note, author=self.author)
+        version = self.book.branch(base, entries, found.label, note=note, author=self.author)
         spec = found.spec
         plan = spec.proof  # type: ignore[attr-defined]
         if isinstance(plan, int) and plan:

@@ -145,11 +145,10 @@ class Comparing(Opened):
 
     def _slipped(self, version: Version) -> tuple[NotHeld, ...]:
         """What the rig no longer holds of a version that was applied to it."""
-        from keenlattice.profile.compare import changes
-        from keenlattice.rig.drift import applied_values
+        from keenlattice.rig.drift import slipped_from
 
-        return tuple(NotHeld(one.key, one.before, one.after) for one in changes(
-            self.held(version.profile), applied_values(self.rig, version)))
+        return tuple(NotHeld(change.key, change.after, change.before)
+                     for change in slipped_from(self.rig, version, self.rig.state()))
 
     def _check_shown(self, setting: str, effective: "Any") -> None:
         from keenlattice.errors import UsageError

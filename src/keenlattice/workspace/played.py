@@ -53,6 +53,11 @@ class Played(Shown, Generic[Found]):
         """
         return self._figure()
 
+    @property
+    def label(self) -> str:
+        """What a version that the study made is labelled: `tune-3`."""
+        return f"{self.kind}-{self.number}"
+
     def captures(self) -> "Mapping[int, Capture]":
         """The runs that count, by their place in the plan.
 

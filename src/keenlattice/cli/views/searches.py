@@ -155,7 +155,7 @@ def _tell_of_branch(played: "Played[Any]", base: str, latest: "Version") -> None
 
 def _label(played: "Played[Any]") -> str:
     assert played.version is not None
-    return f"{played.version.profile}@{played.kind}-{played.number}"
+    return f"{played.version.profile}@{played.label}"
 
 
 def _combination(catalog: "Catalog", one: "Combination") -> list[str]:

@@ -66,8 +66,8 @@ class CommitLog:
         """When the surface that hands over most frames did so, from one moment to another, in s of `perf_counter`."""
         time.sleep(0.05)  # what was just written is still on its way
         with self._lock:
-            message = [np.array(times) for times in self._commits.values()]
-        inside = [times[(times >= start) & (times <= end)] for times in message]
+            surfaces = [np.array(times) for times in self._commits.values()]
+        inside = [times[(times >= start) & (times <= end)] for times in surfaces]
         return max(inside, key=len, default=np.empty(0))
 
     def _read(self) -> None:
