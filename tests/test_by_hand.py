@@ -106,6 +106,20 @@ def test_a_guided_player_comes_to_what_the_machine_does(ws: Workspace, tmp_path:
     assert any("its player says that it went wrong" in one for one in screen.result.excluded)
 
 
+def test_a_trial_by_hand_asks_for_the_steps_of_both_profiles(ws: Workspace, player: SimulatedPlayer) -> None:
+    ws.edit("rig", {"background.recorder": False})
+    ws.edit("brass-orbit", {"frame.queue-depth": 1, "frame.cap": "= refresh - 3"})
+    asked = set[tuple[str, str, object]]()
+    take = player.take
+    player.take = lambda steps: (asked.update((one.owner, one.key, one.after) for one in steps),  # type: ignore
+                                 take(steps))[1]
+    found = played(ws, player, lambda: ws.trial("brass-orbit@stock+rig@stock", "brass-orbit+rig", blocks=2, seconds=6,
+                                                seed=1, repeats=1, **LATENCY))
+    assert {("rig", "background.recorder", False), ("brass-orbit", "frame.queue-depth", 1),
+            ("brass-orbit", "frame.cap", 162)} <= asked
+    assert found.result.after.startswith("brass-orbit@") and ws.recompute(found.number).equal
+
+
 def test_what_was_there_before_is_noted_told_and_gone_back_to(ws: Workspace, player: SimulatedPlayer) -> None:
     ws.edit("brass-orbit", {"frame.cap": 140})
     with pytest.raises(Waiting):

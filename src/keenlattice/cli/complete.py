@@ -24,7 +24,10 @@ def games(ctx: typer.Context, incomplete: str) -> list[str]:
 
 
 def references(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Games; after an @ their labels and newest versions."""
+    """Games; after an @ their labels and newest versions; after a + the rig-wide ones."""
+    first, plus, incomplete = incomplete.rpartition("+")
+    if plus:
+        return [f"{first}+{word}" for word in references(ctx, incomplete) if word.partition("@")[0] == "rig"]
     profile, at, _ = incomplete.partition("@")
     if not at:
         return games(ctx, incomplete)

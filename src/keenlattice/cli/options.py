@@ -37,6 +37,7 @@ Keep = Annotated[str, typer.Option("--keep", help="Settle every conflict with th
 Settle = Annotated[list[str] | None, typer.Option("--settle", help="Settle one: SETTING=first or SETTING=second.")]
 Note = Annotated[str, typer.Option("--note", "-m", help="Why, in a few words.")]
 REFERENCE = "GAME for its latest version, GAME@VERSION, GAME@stock or GAME@applied; `rig` is the rig-wide profile."
+EITHER = f"{REFERENCE} GAME+rig takes both together: brass-orbit@stock+rig@stock."
 
 Watch = Annotated[Path | None, typer.Option("--watch", metavar="FOLDER", help="By hand: take the recordings that "
                                             "appear in it.")]

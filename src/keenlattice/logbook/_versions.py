@@ -86,6 +86,10 @@ class Versions(BookFile):
                              f"see `keen history {profile}`")
         return found[0]
 
+    def made(self) -> list[str]:
+        """Return the ids of all versions, of whichever profile, in the order in which they were made."""
+        return self.rows(lambda row: read.text(row, "id", read.ID), "SELECT id FROM versions ORDER BY number")
+
     def common_ancestor(self, one: Version, other: Version) -> Version:
         """The newest version of a profile that both were made from (one of them, perhaps); stock, if there is none."""
         kept = self.rows(lambda row: (read.text(row, "id", read.ID), read.texts_in(row, "parents"),

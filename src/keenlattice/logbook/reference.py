@@ -1,9 +1,11 @@
-"""What a player writes for a version: `brass-orbit`, `brass-orbit@1a2b3c4d`, `@LABEL`, `@stock`, `@applied`."""
+"""What a player writes for a version: `brass-orbit`, `brass-orbit@1a2b3c4d`, `@LABEL`, `@stock`, `@applied`; and
+`brass-orbit+rig` for the two profiles together."""
 
 from collections.abc import Callable, Iterable
 
 from keenlattice.errors import UnknownName, UsageError
 from keenlattice.logbook.book import Logbook
+from keenlattice.profile.together import split, together
 from keenlattice.profile.version import WHOLE_RIG, Version, stock
 
 
@@ -17,6 +19,9 @@ def find(book: Logbook, reference: str, rig: str, games: Callable[[], Iterable[s
         UnknownName: no such game or version; the message offers the nearest.
         UsageError: `@applied` where nothing has been applied.
     """
+    if len(parts := split(reference)) > 1:
+        game, whole_rig = (find(book, part, rig, games) for part in parts)
+        return together(game, whole_rig)
     profile, at, which = reference.partition("@")
     latest = book.latest(profile)
     if latest is None and profile not in (known := [WHOLE_RIG, *games(), *book.profiles()]):

@@ -8,7 +8,8 @@ from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value, written
 from keenlattice.errors import BadValue
 from keenlattice.profile.formula import Names, evaluate, is_formula
-from keenlattice.profile.version import WHOLE_RIG, Version
+from keenlattice.profile.together import joined, parted
+from keenlattice.profile.version import WHOLE_RIG, Entries, Version
 
 
 def concrete_value(setting: Setting, stored: Value, facts: Names) -> Value:
@@ -66,3 +67,34 @@ def concrete(catalog: Catalog, entries: Mapping[str, Value], facts: Names) -> di
     """
     facts = facts_under(catalog, entries, facts)
     return {key: concrete_value(catalog[key], value, facts) for key, value in entries.items() if key in catalog}
+
+
+def facts_at_stock(catalog: Catalog, held: Entries, facts: Names) -> Names:
+    """Return the facts of a rig once the rig-wide values that it holds are unset.
+
+    Args:
+        held: those values.
+        facts: the facts while it holds them.
+    """
+    return facts_under(catalog, {key: catalog[key].stock for key in DECIDED_BY.values()
+                                 if key in held and key in catalog}, facts)
+
+
+def values_together(catalog: Catalog, version: Version, facts: Names, held: Entries) -> dict[str, Value]:
+    """Return what a version of a game and the rig together puts on a rig, its rig-wide entries marked.
+
+    A formula of the game's part means the facts under the rig-wide part: what a setting decides there, or its stock
+    value where the rig holds another value now that the version does not set.
+
+    Args:
+        facts: the rig's, as they are now.
+        held: the rig-wide values that the rig holds now.
+
+    Raises:
+        BadValue, UsageError: as `entries_for`.
+    """
+    parts = parted(version.profile, version.entries)
+    game = next(owner for owner in parts if owner != WHOLE_RIG)
+    decided = facts_under(catalog, parts[WHOLE_RIG], facts_at_stock(catalog, held, facts))
+    return joined(entries_for(catalog, Version(game, parts[game]), decided),
+                  entries_for(catalog, Version(WHOLE_RIG, parts[WHOLE_RIG]), decided))

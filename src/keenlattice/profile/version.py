@@ -53,14 +53,28 @@ class Version:
 
     @property
     def reference(self) -> str:
-        """As a player writes it: `brass-orbit@1a2b3c4d`, or `brass-orbit@stock`."""
+        """As a player writes it: `brass-orbit@1a2b3c4d`, or `brass-orbit@stock`; of two profiles together both."""
+        names = owners(self.profile)
         if not self.time and not self.entries:
-            return f"{self.profile}@stock"
+            return "+".join(f"{name}@stock" for name in names)
+        if len(names) > 1 and len(self.parents) == len(names):
+            return "+".join(f"{name}@stock" if part == stock(name).id else f"{name}@{part[:SHORT]}"
+                            for name, part in zip(names, self.parents, strict=True))
         return f"{self.profile}@{self.id[:SHORT]}"
 
     def plain(self) -> str:
         """As it stands in a result's JSON."""
         return self.reference
+
+
+def owners(profile: str) -> tuple[str, ...]:
+    """Return whose settings a profile holds: its own; or a game's and the rig's, where a study takes both together.
+
+    >>> owners("brass-orbit"), owners("brass-orbit+rig")
+    (('brass-orbit',), ('brass-orbit', 'rig'))
+    """
+    game, _, whole_rig = profile.rpartition("+")
+    return (game, whole_rig) if game and whole_rig == WHOLE_RIG else (profile,)
 
 
 HELD_NOW = "what the rig holds now"

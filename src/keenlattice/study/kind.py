@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BookError
 from keenlattice.profile.compare import changes
-from keenlattice.profile.version import WHOLE_RIG, Version
+from keenlattice.profile.version import WHOLE_RIG, Version, owners
 from keenlattice.study._form import Form
 
 if TYPE_CHECKING:
@@ -88,8 +88,13 @@ class Spec(Form):
 
     @property
     def owner(self) -> str:
-        """Whose settings differ: a game's name, or "rig"."""
+        """Whose settings differ: a game's name, or "rig", or the two together."""
         return self.versions[0].profile
+
+    @property
+    def on_rig_wide(self) -> bool:
+        """Whether its versions stand on the rig-wide values that the rig holds, and set none themselves."""
+        return WHOLE_RIG not in owners(self.owner)
 
     @property
     def files(self) -> bool:
@@ -167,7 +172,7 @@ def game_for(versions: Sequence[Version], game: str | None) -> str:
     first, last = versions[0], versions[-1]
     if first.profile != last.profile:
         raise UsageError(f"{first.reference} and {last.reference} are of two profiles; a trial compares two "
-                         "versions of one")
+                         "versions of one, or of a game and the rig together: GAME+rig")
     if game is None and first.profile == WHOLE_RIG:
         raise UsageError("a trial of rig-wide versions has to be told which game to play: --game GAME")
-    return game or first.profile
+    return game or owners(first.profile)[0]

@@ -16,10 +16,11 @@ from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import cut
 from keenlattice.measure.doubts import MOST_MISSED, doubts_of
 from keenlattice.profile.compare import changes
-from keenlattice.profile.concrete import entries_for
-from keenlattice.profile.version import Entries, Version
+from keenlattice.profile.concrete import entries_for, values_together
+from keenlattice.profile.together import joined, parted
+from keenlattice.profile.version import WHOLE_RIG, Entries, Version, owners
 from keenlattice.rig._apply import restart_for
-from keenlattice.rig.base import ByHand, Restartable, Rig, State, play_on
+from keenlattice.rig.base import ByHand, Edits, Restartable, Rig, State, play_on
 from keenlattice.rig.hand import ComingRun
 
 HUNG_MS, HUNG_SHARE, HUNG_FRAMES = 1000.0, 0.05, 2.0
@@ -81,7 +82,7 @@ class Player:
 
     Args:
         rig: what is played on.
-        owner: whose settings differ: the game's profile, or the rig-wide one.
+        owner: whose settings differ: the game's profile, or the rig-wide one, or both together.
         seconds, warm_up_s: how long a run is, and what is played before it begins to count.
         each: is called with every run once it is played, whether it counts or not.
         done: the runs that were played earlier, by their place; one without frames went wrong as often as it is tried.
@@ -176,7 +177,7 @@ class Player:
 
     def _gone_wrong(self, capture: Capture, entries: Entries) -> str:
         """Why a run that was recorded does not count; "" if it does."""
-        if wrong := changes(self.rig.values(self.rig.state(), self.owner), entries):
+        if wrong := changes(held_for(self.rig, self.rig.state(), self.owner), entries):
             return f"the rig no longer held {', '.join(one.key for one in wrong)} after the run"
         missed = capture.about.get("missed_share")
         if isinstance(missed, int | float) and missed > MOST_MISSED:
@@ -206,15 +207,29 @@ class Player:
         if self.transaction is None:
             raise RunMissing("nothing may be changed: this is only computed")
         state = self.rig.state()
-        found = changes(self.rig.values(state, self.owner), entries)
-        if not found:
+        differing = changes(held_for(self.rig, state, self.owner), entries)
+        if not differing:
             return
-        self._changed |= {one.key for one in found}
-        self.transaction.put(self.rig.changed(state, self.owner, {one.key: one.after for one in found}))
-        restart(self.rig, [one.key for one in found])
-        wrong = changes(self.rig.values(self.rig.state(), self.owner), entries)
-        if wrong:
-            raise RefusedByRig(f"the rig {self.rig.name} did not take {', '.join(one.key for one in wrong)}")
+        self._changed |= {change.key for change in differing}
+        edits = {change.key: change.after for change in differing}
+        self.transaction.put(_changed_for(self.rig, state, self.owner, edits))
+        restart(self.rig, [change.key for change in differing])
+        refused = changes(held_for(self.rig, self.rig.state(), self.owner), entries)
+        if refused:
+            raise RefusedByRig(f"the rig {self.rig.name} did not take {', '.join(change.key for change in refused)}")
+
+
+def held_for(rig: Rig, state: State, owner: str) -> Entries:
+    """Return what a state sets for an owner; for a game and the rig together both, as `together.joined` does."""
+    game, *whole_rig = owners(owner)
+    return joined(rig.values(state, game), rig.values(state, WHOLE_RIG)) if whole_rig else rig.values(state, owner)
+
+
+def _changed_for(rig: Rig, state: State, owner: str, edits: Edits) -> State:
+    """The state after changes for an owner, or for a game and the rig together."""
+    for part, edited in parted(owner, edits).items():
+        state = {**state, **rig.changed(state, part, edited)} if edited else state
+    return state
 
 
 def restart(rig: Rig, keys: list[str]) -> None:
@@ -233,7 +248,11 @@ def entries_on(rig: Rig, version: Version) -> Entries:
     catalog = rig.catalog()
     unknown = [key for key in version.entries if key not in catalog]
     if unknown:
-        without = " ".join(f"{key}=" for key in unknown)
+        without = "; ".join(f"keen edit {owner} {' '.join(f'{key}=' for key in unset)}" for owner, unset in parted(
+            version.profile, {key: version.entries[key] for key in unknown}).items() if unset)
         raise UsageError(f"{version.reference} sets {', '.join(unknown)}, which the rig {rig.name} does not have; for "
-                         f"a trial take it out: keen edit {version.profile} {without}")
+                         f"a trial take it out: {without}")
+    if len(owners(version.profile)) > 1:
+        held = {} if isinstance(rig, ByHand) else rig.values(rig.state(), WHOLE_RIG)  # typed facts stay as they are
+        return values_together(catalog, version, rig.facts(), held)
     return entries_for(catalog, version, rig.facts())

@@ -22,7 +22,7 @@ from keenlattice.logbook._studies import (
 from keenlattice.logbook.file import now
 from keenlattice.logbook.reference import find
 from keenlattice.profile.compare import changes
-from keenlattice.profile.version import WHOLE_RIG, Version
+from keenlattice.profile.version import WHOLE_RIG, Version, owners
 from keenlattice.study._form import Form
 from keenlattice.study.kind import KeptVersion, Spec, game_for, kind_named
 
@@ -85,7 +85,7 @@ def held_by(study: Study) -> list[Held]:
 def held_otherwise(study: Study, spec: Spec) -> list[str]:
     """Return the doubts about a study that went on while the rig held other rig-wide values than when it began."""
     states = held_by(study)
-    if spec.owner == WHOLE_RIG:
+    if not spec.on_rig_wide:
         return []
     return [f"when it went on at {state.time[:16].replace('T', ' ')} UTC, the rig held {change.key} at "
             f"{_or_unset(change.after)}; when it began, at {_or_unset(change.before)}"
@@ -143,7 +143,7 @@ def versions_of(book: "Logbook", rig: str, spec: Spec) -> list[Version]:
 
 def _version(book: "Logbook", rig: str, kept: KeptVersion) -> Version:
     if kept.stored:
-        return find(book, kept.reference, rig, lambda: [kept.profile])
+        return find(book, kept.reference, rig, lambda: owners(kept.profile))
     return Version(kept.profile, kept.entries, note=kept.note)
 
 

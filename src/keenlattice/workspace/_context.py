@@ -2,7 +2,8 @@
 
 from typing import TYPE_CHECKING
 
-from keenlattice.profile.version import Version
+from keenlattice.profile.together import own_key
+from keenlattice.profile.version import Version, owners
 from keenlattice.workspace._wording import in_words, value_text
 
 if TYPE_CHECKING:
@@ -32,7 +33,8 @@ def context_of(workspace: "Studying", game: str, before: Version, after: Version
     rests_on, rig = provenance or Provenance(), workspace.rig
     base = workspace.base() if provenance is None else Base(provenance.held, provenance.facts)
     titles = {"rig": "The rig-wide profile", **{one.name: one.title for one in rig.games()}}
-    applied = workspace.book.last_apply(workspace.rig_name, before.profile)
+    applied = [last.title for owner in owners(before.profile)
+               if (last := workspace.book.last_apply(workspace.rig_name, owner))]
     return Context(
         game=titles.get(game, game), changes=changed(workspace, before, after, base),
         findings=workspace.findings(after, base),
@@ -41,7 +43,7 @@ def context_of(workspace: "Studying", game: str, before: Version, after: Version
         waiting=dict(pending_on(rig)), facts=rests_on.facts or dict(rig.facts()),
         kind=f"{workspace.rig_name.capitalize()}, {workspace.described}", rig=workspace.kind,
         plays=isinstance(rig, Playable),
-        applied=applied.title if applied else "",
+        applied=" and ".join(applied),
         of_pack=after.reference if after.entries and not after.time else "",
         software=rests_on.software or __version__,
         time=(rests_on.time or now())[:16].replace("T", " ") + " UTC")
@@ -57,7 +59,7 @@ def changed(workspace: "Studying", before: Version, after: Version, base: "Base"
     catalog, effective, found = workspace.rig.catalog(), workspace.effective(after, base), []
     for one in workspace.differing(before, after, base):
         key, was, is_now, remark = in_words(catalog, one)
-        held, known = effective.get(key), key in catalog
+        held, known = effective.get(own_key(key)), key in catalog
         holder = workspace.set_by(after, held) if held else None
         found.append(Changed(
             key, catalog[key].title if known else "", was, is_now, held.layer if held else "", _reason(after, holder),

@@ -119,8 +119,8 @@ def _of_hunt(workspace: "Studying", study: Played[Any]) -> "Report":
     from keenlattice.report.page.of_hunt import hunt_report
 
     result, line = study.result, workspace.versions_of(study)
-    before = workspace.find(result.before or line[0].reference)
-    first = workspace.find(result.first or line[-1].reference)
+    before = workspace.find(result.before or line[0].reference, both=True)
+    first = workspace.find(result.first or line[-1].reference, both=True)
     context = context_of(workspace, result.trial.game, before, first, workspace.provenance_of(study))
     return hunt_report(result, context, [(one.reference, one.note) for one in line], *sides(study), study.number,
                        study.spec.plan.error)

@@ -5,7 +5,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Unpack
 
-from keenlattice.profile.version import Version
+from keenlattice.profile.together import MARK, own_key, split, together
+from keenlattice.profile.version import Version, owners, stock
 from keenlattice.workspace._studying import seeded
 from keenlattice.workspace._trials import Trials
 from keenlattice.workspace.next_run import Waiting
@@ -61,13 +62,13 @@ class Searching(Trials, Packing):
         from keenlattice.study.deciding import DECIDES, DEFAULT_PCT, parsed_matters
         from keenlattice.study.screen.plan import ScreenPlan, factors_of
 
-        told, one = seeded(options), self.find(before)
-        other, claims = self._other(one, after)
-        factors = factors_of(one.entries, other.entries, _groups(told.pop("together", ()), one, other))
-        pct, of = parsed_matters(told.pop("matters", DEFAULT_PCT), told.get("decides", DECIDES))
+        settings, first = seeded(options), self.find(before, both=True)
+        second, claims = self._other(first, after)
+        factors = factors_of(first.entries, second.entries, _groups(settings.pop("together", ()), first, second))
+        pct, of = parsed_matters(settings.pop("matters", DEFAULT_PCT), settings.get("decides", DECIDES))
         claimed = tuple(_claims_of(group, claims) for group in factors) if claims else ()
-        told["repeats"] = self._repeats(options, [key for group in factors for key in group], 0.5, ScreenPlan)
-        return one, other, ScreenPlan(factors, claimed, **told, matters_pct=pct, matters_of=of,
+        settings["repeats"] = self._repeats(options, [key for group in factors for key in group], 0.5, ScreenPlan)
+        return first, second, ScreenPlan(factors, claimed, **settings, matters_pct=pct, matters_of=of,
                                       few_switches=self.by_hand)
 
     def screen_cost(self, plan: "ScreenPlan", switch_minutes: float | None = None) -> ScreenCost:
@@ -77,7 +78,6 @@ class Searching(Trials, Packing):
             plan: of the screen.
             switch_minutes: how long a person takes to change one setting; learnt, if it is not said.
         """
-        from keenlattice.profile.checks import belong_together
         from keenlattice.study.screen.play import costly
 
         alone = [group[0] for group in plan.factors if len(group) == 1]
@@ -85,7 +85,7 @@ class Searching(Trials, Packing):
         step = self.minutes_a_step({"switch_minutes": switch_minutes}) if self.by_hand else 0.0
         return ScreenCost(plan, plan.runs_a_round, self._minutes_a_round(plan, step),
                           tuple(plan.factors[place] for place in restarting), plan.switched(restarting),
-                          self._cheaper(plan, step) if self.by_hand else (), tuple(belong_together(alone)))
+                          self._cheaper(plan, step) if self.by_hand else (), tuple(_told_by_checks(alone)))
 
     def _minutes_a_round(self, plan: "ScreenPlan", step: float) -> float:
         """How long a round takes, with so many minutes for each setting that a person switches."""
@@ -105,11 +105,12 @@ class Searching(Trials, Packing):
     def _other(self, before: Version, after: "VersionLike | Path") -> "tuple[Version, Mapping[str, tuple[Claim, ...]]]":
         """The other version of a screen, and what is claimed of each of its settings if it is a pack."""
         if not str(after).endswith(".toml") or isinstance(after, Version):
-            return self.find(after), {}  # type: ignore[arg-type]
+            return self.find(after, both=True), {}  # type: ignore[arg-type]
         pack = self.pack(Path(str(after)))
-        offers = [one.offered for one in pack.rules]
-        claims = {setting.key: tuple(one.rule.claim) for one in offers
-                  if one.rule.game == before.profile and not one.fails for setting in one.settings}
+        offers = [offer.offered for offer in pack.rules]
+        names = owners(before.profile)
+        claims = {setting.key + MARK * (offer.rule.game != names[0] and "@" not in setting.key): tuple(offer.rule.claim)
+                  for offer in offers if offer.rule.game in names and not offer.fails for setting in offer.settings}
         return self.with_rules_of(offers, before, pack.title), claims
 
     def hunt(self, profile: str, *, since: VersionLike = "", until: VersionLike = "", game: str | None = None,
@@ -117,7 +118,7 @@ class Searching(Trials, Packing):
         """Finds the version at which a metric changed, and the least set of settings in it that did it.
 
         Args:
-            profile: whose history is gone through.
+            profile: whose history is gone through; `GAME+rig` goes through both, in the order of time.
             since: where it was still otherwise; stock, if it is not given.
             until: where it is as it is now; the latest, if it is not given.
             game, progress: as in `trial`.
@@ -130,25 +131,44 @@ class Searching(Trials, Packing):
         from keenlattice.study.hunt.plan import HuntPlan, HuntSpec
         from keenlattice.study.trial.plan import TrialPlan
 
-        told, line = seeded(options), self.line(since or f"{profile}@stock", until or profile)
-        error = {"error": told.pop("error")} if "error" in told else {}
-        pct, of = parsed_matters(told.pop("matters", DEFAULT_PCT), told.get("decides", DECIDES))
-        plan = HuntPlan(TrialPlan(**told, matters_pct=pct, matters_of=of), **error)
-        return self.play("hunt", HuntSpec(tuple(one.reference for one in line), plan, game), progress)
+        settings, line = seeded(options), self.line(since or stock(profile).reference, until or profile)
+        error = {"error": settings.pop("error")} if "error" in settings else {}
+        pct, of = parsed_matters(settings.pop("matters", DEFAULT_PCT), settings.get("decides", DECIDES))
+        plan = HuntPlan(TrialPlan(**settings, matters_pct=pct, matters_of=of), **error)
+        return self.play("hunt", HuntSpec(tuple(version.reference for version in line), plan, game), progress)
 
     def line(self, since: VersionLike, until: VersionLike) -> list[Version]:
-        """The versions from one to another, the oldest first: each with the one that it was made from before it.
+        """Return the versions from one to another, the oldest first, each behind the one that it was made from.
+
+        Of a game and the rig together, the two lines are one, in the order in which the versions were made.
 
         Args:
             since: the oldest.
             until: the newest.
 
         Raises:
-            UsageError: the one is no ancestor of the other.
+            UsageError: the oldest is not an ancestor of the newest.
         """
         from keenlattice.errors import UsageError
 
-        first, version = self.find(since), self.find(until)
+        first, last = self.find(since, both=True), self.find(until, both=True)
+        if first.profile != last.profile:
+            raise UsageError(f"{first.reference} and {last.reference} are of two profiles: a hunt goes through the "
+                             "history of one, or of GAME+rig")
+        if isinstance(since, str) and isinstance(until, str) and len(parts := split(since)) > 1:
+            game, whole_rig = (self._line(self.find(start), self.find(end))
+                               for start, end in zip(parts, split(until), strict=True))
+            line = interleaved(game, whole_rig, self.book.made())
+        else:
+            line = self._line(first, last)
+        if len(line) < 2:
+            raise UsageError(f"{first.reference} and {last.reference} are the same version: there is nothing "
+                             "between them")
+        return line
+
+    def _line(self, first: Version, version: Version) -> list[Version]:
+        from keenlattice.errors import UsageError
+
         line = [version]
         while line[0].id != first.id and line[0].parents:
             line.insert(0, self.book.version(version.profile, line[0].parents[0]))
@@ -157,9 +177,6 @@ class Searching(Trials, Packing):
                 raise UsageError(f"{version.reference} was not made from {first.reference}: keen history "
                                  f"{version.profile} shows the lines")
             line.insert(0, first)  # stock comes before every history
-        if len(line) < 2:
-            raise UsageError(f"{first.reference} and {version.reference} are the same version: there is nothing "
-                             "between them")
         return line
 
     def tune(self, base: VersionLike, choices: "Mapping[str, Sequence[Value]]", *, game: str | None = None,
@@ -242,16 +259,42 @@ class Searching(Trials, Packing):
         return replace(found, version=version, proof=proof)
 
 
-def _groups(together: Sequence[Sequence[str]], before: Version, after: Version) -> list[tuple[str, ...]]:
+def interleaved(game: Sequence[Version], whole_rig: Sequence[Version], made: Sequence[str]) -> list[Version]:
+    """Return the line of a game's versions and that of rig-wide ones as one: of both together, one step after another
+    as they were made.
+
+    Args:
+        made: the ids of all versions, as they were made.
+    """
+    order = {version: number for number, version in enumerate(made)}
+    at, line = [0, 0], [together(game[0], whole_rig[0])]
+    lines = (game, whole_rig)
+    while left := [place for place in (0, 1) if at[place] + 1 < len(lines[place])]:
+        place = min(left, key=lambda which: order[lines[which][at[which] + 1].id])
+        at[place] += 1
+        line.append(together(game[at[0]], whole_rig[at[1]]))
+    return line
+
+
+def _groups(grouped: Sequence[Sequence[str]], before: Version, after: Version) -> list[tuple[str, ...]]:
     """The groups that a player has named; `checks` stands for those that the checks know of."""
-    from keenlattice.profile.checks import belong_together
     from keenlattice.profile.compare import changes
 
-    named = [tuple(group) for group in together if tuple(group) != ("checks",)]
-    if ("checks",) in [tuple(group) for group in together]:
+    named = [tuple(group) for group in grouped if tuple(group) != ("checks",)]
+    if ("checks",) in [tuple(group) for group in grouped]:
         taken = {key for group in named for key in group}
-        named += belong_together(one.key for one in changes(before.entries, after.entries) if one.key not in taken)
+        named += _told_by_checks([one.key for one in changes(before.entries, after.entries) if one.key not in taken])
     return named
+
+
+def _told_by_checks(keys: Sequence[str]) -> list[tuple[str, ...]]:
+    """The groups of some settings that the checks name in one breath, whichever part of two profiles has them."""
+    from keenlattice.profile.checks import belong_together
+
+    marked: dict[str, list[str]] = {}
+    for key in keys:
+        marked.setdefault(own_key(key), []).append(key)
+    return [tuple(key for name in group for key in marked[name]) for group in belong_together(marked)]
 
 
 def _claims_of(group: Sequence[str], claims: "Mapping[str, tuple[Claim, ...]]") -> "tuple[Claim, ...]":

@@ -4,7 +4,7 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-from keenlattice.profile.version import WHOLE_RIG, Version
+from keenlattice.profile.version import Version
 from keenlattice.workspace.comparing import Comparing
 from keenlattice.workspace.editing import Editing
 from keenlattice.workspace.figures import Drawing
@@ -152,7 +152,7 @@ class Studying(Comparing, Editing, Measuring):
 
     def _tell_of_base(self, spec: "Spec") -> None:
         """Says so, before a study of a game's versions plays, where the rig does not hold what is planned rig-wide."""
-        if spec.owner != WHOLE_RIG and (planned := self.planned_in_words()):
+        if spec.on_rig_wide and (planned := self.planned_in_words()):
             self.notice(f"{planned}. The runs are played on what the rig holds; to have it on first: keen apply rig")
 
     def _play(self, study: "Study", progress: "Progress | None") -> "Played[Any]":
@@ -207,7 +207,7 @@ class Studying(Comparing, Editing, Measuring):
         """
         from keenlattice.measure.metrics import metrics_of
 
-        version = self.find(which)
+        version = self.find(which, both=True)
         kept = self.runs_of(version)
         return metrics_of(self.book.capture(kept[0]), [name])[name] if kept else math.nan
 

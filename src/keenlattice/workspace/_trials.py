@@ -34,7 +34,7 @@ class Trials(Handing):
         """Plays two versions against each other, in blocks in random order, and says what differs.
 
         Args:
-            before: the version to compare with.
+            before: the version to compare with; `GAME+rig` takes a game's and a rig-wide version together.
             after: the version that is compared with it.
             game: what is played; needed for rig-wide versions.
             progress: is told how many runs are done, of how many.
@@ -60,12 +60,12 @@ class Trials(Handing):
         from keenlattice.study.deciding import DECIDES, DEFAULT_PCT, parsed_matters
         from keenlattice.study.trial.plan import TrialPlan
 
-        told, one, other = seeded(options), self.find(before), self.find(after)
-        pct, of = parsed_matters(told.pop("matters", DEFAULT_PCT), told.get("decides", DECIDES))
-        costly = self.by_hand or SWITCH_S[self._restart_between(one, other)] > 0
-        differing = [each.key for each in changes(one.entries, other.entries)]
-        told["repeats"] = self._repeats(options, differing, 1.0, TrialPlan)
-        return TrialPlan(**told, matters_pct=pct, matters_of=of, few_switches=costly)
+        settings, first, second = seeded(options), self.find(before, both=True), self.find(after, both=True)
+        pct, of = parsed_matters(settings.pop("matters", DEFAULT_PCT), settings.get("decides", DECIDES))
+        costly = self.by_hand or SWITCH_S[self._restart_between(first, second)] > 0
+        differing = [change.key for change in changes(first.entries, second.entries)]
+        settings["repeats"] = self._repeats(options, differing, 1.0, TrialPlan)
+        return TrialPlan(**settings, matters_pct=pct, matters_of=of, few_switches=costly)
 
     def play_trial(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", game: str | None = None,
                    progress: "Progress | None" = None) -> "Played[Trial]":
@@ -77,7 +77,8 @@ class Trials(Handing):
         from keenlattice.study.kind import KeptVersion
         from keenlattice.study.trial.spec import TrialSpec
 
-        return TrialSpec(KeptVersion.of(self.find(before)), KeptVersion.of(self.find(after)), plan, game, files)
+        first, second = self.find(before, both=True), self.find(after, both=True)
+        return TrialSpec(KeptVersion.of(first), KeptVersion.of(second), plan, game, files)
 
     def pilot(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", blocks: int = 8,
               game: str | None = None, progress: "Progress | None" = None) -> Pilot:
@@ -119,7 +120,7 @@ class Trials(Handing):
         noise, matters, error = noises[last], last.matters_pct, ERROR / len(known)
         needed = blocks_to_settle(noise, matters, error=error)
         before = self.versions_of(played)[0]
-        switch_s = self._switch_s(before, self.find(after)) if after else 0.0
+        switch_s = self._switch_s(before, self.find(after, both=True)) if after else 0.0
         beside_s = 0.0 if self.by_hand else _beside_runs_s(played)
         costs = [PlanCost(count, chance_to_settle(noise, count, matters, error=error),
                           replace(plan, blocks=count, few_switches=switch_s > 0).minutes(

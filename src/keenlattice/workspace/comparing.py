@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value
-from keenlattice.profile.version import WHOLE_RIG, Version
+from keenlattice.profile.version import WHOLE_RIG, Version, owners
 from keenlattice.workspace.opened import Opened, VersionLike
 
 if TYPE_CHECKING:
@@ -166,13 +166,22 @@ class Comparing(Opened):
         """
         if not one.is_set:
             return None
-        holder = version if one.layer == "game" or version.profile == WHOLE_RIG else self.book.latest(WHOLE_RIG)
+        holder = self._part_that_sets(version, one)
         while holder is not None and holder.parents:
             parent = self.book.version(holder.profile, holder.parents[0])
             if parent.entries.get(one.key) != one.stored:
                 break
             holder = parent
         return holder if holder is not None and holder.time else None
+
+    def _part_that_sets(self, version: Version, effective: "Effective") -> Version | None:
+        """Return the version that sets a value of this layer: `version`, one of its parts, or the rig-wide one."""
+        names = owners(version.profile)
+        if len(names) == 1:
+            return version if effective.layer == "game" or names[0] == WHOLE_RIG else self.book.latest(WHOLE_RIG)
+        parts = dict(zip(names, version.parents, strict=False))
+        name = names[0] if effective.layer == "game" else WHOLE_RIG
+        return self.book.version(name, parts[name]) if name in parts else None
 
     def compare(self, before: VersionLike | Path, after: VersionLike | Path) -> Comparison:
         """What differs between two versions, packs (TOML files) or the rig (`GAME@now`), with the measured effect where
@@ -215,36 +224,39 @@ class Comparing(Opened):
 
         return [result_of(one) for one in trials_between(self.book, before, after)]
 
-    def differing(self, one: Version, other: Version, base: "Base | None" = None) -> tuple[Difference, ...]:
+    def differing(self, before: Version, after: Version, base: "Base | None" = None) -> tuple[Difference, ...]:
         """Return every setting that two versions store differently, with what holds on either side.
 
         Args:
-            one: the first version.
-            other: the second.
+            before: the first version.
+            after: the second.
             base: what they stand on, as in `effective`.
         """
         from keenlattice.profile.compare import changes
+        from keenlattice.profile.together import own_key
 
         base = base or self.base()
-        first, second = self.effective(one, base), self.effective(other, base)
-        inert = {found.settings[0]: found.why for side in (first, second)
-                 for found in self._found_in(side, other.profile, base) if found.kind == "inert"}
+        first, second = self.effective(before, base), self.effective(after, base)
+        inert = {finding.settings[0]: finding.why for side in (first, second)
+                 for finding in self._found_in(side, owners(after.profile)[0], base) if finding.kind == "inert"}
         return tuple(Difference(
-            change.key, change.before, change.after, getattr(first.get(change.key), "value", None),
-            getattr(second.get(change.key), "value", None), inert.get(change.key, ""))
-            for change in changes(one.entries, other.entries))
+            change.key, change.before, change.after, getattr(first.get(key), "value", None),
+            getattr(second.get(key), "value", None), inert.get(key, ""))
+            for change in changes(before.entries, after.entries) if (key := own_key(change.key)))
 
     def _both(self, before: VersionLike | Path, after: VersionLike | Path) -> tuple[Version, Version]:
         from keenlattice.errors import UsageError
 
-        packs = [_is_pack(one) for one in (before, after)]
+        packs = [_is_pack(which) for which in (before, after)]
         if all(packs):
             raise UsageError("two packs cannot be compared with each other: compare each with a version")
         if packs[0]:
-            other = self.find(after)  # type: ignore[arg-type]
-            return self._of_pack(Path(str(before)), other.profile), other
-        one = self.find(before)  # type: ignore[arg-type]
-        return one, self._of_pack(Path(str(after)), one.profile) if packs[1] else self.find(after)  # type: ignore[arg-type]
+            second = self.find(after)  # type: ignore[arg-type]
+            return self._of_pack(Path(str(before)), second.profile), second
+        if packs[1]:
+            first = self.find(before)  # type: ignore[arg-type]
+            return first, self._of_pack(Path(str(after)), first.profile)
+        return self.find(before, both=True), self.find(after, both=True)  # type: ignore[arg-type]
 
     def _of_pack(self, file: Path, profile: str) -> Version:
         """What a pack sets for a profile on this rig, as if it were a version."""

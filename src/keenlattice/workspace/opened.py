@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Protocol, Self, runtime_checkable
 from keenlattice._door import check_methods
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.reference import find
-from keenlattice.profile.version import HELD_NOW, WHOLE_RIG, Entries, Version, stock
+from keenlattice.profile.version import HELD_NOW, WHOLE_RIG, Entries, Version, owners, stock
 from keenlattice.rig._journal import unfinished
 from keenlattice.rig.find import OURS, check_complete, described, home_of, name_of, open_rig
 
@@ -48,7 +48,7 @@ def user_name() -> str:
 
 def kept_as(version: Version) -> str:
     """What a capture says that it is of: the version's id; "stock", where nothing had been set."""
-    return "stock" if version == stock(version.profile) else version.id
+    return "stock" if version == stock(version.profile) and len(owners(version.profile)) == 1 else version.id
 
 
 def warn(text: str) -> None:
@@ -143,24 +143,37 @@ class Opened:
         home = self._given.home if self._given else home_of(self.kind, self.book.state)
         return (home / SHEET).exists()
 
-    def find(self, which: VersionLike) -> Version:
+    def find(self, which: VersionLike, *, both: bool = False) -> Version:
         """The version that is meant; `GAME@now` is what the rig holds for it now.
 
         Args:
             which: the version, in any of the ways that `VersionLike` has.
+            both: take a game's version and a rig-wide one together, too: `GAME+rig`.
 
         Raises:
             UnknownName: no such game or version; the message offers the nearest.
-            UsageError: `@applied` where nothing has been applied; or what was given has made no version.
+            UsageError: `@applied` where nothing has been applied; or what was given has made no version, or is two
+                versions where one is wanted.
         """
         from keenlattice.errors import UsageError
+        from keenlattice.profile.together import split, together
 
+        if isinstance(which, str) and both and len(parts := split(which)) > 1:
+            return together(*map(self.find, parts))
         if isinstance(which, Version):
-            return which
-        if not isinstance(which, str):
-            if which.version is None:
-                raise UsageError(f"{type(which).__name__} has made no version")
-            return which.version
+            version: Version | None = which
+        elif isinstance(which, str):
+            version = None if len(split(which)) > 1 else self._find(which)
+        elif (version := which.version) is None:
+            raise UsageError(f"{type(which).__name__} has made no version")
+        if version is None or (not both and len(owners(version.profile)) > 1):
+            reference = which if version is None else version.reference
+            raise UsageError(f"{reference} is two profiles together, which a trial, a screen, a hunt and compare take; "
+                             f"here it has to be one of them: {' or '.join(reversed(split(str(reference))))}")
+        return version
+
+    def _find(self, which: str) -> Version:
+        """The version of one profile that a player writes."""
         profile, _, name = which.partition("@")
         if name == "now":
             known = self.find(profile)
@@ -174,7 +187,7 @@ class Opened:
             version: that was on the rig when they were recorded.
         """
         names = {version.id, kept_as(version)}
-        return self.book.captures_of(self.rig_name, version.profile, *names)
+        return self.book.captures_of(self.rig_name, owners(version.profile)[0], *names)
 
     def stored(self, profile: str) -> Entries:
         """What the latest version of a profile sets."""
@@ -226,13 +239,18 @@ class Opened:
             which: the version, in any of the ways that `VersionLike` has.
             base: what a game's version stands on; as the rig is now, if not given.
         """
+        from keenlattice.profile.concrete import facts_at_stock
         from keenlattice.profile.layers import resolve
+        from keenlattice.profile.together import parted
 
-        version, base = self.find(which), base or self.base()
-        whole_rig = version.profile == WHOLE_RIG
-        return resolve(self.rig.catalog(), version.entries if whole_rig else base.rig_wide,
-                       {} if whole_rig else version.entries, facts=base.facts,
-                       stock_known=self.stock_known, seen=self._seen(version.profile))
+        version, base, catalog = self.find(which, both=True), base or self.base(), self.rig.catalog()
+        parts = parted(version.profile, version.entries)
+        facts = (facts_at_stock(catalog, base.rig_wide, base.facts) if len(parts) > 1 and self.stock_known else
+                 base.facts)
+        rig_wide = parts.pop(WHOLE_RIG, base.rig_wide)
+        game, entries = next(iter(parts.items()), (WHOLE_RIG, {}))
+        return resolve(catalog, rig_wide, entries, facts=facts,
+                       stock_known=self.stock_known, seen=self._seen(game))
 
     def _seen(self, profile: str) -> Entries:
         """What the player of a rig changed by hand has seen there before anything was set."""
@@ -249,8 +267,8 @@ class Opened:
             which: the version, in any of the ways that `VersionLike` has.
             base: as in `effective`.
         """
-        base = base or self.base()
-        return self._found_in(self.effective(which, base), self.find(which).profile, base)
+        base, version = base or self.base(), self.find(which, both=True)
+        return self._found_in(self.effective(version, base), owners(version.profile)[0], base)
 
     def _found_in(self, effective: "Mapping[str, Effective]", profile: str, base: "Base") -> "Findings":
         """What the checks find, and what the rig knows of the game, where it is known already what holds."""

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
-from keenlattice.profile.version import Version
+from keenlattice.profile.version import Version, owners
 from keenlattice.workspace.editing import EditResult
 from keenlattice.workspace.opened import Opened, VersionLike
 
@@ -211,7 +211,8 @@ class Packing(Opened):
         return found
 
     def with_rules_of(self, offers: "Sequence[OfferedRule]", before: Version, note: str) -> Version:
-        """A version with rules taken over that are known on this rig; it is in no history.
+        """A version with rules taken over that are known on this rig; it is in no history. Two profiles together take
+        the rules for either.
 
         Args:
             offers: the rules.
@@ -219,7 +220,10 @@ class Packing(Opened):
             note: why.
         """
         from keenlattice.profile._offer import adopted
+        from keenlattice.profile.together import parted, together
 
-        entries = adopted(tuple(offers), lambda _: before.entries).get(before.profile, {})
-        known = {key: value for key, value in entries.items() if key in self.rig.catalog()}
-        return Version(before.profile, known, note=note)
+        parts, catalog = parted(before.profile, before.entries), self.rig.catalog()
+        taken = {**parts, **adopted(tuple(offers), lambda profile: parts.get(profile, {}))}
+        made = [Version(name, {key: value for key, value in taken[name].items() if key in catalog}, note=note)
+                for name in owners(before.profile)]
+        return together(*made) if len(made) > 1 else made[0]

@@ -5,12 +5,12 @@ from typing import Annotated
 import typer
 
 from keenlattice.cli.complete import references
-from keenlattice.cli.options import REFERENCE, Book, Json, Rig
+from keenlattice.cli.options import EITHER, Book, Json, Rig
 
 
 def compare(
     before: Annotated[str, typer.Argument(
-        autocompletion=references, help=f"{REFERENCE} GAME@now is what the rig holds; a .toml file is a pack.")],
+        autocompletion=references, help=f"{EITHER} GAME@now is what the rig holds; a .toml file is a pack.")],
     after: Annotated[str, typer.Argument(autocompletion=references, help="The other one.")],
     markdown: Annotated[bool, typer.Option("--markdown", help="Print it as Markdown, for a forum.")] = False,
     book: Book = None, rig: Rig = "standin", json: Json = False,

@@ -27,7 +27,8 @@ from keenlattice.cli.options import (
 def hunt(
     ctx: typer.Context,
     profile: Annotated[str, typer.Argument(
-        autocompletion=games, help="The profile whose history is gone through: a game's name, or rig.")] = "",
+        autocompletion=games, help="The profile whose history is gone through: a game's name, rig, or GAME+rig for "
+                                   "both.")] = "",
     since: Annotated[str, typer.Option(
         "--since", autocompletion=references, metavar="VERSION",
         help="A version where it was still different.  [default: stock]")] = "",
@@ -51,6 +52,7 @@ def hunt(
     from keenlattice.cli.views.played import show_played
     from keenlattice.cli.views.studies import show_recomputed, tell_amounts
     from keenlattice.errors import UsageError
+    from keenlattice.profile.version import stock
 
     if resume or again is not None:
         only(ctx, *(("--resume", "resume", "watch", "sensor") if again is None else ("--again", "again")))
@@ -62,7 +64,7 @@ def hunt(
         emit(found) if json else show_recomputed(found)
         return
     if not (resume or json):
-        tell_amounts(ws, matters, decides, since or f"{profile}@stock")
+        tell_amounts(ws, matters, decides, since or stock(profile).reference)
     with playing(ws, "the versions of a history", json, watch, sensor) as told:
         played = ws.resume("hunt", progress=told) if resume else ws.hunt(
             profile, since=since, until=until, game=game, progress=told, blocks=blocks, seconds=seconds, seed=seed,

@@ -8,7 +8,7 @@ from keenlattice.cli.complete import references
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import (
     DECIDES,
-    REFERENCE,
+    EITHER,
     Again,
     Book,
     Decides,
@@ -30,7 +30,7 @@ from keenlattice.cli.options import (
 
 def screen(
     ctx: typer.Context,
-    before: Annotated[str, typer.Argument(autocompletion=references, help=REFERENCE)] = "",
+    before: Annotated[str, typer.Argument(autocompletion=references, help=EITHER)] = "",
     after: Annotated[str, typer.Argument(
         autocompletion=references, help="The version whose changes are to be told apart, or a pack (.toml) on "
                                               "top of the first one.")] = "",

@@ -8,7 +8,7 @@ import typer
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import (
     DECIDES,
-    REFERENCE,
+    EITHER,
     Again,
     Blocks,
     Book,
@@ -31,7 +31,7 @@ from keenlattice.cli.options import (
 
 def trial(
     ctx: typer.Context,
-    before: Annotated[str, typer.Argument(autocompletion=references, help=REFERENCE)] = "",
+    before: Annotated[str, typer.Argument(autocompletion=references, help=EITHER)] = "",
     after: Annotated[str, typer.Argument(autocompletion=references, help="The version to compare with it.")] = "",
     blocks: Blocks = 12, seconds: Seconds = 30.0, decides: Decides = DECIDES, matters: Matters = "1",
     game: Played = None,

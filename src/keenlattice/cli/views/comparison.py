@@ -64,4 +64,4 @@ def _head(version: "Version") -> str:
 
     if not version.time and version != stock(version.profile):  # what the rig holds, or a pack
         return version.note
-    return f"{version.profile} @{version.reference.partition('@')[2]}"
+    return version.reference.replace("@", " @").replace("+", " + ")

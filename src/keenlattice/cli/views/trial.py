@@ -65,13 +65,15 @@ def show_metrics(result: "Trial") -> None:
 
 def hint_after(result: "Trial") -> None:
     """What a player would do next, after this verdict."""
+    from keenlattice.report.page.context import applying
     from keenlattice.study.deciding import told_of
 
     page = "; keen report makes a page of it"
+    apply = ", then ".join(f"keen {command}" for command in applying(result.after))
     if {"better", "worse"} <= {one.verdict for one in result.decisive}:
-        hint(f"weigh the gain against the price: keen apply {result.after}, or leave it be{page}")
+        hint(f"weigh the gain against the price: {apply}, or leave it be{page}")
         return
-    hint({"better": f"keen apply {result.after}, to have it so{page}",
+    hint({"better": f"{apply}, to keep it{page}",
           "worse": f"leave {result.after} be{page}",
           "no difference that matters": f"leave {result.after} be: it gains nothing{page}",
           "unclear": f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "

@@ -88,7 +88,7 @@ class Ways:
         plan = self.ws.trial_plan(before, after, matters=matters, **options)
         with playing(self.ws, f"{blocks} blocks of two runs", self.json, self.watch, self.sensor) as told:
             found = self.ws.pilot(before, after, plan, blocks, self.game, told)
-        emit(found) if self.json else show_pilot(found, self.ws.find(after).reference)
+        emit(found) if self.json else show_pilot(found, self.ws.find(after, both=True).reference)
 
     def repeat_claims(self, file: Path, options: StudyOptions) -> None:
         """Repeats what a pack claims."""
@@ -136,5 +136,9 @@ def check_what_goes_together(ctx: "typer.Context") -> None:
         only(ctx, "a trial that is played now", "figure", *HANDS, *PLAN)
     if not (said["before"] and said["after"]) and said["again"] is None and not any(
             said[way] for way in ("claims", "take", "resume")):
-        game = said["before"].partition("@")[0] or "GAME"
-        raise UsageError(f"a trial takes two versions: keen trial {game}@stock {game}; or --resume, --take or --again")
+        from keenlattice.profile.together import profile_of
+        from keenlattice.profile.version import stock
+
+        profile = profile_of(said["before"] or "GAME")
+        raise UsageError(f"a trial takes two versions: keen trial {stock(profile).reference} {profile}; or --resume, "
+                         "--take or --again")

@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from keenlattice.profile.checks import Finding
+from keenlattice.profile.together import own_key, split
 from keenlattice.report.page.content import Alert, Block, Commands, Fold, Table, Text
 from keenlattice.report.words import fact, facts_in_brief
 
@@ -83,7 +84,7 @@ def what_changed(context: Context) -> list[Block]:
     if not context.changes:
         return [Text("The two versions set the same.")]
     rows = [[one.key, one.before, one.after, one.layer, _why(one)] for one in context.changes]
-    keys = {one.key for one in context.changes}
+    keys = {own_key(item.key) for item in context.changes}
     about = [one for one in context.findings if keys & set(one.settings)]
     alerts: list[Block] = [_found(one) for one in about]
     for version, settings in context.slipped.items():
@@ -110,7 +111,7 @@ def _found(one: Finding) -> Alert:
 
 def the_rig(context: Context) -> list[Block]:
     """The rig's facts, what is wrong with it beside what was changed, and what has slipped on it."""
-    keys = {one.key for one in context.changes}
+    keys = {own_key(item.key) for item in context.changes}
     alerts: list[Block] = [_found(one) for one in context.findings if not keys & set(one.settings)]
     for version, settings in context.slipped.items():
         if others := [text for text in settings if text.partition(":")[0] not in keys]:
@@ -131,12 +132,21 @@ def how_to_go_back(context: Context, before: str, after: str, tried: bool) -> li
     """
     told = "The rig was put back to what it held before, by itself. " if tried else ""
     now = (f"On it now: {context.applied}." if context.applied else "No version of this game has been applied to it.")
-    to_have = (context.command("pack adopt FILE") + "    # to have what the pack sets; then keen apply"
+    to_have = ([context.command("pack adopt FILE") + "    # to have what the pack sets; then keen apply"]
                if after == context.of_pack else
-               f"{context.command(f'apply {after}')}    # to have what was measured last")
+               [f"{context.command(command)}    # to have what was measured last" for command in applying(after)])
     return [Text(told + now), Commands([
-        to_have, f"{context.command(f'apply {before}')}    # to have what was there before",
+        *to_have, *(f"{context.command(command)}    # to have what was there before" for command in applying(before)),
         f"{context.command('undo')}    # takes the newest apply off, byte for byte; keen undo --list shows all"])]
+
+
+def applying(reference: str) -> list[str]:
+    """Return the commands that apply a version; of two profiles together both, the rig's first.
+
+    >>> applying("brass-orbit@stock+rig@1a2b3c4d")
+    ['apply rig@1a2b3c4d', 'apply brass-orbit@stock']
+    """
+    return [f"apply {part}" for part in reversed(split(reference))]
 
 
 def to_repeat(context: Context, commands: Sequence[str], told: str, study: str = "") -> list[Block]:

@@ -7,7 +7,8 @@ import numpy as np
 from keenlattice.catalog.values import Value
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.matching import match
-from keenlattice.profile.version import WHOLE_RIG
+from keenlattice.profile.together import parted
+from keenlattice.profile.version import WHOLE_RIG, owners
 from keenlattice.rig.base import ByHand, State
 from keenlattice.rig.byhand.session import before_the_last_change
 from keenlattice.rig.hand import ComingRun
@@ -25,8 +26,10 @@ def doubts(rig: ByHand, run: ComingRun, capture: Capture) -> list[str]:
     that hold for the run, and against the cap that held before it.
     """
     state = rig.state()
-    before = [_holds(rig, one, run.owner).get(CAP) for one in (state, before_the_last_change(rig))]
-    now = {**rig.values(state, WHOLE_RIG), **run.entries}
+    before = [_holds(rig, one, owners(run.owner)[0]).get(CAP) for one in (state, before_the_last_change(rig))]
+    now = {**rig.values(state, WHOLE_RIG)}
+    for entries in parted(run.owner, run.entries).values():
+        now |= entries
     return [*_length(run, capture), *_program(rig, run, capture), *_rate(rig, now, before, capture)]
 
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from keenlattice.errors import BadValue
+from keenlattice.profile.together import profile_of
 from keenlattice.study._form import Form
 from keenlattice.study.kind import KeptVersion, Spec
 from keenlattice.study.trial.plan import TrialPlan, plan_as_now
@@ -41,7 +42,7 @@ class HuntSpec(Spec):
 
     @property
     def versions(self) -> tuple[KeptVersion, ...]:
-        return tuple(KeptVersion(one, one.partition("@")[0], {}, "", stored=True) for one in self.line)
+        return tuple(KeptVersion(one, profile_of(one), {}, "", stored=True) for one in self.line)
 
     @property
     def about(self) -> str:

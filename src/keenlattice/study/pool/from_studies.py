@@ -13,7 +13,8 @@ from keenlattice.errors import BadValue, KeenLatticeError
 from keenlattice.logbook._studies import Study
 from keenlattice.measure.metrics import METRICS
 from keenlattice.profile.compare import Change, changes
-from keenlattice.profile.version import Entries
+from keenlattice.profile.together import own_key
+from keenlattice.profile.version import Entries, owners
 from keenlattice.rig._factnames import FACTS
 from keenlattice.study.deciding import named
 from keenlattice.study.kind import SpecOfTwo
@@ -73,7 +74,8 @@ def records(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None, rig: st
         switched = _switched(spec, keys, catalog)
         if switched and results and all(_is_closed(item, catalog) for item in switched):
             yield EvidenceRecord(
-                rig=rig, study=study, kind=spec_kind(spec), state=state, game=spec.game or spec.owner, change=switched,
+                rig=rig, study=study, kind=spec_kind(spec), state=state,
+                game=spec.game or owners(spec.owner)[0], change=switched,
                 found=results, played=_played(spec), software=software[:LONGEST], day=day, facts=_told(facts),
                 limited_by={str(name)[:LONGEST]: float(round(share)) for name, share in limited_by.items()})
 
@@ -142,11 +144,16 @@ def _numbers(name: str, decides: bool, change_pct: float | None, error: float | 
 
 
 def _switched(spec: SpecOfTwo, keys: Sequence[str] | None, catalog: Catalog) -> tuple[Switch, ...]:
-    """The settings of a change, each with what it was and is: as it was set, else at stock."""
+    """The settings of a change, each with what it was and is: as it was set, else at stock. None of a change of a
+    rig-wide setting that the game's own part sets, too: that one hides it, and a record could not tell the two apart.
+    """
     differing = [item for item in above_stock(spec.before.entries, spec.after.entries, catalog)
                  if (keys is None or item.key in keys) and (item.before is None or item.before != item.after)]
+    games_own = {*spec.before.entries, *spec.after.entries}
+    if any(item.key != own_key(item.key) and own_key(item.key) in games_own for item in differing):
+        return ()
     try:
-        return tuple(Switch(setting=item.key, before=item.before, after=item.after) for item in differing)
+        return tuple(Switch(setting=own_key(item.key), before=item.before, after=item.after) for item in differing)
     except ValueError as error:
         raise KeenLatticeError(f"a change of {spec.about} cannot be told as evidence: {error}") from None
 
