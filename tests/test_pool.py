@@ -394,6 +394,8 @@ def test_evidence_holds_nothing_of_a_players_own(tmp_path: Path) -> None:
         ws.write_evidence(tmp_path / "mine.jsonl")
     ws.edit("brass-orbit@stock", {"frame.cap": "= refresh - 3", "process.io-priority": "high"}, note="for Ada")
     ws.trial("brass-orbit@stock", "brass-orbit", **short)
+    alike = [ws.edit("brass-orbit@stock", {"frame.cap": 100}, note=note) for note in ("first", "second")]
+    ws.trial(*alike, **short)  # switches nothing: neither evidence nor withheld
     written = ws.write_evidence(tmp_path / "mine.jsonl")
     text = (tmp_path / "mine.jsonl").read_text()
     assert (written.studies, written.withheld) == (1, 3)

@@ -96,6 +96,8 @@ def test_a_malformed_list_of_entry_points_breaks_no_command(tmp_path: Path) -> N
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), PYTHONPATH=str(tmp_path))
     done = as_process(["survey"], tmp_path, env)
     assert done.returncode == 0 and not done.stderr.startswith("Traceback"), done.stderr
+    unknown = as_process(["survey", "--rig", "cellar"], tmp_path, env)
+    assert unknown.returncode == 2 and "what the package odd brings is not known" in unknown.stderr, unknown.stderr
 
 
 def test_a_rig_that_lacks_something_is_told_so(tmp_path: Path) -> None:

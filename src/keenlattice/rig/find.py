@@ -25,12 +25,22 @@ GROUP = "keenlattice.rigs"
 
 def installed() -> "dict[str, EntryPoint]":
     """The rigs that other packages have installed, by name; none of them is loaded yet."""
-    from importlib.metadata import entry_points
+    return _installed()[0]
 
-    try:
-        return {one.name: one for one in entry_points(group=GROUP) if one.name not in OURS}
-    except Exception:  # some package's list of entry points cannot be read: the rigs of others are not to be had then
-        return {}
+
+def _installed() -> "tuple[dict[str, EntryPoint], list[str]]":
+    """The rigs that other packages have installed, by name; and the packages whose lists cannot be read."""
+    from importlib.metadata import distributions
+
+    rigs: dict[str, EntryPoint] = {}
+    unreadable = []
+    for package in distributions():
+        try:
+            points = package.entry_points.select(group=GROUP)
+            rigs = {**{point.name: point for point in points if point.name not in OURS}, **rigs}  # the first counts
+        except Exception:  # a malformed list raises whatever its parser stumbles over
+            unreadable.append(str(package.metadata["Name"] or "without a name"))
+    return rigs, unreadable
 
 
 def kinds() -> tuple[str, ...]:
@@ -61,7 +71,9 @@ def home_of(kind: str, state: Path) -> Path:
         return state_folder() / "linux"
     if kind in OURS or kind in installed():
         return state / name_of(kind)
-    raise UnknownName("rig", kind, kinds(), f"there are {', '.join(kinds())}")
+    unreadable = "".join(f"; what the package {name} brings is not known: its list of entry points cannot be read"
+                         for name in _installed()[1])
+    raise UnknownName("rig", kind, kinds(), f"there are {', '.join(kinds())}{unreadable}")
 
 
 def open_rig(kind: str, where: "Logbook | Path") -> "Rig":

@@ -53,8 +53,12 @@ def records_of(study: Study, book: str, catalog: Catalog, facts: Mapping[str, ob
 
 
 def is_evidence(study: Study) -> bool:
-    """Whether a study is of a kind that evidence is written of: a trial or a screen, and no pilot."""
-    return study.kind in KINDS and not getattr(spec_of(study), "is_pilot", False)
+    """Whether a study is of a kind that evidence is written of: a trial or a screen that switches something."""
+    if study.kind not in KINDS:
+        return False
+    spec = spec_of(study)
+    assert isinstance(spec, SpecOfTwo)
+    return bool(changes(spec.before.entries, spec.after.entries))
 
 
 def records(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None, rig: str, study: str, catalog: Catalog,
