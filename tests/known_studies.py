@@ -38,7 +38,7 @@ def of_trials(_: Path) -> object:
     ways: Sequence[Mapping[str, Any]] = (
         {}, {"early": False}, {"repeats": 3}, {"few_switches": True}, {"few_switches": True, "repeats": 2},
         {"decides": "frame_ms_mean"}, {"decides": "stutters_per_min,fps_mean"}, {"matters_pct": 4.0},
-        {"matters_of": (("latency_ms_median", 0.4, "ms"), ("frame_ms_mean", 2.0, "%"))}, {"order": "drawn"},
+        {"matters_of": (("latency_ms_median", 0.4, "ms"), ("frame_ms_mean", 2.0, "%"))}, {"warm_up_s": 3.0},
         {"decides": "latency_ms_p95"}, {"adjusts_for": "gpu0.temperature"})
     found = []
     for (number, way), effect, noise in product(enumerate(ways), (0.0, 0.015, -0.06), (0.004, 0.03)):
@@ -59,7 +59,7 @@ def of_trials(_: Path) -> object:
 
 def of_screens(_: Path) -> object:
     names = tuple((name,) for name in ("frame.cap", "sync.vertical", "frame.queue-depth", "antialias.gamma"))
-    ways: Sequence[Mapping[str, Any]] = ({}, {"folded": False}, {"repeats": 2}, {"columns": "kept"},
+    ways: Sequence[Mapping[str, Any]] = ({}, {"folded": False}, {"repeats": 2}, {"seconds": 30.0},
                                          {"few_switches": True}, {"matters_pct": 5.0})
     found = []
     for (number, way), costly in product(enumerate(ways), ((), (1,))):

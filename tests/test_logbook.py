@@ -1,7 +1,6 @@
 """The logbook: what it keeps stays as it was, and what is no logbook is left alone."""
 
 import getpass
-import json
 import os
 import sqlite3
 from collections.abc import Iterator
@@ -15,17 +14,11 @@ from hypothesis import strategies as st
 import keenlattice
 from keenlattice.errors import BookError, CaptureError, KeenLatticeError, UnknownName, UsageError
 from keenlattice.logbook import takeover
-from keenlattice.logbook._identity import claim
 from keenlattice.logbook._repair import FORMS
-from keenlattice.logbook._studies import runs_of, studies, trials_between
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.reference import find
 from keenlattice.logbook.takeover import take_over
 from keenlattice.profile.version import stock
-from keenlattice.rig._undo import undo
-from keenlattice.rig.drift import find_drift
-from keenlattice.rig.find import open_rig
-from keenlattice.study.record import result_of, spec_of
 
 GAMES = ["brass-orbit", "tidewater-rally"]
 
@@ -143,80 +136,22 @@ def test_nobody_has_to_have_a_name(book: Logbook, monkeypatch: pytest.MonkeyPatc
     assert keenlattice.Workspace(book).commit([stock("brass-orbit")], {"frame.cap": 1}, "").author == ""
 
 
-BOOKS = Path(__file__).parent / "books"
-
-
 def failing(*_: object) -> None:
     raise RuntimeError("stopped")
 
 
-@pytest.mark.parametrize("form", range(1, 6))
-def test_a_logbook_of_an_older_form_is_read_and_taken_over_without_loss(tmp_path: Path, form: int,
-                                                                        monkeypatch: pytest.MonkeyPatch) -> None:
-    """Each was written by the Keen Lattice of its time."""
-    with sqlite3.connect(tmp_path / "logbook.sqlite") as raw:
-        raw.executescript((BOOKS / f"form-{form}.sql").read_text())
-        tables = [name for (name,) in raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
-        counts = {name: raw.execute(f"SELECT count(*) FROM {name}").fetchone()[0] for name in tables}
-        sides = raw.execute("SELECT before, after FROM trials").fetchone()
-    raw.close()
-    (tmp_path / "rigs" / "juniper").mkdir(parents=True)
-    state = {"brass-orbit": {"frame.cap": 160, "frame.queue-depth": 1}, "rig": {"display.refresh": 165}}
-    (tmp_path / "rigs" / "juniper" / "state.json").write_bytes(json.dumps(state, indent=1).encode() + b"\n")
-    before = (tmp_path / "logbook.sqlite").read_bytes()
-    with Logbook(tmp_path) as book:
-        assert book.elsewhere and len(book.history("brass-orbit")) >= 2
-        with pytest.raises(BookError, match="keen takeover"):
-            book.commit("brass-orbit", {})
-    assert (tmp_path / "logbook.sqlite").read_bytes() == before
-    with monkeypatch.context() as stopped, pytest.raises(RuntimeError):  # half-way: nothing of it holds
-        stopped.setattr(takeover, "_make_ours", failing)
-        take_over(tmp_path, made_here=True)
-    with take_over(tmp_path, made_here=True) as book:
-        for name, count in counts.items():
-            if name not in ("trials", "studies", "runs"):
-                assert book.rows(lambda row: row[0], f"SELECT count(*) FROM {name}") == [count]
-        applied = find(book, "brass-orbit@applied", "juniper", lambda: GAMES)
-        assert dict(applied.entries) == state["brass-orbit"]
-        assert [one.profile for one in book.in_force("juniper")] == ["rig", "brass-orbit"]
-        kept = studies(book, "juniper")
-        assert [one.kind for one in kept if one.kind == "trial" and one.result] == ["trial"] * counts["trials"]
-        assert len(kept) == (counts["studies"] if form > 4 else counts["trials"])
-        (found,) = trials_between(book, *sides)
-        assert result_of(found).before == spec_of(found).versions[0].reference == sides[0]
-        assert [run.arm for run in runs_of(book, found)] == ["before", "after", "after", "before"]
-        rig = open_rig("standin", book)
-        assert rig.values(rig.state(), "rig") == state["rig"] and find_drift(rig, book) == ()
-        undone = undo(rig, book)
-        assert undone.titles == (applied.reference,) and rig.values(rig.state(), "brass-orbit") == {}
-
-
-def test_a_logbook_of_form_6_goes_on_with_its_studies_in_one_table(tmp_path: Path) -> None:
-    """It has studies of all kinds, one of which waits for recordings."""
-    with sqlite3.connect(tmp_path / "logbook.sqlite") as raw:
-        raw.executescript((BOOKS / "form-6.sql").read_text())
-        claim(raw.execute("SELECT id FROM book").fetchone()[0], tmp_path)
-        before = raw.execute("SELECT number, kind, result FROM studies ORDER BY number").fetchall()
-        trials = raw.execute("SELECT before, after, result FROM trials ORDER BY number").fetchall()
-    raw.close()
-    with keenlattice.open(tmp_path) as ws:
-        kept = studies(ws.book, "juniper")[::-1]
-        assert [(one.number, one.kind) for one in kept] == [
-            (number, "ramp" if kind == "steps" else kind) for number, kind, _ in before]
-        assert [one.result for one in kept] == [text and json.loads(text) for *_, text in before]
-        for one, other, result in trials:
-            assert json.loads(result) in [found.result for found in trials_between(ws.book, one, other)]
-        listed = ws.studies().studies
-        assert [one.finished for one in listed] == [False] + [True] * 8 and listed[1].pilot
-        for study in listed[1:]:
-            found = ws.study(study.number)
-            assert found.spec.runs and len(found.table()) and found.to_json()["schema"]
-            for one in (found.spec, found.result):  # to JSON and back
-                assert type(one).of_json(json.loads(json.dumps(one.to_json()))) == one
-            assert study.kind == "ramp" or found.report().answer
-        told = ws.study(5).result
-        assert told.probability > 0.95 and told.trial.plan.decides == "latency_ms_median"
-        assert ws.study(6).result.highest == 360 and ws.study(1).result.plan.blocks == 2
+def test_a_takeover_that_is_cut_short_leaves_the_logbook_as_it_was(book: Logbook, monkeypatch: pytest.MonkeyPatch
+                                                                   ) -> None:
+    book.commit("brass-orbit", {"frame.cap": 160})
+    book.add_apply("juniper", kind="apply", profile="brass-orbit", version=book.history("brass-orbit")[0].id)
+    monkeypatch.setenv("KEEN_STATE", str(book.folder.parent / "another-user"))
+    with monkeypatch.context() as stopped, pytest.raises(RuntimeError):
+        stopped.setattr(takeover, "forget_applies", failing)
+        take_over(book.folder)
+    with Logbook(book.folder) as theirs:
+        assert theirs.elsewhere and len(theirs.history("brass-orbit")) == 1
+    with take_over(book.folder) as ours:
+        assert not ours.elsewhere and ours.in_force("juniper") == []
 
 
 texts = st.text(st.characters(codec="utf-8"), max_size=20)

@@ -238,22 +238,16 @@ def test_a_record_that_could_not_be_kept_is_left_out_and_the_others_are_pooled(t
         assert ws.recompute(played.number).equal
 
 
-@pytest.mark.parametrize("form", range(1, 7))
-def test_a_logbook_of_any_form_tells_what_was_tried_and_whoever_tampered_with_it_is_told_of(tmp_path: Path, form: int
-                                                                                            ) -> None:
-    connection = sqlite3.connect(tmp_path / "logbook.sqlite")
-    connection.executescript((DOCS.parent / "tests" / "books" / f"form-{form}.sql").read_text())
+def test_a_logbook_tells_what_was_tried_and_who_tampered_with_it_is_named(keen: Keen, tmp_path: Path) -> None:
+    keen("edit", "brass-orbit", "frame.queue-depth=1")
+    keen("trial", "brass-orbit@stock", "brass-orbit", "--blocks", "2", "--seconds", "5", "--seed", "1")
+    found = read_evidence([tmp_path / "book"])
+    assert found.refused == () and len(found.table)
+    with sqlite3.connect(tmp_path / "book" / "logbook.sqlite") as connection:
+        connection.execute("UPDATE studies SET result = '{\"metrics\": 3}' WHERE result IS NOT NULL")
     connection.close()
-    before = {path: path.read_bytes() for path in tmp_path.iterdir()}
-    found = read_evidence([tmp_path])
-    assert found.refused == () and {path: path.read_bytes() for path in tmp_path.iterdir()} == before
-    assert form < 3 or len(found.table)
-    if form == 6:
-        with sqlite3.connect(tmp_path / "logbook.sqlite") as connection:
-            connection.execute("UPDATE studies SET result = '{\"metrics\": 3}' WHERE result IS NOT NULL")
-        connection.close()
-        worse = read_evidence([tmp_path])
-        assert worse.refused and all("\n" not in one for one in worse.refused)
+    worse = read_evidence([tmp_path / "book"])
+    assert worse.refused and all("\n" not in line for line in worse.refused)
 
 
 def test_a_pool_of_claims_alone_knows_nothing_and_says_why(keen: Keen, tmp_path: Path) -> None:

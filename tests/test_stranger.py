@@ -19,7 +19,6 @@ from keenlattice.errors import BookError, KeenLatticeError
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig.find import open_rig
 
-BOOKS = Path(__file__).parent / "books"
 READ = (["history", "brass-orbit"], ["show", "brass-orbit"], ["survey"],
         ["compare", "brass-orbit@stock", "brass-orbit"], ["undo", "--list"], ["report", "--list"], ["drift"],
         ["rig", "sheet"],

@@ -14,7 +14,6 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from keenlattice.errors import BookError
-from keenlattice.logbook._one_table import move, trials_alone
 from keenlattice.logbook._rows import Damaged
 
 APPLICATION_ID = 0x4B4C4231
@@ -24,60 +23,32 @@ ELSEWHERE = "elsewhere"      # stands for the time of the undo, of an apply to a
 MOST_BYTES = 2 * 2**30       # of a logbook that is opened for reading alone, which is copied first
 LONGEST_VALUE = 64 * 2**20   # bytes
 
-STEPS = ("""
+FORM = 1
+SCHEMA = """
+CREATE TABLE book (id TEXT NOT NULL);
 CREATE TABLE versions (
     number INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, profile TEXT NOT NULL, entries TEXT NOT NULL,
     parents TEXT NOT NULL, note TEXT NOT NULL, author TEXT NOT NULL, time TEXT NOT NULL);
 CREATE INDEX versions_by_profile ON versions (profile, number);
+CREATE TABLE labels (profile TEXT NOT NULL, label TEXT NOT NULL, version TEXT NOT NULL, PRIMARY KEY (profile, label));
 CREATE TABLE applies (
-    number INTEGER PRIMARY KEY, time TEXT NOT NULL, rig TEXT NOT NULL, profile TEXT NOT NULL, version TEXT NOT NULL,
-    restore_point TEXT NOT NULL, left_as TEXT NOT NULL, undone TEXT);
+    number INTEGER PRIMARY KEY, time TEXT NOT NULL, rig TEXT NOT NULL, kind TEXT NOT NULL, profile TEXT NOT NULL,
+    version TEXT NOT NULL, what TEXT NOT NULL, target INTEGER, token TEXT NOT NULL, undone TEXT);
+CREATE TABLE sheets (number INTEGER PRIMARY KEY, time TEXT NOT NULL, rig TEXT NOT NULL, sheet TEXT NOT NULL);
 CREATE TABLE captures (
     number INTEGER PRIMARY KEY, file TEXT NOT NULL UNIQUE, time TEXT NOT NULL, rig TEXT NOT NULL, game TEXT NOT NULL,
     version TEXT NOT NULL, about TEXT NOT NULL);
-CREATE TABLE trials (
-    number INTEGER PRIMARY KEY, time TEXT NOT NULL, rig TEXT NOT NULL, game TEXT NOT NULL,
-    before TEXT NOT NULL, after TEXT NOT NULL, result TEXT NOT NULL, captures TEXT NOT NULL);
-""", """
-CREATE TABLE labels (profile TEXT NOT NULL, label TEXT NOT NULL, version TEXT NOT NULL, PRIMARY KEY (profile, label));
-CREATE INDEX trials_by_versions ON trials (before, after);
-""", """
-ALTER TABLE applies ADD COLUMN kind TEXT NOT NULL DEFAULT 'apply';
-ALTER TABLE applies ADD COLUMN what TEXT NOT NULL DEFAULT '';
-ALTER TABLE applies ADD COLUMN target INTEGER;
-ALTER TABLE applies ADD COLUMN token TEXT NOT NULL DEFAULT '';
-UPDATE applies SET kind = 'chore', what = 'a chore' WHERE profile = 'chore';
-CREATE TABLE sheets (number INTEGER PRIMARY KEY, time TEXT NOT NULL, rig TEXT NOT NULL, sheet TEXT NOT NULL);
-""", """
 CREATE TABLE maps (name TEXT PRIMARY KEY, header TEXT NOT NULL, map TEXT NOT NULL);
-""", """
 CREATE TABLE studies (
     number INTEGER PRIMARY KEY, time TEXT NOT NULL, rig TEXT NOT NULL, kind TEXT NOT NULL, plan TEXT NOT NULL,
-    result TEXT);
+    result TEXT, before TEXT NOT NULL, after TEXT NOT NULL);
+CREATE INDEX studies_by_versions ON studies (before, after);
 CREATE TABLE runs (
     study INTEGER NOT NULL, place INTEGER NOT NULL, arm TEXT NOT NULL, seed INTEGER NOT NULL, file TEXT NOT NULL,
     excluded TEXT NOT NULL);
 CREATE INDEX runs_by_study ON runs (study, place);
-""", """
-CREATE TABLE book (id TEXT NOT NULL);
-CREATE TABLE applies_now (
-    number INTEGER PRIMARY KEY, time TEXT NOT NULL, rig TEXT NOT NULL, kind TEXT NOT NULL, profile TEXT NOT NULL,
-    version TEXT NOT NULL, what TEXT NOT NULL, target INTEGER, token TEXT NOT NULL, undone TEXT);
-INSERT INTO applies_now (number, time, rig, kind, profile, version, what, target, token, undone)
-    SELECT number, time, rig, kind, profile, version, what, target, token, undone FROM applies;
-DROP TABLE applies;
-ALTER TABLE applies_now RENAME TO applies;
-""", """
-ALTER TABLE studies ADD COLUMN before TEXT NOT NULL DEFAULT '';
-ALTER TABLE studies ADD COLUMN after TEXT NOT NULL DEFAULT '';
-UPDATE studies SET kind = 'ramp' WHERE kind = 'steps';
-DROP TABLE trials;
-CREATE INDEX studies_by_versions ON studies (before, after);
-""")
-"""What each form of the file adds to the one before: a newer Keen Lattice brings an older file up to date."""
+"""
 
-FORM = len(STEPS)
-ONE_TABLE = 7  # the form in which trials came to the other studies
 
 @contextmanager
 def plain_errors(folder: Path) -> Iterator[None]:
@@ -112,7 +83,7 @@ def make(folder: Path, book_id: str) -> None:
         try:
             with _open(Path(name)) as connection:
                 connection.execute("PRAGMA journal_mode = WAL")
-                _bring_up_to_date(connection, book_id)
+                _fill(connection, book_id)
             connection.close()
             with suppress(FileExistsError):
                 _put_unless_there(Path(name), folder / FILE)
@@ -135,11 +106,11 @@ def is_there(folder: Path) -> bool:
     return os.path.lexists(folder / FILE)
 
 
-def check_file(folder: Path) -> int:
-    """Whether the file is a logbook's, by its first bytes; returns its form.
+def check_file(folder: Path) -> None:
+    """Check by its first bytes that the file is a logbook's.
 
     Raises:
-        BookError: it is empty, a link, another program's, or newer than this Keen Lattice.
+        BookError: it is empty, a link, another program's, or of another form than this Keen Lattice writes.
     """
     path = folder / FILE
     with plain_errors(folder):
@@ -154,14 +125,12 @@ def check_file(folder: Path) -> int:
                         "--book")
     if int.from_bytes(header[68:72], "big") != APPLICATION_ID:
         raise BookError(f"{path} belongs to another program: it is left as it is; give another folder with --book")
-    form = int.from_bytes(header[60:64], "big")
-    _refuse_newer(form, folder)
-    return form
+    _check_form(int.from_bytes(header[60:64], "big"), folder)
 
 
-def _refuse_newer(form: int, folder: Path) -> None:
-    if form > FORM:
-        raise BookError(f"the logbook {folder} has form {form}; this Keen Lattice knows form {FORM}: update it")
+def _check_form(form: int, folder: Path) -> None:
+    if form != FORM:
+        raise BookError(f"the logbook {folder} has form {form}; this Keen Lattice reads form {FORM}: update it")
 
 
 def connect(folder: Path) -> sqlite3.Connection:
@@ -178,13 +147,12 @@ def connect(folder: Path) -> sqlite3.Connection:
 
 
 def peek(folder: Path, ask: Callable[[sqlite3.Connection], str]) -> str:
-    """What a question about a logbook's file comes to, without a trace in its folder; empty of a form before 6.
+    """Return the answer to a question about a logbook's file, without a trace in its folder.
 
     Raises:
         BookError: as `connect`.
     """
-    if check_file(folder) < 6:
-        return ""
+    check_file(folder)
     with plain_errors(folder):
         connection = sqlite3.connect(f"{(folder / FILE).as_uri()}?mode=ro&immutable=1", uri=True)
         try:
@@ -195,7 +163,7 @@ def peek(folder: Path, ask: Callable[[sqlite3.Connection], str]) -> str:
 
 
 def connect_to_read(folder: Path) -> "tuple[sqlite3.Connection, tempfile.TemporaryDirectory[str]]":
-    """A copy of somebody else's logbook, brought up to date, and the folder that it lies in while it is needed.
+    """Return a copy of somebody else's logbook, and the folder that it lies in while it is needed.
 
     Raises:
         BookError: as `connect`, or it is too large.
@@ -212,7 +180,6 @@ def connect_to_read(folder: Path) -> "tuple[sqlite3.Connection, tempfile.Tempora
             shutil.copyfile(path, Path(scratch.name) / path.name)
         connection = _open(Path(scratch.name) / FILE)
         _check_schema(connection, folder)
-        upgrade(connection)
         forget_applies(connection)
         return connection, scratch
 
@@ -238,10 +205,9 @@ def _schema(connection: sqlite3.Connection) -> set[tuple[str, str, str]]:
 
 def _check_schema(connection: sqlite3.Connection, folder: Path) -> None:
     (form,) = connection.execute("PRAGMA user_version").fetchone()
-    _refuse_newer(form, folder)
+    _check_form(form, folder)
     ours = sqlite3.connect(":memory:")
-    for statement in _statements(0, form):
-        ours.execute(statement)
+    ours.executescript(SCHEMA)
     odd = _schema(connection) ^ _schema(ours)
     ours.close()
     if odd:
@@ -250,36 +216,10 @@ def _check_schema(connection: sqlite3.Connection, folder: Path) -> None:
                         "with, and is not read; put it back from a copy")
 
 
-def _statements(begin: int, end: int) -> list[str]:
-    return [statement for step in STEPS[begin:end] for statement in step.split(";")]
-
-
-def upgrade(connection: sqlite3.Connection, also: Callable[[sqlite3.Connection], None] | None = None) -> None:
-    """Brings an open file up to this form.
-
-    Args:
-        also: what else is to be done in the same transaction, once it is of this form.
-    """
-    (form,) = connection.execute("PRAGMA user_version").fetchone()
-    if form < FORM or also:
-        _bring_up_to_date(connection, "", also)
-
-
-def _bring_up_to_date(connection: sqlite3.Connection, book_id: str,
-                      also: Callable[[sqlite3.Connection], None] | None = None) -> None:
-    connection.execute("BEGIN IMMEDIATE")
-    (form,) = connection.execute("PRAGMA user_version").fetchone()
-    for statement in _statements(form, ONE_TABLE - 1):  # none, if another process was quicker
-        connection.execute(statement)
-    alone = trials_alone(connection) if form < ONE_TABLE else []
-    for statement in _statements(max(form, ONE_TABLE - 1), FORM):
-        connection.execute(statement)
-    if form < ONE_TABLE:
-        move(connection, alone)
-    if form < 6:
-        connection.execute("INSERT INTO book (id) VALUES (?)", (book_id,))
-    if also:
-        also(connection)
+def _fill(connection: sqlite3.Connection, book_id: str) -> None:
+    """Makes the tables of a new logbook."""
+    connection.executescript(f"BEGIN IMMEDIATE; {SCHEMA}")
+    connection.execute("INSERT INTO book (id) VALUES (?)", (book_id,))
     connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
     connection.execute(f"PRAGMA user_version = {FORM}")
     connection.execute("COMMIT")

@@ -28,7 +28,6 @@ from keenlattice.logbook._schema import (
     peek,
     plain_errors,
     refuse_other_folders,
-    upgrade,
 )
 
 T = TypeVar("T")
@@ -73,7 +72,6 @@ class BookFile:
         else:
             self._connection = connect(self.folder)
             with plain_errors(self.folder):
-                upgrade(self._connection)
                 self.id = settle_whereabouts(self._connection, read_id(self._connection), self.folder)
             self.state = state_of(self.id)
 

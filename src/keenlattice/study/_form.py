@@ -4,7 +4,6 @@ Whoever passes a logbook on may have written what it holds.
 """
 
 import json
-from collections.abc import Mapping
 from typing import Any, ClassVar, Self
 
 from keenlattice.errors import BadValue, BookError, UnknownName
@@ -55,14 +54,9 @@ class Form:
 
     @classmethod
     def _read(cls, content: object) -> Self:
-        found: Self = _adapter(cls).validate_python(cls._as_now(content) if isinstance(content, Mapping) else content)
+        found: Self = _adapter(cls).validate_python(content)
         found._check()
         return found
-
-    @classmethod
-    def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
-        """JSON that an earlier Keen Lattice has written, in today's form."""
-        return content
 
     def _check(self) -> None:
         """Whether it holds together beyond its types.

@@ -54,13 +54,11 @@ def look_at(folder: Path | str | None = None) -> TakeoverResult:
                               held.authors, not opened.elsewhere, opened.folder == default)
 
 
-def take_over(folder: Path | str, *, made_here: bool = False) -> TakeoverResult:
+def take_over(folder: Path | str) -> TakeoverResult:
     """Makes a logbook this user's; it can be written in from then on.
 
     Args:
         folder: where it is.
-        made_here: it was made by this user on this machine, with a Keen Lattice before 0.3: its restore points and its
-            rigs come along, and are then acted on.
 
     Raises:
         UsageError: it is this user's already, or there is none.
@@ -70,5 +68,5 @@ def take_over(folder: Path | str, *, made_here: bool = False) -> TakeoverResult:
 
     from keenlattice.logbook import takeover
 
-    takeover.take_over(expanded(Path(folder)), made_here=made_here).close()
+    takeover.take_over(expanded(Path(folder))).close()
     return replace(look_at(folder), taken_over=True)

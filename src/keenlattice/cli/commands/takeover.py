@@ -1,8 +1,6 @@
 """`keen takeover`: makes a logbook from elsewhere one's own."""
 
-from typing import TYPE_CHECKING, Annotated
-
-import typer
+from typing import TYPE_CHECKING
 
 from keenlattice.cli.options import Book, Json, Yes
 
@@ -10,12 +8,7 @@ if TYPE_CHECKING:
     from keenlattice.workspace.takeover import TakeoverResult
 
 
-def takeover(
-    made_here: Annotated[bool, typer.Option(
-        "--made-here", help="You made it on this machine with a Keen Lattice before 0.3: its restore points and rigs "
-                            "come along, and `keen undo` acts on them. Never say so of somebody else's.")] = False,
-    yes: Yes = False, book: Book = None, json: Json = False,
-) -> None:
+def takeover(yes: Yes = False, book: Book = None, json: Json = False) -> None:
     """Make a logbook that was made elsewhere your own. Until then it can only be read."""
     from keenlattice.cli.output import confirmed, emit, hint, say, shown_path
     from keenlattice.workspace.takeover import look_at, take_over
@@ -25,11 +18,11 @@ def takeover(
         emit(found) if json else say(f"The logbook {shown_path(found.folder)} is yours already.")
         return
     if not json:
-        _tell(found, made_here)
+        _tell(found)
     if not confirmed("Take it over?", yes):
         say("Nothing was changed.")
         return
-    done = take_over(found.folder, made_here=made_here)
+    done = take_over(found.folder)
     if json:
         emit(done)
         return
@@ -37,7 +30,7 @@ def takeover(
     hint("keen history GAME" + f" --book {shown_path(found.folder)}" * (not found.is_default))
 
 
-def _tell(found: "TakeoverResult", made_here: bool) -> None:
+def _tell(found: "TakeoverResult") -> None:
     from keenlattice.cli.output import say, shown_path
     from keenlattice.report.words import counted
 
@@ -45,8 +38,6 @@ def _tell(found: "TakeoverResult", made_here: bool) -> None:
     say(f"The logbook {shown_path(found.folder)} was made elsewhere{by}", "bold")
     say(f"It holds {counted(found.versions, 'version')}, {counted(found.studies, 'study', 'studies')} and "
         f"{counted(found.captures, 'capture')}, and tells of {counted(found.applies, 'change')} of rigs.")
-    say("Taken over, it is yours to write in. All of that stays, to read and to build on. "
-        + ("Its restore points and rigs come along, since you say that you made it here: from then on `keen undo` "
-           "writes on this machine what they say." if made_here else
-           "What it says was done to a rig was done to another machine's: nothing of it counts as applied here, "
-           "and nothing of it can be undone here. Games, facts and rigs of that machine do not come along."))
+    say("Taken over, it is yours to write in. All of that stays, to read and to build on. What it says was done to a "
+        "rig was done to another machine's: nothing of it counts as applied here, and nothing of it can be undone "
+        "here. Games, facts and rigs of that machine do not come along.")

@@ -1,14 +1,13 @@
 """What a hunt goes through, and how likely it may be wrong."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from keenlattice.errors import BadValue
 from keenlattice.profile.together import profile_of
 from keenlattice.study._form import Form
 from keenlattice.study.kind import KeptVersion, Spec
-from keenlattice.study.trial.plan import TrialPlan, plan_as_now
+from keenlattice.study.trial.plan import TrialPlan
 
 
 @dataclass(frozen=True)
@@ -62,14 +61,6 @@ class HuntSpec(Spec):
 
     def version_of(self, arm: str) -> int | None:
         return self.line.index(arm) if arm in self.line else None
-
-    @classmethod
-    def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
-        """Before 0.4 the plan's fields stood beside the line."""
-        plan = content.get("plan", {name: content[name] for name in ("trial", "error") if name in content})
-        if isinstance(plan, Mapping):
-            plan = {**plan, "trial": plan_as_now(plan.get("trial"))}
-        return {**content, "plan": plan}
 
     def _check(self) -> None:
         if len(self.line) < 2:

@@ -1,8 +1,7 @@
 """What a hunt found: the version, the settings in it, and how sure that is."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from keenlattice._notebook import Rows, Shown
 from keenlattice.study._form import Form
@@ -53,15 +52,6 @@ class Hunt(Form, Shown):
         if not self.first:
             return f"{self.trial.before} against {self.trial.after}: no change to hunt for"
         return f"It changed with {self.first} ({self.how_sure} sure): {', '.join(self.settings)}"
-
-    @classmethod
-    def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
-        """Before 0.4 the probability was called a weight."""
-        trial = content.get("trial")
-        of_then = Trial._as_now(trial) if isinstance(trial, Mapping) else {}
-        plan = of_then.get("plan")
-        metric = plan.get("decides", "") if content.get("first") and isinstance(plan, Mapping) else ""
-        return {"probability": content.get("weight"), "metric": metric, **content, "trial": of_then}
 
     def _check(self) -> None:
         self.trial._check()

@@ -59,8 +59,6 @@ class Rounds:
         self._found = factors(played)
         known = [place for place, one in enumerate(self._found) if not any(
             effect.standing == "unclear" and played.has(effect.metric) for effect in one.judged)]
-        if self.plan.columns == "kept" and len(known) < len(self.plan.factors):
-            return  # as before 0.4, all go on until nothing is unclear
         self.settled = {**{place: self._found[place] for place in known}, **self.settled}
 
     def result(self, what: Screen) -> Screen:

@@ -1,10 +1,10 @@
 """What a screen switches, how often, and what decides."""
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, ClassVar, Literal
+from typing import ClassVar
 
 import numpy as np
 
@@ -20,9 +20,7 @@ from keenlattice.study.kind import KeptVersion, SpecOfTwo
 from keenlattice.study.screen._design import (
     Signs,
     drawn_anew,
-    half_design,
     in_order,
-    screening_design,
     with_few_switches,
 )
 
@@ -42,7 +40,6 @@ class ScreenPlan(Form):
         few_switches: whether the order of the rows is chosen so that few settings are switched between them.
         folded: whether the design is folded, so that what two settings do together passes for no single one; with it a
             round takes about twice the runs.
-        columns: whether those of the design are drawn anew in each round; before 0.4 all rounds had the same.
     """
 
     factors: tuple[tuple[str, ...], ...]
@@ -57,7 +54,6 @@ class ScreenPlan(Form):
     few_switches: bool = False
     folded: bool = True
     matters_of: Matters = ()
-    columns: Literal["anew", "kept"] = "anew"
 
     def __post_init__(self) -> None:
         check_deciding(self.decides, self.matters_pct, self.matters_of)
@@ -88,8 +84,6 @@ class ScreenPlan(Form):
         Args:
             open_: the places of the factors that are still switched; the others stay off. All, if it is left out.
         """
-        if self.columns == "kept":
-            return (screening_design if self.folded else half_design)(len(self.factors))
         chosen = list(range(len(self.factors))) if open_ is None else list(open_)
         small = drawn_anew(len(chosen), self.folded, np.random.default_rng([self.seed, 23, number]))
         found = np.full((len(small), len(self.factors)), -1, dtype=np.int8)
@@ -138,13 +132,6 @@ class ScreenPlan(Form):
         return first + int(((np.diff(design[rows], axis=0) != 0) * sizes).sum())
 
 
-def plan_as_now(content: Any) -> Any:
-    """A plan's JSON as an earlier Keen Lattice has written it."""
-    if not isinstance(content, Mapping) or "columns" in content:
-        return content
-    return {"decides": "frame_ms_mean", **content, "columns": "kept"}
-
-
 @dataclass(frozen=True)
 class ScreenSpec(SpecOfTwo):
     """What a screen was planned with."""
@@ -156,10 +143,6 @@ class ScreenSpec(SpecOfTwo):
     after: KeptVersion
     plan: ScreenPlan
     game: str | None = None
-
-    @classmethod
-    def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
-        return {**content, "plan": plan_as_now(content.get("plan"))}
 
     @property
     def steps_a_run(self) -> float:

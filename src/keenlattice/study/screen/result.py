@@ -2,13 +2,13 @@
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS
 from keenlattice.study._form import Form
-from keenlattice.study.screen.plan import ScreenPlan, plan_as_now
+from keenlattice.study.screen.plan import ScreenPlan
 
 Standing = Literal["does what is claimed", "does the opposite", "better", "worse", "does nothing that matters",
                    "unclear"]
@@ -108,15 +108,6 @@ class Screen(Form, Shown):
 
     def _caption(self) -> str:
         return (f"{self.before} against {self.after}: {len(self.factors)} changes in {self.runs} runs on {self.rig}")
-
-    @classmethod
-    def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
-        """Before 0.4 a factor was judged by one metric, and a pair was told with others that it might be."""
-        plan = plan_as_now(content.get("plan"))
-        factors = [{**one, "judged": [one["judged"]]}
-                   if isinstance(one, Mapping) and isinstance(one.get("judged"), Mapping) else one
-                   for one in content.get("factors", ())]
-        return {**content, "plan": plan, "factors": factors}
 
     def _check(self) -> None:
         if not {effect.metric for one in self.factors for effect in (*one.judged, *one.others)} <= {*METRICS}:

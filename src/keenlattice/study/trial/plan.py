@@ -1,9 +1,8 @@
 """Which version is played when: blocks of one run each, in an order drawn at random, either first equally often."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -35,7 +34,6 @@ class TrialPlan:
         matters_of: what matters of single metrics, where that differs: name, amount, and "%" or the metric's unit.
         adjusts_for: a series (`gpu0.temperature`) whose value at the start of each run is taken into account; empty for
             none.
-        order: "balanced", or as before 0.4 "drawn" for each block alone.
 
     Raises:
         BadValue: out of range.
@@ -56,7 +54,6 @@ class TrialPlan:
     repeats: int = 1
     warm_up_s: float = 0.0
     matters_of: Matters = ()
-    order: Literal["balanced", "drawn"] = "balanced"
     adjusts_for: str = ""
 
     def __post_init__(self) -> None:
@@ -96,22 +93,11 @@ class TrialPlan:
         sides: list[bool] = []  # whether the version before comes first in the blocks to come
         for block in range(self.blocks):
             if not sides:
-                sides = self._drawn(random)
+                # In balance, what a drift adds to one block it takes from another.
+                sides = [bool(side) for side in random.permutation([True, False] * (BALANCED // 2))]
             arms: tuple[Arm, Arm] = ("before", "after") if sides.pop() else ("after", "before")
             if self.few_switches and order and order[-1][1] != arms[0]:
                 arms = (arms[1], arms[0])
             order += [(block, arm, int(random.integers(2**31))) for arm in arms for _ in range(self.repeats)]
         return order
 
-    def _drawn(self, random: np.random.Generator) -> list[bool]:
-        """Which comes first in the next blocks. In balance, what a drift adds to one block it takes from another."""
-        if self.order == "drawn":
-            return [bool(random.random() < 0.5)]
-        return [bool(one) for one in random.permutation([True, False] * (BALANCED // 2))]
-
-
-def plan_as_now(content: Any) -> Any:
-    """A plan's JSON as an earlier Keen Lattice has written it: one metric decided, and each order was drawn alone."""
-    if not isinstance(content, Mapping) or "order" in content:
-        return content
-    return {"decides": "frame_ms_mean", "early": False, "blocks": 8, **content, "order": "drawn"}

@@ -1,14 +1,14 @@
 """What a trial found: per metric a change, an interval and one of four verdicts."""
 
-from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, fields
-from typing import Any, ClassVar, Literal
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field
+from typing import ClassVar, Literal
 
 from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS
 from keenlattice.study._form import Form
-from keenlattice.study.trial.plan import Arm, TrialPlan, plan_as_now
+from keenlattice.study.trial.plan import Arm, TrialPlan
 
 Verdict = Literal["better", "worse", "no difference that matters", "unclear"]
 
@@ -22,9 +22,8 @@ class MetricResult:
         change_pct: how much `after` differs from `before`, in per cent, with its interval.
         low_pct, high_pct: the interval, at `confidence`.
         n: how many blocks gave a number for both versions.
-        matters_pct: the smallest difference of it that matters, in per cent; 0 where an older trial did not note it.
-        error, dof: standard error of the logarithm of the ratio, and its degrees of freedom; None where an older trial
-            did not note them.
+        matters_pct: the smallest difference of it that matters, in per cent.
+        error, dof: standard error of the logarithm of the ratio, and its degrees of freedom.
 
     All numbers are None where fewer than two blocks did; where all blocks came to the very same ratio, so that nothing
     is known of how much they vary, `before` and `after` alone are told.
@@ -134,18 +133,6 @@ class Trial(Form, Shown):
         interval = "" if one.low_pct is None or one.high_pct is None else (
             f" ({one.low_pct:+.1f} to {one.high_pct:+.1f} %)")
         return f"{self.before} against {self.after}, {one.name}: {one.verdict}{interval}"
-
-    @classmethod
-    def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
-        """Before 0.4 the plan's fields stood beside the others; before 0.2 a trial had no early end."""
-        plan = content.get("plan", {one.name: content[one.name] for one in fields(TrialPlan) if one.name in content})
-        as_now = {"blocks_played": content.get("blocks"), **content, "plan": plan_as_now(plan)}
-        if isinstance(plan, Mapping) and isinstance(content.get("metrics"), Sequence):
-            as_now["metrics"] = [{"matters_pct": plan.get("matters_pct"), **one} if isinstance(one, Mapping) else one
-                                 for one in content["metrics"]]
-        if "ended" not in content and isinstance(plan, Mapping) and plan.get("blocks") != as_now["blocks_played"]:
-            as_now["ended"] = "settled"  # before there was an end for another reason
-        return as_now
 
     def _check(self) -> None:
         known = {one.name for one in self.metrics}

@@ -1,12 +1,11 @@
 """What a trial is: two versions, the plan, and where its runs come from."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from keenlattice.profile.compare import changes
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
-from keenlattice.study.trial.plan import TrialPlan, plan_as_now
+from keenlattice.study.trial.plan import TrialPlan
 
 
 @dataclass(frozen=True)
@@ -20,10 +19,6 @@ class TrialSpec(SpecOfTwo):
     plan: TrialPlan
     game: str | None = None
     files: bool = False
-
-    @classmethod
-    def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
-        return {**content, "plan": plan_as_now(content.get("plan"))}
 
     def version_of(self, arm: str) -> int | None:
         return {"before": 0, "after": 1}.get(arm)

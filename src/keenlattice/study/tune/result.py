@@ -1,8 +1,7 @@
 """What a race found: the combinations, the best first, and what became of each."""
 
-from collections.abc import Mapping
 from dataclasses import asdict, dataclass
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 from keenlattice._notebook import Rows, Shown
 from keenlattice.catalog.values import Value
@@ -56,13 +55,6 @@ class Tuning(Form, Shown):
     def best(self) -> Combination | None:
         """The best that keeps the limits; None if none does."""
         return next((one for one in self.combinations if one.standing == "best"), None)
-
-    @classmethod
-    def _as_now(cls, content: Mapping[str, Any]) -> Mapping[str, Any]:
-        """Before 0.4 there was one goal."""
-        return {**content, "combinations": [
-            {**one, "goals": [one.get("goal")]} if isinstance(one, Mapping) and "goals" not in one else one
-            for one in content.get("combinations", ())]}
 
     def _rows(self) -> Rows:
         """A row for each combination, the best first, with a column for each setting."""
