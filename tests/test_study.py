@@ -56,18 +56,13 @@ metrics = st.builds(MetricResult, st.sampled_from(TRIAL_METRICS), st.just("ms"),
 @given(st.builds(TrialPlan, st.integers(2, 99), st.floats(1, 99), st.integers(0, 2**31), st.just("frame_ms_mean"),
                  st.floats(0.1, 50), st.booleans(), st.booleans(), st.integers(1, 20), st.floats(0, 9)),
        st.lists(metrics, max_size=5), st.none() | st.tuples(numbers, numbers, numbers), st.lists(st.text(), max_size=3))
-def test_a_trial_comes_back_from_json_of_today_and_of_before(
+def test_a_trial_comes_back_from_its_json(
         plan: TrialPlan, found: list[MetricResult], drift: tuple[float, float, float] | None, wrong: list[str]) -> None:
     decides = MetricResult("frame_ms_mean", "ms", None, None, None, None, None, "unclear", 0.95, 0)
     whole = Trial("brass-orbit", "a@stock", "a@1", plan, (decides, *found), "juniper", plan.blocks, "", drift,
                   tuple(wrong))
     told = json.loads(json.dumps(whole.to_json()))
     assert Trial.of_json(told) == whole
-    before = {**{key: value for key, value in told.items() if key != "plan"}, **told["plan"]}
-    assert Trial.of_json(before) == whole
-    for one in told["metrics"]:  # what mattered of each was once told by the plan alone
-        del one["matters_pct"]
-    assert {one.matters_pct for one in Trial.of_json(told).metrics} == {plan.matters_pct}
 
 
 @pytest.mark.parametrize("wrong", [{"repeats": 0}, {"warm_up_s": -1}, {"warm_up_s": math.nan}])
