@@ -41,11 +41,10 @@ from pathlib import Path
 import pyarrow.csv, scipy.ndimage
 from bench.ingest import COLUMNS
 from keenlattice.measure._ingest import ingest
-from keenlattice.measure.pieces import measure_in_pieces
 def peak():
     return next(int(line.split()[1]) for line in open("/proc/self/status") if line.startswith("VmHWM"))
 before = peak()
-(ingest if sys.argv[2] == "whole" else measure_in_pieces)(Path(sys.argv[1]), COLUMNS)
+ingest(Path(sys.argv[1]), COLUMNS)
 print((peak() - before) * 1024)
 """
 
@@ -53,10 +52,9 @@ print((peak() - before) * 1024)
 def _memory(path: Path) -> list[Row]:
     """What reading it adds to the most memory that a process has had, against the bytes of its three arrays."""
     arrays = 3 * 8 * ROWS
-    times = {how: int(subprocess.run([sys.executable, "-c", PEAK, str(path), how], capture_output=True, text=True,
-                                     check=True).stdout) / arrays for how in ("whole", "pieces")}
-    return [("memory to read it, against the bytes of its arrays", times["whole"], "times", "3", times["whole"] <= 3),
-            ("memory to read it in pieces", times["pieces"], "times", "1", times["pieces"] <= 1)]
+    times = int(subprocess.run([sys.executable, "-c", PEAK, str(path)], capture_output=True, text=True,
+                               check=True).stdout) / arrays
+    return [("memory to read it, against the bytes of its arrays", times, "times", "3", times <= 3)]
 
 
 def _seconds(work: Callable[[], object]) -> float:

@@ -15,7 +15,6 @@ from keenlattice import measure, study
 from keenlattice.catalog.model import Setting
 from keenlattice.errors import RefusedByRig
 from keenlattice.measure._edges import light_steps, presses
-from keenlattice.measure._tally import Tally
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.latency import from_camera, from_events, from_sensor
 from keenlattice.measure.metrics import METRICS, metrics_of
@@ -143,13 +142,10 @@ def frame_times(kind: str, size: int = 4000) -> np.ndarray:
 def of_frames(_: Path) -> object:
     found = {}
     for kind in ("even", "heavy tails", "coarse", "stutters", "slow scene", "warm-up", "two in turn"):
-        frames, tally = frame_times(kind), Tally()
+        frames = frame_times(kind)
         capture = Capture(np.cumsum(frames), cpu_ms=frames * 0.6, gpu_ms=frames * 0.8)
-        for piece in np.array_split(frames, [1, 5, 700, 701, 3000]):
-            tally.add(piece, piece * 0.6, piece * 0.8)
         known = metrics_of(capture, METRICS)
         found[kind] = [{name: value for name, value in known.items() if value == value}, measure.warm_up_ms(capture),
-                       {name: value for name, value in tally.metrics().items() if value == value},
                        measure.periodic_hitches(capture), metrics_of(measure.cut(capture, 4000, 9000), FIRST[:2]),
                        measure.doubts_of(capture)]
     return found

@@ -7,7 +7,6 @@ import lzma
 import os
 import subprocess
 import sys
-from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -23,12 +22,9 @@ from keenlattice.errors import CaptureError, KeenLatticeError
 from keenlattice.measure._header import header_of
 from keenlattice.measure._ingest import Damaged, ingest
 from keenlattice.measure._proposal import propose
-from keenlattice.measure._tally import QUANTILE_ERROR, Tally
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.columns import ColumnMap, column_map
-from keenlattice.measure.metrics import metrics_of
 from keenlattice.measure.parquet import read_capture, write_capture
-from keenlattice.measure.pieces import measure_in_pieces
 from keenlattice.measure.sensors import read_sound
 from keenlattice.measure.text import read_text, write_text
 from keenlattice.profile.pack import read_pack
@@ -73,56 +69,6 @@ def test_one_run_in_many_shapes_gives_equal_numbers(tmp_path: Path) -> None:
         assert found.capture.shown_ms == pytest.approx(SHOWN, abs=1e-6), name
 
 
-def assert_same(pieces: dict[str, float], whole: dict[str, float], name: str = "") -> None:
-    """Equal, but for quantiles and what is made of them, which are within the stated bound."""
-    for metric, value in whole.items():
-        exact = metric.endswith("_mean") or "stutter" in metric or "bound" in metric
-        if metric == "pacing_pct":
-            assert pieces[metric] == pytest.approx(value, abs=2.0), name  # frames at the very edge fall either way
-        else:
-            assert pieces[metric] == pytest.approx(value, rel=1e-9 if exact else QUANTILE_ERROR * 1.01, abs=1e-3 * (
-                not exact), nan_ok=True), (name, metric)
-
-
-def test_in_pieces_a_recording_gives_the_same_numbers(tmp_path: Path) -> None:
-    for name, (path, columns) in shapes(tmp_path).items():
-        whole = ingest(path, columns).capture
-        for rows_of in (7, 64, 10_000):
-            found = measure_in_pieces(path, columns, rows=rows_of)
-            assert (found.frames, found.seconds) == (whole.frame_ms.size, pytest.approx(whole.seconds)), name
-            assert_same(found.metrics, metrics_of(whole), name)
-
-
-@pytest.mark.parametrize("means", ["stamps", "intervals"])
-@pytest.mark.parametrize("dropped", [{0}, {1}, {0, 1}, {1, 2, 5}, {0, 59}])
-def test_frames_that_were_never_shown_are_the_same_in_pieces(tmp_path: Path, dropped: set[int], means: str) -> None:
-    at = np.cumsum(8 + np.arange(60) % 3)
-    values = at if means == "stamps" else np.diff(at, prepend=0)
-    (tmp_path / "f.csv").write_text("t,d\n" + "".join(f"{value},{int(row in dropped)}\n"
-                                                      for row, value in enumerate(values)))
-    columns = column_map(name="x", time="t", means=means, unit="ms", dropped="d")
-    whole = ingest(tmp_path / "f.csv", columns)
-    for rows in (1, 2, 7, 100):
-        pieces = measure_in_pieces(tmp_path / "f.csv", columns, rows=rows)
-        assert (pieces.frames, pieces.dropped_frames) == (whole.capture.frame_ms.size, len(dropped))
-        assert pieces.metrics["frame_ms_mean"] == pytest.approx(float(whole.capture.frame_ms.mean()))
-
-
-@given(st.integers(0, 10_000), st.lists(st.integers(1, 400), min_size=1, max_size=8))
-def test_however_it_is_cut_the_metrics_stay(seed: int, cuts: list[int]) -> None:
-    random = np.random.default_rng(seed)
-    frames = 8 * np.exp(random.normal(0, 0.2, int(random.integers(100, 1500))))
-    late = random.integers(0, frames.size, 12)
-    frames[np.minimum(late[:, None] + np.arange(3), frames.size - 1)] += 30 * random.random((12, 3))
-    stage = frames * random.uniform(0, 1, frames.size)
-    tally = Tally()
-    for begin, end in pairwise([*np.unique(np.clip(np.cumsum([0, *cuts]), 0, frames.size)).tolist(), frames.size]):
-        tally.add(frames[begin:end], stage[begin:end], frames[begin:end] - stage[begin:end])
-    shown, first = np.concatenate(([0.0], np.cumsum(frames))), np.zeros(1)
-    whole = Capture(shown, cpu_ms=np.concatenate((first, stage)), gpu_ms=np.concatenate((first, frames - stage)))
-    assert_same(tally.metrics(), metrics_of(whole))
-
-
 def rows(*lines: str) -> bytes:
     return ("t,p,d,m\n" + "\n".join(lines) + "\n").encode()
 
@@ -143,8 +89,6 @@ def test_damage_is_named_with_its_line_and_left_out_if_asked(tmp_path: Path, pla
     (tmp_path / "f.csv").write_bytes(rows(*lines))
     with pytest.raises(Damaged, match=says):
         ingest(tmp_path / "f.csv", STAMPS)
-    with pytest.raises(CaptureError, match=says.split(":")[0] + ": .* in pieces nothing is left out"):
-        measure_in_pieces(tmp_path / "f.csv", STAMPS, rows=16)
     found = ingest(tmp_path / "f.csv", STAMPS, repair=True)
     assert found.capture.shown_ms == pytest.approx(8.0 * np.arange(left))
     assert found.capture.about["repaired"][0]["count"] == 1
@@ -171,14 +115,11 @@ def test_programs_dropped_frames_and_segments_are_told_apart(tmp_path: Path) -> 
     columns = column_map(**{**STAMPS.model_dump(), "process": "p", "dropped": "d", "marker": "m"})
     with pytest.raises(CaptureError, match=r"several programs: orbit \(66 rows\), rally \(34 rows\)"):
         ingest(tmp_path / "f.csv", columns)
-    for read in (ingest, measure_in_pieces):
-        with pytest.raises(CaptureError, match="nothing of nobody; it holds orbit, rally"):
-            read(tmp_path / "f.csv", columns, process="nobody")
+    with pytest.raises(CaptureError, match="nothing of nobody; it holds orbit, rally"):
+        ingest(tmp_path / "f.csv", columns, process="nobody")
     found = ingest(tmp_path / "f.csv", columns, process="orbit")
     kept = [8.0 * number for number in range(100) if number % 3 and number % 10 != 1]
     assert found.capture.shown_ms == pytest.approx(np.array(kept) - kept[0]) and found.dropped_frames == 66 - len(kept)
-    again = measure_in_pieces(tmp_path / "f.csv", columns, process="orbit", rows=9)
-    assert (again.frames, again.dropped_frames) == (found.capture.frame_ms.size, found.dropped_frames)
     assert list(found.segments) == ["one", "two"] and found.segments["two"][0] == 240 - kept[0] + 8 * 2
 
 
@@ -259,7 +200,6 @@ def test_mangled_files_are_read_or_refused_in_one_line(tmp_path_factory: pytest.
     except KeenLatticeError as error:
         assert "\n" not in str(error)
     else:
-        assert measure_in_pieces(path, columns, rows=3).frames == capture.frame_ms.size
         # what is read is a run: it moves on, and at a rate that there can be
         assert (np.diff(capture.shown_ms) > 0).all() and 1 <= 1000 / np.median(capture.frame_ms) <= 20_000
 
@@ -272,7 +212,6 @@ def test_a_stray_quote_swallows_no_line(tmp_path: Path) -> None:
     columns = STAMPS.model_copy(update={"time": "t", "process": "program"})
     found = ingest(path, columns)
     assert found.capture.frame_ms.size == 299 and set(found.capture.frame_ms) == {8.0} and not found.damage
-    assert measure_in_pieces(path, columns, rows=50).frames == 299
     path.write_text("t,x\n" + "".join(f"\"{8 * number}\",a\n" for number in range(300)))
     assert ingest(path, STAMPS.model_copy(update={"time": "t"})).capture.frame_ms.size == 299
 
@@ -344,11 +283,7 @@ def test_a_map_is_given_once_and_found_again(keen: Keen, tmp_path: Path) -> None
     assert once["dropped_frames"] == 3 and list(once["segments"]) == ["warm-up", "multiball"] and once["capture"]
     assert read_text(tmp_path / "out.csv").frame_ms.size == once["frames"]
     assert "by the map friends-box" in keen("ingest", str(sample), "--map", "friends-box").stdout
-    long = as_json(keen("ingest", str(sample), "--in-pieces", "--map", "friends-box", "--json"))
-    assert_same(long["metrics"], {name: value for name, value in once["metrics"].items() if value is not None})
-    assert "within 0.1 % of their value" in keen("ingest", str(sample), "--in-pieces", "--map", "friends-box").stdout
-    for words in (["--in-pieces", "--repair"], ["--map", "nobodys"],
-                  ["--time", "x", "--dropped", "y"], ["--out", "x.doc"], ["--of", "nothing"]):
+    for words in (["--map", "nobodys"], ["--time", "x", "--dropped", "y"], ["--out", "x.doc"], ["--of", "nothing"]):
         keen("ingest", str(sample), *words, code=2)
     (tmp_path / "empty.csv").write_text("")
     assert "nothing was recorded" in keen("ingest", "empty.csv", code=1).stderr

@@ -71,10 +71,9 @@ def of_a_hitching_run(_: Path) -> object:
 
 
 def of_recordings(_: Path) -> object:
-    found, pieces = (measure.ingest(RECORDINGS / "odd.csv", ODD),
-                     measure.measure_in_pieces(RECORDINGS / "odd.csv", ODD, rows=250))
+    found = measure.ingest(RECORDINGS / "odd.csv", ODD)
     return {"whole": metrics_of(found.capture), "segments": found.segments, "dropped": found.dropped_frames,
-            "frames": found.capture.shown_ms.size, "pieces": pieces.metrics,
+            "frames": found.capture.shown_ms.size,
             "each": {name: metrics_of(measure.segment(found.capture, name)) for name in found.segments}}
 
 

@@ -214,12 +214,8 @@ def of_recordings() -> dict[str, Call]:
         columns = measure.column_map(**{**MAP, **fields})
         return lambda folder: measure.ingest(written(folder, text), columns, process=program)
 
-    def pieces(text: str | bytes, program: str | None = None, **fields: str) -> Call:
-        columns = measure.column_map(**{**MAP, **fields})
-        return lambda folder: measure.measure_in_pieces(written(folder, text), columns, process=program, rows=9)
-
     found: dict[str, Call] = {}
-    for how, reader in (("whole", ingest), ("in pieces", pieces)):
+    for how, reader in (("whole", ingest),):
         found |= {f"{how}: {name}": call for name, call in {
             "good": reader(plain), "no such column": reader("x,y\n1,2\n3,4\n"), "one frame": reader("t,x\n1,1\n"),
             "two frames": reader("t,x\n8,1\n16,1\n"), "an empty file": reader(" \n"), "no file": reader(b""),

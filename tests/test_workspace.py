@@ -77,7 +77,6 @@ STORY: list[tuple[list[str], Call]] = [
     (["rig", "match", "tidewater"], lambda ws: ws.match("tidewater")),
     (["measure", "brass-orbit", "--runs", "2", *SHORT], lambda ws: ws.measure("brass-orbit", 2, **RUNS)),
     (["ingest", "odd.csv", "--yes"], lambda ws: ws.ingest("odd.csv")),
-    (["ingest", "odd.csv", "--yes", "--in-pieces"], lambda ws: ws.ingest_in_pieces("odd.csv")),
     (["latency", "light-log.csv", "--time", "t_ms", "--light", "light", "--button", "button"],
      lambda ws: ws.latency_of_log("light-log.csv", "t_ms", "light", "button")),
     (["latency", "flash.wav"], lambda ws: ws.latency_of_sound("flash.wav")),

@@ -5,7 +5,6 @@ import typer
 HANDS = ("watch", "sensor")
 TUNING = ("base", "goal", "matters", "game", "proof", "seconds", "seed", *HANDS)
 OF_A_MAP = ("means", "unit", "ticks", "cpu", "gpu", "stage_unit", "dropped", "program", "marker")
-NOT_IN_PIECES = ("log", "repair", "out", "figure", "reference", "marker", "name")
 
 
 def only(ctx: typer.Context, way: str, *fitting: str) -> None:
@@ -71,6 +70,3 @@ def ingest_fits(ctx: typer.Context) -> None:
         raise UsageError("--said goes with a new map: --time COLUMN, or --log-time COLUMN for a log")
     if not said["log"] and any(_typed(ctx, one) for one in ("log_time", "log_unit", "log_starts")):
         raise UsageError("--log-time, --log-unit and --log-starts go with --log FILE")
-    if said["in_pieces"] and any(said[one] for one in NOT_IN_PIECES):
-        raise UsageError("--in-pieces tells metrics alone: it goes with none of --log, --of, --out, --figure, "
-                         "--marker, --name and --repair")

@@ -29,8 +29,6 @@ from .metrics import metric as metric
 from .metrics import metrics_of as metrics_of
 from .parquet import read_capture as read_capture
 from .parquet import write_capture as write_capture
-from .pieces import LongRun as LongRun
-from .pieces import measure_in_pieces as measure_in_pieces
 from .resample import quantile_interval as quantile_interval
 from .sensor_maps import SensorMap as SensorMap
 from .sensor_maps import sensor_map as sensor_map

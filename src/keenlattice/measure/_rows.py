@@ -5,7 +5,6 @@ import json
 from array import array
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -72,10 +71,9 @@ def read_rows(path: Path, numbers: Sequence[str], texts: Sequence[str], *, exact
     if kind == "parquet":
         return _of_arrow(_parquet(path, [*numbers, *texts]), path, numbers, texts, 1)
     if layout is None:
-        return next(_in_pieces(_rows_of_json(path, numbers, texts, MOST_BYTES), numbers, texts, None))
+        return _in_columns(_rows_of_json(path, numbers, texts), numbers, texts)
     quick = None if exact else _quickly(path, layout, numbers, texts)
-    lines = _rows_of_text(path, layout, numbers, texts, MOST_BYTES)
-    return quick or next(_in_pieces(lines, numbers, texts, None))
+    return quick or _in_columns(_rows_of_text(path, layout, numbers, texts), numbers, texts)
 
 
 def _known(path: Path, numbers: Sequence[str], texts: Sequence[str]) -> tuple[str, Layout | None]:
@@ -115,8 +113,8 @@ def check_rows(path: Path) -> None:
         raise CaptureError(f"cannot read {path}: {str(error).splitlines()[0]}; it may have been cut short") from None
     size = sum(told.row_group(group).total_byte_size for group in range(told.num_row_groups))
     if told.num_rows > MOST_ROWS or size > MOST_BYTES:
-        raise CaptureError(f"{path} holds {told.num_rows} rows, {size >> 20} MiB unpacked: too many to be taken whole; "
-                           "keen ingest --in-pieces tells its metrics")
+        raise CaptureError(f"{path} holds {told.num_rows} rows, {size >> 20} MiB unpacked: too many to be read; record "
+                           "a shorter run")
 
 
 def _as_floats(column: Any, path: Path, name: str) -> Floats:
@@ -188,89 +186,32 @@ def _arrow_options(layout: Layout, numbers: Sequence[str], texts: Sequence[str])
 
 
 def _too_large(path: Path) -> CaptureError:
-    return CaptureError(f"{path} is too large to be taken whole (over {MOST_BYTES >> 30} GiB, or packed over "
-                        f"{MOST_PACKED_ROWS:,} rows or {MOST_TIMES_PACKED} times its size); "
-                        "keen ingest --in-pieces tells its metrics")
+    return CaptureError(f"{path} is too large to be read (over {MOST_BYTES >> 30} GiB, or packed over "
+                        f"{MOST_PACKED_ROWS:,} rows or {MOST_TIMES_PACKED} times its size); record a "
+                        "shorter run")
 
 
-def _lines(path: Path, layout: Layout, most: int | None) -> Iterator[str]:
-    """The lines of a text file, never more of it than `most` bytes."""
-    taken = 0
+def _lines(path: Path, layout: Layout) -> Iterator[str]:
+    """The lines of a text file, never more of it than MOST_BYTES."""
+    taken, most = 0, MOST_BYTES
     try:
         with opened(path) as raw:
             raw.read(layout.bom)
-            packed, whole = path.suffix.lower() in OPENERS, most is not None
+            packed = path.suffix.lower() in OPENERS
             if packed:  # what unpacks to thousands of times its size is no recording
-                bound = max(LEAST_UNPACKED, MOST_TIMES_PACKED * path.stat().st_size)
-                most = bound if most is None else min(most, bound)
+                most = min(most, max(LEAST_UNPACKED, MOST_TIMES_PACKED * path.stat().st_size))
             text = io.TextIOWrapper(raw, layout.encoding, errors="replace", newline=None)
             for number, line in enumerate(iter(lambda: text.readline(LONGEST_LINE + 1), "")):
-                if whole and packed and number > MOST_PACKED_ROWS:
+                if packed and number > MOST_PACKED_ROWS:
                     raise _too_large(path)
                 if len(line) > LONGEST_LINE:
                     raise CaptureError(f"{path} has a line of more than {LONGEST_LINE >> 20} MB: that is no recording")
                 taken += len(line)
-                if most is not None and taken > most:
+                if taken > most:
                     raise _too_large(path)
                 yield line.rstrip("\n")
     except UNREADABLE as error:
         raise CaptureError(f"cannot read {path}: {str(error) or 'it was cut short'}") from None
-
-
-class NotPlain(Exception):
-    """A text file that is not rows of data alone: it has to be read line by line."""
-
-
-def row_pieces(path: Path, numbers: Sequence[str], texts: Sequence[str], rows: int, *, plain: bool) -> Iterator[Rows]:
-    """Reads some columns of a file piece by piece.
-
-    Args:
-        rows: about as many in a piece.
-        plain: whether a text file may be read the quick way, which takes rows of data alone.
-
-    Raises:
-        NotPlain: it does not.
-        CaptureError: it cannot be read, or lacks one of the columns.
-    """
-    kind, layout = _known(path, numbers, texts)
-    if kind == "parquet":
-        yield from _parquet_pieces(path, numbers, texts, rows)
-    elif layout is not None and plain:
-        yield from _plain_pieces(path, layout, numbers, texts)
-    else:
-        lines = _rows_of_json(path, numbers, texts) if layout is None else _rows_of_text(path, layout, numbers, texts)
-        yield from _in_pieces(lines, numbers, texts, rows)
-
-
-def _parquet_pieces(path: Path, numbers: Sequence[str], texts: Sequence[str], rows: int) -> Iterator[Rows]:
-    import pyarrow as pa
-    import pyarrow.parquet as pq
-
-    first = 1
-    try:
-        for batch in pq.ParquetFile(path).iter_batches(batch_size=rows, columns=[*numbers, *texts]):
-            yield _of_arrow(batch, path, numbers, texts, first)
-            first += batch.num_rows
-    except (OSError, pa.ArrowException) as error:
-        raise CaptureError(f"cannot read {path}: {str(error).splitlines()[0]}; it may have been cut short") from None
-
-
-def _plain_pieces(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence[str]) -> Iterator[Rows]:
-    import pyarrow as pa
-    from pyarrow import csv
-
-    if not _may_be_plain(path, layout):
-        raise NotPlain
-    first = layout.skip + 1
-    try:
-        for batch in csv.open_csv(str(path), **_arrow_options(layout, numbers, texts)):
-            found = _of_arrow(batch, path, numbers, texts, first)
-            if any(not np.isfinite(values).all() for values in found.numbers.values()):
-                raise NotPlain
-            yield found
-            first += batch.num_rows
-    except (pa.ArrowException, OSError, UnicodeError, KeyError):
-        raise NotPlain from None
 
 
 def _of_arrow(batch: Any, path: Path, numbers: Sequence[str], texts: Sequence[str], first: int) -> Rows:
@@ -282,37 +223,31 @@ Row = tuple[int, list[float], list[str], str]
 """A line's number, its numbers, its texts; and what it is instead, if it is no row of data."""
 
 
-def _in_pieces(lines: Iterator[Row], numbers: Sequence[str], texts: Sequence[str], rows: int | None) -> Iterator[Rows]:
-    """Lines gathered into columns; all of them into one piece if `rows` is None."""
-    while True:
-        values = [array("d") for _ in numbers]  # a list would take four times the memory
-        words: list[list[str]] = [[] for _ in texts]
-        where = array("q")
-        odd: list[tuple[int, str]] = []
-        for number, cells, text_cells, wrong in islice(lines, rows):
-            if wrong:
-                odd.append((number, wrong))
-                continue
-            for column, value in zip(values, cells, strict=True):
-                column.append(value)
-            for column_of_texts, text in zip(words, text_cells, strict=True):
-                column_of_texts.append(text)
-            where.append(number)
-        if rows is not None and not where and not odd:
-            return
-        yield Rows({name: np.array(column, dtype=np.float64) for name, column in zip(numbers, values, strict=True)},
-                   {name: _as_texts(column) for name, column in zip(texts, words, strict=True)},
-                   np.array(where, dtype=np.int64), where[0] if where else 1, tuple(odd))
-        if rows is None:
-            return
+def _in_columns(lines: Iterator[Row], numbers: Sequence[str], texts: Sequence[str]) -> Rows:
+    """Lines gathered into columns."""
+    values = [array("d") for _ in numbers]  # a list would take four times the memory
+    words: list[list[str]] = [[] for _ in texts]
+    where = array("q")
+    odd: list[tuple[int, str]] = []
+    for number, cells, text_cells, wrong in lines:
+        if wrong:
+            odd.append((number, wrong))
+            continue
+        for column, value in zip(values, cells, strict=True):
+            column.append(value)
+        for column_of_texts, text in zip(words, text_cells, strict=True):
+            column_of_texts.append(text)
+        where.append(number)
+    return Rows({name: np.array(column, dtype=np.float64) for name, column in zip(numbers, values, strict=True)},
+                {name: _as_texts(column) for name, column in zip(texts, words, strict=True)},
+                np.array(where, dtype=np.int64), where[0] if where else 1, tuple(odd))
 
 
-def _rows_of_text(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence[str],
-                  most: int | None = None) -> Iterator[Row]:
+def _rows_of_text(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence[str]) -> Iterator[Row]:
     """Whatever a recorder may have written between its rows: comments, headers anew, empty cells, half a last line."""
     where = {name: number for number, name in enumerate(layout.header)}
     of_numbers, of_texts = [where[name] for name in numbers], [where[name] for name in texts]
-    for number, line in enumerate(_lines(path, layout, most), 1):
+    for number, line in enumerate(_lines(path, layout), 1):
         if number <= layout.skip or not line.strip() or line.startswith(COMMENT):
             continue
         cells = cells_of(line, layout.delimiter)
@@ -332,8 +267,8 @@ def _number(cell: str, decimal: str) -> float:
         return float("nan")
 
 
-def _rows_of_json(path: Path, numbers: Sequence[str], texts: Sequence[str], most: int | None = None) -> Iterator[Row]:
-    for number, line in enumerate(_lines(path, Layout("utf-8-sig", 0, "", ".", 0, (), ()), most), 1):
+def _rows_of_json(path: Path, numbers: Sequence[str], texts: Sequence[str]) -> Iterator[Row]:
+    for number, line in enumerate(_lines(path, Layout("utf-8-sig", 0, "", ".", 0, (), ())), 1):
         if not line.strip():
             continue
         try:

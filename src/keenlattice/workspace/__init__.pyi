@@ -49,7 +49,6 @@ from .pooling import EvidenceWritten as EvidenceWritten
 from .pooling import League as League
 from .pooling import PoolLook as PoolLook
 from .pooling import TryFirst as TryFirst
-from .recordings import LongRecording as LongRecording
 from .recordings import NewMap as NewMap
 from .recordings import Recording as Recording
 from .sheets import SheetResult as SheetResult

@@ -61,31 +61,6 @@ class Recording(Result):
         return f"{self.file}: {self.frames} frames in {self.seconds:.1f} s"
 
 
-@dataclass(frozen=True, repr=False)
-class LongRecording(Result):
-    """The metrics of a recording that is too large for memory; quantiles are within `quantile_error` of their value."""
-
-    SCHEMA: ClassVar[str] = "ingest-in-pieces"
-
-    file: str
-    columns: "ColumnMap"
-    frames: int
-    seconds: float
-    dropped_frames: int
-    metrics: Metrics
-    quantile_error: float
-
-    def to_json(self) -> dict[str, Any]:
-        """The result as JSON types."""
-        return {**super().to_json(), "columns": self.columns.model_dump(exclude_none=True)}
-
-    def _rows(self) -> Rows:
-        return [{"metric": name, "value": value} for name, value in self.metrics.items()]
-
-    def _caption(self) -> str:
-        return f"{self.file}: {self.frames} frames in {self.seconds:.1f} s"
-
-
 @dataclass(frozen=True)
 class NewMap:
     """A column map for a header that is not known yet: what the data alone make likely.
@@ -170,28 +145,6 @@ class Recordings(Measuring):
         if columns:
             self.book.keep_map(known.name, header, known.model_dump())
         return replace(found, capture=capture)
-
-    def ingest_in_pieces(self, file: Path | str, columns: "ColumnMap | str | None" = None, *, process: str = "",
-                         take: TakeMap | None = None) -> LongRecording | None:
-        """The metrics of a recording that is too large for memory; nothing of it is kept.
-
-        Args, returns and raises: as `ingest`.
-
-        Args:
-            file: its path.
-            columns: as in `ingest`.
-            process: whose rows, if there are several programs'.
-            take: is asked whether a proposed map is taken; without it, it is.
-        """
-        from keenlattice.measure.pieces import measure_in_pieces
-
-        file = Path(file)
-        _, known = self._columns(file, columns, take)
-        if known is None:
-            return None
-        found = measure_in_pieces(file, known, process=process or None)
-        return LongRecording(file.name, known, found.frames, found.seconds, found.dropped_frames, found.metrics,
-                             found.quantile_error)
 
     def _columns(self, file: Path, columns: "ColumnMap | str | None",
                  take: TakeMap | None) -> "tuple[Sequence[str], ColumnMap | None]":

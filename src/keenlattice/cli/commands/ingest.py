@@ -33,8 +33,6 @@ def ingest(
     log_starts: Annotated[float | None, typer.Option("--log-starts", help="Its start, in s after the run's.")] = None,
     name: Annotated[str, typer.Option("--name", help="What to call the new map.")] = "",
     process: Annotated[str, typer.Option("--process", help="Take the rows of this program alone.")] = "",
-    in_pieces: Annotated[bool, typer.Option("--in-pieces", help="For a file too large for memory: its metrics alone, "
-                                            "quantiles within 0.1 %.")] = False,
     repair: Annotated[bool, typer.Option("--repair", help="Leave out what is damaged, and count it.")] = False,
     out: Annotated[Path | None, typer.Option("--out", help="Write the capture there, too: .csv or .parquet.")] = None,
     figure: Figure = None, every: Every = False,
@@ -45,7 +43,7 @@ def ingest(
     from keenlattice.cli.outfile import new_figure, new_file
     from keenlattice.cli.output import emit, say
     from keenlattice.cli.typed import pairs_of
-    from keenlattice.cli.views.runs import show_long_recording, show_recording, take_map
+    from keenlattice.cli.views.runs import show_recording, take_map
 
     ingest_fits(ctx)
     ws, out, figure = begin(book, rig), new_file(out, ".csv", ".parquet"), new_figure(figure)
@@ -55,13 +53,6 @@ def ingest(
                             dropped=dropped, said={} if log_time else told) if time else by or None
     log_columns = ws.log_map(log_time, name, log_unit, told) if log_time else None
     take = partial(take_map, file.name, yes, json)
-    if in_pieces:
-        long = ws.ingest_in_pieces(file, columns, process=process, take=take)
-        if long is not None:
-            emit(long) if json else show_long_recording(long, every)
-        else:
-            say("Nothing was read.")
-        return
     found = ws.ingest(file, columns, of=reference, name=name, process=process, repair=repair, take=take,
                       log=log, log_columns=log_columns, log_starts_s=log_starts)
     if found is None:

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from keenlattice.measure.telemetry import Reading
     from keenlattice.workspace.latencies import LatencyResult
     from keenlattice.workspace.measuring import MeasureResult
-    from keenlattice.workspace.recordings import LongRecording, NewMap, Recording
+    from keenlattice.workspace.recordings import NewMap, Recording
 
 ROWS_SHOWN, DOUBTS_SHOWN = 4, 8
 
@@ -101,16 +101,6 @@ def show_recording(found: "Recording", every: bool) -> None:
         say(f"segment {name}: {start / 1000:.1f} to {end / 1000:.1f} s")
     say()
     show_kept(found.capture)
-
-
-def show_long_recording(found: "LongRecording", every: bool) -> None:
-    """The metrics of a recording that was not taken whole."""
-    say(f"{found.file}: {found.frames} frames in {found.seconds:.1f} s, by the map {found.columns.name}, in pieces",
-        "bold")
-    if found.dropped_frames:
-        say(f"{found.dropped_frames} frames are marked as never shown; they count as no frames")
-    show_metrics_of_run(found.metrics, every)
-    say(f"\nPercentiles and lows are within {100 * found.quantile_error:g} % of their value. Nothing was kept.", "dim")
 
 
 def take_map(file: str, yes: bool, quiet: bool, new: "NewMap") -> bool:
