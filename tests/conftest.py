@@ -24,6 +24,9 @@ settings.register_profile("ours", deadline=None, max_examples=40)  # a shared ma
 settings.register_profile("torture", deadline=None, max_examples=50_000)  # make torture
 settings.load_profile("ours")
 
+if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:  # begun in the background, where a shell has Ctrl-C ignored,
+    signal.signal(signal.SIGINT, signal.default_int_handler)  # and every process of a test would ignore it, too
+
 KEEN = [sys.executable, "-c", "from keenlattice.cli.start import main; main()"]
 
 POSIX = pytest.mark.skipif(os.name != "posix", reason="it is about what only POSIX has")
