@@ -13,6 +13,7 @@ from unittest import mock
 
 import numpy as np
 
+from faults import FAULTS, Faulty, drawn
 from keenlattice import measure
 from keenlattice.errors import KeenLatticeError
 from keenlattice.logbook.book import Logbook
@@ -27,7 +28,6 @@ from keenlattice.rig._undo import UndoPreview, preview_undo, undo
 from keenlattice.rig.base import Outcome, State
 from keenlattice.rig.chores import after_chore, do_chore
 from keenlattice.rig.drift import find_drift, put_back
-from keenlattice.rig.standin.faults import FAULTS
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.blind.plan import BlindPlan
 from keenlattice.study.blind.play import _answer, over, told
@@ -73,13 +73,13 @@ def of_faults(folder: Path) -> object:
     found: dict[str, object] = {}
     for name, at, whose in product(FAULTS, (1, 2, 3, 4), ("brass-orbit", "rig")):
         here = folder / f"{name} {at} {whose}"
-        book, rig = Logbook(here / "book"), Standin(here / "rig")
+        book, rig = Logbook(here / "book"), Faulty(here / "rig")
         first = book.commit(whose, OF_THE_GAME if whose != "rig" else OF_THE_RIG)
         second = book.commit(whose, {"frame.cap": 90, "sync.vertical": "on"} if whose != "rig" else {
             "timer.resolution": 2.0, "gpu.power-limit@gpu0": 110})
-        rig.set_fault(name, 5, at)
+        rig.fault = drawn(name, 5, rig.devices(), at)
         steps = [tried(partial(apply, rig, book, first)), held(rig)]
-        rig.set_fault("off", 0, None)
+        rig.fault = None
         steps.append(slipped(rig, book))
         steps += [tried(partial(apply, rig, book, second)), held(rig), tried(partial(undo, rig, book)), held(rig)]
         found[f"{name}, {at}, {whose}"] = [str(one) for one in steps]

@@ -25,7 +25,6 @@ from keenlattice.rig.find import home_of
 from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.linux.driconf import with_options
-from keenlattice.rig.standin.faults import FAULTS, drawn, read_fault
 from keenlattice.rig.standin.machine import Standin
 
 Call = Callable[[Path], object]
@@ -218,14 +217,11 @@ def of_rigs() -> dict[str, Call]:
             "what was seen": with_file("seen-before.json", "[1]", lambda folder: read_noted(hand(folder))),
             "what was said": with_file("said.json", "[1]", lambda folder: hand(folder).values(
                 hand(folder).state(), "rig")),
-            "a fault": with_file("fault.json", '{"name": "luck"}', read_fault),
             "a state": with_file("state.json", "[1]", lambda folder: Standin(folder).values(
                 Standin(folder).state(), "rig")),
             "running": with_file("running.json", "[1]", lambda folder: Standin(folder).pending())}.items()},
         "a long note": lambda folder: _notes.keep_note(hand(folder), "frame.cap", "x" * 501),
         "a note in two lines": lambda folder: _notes.keep_note(hand(folder), "frame.cap", "x\ny"),
-        "no such fault": lambda _: drawn("luck", 1, ("gpu0",)),
-        **{f"the fault {name}": lambda _, name=name: (str(drawn(name, 3, ("gpu0", "usb0"))),) for name in FAULTS},
         "no such rig": lambda folder: home_of("lnux", folder), "no such chore": lambda folder: chore_of(
             Standin(folder), "dishes"), "no chores": lambda folder: chore_of(hand(folder), "dishes"),
         "an undo of nothing": lambda folder: undo(Standin(folder / "rig"), Logbook(folder / "book")),

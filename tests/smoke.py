@@ -28,7 +28,7 @@ COMMANDS: list[tuple[str, int]] = [(words, 0) for words in (
     "rig match tidewater", "rig facts", "apply rig --yes", "apply brass-orbit --yes",
     "rig restart machine", "undo --list", "rig chore", "rig chore update-driver --yes")] + [("drift", DRIFTED)] + [
     (words, 0) for words in (
-        "drift --put-back --yes", "rig fault", "rig recover --undo", "undo", f"measure brass-orbit --runs 2 {SHORT}",
+        "drift --put-back --yes", "rig recover --undo", "undo", f"measure brass-orbit --runs 2 {SHORT}",
         "ingest odd.csv --yes", "ingest odd.csv --time 'Zeit [us]' --means intervals --unit us --marker Marke "
         "--dropped Bild=0 --name friends-box --of brass-orbit",
         "latency light-log.csv --time t_ms --light light --button button", "latency flash.wav",

@@ -10,6 +10,7 @@ from unittest import mock
 
 import pytest
 
+from faults import FAULTS, LATEST_WRITE, Faulty, drawn
 from keenlattice._files import append_line, replace_file
 from keenlattice.errors import KeenLatticeError, RefusedByRig, RigError, UsageError
 from keenlattice.logbook.book import Logbook
@@ -21,7 +22,6 @@ from keenlattice.rig._undo import undo
 from keenlattice.rig.base import State
 from keenlattice.rig.drift import find_drift
 from keenlattice.rig.find import open_rig
-from keenlattice.rig.standin.faults import FAULTS, LATEST_WRITE, drawn
 from keenlattice.rig.standin.machine import DEVICES, Standin
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
@@ -30,6 +30,11 @@ TEN = {"frame.cap": 120, "display.refresh": 144, "input.polling-rate": 250, "gpu
        "gpu.fan-minimum@gpu0": 60, "gpu.power-limit@gpu1": 90, "memory.page-file-low": 8192,
        "interrupt.messages@usb0": 2, "interrupt.messages@net0": 4, "cpu.boot-cores": 6}
 AT_FIRST = {"frame.cap": 90, "display.refresh": 120}
+
+
+@pytest.fixture
+def rig(tmp_path: Path) -> Faulty:
+    return Faulty(tmp_path / "rig")
 
 
 @pytest.fixture
@@ -43,7 +48,7 @@ def version(rig: Standin, book: Logbook) -> Version:
 
 @pytest.mark.parametrize("at", range(1, LATEST_WRITE + 1))
 @pytest.mark.parametrize("name", sorted(set(FAULTS) - {"restart-not-done"}))
-def test_a_fault_ends_in_what_was_before_or_is_named(rig: Standin, book: Logbook, version: Version, name: str,
+def test_a_fault_ends_in_what_was_before_or_is_named(rig: Faulty, book: Logbook, version: Version, name: str,
                                                      at: int) -> None:
     before, known = rig.state(), len(book.done_to("juniper"))
     rig.fault = drawn(name, 3, ("usb0",), at)
@@ -71,13 +76,13 @@ def test_a_fault_ends_in_what_was_before_or_is_named(rig: Standin, book: Logbook
         assert rig.state() == before
 
 
-def test_what_was_clamped_is_named_with_what_it_reads(rig: Standin, book: Logbook) -> None:
+def test_what_was_clamped_is_named_with_what_it_reads(rig: Faulty, book: Logbook) -> None:
     rig.fault = drawn("clamped", 1, DEVICES, 1)
     with pytest.raises(RigError, match=r"input\.polling-rate reads back \d+, not 125"):
         apply(rig, book, book.commit("rig", {"input.polling-rate": 125}))
 
 
-def test_an_undo_that_does_not_take_is_not_said_to_be_done(rig: Standin, book: Logbook) -> None:
+def test_an_undo_that_does_not_take_is_not_said_to_be_done(rig: Faulty, book: Logbook) -> None:
     apply(rig, book, book.commit("rig", {"input.polling-rate": 2000}))
     apply(rig, book, book.commit("rig", {"input.polling-rate": 125}))
     before = rig.state()
@@ -88,7 +93,7 @@ def test_an_undo_that_does_not_take_is_not_said_to_be_done(rig: Standin, book: L
     assert undo(rig, book).exactly and rig.values(rig.state(), "rig") == {"input.polling-rate": 2000}
 
 
-def test_a_trial_that_does_not_put_the_rig_back_says_so(rig: Standin, book: Logbook) -> None:
+def test_a_trial_that_does_not_put_the_rig_back_says_so(rig: Faulty, book: Logbook) -> None:
     apply(rig, book, book.commit("rig", {"input.polling-rate": 2000}))
     before, one, other = rig.state(), Version("rig", {"input.polling-rate": 2000}), Version(
         "rig", {"input.polling-rate": 125})
@@ -244,7 +249,7 @@ def test_rights_that_are_missing_from_the_start_are_said_before_anything_is_writ
     assert not unfinished(player.home)
 
 
-def test_a_restart_that_was_not_done_leaves_what_waits_waiting(rig: Standin, book: Logbook) -> None:
+def test_a_restart_that_was_not_done_leaves_what_waits_waiting(rig: Faulty, book: Logbook) -> None:
     apply(rig, book, book.commit("rig", {"cpu.boot-cores": 6}))
     rig.fault = drawn("restart-not-done", 1, DEVICES)
     rig.restart("machine")

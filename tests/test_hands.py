@@ -83,28 +83,6 @@ def test_without_a_terminal_it_is_undone_and_said(killed: Path, keen: Keen) -> N
     assert held(killed) == {}
 
 
-def test_rights_lost_half_way_are_said_until_they_are_back(keen: Keen, tmp_path: Path) -> None:
-    keen("edit", "rig", "cpu.core-parking=off", "gpu.power-limit@gpu0=110", "memory.rated-speed=on")
-    assert "strikes at write 2" in keen("rig", "fault", "rights-missing", "--at", "2").stdout
-    said = keen("apply", "rig", "--yes", code=1).stderr
-    assert "could not be put back" in said and "after step 1 of 3" in said and "keen rig recover" in said
-    assert "part of it holds" in keen("survey").stderr  # a command that looks goes on
-    assert as_json(keen("rig", "fault", "off", "--json"))["on"] is None
-    assert "back to what it was before" in keen("survey").stderr
-    assert "what it was before" not in keen("survey").stderr
-    assert "device-gone" in keen("rig", "fault").stdout
-    keen("rig", "fault", "gremlins", code=2)
-
-
-def test_a_restart_that_was_not_done_is_found(keen: Keen) -> None:
-    keen("edit", "rig", "memory.rated-speed=on")
-    keen("apply", "rig", "--yes")
-    keen("rig", "fault", "restart-not-done")
-    assert "it still waits" in keen("rig", "restart", "machine", code=1).stderr
-    keen("rig", "fault", "off")
-    assert "read back: memory.rated-speed" in keen("rig", "restart", "machine").stdout
-
-
 def test_chores_are_listed_done_and_undone(keen: Keen) -> None:
     listed = as_json(keen("rig", "chore", "--json"))["chores"]
     assert {one["name"]: one["undoable"] for one in listed} == {

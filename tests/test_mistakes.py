@@ -87,7 +87,6 @@ MISTAKES = [
     (["latency", "nowhere.wav"], 1, "nowhere.wav"),
     (["rig", "sheet", "--tick", "1"], 2, "no run sheet is open"),
     (["rig", "chore", "--yes"], 2, "name it, too"),
-    (["rig", "fault", "--at", "2"], 2, "name the fault, too"),
     (["show", "brass-orbit", "frame.cap", "--all"], 2, "leave one of them out"),
     (["compare", "brass-orbit", "brass-orbit", "--markdown", "--json"], 2, "choose one"),
     (["undo", "--list", "--to", "1"], 2, "--to does not go with --list"),

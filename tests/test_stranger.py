@@ -70,7 +70,6 @@ def test_it_is_read_and_not_written(received: Path, keen: Keen, tmp_path: Path) 
     for words in (["edit", "brass-orbit", "frame.cap=100"], ["apply", "brass-orbit", "--yes"], ["undo"],
                   ["history", "brass-orbit", "--label", "mine"], ["trial", "brass-orbit@stock", "brass-orbit"],
                   ["measure", "brass-orbit"], ["rig", "chore", "clear-shader-cache", "--yes"],
-                  ["rig", "fault", "clamped"],
                   ["rig", "restart", "driver"]):
         assert "keen takeover" in keen(*words, code=1).stderr, words
     assert held(received) == before

@@ -70,8 +70,6 @@ STORY: list[tuple[list[str], Call]] = [
     (["edit", "brass-orbit", "flipper.solenoid-boost="],
      lambda ws: ws.edit("brass-orbit", {"flipper.solenoid-boost": None})),
     (["rig", "restart", "machine"], lambda ws: ws.restart("machine")),
-    (["rig", "fault", "write-fails", "--seed", "3"], lambda ws: ws.set_fault("write-fails", 3)),
-    (["rig", "fault", "off"], lambda ws: ws.set_fault("off")),
     (["rig", "facts"], lambda ws: ws.facts()),
     (["rig", "game"], lambda ws: ws.list_games()),
     (["rig", "match", "tidewater"], lambda ws: ws.match("tidewater")),

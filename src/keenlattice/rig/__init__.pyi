@@ -14,7 +14,6 @@ from .base import DriverOption as DriverOption
 from .base import Edits as Edits
 from .base import Facts as Facts
 from .base import FactValue as FactValue
-from .base import Faulty as Faulty
 from .base import FindsSpot as FindsSpot
 from .base import OptionSource as OptionSource
 from .base import Outcome as Outcome

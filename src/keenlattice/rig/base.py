@@ -20,7 +20,6 @@ if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.moment import Watcher
     from keenlattice.rig.hand import ComingRun, Hand
-    from keenlattice.rig.standin.faults import Fault
 
 FactValue = str | int | float | bool
 Facts = Mapping[str, FactValue]
@@ -272,23 +271,6 @@ class HoldsAtStart(Protocol):
 
     def held_at_start(self, keys: Sequence[str]) -> list[str]:
         """Of some settings, those that hold only so."""
-
-
-@runtime_checkable
-class Faulty(Protocol):
-    """A rig on which things can be made to go wrong, to see what becomes of it."""
-
-    fault: "Fault | None"
-
-    def set_fault(self, name: str, seed: int, at: int | None) -> None:
-        """Makes something go wrong, at a write that the seed draws; or, with the name "off", nothing.
-
-        Raises:
-            UnknownName: no such fault.
-        """
-
-    def faults(self) -> Mapping[str, str]:
-        """What can be made to go wrong: name to what it does."""
 
 
 def reads_true(rig: "Rig", place: str) -> bool:

@@ -17,7 +17,6 @@ from .editing import Past as Past
 from .figures import Drawing as Drawing
 from .latencies import LatencyResult as LatencyResult
 from .looking import CatalogResult as CatalogResult
-from .looking import Faults as Faults
 from .looking import MatchResult as MatchResult
 from .looking import Survey as Survey
 from .measuring import MeasureResult as MeasureResult

@@ -14,7 +14,6 @@ if TYPE_CHECKING:
     from keenlattice.catalog.values import Restart
     from keenlattice.profile.checks import Finding
     from keenlattice.rig.base import DriverOption, FactValue
-    from keenlattice.rig.standin.faults import Fault
 
 SURE = {"known": "mechanism known", "disputed": "disputed: measure it",
         "placebo": "placebo, as far as anyone has shown"}
@@ -85,22 +84,6 @@ class MatchResult(Result):
 
     def _caption(self) -> str:
         return f"{self.executable} gets the profile of {self.game}" if self.game else f"{self.executable} gets none"
-
-
-@dataclass(frozen=True, repr=False)
-class Faults(Result):
-    """What can be made to go wrong on the rig, and what is."""
-
-    SCHEMA: ClassVar[str] = "fault"
-
-    faults: Mapping[str, str]
-    on: "Fault | None"
-
-    def _rows(self) -> Rows:
-        return [{"fault": name, "what goes wrong": what} for name, what in self.faults.items()]
-
-    def _caption(self) -> str:
-        return f"on: {self.on.name}" if self.on else "no fault is on"
 
 
 class Looking(Opened):
@@ -206,38 +189,6 @@ class Looking(Opened):
         return MatchResult(executable, found.game.name if found else None, found.by if found else None,
                          bool(found and found.exact), case_matters, tuple(options) if tells else None, tuple(unknown))
 
-    def faults(self) -> Faults:
-        """What can be made to go wrong on the rig, and what is.
-
-        Raises:
-            UsageError: on a real rig nothing can.
-        """
-        from keenlattice.errors import UsageError
-        from keenlattice.rig.base import Faulty
-
-        if not isinstance(self.rig, Faulty):
-            raise UsageError("faults are for the stand-in alone: nothing is made to go wrong on a real rig")
-        return Faults(self.rig.faults(), self.rig.fault)
-
-    def set_fault(self, name: str, seed: int | None = None, at: int | None = None) -> Faults:
-        """Makes something go wrong, in the next process that writes; or, with the name "off", nothing.
-
-        Args:
-            seed: draws the write that it strikes at; drawn itself, if it is not given.
-            at: the write, instead.
-
-        Raises:
-            UnknownName: no such fault.
-            UsageError: on a real rig nothing can.
-        """
-        from keenlattice.rig.base import Faulty
-        from keenlattice.study._limits import fresh_seed
-
-        self.faults()
-        self.book.check_writable()
-        assert isinstance(self.rig, Faulty)
-        self.rig.set_fault(name, fresh_seed() if seed is None else seed, at)
-        return self.faults()
 
 
 def _searched(one: "Setting") -> str:

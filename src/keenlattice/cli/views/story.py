@@ -105,7 +105,8 @@ class Telling:
             say(f"What it trades: {ws.rig.catalog()[key].trades}")
         say(f"$ keen apply {story.game}", "dim")
         ws.apply(made)
-        say(f"Applied {made.after.reference}, and read back: it took.")
+        say(f"Applied {made.after.reference}, and read back: it took. Had a write or the power failed half-way, the "
+            "rig would be put back.")
         return made.after
 
     def _trial(self, before: "Version", after: "Version", seed: int) -> "Played[Trial]":

@@ -28,7 +28,6 @@ from keenlattice.rig.standin.chores import (
     settle_for_good,
     with_driver_stock,
 )
-from keenlattice.rig.standin.faults import FAULTS, Fault, Held, drawn, has_struck, keep_fault, read_fault
 from keenlattice.rig.standin.games import GAMES, listed_games
 from keenlattice.rig.standin.mechanisms import Pipeline, crashes_per_s, pipeline
 
@@ -65,7 +64,6 @@ class Standin:
         self.name = build.name
         self.place = STATE
         self._rights = rights
-        self._writes = 0
         self._works_by: dict[tuple[object, ...], tuple[Mapping[str, Value], Facts]] = {}
         try:
             make_private(home)
@@ -74,23 +72,6 @@ class Standin:
             raise RigError(f"cannot make the stand-in rig in {home}: {error.strerror}") from None
         self._catalog = catalog().with_more([*self._files.settings(), *more])
         self._waiting = {setting.name for setting in self._catalog if setting.restart in ("driver", "machine")}
-        self._fault = read_fault(home)
-
-    @property
-    def fault(self) -> Fault | None:
-        """What is made to go wrong, if anything."""
-        return self._fault
-
-    @fault.setter
-    def fault(self, fault: Fault | None) -> None:
-        self._fault, self._writes = fault, 0
-        keep_fault(self.home, fault)
-
-    def set_fault(self, name: str, seed: int, at: int | None) -> None:
-        self.fault = None if name == "off" else drawn(name, seed, self.devices(), at)
-
-    def faults(self) -> Mapping[str, str]:
-        return FAULTS
 
     def facts(self) -> Facts:
         return dict(self._in_effect(WHOLE_RIG, self.state(), self._running())[1])
@@ -108,8 +89,7 @@ class Standin:
         }
 
     def devices(self) -> tuple[str, ...]:
-        gone = self._fault.device if self._fault and self._fault.name == "device-gone" and self._fault.struck else ""
-        return tuple(device for device in DEVICES if device != gone)
+        return DEVICES
 
     def games(self) -> tuple[Game, ...]:
         return tuple(game for game, _ in GAMES.values())
@@ -145,28 +125,15 @@ class Standin:
         if self.place not in state or state[self.place] == self.state()[self.place]:
             return
         self._check_rights(state)
-        self._writes += 1
         try:
-            put_file(self.home / STATE, self._after_fault(state) if self._fault and self._fault.strikes(self._writes)
-                     else state[self.place])
+            self._write(state[self.place])
         except OSError as error:
             raise RigError(f"cannot write the rig's state {self.home / STATE}: {error.strerror}") from None
 
-    def _after_fault(self, state: State) -> bytes | None:
-        """What is really written when the fault strikes, if it lets anything be written."""
-        assert self._fault is not None
-        fault, content, before = self._fault, state[self.place], self.state()
-        self._fault = has_struck(fault)
-        keep_fault(self.home, self._fault)
-        now, then = self._parsed(before), self._parsed(state)
-        fault.before(now, then, len(content or b"") > len(before[self.place] or b""), self._catalog)
-        if fault.name == "clamped":
-            return _as_text(fault.clamped(now, then, self._catalog))
-        return _as_text(with_driver_stock(then)) if fault.name == "driver-resets" else content
+    def _write(self, content: bytes | None) -> None:
+        put_file(self.home / STATE, content)
 
     def restart(self, what: Restart) -> None:
-        if self._fault and self._fault.name == "restart-not-done":
-            return
         waiting = {setting.name for setting in self.catalog() if setting.restart in WAITS_FOR[what]}
         wanted = self._parsed(self.state()).get(WHOLE_RIG, {})
         running = {key: value for key, value in self._running().items() if key.partition("@")[0] not in waiting}
@@ -184,7 +151,7 @@ class Standin:
         return CHORES
 
     def after_chore(self, state: State, chore: str) -> Outcome:
-        held: Held = self._parsed(state)
+        held = self._parsed(state)
         if chore == "update-driver":
             updated = with_driver_stock(held)
             return Outcome({**state, self.place: _as_text(updated)}, (f"driver {machine(held, 'driver')}.4 becomes "
@@ -263,8 +230,7 @@ class Standin:
             raise RefusedByRig(f"{key}: the panel goes up to {self.build.best_refresh_hz} Hz, not {value}")
 
     def _may_write(self) -> bool:
-        lost = self._fault is not None and self._fault.name == "rights-missing" and self._fault.struck
-        return self._rights and not lost
+        return self._rights
 
     def _check_rights(self, state: State) -> None:
         if self._rights:

@@ -11,7 +11,6 @@ OF_A_RIG = {
     "sheet": "Show the sheet of a rig changed by hand; tick it off.",
     "chore": "List the chores of a rig, or do one.",
     "restart": "Restart what waits for that.",
-    "recover": "Finish or undo a change that was cut short.",
-    "fault": "Let something go wrong on the stand-in."}
+    "recover": "Finish or undo a change that was cut short."}
 
 app = group("keenlattice.cli.commands.rig", {"Commands": OF_A_RIG})
