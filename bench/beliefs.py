@@ -4,13 +4,13 @@
 from collections.abc import Mapping
 
 import numpy as np
+from league import LIST, PLACEBOS
 
 from bench.calibrate import pipeline_of
 from keenlattice.catalog.values import Value
 from keenlattice.measure.metrics import metrics_of
 from keenlattice.rig.standin.mechanisms import Pipeline
 from keenlattice.rig.standin.pipeline import simulate
-from keenlattice.rig.standin.population import LIST, PLACEBOS
 
 PAIRS, LONG_RUNS = 300, 40
 NAMES = ("frame_ms_mean", "frame_ms_p99", "low_1_fps", "latency_ms_median", "stutters_per_min")

@@ -17,6 +17,7 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
+from league import LIST, PLACEBOS, FleetPlan, FleetRig, _careless, play_fleet, player_of, rig_of
 
 from bench.rows import Row, said
 from keenlattice._parallel import spread
@@ -31,8 +32,6 @@ from keenlattice.rig.standin.games import GAMES
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import pipeline
 from keenlattice.rig.standin.pipeline import simulate
-from keenlattice.rig.standin.population import LIST, PLACEBOS, FleetRig, rig_of
-from keenlattice.study.fleet import FleetPlan, _careless, play_fleet, player_of
 from keenlattice.study.pool._meta import Rigs, moderated, pooled
 from keenlattice.study.pool.evidence import EvidenceRecord
 from keenlattice.study.pool.flat import flattened

@@ -3,9 +3,9 @@
 from pathlib import Path
 
 import numpy as np
+from league import LIST, rig_of
 
 from keenlattice.measure.metrics import TRIAL_METRICS
-from keenlattice.rig.standin.population import LIST, rig_of
 from keenlattice.study.pool.evidence import digest
 from keenlattice.study.pool.flat import packed, schema
 

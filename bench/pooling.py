@@ -11,9 +11,10 @@ from functools import partial
 from pathlib import Path
 from statistics import median
 
+from league import FleetPlan, play_fleet
+
 from bench.evidence import write_evidence
 from bench.start_time import Row
-from keenlattice.study.fleet import FleetPlan, play_fleet
 from keenlattice.study.pool.plan import PoolPlan
 from keenlattice.study.pool.play import pool_evidence
 from keenlattice.study.pool.reading import of_plan, read_evidence

@@ -19,7 +19,7 @@ RECORDINGS = PACK.parent.parent / "recordings"
 FONT = ["-fa", "DejaVu Sans Mono", "-fs", "10"]
 COLOURS = ["-bg", "#14181d", "-fg", "#d8dee6", "-bw", "0"]
 
-LEAGUE = "keen pool fleet league --players 100 --tries 10 --careless 0.06 --workers 2"
+LEAGUE = f"python {PACK.parent.parent / 'league.py'} league --players 100 --tries 10 --careless 0.06"
 
 # name, height in pixels, commands that are typed unseen before, commands that are shown
 SHOTS: list[tuple[str, int, list[str], list[str]]] = [

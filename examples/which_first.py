@@ -8,15 +8,16 @@ import sys
 import tempfile
 from pathlib import Path
 
+from league import LIST, FleetPlan, play_fleet, rig_of  # beside this file
+
 import keenlattice as keen
-from keenlattice.rig import Standin, rig_of
-from keenlattice.study import LIST
+from keenlattice.rig import Standin
 
 folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="keen-"))
 mine = rig_of(seed=99, number=0)  # of another population than theirs
 with keen.open(folder / "logbook", Standin(folder / "rig", build=mine.build)) as ws:
-    league = ws.play_fleet(folder / "league", players=16, tries=14, seconds=3, screens=True)
-    pool = ws.pool(league.folder)
+    play_fleet(FleetPlan(players=16, tries=14, seconds=3, screens=True), folder / "league")
+    pool = ws.pool(folder / "league")
     print(pool)
 
     listed = ws.edit(mine.game, {key: value for key, value in LIST.items() if ws.rig.catalog()[key].scope == "game"},

@@ -10,6 +10,7 @@ from unittest import mock
 
 import numpy as np
 from bench.traces import trace
+from league import rig_of
 
 from keenlattice import measure, study
 from keenlattice.catalog.model import Setting
@@ -22,7 +23,6 @@ from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.rig.linux import _sampler
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.pipeline import simulate
-from keenlattice.rig.standin.population import rig_of
 from keenlattice.study.pool._answers import answers
 from keenlattice.study.pool._checks import small_studies, without_each
 from keenlattice.study.pool._meta import Rigs, moderated, pooled, tau2_of

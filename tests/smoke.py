@@ -37,8 +37,8 @@ COMMANDS: list[tuple[str, int]] = [(words, 0) for words in (
         f"screen brass-orbit@stock brass-orbit --rounds 1 {SHORT}",
         f"hunt brass-orbit --decides latency_ms_median --matters 3 --blocks 3 {SHORT}",
         f"tune brass-orbit@stock --try frame.queue-depth=1,3 --goal latency_ms_p95 --rounds 3 --proof 2 {SHORT}",
-        "pool fleet league --players 6 --tries 20 --seconds 1 --screens", "pool read league --figure pool.png",
-        "pool look", "pool look frame.queue-depth", "pool order brass-orbit@stock brass-orbit", "pool write mine.jsonl",
+        "pool write mine.jsonl", "pool read mine.jsonl --figure pool.png",
+        "pool look", "pool look frame.queue-depth", "pool order brass-orbit@stock brass-orbit",
         "pool read --add mine.jsonl", "show brass-orbit frame.queue-depth",
         "report --list", "report", "report brass-orbit", "takeover", "report --study 1 --out trial.md",
         "rig facts refresh_hz=165 ram_mib=16384 --rig byhand", "rig game brass-orbit --title 'Brass Orbit' "

@@ -17,6 +17,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from league import FleetPlan, play_fleet
 
 from keenlattice import measure, study
 from keenlattice.catalog.load import catalog
@@ -149,7 +150,7 @@ def of_a_pool(_: Path) -> object:
 
 def of_a_league(folder: Path, **plan: Any) -> object:
     settings = {"players": 3, "seed": 2, "tries": 2, "seconds": 4.0, "blocks": 4, **plan}
-    files = study.play_fleet(study.FleetPlan(**settings), folder)
+    files = play_fleet(FleetPlan(**settings), folder)
     lines = [json.loads(line) for file in files for line in file.read_text(encoding="utf-8").splitlines()]
     return [{name: one[name] for name in ("rig", "study", "game", "change", "found", "facts", "limited_by")}
             for one in lines]

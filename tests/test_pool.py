@@ -3,8 +3,6 @@ end."""
 
 import json
 import sqlite3
-import threading
-import time
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
@@ -15,25 +13,22 @@ import pyarrow.parquet as pq
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from league import FleetPlan, evidence_of, play_fleet
 from scipy.optimize import minimize_scalar
 
 import keenlattice
 from conftest import Keen
-from keenlattice.cli.workers import with_workers
 from keenlattice.errors import BookError, UsageError
 from keenlattice.report.pool_words import change_does
 from keenlattice.study import (
     EvidenceError,
     EvidenceRecord,
-    FleetPlan,
     Found,
     Played,
     Pool,
     PoolPlan,
     Switch,
-    evidence_of,
     flattened,
-    play_fleet,
     pool_evidence,
     read_evidence,
 )
@@ -286,34 +281,11 @@ def test_a_league_that_was_stopped_goes_on_and_is_equal_whatever_plays_it(tmp_pa
         play_fleet(replace(LEAGUE, tries=5), tmp_path / "one")
 
 
-def test_processes_that_are_killed_on_the_way_and_a_cluster_change_nothing(keen: Keen, tmp_path: Path) -> None:
-    import psutil
-    from distributed import LocalCluster
-
-    words = ["--players", "6", "--tries", "7", "--seconds", "1", "--screens"]
-    keen("pool", "fleet", str(tmp_path / "here"), *words)
-
-    done_by_then = list[int]()
-
-    def kill() -> None:
-        while not [*(tmp_path / "killed").glob("player-*.jsonl")]:
-            time.sleep(0.01)
-        for one in psutil.Process().children(recursive=True):
-            if "spawn_main" in " ".join(one.cmdline()):
-                one.kill()
-        done_by_then.append(len([*(tmp_path / "killed").glob("player-*.jsonl")]))
-
-    killer = threading.Thread(target=kill)
-    killer.start()
-    with_workers(2, "", lambda executor: play_fleet(LEAGUE, tmp_path / "killed", executor))
-    killer.join()
-    assert 0 < done_by_then[0] < 6
-    with LocalCluster(n_workers=2, threads_per_worker=1, processes=True, dashboard_address=None) as cluster:
-        keen("pool", "fleet", str(tmp_path / "there"), *words, "--cluster", cluster.scheduler_address)
-        asked = [json.loads(keen("pool", "read", str(tmp_path / name), "--json", *spread).stdout) for name, spread in (
-            ("here", []), ("there", ["--cluster", cluster.scheduler_address]), ("killed", []))]
-    first, *others = [{**one, "plan": ""} for one in asked]
-    assert all(one == first for one in others)
+def test_a_pool_is_equal_over_how_many_processes_it_is_computed(keen: Keen, tmp_path: Path) -> None:
+    play_fleet(LEAGUE, tmp_path / "league")
+    first, second = (json.loads(keen("pool", "read", str(tmp_path / "league"), "--json", *spread).stdout)
+                     for spread in ([], ["--workers", "2"]))
+    assert {**first, "study": 0} == {**second, "study": 0}
 
 
 def test_careless_players_say_what_is_not_so() -> None:

@@ -18,6 +18,7 @@ from unittest import mock
 
 import numpy as np
 import pytest
+from league import FleetPlan, play_fleet
 from scipy.io import wavfile
 
 from keenlattice import measure, study
@@ -32,7 +33,6 @@ from keenlattice.measure.together import with_latency
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.deciding import parsed_matters
-from keenlattice.study.fleet import FleetPlan
 from keenlattice.study.hunt.plan import HuntSpec
 from keenlattice.study.kind import game_for, kind_named
 from keenlattice.study.player import entries_on
@@ -135,7 +135,7 @@ def of_studies() -> dict[str, Call]:
 
 def _league(folder: Path, name: str) -> object:
     (folder / name).write_text("{}", encoding="utf-8")
-    return study.play_fleet(FleetPlan(players=1), folder)
+    return play_fleet(FleetPlan(players=1), folder)
 
 
 FIVE, ONE, TWO = np.arange(5.0), np.array([1.0]), np.array([1.0, 2.0])

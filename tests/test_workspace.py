@@ -13,6 +13,7 @@ from typing import Any, ClassVar
 import pandas
 import pytest
 import typer
+from league import FleetPlan, play_fleet
 
 import keenlattice
 from conftest import Keen, typed
@@ -101,14 +102,12 @@ STORY: list[tuple[list[str], Call]] = [
                         limits=[Limit("frame_ms_p99", "below", 30.0)], **RUNS)),
     (["tune", "rig", "--step", "gpu.core-offset@gpu0=240", "--game", "brass-orbit", "--proof", "0", *SHORT],
      lambda ws: ws.ramp("rig", "gpu.core-offset@gpu0", 240, game="brass-orbit", proof=0, **RUNS)),
-    (["pool", "fleet", "league", "--players", "6", "--tries", "20", "--seconds", "1", "--screens"],
-     lambda ws: ws.play_fleet("league", players=6, tries=20, seconds=1.0, screens=True)),
+    (["pool", "write", "mine.jsonl"], lambda ws: ws.write_evidence("mine.jsonl")),
     (["pool", "read", "league", "--matters", "2"], lambda ws: ws.pool("league", matters_pct=2.0)),
     (["pool", "look", "frame.queue-depth", "--game", "brass-orbit"],
      lambda ws: ws.pooled("frame.queue-depth", "brass-orbit")),
     (["pool", "order", "brass-orbit@stock", "brass-orbit"],
      lambda ws: ws.try_first("brass-orbit@stock", "brass-orbit")),
-    (["pool", "write", "mine.jsonl"], lambda ws: ws.write_evidence("mine.jsonl")),
     (["report", "--list"], lambda ws: ws.studies()),
     (["report", "--study", "1", "--out", "page.html"], lambda ws: ws.report(study=1).save("page.html")),
     (["report", "brass-orbit", "--out", "page.md"], lambda ws: ws.report("brass-orbit").save("page.md")),
@@ -157,6 +156,7 @@ def test_a_call_gives_what_its_command_prints(tmp_path: Path, monkeypatch: pytes
         (tmp_path / player).mkdir()
         for file in [EXAMPLES / "packs" / "pinball-league.toml", *(EXAMPLES / "recordings").iterdir()]:
             shutil.copy(file, tmp_path / player / file.name.replace("pinball-", ""))
+        play_fleet(FleetPlan(players=6, tries=20, seconds=1.0, screens=True), tmp_path / player / "league")
     monkeypatch.chdir(tmp_path / "python")
     monkeypatch.setenv("KEEN_STATE", str(tmp_path / "python" / "state"))
     env = {"HOME": str(tmp_path / "typed"), "KEEN_STATE": str(tmp_path / "typed" / "state"), "COLUMNS": "100",

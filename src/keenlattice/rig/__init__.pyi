@@ -43,7 +43,5 @@ from .places import place_of as place_of
 from .places import put_file as put_file
 from .standin.build import Build as Build
 from .standin.machine import Standin as Standin
-from .standin.population import FleetRig as FleetRig
-from .standin.population import rig_of as rig_of
 from .transaction import Transaction as Transaction
 from .transaction import changing as changing

@@ -6,10 +6,6 @@ from .blind.play import run_blind as run_blind
 from .blind.result import Blind as Blind
 from .blind.result import Round as Round
 from .deciding import parsed_matters as parsed_matters
-from .fleet import LIST as LIST
-from .fleet import FleetPlan as FleetPlan
-from .fleet import evidence_of as evidence_of
-from .fleet import play_fleet as play_fleet
 from .hunt.plan import HuntPlan as HuntPlan
 from .hunt.plan import HuntSpec as HuntSpec
 from .hunt.play import run_hunt as run_hunt

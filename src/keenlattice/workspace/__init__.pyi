@@ -45,7 +45,6 @@ from .played import ScreenCost as ScreenCost
 from .played import StudyList as StudyList
 from .pooling import ChangeHere as ChangeHere
 from .pooling import EvidenceWritten as EvidenceWritten
-from .pooling import League as League
 from .pooling import PoolLook as PoolLook
 from .pooling import TryFirst as TryFirst
 from .recordings import NewMap as NewMap

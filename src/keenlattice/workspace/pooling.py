@@ -16,7 +16,6 @@ if TYPE_CHECKING:
 
     from keenlattice.study.pool.order import Expected, ToTry
     from keenlattice.study.pool.result import Pool, PooledChange
-    from keenlattice.study.record import Progress
     from keenlattice.workspace.played import Played
 
 
@@ -95,21 +94,6 @@ class TryFirst(Result):
 
     def _caption(self) -> str:
         return f"{len(self.order)} changes, by what each may gain for its time"
-
-
-@dataclass(frozen=True, repr=False)
-class League(Result):
-    """A league of made-up players that was played: the folder of what they publish, and how many there are."""
-
-    SCHEMA: ClassVar[str] = "league"
-
-    folder: Path
-    players: int
-    careless: int
-    records: int
-
-    def _caption(self) -> str:
-        return f"{self.folder}: {self.players} players, {self.records} records"
 
 
 class Pooling(Claiming):
@@ -264,34 +248,6 @@ class Pooling(Claiming):
 
         own = self.minutes_a_step({}) if self.by_hand else 0.0
         return own + RESTARTS_MINUTES[restart_for(self.rig, [key])]
-
-    def play_fleet(self, folder: Path | str, *, players: int = 40, seed: int = 1, tries: int = 6, seconds: float = 20.0,
-                   careless: float = 0.0, screens: bool = False, executor: "Executor | None" = None,
-                   progress: "Progress | None" = None) -> League:
-        """Plays a league of made-up players, each on a rig of their own, who publish their evidence.
-
-        Args:
-            folder: where the evidence goes; a league that lies there goes on.
-            players: how many.
-            seed: draws rigs, games, and what each tries.
-            tries: how many changes of a list of thirty each tries.
-            seconds: length of a run.
-            careless: share of the players that mix up, hardly play, or make their numbers up; 0 to 1.
-            screens: whether each screens what they try, instead of a trial of each.
-            executor: plays them; equal evidence whatever it is.
-            progress: is told how many players are done, of how many.
-
-        Raises:
-            BadValue: out of range.
-            UsageError: the folder holds something else, or another league.
-        """
-        from keenlattice.study.fleet import FleetPlan, play_fleet, player_of
-
-        plan = FleetPlan(players, seed, tries, seconds, careless=careless, screens=screens)
-        files = play_fleet(plan, Path(folder), executor, progress)
-        records = sum(file.read_bytes().count(b"\n") for file in files)
-        careless = sum(bool(player_of(plan, number).careless) for number in range(plan.players))
-        return League(Path(folder), plan.players, careless, records)
 
     def told_by_pool(self, entries: Mapping[str, Value], game: str = "") -> dict[str, str]:
         """What the newest pool says of some settings at some values, in words; of those that it knows, if there is one.

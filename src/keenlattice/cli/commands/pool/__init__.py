@@ -6,7 +6,6 @@ OF_A_POOL = {
     "read": "Pool evidence of many rigs: what does each change do?",
     "look": "Show what the pool says, and what to expect here.",
     "order": "Say which of many changes to try first here.",
-    "write": "Write your own evidence, for others to pool.",
-    "fleet": "Let a league of made-up players publish evidence."}
+    "write": "Write your own evidence, for others to pool."}
 
 app = group("keenlattice.cli.commands.pool", {"Commands": OF_A_POOL})

@@ -1,14 +1,18 @@
 """`keen pool read`: evidence of many rigs becomes knowledge."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from keenlattice.cli.complete import games
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Decides, Figure, Json, Rig
-from keenlattice.cli.workers import Cluster, Workers
+
+if TYPE_CHECKING:
+    from concurrent.futures import Executor
 
 
 def read(
@@ -23,8 +27,9 @@ def read(
     game: Annotated[str, typer.Option("--game", autocompletion=games, help="Only evidence of this game.")] = "",
     again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Compute one anew from its evidence."
                                               )] = None,
-    figure: Figure = None, workers: Workers = None, cluster: Cluster = "", book: Book = None, rig: Rig = "standin",
-    json: Json = False,
+    figure: Figure = None,
+    workers: Annotated[int, typer.Option("--workers", min=1, max=512, help="Spread it over so many processes.")] = 1,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Pool evidence of many rigs: what each change does in general, on the next rig, and on which.
 
@@ -35,7 +40,6 @@ def read(
     from keenlattice.cli.output import emit, say
     from keenlattice.cli.views.pool import show_pool
     from keenlattice.cli.views.studies import show_recomputed
-    from keenlattice.cli.workers import with_workers
     from keenlattice.errors import UsageError
 
     if again is not None and (sources or add or figure):
@@ -47,8 +51,8 @@ def read(
         found = ws.recompute(again, "pool")
         emit(found) if json else show_recomputed(found)
         return
-    played = with_workers(workers, cluster, lambda executor: ws.pool(
-        *(sources or ()), add=add, decides=decides, matters_pct=matters, game=game, executor=executor))
+    with _processes(workers) as executor:
+        played = ws.pool(*(sources or ()), add=add, decides=decides, matters_pct=matters, game=game, executor=executor)
     if figure:
         played.figure().save(figure)
     if json:
@@ -57,3 +61,28 @@ def read(
     show_pool(ws.pooled(game=game))
     if figure:
         say(f"\nfigure: {figure}")
+
+
+@contextmanager
+def _processes(count: int) -> "Iterator[Executor | None]":
+    """So many processes to compute in; None for one, which is this.
+
+    Raises:
+        KeenLatticeError: one was ended on the way.
+    """
+    if count == 1:
+        yield None
+        return
+    from concurrent.futures import BrokenExecutor, ProcessPoolExecutor
+    from multiprocessing import get_context
+
+    from keenlattice.errors import KeenLatticeError
+
+    executor = ProcessPoolExecutor(count, get_context("spawn"))  # a fork of a process with threads may hang
+    try:
+        yield executor
+    except BrokenExecutor:
+        raise KeenLatticeError("a process that does the work was ended, by the system or by somebody; try it with "
+                               "fewer --workers, since memory may be short") from None
+    finally:
+        executor.shutdown(cancel_futures=True)
