@@ -15,7 +15,7 @@
 
 PYTHON ?= python3
 WINDOWS := build/windows
-EXTRAS := tables,byhand,linux,wayland,cluster,fast,dev,docs
+EXTRAS := byhand,linux,wayland,cluster,dev,docs
 # Modules of tests that are about the Linux rig, a browser, terminals and signals have nothing to say there.
 ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog checks formula hands hunt ini logbook measure \
   pack profile screen study trial tune workspace))

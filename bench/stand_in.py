@@ -9,11 +9,9 @@ from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from pathlib import Path
 from statistics import median
-from unittest.mock import patch
 
 from bench.start_time import Row
 from keenlattice._parallel import spread
-from keenlattice.rig.standin import recurrence
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import Pipeline
 from keenlattice.rig.standin.pipeline import simulate, simulate_many
@@ -33,14 +31,9 @@ print(json.dumps(times))
 
 
 def measure() -> list[Row]:
-    """In plain Python, and compiled (the extra `fast`), which a process turns to after some millions of frames."""
     with tempfile.TemporaryDirectory() as folder:
-        rig = Standin(Path(folder))
-        plain = _rate(rig)
-        with patch.object(recurrence, "COMPILED_FROM", 0):
-            compiled = _rate(rig)
-    return [("the stand-in on one core, compiled", compiled, "million frames a second", "3 at least", compiled >= 3),
-            ("the stand-in on one core, without a compiler", plain, "million frames a second", "none", True)]
+        rate = _rate(Standin(Path(folder)))
+    return [("the stand-in on one core", rate, "million frames a second", "none", True)]
 
 
 def _rate(rig: Standin) -> float:

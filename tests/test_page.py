@@ -5,7 +5,6 @@ import re
 import shlex
 import shutil
 import subprocess
-import sys
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -21,7 +20,6 @@ pytest.importorskip("selenium", reason="no browser is driven here")
 from browser import CONTRASTS, MISSING, Browser, browser
 from conftest import KEEN, Keen, as_json, environment, typed
 from keenlattice.cli.app import app
-from keenlattice.errors import NeedsInstalling
 from keenlattice.logbook._studies import studies
 from keenlattice.logbook.book import Logbook
 from keenlattice.measure.capture import Capture
@@ -203,16 +201,13 @@ def test_results_show_themselves_in_a_notebook() -> None:
     assert replace(capture, click_ms=np.empty(0), answer_ms=np.empty(0))._repr_html_().count("<tr") == 2
 
 
-def test_without_pandas_results_still_show_themselves(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_results_show_themselves_at_a_prompt_and_act_on_no_terminal() -> None:
     result, _ = hostile_result("plain")
-    monkeypatch.setitem(sys.modules, "pandas", None)
     head, *rows = str(result).splitlines()[1:]
     assert head.split()[:3] == ["name", "unit", "before"] and len(rows) == 2
     assert "<td>better</td>" in result._repr_html_()
     odd = Capture(np.arange(50.0), about={"game": "a\x1b[2J\nb"})
     assert str(odd).splitlines()[0].startswith("Capture of a\ufffd[2J\ufffdb:")
-    with pytest.raises(NeedsInstalling, match=r"keen-lattice\[tables\]"):
-        result.table()
 
 
 def test_pictures_are_drawn_once_each_and_say_what_they_show(tmp_path: Path) -> None:

@@ -116,24 +116,10 @@ def test_a_run_is_the_same_frame_by_frame_all_at_once_and_compiled(rig: Standin,
     stages, rules = _stages(line, 4000, 5.0, np.random.default_rng(1)), _rules(line)
     takes = stages.cpu_ms, stages.gpu_ms, stages.oversleep_ms
     plain = recurrence.one_by_one(rules, *takes)
-    others = [recurrence.compiled(rules, *takes)] if recurrence.can_compile() else []
-    if waits == "queue":
-        others.append(recurrence.all_at_once(rules, *takes[:2]))
-    for other in others:
-        assert other is not None
-        for name in ("begins", "rendered", "shown"):
-            assert np.array_equal(getattr(other, name), getattr(plain, name)), name
-
-
-def test_after_many_frames_a_process_compiles_and_plays_on_the_same(rig: Standin,
-                                                                    monkeypatch: pytest.MonkeyPatch) -> None:
-    before = rig.play("brass-orbit", 10, 1)
-    monkeypatch.setattr(recurrence, "COMPILED_FROM", 0)
-    monkeypatch.setattr(recurrence, "all_at_once", None)  # so that it cannot have been played without
-    if not recurrence.can_compile():
-        pytest.skip("numba is not installed")
-    after = rig.play("brass-orbit", 10, 1)
-    assert np.array_equal(before.shown_ms, after.shown_ms) and np.array_equal(before.answer_ms, after.answer_ms)
+    other = recurrence.all_at_once(rules, *takes[:2])
+    assert other is not None
+    for name in ("begins", "rendered", "shown"):
+        assert np.array_equal(getattr(other, name), getattr(plain, name)), name
 
 
 def test_where_the_cpu_is_the_limit_the_queue_does_nothing(rig: Standin) -> None:

@@ -5,8 +5,6 @@ from dataclasses import fields, is_dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice.errors import NeedsInstalling
-
 if TYPE_CHECKING:
     import pandas
 
@@ -18,19 +16,6 @@ NOT_IN_JSON: Mapping[str, bool] = {"json": False}
 """Metadata of a result's field that is for Python alone."""
 
 
-def pandas_here() -> Any:
-    """The package pandas, which tables are of.
-
-    Raises:
-        NeedsInstalling: it is not there: the extra `tables`.
-    """
-    try:
-        import pandas
-    except ImportError:
-        raise NeedsInstalling("a table is one of the package pandas: pip install 'keen-lattice[tables]'") from None
-    return pandas
-
-
 class Shown:
     """What has a tidy table: one row for each observation, one column for each variable."""
 
@@ -40,13 +25,10 @@ class Shown:
     """Those of a table that may have no rows."""
 
     def table(self) -> "pandas.DataFrame":
-        """The result as a table, a row for each of the things that it is about; takes pandas (the extra `tables`).
+        """Return the result as a table, a row for each of the things that it is about."""
+        import pandas
 
-        Raises:
-            NeedsInstalling: that is not there.
-        """
-        found: pandas.DataFrame = pandas_here().DataFrame(self._rows(), columns=self.COLUMNS)
-        return found
+        return pandas.DataFrame(self._rows(), columns=self.COLUMNS)
 
     def _rows(self) -> Rows:
         """The rows of the table."""

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from keenlattice._notebook import pandas_here
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.metrics import METRICS, metric, metrics_of
 
@@ -66,10 +65,11 @@ def table(captures: Iterable[Capture], names: Sequence[str] | None = None) -> "p
     Raises:
         UnknownName: no such metric.
     """
+    import pandas
+
     told = ("rig", "game", "version", "time")
     rows = [{**{key: capture.about.get(key) for key in told}, **metrics_of(capture, names)} for capture in captures]
-    found: pandas.DataFrame = pandas_here().DataFrame(rows)
-    return found
+    return pandas.DataFrame(rows)
 
 
 def t_interval(values: "np.typing.NDArray[np.float64]", confidence: float) -> tuple[float, float, float]:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from keenlattice._notebook import Rows, Shown, pandas_here
+from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import CaptureError
 from keenlattice.measure.series import Floats as Floats
 from keenlattice.measure.series import Series, check_names
@@ -109,14 +109,15 @@ class Capture(Shown):
         Columns: kind ("frame" or "click"), at_ms, and where known frame_ms (of a frame: since the one before),
         cpu_ms, gpu_ms, latency_ms (of a click that was answered).
         """
-        frame_of = pandas_here()
-        frames = frame_of.DataFrame({"kind": "frame", "at_ms": self.shown_ms, "frame_ms": np.concatenate(
+        import pandas
+
+        frames = pandas.DataFrame({"kind": "frame", "at_ms": self.shown_ms, "frame_ms": np.concatenate(
             [np.full(min(1, self.shown_ms.size), np.nan), self.frame_ms])})
         for name, values in (("cpu_ms", self.cpu_ms), ("gpu_ms", self.gpu_ms)):
             frames[name] = values if values.size else np.nan
-        clicks = frame_of.DataFrame({"kind": "click", "at_ms": self.click_ms,
+        clicks = pandas.DataFrame({"kind": "click", "at_ms": self.click_ms,
                                      "latency_ms": self.answer_ms - self.click_ms})
-        both: pandas.DataFrame = frame_of.concat([frames, clicks])
+        both: pandas.DataFrame = pandas.concat([frames, clicks])
         return both.sort_values("at_ms", kind="stable", ignore_index=True)
 
     def _in_brief(self) -> Rows:

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING
 
-from keenlattice._notebook import Rows, Shown, pandas_here
+from keenlattice._notebook import Rows, Shown
 from keenlattice.catalog.values import Value, same
 from keenlattice.profile.version import Entries
 
@@ -32,9 +32,10 @@ class Changes(tuple[Change, ...], Shown):
 
     def table(self) -> "pandas.DataFrame":
         """A row for each, with the values as they are: a number beside what is unset stays whole. As in `Shown`."""
+        import pandas
+
         columns = ["key", "before", "after"]
-        found: pandas.DataFrame = pandas_here().DataFrame(self._rows(), columns=columns, dtype=object)
-        return found
+        return pandas.DataFrame(self._rows(), columns=columns, dtype=object)
 
     def _rows(self) -> Rows:
         """A row for each."""

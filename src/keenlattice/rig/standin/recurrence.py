@@ -1,13 +1,11 @@
 """When each frame begins, is rendered and is shown: each waits for the ones before it.
 
 All that a frame takes is a whole number of ticks, and a tick is a power of two. Sums of such times are exact, in
-whatever order they are added: frame by frame, all at once or compiled, a run comes to the very same times.
+whatever order they are added: frame by frame or all at once, a run comes to the very same times.
 """
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cache
 from typing import Any
 
 import numpy as np
@@ -16,7 +14,6 @@ from keenlattice.measure.capture import Floats
 
 TICKS_PER_MS = 2.0**20  # a tick is about a nanosecond; a double counts them for a hundred days
 AT_ONCE_FROM, MOST_PASSES = 4, 15
-COMPILED_FROM = 5_000_000  # frames in a process, from which loading a compiler is made up for
 AT_NO_REFRESH, AT_A_REFRESH, AT_LEAST_APART, AT_A_REFRESH_OR_LATE = range(4)
 SHOWN = {"off": AT_NO_REFRESH, "variable": AT_LEAST_APART, "only-above-refresh": AT_A_REFRESH_OR_LATE}
 
@@ -59,8 +56,6 @@ def run(rules: Rules, cpu_ms: Floats, gpu_ms: Floats, late_ms: Floats) -> Times:
         cpu_ms, gpu_ms: what each takes on either.
         late_ms: how late a limiter wakes, should it hold the frame. All in whole ticks, of shape (frames,).
     """
-    if _is_worth_compiling(cpu_ms.size) and can_compile():
-        return compiled(rules, cpu_ms, gpu_ms, late_ms)
     if rules.nothing_but_the_queue and rules.in_flight >= AT_ONCE_FROM:
         quick = all_at_once(rules, cpu_ms, gpu_ms)
         if quick:
@@ -68,59 +63,19 @@ def run(rules: Rules, cpu_ms: Floats, gpu_ms: Floats, late_ms: Floats) -> Times:
     return one_by_one(rules, cpu_ms, gpu_ms, late_ms)
 
 
-_frames_so_far = 0
-
-
-def _is_worth_compiling(frames: int) -> bool:
-    global _frames_so_far
-    _frames_so_far += frames
-    return _frames_so_far >= COMPILED_FROM
-
-
-def can_compile() -> bool:
-    """Whether the compiler is there, and works: the extra `fast`."""
-    return _compiled_loop() is not None
-
-
 def one_by_one(rules: Rules, cpu_ms: Floats, gpu_ms: Floats, late_ms: Floats) -> Times:
     """Frame by frame; over lists, which Python indexes several times quicker than arrays."""
-    return _filled(_loop, rules, cpu_ms.tolist(), gpu_ms.tolist(), late_ms.tolist(), lambda size: [0.0] * size)
-
-
-def compiled(rules: Rules, cpu_ms: Floats, gpu_ms: Floats, late_ms: Floats) -> Times:
-    """The same loop, compiled when it is first used, and kept on the disk from then on; needs the extra `fast`."""
-    loop = _compiled_loop()
-    assert loop is not None
-    return _filled(loop, rules, cpu_ms, gpu_ms, late_ms, np.zeros)
-
-
-@cache
-def _compiled_loop() -> Callable[..., None] | None:
-    try:
-        import numba
-    except ImportError:  # not there, or not for this NumPy
-        return None
-    make = numba.njit  # not with fast-math: every operation as Python does it
-    try:
-        made: Callable[..., None] = make(cache=True)(_loop)
-    except RuntimeError:  # there is nowhere to keep it
-        made = make(_loop)
-    return made
-
-
-def _filled(loop: Callable[..., None], rules: Rules, cpu: Any, gpu: Any, late: Any,
-            zeros: Callable[[int], Any]) -> Times:
-    """What the loop makes of some frames, in lists or in arrays, as `zeros` makes them."""
-    begins, rendered, shown = (zeros(len(cpu) + more) for more in (0, rules.in_flight, rules.buffers))
-    loop(cpu, gpu, late, begins, rendered, shown, rules.gap_ms, rules.lead_ms, rules.shown, rules.period_ms)
+    begins, rendered, shown = ([0.0] * (cpu_ms.size + more) for more in (0, rules.in_flight, rules.buffers))
+    _loop(cpu_ms.tolist(), gpu_ms.tolist(), late_ms.tolist(), begins, rendered, shown, rules.gap_ms, rules.lead_ms,
+          rules.shown, rules.period_ms)
     ready, seen = np.asarray(rendered)[rules.in_flight:], np.asarray(shown)[rules.buffers:]
     return Times(np.asarray(begins), ready, ready if rules.shown == AT_NO_REFRESH else seen)
 
 
-def _loop(cpu: Any, gpu: Any, late: Any, begins: Any, rendered: Any, shown: Any, gap: float, lead: float,
-          showing: int, period: float) -> None:
+def _loop(cpu: list[float], gpu: list[float], late: list[float], begins: list[float], rendered: list[float],
+          shown: list[float], gap: float, lead: float, showing: int, period: float) -> None:
     """Fills `begins`, and `rendered` and `shown` behind as many zeros as frames may be under way, and be finished and
-    not yet shown: so frame i finds at i what it waits for. Takes lists and arrays alike."""
+    not yet shown: so frame i finds at i what it waits for."""
     in_flight, buffers, slack = len(rendered) - len(cpu), len(shown) - len(cpu), 1e-9 * period
     cpu_free = gpu_free = not_before = on_screen = 0.0
     for i in range(len(cpu)):
