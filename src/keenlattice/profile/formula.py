@@ -2,11 +2,13 @@
 
     numbers, "texts", names of facts;  + - * /;  = <> < <= > >=;  and, or, not;  min(), max(), round(), if()
 
-They come from strangers' packs: the evaluator is our own small one, which knows nothing but this list, and is bounded
-in length, depth and size of numbers. There is no power, no attribute, no loop. What is missing (None) or of another
-type compares as false, so that a condition over facts that a rig does not tell is simply not met.
+They come from strangers' packs: Python's parser reads them, nothing but this list is taken of what it finds, and none
+of it is run as Python. They are bounded in length and size of numbers. There is no power, no attribute, no loop. What
+is missing (None) or of another type compares as false, so that a condition over facts that a rig does not tell is
+simply not met.
 """
 
+import ast
 import math
 import re
 from collections.abc import Callable, Mapping, Sequence
@@ -14,7 +16,7 @@ from functools import lru_cache
 
 from keenlattice.errors import BadValue
 
-LONGEST, DEEPEST, LARGEST = 400, 24, 1e15
+LONGEST, LARGEST = 400, 1e15
 
 Term = float | str | bool | None
 Names = Mapping[str, object]
@@ -22,7 +24,10 @@ Evaluate = Callable[["Scope"], Term]
 
 TOKEN = re.compile(r"\s*(?:(\d+(?:\.\d+)?)|\"([^\"]*)\"|([A-Za-z_][A-Za-z0-9_]*)|(<>|<=|>=|[-+*/=<>(),]))")
 WORDS = ("and", "or", "not")
-COMPARISONS = ("=", "<>", "<", "<=", ">", ">=")
+PYTHONS = {"=": "==", "<>": "!="}
+NAMED = "n_"  # stands before each name, so that none is a word of Python's
+COMPARISONS = (ast.Eq, ast.NotEq, ast.Lt, ast.LtE, ast.Gt, ast.GtE)
+ARITHMETIC = (ast.Add, ast.Sub, ast.Mult, ast.Div)
 
 
 class Scope:
@@ -64,7 +69,7 @@ def parse(text: str) -> Evaluate:
     """
     if len(text) > LONGEST:
         raise BadValue(f"the formula {_short(text)} is longer than {LONGEST} characters")
-    return _Parser(text).whole()
+    return _parsed(text)
 
 
 def _short(text: str) -> str:
@@ -72,125 +77,82 @@ def _short(text: str) -> str:
     return repr(shown.strip())
 
 
-class _Parser:
-    """Recursive descent over the tokens of one expression; each method returns what evaluates its part."""
+def _translated(text: str) -> tuple[str, list[tuple[int, str]]]:
+    """The expression as Python writes it, every name behind a letter of ours; and where each word of it begins."""
+    pieces, places, length = list[str](), list[tuple[int, str]](), 0
+    at, end = 0, len(text.rstrip())
+    while at < end:
+        match = TOKEN.match(text, at)
+        if match is None:
+            raise _bad(text, f"{text[at:].strip()[:12]!r} means nothing in a formula")
+        number, quoted, name, sign = match.groups()
+        if name is not None:
+            piece = name if name in WORDS else NAMED + name
+        elif number is not None:
+            piece = repr(_bounded(float(number)))
+        else:  # brackets keep two texts in a row from being one
+            piece = PYTHONS.get(sign, sign) if sign else f"({quoted!r})"
+        places.append((length, quoted if quoted is not None else match[0].strip()))
+        pieces.append(piece)
+        length += len(piece) + 1
+        at = match.end()
+    return " ".join(pieces), places
 
-    def __init__(self, text: str) -> None:
-        self._text, self._depth, self._next = text, 0, 0
-        self._tokens = self._split(text)
 
-    def _split(self, text: str) -> list[tuple[str, str]]:
-        tokens, at, end = [], 0, len(text.rstrip())
-        while at < end:
-            match = TOKEN.match(text, at)
-            if match is None:
-                raise self._bad(f"{text[at:].strip()[:12]!r} means nothing in a formula")
-            kind = ("number", "text", "name", "sign")[(match.lastindex or 1) - 1]
-            word = match[match.lastindex or 1]
-            tokens.append(("sign" if kind == "name" and word in WORDS else kind, word))
-            at = match.end()
-        return tokens
+def _parsed(text: str) -> Evaluate:
+    """What evaluates an expression: Python's own parser reads it, and only what is listed here is taken of that."""
+    source, places = _translated(text)
+    try:
+        tree = ast.parse(source, mode="eval")
+    except SyntaxError as error:
+        if "never closed" in error.msg:
+            raise _bad(text, "a ')' is missing") from None
+        words = [word for begin, word in places if begin < (error.offset or 0)]
+        ended = (error.offset or 0) > len(source) or not words
+        raise _bad(text, "it ends too early" if ended else f"{words[-1]!r} stands where it should not") from None
+    except (MemoryError, RecursionError):
+        raise _bad(text, "it is nested too deep") from None
+    return _made(text, tree.body)
 
-    def _bad(self, why: str) -> BadValue:
-        return BadValue(f"the formula {_short(self._text)} cannot be read: {why}; write it like = refresh - 3")
 
-    def whole(self) -> Evaluate:
-        found = self._either()
-        if self._next < len(self._tokens):
-            raise self._bad(f"{self._tokens[self._next][1]!r} is one too many")
-        return found
+def _bad(text: str, why: str) -> BadValue:
+    return BadValue(f"the formula {_short(text)} cannot be read: {why}; write it like = refresh - 3")
 
-    def _take(self, *signs: str) -> str:
-        """The next token, if it is one of these signs."""
-        if self._next < len(self._tokens):
-            kind, word = self._tokens[self._next]
-            if kind == "sign" and word in signs:
-                self._next += 1
-                return word
-        return ""
 
-    def _need(self, sign: str) -> None:
-        if not self._take(sign):
-            raise self._bad(f"a {sign!r} is missing")
-
-    def _either(self) -> Evaluate:
-        self._depth += 1
-        if self._depth > DEEPEST:
-            raise self._bad("it is nested too deep")
-        parts = [self._all()]
-        while self._take("or"):
-            parts.append(self._all())
-        self._depth -= 1
-        return parts[0] if len(parts) == 1 else lambda scope: any(_truth(part(scope)) for part in parts)
-
-    def _all(self) -> Evaluate:
-        parts = [self._comparison()]
-        while self._take("and"):
-            parts.append(self._comparison())
-        return parts[0] if len(parts) == 1 else lambda scope: all(_truth(part(scope)) for part in parts)
-
-    def _comparison(self) -> Evaluate:
-        if self._take("not"):
-            self._depth += 1
-            if self._depth > DEEPEST:
-                raise self._bad("it is nested too deep")
-            negated = self._comparison()
-            self._depth -= 1
-            return lambda scope: not _truth(negated(scope))
-        left = self._sum()
-        sign = self._take(*COMPARISONS)
-        if not sign:
-            return left
-        right = self._sum()
-        return lambda scope: _compare(sign, left(scope), right(scope))
-
-    def _sum(self) -> Evaluate:
-        found = self._product()
-        while sign := self._take("+", "-"):
-            found = _arithmetic(sign, found, self._product())
-        return found
-
-    def _product(self) -> Evaluate:
-        found = self._factor()
-        while sign := self._take("*", "/"):
-            found = _arithmetic(sign, found, self._factor())
-        return found
-
-    def _factor(self) -> Evaluate:
-        negative = bool(self._take("-"))
-        found = self._atom()
-        return _arithmetic("-", lambda scope: 0.0, found) if negative else found
-
-    def _atom(self) -> Evaluate:
-        if self._take("("):
-            inner = self._either()
-            self._need(")")
-            return inner
-        if self._next >= len(self._tokens):
-            raise self._bad("it ends too early")
-        kind, word = self._tokens[self._next]
-        self._next += 1
-        if kind == "number":
-            number = _bounded(float(word))
-            return lambda scope: number
-        if kind == "text":
+def _made(text: str, node: ast.expr) -> Evaluate:
+    """What evaluates one part of the tree."""
+    match node:
+        case ast.Constant(value=str() as word):
             return lambda scope: word
-        if kind == "name":
-            return self._call(word) if self._take("(") else lambda scope: _look_up(scope, word)
-        raise self._bad(f"{word!r} stands where a value should")
+        case ast.Constant(value=float() as number):
+            return lambda scope: number
+        case ast.Name(id=name):
+            return lambda scope: _look_up(scope, name.removeprefix(NAMED))
+        case ast.BoolOp(op=op, values=values):
+            met, parts = any if isinstance(op, ast.Or) else all, [_made(text, value) for value in values]
+            return lambda scope: met(_truth(part(scope)) for part in parts)
+        case ast.UnaryOp(op=ast.Not(), operand=operand):
+            negated = _made(text, operand)
+            return lambda scope: not _truth(negated(scope))
+        case ast.UnaryOp(op=ast.USub(), operand=operand):
+            return _arithmetic(ast.Sub, lambda scope: 0.0, _made(text, operand))
+        case ast.BinOp(left=left, op=op, right=right) if type(op) in ARITHMETIC:
+            return _arithmetic(type(op), _made(text, left), _made(text, right))
+        case ast.Compare(left=left, ops=[op], comparators=[right]) if type(op) in COMPARISONS:
+            sides, sign = (_made(text, left), _made(text, right)), type(op)
+            return lambda scope: _compare(sign, sides[0](scope), sides[1](scope))
+        case ast.Call(func=ast.Name(id=name), args=values, keywords=[]):
+            return _call(text, name.removeprefix(NAMED), [_made(text, value) for value in values])
+    raise _bad(text, "there are numbers, texts, names, + - * /, comparisons, and, or, not, and functions")
 
-    def _call(self, name: str) -> Evaluate:
-        arguments = [] if self._take(")") else [self._either()]
-        while arguments and self._take(","):
-            arguments.append(self._either())
-        if arguments:
-            self._need(")")
-        if name == "if":
-            if len(arguments) != 3:
-                raise self._bad("if() takes a condition, a value, and another value")
-            condition, then, otherwise = arguments
-            return lambda scope: then(scope) if _truth(condition(scope)) else otherwise(scope)
+
+def _call(text: str, name: str, arguments: Sequence[Evaluate]) -> Evaluate:
+    if name != "if":
         return lambda scope: _apply(scope, name, [argument(scope) for argument in arguments])
+    if len(arguments) != 3:
+        raise _bad(text, "if() takes a condition, a value, and another value")
+    condition, then, otherwise = arguments
+    return lambda scope: then(scope) if _truth(condition(scope)) else otherwise(scope)
 
 
 def _look_up(scope: Scope, name: str) -> Term:
@@ -204,15 +166,15 @@ def _truth(value: Term) -> bool:
     return value is True
 
 
-def _compare(sign: str, left: Term, right: Term) -> bool:
-    if sign == "=":
+def _compare(sign: type[ast.cmpop], left: Term, right: Term) -> bool:
+    if sign is ast.Eq:
         return left == right and isinstance(left, bool) == isinstance(right, bool)
-    if sign == "<>":
-        return left is not None and right is not None and not _compare("=", left, right)
+    if sign is ast.NotEq:
+        return left is not None and right is not None and not _compare(ast.Eq, left, right)
     if not _is_number(left) or not _is_number(right):
         return False
     assert isinstance(left, int | float) and isinstance(right, int | float)
-    return {"<": left < right, "<=": left <= right, ">": left > right, ">=": left >= right}[sign]
+    return {ast.Lt: left < right, ast.LtE: left <= right, ast.Gt: left > right, ast.GtE: left >= right}[sign]
 
 
 def _is_number(value: Term) -> bool:
@@ -232,12 +194,13 @@ def _bounded(value: float) -> float:
     return value
 
 
-def _arithmetic(sign: str, left: Evaluate, right: Evaluate) -> Evaluate:
+def _arithmetic(sign: type[ast.operator], left: Evaluate, right: Evaluate) -> Evaluate:
     def compute(scope: Scope) -> float:
-        one, other = _number(left(scope)), _number(right(scope))
-        if sign == "/" and other == 0:
+        first, second = _number(left(scope)), _number(right(scope))
+        if sign is ast.Div and second == 0:
             raise BadValue("a formula divides by nothing")
-        return _bounded({"+": one + other, "-": one - other, "*": one * other, "/": one / (other or 1)}[sign])
+        return _bounded({ast.Add: first + second, ast.Sub: first - second, ast.Mult: first * second,
+                         ast.Div: first / (second or 1)}[sign])
     return compute
 
 
