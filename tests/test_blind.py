@@ -232,4 +232,4 @@ def test_a_blind_test_at_the_terminal(keen: Keen, tmp_path: Path) -> None:
     assert "it is void" in gone.stderr and gone.returncode == 2
     keen("report")
     assert "can a hand feel it" in (tmp_path / "blind-2.html").read_text()
-    assert len(as_json(keen("report", "--list", "--json"))["studies"]) == 2
+    assert len(as_json(keen("studies", "--json"))["studies"]) == 2

@@ -191,7 +191,7 @@ def test_a_guided_trial_is_interrupted_in_every_way(keen: Keen, tmp_path: Path, 
     assert "What does Frame-rate cap by the driver show now" in first and "The rig holds:" in first
     assert "was that step taken?" in first and "see that each was taken" in first
     assert as_json(keen("rig", "next", "--json", **HAND))["study"] == 1
-    last = at.sit("trial", "--resume", "--watch", str(player.folder))
+    last = at.sit("studies", "resume", "--watch", str(player.folder))
     assert "Median latency: better" in last and "its player says that it went wrong" in last
     assert at.player.sees("brass-orbit", "frame.cap") == "off"  # it was asked to be put back, as it had been noted
 

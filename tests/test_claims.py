@@ -48,15 +48,15 @@ def test_evidence_travels_with_its_claim_and_is_repeated(keen: Keen, tmp_path: P
     assert claim["at_least_pct"] == pytest.approx(-0.8 * high, abs=0.11)
     assert claim["evidence"][0]["high_pct"] == pytest.approx(high, abs=0.01) and claim["evidence"][0]["blocks"] <= 8
     assert "its author measured -" in keen("pack", "look", "mine.toml").stdout
-    words = ["trial", "--claims", "mine.toml", "--book", "elsewhere", "--seconds", "10", "--seed", "2"]
+    words = ["studies", "claims", "mine.toml", "--book", "elsewhere", "--seconds", "10", "--seed", "2"]
     assert "so it holds on this rig, too" in keen(*words).stdout
     (tmp_path / "mine.toml").write_text((tmp_path / "mine.toml").read_text().replace('"down"', '"up"'))
     assert {one["here"] for one in as_json(keen(*words, "--json"))["rules"][0]["claims"]} == {"does not hold"}
-    pack = as_json(keen("trial", "--claims", str(PACK), "--book", "elsewhere", "--seconds", "5", "--json"))
+    pack = as_json(keen("studies", "claims", str(PACK), "--book", "elsewhere", "--seconds", "5", "--json"))
     assert [(one["rule"], bool(one["not_repeated"])) for one in pack["rules"]] == [(1, False), (3, True)]
     keen("edit", "brass-orbit", "frame.queue-depth=2", "antialias.gamma=off")
     (tmp_path / "bare.toml").write_text('format = "keen-lattice/pack/1"\ntitle = "x"\n[[rule]]\ngame = "rig"\n')
-    assert "claims nothing" in keen("trial", "--claims", "bare.toml", code=2).stderr
+    assert "claims nothing" in keen("studies", "claims", "bare.toml", code=2).stderr
 
 
 @given(st.integers(25, 400), st.sampled_from([0.5, 0.9, 0.99, 0.999]), st.integers(1, 40), st.integers(0, 1000))

@@ -187,7 +187,7 @@ def test_a_hunt_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     told = as_json(keen(*words, "--json"))
     assert told["settings"] == ["shading.ambient-occlusion"] and told["probability"] >= 0.95
     assert "there is nothing to hunt" in keen(*words, "--until", f"{told['before']}").stdout
-    for bad in (["hunt"], ["hunt", "--resume"], [*words, "--since", "brass-orbit", "--until", told["before"]],
+    for bad in (["hunt"], ["studies", "resume"], [*words, "--since", "brass-orbit", "--until", told["before"]],
                 [*words, "--since", "brass-orbit"]):
         keen(*bad, code=2)
 

@@ -118,7 +118,7 @@ def test_findings_and_drift_stand_where_they_matter(written: Path) -> None:
     assert "no longer holds frame.cap" in changed and "drift --put-back" in changed
     assert "anisotropic filtering at 16x may do nothing" in changed
     assert "memory.rated-speed" in rig and "memory.rated-speed" not in changed
-    assert "trial brass-orbit@stock brass-orbit@" in page and "--seed 1" in page and "trial --again 1" in page
+    assert "trial brass-orbit@stock brass-orbit@" in page and "--seed 1" in page and "studies again 1" in page
     assert "keen undo" in page.split("<h2>How to go back</h2>")[1]
 
 
@@ -258,7 +258,7 @@ def test_what_a_report_says_to_repeat_comes_out_the_same(written: Path, tmp_path
     shutil.copytree(written / "book", tmp_path / "book")
     env = environment(written, KEEN_BOOK=str(tmp_path / "book"))  # the same player's: a copy goes on alone
     (again, plays) = (next(line for line in commands_in(written / f"{name}.html") if word in line)
-                      for word in (f"{kind} --again", "--seed"))
+                      for word in ("studies again", "--seed"))
     assert "to the last bit" in typed(shlex.split(again)[1:], tmp_path, env).stdout
     fresh = as_json(typed([*shlex.split(plays)[1:], "--json"], tmp_path, env))
     with Logbook(tmp_path / "book") as book:

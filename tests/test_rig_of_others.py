@@ -65,7 +65,7 @@ def test_it_is_used_like_any_other(installed: Path, tmp_path: Path) -> None:
     played = as_json(keen("trial", "brass-orbit@stock", "brass-orbit", "--rig", "cupboard", "--blocks", "4",
                           "--seconds", "5", "--seed", "1", "--decides", "frame_ms_p50", "--json"))
     assert (played["rig"], played["metrics"][0]["verdict"]) == ("cupboard", "worse")
-    assert "to the last bit" in keen("trial", "--again", "1").stdout
+    assert "to the last bit" in keen("studies", "again", "1").stdout
     assert "an installed rig" in keen("survey").stdout
     keen("apply", "brass-orbit", "--yes")
     assert as_json(keen("drift", "--json"))["profiles"] == []

@@ -214,7 +214,7 @@ def test_screens_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     told = keen(*words, "--seed", "1", "--figure", "s.png", "--together", "antialias.gamma,scaling.render-scale").stdout
     assert "antialias.gamma + scaling.render-scale" in told and (tmp_path / "s.png").exists()
     assert "helps mean frame time" in told
-    assert "was left unfinished" in keen("screen", "--resume", code=2).stderr
+    assert "was left unfinished" in keen("studies", "resume", code=2).stderr
     pack = as_json(keen("screen", "brass-orbit@stock", str(PACK), "--seconds", "5", "--rounds", "1", "--json"))
     assert {one["judged"][0]["metric"] for one in pack["factors"]} == {"latency_ms_median"} and pack["runs"] == 8
     keen("edit", "brass-orbit", "sync.vertical=on", "sync.triple-buffering=on")

@@ -20,7 +20,7 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.rig.find import open_rig
 
 READ = (["history", "brass-orbit"], ["show", "brass-orbit"], ["survey"],
-        ["compare", "brass-orbit@stock", "brass-orbit"], ["undo", "--list"], ["report", "--list"], ["drift"],
+        ["compare", "brass-orbit@stock", "brass-orbit"], ["undo", "--list"], ["studies"], ["drift"],
         ["rig", "sheet"],
         ["report", "brass-orbit", "--out", "page.html"])
 
@@ -166,7 +166,7 @@ def test_every_row_is_held_against_its_form(received: Path, tmp_path: Path) -> N
             for column in raw.execute(f"PRAGMA table_info({table})").fetchall()]
     whole = (received / "logbook.sqlite").read_bytes()
     env = environment(tmp_path, KEEN_BOOK=str(received))
-    commands = [*READ, ["draw", "brass-orbit", "--out", "a.png"], ["trial", "--again", "1"], ["screen", "--again", "2"],
+    commands = [*READ, ["draw", "brass-orbit", "--out", "a.png"], ["studies", "again", "1"], ["studies", "again", "2"],
                 ["report", "--study", "1", "--out", "r.html"], ["report", "--study", "4", "--out", "r.html"]]
     signal.signal(signal.SIGALRM, _too_long)
     tried = refused = 0

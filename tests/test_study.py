@@ -207,7 +207,7 @@ def test_pilot_kill_resume_and_recompute(keen: Keen, tmp_path: Path) -> None:
     assert pilot["noise_dof"] == 4 and pilot["blocks_to_settle"] > 2
     said = keen(*words, "--pilot", "5").stderr
     assert re.search(rf"next: keen trial .* --blocks {pilot['blocks_to_settle']}", said), said
-    assert "was left unfinished" in keen("trial", "--resume", code=2).stderr
+    assert "was left unfinished" in keen("studies", "resume", code=2).stderr
     running = subprocess.Popen([*KEEN, *words[:3], "--seconds", "40", "--blocks", "40", "--every-block",
                                 "--seed", "2"], cwd=tmp_path,
                                env=environment(tmp_path, KEEN_BOOK=str(tmp_path / "book")), stdout=subprocess.PIPE)
@@ -217,16 +217,16 @@ def test_pilot_kill_resume_and_recompute(keen: Keen, tmp_path: Path) -> None:
     running.kill()
     running.wait()
     kept = set((tmp_path / "book" / "captures").glob("*.parquet"))
-    result = as_json(keen("trial", "--resume", "--json"))
+    result = as_json(keen("studies", "resume", "--json"))
     assert result["blocks_played"] == 40 and len(set((tmp_path / "book" / "captures").glob("*")) - kept) < 80
     number = 3  # after two pilots
-    assert as_json(keen("trial", "--again", str(number), "--json"))["equal"] is True
-    assert "to the last bit" in keen("trial", "--again", str(number)).stdout
+    assert as_json(keen("studies", "again", str(number), "--json"))["equal"] is True
+    assert "to the last bit" in keen("studies", "again", str(number)).stdout
     by_age = sorted(kept, key=lambda path: path.stat().st_mtime_ns)
     victim = by_age[-2]  # the newest may have been kept just before the kill, and not counted
     victim.write_bytes(victim.read_bytes()[:-200])
-    keen("trial", "--again", str(number), code=1)
-    assert "there is no trial 9" in keen("trial", "--again", "9", code=2).stderr
+    keen("studies", "again", str(number), code=1)
+    assert "there is no study 9" in keen("studies", "again", "9", code=2).stderr
 
 
 def test_runs_that_are_recorded_elsewhere(keen: Keen, tmp_path: Path) -> None:
@@ -234,7 +234,7 @@ def test_runs_that_are_recorded_elsewhere(keen: Keen, tmp_path: Path) -> None:
     words = ["trial", "brass-orbit@stock", "brass-orbit", "--from-files", "--blocks", "4", "--seed", "1"]
     order = [one["version"] for one in as_json(keen(*words, "--json"))["to_come"]]
     assert len(order) == 8 and set(order) == {"brass-orbit@stock", order[0], order[1]}
-    assert "waits for your recordings" in keen("trial", "--resume", code=2).stderr
+    assert "waits for your recordings" in keen("studies", "resume", code=2).stderr
     random = np.random.default_rng(1)
     for place, version in enumerate(order):
         pace = 4.0 if version == "brass-orbit@stock" else 8.33
@@ -277,11 +277,11 @@ def test_a_study_killed_at_any_instant_keeps_every_finished_run(keen: Keen, tmp_
     running.kill()
     running.wait()
     finished = len(list(captures.glob("*.parquet")))
-    done = as_json(keen(kind, "--resume", "--json"))
+    done = as_json(keen("studies", "resume", "--json"))
     kept = len(list(captures.glob("*.parquet")))
     assert kept - done["runs"] <= 1 and finished <= kept  # one at most was written, and not yet written down
     assert not (juniper(tmp_path / "book") / "state.json").exists()
-    assert as_json(keen(kind, "--again", "1", "--json"))["equal"] is True
+    assert as_json(keen("studies", "again", "1", "--json"))["equal"] is True
     if whole:  # the same plan, played without a kill
         told = {"screen": "factors", "hunt": "settings", "tune": "combinations"}[kind]
         assert done[told] == whole[told] and done["runs"] == whole["runs"]
@@ -313,9 +313,9 @@ def test_a_trial_from_python_is_found_by_the_commands(keen: Keen, tmp_path: Path
         after = ws.edit("brass-orbit", {"frame.queue-depth": 1}, note="sooner")
         number = ws.trial("brass-orbit@stock", after, blocks=2, seconds=5, seed=1, decides="latency_ms_median",
                           matters="3%").number
-    assert as_json(keen("trial", "--again", str(number), "--json")) == {
+    assert as_json(keen("studies", "again", str(number), "--json")) == {
         "schema": "keen-lattice/recomputed/1", "study": number, "kind": "trial", "equal": True, "runs": 4}
-    assert as_json(keen("report", "--list", "--json"))["studies"][0]["of"].startswith("brass-orbit@stock against")
+    assert as_json(keen("studies", "--json"))["studies"][0]["of"].startswith("brass-orbit@stock against")
     assert "sooner" in Path(as_json(keen("report", "--out", str(tmp_path / "page.html"), "--json"))["file"]).read_text()
     assert as_json(keen("compare", "brass-orbit@stock", "brass-orbit", "--json"))["trials"]
 

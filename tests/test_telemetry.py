@@ -301,7 +301,7 @@ def test_a_trial_says_what_it_takes_into_account(tmp_path: Path, keen: Keen) -> 
     shares = as_json(keen(*words, "--json"))["limited_by"]
     assert set(shares) == {"before", "after"}
     assert all(sum(some.values()) == pytest.approx(100) for some in shares.values())
-    assert "to the last bit" in keen("trial", "--again", "1").stdout
+    assert "to the last bit" in keen("studies", "again", "1").stdout
     assert "is no name of a series" in keen(*words[:-1], "heat", code=2).stderr
     assert "The GPU fan is not taken into account" in keen(*words[:-1], "gpu0.fan").stdout  # no run knows it
 

@@ -143,7 +143,7 @@ def test_tuning_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
         keen("show", "brass-orbit", "--json"))["settings"] if one["layer"] == "game"}
     assert "Best for median latency: frame.cap = off, frame.queue-depth = 1" in said and "breaks a limit" in said
     assert "No combination keeps" in keen(*words, "--keep", "frame_ms_p50<1").stdout
-    for bad in (["tune"], ["tune", "--resume"], [*words[:2], "--try", "frame.cap"], [*words, "--keep", "fps"],
+    for bad in (["tune"], ["studies", "resume"], [*words[:2], "--try", "frame.cap"], [*words, "--keep", "fps"],
                 [*words[:2], "--try", "frame.cpa=1,2"], [*words[:2], "--try", "frame.queue-depth=1,99"]):
         keen(*bad, code=2)
 
@@ -191,10 +191,10 @@ def test_stepping_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
         with_book.execute("UPDATE studies SET result = NULL WHERE number = ?", (number,))
         with_book.execute("DELETE FROM runs WHERE study = ? AND place > 4 AND excluded = ''", (number,))
     with_book.close()
-    again = as_json(keen("tune", "--resume", "--json"))
+    again = as_json(keen("studies", "resume", "--json"))
     told = json.loads(full)
     assert again["steps"] == told["steps"] and again["settled"] == told["settled"]
-    assert as_json(keen("tune", "--again", str(number), "--json"))["kind"] == "ramp"
+    assert as_json(keen("studies", "again", str(number), "--json"))["kind"] == "ramp"
     for bad in ([*words[:4], "--step", "gpu.core-offset@gpu0"], ["tune", "--step", "gpu.core-offset@gpu0=5"],
                 [*words[:4], "--step", "no.such=5"], [*words[:2], "--step", "gpu.core-offset@gpu0=5"]):
         keen(*bad, code=2)

@@ -32,7 +32,7 @@ WALK = ["survey", "show brass-orbit", "show brass-orbit --all", "show brass-orbi
         f"screen brass-orbit@stock brass-orbit --rounds 1 {SHORT}",
         f"hunt brass-orbit --decides latency_ms_median --matters 3 --blocks 2 {SHORT}",
         f"tune brass-orbit@stock --try frame.queue-depth=1,3 --rounds 3 --proof 2 {SHORT}",
-        "compare brass-orbit@stock brass-orbit", "report --list", "report --study 2 --out screen.md",
+        "compare brass-orbit@stock brass-orbit", "studies", "report --study 2 --out screen.md",
         "report --study 1 --out trial.md", "report --study 3 --out hunt.md", "report brass-orbit --out past.md"]
 
 
@@ -100,7 +100,7 @@ def test_a_study_keeps_what_the_rig_held_when_it_was_played(keen: Keen, tmp_path
     for number, cap in ((1, 57), (2, 162)):  # the rig holds 165 Hz by now; the first trial was played at 60
         keen("report", "--study", str(number), "--out", f"{number}.md")
         assert f"{cap} fps" in (tmp_path / f"{number}.md").read_text()
-        assert keen("trial", "--again", str(number)).stdout
+        assert keen("studies", "again", str(number)).stdout
 
 
 def test_a_study_that_goes_on_while_the_rig_holds_something_else_says_so(tmp_path: Path) -> None:
@@ -121,7 +121,7 @@ def test_a_study_that_goes_on_while_the_rig_holds_something_else_says_so(tmp_pat
         ws.trial("brass-orbit@stock", "brass-orbit", blocks=4, seconds=2, seed=1, progress=stop_at_three)
     assert isinstance(ws.rig, Standin)
     set_by_something_else(tmp_path, 120)
-    trial = ws.resume("trial")
+    trial = ws.resume()
     (doubt,) = trial.result.doubts
     assert "the rig held display.refresh at 120; when it began, at unset" in doubt
     assert ws.recompute(1).equal

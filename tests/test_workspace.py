@@ -23,7 +23,7 @@ from keenlattice.cli.app import app
 from keenlattice.errors import BookError, UsageError
 from keenlattice.profile import Game, Version
 from keenlattice.rig import Listed
-from keenlattice.study import KeptVersion, Kind, Player, Spec, TrialPlan
+from keenlattice.study import KeptVersion, Kind, Player, Spec
 from keenlattice.study._form import Form
 from keenlattice.workspace.next_run import Waiting
 
@@ -81,11 +81,11 @@ STORY: list[tuple[list[str], Call]] = [
     (["latency", "flash.wav"], lambda ws: ws.latency_of_sound("flash.wav")),
     (["latency", "camera.csv", "--camera", "240"], lambda ws: ws.latency_of_camera("camera.csv", 240.0)),
     ([*TRIAL, "--blocks", "2", *SHORT], lambda ws: ws.trial("brass-orbit@stock", "brass-orbit", blocks=2, **RUNS)),
-    (["trial", "--again", "1"], lambda ws: ws.recompute(1, "trial")),
+    (["studies", "again", "1"], lambda ws: ws.recompute(1)),
     ([*TRIAL, "--pilot", "3", *SHORT], lambda ws: ws.pilot(
         "brass-orbit@stock", "brass-orbit", ws.trial_plan("brass-orbit@stock", "brass-orbit", **RUNS), 3)),
-    (["trial", "--claims", "league.toml", "--game", "brass-orbit", "--blocks", "2", *SHORT],
-     lambda ws: ws.repeat_claims("league.toml", TrialPlan(blocks=2, **RUNS), "brass-orbit")),
+    (["studies", "claims", "league.toml", "--game", "brass-orbit", "--blocks", "2", *SHORT],
+     lambda ws: ws.repeat_claims("league.toml", blocks=2, game="brass-orbit", **RUNS)),
     ([*TRIAL, "--from-files", "--blocks", "2", *SHORT], lambda ws: ws.trial_from_files(
         "brass-orbit@stock", "brass-orbit",
         ws.trial_plan("brass-orbit@stock", "brass-orbit", blocks=2, **RUNS))),
@@ -108,7 +108,7 @@ STORY: list[tuple[list[str], Call]] = [
      lambda ws: ws.pooled("frame.queue-depth", "brass-orbit")),
     (["pool", "order", "brass-orbit@stock", "brass-orbit"],
      lambda ws: ws.try_first("brass-orbit@stock", "brass-orbit")),
-    (["report", "--list"], lambda ws: ws.studies()),
+    (["studies"], lambda ws: ws.studies()),
     (["report", "--study", "1", "--out", "page.html"], lambda ws: ws.report(study=1).save("page.html")),
     (["report", "brass-orbit", "--out", "page.md"], lambda ws: ws.report("brass-orbit").save("page.md")),
     (["takeover"], lambda ws: keenlattice.workspace.look_at(ws.book.folder))]
@@ -187,8 +187,8 @@ def test_every_command_has_its_call() -> None:
              for inner in one.commands] + [name for name, one in group.commands.items() if not hasattr(one, "commands")]
     assert len(names) > 25
     for name in names:
-        # The one tells a story, the other takes a person who answers (test_blind.py).
-        assert name in ("demo", "blind") or any(one == name or one.startswith(f"{name} ") for one in called), name
+        # They tell a story, take a person who answers (test_blind.py), or a study that was stopped (test_study.py).
+        assert name in ("demo", "blind", "studies resume") or any(one == name or one.startswith(f"{name} ") for one in called), name
 
 
 def test_a_study_that_was_stopped_goes_on_from_python(tmp_path: Path) -> None:
@@ -203,7 +203,7 @@ def test_a_study_that_was_stopped_goes_on_from_python(tmp_path: Path) -> None:
         with pytest.raises(KeyboardInterrupt):
             ws.screen("brass-orbit@stock", ws.edit("brass-orbit", {"frame.queue-depth": 1}), progress=stop, rounds=1,
                       seconds=2, seed=1)
-        found = ws.resume("screen", progress=lambda done, total: told.append((done, total)))
+        found = ws.resume(progress=lambda done, total: told.append((done, total)))
         assert told == [(0, 8), (1, 8), (2, 8), (3, 8), *((done, 8) for done in range(3, 9))]
         assert ws.recompute(found.number).runs == 8 == found.result.runs
         assert ws.rig.values(ws.rig.state(), "brass-orbit") == {}
@@ -257,7 +257,7 @@ def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pyt
     with monkeypatch.context() as patched, keenlattice.open(tmp_path / "book") as ws:
         patched.setattr("keenlattice.study.kind.KINDS", ("trial", "pause"))
         patched.setitem(sys.modules, "keenlattice.study.pause.play", SimpleNamespace(
-            KIND=Kind("pause", "trial", PauseSpec, Pause, play_pause)))
+            KIND=Kind("pause", PauseSpec, Pause, play_pause)))
         made = ws.edit("brass-orbit", {"frame.cap": 90})
 
         def stop(done: int, _total: int) -> None:
@@ -267,7 +267,7 @@ def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pyt
         with pytest.raises(KeyboardInterrupt):
             ws.play("pause", PauseSpec(KeptVersion.of(made.after), 4), stop)
         assert [one.finished for one in ws.studies().studies] == [False]
-        found = ws.resume("pause")
+        found = ws.resume()
         assert len(found.result.frames) == 4 and all(80 < one < 100 for one in found.result.frames)
         assert ws.recompute(found.number).runs == 4 and found.to_json()["schema"] == "ours/pause/1"
         assert [(one.kind, one.of, one.finished) for one in ws.studies().studies] == [

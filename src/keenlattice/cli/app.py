@@ -24,7 +24,8 @@ GROUPS = {
         "history": "List the versions of a profile, or label one.",
         "compare": "Show what differs between two versions, and what it did.",
         "merge": "Bring two lines together, or take one change back.",
-        "pack": "Look at a shared pack, take it over, or write one."},
+        "pack": "Look at a shared pack, take it over, or write one.",
+        "takeover": "Make a logbook from elsewhere your own."},
     "The rig": {
         "survey": "Look at the rig, and at what is plainly wrong with it.",
         "apply": "Put a version on the rig, with a way back.",
@@ -42,11 +43,10 @@ GROUPS = {
         "hunt": "Find since which version it is so, and because of what.",
         "tune": "Find the best combination of some values.",
         "blind": "Find out, blind, whether you can feel it.",
+        "studies": "List what was measured; go on with it, compute it again.",
         "report": "Write a page about a study, or a game's history.",
-        "pool": "What changes do on many rigs, from the evidence of all."},
-    "Besides": {
-        "demo": "Tell the whole story once: edit, apply, measure, undo.",
-        "takeover": "Make a logbook from elsewhere your own."}}
+        "pool": "What changes do on many rigs, from the evidence of all.",
+        "demo": "Tell the whole story once: edit, apply, measure, undo."}}
 """The commands, in the order in which a player comes to them, each in a few words."""
 
 app = group(

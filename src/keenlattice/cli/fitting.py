@@ -11,7 +11,7 @@ def only(ctx: typer.Context, way: str, *fitting: str) -> None:
     """Refuses whatever was typed that does not go with a way of running a command.
 
     Args:
-        way: as the player has typed it, `--resume`; for the message.
+        way: as the player has typed it, `--pilot`; for the message.
         fitting: the names of the parameters that do go with it, beside the logbook, the rig and `--json`.
 
     Raises:
@@ -40,16 +40,12 @@ def tune_fits(ctx: typer.Context) -> None:
     from keenlattice.errors import UsageError
 
     said = ctx.params
-    if said["resume"] or said["again"] is not None:
-        only(ctx, *(("--resume", "resume", *HANDS) if said["again"] is None else ("--again", "again")))
-        return
     only(ctx, *(("--step", "step", "margin") if said["step"] else
                 ("a race (which has no --step)", "vary", "keep", "rounds", "warm_up")), *TUNING)
     if said["step"] and not said["base"]:
         raise UsageError("stepping up takes a version to start from: keen tune rig --step SETTING=BY --game GAME")
     if not said["step"] and not (said["base"] and said["vary"]):
-        raise UsageError("tuning takes a version and settings to vary: keen tune GAME --try SETTING=VALUE,VALUE; or "
-                         "--resume")
+        raise UsageError("tuning takes a version and settings to vary: keen tune GAME --try SETTING=VALUE,VALUE")
 
 
 def ingest_fits(ctx: typer.Context) -> None:

@@ -19,7 +19,7 @@ def group(package: str, panels: Mapping[str, Mapping[str, str]], **told: Any) ->
         told: as for `typer.Typer`.
     """
     listed = type("Listed", (Grouped,), {"package": package, "panels": panels})
-    return typer.Typer(cls=listed, callback=_before_any, rich_markup_mode=None, **{"add_completion": False, **told})
+    return typer.Typer(cls=listed, rich_markup_mode=None, **{"callback": _before_any, "add_completion": False, **told})
 
 
 def _before_any() -> None:

@@ -19,9 +19,8 @@ Seconds = Annotated[float, typer.Option("--seconds", help="Length of a run.")]
 Seed = Annotated[int | None, typer.Option("--seed", help="Repeats an earlier one.  [default: drawn, and recorded]")]
 Matters = Annotated[str, typer.Option("--matters", help="The smallest difference that matters to you: in %, or as "
                                       "0.5ms or 3fps; of one metric alone: latency_ms_median=1ms.")]
-Resume = Annotated[bool, typer.Option("--resume", help="Go on with the newest that was stopped.")]
-Again = Annotated[int | None, typer.Option("--again", metavar="NUMBER",
-                                           help="Compute this study again from its captures.")]
+EveryBlock = Annotated[bool, typer.Option("--every-block", help="Play all blocks. Otherwise it ends once it is "
+                                          "settled, or is unlikely to be.")]
 WarmUp = Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")]
 Played = Annotated[str | None, typer.Option(
     "--game", autocompletion=games, help="The game to play; needed for rig-wide versions.")]

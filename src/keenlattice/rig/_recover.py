@@ -61,7 +61,7 @@ def settle(rig: "Rig", journal: Journal, *, finish: bool) -> str:
     left = take_back(rig, journal, at_once=False)
     journal.end()
     if finish:
-        how_far += ", and cannot be finished (a study is gone on with by --resume of its command)"
+        how_far += ", and cannot be finished (a study goes on with keen studies resume)"
     if not left:
         return f"{how_far}: the rig is back to what it was before"
     return (f"{how_far}, and {', '.join(left)} was changed by something else since: that was not overwritten. What was "

@@ -131,7 +131,6 @@ class Kind(Generic[AnySpec, AnyResult]):
 
     Args:
         name: what it is called; the name of its folder.
-        command: the command that plays it.
         spec, result: their forms.
         play: plays it through, or computes it anew: the player knows which.
         failures: how often a run has to go wrong for that to be a result, so that it is not tried again when a study
@@ -140,7 +139,6 @@ class Kind(Generic[AnySpec, AnyResult]):
     """
 
     name: str
-    command: str
     spec: type[AnySpec]
     result: type[AnyResult]
     play: "Callable[[Player, AnySpec, Sequence[Version]], AnyResult]"

@@ -114,13 +114,8 @@ def result_of(study: Study) -> Any:
         UsageError: it is not finished.
     """
     if study.result is None:
-        raise UsageError(f"{study.kind} {study.number} is not finished: keen {command_of(study)} --resume")
+        raise UsageError(f"{study.kind} {study.number} is not finished: keen studies resume {study.number}")
     return kind_named(study.kind).result.of_json(study.result)
-
-
-def command_of(study: Study) -> str:
-    """The command that plays studies of its kind."""
-    return kind_named(study.kind).command
 
 
 def provenance_of(study: Study) -> Provenance:
@@ -174,7 +169,6 @@ def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None
     """
     from keenlattice.rig.base import ByHand
 
-    kind = kind_named(study.kind)
     study = _gone_on(book, rig, study)
     try:
         while (result := _played(book, rig, study, progress or _nobody)) is None:
@@ -182,12 +176,12 @@ def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None
     except RigError as error:
         if not _kept(book, study):
             raise
-        raise type(error)(f"{error}. The finished runs are kept: keen {kind.command} --resume goes on") from None
+        raise type(error)(f"{error}. The finished runs are kept: keen studies resume goes on") from None
     except KeyboardInterrupt:
         kept = _kept(book, study)
         rig_is = "you left it" if isinstance(rig, ByHand) else "it was"
         runs = "1 finished run is" if kept == 1 else f"{kept} finished runs are"
-        raise Stopped(f"stopped; the rig is as {rig_is}, and {runs} kept. Next: keen {kind.command} --resume goes on"
+        raise Stopped(f"stopped; the rig is as {rig_is}, and {runs} kept. Next: keen studies resume goes on"
                       ) from None
     finish(book, rig, study, result)
     return result

@@ -23,41 +23,43 @@ if TYPE_CHECKING:
 class Studying(Comparing, Editing, Measuring):
     """What is done with studies of any kind. The rig is put back to what it was, whatever happens."""
 
-    def resume(self, *kinds: str, progress: "Progress | None" = None) -> "Played[Any]":
-        """Goes on with the newest study that was stopped.
+    def resume(self, number: int | None = None, *, progress: "Progress | None" = None) -> "Played[Any]":
+        """Goes on with a study that was stopped.
 
         Args:
+            number: which; the newest, if it is not given.
             progress: is told how many runs are done, of how many.
-            kinds: of these; of any, if none is given.
 
         Raises:
-            UsageError: none was; or it waits for recordings.
+            UsageError: none was, or not this one; or it waits for recordings.
             RigError: the rig refuses, or nothing can be recorded.
             Waiting: of a rig that is changed by hand: it says for what.
         """
         from keenlattice.errors import UsageError
         from keenlattice.study.record import spec_of
 
-        study = self._unfinished(*kinds)
+        study = self._unfinished(number=number)
         if spec_of(study).files:
             raise UsageError(f"{study.kind} {study.number} waits for your recordings: keen trial --take FILE")
         return self._play(study, progress)
 
-    def _unfinished(self, *kinds: str) -> "Study":
+    def _unfinished(self, *kinds: str, number: int | None = None) -> "Study":
         from keenlattice.errors import UsageError
         from keenlattice.logbook._studies import studies
 
+        if number is not None:
+            study = self._study(number)
+            if study.result is not None:
+                raise UsageError(f"{study.kind} {number} is finished: keen report --study {number} makes a page of it")
+            return study
         waiting = [one for one in studies(self.book, self.rig_name)
                    if one.result is None and (not kinds or one.kind in kinds)]
         if not waiting:
             raise UsageError(f"no {' or '.join(kinds) or 'study'} on {self.rig_name} was left unfinished")
         return waiting[0]
 
-    def recompute(self, number: int, *kinds: str) -> Recomputed:
+    def recompute(self, number: int) -> Recomputed:
         """Computes a study again from its captures.
-
-        Args:
-            kinds: it has to be of one of these, if any is given.
 
         Raises:
             UsageError: there is no such study, or it is not finished.
@@ -65,7 +67,7 @@ class Studying(Comparing, Editing, Measuring):
         """
         from keenlattice.study.record import recompute
 
-        study = self._study(number, *kinds)
+        study = self._study(number)
         return Recomputed(number, study.kind, True, recompute(self.book, self.rig, study))
 
     def studies(self) -> StudyList:
@@ -74,16 +76,16 @@ class Studying(Comparing, Editing, Measuring):
 
         return StudyList(self.rig_name, tuple(_listed(one) for one in studies(self.book, self.rig_name)))
 
-    def unfinished(self, *kinds: str) -> ListedStudy:
-        """The newest study that was stopped, which `resume` goes on with.
+    def unfinished(self, number: int | None = None) -> ListedStudy:
+        """The study that `resume` goes on with.
 
         Args:
-            kinds: of these; of any, if none is given.
+            number: which; the newest that was stopped, if it is not given.
 
         Raises:
-            UsageError: none was.
+            UsageError: none was, or not this one.
         """
-        return _listed(self._unfinished(*kinds))
+        return _listed(self._unfinished(number=number))
 
     def study(self, number: int) -> "Played[Any]":
         """A finished study, by its number.
@@ -130,7 +132,7 @@ class Studying(Comparing, Editing, Measuring):
             if one.number == number:
                 return one
         raise UsageError(f"there is no {' or '.join(kinds) or 'study'} {number} on {self.rig_name}; there are "
-                         f"{', '.join(str(one.number) for one in known[:8]) or 'none yet'}; see keen report --list")
+                         f"{', '.join(str(one.number) for one in known[:8]) or 'none yet'}; see keen studies")
 
     def play(self, kind: str, spec: "Spec", progress: "Progress | None" = None) -> "Played[Any]":
         """Plays a study of any kind, and keeps it run by run.
@@ -254,11 +256,11 @@ class Studying(Comparing, Editing, Measuring):
 
 def _listed(study: "Study") -> ListedStudy:
     """A study as it stands in a list."""
-    from keenlattice.study.record import command_of, spec_of
+    from keenlattice.study.record import spec_of
 
     spec = spec_of(study)
     return ListedStudy(study.number, study.kind, study.time, spec.about, study.result is not None,
-                       getattr(spec, "is_pilot", False), command_of(study))
+                       getattr(spec, "is_pilot", False))
 
 
 def seeded(options: Mapping[str, Any]) -> dict[str, Any]:

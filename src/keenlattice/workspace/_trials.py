@@ -185,7 +185,7 @@ class Trials(Handing):
         study = self._unfinished("trial")
         spec: Any = spec_of(study)
         if not spec.files:
-            raise UsageError(f"trial {study.number} is played, not recorded: keen trial --resume goes on with it; one "
+            raise UsageError(f"trial {study.number} is played, not recorded: keen studies resume goes on with it; one "
                              "by hand takes recordings with keen rig next")
         versions, runs = versions_of(self.book, self.rig_name, spec), spec.plan.runs()
         game_for(versions, spec.game)

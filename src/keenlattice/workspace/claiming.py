@@ -2,11 +2,13 @@
 
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, ClassVar
+from typing import TYPE_CHECKING, ClassVar, Unpack
 
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.version import Version
 from keenlattice.workspace._searching import Searching
+from keenlattice.workspace._studying import seeded
+from keenlattice.workspace.options import TrialOptions
 
 if TYPE_CHECKING:
     from keenlattice.profile._offer import OfferedRule
@@ -62,23 +64,27 @@ class ClaimsResult(Result):
 class Claiming(Searching):
     """What repeats the claims of packs."""
 
-    def repeat_claims(self, file: Path | str, plan: "TrialPlan", game: str | None = None,
-                      progress: "Progress | None" = None) -> ClaimsResult:
+    def repeat_claims(self, file: Path | str, *, game: str | None = None, progress: "Progress | None" = None,
+                      **options: Unpack[TrialOptions]) -> ClaimsResult:
         """Plays a trial of every rule that fits here and claims something, and says whether that holds here, too.
 
         Args:
             file: the pack's.
-            progress: is told how many runs are done, of how many.
-            plan: how long and how often; what decides, and what matters, are what is claimed.
             game: what is played for rules of the whole rig.
+            progress: is told how many runs are done, of how many.
+            options: `blocks`, `seconds`, ...: see `TrialOptions`; what decides, and what matters, are what is claimed.
 
         Raises:
-            UsageError: the pack claims nothing.
+            UsageError: the pack claims nothing; or `decides` or `matters` is given.
             RigError: the rig refuses, or nothing can be recorded.
         """
         from keenlattice.errors import UsageError
+        from keenlattice.study.trial.plan import TrialPlan
 
-        pack = self.pack(file)
+        if chosen := sorted({"decides", "matters"} & options.keys()):
+            raise UsageError(f"{' and '.join(chosen)} cannot be chosen here: the pack's claims say what decides, and what "
+                             "matters")
+        plan, pack = TrialPlan(**seeded(options)), self.pack(file)
         claiming = [one.offered for one in pack.rules if one.offered.rule.claim]
         if not claiming:
             raise UsageError(f"{file} claims nothing: there is nothing to repeat")

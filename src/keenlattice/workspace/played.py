@@ -111,7 +111,6 @@ class ListedStudy:
     of: str
     finished: bool
     pilot: bool = field(default=False, metadata=NOT_IN_JSON)
-    command: str = field(default="", metadata=NOT_IN_JSON)
 
 
 @dataclass(frozen=True, repr=False)

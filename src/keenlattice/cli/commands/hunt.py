@@ -5,17 +5,14 @@ from typing import Annotated
 import typer
 
 from keenlattice.cli.complete import games, references
-from keenlattice.cli.fitting import only
 from keenlattice.cli.options import (
     DECIDES,
-    Again,
     Blocks,
     Book,
     Decides,
     Json,
     Matters,
     Played,
-    Resume,
     Rig,
     Seconds,
     Seed,
@@ -25,7 +22,6 @@ from keenlattice.cli.options import (
 
 
 def hunt(
-    ctx: typer.Context,
     profile: Annotated[str, typer.Argument(
         autocompletion=games, help="The profile whose history is gone through: a game's name, rig, or GAME+rig for "
                                    "both.")] = "",
@@ -37,7 +33,7 @@ def hunt(
         help="One where it is as it is now.  [default: the latest]")] = "",
     decides: Decides = DECIDES, matters: Matters = "1", blocks: Blocks = 12,
     error: Annotated[float, typer.Option("--error", help="How likely it may name the wrong version.")] = 0.05,
-    game: Played = None, resume: Resume = False, again: Again = None,
+    game: Played = None,
     seconds: Seconds = 30.0, watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
@@ -47,26 +43,19 @@ def hunt(
     happens.
     """
     from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit
     from keenlattice.cli.playing import playing
     from keenlattice.cli.views.played import show_played
-    from keenlattice.cli.views.studies import show_recomputed, tell_amounts
+    from keenlattice.cli.views.studies import tell_amounts
     from keenlattice.errors import UsageError
     from keenlattice.profile.version import stock
 
-    if resume or again is not None:
-        only(ctx, *(("--resume", "resume", "watch", "sensor") if again is None else ("--again", "again")))
-    elif not profile:
-        raise UsageError("a hunt takes a profile: keen hunt GAME; or --resume")
+    if not profile:
+        raise UsageError("a hunt takes a profile: keen hunt GAME")
     ws = begin(book, rig)
-    if again is not None:
-        found = ws.recompute(again, "hunt")
-        emit(found) if json else show_recomputed(found)
-        return
-    if not (resume or json):
+    if not json:
         tell_amounts(ws, matters, decides, since or stock(profile).reference)
     with playing(ws, "the versions of a history", json, watch, sensor) as told:
-        played = ws.resume("hunt", progress=told) if resume else ws.hunt(
+        played = ws.hunt(
             profile, since=since, until=until, game=game, progress=told, blocks=blocks, seconds=seconds, seed=seed,
             decides=decides, matters=matters, error=error)
     show_played(ws, played, json)

@@ -33,9 +33,9 @@ def look(file: File, book: Book = None, rig: Rig = "standin", json: Json = False
     say("\nNothing was changed.", "dim")
     if any(one.is_new for one in pack.rules):
         hint(f"keen pack adopt {file}   or one rule: --rule 1"
-             + f"   or see what holds here: keen trial --claims {file}" * claims)
+             + f"   or see what holds here: keen studies claims {file}" * claims)
     elif claims:
-        hint(f"keen trial --claims {file}, to see what holds here")
+        hint(f"keen studies claims {file}, to see what holds here")
 
 
 @app.command()

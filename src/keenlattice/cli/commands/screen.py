@@ -5,11 +5,9 @@ from typing import Annotated
 import typer
 
 from keenlattice.cli.complete import references
-from keenlattice.cli.fitting import only
 from keenlattice.cli.options import (
     DECIDES,
     EITHER,
-    Again,
     Book,
     Decides,
     Figure,
@@ -17,7 +15,6 @@ from keenlattice.cli.options import (
     Matters,
     Played,
     Repeats,
-    Resume,
     Rig,
     Seconds,
     Seed,
@@ -29,7 +26,6 @@ from keenlattice.cli.options import (
 
 
 def screen(
-    ctx: typer.Context,
     before: Annotated[str, typer.Argument(autocompletion=references, help=EITHER)] = "",
     after: Annotated[str, typer.Argument(
         autocompletion=references, help="The version whose changes are to be told apart, or a pack (.toml) on "
@@ -41,8 +37,7 @@ def screen(
     repeats: Repeats = None, switch_minutes: SwitchMinutes = None, seconds: Seconds = 30.0, decides: Decides = DECIDES,
     short: Annotated[bool, typer.Option("--short", help="About half the runs; what two changes do together can then "
                                         "pass for the work of a third.")] = False,
-    matters: Matters = "1", game: Played = None, warm_up: WarmUp = 0.0, figure: Figure = None, resume: Resume = False,
-    again: Again = None,
+    matters: Matters = "1", game: Played = None, warm_up: WarmUp = 0.0, figure: Figure = None, 
     plan_only: Annotated[bool, typer.Option("--plan", help="Say what would be played, and how long it takes.")] = False,
     watch: Watch = None, sensor: Sensor = "", seed: Seed = None, book: Book = None, rig: Rig = "standin",
     json: Json = False,
@@ -57,34 +52,27 @@ def screen(
     from keenlattice.cli.playing import playing
     from keenlattice.cli.views.played import show_played
     from keenlattice.cli.views.searches import show_screen_cost
-    from keenlattice.cli.views.studies import show_recomputed, tell_amounts
+    from keenlattice.cli.views.studies import tell_amounts
     from keenlattice.errors import UsageError
     from keenlattice.workspace.options import ScreenOptions
 
-    if again is not None or resume:
-        only(ctx, *(("--resume", "resume", "figure", "watch", "sensor") if again is None else ("--again", "again")))
-    elif not (before and after):
-        raise UsageError("a screen takes two versions, or a version and a pack: keen screen BEFORE AFTER; or --resume")
-    elif plan_only and figure:
+    if not (before and after):
+        raise UsageError("a screen takes two versions, or a version and a pack: keen screen BEFORE AFTER")
+    if plan_only and figure:
         raise UsageError("--figure does not go with --plan: nothing is played that could be drawn")
     ws, figure = begin(book, rig), new_figure(figure)
-    if again is not None:
-        found = ws.recompute(again, "screen")
-        emit(found) if json else show_recomputed(found)
-        return
     groups = [tuple(part.strip() for part in group.split(",")) for group in together or []]
-    if not (resume or json):
+    if not json:
         tell_amounts(ws, matters, decides, before)
     options: ScreenOptions = {
         "together": groups, "rounds": rounds, "seconds": seconds, "decides": decides, "matters": matters, "seed": seed,
         "warm_up_s": warm_up, "repeats": repeats, "switch_minutes": switch_minutes, "folded": not short}
-    if plan_only or (ws.by_hand and not (resume or json)):
+    if plan_only or (ws.by_hand and not json):
         *_, plan = ws.screen_plan(before, after, **options)
         cost = ws.screen_cost(plan, switch_minutes)
         emit(cost) if json else show_screen_cost(cost)
     if plan_only:
         return
     with playing(ws, "changes at once", json, watch, sensor) as told:
-        played = ws.resume("screen", progress=told) if resume else ws.screen(
-            before, after, game=game, progress=told, **options)
+        played = ws.screen(before, after, game=game, progress=told, **options)
     show_played(ws, played, json, figure)

@@ -9,16 +9,15 @@ from keenlattice.cli.complete import references
 from keenlattice.cli.options import (
     DECIDES,
     EITHER,
-    Again,
     Blocks,
     Book,
     Decides,
+    EveryBlock,
     Figure,
     Json,
     Matters,
     Played,
     Repeats,
-    Resume,
     Rig,
     Seconds,
     Seed,
@@ -35,23 +34,19 @@ def trial(
     after: Annotated[str, typer.Argument(autocompletion=references, help="The version to compare with it.")] = "",
     blocks: Blocks = 12, seconds: Seconds = 30.0, decides: Decides = DECIDES, matters: Matters = "1",
     game: Played = None,
-    every_block: Annotated[bool, typer.Option("--every-block", help="Play all blocks. Otherwise it ends once it is "
-                                              "settled, or is unlikely to be.")] = False,
+    every_block: EveryBlock = False,
     repeats: Repeats = None, switch_minutes: SwitchMinutes = None,
     warm_up: WarmUp = 0.0,
     adjusts_for: Annotated[str, typer.Option("--adjusts-for", metavar="SERIES", help="Take into account what this was "
                                              "as each run began: gpu0.temperature.")] = "",
     pilot: Annotated[int | None, typer.Option("--pilot", min=3, max=50, help="First play so many blocks of the version "
                                               "against itself, and say how many would settle the trial.")] = None,
-    resume: Resume = False,
     from_files: Annotated[bool, typer.Option("--from-files", help="Plan a trial whose runs you record yourself."
                                              )] = False,
     take: Annotated[list[Path] | None, typer.Option("--take", help="The recording of its next run; once or more."
                                                     )] = None,
     by: Annotated[str, typer.Option("--map", help="The column map for it.  [default: by its header]")] = "",
-    claims: Annotated[Path | None, typer.Option("--claims", metavar="PACK", help="Repeat here what a pack claims.")
-                      ] = None,
-    again: Again = None, figure: Figure = None,
+    figure: Figure = None,
     watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
@@ -68,14 +63,8 @@ def trial(
     ways = Ways(begin(book, rig), game, figure, json, watch, sensor)
     options = {"blocks": blocks, "seconds": seconds, "seed": seed, "decides": decides, "early": not every_block,
                "repeats": repeats, "warm_up_s": warm_up, "switch_minutes": switch_minutes, "adjusts_for": adjusts_for}
-    if again is not None:
-        ways.recompute(again)
-    elif claims is not None:
-        ways.repeat_claims(claims, options)
-    elif take:
+    if take:
         ways.take(take, by)
-    elif resume:
-        ways.resume()
     elif pilot is not None:
         ways.pilot(before, after, pilot, matters, options)
     elif from_files:

@@ -1,6 +1,6 @@
 """`keen tune`: the best of some combinations of settings for this rig; or how far a clock offset can be stepped up."""
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -8,12 +8,10 @@ from keenlattice.cli.complete import assignments, metrics, references
 from keenlattice.cli.options import (
     DECIDES,
     REFERENCE,
-    Again,
     Book,
     Json,
     Matters,
     Played,
-    Resume,
     Rig,
     Seconds,
     Seed,
@@ -21,6 +19,9 @@ from keenlattice.cli.options import (
     WarmUp,
     Watch,
 )
+
+if TYPE_CHECKING:
+    from keenlattice.workspace.played import Played as Found
 
 
 def tune(
@@ -43,7 +44,6 @@ def tune(
     matters: Matters = "1", warm_up: WarmUp = 0.0, game: Played = None,
     proof: Annotated[int, typer.Option("--proof", help="Blocks of the trial of the best against where it started; 0 "
                                        "for none.")] = 8,
-    resume: Resume = False, again: Again = None,
     seconds: Seconds = 20.0, watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
@@ -53,24 +53,18 @@ def tune(
     """
     from keenlattice.cli.begin import begin
     from keenlattice.cli.fitting import tune_fits
-    from keenlattice.cli.output import emit
     from keenlattice.cli.playing import playing
     from keenlattice.cli.typed import choices_of, limits_of, step_of
     from keenlattice.cli.views.played import show_played
-    from keenlattice.cli.views.studies import show_recomputed, tell_amounts
+    from keenlattice.cli.views.studies import tell_amounts
 
     tune_fits(ctx)
     ws = begin(book, rig)
-    if again is not None:
-        found = ws.recompute(again, "tune", "ramp")
-        emit(found) if json else show_recomputed(found)
-        return
-    if not (resume or json):
+    if not json:
         tell_amounts(ws, matters, goal, base)
     with playing(ws, "combinations", json, watch, sensor) as told:
-        if resume:
-            played = ws.resume("tune", "ramp", progress=told)
-        elif step:
+        played: Found[Any]
+        if step:
             played = ws.ramp(base, *step_of(step), game=game, progress=told, margin=margin, goal=goal, seconds=seconds,
                              matters=matters, proof=proof, seed=seed)
         else:

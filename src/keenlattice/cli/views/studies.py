@@ -7,7 +7,6 @@ from keenlattice.cli.output import GAIN_AT_A_PRICE, VERDICT_STYLES, say
 if TYPE_CHECKING:
     from keenlattice.study.trial.result import Trial
     from keenlattice.workspace.opened import VersionLike
-    from keenlattice.workspace.played import Recomputed
     from keenlattice.workspace.workspace import Workspace
 
 
@@ -33,11 +32,6 @@ def style_of(result: "Trial") -> str:
     from keenlattice.report.words import one_word
 
     return VERDICT_STYLES.get(one_word(result), GAIN_AT_A_PRICE)
-
-
-def show_recomputed(found: "Recomputed") -> None:
-    """That a study came out as it was."""
-    say(f"{found._caption()}.")
 
 
 def tell_amounts(ws: "Workspace", matters: str, decides: str, before: "VersionLike") -> None:

@@ -8,8 +8,8 @@ from keenlattice.cli.fitting import HANDS, only
 from keenlattice.cli.output import emit, say
 from keenlattice.cli.playing import playing
 from keenlattice.cli.views.played import show_played
-from keenlattice.cli.views.studies import show_recomputed, tell_amounts
-from keenlattice.cli.views.trial import show_claims, show_pilot, show_runs_to_come
+from keenlattice.cli.views.studies import tell_amounts
+from keenlattice.cli.views.trial import show_pilot, show_runs_to_come
 from keenlattice.errors import UsageError
 
 if TYPE_CHECKING:
@@ -54,15 +54,6 @@ class Ways:
             played = self.ws.trial(before, after, game=self.game, progress=told, matters=matters, **options)
         self._finished(played)
 
-    def resume(self) -> None:
-        """Goes on with one that was stopped."""
-        waiting = self.ws.unfinished("trial")
-        if not self.json:
-            say(f"Going on with trial {waiting.number}: {waiting.of}.", "dim")
-        with playing(self.ws, "what is left of it", self.json, self.watch, self.sensor) as told:
-            played = self.ws.resume("trial", progress=told)
-        self._finished(played)
-
     def take(self, files: list[Path], columns: str) -> None:
         """Takes recordings of one whose runs the player records."""
         from keenlattice.workspace.played import RunsToCome
@@ -90,20 +81,6 @@ class Ways:
             found = self.ws.pilot(before, after, plan, blocks, self.game, told)
         emit(found) if self.json else show_pilot(found, self.ws.find(after, both=True).reference)
 
-    def repeat_claims(self, file: Path, options: StudyOptions) -> None:
-        """Repeats what a pack claims."""
-        from keenlattice.study.trial.plan import TrialPlan
-        from keenlattice.workspace._studying import seeded
-
-        with playing(self.ws, f"the claims of {file.name}", self.json, self.watch, self.sensor) as told:
-            found = self.ws.repeat_claims(file, TrialPlan(**seeded(options)), self.game, told)
-        emit(found) if self.json else show_claims(found)
-
-    def recompute(self, number: int) -> None:
-        """Computes one again from its captures."""
-        found = self.ws.recompute(number, "trial")
-        emit(found) if self.json else show_recomputed(found)
-
     def _tell(self, matters: str, options: StudyOptions, before: str) -> None:
         if not self.json:
             tell_amounts(self.ws, matters, options["decides"], before)
@@ -119,26 +96,18 @@ def check_what_goes_together(ctx: "typer.Context") -> None:
         UsageError: an option does not go with the way that was chosen; or no versions were given.
     """
     said = ctx.params
-    if said["again"] is not None:
-        only(ctx, "--again", "again")
-    elif said["claims"] is not None:
-        only(ctx, "--claims", *HANDS, "claims", "blocks", "seconds", "game", "every_block", "repeats", "warm_up",
-             "seed", "switch_minutes")
-    elif said["take"]:
+    if said["take"]:
         only(ctx, "--take", "take", "by", "figure")
-    elif said["resume"]:
-        only(ctx, "--resume", "resume", "figure", *HANDS)
-    elif said["pilot"] is not None:
-        only(ctx, "--pilot", "pilot", *HANDS, *(one for one in PLAN if one not in ("blocks", "every_block")))
+        return
+    if said["pilot"] is not None:
+        only(ctx, "--pilot", "pilot", *HANDS, *(name for name in PLAN if name not in ("blocks", "every_block")))
     elif said["from_files"]:
         only(ctx, "--from-files", "from_files", *PLAN)
     else:
         only(ctx, "a trial that is played now", "figure", *HANDS, *PLAN)
-    if not (said["before"] and said["after"]) and said["again"] is None and not any(
-            said[way] for way in ("claims", "take", "resume")):
+    if not (said["before"] and said["after"]):
         from keenlattice.profile.together import profile_of
         from keenlattice.profile.version import stock
 
         profile = profile_of(said["before"] or "GAME")
-        raise UsageError(f"a trial takes two versions: keen trial {stock(profile).reference} {profile}; or --resume, "
-                         "--take or --again")
+        raise UsageError(f"a trial takes two versions: keen trial {stock(profile).reference} {profile}; or --take")

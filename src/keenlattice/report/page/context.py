@@ -153,7 +153,7 @@ def to_repeat(context: Context, commands: Sequence[str], told: str, study: str =
     """The commands that play it again, the one that computes it again, and what made the numbers.
 
     Args:
-        study: kind and number of the study in the logbook, such as `trial --again 7`; "" if it is not there.
+        study: kind and number of the study in the logbook, such as `studies again 7`; "" if it is not there.
     """
     lines = [f"{context.command(one)}    # plays it again" for one in commands]
     if study:
@@ -161,9 +161,9 @@ def to_repeat(context: Context, commands: Sequence[str], told: str, study: str =
     return [Commands(lines), Text(f"{context.made} {told}".strip())]
 
 
-def again(kind: str, number: int | None) -> str:
+def again(number: int | None) -> str:
     """The command that computes a study again, if it has a number."""
-    return "" if number is None else f"{kind} --again {number}"
+    return "" if number is None else f"studies again {number}"
 
 
 def for_game(reference: str, game: str) -> str:

@@ -81,4 +81,4 @@ def _how_to_repeat(result: Hunt, context: Context, line: Sequence[tuple[str, str
     game = for_game(first, result.trial.game)
     plays = (f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters {told_of(plan)} "
              f"--blocks {plan.blocks} --seconds {plan.seconds:g} --error {error:g} --seed {plan.seed}{game}")
-    return to_repeat(context, [plays], f"Seed {plan.seed} draws everything that is drawn.", again("hunt", number))
+    return to_repeat(context, [plays], f"Seed {plan.seed} draws everything that is drawn.", again(number))

@@ -109,4 +109,4 @@ def _how_to_repeat(result: Screen, context: Context, number: int | None) -> list
     pack = ("The changes came from a pack, whose file was given as the second version. "
             if result.after == context.of_pack else "")
     return to_repeat(context, [plays], f"{pack}Seed {plan.seed} draws everything that is drawn.",
-                     again("screen", number))
+                     again(number))

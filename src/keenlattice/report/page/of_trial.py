@@ -206,9 +206,9 @@ def trial_command(result: Trial) -> str:
 def how_to_repeat(result: Trial, context: Context, number: int | None) -> list[Block]:
     """The commands, what they have to be given, and what made the numbers."""
     plan, of_pack = result.plan, result.after == context.of_pack
-    plays = (f"trial --claims FILE --blocks {plan.blocks} --seconds {plan.seconds:g} --seed {plan.seed}" if of_pack
+    plays = (f"studies claims FILE --blocks {plan.blocks} --seconds {plan.seconds:g} --seed {plan.seed}" if of_pack
              else trial_command(result)) + " --from-files" * (not context.plays)
     kept = (f"{result.after} was made of a pack for this, whose FILE is to be given." if of_pack else
             f"{result.before} and {result.after} are kept in the logbook and never change.")
     return to_repeat(context, [plays], f"Seed {plan.seed} draws the order and everything else that is drawn. {kept}",
-                     again("trial", number))
+                     again(number))

@@ -105,4 +105,4 @@ def _how_to_repeat(result: Tuning, context: Context, number: int | None) -> list
     warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
     plays = (f"tune {result.base} {tries} --goal {plan.goal}{keep} --rounds {plan.rounds} --seconds {plan.seconds:g} "
              f"--matters {told_of(plan)} --seed {plan.seed}{warm_up}{for_game(result.base, result.game)}")
-    return to_repeat(context, [plays], f"Seed {plan.seed} draws everything that is drawn.", again("tune", number))
+    return to_repeat(context, [plays], f"Seed {plan.seed} draws everything that is drawn.", again(number))

@@ -161,4 +161,4 @@ def play_blind(player: Player, spec: BlindSpec, versions: Sequence[Version]) -> 
                      "computed from again")
 
 
-KIND = Kind("blind", "blind", BlindSpec, Blind, play_blind)
+KIND = Kind("blind", BlindSpec, Blind, play_blind)

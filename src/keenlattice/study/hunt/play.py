@@ -75,7 +75,7 @@ def play_hunt(player: Player, spec: HuntSpec, versions: Sequence[Version]) -> Hu
     return replace(found, runs=looks.place, excluded=tuple(player.excluded), doubts=tuple(player.doubts))
 
 
-KIND = Kind("hunt", "hunt", HuntSpec, Hunt, play_hunt)
+KIND = Kind("hunt", HuntSpec, Hunt, play_hunt)
 
 
 def run_hunt(rig: Rig, line: Sequence[Version], plan: HuntPlan, game: str | None = None, each: Each = ignore,

@@ -85,4 +85,4 @@ def _nothing_is_played(*_: object) -> Pool:
     raise UsageError("a pool plays nothing: keen pool read")
 
 
-KIND = Kind("pool", "pool read", PoolSpec, Pool, _nothing_is_played, again=pooled_again)
+KIND = Kind("pool", PoolSpec, Pool, _nothing_is_played, again=pooled_again)

@@ -61,7 +61,7 @@ def _step(player: Player, plan: RampPlan, number: int, value: float, entries: Ca
     return RampStep(value, float(np.mean(goals)), ""), plan.runs
 
 
-KIND = Kind("ramp", "tune", RampSpec, Ramp, play_ramp, failures=1)
+KIND = Kind("ramp", RampSpec, Ramp, play_ramp, failures=1)
 
 
 def run_ramp(rig: Rig, base: Version, plan: RampPlan, game: str | None = None, each: Each = ignore,

@@ -56,7 +56,7 @@ def _with_what_is_hidden(played: Screen) -> Screen:
         replace(effect, judged=unclear(effect.judged), others=unclear(effect.others)) for effect in played.factors))
 
 
-KIND = Kind("screen", "screen", ScreenSpec, Screen, play_screen)
+KIND = Kind("screen", ScreenSpec, Screen, play_screen)
 
 
 def run_screen(rig: Rig, before: Version, after: Version, plan: ScreenPlan, game: str | None = None,

@@ -45,7 +45,7 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
         limited_by={arm: shares for arm, some in limits.items() if (shares := mean_limits(some))}))
 
 
-KIND = Kind("trial", "trial", TrialSpec, Trial, play_trial)
+KIND = Kind("trial", TrialSpec, Trial, play_trial)
 
 
 def run_trial(rig: Rig, before: Version, after: Version, plan: TrialPlan, game: str | None = None,

@@ -44,7 +44,7 @@ def play_tune(player: Player, spec: TuneSpec, versions: Sequence[Version]) -> Tu
                       tuple(player.excluded), tuple(player.doubts))
 
 
-KIND = Kind("tune", "tune", TuneSpec, Tuning, play_tune, failures=TRIES)
+KIND = Kind("tune", TuneSpec, Tuning, play_tune, failures=TRIES)
 
 
 def run_tune(rig: Rig, base: Version, plan: TunePlan, game: str | None = None, each: Each = ignore,

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from keenlattice.cli.complete import games
-from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Decides, Figure, Json, Rig
 
 if TYPE_CHECKING:
@@ -16,7 +15,6 @@ if TYPE_CHECKING:
 
 
 def read(
-    ctx: typer.Context,
     sources: Annotated[list[Path] | None, typer.Argument(
         metavar="FROM...", help="Files of evidence (.jsonl, .parquet), packs, logbooks, or folders of them.")] = None,
     add: Annotated[bool, typer.Option("--add", help="Add to the evidence of the newest pool; only what is new is "
@@ -25,8 +23,6 @@ def read(
         "--matters", help="The smallest difference that matters, in %.  [default: what mattered to those who tried it]"
         )] = None,
     game: Annotated[str, typer.Option("--game", autocompletion=games, help="Only evidence of this game.")] = "",
-    again: Annotated[int | None, typer.Option("--again", metavar="NUMBER", help="Compute one anew from its evidence."
-                                              )] = None,
     figure: Figure = None,
     workers: Annotated[int, typer.Option("--workers", min=1, max=512, help="Spread it over so many processes.")] = 1,
     book: Book = None, rig: Rig = "standin", json: Json = False,
@@ -39,18 +35,8 @@ def read(
     from keenlattice.cli.outfile import new_figure
     from keenlattice.cli.output import emit, say
     from keenlattice.cli.views.pool import show_pool
-    from keenlattice.cli.views.studies import show_recomputed
-    from keenlattice.errors import UsageError
 
-    if again is not None and (sources or add or figure):
-        raise UsageError("--again computes a pool anew from the evidence that is kept: nothing else goes with it")
-    if again is not None:
-        only(ctx, "--again", "again")
     ws, figure = begin(book, rig), new_figure(figure)
-    if again is not None:
-        found = ws.recompute(again, "pool")
-        emit(found) if json else show_recomputed(found)
-        return
     with _processes(workers) as executor:
         played = ws.pool(*(sources or ()), add=add, decides=decides, matters_pct=matters, game=game, executor=executor)
     if figure:

@@ -9,7 +9,7 @@ from keenlattice.cli.options import Book, Rig
 
 def recover(
     finish: Annotated[bool, typer.Option("--finish", help="Do what is still to be done. (A study is undone instead, "
-                                                          "and goes on by --resume of its command.)")] = False,
+                                                          "and goes on with keen studies resume.)")] = False,
     undo: Annotated[bool, typer.Option("--undo", help="Put back what was there before.")] = False,
     book: Book = None, rig: Rig = "standin",
 ) -> None:

@@ -1,0 +1,43 @@
+"""`keen studies claims`: repeats here what a pack claims."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.options import (
+    Blocks,
+    Book,
+    EveryBlock,
+    Json,
+    Played,
+    Repeats,
+    Rig,
+    Seconds,
+    Seed,
+    Sensor,
+    SwitchMinutes,
+    WarmUp,
+    Watch,
+)
+
+
+def claims(
+    pack: Annotated[Path, typer.Argument(metavar="PACK", help="The pack's file (.toml).")],
+    blocks: Blocks = 12, seconds: Seconds = 30.0, game: Played = None, every_block: EveryBlock = False,
+    repeats: Repeats = None, switch_minutes: SwitchMinutes = None, warm_up: WarmUp = 0.0,
+    watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Repeat what a pack claims: a trial of each of its rules, against the profile without it."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.output import emit
+    from keenlattice.cli.playing import playing
+    from keenlattice.cli.views.trial import show_claims
+
+    ws = begin(book, rig)
+    with playing(ws, f"the claims of {pack.name}", json, watch, sensor) as told:
+        result = ws.repeat_claims(
+            pack, game=game, progress=told, blocks=blocks, seconds=seconds, early=not every_block, repeats=repeats,
+            switch_minutes=switch_minutes, warm_up_s=warm_up, seed=seed)
+    emit(result) if json else show_claims(result)

@@ -1,0 +1,29 @@
+"""`keen studies resume`: goes on with a study that was stopped."""
+
+from typing import Annotated
+
+import typer
+
+from keenlattice.cli.options import Book, Figure, Json, Rig, Sensor, Watch
+
+
+def resume(
+    number: Annotated[int | None, typer.Argument(metavar="NUMBER", help="Which study; `keen studies` lists them.  "
+                                                 "[default: the newest that was stopped]")] = None,
+    figure: Figure = None, watch: Watch = None, sensor: Sensor = "",
+    book: Book = None, rig: Rig = "standin", json: Json = False,
+) -> None:
+    """Go on with a study that was stopped: no finished run is played again."""
+    from keenlattice.cli.begin import begin
+    from keenlattice.cli.outfile import new_figure
+    from keenlattice.cli.output import say
+    from keenlattice.cli.playing import playing
+    from keenlattice.cli.views.played import show_played
+
+    ws, figure = begin(book, rig), new_figure(figure)
+    waiting = ws.unfinished(number)
+    if not json:
+        say(f"Going on with {waiting.kind} {waiting.number}: {waiting.of}.", "dim")
+    with playing(ws, "what is left of it", json, watch, sensor) as told:
+        played = ws.resume(waiting.number, progress=told)
+    show_played(ws, played, json, figure)
