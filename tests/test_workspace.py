@@ -188,7 +188,8 @@ def test_every_command_has_its_call() -> None:
     assert len(names) > 25
     for name in names:
         # They tell a story, take a person who answers (test_blind.py), or a study that was stopped (test_study.py).
-        assert name in ("demo", "blind", "studies resume") or any(one == name or one.startswith(f"{name} ") for one in called), name
+        assert name in ("demo", "blind", "studies resume") or any(
+            one == name or one.startswith(f"{name} ") for one in called), name
 
 
 def test_a_study_that_was_stopped_goes_on_from_python(tmp_path: Path) -> None:

@@ -82,8 +82,8 @@ class Claiming(Searching):
         from keenlattice.study.trial.plan import TrialPlan
 
         if chosen := sorted({"decides", "matters"} & options.keys()):
-            raise UsageError(f"{' and '.join(chosen)} cannot be chosen here: the pack's claims say what decides, and what "
-                             "matters")
+            raise UsageError(f"{' and '.join(chosen)} cannot be chosen here: the pack's claims say what decides, and "
+                             "what matters")
         plan, pack = TrialPlan(**seeded(options)), self.pack(file)
         claiming = [one.offered for one in pack.rules if one.offered.rule.claim]
         if not claiming:
