@@ -39,10 +39,9 @@ from keenlattice.study.record import Progress
 from keenlattice.study.screen.plan import ScreenPlan, ScreenSpec, factors_of
 from keenlattice.study.screen.play import run_screen
 from keenlattice.study.screen.result import Screen
-from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.plan import TrialPlan, TrialSpec
 from keenlattice.study.trial.play import run_trial
 from keenlattice.study.trial.result import Trial
-from keenlattice.study.trial.spec import TrialSpec
 
 TIERS = ("entry", "middle", "high")
 SHARE_OF_TIERS = (0.35, 0.45, 0.20)

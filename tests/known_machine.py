@@ -10,7 +10,7 @@ from unittest import mock
 
 from keenlattice.catalog.model import Setting
 from keenlattice.errors import KeenLatticeError
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.gamelist import Listed, add_game
 from keenlattice.rig.linux import launch, power

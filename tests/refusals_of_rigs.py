@@ -9,7 +9,7 @@ import numpy as np
 
 from keenlattice.logbook.book import Logbook
 from keenlattice.measure.capture import Capture
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig import _notes
 from keenlattice.rig._factnames import device_names, named

@@ -18,7 +18,7 @@ from scipy import stats
 import keenlattice
 from conftest import KEEN, Keen, as_json, environment
 from keenlattice.errors import BadValue, UsageError
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.profile.sheet import SheetStep
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.base import Rig, State

@@ -23,7 +23,7 @@ from keenlattice.cli.views.hand_story import LedPlayer
 from keenlattice.errors import CaptureError
 from keenlattice.measure.serial_log import SerialLog
 from keenlattice.measure.simulated_sensor import HEADER, SimulatedSensor, sensor_lines, write_sensor_log
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.standin.player import SimulatedPlayer
 from keenlattice.study.screen._rounds import Rounds

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from conftest import POSIX
 from keenlattice.errors import RefusedByRig
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.rig._gamefiles import GameFiles, names_of
 from keenlattice.rig.gamelist import Listed
 from keenlattice.workspace.workspace import Workspace

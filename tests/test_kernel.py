@@ -11,8 +11,8 @@ from keenlattice.catalog.load import catalog
 from keenlattice.errors import RefusedByRig, RigError, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.checks import findings
-from keenlattice.profile.game import Game
 from keenlattice.profile.layers import resolve
+from keenlattice.profile.matching import Game
 from keenlattice.rig._apply import apply, preview
 from keenlattice.rig._undo import undo
 from keenlattice.rig.drift import find_drift, put_back

@@ -32,7 +32,7 @@ from keenlattice.study.kind import KeptVersion
 from keenlattice.study.pool.from_studies import records
 from keenlattice.study.pool.order import Pace, in_order
 from keenlattice.study.screen.plan import ScreenSpec
-from keenlattice.study.trial.spec import TrialSpec
+from keenlattice.study.trial.plan import TrialSpec
 from known_changes import CHANGES
 from known_machine import PARTS
 from known_readings import READINGS

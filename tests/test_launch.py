@@ -11,7 +11,7 @@ import pytest
 
 from keenlattice.errors import RigError, UsageError
 from keenlattice.logbook.book import Logbook
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.rig._apply import apply, preview
 from keenlattice.rig._undo import undo
 from keenlattice.rig.gamelist import Listed, add_game

@@ -17,7 +17,7 @@ import pytest
 from keenlattice.errors import RigError
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.doubts import doubts_of
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.gamelist import Listed, add_game, read_games
 from keenlattice.rig.linux.launch import Start

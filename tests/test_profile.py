@@ -11,9 +11,8 @@ from keenlattice.catalog.values import same
 from keenlattice.errors import UnknownName, UsageError
 from keenlattice.profile._merge import merge, settled
 from keenlattice.profile.compare import changes, with_changes
-from keenlattice.profile.game import Game
 from keenlattice.profile.layers import resolve
-from keenlattice.profile.matching import match
+from keenlattice.profile.matching import Game, match
 from keenlattice.profile.version import Version
 
 VALUES = {

@@ -40,7 +40,7 @@ from keenlattice.study.pool import reading
 from keenlattice.study.ramp.plan import steps_of
 from keenlattice.study.screen._design import half_design, screening_design
 from keenlattice.study.screen.plan import ScreenSpec, factors_of
-from keenlattice.study.trial.spec import TrialSpec
+from keenlattice.study.trial.plan import TrialSpec
 from refusals_of_rigs import Call, of_rigs
 
 KNOWN = Path(__file__).parent / "known_refusals.json"

@@ -17,7 +17,7 @@ import numpy as np
 import pytest
 
 from keenlattice.errors import RigError
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.rig.gamelist import Listed, add_game, read_games
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.recording import ways

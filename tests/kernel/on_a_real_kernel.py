@@ -185,7 +185,7 @@ import os, subprocess
 subprocess.run(["mount", "/dev/vdc", "/state"], check=True)
 """ + RIG.replace("/tmp/state", "/state/own") + """
 from keenlattice.rig.gamelist import Key, Listed, add_game
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.rig._recover import recover
 ini = Path("/state/game.ini")
 """

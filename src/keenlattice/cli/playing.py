@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from keenlattice.cli.progress import progress
 from keenlattice.cli.terminal import is_terminal
 
 if TYPE_CHECKING:
@@ -75,3 +74,18 @@ def _show_what_is_next(ws: "Workspace", waiting: Exception, json: bool) -> None:
 
     assert isinstance(waiting, Waiting) and waiting.next is not None
     show_next_run(ws, waiting.next, json)
+
+
+@contextmanager
+def progress(what: str, quiet: bool = False) -> Iterator[Callable[[int, int], None] | None]:
+    """Yields what a workspace is given to tell how many runs are done, of how many; None where nobody looks."""
+    if quiet or not is_terminal(sys.stderr):
+        yield None
+        return
+    from rich.console import Console
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task(what, total=None)
+        yield lambda done, total: bar.update(task, completed=done, total=total)

@@ -13,9 +13,9 @@ from .compare import changes as changes
 from .compare import with_changes as with_changes
 from .concrete import entries_for as entries_for
 from .formula import evaluate as evaluate
-from .game import Game as Game
 from .layers import Effective as Effective
 from .layers import resolve as resolve
+from .matching import Game as Game
 from .matching import Match as Match
 from .matching import match as match
 from .pack import Claim as Claim

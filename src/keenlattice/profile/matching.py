@@ -6,7 +6,15 @@ from fnmatch import fnmatchcase
 from pathlib import PurePosixPath, PureWindowsPath
 
 from keenlattice.errors import UnknownName, UsageError
-from keenlattice.profile.game import Game
+
+
+@dataclass(frozen=True)
+class Game:
+    """One game: the name of its profile, its title, and the executables that it runs as."""
+
+    name: str
+    title: str
+    executables: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -1,12 +1,13 @@
 """The house style of every figure: told apart by line and place first, by colour second."""
 
+import contextlib
 import io
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keenlattice._files import replace_file
 from keenlattice.errors import KeenLatticeError
-from keenlattice.report._library import load
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -84,3 +85,13 @@ def nothing(axes: "Axes", why: str) -> "Axes":
     axes.set_xticks([])
     axes.set_yticks([])
     return axes
+
+
+def load() -> None:
+    """Load Matplotlib from our own folder, if nothing has loaded it yet.
+
+    It looks for settings of its own in the current folder, which may be somebody else's pack.
+    """
+    if "matplotlib" not in sys.modules:
+        with contextlib.chdir(Path(__file__).parent):
+            import matplotlib  # noqa: F401

@@ -13,7 +13,7 @@ from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import RESTARTS, Restart, Value
 from keenlattice.errors import RigError, UnknownName
 from keenlattice.profile.compare import Change
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Entries
 
 if TYPE_CHECKING:

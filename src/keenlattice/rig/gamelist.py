@@ -8,7 +8,7 @@ from pathlib import Path
 from keenlattice._files import read_bounded, replace_file
 from keenlattice._state_folder import make_private
 from keenlattice.errors import RigError, UsageError
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 
 FILE = "games.toml"
 MOST_BYTES = 256 * 1024

@@ -63,6 +63,7 @@ from .trial.claims import held as held
 from .trial.pilot import noise_of as noise_of
 from .trial.pilot import warm_up_of as warm_up_of
 from .trial.plan import TrialPlan as TrialPlan
+from .trial.plan import TrialSpec as TrialSpec
 from .trial.play import run_trial as run_trial
 from .trial.power import Noise as Noise
 from .trial.power import blocks_to_settle as blocks_to_settle
@@ -70,7 +71,6 @@ from .trial.power import chance_to_settle as chance_to_settle
 from .trial.result import MetricResult as MetricResult
 from .trial.result import Trial as Trial
 from .trial.result import Verdict as Verdict
-from .trial.spec import TrialSpec as TrialSpec
 from .tune.plan import Limit as Limit
 from .tune.plan import TunePlan as TunePlan
 from .tune.plan import TuneSpec as TuneSpec

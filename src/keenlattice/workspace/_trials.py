@@ -18,9 +18,8 @@ if TYPE_CHECKING:
     from keenlattice.logbook._studies import Study
     from keenlattice.measure.columns import ColumnMap
     from keenlattice.study.record import Progress
-    from keenlattice.study.trial.plan import TrialPlan
+    from keenlattice.study.trial.plan import TrialPlan, TrialSpec
     from keenlattice.study.trial.result import Trial
-    from keenlattice.study.trial.spec import TrialSpec
 
 SWITCH_S = {"none": 0.0, "game": 0.0, "driver": 15.0, "machine": 90.0}
 """How long a switch takes by the restart that it needs: a guess, for the time that a plan names."""
@@ -75,7 +74,7 @@ class Trials(Handing):
     def _trial_spec(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", game: str | None,
                     files: bool = False) -> "TrialSpec":
         from keenlattice.study.kind import KeptVersion
-        from keenlattice.study.trial.spec import TrialSpec
+        from keenlattice.study.trial.plan import TrialSpec
 
         first, second = self.find(before, both=True), self.find(after, both=True)
         return TrialSpec(KeptVersion.of(first), KeptVersion.of(second), plan, game, files)

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._notebook import Result, Rows
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.workspace.opened import Opened
 
 if TYPE_CHECKING:

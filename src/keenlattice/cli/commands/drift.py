@@ -21,7 +21,7 @@ def drift(
     """
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import confirmed, emit, say
-    from keenlattice.cli.views.changes import show_changes
+    from keenlattice.cli.views.settings import show_changes
     from keenlattice.cli.views.sheet import hand_out
     from keenlattice.errors import UsageError
 

@@ -19,7 +19,7 @@ def edit(
     """Change settings in a profile. Makes a new version; the rig is not touched before `keen apply`."""
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit, hint, say
-    from keenlattice.cli.views.changes import show_changes
+    from keenlattice.cli.views.settings import show_changes
 
     ws = begin(book, rig)
     made = ws.edit(reference, _parsed(settings), note)

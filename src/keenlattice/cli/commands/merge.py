@@ -29,7 +29,7 @@ def merge(
     """
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit, hint, say
-    from keenlattice.cli.views.changes import show_changes
+    from keenlattice.cli.views.settings import show_changes
     from keenlattice.errors import UsageError
 
     if bool(revert) == bool(first and second) or (revert and (first or second)):

@@ -44,7 +44,7 @@ def adopt(file: File, only: Only = None, note: Note = "", book: Book = None, rig
     """Take a pack's rules over, as new versions. The rig is not touched before `keen apply`."""
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit, hint, say
-    from keenlattice.cli.views.changes import show_changes
+    from keenlattice.cli.views.settings import show_changes
 
     ws = begin(book, rig)
     made = ws.adopt_pack(file, only or (), note)

@@ -21,8 +21,7 @@ def show(
     """Show the effective value of each setting, and the layer that it comes from; or all about one."""
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit, hint, say, table
-    from keenlattice.cli.views.findings import show_findings
-    from keenlattice.cli.views.settings import instead_of, show_of_pool, tell_what_is_not_held, value_of
+    from keenlattice.cli.views.settings import instead_of, show_findings, show_of_pool, tell_what_is_not_held, value_of
     from keenlattice.errors import UsageError
 
     if setting and all_:
@@ -69,8 +68,7 @@ def _next(found: "ShowResult") -> str:
 def _whole_story(catalog: "Catalog", found: "ShowResult") -> None:
     """One setting: what holds and why, who set it when, what it trades, what the checks say."""
     from keenlattice.cli.output import say
-    from keenlattice.cli.views.findings import show_findings
-    from keenlattice.cli.views.settings import instead_of, show_setting, value_of
+    from keenlattice.cli.views.settings import instead_of, show_findings, show_setting, value_of
 
     one, past = found.settings[0].effective, found.set_by
     say(f"{one.key} under {found.version.reference}: {value_of(catalog, one)}", "bold")

@@ -13,9 +13,8 @@ def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     """Look at the rig: its hardware, its games, what is applied, and what is plainly wrong."""
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit, say
-    from keenlattice.cli.views.findings import show_findings
     from keenlattice.cli.views.rig import show_rig
-    from keenlattice.cli.views.settings import show_of_pool
+    from keenlattice.cli.views.settings import show_findings, show_of_pool
 
     ws = begin(book, rig)
     found = ws.survey()

@@ -25,7 +25,7 @@ def undo(
     """
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import confirmed, emit, hint, say
-    from keenlattice.cli.views.changes import show_by_owner
+    from keenlattice.cli.views.settings import show_by_owner
     from keenlattice.cli.views.sheet import hand_out
     from keenlattice.rig._undo import in_short
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from keenlattice.cli.guide import Guide
 from keenlattice.cli.output import hint, say
 from keenlattice.measure.simulated_sensor import HEADER, SimulatedSensor, sensor_lines
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.hand import ComingRun, Noted
 from keenlattice.rig.standin.player import SimulatedPlayer, longest
@@ -98,7 +98,7 @@ class HandTelling:
         say("Their recorder's columns and their light sensor's are known now: later files are told by their headers.")
 
     def _what_is_not_known(self) -> None:
-        from keenlattice.cli.views.findings import show_findings
+        from keenlattice.cli.views.settings import show_findings
 
         _heading(2, "What nobody has told or seen is not known, and is asked about")
         show_findings(self.ws.survey().findings)

@@ -1,14 +1,17 @@
 """How settings are shown: all about one, and what holds for it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
+from keenlattice.catalog.model import Catalog
 from keenlattice.cli.output import say, table
+from keenlattice.profile.compare import Change
 from keenlattice.workspace._wording import not_held, value_text
 from keenlattice.workspace.looking import SURE
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog, Setting
+    from keenlattice.profile.checks import Finding
     from keenlattice.profile.layers import Effective
     from keenlattice.workspace.comparing import ShowResult
     from keenlattice.workspace.looking import CatalogResult
@@ -84,3 +87,40 @@ def instead_of(catalog: "Catalog", shown: "Effective") -> str:
         return "unknown"
     hidden = [f"{value_text(catalog, shown.key, value)} ({layer})" for layer, value in shown.shadows]
     return ", ".join(hidden) + (": no change" if shown.in_vain else "")
+
+
+def show_findings(found: "Sequence[Finding]") -> None:
+    """What the checks found, the plainly wrong first, each with what to do."""
+    wrong = [one for one in found if one.kind == "wrong"]
+    unknown = [one for one in found if one.kind == "not known"]
+    other = [one for one in found if one.kind not in ("wrong", "not known")]
+    if not found:
+        say("Nothing is plainly wrong.")
+    for title, some in (("Plainly wrong", wrong), ("Worth a look", other)):
+        if some:
+            say(f"{title} ({len(some)})", "bold")
+        for one in some:
+            kind = "" if one.kind == "wrong" else f"{one.kind}: "
+            say(f"! {kind}{', '.join(one.settings)}: {one.why}")
+            say(f"  to mend it: {one.what_to_do}", "dim")
+    if unknown:
+        say(f"Not known, to be looked at ({len(unknown)})", "bold")
+    for one in unknown:
+        say(f"? {one.why}")
+        say(f"  if it is so: {one.what_to_do}", "dim")
+
+
+def show_changes(catalog: Catalog, changes: Sequence[Change], before: str = "from", after: str = "to") -> None:
+    """A table of changes, with the title of each setting."""
+    table(["setting", before, after, ""],
+          [[one.key, value_text(catalog, one.key, one.before), value_text(catalog, one.key, one.after),
+            catalog[one.key].title if one.key in catalog else "not in this rig's catalog"] for one in changes])
+
+
+def show_by_owner(catalog: Catalog, changes: Mapping[str, Sequence[Change]], before: str, after: str,
+                  heading: str = "{}") -> None:
+    """A table of changes for each owner; their names only where there are several, or a heading is wanted."""
+    for owner, some in changes.items():
+        if len(changes) > 1 or heading != "{}":
+            say(heading.format(owner), "bold")
+        show_changes(catalog, some, before, after)

@@ -7,10 +7,9 @@ from typing import TYPE_CHECKING
 from keenlattice.catalog.values import Value, written
 from keenlattice.cli.options import DECIDES
 from keenlattice.cli.output import hint, say
-from keenlattice.cli.progress import progress
-from keenlattice.cli.views.changes import show_changes
-from keenlattice.cli.views.findings import show_findings
+from keenlattice.cli.playing import progress
 from keenlattice.cli.views.rig import show_rig_briefly
+from keenlattice.cli.views.settings import show_changes, show_findings
 from keenlattice.cli.views.studies import style_of
 from keenlattice.cli.views.trial import show_trial
 

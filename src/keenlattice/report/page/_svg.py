@@ -6,8 +6,7 @@ from typing import TYPE_CHECKING
 
 from markupsafe import Markup
 
-from keenlattice.report._library import load
-from keenlattice.report.style import COLOURS
+from keenlattice.report.style import COLOURS, load
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure

@@ -14,7 +14,7 @@ from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError, UsageError
 from keenlattice.profile.compare import Change, with_changes
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Entries
 from keenlattice.rig._factnames import FACTS
 from keenlattice.rig._gamefiles import GameFiles

@@ -2,28 +2,30 @@
 
 import os
 import platform
-from collections.abc import Iterable, Sequence
+import tomllib
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
-from functools import cached_property
+from functools import cache, cached_property
+from importlib import resources
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.compare import Change
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Entries
+from keenlattice.rig._gamefiles import LOCK_KEY, GameFiles
 from keenlattice.rig._part import Part
 from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State, game_of
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.linux import vulkan
-from keenlattice.rig.linux.absent import reasons
 from keenlattice.rig.linux.autostart import Autostart, folders
 from keenlattice.rig.linux.desktop import Desktop
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Entry, Program, all_entries, configuration_files
-from keenlattice.rig.linux.games import Games
 from keenlattice.rig.linux.kernel import Kernel
 from keenlattice.rig.linux.launch import Launch
 from keenlattice.rig.linux.mapped import MAPPED, mapped_settings
@@ -261,3 +263,18 @@ def _joined(states: Iterable[State]) -> State:
 def _source(entry: Entry) -> tuple[str, str, int]:
     """Where an option comes from: the entry's title, its file, and the line."""
     return entry.title, entry.file, entry.line
+
+
+@cache
+def reasons() -> Mapping[str, str]:
+    """Setting to why it is not there; of some, why it may not be on this machine."""
+    text = (resources.files("keenlattice.rig.linux") / "absent.toml").read_text(encoding="utf-8")
+    return {name: str(group["why"]) for group in tomllib.loads(text).values() for name in group["settings"]}
+
+
+class Games(GameFiles):
+    """As `GameFiles`, with the settings of the catalog that the files are said to have."""
+
+    def settings(self) -> list[Setting]:
+        keys = {key for listed in self.games.values() for key in (*listed.keys, LOCK_KEY)}
+        return [*(setting for setting in catalog() if setting.name in keys), *super().settings()]

@@ -15,7 +15,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 
 SIZE = (640, 360)
 SCENE = Game("scene", "Pinball scene", ("keen-scene",))

@@ -5,7 +5,7 @@ import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
-from keenlattice.profile.game import Game
+from keenlattice.profile.matching import Game
 from keenlattice.rig.gamelist import Key, Listed
 
 

@@ -13,8 +13,8 @@ from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Restart, Value, same
 from keenlattice.errors import RefusedByRig, RigError, UsageError
 from keenlattice.profile.compare import Change
-from keenlattice.profile.game import Game
 from keenlattice.profile.layers import resolve
+from keenlattice.profile.matching import Game
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig._gamefiles import GameFiles
 from keenlattice.rig.base import Chore, Edits, Facts, Outcome, State, game_of, one_by_one

@@ -22,9 +22,8 @@ from keenlattice.study.pool.evidence import FARTHEST, EvidenceRecord, Found, Pla
 from keenlattice.study.record import provenance_of, result_of, spec_of
 from keenlattice.study.screen.plan import ScreenSpec
 from keenlattice.study.screen.result import Effect, Screen
-from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.plan import TrialPlan, TrialSpec
 from keenlattice.study.trial.result import MetricResult, Trial
-from keenlattice.study.trial.spec import TrialSpec
 
 KINDS = ("trial", "screen")
 SYSTEM = re.compile(r"(Linux|Windows|Darwin|Marl) ?(\d{1,3})?")

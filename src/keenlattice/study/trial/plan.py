@@ -2,14 +2,16 @@
 
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 
 from keenlattice.errors import BadValue
 from keenlattice.measure.series import NAME
+from keenlattice.profile.compare import changes
 from keenlattice.study._limits import check_seconds, check_seed
 from keenlattice.study.deciding import DECIDES, Matters, check_deciding, named
+from keenlattice.study.kind import KeptVersion, SpecOfTwo
 
 Arm = Literal["before", "after"]
 MIN_BLOCKS, MAX_BLOCKS, MAX_REPEATS = 2, 1000, 20
@@ -101,3 +103,28 @@ class TrialPlan:
             order += [(block, arm, int(random.integers(2**31))) for arm in arms for _ in range(self.repeats)]
         return order
 
+
+@dataclass(frozen=True)
+class TrialSpec(SpecOfTwo):
+    """What a trial was planned with; `files` if its runs are recorded elsewhere."""
+
+    WHAT: ClassVar[str] = "the plan of a trial"
+
+    before: KeptVersion
+    after: KeptVersion
+    plan: TrialPlan
+    game: str | None = None
+    files: bool = False
+
+    def version_of(self, arm: str) -> int | None:
+        return {"before": 0, "after": 1}.get(arm)
+
+    @property
+    def steps_a_run(self) -> float:
+        differing = changes(self.before.entries, self.after.entries)
+        return len(differing) * self.plan.switches / self.runs
+
+    @property
+    def is_pilot(self) -> bool:
+        """Whether it is a version against itself."""
+        return self.before == self.after

@@ -3,9 +3,12 @@
 from collections.abc import Mapping, Sequence
 from functools import cache, partial
 
+import numpy as np
+
+from keenlattice.measure._summary import t_interval
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.doubts import held_by_screen
-from keenlattice.measure.metrics import PRICES, metrics_of
+from keenlattice.measure.metrics import METRICS, PRICES, metrics_of
 from keenlattice.measure.telemetry import limited_by, mean_limits
 from keenlattice.profile.version import Version
 from keenlattice.rig.base import Rig
@@ -15,10 +18,8 @@ from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
 from keenlattice.study.trial._adjusting import AT_START, at_start
 from keenlattice.study.trial._conclude import AT_SCREEN_RATE, concluded, ended, metrics_in
-from keenlattice.study.trial._prices import prices
-from keenlattice.study.trial.plan import Arm, TrialPlan
-from keenlattice.study.trial.result import Trial
-from keenlattice.study.trial.spec import TrialSpec
+from keenlattice.study.trial.plan import Arm, TrialPlan, TrialSpec
+from keenlattice.study.trial.result import Price, Trial
 
 
 def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> Trial:
@@ -75,3 +76,27 @@ def run_trial(rig: Rig, before: Version, after: Version, plan: TrialPlan, game: 
     """
     spec = TrialSpec(KeptVersion.of(before), KeptVersion.of(after), plan, game)
     return play(rig, KIND, spec, [before, after], each, done)
+
+
+AT, FEWEST = 0.95, 2  # the confidence of a price's interval, and the fewest blocks that give one
+
+
+def prices(runs: Sequence[tuple[int, Arm, Mapping[str, float]]]) -> tuple[Price, ...]:
+    """What each metric of telemetry came to with either version, and how much they differ.
+
+    The differences of the blocks that know it for both versions, their mean, and its interval by Student's t.
+
+    Args:
+        runs: of each its block, its version, and its metrics.
+    """
+    found = []
+    for name in runs[0][2] if runs else ():
+        by_arm = {arm: {block: row[name] for block, of, row in runs if of == arm and np.isfinite(row[name])}
+                  for arm in ("before", "after")}
+        blocks = sorted(by_arm["before"].keys() & by_arm["after"].keys())
+        if len(blocks) < FEWEST:
+            continue
+        before, after = (np.array([by_arm[arm][block] for block in blocks]) for arm in ("before", "after"))
+        found.append(Price(name, METRICS[name].unit, float(before.mean()), float(after.mean()),
+                           *t_interval(after - before, AT), len(blocks)))
+    return tuple(found)

@@ -14,7 +14,7 @@ def chore(
     """List the chores of a rig, or do one: shown first, journalled, and undone by `keen undo`."""
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import confirmed, emit, hint, say, table
-    from keenlattice.cli.views.changes import show_by_owner
+    from keenlattice.cli.views.settings import show_by_owner
     from keenlattice.errors import UsageError
 
     if yes and not name:

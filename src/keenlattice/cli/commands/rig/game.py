@@ -40,7 +40,7 @@ def game(
     from keenlattice.cli.typed import known_as, spot_of, words_of
     from keenlattice.cli.views.rig import all_of_game
     from keenlattice.errors import UsageError
-    from keenlattice.profile.game import Game
+    from keenlattice.profile.matching import Game
     from keenlattice.rig.gamelist import FILE
 
     if not name:
