@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keenlattice
-from keenlattice.logbook._studies import newest_finished, studies
+from keenlattice.logbook._studies import studies
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change
 from keenlattice.study import flattened, pool_evidence
@@ -177,7 +177,7 @@ def test_of_several_files_each_that_is_left_out_is_named(tmp_path: Path) -> None
 def test_a_pool_that_is_kept_says_by_what_software(book: Logbook) -> None:
     result = pool_evidence(flattened([record(rig, -0.05) for rig in range(6)]), PLAN)
     keep_pool(book, "juniper", result, "x.parquet")
-    study = newest_finished(book, "juniper", "pool")
+    (study,) = studies(book, "juniper", "pool", finished=True, most=1)
     assert study is not None
     about = provenance_of(study)
     assert about.study == study.number and about.software and about.time == study.time

@@ -80,16 +80,27 @@ def finish_study(book: Logbook, study: Study, result: Mapping[str, Any]) -> None
     _rewrite(book, study, "result", result)
 
 
-def studies(book: Logbook, rig: str) -> list[Study]:
-    """All studies on a rig, the newest first."""
-    return book.rows(study_in, "SELECT * FROM studies WHERE rig = ? ORDER BY number DESC", rig)
+def studies(book: Logbook, rig: str, *kinds: str, number: int | None = None, finished: bool | None = None,
+            most: int = -1) -> list[Study]:
+    """Return the studies on a rig, the newest first.
 
-
-def newest_finished(book: Logbook, rig: str, kind: str) -> Study | None:
-    """The newest study of a kind on a rig that is finished; None if there is none."""
-    found = book.rows(study_in, "SELECT * FROM studies WHERE rig = ? AND kind = ? AND result IS NOT NULL "
-                      "ORDER BY number DESC LIMIT 1", rig, kind)
-    return found[0] if found else None
+    Args:
+        kinds: only of these, if any is given.
+        number: only that one.
+        finished: only those that are, or are not.
+        most: how many at most; -1 for all.
+    """
+    where, values = ["rig = ?"], list[object]([rig])
+    if kinds:
+        where.append(f"kind IN ({', '.join('?' * len(kinds))})")
+        values += kinds
+    if number is not None:
+        where.append("number = ?")
+        values.append(number)
+    if finished is not None:
+        where.append(f"result IS {'NOT ' * finished}NULL")
+    return book.rows(study_in, f"SELECT * FROM studies WHERE {' AND '.join(where)} ORDER BY number DESC LIMIT ?",
+                     *values, most)
 
 
 def trials_between(book: Logbook, before: str, after: str) -> list[Study]:

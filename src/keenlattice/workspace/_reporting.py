@@ -41,8 +41,8 @@ class Reporting(Studying):
         from keenlattice.logbook._studies import studies
         from keenlattice.study.record import spec_of
 
-        found = [one for one in studies(self.book, self.rig_name) if one.result is not None and one.kind != "ramp"
-                 and not getattr(spec_of(one), "is_pilot", False)]
+        found = [study for study in studies(self.book, self.rig_name, finished=True)
+                 if study.kind != "ramp" and not getattr(spec_of(study), "is_pilot", False)]
         if not found:
             raise UsageError(f"nothing has been measured on {self.rig_name} yet: keen trial, keen screen, keen hunt "
                              "and keen tune do; or name a game, for its history")

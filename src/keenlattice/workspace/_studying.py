@@ -52,8 +52,7 @@ class Studying(Comparing, Editing, Measuring):
             if study.result is not None:
                 raise UsageError(f"{study.kind} {number} is finished: keen report --study {number} makes a page of it")
             return study
-        waiting = [one for one in studies(self.book, self.rig_name)
-                   if one.result is None and (not kinds or one.kind in kinds)]
+        waiting = studies(self.book, self.rig_name, *kinds, finished=False, most=1)
         if not waiting:
             raise UsageError(f"no {' or '.join(kinds) or 'study'} on {self.rig_name} was left unfinished")
         return waiting[0]
@@ -99,8 +98,7 @@ class Studying(Comparing, Editing, Measuring):
         """The finished studies of a kind on this rig, the newest first."""
         from keenlattice.logbook._studies import studies
 
-        return [self._played(one) for one in studies(self.book, self.rig_name)
-                if one.kind == kind and one.result is not None]
+        return [self._played(study) for study in studies(self.book, self.rig_name, kind, finished=True)]
 
     def trials_of(self, game: str) -> "list[Played[Trial]]":
         """The trials of a game or of the rig-wide profile, the newest first; without pilots."""
@@ -127,12 +125,11 @@ class Studying(Comparing, Editing, Measuring):
         from keenlattice.errors import UsageError
         from keenlattice.logbook._studies import studies
 
-        known = [one for one in studies(self.book, self.rig_name) if not kinds or one.kind in kinds]
-        for one in known:
-            if one.number == number:
-                return one
+        for study in studies(self.book, self.rig_name, *kinds, number=number):
+            return study
+        known = studies(self.book, self.rig_name, *kinds, most=8)
         raise UsageError(f"there is no {' or '.join(kinds) or 'study'} {number} on {self.rig_name}; there are "
-                         f"{', '.join(str(one.number) for one in known[:8]) or 'none yet'}; see keen studies")
+                         f"{', '.join(str(study.number) for study in known) or 'none yet'}; see keen studies")
 
     def play(self, kind: str, spec: "Spec", progress: "Progress | None" = None) -> "Played[Any]":
         """Plays a study of any kind, and keeps it run by run.

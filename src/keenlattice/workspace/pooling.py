@@ -155,7 +155,7 @@ class Pooling(Claiming):
         """
         from keenlattice.errors import UsageError
         from keenlattice.logbook._evidence import name_of, new_evidence, pooling
-        from keenlattice.logbook._studies import newest_finished
+        from keenlattice.logbook._studies import studies
         from keenlattice.study.deciding import DECIDES
         from keenlattice.study.pool.plan import PoolPlan
         from keenlattice.study.pool.play import pool_evidence
@@ -163,7 +163,7 @@ class Pooling(Claiming):
         from keenlattice.study.pool.record import evidence_of, keep_pool
 
         self.book.check_writable()
-        newest = newest_finished(self.book, self.rig_name, "pool")
+        newest = next(iter(studies(self.book, self.rig_name, "pool", finished=True, most=1)), None)
         if add and newest is None:
             raise UsageError("there is no pool yet that could be added to: leave --add out")
         if not sources:
@@ -282,9 +282,9 @@ class Pooling(Claiming):
     @property
     def _pool_there(self) -> "Played[Pool] | None":
         """The newest pool, if there is one."""
-        from keenlattice.logbook._studies import newest_finished
+        from keenlattice.logbook._studies import studies
 
-        newest = newest_finished(self.book, self.rig_name, "pool")
+        newest = next(iter(studies(self.book, self.rig_name, "pool", finished=True, most=1)), None)
         return None if newest is None else self._played(newest)
 
     def _beside(self, changes: "Mapping[str, PooledChange]", game: str) -> dict[str, str]:
@@ -315,9 +315,8 @@ class Pooling(Claiming):
         from keenlattice.logbook._studies import studies
         from keenlattice.study.record import result_of
 
-        finished = [item for item in studies(self.book, self.rig_name) if item.result is not None]
         for kind in ("trial", "screen"):
-            for result in (result_of(item) for item in finished if item.kind == kind):
+            for result in map(result_of, studies(self.book, self.rig_name, kind, finished=True)):
                 if game in ("", result.game) and result.limited_by:
                     return dict(result.limited_by.get("before", {}) if kind == "trial" else result.limited_by)
         return {}
