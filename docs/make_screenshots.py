@@ -72,10 +72,10 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
         "keen edit brass-orbit frame.queue-depth=1 texture.anisotropy=16x texture.filter-quality=fastest "
         "scaling.render-scale=90 driver.threaded-submission=on process.priority=high gpu.clock-policy=hold-high "
         "antialias.gamma=off frame.cap-unfocused=30 game.config-locked=on process.io-priority=high "
-        "driver.compute-device=gpu1 driver.compute-fallback=forbid texture.bias-below-zero=ignored "
-        "window.high-dpi=by-game shading.ambient-occlusion=on -m 'what the list said'"],
-     ["keen screen brass-orbit@stock brass-orbit --plan | head -4",
-      "keen screen brass-orbit@stock brass-orbit --seed 1 --matters 1.5"]),
+        "driver.compute-device=gpu1 window.high-dpi=by-game shading.ambient-occlusion=on -m 'what the list said'",
+        "keen edit rig display.refresh=165 background.recorder=off input.polling-rate=1000 -m 'what the list said'"],
+     ["keen screen brass-orbit@stock+rig@stock brass-orbit+rig --plan | head -4",
+      "keen screen brass-orbit@stock+rig@stock brass-orbit+rig --seed 1 --matters 1.5"]),
     ("hunt-tune", 960, [
         "keen edit brass-orbit antialias.gamma=off -m 'a tip'",
         "keen edit brass-orbit texture.anisotropy=16x -m sharper",

@@ -8,7 +8,7 @@ import pytest
 from keenlattice.catalog.load import catalog, settings_in
 from keenlattice.catalog.model import Catalog
 from keenlattice.errors import BadValue, CatalogError, UnknownName, UsageError
-from keenlattice.rig.linux import absent
+from keenlattice.rig.linux.machine import reasons
 
 FILES = sorted((resources.files("keenlattice.catalog") / "data").iterdir(), key=lambda file: file.name)
 
@@ -81,7 +81,7 @@ def test_each_setting_says_where_it_is_and_how_to_see_that_it_took() -> None:
 
 
 def test_what_a_rig_does_not_have_is_said_so_with_the_reason() -> None:
-    reasons = absent.reasons()
+    reasons = reasons()
     assert reasons.keys() <= {setting.name for setting in catalog()}
     some = Catalog([catalog()["sync.vertical"]], reasons)
     assert "sync.vertical" not in some.absent
