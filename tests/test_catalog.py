@@ -81,9 +81,9 @@ def test_each_setting_says_where_it_is_and_how_to_see_that_it_took() -> None:
 
 
 def test_what_a_rig_does_not_have_is_said_so_with_the_reason() -> None:
-    reasons = reasons()
-    assert reasons.keys() <= {setting.name for setting in catalog()}
-    some = Catalog([catalog()["sync.vertical"]], reasons)
+    absent = reasons()
+    assert absent.keys() <= {setting.name for setting in catalog()}
+    some = Catalog([catalog()["sync.vertical"]], absent)
     assert "sync.vertical" not in some.absent
     with pytest.raises(UnknownName, match=r"no setting here named 'frame\.cap'; this rig does not have it: neither"):
         some["frame.cap"]
