@@ -40,7 +40,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
       "keen merge brass-orbit@club brass-orbit </dev/null", "keen merge brass-orbit@club brass-orbit --keep second",
       "keen merge --revert brass-orbit@club --keep first", "keen history brass-orbit"]),
     ("pack", 800, [f"cp {PACK} league.toml"], ["keen pack look league.toml", "keen pack adopt league.toml --rule 1"]),
-    ("drift", 860, ["keen edit brass-orbit frame.cap=160 process.priority=high -m steady",
+    ("drift", 720, ["keen edit brass-orbit frame.cap=160 process.priority=high -m steady",
                            "keen apply brass-orbit --yes",
                            "keen edit rig cpu.core-parking=off display.refresh=144 memory.rated-speed=on"],
      ["keen rig chore update-driver --yes", "keen drift", "keen drift --put-back --yes | tail -2",
