@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 
 import keenlattice
 from conftest import KEEN, Keen, as_json, environment, juniper
-from keenlattice.errors import BadValue, RigError
+from keenlattice.errors import BadValue, RigError, UsageError
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import cut
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
@@ -197,6 +197,24 @@ def test_a_pilot_knows_the_noise(rig: Standin) -> None:
     noise = noise_of(result)
     spread = np.std(np.subtract(logs["after"], logs["before"]), ddof=1)
     assert noise.sd == pytest.approx(spread, rel=0.15) and noise.dof == 10  # one goes to the order
+
+
+def test_all_runs_are_a_table(tmp_path: Path) -> None:
+    with keenlattice.open(tmp_path / "book") as ws:
+        made = ws.edit("brass-orbit", {"frame.queue-depth": 1})
+        trial = ws.trial("brass-orbit@stock", made, blocks=2, seconds=3, seed=1)
+        ws.screen("brass-orbit@stock", made, rounds=1, seconds=2, seed=1)
+        table = ws.runs().table()
+        assert set(table["study"]) == {1, 2} and table[table["study"] == 2]["block"].isna().all()
+        of_trial = table[table["study"] == 1]
+        assert of_trial["block"].tolist() == [1, 1, 2, 2] and len(ws.runs(1).runs) == 4
+        after = of_trial[of_trial["version"] == made.version.reference]
+        assert set(after["arm"]) == {"after"} and after["counts"].all()
+        by_hand = np.exp(np.log(after["latency_ms_median"]).mean())  # a trial tells geometric means
+        assert by_hand == pytest.approx(trial.result["latency_ms_median"].after)
+        with pytest.raises(UsageError, match="there is no study 9"):
+            ws.runs(9)
+
 
 
 def test_pilot_kill_resume_and_recompute(keen: Keen, tmp_path: Path) -> None:

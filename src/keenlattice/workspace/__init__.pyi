@@ -43,6 +43,8 @@ from .played import RunsToCome as RunsToCome
 from .played import RunToCome as RunToCome
 from .played import ScreenCost as ScreenCost
 from .played import StudyList as StudyList
+from .played import StudyRun as StudyRun
+from .played import StudyRuns as StudyRuns
 from .pooling import ChangeHere as ChangeHere
 from .pooling import EvidenceWritten as EvidenceWritten
 from .pooling import PoolLook as PoolLook

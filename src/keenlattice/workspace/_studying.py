@@ -1,7 +1,7 @@
 """What all kinds of study have: each is kept run by run, goes on after a stop, and can be computed anew."""
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.profile.version import Version
@@ -11,7 +11,7 @@ from keenlattice.workspace.figures import Drawing
 from keenlattice.workspace.measuring import Measuring
 from keenlattice.workspace.next_run import NextRun, Waiting
 from keenlattice.workspace.opened import VersionLike
-from keenlattice.workspace.played import ListedStudy, Played, Recomputed, StudyList
+from keenlattice.workspace.played import ListedStudy, Played, Recomputed, StudyList, StudyRun, StudyRuns
 
 if TYPE_CHECKING:
     from keenlattice.logbook._studies import Study
@@ -74,6 +74,35 @@ class Studying(Comparing, Editing, Measuring):
         from keenlattice.logbook._studies import studies
 
         return StudyList(self.rig_name, tuple(_listed(one) for one in studies(self.book, self.rig_name)))
+
+    def runs(self, number: int | None = None) -> StudyRuns:
+        """Return the runs of one study or of all on the rig; `.table()` has a row for each, with all its metrics.
+
+        Args:
+            number: the study's; all studies, if it is not given.
+
+        Raises:
+            UsageError: there is no such study.
+            CaptureError: a run's capture is gone, or damaged.
+        """
+        from keenlattice.logbook._studies import studies
+
+        chosen = studies(self.book, self.rig_name) if number is None else [self._study(number)]
+        return StudyRuns(tuple(run for study in chosen for run in self._runs_of_study(study)))
+
+    def _runs_of_study(self, study: "Study") -> Iterator[StudyRun]:
+        from keenlattice.logbook._studies import runs_of
+        from keenlattice.measure.metrics import metrics_of
+        from keenlattice.study.record import spec_of
+
+        spec: Any = spec_of(study)
+        blocks = [block for block, *_ in spec.plan.runs()] if study.kind == "trial" else []
+        for run in runs_of(self.book, study):
+            version = spec.version_of(run.arm)
+            yield StudyRun(
+                study.number, study.kind, run.place + 1, blocks[run.place] + 1 if run.place < len(blocks) else None,
+                run.arm, "" if version is None else spec.versions[version].reference, run.excluded, run.file,
+                metrics_of(self.book.capture(run.file)) if run.file else {})
 
     def unfinished(self, number: int | None = None) -> ListedStudy:
         """The study that `resume` goes on with.

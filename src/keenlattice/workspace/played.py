@@ -131,6 +131,52 @@ class StudyList(Result):
         return f"{len(self.studies)} studies on {self.rig}"
 
 
+@dataclass(frozen=True)
+class StudyRun:
+    """One run of a study.
+
+    Args:
+        study, kind: the study's number, and what it is.
+        place: which of its runs it is, counted from 1.
+        block: of a trial, which block it belongs to, counted from 1; else None.
+        arm: what was on the rig, in the study's own words.
+        version: the reference of the version that was on it; empty if it was a mixture.
+        excluded: why it does not count; empty if it does.
+        file: its capture's name in the logbook; empty if nothing was recorded.
+        metrics: metric name to value; empty if nothing was recorded.
+    """
+
+    study: int
+    kind: str
+    place: int
+    block: int | None
+    arm: str
+    version: str
+    excluded: str
+    file: str
+    metrics: Mapping[str, float]
+
+
+@dataclass(frozen=True, repr=False)
+class StudyRuns(Shown):
+    """The runs of one study or of all, in the order in which they were played, the newest study first."""
+
+    runs: tuple[StudyRun, ...]
+
+    def _rows(self) -> Rows:
+        return [{"study": run.study, "kind": run.kind, "run": run.place, "block": run.block, "arm": run.arm,
+                 "version": run.version, "counts": not run.excluded, "capture": run.file, **run.metrics}
+                for run in self.runs]
+
+    def _in_brief(self) -> Rows:
+        shown = ("study", "run", "block", "arm", "version", "counts", "frame_ms_mean", "latency_ms_median")
+        return [{name: row.get(name) for name in shown} for row in self._rows()]
+
+    def _caption(self) -> str:
+        count = len({run.study for run in self.runs})
+        return f"{len(self.runs)} run{'s' * (len(self.runs) != 1)} of {count} {'study' if count == 1 else 'studies'}"
+
+
 @dataclass(frozen=True, repr=False)
 class Recomputed(Result):
     """A study that was computed again from its captures: every number came out as it was."""
