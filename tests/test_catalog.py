@@ -8,7 +8,7 @@ import pytest
 from keenlattice.catalog.load import catalog, settings_in
 from keenlattice.catalog.model import Catalog
 from keenlattice.errors import BadValue, CatalogError, UnknownName, UsageError
-from keenlattice.rig.linux.machine import reasons
+from keenlattice.rig.linux.absent import reasons
 
 FILES = sorted((resources.files("keenlattice.catalog") / "data").iterdir(), key=lambda file: file.name)
 

@@ -2,11 +2,9 @@
 
 import os
 import platform
-import tomllib
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from functools import cache, cached_property
-from importlib import resources
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -22,6 +20,7 @@ from keenlattice.rig._part import Part
 from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State, game_of
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.linux import vulkan
+from keenlattice.rig.linux.absent import reasons
 from keenlattice.rig.linux.autostart import Autostart, folders
 from keenlattice.rig.linux.desktop import Desktop
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
@@ -263,13 +262,6 @@ def _joined(states: Iterable[State]) -> State:
 def _source(entry: Entry) -> tuple[str, str, int]:
     """Where an option comes from: the entry's title, its file, and the line."""
     return entry.title, entry.file, entry.line
-
-
-@cache
-def reasons() -> Mapping[str, str]:
-    """Setting to why it is not there; of some, why it may not be on this machine."""
-    text = (resources.files("keenlattice.rig.linux") / "absent.toml").read_text(encoding="utf-8")
-    return {name: str(group["why"]) for group in tomllib.loads(text).values() for name in group["settings"]}
 
 
 class Games(GameFiles):
