@@ -64,10 +64,10 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
                          "keen edit brass-orbit frame.queue-depth=1 >edit.txt; keen apply brass-orbit --yes >apply.txt",
                          "keen measure brass-orbit --seed 8 --seconds 30 --runs 1 | head -9",
                          "keen draw brass-orbit@stock brass-orbit --out runs.png"]),
-    ("trial-compare", 1040, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
+    ("trial-compare", 1110, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
         "keen trial brass-orbit@stock brass-orbit --matters 3 --seed 7 --pilot 8",
         "keen trial brass-orbit@stock brass-orbit --matters 3 --seed 7",
-        "keen compare brass-orbit@stock brass-orbit"]),
+        "keen compare brass-orbit@stock brass-orbit", "keen studies"]),
     ("screen", 800, [
         "keen edit brass-orbit frame.queue-depth=1 texture.anisotropy=16x texture.filter-quality=fastest "
         "scaling.render-scale=90 driver.threaded-submission=on process.priority=high gpu.clock-policy=hold-high "
