@@ -51,7 +51,8 @@ def test_arithmetic_is_pythons(text: str) -> None:
     "= " + "(" * 200 + "1" + ")" * 200, "= " + "1+" * 5000 + "1", "= [1]", "= {1}", "= lambda: 1", "= 1;2", "= 'x'",
     "= \"x\" * 3", "= 1 / 0", "= refresh(1)", "= if(1, 2)", "= if(1 = 1, 2, 3", "= 999999999 * 999999999", "= \x00",
     "= " + "not " * 100 + "1", "= round(1, 2)", "= value(\"frame.cap\")", "= gpu", "= laptop", "= 1 2", "= nowhere",
-    "= min()", "= -", "= \N{SUPERSCRIPT TWO}", "= " + "if(1=1," * 60 + "1",
+    "= min()", "= -", "= " + "-" * 60 + "1", "= " + "min(" * 30 + "1" + ")" * 30,
+    "= \N{SUPERSCRIPT TWO}", "= " + "if(1=1," * 60 + "1",
 ])
 def test_what_is_no_number_is_refused_at_once(hostile: str) -> None:
     began = time.perf_counter()

@@ -3,9 +3,9 @@
     numbers, "texts", names of facts;  + - * /;  = <> < <= > >=;  and, or, not;  min(), max(), round(), if()
 
 They come from strangers' packs: Python's parser reads them, nothing but this list is taken of what it finds, and none
-of it is run as Python. They are bounded in length and size of numbers. There is no power, no attribute, no loop. What
-is missing (None) or of another type compares as false, so that a condition over facts that a rig does not tell is
-simply not met.
+of it is run as Python. They are bounded in length, depth and size of numbers. There is no power, no attribute, no
+loop. What is missing (None) or of another type compares as false, so that a condition over facts that a rig does not
+tell is simply not met.
 """
 
 import ast
@@ -16,7 +16,7 @@ from functools import lru_cache
 
 from keenlattice.errors import BadValue
 
-LONGEST, LARGEST = 400, 1e15
+LONGEST, DEEPEST, LARGEST = 400, 24, 1e15
 
 Term = float | str | bool | None
 Names = Mapping[str, object]
@@ -80,7 +80,7 @@ def _short(text: str) -> str:
 def _translated(text: str) -> tuple[str, list[tuple[int, str]]]:
     """The expression as Python writes it, every name behind a letter of ours; and where each word of it begins."""
     pieces, places, length = list[str](), list[tuple[int, str]](), 0
-    at, end = 0, len(text.rstrip())
+    at, end, brackets, signs = 0, len(text.rstrip()), 0, 0  # those that are open; "not" and "-" in a row
     while at < end:
         match = TOKEN.match(text, at)
         if match is None:
@@ -92,6 +92,10 @@ def _translated(text: str) -> tuple[str, list[tuple[int, str]]]:
             piece = repr(_bounded(float(number)))
         else:  # brackets keep two texts in a row from being one
             piece = PYTHONS.get(sign, sign) if sign else f"({quoted!r})"
+        brackets += (sign == "(") - (sign == ")")
+        signs = signs + 1 if name == "not" or sign == "-" else 0
+        if brackets + signs > DEEPEST:
+            raise _bad(text, "it is nested too deep")
         places.append((length, quoted if quoted is not None else match[0].strip()))
         pieces.append(piece)
         length += len(piece) + 1
