@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from conftest import Keen
 from keenlattice.catalog.values import Value
-from keenlattice.errors import UsageError
+from keenlattice.errors import UnknownName, UsageError
 from keenlattice.profile.compare import changes
 from keenlattice.profile.together import joined, parted, profile_of, split, together
 from keenlattice.profile.version import Version, stock
@@ -124,7 +124,11 @@ def test_a_hunt_goes_through_both_histories_as_they_were_made(ws: Workspace) -> 
     whole_rig, game = ([version.reference for version in made[at::2]] for at in (0, 1))
     assert line == [STOCK, f"brass-orbit@stock+{whole_rig[0]}", f"{game[0]}+{whole_rig[0]}",
                     f"{game[0]}+{whole_rig[1]}", f"{game[1]}+{whole_rig[1]}"]
+    assert [version.reference for version in ws.line(*(ws.find(end, both=True) for end in (STOCK, BOTH)))] == line
+    with pytest.raises(UnknownName):  # what the rig holds is in no history
+        ws.line(STOCK, "brass-orbit@now+rig")
     played = ws.hunt(BOTH, seconds=20, seed=3, decides="latency_ms_median", matters="8")
+    assert f"hunt {BOTH} --since {STOCK}" in played.report().markdown().replace("\\", "")
     assert (played.result.first, played.result.settings) == (line[3], ("display.refresh@rig",))
     assert f"apply {whole_rig[1]}" in played.report().markdown()
 

@@ -9,7 +9,7 @@ from keenlattice.catalog.values import Value, written
 from keenlattice.errors import BadValue
 from keenlattice.profile.formula import Names, evaluate, is_formula
 from keenlattice.profile.together import joined, parted
-from keenlattice.profile.version import WHOLE_RIG, Entries, Version
+from keenlattice.profile.version import WHOLE_RIG, Entries, Version, owners
 
 
 def concrete_value(setting: Setting, stored: Value, facts: Names) -> Value:
@@ -93,8 +93,7 @@ def values_together(catalog: Catalog, version: Version, facts: Names, held: Entr
     Raises:
         BadValue, UsageError: as `entries_for`.
     """
-    parts = parted(version.profile, version.entries)
-    game = next(owner for owner in parts if owner != WHOLE_RIG)
+    parts, game = parted(version.profile, version.entries), owners(version.profile)[0]
     decided = facts_under(catalog, parts[WHOLE_RIG], facts_at_stock(catalog, held, facts))
     return joined(entries_for(catalog, Version(game, parts[game]), decided),
                   entries_for(catalog, Version(WHOLE_RIG, parts[WHOLE_RIG]), decided))

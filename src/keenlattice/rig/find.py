@@ -69,11 +69,15 @@ def home_of(kind: str, state: Path) -> Path:
     """
     if kind == "linux":
         return state_folder() / "linux"
-    if kind in OURS or kind in installed():
+    if kind in OURS:
         return state / name_of(kind)
-    unreadable = "".join(f"; what the package {name} brings is not known: its list of entry points cannot be read"
-                         for name in _installed()[1])
-    raise UnknownName("rig", kind, kinds(), f"there are {', '.join(kinds())}{unreadable}")
+    rigs, unreadable = _installed()
+    if kind in rigs:
+        return state / name_of(kind)
+    known = (*OURS, *rigs)
+    unknown = "".join(f"; what the package {name} brings is not known: its list of entry points cannot be read"
+                      for name in unreadable)
+    raise UnknownName("rig", kind, known, f"there are {', '.join(known)}{unknown}")
 
 
 def open_rig(kind: str, where: "Logbook | Path") -> "Rig":

@@ -155,9 +155,8 @@ class Searching(Trials, Packing):
         if first.profile != last.profile:
             raise UsageError(f"{first.reference} and {last.reference} are of two profiles: a hunt goes through the "
                              "history of one, or of GAME+rig")
-        if isinstance(since, str) and isinstance(until, str) and len(parts := split(since)) > 1:
-            game, whole_rig = (self._line(self.find(start), self.find(end))
-                               for start, end in zip(parts, split(until), strict=True))
+        if len(ends := [*zip(split(first.reference), split(last.reference), strict=True)]) > 1:
+            game, whole_rig = (self._line(*map(self.find, pair)) for pair in ends)
             line = interleaved(game, whole_rig, self.book.made())
         else:
             line = self._line(first, last)

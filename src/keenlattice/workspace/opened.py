@@ -158,19 +158,17 @@ class Opened:
         from keenlattice.errors import UsageError
         from keenlattice.profile.together import split, together
 
-        if isinstance(which, str) and both and len(parts := split(which)) > 1:
-            return together(*map(self.find, parts))
-        if isinstance(which, Version):
-            version: Version | None = which
-        elif isinstance(which, str):
-            version = None if len(split(which)) > 1 else self._find(which)
-        elif (version := which.version) is None:
+        version = which if isinstance(which, str | Version) else which.version
+        if version is None:
             raise UsageError(f"{type(which).__name__} has made no version")
-        if version is None or (not both and len(owners(version.profile)) > 1):
-            reference = which if version is None else version.reference
+        reference = version if isinstance(version, str) else version.reference
+        parts = split(reference)
+        if len(parts) > 1 and not both:
             raise UsageError(f"{reference} is two profiles together, which a trial, a screen, a hunt and compare take; "
-                             f"here it has to be one of them: {' or '.join(reversed(split(str(reference))))}")
-        return version
+                             f"here it has to be one of them: {' or '.join(reversed(parts))}")
+        if isinstance(version, Version):
+            return version
+        return together(*map(self._find, parts)) if len(parts) > 1 else self._find(version)
 
     def _find(self, which: str) -> Version:
         """The version of one profile that a player writes."""

@@ -37,7 +37,7 @@ def screen(
     repeats: Repeats = None, switch_minutes: SwitchMinutes = None, seconds: Seconds = 30.0, decides: Decides = DECIDES,
     short: Annotated[bool, typer.Option("--short", help="About half the runs; what two changes do together can then "
                                         "pass for the work of a third.")] = False,
-    matters: Matters = "1", game: Played = None, warm_up: WarmUp = 0.0, figure: Figure = None, 
+    matters: Matters = "1", game: Played = None, warm_up: WarmUp = 0.0, figure: Figure = None,
     plan_only: Annotated[bool, typer.Option("--plan", help="Say what would be played, and how long it takes.")] = False,
     watch: Watch = None, sensor: Sensor = "", seed: Seed = None, book: Book = None, rig: Rig = "standin",
     json: Json = False,

@@ -1,6 +1,6 @@
 """`keen tune`: the best of some combinations of settings for this rig; or how far a clock offset can be stepped up."""
 
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import Annotated, Any
 
 import typer
 
@@ -19,9 +19,6 @@ from keenlattice.cli.options import (
     WarmUp,
     Watch,
 )
-
-if TYPE_CHECKING:
-    from keenlattice.workspace.played import Played as Found
 
 
 def tune(
@@ -63,7 +60,7 @@ def tune(
     if not json:
         tell_amounts(ws, matters, goal, base)
     with playing(ws, "combinations", json, watch, sensor) as told:
-        played: Found[Any]
+        played: Any  # of a ramp, or of a tuning
         if step:
             played = ws.ramp(base, *step_of(step), game=game, progress=told, margin=margin, goal=goal, seconds=seconds,
                              matters=matters, proof=proof, seed=seed)

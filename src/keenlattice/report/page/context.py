@@ -153,7 +153,7 @@ def to_repeat(context: Context, commands: Sequence[str], told: str, study: str =
     """The commands that play it again, the one that computes it again, and what made the numbers.
 
     Args:
-        study: kind and number of the study in the logbook, such as `studies again 7`; "" if it is not there.
+        study: the command that computes it again, such as `studies again 7`; "" if the logbook does not have it.
     """
     lines = [f"{context.command(one)}    # plays it again" for one in commands]
     if study:

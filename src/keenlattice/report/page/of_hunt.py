@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 
+from keenlattice.profile.together import profile_of
 from keenlattice.report._trial_figure import trial_figure
 from keenlattice.report.page.content import Block, Report, Table, Text
 from keenlattice.report.page.context import (
@@ -77,7 +78,7 @@ def _sure(result: Hunt, error: float) -> list[Block]:
 def _how_to_repeat(result: Hunt, context: Context, line: Sequence[tuple[str, str]], number: int | None,
                    error: float) -> list[Block]:
     plan, (first, _), (last, _) = result.trial.plan, line[0], line[-1]
-    profile = first.partition("@")[0]
+    profile = profile_of(first)
     game = for_game(first, result.trial.game)
     plays = (f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters {told_of(plan)} "
              f"--blocks {plan.blocks} --seconds {plan.seconds:g} --error {error:g} --seed {plan.seed}{game}")
