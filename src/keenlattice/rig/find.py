@@ -74,10 +74,10 @@ def home_of(kind: str, state: Path) -> Path:
     rigs, unreadable = _installed()
     if kind in rigs:
         return state / name_of(kind)
-    known = (*OURS, *rigs)
+    names = (*OURS, *rigs)
     unknown = "".join(f"; what the package {name} brings is not known: its list of entry points cannot be read"
                       for name in unreadable)
-    raise UnknownName("rig", kind, known, f"there are {', '.join(known)}{unknown}")
+    raise UnknownName("rig", kind, names, f"there are {', '.join(names)}{unknown}")
 
 
 def open_rig(kind: str, where: "Logbook | Path") -> "Rig":
