@@ -28,7 +28,7 @@ from pathlib import Path
 import keenlattice
 began = time.perf_counter()
 with keenlattice.open(Path(sys.argv[2]) / "book") as ws:
-    ws.pool(sys.argv[1])
+    ws.pool.read(sys.argv[1])
 peak = next(int(line.split()[1]) for line in open("/proc/self/status") if line.startswith("VmHWM"))
 print(json.dumps([time.perf_counter() - began, peak / 1024]))
 """

@@ -11,7 +11,7 @@ import keenlattice as keen
 
 folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="keen-"))
 ws = keen.open(folder / "logbook")
-facts = ws.facts().facts
+facts = ws.rig.facts.list().facts
 print(f"{facts['gpu']} behind a panel at {facts['refresh_hz']} Hz")
 
 quick = ws.edit("brass-orbit", {"frame.queue-depth": 1}, note="flippers sooner")

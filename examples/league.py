@@ -31,8 +31,8 @@ from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.rig.standin.build import Build, FactValue
 from keenlattice.rig.standin.games import GAMES
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.study._limits import check_seconds, check_seed
 from keenlattice.study.kind import KeptVersion
+from keenlattice.study.limits import check_seconds, check_seed
 from keenlattice.study.pool.evidence import EvidenceRecord, Found, digest
 from keenlattice.study.pool.from_studies import records
 from keenlattice.study.record import Progress

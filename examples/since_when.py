@@ -18,5 +18,5 @@ ws.edit("brass-orbit", {"shading.ambient-occlusion": "on", "process.io-priority"
 ws.edit("brass-orbit", {"window.high-dpi": "by-game"}, note="another tip")
 
 found = ws.hunt("brass-orbit", blocks=8, seconds=20, seed=1, decides="frame_ms_mean", matters="3%").result
-note = ws.find(found.first).note
+note = ws.profiles.find(found.first).note
 print(f"it changed with {note!r} ({100 * found.probability:.0f} % sure): {', '.join(found.settings)}")

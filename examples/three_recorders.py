@@ -30,7 +30,7 @@ maps = {"stamps.csv": keen.column_map(name="stamps", time="shown [s]", means="st
         "intervals.csv": keen.column_map(name="intervals", time="took [us]", means="intervals", unit="us"),
         "lines.jsonl": keen.column_map(name="lines", time="at", means="stamps", unit="ns")}
 for name, columns in maps.items():
-    found = ws.ingest(folder / name, columns)
+    found = ws.recordings.ingest(folder / name, columns)
     assert found is not None
     numbers = found.metrics
     print(f"{name:14} {found.frames} frames, p50 {numbers['frame_ms_p50']:.4f} ms, "

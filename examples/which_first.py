@@ -17,12 +17,13 @@ folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="kee
 mine = rig_of(seed=99, number=0)  # of another population than theirs
 with keen.open(folder / "logbook", Standin(folder / "rig", build=mine.build)) as ws:
     play_fleet(FleetPlan(players=16, tries=14, seconds=3, screens=True), folder / "league")
-    pool = ws.pool(folder / "league")
+    pool = ws.pool.read(folder / "league")
     print(pool)
 
-    listed = ws.edit(mine.game, {key: value for key, value in LIST.items() if ws.rig.catalog()[key].scope == "game"},
+    listed = ws.edit(mine.game, {
+        key: value for key, value in LIST.items() if ws.rig.machine.catalog()[key].scope == "game"},
                      note="what the list said")
-    order = ws.try_first(f"{mine.game}@stock", listed)
+    order = ws.pool.order(f"{mine.game}@stock", listed)
     print(order)
 
     first = order.order[0]

@@ -166,15 +166,16 @@ def test_it_is_kept_beside_what_was_measured(tmp_path: Path) -> None:
     quick = ws.edit("brass-orbit", {"frame.queue-depth": 1}).after
     endings = []
     for sure in (1.0, 0.5):
-        judge = Simulated(ws.rig, sure)
-        found = ws.blind("brass-orbit@stock", quick, judge, rounds=8)
+        judge = Simulated(ws.rig.machine, sure)
+        found = ws.studies.blind("brass-orbit@stock", quick, judge, rounds=8)
         endings.append(found.result.ending)
         if sure == 1.0:
             ws.trial("brass-orbit@stock", quick, seconds=20, seed=1, matters="5%")
     assert endings[0] == "felt, not known" and endings[1] in ("not felt, measured", "felt, measured")
-    assert found.result.trial and "felt" in found.report().answer and found.number == ws.studies().studies[0].number
+    assert found.result.trial and "felt" in found.report().answer
+    assert found.number == ws.studies.list().studies[0].number
     with pytest.raises(UsageError, match="judged by a person"):
-        ws.recompute(found.number)
+        ws.studies.recompute(found.number)
     with pytest.raises(UsageError, match="no trial that could be drawn"):
         found.figure()
 
@@ -182,8 +183,8 @@ def test_it_is_kept_beside_what_was_measured(tmp_path: Path) -> None:
 def test_a_helper_switches_by_hand(tmp_path: Path) -> None:
     """A rig that is changed by hand: whoever is asked to switch is another than the one who judges."""
     ws, asked = keenlattice.open(tmp_path / "book", "byhand"), list[int]()
-    ws.tell_facts({"refresh_hz": 165})
-    ws.tell_game(Listed(Game("brass-orbit", "Brass Orbit", ("brass-orbit",))))
+    ws.rig.facts.tell({"refresh_hz": 165})
+    ws.rig.games.tell(Listed(Game("brass-orbit", "Brass Orbit", ("brass-orbit",))))
 
     class Helper:
         def change(self, steps: Sequence[SheetStep]) -> Noted:
@@ -192,9 +193,9 @@ def test_a_helper_switches_by_hand(tmp_path: Path) -> None:
 
         back = change
 
-    ws.rig.hand = Helper()  # type: ignore[attr-defined]
+    ws.rig.machine.hand = Helper()  # type: ignore[attr-defined]
     quick = ws.edit("brass-orbit", {"frame.queue-depth": 1}).after
-    found = ws.blind("brass-orbit@stock", quick, Simulated(ws.rig, 1.0), rounds=8)
+    found = ws.studies.blind("brass-orbit@stock", quick, Simulated(ws.rig.machine, 1.0), rounds=8)
     assert found.result.felt == "felt" and set(asked) == {1}
 
 

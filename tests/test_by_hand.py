@@ -21,6 +21,7 @@ from guided import AtTerminal
 from keenlattice.cli import guide
 from keenlattice.cli.views.hand_story import LedPlayer
 from keenlattice.errors import CaptureError
+from keenlattice.measure.columns import column_map
 from keenlattice.measure.serial_log import SerialLog
 from keenlattice.measure.simulated_sensor import HEADER, SimulatedSensor, sensor_lines, write_sensor_log
 from keenlattice.profile.matching import Game
@@ -50,11 +51,12 @@ def player(tmp_path: Path) -> SimulatedPlayer:
 @pytest.fixture
 def ws(tmp_path: Path, player: SimulatedPlayer) -> Workspace:
     ws = Workspace(tmp_path / "by-hand", "byhand")
-    ws.tell_facts({"refresh_hz": 165})
-    ws.tell_game(Listed(Game("brass-orbit", "Brass Orbit", ("brass-orbit",))))
+    ws.rig.facts.tell({"refresh_hz": 165})
+    ws.rig.games.tell(Listed(Game("brass-orbit", "Brass Orbit", ("brass-orbit",))))
     frames, light = player.record("brass-orbit", 5)
-    ws.ingest(frames, ws.column_map("t [us]", unit="us", process="program"), name="mine")
-    ws.keep_sensor_map(light, "light", time="micros", unit="us", light="photo", button="switch")
+    ws.recordings.ingest(frames, column_map(
+        name="mine", time="t [us]", means="stamps", unit="us", process="program"), name="mine")
+    ws.recordings.latency.keep_map(light, "light", time="micros", unit="us", light="photo", button="switch")
     return ws
 
 
@@ -65,7 +67,7 @@ def played(ws: Workspace, player: SimulatedPlayer, begin: Any, sensor: bool = Tr
     found = waiting.value.next
     while isinstance(found, NextRun):
         player.take(found.steps)
-        found = ws.hand_over(player.record("brass-orbit", found.seconds + 0.7, sensor))
+        found = ws.studies.by_hand.hand_over(player.record("brass-orbit", found.seconds + 0.7, sensor))
     assert isinstance(found, Played)
     return found
 
@@ -74,8 +76,8 @@ def test_a_placebo_by_hand_is_none_and_what_is_left_can_be_undone(ws: Workspace,
     alike = ws.edit("brass-orbit@stock", {"process.io-priority": "high"})
     found = played(ws, player, lambda: ws.trial("brass-orbit@stock", alike, blocks=4, seconds=6, seed=1, repeats=1,
                                                 **LATENCY))
-    assert found.result.deciding.verdict not in ("better", "worse") and ws.recompute(found.number).equal
-    left, back = ws.left_over(), ws.undo().sheet.steps if ws.left_over() else ()  # type: ignore[union-attr]
+    assert found.result.deciding.verdict not in ("better", "worse") and ws.studies.recompute(found.number).equal
+    left, back = ws.studies.by_hand.left_over(), ws.undo().sheet.steps if ws.studies.by_hand.left_over() else ()  # type: ignore[union-attr]
     assert left == [one.key for one in back]
 
 
@@ -91,7 +93,7 @@ def test_a_guided_player_comes_to_what_the_machine_does(ws: Workspace, tmp_path:
     player = SimulatedPlayer(tmp_path / f"machine-{seed}", tmp_path / "recorded", 20 + seed)
     sensor = SimulatedSensor() if seed == 2 and os.name == "posix" else None  # read live, over a serial port
     with LedPlayer(ws, player, sensor) as hand:
-        ws.rig.hand = hand  # type: ignore[attr-defined]
+        ws.rig.machine.hand = hand  # type: ignore[attr-defined]
         screen = ws.screen("brass-orbit@stock", "brass-orbit", rounds=2, seconds=8, seed=seed, repeats=1, **LATENCY)
         hunt = ws.hunt("brass-orbit", blocks=4, seconds=10, seed=seed, **LATENCY)
         tuned = ws.tune("brass-orbit@stock", {"frame.queue-depth": ["1", "3"]}, goal="latency_ms_median", matters="5%",
@@ -117,54 +119,55 @@ def test_a_trial_by_hand_asks_for_the_steps_of_both_profiles(ws: Workspace, play
                                                 seed=1, repeats=1, **LATENCY))
     assert {("rig", "background.recorder", False), ("brass-orbit", "frame.queue-depth", 1),
             ("brass-orbit", "frame.cap", 162)} <= asked
-    assert found.result.after.startswith("brass-orbit@") and ws.recompute(found.number).equal
+    assert found.result.after.startswith("brass-orbit@") and ws.studies.recompute(found.number).equal
 
 
 def test_what_was_there_before_is_noted_told_and_gone_back_to(ws: Workspace, player: SimulatedPlayer) -> None:
     ws.edit("brass-orbit", {"frame.cap": 140})
     with pytest.raises(Waiting):
         ws.trial("brass-orbit@stock", "brass-orbit", blocks=2, seconds=5, seed=1)
-    before = ws.next_run()
+    before = ws.studies.by_hand.next_run()
     while not before.steps:
-        before = ws.hand_over(player.record("brass-orbit", 6))  # type: ignore[assignment]
+        before = ws.studies.by_hand.hand_over(player.record("brass-orbit", 6))  # type: ignore[assignment]
     assert before.steps[0].before is None
     player.take(before.steps)
     with pytest.raises(Exception, match="open"):  # one thing at a time
-        ws.apply("brass-orbit"), ws.resume()
-    ws.drop_sheet()
-    assert ws.left_over() == []  # the sheet has made a restore point of what the study had left
+        ws.apply("brass-orbit"), ws.studies.resume()
+    ws.rig.sheets.drop()
+    assert ws.studies.by_hand.left_over() == []  # the sheet has made a restore point of what the study had left
 
 
 def test_no_recording_is_swallowed(ws: Workspace, player: SimulatedPlayer, tmp_path: Path) -> None:
     ws.edit("brass-orbit", {"frame.cap": 140})
     with pytest.raises(Waiting):
         ws.trial("brass-orbit", "brass-orbit@stock", blocks=2, seconds=8, seed=3, repeats=1)
-    found: Any = ws.next_run()
+    found: Any = ws.studies.by_hand.next_run()
     while not found.steps:
-        found = ws.hand_over(player.record("brass-orbit", 9))
+        found = ws.studies.by_hand.hand_over(player.record("brass-orbit", 9))
     at = found.run
     undone = player.record("brass-orbit", 9)  # the step was not taken: it runs without the cap
     for files, says in ((undone, "was that step taken"), (player.record("brass-orbit", 3), "it lasts 3 s"),
                         ([tmp_path / "nothing.csv"], "cannot open")):
         with pytest.raises(Exception, match=says):
-            ws.hand_over(files)
+            ws.studies.by_hand.hand_over(files)
     other = SimulatedPlayer(tmp_path / "machine", tmp_path / "other", 5, executable="tidewater")
     with pytest.raises(Exception, match="it is of tidewater"):
-        ws.hand_over(other.record("brass-orbit", 9))
-    assert ws.next_run().run == at and ws.next_run().holds == found.holds
+        ws.studies.by_hand.hand_over(other.record("brass-orbit", 9))
+    assert ws.studies.by_hand.next_run().run == at and ws.studies.by_hand.next_run().holds == found.holds
     player.take(found.steps)
     good = player.record("brass-orbit", 9)
-    then: Any = ws.hand_over(good)
+    then: Any = ws.studies.by_hand.hand_over(good)
     assert then.run == at + 1
     with pytest.raises(Exception, match="handed over before"):
-        ws.hand_over(good)
-    assert ws.handed_before() and guide.Guide(ws)._seen == ws.handed_before()  # a guide that goes on knows them, too
-    assert ws.take_back().run == at
-    assert ws.hand_over([], wrong="it crashed").wrong == 1  # type: ignore[union-attr]
+        ws.studies.by_hand.hand_over(good)
+    handed = ws.studies.by_hand.handed_before()
+    assert handed and guide.Guide(ws)._seen == handed  # a guide that goes on knows them, too
+    assert ws.studies.by_hand.take_back().run == at
+    assert ws.studies.by_hand.hand_over([], wrong="it crashed").wrong == 1  # type: ignore[union-attr]
     while isinstance(then, NextRun):
-        then = ws.next_run()
+        then = ws.studies.by_hand.next_run()
         player.take(then.steps)
-        then = ws.hand_over(player.record("brass-orbit", 9))
+        then = ws.studies.by_hand.hand_over(player.record("brass-orbit", 9))
     assert any("it crashed" in one for one in then.result.excluded)
     assert any("took it back" in one for one in then.result.excluded)
 
@@ -232,7 +235,7 @@ def test_a_watched_folder_gives_whole_files_alone(ws: Workspace, player: Simulat
     clock = [0.0]
     monkeypatch.setattr(watching, "monotonic", lambda: clock[0])
     folder = tmp_path / "recorded"
-    watched = WatchedFolder(ws, folder)
+    watched = WatchedFolder(ws.opened, folder)
     whole = player.record("brass-orbit", 5)[0].read_bytes()
     growing, arrived = folder / "growing.csv", list[tuple[str, int]]()
     for step in range(20):
@@ -251,7 +254,7 @@ def test_a_sensors_file_goes_to_the_run_of_its_time(ws: Workspace, player: Simul
     frames, light = player.record("brass-orbit", 10)
     os.utime(frames, (1e6, 1e6))
     os.utime(light, (1e6 + saved_s, 1e6 + saved_s))
-    (run,) = told_apart(ws, [frames, light])
+    (run,) = told_apart(ws.opened, [frames, light])
     assert run.sensor is not None and is_of_one_time(run, run.sensor, run.by) is own
 
 
@@ -271,7 +274,7 @@ def test_a_sensors_file_that_is_saved_late_is_waited_for(keen: Keen, tmp_path: P
                   "--seed", "1", "--every-block", "--watch", str(player.folder))
     assert "Median latency: better" in said
     with Workspace(tmp_path / "book", "byhand") as opened:
-        runs = opened.study(1).captures()
+        runs = opened.studies.get(1).captures()
     found = [float(np.nanmedian(runs[place].latency_ms)) for place in sorted(runs)]
     assert len(found) == 8 and np.allclose(found, truth, atol=2.0)  # each run has the sensor's file of its own time
 
@@ -282,7 +285,7 @@ def test_a_folder_with_a_temporary_name_a_pause_a_growing_file_and_its_end(
     monkeypatch.setattr(watching, "monotonic", lambda: clock[0])
     folder = tmp_path / "recorded"
     lines = player.record("brass-orbit", 5)[0].read_text().splitlines(True)
-    watched = WatchedFolder(ws, folder)
+    watched = WatchedFolder(ws.opened, folder)
 
     def after(seconds: float) -> watching.Arrived:
         found = watching.Arrived()
@@ -336,7 +339,7 @@ def test_a_sensor_is_read_live_over_a_serial_port(ws: Workspace, player: Simulat
     log.stop()
     log.close()
     sensor.close()
-    said = ws.latency_by_map(tmp_path / "live.csv")
+    said = ws.recordings.latency.by_map(tmp_path / "live.csv")
     assert said is not None and abs(said.mean_ms - run.latency_ms.mean()) < 1.5
 
 
@@ -414,15 +417,15 @@ def test_a_games_own_file_and_the_sheet_are_one_apply_with_one_undo(keen: Keen, 
 def test_a_study_by_hand_writes_a_games_own_file_itself(ws: Workspace, player: SimulatedPlayer, tmp_path: Path) -> None:
     file = tmp_path / "settings.ini"
     file.write_bytes(INI)
-    ws.tell_game(Listed(Game("brass-orbit", "Brass Orbit", ("brass-orbit",)), file=file))
+    ws.rig.games.tell(Listed(Game("brass-orbit", "Brass Orbit", ("brass-orbit",)), file=file))
     ws.edit("brass-orbit", {"file.picture_shadows": "0"})
     held = list[bool]()
     with pytest.raises(Waiting):
         ws.trial("brass-orbit@stock", "brass-orbit", blocks=2, seconds=5, seed=1, repeats=1)
-    found: Any = ws.next_run()
+    found: Any = ws.studies.by_hand.next_run()
     while isinstance(found, NextRun):
         assert not found.steps  # nobody is asked for what is written from here
-        found = ws.hand_over(player.record("brass-orbit", 6))
+        found = ws.studies.by_hand.hand_over(player.record("brass-orbit", 6))
         held.append(b"Shadows = 0" in file.read_bytes())
     assert {True, False} == set(held) and file.read_bytes() == INI
 

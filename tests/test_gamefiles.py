@@ -112,14 +112,14 @@ def test_what_a_game_does_to_its_file_is_drift(tmp_path: Path, act: Callable[[Pa
     ws = Workspace(tmp_path / "book")
     ws.edit("brass-orbit", {"file.table_nudgestrength": "0.9"})
     ws.apply("brass-orbit")
-    (file,) = (ws.rig.home / "games").rglob("settings.ini")
+    (file,) = (ws.rig.machine.home / "games").rglob("settings.ini")
     act(file)
     again = Workspace(tmp_path / "book")
-    (slipped,) = again.drift().profiles
+    (slipped,) = again.rig.drift().profiles
     assert [(one.key, one.before, one.after) for one in slipped.changes] == [("file.table_nudgestrength", "0.9", None)]
     if act is emptied or act is key_dropped:
         again.put_back()
-        assert again.drift().profiles == ()
+        assert again.rig.drift().profiles == ()
     else:
         with pytest.raises(RefusedByRig, match=r"is not there|larger than 4 MB|it is a folder|no regular file"):
             again.put_back()

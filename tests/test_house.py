@@ -53,7 +53,8 @@ def functions(tree: ast.AST) -> Iterator[ast.FunctionDef]:
 
 
 def parameters(node: ast.FunctionDef) -> int:
-    said = [*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs]
+    """How many there are that a caller may give without their names; the others say what they are."""
+    said = [*node.args.posonlyargs, *node.args.args]
     return len([one for one in said if one.arg not in ("self", "cls")])
 
 

@@ -119,4 +119,4 @@ def test_it_is_set_for_games_alone_and_a_damaged_file_is_said_so(rig: LinuxRig, 
 def test_the_preview_says_what_holds_only_when_keen_starts_the_game(tmp_path: Path, rig: LinuxRig) -> None:
     ws = Workspace(tmp_path / "book", rig)
     ws.edit("scene", {"process.priority": "lowered"})
-    assert ws.preview("scene").at_start == ("process.priority",)
+    assert ws.rig.preview("scene").at_start == ("process.priority",)

@@ -133,7 +133,7 @@ def test_nobody_has_to_have_a_name(book: Logbook, monkeypatch: pytest.MonkeyPatc
         raise OSError("no USERNAME")
 
     monkeypatch.setattr(getpass, "getuser", nameless)
-    assert keenlattice.Workspace(book).commit([stock("brass-orbit")], {"frame.cap": 1}, "").author == ""
+    assert keenlattice.Workspace(book).edit("brass-orbit", {"frame.cap": 60}).version.author == ""
 
 
 def failing(*_: object) -> None:
@@ -242,7 +242,7 @@ def test_a_row_that_an_earlier_version_wrote_beyond_its_limits_is_repaired(book:
         ws.undo()
     applies, maps, studied = ws.repair()
     assert "32,000 letters" in applies and "my-recorder" in maps and "set-aside.jsonl" in studied
-    assert ws.repair() == [] and list(book.maps()) == ["my-recorder"] and ws.studies().studies == ()
+    assert ws.repair() == [] and list(book.maps()) == ["my-recorder"] and ws.studies.list().studies == ()
     assert ws.undo().exactly
 
 
@@ -252,7 +252,7 @@ def test_going_back_and_forth_a_hundred_times_keeps_the_logbook_readable(book: L
     ws.apply("brass-orbit")
     for _ in range(30):
         ws.undo(to=1)
-    assert max(len(point.done.title) for point in ws.restore_points().points) < 200
+    assert max(len(point.done.title) for point in ws.rig.restore_points().points) < 200
 
 
 @pytest.mark.parametrize("wrong", [{"blocks": "8"}, {"seconds": "2"}, {"decides": 5}, {"seed": "x"}, {"blocks": 2.5}])
@@ -261,7 +261,7 @@ def test_a_plan_of_a_wrong_type_leaves_no_row(book: Logbook, wrong: dict[str, ob
     ws.edit("brass-orbit", {"frame.queue-depth": 1})
     with pytest.raises(UsageError):
         ws.trial("brass-orbit@stock", "brass-orbit", **{"seconds": 1, "blocks": 2, **wrong})  # type: ignore[typeddict-item]
-    assert ws.studies().studies == ()
+    assert ws.studies.list().studies == ()
 
 
 def test_a_capture_that_was_exchanged_is_found_out(book: Logbook) -> None:
@@ -273,7 +273,7 @@ def test_a_capture_that_was_exchanged_is_found_out(book: Logbook) -> None:
     with pytest.raises(CaptureError, match="is not the file that was kept"):
         trial.captures()
     with pytest.raises(CaptureError, match="is not the file that was kept"):
-        ws.recompute(1)
+        ws.studies.recompute(1)
     assert "is not the file that was kept" in trial.report().without
 
 

@@ -48,10 +48,10 @@ def test_a_pack_that_is_added_to_keeps_every_byte(tmp_path: Path, change: Callab
     ws, file = Workspace(tmp_path / "book"), tmp_path / "mine.toml"
     ws.edit("brass-orbit", {"frame.queue-depth": 1}, note="sooner")
     file.write_bytes(change(SAMPLE.read_bytes()))
-    before, rules = file.read_bytes(), len(ws.pack(file).rules)
-    ws.write_pack(file, "brass-orbit")
+    before, rules = file.read_bytes(), len(ws.profiles.packs.look(file).rules)
+    ws.profiles.packs.write(file, "brass-orbit")
     after = file.read_bytes()
-    assert after.startswith(before) and len(ws.pack(file).rules) == rules + 1
+    assert after.startswith(before) and len(ws.profiles.packs.look(file).rules) == rules + 1
     assert (b"\r\n" in before) == (b"\r\n" in after[len(before):])
 
 
@@ -61,7 +61,7 @@ def test_a_pack_with_an_inline_list_is_refused_and_stays(tmp_path: Path) -> None
     file.write_text('format = "keen-lattice/pack/1"\ntitle = "x"\nrule = [{game = "rig", set = {"frame.cap" = 60}}]')
     before = file.read_bytes()
     with pytest.raises(PackError, match="inline list"):
-        ws.write_pack(file, "brass-orbit")
+        ws.profiles.packs.write(file, "brass-orbit")
     assert file.read_bytes() == before
 
 
@@ -69,7 +69,7 @@ def test_a_rule_for_a_game_that_is_not_here_leaves_the_others(tmp_path: Path) ->
     ws, file = Workspace(tmp_path / "book"), tmp_path / "two.toml"
     rules = [Rule(game=game, set={"frame.queue-depth": 1}) for game in ("glass-harbour", "brass-orbit")]
     file.write_text(pack_text("two", "", "", rules))
-    taken = ws.adopt_pack(file)
+    taken = ws.profiles.packs.adopt(file)
     assert [made.after.profile for made in taken.versions] == ["brass-orbit"]
     assert taken.conditions_not_met == ("rule 1: no game named glass-harbour here",)
 

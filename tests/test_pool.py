@@ -228,9 +228,9 @@ def test_a_record_that_could_not_be_kept_is_left_out_and_the_others_are_pooled(t
     lines = [record(rig, -0.03).line() for rig in range(10, 16)]
     (tmp_path / "x.jsonl").write_text("\n".join([*lines, strange.line()]))
     with keenlattice.open(tmp_path / "book") as ws:
-        played = ws.pool(tmp_path / "x.jsonl")
+        played = ws.pool.read(tmp_path / "x.jsonl")
         assert played.result.rigs == 6 and len(played.result.refused) == 1
-        assert ws.recompute(played.number).equal
+        assert ws.studies.recompute(played.number).equal
 
 
 def test_a_logbook_tells_what_was_tried_and_who_tampered_with_it_is_named(keen: Keen, tmp_path: Path) -> None:
@@ -315,19 +315,19 @@ def test_a_logbook_and_the_evidence_written_from_it_say_the_same(tmp_path: Path)
         ws.trial("brass-orbit@stock", changed, blocks=4, seconds=2, seed=1)
         with pytest.raises(KeyboardInterrupt):
             ws.trial("brass-orbit@stock", changed, blocks=4, seconds=2, seed=2, progress=_stop)
-        written = ws.write_evidence(tmp_path / "mine.jsonl")
+        written = ws.pool.write_evidence(tmp_path / "mine.jsonl")
         assert (written.records, written.studies) == (2, 2)
         text = (tmp_path / "mine.jsonl").read_text()
-        assert "not finished" in text and not {ws.author, str(tmp_path)} & {*text.split('"')}
+        assert "not finished" in text and not {ws.opened.author, str(tmp_path)} & {*text.split('"')}
         book, file = (read_evidence([tmp_path / name]).table for name in ("book", "mine.jsonl"))
         assert book.drop_columns(["facts"]).to_pylist()[:8] == file.drop_columns(["facts"]).to_pylist()[:8]
-        played = ws.pool(tmp_path / "book", tmp_path / "mine.jsonl")
+        played = ws.pool.read(tmp_path / "book", tmp_path / "mine.jsonl")
         assert (played.result.copies, played.result.rigs) == (2, 1)
-        assert ws.recompute(played.number).equal
-        again = ws.pool(tmp_path / "mine.jsonl", add=True)
+        assert ws.studies.recompute(played.number).equal
+        again = ws.pool.read(tmp_path / "mine.jsonl", add=True)
         assert again.result.changes == played.result.changes
         with pytest.raises(BookError, match="newest pool alone"):
-            ws.recompute(played.number)
+            ws.studies.recompute(played.number)
 
 
 def _stop(done: int, _total: int) -> None:
@@ -357,12 +357,12 @@ def test_evidence_holds_nothing_of_a_players_own(tmp_path: Path) -> None:
         ws.edit("brass-orbit@stock", own)
         ws.trial("brass-orbit@stock", "brass-orbit", **short)
     with pytest.raises(UsageError, match="3 are about settings or values of your own"):
-        ws.write_evidence(tmp_path / "mine.jsonl")
+        ws.pool.write_evidence(tmp_path / "mine.jsonl")
     ws.edit("brass-orbit@stock", {"frame.cap": "= refresh - 3", "process.io-priority": "high"}, note="for Ada")
     ws.trial("brass-orbit@stock", "brass-orbit", **short)
     alike = [ws.edit("brass-orbit@stock", {"frame.cap": 100}, note=note) for note in ("first", "second")]
     ws.trial(*alike, **short)  # switches nothing: neither evidence nor withheld
-    written = ws.write_evidence(tmp_path / "mine.jsonl")
+    written = ws.pool.write_evidence(tmp_path / "mine.jsonl")
     text = (tmp_path / "mine.jsonl").read_text()
     assert (written.studies, written.withheld) == (1, 3)
     assert not any(word in text for word in ("Ada", "/home", "Elm", "Quill", "Heron", "file."))
@@ -406,9 +406,9 @@ def test_two_pools_at_once_both_have_their_evidence(tmp_path: Path) -> None:
 
     def pool(number: int) -> int:
         with keenlattice.Workspace(tmp_path / "book") as ws:
-            return ws.pool(tmp_path / f"{number}.jsonl").number
+            return ws.pool.read(tmp_path / f"{number}.jsonl").number
 
     with ThreadPoolExecutor(2) as threads:
         numbers = sorted(threads.map(pool, range(2)))
     with keenlattice.Workspace(tmp_path / "book") as ws:
-        assert numbers == [1, 2] and ws.recompute(2).equal
+        assert numbers == [1, 2] and ws.studies.recompute(2).equal

@@ -127,7 +127,7 @@ def test_two_players_are_two_rigs_and_two_rigs_of_one_are_two(tmp_path: Path) ->
     for name, rig in (("one", "standin"), ("other", "standin")):
         with keenlattice.open(tmp_path / name, rig=rig) as ws:
             ws.trial("brass-orbit@stock", ws.edit("brass-orbit", {"frame.queue-depth": 1}), blocks=4, seconds=2, seed=1)
-            (study,), book, catalog = studies(ws.book, "juniper"), ws.book.id, ws.rig.catalog()
+            (study,), book, catalog = studies(ws.book, "juniper"), ws.book.id, ws.rig.machine.catalog()
             records[name] = [next(records_of(replace(study, rig=played_on), book, catalog, {}))
                              for played_on in ("juniper", "juniper", "larch")]
     (first, again, elsewhere), (theirs, _, _) = records["one"], records["other"]

@@ -204,16 +204,16 @@ def test_all_runs_are_a_table(tmp_path: Path) -> None:
         made = ws.edit("brass-orbit", {"frame.queue-depth": 1})
         trial = ws.trial("brass-orbit@stock", made, blocks=2, seconds=3, seed=1)
         ws.screen("brass-orbit@stock", made, rounds=1, seconds=2, seed=1)
-        table = ws.runs().table()
+        table = ws.studies.runs().table()
         assert set(table["study"]) == {1, 2} and table[table["study"] == 2]["block"].isna().all()
         of_trial = table[table["study"] == 1]
-        assert of_trial["block"].tolist() == [1, 1, 2, 2] and len(ws.runs(1).runs) == 4
+        assert of_trial["block"].tolist() == [1, 1, 2, 2] and len(ws.studies.runs(1).runs) == 4
         after = of_trial[of_trial["version"] == made.version.reference]
         assert set(after["arm"]) == {"after"} and after["counts"].all()
         by_hand = np.exp(np.log(after["latency_ms_median"]).mean())  # a trial tells geometric means
         assert by_hand == pytest.approx(trial.result["latency_ms_median"].after)
         with pytest.raises(UsageError, match="there is no study 9"):
-            ws.runs(9)
+            ws.studies.runs(9)
 
 
 

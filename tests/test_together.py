@@ -17,6 +17,8 @@ from keenlattice.study.player import Player, Run, entries_on, held_for
 from keenlattice.study.pool.from_studies import records_of
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
+from keenlattice.workspace._kept import study_numbered
+from keenlattice.workspace._lines import line_between
 from keenlattice.workspace.workspace import Workspace
 
 BOTH = "brass-orbit+rig"
@@ -28,8 +30,7 @@ RIG = st.dictionaries(st.one_of(NAMES, NAMES.map(lambda name: f"{name}@gpu0")), 
 
 @pytest.fixture
 def ws(tmp_path: Path) -> Workspace:
-    ws = Workspace(tmp_path / "book")
-    ws.notice = lambda _text: None
+    ws = Workspace(tmp_path / "book", notice=lambda _text: None)
     return ws
 
 
@@ -72,8 +73,8 @@ def test_a_formula_means_the_refresh_rate_of_its_own_version(
     """Whatever the rig holds as the formula is evaluated: between two runs that is the other version's rate."""
     ws.apply(ws.edit("rig", {"display.refresh": held}))
     version = together(Version("brass-orbit", {"frame.cap": "= refresh - 3"}), Version("rig", rig_wide))
-    assert entries_on(ws.rig, version)["frame.cap"] == cap
-    assert ws.effective(version)["frame.cap"].value == cap
+    assert entries_on(ws.rig.machine, version)["frame.cap"] == cap
+    assert ws.profiles.effective(version)["frame.cap"].value == cap
 
 
 def test_a_rig_wide_value_that_slips_makes_a_run_not_count(rig: Standin) -> None:
@@ -92,10 +93,10 @@ def test_a_screen_tells_the_changes_of_both_apart(ws: Workspace) -> None:
     played = ws.screen(STOCK, BOTH, seconds=20, seed=3, decides="latency_ms_median")
     helped = {factor.settings: factor.judged[0].standing for factor in played.result.factors}
     assert helped == {("display.refresh@rig",): "better", ("frame.queue-depth",): "better"}
-    told = [record.change for study in [ws._study(played.number)]
-            for record in records_of(study, ws.book.id, ws.rig.catalog(), ws.rig.facts())]
+    told = [record.change for study in [study_numbered(ws.opened, played.number)]
+            for record in records_of(study, ws.book.id, ws.rig.machine.catalog(), ws.rig.machine.facts())]
     assert sorted(change[0].setting for change in told) == ["display.refresh", "frame.queue-depth"]
-    assert ws.recompute(played.number).study == played.number
+    assert ws.studies.recompute(played.number).study == played.number
 
 
 def test_evidence_keeps_silent_of_a_rig_wide_setting_that_the_game_hides(ws: Workspace) -> None:
@@ -103,12 +104,13 @@ def test_evidence_keeps_silent_of_a_rig_wide_setting_that_the_game_hides(ws: Wor
     ws.edit("brass-orbit", {"frame.cap": 100})
     ws.edit("rig", {"frame.cap": 60})
     played = ws.trial("brass-orbit+rig@stock", BOTH, seconds=5, blocks=2, seed=1)
-    assert not list(records_of(ws._study(played.number), ws.book.id, ws.rig.catalog(), ws.rig.facts()))
+    study, machine = study_numbered(ws.opened, played.number), ws.rig.machine
+    assert not list(records_of(study, ws.book.id, machine.catalog(), machine.facts()))
 
 
 def test_a_pack_is_screened_with_its_rules_for_the_game_and_for_the_rig(ws: Workspace) -> None:
     pack = Path(__file__).parent.parent / "examples" / "packs" / "pinball-league.toml"
-    *_, plan = ws.screen_plan(STOCK, str(pack))
+    *_, plan = ws.studies.screens.plan(STOCK, str(pack))
     assert {"display.refresh@rig", "interrupt.mode@usb0", "frame.queue-depth"} <= {
         key for group in plan.factors for key in group}
     assert all(claims for group, claims in zip(plan.factors, plan.claims, strict=True)
@@ -120,13 +122,14 @@ def test_a_hunt_goes_through_both_histories_as_they_were_made(ws: Workspace) -> 
             ws.edit("brass-orbit", {"texture.anisotropy": "8x"}).version,
             ws.edit("rig", {"display.refresh": 165}).version,
             ws.edit("brass-orbit", {"texture.anisotropy": "4x"}).version]
-    line = [version.reference for version in ws.line(STOCK, BOTH)]
+    line = [version.reference for version in line_between(ws.opened, STOCK, BOTH)]
     whole_rig, game = ([version.reference for version in made[at::2]] for at in (0, 1))
     assert line == [STOCK, f"brass-orbit@stock+{whole_rig[0]}", f"{game[0]}+{whole_rig[0]}",
                     f"{game[0]}+{whole_rig[1]}", f"{game[1]}+{whole_rig[1]}"]
-    assert [version.reference for version in ws.line(*(ws.find(end, both=True) for end in (STOCK, BOTH)))] == line
+    assert [version.reference for version in line_between(
+        ws.opened, *(ws.profiles.find(end, both=True) for end in (STOCK, BOTH)))] == line
     with pytest.raises(UnknownName):  # what the rig holds is in no history
-        ws.line(STOCK, "brass-orbit@now+rig")
+        line_between(ws.opened, STOCK, "brass-orbit@now+rig")
     played = ws.hunt(BOTH, seconds=20, seed=3, decides="latency_ms_median", matters="8")
     assert f"hunt {BOTH} --since {STOCK}" in played.report().markdown().replace("\\", "")
     assert (played.result.first, played.result.settings) == (line[3], ("display.refresh@rig",))

@@ -119,10 +119,10 @@ def test_a_study_that_goes_on_while_the_rig_holds_something_else_says_so(tmp_pat
 
     with pytest.raises(KeyboardInterrupt, match="the rig is as it was, and 3 finished runs are kept"):
         ws.trial("brass-orbit@stock", "brass-orbit", blocks=4, seconds=2, seed=1, progress=stop_at_three)
-    assert isinstance(ws.rig, Standin)
+    assert isinstance(ws.rig.machine, Standin)
     set_by_something_else(tmp_path, 120)
-    trial = ws.resume()
+    trial = ws.studies.resume()
     (doubt,) = trial.result.doubts
     assert "the rig held display.refresh at 120; when it began, at unset" in doubt
-    assert ws.recompute(1).equal
+    assert ws.studies.recompute(1).equal
     assert json.dumps(trial.to_json())

@@ -42,56 +42,56 @@ def waited(begin: Callable[[], object]) -> Any:
 
 
 STORY: list[tuple[list[str], Call]] = [
-    (["survey"], lambda ws: ws.survey()),
-    (["catalog", "sync"], lambda ws: ws.catalog("sync")),
+    (["survey"], lambda ws: ws.rig.survey()),
+    (["catalog", "sync"], lambda ws: ws.rig.settings.search("sync")),
     (["edit", "brass-orbit", "frame.cap== refresh - 3", "-m", "steady"],
      lambda ws: ws.edit("brass-orbit", {"frame.cap": "= refresh - 3"}, "steady")),
     (["history", "brass-orbit", "--label", "steady"],
-     lambda ws: (ws.label("brass-orbit", "steady"), ws.history("brass-orbit"))[1]),
+     lambda ws: (ws.profiles.label("brass-orbit", "steady"), ws.profiles.history("brass-orbit"))[1]),
     (["edit", "brass-orbit", "frame.queue-depth=1"], lambda ws: ws.edit("brass-orbit", {"frame.queue-depth": 1})),
     (["edit", "brass-orbit@steady", "process.io-priority=high"],
      lambda ws: ws.edit("brass-orbit@steady", {"process.io-priority": "high"})),
     (["merge", "brass-orbit", "brass-orbit@steady", "--keep", "first"],
-     lambda ws: ws.merge("brass-orbit", "brass-orbit@steady", "first")),
+     lambda ws: ws.profiles.merge("brass-orbit", "brass-orbit@steady", "first")),
     (["merge", "--revert", "brass-orbit@steady", "--keep", "second"],
-     lambda ws: ws.revert("brass-orbit@steady", "second")),
+     lambda ws: ws.profiles.revert("brass-orbit@steady", "second")),
     (["edit", "brass-orbit", "frame.queue-depth=1"], lambda ws: ws.edit("brass-orbit", {"frame.queue-depth": 1})),
     (["show", "brass-orbit"], lambda ws: ws.show("brass-orbit")),
     (["show", "brass-orbit", "frame.queue-depth"], lambda ws: ws.show("brass-orbit", "frame.queue-depth")),
     (["compare", "brass-orbit@stock", "brass-orbit"], lambda ws: ws.compare("brass-orbit@stock", "brass-orbit")),
-    (["pack", "look", "league.toml"], lambda ws: ws.pack("league.toml")),
-    (["pack", "adopt", "league.toml", "--rule", "1"], lambda ws: ws.adopt_pack("league.toml", [1])),
+    (["pack", "look", "league.toml"], lambda ws: ws.profiles.packs.look("league.toml")),
+    (["pack", "adopt", "league.toml", "--rule", "1"], lambda ws: ws.profiles.packs.adopt("league.toml", [1])),
     (["apply", "brass-orbit", "--yes"], lambda ws: ws.apply("brass-orbit")),
-    (["undo", "--list"], lambda ws: ws.restore_points()),
-    (["rig", "chore"], lambda ws: ws.chores()),
-    (["rig", "chore", "update-driver", "--yes"], lambda ws: ws.chore("update-driver")),
-    (["drift"], lambda ws: ws.drift()),
-    (["drift", "--put-back", "--yes"], lambda ws: ws.put_back()),
+    (["undo", "--list"], lambda ws: ws.rig.restore_points()),
+    (["rig", "chore"], lambda ws: ws.rig.chores.list()),
+    (["rig", "chore", "update-driver", "--yes"], lambda ws: ws.rig.chores.do("update-driver")),
+    (["drift"], lambda ws: ws.rig.drift()),
+    (["drift", "--put-back", "--yes"], lambda ws: ws.rig.put_back()),
     (["undo"], lambda ws: ws.undo()),
     (["edit", "brass-orbit", "flipper.solenoid-boost="],
      lambda ws: ws.edit("brass-orbit", {"flipper.solenoid-boost": None})),
-    (["rig", "restart", "machine"], lambda ws: ws.restart("machine")),
-    (["rig", "facts"], lambda ws: ws.facts()),
-    (["rig", "game"], lambda ws: ws.list_games()),
-    (["rig", "match", "tidewater"], lambda ws: ws.match("tidewater")),
+    (["rig", "restart", "machine"], lambda ws: ws.rig.restart("machine")),
+    (["rig", "facts"], lambda ws: ws.rig.facts.list()),
+    (["rig", "game"], lambda ws: ws.rig.games.list()),
+    (["rig", "match", "tidewater"], lambda ws: ws.rig.games.match("tidewater")),
     (["measure", "brass-orbit", "--runs", "2", *SHORT], lambda ws: ws.measure("brass-orbit", 2, **RUNS)),
-    (["ingest", "odd.csv", "--yes"], lambda ws: ws.ingest("odd.csv")),
+    (["ingest", "odd.csv", "--yes"], lambda ws: ws.recordings.ingest("odd.csv")),
     (["latency", "light-log.csv", "--time", "t_ms", "--light", "light", "--button", "button"],
-     lambda ws: ws.latency_of_log("light-log.csv", "t_ms", "light", "button")),
-    (["latency", "flash.wav"], lambda ws: ws.latency_of_sound("flash.wav")),
-    (["latency", "camera.csv", "--camera", "240"], lambda ws: ws.latency_of_camera("camera.csv", 240.0)),
+     lambda ws: ws.recordings.latency.of_log("light-log.csv", "t_ms", "light", "button")),
+    (["latency", "flash.wav"], lambda ws: ws.recordings.latency.of_sound("flash.wav")),
+    (["latency", "camera.csv", "--camera", "240"], lambda ws: ws.recordings.latency.of_camera("camera.csv", 240.0)),
     ([*TRIAL, "--blocks", "2", *SHORT], lambda ws: ws.trial("brass-orbit@stock", "brass-orbit", blocks=2, **RUNS)),
-    (["studies", "again", "1"], lambda ws: ws.recompute(1)),
-    ([*TRIAL, "--pilot", "3", *SHORT], lambda ws: ws.pilot(
-        "brass-orbit@stock", "brass-orbit", ws.trial_plan("brass-orbit@stock", "brass-orbit", **RUNS), 3)),
+    (["studies", "again", "1"], lambda ws: ws.studies.recompute(1)),
+    ([*TRIAL, "--pilot", "3", *SHORT], lambda ws: ws.studies.trials.pilot(
+        "brass-orbit@stock", "brass-orbit", ws.studies.trials.plan("brass-orbit@stock", "brass-orbit", **RUNS), 3)),
     (["studies", "claims", "league.toml", "--game", "brass-orbit", "--blocks", "2", *SHORT],
-     lambda ws: ws.repeat_claims("league.toml", blocks=2, game="brass-orbit", **RUNS)),
-    ([*TRIAL, "--from-files", "--blocks", "2", *SHORT], lambda ws: ws.trial_from_files(
+     lambda ws: ws.studies.repeat_claims("league.toml", blocks=2, game="brass-orbit", **RUNS)),
+    ([*TRIAL, "--from-files", "--blocks", "2", *SHORT], lambda ws: ws.studies.trials.from_files(
         "brass-orbit@stock", "brass-orbit",
-        ws.trial_plan("brass-orbit@stock", "brass-orbit", blocks=2, **RUNS))),
-    (["trial", "--take", "run.csv"], lambda ws: ws.take(["run.csv"])),
+        ws.studies.trials.plan("brass-orbit@stock", "brass-orbit", blocks=2, **RUNS))),
+    (["trial", "--take", "run.csv"], lambda ws: ws.studies.trials.take(["run.csv"])),
     (["screen", "brass-orbit@stock", "brass-orbit", "--plan", *SHORT],
-     lambda ws: ws.screen_cost(ws.screen_plan("brass-orbit@stock", "brass-orbit", **RUNS)[2])),
+     lambda ws: ws.studies.screens.cost(ws.studies.screens.plan("brass-orbit@stock", "brass-orbit", **RUNS)[2])),
     (["screen", "brass-orbit@stock", "brass-orbit", "--rounds", "1", *SHORT],
      lambda ws: ws.screen("brass-orbit@stock", "brass-orbit", rounds=1, **RUNS)),
     (["hunt", "brass-orbit", "--blocks", "2", "--decides", "latency_ms_median", *SHORT],
@@ -101,42 +101,42 @@ STORY: list[tuple[list[str], Call]] = [
      lambda ws: ws.tune("brass-orbit@stock", {"frame.cap": ["off", "120"]}, rounds=3, proof=2,
                         limits=[Limit("frame_ms_p99", "below", 30.0)], **RUNS)),
     (["tune", "rig", "--step", "gpu.core-offset@gpu0=240", "--game", "brass-orbit", "--proof", "0", *SHORT],
-     lambda ws: ws.ramp("rig", "gpu.core-offset@gpu0", 240, game="brass-orbit", proof=0, **RUNS)),
-    (["pool", "write", "mine.jsonl"], lambda ws: ws.write_evidence("mine.jsonl")),
-    (["pool", "read", "league", "--matters", "2"], lambda ws: ws.pool("league", matters_pct=2.0)),
+     lambda ws: ws.studies.ramp("rig", "gpu.core-offset@gpu0", 240, game="brass-orbit", proof=0, **RUNS)),
+    (["pool", "write", "mine.jsonl"], lambda ws: ws.pool.write_evidence("mine.jsonl")),
+    (["pool", "read", "league", "--matters", "2"], lambda ws: ws.pool.read("league", matters_pct=2.0)),
     (["pool", "look", "frame.queue-depth", "--game", "brass-orbit"],
-     lambda ws: ws.pooled("frame.queue-depth", "brass-orbit")),
+     lambda ws: ws.pool.look("frame.queue-depth", "brass-orbit")),
     (["pool", "order", "brass-orbit@stock", "brass-orbit"],
-     lambda ws: ws.try_first("brass-orbit@stock", "brass-orbit")),
-    (["studies"], lambda ws: ws.studies()),
+     lambda ws: ws.pool.order("brass-orbit@stock", "brass-orbit")),
+    (["studies"], lambda ws: ws.studies.list()),
     (["report", "--study", "1", "--out", "page.html"], lambda ws: ws.report(study=1).save("page.html")),
     (["report", "brass-orbit", "--out", "page.md"], lambda ws: ws.report("brass-orbit").save("page.md")),
     (["takeover"], lambda ws: keenlattice.workspace.look_at(ws.book.folder))]
 """What a player types, and the call that does the same."""
 
 BY_HAND: list[tuple[list[str], Call]] = [
-    (["rig", "facts", "refresh_hz=165"], lambda ws: ws.tell_facts({"refresh_hz": 165})),
+    (["rig", "facts", "refresh_hz=165"], lambda ws: ws.rig.facts.tell({"refresh_hz": 165})),
     (["rig", "game", "orbit", "--executable", "orbit.exe"],
-     lambda ws: (ws.tell_game(Listed(Game("orbit", "orbit", ("orbit.exe",)))), ws.list_games())[1]),
-    (["rig", "take-stock", "display.hdr=off"], lambda ws: ws.take_stock({"display.hdr": "off"})),
+     lambda ws: (ws.rig.games.tell(Listed(Game("orbit", "orbit", ("orbit.exe",)))), ws.rig.games.list())[1]),
+    (["rig", "take-stock", "display.hdr=off"], lambda ws: ws.rig.sheets.take_stock({"display.hdr": "off"})),
     (["edit", "orbit", "frame.cap=120", "frame.queue-depth=1"],
      lambda ws: ws.edit("orbit", {"frame.cap": 120, "frame.queue-depth": 1})),
     (["trial", "orbit@stock", "orbit", "--blocks", "2", *SHORT], lambda ws: waited(
         lambda: ws.trial("orbit@stock", "orbit", blocks=2, **RUNS))),
-    (["rig", "next"], lambda ws: ws.next_run()), (["rig", "next", "--wrong", "it crashed"], lambda ws: ws.hand_over(
-        [], wrong="it crashed")),
-    (["catalog", "frame.cap", "--note", "third page"], lambda ws: ws.note_setting("frame.cap", "third page")),
-    (["rig", "facts", "--list"], lambda ws: ws.fact_names()),
+    (["rig", "next"], lambda ws: ws.studies.by_hand.next_run()),
+    (["rig", "next", "--wrong", "it crashed"], lambda ws: ws.studies.by_hand.hand_over([], wrong="it crashed")),
+    (["catalog", "frame.cap", "--note", "third page"], lambda ws: ws.rig.settings.note("frame.cap", "third page")),
+    (["rig", "facts", "--list"], lambda ws: ws.rig.facts.names()),
     (["apply", "orbit", "--yes"], lambda ws: ws.apply("orbit")),
-    (["rig", "sheet", "--was", "1=90"], lambda ws: ws.note_before(1, "90")),
-    (["rig", "sheet", "--tick", "1"], lambda ws: ws.tick(1)),
-    (["rig", "sheet", "--seen", "2=unset"], lambda ws: ws.tick(2, "unset")),
-    (["rig", "sheet"], lambda ws: ws.sheet())]
+    (["rig", "sheet", "--was", "1=90"], lambda ws: ws.rig.sheets.note_before(1, "90")),
+    (["rig", "sheet", "--tick", "1"], lambda ws: ws.rig.sheets.tick(1)),
+    (["rig", "sheet", "--seen", "2=unset"], lambda ws: ws.rig.sheets.tick(2, "unset")),
+    (["rig", "sheet"], lambda ws: ws.rig.sheets.open())]
 
 NO_JSON: dict[str, Call] = {
-    "draw": lambda ws: ws.draw(["brass-orbit@stock"]).save("two.png"),
-    "pack write": lambda ws: ws.write_pack("mine.toml", "brass-orbit"),
-    "rig recover": lambda ws: ws.recover()}
+    "draw": lambda ws: ws.recordings.draw(["brass-orbit@stock"]).save("two.png"),
+    "pack write": lambda ws: ws.profiles.packs.write("mine.toml", "brass-orbit"),
+    "rig recover": lambda ws: ws.rig.recover()}
 """The commands that leave a file, or say a sentence, instead of a result."""
 
 
@@ -164,11 +164,12 @@ def test_a_call_gives_what_its_command_prints(tmp_path: Path, monkeypatch: pytes
     with keenlattice.open(tmp_path / "python" / "book", rig) as ws:
         for words, call in story:
             if words[:2] == ["trial", "--take"]:
-                recording = ws.ingest("odd.csv")
+                recording = ws.recordings.ingest("odd.csv")
                 assert recording is not None
                 for player in ("python", "typed"):
                     recording.save(tmp_path / player / "run.csv")
-                ws.ingest("run.csv", ws.column_map("at_ms"), name="ours")
+                columns = keenlattice.column_map(name="ours", time="at_ms", means="stamps", unit="ms")
+                ws.recordings.ingest("run.csv", columns, name="ours")
                 typed(["ingest", "run.csv", "--time", "at_ms", "--name", "ours"], tmp_path / "typed", env)
             done = typed([*words, "--json"], tmp_path / "typed", env)
             assert done.returncode in (0, 1) and done.stdout, (words, done.stderr)
@@ -204,10 +205,10 @@ def test_a_study_that_was_stopped_goes_on_from_python(tmp_path: Path) -> None:
         with pytest.raises(KeyboardInterrupt):
             ws.screen("brass-orbit@stock", ws.edit("brass-orbit", {"frame.queue-depth": 1}), progress=stop, rounds=1,
                       seconds=2, seed=1)
-        found = ws.resume(progress=lambda done, total: told.append((done, total)))
+        found = ws.studies.resume(progress=lambda done, total: told.append((done, total)))
         assert told == [(0, 8), (1, 8), (2, 8), (3, 8), *((done, 8) for done in range(3, 9))]
-        assert ws.recompute(found.number).runs == 8 == found.result.runs
-        assert ws.rig.values(ws.rig.state(), "brass-orbit") == {}
+        assert ws.studies.recompute(found.number).runs == 8 == found.result.runs
+        assert ws.rig.machine.values(ws.rig.machine.state(), "brass-orbit") == {}
 
 
 @dataclass(frozen=True)
@@ -266,26 +267,26 @@ def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pyt
                 raise KeyboardInterrupt
 
         with pytest.raises(KeyboardInterrupt):
-            ws.play("pause", PauseSpec(KeptVersion.of(made.after), 4), stop)
-        assert [one.finished for one in ws.studies().studies] == [False]
-        found = ws.resume()
+            ws.studies.play("pause", PauseSpec(KeptVersion.of(made.after), 4), stop)
+        assert [one.finished for one in ws.studies.list().studies] == [False]
+        found = ws.studies.resume()
         assert len(found.result.frames) == 4 and all(80 < one < 100 for one in found.result.frames)
-        assert ws.recompute(found.number).runs == 4 and found.to_json()["schema"] == "ours/pause/1"
-        assert [(one.kind, one.of, one.finished) for one in ws.studies().studies] == [
+        assert ws.studies.recompute(found.number).runs == 4 and found.to_json()["schema"] == "ours/pause/1"
+        assert [(one.kind, one.of, one.finished) for one in ws.studies.list().studies] == [
             ("pause", made.after.reference, True)]
-        assert len(ws.runs_of(made.after)) == 4
+        assert len(ws.recordings.of(made.after)) == 4
         with pytest.raises(UsageError, match="no page"):
             found.report()
     with keenlattice.open(tmp_path / "book") as ws, pytest.raises(BookError, match="no such kind"):
-        ws.studies()
+        ws.studies.list()
 
 
 def test_what_was_cut_short_is_put_right_and_said(keen: Keen, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("KEEN_STATE", str(tmp_path / ".local" / "state" / "keen-lattice"))
     keen("edit", "brass-orbit", "frame.cap=90")
     with keenlattice.open(tmp_path / "book") as ws:
-        shown = ws.preview("brass-orbit")
-        (ws.rig.home / "change-under-way.jsonl").write_text(json.dumps({
+        shown = ws.rig.preview("brass-orbit")
+        (ws.rig.machine.home / "change-under-way.jsonl").write_text(json.dumps({
             "why": "a trial", "since": "2026-11-26T00:00:00+00:00", "process": 1, "steps": 0, "intent": None,
             "before": {"state.json": None}}) + "\n")
         assert [change.setting for change in shown.changes] == ["frame.cap"]
@@ -298,10 +299,10 @@ def test_one_run_is_drawn_by_its_name(tmp_path: Path) -> None:
         made = ws.edit("brass-orbit", {"frame.queue-depth": 1})
         ws.trial("brass-orbit@stock", made, blocks=2, seconds=2, seed=1)
         for run in ("brass-orbit", made, made.version, ["brass-orbit"], ("brass-orbit@stock", made)):
-            drawing = ws.draw(run)
+            drawing = ws.recordings.draw(run)
             drawing.save(tmp_path / "run.png")
             assert (tmp_path / "run.png").read_bytes()[:4] == b"\x89PNG"
             (tmp_path / "run.png").unlink()
         for wrong in ([], 5, [made.version.reference + "x"]):
             with pytest.raises(UsageError):
-                ws.draw(wrong)  # type: ignore[arg-type]
+                ws.recordings.draw(wrong)  # type: ignore[arg-type]

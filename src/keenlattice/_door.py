@@ -14,7 +14,7 @@ from errno import ENAMETOOLONG
 from functools import cache, wraps
 from numbers import Integral, Real
 from types import NoneType, UnionType
-from typing import Any, Literal, ParamSpec, TypeVar, Union, Unpack, get_args, get_origin, is_typeddict
+from typing import Any, Literal, ParamSpec, TypeVar, Union, get_args, get_origin
 
 from keenlattice.errors import BadValue
 
@@ -46,11 +46,12 @@ def checked(function: Callable[P, R]) -> Callable[P, R]:
     return call
 
 
-def check_methods(cls: type) -> None:
-    """Have the public methods that a class itself defines check their arguments."""
+def check_methods(cls: type[R]) -> type[R]:
+    """Have the public methods of a class check their arguments."""
     for name, member in list(vars(cls).items()):
         if inspect.isfunction(member) and not name.startswith("_"):
             setattr(cls, name, checked(member))
+    return cls
 
 
 def _check(function: Callable[..., object], args: Sequence[object], kwargs: Mapping[str, object]) -> None:
@@ -99,10 +100,7 @@ def _hints(function: Callable[..., object], exact: bool = False) -> Hints:
     hints: dict[str, Any] = {}
     for name, parameter in _signature(function).parameters.items():
         hint = _evaluated(parameter.annotation, names)
-        if get_origin(hint) is Unpack and is_typeddict(options := get_args(hint)[0]):
-            own = {**names, **_imported_for_types(options.__module__)} if exact else names
-            hints |= {option: _evaluated(kind, own) | None for option, kind in options.__annotations__.items()}
-        elif parameter.annotation is not inspect.Parameter.empty:
+        if parameter.annotation is not inspect.Parameter.empty:
             hints[name] = hint
     return hints
 

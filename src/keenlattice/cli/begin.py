@@ -12,18 +12,18 @@ if TYPE_CHECKING:
     from keenlattice.rig.base import Rig
 
 
-def begin(book: Path | None, rig: str, *, settle: bool = True) -> Workspace:
+def begin(book: Path | None, rig: str, *, settle: bool = True, author: str | None = None) -> Workspace:
     """Opens the logbook and the rig. Of a logbook that was made elsewhere it is said that it can only be read.
 
     Args:
+        author: who makes versions; whoever is at the keyboard, if not given.
         settle: whether what was cut short is put right: as the player chooses on a terminal, by undoing it elsewhere.
 
     Raises:
         KeenLatticeError: no such rig, or the folder is no logbook.
     """
     on_rig(rig)
-    ws = Workspace(book, rig)
-    ws.notice = warn
+    ws = Workspace(book, rig, author=author, notice=warn)
     if ws.book.elsewhere:
         warn(f"the logbook {ws.book.folder} was made elsewhere: it is open for reading alone (keen takeover)")
     for said in ws.settle(ask_what_becomes_of_it) if settle else ():

@@ -31,7 +31,7 @@ class Blindfold:
     """
 
     def __init__(self, ws: "Workspace", before: str, after: str, question: str, keys: Keys) -> None:
-        self._by_hand, self._named = ws.by_hand, {"A": before, "B": after}
+        self._by_hand, self._named = ws.rig.by_hand, {"A": before, "B": after}
         self._which, self._keys = question == "which", keys
 
     def meet(self, name: str) -> None:
@@ -92,12 +92,12 @@ def judging(ws: "Workspace", keys: Keys) -> Iterator[None]:
     from keenlattice.rig.hand import Paused, TakenBack
 
     try:
-        if not isinstance(ws.rig, ByHand):
+        if not isinstance(ws.rig.machine, ByHand):
             yield
             return
         say("This takes two: a helper switches at this terminal, and the player looks away meanwhile.")
         with Helper(ws, keys) as helper:
-            ws.rig.hand = helper
+            ws.rig.machine.hand = helper
             yield
     except (Paused, TakenBack):
         raise UsageError(f"{VOID}. The rig stays as it is; keen undo writes the way back") from None

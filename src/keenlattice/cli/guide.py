@@ -43,7 +43,7 @@ class Guide:
 
     def __init__(self, ws: "Workspace", watch: Path | None = None, sensor: str = "") -> None:
         self._ws, self._keys = ws, Keys()
-        self._seen = ws.handed_before()
+        self._seen = ws.studies.by_hand.handed_before()
         self._done, self._total, self._run = 0, 0, ComingRun(-1, "", "", 0, "", {})
         self._steps: Sequence[SheetStep] = ()
         self._asked_for: list[int] = []
@@ -52,7 +52,7 @@ class Guide:
         self._wants_latency, self._since = False, 0.0
         self._noted_before: set[tuple[str, str]] = set()
         self._clicks_in: dict[tuple[Path, int], bool] = {}  # of a file as it was saved at that moment
-        self._watch = WatchedFolder(ws, watch) if watch is not None else None
+        self._watch = WatchedFolder(ws.opened, watch) if watch is not None else None
         self._log = SerialLog(sensor) if sensor else None
 
     def __enter__(self) -> Self:
@@ -71,16 +71,16 @@ class Guide:
         from keenlattice.rig.byhand.pace import minutes_left
         from keenlattice.rig.byhand.session import holding
 
-        spec = self._ws.unfinished_spec()
+        spec = self._ws.studies.by_hand.unfinished_spec()
         self._wants_latency = spec is not None and any(name.startswith("latency") for name in spec.judged_by)
         most = None if spec is not None and spec.most_runs is None else max(self._total, self._done + 1)
         once_more, self._run, self._since = run.place == self._run.place, run, time.time()
         steps = sum(self._asked_for) / len(self._asked_for) if self._asked_for else GUESSED_STEPS
-        left = minutes_left(self._ws.rig.home, max(1, self._total - self._done), run.seconds, steps)
+        left = minutes_left(self._ws.rig.machine.home, max(1, self._total - self._done), run.seconds, steps)
         told = run_of(self._done + 1, most, left)
         say(f"\n{told[0].upper()}{told[1:]}" + ", once more" * (once_more or run.again > 0), "bold")
-        if isinstance(self._ws.rig, ByHand):
-            say(f"The rig holds: {held_in_words(holding(self._ws.rig))}", "dim")
+        if isinstance(self._ws.rig.machine, ByHand):
+            say(f"The rig holds: {held_in_words(holding(self._ws.rig.machine))}", "dim")
         if once_more and self._steps:
             say("Its steps were these; see that each was taken:")
             self._show(self._steps)
@@ -103,7 +103,7 @@ class Guide:
         begin = time.monotonic()
         noted = {} if last else self._noted(steps)
         self._asked(ask if last else f"{ask} ({LEAVE})")
-        learn(self._ws.rig.home, len(steps), (time.monotonic() - begin) / 60)
+        learn(self._ws.rig.machine.home, len(steps), (time.monotonic() - begin) / 60)
         return noted
 
     def _show(self, steps: "Sequence[SheetStep]") -> None:
@@ -123,7 +123,7 @@ class Guide:
             while answer := self._asked(f"What does {step.title} show now, before you change it? Enter if you cannot "
                                         "tell"):
                 try:
-                    noted_values[step.owner, step.key] = self._ws.rig.catalog()[step.key].parsed(answer)
+                    noted_values[step.owner, step.key] = self._ws.rig.machine.catalog()[step.key].parsed(answer)
                     break
                 except BadValue as error:
                     say(f"! {error}")
@@ -158,7 +158,7 @@ class Guide:
             handed = self._handed_over()
             try:
                 handed = self._with_log(handed)
-                capture = read_handed(self._ws, handed, run.game, run.warm_up_s)
+                capture = read_handed(self._ws.opened, handed, run.game, run.warm_up_s)
             except (CaptureError, UsageError) as error:
                 say(f"! {error}")
                 continue
@@ -173,7 +173,7 @@ class Guide:
         say(f"{' and '.join(file.name for file in handed.files)}: {capture.frame_ms.size} frames in "
             f"{capture.seconds:.1f} s, {1000 / float(np.median(capture.frame_ms)):.0f} frames a second"
             + (f"; {latency.size} answered presses, {float(np.median(latency)):.1f} ms" if latency.size else ""))
-        against = check_plausible(self._ws.rig, run, capture, self._seen)
+        against = check_plausible(self._ws.rig.machine, run, capture, self._seen)
         for item in against:
             say(f"! {item}")
         if against and not self._taken_anyway():
@@ -285,7 +285,8 @@ class Guide:
         try:
             saved = frames.frames, frames.frames.stat().st_mtime_ns
             if saved not in self._clicks_in:
-                self._clicks_in[saved] = read_handed(self._ws, frames, self._run.game).click_ms.size > 0
+                capture = read_handed(self._ws.opened, frames, self._run.game)
+                self._clicks_in[saved] = capture.click_ms.size > 0
             return self._clicks_in[saved]
         except (CaptureError, UsageError, OSError):
             return True
@@ -315,7 +316,7 @@ class Guide:
                                  f"wrong, {LEAVE})")
             self._wrong_if(answer)
             try:
-                handed = told_apart(self._ws, [expanded(Path(word)) for word in words_of(answer)])
+                handed = told_apart(self._ws.opened, [expanded(Path(word)) for word in words_of(answer)])
                 if len(handed) == 1:
                     return handed[0]
                 say("! name the files of one run")
@@ -323,14 +324,14 @@ class Guide:
                 say(f"! {error}")
 
     def _log_file(self) -> Path:
-        return Path(self._ws.rig.home) / "sensor-log.csv"
+        return Path(self._ws.rig.machine.home) / "sensor-log.csv"
 
     def _with_log(self, handed: Handed) -> Handed:
         """The run with what the sensor at the serial port has sent meanwhile."""
         if self._log is None or handed.sensor is not None:
             return handed
         self._log.stop()
-        return told_apart(self._ws, [handed.frames, self._log_file()])[0]
+        return told_apart(self._ws.opened, [handed.frames, self._log_file()])[0]
 
 
 def words_of(line: str) -> list[str]:

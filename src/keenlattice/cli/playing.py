@@ -34,17 +34,18 @@ def playing(ws: "Workspace", what: str, json: bool = False, watch: Path | None =
     from keenlattice.rig.hand import Paused
     from keenlattice.workspace.next_run import Waiting
 
-    by_hand = isinstance(ws.rig, ByHand)
+    by_hand = isinstance(ws.rig.machine, ByHand)
     if (watch or sensor) and not by_hand:
-        raise UsageError(f"--watch and --sensor go with a rig that is changed by hand: {ws.kind} is played from here")
+        raise UsageError(f"--watch and --sensor go with a rig that is changed by hand: {ws.rig.kind} is played from "
+                         "here")
     if (watch or sensor) and json:
         raise UsageError("--json does not go with --watch or --sensor, which guide a player; keen rig next takes "
                          "recordings without a word")
     try:
-        if isinstance(ws.rig, ByHand) and (watch or sensor or at_a_terminal(json)):
+        if isinstance(ws.rig.machine, ByHand) and (watch or sensor or at_a_terminal(json)):
             from keenlattice.cli.guide import Guide
 
-            guide = ws.rig.hand = Guide(ws, watch, sensor)
+            guide = ws.rig.machine.hand = Guide(ws, watch, sensor)
             with guide:
                 yield guide.told
         else:

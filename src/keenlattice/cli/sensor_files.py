@@ -15,18 +15,18 @@ def measured(ws: "Workspace", file: Path, of: str, channel: int, stages: list[st
 
     unit = said["unit"]
     if said["camera"] is not None:
-        return ws.latency_of_camera(file, said["camera"], of)
+        return ws.recordings.latency.of_camera(file, said["camera"], of)
     if said["press"] or said["answer"]:
         named = dict(one.partition("=")[::2] for one in stages)
-        return ws.latency_of_events(file, said["press"], said["answer"], unit, named, of)
+        return ws.recordings.latency.of_events(file, said["press"], said["answer"], unit, named, of)
     if file.suffix.lower() == ".parquet":
-        return ws.latency(file, of)
+        return ws.recordings.latency.measure(file, of)
     if file.suffix.lower() in (".wav", ".wave"):
-        return ws.latency_of_sound(file, channel, of)
+        return ws.recordings.latency.of_sound(file, channel, of)
     columns = said["time"], said["light"], said["button"]
     if all(columns):
-        return ws.latency_of_log(file, *columns, unit=unit, of=of)
-    if not any(columns) and (known := ws.latency_by_map(file, of)) is not None:
+        return ws.recordings.latency.of_log(file, *columns, unit=unit, of=of)
+    if not any(columns) and (known := ws.recordings.latency.by_map(file, of)) is not None:
         return known
     raise UsageError("it is none of our captures (.parquet); say what is in it: --camera FPS for a tally; --time, "
                      "--light and --button for a sensor's log; --press and --answer for events")

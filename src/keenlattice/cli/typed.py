@@ -118,3 +118,17 @@ def spot_of(text: str | None, option: str) -> tuple[int, int]:
         raise UsageError(f"{option} {text!r}: write X,Y, counted in pixels from the window's upper left corner"
                          + (", or `look`" if option == "--answers-at" else ""))
     return int(found[1]), int(found[2])
+
+
+def dropped_of(text: str) -> dict[str, str]:
+    """Return how a column map marks a frame that was never shown, from `COLUMN=VALUE`; empty where nothing was typed.
+
+    Raises:
+        UsageError: it is written otherwise.
+    """
+    from keenlattice.errors import UsageError
+
+    column, equals, value = text.partition("=")
+    if text and not equals:
+        raise UsageError(f"--dropped {text!r}: write COLUMN=VALUE")
+    return {"dropped": column, "dropped_when": value} if text else {}

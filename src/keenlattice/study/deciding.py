@@ -14,13 +14,10 @@ import numpy as np
 
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.measure.metrics import metric
-from keenlattice.study._limits import check_matters
+from keenlattice.study.limits import DEFAULT_PCT, check_matters
 
-DECIDES = "frame_ms_mean,latency_ms_median"
-"""What a player feels: how long a frame takes, and how long a press takes to be seen."""
 MOST_DECIDERS = 4
 MOST_PCT = 50.0
-DEFAULT_PCT = 1.0
 
 Numbers = Mapping[str, float]
 """One run: metric name to value, NaN where it has none."""
@@ -95,7 +92,7 @@ def parsed_matters(text: float | str, decides: str) -> tuple[float, Matters]:
         UsageError: it cannot be read, or is of another unit than the metric.
         UnknownName: no such metric.
 
-    >>> parsed_matters("2,latency_ms_median=1ms", DECIDES)
+    >>> parsed_matters("2,latency_ms_median=1ms", "frame_ms_mean,latency_ms_median")
     (2.0, (('latency_ms_median', 1.0, 'ms'),))
     """
     if not isinstance(text, str):

@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.profile.together import own_key
 from keenlattice.profile.version import Version, owners
-from keenlattice.workspace._wording import in_words, value_text
+from keenlattice.workspace.wording import in_words, value_text
 
 if TYPE_CHECKING:
     from keenlattice.profile.compare import Change
@@ -12,10 +12,10 @@ if TYPE_CHECKING:
     from keenlattice.report.page.context import Changed, Context
     from keenlattice.report.page.of_history import PastVersion
     from keenlattice.study.record import Provenance
-    from keenlattice.workspace._studying import Studying
+    from keenlattice.workspace.opened import Opened
 
 
-def context_of(workspace: "Studying", game: str, before: Version, after: Version,
+def context_of(opened: "Opened", game: str, before: Version, after: Version,
                provenance: "Provenance | None" = None) -> "Context":
     """What surrounds a result about two versions.
 
@@ -28,20 +28,23 @@ def context_of(workspace: "Studying", game: str, before: Version, after: Version
     from keenlattice.report.page.context import Context
     from keenlattice.rig.base import Playable, pending_on
     from keenlattice.rig.drift import find_drift
+    from keenlattice.rig.find import described
     from keenlattice.study.record import Provenance
+    from keenlattice.workspace.standing import Standing
 
-    rests_on, rig = provenance or Provenance(), workspace.rig
-    base = workspace.base() if provenance is None else Base(provenance.held, provenance.facts)
+    rests_on, rig = provenance or Provenance(), opened.rig
+    standing = Standing(opened)
+    base = standing.base() if provenance is None else Base(provenance.held, provenance.facts)
     titles = {"rig": "The rig-wide profile", **{one.name: one.title for one in rig.games()}}
     applied = [last.title for owner in owners(before.profile)
-               if (last := workspace.book.last_apply(workspace.rig_name, owner))]
+               if (last := opened.book.last_apply(opened.rig_name, owner))]
     return Context(
-        game=titles.get(game, game), changes=changed(workspace, before, after, base),
-        findings=workspace.findings(after, base),
-        slipped={one.version.reference: tuple(_slipped(workspace, change) for change in one.changes)
-                 for one in find_drift(rig, workspace.book)},
+        game=titles.get(game, game), changes=changed(opened, before, after, base),
+        findings=standing.findings(after, base),
+        slipped={one.version.reference: tuple(_slipped(opened, change) for change in one.changes)
+                 for one in find_drift(rig, opened.book)},
         waiting=dict(pending_on(rig)), facts=rests_on.facts or dict(rig.facts()),
-        kind=f"{workspace.rig_name.capitalize()}, {workspace.described}", rig=workspace.kind,
+        kind=f"{opened.rig_name.capitalize()}, {described(opened.kind)}", rig=opened.kind,
         plays=isinstance(rig, Playable),
         applied=" and ".join(applied),
         of_pack=after.reference if after.entries and not after.time else "",
@@ -49,22 +52,24 @@ def context_of(workspace: "Studying", game: str, before: Version, after: Version
         time=(rests_on.time or now())[:16].replace("T", " ") + " UTC")
 
 
-def changed(workspace: "Studying", before: Version, after: Version, base: "Base") -> "tuple[Changed, ...]":
+def changed(opened: "Opened", before: Version, after: Version, base: "Base") -> "tuple[Changed, ...]":
     """What differs between two versions, in words: what holds on either side, why, and what to expect of it.
 
     That a setting is inert is told by the checks, beside it.
     """
     from keenlattice.report.page.context import Changed
+    from keenlattice.workspace.standing import Standing
 
-    catalog, effective, found = workspace.rig.catalog(), workspace.effective(after, base), []
-    for one in workspace.differing(before, after, base):
+    standing = Standing(opened)
+    catalog, effective, found = opened.rig.catalog(), standing.effective(after, base), []
+    for one in standing.differing(before, after, base):
         key, was, is_now, remark = in_words(catalog, one)
         held, known = effective.get(own_key(key)), key in catalog
-        holder = workspace.set_by(after, held) if held else None
+        holder = standing.set_by(after, held) if held else None
         found.append(Changed(
             key, catalog[key].title if known else "", was, is_now, held.layer if held else "", _reason(after, holder),
             catalog[key].trades if known else "",
-            "; ".join(part for part in ("" if one.inert else remark, _sure(workspace, key)) if part)))
+            "; ".join(part for part in ("" if one.inert else remark, _sure(opened, key)) if part)))
     return tuple(found)
 
 
@@ -75,27 +80,28 @@ def _reason(after: Version, holder: Version | None) -> str:
     return after.note if after.entries and not after.time else ""
 
 
-def _sure(workspace: "Studying", key: str) -> str:
+def _sure(opened: "Opened", key: str) -> str:
     """What the catalog says against expecting much of a setting."""
-    catalog = workspace.rig.catalog()
+    catalog = opened.rig.catalog()
     sure = catalog[key].sure if key in catalog else "known"
     return {"known": "", "disputed": "players disagree on whether it helps",
             "placebo": "nothing is known by which it could act"}[sure]
 
 
-def _slipped(workspace: "Studying", change: "Change") -> str:
-    catalog = workspace.rig.catalog()
+def _slipped(opened: "Opened", change: "Change") -> str:
+    catalog = opened.rig.catalog()
     return (f"{change.key}: {value_text(catalog, change.key, change.after)} instead of "
             f"{value_text(catalog, change.key, change.before)}")
 
 
-def passed(workspace: "Studying", game: str) -> "list[PastVersion]":
+def passed(opened: "Opened", game: str) -> "list[PastVersion]":
     """The versions of a game, the newest first, in words.
 
     Raises:
         UnknownName: no such game.
     """
     from keenlattice.report.page.of_history import PastVersion
+    from keenlattice.workspace.profiles import Profiles
 
     return [PastVersion(one.version.reference, one.version.time[:10], one.version.author, one.version.note,
-                 ", ".join(one.changes), ", ".join(one.marks)) for one in workspace.history(game).versions]
+                 ", ".join(one.changes), ", ".join(one.marks)) for one in Profiles(opened).history(game).versions]

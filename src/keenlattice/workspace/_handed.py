@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice.errors import CaptureError, UsageError
+from keenlattice.workspace.lookup import known_map, known_sensor, run_of
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -14,13 +15,14 @@ if TYPE_CHECKING:
     from keenlattice.measure.sensor_maps import SensorMap
     from keenlattice.rig.base import Rig
     from keenlattice.rig.hand import ComingRun
-    from keenlattice.workspace.recordings import Recordings
+    from keenlattice.workspace.opened import Opened
 
 HASHED = "sha256"
 TIME_OF_DAY_FROM_S = 1e9  # stamps beyond it count from 1970; no run is thirty years long
 
 
 @dataclass(frozen=True)
+
 class Handed:
     """The files of one run: its frames, and what a sensor recorded of it, if one did."""
 
@@ -35,7 +37,7 @@ class Handed:
         return [self.frames, *([self.sensor] if self.sensor else [])]
 
 
-def told_apart(ws: "Recordings", files: Sequence[Path], columns: "ColumnMap | str" = "") -> list[Handed]:
+def told_apart(opened: "Opened", files: Sequence[Path], columns: "ColumnMap | str" = "") -> list[Handed]:
     """The runs that files are of: each begins with its frames; a sensor's file goes with the frames beside it.
 
     Args:
@@ -48,7 +50,7 @@ def told_apart(ws: "Recordings", files: Sequence[Path], columns: "ColumnMap | st
     runs: list[Handed] = []
     waiting: list[tuple[Path, SensorMap | None]] = []
     for file in files:
-        found = kind_of_file(ws, file, columns)
+        found = kind_of_file(opened, file, columns)
         if isinstance(found, Handed):
             runs.append(found)
         elif runs and runs[-1].sensor is None:
@@ -62,7 +64,8 @@ def told_apart(ws: "Recordings", files: Sequence[Path], columns: "ColumnMap | st
     return runs
 
 
-def kind_of_file(ws: "Recordings", file: Path, columns: "ColumnMap | str" = "") -> "Handed | tuple[SensorMap | None]":
+def kind_of_file(opened: "Opened", file: Path,
+                 columns: "ColumnMap | str" = "") -> "Handed | tuple[SensorMap | None]":
     """What a file is, by its header: frames; or a sensor's, with its map.
 
     Raises:
@@ -77,9 +80,9 @@ def kind_of_file(ws: "Recordings", file: Path, columns: "ColumnMap | str" = "") 
     if file.suffix == ".parquet" and not file.exists():
         return Handed(file, None)  # a capture of the logbook's, by its name
     header = header_of(file)[0]
-    if not columns and (sensor := ws.known_sensor(header)) is not None:
+    if not columns and (sensor := known_sensor(opened, header)) is not None:
         return (sensor,)
-    known = ws.known_map(header, columns) if isinstance(columns, str) else columns
+    known = known_map(opened, header, columns) if isinstance(columns, str) else columns
     if known is None and file.suffix == ".parquet":
         return Handed(file, None)  # a capture of ours
     if known is None:
@@ -135,7 +138,8 @@ def _sound_s(file: Path) -> float:
         return 0.0
 
 
-def read_handed(ws: "Recordings", handed: Handed, game: str = "", warm_up_s: float = 0.0) -> "Capture":
+def read_handed(opened: "Opened", handed: Handed, game: str = "",
+                warm_up_s: float = 0.0) -> "Capture":
     """A run's files as one capture, which remembers by their hashes what it was made of.
 
     Args:
@@ -150,9 +154,9 @@ def read_handed(ws: "Recordings", handed: Handed, game: str = "", warm_up_s: flo
     from keenlattice.measure.together import with_latency
 
     if handed.columns is None:
-        capture = ws.run(str(handed.frames))[1]
+        capture = run_of(opened, str(handed.frames))[1]
     else:
-        capture = ingest(handed.frames, handed.columns, process=_program(ws.rig, handed, game)).capture
+        capture = ingest(handed.frames, handed.columns, process=_program(opened.rig, handed, game)).capture
     if capture.shown_ms.size < 2:
         raise CaptureError(f"{handed.frames} holds no frames: a run takes them, and what a sensor recorded behind them")
     if handed.sensor is not None:

@@ -14,17 +14,17 @@ Made = tuple[Version, dict[str, Value], str]
 """What it is made from, what it sets, and why."""
 
 
-def entries_made(workspace: "Opened", found: "Played[Any]") -> Made | None:
+def entries_made(opened: "Opened", found: "Played[Any]") -> Made | None:
     """What a version of a study's result would set; None if there is nothing new to set."""
     if found.kind == "tune":
-        return _of_tuning(workspace, found)
-    return _of_ramp(workspace, found) if found.kind == "ramp" else None
+        return _of_tuning(opened, found)
+    return _of_ramp(opened, found) if found.kind == "ramp" else None
 
 
-def base_of(workspace: "Opened", found: "Played[Any]") -> Version:
+def base_of(opened: "Opened", found: "Played[Any]") -> Version:
     """The version that a study started from."""
     kept = found.spec.versions[0]
-    return workspace.find(kept.reference) if kept.stored else Version(kept.profile, kept.entries, note=kept.note)
+    return opened.find(kept.reference) if kept.stored else Version(kept.profile, kept.entries, note=kept.note)
 
 
 def tuned(base: Version, result: "Tuning") -> dict[str, Value] | None:
@@ -34,22 +34,22 @@ def tuned(base: Version, result: "Tuning") -> dict[str, Value] | None:
     return None if result.best is None else with_changes(base.entries, result.best.values)
 
 
-def _of_tuning(workspace: "Opened", found: "Played[Any]") -> Made | None:
+def _of_tuning(opened: "Opened", found: "Played[Any]") -> Made | None:
     from keenlattice.profile.compare import changes
     from keenlattice.report.words import titles
 
-    result, base = found.result, base_of(workspace, found)
+    result, base = found.result, base_of(opened, found)
     entries = tuned(base, result)
     if entries is None or not changes(base.entries, entries):
         return None
     return base, entries, f"tuned for {titles(result.plan.goal)}"
 
 
-def _of_ramp(workspace: "Opened", found: "Played[Any]") -> Made | None:
+def _of_ramp(opened: "Opened", found: "Played[Any]") -> Made | None:
     from keenlattice.profile.compare import with_changes
 
-    result, base = found.result, base_of(workspace, found)
-    setting = workspace.rig.catalog()[result.plan.key]
+    result, base = found.result, base_of(opened, found)
+    setting = opened.rig.catalog()[result.plan.key]
     value = int(result.settled) if setting.kind == "whole" else result.settled
     if setting.checked(value) == base.entries.get(result.plan.key, setting.stock):
         return None

@@ -1,19 +1,27 @@
 """The pages of studies and of histories, and the figures of studies: put together from what is kept."""
 
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.profile.version import Version, stock
 from keenlattice.workspace._context import context_of, passed
+from keenlattice.workspace._kept import (
+    finished,
+    kept_study,
+    provenance_of,
+    study_numbered,
+    trials_of,
+    versions_of,
+)
 from keenlattice.workspace._made import base_of, tuned
-from keenlattice.workspace.figures import Drawing
-from keenlattice.workspace.page import Page
+from keenlattice.workspace.page import Drawing, Page
 from keenlattice.workspace.played import Played, sides
 
 if TYPE_CHECKING:
     from keenlattice.report.page.content import Report
     from keenlattice.study.screen.result import Screen
     from keenlattice.study.tune.result import Tuning
-    from keenlattice.workspace._studying import Studying
+    from keenlattice.workspace.opened import Opened
 
 
 def picture_of(study: Played[Any]) -> Drawing:
@@ -40,7 +48,7 @@ def picture_of(study: Played[Any]) -> Drawing:
     return Drawing(lambda: trial_figure(result, before, after))
 
 
-def page_of(workspace: "Studying", study: Played[Any]) -> Page:
+def page_of(opened: "Opened", study: Played[Any]) -> Page:
     """The page about a study.
 
     Raises:
@@ -54,7 +62,7 @@ def page_of(workspace: "Studying", study: Played[Any]) -> Page:
         raise UsageError(f"study {study.number} stepped a setting up: its report is that of the trial which came after")
     if study.kind not in makers:
         raise UsageError(f"there is no page about a {study.kind}")
-    return Page(f"{study.kind}-{study.number}", makers[study.kind](workspace, study), _missing(study))
+    return Page(f"{study.kind}-{study.number}", makers[study.kind](opened, study), _missing(study))
 
 
 def _missing(study: Played[Any]) -> str:
@@ -69,82 +77,83 @@ def _missing(study: Played[Any]) -> str:
     return ""
 
 
-def _of_trial(workspace: "Studying", study: Played[Any]) -> "Report":
+def _of_trial(opened: "Opened", study: Played[Any]) -> "Report":
     from keenlattice.report.page.content import Text
     from keenlattice.report.page.of_screen import standings
     from keenlattice.report.page.of_trial import trial_report
 
     result = study.result
-    before, after = workspace.versions_of(study)
-    screens = [one for one in _screens(workspace, result.game)
+    before, after = versions_of(opened, study)
+    screens = [one for one in _screens(opened, result.game)
                if (one.before, one.after) == (result.before, result.after)]
-    context = context_of(workspace, result.game, before, after, workspace.provenance_of(study))
+    context = context_of(opened, result.game, before, after, provenance_of(opened, study))
     return trial_report(result, *sides(study), context, study.number,
                         [block for one in screens[:1] for block in (
                             Text("A screen of the same two versions told them apart:"), standings(one))])
 
 
-def _of_screen(workspace: "Studying", study: Played[Any]) -> "Report":
+def _of_screen(opened: "Opened", study: Played[Any]) -> "Report":
     from keenlattice.report.page.of_screen import screen_report
 
-    before, after = workspace.versions_of(study)
-    context = context_of(workspace, study.result.game, before, after, workspace.provenance_of(study))
+    before, after = versions_of(opened, study)
+    context = context_of(opened, study.result.game, before, after, provenance_of(opened, study))
     return screen_report(study.result, context, study.number)
 
 
-def _of_tune(workspace: "Studying", study: Played[Any]) -> "Report":
+def _of_tune(opened: "Opened", study: Played[Any]) -> "Report":
     from keenlattice.report.page.of_tune import tune_report
 
-    result, base = study.result, base_of(workspace, study)
-    made = _made_of(workspace, base, result)
-    context = context_of(workspace, result.game, base, made or base, workspace.provenance_of(study))
-    for one in workspace.trials_of(result.game):
+    result, base = study.result, base_of(opened, study)
+    made = _made_of(opened, base, result)
+    context = context_of(opened, result.game, base, made or base, provenance_of(opened, study))
+    for one in trials_of(opened, result.game):
         proof = one.result
         if made and one.number > study.number and (proof.before, proof.after) == (base.reference, made.reference):
             return tune_report(result, context, made.reference, proof, *sides(one), number=study.number)
     return tune_report(result, context, made.reference if made else "", number=study.number)
 
 
-def _made_of(workspace: "Studying", base: Version, result: "Tuning") -> Version | None:
+def _made_of(opened: "Opened", base: Version, result: "Tuning") -> Version | None:
     """The version that was made of a tuning's best."""
     from keenlattice.profile.compare import changes
 
     entries = tuned(base, result)
     if entries is None:
         return None
-    return next((one for one in workspace.book.history(base.profile) if not changes(one.entries, entries)), None)
+    return next((one for one in opened.book.history(base.profile) if not changes(one.entries, entries)), None)
 
 
-def _of_hunt(workspace: "Studying", study: Played[Any]) -> "Report":
+def _of_hunt(opened: "Opened", study: Played[Any]) -> "Report":
     from keenlattice.report.page.of_hunt import hunt_report
 
-    result, line = study.result, workspace.versions_of(study)
-    before = workspace.find(result.before or line[0].reference, both=True)
-    first = workspace.find(result.first or line[-1].reference, both=True)
-    context = context_of(workspace, result.trial.game, before, first, workspace.provenance_of(study))
+    result, line = study.result, versions_of(opened, study)
+    before = opened.find(result.before or line[0].reference, both=True)
+    first = opened.find(result.first or line[-1].reference, both=True)
+    context = context_of(opened, result.trial.game, before, first, provenance_of(opened, study))
     return hunt_report(result, context, [(one.reference, one.note) for one in line], *sides(study), study.number,
                        study.spec.plan.error)
 
 
-def _of_blind(workspace: "Studying", study: Played[Any]) -> "Report":
+def _of_blind(opened: "Opened", study: Played[Any]) -> "Report":
     from keenlattice.report.page.of_blind import blind_report
 
-    before, after = workspace.versions_of(study)
-    return blind_report(study.result, context_of(workspace, study.result.game, before, after,
-                                                 workspace.provenance_of(study)))
+    before, after = versions_of(opened, study)
+    return blind_report(study.result, context_of(opened, study.result.game, before, after,
+                                                 provenance_of(opened, study)))
 
 
-def _of_pool(workspace: "Studying", study: Played[Any]) -> "Report":
+def _of_pool(opened: "Opened", study: Played[Any]) -> "Report":
     from keenlattice.report.page.context import Context
     from keenlattice.report.page.of_pool import pool_report
+    from keenlattice.rig.find import described
 
-    about, rig = workspace.provenance_of(study), workspace.rig
+    about, rig = provenance_of(opened, study), opened.rig
     return pool_report(study.result, Context(
-        facts=dict(rig.facts()), kind=f"{workspace.rig_name.capitalize()}, {workspace.described}", rig=workspace.kind,
+        facts=dict(rig.facts()), kind=f"{opened.rig_name.capitalize()}, {described(opened.kind)}", rig=opened.kind,
         software=about.software, time=about.time[:16].replace("T", " ") + " UTC"), study.number)
 
 
-def history_page(workspace: "Studying", game: str) -> Page:
+def history_page(opened: "Opened", game: str) -> Page:
     """The page about a game's history.
 
     Raises:
@@ -152,16 +161,48 @@ def history_page(workspace: "Studying", game: str) -> Page:
     """
     from keenlattice.report.page.of_history import history_report
 
-    past = passed(workspace, game)
-    versions = workspace.book.history(game)
-    trials = workspace.trials_of(game)
+    past = passed(opened, game)
+    versions = opened.book.history(game)
+    trials = trials_of(opened, game)
     newest = sides(trials[0]) if trials else ([], [])
-    context = context_of(workspace, game, stock(game), versions[0] if versions else stock(game))
+    context = context_of(opened, game, stock(game), versions[0] if versions else stock(game))
     return Page(f"{game}-history", history_report(game, past, [one.result for one in trials], context, *newest,
-                                                  screens=_screens(workspace, game)),
+                                                  screens=_screens(opened, game)),
                 _missing(trials[0]) if trials else "")
 
 
-def _screens(workspace: "Studying", game: str) -> "list[Screen]":
-    found = [one.result for one in workspace.finished("screen")]
+def _screens(opened: "Opened", game: str) -> "list[Screen]":
+    found = [one.result for one in finished(opened, "screen")]
     return [one for one in found if one.game == game]
+
+
+def newest_with_page(opened: "Opened") -> int:
+    """The number of the newest study that is finished and has a report."""
+    from keenlattice.errors import UsageError
+    from keenlattice.logbook._studies import studies
+    from keenlattice.study.record import spec_of
+
+    found = [study for study in studies(opened.book, opened.rig_name, finished=True)
+             if study.kind != "ramp" and not getattr(spec_of(study), "is_pilot", False)]
+    if not found:
+        raise UsageError(f"nothing has been measured on {opened.rig_name} yet: keen trial, keen screen, keen hunt "
+                         "and keen tune do; or name a game, for its history")
+    newest, earlier = found[0], found[1] if len(found) > 1 else None
+    if (earlier and newest.kind == "trial" and earlier.kind == "tune" and newest.number == earlier.number + 1
+            and spec_of(newest).versions[0] == spec_of(earlier).versions[0]):
+        return earlier.number
+    return newest.number
+
+
+def finished_study(opened: "Opened", number: int) -> Played[Any]:
+    """Return a finished study with its page and its picture.
+
+    Raises:
+        UsageError: there is none of that number, or it is not finished.
+    """
+    return with_page(opened, kept_study(opened, study_numbered(opened, number)))
+
+
+def with_page(opened: "Opened", study: Played[Any]) -> Played[Any]:
+    """Return a finished study with its page and its picture."""
+    return replace(study, _page=lambda study: page_of(opened, study), _figure=picture_of)

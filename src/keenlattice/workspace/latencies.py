@@ -5,10 +5,11 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from keenlattice._door import check_methods
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
-from keenlattice.workspace.figures import Drawing
-from keenlattice.workspace.opened import VersionLike, kept_as
-from keenlattice.workspace.recordings import Recordings
+from keenlattice.workspace.lookup import known_sensor, run_of
+from keenlattice.workspace.opened import Opened, VersionLike
+from keenlattice.workspace.page import Drawing
 
 if TYPE_CHECKING:
     from keenlattice.measure.columns import Unit
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, repr=False)
+
 class LatencyResult(Result):
     """Input latency, from press to screen, in a recording; with intervals at 95 %."""
 
@@ -55,10 +57,15 @@ class LatencyResult(Result):
                 f"({self.mean_low_ms:.1f} to {self.mean_high_ms:.1f})")
 
 
-class Latencies(Recordings):
-    """What measures latency."""
+@check_methods
 
-    def latency(self, found: "Latency | Path | str", of: VersionLike = "", file: str = "") -> LatencyResult:
+class Latencies:
+    """Input latency, by what has seen it."""
+
+    def __init__(self, opened: Opened) -> None:
+        self._opened = opened
+
+    def measure(self, found: "Latency | Path | str", of: VersionLike = "", file: str = "") -> LatencyResult:
         """Input latency, from press to screen, with intervals.
 
         Args:
@@ -72,12 +79,12 @@ class Latencies(Recordings):
         """
         from keenlattice.measure.latency import described, of_capture, stage_means
 
-        version = self.find(of) if of else None
+        version = self._opened.find(of) if of else None
         if isinstance(found, Path | str):
-            file, found = Path(found).name, of_capture(self.run(str(found))[1])
+            file, found = Path(found).name, of_capture(run_of(self._opened, str(found))[1])
         numbers, kept = described(found), None
         if version is not None:
-            kept = self.book.keep_capture(found.to_capture(), self.rig_name, version.profile, kept_as(version))
+            kept = self._opened.keep(found.to_capture(), version)
         return LatencyResult(
             file, int(found.press_ms.size), numbers.answered, found.misses, found.unasked, numbers.mean,
             numbers.mean_low, numbers.mean_high, numbers.spread,
@@ -85,18 +92,18 @@ class Latencies(Recordings):
             {name: tuple(values) for name, values in stage_means(found).items()}, numbers.grid_ms, found.about, kept,
             tuple(found.doubts), found, numbers)
 
-    def latency_by_map(self, file: Path | str, of: VersionLike = "") -> LatencyResult | None:
-        """As `latency`, of a sensor's file by the map that is kept for its header; None if none is.
+    def by_map(self, file: Path | str, of: VersionLike = "") -> LatencyResult | None:
+        """As `measure`, of a sensor's file by the map that is kept for its header; None if none is.
 
         Args:
             file: its path.
         """
         from keenlattice.measure._header import header_of
 
-        known = self.known_sensor(header_of(Path(file))[0])
-        return None if known is None else self.latency(known.read(Path(file)), of, Path(file).name)
+        known = known_sensor(self._opened, header_of(Path(file))[0])
+        return None if known is None else self.measure(known.read(Path(file)), of, Path(file).name)
 
-    def keep_sensor_map(self, file: Path | str, name: str, *, camera: float | None = None, unit: str = "ms",
+    def keep_map(self, file: Path | str, name: str, *, camera: float | None = None, unit: str = "ms",
                         **columns: str) -> "SensorMap":
         """Keeps what a sensor's files hold, for others with the header of one.
 
@@ -116,21 +123,21 @@ class Latencies(Recordings):
         told = {column: text for column, text in columns.items() if text}
         reads = "tally" if camera else "events" if "press" in told else "log"
         made = sensor_map(name=name, reads=reads, camera_hz=camera, unit=unit, **told)
-        self.book.keep_map(name, header_of(Path(file))[0], made.model_dump(exclude_defaults=True))
+        self._opened.book.keep_map(name, header_of(Path(file))[0], made.model_dump(exclude_defaults=True))
         return made
 
-    def latency_of_camera(self, file: Path | str, fps: float, of: VersionLike = "") -> LatencyResult:
-        """As `latency`, of a tally of a camera's frames, its last column; `fps` is how many it takes a second.
+    def of_camera(self, file: Path | str, fps: float, of: VersionLike = "") -> LatencyResult:
+        """As `measure`, of a tally of a camera's frames, its last column; `fps` is how many it takes a second.
 
         Args:
             file: its path.
         """
         from keenlattice.measure.sensors import read_tally
 
-        return self.latency(read_tally(Path(file), fps), of, Path(file).name)
+        return self.measure(read_tally(Path(file), fps), of, Path(file).name)
 
-    def latency_of_sound(self, file: Path | str, light_channel: int = 2, of: VersionLike = "") -> LatencyResult:
-        """As `latency`, of a stereo WAV: the button on one channel, the light on the other (1 is left, 2 is right).
+    def of_sound(self, file: Path | str, light_channel: int = 2, of: VersionLike = "") -> LatencyResult:
+        """As `measure`, of a stereo WAV: the button on one channel, the light on the other (1 is left, 2 is right).
 
         Args:
             file: its path.
@@ -138,11 +145,11 @@ class Latencies(Recordings):
         """
         from keenlattice.measure.sensors import read_sound
 
-        return self.latency(read_sound(Path(file), light_channel), of, Path(file).name)
+        return self.measure(read_sound(Path(file), light_channel), of, Path(file).name)
 
-    def latency_of_log(self, file: Path | str, time: str, light: str, button: str, unit: str = "ms",
+    def of_log(self, file: Path | str, time: str, light: str, button: str, unit: str = "ms",
                        of: VersionLike = "") -> LatencyResult:
-        """As `latency`, of a sensor's log (CSV): its columns, and the unit of its times (s, ms, us or ns).
+        """As `measure`, of a sensor's log (CSV): its columns, and the unit of its times (s, ms, us or ns).
 
         Args:
             file: its path.
@@ -152,11 +159,11 @@ class Latencies(Recordings):
         """
         from keenlattice.measure.sensors import read_log
 
-        return self.latency(read_log(Path(file), time, light, button, _unit(unit)), of, Path(file).name)
+        return self.measure(read_log(Path(file), time, light, button, _unit(unit)), of, Path(file).name)
 
-    def latency_of_events(self, file: Path | str, press: str, answer: str, unit: str = "ms",
+    def of_events(self, file: Path | str, press: str, answer: str, unit: str = "ms",
                           stages: Mapping[str, str] | None = None, of: VersionLike = "") -> LatencyResult:
-        """As `latency`, of a file of events (CSV): the columns of presses and answers, and of how long each press spent
+        """As `measure`, of a file of events (CSV): the columns of presses and answers, and of how long each press spent
         in a stage, as far as that is known.
 
         Args:
@@ -177,7 +184,7 @@ class Latencies(Recordings):
         for name, column in (stages or {}).items():
             if name not in STAGES or not column:
                 raise UsageError(f"--stage {name}={column}: write STAGE=COLUMN; the stages are {', '.join(STAGES)}")
-        return self.latency(read_events(Path(file), press, answer, _unit(unit), dict(stages or {})), of,
+        return self.measure(read_events(Path(file), press, answer, _unit(unit), dict(stages or {})), of,
                             Path(file).name)
 
 

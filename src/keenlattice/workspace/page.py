@@ -1,17 +1,50 @@
-"""A page: what a study found, or a game's whole history, for somebody who was not there."""
+"""A picture of a result, and a page about one for somebody who was not there."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
-from keenlattice.workspace.figures import Drawing
 
 if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+    from keenlattice.measure.capture import Capture
     from keenlattice.report.page.content import Report
 
 
+@dataclass(frozen=True)
+
+class Drawing:
+    """A figure that has yet to be drawn, and the runs that it is of, where it is of runs alone."""
+
+    draw: "Callable[[], Figure]"
+    captures: "tuple[Capture, ...]" = ()
+
+    def save(self, path: Path | str) -> None:
+        """Writes it: a PNG or an SVG, by the file's ending.
+
+        Raises:
+            UsageError: another ending.
+            KeenLatticeError: it cannot be written.
+        """
+        from keenlattice.report.style import save
+
+        save(self.draw(), Path(path))
+
+    def _repr_png_(self) -> bytes:
+        from io import BytesIO
+
+        from keenlattice.report.style import DPI
+
+        kept = BytesIO()
+        self.draw().savefig(kept, dpi=DPI, format="png")
+        return kept.getvalue()
+
+
 @dataclass(frozen=True, repr=False)
+
 class Page(Result):
     """A page that explains a result.
 
@@ -81,6 +114,7 @@ class Page(Result):
 
 
 @dataclass(frozen=True, repr=False)
+
 class Saved(Result):
     """A page that was written, and its figure if there is one."""
 

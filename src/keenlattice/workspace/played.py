@@ -13,13 +13,13 @@ if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.study.kind import Spec
     from keenlattice.study.trial.result import Trial
-    from keenlattice.workspace.figures import Drawing
-    from keenlattice.workspace.page import Page
+    from keenlattice.workspace.page import Drawing, Page
 
 Found = TypeVar("Found", bound=Form)
 
 
 @dataclass(frozen=True, repr=False)
+
 class Played(Shown, Generic[Found]):
     """A study that is finished.
 
@@ -35,15 +35,16 @@ class Played(Shown, Generic[Found]):
     number: int
     spec: "Spec"
     result: Found
-    _page: "Callable[[], Page]"
     _captures: "Callable[[], Mapping[int, Capture]]"
-    _figure: "Callable[[], Drawing]"
     version: Version | None = None
     proof: "Played[Trial] | None" = None
+    _page: "Callable[[Played[Any]], Page] | None" = None
+    _figure: "Callable[[Played[Any]], Drawing] | None" = None
 
     def report(self) -> "Page":
         """The page that explains it to somebody who was not there."""
-        return self._page()
+        assert self._page is not None
+        return self._page(self)
 
     def figure(self) -> "Drawing":
         """A picture of the result.
@@ -51,7 +52,8 @@ class Played(Shown, Generic[Found]):
         Raises:
             CaptureError: it takes the runs, and they are gone.
         """
-        return self._figure()
+        assert self._figure is not None
+        return self._figure(self)
 
     @property
     def label(self) -> str:
@@ -102,6 +104,7 @@ def sides(study: "Played[Any]") -> "tuple[list[Capture], list[Capture]]":
 
 
 @dataclass(frozen=True)
+
 class ListedStudy:
     """A study in a list: what it is about, and whether it is finished."""
 
@@ -114,6 +117,7 @@ class ListedStudy:
 
 
 @dataclass(frozen=True, repr=False)
+
 class StudyList(Result):
     """The studies on a rig, the newest first."""
 
@@ -132,6 +136,7 @@ class StudyList(Result):
 
 
 @dataclass(frozen=True)
+
 class StudyRun:
     """One run of a study.
 
@@ -158,6 +163,7 @@ class StudyRun:
 
 
 @dataclass(frozen=True, repr=False)
+
 class StudyRuns(Shown):
     """The runs of one study or of all, in the order in which they were played, the newest study first."""
 
@@ -178,6 +184,7 @@ class StudyRuns(Shown):
 
 
 @dataclass(frozen=True, repr=False)
+
 class Recomputed(Result):
     """A study that was computed again from its captures: every number came out as it was."""
 
@@ -194,6 +201,7 @@ class Recomputed(Result):
 
 
 @dataclass(frozen=True)
+
 class PlanCost:
     """What some blocks would take: the chance to settle the trial, and how long they last."""
 
@@ -203,6 +211,7 @@ class PlanCost:
 
 
 @dataclass(frozen=True, repr=False)
+
 class Pilot(Result):
     """What a version against itself tells: how noisy runs are, how long they warm up, how many blocks would settle a
     trial (None if no number up to 1000 would)."""
@@ -226,6 +235,7 @@ class Pilot(Result):
 
 
 @dataclass(frozen=True)
+
 class RunToCome:
     """A run that is still to be recorded."""
 
@@ -235,6 +245,7 @@ class RunToCome:
 
 
 @dataclass(frozen=True, repr=False)
+
 class RunsToCome(Result):
     """A trial whose runs are recorded elsewhere: what has still to be recorded, in this order."""
 
@@ -253,6 +264,7 @@ class RunsToCome(Result):
 
 
 @dataclass(frozen=True)
+
 class CheaperScreen:
     """Another plan of a screen: how often each row is played, whether it is folded, how long a round takes, and how
     many times as wide its intervals are, if runs are independent."""
@@ -264,6 +276,7 @@ class CheaperScreen:
 
 
 @dataclass(frozen=True, repr=False)
+
 class ScreenCost(Result):
     """What a screen would play, and how long that takes.
 

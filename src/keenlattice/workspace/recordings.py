@@ -1,86 +1,150 @@
-"""Recordings of any recorder's, by what their columns mean."""
+"""Recordings: runs of a game as the rig stands, files of any recorder, and pictures of runs.
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+To compare two versions takes a trial: single runs describe, and prove no difference.
+"""
+
+import math
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING
 
-from keenlattice._notebook import NOT_IN_JSON, Result, Rows
-from keenlattice.workspace.figures import Drawing
-from keenlattice.workspace.measuring import Measuring, Metrics
-from keenlattice.workspace.opened import VersionLike, kept_as
+from keenlattice._door import check_methods
+from keenlattice.profile.version import Version
+from keenlattice.workspace.latencies import Latencies
+from keenlattice.workspace.lookup import kept_map, known_map, run_of
+from keenlattice.workspace.opened import OfVersion, Opened, VersionLike
+from keenlattice.workspace.page import Drawing
+from keenlattice.workspace.recording_results import MeasureResult, NewMap, Recording, TakeMap, measured
 
 if TYPE_CHECKING:
-    from keenlattice.measure._ingest import Damage, Ingested
-    from keenlattice.measure._proposal import Proposal
+    from keenlattice.measure._ingest import Ingested
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
     from keenlattice.measure.machine_log import LogMap
-    from keenlattice.measure.sensor_maps import SensorMap
+    from keenlattice.measure.moment import Watcher
+    from keenlattice.study.record import Progress
+
+MOST_RUNS_IN_A_PICTURE = 6
 
 
-@dataclass(frozen=True, repr=False)
-class Recording(Result):
-    """A recording that was read: by which map, how long it is, and its metrics."""
+@check_methods
 
-    SCHEMA: ClassVar[str] = "ingest"
+class Recordings:
+    """Runs that are recorded here or elsewhere; `latency` has what sensors and cameras have seen."""
 
-    file: str
-    columns: "ColumnMap"
-    frames: int
-    seconds: float
-    dropped_frames: int
-    capture: str | None
-    damage: "tuple[Damage, ...]"
-    metrics: Metrics
-    segments: Mapping[str, tuple[float, float]]
-    run: "Capture" = field(metadata=NOT_IN_JSON)
+    def __init__(self, opened: Opened) -> None:
+        self._opened = opened
+        self.latency = Latencies(opened)
 
-    def to_json(self) -> dict[str, Any]:
-        """The result as JSON types."""
-        return {**super().to_json(), "columns": self.columns.model_dump(exclude_none=True)}
+    def measure(self, game: str, runs: int = 3, seconds: float = 10.0, seed: int | None = None,
+                progress: "Progress | None" = None, live: "Watcher | None" = None) -> MeasureResult:
+        """Plays a game on the rig as it stands, and keeps the runs.
 
-    def figure(self) -> Drawing:
-        """A picture of the run."""
+        Args:
+            seconds: the length of a run.
+            seed: of the first run; drawn, if it is not given.
+            progress: is told how many runs are done, of how many.
+            live: is told once a second how a run goes.
+
+        Raises:
+            UnknownName: no such game.
+            UsageError: the rig has nothing to tell while it plays; or less than one run.
+            RigError: it does not start, or nothing can be recorded.
+        """
+        from keenlattice.errors import UsageError
+        from keenlattice.measure.capture import Capture
+        from keenlattice.rig._lock import locked
+        from keenlattice.rig.base import ByHand, game_of, play_on
+        from keenlattice.rig.hand import ComingRun
+        from keenlattice.study.limits import check_seconds, check_seed, fresh_seed
+
+        if not 1 <= runs <= 1000:
+            raise UsageError(f"{runs} runs: take 1 to 1000")
+        check_seconds(seconds)
+        check_seed(seed or 0)
+        self._opened.book.collect_strays()
+        game_of(self._opened.rig, game)
+        seed = fresh_seed() if seed is None else seed
+        applied = self._opened.book.last_apply(self._opened.rig.name, game)
+        captures, files = list[Capture](), list[str]()
+        with self._watched(live), locked(self._opened.rig, f"measuring {game}"):
+            for run in range(runs):
+                if isinstance(self._opened.rig, ByHand):
+                    held = self._opened.rig.values(self._opened.rig.state(), game)
+                    self._opened.rig.coming(ComingRun(run, "as it stands", game, seconds, game, held))
+                captures.append(play_on(self._opened.rig, game, seconds, seed + run))
+                files.append(self._opened.book.keep_capture(captures[-1], self._opened.rig.name, game,
+                                                    applied.version if applied else "stock"))
+                if progress:
+                    progress(run + 1, runs)
+        return measured(self._opened.rig.name, game, seconds, seed, captures, files)
+
+    @contextmanager
+    def _watched(self, live: "Watcher | None") -> Iterator[None]:
+        """The rig tells somebody how its runs go, meanwhile."""
+        from keenlattice.errors import UsageError
+        from keenlattice.rig.base import Watchable
+
+        if live is None:
+            yield
+            return
+        if not isinstance(self._opened.rig, Watchable):
+            raise UsageError(f"there is nothing to watch on the rig {self._opened.rig.name}: its runs are not recorded "
+                             "from here in the game's own time")
+        self._opened.rig.watcher = live
+        try:
+            yield
+        finally:
+            self._opened.rig.watcher = None
+
+    def run(self, told: VersionLike) -> "tuple[str, Capture]":
+        """A run by its file, by its name in the logbook, or the newest of a version; with what to call it.
+
+        Args:
+            told: which run.
+
+        Raises:
+            UsageError: no run of that version is kept.
+            CaptureError: the file cannot be read.
+        """
+        return run_of(self._opened, told)
+
+    def draw(self, runs: VersionLike | Sequence[VersionLike], what: str = "") -> Drawing:
+        """A picture of one run, or of several, the first over the last.
+
+        Args:
+            runs: one, or several: each a capture's file or name, or a version, whose newest run is taken.
+            what: one picture alone: course, slowest, recurring, latency or stages.
+
+        Raises:
+            UsageError: too many runs, or runs without what is to be drawn.
+            UnknownName: no such picture.
+        """
+        from keenlattice.errors import UsageError
         from keenlattice.report._capture_figure import capture_figure
+        from keenlattice.report._compare_figure import compare_figure
+        from keenlattice.report._single_figure import single_figure
 
-        return Drawing(lambda: capture_figure(self.run, self.file))
-
-    def save(self, path: Path | str) -> None:
-        """Writes the capture: as CSV or, with any other ending, as Parquet."""
-        from keenlattice.measure.parquet import write_capture
-        from keenlattice.measure.text import write_text
-
-        path = Path(path)
-        (write_text if path.suffix == ".csv" else write_capture)(self.run, path)
-
-    def _rows(self) -> Rows:
-        return [{"metric": name, "value": value} for name, value in self.metrics.items()]
-
-    def _caption(self) -> str:
-        return f"{self.file}: {self.frames} frames in {self.seconds:.1f} s"
-
-
-@dataclass(frozen=True)
-class NewMap:
-    """A column map for a header that is not known yet: what the data alone make likely.
-
-    Args:
-        header, rows: the file's first.
-        proposal: the map, if one can be told, and the reasons.
-    """
-
-    header: Sequence[str]
-    rows: Sequence[Sequence[str]]
-    proposal: "Proposal"
-
-
-TakeMap = Callable[[NewMap], bool]
-"""Is asked whether a proposed column map is taken."""
-
-
-class Recordings(Measuring):
-    """What reads recordings."""
+        runs = [runs] if isinstance(runs, str | Version | OfVersion) else list(runs)
+        if not runs:
+            raise UsageError("there is no run to be drawn: name one, or a version whose newest run is taken")
+        if len(runs) > MOST_RUNS_IN_A_PICTURE:
+            raise UsageError(f"{len(runs)} runs: up to {MOST_RUNS_IN_A_PICTURE} can be told apart in one picture")
+        captures: dict[str, Capture] = {}
+        for told in runs:
+            name, capture = run_of(self._opened, told)
+            captures[name if name not in captures else f"{name} ({len(captures) + 1})"] = capture
+        bare = [name for name, capture in captures.items() if capture.frame_ms.size < 4]
+        if bare and what not in ("latency", "stages"):
+            raise UsageError(f"{bare[0]} holds no frames: draw its --what latency or --what stages")
+        title = " over ".join(captures) if len(captures) < 3 else f"{len(captures)} runs"
+        drawn = tuple(captures.values())
+        if what:
+            return Drawing(single_figure(captures, what, title), drawn)
+        if len(captures) == 1:
+            return Drawing(lambda: capture_figure(captures[title], title), drawn)
+        return Drawing(lambda: compare_figure(captures, title), drawn)
 
     def ingest(self, file: Path | str, columns: "ColumnMap | str | None" = None, *, of: VersionLike = "",
                name: str = "", process: str = "", repair: bool = False, log: "Path | str | None" = None,
@@ -109,7 +173,7 @@ class Recordings(Measuring):
         from keenlattice.measure._ingest import ingest
         from keenlattice.measure.metrics import metrics_of
 
-        file, version = Path(file), self.find(of) if of else None
+        file, version = Path(file), self._opened.find(of) if of else None
         header, known = self._columns(file, columns, take)
         if known is None:
             return None
@@ -118,10 +182,10 @@ class Recordings(Measuring):
         if log is not None:
             found = self._with_log(found, Path(log), log_columns, log_starts_s)
         if name or (columns is not None and not isinstance(columns, str)):
-            self.book.keep_map(known.name, header, known.model_dump(exclude_none=True))
+            self._opened.book.keep_map(known.name, header, known.model_dump(exclude_none=True))
         kept = None
         if version is not None:
-            kept = self.book.keep_capture(found.capture, self.rig_name, version.profile, kept_as(version))
+            kept = self._opened.keep(found.capture, version)
         return Recording(file.name, known, found.capture.frame_ms.size, found.capture.seconds, found.dropped_frames,
                          kept, tuple(found.damage),
                          metrics_of(found.capture), {name: tuple(span) for name, span in found.segments.items()},  # type: ignore[misc]
@@ -136,14 +200,14 @@ class Recordings(Measuring):
         from keenlattice.measure.machine_log import beside, log_map, read_machine_log
 
         header, _ = header_of(log)
-        kept = self._kept_map(header, ("machine",))
+        kept = kept_map(self._opened, header, ("machine",))
         if columns is None and kept is None:
             raise UsageError(f"{log.name}: what its columns mean is not known yet; say so once: --log-time COLUMN "
                              f"--said SERIES=COLUMN; columns: {', '.join(header)}")
         known = columns or log_map(**(kept or {}))
         capture = beside(found.capture, read_machine_log(log, known), found.begin_ms, starts_s)
         if columns:
-            self.book.keep_map(known.name, header, known.model_dump())
+            self._opened.book.keep_map(known.name, header, known.model_dump())
         return replace(found, capture=capture)
 
     def _columns(self, file: Path, columns: "ColumnMap | str | None",
@@ -157,7 +221,7 @@ class Recordings(Measuring):
         header, rows = header_of(file)
         if columns is not None and not isinstance(columns, str):
             return header, columns
-        if known := self.known_map(header, columns or ""):
+        if known := known_map(self._opened, header, columns or ""):
             return header, known
         commas = any("," in cell and NUMBER.match(cell) for row in rows for cell in row)
         proposal = propose(header, rows, "," if commas else ".")
@@ -168,80 +232,23 @@ class Recordings(Measuring):
         taken = take is None or take(NewMap(header, rows, proposal))
         return header, proposal.found if taken else None
 
-    def known_map(self, header: Sequence[str], name: str = "") -> "ColumnMap | None":
-        """The column map of that name; without one, the map that is kept for the header, if one is.
-
-        Raises:
-            UnknownName: none has that name.
-        """
-        from keenlattice.errors import UnknownName
-        from keenlattice.measure.columns import column_map
-
-        if name:
-            maps = {one: kept for one, kept in self.book.maps().items() if "reads" not in kept[1]}
-            if name not in maps:
-                raise UnknownName("column map", name, maps, f"there are {', '.join(maps) or 'none yet'}")
-            return column_map(**maps[name][1])
-        kept = self._kept_map(header, ("frames",))
-        return column_map(**kept) if kept else None
-
-    def known_sensor(self, header: Sequence[str]) -> "SensorMap | None":
-        """The sensor map that is kept for a header, if one is; the newest by name.
+    def of(self, which: VersionLike) -> list[str]:
+        """Return the names in the logbook of the kept runs of a version, the newest first.
 
         Args:
-            header: the names of a file's columns.
+            which: the version, in any of the ways that `VersionLike` has.
         """
-        from keenlattice.measure.sensor_maps import sensor_map
+        return self._opened.runs_of(self._opened.find(which, both=True))
 
-        kept = self._kept_map(header, ("log", "events", "tally"))
-        return sensor_map(**kept) if kept else None
-
-    def _kept_map(self, header: Sequence[str], reads: Sequence[str]) -> dict[str, Any] | None:
-        """The fields of the map that is kept for a header, the last by name; None if none is.
+    def newest_value(self, name: str, which: VersionLike) -> float:
+        """A metric of the newest kept run of a version; NaN if there is none.
 
         Args:
-            reads: what the map may be of; `frames` is what a map of a recording does not say.
+            name: the metric's.
+            which: the version, in any of the ways that `VersionLike` has.
         """
-        same = [fields for known, fields in self.book.maps().values()
-                if known == list(header) and fields.get("reads", "frames") in reads]
-        return same[-1] if same else None
+        from keenlattice.measure.metrics import metrics_of
 
-    def column_map(self, time: str, *, name: str = "unnamed", means: str = "stamps", unit: str = "ms",
-                   dropped: str = "", **fields: Any) -> "ColumnMap":
-        """A column map, as `keenlattice.column_map` makes it.
-
-        Args:
-            time: the column of times.
-            name: what the map is called.
-            means: "stamps" or "intervals".
-            unit: s, ms, us, ns or ticks.
-            dropped: `COLUMN=VALUE`, which marks a frame that was never shown.
-            fields: the rest.
-
-        Raises:
-            UsageError: it is invalid.
-        """
-        from keenlattice.errors import UsageError
-        from keenlattice.measure.columns import column_map
-
-        column, equals, value = dropped.partition("=")
-        if dropped and not equals:
-            raise UsageError(f"--dropped {dropped!r}: write COLUMN=VALUE")
-        marks = {"dropped": column, "dropped_when": value} if dropped else {}
-        return column_map(name=name, time=time, means=means, unit=unit, **fields, **marks)
-
-    def log_map(self, time: str, name: str = "", unit: str = "s", said: Mapping[str, str] | None = None) -> "LogMap":
-        """A map of a log that another program kept of the machine.
-
-        Args:
-            time: the column of times.
-            name: what the recording's map is called, which this one's name is made of.
-            unit: s, ms, us or ns.
-            said: series to column.
-
-        Raises:
-            CaptureError: it is invalid.
-        """
-        from keenlattice.measure.machine_log import log_map
-
-        return log_map(name=f"{name or 'unnamed'}-log", time=time, unit=unit, said=dict(said or {}))
+        version = self._opened.find(which, both=True)
+        kept = self._opened.runs_of(version)
+        return metrics_of(self._opened.book.capture(kept[0]), [name])[name] if kept else math.nan

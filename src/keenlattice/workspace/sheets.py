@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
+from keenlattice._door import check_methods
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.workspace.opened import Opened
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, repr=False)
+
 class SheetResult(Result):
     """The sheet that is open, if one is; and those that were worked through, the newest first."""
 
@@ -51,6 +53,7 @@ class SheetResult(Result):
 
 
 @dataclass(frozen=True, repr=False)
+
 class StockTaken(Result):
     """What a player has seen on a rig that is changed by hand: setting to its value."""
 
@@ -66,10 +69,15 @@ class StockTaken(Result):
         return f"{len(self.seen)} values seen of {self.owner}"
 
 
-class Sheets(Opened):
-    """What is done with the sheet of a rig that is changed by hand."""
+@check_methods
 
-    def sheet(self) -> SheetResult:
+class Sheets:
+    """The sheet of a rig that is changed by hand, and what its player has seen there."""
+
+    def __init__(self, opened: Opened) -> None:
+        self._opened = opened
+
+    def open(self) -> SheetResult:
         """The open sheet.
 
         Raises:
@@ -77,7 +85,7 @@ class Sheets(Opened):
         """
         from keenlattice.rig.byhand.steps import open_sheet
 
-        return SheetResult(open_sheet(self._by_hand()), tuple(self.book.sheets(self.rig_name)))
+        return SheetResult(open_sheet(self._by_hand()), tuple(self._opened.book.sheets(self._opened.rig_name)))
 
     def take_stock(self, seen: Mapping[str, str], game: str = "", domain: str = "") -> StockTaken:
         """Notes what a player sees on their rig now; what they have not set themselves is what an undo goes back to.
@@ -93,9 +101,9 @@ class Sheets(Opened):
         """
         from keenlattice.rig.byhand.stock_taking import take_stock
 
-        owner = self.find(game).profile if game else WHOLE_RIG
+        owner = self._opened.find(game).profile if game else WHOLE_RIG
         what = " of ".join([*([domain] if domain else []), owner if game else "the rig"])
-        return StockTaken(owner, take_stock(self._by_hand(), self.book, owner, seen, what))
+        return StockTaken(owner, take_stock(self._by_hand(), self._opened.book, owner, seen, what))
 
     def not_yet_seen(self, game: str = "", domain: str = "") -> "list[Setting]":
         """The settings that nobody has told or seen the value of, and that are not set by a sheet.
@@ -109,7 +117,7 @@ class Sheets(Opened):
         """
         from keenlattice.errors import UnknownName
 
-        rig, owner = self._by_hand(), self.find(game).profile if game else WHOLE_RIG
+        rig, owner = self._by_hand(), self._opened.find(game).profile if game else WHOLE_RIG
         catalog = rig.catalog()
         domains = list(dict.fromkeys(one.domain for one in catalog))
         if domain and domain not in domains:
@@ -131,7 +139,7 @@ class Sheets(Opened):
         """
         from keenlattice.rig.byhand.sheets import note_before
 
-        self.book.check_writable()
+        self._opened.book.check_writable()
         return SheetResult(note_before(self._by_hand(), number, was))
 
     def tick(self, number: int, seen: str | None = None) -> SheetResult:
@@ -147,18 +155,19 @@ class Sheets(Opened):
         """
         from keenlattice.rig.byhand.sheets import tick
 
-        return SheetResult(tick(self._by_hand(), self.book, number, seen))
+        return SheetResult(tick(self._by_hand(), self._opened.book, number, seen))
 
-    def drop_sheet(self) -> SheetResult:
+    def drop(self) -> SheetResult:
         """Gives the open sheet up. What was ticked off stays done, and is remembered as such: it can be undone."""
         from keenlattice.rig.byhand.sheets import drop
 
-        return SheetResult(drop(self._by_hand(), self.book))
+        return SheetResult(drop(self._by_hand(), self._opened.book))
 
     def _by_hand(self) -> "ByHand":
         from keenlattice.errors import UsageError
         from keenlattice.rig.base import ByHand
 
-        if not isinstance(self.rig, ByHand):
-            raise UsageError(f"the rig {self.rig_name} has no sheets: it is written from here; --rig byhand has")
-        return self.rig
+        if not isinstance(self._opened.rig, ByHand):
+            raise UsageError(f"the rig {self._opened.rig_name} has no sheets: it is written from here; --rig byhand "
+                             "has")
+        return self._opened.rig

@@ -9,6 +9,7 @@ from keenlattice._state_folder import expanded
 
 
 @dataclass(frozen=True, repr=False)
+
 class TakeoverResult(Result):
     """A logbook, whether it was taken over just now, and what it holds."""
 

@@ -16,7 +16,7 @@ from keenlattice.errors import KeenLatticeError, UsageError
 from keenlattice.workspace._handed import Handed, kind_of_file
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.recordings import Recordings
+    from keenlattice.workspace.opened import Opened
 
 STILL_S = 0.6
 """A file that has not grown for so long may be whole: recorders write at least a few times a second."""
@@ -31,6 +31,7 @@ class FolderGone(UsageError):
 
 
 @dataclass
+
 class Arrived:
     """What has appeared in a folder since it was last asked.
 
@@ -51,17 +52,17 @@ class WatchedFolder:
     """A folder that recordings appear in; what is there already is not looked at.
 
     Args:
-        ws: whose maps tell what a file is.
+        opened: whose maps tell what a file is.
         folder: which.
 
     Raises:
         UsageError: it is no folder.
     """
 
-    def __init__(self, ws: "Recordings", folder: Path) -> None:
+    def __init__(self, opened: "Opened", folder: Path) -> None:
         if not folder.is_dir():
             raise UsageError(f"{folder} is no folder: --watch takes the one that your recorder writes into")
-        self._ws, self.folder = ws, folder
+        self._opened, self.folder = opened, folder
         self._known: dict[Path, Seen] = self._look()
         self._growing: dict[Path, tuple[Seen, float]] = {}
         self._taken: dict[Path, tuple[int, bytes]] = {}
@@ -130,7 +131,7 @@ class WatchedFolder:
 
     def _sort(self, file: Path, arrivals: Arrived) -> None:
         try:
-            kind = kind_of_file(self._ws, file)
+            kind = kind_of_file(self._opened, file)
         except KeenLatticeError as error:
             arrivals.left_alone[file.name] = str(error)
             return

@@ -1,28 +1,41 @@
-"""The workspace: a logbook and a rig, opened together. Everything that a command does is a method of it."""
+"""The workspace: a logbook and a rig, opened together. Everything that a command does is a call of it."""
 
 import warnings
+from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Self
 
-from keenlattice.workspace._reporting import Reporting
-from keenlattice.workspace.blinding import Blinding
-from keenlattice.workspace.latencies import Latencies
-from keenlattice.workspace.looking import Looking
-from keenlattice.workspace.pooling import Pooling
-from keenlattice.workspace.sheets import Sheets
-from keenlattice.workspace.telling import Telling
-from keenlattice.workspace.upkeep import Upkeep
+from keenlattice._door import check_methods
+from keenlattice.logbook.book import Logbook
+from keenlattice.workspace.opened import Opened, warn
+from keenlattice.workspace.pool import EvidencePool
+from keenlattice.workspace.profiles import Profiles
+from keenlattice.workspace.recordings import Recordings
+from keenlattice.workspace.rig import Choose, RigHandle, settle
+from keenlattice.workspace.studies import Studies
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import Rig
 
 
-class Workspace(Looking, Telling, Upkeep, Sheets, Latencies, Blinding, Pooling, Reporting):
+@check_methods
+
+class Workspace:
     """A logbook and a rig, opened together.
+
+    `profiles`, `rig`, `recordings`, `studies` and `pool` have all that can be done; what everybody calls is here, too:
+    `edit`, `show`, `compare`, `apply`, `undo`, `measure`, `trial`, `screen`, `hunt`, `tune` and `report`.
 
     Args:
         book: the logbook; or its folder, None for the player's own.
         rig: the kind of rig ("standin", "linux", "byhand", or one that is installed), or a rig itself.
+        author: who makes its versions; whoever is at the keyboard, if not given.
+        notice: is called with what a player has to know before something begins; a Python warning, if not given.
+
+    Raises:
+        UnknownName: no such kind of rig.
+        RigError: the rig that was given lacks what every rig has.
+        BookError: the folder is no logbook.
 
     >>> import tempfile
     >>> ws = Workspace(tempfile.mkdtemp())
@@ -33,9 +46,55 @@ class Workspace(Looking, Telling, Upkeep, Sheets, Latencies, Blinding, Pooling, 
     'better'
     """
 
+    def __init__(self, book: Logbook | Path | str | None = None, rig: "str | Rig" = "standin", *,
+                 author: str | None = None, notice: Callable[[str], None] = warn) -> None:
+        self.opened = opened = Opened(book, rig, author, notice)
+        self.book = opened.book
+        self.profiles, self.rig, self.recordings = Profiles(opened), RigHandle(opened), Recordings(opened)
+        self.studies = Studies(opened, self.profiles.packs)
+        self.pool = EvidencePool(opened, self.profiles.packs)
+        self.edit, self.show, self.compare = self.profiles.edit, self.profiles.show, self.profiles.compare
+        self.apply, self.undo, self.measure = self.rig.apply, self.rig.undo, self.recordings.measure
+        self.trial, self.screen, self.hunt = self.studies.trial, self.studies.screen, self.studies.hunt
+        self.tune, self.report = self.studies.tune, self.studies.report
+
+    def settle(self, choose: Choose | None = None) -> list[str]:
+        """Put right what a process that was killed has left behind, on any rig of this logbook.
+
+        Args:
+            choose: is asked of a change that was cut short whether it is finished; without it, it is undone.
+
+        Returns: what was done, a sentence each; where it failed, that, so that whoever only looks can go on.
+        """
+        return settle(self.opened, choose)
+
+    def repair(self) -> list[str]:
+        """Repair the rows of the logbook that it refuses to read; returns what was done, a sentence each.
+
+        Raises:
+            BookError: the logbook was made elsewhere, or cannot be written.
+        """
+        from keenlattice.logbook._repair import repair
+        from keenlattice.study.record import result_of, spec_of
+
+        return repair(self.book, lambda study: (spec_of(study), study.result and result_of(study)))
+
+    def close(self) -> None:
+        """Let go of the logbook; nothing is lost without."""
+        self.book.close()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def __repr__(self) -> str:
+        return f"Workspace({str(self.book.folder)!r}, rig={self.rig.kind!r})"
+
 
 def open(folder: Path | str | None = None, rig: "str | Rig" = "standin") -> Workspace:
-    """Opens a logbook and a rig together, and first puts right what a process that was killed left behind.
+    """Open a logbook and a rig together, and first put right what a process that was killed left behind.
 
     Args:
         folder: of the logbook, made where there is none; None for the player's own.

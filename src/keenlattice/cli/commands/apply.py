@@ -12,14 +12,14 @@ def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = "s
     from keenlattice.rig.base import ByHand, Restartable
 
     ws = begin(book, rig)
-    plan, by_hand = ws.preview(reference), ws.rig if isinstance(ws.rig, ByHand) else None
+    plan, by_hand = ws.rig.preview(reference), ws.rig.machine if isinstance(ws.rig.machine, ByHand) else None
     name = plan.version.reference
     if not plan.changes and not json:
-        say(f"Nothing changes: the rig {ws.rig_name} holds {name} already.")
-    warn_of_facts(ws.rig.catalog(), plan)
+        say(f"Nothing changes: the rig {ws.rig.name} holds {name} already.")
+    warn_of_facts(ws.rig.machine.catalog(), plan)
     if not json:
-        show_steps(ws.rig.catalog(), plan, ws.rig.home, by_hand)
-    question = "Write the run sheet for this?" if by_hand else f"Apply this to the rig {ws.rig_name}?"
+        show_steps(ws.rig.machine.catalog(), plan, ws.rig.machine.home, by_hand)
+    question = "Write the run sheet for this?" if by_hand else f"Apply this to the rig {ws.rig.name}?"
     if plan.changes and not plan.refused and not confirmed(question, yes):
         say("Nothing was changed.")
         return
@@ -30,6 +30,6 @@ def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = "s
         hand_out(done.sheet)
     elif done.changes:
         say(f"\nApplied {name}, and read back: it took. A restore point is kept.")
-        if isinstance(ws.rig, Restartable) and done.restart in ("driver", "machine"):
+        if isinstance(ws.rig.machine, Restartable) and done.restart in ("driver", "machine"):
             hint(f"keen rig restart {done.restart}", "for what waits")
         hint("keen undo", "to go back")

@@ -33,7 +33,7 @@ def blind(
     show_what_it_takes(rounds, question)
     # What is asked is no part of the result, which may go to a program.
     with redirect_stdout(sys.stderr if json else sys.stdout), judging(ws, keys):
-        played = ws.blind(before, after, Blindfold(ws, before, after, question, keys), rounds=rounds,
+        played = ws.studies.blind(before, after, Blindfold(ws, before, after, question, keys), rounds=rounds,
                           question=question, game=game)
     if json:
         emit(played)

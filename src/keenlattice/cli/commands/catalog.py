@@ -32,8 +32,8 @@ def catalog(
     if add or note is not None:
         only(ctx, "--add" if add else "--note", *(["add"] if add else ["note", "word"]))
     ws = begin(book, rig)
-    found = (ws.add_settings(add) if add else ws.note_setting(word, note) if note is not None else
-             ws.catalog(word, domain=domain, needs=needs, moves=moves, sure=sure))
+    found = (ws.rig.settings.add(add) if add else ws.rig.settings.note(word, note) if note is not None else
+             ws.rig.settings.search(word, domain=domain, needs=needs, moves=moves, sure=sure))
     some = found.settings
     if json:
         emit(found)

@@ -28,8 +28,8 @@ def compare(
     if json:
         emit(found)
     elif markdown:
-        print(harmless(as_markdown(ws.rig.catalog(), found)))
+        print(harmless(as_markdown(ws.rig.machine.catalog(), found)))
     elif not found.changes:
         say(f"{found.before.reference} and {found.after.reference} set the same.")
     else:
-        show_comparison(ws.rig.catalog(), found)
+        show_comparison(ws.rig.machine.catalog(), found)

@@ -23,7 +23,7 @@ def demo(
         raise UnknownName("rig", rig, kinds(), f"there are {', '.join(kinds())}")
     if rig == "byhand":
         folder = _new_folder(out)
-        HandTelling(begin(folder / "logbook", rig), folder).tell()
+        HandTelling(begin(folder / "logbook", rig, author="demo"), folder).tell()
         return
     if rig not in STORIES:
         raise UsageError(f"there is no story of the rig {rig}; choose --rig standin, byhand or linux")
@@ -32,7 +32,7 @@ def demo(
 
         check_installed()
     folder = _new_folder(out)
-    Telling(begin(folder / "logbook", rig), STORIES[rig], folder).tell()
+    Telling(begin(folder / "logbook", rig, author="demo"), STORIES[rig], folder).tell()
 
 
 def _new_folder(out: Path | None) -> Path:

@@ -25,7 +25,7 @@ def draw(
 
     free = new_figure(out) or out
     ws = begin(book, rig)
-    picture = ws.draw(runs, what)
+    picture = ws.recordings.draw(runs, what)
     for told, capture in zip(runs, picture.captures, strict=True):
         say(f"{told}: {capture.frame_ms.size} frames, {capture.click_ms.size} clicks", "dim")
     picture.save(free)

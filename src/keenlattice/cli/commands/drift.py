@@ -7,7 +7,7 @@ import typer
 from keenlattice.cli.options import Book, Json, Rig, Yes
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.upkeep import DriftResult
+    from keenlattice.workspace.rig_results import DriftResult
 
 
 def drift(
@@ -28,14 +28,14 @@ def drift(
     if back and take:
         raise UsageError("--put-back and --adopt are each other's opposite: choose one")
     ws = begin(book, rig)
-    found = ws.drift()
+    found = ws.rig.drift()
     for one in found.profiles if not json else ():
         say(f"{one.version.reference} has slipped on the rig {found.rig}", "bold")
-        show_changes(ws.rig.catalog(), one.changes, "applied", "on the rig")
+        show_changes(ws.rig.machine.catalog(), one.changes, "applied", "on the rig")
     if back and found.profiles and not confirmed("Put back what was applied?", yes):
         say("Nothing was changed.")
         raise typer.Exit(1)
-    found = ws.put_back() if back else ws.adopt_drift() if take else found
+    found = ws.rig.put_back() if back else ws.rig.adopt_drift() if take else found
     if json:
         emit(found)
     elif found.sheet is not None:

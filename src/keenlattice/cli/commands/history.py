@@ -9,7 +9,7 @@ from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.editing import Past
+    from keenlattice.workspace.profile_results import Past
 
 
 def history(
@@ -30,9 +30,9 @@ def history(
         only(ctx, "--label", "profile", "label")
     ws = begin(book, rig)
     if label:
-        version = ws.label(profile, label)
+        version = ws.profiles.label(profile, label)
         profile = version.profile
-    found = ws.history(profile, most)
+    found = ws.profiles.history(profile, most)
     if json:
         emit(found)
     elif label:

@@ -39,22 +39,24 @@ def ingest(
     yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Read a recording of any recorder's. The column map is given once, and found again by the file's header."""
+    from keenlattice import column_map, log_map
     from keenlattice.cli.begin import begin
     from keenlattice.cli.outfile import new_figure, new_file
     from keenlattice.cli.output import emit, say
-    from keenlattice.cli.typed import pairs_of
+    from keenlattice.cli.typed import dropped_of, pairs_of
     from keenlattice.cli.views.runs import show_recording, take_map
 
     ingest_fits(ctx)
     ws, out, figure = begin(book, rig), new_file(out, ".csv", ".parquet"), new_figure(figure)
     told = pairs_of(said or [], "--said", "NAME=COLUMN")
-    columns = ws.column_map(time, name=name or "unnamed", means=means, unit=unit, ticks_per_s=ticks, cpu=cpu or None,
-                            gpu=gpu or None, stage_unit=stage_unit, process=program or None, marker=marker or None,
-                            dropped=dropped, said={} if log_time else told) if time else by or None
-    log_columns = ws.log_map(log_time, name, log_unit, told) if log_time else None
+    columns = column_map(name=name or "unnamed", time=time, means=means, unit=unit, ticks_per_s=ticks, cpu=cpu or None,
+                         gpu=gpu or None, stage_unit=stage_unit, process=program or None, marker=marker or None,
+                         said={} if log_time else told, **dropped_of(dropped)) if time else by or None
+    log_columns = log_map(name=f"{name or 'unnamed'}-log", time=log_time, unit=log_unit, said=told
+                          ) if log_time else None
     take = partial(take_map, file.name, yes, json)
-    found = ws.ingest(file, columns, of=reference, name=name, process=process, repair=repair, take=take,
-                      log=log, log_columns=log_columns, log_starts_s=log_starts)
+    found = ws.recordings.ingest(file, columns, of=reference, name=name, process=process, repair=repair, take=take,
+                                 log=log, log_columns=log_columns, log_starts_s=log_starts)
     if found is None:
         say("Nothing was read.")
         return

@@ -44,7 +44,7 @@ def latency(
                             "answer": answer, "unit": unit}
     found = measured(ws, file, reference, channel, stage or [], said)
     if name:
-        ws.keep_sensor_map(file, name, **said)
+        ws.recordings.latency.keep_map(file, name, **said)
     if figure:
         found.figure().save(figure)
     if json:

@@ -10,7 +10,7 @@ from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Every, Figure, Json, Rig, Seconds, Seed, Sensor, Watch
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.measuring import MeasureResult
+    from keenlattice.workspace.recording_results import MeasureResult
     from keenlattice.workspace.workspace import Workspace
 
 
@@ -38,7 +38,7 @@ def measure(
     ws = begin(book, rig)
     if take:
         only(ctx, "--take", "game", "take", "figure", "every")
-        found = ws.measure_files(game, take)
+        found = ws.studies.by_hand.measure(game, take)
     else:
         with playing(ws, f"playing {game}", json or live, watch, sensor) as told:
             found = ws.measure(game, runs, seconds, seed, told, LiveView() if live else None)
@@ -60,9 +60,9 @@ def _say_more(ws: "Workspace", found: "MeasureResult") -> None:
     if found.clicks and not found.answered:
         say(f"! none of {found.clicks} clicks was answered by the pixel that was looked at; another one can be named "
             f"with keen rig game {game} --answers-at X,Y, or found by --answers-at look")
-    elif not found.clicks and isinstance(ws.rig, FindsSpot):
+    elif not found.clicks and isinstance(ws.rig.machine, FindsSpot):
         say(f"Latency was not measured: which pixel answers a click is not known. keen rig game {game} --answers-at "
-            f"look --rig {ws.kind} finds out by clicking into the game", "dim")
+            f"look --rig {ws.rig.kind} finds out by clicking into the game", "dim")
     for one in found.doubts:
         say(f"! {one}")
     if found.last.about.get("composed"):

@@ -35,10 +35,11 @@ def merge(
     if bool(revert) == bool(first and second) or (revert and (first or second)):
         raise UsageError("a merge takes two versions: keen merge FIRST SECOND; or one to take back: --revert VERSION")
     ws = begin(book, rig)
-    catalog = ws.rig.catalog()
+    catalog = ws.rig.machine.catalog()
     sides = {key.strip(): side.strip() for key, _, side in (one.partition("=") for one in settle or [])}
     ask = None if json or not is_terminal(sys.stdin) else lambda one: _asked(catalog, one)
-    made = ws.revert(revert, keep, sides, ask) if revert else ws.merge(first, second, keep, sides, ask)
+    made = (ws.profiles.revert(revert, keep, sides, ask) if revert else
+            ws.profiles.merge(first, second, keep, sides, ask))
     if json:
         emit(made)
     elif made.after is made.before:
@@ -53,7 +54,7 @@ def merge(
 
 
 def _asked(catalog: "Catalog", one: "Conflict") -> str:
-    from keenlattice.workspace._wording import value_text
+    from keenlattice.workspace.wording import value_text
 
     side = ""
     while side not in ("first", "second"):

@@ -22,13 +22,13 @@ def look(file: File, book: Book = None, rig: Rig = "standin", json: Json = False
     from keenlattice.cli.views.settings import show_of_pool
 
     ws = begin(book, rig)
-    pack = ws.pack(file)
+    pack = ws.profiles.packs.look(file)
     if json:
         emit(pack)
         return
-    show_pack(ws.rig.catalog(), pack)
+    show_pack(ws.rig.machine.catalog(), pack)
     for rule in pack.rules:
-        show_of_pool(ws.told_by_pool(rule.offered.rule.set_, rule.offered.rule.game))
+        show_of_pool(ws.pool.about(rule.offered.rule.set_, rule.offered.rule.game))
     claims = any(one.offered.rule.claim for one in pack.rules)
     say("\nNothing was changed.", "dim")
     if any(one.is_new for one in pack.rules):
@@ -47,13 +47,13 @@ def adopt(file: File, only: Only = None, note: Note = "", book: Book = None, rig
     from keenlattice.cli.views.settings import show_changes
 
     ws = begin(book, rig)
-    made = ws.adopt_pack(file, only or (), note)
+    made = ws.profiles.packs.adopt(file, only or (), note)
     if json:
         emit(made)
         return
     for one in made.versions:
         say(f"{one.after.reference} made from {one.before.reference}", "bold")
-        show_changes(ws.rig.catalog(), one.changes)
+        show_changes(ws.rig.machine.catalog(), one.changes)
     for line in (*made.left_out, *made.conditions_not_met):
         say(f"! {line}")
     say("\nNothing is on the rig yet." if made.versions else
@@ -81,6 +81,7 @@ def write(
     from keenlattice.cli.output import say
 
     ws = begin(book, rig)
-    count = ws.write_pack(file, reference, since, title=title, author=author, licence=licence, when=when,
-                          evidence=evidence)
-    say(f"{file}: {count} settings of {ws.find(reference).reference}. Look at it as others will: keen pack look {file}")
+    count = ws.profiles.packs.write(file, reference, since, title=title, author=author, licence=licence, when=when,
+                                    evidence=evidence)
+    version = ws.profiles.find(reference).reference
+    say(f"{file}: {count} settings of {version}. Look at it as others will: keen pack look {file}")

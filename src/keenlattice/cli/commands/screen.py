@@ -1,6 +1,6 @@
 """`keen screen`: which of many changes matter, with far fewer runs than a trial of each."""
 
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
@@ -54,7 +54,6 @@ def screen(
     from keenlattice.cli.views.searches import show_screen_cost
     from keenlattice.cli.views.studies import tell_amounts
     from keenlattice.errors import UsageError
-    from keenlattice.workspace.options import ScreenOptions
 
     if not (before and after):
         raise UsageError("a screen takes two versions, or a version and a pack: keen screen BEFORE AFTER")
@@ -64,12 +63,12 @@ def screen(
     groups = [tuple(part.strip() for part in group.split(",")) for group in together or []]
     if not json:
         tell_amounts(ws, matters, decides, before)
-    options: ScreenOptions = {
+    options: dict[str, Any] = {
         "together": groups, "rounds": rounds, "seconds": seconds, "decides": decides, "matters": matters, "seed": seed,
         "warm_up_s": warm_up, "repeats": repeats, "switch_minutes": switch_minutes, "folded": not short}
-    if plan_only or (ws.by_hand and not json):
-        *_, plan = ws.screen_plan(before, after, **options)
-        cost = ws.screen_cost(plan, switch_minutes)
+    if plan_only or (ws.rig.by_hand and not json):
+        *_, plan = ws.studies.screens.plan(before, after, **options)
+        cost = ws.studies.screens.cost(plan, switch_minutes)
         emit(cost) if json else show_screen_cost(cost)
     if plan_only:
         return

@@ -9,7 +9,7 @@ from keenlattice.cli.options import Book, Json, Rig, Version
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
-    from keenlattice.workspace.comparing import ShowResult
+    from keenlattice.workspace.profile_results import ShowResult
 
 
 def show(
@@ -27,12 +27,12 @@ def show(
     if setting and all_:
         raise UsageError(f"--all shows every setting, and {setting} was asked for: leave one of them out")
     ws = begin(book, rig)
-    found, catalog = ws.show(reference, setting), ws.rig.catalog()
+    found, catalog = ws.show(reference, setting), ws.rig.machine.catalog()
     if json:
         emit(found)
         return
     entries = found.version.entries
-    of_pool = ws.told_by_pool({key: one for key, one in entries.items() if setting in ("", key)}, found.version.profile)
+    of_pool = ws.pool.about({key: one for key, one in entries.items() if setting in ("", key)}, found.version.profile)
     if setting:
         _whole_story(catalog, found)
         show_of_pool(of_pool)
@@ -43,10 +43,10 @@ def show(
         table(["setting", "value", "from", "instead of"], [
             [one.key, value_of(catalog, one), one.layer, instead_of(catalog, one)] for one in shown])
     if hidden := len(found.settings) - len(shown):
-        where = "at stock" if ws.stock_known else "unknown: nobody has said what they are at"
+        where = "unknown: nobody has said what they are at" if ws.rig.by_hand else "at stock"
         say(f"{hidden} other settings are {where} (--all shows them).", "dim")
     for key in found.unknown:
-        say(f"! {key} is set here, but the rig {ws.rig_name} does not have it: kept, and not applied")
+        say(f"! {key} is set here, but the rig {ws.rig.name} does not have it: kept, and not applied")
     tell_what_is_not_held(catalog, found)
     say()
     show_of_pool(of_pool)

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from keenlattice.cli.options import Book, Json, Rig
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.looking import Survey
+    from keenlattice.workspace.rig_results import Survey
     from keenlattice.workspace.workspace import Workspace
 
 
@@ -15,20 +15,21 @@ def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     from keenlattice.cli.output import emit, say
     from keenlattice.cli.views.rig import show_rig
     from keenlattice.cli.views.settings import show_findings, show_of_pool
+    from keenlattice.rig.find import described
 
     ws = begin(book, rig)
-    found = ws.survey()
+    found = ws.rig.survey()
     if json:
         emit(found)
         return
-    show_rig(found, ws.described)
+    show_rig(found, described(ws.rig.kind))
     for what in dict.fromkeys(found.pending.values()):
         waiting = ", ".join(key for key, restart in found.pending.items() if restart == what)
         say(f"! waits for a restart of the {what}: {waiting}")
     for version, count in found.slipped.items():
         say(f"! no longer as applied: {version} ({count} settings); see `keen drift`")
     show_findings(found.findings)
-    show_of_pool(ws.told_of_mending([key for one in found.findings for key in one.settings]))
+    show_of_pool(ws.pool.about_fixing([key for one in found.findings for key in one.settings]))
     _hint(ws, found)
 
 
@@ -36,12 +37,12 @@ def _hint(ws: "Workspace", found: "Survey") -> None:
     from keenlattice.cli.output import hint, say
     from keenlattice.rig.base import TakesGames
 
-    if isinstance(ws.rig, TakesGames):
+    if isinstance(ws.rig.machine, TakesGames):
         hint("keen rig game NAME --executable FILE, to tell it of a game of yours", "games")
     if not found.games:
         return
     first = found.games[0]
-    if "refresh_hz" in found.facts and "frame.cap" in ws.rig.catalog():
+    if "refresh_hz" in found.facts and "frame.cap" in ws.rig.machine.catalog():
         say(f"\nFacts are named as formulas call them: keen edit {first} frame.cap=\"= refresh - 3\"", "dim")
     hint(f"keen edit rig SETTING=VALUE, to mend what is wrong; or keen show {first}" if found.findings else
          f"keen show {first}")

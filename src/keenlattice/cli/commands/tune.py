@@ -62,8 +62,8 @@ def tune(
     with playing(ws, "combinations", json, watch, sensor) as told:
         played: Any  # of a ramp, or of a tuning
         if step:
-            played = ws.ramp(base, *step_of(step), game=game, progress=told, margin=margin, goal=goal, seconds=seconds,
-                             matters=matters, proof=proof, seed=seed)
+            played = ws.studies.ramp(base, *step_of(step), game=game, progress=told, margin=margin, goal=goal,
+                                     seconds=seconds, matters=matters, proof=proof, seed=seed)
         else:
             played = ws.tune(base, choices_of(vary or []), game=game, progress=told, goal=goal,
                              limits=limits_of(keep or []), rounds=rounds, seconds=seconds, matters=matters, proof=proof,

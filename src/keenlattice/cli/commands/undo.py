@@ -8,7 +8,7 @@ from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig, Yes
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.changing import RestorePoints
+    from keenlattice.workspace.rig_results import RestorePoints
 
 
 def undo(
@@ -33,15 +33,15 @@ def undo(
         only(ctx, "--list", "points")
     ws = begin(book, rig)
     if points:
-        known = ws.restore_points()
+        known = ws.rig.restore_points()
         emit(known) if json else _show_points(known)
         return
-    if to is not None and not ws.by_hand:  # by hand a sheet is written, and nothing else
-        shown = ws.preview_undo(to)
+    if to is not None and not ws.rig.by_hand:  # by hand a sheet is written, and nothing else
+        shown = ws.rig.preview_undo(to)
         if not json:
             say(f"Takes back {in_short(shown.undone)}.")
-            show_by_owner(ws.rig.catalog(), shown.changes, "is", "will be")
-        if not confirmed(f"Undo this on the rig {ws.rig_name}?", yes):
+            show_by_owner(ws.rig.machine.catalog(), shown.changes, "is", "will be")
+        if not confirmed(f"Undo this on the rig {ws.rig.name}?", yes):
             say("Nothing was changed.")
             return
     done = ws.undo(to)
@@ -51,8 +51,8 @@ def undo(
     if done.sheet is not None:
         hand_out(done.sheet, "undone")
         return
-    show_by_owner(ws.rig.catalog(), done.changes, "was", "is again")
-    say(f"\nUndone on the rig {ws.rig_name}: {in_short(done.undone)}.")
+    show_by_owner(ws.rig.machine.catalog(), done.changes, "was", "is again")
+    say(f"\nUndone on the rig {ws.rig.name}: {in_short(done.undone)}.")
     if done.exactly:
         say("It is byte for byte as it was before.")
     else:

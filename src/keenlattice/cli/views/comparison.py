@@ -5,12 +5,12 @@ from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import hint, say, table
 from keenlattice.cli.views.trial import show_metrics
-from keenlattice.workspace._wording import in_words
+from keenlattice.workspace.wording import in_words
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
     from keenlattice.profile.version import Version
-    from keenlattice.workspace.comparing import Comparison
+    from keenlattice.workspace.profile_results import Comparison
 
 
 def show_comparison(catalog: "Catalog", found: "Comparison") -> None:

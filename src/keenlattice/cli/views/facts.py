@@ -7,7 +7,7 @@ from keenlattice.cli.terminal import is_terminal
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import FactValue
-    from keenlattice.workspace.telling import FactsResult
+    from keenlattice.workspace.facts import FactsResult
     from keenlattice.workspace.workspace import Workspace
 
 
@@ -53,13 +53,13 @@ def asked(ws: "Workspace") -> "FactsResult":
 
     if not is_terminal(sys.stdin):
         raise UsageError("nobody can be asked here; give NAME=VALUE, or --from a file")
-    found = ws.facts()
-    for name, question in ws.fact_questions().items():
+    found = ws.rig.facts.list()
+    for name, question in ws.rig.facts.questions().items():
         while True:
             known = str(found.facts.get(name, ""))
             answer = typer.prompt(question, default=known, show_default=bool(known)).strip()
             try:
-                found = ws.tell_facts({name: _value(answer)})
+                found = ws.rig.facts.tell({name: _value(answer)})
                 break
             except UsageError as error:
                 say(f"! {error}")

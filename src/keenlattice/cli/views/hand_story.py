@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.cli.guide import Guide
 from keenlattice.cli.output import hint, say
+from keenlattice.measure.columns import column_map
 from keenlattice.measure.simulated_sensor import HEADER, SimulatedSensor, sensor_lines
 from keenlattice.profile.matching import Game
 from keenlattice.rig.gamelist import Listed
@@ -77,7 +78,6 @@ class HandTelling:
 
     def tell(self) -> None:
         """Tells all of it."""
-        self.ws.author = "demo"
         player = SimulatedPlayer(self.folder / "machine", self.folder / "recordings", seed=1)
         self._what_is_told(player)
         self._what_is_not_known()
@@ -87,23 +87,24 @@ class HandTelling:
         _heading(1, "A machine that nobody but its player can write to: they tell of it")
         ws = self.ws
         say("$ keen rig facts refresh_hz=165; keen rig game brass-orbit --executable brass-orbit", "dim")
-        ws.tell_facts({"refresh_hz": 165})
-        ws.tell_game(Listed(Game(GAME, "Brass Orbit", (GAME,))))
+        ws.rig.facts.tell({"refresh_hz": 165})
+        ws.rig.games.tell(Listed(Game(GAME, "Brass Orbit", (GAME,))))
         frames, light = player.record(GAME, 5)
         say(f'$ keen ingest {frames.name} --time "t [us]" --unit us --program program --name my-recorder', "dim")
-        ws.ingest(frames, ws.column_map("t [us]", unit="us", process="program"), name="my-recorder")
+        columns = column_map(name="my-recorder", time="t [us]", means="stamps", unit="us", process="program")
+        ws.recordings.ingest(frames, columns, name="my-recorder")
         say(f"$ keen latency {light.name} --time micros --light photo --button switch --unit us --name my-sensor",
             "dim")
-        ws.keep_sensor_map(light, "my-sensor", time="micros", light="photo", button="switch", unit="us")
+        ws.recordings.latency.keep_map(light, "my-sensor", time="micros", light="photo", button="switch", unit="us")
         say("Their recorder's columns and their light sensor's are known now: later files are told by their headers.")
 
     def _what_is_not_known(self) -> None:
         from keenlattice.cli.views.settings import show_findings
 
         _heading(2, "What nobody has told or seen is not known, and is asked about")
-        show_findings(self.ws.survey().findings)
+        show_findings(self.ws.rig.survey().findings)
         say("$ keen rig take-stock background.recorder=off", "dim")
-        self.ws.take_stock({"background.recorder": "off"})
+        self.ws.rig.sheets.take_stock({"background.recorder": "off"})
 
     def _trial(self, player: SimulatedPlayer) -> None:
         from keenlattice.cli.views.trial import show_trial
@@ -115,7 +116,7 @@ class HandTelling:
         port = f" --sensor {sensor.port}" if sensor else ""
         say(f"$ keen trial {GAME}@stock {GAME} --matters 4 --watch recordings{port}", "dim")
         with LedPlayer(self.ws, player, sensor) as guide:
-            self.ws.rig.hand = guide  # type: ignore[attr-defined]
+            self.ws.rig.machine.hand = guide  # type: ignore[attr-defined]
             played = self.ws.trial(f"{GAME}@stock", edited, blocks=BLOCKS, seconds=SECONDS, seed=1, repeats=1,
                                    matters=MATTERS, progress=guide.told)
         _heading(4, "What came of it")

@@ -3,12 +3,12 @@
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import say, table
-from keenlattice.workspace._wording import value_text
+from keenlattice.workspace.wording import value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
     from keenlattice.profile._offer import OfferedRule, OfferedSetting
-    from keenlattice.workspace.packing import PackResult
+    from keenlattice.workspace.packs import PackResult
 
 
 def show_pack(catalog: "Catalog", pack: "PackResult") -> None:

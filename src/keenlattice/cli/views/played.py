@@ -15,7 +15,7 @@ def show_played(ws: "Workspace", played: "Played[Any]", json: bool = False, figu
     if figure:
         played.figure().save(figure)
     if json:
-        emit(ws.pilot_of(played) if _is_pilot(played) else played)
+        emit(ws.studies.trials.pilot_of(played) if _is_pilot(played) else played)
         return
     _show(ws, played)
     if figure:
@@ -34,12 +34,13 @@ def _show(ws: "Workspace", played: "Played[Any]") -> None:
     if played.kind == "screen":
         show_screen(played.result)
     elif played.kind == "hunt":
-        show_hunt(ws.rig.catalog(), played.result, ws.versions_of(played))
+        show_hunt(ws.rig.machine.catalog(), played.result,
+                  [ws.profiles.find(kept.reference, both=True) for kept in played.spec.versions])
     elif played.kind in ("tune", "ramp"):
         show = show_ramp if played.kind == "ramp" else show_tuning
-        show(ws.rig.catalog(), played, ws.find(played.spec.owner))
+        show(ws.rig.machine.catalog(), played, ws.profiles.find(played.spec.owner))
     elif _is_pilot(played):
-        show_pilot(ws.pilot_of(played), "AFTER")
+        show_pilot(ws.studies.trials.pilot_of(played), "AFTER")
     else:
         show_trial(played.result)
         hint_after(played.result)
@@ -47,7 +48,7 @@ def _show(ws: "Workspace", played: "Played[Any]") -> None:
 
 def show_left_over(ws: "Workspace") -> None:
     """What a study by hand has left changed on the rig, if anything."""
-    if left := ws.left_over():
+    if left := ws.studies.by_hand.left_over():
         one = "one setting is" if len(left) == 1 else f"{len(left)} settings are"
         say(f"! {one} not back at what was there before the study: {', '.join(left)}. keen undo --rig byhand writes "
             "the sheet for the way back")

@@ -18,7 +18,7 @@ from keenlattice.report.words import TITLES, counted, signed
 from keenlattice.study.pool.evidence import value_said
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.pooling import ChangeHere, PoolLook, TryFirst
+    from keenlattice.workspace.pool import ChangeHere, PoolLook, TryFirst
 
 MOST_REFUSED, WIDE = 5, 110  # columns
 NOT_KNOWN = "not in the pool"

@@ -8,7 +8,7 @@ from keenlattice.cli.output import say, table
 
 if TYPE_CHECKING:
     from keenlattice.rig.gamelist import Listed
-    from keenlattice.workspace.looking import Survey
+    from keenlattice.workspace.rig_results import Survey
 
 
 LONG_FACT = 50  # letters: a longer one has a line of its own

@@ -10,8 +10,7 @@ if TYPE_CHECKING:
     from keenlattice.measure.latency import Latency
     from keenlattice.measure.telemetry import Reading
     from keenlattice.workspace.latencies import LatencyResult
-    from keenlattice.workspace.measuring import MeasureResult
-    from keenlattice.workspace.recordings import NewMap, Recording
+    from keenlattice.workspace.recording_results import MeasureResult, NewMap, Recording
 
 ROWS_SHOWN, DOUBTS_SHOWN = 4, 8
 

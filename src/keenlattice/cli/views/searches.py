@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice.cli.output import hint, minutes, say, table
 from keenlattice.cli.views.studies import show_doubts, show_excluded, style_of
-from keenlattice.workspace._wording import value_text
+from keenlattice.workspace.wording import value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog

@@ -6,15 +6,15 @@ from typing import TYPE_CHECKING
 from keenlattice.catalog.model import Catalog
 from keenlattice.cli.output import say, table
 from keenlattice.profile.compare import Change
-from keenlattice.workspace._wording import not_held, value_text
-from keenlattice.workspace.looking import SURE
+from keenlattice.workspace.settings import SURE
+from keenlattice.workspace.wording import not_held, value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog, Setting
     from keenlattice.profile.checks import Finding
     from keenlattice.profile.layers import Effective
-    from keenlattice.workspace.comparing import ShowResult
-    from keenlattice.workspace.looking import CatalogResult
+    from keenlattice.workspace.profile_results import ShowResult
+    from keenlattice.workspace.settings import CatalogResult
 
 
 def show_setting(shown: "Setting", noted: str = "") -> None:

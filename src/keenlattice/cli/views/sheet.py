@@ -74,11 +74,11 @@ def note_and_tick(ws: "Workspace", found: "SheetResult", was: list[str], said: l
         UsageError: not of the form `STEP=VALUE`; or as `Workspace.note_before` and `Workspace.tick`.
     """
     for number, value in map(_of_step, was):
-        found = ws.note_before(number, value)
+        found = ws.rig.sheets.note_before(number, value)
     for number in said:
-        found = ws.tick(number)
+        found = ws.rig.sheets.tick(number)
     for number, value in map(_of_step, seen):
-        found = ws.tick(number, value)
+        found = ws.rig.sheets.tick(number, value)
     return found
 
 
@@ -102,7 +102,7 @@ def ask_of_each(ws: "Workspace", found: "SheetResult") -> "SheetResult":
             if answer.lower() in ("n", "no", "q"):
                 break
             try:
-                found = ws.tick(step.number, None if answer.lower() in ("y", "yes") else answer)
+                found = ws.rig.sheets.tick(step.number, None if answer.lower() in ("y", "yes") else answer)
                 break
             except BadValue as error:
                 say(f"! {error}")
@@ -121,7 +121,7 @@ def _noted(ws: "Workspace", step: "SheetStep") -> bool:
         if answer.lower() in ("", "q"):
             return not answer
         try:
-            ws.note_before(step.number, answer)
+            ws.rig.sheets.note_before(step.number, answer)
             return True
         except BadValue as error:
             say(f"! {error}")

@@ -4,12 +4,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import say, shown_path, table, warn
-from keenlattice.workspace._wording import value_text
+from keenlattice.workspace.wording import value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
     from keenlattice.rig.base import ByHand
-    from keenlattice.workspace.changing import AppliedChange, ApplyResult
+    from keenlattice.workspace.rig_results import AppliedChange, ApplyResult
 
 
 def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "ByHand | None" = None) -> None:

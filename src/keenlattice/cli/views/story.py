@@ -12,6 +12,7 @@ from keenlattice.cli.views.rig import show_rig_briefly
 from keenlattice.cli.views.settings import show_changes, show_findings
 from keenlattice.cli.views.studies import style_of
 from keenlattice.cli.views.trial import show_trial
+from keenlattice.rig.find import described
 
 if TYPE_CHECKING:
     from keenlattice.profile.version import Version
@@ -61,7 +62,6 @@ class Telling:
     def tell(self) -> None:
         """Tells all of it; the rig is put back, also if the player has seen enough and presses Ctrl-C."""
         ws, story = self.ws, self.story
-        ws.author = "demo"
         self._survey()
         at_first = self._begin()
         start = ws.book.commit(story.game, {}, note="as it was", author="demo")
@@ -76,13 +76,13 @@ class Telling:
 
     def _survey(self) -> None:
         _heading(1, "The rig, and what is plainly wrong with it")
-        found = self.ws.survey()
-        show_rig_briefly(found, self.ws.described)
+        found = self.ws.rig.survey()
+        show_rig_briefly(found, described(self.ws.rig.kind))
         show_findings(found.findings)
 
     def _begin(self) -> str:
         _heading(2, "A way back, and where we start")
-        at_first = self.ws.fingerprint()
+        at_first = self.ws.rig.fingerprint()
         say(f"Restore point: all that the rig's settings are kept in, as it stands (fingerprint {at_first[:8]}).")
         return at_first
 
@@ -99,9 +99,9 @@ class Telling:
         made = ws.edit(start, story.edit, story.why)
         typed = " ".join(f"{key}={written(value)}" for key, value in story.edit.items())
         say(f"$ keen edit {story.game} {typed}", "dim")
-        show_changes(ws.rig.catalog(), made.changes, "before", "after")
+        show_changes(ws.rig.machine.catalog(), made.changes, "before", "after")
         for key in story.edit:
-            say(f"What it trades: {ws.rig.catalog()[key].trades}")
+            say(f"What it trades: {ws.rig.machine.catalog()[key].trades}")
         say(f"$ keen apply {story.game}", "dim")
         ws.apply(made)
         say(f"Applied {made.after.reference}, and read back: it took. Had a write or the power failed half-way, the "
@@ -137,12 +137,12 @@ class Telling:
             say("So it does nothing that matters, and that is shown, not assumed: leave it out.")
 
     def _go_back(self, at_first: str) -> None:
-        if self.ws.book.last_apply(self.ws.rig_name) is None:  # stopped before it came to that
+        if self.ws.book.last_apply(self.ws.rig.name) is None:  # stopped before it came to that
             return
         _heading(6, "Back to where we started")
         say("$ keen undo", "dim")
         self.ws.undo()
-        now = self.ws.fingerprint()
+        now = self.ws.rig.fingerprint()
         say(f"The rig is byte for byte as it was (fingerprint {now[:8]})." if now == at_first else
             f"The rig is not as it was: fingerprint {now[:8]}, and it was {at_first[:8]}.")
 
@@ -153,7 +153,7 @@ class Telling:
         self.ws.report(game).save(page)
         say(f"\nfigure    {figure}\npage      {page}\nlogbook   {book}")
         hint(f"open that page; or look around in what this left: keen history {game} --book {book} --rig "
-             f"{self.ws.kind}")
+             f"{self.ws.rig.kind}")
 
 
 def _heading(number: int, title: str) -> None:

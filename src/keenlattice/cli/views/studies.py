@@ -40,7 +40,7 @@ def tell_amounts(ws: "Workspace", matters: str, decides: str, before: "VersionLi
     from keenlattice.study.deciding import parsed_matters
 
     for name, amount, unit in parsed_matters(matters, decides)[1]:
-        value = ws.newest_value(name, before) if unit != "%" else 0.0
+        value = ws.recordings.newest_value(name, before) if unit != "%" else 0.0
         if value > 0:
             say(f"{amount:g} {unit} of the {value:.1f} {unit} of {TITLES[name]} in its newest run are "
                 f"{100 * amount / value:.2g} %; the first block tells.", "dim")

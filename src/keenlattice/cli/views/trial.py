@@ -7,7 +7,7 @@ from keenlattice.cli.views.studies import show_doubts, show_excluded, style_of
 
 if TYPE_CHECKING:
     from keenlattice.study.trial.result import Trial
-    from keenlattice.workspace.claiming import ClaimsResult, Repeated
+    from keenlattice.workspace.claims import ClaimsResult, Repeated
     from keenlattice.workspace.played import Pilot, RunsToCome
 
 STYLES = {"holds": "bold green", "does not hold": "bold red", "unclear": "yellow"}

@@ -58,7 +58,7 @@ class Ways:
         """Takes recordings of one whose runs the player records."""
         from keenlattice.workspace.played import RunsToCome
 
-        found = self.ws.take(files, columns)
+        found = self.ws.studies.trials.take(files, columns)
         if not isinstance(found, RunsToCome):
             self._finished(found)
         elif self.json:
@@ -69,17 +69,17 @@ class Ways:
     def plan_files(self, before: str, after: str, matters: str, options: StudyOptions) -> None:
         """Plans one whose runs the player records."""
         self._tell(matters, options, before)
-        plan = self.ws.trial_plan(before, after, matters=matters, **options)
-        found = self.ws.trial_from_files(before, after, plan, self.game)
+        plan = self.ws.studies.trials.plan(before, after, matters=matters, **options)
+        found = self.ws.studies.trials.from_files(before, after, plan, self.game)
         emit(found) if self.json else show_runs_to_come(found)
 
     def pilot(self, before: str, after: str, blocks: int, matters: str, options: StudyOptions) -> None:
         """Plays a version against itself first."""
         self._tell(matters, options, before)
-        plan = self.ws.trial_plan(before, after, matters=matters, **options)
+        plan = self.ws.studies.trials.plan(before, after, matters=matters, **options)
         with playing(self.ws, f"{blocks} blocks of two runs", self.json, self.watch, self.sensor) as told:
-            found = self.ws.pilot(before, after, plan, blocks, self.game, told)
-        emit(found) if self.json else show_pilot(found, self.ws.find(after, both=True).reference)
+            found = self.ws.studies.trials.pilot(before, after, plan, blocks, self.game, told)
+        emit(found) if self.json else show_pilot(found, self.ws.profiles.find(after, both=True).reference)
 
     def _tell(self, matters: str, options: StudyOptions, before: str) -> None:
         if not self.json:

@@ -5,8 +5,9 @@ from typing import ClassVar
 
 from keenlattice.errors import BadValue
 from keenlattice.study._form import Form
-from keenlattice.study.deciding import DECIDES, MOST_DECIDERS, named
+from keenlattice.study.deciding import MOST_DECIDERS, named
 from keenlattice.study.kind import KeptVersion, Spec
+from keenlattice.study.limits import DECIDES
 
 
 @dataclass(frozen=True)

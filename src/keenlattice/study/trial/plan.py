@@ -9,9 +9,9 @@ import numpy as np
 from keenlattice.errors import BadValue
 from keenlattice.measure.series import NAME
 from keenlattice.profile.compare import changes
-from keenlattice.study._limits import check_seconds, check_seed
-from keenlattice.study.deciding import DECIDES, Matters, check_deciding, named
+from keenlattice.study.deciding import Matters, check_deciding, named
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
+from keenlattice.study.limits import DECIDES, check_seconds, check_seed
 
 Arm = Literal["before", "after"]
 MIN_BLOCKS, MAX_BLOCKS, MAX_REPEATS = 2, 1000, 20

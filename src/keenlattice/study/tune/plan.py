@@ -10,9 +10,9 @@ from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import metric
 from keenlattice.study._form import Form
-from keenlattice.study._limits import check_seconds, check_seed
 from keenlattice.study.deciding import Matters, check_deciding, named
 from keenlattice.study.kind import KeptVersion, Spec
+from keenlattice.study.limits import check_seconds, check_seed
 
 FIRST_LOOK = 3      # rounds
 MOST_COMBINATIONS = 200

@@ -19,7 +19,7 @@ def look(
     from keenlattice.cli.output import emit
     from keenlattice.cli.views.pool import show_change, show_pool
 
-    found = begin(book, rig).pooled(setting, game)
+    found = begin(book, rig).pool.look(setting, game)
     if json:
         emit(found)
     elif setting:

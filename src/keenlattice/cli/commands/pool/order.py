@@ -24,5 +24,5 @@ def order(
     from keenlattice.cli.output import emit
     from keenlattice.cli.views.pool import show_order
 
-    found = begin(book, rig).try_first(before, after, game or "", seconds=seconds, matters_pct=matters)
+    found = begin(book, rig).pool.order(before, after, game or "", seconds=seconds, matters_pct=matters)
     emit(found) if json else show_order(found, game or "")

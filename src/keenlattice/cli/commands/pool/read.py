@@ -38,13 +38,14 @@ def read(
 
     ws, figure = begin(book, rig), new_figure(figure)
     with _processes(workers) as executor:
-        played = ws.pool(*(sources or ()), add=add, decides=decides, matters_pct=matters, game=game, executor=executor)
+        played = ws.pool.read(*(sources or ()), add=add, decides=decides, matters_pct=matters, game=game,
+                              executor=executor)
     if figure:
         played.figure().save(figure)
     if json:
         emit(played)
         return
-    show_pool(ws.pooled(game=game))
+    show_pool(ws.pool.look(game=game))
     if figure:
         say(f"\nfigure: {figure}")
 

@@ -20,7 +20,7 @@ def write(
 
     ws, path = begin(book, rig), new_file(file, ".jsonl", ".parquet")
     assert path is not None
-    made = ws.write_evidence(path)
+    made = ws.pool.write_evidence(path)
     if json:
         emit(made)
         return

@@ -21,27 +21,27 @@ def chore(
         raise UsageError("--yes goes with a chore: name it, too")
     ws = begin(book, rig)
     if not name:
-        known = ws.chores()
+        known = ws.rig.chores.list()
         if json:
             emit(known)
         elif not known.chores:
-            say(f"The rig {ws.rig_name} has no chores.")
+            say(f"The rig {ws.rig.name} has no chores.")
         else:
             table(["chore", "what it does", "undo", "needs"],
                   [[one.name, one.what, "yes" if one.undoable else "no", "rights" if one.rights else "-"]
                    for one in known.chores])
         return
-    shown = ws.preview_chore(name)
+    shown = ws.rig.chores.preview(name)
     if not json:
         say(shown.what)
         say("\n".join(shown.says))
         if not shown.undoable:
             say("! nothing brings back what this does")
-        show_by_owner(ws.rig.catalog(), shown.changes, "now", "then", "It takes values of {} with it:")
-    if not confirmed(f"Do it on the rig {ws.rig_name}?", yes):
+        show_by_owner(ws.rig.machine.catalog(), shown.changes, "now", "then", "It takes values of {} with it:")
+    if not confirmed(f"Do it on the rig {ws.rig.name}?", yes):
         say("Nothing was changed.")
         return
-    done = ws.chore(name)
+    done = ws.rig.chores.do(name)
     if json:
         emit(done)
         return

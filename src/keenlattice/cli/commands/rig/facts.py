@@ -33,20 +33,20 @@ def facts(
         only(ctx, "--list", "names")
     ws = begin(book, rig)
     if names:
-        there_are = ws.fact_names()
+        there_are = ws.rig.facts.names()
         emit(there_are) if json else table(["fact", "what it is"], list(map(list, there_are.names.items())))
         return
     if given or file or here or ask or devices is not None:
         all_of = None if devices is None else [one.strip() for one in devices.split(",") if one.strip()]
-        found = ws.tell_facts({**(ws.facts_here() if here else {}), **parsed(given or [])}, file, all_of)
+        found = ws.rig.facts.tell({**(ws.rig.facts.here() if here else {}), **parsed(given or [])}, file, all_of)
         found = asked(ws) if ask else found
     else:
-        found = ws.facts()
+        found = ws.rig.facts.list()
     if json:
         emit(found)
         return
     table(["fact", "value"], [[name, str(value)] for name, value in found.facts.items()])
     if found.devices:
         say(f"devices: {', '.join(found.devices)}")
-    if isinstance(ws.rig, TakesFacts) and len(found.facts) < 3:
+    if isinstance(ws.rig.machine, TakesFacts) and len(found.facts) < 3:
         hint("keen rig facts --rig byhand --here --ask, or keen rig facts refresh_hz=165 --rig byhand")

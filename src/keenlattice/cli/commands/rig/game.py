@@ -47,11 +47,11 @@ def game(
         only(ctx, "a list of games (name the game that is told of)")
     ws = begin(book, rig)
     if not name:
-        known = ws.list_games()
+        known = ws.rig.games.list()
         emit(known) if json else table(["game", "title", "runs as"], [
             [one.name, one.title, ", ".join(one.executables) or "-"] for one in known.games])
         return
-    was = ws.game(name)
+    was = ws.rig.games.get(name)
     if not (executable or title or called) and {command, file, answers, clicks, leave, api} == {None}:
         raise UsageError(f"say something of {name}: --executable NAME, --command WORDS or --file PATH")
     said: dict[str, Any] = {
@@ -63,12 +63,12 @@ def game(
         **({"clicks_at": spot_of(clicks, "--clicks-at") if clicks else None} if clicks is not None else {}),
         **({"leave_running": leave} if leave is not None else {}), **({"api": api} if api is not None else {}),
         **known_as(called or [])}
-    told = ws.tell_game(replace(was, **said), look=answers == "look")
+    told = ws.rig.games.tell(replace(was, **said), look=answers == "look")
     if json:
-        emit(ws.list_games())
+        emit(ws.rig.games.list())
         return
     if answers == "look" and told.answers_at:
         say(f"The pixel {told.answers_at[0]},{told.answers_at[1]} of its window answers clicks, and kept still without "
             "them.")
-    say(f"The rig {ws.rig_name} knows {name} ({ws.rig.home / FILE}): {all_of_game(told)}.")
+    say(f"The rig {ws.rig.name} knows {name} ({ws.rig.machine.home / FILE}): {all_of_game(told)}.")
     hint(f"keen edit {name} SETTING=VALUE --rig {rig}")

@@ -18,7 +18,7 @@ def match(
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit, say, warn
 
-    found = begin(book, rig).match(executable)
+    found = begin(book, rig).rig.games.match(executable)
     for text in found.unknown:
         warn(text)
     if json:

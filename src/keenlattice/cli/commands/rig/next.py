@@ -40,11 +40,12 @@ def next_(
     figure = new_figure(figure)
     ws = begin(book, "byhand")
     if not (files or wrong or take_back) and (watch or sensor or at_a_terminal(json)):
-        waiting = ws.unfinished()
+        waiting = ws.studies.unfinished()
         with playing(ws, f"{waiting.kind} {waiting.number}", json, watch, sensor) as told:
-            show_played(ws, ws.resume(progress=told), json, figure)
+            show_played(ws, ws.studies.resume(progress=told), json, figure)
         return
-    found = ws.take_back() if take_back else ws.hand_over(files or [], by, anyway=anyway, wrong=wrong)
+    by_hand = ws.studies.by_hand
+    found = by_hand.take_back() if take_back else by_hand.hand_over(files or [], by, anyway=anyway, wrong=wrong)
     if not isinstance(found, NextRun):
         show_played(ws, found, json, figure)
     else:

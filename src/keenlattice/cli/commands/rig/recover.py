@@ -25,10 +25,10 @@ def recover(
     repaired = [] if ws.book.elsewhere else ws.repair()
     for sentence in repaired:
         say(f"Logbook: {sentence}.")
-    if ws.interrupted() is None:
-        say(f"Nothing was cut short on the rig {ws.rig_name}.")
+    if ws.rig.interrupted() is None:
+        say(f"Nothing was cut short on the rig {ws.rig.name}.")
     elif finish or undo:
-        say(ws.recover(finish) or "Another command was quicker.")
+        say(ws.rig.recover(finish) or "Another command was quicker.")
     else:
         for said in ws.settle(ask_what_becomes_of_it):
             say(said)

@@ -15,7 +15,7 @@ def restart(
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit, say
 
-    done = begin(book, rig).restart(what)  # type: ignore[arg-type]  # the workspace says what there is
+    done = begin(book, rig).rig.restart(what)  # type: ignore[arg-type]  # the workspace says what there is
     if json:
         emit(done)
         return

@@ -35,14 +35,14 @@ def sheet(
     if drop or out:
         only(ctx, "--drop" if drop else "--out", "drop" if drop else "out")
     ws = begin(book, "byhand")
-    found = ws.sheet()
+    found = ws.rig.sheets.open()
     now = found.sheet
     if now is None:
         if was or tick or seen or drop or out or ask:
             raise UsageError("no run sheet is open; `keen apply GAME --rig byhand` writes one")
         emit(found) if json else _show_none(found)
     elif drop:
-        dropped, done = ws.drop_sheet(), len(now.steps) - len(now.open)
+        dropped, done = ws.rig.sheets.drop(), len(now.steps) - len(now.open)
         emit(dropped) if json else say(f"Given up: {now.title}. {done} of {len(now.steps)} steps had been done" + (
             "; keen undo --rig byhand writes the sheet that takes them back." if done else "."))
     elif out:

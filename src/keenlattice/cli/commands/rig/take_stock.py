@@ -22,7 +22,7 @@ def take_stock(
     from keenlattice.cli.output import emit, hint, say, table
     from keenlattice.cli.views.stock import asked_for, show_not_seen
     from keenlattice.errors import UsageError
-    from keenlattice.workspace._wording import value_text
+    from keenlattice.workspace.wording import value_text
 
     ws = begin(book, "byhand")
     told = dict[str, str]()
@@ -31,17 +31,17 @@ def take_stock(
         if not equals or not value:
             raise UsageError(f"{text!r}: write SETTING=VALUE, with what you see there")
         told[key] = value
-    open_ones = [one for one in ws.not_yet_seen(game, domain) if one.name not in told]
+    open_ones = [one for one in ws.rig.sheets.not_yet_seen(game, domain) if one.name not in told]
     told |= asked_for(open_ones) if ask else {}
     if not told:
         show_not_seen(open_ones, game, domain)
         return
-    found = ws.take_stock(told, game, domain)
+    found = ws.rig.sheets.take_stock(told, game, domain)
     if json:
         emit(found)
         return
-    catalog = ws.rig.catalog()
+    catalog = ws.rig.machine.catalog()
     table(["setting", "you saw"], [[key, value_text(catalog, key, value)] for key, value in found.seen.items()])
-    left = len(ws.not_yet_seen(game, domain))
+    left = len(ws.rig.sheets.not_yet_seen(game, domain))
     say(f"\nNoted, with a restore point. {left} settings{f' of {domain}' * bool(domain)} are not known yet.")
     hint("keen survey, which knows them now; keen undo --list shows the restore points")

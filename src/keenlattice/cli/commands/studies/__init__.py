@@ -23,7 +23,7 @@ def listing(ctx: typer.Context, book: Book = None, rig: Rig = "standin", json: J
     from keenlattice.errors import UsageError
 
     if ctx.invoked_subcommand is None:
-        studies = begin(book, rig).studies()
+        studies = begin(book, rig).studies.list()
         emit(studies) if json else _show(studies)
     elif any(ctx.get_parameter_source(name).name == "COMMANDLINE"  # type: ignore[union-attr]
              for name in ("book", "rig", "json")):

@@ -15,5 +15,5 @@ def again(
     from keenlattice.cli.begin import begin
     from keenlattice.cli.output import emit, say
 
-    result = begin(book, rig).recompute(number)
+    result = begin(book, rig).studies.recompute(number)
     emit(result) if json else say(f"{result._caption()}.")

@@ -16,7 +16,6 @@ from keenlattice.cli.options import (
     Seconds,
     Seed,
     Sensor,
-    SwitchMinutes,
     WarmUp,
     Watch,
 )
@@ -25,7 +24,7 @@ from keenlattice.cli.options import (
 def claims(
     pack: Annotated[Path, typer.Argument(metavar="PACK", help="The pack's file (.toml).")],
     blocks: Blocks = 12, seconds: Seconds = 30.0, game: Played = None, every_block: EveryBlock = False,
-    repeats: Repeats = None, switch_minutes: SwitchMinutes = None, warm_up: WarmUp = 0.0,
+    repeats: Repeats = None, warm_up: WarmUp = 0.0,
     watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
@@ -37,7 +36,7 @@ def claims(
 
     ws = begin(book, rig)
     with playing(ws, f"the claims of {pack.name}", json, watch, sensor) as told:
-        result = ws.repeat_claims(
+        result = ws.studies.repeat_claims(
             pack, game=game, progress=told, blocks=blocks, seconds=seconds, early=not every_block, repeats=repeats,
-            switch_minutes=switch_minutes, warm_up_s=warm_up, seed=seed)
+            warm_up_s=warm_up, seed=seed)
     emit(result) if json else show_claims(result)

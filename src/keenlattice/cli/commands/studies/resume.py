@@ -21,9 +21,9 @@ def resume(
     from keenlattice.cli.views.played import show_played
 
     ws, figure = begin(book, rig), new_figure(figure)
-    waiting = ws.unfinished(number)
+    waiting = ws.studies.unfinished(number)
     if not json:
         say(f"Going on with {waiting.kind} {waiting.number}: {waiting.of}.", "dim")
     with playing(ws, "what is left of it", json, watch, sensor) as told:
-        played = ws.resume(waiting.number, progress=told)
+        played = ws.studies.resume(waiting.number, progress=told)
     show_played(ws, played, json, figure)

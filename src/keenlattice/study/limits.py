@@ -1,8 +1,13 @@
-"""What holds for the plans of all kinds: how long a run may be, what may matter, what a seed is."""
+"""What holds for the plans of all kinds: what decides, how long a run may be, what may matter, what a seed is."""
 
 import secrets
 
 from keenlattice.errors import BadValue
+
+DECIDES = "frame_ms_mean,latency_ms_median"
+"""What a player feels: how long a frame takes, and how long a press takes to be seen."""
+DEFAULT_PCT = 1.0
+"""The smallest difference that matters, in per cent, where nothing is said."""
 
 
 def fresh_seed() -> int:

@@ -1,83 +1,79 @@
-"""Trials: two versions against each other, played here or recorded elsewhere; and the pilot that says how long."""
+"""Trials: planned, piloted, and of recordings that a player makes."""
 
 from collections.abc import Sequence
 from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Unpack
+from typing import TYPE_CHECKING, Any
 
+from keenlattice._door import check_methods
+from keenlattice.errors import UsageError
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version
-from keenlattice.workspace._studying import seeded
-from keenlattice.workspace.handing import Handing
-from keenlattice.workspace.opened import VersionLike
-from keenlattice.workspace.options import TrialOptions
+from keenlattice.study.limits import DECIDES, DEFAULT_PCT
+from keenlattice.workspace._kept import unfinished_study, versions_of
+from keenlattice.workspace._pages import finished_study
+from keenlattice.workspace._play import StudyPlayer, minutes_a_step, runs_between_switches, seed_or_fresh, what_matters
+from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.played import Pilot, PlanCost, Played, RunsToCome, RunToCome
 
 if TYPE_CHECKING:
     from keenlattice.logbook._studies import Study
     from keenlattice.measure.columns import ColumnMap
     from keenlattice.study.record import Progress
-    from keenlattice.study.trial.plan import TrialPlan, TrialSpec
+    from keenlattice.study.trial.plan import TrialPlan
     from keenlattice.study.trial.result import Trial
 
 SWITCH_S = {"none": 0.0, "game": 0.0, "driver": 15.0, "machine": 90.0}
 """How long a switch takes by the restart that it needs: a guess, for the time that a plan names."""
 
 
-class Trials(Handing):
-    """What plays trials."""
+@check_methods
 
-    def trial(self, before: VersionLike, after: VersionLike, *, game: str | None = None,
-              progress: "Progress | None" = None, **options: Unpack[TrialOptions]) -> "Played[Trial]":
-        """Plays two versions against each other, in blocks in random order, and says what differs.
+class Trials:
+    """What is done with trials beside playing one at once."""
 
-        Args:
-            before: the version to compare with; `GAME+rig` takes a game's and a rig-wide version together.
-            after: the version that is compared with it.
-            game: what is played; needed for rig-wide versions.
-            progress: is told how many runs are done, of how many.
-            options: `blocks`, `seconds`, `decides`, `matters`, ...: see `TrialOptions`.
+    def __init__(self, opened: Opened, player: StudyPlayer) -> None:
+        self._opened, self._player = opened, player
 
-        Raises:
-            UsageError: versions of two profiles, or an invalid plan.
-            RigError: the rig refuses, or nothing can be recorded.
-        """
-        return self.play_trial(before, after, self.trial_plan(before, after, **options), game, progress)
-
-    def trial_plan(self, before: VersionLike, after: VersionLike, **options: Unpack[TrialOptions]) -> "TrialPlan":
-        """The plan of a trial.
+    def plan(self, before: VersionLike, after: VersionLike, *, blocks: int = 12, seconds: float = 30.0,
+             decides: str = DECIDES, matters: Matters = DEFAULT_PCT, early: bool = True, repeats: int | None = None,
+             warm_up_s: float = 0.0, adjusts_for: str = "", seed: int | None = None,
+             switch_minutes: float | None = None) -> "TrialPlan":
+        """Return the plan of a trial; its parameters are those of `Studies.trial`.
 
         Args:
             before: the version to compare with.
             after: the version that is compared with it.
-            options: as in `trial`.
+            blocks, seconds, decides, matters, early, repeats: as in `Studies.trial`.
+            warm_up_s, adjusts_for, seed, switch_minutes: as in `Studies.trial`.
 
         Raises:
-            UsageError: it is invalid.
+            UsageError, BadValue, UnknownName: it is invalid.
         """
-        from keenlattice.study.deciding import DECIDES, DEFAULT_PCT, parsed_matters
         from keenlattice.study.trial.plan import TrialPlan
 
-        settings, first, second = seeded(options), self.find(before, both=True), self.find(after, both=True)
-        pct, of = parsed_matters(settings.pop("matters", DEFAULT_PCT), settings.get("decides", DECIDES))
-        costly = self.by_hand or SWITCH_S[self._restart_between(first, second)] > 0
+        first, second = self._opened.find(before, both=True), self._opened.find(after, both=True)
+        costly = self._opened.by_hand or SWITCH_S[self._restart_between(first, second)] > 0
         differing = [change.key for change in changes(first.entries, second.entries)]
-        settings["repeats"] = self._repeats(options, differing, 1.0, TrialPlan)
-        return TrialPlan(**settings, matters_pct=pct, matters_of=of, few_switches=costly)
+        repeats = runs_between_switches(self._opened, repeats, differing, 1.0, seconds + warm_up_s, switch_minutes)
+        return TrialPlan(blocks, seconds, seed_or_fresh(seed), decides, early=early, few_switches=costly,
+                         repeats=repeats, warm_up_s=warm_up_s, adjusts_for=adjusts_for,
+                         **what_matters(matters, decides))
 
-    def play_trial(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", game: str | None = None,
-                   progress: "Progress | None" = None) -> "Played[Trial]":
-        """Plays a trial by a plan; the rest is as in `trial`."""
-        return self.play("trial", self._trial_spec(before, after, plan, game), progress)
+    def play(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", game: str | None = None,
+             progress: "Progress | None" = None) -> "Played[Trial]":
+        """Play a trial by a plan.
 
-    def _trial_spec(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", game: str | None,
-                    files: bool = False) -> "TrialSpec":
-        from keenlattice.study.kind import KeptVersion
-        from keenlattice.study.trial.plan import TrialSpec
-
-        first, second = self.find(before, both=True), self.find(after, both=True)
-        return TrialSpec(KeptVersion.of(first), KeptVersion.of(second), plan, game, files)
+        Args:
+            before: the version to compare with.
+            after: the version that is compared with it.
+            plan: of the trial.
+            game: what is played; needed for rig-wide versions.
+            progress: is told how many runs are done, of how many.
+        """
+        first, second = self._opened.find(before, both=True), self._opened.find(after, both=True)
+        return self._player.trial(first, second, plan, game, progress)
 
     def pilot(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", blocks: int = 8,
               game: str | None = None, progress: "Progress | None" = None) -> Pilot:
@@ -95,7 +91,7 @@ class Trials(Handing):
             BadValue: the runs are too short to tell.
         """
         alone = replace(plan, blocks=blocks, early=False, few_switches=False)  # nothing is switched in it
-        return self.pilot_of(self.play_trial(before, before, alone, game, progress), after)
+        return self.pilot_of(self.play(before, before, alone, game, progress), after)
 
     def pilot_of(self, played: "Played[Trial]", after: VersionLike = "") -> Pilot:
         """What a trial of a version against itself tells of one against another.
@@ -118,9 +114,9 @@ class Trials(Handing):
         last = max(known, key=lambda one: noises[one].sd / one.matters_pct)  # what decides last
         noise, matters, error = noises[last], last.matters_pct, ERROR / len(known)
         needed = blocks_to_settle(noise, matters, error=error)
-        before = self.versions_of(played)[0]
-        switch_s = self._switch_s(before, self.find(after, both=True)) if after else 0.0
-        beside_s = 0.0 if self.by_hand else _beside_runs_s(played)
+        before = versions_of(self._opened, played)[0]
+        switch_s = self._switch_s(before, self._opened.find(after, both=True)) if after else 0.0
+        beside_s = 0.0 if self._opened.by_hand else _beside_runs_s(played)
         costs = [PlanCost(count, chance_to_settle(noise, count, matters, error=error),
                           replace(plan, blocks=count, few_switches=switch_s > 0).minutes(
                               switch_s, beside_s=beside_s))
@@ -130,24 +126,24 @@ class Trials(Handing):
     def _switch_s(self, before: Version, after: Version) -> float:
         """How long a switch from one version to the other takes, in seconds."""
         restart = self._restart_between(before, after)
-        if not self.by_hand:
+        if not self._opened.by_hand:
             return SWITCH_S[restart]
         from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
 
         steps = len(changes(before.entries, after.entries))
-        return 60 * (steps * self.minutes_a_step({}) + RESTARTS_MINUTES[restart])
+        return 60 * (steps * minutes_a_step(self._opened, None) + RESTARTS_MINUTES[restart])
 
     def _restart_between(self, before: Version, after: Version) -> str:
         """The restart that switching from one version to the other takes."""
         from keenlattice.rig._apply import restart_for
 
-        return restart_for(self.rig, [one.key for one in changes(before.entries, after.entries)])
+        return restart_for(self._opened.rig, [one.key for one in changes(before.entries, after.entries)])
 
-    def trial_from_files(self, before: VersionLike, after: VersionLike, plan: "TrialPlan",
+    def from_files(self, before: VersionLike, after: VersionLike, plan: "TrialPlan",
                          game: str | None = None) -> RunsToCome:
         """Plans a trial whose runs the player records, and says which comes first (`take` takes them).
 
-        Of a rig that is changed by hand any study is played like this, without a word: `hand_over`.
+        Of a rig that is changed by hand any study is played like this, without a word: `Studies.by_hand`.
 
         Args:
             before: the version to compare with.
@@ -155,11 +151,14 @@ class Trials(Handing):
             plan: of the trial.
             game: what is played; needed for rig-wide versions.
         """
+        from keenlattice.study.kind import KeptVersion
         from keenlattice.study.record import start
+        from keenlattice.study.trial.plan import TrialSpec
 
-        spec = self._trial_spec(before, after, plan, game, files=True)
-        self._tell_of_base(spec)
-        return _to_come(start(self.book, self.rig, "trial", spec), spec, 0)
+        first, second = self._opened.find(before, both=True), self._opened.find(after, both=True)
+        spec = TrialSpec(KeptVersion.of(first), KeptVersion.of(second), plan, game, files=True)
+        self._player.tell_of_base(spec)
+        return _to_come(start(self._opened.book, self._opened.rig, "trial", spec), spec, 0)
 
     def take(self, files: "Sequence[Path | str]", columns: "ColumnMap | str" = "") -> "Played[Trial] | RunsToCome":
         """Takes recordings as the next runs of the newest trial from files; concludes it with the last one.
@@ -172,7 +171,6 @@ class Trials(Handing):
             UsageError: no such trial is open, more recordings than it takes, or no map is known.
             CaptureError: a recording cannot be read; none of them is kept then.
         """
-        from keenlattice.errors import UsageError
         from keenlattice.logbook._studies import done_of
         from keenlattice.study.kind import game_for
         from keenlattice.study.player import Run, RunMissing
@@ -181,29 +179,29 @@ class Trials(Handing):
         from keenlattice.study.trial.play import KIND
         from keenlattice.workspace._handed import in_length, read_handed, told_apart
 
-        study = self._unfinished("trial")
+        study = unfinished_study(self._opened, "trial")
         spec: Any = spec_of(study)
         if not spec.files:
             raise UsageError(f"trial {study.number} is played, not recorded: keen studies resume goes on with it; one "
                              "by hand takes recordings with keen rig next")
-        versions, runs = versions_of(self.book, self.rig_name, spec), spec.plan.runs()
+        versions, runs = versions_of(self._opened.book, self._opened.rig_name, spec), spec.plan.runs()
         game_for(versions, spec.game)
-        done = done_of(self.book, study)
-        handed = told_apart(self, [Path(file) for file in files], columns)
-        read = [in_length(read_handed(self, one, warm_up_s=spec.plan.warm_up_s), *spec.pace)
-                for one in handed]  # all, before any is kept
+        done = done_of(self._opened.book, study)
+        handed = told_apart(self._opened, [Path(file) for file in files], columns)
+        read = [in_length(read_handed(self._opened, run, warm_up_s=spec.plan.warm_up_s),
+                          *spec.pace) for run in handed]  # all, before any is kept
         if len(done) + len(read) > len(runs):
             raise UsageError(f"{len(read)} recordings, but only {len(runs) - len(done)} runs are still to come")
         for place, capture in enumerate(read, len(done)):
             block, arm, seed = runs[place]
-            keep_run(self.book, study, spec, versions, Run(place, block, arm, seed, capture))
+            keep_run(self._opened.book, study, spec, versions, Run(place, block, arm, seed, capture))
             done[place] = capture
         try:
-            result = replay(self.rig, KIND, spec, versions, done, held_otherwise(study, spec))
+            result = replay(self._opened.rig, KIND, spec, versions, done, held_otherwise(study, spec))
         except RunMissing:
             return _to_come(study, spec, len(done))
-        finish(self.book, self.rig, study, result)
-        return self._finished(study.number)
+        finish(self._opened.book, self._opened.rig, study, result)
+        return finished_study(self._opened, study.number)
 
 
 def _beside_runs_s(played: "Played[Trial]") -> float:

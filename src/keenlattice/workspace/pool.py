@@ -5,11 +5,16 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from keenlattice._door import check_methods
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value, same
 from keenlattice.profile.compare import Change
-from keenlattice.workspace.claiming import Claiming
-from keenlattice.workspace.opened import VersionLike
+from keenlattice.workspace._kept import kept_study
+from keenlattice.workspace._pages import finished_study
+from keenlattice.workspace._play import minutes_a_step
+from keenlattice.workspace.opened import Opened, VersionLike
+from keenlattice.workspace.packs import Packs
+from keenlattice.workspace.standing import Standing
 
 if TYPE_CHECKING:
     from concurrent.futures import Executor
@@ -20,6 +25,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, repr=False)
+
 class EvidenceWritten(Result):
     """The evidence that was written.
 
@@ -43,6 +49,7 @@ class EvidenceWritten(Result):
 
 
 @dataclass(frozen=True)
+
 class ChangeHere:
     """A change of a pool, and what is to be expected of it on this rig, for each metric."""
 
@@ -51,6 +58,7 @@ class ChangeHere:
 
 
 @dataclass(frozen=True, repr=False)
+
 class PoolLook(Result):
     """What a pool says, of all changes or of those of one setting, and what is to be expected here.
 
@@ -78,6 +86,7 @@ class PoolLook(Result):
 
 
 @dataclass(frozen=True, repr=False)
+
 class TryFirst(Result):
     """The order in which to try the changes between two versions."""
 
@@ -96,8 +105,13 @@ class TryFirst(Result):
         return f"{len(self.order)} changes, by what each may gain for its time"
 
 
-class Pooling(Claiming):
-    """What is done with evidence."""
+@check_methods
+
+class EvidencePool:
+    """What the evidence of many rigs says; the newest pool is the one that is meant."""
+
+    def __init__(self, opened: Opened, packs: Packs) -> None:
+        self._opened, self._packs, self._standing = opened, packs, Standing(opened)
 
     def write_evidence(self, file: Path | str) -> EvidenceWritten:
         """Writes the evidence of every trial and screen that was begun on this rig, whatever it found. It names no
@@ -119,13 +133,13 @@ class Pooling(Claiming):
         file = Path(file)
         if file.suffix not in (".jsonl", ".parquet"):
             raise UsageError(f"{file}: its name has to end in .jsonl or .parquet")
-        catalog, facts = self.rig.catalog(), dict(self.rig.facts())
-        book, begun = self.book.id or str(self.book.folder), [
-            item for item in reversed(studies(self.book, self.rig_name)) if is_evidence(item)]
+        catalog, facts = self._opened.rig.catalog(), dict(self._opened.rig.facts())
+        book, begun = self._opened.book.id or str(self._opened.book.folder), [
+            item for item in reversed(studies(self._opened.book, self._opened.rig_name)) if is_evidence(item)]
         lines = [[*records_of(item, book, catalog, facts)] for item in begun]
         results, withheld = [record for records in lines for record in records], sum(not records for records in lines)
         if not results:
-            raise UsageError(f"no trial and no screen on {self.rig_name} can be passed on" + (
+            raise UsageError(f"no trial and no screen on {self._opened.rig_name} can be passed on" + (
                 f": {withheld} are about settings or values of your own" if withheld else ": none was begun yet"))
         try:
             replace_file(file, as_file(results, file.suffix))
@@ -135,7 +149,7 @@ class Pooling(Claiming):
             each.verdict in ("better", "worse") for each in item.found)}
         return EvidenceWritten(file, len(results), len({item.study for item in results}), len(silent), withheld)
 
-    def pool(self, *sources: Path | str, add: bool = False, decides: str = "", matters_pct: float | None = None,
+    def read(self, *sources: Path | str, add: bool = False, decides: str = "", matters_pct: float | None = None,
              game: str = "", executor: "Executor | None" = None) -> "Played[Pool]":
         """Pools evidence of many rigs, and keeps what comes of it. What is known of a change already is not computed
         again.
@@ -156,31 +170,32 @@ class Pooling(Claiming):
         from keenlattice.errors import UsageError
         from keenlattice.logbook._evidence import name_of, new_evidence, pooling
         from keenlattice.logbook._studies import studies
-        from keenlattice.study.deciding import DECIDES
+        from keenlattice.study.limits import DECIDES
         from keenlattice.study.pool.plan import PoolPlan
         from keenlattice.study.pool.play import pool_evidence
         from keenlattice.study.pool.reading import chosen, collect_evidence
         from keenlattice.study.pool.record import evidence_of, keep_pool
 
-        self.book.check_writable()
-        newest = next(iter(studies(self.book, self.rig_name, "pool", finished=True, most=1)), None)
+        self._opened.book.check_writable()
+        newest = next(iter(studies(self._opened.book, self._opened.rig_name, "pool", finished=True, most=1)), None)
         if add and newest is None:
             raise UsageError("there is no pool yet that could be added to: leave --add out")
         if not sources:
             raise UsageError("say where the evidence is: keen pool read FILE OR FOLDER")
-        earlier: Pool | None = self._played(newest).result if newest else None
+        earlier: Pool | None = kept_study(self._opened, newest).result if newest else None
         known = [*(earlier.plan.sources if add and earlier else ()),
                  *(Path(path).name or str(path) for path in sources)]
         plan = PoolPlan(tuple(dict.fromkeys(known)), decides or DECIDES, matters_pct, game)
-        kept = [evidence_of(self.book, newest)] if add and newest else []
-        with pooling(self.book):  # another would take this one's evidence for an earlier pool's, and remove it
-            with new_evidence(self.book) as file:
+        kept = [evidence_of(self._opened.book, newest)] if add and newest else []
+        with pooling(self._opened.book):  # another would take this one's evidence for an earlier pool's, and remove it
+            with new_evidence(self._opened.book) as file:
                 lines = collect_evidence([*kept, *(Path(item) for item in sources)], file, executor)
                 refused = (*(earlier.refused if add and earlier else ()), *lines)
                 result = pool_evidence(chosen(file, plan.metrics, game), plan, refused, executor, earlier)
-            return self._finished(keep_pool(self.book, self.rig_name, result, name_of(file)).number)
+            return finished_study(
+                self._opened, keep_pool(self._opened.book, self._opened.rig_name, result, name_of(file)).number)
 
-    def pooled(self, setting: str = "", game: str = "") -> PoolLook:
+    def look(self, setting: str = "", game: str = "") -> PoolLook:
         """What the newest pool says, and what is to be expected on this rig.
 
         Args:
@@ -193,16 +208,16 @@ class Pooling(Claiming):
         """
         from keenlattice.errors import UnknownName
 
-        played = self._newest_pool()
-        results, limits = played.result, self._limits(game)
+        newest = self._newest_pool()
+        results, limits = newest.result, self._limits(game)
         chosen = [item for item in results.changes if not setting or setting in item.settings]
         if setting and not chosen:
             known = [key for change in results.changes for key in change.settings]
             raise UnknownName("setting in the pool", setting, known)
         expected = self._expecting(limits)
-        return PoolLook(played.number, tuple(ChangeHere(item, expected(item)) for item in chosen), limits, results)
+        return PoolLook(newest.number, tuple(ChangeHere(item, expected(item)) for item in chosen), limits, results)
 
-    def try_first(self, before: VersionLike, after: VersionLike, game: str = "", *, seconds: float = 30.0,
+    def order(self, before: VersionLike, after: VersionLike, game: str = "", *, seconds: float = 30.0,
                   matters_pct: float = 1.0) -> TryFirst:
         """The order in which to try the changes between two versions: that first of which most is to be expected for
         each hour here. It plans; what a trial then says rests on its own runs alone.
@@ -221,15 +236,15 @@ class Pooling(Claiming):
         from keenlattice.study.pool.from_studies import above_stock
         from keenlattice.study.pool.order import Pace, in_order
 
-        first, last = self.find(before), self._second(before, after)
-        differing = above_stock(first.entries, last.entries, self.rig.catalog())
+        first, last = self._opened.find(before), self._second(before, after)
+        differing = above_stock(first.entries, last.entries, self._opened.rig.catalog())
         if not differing:
             raise UsageError(f"{first.reference} and {last.reference} set the same: there is nothing to try")
-        played = self._newest_pool()
+        newest = self._newest_pool()
         pace = Pace(seconds, {item.key: self._switch_minutes(item.key) for item in differing}, matters_pct)
-        order = in_order(played.result, differing, dict(self.rig.facts()),
+        order = in_order(newest.result, differing, dict(self._opened.rig.facts()),
                          self._limits(game or (first.profile if first.profile != "rig" else "")), pace)
-        return TryFirst(first.reference, last.reference, played.number, order)
+        return TryFirst(first.reference, last.reference, newest.number, order)
 
     def _second(self, before: VersionLike, after: VersionLike) -> Any:
         """The version with all changes; of a pack, that with its rules that fit here."""
@@ -237,19 +252,20 @@ class Pooling(Claiming):
             from keenlattice.profile._offer import offer
             from keenlattice.profile.pack import read_pack
 
-            pack, first = read_pack(Path(after)), self.find(before)
-            fitting = [item for item in offer(pack, self._here()) if not item.fails and item.rule.game == first.profile]
-            return self.with_rules_of(fitting, first, f"from the pack {pack.title}")
-        return self.find(after)
+            pack, first = read_pack(Path(after)), self._opened.find(before)
+            fitting = [item for item in offer(pack, self._standing.here())
+                       if not item.fails and item.rule.game == first.profile]
+            return self._packs.with_rules_of(fitting, first, f"from the pack {pack.title}")
+        return self._opened.find(after)
 
     def _switch_minutes(self, key: str) -> float:
         from keenlattice.rig._apply import restart_for
         from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
 
-        own = self.minutes_a_step({}) if self.by_hand else 0.0
-        return own + RESTARTS_MINUTES[restart_for(self.rig, [key])]
+        own = minutes_a_step(self._opened, None) if self._opened.by_hand else 0.0
+        return own + RESTARTS_MINUTES[restart_for(self._opened.rig, [key])]
 
-    def told_by_pool(self, entries: Mapping[str, Value], game: str = "") -> dict[str, str]:
+    def about(self, entries: Mapping[str, Value], game: str = "") -> dict[str, str]:
         """What the newest pool says of some settings at some values, in words; of those that it knows, if there is one.
 
         Args:
@@ -264,7 +280,7 @@ class Pooling(Claiming):
         return self._beside({key: results for key, value in entries.items() if (
             results := matching(there.result, Change(key, None, value)))}, game)
 
-    def told_of_mending(self, settings: Sequence[str]) -> dict[str, str]:
+    def about_fixing(self, settings: Sequence[str]) -> dict[str, str]:
         """What the newest pool says of changing some settings from what they are at, in words; of those that it knows.
 
         Args:
@@ -273,7 +289,7 @@ class Pooling(Claiming):
         there = self._pool_there
         if there is None:
             return {}
-        held = self.effective("rig@now")
+        held = self._standing.effective("rig@now")
         known = {item.change[0].setting: item for item in reversed(there.result.changes)
                  if len(item.change) == 1 and item.change[0].setting in settings and item.change[0].setting in held
                  and same(item.change[0].before, held[item.change[0].setting].value)}
@@ -284,8 +300,8 @@ class Pooling(Claiming):
         """The newest pool, if there is one."""
         from keenlattice.logbook._studies import studies
 
-        newest = next(iter(studies(self.book, self.rig_name, "pool", finished=True, most=1)), None)
-        return None if newest is None else self._played(newest)
+        newest = next(iter(studies(self._opened.book, self._opened.rig_name, "pool", finished=True, most=1)), None)
+        return None if newest is None else kept_study(self._opened, newest)
 
     def _beside(self, changes: "Mapping[str, PooledChange]", game: str) -> dict[str, str]:
         from keenlattice.report.pool_words import told_beside
@@ -300,14 +316,14 @@ class Pooling(Claiming):
 
         there = self._pool_there
         if there is None:
-            raise UsageError("there is no pool yet: keen pool read FILE OR FOLDER; keen pool fleet makes evidence up")
+            raise UsageError("there is no pool yet: keen pool read FILE OR FOLDER")
         return there
 
     def _expecting(self, limits: Mapping[str, float]) -> "Callable[[PooledChange], tuple[Expected, ...]]":
         """What tells what is to be expected of a change here; the rig is asked for its facts once."""
         from keenlattice.study.pool.order import expected_of
 
-        facts = dict(self.rig.facts())
+        facts = dict(self._opened.rig.facts())
         return lambda change: expected_of(change, facts, limits)
 
     def _limits(self, game: str) -> Mapping[str, float]:
@@ -316,7 +332,7 @@ class Pooling(Claiming):
         from keenlattice.study.record import result_of
 
         for kind in ("trial", "screen"):
-            for result in map(result_of, studies(self.book, self.rig_name, kind, finished=True)):
+            for result in map(result_of, studies(self._opened.book, self._opened.rig_name, kind, finished=True)):
                 if game in ("", result.game) and result.limited_by:
                     return dict(result.limited_by.get("before", {}) if kind == "trial" else result.limited_by)
         return {}

@@ -5,10 +5,12 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from keenlattice._door import check_methods
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.version import Version, owners
-from keenlattice.workspace.editing import EditResult
 from keenlattice.workspace.opened import Opened, VersionLike
+from keenlattice.workspace.profile_results import EditResult
+from keenlattice.workspace.standing import Standing
 
 if TYPE_CHECKING:
     from keenlattice.profile._offer import OfferedRule
@@ -19,6 +21,7 @@ NEW = ("changes", "inert here")
 
 
 @dataclass(frozen=True)
+
 class RuleResult:
     """A rule of a pack, as it is on this rig."""
 
@@ -39,6 +42,7 @@ class RuleResult:
 
 
 @dataclass(frozen=True, repr=False)
+
 class PackResult(Result):
     """A pack, and what each of its rules would do on this rig."""
 
@@ -59,6 +63,7 @@ class PackResult(Result):
 
 
 @dataclass(frozen=True, repr=False)
+
 class AdoptResult(Result):
     """The versions that came of a pack, what was left out and why, and the rules whose condition is not met."""
 
@@ -86,10 +91,15 @@ class AdoptResult(Result):
         return f"{len(self.versions)} versions made, {len(self.left_out)} settings left out"
 
 
-class Packing(Opened):
-    """What is done with packs."""
+@check_methods
 
-    def pack(self, file: Path | str) -> PackResult:
+class Packs:
+    """What is done with packs: shareable files of rules."""
+
+    def __init__(self, opened: Opened) -> None:
+        self._opened, self._standing = opened, Standing(opened)
+
+    def look(self, file: Path | str) -> PackResult:
         """What a pack would change on this rig. Changes nothing.
 
         Args:
@@ -103,9 +113,9 @@ class Packing(Opened):
 
         pack = read_pack(Path(file))
         return PackResult(pack.title, pack.author, pack.licence,
-                        tuple(RuleResult(one) for one in offer(pack, self._here())), pack.note)
+                        tuple(RuleResult(one) for one in offer(pack, self._standing.here())), pack.note)
 
-    def adopt_pack(self, file: Path | str, rules: Sequence[int] = (), note: str = "") -> AdoptResult:
+    def adopt(self, file: Path | str, rules: Sequence[int] = (), note: str = "") -> AdoptResult:
         """Takes a pack's rules over, as new versions. The rig is not touched.
 
         Args:
@@ -121,23 +131,23 @@ class Packing(Opened):
         from keenlattice.profile._offer import adopted
         from keenlattice.profile.compare import changes
 
-        pack = self.pack(file)
+        pack = self.look(file)
         if odd := [number for number in rules if not 1 <= number <= len(pack.rules)]:
             raise UsageError(f"the pack has no rule {odd[0]}; it has 1 to {len(pack.rules)}")
         chosen = tuple(one.offered for one in pack.rules if not rules or one.offered.number in rules)
         made = []
-        with self.book.together():  # all of its versions, or none
-            for profile, entries in adopted(chosen, self.stored).items():
-                before = self.find(profile)
+        with self._opened.book.together():  # all of its versions, or none
+            for profile, entries in adopted(chosen, self._standing.stored).items():
+                before = self._opened.find(profile)
                 if found := changes(before.entries, entries):
-                    after = self.commit([before], entries, note or f"from the pack {pack.title}")
+                    after = self._opened.commit([before], entries, note or f"from the pack {pack.title}")
                     made.append(EditResult(before, after, found))
         return AdoptResult(tuple(made), tuple(
             f"{one.key}: {one.why}" for rule in chosen if not rule.fails for one in rule.settings
             if one.status in ("refused here", "unknown here")),
             tuple(f"rule {one.number}: {one.fails}" for one in chosen if one.fails))
 
-    def write_pack(self, file: Path | str, which: VersionLike, since: VersionLike = "", *, title: str = "",
+    def write(self, file: Path | str, which: VersionLike, since: VersionLike = "", *, title: str = "",
                    author: str = "", licence: str = "", when: str = "", evidence: bool = False) -> int:
         """Writes a version, or what differs between two, into a pack that others can take over.
 
@@ -164,12 +174,12 @@ class Packing(Opened):
         from keenlattice.profile.compare import changes
         from keenlattice.profile.pack import Rule, pack_text, parse_pack, read_pack, with_rules
 
-        version, file = self.find(which), Path(file)
-        if not (found := changes(self.find(since).entries if since else {}, version.entries)):
+        version, file = self._opened.find(which), Path(file)
+        if not (found := changes(self._opened.find(since).entries if since else {}, version.entries)):
             raise UsageError(f"{version.reference} has nothing to write" + f" that {since} has not" * bool(since))
         try:
             rule = Rule(game=version.profile, when=when, reason=version.note,
-                        claim=self._claims(self.find(since or f"{version.profile}@stock"), version) if evidence else [],
+                        claim=self._claims(since, version) if evidence else [],
                         unset=[one.key for one in found if one.after is None],
                         set={one.key: one.after for one in found if one.after is not None})
         except ValidationError as error:
@@ -188,8 +198,8 @@ class Packing(Opened):
         replace_file(file, content)
         return len(found)
 
-    def _claims(self, before: Version, version: Version) -> "list[Claim]":
-        """What the newest trial of a version against another lets claim.
+    def _claims(self, since: VersionLike, version: Version) -> "list[Claim]":
+        """Return what the newest trial of a version against another, or against stock, lets claim.
 
         Raises:
             UsageError: there is none, or it found nothing that could be claimed.
@@ -199,7 +209,8 @@ class Packing(Opened):
         from keenlattice.study.record import provenance_of, result_of
         from keenlattice.study.trial.claims import claims_of
 
-        kept = trials_between(self.book, before.reference, version.reference)
+        before = self._opened.find(since or f"{version.profile}@stock")
+        kept = trials_between(self._opened.book, before.reference, version.reference)
         if not kept:
             raise UsageError(f"no trial of {before.reference} against {version.reference} is kept: keen trial "
                              f"{before.reference} {version.reference}")
@@ -222,7 +233,7 @@ class Packing(Opened):
         from keenlattice.profile._offer import adopted
         from keenlattice.profile.together import parted, together
 
-        parts, catalog = parted(before.profile, before.entries), self.rig.catalog()
+        parts, catalog = parted(before.profile, before.entries), self._opened.rig.catalog()
         taken = {**parts, **adopted(tuple(offers), lambda profile: parts.get(profile, {}))}
         made = [Version(name, {key: value for key, value in taken[name].items() if key in catalog}, note=note)
                 for name in owners(before.profile)]

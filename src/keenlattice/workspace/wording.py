@@ -7,7 +7,7 @@ from keenlattice.catalog.values import Value, same, written
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
-    from keenlattice.workspace.comparing import Difference
+    from keenlattice.workspace.profile_results import Difference
 
 
 def value_text(catalog: "Catalog", key: str, value: Value | None) -> str:

@@ -4,23 +4,28 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
 from keenlattice.workspace._files_hand import FilesHand
 from keenlattice.workspace._handed import HASHED, told_apart
-from keenlattice.workspace._studying import Studying
-from keenlattice.workspace.next_run import NextRun, Waiting
-from keenlattice.workspace.recordings import Recordings
+from keenlattice.workspace._kept import unfinished_study
+from keenlattice.workspace._play import StudyPlayer
+from keenlattice.workspace.next_run import NextRun, Waiting, by_hand_rig
+from keenlattice.workspace.opened import Opened
+from keenlattice.workspace.recording_results import MeasureResult, measured
 
 if TYPE_CHECKING:
-    from keenlattice.logbook._studies import Study
-    from keenlattice.rig.base import ByHand
     from keenlattice.study.kind import Spec
-    from keenlattice.workspace.measuring import MeasureResult
     from keenlattice.workspace.played import Played
 
 
-class Handing(Studying, Recordings):
+@check_methods
+
+class ByHandStudies:
     """What hands over the runs of a study on a rig that is changed by hand."""
+
+    def __init__(self, opened: Opened, player: StudyPlayer) -> None:
+        self._opened, self._player = opened, player
 
     def next_run(self) -> NextRun:
         """What the newest unfinished study waits for.
@@ -49,13 +54,14 @@ class Handing(Studying, Recordings):
             UsageError: no study is unfinished, no map is known, or a recording does not look like its run.
             CaptureError: a recording cannot be read.
         """
-        rig = self._by_hand_rig()
+        rig = by_hand_rig(self._opened)
         hand = rig.hand
-        self._unfinished()  # that there is none is said before any file is read
-        handed = told_apart(self, [Path(file) for file in files], columns)
-        rig.hand = FilesHand(self, handed, self.handed_before() if files else (), anyway=anyway, wrong=wrong)
+        unfinished_study(self._opened)  # that there is none is said before any file is read
+        handed = told_apart(self._opened, [Path(file) for file in files], columns)
+        rig.hand = FilesHand(self._opened, handed, self.handed_before() if files else (), anyway=anyway,
+                             wrong=wrong)
         try:
-            return self.resume()
+            return self._player.resume(None, None)
         except Waiting as waiting:
             assert waiting.next is not None
             return waiting.next
@@ -67,21 +73,21 @@ class Handing(Studying, Recordings):
         from keenlattice.logbook._studies import runs_of
 
         try:
-            files = [run.file for run in runs_of(self.book, self._unfinished()) if not run.excluded]
+            files = [run.file for run in runs_of(self._opened.book, unfinished_study(self._opened)) if not run.excluded]
         except UsageError:
             return set()
-        return {one for file in files for one in self.book.about_capture(file).get(HASHED, ())}
+        return {one for file in files for one in self._opened.book.about_capture(file).get(HASHED, ())}
 
     def unfinished_spec(self) -> "Spec | None":
         """What the newest unfinished study was planned with; None if there is none."""
         from keenlattice.study.record import spec_of
 
         try:
-            return spec_of(self._unfinished())
+            return spec_of(unfinished_study(self._opened))
         except UsageError:
             return None
 
-    def measure_files(self, game: str, files: "Sequence[Path | str]", columns: str = "") -> "MeasureResult":
+    def measure(self, game: str, files: "Sequence[Path | str]", columns: str = "") -> MeasureResult:
         """Takes recordings as runs of the rig as it stands, by all that was said of it.
 
         Args:
@@ -96,15 +102,16 @@ class Handing(Studying, Recordings):
         from keenlattice.rig.base import game_of
         from keenlattice.workspace._handed import read_handed
 
-        game_of(self._by_hand_rig(), game)
-        captures = [read_handed(self, one, game) for one in told_apart(self, [Path(file) for file in files], columns)]
+        game_of(by_hand_rig(self._opened), game)
+        handed = told_apart(self._opened, [Path(file) for file in files], columns)
+        captures = [read_handed(self._opened, one, game) for one in handed]
         if not captures:
             raise UsageError("no recording was handed over")
-        applied = self.book.last_apply(self.rig.name, game)
-        kept = tuple(self.book.keep_capture(one, self.rig.name, game, applied.version if applied else "stock")
-                     for one in captures)
+        book, name = self._opened.book, self._opened.rig_name
+        applied = book.last_apply(name, game)
+        kept = tuple(book.keep_capture(one, name, game, applied.version if applied else "stock") for one in captures)
         seconds = round(sum(one.seconds for one in captures) / len(captures), 1)
-        return self.measured(game, seconds, 0, captures, kept)
+        return measured(name, game, seconds, 0, captures, kept)
 
     def take_back(self) -> NextRun:
         """Takes back the run that was handed over last: it does not count, and is asked for again.
@@ -114,9 +121,9 @@ class Handing(Studying, Recordings):
         """
         from keenlattice.logbook._studies import take_back_run
 
-        self._by_hand_rig()
-        study = self._unfinished()
-        if take_back_run(self.book, study) is None:
+        by_hand_rig(self._opened)
+        study = unfinished_study(self._opened)
+        if take_back_run(self._opened.book, study) is None:
             raise UsageError(f"no run of {study.kind} {study.number} was handed over yet")
         return self.next_run()
 
@@ -125,27 +132,6 @@ class Handing(Studying, Recordings):
         from keenlattice.rig.base import ByHand
         from keenlattice.rig.byhand.session import read_origin, steps_between
 
-        if not isinstance(self.rig, ByHand) or (kept := read_origin(self.rig)) is None:
+        if not isinstance(self._opened.rig, ByHand) or (kept := read_origin(self._opened.rig)) is None:
             return []
-        return [step.key for step in steps_between(self.rig, self.rig.state(), kept[1], "")]
-
-    def _by_hand_rig(self) -> "ByHand":
-        from keenlattice.rig.base import ByHand
-
-        if not isinstance(self.rig, ByHand):
-            raise UsageError(f"the rig {self.rig_name} is played from here; --rig byhand is played by hand")
-        return self.rig
-
-    def _what_is_next(self, study: "Study", waiting: Waiting) -> NextRun:
-        """What a study waits for, as it is told."""
-        from keenlattice.logbook._studies import runs_of
-        from keenlattice.rig.byhand.pace import minutes_left
-        from keenlattice.rig.byhand.session import holding
-        from keenlattice.study.record import spec_of
-
-        spec, run = spec_of(study), waiting.run
-        done = sum(not one.excluded for one in runs_of(self.book, study))
-        total = None if spec.most_runs is None else max(spec.most_runs, done + 1)
-        return NextRun(study.number, study.kind, spec.about, run.place + 1, total, run.arm, run.game, run.seconds,
-                       waiting.steps, run.again, holding(self._by_hand_rig()), None if total is None else
-                       minutes_left(self.rig.home, total - done, run.seconds, spec.steps_a_run))
+        return [step.key for step in steps_between(self._opened.rig, self._opened.rig.state(), kept[1], "")]

@@ -1,0 +1,150 @@
+"""How a study of any kind is played: kept run by run, put back in the end, and followed by what it makes."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
+
+from keenlattice.errors import UsageError
+from keenlattice.workspace._files_hand import FilesHand
+from keenlattice.workspace._kept import unfinished_study
+from keenlattice.workspace._pages import finished_study
+from keenlattice.workspace.next_run import Waiting, what_is_next
+from keenlattice.workspace.opened import Opened
+from keenlattice.workspace.standing import Standing
+
+if TYPE_CHECKING:
+    from keenlattice.logbook._studies import Study
+    from keenlattice.profile.version import Version
+    from keenlattice.study.kind import Spec
+    from keenlattice.study.record import Progress
+    from keenlattice.study.trial.plan import TrialPlan
+    from keenlattice.workspace.played import Played
+
+
+class StudyPlayer:
+    """Plays studies. The rig is put back to what it was, whatever happens."""
+
+    def __init__(self, opened: Opened) -> None:
+        self._opened = opened
+
+    def play(self, kind: str, spec: "Spec", progress: "Progress | None" = None) -> "Played[Any]":
+        """Play a study of any kind; see `Studies.play`."""
+        from keenlattice.study.record import start
+
+        study = start(self._opened.book, self._opened.rig, kind, spec)
+        self.tell_of_base(spec)
+        return self._play(study, progress)
+
+    def resume(self, number: int | None, progress: "Progress | None") -> "Played[Any]":
+        """Go on with a study that was stopped; see `Studies.resume`."""
+        from keenlattice.study.record import spec_of
+
+        study = unfinished_study(self._opened, number=number)
+        if spec_of(study).files:
+            raise UsageError(f"{study.kind} {study.number} waits for your recordings: keen trial --take FILE")
+        return self._play(study, progress)
+
+    def tell_of_base(self, spec: "Spec") -> None:
+        """Say so, before a study of a game's versions plays, where the rig does not hold what is planned rig-wide."""
+        if spec.on_rig_wide and (planned := Standing(self._opened).planned_in_words()):
+            self._opened.notice(f"{planned}. The runs are played on what the rig holds; to have it on first: "
+                                "keen apply rig")
+
+    def trial(self, before: "Version", after: "Version", plan: "TrialPlan", game: str | None,
+              progress: "Progress | None") -> "Played[Any]":
+        """Play a trial of two versions by a plan."""
+        from keenlattice.study.kind import KeptVersion
+        from keenlattice.study.trial.plan import TrialSpec
+
+        return self.play("trial", TrialSpec(KeptVersion.of(before), KeptVersion.of(after), plan, game), progress)
+
+    def _play(self, study: "Study", progress: "Progress | None") -> "Played[Any]":
+        """Play what is left of a study; one by hand may wait for its player, and then says for what."""
+        from keenlattice.rig.base import ByHand
+        from keenlattice.study.record import play_on
+
+        rig = self._opened.rig
+        nobody = isinstance(rig, ByHand) and rig.hand is None
+        if isinstance(rig, ByHand) and nobody:
+            rig.hand = FilesHand(self._opened)
+        try:
+            play_on(self._opened.book, rig, study, progress)
+        except Waiting as waiting:
+            waiting.next = what_is_next(self._opened, study, waiting)
+            raise
+        finally:
+            if isinstance(rig, ByHand) and nobody:
+                rig.hand = None
+        return self._with_version(finished_study(self._opened, study.number), progress)
+
+    def _with_version(self, study: "Played[Any]", progress: "Progress | None") -> "Played[Any]":
+        """Return a tuning or a ramp with the version that is made of it, and the trial that proves that, if wanted."""
+        from keenlattice.study.trial.plan import TrialPlan
+        from keenlattice.workspace._made import entries_made
+
+        made = entries_made(self._opened, study)
+        if made is None:
+            return study
+        base, entries, note = made
+        version = self._opened.book.branch(base, entries, study.label, note=note, author=self._opened.author)
+        spec: Any = study.spec
+        plan = spec.proof
+        if isinstance(plan, int) and plan:
+            tuned = study.result.plan
+            plan = TrialPlan(plan, tuned.seconds, tuned.seed, tuned.goal, tuned.matters_pct,
+                             warm_up_s=tuned.warm_up_s, matters_of=tuned.matters_of)
+        try:
+            proof = self.trial(base, version, plan, spec.game, progress) if plan else None
+        except Waiting as waiting:
+            if waiting.next is not None:
+                waiting.next = replace(waiting.next, finished=replace(study, version=version))
+            raise
+        return replace(study, version=version, proof=proof)
+
+
+def minutes_a_step(opened: Opened, said: float | None) -> float:
+    """Return how long a person takes to change one setting, in minutes: as they say, or as their steps have taught."""
+    from keenlattice.rig.byhand.pace import minutes_a_step
+
+    return float(said) if said is not None else minutes_a_step(opened.rig.home)
+
+
+def runs_between_switches(opened: Opened, said: int | None, keys: Sequence[str], share: float, run_s: float,
+                          switch_minutes: float | None) -> int:
+    """Return how many runs to play between two switches: as many as pay, where a person switches; else one.
+
+    Args:
+        said: what the player said.
+        keys: the settings that differ.
+        share: of them, how many each switch changes.
+        run_s: the length of a run with its warm-up.
+        switch_minutes: how long a person takes to change one setting, if they said so.
+    """
+    from keenlattice.rig._apply import restart_for
+    from keenlattice.rig.byhand.pace import HANDLING_MINUTES, RESTARTS_MINUTES, cheapest_repeats
+
+    if said is not None or not opened.by_hand:
+        return said or 1
+    restart = RESTARTS_MINUTES[restart_for(opened.rig, list(keys))]
+    switch = share * len(keys) * minutes_a_step(opened, switch_minutes) + restart
+    return cheapest_repeats(switch, run_s / 60 + HANDLING_MINUTES)
+
+
+def what_matters(matters: float | str, decides: str) -> Mapping[str, Any]:
+    """Return what matters, as the plans of all kinds take it.
+
+    Args:
+        matters: as a player writes it.
+        decides: the metrics that decide.
+    """
+    from keenlattice.study.deciding import parsed_matters
+
+    pct, of = parsed_matters(matters, decides)
+    return {"matters_pct": pct, "matters_of": of}
+
+
+def seed_or_fresh(seed: int | None) -> int:
+    """Return a seed that was given, or one that is drawn."""
+    from keenlattice.study.limits import fresh_seed
+
+    return fresh_seed() if seed is None else seed

@@ -1,0 +1,80 @@
+"""Look up a run that was recorded, and what the columns of a file mean by its header."""
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from keenlattice.errors import UnknownName, UsageError
+from keenlattice.workspace.opened import Opened, VersionLike
+
+if TYPE_CHECKING:
+    from keenlattice.measure.capture import Capture
+    from keenlattice.measure.columns import ColumnMap
+    from keenlattice.measure.sensor_maps import SensorMap
+
+
+def run_of(opened: Opened, told: VersionLike) -> "tuple[str, Capture]":
+    """A run by its file, by its name in the logbook, or the newest of a version; with what to call it.
+
+    Args:
+        told: which run.
+
+    Raises:
+        UsageError: no run of that version is kept.
+        CaptureError: the file cannot be read.
+    """
+    from keenlattice.measure.parquet import read_capture
+    from keenlattice.measure.text import read_text
+
+    path = Path(told) if isinstance(told, str) else Path()
+    if path.suffix == ".csv":
+        return path.stem, read_text(path)
+    if path.suffix == ".parquet":
+        return path.stem, read_capture(path) if path.exists() else opened.book.capture(path.name)
+    version = opened.find(told)
+    kept = opened.runs_of(version)
+    name = told if isinstance(told, str) else version.reference
+    if not kept:
+        raise UsageError(f"no run of {name} on {opened.rig_name} is kept: keen measure or keen trial records "
+                         "some")
+    return name, opened.book.capture(kept[0])
+
+
+def known_map(opened: Opened, header: Sequence[str], name: str = "") -> "ColumnMap | None":
+    """The column map of that name; without one, the map that is kept for the header, if one is.
+
+    Raises:
+        UnknownName: none has that name.
+    """
+    from keenlattice.measure.columns import column_map
+
+    if name:
+        maps = {one: kept for one, kept in opened.book.maps().items() if "reads" not in kept[1]}
+        if name not in maps:
+            raise UnknownName("column map", name, maps, f"there are {', '.join(maps) or 'none yet'}")
+        return column_map(**maps[name][1])
+    kept = kept_map(opened, header, ("frames",))
+    return column_map(**kept) if kept else None
+
+
+def known_sensor(opened: Opened, header: Sequence[str]) -> "SensorMap | None":
+    """The sensor map that is kept for a header, if one is; the newest by name.
+
+    Args:
+        header: the names of a file's columns.
+    """
+    from keenlattice.measure.sensor_maps import sensor_map
+
+    kept = kept_map(opened, header, ("log", "events", "tally"))
+    return sensor_map(**kept) if kept else None
+
+
+def kept_map(opened: Opened, header: Sequence[str], reads: Sequence[str]) -> dict[str, Any] | None:
+    """The fields of the map that is kept for a header, the last by name; None if none is.
+
+    Args:
+        reads: what the map may be of; `frames` is what a map of a recording does not say.
+    """
+    same = [fields for known, fields in opened.book.maps().values()
+            if known == list(header) and fields.get("reads", "frames") in reads]
+    return same[-1] if same else None

@@ -1,0 +1,191 @@
+"""What comes of editing, showing and comparing versions."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
+from keenlattice.catalog.values import Value
+from keenlattice.profile.version import Version
+
+if TYPE_CHECKING:
+    from keenlattice.profile.checks import Finding, Findings
+    from keenlattice.profile.compare import Change
+    from keenlattice.profile.layers import Effective
+    from keenlattice.study.trial.result import Trial
+
+
+@dataclass(frozen=True, repr=False)
+
+class EditResult(Result):
+    """A version that was made of another; if nothing changed, both are the same."""
+
+    SCHEMA: ClassVar[str] = "edit"
+
+    before: Version
+    after: Version
+    changes: "Sequence[Change]"
+
+    @property
+    def version(self) -> Version:
+        """The version that was made."""
+        return self.after
+
+    def _rows(self) -> Rows:
+        return [one.plain() for one in self.changes]
+
+    def _caption(self) -> str:
+        return f"{self.after.reference} made from {self.before.reference}" if self.changes else (
+            f"Nothing changes: {self.before.reference} has these values already")
+
+
+@dataclass(frozen=True, repr=False)
+
+class MergeResult(EditResult):
+    """A version that two lines came together in, or that takes a change back; `note` says which."""
+
+    SCHEMA: ClassVar[str] = "merge"
+
+    conflicts: tuple[str, ...]
+    note: str = field(default="", metadata=NOT_IN_JSON)
+
+
+@dataclass(frozen=True)
+
+class Past:
+    """One version of a history: its labels, what it changed (as a player types it), and whether it is on the rig."""
+
+    version: Version
+    labels: tuple[str, ...]
+    changes: tuple[str, ...]
+    applied: bool
+
+    @property
+    def marks(self) -> list[str]:
+        """Its labels, and whether it is applied."""
+        return [*self.labels, *(["applied"] if self.applied else [])]
+
+    def plain(self) -> dict[str, Any]:
+        """As it stands in the JSON."""
+        one = self.version
+        return {"version": one.reference, "id": one.id, "parents": list(one.parents), "labels": list(self.labels),
+                "note": one.note, "author": one.author, "time": one.time, "changes": list(self.changes)}
+
+
+@dataclass(frozen=True, repr=False)
+
+class History(Result):
+    """The versions of a profile, the newest first."""
+
+    SCHEMA: ClassVar[str] = "history"
+
+    profile: str
+    versions: tuple[Past, ...]
+
+    def _rows(self) -> Rows:
+        return [{"version": one.version.reference, "marks": ", ".join(one.marks), "time": one.version.time,
+                 "author": one.version.author, "note": one.version.note, "changes": ", ".join(one.changes)}
+                for one in self.versions]
+
+    def _caption(self) -> str:
+        return f"{self.profile}: {len(self.versions)} versions"
+
+
+@dataclass(frozen=True)
+
+class ShownSetting:
+    """What holds for a setting, the layer that it comes from, and what that hides."""
+
+    effective: "Effective"
+    unit: str
+
+    def plain(self) -> dict[str, Any]:
+        """As it stands in the JSON."""
+        one = self.effective
+        return {"setting": one.key, "value": one.value, "stored": one.stored, "unit": self.unit, "layer": one.layer,
+                "shadows": [{"layer": layer, "value": value} for layer, value in one.shadows]}
+
+
+@dataclass(frozen=True)
+
+class NotHeld:
+    """A setting of which the rig holds something else than a version sets; `held` is None where nothing sets it."""
+
+    setting: str
+    held: Value | None
+    wanted: Value | None
+
+
+@dataclass(frozen=True, repr=False)
+
+class ShowResult(Result):
+    """What holds under a version.
+
+    Args:
+        unknown: what it sets and the rig does not have.
+        planned: what the latest rig-wide version sets, and the rig does not hold; a game's formulas and checks go by
+            what the rig holds.
+        slipped: of a version that was applied last, what the rig no longer holds.
+        findings: what the checks find.
+        measured, applied: whether it was measured against stock, and whether it is on the rig.
+        set_by: setting to the version that gave it its present value; of one setting alone.
+    """
+
+    SCHEMA: ClassVar[str] = "show"
+
+    version: Version
+    note: str
+    unknown: tuple[str, ...]
+    settings: tuple[ShownSetting, ...]
+    planned: tuple[NotHeld, ...]
+    slipped: tuple[NotHeld, ...]
+    findings: "Findings | tuple[Finding, ...]" = field(metadata=NOT_IN_JSON)
+    measured: bool = field(metadata=NOT_IN_JSON)
+    applied: bool = field(metadata=NOT_IN_JSON)
+    set_by: Version | None = field(default=None, metadata=NOT_IN_JSON)
+
+    def _rows(self) -> Rows:
+        return [{key: value for key, value in one.plain().items() if key != "shadows"} for one in self.settings
+                if one.effective.is_set]
+
+    def _caption(self) -> str:
+        return f"{self.version.reference}{f': {self.note}' if self.note else ''}"
+
+
+@dataclass(frozen=True)
+
+class Difference:
+    """A setting that two versions store differently, with what holds on either side, and why it does nothing."""
+
+    setting: str
+    before: Value | None
+    after: Value | None
+    effective_before: Value | None
+    effective_after: Value | None
+    inert: str
+
+
+@dataclass(frozen=True, repr=False)
+
+class Comparison(Result):
+    """What differs between two versions, packs or the rig, and the trials of the two, the newest first.
+
+    `single_runs` says how many runs of either are kept that no trial has played.
+    """
+
+    SCHEMA: ClassVar[str] = "compare"
+
+    before: Version
+    after: Version
+    changes: tuple[Difference, ...]
+    trials: "tuple[Trial, ...]"
+    single_runs: tuple[int, int] = field(metadata=NOT_IN_JSON)
+
+    def _rows(self) -> Rows:
+        from keenlattice._notebook import plain
+
+        return [plain(one) for one in self.changes]
+
+    def _caption(self) -> str:
+        measured = f"; {self.trials[0]._caption()}" if self.trials else "; not measured"
+        return f"{self.before.reference} against {self.after.reference}: {len(self.changes)} settings differ{measured}"

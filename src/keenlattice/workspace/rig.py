@@ -1,0 +1,328 @@
+"""The rig of a workspace: looked at, written to, and put back. Every write is shown first, journalled and read back."""
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
+
+from keenlattice._door import check_methods
+from keenlattice.catalog.values import RESTARTS, Restart, Value
+from keenlattice.profile.version import WHOLE_RIG, Version
+from keenlattice.rig._journal import unfinished
+from keenlattice.rig.find import OURS, home_of, open_rig
+from keenlattice.workspace.chores import Chores
+from keenlattice.workspace.facts import Facts
+from keenlattice.workspace.games import Games
+from keenlattice.workspace.opened import Opened, VersionLike
+from keenlattice.workspace.rig_results import (
+    AppliedChange,
+    ApplyResult,
+    DriftResult,
+    RestartResult,
+    RestorePoint,
+    RestorePoints,
+    Slipped,
+    Survey,
+    UndoResult,
+)
+from keenlattice.workspace.settings import Settings
+from keenlattice.workspace.sheets import Sheets
+from keenlattice.workspace.standing import Standing
+
+if TYPE_CHECKING:
+    from keenlattice.rig._apply import Preview
+    from keenlattice.rig._journal import Journal
+    from keenlattice.rig.base import Rig
+
+Choose = Callable[["Rig"], bool | None]
+"""Is asked what becomes of a change that was cut short: True to finish it, False to undo it, None to leave it."""
+
+
+@check_methods
+
+class RigHandle:
+    """The rig, as far as a player acts on it.
+
+    `name` is what the logbook calls it, `kind` what `Workspace` takes.
+
+    Its parts: `settings` (the catalog), `facts`, `games`, `chores`, and `sheets` of a rig that is changed by hand.
+    """
+
+    def __init__(self, opened: Opened) -> None:
+        self._opened, self._book, self._standing = opened, opened.book, Standing(opened)
+        self.name, self.kind = opened.rig_name, opened.kind
+        self.settings, self.facts, self.games = Settings(opened), Facts(opened), Games(opened)
+        self.chores, self.sheets = Chores(opened), Sheets(opened)
+
+    @property
+    def machine(self) -> "Rig":
+        """The rig itself, opened when it is first asked for."""
+        return self._opened.rig
+
+    @property
+    def by_hand(self) -> bool:
+        """Whether a person changes the rig, and plays on it."""
+        return self._opened.by_hand
+
+    def fingerprint(self) -> str:
+        """Return a short hash of all that the rig's settings are kept in: equal only if byte for byte the same."""
+        from keenlattice.rig._journal import fingerprint
+
+        return fingerprint(self.machine.state())
+
+    def survey(self) -> Survey:
+        """Looks at the rig: its hardware, its games, what is applied, and what is plainly wrong."""
+        from keenlattice.rig.base import pending_on
+        from keenlattice.rig.drift import find_drift
+
+        applied = {name: last.version[:8] for name in (WHOLE_RIG, *self._opened.games)
+                   if (last := self._book.last_apply(self.name, name))}
+        slipped = find_drift(self.machine, self._book)
+        return Survey(dict(pending_on(self.machine)), tuple(one.version for one in slipped), self.name,
+                      dict(self.machine.facts()), tuple(self._opened.games), self.machine.devices(), applied,
+                      self._standing.as_planned(self._standing.findings(f"{WHOLE_RIG}@now"),
+                                                self._opened.find(WHOLE_RIG)),
+                      {one.version.reference: len(one.changes) for one in slipped},
+                      {game.name: game.title for game in self.machine.games()})
+
+    def preview(self, which: VersionLike) -> ApplyResult:
+        """What applying a version would do, step by step; nothing is written.
+
+        Args:
+            which: the version, in any of the ways that `VersionLike` has.
+
+        Raises:
+            UnknownName, BadValue, UsageError: no such version, or one that is invalid on this rig.
+        """
+        from keenlattice.rig._apply import preview
+        from keenlattice.rig._lock import locked
+
+        version = self._opened.find(which)
+        with locked(self.machine, f"preview of {version.reference}"):
+            return self._told(preview(self.machine, version))
+
+    def _told(self, plan: "Preview") -> ApplyResult:
+        from keenlattice.rig.base import HoldsAtStart, NamesPlaces
+        from keenlattice.rig.places import path_of
+
+        changes = tuple(AppliedChange(number, one.key, one.before, one.after, step.rights, step.restart)
+                        for number, step in enumerate(plan.steps, 1) for one in step.changes)
+        rig = self.machine
+        words = {place: rig.place_in_words(place) if isinstance(rig, NamesPlaces) else "" for place in plan.places}
+        places = tuple(dict.fromkeys(words[place] or str(path_of(place, rig.home)) for place in plan.places))
+        keys = [one.key for one in plan.changes if one.after is not None]
+        at_start = tuple(rig.held_at_start(keys)) if isinstance(rig, HoldsAtStart) else ()
+        return ApplyResult(plan.version, self.machine.name, plan.restart, changes, plan.unknown, places, plan.refused,
+                           self._otherwise(plan), plan, at_start)
+
+    def _otherwise(self, plan: "Preview") -> dict[str, tuple[Value, Value]]:
+        """The formulas that come to something else once the rig-wide profile, too, is on the rig."""
+        from keenlattice.profile.formula import is_formula
+        from keenlattice.profile.layers import Base
+        from keenlattice.profile.version import WHOLE_RIG
+
+        formulas = [one for one in plan.changes if is_formula(plan.version.entries.get(one.key))]
+        planned = Base(self._standing.stored(WHOLE_RIG), self.machine.facts())
+        under = self._standing.effective(plan.version, planned) if formulas else {}
+        then = {one.key: under[one.key].value for one in formulas if one.key in under}
+        return {one.key: (one.after, value) for one in formulas
+                if (value := then.get(one.key)) is not None and one.after is not None and value != one.after}
+
+    def apply(self, which: VersionLike, shown: ApplyResult | None = None) -> ApplyResult:
+        """Makes the rig hold a version, reads every value back, and keeps a restore point.
+
+        Of a rig that is changed by hand a sheet is written instead (`sheet` of the result).
+
+        Args:
+            which: the version, in any of the ways that `VersionLike` has.
+            shown: the preview that the player agreed to; if the rig has changed since, nothing is written.
+
+        Raises:
+            RefusedByRig: no rights, or a value that this hardware does not take; the rig is as it was before.
+            RigError: the rig reads back something else; it is as it was before, or the message says what it holds.
+        """
+        from dataclasses import replace
+
+        from keenlattice.errors import RefusedByRig
+        from keenlattice.rig._apply import apply
+        from keenlattice.rig.base import ByHand
+        from keenlattice.rig.byhand.sheets import sheet_to_apply
+
+        plan = shown or self.preview(which)
+        if plan.refused:
+            gone = " ".join(f"{key}=" for key in plan.refused)
+            raise RefusedByRig(f"{'; '.join(dict.fromkeys(plan.refused.values()))}: nothing was written; leave it out "
+                               f"with `keen edit {plan.version.profile} {gone}`")
+        if not plan.changes:
+            return plan
+        if isinstance(self.machine, ByHand):
+            return replace(plan, sheet=sheet_to_apply(self.machine, self._book, plan.version))
+        return replace(self._told(apply(self.machine, self._book, plan.version, plan.preview)), done=True)
+
+    def undo(self, to: int | None = None) -> UndoResult:
+        """Undoes the newest apply or chore, or all since a restore point: what was there before is there again.
+
+        Of a rig that is changed by hand a sheet is written instead (`sheet` of the result).
+
+        Args:
+            to: back to before this restore point.
+
+        Raises:
+            UsageError: nothing is left to undo.
+            RigError: the rig did not take it.
+        """
+        from keenlattice.rig._undo import undo
+        from keenlattice.rig.base import ByHand
+        from keenlattice.rig.byhand.sheets import sheet_to_undo
+
+        self._book.check_writable()
+        if isinstance(self.machine, ByHand):
+            return UndoResult((), self.machine.name, False, (), {}, sheet_to_undo(self.machine, self._book, to))
+        done = undo(self.machine, self._book, to)
+        return UndoResult(done.titles, self.machine.name, done.exactly, done.for_good, done.changes)
+
+    def preview_undo(self, to: int | None = None) -> UndoResult:
+        """Return what `undo` would do; nothing is written.
+
+        Args:
+            to: back to before this restore point; the newest, if not given.
+
+        Raises:
+            UsageError: nothing is left to undo.
+        """
+        from keenlattice.rig._undo import preview_undo
+
+        plan = preview_undo(self.machine, self._book, to)
+        return UndoResult(plan.titles, self.machine.name, plan.exactly, plan.for_good, plan.changes)
+
+    def restore_points(self) -> RestorePoints:
+        """All that was done to the rig, and what of it is still in force."""
+        force = {one.number for one in self._book.in_force(self.name)}
+        return RestorePoints(self.name, tuple(RestorePoint(one, one.number in force)
+                                                  for one in self._book.done_to(self.name)))
+
+    def drift(self) -> DriftResult:
+        """Every profile of which the rig no longer holds what was last applied."""
+        return self._drift(put_back=False)
+
+    def _drift(self, put_back: bool, adopted: Sequence[Version] = ()) -> DriftResult:
+        from keenlattice.rig.drift import find_drift
+
+        found = find_drift(self.machine, self._book)
+        return DriftResult(self.name, put_back, tuple(adopted), tuple(Slipped(one.version, one.changes)
+                                                                         for one in found))
+
+    def put_back(self) -> DriftResult:
+        """Applies again whatever has slipped; of a rig that is changed by hand, writes the sheet for the first.
+
+        Raises:
+            RigError: the rig did not take it.
+        """
+        from dataclasses import replace
+
+        found = self._drift(put_back=True)
+        for one in found.profiles:
+            if (sheet := self.apply(one.version).sheet) is not None:
+                return replace(found, sheet=sheet)
+        return found
+
+    def adopt_drift(self) -> DriftResult:
+        """Makes new versions of what the rig holds now, remembered as applied; nothing is written to the rig."""
+        from dataclasses import replace
+
+        from keenlattice.rig.drift import adopt, find_drift
+
+        found = self.drift()
+        made = [adopt(self.machine, self._book, slipped, self._opened.author)
+                for slipped in find_drift(self.machine, self._book)]
+        return replace(found, adopted=tuple(made))
+
+    def restart(self, what: Restart) -> RestartResult:
+        """Restarts the rig's game, driver or machine, so that what waits for it takes effect.
+
+        Raises:
+            UnknownName: nothing that can be restarted.
+            UsageError: a rig that cannot be restarted from here.
+            RigError: what waited still waits.
+        """
+        from keenlattice.errors import RigError, UnknownName, UsageError
+        from keenlattice.rig._lock import locked
+        from keenlattice.rig.base import Restartable
+
+        if what not in RESTARTS[1:]:
+            raise UnknownName("thing to restart", what, RESTARTS[1:], "there are game, driver and machine")
+        if not isinstance(self.machine, Restartable):
+            raise UsageError(f"the {what} of the rig {self.name} is yours to restart: it cannot be done from here")
+        self._book.check_writable()
+        waiting = dict(self.machine.pending())
+        with locked(self.machine, f"restarting the {what}"):
+            self.machine.restart(what)
+        still = self.machine.pending()
+        failed = [key for key in waiting if key in still and RESTARTS.index(waiting[key]) <= RESTARTS.index(what)]
+        if failed:
+            raise RigError(f"the restart did not bring {', '.join(failed)} into effect: it still waits; was the {what} "
+                           "really restarted?")
+        return RestartResult(self.name, what, tuple(key for key in waiting if key not in still))
+
+    def interrupted(self) -> "Journal | None":
+        """The change of this rig that was cut short, if there is one that nobody is still at."""
+        from keenlattice.rig._recover import cut_short
+
+        return cut_short(self.machine)
+
+    def recover(self, finish: bool = False) -> str | None:
+        """Finishes a change of this rig that was cut short, or takes it back; says in words what was done.
+
+        Args:
+            finish: whether it is finished; else it is taken back.
+
+        Returns: None if there is nothing to recover, or another process is at it.
+
+        Raises:
+            RigError: it can neither be finished nor taken back; it can be tried again.
+        """
+        from keenlattice.rig._recover import recover
+
+        return recover(self.machine, finish=finish)
+
+
+def settle(opened: Opened, choose: Choose | None = None) -> list[str]:
+    """Put right what a process that was killed has left behind, on any rig of a logbook; see `Workspace.settle`."""
+    said = [text for rig in _cut_short(opened) if (text := _settled(rig, choose))]
+    if _may_have_a_sheet(opened):
+        from keenlattice.rig.base import ByHand
+        from keenlattice.rig.byhand.sheets import settle_sheet
+
+        if isinstance(opened.rig, ByHand):
+            settle_sheet(opened.rig, opened.book)
+    return said
+
+
+def _cut_short(opened: Opened) -> "list[Rig]":
+    """Return the rigs on which a change was cut short: a process that made it was killed, or is still at it."""
+    kinds = dict.fromkeys([*OURS, *([] if opened.given else [opened.kind])])
+    rigs = [opened.rig if kind == opened.kind and not opened.given else open_rig(kind, opened.book) for kind in kinds
+            if unfinished(home_of(kind, opened.book.state))]
+    return [*rigs, *([opened.given] if opened.given and unfinished(opened.given.home) else [])]
+
+
+def _may_have_a_sheet(opened: Opened) -> bool:
+    """Return whether a sheet lies in the rig's home, told without opening the rig."""
+    from keenlattice.rig.byhand import SHEET
+
+    home = opened.given.home if opened.given else home_of(opened.kind, opened.book.state)
+    return (home / SHEET).exists()
+
+
+def _settled(rig: "Rig", choose: Choose | None) -> str | None:
+    from keenlattice.errors import KeenLatticeError, RigError
+    from keenlattice.rig._recover import cut_short, recover
+
+    found = cut_short(rig)
+    if found is None:
+        return None
+    finish: bool | None = choose(rig) if choose and found.intent is not None else False
+    if finish is None:
+        raise RigError(f"left as it is; next: keen rig recover --finish or --undo, with the rig {rig.name}")
+    try:
+        return recover(rig, finish=finish)
+    except KeenLatticeError as error:
+        return f"! {found.why} was cut short, and part of it holds: {error}; `keen rig recover` tries again"

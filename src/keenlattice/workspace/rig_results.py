@@ -1,0 +1,218 @@
+"""What comes of looking at a rig, writing to it, and going back."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
+from keenlattice.catalog.values import Restart, Value
+from keenlattice.profile.version import Version
+
+if TYPE_CHECKING:
+    from keenlattice.logbook.applies import Apply
+    from keenlattice.profile.checks import Finding
+    from keenlattice.profile.compare import Change
+    from keenlattice.profile.sheet import Sheet
+    from keenlattice.rig._apply import Preview
+    from keenlattice.rig.base import FactValue
+
+
+class OrSheet(Result):
+    """What was done; or, of a rig that is changed by hand, the sheet of the steps that a person takes instead."""
+
+    sheet: "Sheet | None"
+
+    def to_json(self) -> dict[str, Any]:
+        """The result as JSON types; or the sheet."""
+        from keenlattice.workspace.sheets import SheetResult
+
+        return super().to_json() if self.sheet is None else SheetResult(self.sheet).to_json()
+
+
+@dataclass(frozen=True)
+
+class AppliedChange:
+    """A setting of an apply: the step that it belongs to, and what that takes."""
+
+    step: int
+    setting: str
+    before: Value | None
+    after: Value | None
+    rights: bool
+    restart: "Restart"
+
+
+@dataclass(frozen=True, repr=False)
+
+class ApplyResult(OrSheet):
+    """What an apply has done, or, as a preview, would do.
+
+    Args:
+        restart: the furthest-reaching restart that it takes.
+        unknown: the settings that the rig does not have; they are left out.
+        places: where it writes.
+        refused: of a preview, what cannot be set here, and why; an apply would then not begin.
+        otherwise: settings given by a formula that come to something else once the rig-wide profile, too, is on the
+            rig: to what they come now, and then.
+        at_start: the settings that hold only while Keen Lattice itself starts the game.
+        done: whether it was applied; a preview was not.
+        sheet: of a rig that is changed by hand, the steps that a person takes instead.
+    """
+
+    SCHEMA: ClassVar[str] = "apply"
+
+    version: Version
+    rig: str
+    restart: "Restart"
+    changes: tuple[AppliedChange, ...]
+    unknown: tuple[str, ...]
+    places: tuple[str, ...]
+    refused: Mapping[str, str] = field(metadata=NOT_IN_JSON)
+    otherwise: Mapping[str, tuple[Value, Value]] = field(metadata=NOT_IN_JSON)
+    preview: "Preview" = field(metadata=NOT_IN_JSON)
+    at_start: tuple[str, ...] = ()
+    done: bool = field(default=False, metadata=NOT_IN_JSON)
+    sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
+
+    def _rows(self) -> Rows:
+        return [one.__dict__ for one in self.changes]
+
+    def _caption(self) -> str:
+        if self.sheet is not None:
+            return f"{self.version.reference}: a run sheet of {len(self.sheet.steps)} steps was written"
+        count = f"{len(self.changes)} settings" if len(self.changes) != 1 else "1 setting"
+        return (f"{self.version.reference} applied to the rig {self.rig}, and read back: {count} changed" if self.done
+                else f"{self.version.reference} would change {count} of the rig {self.rig}")
+
+
+@dataclass(frozen=True, repr=False)
+
+class UndoResult(OrSheet):
+    """What an undo has done.
+
+    Args:
+        undone: of what, in words.
+        exactly: whether every place that was touched is byte for byte as it was.
+        for_good: chores that nothing brings back.
+        changes: which values of whom went back.
+        sheet: of a rig that is changed by hand, the steps that a person takes instead.
+    """
+
+    SCHEMA: ClassVar[str] = "undo"
+
+    undone: tuple[str, ...]
+    rig: str
+    exactly: bool
+    for_good: tuple[str, ...]
+    changes: "Mapping[str, Sequence[Change]]"
+    sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
+
+    def _rows(self) -> Rows:
+        return [{"profile": owner, **one.plain()} for owner, some in self.changes.items() for one in some]
+
+    def _caption(self) -> str:
+        return f"undone on the rig {self.rig}: {', '.join(self.undone)}" + (
+            "; it is byte for byte as it was before" if self.exactly else "")
+
+
+@dataclass(frozen=True)
+
+class RestorePoint:
+    """Something that was done to the rig, and whether it is still in force."""
+
+    done: "Apply"
+    in_force: bool
+
+    def plain(self) -> dict[str, Any]:
+        """As it stands in the JSON."""
+        one = self.done
+        return {"number": one.number, "time": one.time, "kind": one.kind, "what": one.title, "in_force": self.in_force}
+
+
+@dataclass(frozen=True, repr=False)
+
+class RestorePoints(Result):
+    """All that was done to a rig, the oldest first: one can go back to before each."""
+
+    SCHEMA: ClassVar[str] = "restore-points"
+
+    rig: str
+    points: tuple[RestorePoint, ...]
+
+    def _rows(self) -> Rows:
+        return [one.plain() for one in self.points]
+
+    def _caption(self) -> str:
+        return f"{len(self.points)} restore points of the rig {self.rig}"
+
+
+@dataclass(frozen=True)
+
+class Slipped:
+    """A profile that has slipped: the version last applied, and what differs (`before` applied, `after` held)."""
+
+    version: Version
+    changes: "Sequence[Change]"
+
+
+@dataclass(frozen=True, repr=False)
+
+class DriftResult(OrSheet):
+    """Every profile of which the rig holds something else than was last applied, and what became of that."""
+
+    SCHEMA: ClassVar[str] = "drift"
+
+    rig: str
+    put_back: bool
+    adopted: tuple[Version, ...]
+    profiles: tuple[Slipped, ...]
+    sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
+
+    def _rows(self) -> Rows:
+        return [{"version": one.version.reference, **change.plain()} for one in self.profiles for change in one.changes]
+
+    def _caption(self) -> str:
+        return f"{len(self.profiles)} profiles have slipped on the rig {self.rig}" if self.profiles else (
+            f"The rig {self.rig} holds what was last applied")
+
+
+@dataclass(frozen=True, repr=False)
+
+class RestartResult(Result):
+    """What a restart brought into effect."""
+
+    SCHEMA: ClassVar[str] = "restart"
+
+    rig: str
+    what: Restart
+    in_effect: tuple[str, ...]
+
+    def _caption(self) -> str:
+        took = ", ".join(self.in_effect) or "nothing new"
+        return f"The {self.what} of {self.rig} was restarted; now in effect: {took}"
+
+
+@dataclass(frozen=True, repr=False)
+
+class Survey(Result):
+    """What the rig is, what is applied, what waits, what has slipped, and what is plainly wrong."""
+
+    SCHEMA: ClassVar[str] = "survey"
+
+    pending: "Mapping[str, Restart]"
+    drift: tuple[Version, ...]
+    rig: str
+    facts: "Mapping[str, FactValue]"
+    games: tuple[str, ...]
+    devices: tuple[str, ...]
+    applied: Mapping[str, str]
+    findings: "tuple[Finding, ...]"
+    slipped: Mapping[str, int] = field(metadata=NOT_IN_JSON)
+    titles: Mapping[str, str] = field(metadata=NOT_IN_JSON)
+
+    def _rows(self) -> Rows:
+        return [{**one.model_dump(), "settings": ", ".join(one.settings)} for one in self.findings]
+
+    def _caption(self) -> str:
+        wrong = sum(one.kind == "wrong" for one in self.findings)
+        return f"{self.rig}: {wrong} settings plainly wrong" if wrong else f"{self.rig}: nothing is plainly wrong"

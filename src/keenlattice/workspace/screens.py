@@ -1,0 +1,120 @@
+"""Screens: planned, and what they cost."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from keenlattice._door import check_methods
+from keenlattice.profile.together import MARK, own_key
+from keenlattice.profile.version import Version, owners
+from keenlattice.study.limits import DECIDES, DEFAULT_PCT
+from keenlattice.workspace._play import minutes_a_step, runs_between_switches, seed_or_fresh, what_matters
+from keenlattice.workspace.opened import Matters, Opened, VersionLike
+from keenlattice.workspace.packs import Packs
+from keenlattice.workspace.played import CheaperScreen, ScreenCost
+
+if TYPE_CHECKING:
+    from keenlattice.profile.pack import Claim
+    from keenlattice.study.screen.plan import ScreenPlan
+
+
+@check_methods
+
+class Screens:
+    """What is done with screens beside playing one at once."""
+
+    def __init__(self, opened: Opened, packs: Packs) -> None:
+        self._opened, self._packs = opened, packs
+
+    def plan(self, before: VersionLike, after: VersionLike | Path, *, together: Sequence[Sequence[str]] = (),
+             rounds: int = 4, seconds: float = 30.0, decides: str = DECIDES, matters: Matters = DEFAULT_PCT,
+             repeats: int | None = None, folded: bool = True, warm_up_s: float = 0.0, seed: int | None = None,
+             switch_minutes: float | None = None) -> "tuple[Version, Version, ScreenPlan]":
+        """Return the two versions and the plan of a screen; its parameters are those of `Studies.screen`.
+
+        Args:
+            before, after, together, rounds, seconds, decides, matters: as in `Studies.screen`.
+            repeats, folded, warm_up_s, seed, switch_minutes: as in `Studies.screen`.
+
+        Raises:
+            UsageError, BadValue, UnknownName: it is invalid.
+        """
+        from keenlattice.study.screen.plan import ScreenPlan, factors_of
+
+        first = self._opened.find(before, both=True)
+        second, claims = self._other(first, after)
+        factors = factors_of(first.entries, second.entries, _groups(together, first, second))
+        claimed = tuple(_claims_of(group, claims) for group in factors) if claims else ()
+        repeats = runs_between_switches(self._opened, repeats, [key for group in factors for key in group], 0.5,
+                                        seconds + warm_up_s, switch_minutes)
+        return first, second, ScreenPlan(
+            factors, claimed, rounds, seconds, seed_or_fresh(seed), decides, warm_up_s=warm_up_s, repeats=repeats,
+            few_switches=self._opened.by_hand, folded=folded, **what_matters(matters, decides))
+
+    def cost(self, plan: "ScreenPlan", switch_minutes: float | None = None) -> ScreenCost:
+        """What a screen would play, and how long that takes.
+
+        Args:
+            plan: of the screen.
+            switch_minutes: how long a person takes to change one setting; learnt, if it is not said.
+        """
+        from keenlattice.study.screen.play import costly
+
+        alone = [group[0] for group in plan.factors if len(group) == 1]
+        restarting = costly(self._opened.rig, plan)
+        step = minutes_a_step(self._opened, switch_minutes) if self._opened.by_hand else 0.0
+        return ScreenCost(plan, plan.runs_a_round, self._minutes_a_round(plan, step),
+                          tuple(plan.factors[place] for place in restarting), plan.switched(restarting),
+                          self._cheaper(plan, step) if self._opened.by_hand else (), tuple(_told_by_checks(alone)))
+
+    def _minutes_a_round(self, plan: "ScreenPlan", step: float) -> float:
+        """How long a round takes, with so many minutes for each setting that a person switches."""
+        from keenlattice.rig.byhand.pace import HANDLING_MINUTES
+        from keenlattice.study.screen.play import costly
+
+        runs = plan.runs_a_round * ((plan.seconds + plan.warm_up_s) / 60 + HANDLING_MINUTES * self._opened.by_hand)
+        return runs + step * plan.switched(costly(self._opened.rig, plan))
+
+    def _cheaper(self, plan: "ScreenPlan", step: float) -> tuple[CheaperScreen, ...]:
+        """Plans that take less time, and by how much their intervals are wider."""
+        others = [replace(plan, repeats=1)] if plan.repeats > 1 else []
+        others += [replace(plan, folded=False)] if plan.folded else []
+        return tuple(CheaperScreen(one.repeats, one.folded, self._minutes_a_round(one, step),
+                                   one.half_width() / plan.half_width()) for one in others)
+
+    def _other(self, before: Version, after: "VersionLike | Path") -> "tuple[Version, Mapping[str, tuple[Claim, ...]]]":
+        """The other version of a screen, and what is claimed of each of its settings if it is a pack."""
+        if not str(after).endswith(".toml") or isinstance(after, Version):
+            return self._opened.find(after, both=True), {}  # type: ignore[arg-type]
+        pack = self._packs.look(Path(str(after)))
+        offers = [offer.offered for offer in pack.rules]
+        names = owners(before.profile)
+        claims = {setting.key + MARK * (offer.rule.game != names[0] and "@" not in setting.key): tuple(offer.rule.claim)
+                  for offer in offers if offer.rule.game in names and not offer.fails for setting in offer.settings}
+        return self._packs.with_rules_of(offers, before, pack.title), claims
+
+
+def _groups(grouped: Sequence[Sequence[str]], before: Version, after: Version) -> list[tuple[str, ...]]:
+    """The groups that a player has named; `checks` stands for those that the checks know of."""
+    from keenlattice.profile.compare import changes
+
+    named = [tuple(group) for group in grouped if tuple(group) != ("checks",)]
+    if ("checks",) in [tuple(group) for group in grouped]:
+        taken = {key for group in named for key in group}
+        named += _told_by_checks([one.key for one in changes(before.entries, after.entries) if one.key not in taken])
+    return named
+
+
+def _told_by_checks(keys: Sequence[str]) -> list[tuple[str, ...]]:
+    """The groups of some settings that the checks name in one breath, whichever part of two profiles has them."""
+    from keenlattice.profile.checks import belong_together
+
+    marked: dict[str, list[str]] = {}
+    for key in keys:
+        marked.setdefault(own_key(key), []).append(key)
+    return [tuple(key for name in group for key in marked[name]) for group in belong_together(marked)]
+
+
+def _claims_of(group: Sequence[str], claims: "Mapping[str, tuple[Claim, ...]]") -> "tuple[Claim, ...]":
+    return next((claims[key] for key in group if claims.get(key)), ())

@@ -1,0 +1,113 @@
+"""The settings that can be set on a rig: searched, noted, and added to."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, ClassVar
+
+from keenlattice._door import check_methods
+from keenlattice._notebook import Result, Rows
+from keenlattice.workspace.opened import Opened
+
+if TYPE_CHECKING:
+    from keenlattice.catalog.model import Setting
+
+SURE = {"known": "mechanism known", "disputed": "disputed: measure it",
+        "placebo": "placebo, as far as anyone has shown"}
+NEEDS = ("rights", "game", "driver", "machine")
+MOVES = ("frame-time", "frame-tail", "latency")
+
+
+@dataclass(frozen=True, repr=False)
+
+class CatalogResult(Result):
+    """Settings that can be set on the rig, what the player has noted of them, and of the catalog's others, why the rig
+    does not have them."""
+
+    SCHEMA: ClassVar[str] = "catalog"
+
+    settings: "tuple[Setting, ...]"
+    notes: Mapping[str, str] = field(default_factory=dict)
+    absent: Mapping[str, str] = field(default_factory=dict)
+
+    def _rows(self) -> Rows:
+        return [{"setting": one.name, "what it is": one.title, "takes": one.allowed()} for one in self.settings]
+
+    def _caption(self) -> str:
+        return f"{len(self.settings)} settings"
+
+
+@check_methods
+
+class Settings:
+    """The catalog of a rig's settings."""
+
+    def __init__(self, opened: Opened) -> None:
+        self._opened = opened
+
+    def search(self, word: str = "", *, domain: str = "", needs: str = "", moves: str = "",
+                sure: str = "") -> CatalogResult:
+        """The settings that can be set on the rig.
+
+        Args:
+            word: a setting; or a domain or a word to search for.
+            domain, needs, moves, sure: only those of this domain, need (of NEEDS), metric (of MOVES) or degree of
+                certainty (of SURE).
+
+        Raises:
+            UnknownName: nothing of that name.
+        """
+        from keenlattice.errors import UnknownName
+        from keenlattice.rig._notes import read_notes
+
+        known = self._opened.rig.catalog()
+        domains = {one.domain for one in known} | {name.partition(".")[0] for name in known.absent}
+        for what, said, choices in (("domain", domain, domains), ("need", needs, NEEDS),
+                                    ("metric to move", moves, MOVES), ("degree of certainty", sure, SURE)):
+            if said and said not in choices:
+                raise UnknownName(what, said, choices, f"there are {', '.join(sorted(choices))}")
+        found = [known[word]] if word in known else [one for one in known if word.lower() in _searched(one)]
+        found = [one for one in found if domain in ("", one.domain)
+                 and needs in ("", one.restart, "rights" * one.rights)
+                 and (not moves or moves in one.moves) and sure in ("", one.sure)]
+        notes = read_notes(self._opened.rig)
+        narrowed = needs or moves or sure or word in known
+        absent = {} if narrowed else {name: why for name, why in known.absent.items() if word.lower() in name
+                                      and domain in ("", name.partition(".")[0])}
+        if not found and not absent and word:
+            raise UnknownName("setting or word", word, [*(one.name for one in known), *(one.domain for one in known)])
+        return CatalogResult(tuple(found), {one.name: notes[one.name] for one in found if one.name in notes}, absent)
+
+    def note(self, setting: str, text: str) -> CatalogResult:
+        """Notes something of a setting on this rig: where it is in the player's own control panel, say. The catalog
+        shows it, and every sheet.
+
+        Args:
+            setting: its name.
+            text: a line; empty to take the note out.
+
+        Raises:
+            UnknownName: no such setting.
+            UsageError: too long a text, or none that can be printed.
+        """
+        from keenlattice.rig._notes import keep_note
+
+        self._opened.book.check_writable()
+        keep_note(self._opened.rig, self._opened.rig.catalog()[setting].name, text)
+        return self.search(setting)
+
+    def add(self, file: Path | str) -> CatalogResult:
+        """Takes a player's own catalog file (TOML), once it is sure that it fits.
+
+        Raises:
+            CatalogError: it breaks the model, or a name is taken.
+        """
+        from keenlattice.catalog.load import add_own_settings
+
+        made = add_own_settings(Path(file), self._opened.book.own_settings)
+        self._opened.reopen()
+        return CatalogResult(tuple(made))
+
+
+def _searched(one: "Setting") -> str:
+    return " ".join([one.name, one.title, one.trades, one.inert, one.advice]).lower()
