@@ -4,6 +4,8 @@ from collections.abc import Mapping
 from importlib import import_module
 from typing import Any
 
+from keenlattice.errors import UnknownName
+
 FORMS: Mapping[str, tuple[str, tuple[str, str]]] = {
     "pack": ("A pack (TOML)", ("profile.pack", "Pack")),
     "setting": ("A setting of a catalog file (TOML)", ("catalog.model", "Setting")),
@@ -29,8 +31,6 @@ def schema(name: str) -> dict[str, Any]:
         UnknownName: there is no such form.
     """
     from pydantic import TypeAdapter
-
-    from keenlattice.errors import UnknownName
 
     if name not in FORMS:
         raise UnknownName("form", name, FORMS)

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import fields, is_dataclass
+from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -50,8 +51,6 @@ class Shown:
         return "\n".join(harmless(line, "\ufffd", "") for line in (self._caption(), *(lines if rows else ())))
 
     def _repr_html_(self) -> str:
-        from html import escape
-
         names, cells = _laid_out(self._in_brief())
         head = "".join(f"<th>{escape(name)}</th>" for name in names)
         body = "".join(f"<tr>{''.join(f'<td>{escape(cell)}</td>' for cell in line)}</tr>" for line in cells)

@@ -13,6 +13,7 @@ from keenlattice.cli.guide import Guide
 from keenlattice.cli.keys import Keys
 from keenlattice.cli.output import say
 from keenlattice.errors import UsageError
+from keenlattice.rig.hand import Paused, TakenBack
 
 if TYPE_CHECKING:
     from keenlattice.profile.sheet import SheetStep
@@ -89,7 +90,6 @@ def judging(ws: "Workspace", keys: Keys) -> Iterator[None]:
         UsageError: they left.
     """
     from keenlattice.rig.base import ByHand
-    from keenlattice.rig.hand import Paused, TakenBack
 
     try:
         if not isinstance(ws.rig.machine, ByHand):

@@ -16,6 +16,7 @@ from keenlattice.cli.views.sheet import show_step
 from keenlattice.errors import BadValue, CaptureError, KeenLatticeError, UsageError
 from keenlattice.measure.serial_log import SerialLog
 from keenlattice.report._sheet_page import heading
+from keenlattice.rig.byhand.pace import learn, minutes_left
 from keenlattice.rig.hand import ComingRun, Noted, Paused, TakenBack
 from keenlattice.workspace._handed import HASHED, Handed, check_plausible, is_of_one_time, read_handed, told_apart
 from keenlattice.workspace.watching import Arrived, FolderGone, WatchedFolder
@@ -68,7 +69,6 @@ class Guide:
 
     def coming(self, run: ComingRun) -> None:
         from keenlattice.rig.base import ByHand
-        from keenlattice.rig.byhand.pace import minutes_left
         from keenlattice.rig.byhand.session import holding
 
         spec = self._ws.studies.by_hand.unfinished_spec()
@@ -96,8 +96,6 @@ class Guide:
         return self._take(steps, "Enter once that is done, or p to leave it for later", last=True)
 
     def _take(self, steps: "Sequence[SheetStep]", ask: str, last: bool = False) -> Noted:
-        from keenlattice.rig.byhand.pace import learn
-
         self._steps, self._asked_for[-1:] = steps, [len(steps)]
         self._show(steps)
         begin = time.monotonic()

@@ -2,6 +2,10 @@
 
 from pathlib import Path
 
+from keenlattice._files import free_path
+from keenlattice.cli.output import warn
+from keenlattice.errors import UsageError
+
 
 def new_figure(path: Path | None) -> Path | None:
     """As `new_file`, of a figure."""
@@ -15,10 +19,6 @@ def new_file(path: Path | None, *endings: str) -> Path | None:
     Raises:
         UsageError: its name has none of the endings, or there is no such folder.
     """
-    from keenlattice._files import free_path
-    from keenlattice.cli.output import warn
-    from keenlattice.errors import UsageError
-
     if path is None:
         return None
     if path.suffix not in endings:

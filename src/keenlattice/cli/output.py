@@ -16,6 +16,7 @@ from typing import Any
 
 from keenlattice._notebook import harmless as harmless
 from keenlattice.cli.terminal import is_terminal, shows_colours
+from keenlattice.errors import UsageError
 
 VERDICT_STYLES = {
     "better": "bold green", "worse": "bold red", "no difference that matters": "bold", "unclear": "yellow",
@@ -135,8 +136,6 @@ def confirmed(question: str, yes: bool) -> bool:
         UsageError: nobody can be asked.
     """
     import typer
-
-    from keenlattice.errors import UsageError
 
     if yes:
         return True

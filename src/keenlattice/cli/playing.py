@@ -10,7 +10,11 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from keenlattice.cli.terminal import is_terminal
+from keenlattice.cli.terminal import STOPPED, Interrupted, is_terminal
+from keenlattice.cli.views.next_run import show_next_run
+from keenlattice.errors import UsageError
+from keenlattice.rig.hand import Paused
+from keenlattice.workspace.next_run import Waiting
 
 if TYPE_CHECKING:
     from keenlattice.workspace.workspace import Workspace
@@ -28,11 +32,7 @@ def playing(ws: "Workspace", what: str, json: bool = False, watch: Path | None =
         watch: a folder that recordings appear in.
         sensor: the serial port of a sensor that is read while a run is played.
     """
-    from keenlattice.cli.terminal import STOPPED, Interrupted
-    from keenlattice.errors import UsageError
     from keenlattice.rig.base import ByHand
-    from keenlattice.rig.hand import Paused
-    from keenlattice.workspace.next_run import Waiting
 
     by_hand = isinstance(ws.rig.machine, ByHand)
     if (watch or sensor) and not by_hand:
@@ -70,9 +70,6 @@ def at_a_terminal(json: bool) -> bool:
 
 
 def _show_what_is_next(ws: "Workspace", waiting: Exception, json: bool) -> None:
-    from keenlattice.cli.views.next_run import show_next_run
-    from keenlattice.workspace.next_run import Waiting
-
     assert isinstance(waiting, Waiting) and waiting.next is not None
     show_next_run(ws, waiting.next, json)
 

@@ -3,6 +3,8 @@
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from keenlattice.errors import UsageError
+
 if TYPE_CHECKING:
     from keenlattice.workspace.latencies import LatencyResult
     from keenlattice.workspace.workspace import Workspace
@@ -11,8 +13,6 @@ if TYPE_CHECKING:
 def measured(ws: "Workspace", file: Path, of: str, channel: int, stages: list[str], said: dict[str, Any]
              ) -> "LatencyResult":
     """What is in a file, by its kind and by what was said of its columns; or by the map that is kept for its header."""
-    from keenlattice.errors import UsageError
-
     unit = said["unit"]
     if said["camera"] is not None:
         return ws.recordings.latency.of_camera(file, said["camera"], of)

@@ -126,8 +126,6 @@ def dropped_of(text: str) -> dict[str, str]:
     Raises:
         UsageError: it is written otherwise.
     """
-    from keenlattice.errors import UsageError
-
     column, equals, value = text.partition("=")
     if text and not equals:
         raise UsageError(f"--dropped {text!r}: write COLUMN=VALUE")

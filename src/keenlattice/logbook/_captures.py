@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keenlattice.errors import BookError
+from keenlattice.errors import BookError, CaptureError
 from keenlattice.logbook import _rows as read
 from keenlattice.logbook._schema import plain_errors
 from keenlattice.logbook.file import BookFile, not_a_link, now
@@ -49,7 +49,6 @@ class Captures(BookFile):
             CaptureError: it is gone, was cut short, or is not the file that was kept.
             BookError: it is a link, or no file of this folder.
         """
-        from keenlattice.errors import CaptureError
         from keenlattice.measure.parquet import read_capture
 
         if not read.FILE_NAME.fullmatch(name):

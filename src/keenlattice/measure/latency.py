@@ -12,6 +12,7 @@ import numpy as np
 
 from keenlattice.errors import CaptureError
 from keenlattice.measure._edges import Steps, light_steps, presses
+from keenlattice.measure._summary import t_interval
 from keenlattice.measure.capture import LONGEST_WAIT_MS, STAGES, Capture, Floats
 
 SOONEST_MS, LATEST_MS = 0.5, 500.0
@@ -163,8 +164,6 @@ def stage_means(latency: Latency) -> dict[str, tuple[float, float, float]]:
 
     Where all of STAGES are known they add up to the mean latency.
     """
-    from keenlattice.measure._summary import t_interval
-
     known = {name: latency.stage_ms[name][np.isfinite(latency.stage_ms[name])]
              for name in STAGES if name in latency.stage_ms}
     return {name: t_interval(times, 0.95) for name, times in known.items() if times.size >= 2}
@@ -221,8 +220,6 @@ def described(latency: Latency, seed: int = 1) -> Described:
     Raises:
         CaptureError: fewer than five presses were answered.
     """
-    from keenlattice.measure._summary import t_interval
-
     waits = latency.waits_ms
     if waits.size < 5:
         raise CaptureError(f"too few presses were answered ({waits.size}): five are needed for any number")

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from keenlattice._files import open_regular
+from keenlattice._files import open_regular, replace_file
 from keenlattice._safejson import parse_json
 from keenlattice.errors import CaptureError
 from keenlattice.measure.capture import STAGES, Capture, Floats
@@ -35,8 +35,6 @@ def write_capture(capture: Capture, path: Path) -> None:
     """
     import pyarrow as pa
     import pyarrow.parquet as pq
-
-    from keenlattice._files import replace_file
 
     frames, clicks = capture.shown_ms.size, capture.click_ms.size
     stages = [np.concatenate([times if times.size else np.full(frames, np.nan), np.full(clicks, np.nan)])

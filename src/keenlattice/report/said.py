@@ -1,12 +1,14 @@
 """What a rig said of itself, in words and pictures."""
 
 from collections.abc import Mapping, Sequence
+from statistics import median
 from typing import TYPE_CHECKING
 
 from keenlattice.measure.series import kind_of
 from keenlattice.measure.telemetry import Reading, part_title
 from keenlattice.report.style import INK, LINES, nothing, plain
 from keenlattice.report.words import listed
+from keenlattice.study.trial._adjusting import LEAST
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -42,8 +44,6 @@ def series_title(name: str) -> str:
 
 def reading_rows(runs: Sequence[Mapping[str, Reading]]) -> list[list[str]]:
     """Each series over some runs: its title and unit, the middle of its means, and the worst there was."""
-    from statistics import median
-
     rows = []
     for name in dict.fromkeys(name for run in runs for name in run):
         found, kind = [run[name] for run in runs if name in run], kind_of(name)
@@ -61,8 +61,6 @@ def adjusted_sentence(series: str, adjusted: bool) -> str:
     >>> adjusted_sentence("gpu0.temperature", True)
     'The changes are told for an equal GPU temperature at the start of each run.'
     """
-    from keenlattice.study.trial._adjusting import LEAST
-
     if not series:
         return ""
     title = series_title(series)

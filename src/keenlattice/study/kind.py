@@ -7,7 +7,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 
 from keenlattice.catalog.values import Value
-from keenlattice.errors import BookError
+from keenlattice.errors import BookError, UsageError
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG, Version, owners
 from keenlattice.study._form import Form
@@ -165,8 +165,6 @@ def game_for(versions: Sequence[Version], game: str | None) -> str:
     Raises:
         UsageError: they are of two profiles, or of the rig-wide one without a game.
     """
-    from keenlattice.errors import UsageError
-
     first, last = versions[0], versions[-1]
     if first.profile != last.profile:
         raise UsageError(f"{first.reference} and {last.reference} are of two profiles; a trial compares two "

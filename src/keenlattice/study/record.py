@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from json import dumps, loads
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._version import __version__
@@ -23,6 +24,7 @@ from keenlattice.logbook.file import now
 from keenlattice.logbook.reference import find
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG, Version, owners
+from keenlattice.rig.hand import TakenBack
 from keenlattice.study._form import Form
 from keenlattice.study.kind import KeptVersion, Spec, game_for, kind_named
 
@@ -207,7 +209,6 @@ def _gone_on(book: "Logbook", rig: "Rig", study: Study) -> Study:
 
 def _played(book: "Logbook", rig: "Rig", study: Study, progress: Progress) -> Any:
     """The result of a study; None if its player takes back the run that they handed over last."""
-    from keenlattice.rig.hand import TakenBack
     from keenlattice.study.playing import play
 
     kind, spec = kind_named(study.kind), spec_of(study)
@@ -269,8 +270,6 @@ def recompute(book: "Logbook", rig: "Rig", study: Study) -> int:
         UsageError: it is not finished.
         KeenLatticeError: a number comes out otherwise; or a run is missing.
     """
-    from json import dumps, loads
-
     from keenlattice.study.playing import replay
 
     kind, spec, before = kind_named(study.kind), spec_of(study), result_of(study).to_json()

@@ -2,8 +2,14 @@
 
 from typing import TYPE_CHECKING
 
+from keenlattice._version import __version__
+from keenlattice.logbook.file import now
 from keenlattice.profile.together import own_key
 from keenlattice.profile.version import Version, owners
+from keenlattice.rig.find import described
+from keenlattice.study.record import Provenance
+from keenlattice.workspace.profiles import Profiles
+from keenlattice.workspace.standing import Standing
 from keenlattice.workspace.wording import in_words, value_text
 
 if TYPE_CHECKING:
@@ -11,7 +17,6 @@ if TYPE_CHECKING:
     from keenlattice.profile.layers import Base
     from keenlattice.report.page.context import Changed, Context
     from keenlattice.report.page.of_history import PastVersion
-    from keenlattice.study.record import Provenance
     from keenlattice.workspace.opened import Opened
 
 
@@ -22,15 +27,10 @@ def context_of(opened: "Opened", game: str, before: Version, after: Version,
     Args:
         provenance: what a study's result rests on: the facts of the rig as it was then, software and time.
     """
-    from keenlattice._version import __version__
-    from keenlattice.logbook.file import now
     from keenlattice.profile.layers import Base
     from keenlattice.report.page.context import Context
     from keenlattice.rig.base import Playable, pending_on
     from keenlattice.rig.drift import find_drift
-    from keenlattice.rig.find import described
-    from keenlattice.study.record import Provenance
-    from keenlattice.workspace.standing import Standing
 
     rests_on, rig = provenance or Provenance(), opened.rig
     standing = Standing(opened)
@@ -58,7 +58,6 @@ def changed(opened: "Opened", before: Version, after: Version, base: "Base") -> 
     That a setting is inert is told by the checks, beside it.
     """
     from keenlattice.report.page.context import Changed
-    from keenlattice.workspace.standing import Standing
 
     standing = Standing(opened)
     catalog, effective, found = opened.rig.catalog(), standing.effective(after, base), []
@@ -101,7 +100,6 @@ def passed(opened: "Opened", game: str) -> "list[PastVersion]":
         UnknownName: no such game.
     """
     from keenlattice.report.page.of_history import PastVersion
-    from keenlattice.workspace.profiles import Profiles
 
     return [PastVersion(one.version.reference, one.version.time[:10], one.version.author, one.version.note,
                  ", ".join(one.changes), ", ".join(one.marks)) for one in Profiles(opened).history(game).versions]

@@ -7,6 +7,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice.errors import CaptureError, UsageError
+from keenlattice.measure._header import header_of
+from keenlattice.profile.matching import match
 from keenlattice.workspace.lookup import known_map, known_sensor, run_of
 
 if TYPE_CHECKING:
@@ -72,7 +74,6 @@ def kind_of_file(opened: "Opened", file: Path,
         UsageError: no map is known for it.
         CaptureError: it cannot be read.
     """
-    from keenlattice.measure._header import header_of
     from keenlattice.measure.sensor_maps import is_sound
 
     if is_sound(file):
@@ -181,7 +182,6 @@ def in_length(capture: "Capture", seconds: float, warm_up_s: float) -> "Capture"
 def _program(rig: "Rig", handed: Handed, game: str) -> str | None:
     """Whose frames to take of a file that holds several programs': the game's, if it is told of."""
     from keenlattice.measure._ingest import programs_in
-    from keenlattice.profile.matching import match
 
     known = next((one for one in rig.games() if one.name == game), None)
     names = programs_in(handed.frames, handed.columns) if handed.columns and known else []

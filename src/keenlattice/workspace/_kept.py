@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Any
 from keenlattice.errors import UsageError
 from keenlattice.logbook._studies import done_of, studies
 from keenlattice.profile.version import Version
+from keenlattice.study.record import result_of, spec_of
 from keenlattice.workspace.opened import Opened
 from keenlattice.workspace.played import ListedStudy, Played
 
@@ -75,15 +76,11 @@ def provenance_of(opened: Opened, study: "Played[Any]") -> "Provenance":
 
 def kept_study(opened: Opened, study: "Study") -> "Played[Any]":
     """Return a finished study as it is kept; it has no page."""
-    from keenlattice.study.record import result_of, spec_of
-
     return Played(study.kind, study.number, spec_of(study), result_of(study), lambda: done_of(opened.book, study))
 
 
 def listed(study: "Study") -> ListedStudy:
     """A study as it stands in a list."""
-    from keenlattice.study.record import spec_of
-
     spec = spec_of(study)
     return ListedStudy(study.number, study.kind, study.time, spec.about, study.result is not None,
                        getattr(spec, "is_pilot", False))

@@ -3,7 +3,9 @@
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.catalog.values import Value
+from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.version import Version
+from keenlattice.report.words import titles
 
 if TYPE_CHECKING:
     from keenlattice.study.tune.result import Tuning
@@ -29,15 +31,10 @@ def base_of(opened: "Opened", found: "Played[Any]") -> Version:
 
 def tuned(base: Version, result: "Tuning") -> dict[str, Value] | None:
     """What the version that it started from sets with the best of a tuning; None if there is no best."""
-    from keenlattice.profile.compare import with_changes
-
     return None if result.best is None else with_changes(base.entries, result.best.values)
 
 
 def _of_tuning(opened: "Opened", found: "Played[Any]") -> Made | None:
-    from keenlattice.profile.compare import changes
-    from keenlattice.report.words import titles
-
     result, base = found.result, base_of(opened, found)
     entries = tuned(base, result)
     if entries is None or not changes(base.entries, entries):
@@ -46,8 +43,6 @@ def _of_tuning(opened: "Opened", found: "Played[Any]") -> Made | None:
 
 
 def _of_ramp(opened: "Opened", found: "Played[Any]") -> Made | None:
-    from keenlattice.profile.compare import with_changes
-
     result, base = found.result, base_of(opened, found)
     setting = opened.rig.catalog()[result.plan.key]
     value = int(result.settled) if setting.kind == "whole" else result.settled

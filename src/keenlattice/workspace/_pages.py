@@ -3,7 +3,13 @@
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
+from keenlattice.errors import CaptureError, UsageError
+from keenlattice.logbook._studies import studies
+from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version, stock
+from keenlattice.report.page.content import Text
+from keenlattice.rig.find import described
+from keenlattice.study.record import spec_of
 from keenlattice.workspace._context import context_of, passed
 from keenlattice.workspace._kept import (
     finished,
@@ -54,8 +60,6 @@ def page_of(opened: "Opened", study: Played[Any]) -> Page:
     Raises:
         UsageError: there is none of its kind.
     """
-    from keenlattice.errors import UsageError
-
     makers = {"trial": _of_trial, "screen": _of_screen, "tune": _of_tune, "hunt": _of_hunt, "blind": _of_blind,
               "pool": _of_pool}
     if study.kind == "ramp":
@@ -66,8 +70,6 @@ def page_of(opened: "Opened", study: Played[Any]) -> Page:
 
 
 def _missing(study: Played[Any]) -> str:
-    from keenlattice.errors import CaptureError
-
     if study.kind not in ("trial", "hunt"):
         return ""
     try:
@@ -78,7 +80,6 @@ def _missing(study: Played[Any]) -> str:
 
 
 def _of_trial(opened: "Opened", study: Played[Any]) -> "Report":
-    from keenlattice.report.page.content import Text
     from keenlattice.report.page.of_screen import standings
     from keenlattice.report.page.of_trial import trial_report
 
@@ -115,8 +116,6 @@ def _of_tune(opened: "Opened", study: Played[Any]) -> "Report":
 
 def _made_of(opened: "Opened", base: Version, result: "Tuning") -> Version | None:
     """The version that was made of a tuning's best."""
-    from keenlattice.profile.compare import changes
-
     entries = tuned(base, result)
     if entries is None:
         return None
@@ -145,7 +144,6 @@ def _of_blind(opened: "Opened", study: Played[Any]) -> "Report":
 def _of_pool(opened: "Opened", study: Played[Any]) -> "Report":
     from keenlattice.report.page.context import Context
     from keenlattice.report.page.of_pool import pool_report
-    from keenlattice.rig.find import described
 
     about, rig = provenance_of(opened, study), opened.rig
     return pool_report(study.result, Context(
@@ -178,10 +176,6 @@ def _screens(opened: "Opened", game: str) -> "list[Screen]":
 
 def newest_with_page(opened: "Opened") -> int:
     """The number of the newest study that is finished and has a report."""
-    from keenlattice.errors import UsageError
-    from keenlattice.logbook._studies import studies
-    from keenlattice.study.record import spec_of
-
     found = [study for study in studies(opened.book, opened.rig_name, finished=True)
              if study.kind != "ramp" and not getattr(spec_of(study), "is_pilot", False)]
     if not found:

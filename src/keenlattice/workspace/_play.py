@@ -5,8 +5,13 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.errors import UsageError
+from keenlattice.rig.byhand.pace import HANDLING_MINUTES, RESTARTS_MINUTES, cheapest_repeats
+from keenlattice.study.kind import KeptVersion
+from keenlattice.study.limits import fresh_seed
+from keenlattice.study.record import play_on, spec_of, start
 from keenlattice.workspace._files_hand import FilesHand
 from keenlattice.workspace._kept import unfinished_study
+from keenlattice.workspace._made import entries_made
 from keenlattice.workspace._pages import finished_study
 from keenlattice.workspace.next_run import Waiting, what_is_next
 from keenlattice.workspace.opened import Opened
@@ -29,16 +34,12 @@ class StudyPlayer:
 
     def play(self, kind: str, spec: "Spec", progress: "Progress | None" = None) -> "Played[Any]":
         """Play a study of any kind; see `Studies.play`."""
-        from keenlattice.study.record import start
-
         study = start(self._opened.book, self._opened.rig, kind, spec)
         self.tell_of_base(spec)
         return self._play(study, progress)
 
     def resume(self, number: int | None, progress: "Progress | None") -> "Played[Any]":
         """Go on with a study that was stopped; see `Studies.resume`."""
-        from keenlattice.study.record import spec_of
-
         study = unfinished_study(self._opened, number=number)
         if spec_of(study).files:
             raise UsageError(f"{study.kind} {study.number} waits for your recordings: keen trial --take FILE")
@@ -53,7 +54,6 @@ class StudyPlayer:
     def trial(self, before: "Version", after: "Version", plan: "TrialPlan", game: str | None,
               progress: "Progress | None") -> "Played[Any]":
         """Play a trial of two versions by a plan."""
-        from keenlattice.study.kind import KeptVersion
         from keenlattice.study.trial.plan import TrialSpec
 
         return self.play("trial", TrialSpec(KeptVersion.of(before), KeptVersion.of(after), plan, game), progress)
@@ -61,7 +61,6 @@ class StudyPlayer:
     def _play(self, study: "Study", progress: "Progress | None") -> "Played[Any]":
         """Play what is left of a study; one by hand may wait for its player, and then says for what."""
         from keenlattice.rig.base import ByHand
-        from keenlattice.study.record import play_on
 
         rig = self._opened.rig
         nobody = isinstance(rig, ByHand) and rig.hand is None
@@ -80,7 +79,6 @@ class StudyPlayer:
     def _with_version(self, study: "Played[Any]", progress: "Progress | None") -> "Played[Any]":
         """Return a tuning or a ramp with the version that is made of it, and the trial that proves that, if wanted."""
         from keenlattice.study.trial.plan import TrialPlan
-        from keenlattice.workspace._made import entries_made
 
         made = entries_made(self._opened, study)
         if made is None:
@@ -121,7 +119,6 @@ def runs_between_switches(opened: Opened, said: int | None, keys: Sequence[str],
         switch_minutes: how long a person takes to change one setting, if they said so.
     """
     from keenlattice.rig._apply import restart_for
-    from keenlattice.rig.byhand.pace import HANDLING_MINUTES, RESTARTS_MINUTES, cheapest_repeats
 
     if said is not None or not opened.by_hand:
         return said or 1
@@ -145,6 +142,4 @@ def what_matters(matters: float | str, decides: str) -> Mapping[str, Any]:
 
 def seed_or_fresh(seed: int | None) -> int:
     """Return a seed that was given, or one that is drawn."""
-    from keenlattice.study.limits import fresh_seed
-
     return fresh_seed() if seed is None else seed

@@ -6,8 +6,10 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
+from keenlattice.logbook._studies import runs_of, take_back_run
+from keenlattice.study.record import spec_of
 from keenlattice.workspace._files_hand import FilesHand
-from keenlattice.workspace._handed import HASHED, told_apart
+from keenlattice.workspace._handed import HASHED, read_handed, told_apart
 from keenlattice.workspace._kept import unfinished_study
 from keenlattice.workspace._play import StudyPlayer
 from keenlattice.workspace.next_run import NextRun, Waiting, by_hand_rig
@@ -70,8 +72,6 @@ class ByHandStudies:
 
     def handed_before(self) -> set[str]:
         """The hashes of all files that were handed over in the newest unfinished study, if there is one."""
-        from keenlattice.logbook._studies import runs_of
-
         try:
             files = [run.file for run in runs_of(self._opened.book, unfinished_study(self._opened)) if not run.excluded]
         except UsageError:
@@ -80,8 +80,6 @@ class ByHandStudies:
 
     def unfinished_spec(self) -> "Spec | None":
         """What the newest unfinished study was planned with; None if there is none."""
-        from keenlattice.study.record import spec_of
-
         try:
             return spec_of(unfinished_study(self._opened))
         except UsageError:
@@ -100,7 +98,6 @@ class ByHandStudies:
             CaptureError: a recording cannot be read; none of them is kept then.
         """
         from keenlattice.rig.base import game_of
-        from keenlattice.workspace._handed import read_handed
 
         game_of(by_hand_rig(self._opened), game)
         handed = told_apart(self._opened, [Path(file) for file in files], columns)
@@ -119,8 +116,6 @@ class ByHandStudies:
         Raises:
             UsageError: none was handed over.
         """
-        from keenlattice.logbook._studies import take_back_run
-
         by_hand_rig(self._opened)
         study = unfinished_study(self._opened)
         if take_back_run(self._opened.book, study) is None:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
+from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.workspace.opened import Opened
 
@@ -75,7 +76,6 @@ class Chores:
         Raises:
             UnknownName: the rig has no such chore.
         """
-        from keenlattice.profile.compare import changes
         from keenlattice.rig.chores import after_chore, chore_of
 
         chosen, state = chore_of(self._opened.rig, name), self._opened.rig.state()

@@ -1,6 +1,6 @@
 """Claims: what a pack's author says a change does, measured here."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
@@ -78,8 +78,6 @@ def repeat_claims(opened: Opened, packs: Packs, player: StudyPlayer, file: Path 
 
 def _repeated(opened: Opened, packs: Packs, player: StudyPlayer, one: "OfferedRule", plan: "TrialPlan",
               game: str | None, progress: "Progress | None") -> Repeated:
-    from dataclasses import replace
-
     from keenlattice.measure.metrics import METRICS
     from keenlattice.study.deciding import MOST_DECIDERS, MOST_PCT
     from keenlattice.study.trial.claims import held

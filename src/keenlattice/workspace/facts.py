@@ -7,6 +7,9 @@ from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
 from keenlattice._notebook import Result, Rows
+from keenlattice.errors import UsageError
+from keenlattice.rig._factnames import FACTS, OF_A_DEVICE, device_names, named
+from keenlattice.rig.byhand.here import facts_here
 from keenlattice.workspace.opened import Opened
 
 if TYPE_CHECKING:
@@ -61,8 +64,6 @@ class Facts:
 
     def names(self) -> FactNames:
         """The facts that there are, and what each is; those of a device are named after it."""
-        from keenlattice.rig._factnames import FACTS, OF_A_DEVICE
-
         each = [(f"{device}_{name}", what) for device in self._opened.rig.devices()
                 for name, what in OF_A_DEVICE.items()]
         return FactNames({name: f"{what} ({kind})" for name, (kind, what) in [*FACTS.items(), *each]})
@@ -74,8 +75,6 @@ class Facts:
             UsageError: the rig tells its facts itself.
             NeedsInstalling: the package that asks the system is missing.
         """
-        from keenlattice.rig.byhand.here import facts_here
-
         self.questions()
         return facts_here()
 
@@ -85,7 +84,6 @@ class Facts:
         Raises:
             UsageError: the rig tells its facts itself.
         """
-        from keenlattice.errors import UsageError
         from keenlattice.rig.base import TakesFacts
 
         if not isinstance(self._opened.rig, TakesFacts):
@@ -106,8 +104,6 @@ class Facts:
             UsageError: the rig tells its facts itself; or what is no such fact or device, or no such file.
             RigError: the file cannot be read.
         """
-        from keenlattice.errors import UsageError
-        from keenlattice.rig._factnames import device_names, named
         from keenlattice.rig.base import TakesFacts
         from keenlattice.rig.byhand.machine import read_about
 

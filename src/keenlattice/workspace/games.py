@@ -1,16 +1,18 @@
 """The games of a rig: told of, looked up, and matched with an executable."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
-from keenlattice.profile.matching import Game
+from keenlattice.errors import UnknownName, UsageError
+from keenlattice.profile.matching import Game, match
+from keenlattice.rig._lock import locked
+from keenlattice.rig.gamelist import Listed, add_game, read_games
 from keenlattice.workspace.opened import Opened
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import DriverOption
-    from keenlattice.rig.gamelist import Listed
 
 
 @dataclass(frozen=True, repr=False)
@@ -79,9 +81,7 @@ class Games:
         Raises:
             UsageError: the rig's games are its own.
         """
-        from keenlattice.errors import UsageError
         from keenlattice.rig.base import TakesGames
-        from keenlattice.rig.gamelist import Listed, read_games
 
         if not isinstance(self._opened.rig, TakesGames):
             raise UsageError(f"the games of the rig {self._opened.rig_name} are its own, and stay as they are; choose "
@@ -100,12 +100,7 @@ class Games:
             UsageError: a name that cannot be one; or the rig's games are its own, or show no window.
             RigError: it cannot be written, or nothing answers.
         """
-        from dataclasses import replace
-
-        from keenlattice.errors import UsageError
-        from keenlattice.rig._lock import locked
         from keenlattice.rig.base import FindsSpot
-        from keenlattice.rig.gamelist import add_game
 
         name = told.game.name
         self.get(name)
@@ -129,8 +124,6 @@ class Games:
             UnknownName: none, on a rig without such files.
             UsageError: two games claim it.
         """
-        from keenlattice.errors import UnknownName
-        from keenlattice.profile.matching import match
         from keenlattice.rig.base import TellsOptions
 
         rig = self._opened.rig

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._door import check_methods
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
+from keenlattice.errors import UsageError
+from keenlattice.measure._header import header_of
 from keenlattice.workspace.lookup import known_sensor, run_of
 from keenlattice.workspace.opened import Opened, VersionLike
 from keenlattice.workspace.page import Drawing
@@ -98,8 +100,6 @@ class Latencies:
         Args:
             file: its path.
         """
-        from keenlattice.measure._header import header_of
-
         known = known_sensor(self._opened, header_of(Path(file))[0])
         return None if known is None else self.measure(known.read(Path(file)), of, Path(file).name)
 
@@ -117,7 +117,6 @@ class Latencies:
         Raises:
             CaptureError: the file cannot be read, or the map does not hold together.
         """
-        from keenlattice.measure._header import header_of
         from keenlattice.measure.sensor_maps import sensor_map
 
         told = {column: text for column, text in columns.items() if text}
@@ -175,7 +174,6 @@ class Latencies:
             UsageError: a column or a stage that there is not.
             CaptureError: the file cannot be read.
         """
-        from keenlattice.errors import UsageError
         from keenlattice.measure.capture import STAGES
         from keenlattice.measure.sensors import read_events
 
@@ -189,8 +187,6 @@ class Latencies:
 
 
 def _unit(text: str) -> "Unit":
-    from keenlattice.errors import UsageError
-
     if text not in ("s", "ms", "us", "ns"):
         raise UsageError(f"--unit {text}: there are s, ms, us and ns")
     return text  # type: ignore[return-value]

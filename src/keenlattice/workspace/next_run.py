@@ -7,7 +7,10 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value
 from keenlattice.errors import UsageError
+from keenlattice.logbook._studies import runs_of
+from keenlattice.rig.byhand.pace import minutes_left
 from keenlattice.rig.hand import ComingRun, Paused
+from keenlattice.study.record import spec_of
 
 if TYPE_CHECKING:
     from keenlattice.logbook._studies import Study
@@ -73,10 +76,7 @@ class Waiting(Paused):
 
 def what_is_next(opened: "Opened", study: "Study", waiting: Waiting) -> NextRun:
     """Return what a study by hand waits for, as it is told."""
-    from keenlattice.logbook._studies import runs_of
-    from keenlattice.rig.byhand.pace import minutes_left
     from keenlattice.rig.byhand.session import holding
-    from keenlattice.study.record import spec_of
 
     spec, run = spec_of(study), waiting.run
     done = sum(not one.excluded for one in runs_of(opened.book, study))

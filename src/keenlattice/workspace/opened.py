@@ -10,8 +10,10 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
+from keenlattice.errors import UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.reference import find
+from keenlattice.profile.together import split, together
 from keenlattice.profile.version import HELD_NOW, Entries, Version, owners, stock
 from keenlattice.rig.find import check_complete, home_of, name_of, open_rig
 
@@ -122,9 +124,6 @@ class Opened:
             UsageError: `@applied` where nothing has been applied; or what was given has made no version, or is two
                 versions where one is wanted.
         """
-        from keenlattice.errors import UsageError
-        from keenlattice.profile.together import split, together
-
         version = which if isinstance(which, str | Version) else which.version
         if version is None:
             raise UsageError(f"{type(which).__name__} has made no version")

@@ -6,8 +6,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._door import check_methods
+from keenlattice._files import replace_file
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
+from keenlattice.errors import UsageError
+from keenlattice.logbook._studies import trials_between
+from keenlattice.profile.compare import changes
+from keenlattice.profile.together import parted, together
 from keenlattice.profile.version import Version, owners
+from keenlattice.study.record import provenance_of, result_of
 from keenlattice.workspace.opened import Opened, VersionLike
 from keenlattice.workspace.profile_results import EditResult
 from keenlattice.workspace.standing import Standing
@@ -127,9 +133,7 @@ class Packs:
             PackError: it is no pack, or damaged.
             UsageError: it has no rule of that number.
         """
-        from keenlattice.errors import UsageError
         from keenlattice.profile._offer import adopted
-        from keenlattice.profile.compare import changes
 
         pack = self.look(file)
         if odd := [number for number in rules if not 1 <= number <= len(pack.rules)]:
@@ -169,9 +173,6 @@ class Packs:
         """
         from pydantic import ValidationError
 
-        from keenlattice._files import replace_file
-        from keenlattice.errors import UsageError
-        from keenlattice.profile.compare import changes
         from keenlattice.profile.pack import Rule, pack_text, parse_pack, read_pack, with_rules
 
         version, file = self._opened.find(which), Path(file)
@@ -204,9 +205,6 @@ class Packs:
         Raises:
             UsageError: there is none, or it found nothing that could be claimed.
         """
-        from keenlattice.errors import UsageError
-        from keenlattice.logbook._studies import trials_between
-        from keenlattice.study.record import provenance_of, result_of
         from keenlattice.study.trial.claims import claims_of
 
         before = self._opened.find(since or f"{version.profile}@stock")
@@ -231,7 +229,6 @@ class Packs:
             note: why.
         """
         from keenlattice.profile._offer import adopted
-        from keenlattice.profile.together import parted, together
 
         parts, catalog = parted(before.profile, before.entries), self._opened.rig.catalog()
         taken = {**parts, **adopted(tuple(offers), lambda profile: parts.get(profile, {}))}

@@ -2,10 +2,15 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from keenlattice._files import free_path, replace_file
 from keenlattice._notebook import NOT_IN_JSON, Result
+from keenlattice.errors import KeenLatticeError
+from keenlattice.report.page.markdown import to_markdown
+from keenlattice.report.style import DPI, save
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -29,15 +34,9 @@ class Drawing:
             UsageError: another ending.
             KeenLatticeError: it cannot be written.
         """
-        from keenlattice.report.style import save
-
         save(self.draw(), Path(path))
 
     def _repr_png_(self) -> bytes:
-        from io import BytesIO
-
-        from keenlattice.report.style import DPI
-
         kept = BytesIO()
         self.draw().savefig(kept, dpi=DPI, format="png")
         return kept.getvalue()
@@ -75,8 +74,6 @@ class Page(Result):
 
     def markdown(self, figure: str = "") -> str:
         """The page as Markdown; `figure` is the name of the picture beside it."""
-        from keenlattice.report.page.markdown import to_markdown
-
         return to_markdown(self.content, figure)
 
     def save(self, path: Path | str | None = None) -> "Saved":
@@ -88,9 +85,6 @@ class Page(Result):
         Raises:
             KeenLatticeError: it cannot be written.
         """
-        from keenlattice._files import free_path, replace_file
-        from keenlattice.errors import KeenLatticeError
-
         path = Path(path) if path else free_path(Path(f"{self.name}.html"))
         beside = free_path(path.with_suffix(".png")) if path.suffix == ".md" and self.content.figure else None
         if beside and self.content.figure:

@@ -6,9 +6,17 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._door import check_methods
+from keenlattice._files import replace_file
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value, same
+from keenlattice.errors import KeenLatticeError, UnknownName, UsageError
+from keenlattice.logbook._evidence import name_of, new_evidence, pooling
+from keenlattice.logbook._studies import studies
 from keenlattice.profile.compare import Change
+from keenlattice.report.pool_words import told_beside
+from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
+from keenlattice.study.limits import DECIDES
+from keenlattice.study.record import result_of
 from keenlattice.workspace._kept import kept_study
 from keenlattice.workspace._pages import finished_study
 from keenlattice.workspace._play import minutes_a_step
@@ -124,9 +132,6 @@ class EvidencePool:
             UsageError: another ending; or nothing was begun.
             KeenLatticeError: it cannot be written.
         """
-        from keenlattice._files import replace_file
-        from keenlattice.errors import KeenLatticeError, UsageError
-        from keenlattice.logbook._studies import studies
         from keenlattice.study.pool.from_studies import is_evidence, records_of
         from keenlattice.study.pool.reading import as_file
 
@@ -167,10 +172,6 @@ class EvidencePool:
             UsageError: there is no pool to add to.
             UnknownName: no such metric.
         """
-        from keenlattice.errors import UsageError
-        from keenlattice.logbook._evidence import name_of, new_evidence, pooling
-        from keenlattice.logbook._studies import studies
-        from keenlattice.study.limits import DECIDES
         from keenlattice.study.pool.plan import PoolPlan
         from keenlattice.study.pool.play import pool_evidence
         from keenlattice.study.pool.reading import chosen, collect_evidence
@@ -206,8 +207,6 @@ class EvidencePool:
             UsageError: there is no pool yet.
             UnknownName: it knows nothing of that setting.
         """
-        from keenlattice.errors import UnknownName
-
         newest = self._newest_pool()
         results, limits = newest.result, self._limits(game)
         chosen = [item for item in results.changes if not setting or setting in item.settings]
@@ -232,7 +231,6 @@ class EvidencePool:
         Raises:
             UsageError: there is no pool yet, or the two set the same.
         """
-        from keenlattice.errors import UsageError
         from keenlattice.study.pool.from_studies import above_stock
         from keenlattice.study.pool.order import Pace, in_order
 
@@ -260,7 +258,6 @@ class EvidencePool:
 
     def _switch_minutes(self, key: str) -> float:
         from keenlattice.rig._apply import restart_for
-        from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
 
         own = minutes_a_step(self._opened, None) if self._opened.by_hand else 0.0
         return own + RESTARTS_MINUTES[restart_for(self._opened.rig, [key])]
@@ -298,22 +295,16 @@ class EvidencePool:
     @property
     def _pool_there(self) -> "Played[Pool] | None":
         """The newest pool, if there is one."""
-        from keenlattice.logbook._studies import studies
-
         newest = next(iter(studies(self._opened.book, self._opened.rig_name, "pool", finished=True, most=1)), None)
         return None if newest is None else kept_study(self._opened, newest)
 
     def _beside(self, changes: "Mapping[str, PooledChange]", game: str) -> dict[str, str]:
-        from keenlattice.report.pool_words import told_beside
-
         if not changes:
             return {}
         expected = self._expecting(self._limits(game))
         return {key: told_beside(item, expected(item)) for key, item in changes.items()}
 
     def _newest_pool(self) -> "Played[Pool]":
-        from keenlattice.errors import UsageError
-
         there = self._pool_there
         if there is None:
             raise UsageError("there is no pool yet: keen pool read FILE OR FOLDER")
@@ -328,9 +319,6 @@ class EvidencePool:
 
     def _limits(self, game: str) -> Mapping[str, float]:
         """What the frames wait for on this rig, by the newest trial or screen that says so; empty if none does."""
-        from keenlattice.logbook._studies import studies
-        from keenlattice.study.record import result_of
-
         for kind in ("trial", "screen"):
             for result in map(result_of, studies(self._opened.book, self._opened.rig_name, kind, finished=True)):
                 if game in ("", result.game) and result.limited_by:

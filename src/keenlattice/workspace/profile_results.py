@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result, Rows
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows, plain
 from keenlattice.catalog.values import Value
 from keenlattice.profile.version import Version
 
@@ -182,8 +182,6 @@ class Comparison(Result):
     single_runs: tuple[int, int] = field(metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
-        from keenlattice._notebook import plain
-
         return [plain(one) for one in self.changes]
 
     def _caption(self) -> str:

@@ -5,8 +5,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keenlattice._door import check_methods
+from keenlattice.catalog.values import written
+from keenlattice.errors import UsageError
 from keenlattice.logbook._studies import trials_between
+from keenlattice.profile._merge import merge as merged
+from keenlattice.profile._merge import settled
+from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.version import WHOLE_RIG, Version
+from keenlattice.study.record import provenance_of, result_of
 from keenlattice.workspace.opened import Opened, VersionLike
 from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.profile_results import (
@@ -20,6 +26,7 @@ from keenlattice.workspace.profile_results import (
     ShowResult,
 )
 from keenlattice.workspace.standing import Standing
+from keenlattice.workspace.wording import value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
@@ -62,8 +69,6 @@ class Profiles:
         Raises:
             UnknownName, BadValue: no such setting, or a value that it does not take.
         """
-        from keenlattice.profile.compare import changes, with_changes
-
         edits = self._checked(self._opened.find(which), settings)
         with self._opened.book.together():  # so that edits at once are made one on top of the other
             before = self._opened.find(which)
@@ -104,9 +109,6 @@ class Profiles:
         Raises:
             UsageError: versions of two profiles; or a conflict that is not settled.
         """
-        from keenlattice.errors import UsageError
-        from keenlattice.profile._merge import merge as merged
-
         one, other = self._opened.find(first), self._opened.find(second)
         if one.profile != other.profile:
             raise UsageError(f"{one.reference} and {other.reference} are of two profiles; a merge joins two lines of "
@@ -125,9 +127,6 @@ class Profiles:
         Raises:
             UsageError: it changed nothing that could be taken back; or a conflict that is not settled.
         """
-        from keenlattice.errors import UsageError
-        from keenlattice.profile._merge import merge as merged
-
         version = self._opened.find(which)
         latest = self._opened.book.latest(version.profile)
         if latest is None or not version.time:
@@ -139,9 +138,6 @@ class Profiles:
     def _sides(self, keep: Side, settle: Mapping[str, Side],
                ask: Settle | None) -> "Callable[[Merge], dict[str, Side]]":
         """Tells how each conflict of a merge is settled."""
-        from keenlattice.errors import UsageError
-        from keenlattice.workspace.wording import value_text
-
         def sides(found: "Merge") -> dict[str, Side]:
             known = {one.key for one in found.conflicts}
             if odd := [key for key in settle if key not in known]:
@@ -162,9 +158,6 @@ class Profiles:
     def _make(self, found: "Merge", parents: list[Version], note: str,
               sides: "Callable[[Merge], dict[str, Side]]") -> MergeResult:
         """The version that comes out, once every conflict is settled."""
-        from keenlattice.profile._merge import settled
-        from keenlattice.profile.compare import changes
-
         chosen = sides(found)
         entries = settled(found, {one.key: one.one if chosen[one.key] == "first" else one.other
                                   for one in found.conflicts})
@@ -181,8 +174,6 @@ class Profiles:
         Raises:
             UsageError: it is no version of its own, or a word that means something else in a reference.
         """
-        from keenlattice.errors import UsageError
-
         version = self._opened.find(which)
         if not version.time:
             raise UsageError(f"{which if isinstance(which, str) else version.reference} is no version of its own and "
@@ -243,8 +234,6 @@ class Profiles:
                      for change in slipped_from(self._opened.rig, version, self._opened.rig.state()))
 
     def _check_shown(self, setting: str, effective: "Any") -> None:
-        from keenlattice.errors import UsageError
-
         one = self._opened.rig.catalog()[setting]
         if setting not in effective:
             raise UsageError(f"{one.name} is set per device, and no layer sets it as {setting}; "
@@ -261,8 +250,6 @@ class Profiles:
         Raises:
             UsageError: two packs.
         """
-        from keenlattice.study.record import result_of
-
         one, other = self._both(before, after)
         runs = [len(self._opened.runs_of(side)) for side in (one, other)]
         trials = trials_between(self._opened.book, one.reference, other.reference)
@@ -273,14 +260,11 @@ class Profiles:
     def _base_of(self, study: "Study") -> "Base":
         """What the versions of a finished study stood on while it was played."""
         from keenlattice.profile.layers import Base
-        from keenlattice.study.record import provenance_of
 
         kept = provenance_of(study)
         return Base(kept.held, kept.facts)
 
     def _both(self, before: VersionLike | Path, after: VersionLike | Path) -> tuple[Version, Version]:
-        from keenlattice.errors import UsageError
-
         packs = [_is_pack(which) for which in (before, after)]
         if all(packs):
             raise UsageError("two packs cannot be compared with each other: compare each with a version")
@@ -338,9 +322,6 @@ class Profiles:
 
 def _changed_by(book: "Logbook", version: Version, known: Mapping[str, Version]) -> tuple[str, ...]:
     """What a version changed, as a player would type it."""
-    from keenlattice.catalog.values import written
-    from keenlattice.profile.compare import changes
-
     parents = [known.get(parent) or book.version(version.profile, parent) for parent in version.parents[:1]]
     before = parents[0].entries if parents else {}
     return tuple(f"{one.key}={'' if one.after is None else written(one.after)}"

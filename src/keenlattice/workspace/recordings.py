@@ -6,11 +6,18 @@ To compare two versions takes a trial: single runs describe, and prove no differ
 import math
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice._door import check_methods
+from keenlattice.errors import UsageError
+from keenlattice.measure._header import header_of
+from keenlattice.measure._layout import NUMBER
 from keenlattice.profile.version import Version
+from keenlattice.rig._lock import locked
+from keenlattice.rig.hand import ComingRun
+from keenlattice.study.limits import check_seconds, check_seed, fresh_seed
 from keenlattice.workspace.latencies import Latencies
 from keenlattice.workspace.lookup import kept_map, known_map, run_of
 from keenlattice.workspace.opened import OfVersion, Opened, VersionLike
@@ -52,12 +59,8 @@ class Recordings:
             UsageError: the rig has nothing to tell while it plays; or less than one run.
             RigError: it does not start, or nothing can be recorded.
         """
-        from keenlattice.errors import UsageError
         from keenlattice.measure.capture import Capture
-        from keenlattice.rig._lock import locked
         from keenlattice.rig.base import ByHand, game_of, play_on
-        from keenlattice.rig.hand import ComingRun
-        from keenlattice.study.limits import check_seconds, check_seed, fresh_seed
 
         if not 1 <= runs <= 1000:
             raise UsageError(f"{runs} runs: take 1 to 1000")
@@ -83,7 +86,6 @@ class Recordings:
     @contextmanager
     def _watched(self, live: "Watcher | None") -> Iterator[None]:
         """The rig tells somebody how its runs go, meanwhile."""
-        from keenlattice.errors import UsageError
         from keenlattice.rig.base import Watchable
 
         if live is None:
@@ -121,7 +123,6 @@ class Recordings:
             UsageError: too many runs, or runs without what is to be drawn.
             UnknownName: no such picture.
         """
-        from keenlattice.errors import UsageError
         from keenlattice.report._capture_figure import capture_figure
         from keenlattice.report._compare_figure import compare_figure
         from keenlattice.report._single_figure import single_figure
@@ -193,10 +194,6 @@ class Recordings:
 
     def _with_log(self, found: "Ingested", log: Path, columns: "LogMap | None", starts_s: float | None) -> "Ingested":
         """A recording with a log of the machine's beside it; the log's map is kept for its header."""
-        from dataclasses import replace
-
-        from keenlattice.errors import UsageError
-        from keenlattice.measure._header import header_of
         from keenlattice.measure.machine_log import beside, log_map, read_machine_log
 
         header, _ = header_of(log)
@@ -213,9 +210,6 @@ class Recordings:
     def _columns(self, file: Path, columns: "ColumnMap | str | None",
                  take: TakeMap | None) -> "tuple[Sequence[str], ColumnMap | None]":
         """A file's header, and what its columns mean; None if that was proposed, and not taken."""
-        from keenlattice.errors import UsageError
-        from keenlattice.measure._header import header_of
-        from keenlattice.measure._layout import NUMBER
         from keenlattice.measure._proposal import propose
 
         header, rows = header_of(file)

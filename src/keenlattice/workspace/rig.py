@@ -1,13 +1,19 @@
 """The rig of a workspace: looked at, written to, and put back. Every write is shown first, journalled and read back."""
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from keenlattice._door import check_methods
 from keenlattice.catalog.values import RESTARTS, Restart, Value
+from keenlattice.errors import KeenLatticeError, RefusedByRig, RigError, UnknownName, UsageError
+from keenlattice.profile.formula import is_formula
 from keenlattice.profile.version import WHOLE_RIG, Version
-from keenlattice.rig._journal import unfinished
+from keenlattice.rig._journal import fingerprint, unfinished
+from keenlattice.rig._lock import locked
+from keenlattice.rig.byhand import SHEET
 from keenlattice.rig.find import OURS, home_of, open_rig
+from keenlattice.rig.places import path_of
 from keenlattice.workspace.chores import Chores
 from keenlattice.workspace.facts import Facts
 from keenlattice.workspace.games import Games
@@ -64,8 +70,6 @@ class RigHandle:
 
     def fingerprint(self) -> str:
         """Return a short hash of all that the rig's settings are kept in: equal only if byte for byte the same."""
-        from keenlattice.rig._journal import fingerprint
-
         return fingerprint(self.machine.state())
 
     def survey(self) -> Survey:
@@ -93,7 +97,6 @@ class RigHandle:
             UnknownName, BadValue, UsageError: no such version, or one that is invalid on this rig.
         """
         from keenlattice.rig._apply import preview
-        from keenlattice.rig._lock import locked
 
         version = self._opened.find(which)
         with locked(self.machine, f"preview of {version.reference}"):
@@ -101,7 +104,6 @@ class RigHandle:
 
     def _told(self, plan: "Preview") -> ApplyResult:
         from keenlattice.rig.base import HoldsAtStart, NamesPlaces
-        from keenlattice.rig.places import path_of
 
         changes = tuple(AppliedChange(number, one.key, one.before, one.after, step.rights, step.restart)
                         for number, step in enumerate(plan.steps, 1) for one in step.changes)
@@ -115,9 +117,7 @@ class RigHandle:
 
     def _otherwise(self, plan: "Preview") -> dict[str, tuple[Value, Value]]:
         """The formulas that come to something else once the rig-wide profile, too, is on the rig."""
-        from keenlattice.profile.formula import is_formula
         from keenlattice.profile.layers import Base
-        from keenlattice.profile.version import WHOLE_RIG
 
         formulas = [one for one in plan.changes if is_formula(plan.version.entries.get(one.key))]
         planned = Base(self._standing.stored(WHOLE_RIG), self.machine.facts())
@@ -139,9 +139,6 @@ class RigHandle:
             RefusedByRig: no rights, or a value that this hardware does not take; the rig is as it was before.
             RigError: the rig reads back something else; it is as it was before, or the message says what it holds.
         """
-        from dataclasses import replace
-
-        from keenlattice.errors import RefusedByRig
         from keenlattice.rig._apply import apply
         from keenlattice.rig.base import ByHand
         from keenlattice.rig.byhand.sheets import sheet_to_apply
@@ -216,8 +213,6 @@ class RigHandle:
         Raises:
             RigError: the rig did not take it.
         """
-        from dataclasses import replace
-
         found = self._drift(put_back=True)
         for one in found.profiles:
             if (sheet := self.apply(one.version).sheet) is not None:
@@ -226,8 +221,6 @@ class RigHandle:
 
     def adopt_drift(self) -> DriftResult:
         """Makes new versions of what the rig holds now, remembered as applied; nothing is written to the rig."""
-        from dataclasses import replace
-
         from keenlattice.rig.drift import adopt, find_drift
 
         found = self.drift()
@@ -243,8 +236,6 @@ class RigHandle:
             UsageError: a rig that cannot be restarted from here.
             RigError: what waited still waits.
         """
-        from keenlattice.errors import RigError, UnknownName, UsageError
-        from keenlattice.rig._lock import locked
         from keenlattice.rig.base import Restartable
 
         if what not in RESTARTS[1:]:
@@ -306,14 +297,11 @@ def _cut_short(opened: Opened) -> "list[Rig]":
 
 def _may_have_a_sheet(opened: Opened) -> bool:
     """Return whether a sheet lies in the rig's home, told without opening the rig."""
-    from keenlattice.rig.byhand import SHEET
-
     home = opened.given.home if opened.given else home_of(opened.kind, opened.book.state)
     return (home / SHEET).exists()
 
 
 def _settled(rig: "Rig", choose: Choose | None) -> str | None:
-    from keenlattice.errors import KeenLatticeError, RigError
     from keenlattice.rig._recover import cut_short, recover
 
     found = cut_short(rig)

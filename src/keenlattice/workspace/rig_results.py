@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Restart, Value
 from keenlattice.profile.version import Version
+from keenlattice.workspace.sheets import SheetResult
 
 if TYPE_CHECKING:
     from keenlattice.logbook.applies import Apply
@@ -24,8 +25,6 @@ class OrSheet(Result):
 
     def to_json(self) -> dict[str, Any]:
         """The result as JSON types; or the sheet."""
-        from keenlattice.workspace.sheets import SheetResult
-
         return super().to_json() if self.sheet is None else SheetResult(self.sheet).to_json()
 
 

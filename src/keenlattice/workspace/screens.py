@@ -6,8 +6,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice._door import check_methods
+from keenlattice.profile.compare import changes
 from keenlattice.profile.together import MARK, own_key
 from keenlattice.profile.version import Version, owners
+from keenlattice.rig.byhand.pace import HANDLING_MINUTES
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT
 from keenlattice.workspace._play import minutes_a_step, runs_between_switches, seed_or_fresh, what_matters
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
@@ -70,7 +72,6 @@ class Screens:
 
     def _minutes_a_round(self, plan: "ScreenPlan", step: float) -> float:
         """How long a round takes, with so many minutes for each setting that a person switches."""
-        from keenlattice.rig.byhand.pace import HANDLING_MINUTES
         from keenlattice.study.screen.play import costly
 
         runs = plan.runs_a_round * ((plan.seconds + plan.warm_up_s) / 60 + HANDLING_MINUTES * self._opened.by_hand)
@@ -97,8 +98,6 @@ class Screens:
 
 def _groups(grouped: Sequence[Sequence[str]], before: Version, after: Version) -> list[tuple[str, ...]]:
     """The groups that a player has named; `checks` stands for those that the checks know of."""
-    from keenlattice.profile.compare import changes
-
     named = [tuple(group) for group in grouped if tuple(group) != ("checks",)]
     if ("checks",) in [tuple(group) for group in grouped]:
         taken = {key for group in named for key in group}

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
 from keenlattice._notebook import Result, Rows
+from keenlattice.errors import UnknownName
 from keenlattice.workspace.opened import Opened
 
 if TYPE_CHECKING:
@@ -57,7 +58,6 @@ class Settings:
         Raises:
             UnknownName: nothing of that name.
         """
-        from keenlattice.errors import UnknownName
         from keenlattice.rig._notes import read_notes
 
         known = self._opened.rig.catalog()

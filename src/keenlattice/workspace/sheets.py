@@ -6,8 +6,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
+from keenlattice._files import replace_file
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
+from keenlattice.errors import UnknownName, UsageError
 from keenlattice.profile.version import WHOLE_RIG
+from keenlattice.report._sheet_page import markdown, page
 from keenlattice.workspace.opened import Opened
 
 if TYPE_CHECKING:
@@ -33,10 +36,6 @@ class SheetResult(Result):
         Raises:
             UsageError: none is open.
         """
-        from keenlattice._files import replace_file
-        from keenlattice.errors import UsageError
-        from keenlattice.report._sheet_page import markdown, page
-
         if self.sheet is None:
             raise UsageError("no run sheet is open; `keen apply GAME --rig byhand` writes one")
         path = Path(path)
@@ -115,8 +114,6 @@ class Sheets:
         Raises:
             UnknownName: no such domain.
         """
-        from keenlattice.errors import UnknownName
-
         rig, owner = self._by_hand(), self._opened.find(game).profile if game else WHOLE_RIG
         catalog = rig.catalog()
         domains = list(dict.fromkeys(one.domain for one in catalog))
@@ -164,7 +161,6 @@ class Sheets:
         return SheetResult(drop(self._by_hand(), self._opened.book))
 
     def _by_hand(self) -> "ByHand":
-        from keenlattice.errors import UsageError
         from keenlattice.rig.base import ByHand
 
         if not isinstance(self._opened.rig, ByHand):

@@ -3,8 +3,13 @@
 from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING
 
+from keenlattice.catalog.values import same
+from keenlattice.errors import RigError
+from keenlattice.profile.compare import changes
+from keenlattice.profile.together import own_key, parted
 from keenlattice.profile.version import WHOLE_RIG, Entries, Version, owners
 from keenlattice.workspace.opened import Opened, VersionLike
+from keenlattice.workspace.profile_results import Difference
 from keenlattice.workspace.wording import not_held
 
 if TYPE_CHECKING:
@@ -12,7 +17,6 @@ if TYPE_CHECKING:
     from keenlattice.profile._offer import Here
     from keenlattice.profile.checks import Finding, Findings
     from keenlattice.profile.layers import Base, Effective
-    from keenlattice.workspace.profile_results import Difference
 
 
 class Standing:
@@ -45,7 +49,6 @@ class Standing:
         A value that the latest rig-wide version gives by a formula is evaluated on this rig. What nothing sets is at
         stock; or None, where nobody knows what that is.
         """
-        from keenlattice.catalog.values import same
         from keenlattice.rig.drift import applied_values
 
         wanted = applied_values(self._opened.rig, self._opened.find(WHOLE_RIG))
@@ -73,7 +76,6 @@ class Standing:
         """
         from keenlattice.profile.concrete import facts_at_stock
         from keenlattice.profile.layers import resolve
-        from keenlattice.profile.together import parted
 
         version, base, catalog = self._opened.find(which, both=True), base or self.base(), self._opened.rig.catalog()
         parts = parted(version.profile, version.entries)
@@ -140,10 +142,6 @@ class Standing:
             after: the second.
             base: what they stand on, as in `effective`.
         """
-        from keenlattice.profile.compare import changes
-        from keenlattice.profile.together import own_key
-        from keenlattice.workspace.profile_results import Difference
-
         base = base or self.base()
         first, second = self.effective(before, base), self.effective(after, base)
         inert = {finding.settings[0]: finding.why for side in (first, second)
@@ -181,7 +179,6 @@ class Standing:
 
     def here(self) -> "Here":
         """The rig, as far as a pack is held against it."""
-        from keenlattice.errors import RigError
         from keenlattice.profile._offer import Here
 
         rig, state = self._opened.rig, self._opened.rig.state()

@@ -1,17 +1,24 @@
 """Studies: played, gone on with, listed, computed again, and told on a page."""
 
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
+from keenlattice.logbook._studies import runs_of, studies
 from keenlattice.profile.version import stock
+from keenlattice.study.blind.plan import BlindPlan, BlindSpec
+from keenlattice.study.kind import KeptVersion
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT
+from keenlattice.study.record import finish, recompute, spec_of, start
 from keenlattice.workspace._kept import finished, listed, study_numbered, unfinished_study
+from keenlattice.workspace._lines import line_between
 from keenlattice.workspace._pages import finished_study, history_page, newest_with_page
 from keenlattice.workspace._play import StudyPlayer, seed_or_fresh, what_matters
 from keenlattice.workspace.by_hand import ByHandStudies
+from keenlattice.workspace.claims import repeat_claims
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.page import Page
@@ -105,7 +112,6 @@ class Studies:
         Raises:
             UsageError, RigError: as `trial`.
         """
-        from keenlattice.study.kind import KeptVersion
         from keenlattice.study.screen.plan import ScreenSpec
 
         first, second, plan = self.screens.plan(
@@ -133,7 +139,6 @@ class Studies:
         """
         from keenlattice.study.hunt.plan import HuntPlan, HuntSpec
         from keenlattice.study.trial.plan import TrialPlan
-        from keenlattice.workspace._lines import line_between
 
         line = line_between(self._opened, since or stock(profile).reference, until or profile)
         plan = HuntPlan(TrialPlan(blocks, seconds, seed_or_fresh(seed), decides, **what_matters(matters, decides)),
@@ -159,7 +164,6 @@ class Studies:
         Raises:
             UsageError, RigError: as `trial`.
         """
-        from keenlattice.study.kind import KeptVersion
         from keenlattice.study.tune.plan import TunePlan, TuneSpec, checked
 
         start, catalog = self._opened.find(base), self._opened.rig.catalog()
@@ -188,7 +192,6 @@ class Studies:
             UsageError, RigError: as `trial`.
         """
         from keenlattice.study.deciding import named
-        from keenlattice.study.kind import KeptVersion
         from keenlattice.study.ramp.plan import RampPlan, RampSpec, steps_of
         from keenlattice.study.trial.plan import TrialPlan
 
@@ -217,12 +220,7 @@ class Studies:
             UsageError: versions of two profiles, or that do not differ here.
             RigError: the rig refuses; or it switches so unevenly that the time would tell.
         """
-        from dataclasses import replace
-
-        from keenlattice.study.blind.plan import BlindPlan, BlindSpec
         from keenlattice.study.blind.play import run_blind
-        from keenlattice.study.kind import KeptVersion
-        from keenlattice.study.record import finish, start
 
         book, rig, plan = self._opened.book, self._opened.rig, BlindPlan(rounds, question)
         first, second = self._opened.find(before), self._opened.find(after)
@@ -261,7 +259,6 @@ class Studies:
             RigError: the rig refuses, or nothing can be recorded.
         """
         from keenlattice.study.trial.plan import TrialPlan
-        from keenlattice.workspace.claims import repeat_claims
 
         plan = TrialPlan(blocks, seconds, seed_or_fresh(seed), early=early, repeats=repeats or 1, warm_up_s=warm_up_s)
         return repeat_claims(self._opened, self._packs, self._player, file, plan, game, progress)
@@ -307,8 +304,6 @@ class Studies:
 
     def list(self) -> StudyList:
         """Return all studies on the rig, the newest first."""
-        from keenlattice.logbook._studies import studies
-
         return StudyList(self._opened.rig_name, tuple(
             listed(study) for study in studies(self._opened.book, self._opened.rig_name)))
 
@@ -333,16 +328,12 @@ class Studies:
             UsageError: there is no such study.
             CaptureError: a run's capture is gone, or damaged.
         """
-        from keenlattice.logbook._studies import studies
-
         chosen = (studies(self._opened.book, self._opened.rig_name) if number is None else
                   [study_numbered(self._opened, number)])
         return StudyRuns(tuple(run for study in chosen for run in self._runs_of_study(study)))
 
     def _runs_of_study(self, study: "Study") -> Iterator[StudyRun]:
-        from keenlattice.logbook._studies import runs_of
         from keenlattice.measure.metrics import metrics_of
-        from keenlattice.study.record import spec_of
 
         spec: Any = spec_of(study)
         blocks = [block for block, *_ in spec.plan.runs()] if study.kind == "trial" else []
@@ -363,8 +354,6 @@ class Studies:
             UsageError: there is no such study, or it is not finished.
             KeenLatticeError: a number comes out otherwise.
         """
-        from keenlattice.study.record import recompute
-
         study = study_numbered(self._opened, number)
         return Recomputed(number, study.kind, True, recompute(self._opened.book, self._opened.rig, study))
 

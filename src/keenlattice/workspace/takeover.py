@@ -1,11 +1,17 @@
 """Making a logbook that was made elsewhere one's own, seen before it is done."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result
 from keenlattice._state_folder import expanded
+from keenlattice.errors import UsageError
+from keenlattice.logbook import takeover
+from keenlattice.logbook._schema import is_there
+from keenlattice.logbook.book import Logbook
+from keenlattice.logbook.file import default_folder
+from keenlattice.logbook.takeover import holdings
 
 
 @dataclass(frozen=True, repr=False)
@@ -39,12 +45,6 @@ def look_at(folder: Path | str | None = None) -> TakeoverResult:
         UsageError: there is none.
         BookError: it cannot be read.
     """
-    from keenlattice.errors import UsageError
-    from keenlattice.logbook._schema import is_there
-    from keenlattice.logbook.book import Logbook
-    from keenlattice.logbook.file import default_folder
-    from keenlattice.logbook.takeover import holdings
-
     default = expanded(default_folder()).absolute()
     where = expanded(Path(folder)) if folder else default
     if not is_there(where):
@@ -65,9 +65,5 @@ def take_over(folder: Path | str) -> TakeoverResult:
         UsageError: it is this user's already, or there is none.
         BookError: it cannot be read or written.
     """
-    from dataclasses import replace
-
-    from keenlattice.logbook import takeover
-
     takeover.take_over(expanded(Path(folder))).close()
     return replace(look_at(folder), taken_over=True)

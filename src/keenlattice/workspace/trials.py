@@ -2,15 +2,22 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
+from datetime import datetime
 from itertools import pairwise
 from pathlib import Path
+from statistics import median
 from typing import TYPE_CHECKING, Any
 
 from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
+from keenlattice.logbook._studies import done_of
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version
+from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
+from keenlattice.study.kind import KeptVersion, game_for
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT
+from keenlattice.study.record import start
+from keenlattice.workspace._handed import in_length, read_handed, told_apart
 from keenlattice.workspace._kept import unfinished_study, versions_of
 from keenlattice.workspace._pages import finished_study
 from keenlattice.workspace._play import StudyPlayer, minutes_a_step, runs_between_switches, seed_or_fresh, what_matters
@@ -128,8 +135,6 @@ class Trials:
         restart = self._restart_between(before, after)
         if not self._opened.by_hand:
             return SWITCH_S[restart]
-        from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
-
         steps = len(changes(before.entries, after.entries))
         return 60 * (steps * minutes_a_step(self._opened, None) + RESTARTS_MINUTES[restart])
 
@@ -151,8 +156,6 @@ class Trials:
             plan: of the trial.
             game: what is played; needed for rig-wide versions.
         """
-        from keenlattice.study.kind import KeptVersion
-        from keenlattice.study.record import start
         from keenlattice.study.trial.plan import TrialSpec
 
         first, second = self._opened.find(before, both=True), self._opened.find(after, both=True)
@@ -171,13 +174,10 @@ class Trials:
             UsageError: no such trial is open, more recordings than it takes, or no map is known.
             CaptureError: a recording cannot be read; none of them is kept then.
         """
-        from keenlattice.logbook._studies import done_of
-        from keenlattice.study.kind import game_for
         from keenlattice.study.player import Run, RunMissing
         from keenlattice.study.playing import replay
         from keenlattice.study.record import finish, held_otherwise, keep_run, spec_of, versions_of
         from keenlattice.study.trial.play import KIND
-        from keenlattice.workspace._handed import in_length, read_handed, told_apart
 
         study = unfinished_study(self._opened, "trial")
         spec: Any = spec_of(study)
@@ -207,9 +207,6 @@ class Trials:
 def _beside_runs_s(played: "Played[Trial]") -> float:
     """How long a run took beside its own length, by when those of a trial were kept: the game's start, say. Of a rig
     that is simulated, and is quicker than its runs are long, nothing."""
-    from datetime import datetime
-    from statistics import median
-
     plan = played.result.plan
     try:
         times = [datetime.fromisoformat(str(one.about["time"])) for _, one in sorted(played.captures().items())]

@@ -6,7 +6,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Self
 
 from keenlattice._door import check_methods
+from keenlattice.logbook._repair import repair
 from keenlattice.logbook.book import Logbook
+from keenlattice.study.record import result_of, spec_of
 from keenlattice.workspace.opened import Opened, warn
 from keenlattice.workspace.pool import EvidencePool
 from keenlattice.workspace.profiles import Profiles
@@ -74,9 +76,6 @@ class Workspace:
         Raises:
             BookError: the logbook was made elsewhere, or cannot be written.
         """
-        from keenlattice.logbook._repair import repair
-        from keenlattice.study.record import result_of, spec_of
-
         return repair(self.book, lambda study: (spec_of(study), study.result and result_of(study)))
 
     def close(self) -> None:

@@ -1,14 +1,14 @@
 """`keen apply`: a version onto the rig, with a way back."""
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig, Version, Yes
+from keenlattice.cli.output import confirmed, emit, hint, say
+from keenlattice.cli.views.sheet import hand_out
+from keenlattice.cli.views.steps import show_steps, warn_of_facts
 
 
 def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     """Put a version on the rig. Shows every step and asks; `keen undo` takes it back."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import confirmed, emit, hint, say
-    from keenlattice.cli.views.sheet import hand_out
-    from keenlattice.cli.views.steps import show_steps, warn_of_facts
     from keenlattice.rig.base import ByHand, Restartable
 
     ws = begin(book, rig)

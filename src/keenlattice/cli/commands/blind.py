@@ -6,8 +6,13 @@ from typing import Annotated, Literal
 
 import typer
 
+from keenlattice.cli.begin import begin
+from keenlattice.cli.blindfold import Blindfold, judging
 from keenlattice.cli.complete import references
+from keenlattice.cli.keys import Keys
 from keenlattice.cli.options import REFERENCE, Book, Json, Played, Rig
+from keenlattice.cli.output import emit
+from keenlattice.cli.views.blind import show_blind, show_what_it_takes
 
 
 def blind(
@@ -23,12 +28,6 @@ def blind(
     One of two versions is put on by chance, you play, and say which it was. What was on is told at the end, beside what
     was measured; a test that is stopped is void. The rig is put back to what it was, whatever happens.
     """
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.blindfold import Blindfold, judging
-    from keenlattice.cli.keys import Keys
-    from keenlattice.cli.output import emit
-    from keenlattice.cli.views.blind import show_blind, show_what_it_takes
-
     ws, keys = begin(book, rig), Keys()
     show_what_it_takes(rounds, question)
     # What is asked is no part of the result, which may go to a program.

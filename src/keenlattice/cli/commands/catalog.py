@@ -5,9 +5,11 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import settings
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.output import emit, say
 
 
 def catalog(
@@ -25,8 +27,6 @@ def catalog(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List the settings that can be set on a rig, search them, or tell all about one."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, say
     from keenlattice.cli.views.settings import show_catalog, show_setting
 
     if add or note is not None:

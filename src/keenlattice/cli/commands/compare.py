@@ -4,8 +4,12 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import EITHER, Book, Json, Rig
+from keenlattice.cli.output import emit, harmless, say
+from keenlattice.cli.views.comparison import as_markdown, show_comparison
+from keenlattice.errors import UsageError
 
 
 def compare(
@@ -16,11 +20,6 @@ def compare(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Show what differs between two versions, packs or the rig, with the measured effect where there is one."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, harmless, say
-    from keenlattice.cli.views.comparison import as_markdown, show_comparison
-    from keenlattice.errors import UsageError
-
     if markdown and json:
         raise UsageError("--markdown and --json are two forms of the same: choose one")
     ws = begin(book, rig)

@@ -5,6 +5,10 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
+from keenlattice.errors import UnknownName, UsageError
+from keenlattice.rig.find import kinds
+
 
 def demo(
     rig: Annotated[str, typer.Option("--rig", help="standin, linux for this machine, or byhand for one "
@@ -13,11 +17,8 @@ def demo(
                                              )] = None,
 ) -> None:
     """Tell the whole story: survey, baseline, one edit, apply, a measured verdict, undo."""
-    from keenlattice.cli.begin import begin
     from keenlattice.cli.views.hand_story import HandTelling
     from keenlattice.cli.views.story import STORIES, Telling
-    from keenlattice.errors import UnknownName, UsageError
-    from keenlattice.rig.find import kinds
 
     if rig not in kinds():  # an unknown rig is said before a folder is made
         raise UnknownName("rig", rig, kinds(), f"there are {', '.join(kinds())}")
@@ -36,8 +37,6 @@ def demo(
 
 
 def _new_folder(out: Path | None) -> Path:
-    from keenlattice.errors import UsageError
-
     if out is not None:
         if out.exists() and (not out.is_dir() or any(out.iterdir())):
             raise UsageError(f"{out} is there already and not empty; name another folder with --out")

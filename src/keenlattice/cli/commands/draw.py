@@ -5,8 +5,11 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import REFERENCE, Book, Rig
+from keenlattice.cli.outfile import new_figure
+from keenlattice.cli.output import say
 
 
 def draw(
@@ -19,10 +22,6 @@ def draw(
     book: Book = None, rig: Rig = "standin",
 ) -> None:
     """Draw one run, or several over each other, the first on top."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.outfile import new_figure
-    from keenlattice.cli.output import say
-
     free = new_figure(out) or out
     ws = begin(book, rig)
     picture = ws.recordings.draw(runs, what)

@@ -4,7 +4,11 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig, Yes
+from keenlattice.cli.output import confirmed, emit, hint, say
+from keenlattice.cli.views.sheet import hand_out
+from keenlattice.errors import UsageError
 
 if TYPE_CHECKING:
     from keenlattice.workspace.rig_results import DriftResult
@@ -19,11 +23,7 @@ def drift(
 
     --put-back shows what has slipped, and asks before it writes.
     """
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import confirmed, emit, say
     from keenlattice.cli.views.settings import show_changes
-    from keenlattice.cli.views.sheet import hand_out
-    from keenlattice.errors import UsageError
 
     if back and take:
         raise UsageError("--put-back and --adopt are each other's opposite: choose one")
@@ -47,8 +47,6 @@ def drift(
 
 
 def _what_now(found: "DriftResult") -> None:
-    from keenlattice.cli.output import hint, say
-
     if not found.profiles:
         say(f"The rig {found.rig} holds what was last applied.")
     elif found.put_back:

@@ -4,8 +4,11 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import assignments, references
 from keenlattice.cli.options import Book, Json, Note, Rig
+from keenlattice.cli.output import emit, hint, say
+from keenlattice.errors import UsageError
 
 
 def edit(
@@ -17,8 +20,6 @@ def edit(
     note: Note = "", book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Change settings in a profile. Makes a new version; the rig is not touched before `keen apply`."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, hint, say
     from keenlattice.cli.views.settings import show_changes
 
     ws = begin(book, rig)
@@ -45,8 +46,6 @@ def _parsed(settings: list[str]) -> dict[str, str | None]:
     Raises:
         UsageError: not of that form, or a setting that is given twice.
     """
-    from keenlattice.errors import UsageError
-
     edits: dict[str, str | None] = {}
     for text in settings:
         key, equals, value = (part.strip() for part in text.partition("="))

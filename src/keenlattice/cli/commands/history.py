@@ -4,9 +4,11 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.output import emit, hint, say
 
 if TYPE_CHECKING:
     from keenlattice.workspace.profile_results import Past
@@ -23,9 +25,6 @@ def history(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List the versions of a profile, newest first, with what each changed and why; or give one a name."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, hint, say
-
     if label:
         only(ctx, "--label", "profile", "label")
     ws = begin(book, rig)
@@ -48,8 +47,6 @@ def history(
 
 def _show(past: "Past", head: str, tail: str) -> None:
     """One version beside its place in the graph: when, by whom and why, and what it changed."""
-    from keenlattice.cli.output import say
-
     one, marked = past.version, f" ({', '.join(past.marks)})" if past.marks else ""
     when = one.time[:16].replace("T", " ")
     say(f"{head}  {one.reference}{marked}, {when} UTC, by {one.author or 'somebody'}", "bold")

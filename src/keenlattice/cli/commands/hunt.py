@@ -4,6 +4,7 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games, references
 from keenlattice.cli.options import (
     DECIDES,
@@ -19,6 +20,11 @@ from keenlattice.cli.options import (
     Sensor,
     Watch,
 )
+from keenlattice.cli.playing import playing
+from keenlattice.cli.views.played import show_played
+from keenlattice.cli.views.studies import tell_amounts
+from keenlattice.errors import UsageError
+from keenlattice.profile.version import stock
 
 
 def hunt(
@@ -42,13 +48,6 @@ def hunt(
     It begins with a trial of the oldest version against the newest. The rig is put back to what it was, whatever
     happens.
     """
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.playing import playing
-    from keenlattice.cli.views.played import show_played
-    from keenlattice.cli.views.studies import tell_amounts
-    from keenlattice.errors import UsageError
-    from keenlattice.profile.version import stock
-
     if not profile:
         raise UsageError("a hunt takes a profile: keen hunt GAME")
     ws = begin(book, rig)

@@ -6,8 +6,14 @@ from typing import Annotated
 
 import typer
 
+from keenlattice import column_map, log_map
+from keenlattice.cli.begin import begin
 from keenlattice.cli.fitting import ingest_fits
 from keenlattice.cli.options import Book, Every, Figure, Json, Of, Rig, Yes
+from keenlattice.cli.outfile import new_figure, new_file
+from keenlattice.cli.output import emit, say
+from keenlattice.cli.typed import dropped_of, pairs_of
+from keenlattice.cli.views.runs import show_recording, take_map
 
 
 def ingest(
@@ -39,13 +45,6 @@ def ingest(
     yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Read a recording of any recorder's. The column map is given once, and found again by the file's header."""
-    from keenlattice import column_map, log_map
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.outfile import new_figure, new_file
-    from keenlattice.cli.output import emit, say
-    from keenlattice.cli.typed import dropped_of, pairs_of
-    from keenlattice.cli.views.runs import show_recording, take_map
-
     ingest_fits(ctx)
     ws, out, figure = begin(book, rig), new_file(out, ".csv", ".parquet"), new_figure(figure)
     told = pairs_of(said or [], "--said", "NAME=COLUMN")

@@ -5,8 +5,13 @@ from typing import Annotated, Any
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Figure, Json, Of, Rig
+from keenlattice.cli.outfile import new_figure
+from keenlattice.cli.output import emit, say
+from keenlattice.cli.sensor_files import measured
+from keenlattice.cli.views.runs import show_latency
 
 
 def latency(
@@ -31,12 +36,6 @@ def latency(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Measure input latency, from press to screen, in what a sensor, a camera or `keen measure` has recorded."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.outfile import new_figure
-    from keenlattice.cli.output import emit, say
-    from keenlattice.cli.sensor_files import measured
-    from keenlattice.cli.views.runs import show_latency
-
     _check_what_goes_together(ctx, file.suffix.lower(), camera is not None, bool(press or answer))
     figure = new_figure(figure)
     ws = begin(book, rig)

@@ -5,9 +5,15 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Every, Figure, Json, Rig, Seconds, Seed, Sensor, Watch
+from keenlattice.cli.outfile import new_figure
+from keenlattice.cli.output import emit, hint, say, shown_path
+from keenlattice.cli.playing import playing
+from keenlattice.cli.views.live import LiveView
+from keenlattice.cli.views.runs import show_measured
 
 if TYPE_CHECKING:
     from keenlattice.workspace.recording_results import MeasureResult
@@ -27,13 +33,6 @@ def measure(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Play a game on the rig as it stands, and say how it runs. To compare two versions, use `keen trial`."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.outfile import new_figure
-    from keenlattice.cli.output import emit
-    from keenlattice.cli.playing import playing
-    from keenlattice.cli.views.live import LiveView
-    from keenlattice.cli.views.runs import show_measured
-
     figure = new_figure(figure)
     ws = begin(book, rig)
     if take:
@@ -53,7 +52,6 @@ def measure(
 
 def _say_more(ws: "Workspace", found: "MeasureResult") -> None:
     """What was not measured and why, where the runs are, and what comes next."""
-    from keenlattice.cli.output import hint, say, shown_path
     from keenlattice.rig.base import FindsSpot
 
     game = found.game

@@ -5,9 +5,13 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import Book, Json, Keep, Rig, Settle
+from keenlattice.cli.output import emit, hint, say
 from keenlattice.cli.terminal import is_terminal
+from keenlattice.errors import UsageError
+from keenlattice.workspace.wording import value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
@@ -27,10 +31,7 @@ def merge(
     With --revert, where a later version changed the same setting again, `first` is the later value and `second` the one
     from before.
     """
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, hint, say
     from keenlattice.cli.views.settings import show_changes
-    from keenlattice.errors import UsageError
 
     if bool(revert) == bool(first and second) or (revert and (first or second)):
         raise UsageError("a merge takes two versions: keen merge FIRST SECOND; or one to take back: --revert VERSION")
@@ -54,8 +55,6 @@ def merge(
 
 
 def _asked(catalog: "Catalog", one: "Conflict") -> str:
-    from keenlattice.workspace.wording import value_text
-
     side = ""
     while side not in ("first", "second"):
         side = typer.prompt(f"{one.key}: first {value_text(catalog, one.key, one.one)}, second "

@@ -5,8 +5,11 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import Book, Json, Note, Rig, Version
+from keenlattice.cli.output import emit, hint, say
+from keenlattice.cli.views.pack import show_pack
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=False, add_completion=False)
 File = Annotated[Path, typer.Argument(help="The pack, a TOML file.")]
@@ -16,9 +19,6 @@ Only = Annotated[list[int] | None, typer.Option("--rule", help="Only this rule, 
 @app.command()
 def look(file: File, book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     """Show what a pack would change on this rig. Changes nothing."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, hint, say
-    from keenlattice.cli.views.pack import show_pack
     from keenlattice.cli.views.settings import show_of_pool
 
     ws = begin(book, rig)
@@ -42,8 +42,6 @@ def look(file: File, book: Book = None, rig: Rig = "standin", json: Json = False
 def adopt(file: File, only: Only = None, note: Note = "", book: Book = None, rig: Rig = "standin",
           json: Json = False) -> None:
     """Take a pack's rules over, as new versions. The rig is not touched before `keen apply`."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, hint, say
     from keenlattice.cli.views.settings import show_changes
 
     ws = begin(book, rig)
@@ -77,9 +75,6 @@ def write(
     book: Book = None, rig: Rig = "standin",
 ) -> None:
     """Write a version, or what differs between two, into a pack that others can take over."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import say
-
     ws = begin(book, rig)
     count = ws.profiles.packs.write(file, reference, since, title=title, author=author, licence=licence, when=when,
                                     evidence=evidence)

@@ -5,8 +5,11 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games
 from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.outfile import new_file
+from keenlattice.cli.output import emit, say, warn
 
 
 def report(
@@ -20,10 +23,6 @@ def report(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Write a page about a trial, a screen, a hunt, a tuning or a game's history: to keep, or to show."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.outfile import new_file
-    from keenlattice.cli.output import emit, say, warn
-
     out = new_file(out, ".html", ".md")
     ws = begin(book, rig)
     page = ws.report(game, number)

@@ -4,6 +4,7 @@ from typing import Annotated, Any
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import (
     DECIDES,
@@ -23,6 +24,13 @@ from keenlattice.cli.options import (
     WarmUp,
     Watch,
 )
+from keenlattice.cli.outfile import new_figure
+from keenlattice.cli.output import emit
+from keenlattice.cli.playing import playing
+from keenlattice.cli.views.played import show_played
+from keenlattice.cli.views.searches import show_screen_cost
+from keenlattice.cli.views.studies import tell_amounts
+from keenlattice.errors import UsageError
 
 
 def screen(
@@ -46,15 +54,6 @@ def screen(
 
     Every run switches about half of them on. The rig is put back to what it was, whatever happens.
     """
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.outfile import new_figure
-    from keenlattice.cli.output import emit
-    from keenlattice.cli.playing import playing
-    from keenlattice.cli.views.played import show_played
-    from keenlattice.cli.views.searches import show_screen_cost
-    from keenlattice.cli.views.studies import tell_amounts
-    from keenlattice.errors import UsageError
-
     if not (before and after):
         raise UsageError("a screen takes two versions, or a version and a pack: keen screen BEFORE AFTER")
     if plan_only and figure:

@@ -4,8 +4,11 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import settings
 from keenlattice.cli.options import Book, Json, Rig, Version
+from keenlattice.cli.output import emit, hint, say, table
+from keenlattice.errors import UsageError
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
@@ -19,10 +22,7 @@ def show(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Show the effective value of each setting, and the layer that it comes from; or all about one."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, hint, say, table
     from keenlattice.cli.views.settings import instead_of, show_findings, show_of_pool, tell_what_is_not_held, value_of
-    from keenlattice.errors import UsageError
 
     if setting and all_:
         raise UsageError(f"--all shows every setting, and {setting} was asked for: leave one of them out")
@@ -67,7 +67,6 @@ def _next(found: "ShowResult") -> str:
 
 def _whole_story(catalog: "Catalog", found: "ShowResult") -> None:
     """One setting: what holds and why, who set it when, what it trades, what the checks say."""
-    from keenlattice.cli.output import say
     from keenlattice.cli.views.settings import instead_of, show_findings, show_setting, value_of
 
     one, past = found.settings[0].effective, found.set_by

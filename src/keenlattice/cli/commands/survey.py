@@ -2,7 +2,11 @@
 
 from typing import TYPE_CHECKING
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.output import emit, hint, say
+from keenlattice.cli.views.rig import show_rig
+from keenlattice.rig.find import described
 
 if TYPE_CHECKING:
     from keenlattice.workspace.rig_results import Survey
@@ -11,11 +15,7 @@ if TYPE_CHECKING:
 
 def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     """Look at the rig: its hardware, its games, what is applied, and what is plainly wrong."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, say
-    from keenlattice.cli.views.rig import show_rig
     from keenlattice.cli.views.settings import show_findings, show_of_pool
-    from keenlattice.rig.find import described
 
     ws = begin(book, rig)
     found = ws.rig.survey()
@@ -34,7 +34,6 @@ def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
 
 
 def _hint(ws: "Workspace", found: "Survey") -> None:
-    from keenlattice.cli.output import hint, say
     from keenlattice.rig.base import TakesGames
 
     if isinstance(ws.rig.machine, TakesGames):

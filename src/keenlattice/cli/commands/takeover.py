@@ -3,6 +3,9 @@
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.options import Book, Json, Yes
+from keenlattice.cli.output import confirmed, emit, hint, say, shown_path
+from keenlattice.report.words import counted
+from keenlattice.workspace.takeover import look_at, take_over
 
 if TYPE_CHECKING:
     from keenlattice.workspace.takeover import TakeoverResult
@@ -10,9 +13,6 @@ if TYPE_CHECKING:
 
 def takeover(yes: Yes = False, book: Book = None, json: Json = False) -> None:
     """Make a logbook that was made elsewhere your own. Until then it can only be read."""
-    from keenlattice.cli.output import confirmed, emit, hint, say, shown_path
-    from keenlattice.workspace.takeover import look_at, take_over
-
     found = look_at(book)
     if found.is_ours:
         emit(found) if json else say(f"The logbook {shown_path(found.folder)} is yours already.")
@@ -31,9 +31,6 @@ def takeover(yes: Yes = False, book: Book = None, json: Json = False) -> None:
 
 
 def _tell(found: "TakeoverResult") -> None:
-    from keenlattice.cli.output import say, shown_path
-    from keenlattice.report.words import counted
-
     by = f", by {' and '.join(found.authors)}" if found.authors else ""
     say(f"The logbook {shown_path(found.folder)} was made elsewhere{by}", "bold")
     say(f"It holds {counted(found.versions, 'version')}, {counted(found.studies, 'study', 'studies')} and "

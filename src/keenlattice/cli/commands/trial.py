@@ -5,6 +5,7 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import (
     DECIDES,
@@ -26,6 +27,8 @@ from keenlattice.cli.options import (
     WarmUp,
     Watch,
 )
+from keenlattice.cli.outfile import new_figure
+from keenlattice.cli.views.ways import Ways, check_what_goes_together
 
 
 def trial(
@@ -54,10 +57,6 @@ def trial(
 
     The rig is put back to what it was, whatever happens. Every run is kept as soon as it is played.
     """
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.outfile import new_figure
-    from keenlattice.cli.views.ways import Ways, check_what_goes_together
-
     check_what_goes_together(ctx)
     figure = new_figure(figure)
     ways = Ways(begin(book, rig), game, figure, json, watch, sensor)

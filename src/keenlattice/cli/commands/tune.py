@@ -4,7 +4,9 @@ from typing import Annotated, Any
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import assignments, metrics, references
+from keenlattice.cli.fitting import tune_fits
 from keenlattice.cli.options import (
     DECIDES,
     REFERENCE,
@@ -19,6 +21,10 @@ from keenlattice.cli.options import (
     WarmUp,
     Watch,
 )
+from keenlattice.cli.playing import playing
+from keenlattice.cli.typed import choices_of, limits_of, step_of
+from keenlattice.cli.views.played import show_played
+from keenlattice.cli.views.studies import tell_amounts
 
 
 def tune(
@@ -48,13 +54,6 @@ def tune(
 
     The rig is put back to what it was, whatever happens.
     """
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.fitting import tune_fits
-    from keenlattice.cli.playing import playing
-    from keenlattice.cli.typed import choices_of, limits_of, step_of
-    from keenlattice.cli.views.played import show_played
-    from keenlattice.cli.views.studies import tell_amounts
-
     tune_fits(ctx)
     ws = begin(book, rig)
     if not json:

@@ -4,8 +4,11 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig, Yes
+from keenlattice.cli.output import confirmed, emit, hint, say, table
+from keenlattice.cli.views.sheet import hand_out
 
 if TYPE_CHECKING:
     from keenlattice.workspace.rig_results import RestorePoints
@@ -23,10 +26,7 @@ def undo(
 
     --to shows what it takes back, and asks before it writes.
     """
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import confirmed, emit, hint, say
     from keenlattice.cli.views.settings import show_by_owner
-    from keenlattice.cli.views.sheet import hand_out
     from keenlattice.rig._undo import in_short
 
     if points:
@@ -65,8 +65,6 @@ def undo(
 
 
 def _show_points(known: "RestorePoints") -> None:
-    from keenlattice.cli.output import say, table
-
     if not known.points:
         say(f"Nothing has been done to the rig {known.rig} yet: there is nothing to go back to.")
         return

@@ -4,6 +4,8 @@ import sys
 from typing import TYPE_CHECKING, Literal
 
 from keenlattice.cli.output import hint, say, table
+from keenlattice.report.words import ENDINGS, blind_headline
+from keenlattice.study.blind.plan import BlindPlan
 
 if TYPE_CHECKING:
     from keenlattice.study.blind.result import Blind
@@ -13,7 +15,6 @@ if TYPE_CHECKING:
 def show_what_it_takes(rounds: int, question: Literal["which", "better"]) -> None:
     """What so many rounds can tell, before the first; beside the result, which may be JSON."""
     from keenlattice.study.blind._rule import chance_to_be_found, needed
-    from keenlattice.study.blind.plan import BlindPlan
 
     plan = BlindPlan(rounds, question)
     least, chance = needed(rounds, plan.error_of_a_side)[-1], chance_to_be_found(rounds, plan.error_of_a_side, 0.8)
@@ -24,8 +25,6 @@ def show_what_it_takes(rounds: int, question: Literal["which", "better"]) -> Non
 
 def show_blind(played: "Played[Blind]") -> None:
     """What was felt, what was on in each round, and what was measured."""
-    from keenlattice.report.words import ENDINGS, blind_headline
-
     result = played.result
     say(f"\n{blind_headline(result)}", "bold green" if result.felt != "not told" else "bold")
     what = "on" if result.plan.question == "which" else "first"

@@ -5,6 +5,8 @@ from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import hint, say, table
 from keenlattice.cli.views.trial import show_metrics
+from keenlattice.profile.version import stock
+from keenlattice.report.words import TITLES, amount, percent
 from keenlattice.workspace.wording import in_words
 
 if TYPE_CHECKING:
@@ -43,8 +45,6 @@ def show_comparison(catalog: "Catalog", found: "Comparison") -> None:
 
 def as_markdown(catalog: "Catalog", found: "Comparison") -> str:
     """The same for a forum."""
-    from keenlattice.report.words import TITLES, amount, percent
-
     lines = [f"**{_head(found.before)}** against **{_head(found.after)}**", "", "| setting | before | after | |",
              "|---|---|---|---|"]
     lines += ["| " + " | ".join(cell.replace("|", "\\|") for cell in in_words(catalog, change)) + " |"
@@ -60,8 +60,6 @@ def as_markdown(catalog: "Catalog", found: "Comparison") -> str:
 
 
 def _head(version: "Version") -> str:
-    from keenlattice.profile.version import stock
-
     if not version.time and version != stock(version.profile):  # what the rig holds, or a pack
         return version.note
     return version.reference.replace("@", " @").replace("+", " + ")

@@ -3,7 +3,9 @@
 import sys
 from typing import TYPE_CHECKING
 
+from keenlattice.cli.output import say
 from keenlattice.cli.terminal import is_terminal
+from keenlattice.errors import UsageError
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import FactValue
@@ -17,8 +19,6 @@ def parsed(given: list[str]) -> "dict[str, FactValue | None]":
     Raises:
         UsageError: not of that form.
     """
-    from keenlattice.errors import UsageError
-
     found: dict[str, FactValue | None] = {}
     for text in given:
         name, equals, value = (part.strip() for part in text.partition("="))
@@ -47,9 +47,6 @@ def asked(ws: "Workspace") -> "FactsResult":
         UsageError: nobody is there to be asked.
     """
     import typer
-
-    from keenlattice.cli.output import say
-    from keenlattice.errors import UsageError
 
     if not is_terminal(sys.stdin):
         raise UsageError("nobody can be asked here; give NAME=VALUE, or --from a file")

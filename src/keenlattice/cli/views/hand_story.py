@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING
 
 from keenlattice.cli.guide import Guide
 from keenlattice.cli.output import hint, say
+from keenlattice.cli.views.settings import show_findings
+from keenlattice.cli.views.trial import show_trial
 from keenlattice.measure.columns import column_map
 from keenlattice.measure.simulated_sensor import HEADER, SimulatedSensor, sensor_lines
 from keenlattice.profile.matching import Game
@@ -99,16 +101,12 @@ class HandTelling:
         say("Their recorder's columns and their light sensor's are known now: later files are told by their headers.")
 
     def _what_is_not_known(self) -> None:
-        from keenlattice.cli.views.settings import show_findings
-
         _heading(2, "What nobody has told or seen is not known, and is asked about")
         show_findings(self.ws.rig.survey().findings)
         say("$ keen rig take-stock background.recorder=off", "dim")
         self.ws.rig.sheets.take_stock({"background.recorder": "off"})
 
     def _trial(self, player: SimulatedPlayer) -> None:
-        from keenlattice.cli.views.trial import show_trial
-
         _heading(3, "A trial by hand, guided: what to change, what to play; recordings come from a watched folder")
         edited = self.ws.edit(f"{GAME}@stock", {SETTING: 1}, "flippers sooner").after
         live = os.name == "posix" and find_spec("serial") is not None  # else the sensor writes files

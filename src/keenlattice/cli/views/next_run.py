@@ -5,6 +5,9 @@ from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import written
 from keenlattice.cli.output import emit, hint, minutes, say
+from keenlattice.cli.views.played import show_played
+from keenlattice.cli.views.sheet import show_step
+from keenlattice.report._sheet_page import heading
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
@@ -15,10 +18,6 @@ if TYPE_CHECKING:
 def show_next_run(ws: "Workspace", found: "NextRun", json: bool) -> None:
     """Where the study stands, what to change, what to play, and how the recording is handed over; before that, what
     another found that this one proves."""
-    from keenlattice.cli.views.played import show_played
-    from keenlattice.cli.views.sheet import show_step
-    from keenlattice.report._sheet_page import heading
-
     if json:
         emit(found)
         return

@@ -2,6 +2,7 @@
 
 from typing import TYPE_CHECKING
 
+from keenlattice.catalog.values import same
 from keenlattice.cli.output import say, table
 from keenlattice.workspace.wording import value_text
 
@@ -37,8 +38,6 @@ def _show_rule(catalog: "Catalog", one: "OfferedRule") -> None:
 
 
 def _row(catalog: "Catalog", each: "OfferedSetting") -> tuple[str, ...]:
-    from keenlattice.catalog.values import same
-
     offered = value_text(catalog, each.key, each.offered)
     if each.comes_to is not None and not same(each.comes_to, each.offered):
         offered += f", here {value_text(catalog, each.key, each.comes_to)}"

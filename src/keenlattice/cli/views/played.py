@@ -4,6 +4,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.cli.output import emit, say
+from keenlattice.cli.views.searches import show_hunt, show_ramp, show_screen, show_tuning
+from keenlattice.cli.views.trial import hint_after, show_pilot, show_trial
 
 if TYPE_CHECKING:
     from keenlattice.workspace.played import Played
@@ -28,9 +30,6 @@ def _is_pilot(played: "Played[Any]") -> bool:
 
 
 def _show(ws: "Workspace", played: "Played[Any]") -> None:
-    from keenlattice.cli.views.searches import show_hunt, show_ramp, show_screen, show_tuning
-    from keenlattice.cli.views.trial import hint_after, show_pilot, show_trial
-
     if played.kind == "screen":
         show_screen(played.result)
     elif played.kind == "hunt":

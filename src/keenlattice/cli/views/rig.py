@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import say, table
+from keenlattice.report.words import fact, facts_in_brief
 
 if TYPE_CHECKING:
     from keenlattice.rig.gamelist import Listed
@@ -16,8 +17,6 @@ LONG_FACT = 50  # letters: a longer one has a line of its own
 
 def show_rig(found: "Survey", described: str) -> None:
     """The rig's facts, devices and games."""
-    from keenlattice.report.words import fact
-
     say(f"Rig {found.rig} ({described})", "bold")
     rows = [fact(name, str(value)) for name, value in found.facts.items()
             if not name.startswith(found.devices or ("-",)) and len(str(value)) <= LONG_FACT]
@@ -40,8 +39,6 @@ def show_rig(found: "Survey", described: str) -> None:
 
 def show_rig_briefly(found: "Survey", described: str) -> None:
     """The rig in two lines."""
-    from keenlattice.report.words import facts_in_brief
-
     say(f"{found.rig} ({described}): {facts_in_brief(found.facts)}.")
     say(f"Games: {', '.join(found.titles.values())}.")
 

@@ -1,9 +1,11 @@
 """How runs and recordings are shown."""
 
 from collections.abc import Mapping, Sequence
+from statistics import median
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import confirmed, hint, say, table
+from keenlattice.report.words import TITLES, rounded
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -18,7 +20,6 @@ ROWS_SHOWN, DOUBTS_SHOWN = 4, 8
 def show_measured(found: "MeasureResult", every: bool) -> None:
     """How a game runs: the middle of the runs, and all of them, where there are several."""
     from keenlattice.measure.metrics import METRICS, OF_TELEMETRY, TRIAL_METRICS
-    from keenlattice.report.words import TITLES
 
     count = len(found.runs)
     say(f"{found.game} on {found.rig}, {count} run{'s' if count > 1 else ''} of {found.seconds:g} s, seed {found.seed}",
@@ -46,7 +47,6 @@ def show_said(said: "Sequence[Mapping[str, Reading]]", limited_by: Sequence[Mapp
 def _middle_and_range(values: list[float]) -> list[str]:
     """The median, and of several runs the range."""
     import math
-    from statistics import median
 
     known = [value for value in values if math.isfinite(value)]
     if not known:
@@ -57,8 +57,6 @@ def _middle_and_range(values: list[float]) -> list[str]:
 
 def _side_by_side(*values: float) -> list[str]:
     """Numbers of runs, all as exact: with no digit that the next run would not bear out."""
-    from keenlattice.report.words import rounded
-
     exact = 0.1 if max(map(abs, values)) < 100 else 1.0
     return [rounded(one, exact) for one in values]
 
@@ -66,7 +64,6 @@ def _side_by_side(*values: float) -> list[str]:
 def show_metrics_of_run(numbers: Mapping[str, float], every: bool) -> None:
     """A run's metrics, those that it has."""
     from keenlattice.measure.metrics import METRICS, OF_TELEMETRY, TRIAL_METRICS
-    from keenlattice.report.words import TITLES
 
     table(["", ""], [[f"{TITLES[name]}, {metric.unit}", *_side_by_side(numbers[name])]
                      for name, metric in METRICS.items() if numbers[name] == numbers[name]

@@ -4,6 +4,19 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice.cli.output import hint, minutes, say, table
 from keenlattice.cli.views.studies import show_doubts, show_excluded, style_of
+from keenlattice.profile.compare import changes
+from keenlattice.report.words import (
+    NONE_TOGETHER,
+    TITLES,
+    also_changed,
+    between,
+    effect_percent,
+    factor_does,
+    headline,
+    screen_headline,
+    together,
+    tune_headline,
+)
 from keenlattice.workspace.wording import value_text
 
 if TYPE_CHECKING:
@@ -42,7 +55,6 @@ def show_screen_cost(found: "ScreenCost") -> None:
 
 def show_screen(result: "Screen") -> None:
     """Which changes matter, each with its interval and a word."""
-    from keenlattice.report.words import NONE_TOGETHER, screen_headline, together
     from keenlattice.study.deciding import told_of
 
     plan = result.plan
@@ -67,8 +79,6 @@ def show_screen(result: "Screen") -> None:
 
 def _show_factors(result: "Screen") -> None:
     """A row for each change: its interval on each metric that it is judged by, and what it does."""
-    from keenlattice.report.words import TITLES, effect_percent, factor_does
-
     names = result.judged_by
     if not names:  # each by what is claimed of it
         table(["change", "metric", "interval, %", "verdict"], [
@@ -82,9 +92,6 @@ def _show_factors(result: "Screen") -> None:
 
 def show_hunt(catalog: "Catalog", result: "Hunt", line: "list[Version]") -> None:
     """The version at which it changed, and the settings that did it."""
-    from keenlattice.profile.compare import changes
-    from keenlattice.report.words import TITLES, also_changed, headline
-
     say(headline(result.trial), style_of(result.trial))
     say(f"{len(line)} versions from {line[0].reference} to {line[-1].reference}, {result.runs} runs of "
         f"{result.trial.plan.seconds:g} s, seed {result.trial.plan.seed}.\n", "dim")
@@ -118,7 +125,6 @@ def show_hunt(catalog: "Catalog", result: "Hunt", line: "list[Version]") -> None
 def show_tuning(catalog: "Catalog", played: "Played[Tuning]", latest: "Version") -> None:
     """The combinations, the best first; the version that was made of it, and what proves it."""
     from keenlattice.measure.metrics import METRICS
-    from keenlattice.report.words import TITLES, tune_headline
 
     result, plan = played.result, played.result.plan
     say(tune_headline(result), "bold" if result.best else "bold red")
@@ -159,8 +165,6 @@ def _label(played: "Played[Any]") -> str:
 
 
 def _combination(catalog: "Catalog", one: "Combination") -> list[str]:
-    from keenlattice.report.words import between
-
     return [*(value_text(catalog, key, value) for key, value in one.values.items()),
             *("-" if goal is None else f"{goal:.1f}" for goal in one.goals),
             between(one.low_pct, one.high_pct), str(one.rounds), one.standing]
@@ -169,7 +173,6 @@ def _combination(catalog: "Catalog", one: "Combination") -> list[str]:
 def show_ramp(catalog: "Catalog", played: "Played[Ramp]", latest: "Version") -> None:
     """How far it went, and where it settles."""
     from keenlattice.measure.metrics import METRICS
-    from keenlattice.report.words import TITLES
 
     result, plan = played.result, played.result.plan
     unit, last = catalog[plan.key].unit, result.steps[-1]
@@ -191,8 +194,6 @@ def show_ramp(catalog: "Catalog", played: "Played[Ramp]", latest: "Version") -> 
 
 
 def _show_proof(played: "Played[Any]") -> None:
-    from keenlattice.report.words import headline
-
     assert played.proof is not None
     trial = played.proof.result
     say(f"Against where it started, in {trial.blocks_played} blocks of runs of their own:")

@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from keenlattice.catalog.model import Catalog
+from keenlattice.catalog.values import same, written
 from keenlattice.cli.output import say, table
 from keenlattice.profile.compare import Change
 from keenlattice.workspace.settings import SURE
@@ -19,8 +20,6 @@ if TYPE_CHECKING:
 
 def show_setting(shown: "Setting", noted: str = "") -> None:
     """All about one setting, and what the player has noted of it."""
-    from keenlattice.catalog.values import written
-
     needs = [*(["rights"] * shown.rights), *([f"a restart of the {shown.restart}"] * (shown.restart != "none"))]
     moves = [f"{metric} {direction}" for metric, direction in shown.moves.items()]
     whom = {"rig": "the whole rig", "game": "a game, or the whole rig", "device": f"a device: {shown.name}@DEVICE"}
@@ -73,8 +72,6 @@ def show_catalog(listed: "CatalogResult", all_of_them: bool) -> None:
 
 def value_of(catalog: "Catalog", shown: "Effective") -> str:
     """What holds, and the formula that it comes from, if it does."""
-    from keenlattice.catalog.values import same
-
     if shown.layer == "unknown":
         return "unknown"
     value = "nothing here" if shown.problem else value_text(catalog, shown.key, shown.value)

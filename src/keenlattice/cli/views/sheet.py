@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import hint, say
 from keenlattice.errors import BadValue, UsageError
+from keenlattice.report._sheet_page import BOX, heading, shown, was, whom
 
 if TYPE_CHECKING:
     from keenlattice.profile.sheet import Sheet, SheetStep
@@ -13,8 +14,6 @@ if TYPE_CHECKING:
 
 def show_sheet(now: "Sheet") -> None:
     """The whole sheet, grouped by restart."""
-    from keenlattice.report._sheet_page import heading
-
     say(f"Run sheet: {now.title}" + f": {now.note}" * bool(now.note), "bold")
     for restart, steps in now.groups():
         say(f"\n{heading(restart)}", "bold")
@@ -24,8 +23,6 @@ def show_sheet(now: "Sheet") -> None:
 
 def show_step(step: "SheetStep", why: bool = True, how: bool = True) -> None:
     """One step: what is there and what to set; where and how to check, and why, if that is wanted."""
-    from keenlattice.report._sheet_page import BOX, shown, was, whom
-
     state = {"open": "", "said": "  (you say so)", "seen": f"  (you saw {shown(step, step.seen)})",
              "written": "  (written into the game's own file, and read back)"}[step.done]
     say(f"{BOX[step.done]} {step.number}. {step.title}, {whom(step)}: {was(step)} "
@@ -36,8 +33,6 @@ def show_step(step: "SheetStep", why: bool = True, how: bool = True) -> None:
 
 def show_what_is_open(now: "Sheet") -> None:
     """What did not take, and what is still to be done."""
-    from keenlattice.report._sheet_page import shown
-
     for step in (one for one in now.steps if one.otherwise):
         say(f"! step {step.number}: you saw {shown(step, step.seen)}, and {shown(step, step.after)} was to be set: "
             "it did not take")

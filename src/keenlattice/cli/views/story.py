@@ -12,6 +12,7 @@ from keenlattice.cli.views.rig import show_rig_briefly
 from keenlattice.cli.views.settings import show_changes, show_findings
 from keenlattice.cli.views.studies import style_of
 from keenlattice.cli.views.trial import show_trial
+from keenlattice.report.words import headline
 from keenlattice.rig.find import described
 
 if TYPE_CHECKING:
@@ -124,8 +125,6 @@ class Telling:
         return played
 
     def _rumour(self, edited: "Version") -> None:
-        from keenlattice.report.words import headline
-
         ws, story = self.ws, self.story
         _heading(5, f"And the other tip, {story.rumour_why}?")
         with_rumour = ws.edit(edited, story.rumour, story.rumour_why).after

@@ -3,6 +3,7 @@
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import GAIN_AT_A_PRICE, VERDICT_STYLES, say
+from keenlattice.report.words import TITLES, one_word
 
 if TYPE_CHECKING:
     from keenlattice.study.trial.result import Trial
@@ -29,14 +30,11 @@ def show_doubts(doubts: tuple[str, ...]) -> None:
 
 def style_of(result: "Trial") -> str:
     """The style of a trial's answer: by what tells most, or that it is a gain at a price."""
-    from keenlattice.report.words import one_word
-
     return VERDICT_STYLES.get(one_word(result), GAIN_AT_A_PRICE)
 
 
 def tell_amounts(ws: "Workspace", matters: str, decides: str, before: "VersionLike") -> None:
     """What an amount is in per cent, as far as that is known; the first block of the study settles it."""
-    from keenlattice.report.words import TITLES
     from keenlattice.study.deciding import parsed_matters
 
     for name, amount, unit in parsed_matters(matters, decides)[1]:

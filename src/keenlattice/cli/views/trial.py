@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import hint, say, table
 from keenlattice.cli.views.studies import show_doubts, show_excluded, style_of
+from keenlattice.report.words import TITLES, amount, drift_sentence, percent, price, whole_answer
 
 if TYPE_CHECKING:
     from keenlattice.study.trial.result import Trial
@@ -19,7 +20,6 @@ RUNS_SHOWN = 8
 def show_trial(result: "Trial") -> None:
     """The answer first, then what it rests on."""
     from keenlattice.report.said import adjusted_sentence
-    from keenlattice.report.words import drift_sentence, whole_answer
     from keenlattice.study.deciding import told_of
 
     say(whole_answer(result), style_of(result))
@@ -39,7 +39,6 @@ def show_trial(result: "Trial") -> None:
 def show_prices(result: "Trial") -> None:
     """What it costs in power and heat, and what the frames waited for, where the rig says."""
     from keenlattice.report.said import limits_of_trial
-    from keenlattice.report.words import TITLES, price
 
     if result.prices:
         say()
@@ -52,8 +51,6 @@ def show_prices(result: "Trial") -> None:
 
 def show_metrics(result: "Trial") -> None:
     """The table of a trial's metrics, the one that decides marked."""
-    from keenlattice.report.words import TITLES, amount, percent
-
     rows = result.metrics
     table(["", "before", "after", "change, %", "verdict"], [
         [f"{'>' if one.name in result.plan.deciders else ' '} {TITLES[one.name]}, {one.unit}", amount(one, one.before),
@@ -83,7 +80,6 @@ def hint_after(result: "Trial") -> None:
 
 def show_pilot(found: "Pilot", after: str) -> None:
     """How noisy runs are, and how many blocks would settle a trial."""
-    from keenlattice.report.words import TITLES
     from keenlattice.study.deciding import told_of
 
     result = found.trial.result
@@ -129,7 +125,6 @@ def show_claims(found: "ClaimsResult") -> None:
 
 
 def _show_rule(one: "Repeated") -> None:
-    from keenlattice.report.words import TITLES, percent
     from keenlattice.study.trial.claims import told
 
     assert one.offered is not None and one.trial is not None

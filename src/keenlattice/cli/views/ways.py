@@ -11,6 +11,8 @@ from keenlattice.cli.views.played import show_played
 from keenlattice.cli.views.studies import tell_amounts
 from keenlattice.cli.views.trial import show_pilot, show_runs_to_come
 from keenlattice.errors import UsageError
+from keenlattice.report.words import LEAST_BLOCKS
+from keenlattice.workspace.played import RunsToCome
 
 if TYPE_CHECKING:
     import typer
@@ -45,7 +47,6 @@ class Ways:
     def play(self, before: str, after: str, matters: str, options: StudyOptions) -> None:
         """Plays it now."""
         self._tell(matters, options, before)
-        from keenlattice.report.words import LEAST_BLOCKS
 
         if options["blocks"] < LEAST_BLOCKS and not self.json:
             say(f"! fewer than {LEAST_BLOCKS} blocks have no word, whatever they show: --blocks {LEAST_BLOCKS} is the "
@@ -56,8 +57,6 @@ class Ways:
 
     def take(self, files: list[Path], columns: str) -> None:
         """Takes recordings of one whose runs the player records."""
-        from keenlattice.workspace.played import RunsToCome
-
         found = self.ws.studies.trials.take(files, columns)
         if not isinstance(found, RunsToCome):
             self._finished(found)

@@ -22,11 +22,12 @@ from keenlattice.rig.base import Edits, Facts, FactValue, State, one_by_one
 from keenlattice.rig.byhand import SHEET
 from keenlattice.rig.byhand.noted import read_noted
 from keenlattice.rig.gamelist import read_games
+from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.places import put_file
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
-    from keenlattice.rig.hand import ComingRun, Hand
+    from keenlattice.rig.hand import Hand
 
 SAID, ABOUT = "said.json", "rig.toml"
 MOST_BYTES, MOST_STATE_BYTES = 256 * 1024, 4_000_000
@@ -118,7 +119,6 @@ class ByHandRig:
     def play(self, game: str, seconds: float, seed: int) -> "Capture":
         """Whoever sits there plays, and hands over what was recorded; what goes on after `seconds` is cut off."""
         from keenlattice.measure.course import cut
-        from keenlattice.rig.hand import ComingRun
 
         run = self._asked or ComingRun(0, "", game, seconds, game, self.values(self.state(), game))
         self._asked = None

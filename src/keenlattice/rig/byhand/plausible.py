@@ -5,6 +5,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 
 from keenlattice.catalog.values import Value
+from keenlattice.errors import UsageError
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.matching import match
 from keenlattice.profile.together import parted
@@ -46,8 +47,6 @@ def _length(run: ComingRun, capture: Capture) -> list[str]:
 
 
 def _program(rig: ByHand, run: ComingRun, capture: Capture) -> list[str]:
-    from keenlattice.errors import UsageError
-
     program = str(capture.about.get("program", ""))
     game = next((one for one in rig.games() if one.name == run.game), None)
     if not program or game is None or not game.executables:

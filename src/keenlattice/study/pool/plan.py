@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from keenlattice.errors import BadValue
+from keenlattice.measure.metrics import metric
 from keenlattice.study._form import Form
 from keenlattice.study.deciding import MOST_DECIDERS, named
 from keenlattice.study.kind import KeptVersion, Spec
@@ -29,8 +30,6 @@ class PoolPlan(Form):
     game: str = ""
 
     def __post_init__(self) -> None:
-        from keenlattice.measure.metrics import metric
-
         if len(self.metrics) > MOST_DECIDERS:
             raise BadValue(f"{self.decides}: a pool is about 1 to {MOST_DECIDERS} metrics")
         for name in self.metrics:

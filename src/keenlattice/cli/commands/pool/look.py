@@ -4,8 +4,10 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games, settings
 from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.output import emit
 
 
 def look(
@@ -15,8 +17,6 @@ def look(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Show what the newest pool says of each change, or all about one, and what to expect on this rig."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit
     from keenlattice.cli.views.pool import show_change, show_pool
 
     found = begin(book, rig).pool.look(setting, game)

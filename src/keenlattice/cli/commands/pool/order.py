@@ -4,8 +4,10 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import REFERENCE, Book, Json, Played, Rig, Seconds
+from keenlattice.cli.output import emit
 
 
 def order(
@@ -20,8 +22,6 @@ def order(
 
     It plans; the verdict of a trial rests on its own runs alone.
     """
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit
     from keenlattice.cli.views.pool import show_order
 
     found = begin(book, rig).pool.order(before, after, game or "", seconds=seconds, matters_pct=matters)

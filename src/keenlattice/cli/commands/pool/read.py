@@ -7,8 +7,12 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games
 from keenlattice.cli.options import Book, Decides, Figure, Json, Rig
+from keenlattice.cli.outfile import new_figure
+from keenlattice.cli.output import emit, say
+from keenlattice.errors import KeenLatticeError
 
 if TYPE_CHECKING:
     from concurrent.futures import Executor
@@ -31,9 +35,6 @@ def read(
 
     Evidence may come from strangers: what is not of its form is left out, and named.
     """
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.outfile import new_figure
-    from keenlattice.cli.output import emit, say
     from keenlattice.cli.views.pool import show_pool
 
     ws, figure = begin(book, rig), new_figure(figure)
@@ -62,8 +63,6 @@ def _processes(count: int) -> "Iterator[Executor | None]":
         return
     from concurrent.futures import BrokenExecutor, ProcessPoolExecutor
     from multiprocessing import get_context
-
-    from keenlattice.errors import KeenLatticeError
 
     executor = ProcessPoolExecutor(count, get_context("spawn"))  # a fork of a process with threads may hang
     try:

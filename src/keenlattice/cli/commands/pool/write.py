@@ -5,7 +5,11 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.outfile import new_file
+from keenlattice.cli.output import emit, hint, say
+from keenlattice.report.words import counted
 
 
 def write(
@@ -13,11 +17,6 @@ def write(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Write the evidence of every trial and screen that was begun here, whatever it found. It names nobody."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.outfile import new_file
-    from keenlattice.cli.output import emit, hint, say
-    from keenlattice.report.words import counted
-
     ws, path = begin(book, rig), new_file(file, ".jsonl", ".parquet")
     assert path is not None
     made = ws.pool.write_evidence(path)

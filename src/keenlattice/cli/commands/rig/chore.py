@@ -4,7 +4,10 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig, Yes
+from keenlattice.cli.output import confirmed, emit, hint, say, table
+from keenlattice.errors import UsageError
 
 
 def chore(
@@ -12,10 +15,7 @@ def chore(
     yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List the chores of a rig, or do one: shown first, journalled, and undone by `keen undo`."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import confirmed, emit, hint, say, table
     from keenlattice.cli.views.settings import show_by_owner
-    from keenlattice.errors import UsageError
 
     if yes and not name:
         raise UsageError("--yes goes with a chore: name it, too")

@@ -5,8 +5,11 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.output import emit, hint, say, table
+from keenlattice.cli.views.facts import asked, parsed
 
 
 def facts(
@@ -24,9 +27,6 @@ def facts(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Show the facts of a rig; type in those of one that is changed by hand (--rig byhand)."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, hint, say, table
-    from keenlattice.cli.views.facts import asked, parsed
     from keenlattice.rig.base import TakesFacts
 
     if names:

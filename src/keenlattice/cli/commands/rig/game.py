@@ -1,12 +1,21 @@
 """`keen rig game`: tells a rig of a game: what it runs as, and where it keeps its own settings."""
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
+from keenlattice._state_folder import expanded
+from keenlattice.cli.begin import begin
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.output import emit, hint, say, table
+from keenlattice.cli.typed import known_as, spot_of, words_of
+from keenlattice.cli.views.rig import all_of_game
+from keenlattice.errors import UsageError
+from keenlattice.profile.matching import Game
+from keenlattice.rig.gamelist import FILE
 
 
 def game(
@@ -32,17 +41,6 @@ def game(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """List a rig's games, or tell it of one; the stand-in's are made up, and stay as they are."""
-    from dataclasses import replace
-
-    from keenlattice._state_folder import expanded
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, hint, say, table
-    from keenlattice.cli.typed import known_as, spot_of, words_of
-    from keenlattice.cli.views.rig import all_of_game
-    from keenlattice.errors import UsageError
-    from keenlattice.profile.matching import Game
-    from keenlattice.rig.gamelist import FILE
-
     if not name:
         only(ctx, "a list of games (name the game that is told of)")
     ws = begin(book, rig)

@@ -4,7 +4,9 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.output import emit, say, table, warn
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import DriverOption
@@ -15,9 +17,6 @@ def match(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Say which game's profile an executable would get, and why; on Linux, also which driver options apply to it."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, say, warn
-
     found = begin(book, rig).rig.games.match(executable)
     for text in found.unknown:
         warn(text)
@@ -36,8 +35,6 @@ def match(
 
 
 def _show(options: "tuple[DriverOption, ...]") -> None:
-    from keenlattice.cli.output import say, table
-
     if not options:
         say("The driver's configuration files say nothing of it.")
         return

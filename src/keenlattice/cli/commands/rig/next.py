@@ -5,8 +5,14 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Figure, Json, Sensor, Watch
+from keenlattice.cli.outfile import new_figure
+from keenlattice.cli.playing import at_a_terminal, playing
+from keenlattice.cli.views.next_run import show_next_run
+from keenlattice.cli.views.played import show_played
+from keenlattice.workspace.next_run import NextRun
 
 
 def next_(
@@ -28,13 +34,6 @@ def next_(
 
     At a terminal, or with --watch, it guides you through all runs that are left.
     """
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.outfile import new_figure
-    from keenlattice.cli.playing import at_a_terminal, playing
-    from keenlattice.cli.views.next_run import show_next_run
-    from keenlattice.cli.views.played import show_played
-    from keenlattice.workspace.next_run import NextRun
-
     if wrong or take_back:
         only(ctx, "--wrong" if wrong else "--take-back", "wrong" if wrong else "take_back")
     figure = new_figure(figure)

@@ -4,7 +4,10 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import ask_what_becomes_of_it, begin
 from keenlattice.cli.options import Book, Rig
+from keenlattice.cli.output import say
+from keenlattice.errors import UsageError
 
 
 def recover(
@@ -15,10 +18,6 @@ def recover(
 ) -> None:
     """Repair a logbook that refuses its own rows. Finish or undo a change that was cut short; without either, say how
     far it came, and ask."""
-    from keenlattice.cli.begin import ask_what_becomes_of_it, begin
-    from keenlattice.cli.output import say
-    from keenlattice.errors import UsageError
-
     if finish and undo:
         raise UsageError("--finish and --undo are each other's opposite: choose one")
     ws = begin(book, rig, settle=False)

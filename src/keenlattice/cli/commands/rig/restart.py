@@ -4,7 +4,9 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.output import emit, say
 
 
 def restart(
@@ -12,9 +14,6 @@ def restart(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Restart the stand-in's game, driver or machine, so that what waits for it takes effect."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, say
-
     done = begin(book, rig).rig.restart(what)  # type: ignore[arg-type]  # the workspace says what there is
     if json:
         emit(done)

@@ -5,8 +5,13 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json
+from keenlattice.cli.outfile import new_file
+from keenlattice.cli.output import emit, hint, say, shown_path
+from keenlattice.cli.views.sheet import ask_of_each, note_and_tick, show_sheet, show_what_is_open
+from keenlattice.errors import UsageError
 
 if TYPE_CHECKING:
     from keenlattice.profile.sheet import Sheet
@@ -27,11 +32,6 @@ def sheet(
     book: Book = None, json: Json = False,
 ) -> None:
     """Show the run sheet of the rig that is changed by hand, tick its steps off, or print it."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, say, shown_path
-    from keenlattice.cli.views.sheet import ask_of_each, note_and_tick, show_sheet, show_what_is_open
-    from keenlattice.errors import UsageError
-
     if drop or out:
         only(ctx, "--drop" if drop else "--out", "drop" if drop else "out")
     ws = begin(book, "byhand")
@@ -60,8 +60,6 @@ def sheet(
 
 
 def _show_none(found: "SheetResult") -> None:
-    from keenlattice.cli.output import hint, say
-
     count = len(found.earlier)
     say(f"No run sheet is open; {count} {'is' if count == 1 else 'are'} in the logbook.")
     for one in found.earlier[:5]:
@@ -75,8 +73,6 @@ def _counted(one: "Sheet") -> str:
 
 
 def _written(found: "SheetResult", out: Path) -> Path:
-    from keenlattice.cli.outfile import new_file
-
     free = new_file(out, ".md", ".html") or out
     found.save(free)
     return free

@@ -4,8 +4,13 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import assignments, games
 from keenlattice.cli.options import Book, Json
+from keenlattice.cli.output import emit, hint, say, table
+from keenlattice.cli.views.stock import asked_for, show_not_seen
+from keenlattice.errors import UsageError
+from keenlattice.workspace.wording import value_text
 
 
 def take_stock(
@@ -18,12 +23,6 @@ def take_stock(
     book: Book = None, json: Json = False,
 ) -> None:
     """Note what you see on the rig that you change yourself: a restore point, and what every undo goes back to."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, hint, say, table
-    from keenlattice.cli.views.stock import asked_for, show_not_seen
-    from keenlattice.errors import UsageError
-    from keenlattice.workspace.wording import value_text
-
     ws = begin(book, "byhand")
     told = dict[str, str]()
     for text in seen or []:

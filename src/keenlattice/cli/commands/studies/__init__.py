@@ -4,8 +4,11 @@ from typing import TYPE_CHECKING
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.grouped import group
 from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.output import emit, hint, say, table
+from keenlattice.errors import UsageError
 
 if TYPE_CHECKING:
     from keenlattice.workspace.played import StudyList
@@ -18,10 +21,6 @@ OF_STUDIES = {
 
 def listing(ctx: typer.Context, book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     """List all studies, the newest first; with --json, --book and --rig as anywhere."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit
-    from keenlattice.errors import UsageError
-
     if ctx.invoked_subcommand is None:
         studies = begin(book, rig).studies.list()
         emit(studies) if json else _show(studies)
@@ -31,8 +30,6 @@ def listing(ctx: typer.Context, book: Book = None, rig: Rig = "standin", json: J
 
 
 def _show(studies: "StudyList") -> None:
-    from keenlattice.cli.output import hint, say, table
-
     if not studies.studies:
         say(f"Nothing has been measured on {studies.rig} yet. Measure something: keen trial GAME@stock GAME")
         return

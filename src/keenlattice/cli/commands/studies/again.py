@@ -4,7 +4,9 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.output import emit, say
 
 
 def again(
@@ -12,8 +14,5 @@ def again(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Compute a study again from its captures (a pool: from its evidence), and compare every number to the last bit."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit, say
-
     result = begin(book, rig).studies.recompute(number)
     emit(result) if json else say(f"{result._caption()}.")

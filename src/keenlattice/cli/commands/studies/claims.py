@@ -5,6 +5,7 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.options import (
     Blocks,
     Book,
@@ -19,6 +20,9 @@ from keenlattice.cli.options import (
     WarmUp,
     Watch,
 )
+from keenlattice.cli.output import emit
+from keenlattice.cli.playing import playing
+from keenlattice.cli.views.trial import show_claims
 
 
 def claims(
@@ -29,11 +33,6 @@ def claims(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Repeat what a pack claims: a trial of each of its rules, against the profile without it."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.output import emit
-    from keenlattice.cli.playing import playing
-    from keenlattice.cli.views.trial import show_claims
-
     ws = begin(book, rig)
     with playing(ws, f"the claims of {pack.name}", json, watch, sensor) as told:
         result = ws.studies.repeat_claims(

@@ -4,7 +4,12 @@ from typing import Annotated
 
 import typer
 
+from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Figure, Json, Rig, Sensor, Watch
+from keenlattice.cli.outfile import new_figure
+from keenlattice.cli.output import say
+from keenlattice.cli.playing import playing
+from keenlattice.cli.views.played import show_played
 
 
 def resume(
@@ -14,12 +19,6 @@ def resume(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Go on with a study that was stopped: no finished run is played again."""
-    from keenlattice.cli.begin import begin
-    from keenlattice.cli.outfile import new_figure
-    from keenlattice.cli.output import say
-    from keenlattice.cli.playing import playing
-    from keenlattice.cli.views.played import show_played
-
     ws, figure = begin(book, rig), new_figure(figure)
     waiting = ws.studies.unfinished(number)
     if not json:
