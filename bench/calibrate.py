@@ -30,15 +30,13 @@ from keenlattice.rig.standin.pipeline import simulate
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.hunt.plan import HuntPlan
 from keenlattice.study.hunt.play import Looks, hunted
-from keenlattice.study.screen._rounds import Rounds
 from keenlattice.study.screen.plan import ScreenPlan
-from keenlattice.study.screen.play import mixed
+from keenlattice.study.screen.play import Rounds, mixed
 from keenlattice.study.screen.result import Screen
 from keenlattice.study.trial._conclude import concluded
 from keenlattice.study.trial._conclude import ended as stops
-from keenlattice.study.trial.pilot import noise_of
 from keenlattice.study.trial.plan import MAX_BLOCKS, Arm, TrialPlan
-from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle
+from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle, noise_of
 from keenlattice.study.trial.result import MetricResult, Trial
 from keenlattice.study.tune._race import Race
 from keenlattice.study.tune.plan import Limit, TunePlan

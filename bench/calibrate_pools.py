@@ -32,13 +32,12 @@ from keenlattice.rig.standin.games import GAMES
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import pipeline
 from keenlattice.rig.standin.pipeline import simulate
+from keenlattice.study.pool._columns import flattened
 from keenlattice.study.pool._meta import Rigs, moderated, pooled
 from keenlattice.study.pool.evidence import EvidenceRecord
-from keenlattice.study.pool.flat import flattened
 from keenlattice.study.pool.order import Pace, in_order
-from keenlattice.study.pool.plan import PoolPlan
 from keenlattice.study.pool.play import pool_evidence
-from keenlattice.study.pool.result import Pool
+from keenlattice.study.pool.result import Pool, PoolPlan
 
 PAGE = Path(__file__).parent.parent / "docs" / "calibration-pools.md"
 METRICS = ("frame_ms_mean", "latency_ms_median")

@@ -6,8 +6,8 @@ import numpy as np
 from league import LIST, rig_of
 
 from keenlattice.measure.metrics import TRIAL_METRICS
+from keenlattice.study.pool._columns import packed, schema
 from keenlattice.study.pool.evidence import digest
-from keenlattice.study.pool.flat import packed, schema
 
 ROWS_A_FILE = 80_000
 

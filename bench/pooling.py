@@ -15,9 +15,9 @@ from league import FleetPlan, play_fleet
 
 from bench.evidence import write_evidence
 from bench.start_time import Row
-from keenlattice.study.pool.plan import PoolPlan
 from keenlattice.study.pool.play import pool_evidence
 from keenlattice.study.pool.reading import of_plan, read_evidence
+from keenlattice.study.pool.result import PoolPlan
 
 RUNS, TRIES = 7, 10
 PLAYERS = 24

@@ -15,20 +15,17 @@ from numpy.typing import NDArray
 from bench.rows import STUDIES, Row, said, seed_of
 from keenlattice._parallel import spread
 from keenlattice.measure.metrics import TRIAL_METRICS
-from keenlattice.study.blind._rule import chance_to_be_found
-from keenlattice.study.blind.plan import BlindPlan
+from keenlattice.study.blind.plan import BlindPlan, Round, chance_to_be_found
 from keenlattice.study.blind.play import over, told
-from keenlattice.study.blind.result import Round
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.hunt._search import Signal, first_changed, least_set
 from keenlattice.study.hunt.play import MOST_LOOKS, MOST_PER_QUESTION
-from keenlattice.study.screen._rounds import Rounds
 from keenlattice.study.screen.plan import ScreenPlan
+from keenlattice.study.screen.play import Rounds
 from keenlattice.study.screen.result import Screen
 from keenlattice.study.trial._conclude import Seen, _decisive, ended
-from keenlattice.study.trial.pilot import noise_of
 from keenlattice.study.trial.plan import MAX_BLOCKS, Arm, TrialPlan
-from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle
+from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle, noise_of
 from keenlattice.study.trial.result import MetricResult, Trial
 from keenlattice.study.tune._race import Race
 from keenlattice.study.tune.plan import Limit, TunePlan

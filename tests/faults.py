@@ -9,7 +9,7 @@ from typing import Any
 
 from keenlattice.catalog.values import Restart, Value
 from keenlattice.errors import RefusedByRig
-from keenlattice.rig.standin.chores import with_driver_stock
+from keenlattice.rig.standin.games import with_driver_stock
 from keenlattice.rig.standin.machine import Standin, _as_text
 
 Held = Mapping[str, Mapping[str, Value]]

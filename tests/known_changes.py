@@ -29,9 +29,8 @@ from keenlattice.rig.base import Outcome, State
 from keenlattice.rig.chores import after_chore, do_chore
 from keenlattice.rig.drift import find_drift, put_back
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.study.blind.plan import BlindPlan
+from keenlattice.study.blind.plan import BlindPlan, Round
 from keenlattice.study.blind.play import _answer, over, told
-from keenlattice.study.blind.result import Round
 from known_sweeps import keys_of, values_of
 
 OF_THE_GAME: Entries = {"frame.cap": 160, "sync.vertical": "off", "texture.anisotropy": "16x", "game.shadows": "low"}

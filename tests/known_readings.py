@@ -7,15 +7,15 @@ from typing import Any
 import numpy as np
 
 from keenlattice import measure
+from keenlattice.measure._header import propose
 from keenlattice.measure._layout import layout_of
-from keenlattice.measure._proposal import propose
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.machine_log import beside
 from keenlattice.measure.metrics import METRICS, metrics_of
 from keenlattice.measure.series import Series
 from keenlattice.rig.linux.interrupts import as_list, cores_in
 from keenlattice.study.pool._meta import Rigs
-from keenlattice.study.pool._odd import odd
+from keenlattice.study.pool._vetting import odd
 
 TEXTS = {
     "plain": "t,x\n1,2\n3,4\n5,6\n", "no header": "1,2\n3,4\n5,6\n", "a title above": "My run\n\nt,x\n1,2\n3,4\n5,6\n",

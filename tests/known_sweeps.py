@@ -24,9 +24,9 @@ from keenlattice.rig.linux import _sampler
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.pipeline import simulate
 from keenlattice.study.pool._answers import answers
-from keenlattice.study.pool._checks import small_studies, without_each
 from keenlattice.study.pool._meta import Rigs, moderated, pooled, tau2_of
 from keenlattice.study.pool._regression import slopes_of
+from keenlattice.study.pool._vetting import small_studies, without_each
 from keenlattice.study.pool.evidence import Found
 from test_pool import record
 

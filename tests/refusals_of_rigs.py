@@ -16,8 +16,7 @@ from keenlattice.rig._factnames import device_names, named
 from keenlattice.rig._ini import Ini
 from keenlattice.rig._undo import undo
 from keenlattice.rig.byhand import pace, sheets
-from keenlattice.rig.byhand.machine import ByHandRig, keep_about, read_about
-from keenlattice.rig.byhand.noted import read_noted
+from keenlattice.rig.byhand.machine import ByHandRig, keep_about, read_about, read_noted
 from keenlattice.rig.byhand.plausible import doubts
 from keenlattice.rig.byhand.stock_taking import take_stock
 from keenlattice.rig.chores import chore_of

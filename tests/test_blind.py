@@ -25,10 +25,8 @@ from keenlattice.rig.base import Rig, State
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.hand import Noted
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.study.blind._rule import chance_to_be_found, needed
-from keenlattice.study.blind.plan import BlindPlan
+from keenlattice.study.blind.plan import Blind, BlindPlan, Round, chance_to_be_found, needed
 from keenlattice.study.blind.play import over, run_blind, told
-from keenlattice.study.blind.result import Blind, Round
 
 BEFORE, AFTER = stock("brass-orbit"), Version("brass-orbit", {"frame.queue-depth": 1, "frame.cap": 200})
 

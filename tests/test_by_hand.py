@@ -22,15 +22,15 @@ from keenlattice.cli import guide
 from keenlattice.cli.views.hand_story import LedPlayer
 from keenlattice.errors import CaptureError
 from keenlattice.measure.columns import column_map
+from keenlattice.measure.sensors import HEADER, SimulatedSensor, sensor_lines, write_sensor_log
 from keenlattice.measure.serial_log import SerialLog
-from keenlattice.measure.simulated_sensor import HEADER, SimulatedSensor, sensor_lines, write_sensor_log
 from keenlattice.profile.matching import Game
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.standin.player import SimulatedPlayer
-from keenlattice.study.screen._rounds import Rounds
 from keenlattice.study.screen.plan import ScreenPlan
+from keenlattice.study.screen.play import Rounds
 from keenlattice.study.screen.result import Screen
-from keenlattice.study.trial._stretches import fit_of_stretches
+from keenlattice.study.trial._adjusting import fit_of_stretches
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.workspace import watching
 from keenlattice.workspace._handed import is_of_one_time, told_apart

@@ -19,8 +19,7 @@ from keenlattice.measure.resample import quantile_interval, resampled_quantiles
 from keenlattice.profile.pack import Claim
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.pipeline import simulate_many
-from keenlattice.study.trial.claims import held
-from keenlattice.study.trial.result import MetricResult
+from keenlattice.study.trial.result import MetricResult, held
 
 PACK = Path(__file__).parent.parent / "examples" / "packs" / "pinball-league.toml"
 

@@ -15,10 +15,10 @@ from keenlattice.profile.matching import Game
 from keenlattice.rig._apply import apply
 from keenlattice.rig._undo import undo
 from keenlattice.rig.gamelist import Listed, add_game
+from keenlattice.rig.linux.driconf import found, is_pattern
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, all_entries, configuration_files, entries_in
 from keenlattice.rig.linux.machine import LinuxRig
-from keenlattice.rig.linux.posix import found, is_pattern
 from keenlattice.rig.linux.vulkan import VulkanDevice
 from keenlattice.rig.linux.x11.server import x_display
 from test_linux import real_driver

@@ -27,7 +27,7 @@ from keenlattice.profile.compare import Change
 from keenlattice.profile.version import Entries, Version, stock
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.study.blind._rule import chance_to_be_found, needed
+from keenlattice.study.blind.plan import chance_to_be_found, needed
 from keenlattice.study.kind import KeptVersion
 from keenlattice.study.pool.from_studies import records
 from keenlattice.study.pool.order import Pace, in_order

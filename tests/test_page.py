@@ -25,11 +25,10 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.checks import Finding, Findings
 from keenlattice.profile.compare import changes
-from keenlattice.report._escape import in_a_cell, plain_text
 from keenlattice.report.page.content import Picture
 from keenlattice.report.page.context import Changed, Context
 from keenlattice.report.page.html import to_html
-from keenlattice.report.page.markdown import to_markdown
+from keenlattice.report.page.markdown import in_a_cell, plain_text, to_markdown
 from keenlattice.report.page.of_trial import trial_report
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.result import MetricResult, Trial

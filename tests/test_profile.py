@@ -9,8 +9,7 @@ from hypothesis import strategies as st
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import same
 from keenlattice.errors import UnknownName, UsageError
-from keenlattice.profile._merge import merge, settled
-from keenlattice.profile.compare import changes, with_changes
+from keenlattice.profile.compare import changes, merge, settled, with_changes
 from keenlattice.profile.layers import resolve
 from keenlattice.profile.matching import Game, match
 from keenlattice.profile.version import Version

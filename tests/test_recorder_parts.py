@@ -21,7 +21,7 @@ from hypothesis import strategies as st
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.measure.capture import BY_SCREEN, Capture
 from keenlattice.measure.doubts import doubts_of, held_by_screen
-from keenlattice.measure.moment import Moment
+from keenlattice.measure.telemetry import Moment
 from keenlattice.rig.linux import desktop, look, play, recorder, settled, vulkan
 from keenlattice.rig.linux.children import start, start_to_stay, stop
 from keenlattice.rig.linux.monitor import Mode, Monitor

@@ -27,9 +27,9 @@ from keenlattice.measure import _rows
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.latency import Latency, from_camera
 from keenlattice.measure.machine_log import beside, read_machine_log
+from keenlattice.measure.sensor_maps import with_latency
 from keenlattice.measure.sensors import read_events
 from keenlattice.measure.series import Series
-from keenlattice.measure.together import with_latency
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.deciding import parsed_matters

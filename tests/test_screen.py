@@ -17,15 +17,14 @@ from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.profile.pack import Claim
 from keenlattice.profile.version import Version, stock
-from keenlattice.report._screen_figure import screen_figure
+from keenlattice.report._forest import screen_figure
 from keenlattice.report.words import factor_does, screen_headline
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.pipeline import simulate
 from keenlattice.study.player import Run
 from keenlattice.study.screen._design import drawn_anew, hadamard, in_order, screening_design
-from keenlattice.study.screen._rounds import Rounds
 from keenlattice.study.screen.plan import ScreenPlan, factors_of
-from keenlattice.study.screen.play import costly, run_screen
+from keenlattice.study.screen.play import Rounds, costly, run_screen
 from keenlattice.study.screen.result import Screen
 from keenlattice.study.trial._conclude import conclude
 from keenlattice.study.trial.plan import TrialPlan

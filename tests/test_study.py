@@ -28,10 +28,9 @@ from keenlattice.study.deciding import Numbers
 from keenlattice.study.player import Run
 from keenlattice.study.trial._conclude import AT_SCREEN_RATE, EVENTS, Seen, concluded, ended, metrics_in
 from keenlattice.study.trial._looks import errors_at, looks
-from keenlattice.study.trial.pilot import noise_of
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.play import run_trial
-from keenlattice.study.trial.power import Noise, blocks_to_settle, chance_to_settle
+from keenlattice.study.trial.power import Noise, blocks_to_settle, chance_to_settle, noise_of
 from keenlattice.study.trial.result import MetricResult, Trial
 
 BEFORE, AFTER = stock("brass-orbit"), Version("brass-orbit", {"frame.queue-depth": 1})

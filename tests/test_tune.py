@@ -15,13 +15,11 @@ from keenlattice.profile.version import stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import STABLE_MHZ
 from keenlattice.study.player import Run
-from keenlattice.study.ramp.plan import RampPlan
+from keenlattice.study.ramp.plan import Ramp, RampPlan
 from keenlattice.study.ramp.play import run_ramp
-from keenlattice.study.ramp.result import Ramp
 from keenlattice.study.tune._race import Race
-from keenlattice.study.tune.plan import Limit, TunePlan
+from keenlattice.study.tune.plan import Limit, TunePlan, Tuning
 from keenlattice.study.tune.play import run_tune
-from keenlattice.study.tune.result import Tuning
 
 BASE = stock("brass-orbit")
 PLAN = TunePlan((("frame.cap", ("off", 120)), ("frame.queue-depth", (1, 3))), "latency_ms_median",

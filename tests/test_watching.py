@@ -12,7 +12,7 @@ from conftest import Keen as Run
 from keenlattice.cli.views.live import LiveView
 from keenlattice.errors import UsageError
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.moment import Moment
+from keenlattice.measure.telemetry import Moment
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.recorder import Clicks, Live
 from test_linux import real_driver

@@ -20,7 +20,7 @@ from keenlattice.errors import RigError
 from keenlattice.profile.matching import Game
 from keenlattice.rig.gamelist import Listed, add_game, read_games
 from keenlattice.rig.linux.machine import LinuxRig
-from keenlattice.rig.linux.recording import ways
+from keenlattice.rig.linux.seen import ways
 from keenlattice.rig.linux.wayland.clients import is_connected
 from test_linux import real_driver
 

@@ -9,10 +9,9 @@ from typing import TYPE_CHECKING, Self
 
 from keenlattice._state_folder import expanded
 from keenlattice.catalog.values import Value
-from keenlattice.cli.keys import Keys
 from keenlattice.cli.output import say
-from keenlattice.cli.views.next_run import held_in_words, run_of
-from keenlattice.cli.views.sheet import show_step
+from keenlattice.cli.terminal import Keys
+from keenlattice.cli.views.sheet import held_in_words, run_of, show_step
 from keenlattice.errors import BadValue, CaptureError, KeenLatticeError, UsageError
 from keenlattice.measure.serial_log import SerialLog
 from keenlattice.report._sheet_page import heading

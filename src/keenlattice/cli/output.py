@@ -14,6 +14,7 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
+from keenlattice._files import free_path
 from keenlattice._notebook import harmless as harmless
 from keenlattice.cli.terminal import is_terminal, shows_colours
 from keenlattice.errors import UsageError
@@ -142,3 +143,27 @@ def confirmed(question: str, yes: bool) -> bool:
     if not is_terminal(sys.stdin):
         raise UsageError("nobody can be asked here; say --yes to go ahead")
     return typer.confirm(question)
+
+
+def new_figure(path: Path | None) -> Path | None:
+    """As `new_file`, of a figure."""
+    return new_file(path, ".png", ".svg")
+
+
+def new_file(path: Path | None, *endings: str) -> Path | None:
+    """The path to write to, asked before anything is played: the one that was named, or, if something is there, one
+    with a number behind it, which is said.
+
+    Raises:
+        UsageError: its name has none of the endings, or there is no such folder.
+    """
+    if path is None:
+        return None
+    if path.suffix not in endings:
+        raise UsageError(f"{path}: its name has to end in {' or '.join(endings)}")
+    if not path.parent.is_dir():
+        raise UsageError(f"{path}: there is no folder {path.parent}; make it first, or name another")
+    free = free_path(path)
+    if free != path:
+        warn(f"{path} is there already and stays as it is: this is written to {free}")
+    return free

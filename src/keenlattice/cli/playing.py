@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import typer
 
 from keenlattice.cli.terminal import STOPPED, Interrupted, is_terminal
-from keenlattice.cli.views.next_run import show_next_run
+from keenlattice.cli.views.sheet import show_next_run
 from keenlattice.errors import UsageError
 from keenlattice.rig.hand import Paused
 from keenlattice.workspace.next_run import Waiting

@@ -4,12 +4,15 @@ import os
 import re
 import shlex
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from keenlattice.errors import UsageError
 
 if TYPE_CHECKING:
     from keenlattice.study.tune.plan import Limit
+    from keenlattice.workspace.latencies import LatencyResult
+    from keenlattice.workspace.workspace import Workspace
 
 
 def choices_of(texts: Sequence[str]) -> dict[str, list[str]]:
@@ -130,3 +133,25 @@ def dropped_of(text: str) -> dict[str, str]:
     if text and not equals:
         raise UsageError(f"--dropped {text!r}: write COLUMN=VALUE")
     return {"dropped": column, "dropped_when": value} if text else {}
+
+
+def measured(ws: "Workspace", file: Path, of: str, channel: int, stages: list[str], said: dict[str, Any]
+             ) -> "LatencyResult":
+    """What is in a file, by its kind and by what was said of its columns; or by the map that is kept for its header."""
+    unit = said["unit"]
+    if said["camera"] is not None:
+        return ws.recordings.latency.of_camera(file, said["camera"], of)
+    if said["press"] or said["answer"]:
+        named = dict(one.partition("=")[::2] for one in stages)
+        return ws.recordings.latency.of_events(file, said["press"], said["answer"], unit, named, of)
+    if file.suffix.lower() == ".parquet":
+        return ws.recordings.latency.measure(file, of)
+    if file.suffix.lower() in (".wav", ".wave"):
+        return ws.recordings.latency.of_sound(file, channel, of)
+    columns = said["time"], said["light"], said["button"]
+    if all(columns):
+        return ws.recordings.latency.of_log(file, *columns, unit=unit, of=of)
+    if not any(columns) and (known := ws.recordings.latency.by_map(file, of)) is not None:
+        return known
+    raise UsageError("it is none of our captures (.parquet); say what is in it: --camera FPS for a tally; --time, "
+                     "--light and --button for a sensor's log; --press and --answer for events")

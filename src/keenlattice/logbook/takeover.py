@@ -8,10 +8,11 @@ from pathlib import Path
 
 from keenlattice.errors import UsageError
 from keenlattice.logbook._captures import CAPTURES, SETTINGS
-from keenlattice.logbook._identity import claim, new_id
-from keenlattice.logbook._schema import connect, forget_applies, plain_errors
+from keenlattice.logbook._identity import claim, new_id, read_id
+from keenlattice.logbook._schema import connect, connect_to_read, forget_applies, peek, plain_errors
+from keenlattice.logbook._studies import Study, study_in
 from keenlattice.logbook.book import Logbook
-from keenlattice.logbook.file import not_a_link
+from keenlattice.logbook.file import BookFile, not_a_link
 
 
 @dataclass(frozen=True)
@@ -64,3 +65,24 @@ def take_over(folder: Path) -> Logbook:
     finally:
         connection.close()
     return Logbook(folder)
+
+
+class ReadBook(BookFile):
+    """A logbook, open for reading alone.
+
+    Args:
+        folder: where it is.
+
+    Raises:
+        BookError: it is damaged, too large, or no logbook.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self.folder, self.elsewhere = folder, True
+        self.id = peek(folder, read_id)
+        self._connection, self._scratch = connect_to_read(folder)
+        self.state = Path(self._scratch.name) / "state"
+
+    def studies(self) -> list[Study]:
+        """All studies, on whatever rig, in the order in which they were begun."""
+        return self.rows(study_in, "SELECT * FROM studies ORDER BY number")

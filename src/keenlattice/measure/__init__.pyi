@@ -32,6 +32,7 @@ from .parquet import write_capture as write_capture
 from .resample import quantile_interval as quantile_interval
 from .sensor_maps import SensorMap as SensorMap
 from .sensor_maps import sensor_map as sensor_map
+from .sensor_maps import with_latency as with_latency
 from .sensors import read_events as read_events
 from .sensors import read_log as read_log
 from .sensors import read_sound as read_sound
@@ -45,4 +46,3 @@ from .telemetry import readings as readings
 from .telemetry import throttled as throttled
 from .text import read_text as read_text
 from .text import write_text as write_text
-from .together import with_latency as with_latency

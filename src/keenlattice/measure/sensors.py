@@ -1,5 +1,7 @@
 """Files of home-made sensors: a log of light and button, a stereo recording, a tally of camera frames."""
 
+import os
+import threading
 import warnings
 from collections.abc import Mapping
 from pathlib import Path
@@ -10,7 +12,7 @@ from keenlattice._files import check_regular
 from keenlattice.errors import CaptureError
 from keenlattice.measure._header import header_of
 from keenlattice.measure._rows import read_rows
-from keenlattice.measure.capture import Floats
+from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.columns import IN_MS, Unit
 from keenlattice.measure.latency import Latency, from_camera, from_events, from_sensor
 
@@ -139,3 +141,66 @@ def read_events(path: Path, press: str, answer: str, unit: Unit = "ms",
     found = from_events(pressed, answered, spent)
     found.about["source"] = path.name
     return found
+
+
+RATE_HZ = 1000.0
+PRESS_MS = 60.0
+LIT_MS = 90.0
+HEADER = "micros;photo;switch"
+
+
+def sensor_lines(run: Capture, seed: int, rate_hz: float = RATE_HZ) -> list[str]:
+    """What the sensor sees of a run's clicks and answers: a line per sample, time in us, light and button.
+
+    Args:
+        run: with clicks; its frames are not looked at.
+        seed: of the sensor's noise.
+        rate_hz: samples a second.
+    """
+    seconds = max(run.seconds, float(np.max(run.click_ms, initial=0.0)) / 1000 + 1)
+    at: Floats = np.arange(0.0, 1000 * seconds, 1000 / rate_hz)
+    random = np.random.default_rng([seed, 29])
+    light, button = 210 + random.normal(0, 3, at.size), np.ones(at.size)
+    for click, answer in zip(run.click_ms, run.answer_ms, strict=True):
+        button[(at >= click) & (at < click + PRESS_MS)] = 0
+        if np.isfinite(answer):
+            light[(at >= answer) & (at < answer + LIT_MS)] += 520
+    return [f"{1000 * time:.0f};{level:.0f};{down:.0f}" for time, level, down in zip(at, light, button, strict=True)]
+
+
+def write_sensor_log(run: Capture, path: Path, seed: int, rate_hz: float = RATE_HZ) -> None:
+    """The same as a file with a header."""
+    path.write_text("\n".join([HEADER, *sensor_lines(run, seed, rate_hz)]) + "\n", encoding="utf-8")
+
+
+class SimulatedSensor:
+    """A sensor at a pseudo-terminal, where there are such (not on Windows); `port` is its name."""
+
+    def __init__(self) -> None:
+        import pty
+        import tty
+
+        self._ours, self._theirs = pty.openpty()
+        tty.setraw(self._theirs)
+        self.port = os.ttyname(self._theirs)
+        self._thread: threading.Thread | None = None
+
+    def send(self, lines: list[str]) -> None:
+        """Sends lines, as fast as they are read."""
+        self._thread = threading.Thread(target=self._send, args=("\n".join(["", *lines]) + "\n",), daemon=True)
+        self._thread.start()
+
+    def wait(self) -> None:
+        """Returns once all was sent."""
+        if self._thread is not None:
+            self._thread.join()
+
+    def close(self) -> None:
+        """Unplugs it."""
+        os.close(self._ours)
+        os.close(self._theirs)
+
+    def _send(self, text: str) -> None:
+        left = memoryview(text.encode())
+        while left:
+            left = left[os.write(self._ours, left[:2048]):]

@@ -1,7 +1,7 @@
 """What a machine says of itself while a game runs, in numbers: clocks, temperatures, loads, power."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -142,3 +142,27 @@ def _at_those(series: Series, at_ms: Floats) -> Floats:
     if not times.size:
         return np.full(at_ms.size, np.nan)
     return np.asarray(values[np.minimum(np.searchsorted(times, at_ms), times.size - 1)])
+
+
+Watcher = Callable[["Moment"], None]
+"""What is told of each moment; it must be quick, for the recorder waits for it."""
+
+
+@dataclass(frozen=True)
+class Moment:
+    """The last second or so of a run.
+
+    Args:
+        at_s: how long the run has lasted, in s.
+        frames: shown since the moment before.
+        frame_ms, worst_ms: the median and the longest frame time since then; NaN without frames.
+        latency_ms: the median latency of the clicks that were answered since then; NaN without any.
+        said: what the machine said of itself last, by series (`series.KINDS`).
+    """
+
+    at_s: float
+    frames: int
+    frame_ms: float
+    worst_ms: float
+    latency_ms: float
+    said: Mapping[str, float]

@@ -1,6 +1,3 @@
-from ._merge import Conflict as Conflict
-from ._merge import Merge as Merge
-from ._merge import merge as merge
 from ._offer import OfferedRule as OfferedRule
 from ._offer import OfferedSetting as OfferedSetting
 from ._offer import offer as offer
@@ -9,7 +6,10 @@ from .checks import Finding as Finding
 from .checks import findings as findings
 from .compare import Change as Change
 from .compare import Changes as Changes
+from .compare import Conflict as Conflict
+from .compare import Merge as Merge
 from .compare import changes as changes
+from .compare import merge as merge
 from .compare import with_changes as with_changes
 from .concrete import entries_for as entries_for
 from .formula import evaluate as evaluate

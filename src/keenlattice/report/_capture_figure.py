@@ -1,14 +1,20 @@
 """One figure for a capture: its course with the stutters marked, how long the slowest frames are, latency, stages."""
 
+from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING
 
+import numpy as np
+
+from keenlattice.errors import UnknownName, UsageError
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import periodic_hitches
 from keenlattice.measure.telemetry import limited_by
-from keenlattice.report._frames import quantile_curves, recurring, stutters_marked
+from keenlattice.report import _frames as frames
+from keenlattice.report import latency
+from keenlattice.report._frames import distribution, frame_times, quantile_curves, recurring, stutters_marked
 from keenlattice.report.latency import latency_histogram, stage_budget
 from keenlattice.report.said import limits_sentence, telemetry_strips
-from keenlattice.report.style import AFTER, BEFORE, INK, headed, nothing, plain
+from keenlattice.report.style import AFTER, BEFORE, INK, LINES, headed, nothing, plain
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -60,3 +66,63 @@ def stage_shares(axes: "Axes", capture: Capture) -> "Axes":
     axes.set_yticks(range(len(rows)), [name for name, *_ in rows], fontsize=9)
     axes.set_xlim(0, 1.2 * max(float(values.mean()) for _, values, _ in rows if values.size))
     return axes
+
+
+def compare_figure(captures: Mapping[str, Capture], title: str) -> "Figure":
+    """The figure of several runs, 1280 x 800 pixels.
+
+    Args:
+        captures: name to run, two at least, the one to compare with first.
+    """
+    figure = headed(title, "One run of each describes; it proves no difference. For that: keen trial.")
+    names = list(captures)
+    one, other = captures[names[0]], captures[names[-1]]
+    top = figure.add_gridspec(2, 2, left=0.06, right=0.88, top=0.85, bottom=0.5, hspace=0.5, wspace=0.16,
+                              width_ratios=(1.25, 1))
+    low = figure.add_gridspec(1, 2, left=0.06, right=0.975, top=0.39, bottom=0.08, wspace=0.24)
+    highest = 1.05 * max(float(np.quantile(capture.frame_ms, 0.999)) for capture in (one, other))
+    for row, name in enumerate((names[0], names[-1])):
+        axes = frame_times(figure.add_subplot(top[row, 0]), captures[name], LINES[row][0], highest)
+        plain(axes, f"Frame times: {name}", "time, s" if row else "", "ms")
+    quantile_curves(figure.add_subplot(top[:, 1]), captures)
+    distribution(figure.add_subplot(low[0, 0]), one.latency_ms, other.latency_ms, "Input latency, click to answer",
+                 "latency, ms", (names[0], names[-1]))
+    stage_budget(figure.add_subplot(low[0, 1]), {name: captures[name] for name in (names[0], names[-1])})
+    return figure
+
+
+PICTURES: "Mapping[str, Callable[[Axes, Mapping[str, Capture]], Axes]]" = {
+    "course": lambda axes, captures: frames.stutters_marked(axes, _first(captures)),
+    "recurring": lambda axes, captures: frames.recurring(axes, _first(captures)),
+    "slowest": lambda axes, captures: frames.quantile_curves(axes, captures),
+    "latency": lambda axes, captures: latency.latency_histogram(axes, _first(captures)),
+    "stages": lambda axes, captures: latency.stage_budget(axes, captures)}
+MOST_RUNS = {"slowest": 6, "stages": 2}  # of one picture; of any other, one
+
+
+def single_figure(captures: Mapping[str, Capture], what: str, title: str) -> "Callable[[], Figure]":
+    """What draws that picture.
+
+    Args:
+        captures: name to run.
+        what: one of PICTURES.
+
+    Raises:
+        UnknownName: no such picture.
+        UsageError: more runs than the picture can show.
+    """
+    if what not in PICTURES:
+        raise UnknownName("picture", what, PICTURES, f"there are {', '.join(PICTURES)}")
+    most = MOST_RUNS.get(what, 1)
+    if len(captures) > most:
+        raise UsageError(f"the picture {what} is of {most} run{'s' * (most > 1)}, and {len(captures)} were given")
+
+    def draw() -> "Figure":
+        figure = headed(title, "One run describes; it proves nothing.")
+        PICTURES[what](figure.add_axes((0.09, 0.09, 0.78, 0.77)), captures)
+        return figure
+    return draw
+
+
+def _first(captures: Mapping[str, Capture]) -> Capture:
+    return next(iter(captures.values()))

@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 from keenlattice.catalog.values import written
 
 if TYPE_CHECKING:
-    from keenlattice.study.blind.result import Blind
-    from keenlattice.study.hunt.result import Hunt
+    from keenlattice.study.blind.plan import Blind
+    from keenlattice.study.hunt.plan import Hunt
     from keenlattice.study.screen.result import Effect, Factor, Screen
     from keenlattice.study.trial.result import MetricResult, Price, Trial
-    from keenlattice.study.tune.result import Combination, Tuning
+    from keenlattice.study.tune.plan import Combination, Tuning
 
 IN_BRIEF = ("os", "cpu", "threads", "ram_mib", "gpu", "driver", "panel", "refresh_hz")
 UNITS = {"_mib": "MiB", "_hz": "Hz", "_mts": "MT/s", "_ms": "ms"}

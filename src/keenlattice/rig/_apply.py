@@ -11,7 +11,7 @@ from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.concrete import entries_for
 from keenlattice.profile.version import Version
 from keenlattice.rig._journal import Intent
-from keenlattice.rig._readback import misread
+from keenlattice.rig._takeback import misread
 from keenlattice.rig.base import Edits, Rig, State
 from keenlattice.rig.transaction import changing
 

@@ -21,8 +21,7 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, RefusedByRig, RigError
 from keenlattice.rig._ini import MOST_BYTES, Ini
-from keenlattice.rig._part import Part
-from keenlattice.rig.base import Edits, State
+from keenlattice.rig.base import Edits, Part, State
 from keenlattice.rig.gamelist import Key, Listed
 from keenlattice.rig.places import path_of, place_of
 

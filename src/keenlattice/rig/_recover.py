@@ -9,8 +9,7 @@ from keenlattice.logbook._identity import id_in, where_is
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig._journal import Intent, Journal, read_journal, unfinished
 from keenlattice.rig._lock import locked
-from keenlattice.rig._readback import misread
-from keenlattice.rig._takeback import KEPT, remember, sort_out, take_back
+from keenlattice.rig._takeback import KEPT, misread, remember, sort_out, take_back
 from keenlattice.rig.places import write
 
 if TYPE_CHECKING:

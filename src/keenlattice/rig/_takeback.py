@@ -1,11 +1,12 @@
 """Taking a change of a rig back, place by place; and remembering one that is done."""
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from keenlattice._files import replace_file
+from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError
-from keenlattice.logbook.restore import RestorePoint, keep_point
+from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.rig._journal import Intent, Journal, fingerprints, in_text, packed
 from keenlattice.rig.base import reads_true
 from keenlattice.rig.places import to_be_written, write
@@ -13,6 +14,7 @@ from keenlattice.rig.places import to_be_written, write
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
     from keenlattice.logbook.book import Logbook
+    from keenlattice.rig._journal import Wanted
     from keenlattice.rig.base import Rig, State
 
 KEPT = "before-the-unfinished-change.json"
@@ -77,3 +79,30 @@ def _without_ours(rig: "Rig", state: "State", intent: Intent, every: bool) -> "S
         if back:
             state = {**state, **rig.changed(state, owner, back)}
     return state
+
+
+class Misread(NamedTuple):
+    """A value that reads back otherwise: whose, which, what the rig holds, and what it was given; None for unset."""
+
+    owner: str
+    key: str
+    held: Value | None
+    wanted: Value | None
+
+    @property
+    def told(self) -> str:
+        """Both values, in words."""
+        return f"reads back {_shown(self.held)}, not {_shown(self.wanted)}"
+
+
+def misread(rig: "Rig", wanted: "Wanted") -> list[Misread]:
+    """Every value that the rig, as it stands, holds otherwise than is wanted."""
+    state, found = rig.state(), []
+    for owner, values in wanted.items():
+        held = rig.values(state, owner)
+        found += [Misread(owner, key, held.get(key), value) for key, value in values.items() if held.get(key) != value]
+    return found
+
+
+def _shown(value: Value | None) -> str:
+    return "unset" if value is None else str(value)

@@ -5,13 +5,12 @@ from collections.abc import Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass
 
 from keenlattice.errors import RefusedByRig, RigError, UsageError
-from keenlattice.logbook.applies import Apply
+from keenlattice.logbook.applies import Apply, RestorePoint, kept_point
 from keenlattice.logbook.book import Logbook
-from keenlattice.logbook.restore import RestorePoint, kept_point
 from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.rig._journal import Intent, fingerprints, out_of_text
-from keenlattice.rig._readback import misread
+from keenlattice.rig._takeback import misread
 from keenlattice.rig.base import Rig, State, reads_true
 from keenlattice.rig.places import check_places, to_be_written
 from keenlattice.rig.transaction import changing

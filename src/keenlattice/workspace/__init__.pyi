@@ -1,8 +1,5 @@
 from .chores import ChoreList as ChoreList
 from .chores import ChoreResult as ChoreResult
-from .claims import ClaimResult as ClaimResult
-from .claims import ClaimsResult as ClaimsResult
-from .claims import Repeated as Repeated
 from .facts import FactNames as FactNames
 from .facts import FactsResult as FactsResult
 from .games import GamesResult as GamesResult
@@ -65,5 +62,8 @@ from .studies import Studies as Studies
 from .takeover import TakeoverResult as TakeoverResult
 from .takeover import look_at as look_at
 from .takeover import take_over as take_over
+from .trials import ClaimResult as ClaimResult
+from .trials import ClaimsResult as ClaimsResult
+from .trials import Repeated as Repeated
 from .workspace import Workspace as Workspace
 from .workspace import open as open

@@ -26,15 +26,14 @@ from keenlattice.workspace.played import Played, sides
 if TYPE_CHECKING:
     from keenlattice.report.page.content import Report
     from keenlattice.study.screen.result import Screen
-    from keenlattice.study.tune.result import Tuning
+    from keenlattice.study.tune.plan import Tuning
     from keenlattice.workspace.opened import Opened
 
 
 def picture_of(study: Played[Any]) -> Drawing:
     """A picture of what a study found."""
-    from keenlattice.report._screen_figure import screen_figure
+    from keenlattice.report._forest import screen_figure, tune_figure
     from keenlattice.report._trial_figure import trial_figure
-    from keenlattice.report._tune_figure import tune_figure
 
     if study.kind == "screen":
         return Drawing(lambda: screen_figure(study.result))
@@ -134,7 +133,7 @@ def _of_hunt(opened: "Opened", study: Played[Any]) -> "Report":
 
 
 def _of_blind(opened: "Opened", study: Played[Any]) -> "Report":
-    from keenlattice.report.page.of_blind import blind_report
+    from keenlattice.report.page.of_trial import blind_report
 
     before, after = versions_of(opened, study)
     return blind_report(study.result, context_of(opened, study.result.game, before, after,

@@ -9,7 +9,7 @@ from keenlattice.rig.byhand.pace import HANDLING_MINUTES, RESTARTS_MINUTES, chea
 from keenlattice.study.kind import KeptVersion
 from keenlattice.study.limits import fresh_seed
 from keenlattice.study.record import play_on, spec_of, start
-from keenlattice.workspace._files_hand import FilesHand
+from keenlattice.workspace._handed import FilesHand
 from keenlattice.workspace._kept import unfinished_study
 from keenlattice.workspace._made import entries_made
 from keenlattice.workspace._pages import finished_study

@@ -8,8 +8,7 @@ from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
 from keenlattice.logbook._studies import runs_of, take_back_run
 from keenlattice.study.record import spec_of
-from keenlattice.workspace._files_hand import FilesHand
-from keenlattice.workspace._handed import HASHED, read_handed, told_apart
+from keenlattice.workspace._handed import HASHED, FilesHand, read_handed, told_apart
 from keenlattice.workspace._kept import unfinished_study
 from keenlattice.workspace._play import StudyPlayer
 from keenlattice.workspace.next_run import NextRun, Waiting, by_hand_rig

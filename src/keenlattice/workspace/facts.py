@@ -9,7 +9,7 @@ from keenlattice._door import check_methods
 from keenlattice._notebook import Result, Rows
 from keenlattice.errors import UsageError
 from keenlattice.rig._factnames import FACTS, OF_A_DEVICE, device_names, named
-from keenlattice.rig.byhand.here import facts_here
+from keenlattice.rig.byhand.machine import facts_here
 from keenlattice.workspace.opened import Opened
 
 if TYPE_CHECKING:

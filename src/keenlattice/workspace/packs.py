@@ -205,7 +205,7 @@ class Packs:
         Raises:
             UsageError: there is none, or it found nothing that could be claimed.
         """
-        from keenlattice.study.trial.claims import claims_of
+        from keenlattice.study.trial.result import claims_of
 
         before = self._opened.find(since or f"{version.profile}@stock")
         kept = trials_between(self._opened.book, before.reference, version.reference)

@@ -172,10 +172,9 @@ class EvidencePool:
             UsageError: there is no pool to add to.
             UnknownName: no such metric.
         """
-        from keenlattice.study.pool.plan import PoolPlan
-        from keenlattice.study.pool.play import pool_evidence
+        from keenlattice.study.pool.play import evidence_of, keep_pool, pool_evidence
         from keenlattice.study.pool.reading import chosen, collect_evidence
-        from keenlattice.study.pool.record import evidence_of, keep_pool
+        from keenlattice.study.pool.result import PoolPlan
 
         self._opened.book.check_writable()
         newest = next(iter(studies(self._opened.book, self._opened.rig_name, "pool", finished=True, most=1)), None)

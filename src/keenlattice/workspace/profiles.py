@@ -8,9 +8,8 @@ from keenlattice._door import check_methods
 from keenlattice.catalog.values import written
 from keenlattice.errors import UsageError
 from keenlattice.logbook._studies import trials_between
-from keenlattice.profile._merge import merge as merged
-from keenlattice.profile._merge import settled
-from keenlattice.profile.compare import changes, with_changes
+from keenlattice.profile.compare import changes, settled, with_changes
+from keenlattice.profile.compare import merge as merged
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.study.record import provenance_of, result_of
 from keenlattice.workspace.opened import Opened, VersionLike
@@ -32,8 +31,8 @@ if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
     from keenlattice.logbook._studies import Study
     from keenlattice.logbook.book import Logbook
-    from keenlattice.profile._merge import Conflict, Merge
     from keenlattice.profile.checks import Findings
+    from keenlattice.profile.compare import Conflict, Merge
     from keenlattice.profile.layers import Base, Effective
 
 Side = str

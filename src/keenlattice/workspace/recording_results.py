@@ -9,8 +9,8 @@ from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.page import Drawing
 
 if TYPE_CHECKING:
+    from keenlattice.measure._header import Proposal
     from keenlattice.measure._ingest import Damage
-    from keenlattice.measure._proposal import Proposal
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
     from keenlattice.measure.telemetry import Reading

@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
     from keenlattice.measure.machine_log import LogMap
-    from keenlattice.measure.moment import Watcher
+    from keenlattice.measure.telemetry import Watcher
     from keenlattice.study.record import Progress
 
 MOST_RUNS_IN_A_PICTURE = 6
@@ -123,9 +123,7 @@ class Recordings:
             UsageError: too many runs, or runs without what is to be drawn.
             UnknownName: no such picture.
         """
-        from keenlattice.report._capture_figure import capture_figure
-        from keenlattice.report._compare_figure import compare_figure
-        from keenlattice.report._single_figure import single_figure
+        from keenlattice.report._capture_figure import capture_figure, compare_figure, single_figure
 
         runs = [runs] if isinstance(runs, str | Version | OfVersion) else list(runs)
         if not runs:
@@ -210,7 +208,7 @@ class Recordings:
     def _columns(self, file: Path, columns: "ColumnMap | str | None",
                  take: TakeMap | None) -> "tuple[Sequence[str], ColumnMap | None]":
         """A file's header, and what its columns mean; None if that was proposed, and not taken."""
-        from keenlattice.measure._proposal import propose
+        from keenlattice.measure._header import propose
 
         header, rows = header_of(file)
         if columns is not None and not isinstance(columns, str):

@@ -82,7 +82,7 @@ class Sheets:
         Raises:
             UsageError: the rig is not changed by hand.
         """
-        from keenlattice.rig.byhand.steps import open_sheet
+        from keenlattice.rig.byhand.machine import open_sheet
 
         return SheetResult(open_sheet(self._by_hand()), tuple(self._opened.book.sheets(self._opened.rig_name)))
 

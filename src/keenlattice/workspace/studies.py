@@ -14,33 +14,30 @@ from keenlattice.study.kind import KeptVersion
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT
 from keenlattice.study.record import finish, recompute, spec_of, start
 from keenlattice.workspace._kept import finished, listed, study_numbered, unfinished_study
-from keenlattice.workspace._lines import line_between
+from keenlattice.workspace._made import line_between
 from keenlattice.workspace._pages import finished_study, history_page, newest_with_page
 from keenlattice.workspace._play import StudyPlayer, seed_or_fresh, what_matters
 from keenlattice.workspace.by_hand import ByHandStudies
-from keenlattice.workspace.claims import repeat_claims
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.page import Page
 from keenlattice.workspace.played import ListedStudy, Played, Recomputed, StudyList, StudyRun, StudyRuns
 from keenlattice.workspace.screens import Screens
-from keenlattice.workspace.trials import Trials
+from keenlattice.workspace.trials import Trials, repeat_claims
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
     from keenlattice.logbook._studies import Study
-    from keenlattice.study.blind.plan import Question
+    from keenlattice.study.blind.plan import Blind, Measured, Question
     from keenlattice.study.blind.play import Judge
-    from keenlattice.study.blind.result import Blind, Measured
-    from keenlattice.study.hunt.result import Hunt
+    from keenlattice.study.hunt.plan import Hunt
     from keenlattice.study.kind import Spec
-    from keenlattice.study.ramp.result import Ramp
+    from keenlattice.study.ramp.plan import Ramp
     from keenlattice.study.record import Progress
     from keenlattice.study.screen.result import Screen
     from keenlattice.study.trial.result import Trial
-    from keenlattice.study.tune.plan import Limit
-    from keenlattice.study.tune.result import Tuning
-    from keenlattice.workspace.claims import ClaimsResult
+    from keenlattice.study.tune.plan import Limit, Tuning
+    from keenlattice.workspace.trials import ClaimsResult
 
 
 @check_methods

@@ -1,14 +1,15 @@
 """Trials: planned, piloted, and of recordings that a player makes."""
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from itertools import pairwise
 from pathlib import Path
 from statistics import median
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._door import check_methods
+from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UsageError
 from keenlattice.logbook._studies import done_of
 from keenlattice.profile.compare import changes
@@ -22,14 +23,18 @@ from keenlattice.workspace._kept import unfinished_study, versions_of
 from keenlattice.workspace._pages import finished_study
 from keenlattice.workspace._play import StudyPlayer, minutes_a_step, runs_between_switches, seed_or_fresh, what_matters
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
+from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.played import Pilot, PlanCost, Played, RunsToCome, RunToCome
 
 if TYPE_CHECKING:
     from keenlattice.logbook._studies import Study
     from keenlattice.measure.columns import ColumnMap
+    from keenlattice.profile._offer import OfferedRule
+    from keenlattice.profile.pack import Claim
     from keenlattice.study.record import Progress
     from keenlattice.study.trial.plan import TrialPlan
     from keenlattice.study.trial.result import Trial
+    from keenlattice.workspace.played import Played
 
 SWITCH_S = {"none": 0.0, "game": 0.0, "driver": 15.0, "machine": 90.0}
 """How long a switch takes by the restart that it needs: a guess, for the time that a plan names."""
@@ -111,8 +116,7 @@ class Trials:
             BadValue: the runs are too short to tell.
         """
         from keenlattice.study.trial._looks import ERROR
-        from keenlattice.study.trial.pilot import noise_of, warm_up_of
-        from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle
+        from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle, noise_of, warm_up_of
 
         plan = played.result.plan
         warm_up = warm_up_of(list(played.captures().values()))
@@ -174,8 +178,8 @@ class Trials:
             UsageError: no such trial is open, more recordings than it takes, or no map is known.
             CaptureError: a recording cannot be read; none of them is kept then.
         """
+        from keenlattice.study.kind import replay
         from keenlattice.study.player import Run, RunMissing
-        from keenlattice.study.playing import replay
         from keenlattice.study.record import finish, held_otherwise, keep_run, spec_of, versions_of
         from keenlattice.study.trial.play import KIND
 
@@ -222,3 +226,88 @@ def _to_come(study: "Study", spec: Any, recorded: int) -> RunsToCome:
     return RunsToCome(study.number, recorded, tuple(
         RunToCome(place, block, versions[arm]) for place, (block, arm, _) in enumerate(spec.plan.runs())
         if place >= recorded), spec.plan.seconds)
+
+
+@dataclass(frozen=True)
+
+class ClaimResult:
+    """A claim, and whether it holds on this rig: "holds", "does not hold" or "unclear"."""
+
+    claim: "Claim"
+    here: str
+
+
+@dataclass(frozen=True)
+
+class Repeated:
+    """A rule of a pack whose claims were repeated here, on top of which base; or why they were not.
+
+    Where the latest version has what the rule sets, the base is that version without it.
+    """
+
+    rule: int
+    not_repeated: str
+    claims: tuple[ClaimResult, ...] = ()
+    trial: "Played[Trial] | None" = None
+    base: str = ""
+    offered: "OfferedRule | None" = field(default=None, metadata=NOT_IN_JSON)
+
+
+@dataclass(frozen=True, repr=False)
+
+class ClaimsResult(Result):
+    """What a pack claims, held against what was measured here."""
+
+    SCHEMA: ClassVar[str] = "claims"
+
+    pack: str
+    rig: str
+    rules: tuple[Repeated, ...]
+
+    def _rows(self) -> Rows:
+        return [{"rule": rule.rule, "metric": one.claim.metric, "direction": one.claim.direction,
+                 "at_least_pct": one.claim.at_least_pct, "here": one.here}
+                for rule in self.rules for one in rule.claims]
+
+    def _caption(self) -> str:
+        return f"{self.pack} on {self.rig}: {sum(not one.not_repeated for one in self.rules)} rules repeated"
+
+
+def repeat_claims(opened: Opened, packs: Packs, player: StudyPlayer, file: Path | str, plan: "TrialPlan",
+                  game: str | None, progress: "Progress | None") -> ClaimsResult:
+    """Play a trial of every rule that claims something; see `Studies.repeat_claims`."""
+    pack = packs.look(file)
+    claiming = [rule.offered for rule in pack.rules if rule.offered.rule.claim]
+    if not claiming:
+        raise UsageError(f"{file} claims nothing: there is nothing to repeat")
+    return ClaimsResult(pack.title, opened.rig.name, tuple(
+        _repeated(opened, packs, player, rule, plan, game, progress) for rule in claiming))
+
+
+def _repeated(opened: Opened, packs: Packs, player: StudyPlayer, one: "OfferedRule", plan: "TrialPlan",
+              game: str | None, progress: "Progress | None") -> Repeated:
+    from keenlattice.measure.metrics import METRICS
+    from keenlattice.study.deciding import MOST_DECIDERS, MOST_PCT
+    from keenlattice.study.trial.result import held
+
+    known = [claim for claim in one.rule.claim if claim.metric in METRICS]
+    why = one.fails or ("" if known else "it claims metrics that are not known here")
+    if not why and one.rule.game == "rig" and not game:
+        why = "it is for the whole rig: say which game to play, --game GAME"
+    if why:
+        return Repeated(one.number, why, offered=one)
+    base = opened.find(one.rule.game)
+    after = packs.with_rules_of([one], base, f"rule {one.number}")
+    ruled = [setting.key for setting in one.settings]
+    has_it = after.entries == base.entries
+    before = base if not has_it else Version(base.profile, {
+        key: value for key, value in base.entries.items() if key not in ruled}, note=f"without rule {one.number}")
+    claimed = {claim.metric: min(MOST_PCT, claim.at_least_pct or plan.matters_pct) for claim in known}
+    claimed = dict([*claimed.items()][:MOST_DECIDERS])
+    plan = replace(plan, decides=",".join(claimed), matters_of=tuple(
+        (name, least, "%") for name, least in claimed.items()))
+    played = player.trial(before, after, plan, game if one.rule.game == "rig" else None, progress)
+    by_name = {metric.name: metric for metric in played.result.metrics}
+    return Repeated(one.number, "", tuple(
+        ClaimResult(claim, held(claim, by_name[claim.metric])) for claim in one.rule.claim
+        if claim.metric in by_name), played, f"{base.reference}{', without the rule' * has_it}", one)

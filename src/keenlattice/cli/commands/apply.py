@@ -3,8 +3,8 @@
 from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig, Version, Yes
 from keenlattice.cli.output import confirmed, emit, hint, say
+from keenlattice.cli.views.rig import show_steps, warn_of_facts
 from keenlattice.cli.views.sheet import hand_out
-from keenlattice.cli.views.steps import show_steps, warn_of_facts
 
 
 def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False) -> None:

@@ -9,10 +9,10 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.blindfold import Blindfold, judging
 from keenlattice.cli.complete import references
-from keenlattice.cli.keys import Keys
 from keenlattice.cli.options import REFERENCE, Book, Json, Played, Rig
 from keenlattice.cli.output import emit
-from keenlattice.cli.views.blind import show_blind, show_what_it_takes
+from keenlattice.cli.terminal import Keys
+from keenlattice.cli.views.played import show_blind, show_what_it_takes
 
 
 def blind(

@@ -8,8 +8,7 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import REFERENCE, Book, Rig
-from keenlattice.cli.outfile import new_figure
-from keenlattice.cli.output import say
+from keenlattice.cli.output import new_figure, say
 
 
 def draw(

@@ -22,7 +22,7 @@ from keenlattice.cli.options import (
 )
 from keenlattice.cli.playing import playing
 from keenlattice.cli.views.played import show_played
-from keenlattice.cli.views.studies import tell_amounts
+from keenlattice.cli.views.trial import tell_amounts
 from keenlattice.errors import UsageError
 from keenlattice.profile.version import stock
 

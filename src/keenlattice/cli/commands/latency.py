@@ -8,9 +8,8 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Figure, Json, Of, Rig
-from keenlattice.cli.outfile import new_figure
-from keenlattice.cli.output import emit, say
-from keenlattice.cli.sensor_files import measured
+from keenlattice.cli.output import emit, new_figure, say
+from keenlattice.cli.typed import measured
 from keenlattice.cli.views.runs import show_latency
 
 

@@ -9,8 +9,7 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Every, Figure, Json, Rig, Seconds, Seed, Sensor, Watch
-from keenlattice.cli.outfile import new_figure
-from keenlattice.cli.output import emit, hint, say, shown_path
+from keenlattice.cli.output import emit, hint, new_figure, say, shown_path
 from keenlattice.cli.playing import playing
 from keenlattice.cli.views.live import LiveView
 from keenlattice.cli.views.runs import show_measured

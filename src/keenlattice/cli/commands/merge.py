@@ -15,7 +15,7 @@ from keenlattice.workspace.wording import value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
-    from keenlattice.profile._merge import Conflict
+    from keenlattice.profile.compare import Conflict
 
 
 def merge(

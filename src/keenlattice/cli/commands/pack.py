@@ -9,7 +9,7 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import Book, Json, Note, Rig, Version
 from keenlattice.cli.output import emit, hint, say
-from keenlattice.cli.views.pack import show_pack
+from keenlattice.cli.views.settings import show_pack
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=False, add_completion=False)
 File = Annotated[Path, typer.Argument(help="The pack, a TOML file.")]

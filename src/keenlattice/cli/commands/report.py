@@ -8,8 +8,7 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games
 from keenlattice.cli.options import Book, Json, Rig
-from keenlattice.cli.outfile import new_file
-from keenlattice.cli.output import emit, say, warn
+from keenlattice.cli.output import emit, new_file, say, warn
 
 
 def report(

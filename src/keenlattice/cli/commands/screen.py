@@ -24,12 +24,11 @@ from keenlattice.cli.options import (
     WarmUp,
     Watch,
 )
-from keenlattice.cli.outfile import new_figure
-from keenlattice.cli.output import emit
+from keenlattice.cli.output import emit, new_figure
 from keenlattice.cli.playing import playing
 from keenlattice.cli.views.played import show_played
 from keenlattice.cli.views.searches import show_screen_cost
-from keenlattice.cli.views.studies import tell_amounts
+from keenlattice.cli.views.trial import tell_amounts
 from keenlattice.errors import UsageError
 
 

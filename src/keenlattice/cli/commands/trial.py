@@ -27,7 +27,7 @@ from keenlattice.cli.options import (
     WarmUp,
     Watch,
 )
-from keenlattice.cli.outfile import new_figure
+from keenlattice.cli.output import new_figure
 from keenlattice.cli.views.ways import Ways, check_what_goes_together
 
 

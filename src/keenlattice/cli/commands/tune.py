@@ -24,7 +24,7 @@ from keenlattice.cli.options import (
 from keenlattice.cli.playing import playing
 from keenlattice.cli.typed import choices_of, limits_of, step_of
 from keenlattice.cli.views.played import show_played
-from keenlattice.cli.views.studies import tell_amounts
+from keenlattice.cli.views.trial import tell_amounts
 
 
 def tune(

@@ -12,7 +12,7 @@ from keenlattice.cli.output import hint, say
 from keenlattice.cli.views.settings import show_findings
 from keenlattice.cli.views.trial import show_trial
 from keenlattice.measure.columns import column_map
-from keenlattice.measure.simulated_sensor import HEADER, SimulatedSensor, sensor_lines
+from keenlattice.measure.sensors import HEADER, SimulatedSensor, sensor_lines
 from keenlattice.profile.matching import Game
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.hand import ComingRun, Noted

@@ -8,7 +8,7 @@ from typing import TextIO
 
 from keenlattice.cli.output import width
 from keenlattice.cli.terminal import shows_colours
-from keenlattice.measure.moment import Moment
+from keenlattice.measure.telemetry import Moment
 
 STEPS = "▁▂▃▄▅▆▇"  # not the full block: bars of two lines would touch
 HISTORY, TITLE, VALUE = 40, 34, 12

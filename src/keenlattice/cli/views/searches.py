@@ -3,7 +3,7 @@
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.cli.output import hint, minutes, say, table
-from keenlattice.cli.views.studies import show_doubts, show_excluded, style_of
+from keenlattice.cli.views.trial import show_doubts, show_excluded, style_of
 from keenlattice.profile.compare import changes
 from keenlattice.report.words import (
     NONE_TOGETHER,
@@ -22,10 +22,10 @@ from keenlattice.workspace.wording import value_text
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
     from keenlattice.profile.version import Version
-    from keenlattice.study.hunt.result import Hunt
-    from keenlattice.study.ramp.result import Ramp
+    from keenlattice.study.hunt.plan import Hunt
+    from keenlattice.study.ramp.plan import Ramp
     from keenlattice.study.screen.result import Screen
-    from keenlattice.study.tune.result import Combination, Tuning
+    from keenlattice.study.tune.plan import Combination, Tuning
     from keenlattice.workspace.played import Played, ScreenCost
 
 COMBINATIONS_SHOWN = 12

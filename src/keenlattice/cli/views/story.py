@@ -10,8 +10,7 @@ from keenlattice.cli.output import hint, say
 from keenlattice.cli.playing import progress
 from keenlattice.cli.views.rig import show_rig_briefly
 from keenlattice.cli.views.settings import show_changes, show_findings
-from keenlattice.cli.views.studies import style_of
-from keenlattice.cli.views.trial import show_trial
+from keenlattice.cli.views.trial import show_trial, style_of
 from keenlattice.report.words import headline
 from keenlattice.rig.find import described
 

@@ -2,14 +2,15 @@
 
 from typing import TYPE_CHECKING
 
-from keenlattice.cli.output import hint, say, table
-from keenlattice.cli.views.studies import show_doubts, show_excluded, style_of
-from keenlattice.report.words import TITLES, amount, drift_sentence, percent, price, whole_answer
+from keenlattice.cli.output import GAIN_AT_A_PRICE, VERDICT_STYLES, hint, say, table
+from keenlattice.report.words import TITLES, amount, drift_sentence, one_word, percent, price, whole_answer
 
 if TYPE_CHECKING:
     from keenlattice.study.trial.result import Trial
-    from keenlattice.workspace.claims import ClaimsResult, Repeated
+    from keenlattice.workspace.opened import VersionLike
     from keenlattice.workspace.played import Pilot, RunsToCome
+    from keenlattice.workspace.trials import ClaimsResult, Repeated
+    from keenlattice.workspace.workspace import Workspace
 
 STYLES = {"holds": "bold green", "does not hold": "bold red", "unclear": "yellow"}
 ENDED = {"settled": "settled early", "futile": "the rest would hardly have settled it"}
@@ -125,7 +126,7 @@ def show_claims(found: "ClaimsResult") -> None:
 
 
 def _show_rule(one: "Repeated") -> None:
-    from keenlattice.study.trial.claims import told
+    from keenlattice.study.trial.result import told
 
     assert one.offered is not None and one.trial is not None
     result = one.trial.result
@@ -145,3 +146,38 @@ def _show_rule(one: "Repeated") -> None:
     plan = result.plan
     say(f"  on top of {one.base}: {result.blocks_played} blocks of {plan.seconds:g} s runs on {result.rig}, seed "
         f"{plan.seed}", "dim")
+
+
+DOUBTS_SHOWN = 3
+
+
+def show_excluded(excluded: tuple[str, ...]) -> None:
+    """Names the runs that went wrong: they count in nothing."""
+    for one in excluded:
+        say(f"! {one}: it does not count, and was played again")
+
+
+def show_doubts(doubts: tuple[str, ...]) -> None:
+    """Names the runs that count and are not to be trusted; of many, the first ones and how many there are."""
+    for one in doubts[:DOUBTS_SHOWN]:
+        say(f"! {one}")
+    if len(doubts) > DOUBTS_SHOWN:
+        say(f"! and {len(doubts) - DOUBTS_SHOWN} more such runs")
+
+
+def style_of(result: "Trial") -> str:
+    """The style of a trial's answer: by what tells most, or that it is a gain at a price."""
+    return VERDICT_STYLES.get(one_word(result), GAIN_AT_A_PRICE)
+
+
+def tell_amounts(ws: "Workspace", matters: str, decides: str, before: "VersionLike") -> None:
+    """What an amount is in per cent, as far as that is known; the first block of the study settles it."""
+    from keenlattice.study.deciding import parsed_matters
+
+    for name, least, unit in parsed_matters(matters, decides)[1]:
+        value = ws.recordings.newest_value(name, before) if unit != "%" else 0.0
+        if value > 0:
+            say(f"{least:g} {unit} of the {value:.1f} {unit} of {TITLES[name]} in its newest run are "
+                f"{100 * least / value:.2g} %; the first block tells.", "dim")
+        elif unit != "%":
+            say(f"How many per cent {least:g} {unit} of {TITLES[name]} are, the first block tells.", "dim")

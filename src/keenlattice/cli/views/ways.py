@@ -8,8 +8,7 @@ from keenlattice.cli.fitting import HANDS, only
 from keenlattice.cli.output import emit, say
 from keenlattice.cli.playing import playing
 from keenlattice.cli.views.played import show_played
-from keenlattice.cli.views.studies import tell_amounts
-from keenlattice.cli.views.trial import show_pilot, show_runs_to_come
+from keenlattice.cli.views.trial import show_pilot, show_runs_to_come, tell_amounts
 from keenlattice.errors import UsageError
 from keenlattice.report.words import LEAST_BLOCKS
 from keenlattice.workspace.played import RunsToCome

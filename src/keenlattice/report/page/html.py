@@ -1,13 +1,18 @@
 """A report as one HTML page that fetches nothing and runs nothing."""
 
+import io
 import re
 from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
 
 from markupsafe import Markup
 
-from keenlattice.report.page._svg import inline
 from keenlattice.report.page.content import Block, Fold, Picture, Report
+from keenlattice.report.style import COLOURS, load
 from keenlattice.report.words import KINDS
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
 
 
 def to_html(report: Report) -> str:
@@ -38,3 +43,30 @@ def _all(blocks: Sequence[Block]) -> Iterator[Block]:
         yield block
         if isinstance(block, Fold):
             yield from _all(block.blocks)
+
+
+def inline(figure: "Figure", name: str, title: str, alt: str) -> Markup:
+    """The figure as an `<svg>` element.
+
+    Args:
+        name: tells its parts from those of other figures of the page.
+        title, alt: its text alternative.
+    """
+    load()
+    import matplotlib
+
+    content = io.StringIO()
+    with matplotlib.rc_context({"svg.fonttype": "none", "svg.hashsalt": name}):
+        figure.savefig(content, format="svg", transparent=True, metadata={"Date": None})
+    text = content.getvalue()
+    text = re.sub(r"<metadata>.*?</metadata>", "", text[text.index("<svg"):], flags=re.DOTALL)
+    text = re.sub(r'\bid="([^"]+)"', rf'id="{name}-\1"', text)
+    text = re.sub(r'(url\(|xlink:href=")#', rf"\1#{name}-", text)
+    for colour, role in COLOURS.items():
+        text = text.replace(colour, f"var(--{role})")
+    box = re.search(r'viewBox="[^"]+"', text)
+    text = re.sub(r"<svg[^>]*>", "", text, count=1)
+    head = Markup('<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" {} role="img" '
+                  'aria-labelledby="{}-title {}-alt"><title id="{}-title">{}</title><desc id="{}-alt">{}</desc>')
+    assert box is not None
+    return head.format(Markup(box[0]), name, name, name, title, name, alt) + Markup(text)

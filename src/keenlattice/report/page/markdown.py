@@ -1,8 +1,8 @@
 """A report as Markdown, for a forum: the same content, with its figure beside it as a file."""
 
+import re
 from collections.abc import Iterable, Iterator
 
-from keenlattice.report._escape import in_a_cell, plain_text
 from keenlattice.report.page.content import Alert, Block, Commands, Fold, Picture, Report, Table, Text
 
 
@@ -47,3 +47,20 @@ def _table(table: Table) -> Iterator[str]:
     for row in table.rows:
         yield "| " + " | ".join(in_a_cell(text, column in table.code) for column, text in enumerate(row)) + " |"
     yield ""
+
+
+SPECIAL = "\\`*_{}[]<>()#+!|~&"
+
+
+def plain_text(text: str) -> str:
+    """The text, so that Markdown takes no letter of it for more than a letter; on one line."""
+    escaped = "".join(f"\\{letter}" if letter in SPECIAL else letter for letter in " ".join(text.split()))
+    escaped = re.sub(r"^(\d+)([.)])", r"\1\\\2", escaped)  # no list of one
+    escaped = escaped.replace("://", ":\\//").replace("www.", "www\\.")  # no link of its own making
+    return f"\\{escaped}" if escaped[:1] in ("-", "=") else escaped
+
+
+def in_a_cell(text: str, code: bool) -> str:
+    """A cell of a table; as code, where it can be written so."""
+    line = " ".join(text.split())
+    return f"`{line}`" if code and line and not set(line) & set("`|") else plain_text(line)

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from keenlattice.report._history_figure import MOST_SHOWN, history_figure, steps
+from keenlattice.report._forest import MOST_TRIALS, history_figure, steps
 from keenlattice.report.page.content import Block, Commands, Picture, Report, Table, Text
 from keenlattice.report.page.context import Context, how_to_go_back, the_rig, to_repeat, what_changed
 from keenlattice.report.page.of_screen import standings
@@ -79,12 +79,12 @@ def _versions(versions: Sequence[PastVersion]) -> Block:
 
 def _picture(trials: Sequence[Trial]) -> Picture:
     def draw() -> "Figure":
-        height = 0.9 + 0.55 * min(len(trials), MOST_SHOWN)
+        height = 0.9 + 0.55 * min(len(trials), MOST_TRIALS)
         figure = small_figure(height)
         steps(figure.add_axes((0.18, 0.5 / height, 0.5, 1 - 0.8 / height)), trials)
         return figure
 
-    said = "; ".join(f"{one.before} to {one.after}: {headline(one)}" for one in trials[:MOST_SHOWN])
+    said = "; ".join(f"{one.before} to {one.after}: {headline(one)}" for one in trials[:MOST_TRIALS])
     return Picture("What each measured step did", f"The deciding metric of each trial, with its interval. {said}", draw)
 
 

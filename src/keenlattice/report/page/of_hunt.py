@@ -18,7 +18,7 @@ from keenlattice.report.page.context import (
 from keenlattice.report.page.of_trial import Captures, how_sure, interval_picture, numbers, trial_pictures
 from keenlattice.report.words import TITLES, also_changed, headline, hunt_headline, one_word
 from keenlattice.study.deciding import told_of
-from keenlattice.study.hunt.result import Hunt
+from keenlattice.study.hunt.plan import Hunt
 
 
 def hunt_report(result: Hunt, context: Context, line: Sequence[tuple[str, str]], before: Captures = (),

@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING
 
-from keenlattice.report._screen_figure import panels, screen_figure
+from keenlattice.report._forest import panels, screen_figure
 from keenlattice.report.page.content import Block, Fold, Picture, Report, Table, Text
 from keenlattice.report.page.context import (
     Context,
@@ -18,7 +18,7 @@ from keenlattice.report.style import INK, small_figure
 from keenlattice.report.words import NONE_TOGETHER, TITLES, effect_percent, factor_does, screen_headline, together
 from keenlattice.study.deciding import told_of
 from keenlattice.study.screen.result import Factor, Screen
-from keenlattice.study.trial.claims import told
+from keenlattice.study.trial.result import told
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure

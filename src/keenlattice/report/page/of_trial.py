@@ -23,7 +23,18 @@ from keenlattice.report.page.context import (
 )
 from keenlattice.report.said import adjusted_sentence, limits_of_trial
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
-from keenlattice.report.words import TITLES, amount, drift_sentence, one_word, percent, price, whole_answer
+from keenlattice.report.words import (
+    ENDINGS,
+    TITLES,
+    amount,
+    blind_headline,
+    drift_sentence,
+    one_word,
+    percent,
+    price,
+    whole_answer,
+)
+from keenlattice.study.blind.plan import Blind
 from keenlattice.study.deciding import told_of
 from keenlattice.study.trial.result import Trial
 
@@ -212,3 +223,34 @@ def how_to_repeat(result: Trial, context: Context, number: int | None) -> list[B
             f"{result.before} and {result.after} are kept in the logbook and never change.")
     return to_repeat(context, [plays], f"Seed {plan.seed} draws the order and everything else that is drawn. {kept}",
                      again(number))
+
+
+NAMES = {"before": "A", "after": "B"}
+
+
+def blind_report(result: Blind, context: Context) -> Report:
+    """The report of a blind test."""
+    what = "was on" if result.plan.question == "which" else "came first"
+    rounds = Table(["round", what, "the player said"], [
+        [str(number), NAMES[one.on], NAMES[one.answer]] for number, one in enumerate(result.rounds, 1)], right=(0,))
+    trial = f" That is trial {result.trial} of this logbook." if result.trial else ""
+    plan = result.plan
+    plays = (f"blind {result.before} {result.after} --rounds {plan.rounds} --question {plan.question}"
+             f"{for_game(result.before, result.game)}")
+    return Report(
+        title=f"{context.game or result.game}: can a hand feel it?", verdict="",
+        answer=f"{blind_headline(result)} {ENDINGS[result.ending]}", changed=what_changed(context),
+        did=[Text(f"{result.ending.capitalize()}.{trial}")], each=[
+            Text(f"A is {result.before}, B is {result.after}."), rounds], sure=_sure(result), rig=the_rig(context),
+        repeat=to_repeat(context, [plays], "What is on is drawn anew: a blind test has no seed.", ""),
+        back=how_to_go_back(context, result.before, result.after, tried=True))
+
+
+def _sure(result: Blind) -> list[Block]:
+    late = (f" {result.not_counted} rounds did not count, since the switch took so long that the time could have told."
+            if result.not_counted else "")
+    return [Text(f"One of the two was put on by chance, by the same way and in the same time whichever it was, and the "
+                 f"player did not know which. Of {result.plan.rounds} rounds {len(result.rounds)} were played: it "
+                 f"ended as soon as it was told, or could not be any more.{late}"),
+            Text("It holds for this player, this game and this rig. Not felt is not the same as not there: it says how "
+                 "large a feeling would have been found.")]

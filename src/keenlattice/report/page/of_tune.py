@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import written
 from keenlattice.measure.metrics import METRICS
-from keenlattice.report._tune_figure import MOST_SHOWN, combinations, tune_figure
+from keenlattice.report._forest import MOST_COMBINATIONS, combinations, tune_figure
 from keenlattice.report.page.content import Block, Fold, Picture, Report, Table, Text
 from keenlattice.report.page.context import (
     Context,
@@ -21,7 +21,7 @@ from keenlattice.report.style import small_figure
 from keenlattice.report.words import TITLES, between, combination, one_word, titles, tune_headline, whole_answer
 from keenlattice.study.deciding import told_of
 from keenlattice.study.trial.result import Trial
-from keenlattice.study.tune.result import Tuning
+from keenlattice.study.tune.plan import Tuning
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -54,12 +54,12 @@ def _answer(result: Tuning, proof: Trial | None) -> str:
 
 def _picture(result: Tuning) -> Picture:
     def draw() -> "Figure":
-        height = 0.9 + (0.2 + 0.17 * len(result.plan.choices)) * min(len(result.combinations), MOST_SHOWN)
+        height = 0.9 + (0.2 + 0.17 * len(result.plan.choices)) * min(len(result.combinations), MOST_COMBINATIONS)
         figure = small_figure(height)
         combinations(figure.add_axes((0.27, 0.5 / height, 0.45, 1 - 0.8 / height)), result)
         return figure
 
-    said = "; ".join(f"{combination(one)}: {one.standing}" for one in result.combinations[:MOST_SHOWN])
+    said = "; ".join(f"{combination(one)}: {one.standing}" for one in result.combinations[:MOST_COMBINATIONS])
     return Picture("How far each combination is from the best", f"Change of {titles(result.plan.goal)} against the "
                    f"best, with its interval. {said}.", draw)
 
@@ -74,9 +74,10 @@ def _each(result: Tuning) -> list[Block]:
     count = len(plan.choices)
     limits = [Text("Limits that had to be kept: " + ", ".join(
         f"{TITLES[one.metric]} {one.side} {one.value:g} {METRICS[one.metric].unit}" for one in plan.limits) + ".")]
-    table = Table(columns, rows[:MOST_SHOWN], right=tuple(range(count, count + len(plan.goals) + 2)))
-    rest = [Fold(f"The other {len(rows) - MOST_SHOWN}", [Table(columns, rows[MOST_SHOWN:], right=table.right)])]
-    return [*(limits if plan.limits else []), table, *(rest if len(rows) > MOST_SHOWN else [])]
+    table = Table(columns, rows[:MOST_COMBINATIONS], right=tuple(range(count, count + len(plan.goals) + 2)))
+    rest = [Fold(f"The other {len(rows) - MOST_COMBINATIONS}",
+                 [Table(columns, rows[MOST_COMBINATIONS:], right=table.right)])]
+    return [*(limits if plan.limits else []), table, *(rest if len(rows) > MOST_COMBINATIONS else [])]
 
 
 def _sure(result: Tuning, proof: Trial | None) -> list[Block]:

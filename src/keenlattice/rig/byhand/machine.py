@@ -1,6 +1,7 @@
 """The rig changed by hand: what a player has typed in of it, and what they have said is set on it."""
 
 import json
+import platform
 import tomllib
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -12,21 +13,22 @@ from keenlattice._state_folder import make_private
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value
-from keenlattice.errors import RigError, UsageError
+from keenlattice.errors import NeedsInstalling, RigError, UsageError
 from keenlattice.profile.compare import Change, with_changes
 from keenlattice.profile.matching import Game
+from keenlattice.profile.sheet import Sheet, SheetStep
 from keenlattice.profile.version import Entries
 from keenlattice.rig._factnames import FACTS
 from keenlattice.rig._gamefiles import GameFiles
-from keenlattice.rig.base import Edits, Facts, FactValue, State, one_by_one
+from keenlattice.rig.base import ByHand, Edits, Facts, FactValue, Rig, State, one_by_one
 from keenlattice.rig.byhand import SHEET
-from keenlattice.rig.byhand.noted import read_noted
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.places import put_file
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
+    from keenlattice.rig.base import FactValue
     from keenlattice.rig.hand import Hand
 
 SAID, ABOUT = "said.json", "rig.toml"
@@ -199,3 +201,101 @@ def keep_about(home: Path, facts: Mapping[str, FactValue], devices: Sequence[str
         replace_file(home / ABOUT, tomlkit.dumps({"devices": list(devices), "facts": held}).encode())
     except OSError as error:
         raise RigError(f"cannot write {home / ABOUT}: {error.strerror}") from None
+
+
+def facts_here() -> "dict[str, FactValue]":
+    """System, cores, threads and memory; what the system does not say is left out.
+
+    Raises:
+        NeedsInstalling: the package that asks the system is missing.
+    """
+    try:
+        import psutil
+    except ImportError:
+        raise NeedsInstalling("what this machine tells is read by a package of its own: pip install psutil") from None
+    told = {"os": " ".join((platform.system(), platform.release())).strip(), "cores": psutil.cpu_count(logical=False),
+            "threads": psutil.cpu_count(), "ram_mib": psutil.virtual_memory().total // 2**20}
+    return {name: value for name, value in told.items() if value}
+
+
+FILE, MOST_BYTES = "seen-before.json", 1_000_000
+
+
+def read_noted(rig: Rig) -> dict[str, dict[str, Value]]:
+    """Owner to setting to the value that was seen.
+
+    Raises:
+        RigError: the file cannot be read, or is damaged.
+    """
+    path = rig.home / FILE
+    try:
+        told = parse_json(read_bounded(path, MOST_BYTES) or b"{}")
+        found = {str(owner): {str(key): value for key, value in entries.items()} for owner, entries in told.items()}
+    except OSError as error:
+        raise RigError(f"cannot read {path}: {error.strerror}") from None
+    except (ValueError, AttributeError):
+        raise RigError(f"{path} is damaged: put it back from a copy, or move it away and look again") from None
+    return {owner: {key: value for key, value in entries.items() if isinstance(value, bool | int | float | str)}
+            for owner, entries in found.items()}
+
+
+def keep_noted(rig: Rig, owner: str, seen: Mapping[str, Value | None]) -> Entries:
+    """Keeps some values beside those that were seen before; None takes one out.
+
+    Returns: all that was seen for that owner.
+
+    Raises:
+        RigError: it cannot be written.
+    """
+    noted = read_noted(rig)
+    entries = {**noted.get(owner, {}), **seen}
+    noted[owner] = {key: value for key, value in entries.items() if value is not None}
+    kept = {one: dict(sorted(some.items())) for one, some in sorted(noted.items()) if some}
+    try:
+        make_private(rig.home)
+        replace_file(rig.home / FILE, (json.dumps(kept, indent=1) + "\n").encode())
+    except OSError as error:
+        raise RigError(f"cannot write {rig.home / FILE}: {error.strerror}") from None
+    return noted[owner]
+
+
+def step_of(rig: ByHand, number: int, owner: str, change: Change, why: str, notes: Mapping[str, str]) -> SheetStep:
+    """The step of one change.
+
+    Args:
+        number: from 1.
+        owner: whom it is set for.
+        why: what it is for; what it trades, if that is empty.
+        notes: what the player has noted of single settings.
+    """
+    setting = rig.catalog()[change.key]
+    where = setting.where or "Where this setting is made."
+    if setting.name in notes:
+        where += f" You noted: {notes[setting.name]}"
+    return SheetStep(number, owner, change.key, setting.title, setting.unit, change.before, change.after,
+                     why or setting.trades, where, setting.check or "Look there again.", setting.rights,
+                     setting.restart, was=rig.seen_before(owner).get(change.key))
+
+
+def open_sheet(rig: ByHand) -> Sheet | None:
+    """The sheet that is being worked through, if there is one with steps that are open.
+
+    Raises:
+        RigError: it is damaged.
+    """
+    sheet = written_sheet(rig)
+    return sheet if sheet is not None and sheet.open else None
+
+
+def written_sheet(rig: ByHand) -> Sheet | None:
+    """The sheet as it lies there, with or without a step that is open.
+
+    Raises:
+        RigError: it is damaged.
+    """
+    path = rig.home / rig.sheet
+    try:
+        content = read_bounded(path, MOST_STATE_BYTES)
+        return None if content is None else Sheet.from_json(parse_json(content))
+    except (OSError, ValueError):
+        raise RigError(f"the run sheet {path} is damaged: move it away, and apply or undo again") from None

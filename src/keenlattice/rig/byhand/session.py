@@ -16,7 +16,7 @@ from keenlattice._files import read_bounded, remove_file, replace_file
 from keenlattice._safejson import parse_json
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError, UsageError
-from keenlattice.logbook.restore import RestorePoint, keep_point
+from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.sheet import SheetStep
 from keenlattice.profile.version import WHOLE_RIG
@@ -24,9 +24,7 @@ from keenlattice.rig._journal import fingerprints, in_text, out_of_text
 from keenlattice.rig._lock import locked
 from keenlattice.rig._notes import read_notes
 from keenlattice.rig.base import ByHand, State
-from keenlattice.rig.byhand.machine import MOST_STATE_BYTES
-from keenlattice.rig.byhand.noted import keep_noted
-from keenlattice.rig.byhand.steps import open_sheet, step_of
+from keenlattice.rig.byhand.machine import MOST_STATE_BYTES, keep_noted, open_sheet, step_of
 from keenlattice.rig.hand import Hand, Paused
 
 if TYPE_CHECKING:

@@ -8,9 +8,9 @@ from keenlattice._files import remove_file
 from keenlattice._safejson import parse_json
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, RigError, UsageError
+from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.file import now
-from keenlattice.logbook.restore import RestorePoint, keep_point
 from keenlattice.profile.compare import Change
 from keenlattice.profile.formula import is_formula
 from keenlattice.profile.sheet import Sheet, SheetStep
@@ -21,8 +21,8 @@ from keenlattice.rig._lock import locked
 from keenlattice.rig._notes import read_notes
 from keenlattice.rig._undo import in_short, preview_undo
 from keenlattice.rig.base import ByHand, State
+from keenlattice.rig.byhand.machine import open_sheet, step_of, written_sheet
 from keenlattice.rig.byhand.session import settle_study
-from keenlattice.rig.byhand.steps import open_sheet, step_of, written_sheet
 from keenlattice.rig.transaction import Transaction, changing
 
 

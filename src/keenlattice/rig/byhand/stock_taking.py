@@ -5,14 +5,13 @@ from collections.abc import Mapping
 
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, UsageError
+from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.logbook.book import Logbook
-from keenlattice.logbook.restore import RestorePoint, keep_point
 from keenlattice.profile.formula import is_formula
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.rig._journal import fingerprints, in_text
 from keenlattice.rig.base import ByHand
-from keenlattice.rig.byhand.noted import keep_noted
-from keenlattice.rig.byhand.steps import open_sheet
+from keenlattice.rig.byhand.machine import keep_noted, open_sheet
 from keenlattice.rig.transaction import changing
 
 

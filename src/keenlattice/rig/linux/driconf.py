@@ -5,14 +5,18 @@ driver reads from top to bottom and the last word wins, so our entries go last. 
 `Keen Lattice: OWNER`. The text is spliced, not written anew: no XML library keeps quotes, blanks and line ends.
 """
 
+import ctypes
+import math
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cache, lru_cache
+from typing import Any
+from xml.parsers import expat
 from xml.sax.saxutils import quoteattr
 
 from keenlattice.errors import RigError
 from keenlattice.profile.version import WHOLE_RIG
-from keenlattice.rig.linux.safexml import parse, parser
 
 MARK = "Keen Lattice: "
 SKELETON = b'<?xml version="1.0" standalone="yes"?>\n<driconf>\n</driconf>\n'
@@ -217,3 +221,71 @@ def as_regexp(pattern: str) -> str:
                                                           f"\\{letter}" if letter in "^\\" else f"[{letter}]")
         at += 1
     return f"^{found}$"
+
+
+REG_EXTENDED, REG_NOSUB = 1, 8
+LONGEST = 500       # the C library takes memory without bound for some long patterns,
+MOST_REPEATS = 1000  # and for repeats of repeats that are counted;
+BACK_REFERENCE = re.compile(r"\\[1-9]")  # and time without bound for these
+COUNTED = re.compile(r"\{(\d*),?(\d*)\}")
+ROOM_FOR_ONE = 256  # bytes; glibc's regex_t takes 64
+
+
+@cache
+def _library() -> ctypes.CDLL:
+    return ctypes.CDLL(None)
+
+
+@lru_cache(maxsize=1024)
+def _compiled(pattern: str) -> "ctypes.Array[ctypes.c_char] | None":
+    compiled = ctypes.create_string_buffer(ROOM_FOR_ONE)
+    if len(pattern) > LONGEST or "\0" in pattern or _is_costly(pattern):
+        return None
+    failed = _library().regcomp(compiled, pattern.encode(), REG_EXTENDED | REG_NOSUB)
+    return None if failed else compiled
+
+
+def _is_costly(pattern: str) -> bool:
+    counts = [max(int(one or 1) for one in (found[1][:6], found[2][:6])) for found in COUNTED.finditer(pattern)]
+    return BACK_REFERENCE.search(pattern) is not None or math.prod(counts) > MOST_REPEATS
+
+
+def is_pattern(pattern: str) -> bool:
+    """Whether the C library takes it, and would not take for ever over it."""
+    return _compiled(pattern) is not None
+
+
+def found(pattern: str, text: str) -> bool:
+    """Whether a pattern is found anywhere in a text; a pattern that cannot be read is found nowhere."""
+    compiled = _compiled(pattern)
+    return compiled is not None and _library().regexec(compiled, text.encode(), 0, None, 0) == 0
+
+
+MOST_BYTES = 4_000_000
+
+
+def parser(path: str) -> Any:
+    """An expat parser that refuses entities; the caller adds the handlers that it needs."""
+    made = expat.ParserCreate()
+
+    def refuse(*_: object) -> None:
+        raise RigError(f"{path} declares XML entities, which no driver configuration needs: not read; "
+                       "it is left as it is")
+
+    made.EntityDeclHandler = refuse
+    return made
+
+
+def parse(made: Any, content: bytes, path: str) -> None:
+    """Feeds it a whole file.
+
+    Raises:
+        RigError: not XML, with entities, or too large; the message names the file, and the line where there is one.
+    """
+    if len(content) > MOST_BYTES:
+        raise RigError(f"{path} is larger than {MOST_BYTES // 1_000_000} MB: not read; it is left as it is")
+    try:
+        made.Parse(content, True)
+    except (expat.ExpatError, LookupError, ValueError) as error:  # the latter two of an encoding that is none
+        raise RigError(f"{path} is not XML that the driver could read ({error}): mend or move it; "
+                       "it is left as it is") from None

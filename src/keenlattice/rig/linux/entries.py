@@ -18,8 +18,7 @@ from pathlib import Path
 
 from keenlattice._files import read_bounded
 from keenlattice.errors import RigError
-from keenlattice.rig.linux.posix import found, is_pattern
-from keenlattice.rig.linux.safexml import MOST_BYTES, parse, parser
+from keenlattice.rig.linux.driconf import MOST_BYTES, found, is_pattern, parse, parser
 
 SYSTEM_FOLDER, SYSTEM_FILE = "usr/share/drirc.d", "etc/drirc"
 

@@ -8,8 +8,7 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from keenlattice.rig.linux.interrupts import PCI
-from keenlattice.rig.linux.knobs import Knob, setting
-from keenlattice.rig.linux.sysfs import number_in, text_in
+from keenlattice.rig.linux.knobs import Knob, number_in, setting, text_in
 
 MICROWATTS = 1_000_000
 POLICY = "power_dpm_force_performance_level"

@@ -12,7 +12,7 @@ from collections.abc import Mapping, Set
 from dataclasses import dataclass
 from pathlib import Path
 
-from keenlattice.rig.linux.sysfs import number_in, text_in
+from keenlattice.rig.linux.knobs import number_in, text_in
 
 CLASSES = {"0x03": "gpu", "0x02": "net", "0x0c03": "usb", "0x0401": "sound", "0x0403": "sound", "0x01": "disk"}
 PCI, IRQ, COUNTS = "sys/bus/pci/devices", "proc/irq", "proc/interrupts"

@@ -17,9 +17,8 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig._part import Part
-from keenlattice.rig.base import Edits, FactValue, State
-from keenlattice.rig.linux import gpu, memory, power, schedule
+from keenlattice.rig.base import Edits, FactValue, Part, State
+from keenlattice.rig.linux import gpu, power
 from keenlattice.rig.linux.interrupts import (
     IRQ,
     Device,
@@ -31,8 +30,7 @@ from keenlattice.rig.linux.interrupts import (
     devices,
     messages_off_at_boot,
 )
-from keenlattice.rig.linux.knobs import Knob, in_force
-from keenlattice.rig.linux.sysfs import text_in
+from keenlattice.rig.linux.knobs import Knob, in_force, text_in
 
 NOTED, MOST_BYTES = "kernel-before.json", 4_000_000
 HIGHEST = ("scaling_max_freq", "/clock-highest")
@@ -52,7 +50,8 @@ class Kernel(Part):
         self.devices = self._look()
         gpus = [(name, device.address) for name, device in self.devices.items() if name.startswith("gpu")]
         self._knobs: Mapping[str, Knob] = {
-            **{knob.setting.name: knob for domain in (power, memory, schedule) for knob in domain.knobs(root)},
+            **{knob.setting.name: knob for knobs in (power.knobs, power.memory_knobs, power.scheduler_knobs)
+               for knob in knobs(root)},
             **gpu.knobs(root, gpus)}
         self._cut_off = {knob.place(file) for knob in self._knobs.values() if knob.together for file in knob.files}
         self._names = tuple(self.devices)  # a device may go away while we run; that it can be named stays
@@ -71,7 +70,7 @@ class Kernel(Part):
     def facts(self) -> dict[str, FactValue]:
         found: dict[str, FactValue] = {}
         raised, at_boot = counts(self._root), messages_off_at_boot(self._root)
-        if size := memory.page_files(self._root):
+        if size := power.page_files(self._root):
             found["page_file_mib"] = size
         if at_boot:
             found["messages_off_at_boot"] = True

@@ -113,3 +113,17 @@ def setting(name: str, title: str, kind: str, stock: object, **more: object) -> 
     """
     return Setting.model_validate({"name": name, "title": title, "kind": kind, "scope": "rig", "stock": stock,
                                    "rights": True, "moves": {"frame-tail": "either"}, **more})
+
+
+def text_in(file: Path) -> str | None:
+    """Its text, without blanks at either end; None if it is not there, or does not let itself be read."""
+    try:
+        return file.read_text(errors="replace").strip()
+    except OSError:
+        return None
+
+
+def number_in(file: Path) -> int | None:
+    """The whole number that it holds, from 0 up; None if it holds none."""
+    text = text_in(file) or ""
+    return int(text) if text.isdigit() else None

@@ -16,8 +16,7 @@ from keenlattice.profile.compare import Change
 from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Entries
 from keenlattice.rig._gamefiles import LOCK_KEY, GameFiles
-from keenlattice.rig._part import Part
-from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State, game_of
+from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, Part, State, game_of
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.linux import vulkan
 from keenlattice.rig.linux.absent import reasons
@@ -27,17 +26,16 @@ from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Entry, Program, all_entries, configuration_files
 from keenlattice.rig.linux.kernel import Kernel
 from keenlattice.rig.linux.launch import Launch
-from keenlattice.rig.linux.mapped import MAPPED, mapped_settings
 from keenlattice.rig.linux.noted import Noted
-from keenlattice.rig.linux.options import DriverOptions
-from keenlattice.rig.linux.recording import ways
+from keenlattice.rig.linux.options import MAPPED, DriverOptions, mapped_settings
 from keenlattice.rig.linux.scene import LAMP, SCENE
+from keenlattice.rig.linux.seen import ways
 from keenlattice.rig.linux.services import Services
 from keenlattice.rig.linux.x11.input import Input
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
-    from keenlattice.measure.moment import Watcher
+    from keenlattice.measure.telemetry import Watcher
 
 
 class LinuxRig:

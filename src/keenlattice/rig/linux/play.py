@@ -17,7 +17,7 @@ import numpy as np
 
 from keenlattice.errors import NeedsInstalling, RigError
 from keenlattice.measure.capture import BY_SCREEN, Capture
-from keenlattice.measure.moment import Watcher
+from keenlattice.measure.telemetry import Watcher
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.linux.children import start, stop, with_display
 from keenlattice.rig.linux.launch import Start

@@ -3,8 +3,7 @@
 from pathlib import Path
 
 from keenlattice.catalog.load import catalog
-from keenlattice.rig.linux.knobs import Knob, setting
-from keenlattice.rig.linux.sysfs import text_in
+from keenlattice.rig.linux.knobs import Knob, choices_in, number_in, setting, text_in
 
 CPU = "sys/devices/system/cpu"
 KHZ_PER_MHZ = 1000
@@ -80,3 +79,65 @@ def _idle(root: Path) -> list[Knob]:
 
 def _words(path: Path) -> list[str]:
     return (text_in(path) or "").split()
+
+
+DEBUG, GROUPS = "sys/kernel/debug/sched", "proc/sys/kernel/sched_autogroup_enabled"
+TURNS = ("base_slice_ns", "min_granularity_ns")  # as newer and older kernels call it
+NANOSECONDS_PER_US = 1000
+BESIDE_A_LOAD = {"sure": "disputed",
+                 "advice": "Measure it with something else busy beside the game: alone it does nothing."}
+
+
+def scheduler_knobs(root: Path) -> list[Knob]:
+    """What this kernel has of them; most of it only root may see."""
+    found = []
+    if (file := root / GROUPS).is_file():
+        found.append(Knob(setting(
+            "scheduling.session-groups", "Sessions share the CPU evenly", "switch", True,
+            trades="Programs of one session count as one: a busy build in a terminal leaves half of the CPU to the "
+                   "game, however many processes it has.", **BESIDE_A_LOAD), (file,), {True: "1", False: "0"}))
+    if told := choices_in(text_in(root / DEBUG / "preempt")):
+        choices, stock = told
+        found.append(Knob(setting(
+            "scheduling.preemption", "When the kernel lets itself be interrupted", "choice", stock,
+            choices=choices, trades="Earlier lets a game's thread run sooner; later gets more work done in all.",
+            **BESIDE_A_LOAD), (root / DEBUG / "preempt",)))
+    for name in TURNS:
+        if (turn := number_in(root / DEBUG / name)) is not None:
+            found.append(Knob(setting(
+                "scheduling.turn", "Length of a program's turn", "whole", turn // NANOSECONDS_PER_US, unit="us",
+                low=100, high=100_000, trades="Shorter turns let a waiting thread run sooner, and switch more often.",
+                **BESIDE_A_LOAD), (root / DEBUG / name,), times=NANOSECONDS_PER_US))
+            break
+    return found
+
+
+SWAPPINESS, HUGE = "proc/sys/vm/swappiness", "sys/kernel/mm/transparent_hugepage"
+SWAPS = "proc/swaps"
+SHORT_OF_MEMORY = {"sure": "disputed", "advice": "Measure it with the game that is short of memory, or stutters."}
+
+
+def memory_knobs(root: Path) -> list[Knob]:
+    """What this kernel has of them."""
+    found = []
+    if (file := root / SWAPPINESS).is_file():
+        found.append(Knob(setting(
+            "memory.swappiness", "How readily memory is written out", "whole", 60, low=0, high=200,
+            trades="Lower keeps a game's memory in place and drops cached files sooner; it does nothing while memory "
+                   "is not short.", **SHORT_OF_MEMORY), (file,)))
+    for name, title in (("enabled", "Memory in huge pages"), ("defrag", "Waiting until a huge page is free")):
+        file = root / HUGE / name
+        if told := choices_in(text_in(file)):
+            choices, stock = told
+            found.append(Knob(setting(
+                f"memory.huge-pages-{name}", title, "choice", stock, choices=choices,
+                trades="Huge pages save the CPU look-ups; making one may keep a thread waiting in mid-frame.",
+                **SHORT_OF_MEMORY), (file,)))
+    return found
+
+
+def page_files(root: Path) -> int:
+    """How large all page files are together, in MiB."""
+    lines = (text_in(root / SWAPS) or "").splitlines()[1:]
+    sizes = [line.split()[2] for line in lines if len(line.split()) > 2]
+    return sum(int(size) for size in sizes if size.isdigit()) // 1024

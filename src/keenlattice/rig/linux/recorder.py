@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.measure.capture import Capture, Floats
-from keenlattice.measure.moment import Moment, Watcher
+from keenlattice.measure.telemetry import Moment, Watcher
 
 CLICK_EVERY_S = (0.05, 0.10)  # drawn at random, so that clicks do not fall into step with frames
 NO_ANSWER_S = 1.0

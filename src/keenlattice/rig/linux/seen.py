@@ -1,5 +1,7 @@
 """How a game that runs is recorded here: by X11 if it has a window there, else by the Wayland compositor."""
 
+import os
+import shutil
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -66,3 +68,50 @@ def _by_wayland(compositor: str) -> "WaylandProbe":
         raise NeedsInstalling("this game draws by Wayland, and recording it takes a package more: pip install "
                               "pywayland") from None
     return WaylandProbe(compositor)
+
+
+X11 = ("by the X server's word of what is drawn (DAMAGE) or presented (Present, where a GPU draws), to 0.2 ms on an "
+       "idle machine; clicks by XTEST")
+XWAYLAND = "of programs that draw by X11 (Xwayland), "
+INSTEAD = "start a game with its X11 back end"
+
+
+def ways() -> str:
+    """In words, for a survey.
+
+    >>> import os
+    >>> os.environ |= {"DISPLAY": ":0", "WAYLAND_DISPLAY": ""}
+    >>> ways() == X11
+    True
+    """
+    at_hand, wayland = os.environ.get("DISPLAY"), os.environ.get("WAYLAND_DISPLAY")
+    if wayland:
+        return f"{XWAYLAND}{X11}; of native Wayland programs, {_wayland_way(wayland)}" if at_hand else _wayland_way(
+            wayland)
+    if at_hand:
+        return X11
+    if shutil.which("Xvfb"):
+        return f"of the scene, on a private Xvfb, {X11}; there is no desktop here"
+    return "not here: there is no X display"
+
+
+def _wayland_way(name: str) -> str:
+    try:
+        from keenlattice.rig.linux.wayland.compositor import Compositor
+        from keenlattice.rig.linux.wayland.protocol import Pointers, Screencopy
+    except ImportError:
+        return f"not yet, for a package is missing: pip install pywayland; or {INSTEAD}"
+    try:
+        compositor = Compositor(name)
+    except RigError as error:
+        return f"not: {error}"
+    try:
+        if not compositor.offers(Screencopy):
+            return f"not: this compositor lets no program copy its frames; {INSTEAD}, or take an X11 session"
+        rates = ", ".join(f"{round(output.refresh_hz)}" for output in compositor.outputs if output.refresh_hz)
+        return ("by copies of the frames that the compositor shows, at its own time of each: no more than the screen's "
+                f"{rates or 'own'} a second, and the game alone on its screen; " + (
+                    "clicks by a virtual pointer" if compositor.offers(Pointers) else "no clicks, so no latency") +
+                f"; to see every frame, {INSTEAD}")
+    finally:
+        compositor.close()

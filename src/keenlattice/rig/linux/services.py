@@ -12,8 +12,7 @@ from keenlattice._safejson import parse_json
 from keenlattice.catalog.model import Setting
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig._part import Part
-from keenlattice.rig.base import Edits, FactValue, State
+from keenlattice.rig.base import Edits, FactValue, Part, State
 from keenlattice.rig.linux.noted import Noted, as_setting
 
 RUNNING, STOPPED = "running", "stopped"

@@ -20,15 +20,16 @@ from keenlattice.rig._gamefiles import GameFiles
 from keenlattice.rig.base import Chore, Edits, Facts, Outcome, State, game_of, one_by_one
 from keenlattice.rig.places import put_file
 from keenlattice.rig.standin.build import JUNIPER, Build
-from keenlattice.rig.standin.chores import (
+from keenlattice.rig.standin.games import (
     CHORES,
+    GAMES,
     emptied,
     for_good,
+    listed_games,
     machine,
     settle_for_good,
     with_driver_stock,
 )
-from keenlattice.rig.standin.games import GAMES, listed_games
 from keenlattice.rig.standin.mechanisms import Pipeline, crashes_per_s, pipeline
 
 if TYPE_CHECKING:

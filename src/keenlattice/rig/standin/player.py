@@ -9,7 +9,7 @@ import numpy as np
 
 from keenlattice.catalog.values import Value
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.simulated_sensor import write_sensor_log
+from keenlattice.measure.sensors import write_sensor_log
 from keenlattice.profile.sheet import SheetStep
 from keenlattice.rig.hand import ComingRun, Noted
 from keenlattice.rig.standin.machine import Standin

@@ -1,8 +1,12 @@
 """A blind test: how many rounds, and what is asked."""
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
+from functools import lru_cache
 from typing import ClassVar, Literal
 
+import numpy as np
+
+from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import BadValue
 from keenlattice.study._form import Form
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
@@ -62,3 +66,98 @@ class BlindSpec(SpecOfTwo):
     @property
     def pace(self) -> tuple[float, float]:
         return 0.0, 0.0  # a player plays as long as they like
+
+
+POWER = 3.0
+
+
+@lru_cache(maxsize=64)
+def needed(rounds: int, error: float) -> tuple[int, ...]:
+    """How many right answers tell after each round, from the first; more than there were rounds where none would."""
+    going, spent, found = np.array([1.0]), 0.0, []
+    for number in range(1, rounds + 1):
+        going = _one_more(going, 0.5)
+        may = error * (number / rounds) ** POWER - spent
+        beyond = np.cumsum(going[::-1])[::-1]  # this many right answers or more
+        least = next((count for count in range(number + 1) if beyond[count] <= may), number + 1)
+        spent += float(beyond[least]) if least <= number else 0.0
+        going[least:] = 0.0
+        found.append(least)
+    return tuple(found)
+
+
+def chance_to_be_found(rounds: int, error: float, right: float) -> float:
+    """The chance that somebody who is right with this probability in every round is found to feel it."""
+    going, told = np.array([1.0]), 0.0
+    for least in needed(rounds, error):
+        going = _one_more(going, right)
+        told += float(going[least:].sum())
+        going[least:] = 0.0
+    return told
+
+
+def _one_more(going: "np.typing.NDArray[np.float64]", right: float) -> "np.typing.NDArray[np.float64]":
+    """The probabilities of each number of right answers after one more round."""
+    return np.asarray(np.append(going * (1 - right), 0.0) + np.append(0.0, going * right))
+
+
+Felt = Literal["felt", "before feels better", "after feels better", "not told"]
+Measured = Literal["differs", "no difference that matters", "not known"]
+Side = Literal["before", "after"]
+OFTEN_RIGHT = 0.8
+
+
+@dataclass(frozen=True)
+class Round:
+    """A round: which version was on, or came first of two; and what was answered: which it was, or which felt
+    better."""
+
+    on: Side
+    answer: Side
+
+
+@dataclass(frozen=True, repr=False)
+class Blind(Form, Shown):
+    """What a blind test found. `before` and `after` are references.
+
+    Args:
+        rounds: those that count, in their order.
+        right: in how many the answer was right; of which one felt better, how often that was `after`.
+        felt: what is told by that.
+        not_counted: rounds in which the switch took so long that the time could have told which version it was.
+        measured: what the newest trial of these two versions on this rig says of what decides; `trial` is its number.
+    """
+
+    SCHEMA: ClassVar[str] = "keen-lattice/blind/1"
+    WHAT: ClassVar[str] = "a blind test"
+
+    game: str
+    before: str
+    after: str
+    rig: str
+    plan: BlindPlan
+    rounds: tuple[Round, ...]
+    right: int
+    felt: Felt
+    not_counted: int = 0
+    measured: Measured = "not known"
+    trial: int | None = None
+
+    @property
+    def ending(self) -> str:
+        """What it comes to: what is felt, beside what is measured."""
+        felt = "felt" if self.felt != "not told" else "not felt"
+        other = {"differs": "measured", "no difference that matters": "not measured", "not known": "not known"}
+        return f"{felt}, {other[self.measured]}"
+
+    @property
+    def chance(self) -> float:
+        """The chance that somebody who is right in four of five rounds would have been found."""
+        return chance_to_be_found(self.plan.rounds, self.plan.error_of_a_side, OFTEN_RIGHT)
+
+    def _rows(self) -> Rows:
+        """A row for each round."""
+        return [asdict(one) for one in self.rounds]
+
+    def _caption(self) -> str:
+        return f"{self.before} against {self.after}, blind: {self.felt} ({self.right} of {len(self.rounds)} rounds)"

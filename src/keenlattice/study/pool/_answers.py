@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.measure.capture import Floats
-from keenlattice.study.pool._checks import TENTH, without_a_tenth
 from keenlattice.study.pool._meta import Index, Pooled, Rigs, pooled, shrunken, tau2_of
+from keenlattice.study.pool._vetting import TENTH, without_a_tenth
 
 LEAST_RIGS, ERROR, DIFFER, FIFTH = 5, 0.05, 0.01, 0.2
 

@@ -12,7 +12,7 @@ from keenlattice._safejson import parse_json
 from keenlattice.measure.capture import Floats
 from keenlattice.study.pool._columns import Hashes, Texts, copies, digests, numbers, starts_of, sums, texts
 from keenlattice.study.pool._meta import Index, Rigs, moderated
-from keenlattice.study.pool._odd import odd
+from keenlattice.study.pool._vetting import odd
 from keenlattice.study.pool.moderators import MODERATORS, of_facts, of_limits
 
 if TYPE_CHECKING:

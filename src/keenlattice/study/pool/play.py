@@ -3,19 +3,22 @@
 from collections.abc import Sequence
 from concurrent.futures import Executor
 from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice._parallel import spread
+from keenlattice._version import __version__
 from keenlattice.errors import UsageError
+from keenlattice.logbook._evidence import evidence_file, forget_evidence
+from keenlattice.logbook._studies import Study, finish_study, start_study
 from keenlattice.study.kind import Kind
+from keenlattice.study.pool._columns import part
 from keenlattice.study.pool._conclude import chunks_of, concluded
 from keenlattice.study.pool.evidence import Switch, change_text
-from keenlattice.study.pool.flat import part
 from keenlattice.study.pool.gather import Gathered, Group, gathered
-from keenlattice.study.pool.plan import PoolPlan, PoolSpec
 from keenlattice.study.pool.reading import chosen, of_plan
-from keenlattice.study.pool.record import evidence_of
-from keenlattice.study.pool.result import TELLING, Pool, PooledChange, PooledMetric
+from keenlattice.study.pool.result import TELLING, Pool, PooledChange, PooledMetric, PoolPlan, PoolSpec
+from keenlattice.study.record import Provenance
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -86,3 +89,30 @@ def _nothing_is_played(*_: object) -> Pool:
 
 
 KIND = Kind("pool", PoolSpec, Pool, _nothing_is_played, again=pooled_again)
+
+
+def keep_pool(book: "Logbook", rig: str, result: Pool, name: str) -> Study:
+    """Keeps a pool; the evidence of earlier pools is let go of.
+
+    Args:
+        name: of the file that has its evidence.
+
+    Raises:
+        BookError: it cannot be written.
+    """
+    with book.together():
+        study = start_study(book, rig, "pool", PoolSpec(result.plan, name).to_json(), "", "")
+        rests_on = Provenance(study.number, __version__, [], study.time, {})
+        finish_study(book, study, {**result.to_json(), "evidence": rests_on.to_json()})
+    forget_evidence(book, name)
+    return study
+
+
+def evidence_of(book: "Logbook", study: Study) -> Path:
+    """The file of the evidence that a pool rests on.
+
+    Raises:
+        BookError: it is gone.
+    """
+    spec: PoolSpec = PoolSpec.of_json(study.plan)
+    return evidence_file(book, spec.evidence)

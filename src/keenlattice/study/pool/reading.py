@@ -19,11 +19,11 @@ from keenlattice._safejson import parse_json
 from keenlattice.catalog.load import catalog
 from keenlattice.errors import KeenLatticeError
 from keenlattice.logbook._schema import is_there
-from keenlattice.logbook.reading import ReadBook
+from keenlattice.logbook.takeover import ReadBook
 from keenlattice.profile.pack import read_pack
+from keenlattice.study.pool._columns import TEXTS, EvidenceError, flattened, schema
 from keenlattice.study.pool._vetting import vetted
 from keenlattice.study.pool.evidence import MOST_SWITCHED, EvidenceRecord, Found, Played, Switch, digest
-from keenlattice.study.pool.flat import TEXTS, EvidenceError, flattened, schema
 from keenlattice.study.pool.from_studies import records_of
 
 if TYPE_CHECKING:

@@ -9,12 +9,14 @@ import numpy as np
 from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import BadValue
 from keenlattice.measure._summary import percent_of
-from keenlattice.measure.metrics import METRICS
+from keenlattice.measure.metrics import METRICS, metric
 from keenlattice.study._form import Form
+from keenlattice.study.deciding import MOST_DECIDERS, named
+from keenlattice.study.kind import KeptVersion, Spec
+from keenlattice.study.limits import DECIDES
 from keenlattice.study.pool._regression import Slopes
 from keenlattice.study.pool.evidence import Switch
 from keenlattice.study.pool.moderators import MODERATORS, moderators_of
-from keenlattice.study.pool.plan import PoolPlan
 
 MOST_IN_BRIEF = 12
 Standing = Literal["helps everywhere", "helps some", "helps some, hurts some", "hurts some", "hurts everywhere",
@@ -22,6 +24,61 @@ Standing = Literal["helps everywhere", "helps some", "helps some, hurts some", "
 TELLING: tuple[Standing, ...] = ("helps everywhere", "helps some", "helps some, hurts some", "hurts everywhere",
                                  "hurts some", "not known", "nothing that matters anywhere")
 """Of several metrics, which standing is told first."""
+
+
+@dataclass(frozen=True)
+class PoolPlan(Form):
+    """How evidence is pooled.
+
+    Args:
+        sources: where it came from, for whoever reads the result.
+        decides: the metrics that it is about, with commas between.
+        matters_pct: the smallest difference that matters, in per cent; None for what mattered to those who tried it.
+        game: only evidence of this game; empty for all.
+    """
+
+    WHAT: ClassVar[str] = "the plan of a pool"
+
+    sources: tuple[str, ...]
+    decides: str = DECIDES
+    matters_pct: float | None = None
+    game: str = ""
+
+    def __post_init__(self) -> None:
+        if len(self.metrics) > MOST_DECIDERS:
+            raise BadValue(f"{self.decides}: a pool is about 1 to {MOST_DECIDERS} metrics")
+        for name in self.metrics:
+            metric(name)
+        if self.matters_pct is not None and not 0 < self.matters_pct <= 50:
+            raise BadValue(f"{self.matters_pct:g} %: between 0 and 50 % can matter")
+
+    @property
+    def metrics(self) -> tuple[str, ...]:
+        """The metrics that it is about."""
+        return named(self.decides)
+
+
+@dataclass(frozen=True)
+class PoolSpec(Spec):
+    """A pool in the logbook: what it was planned with, and the file that keeps the evidence."""
+
+    WHAT: ClassVar[str] = "the plan of a pool"
+
+    plan: PoolPlan
+    evidence: str
+    game: str | None = None
+
+    @property
+    def versions(self) -> tuple[KeptVersion, ...]:
+        return ()
+
+    @property
+    def about(self) -> str:
+        return f"evidence from {', '.join(self.plan.sources)}"
+
+    @property
+    def runs(self) -> int:
+        return 0
 
 
 @dataclass(frozen=True)
@@ -209,7 +266,7 @@ class Pool(Form, Shown):
 
     def _check(self) -> None:
         names = {one.name for one in MODERATORS}
-        for each in (metric for one in self.changes for metric in one.metrics):
+        for each in (pooled for one in self.changes for pooled in one.metrics):
             if each.metric not in METRICS:
                 raise BadValue("it has metrics that there are not")
             told = each.dependence

@@ -7,9 +7,15 @@ nothing that the change itself does: so the beginning of a run counts, before th
 never the run itself, whose heat and clock may be just what the change changes.
 """
 
+import math
+from collections.abc import Sequence
+from itertools import groupby
+
 import numpy as np
 
+from keenlattice.measure._summary import percent_of
 from keenlattice.measure.capture import Capture, Floats
+from keenlattice.study.trial.plan import Arm
 
 BEGINNING_MS = 1000.0
 AT_START = "at the start"
@@ -42,3 +48,113 @@ def usable(values: Floats) -> bool:
         values: one of each; NaN where it is not known.
     """
     return bool(values.size >= LEAST and np.isfinite(values).all() and np.ptp(values) > 0)
+
+
+MOST_ALIKE = 0.85   # correlation of neighbours, that a trend may still be told from
+
+
+def drift(logs: Floats) -> tuple[float, float, float] | None:
+    """The trend from the first block to the last in per cent, with its interval at 95 %; None with too few blocks.
+
+    Least squares of the logarithm. Neighbours that resemble each other make a trend where there is none; so the error
+    is that of a series whose neighbours correlate as what is left over does (M. S. Bartlett, JRSS 1946), with what so
+    few blocks understate of that added (the bias after F. H. C. Marriott and J. A. Pope, Biometrika 1954, twice, since
+    the trend was taken out).
+
+    Args:
+        logs: one a block; shape (blocks,), NaN where it has none.
+    """
+    from scipy.special import stdtrit
+
+    at = np.linspace(-0.5, 0.5, logs.size)[np.isfinite(logs)]
+    logs = logs[np.isfinite(logs)]
+    n = logs.size
+    if n < LEAST:
+        return None
+    at = at - at.mean()
+    slope = float(at @ logs / (at @ at))
+    left = logs - logs.mean() - slope * at
+    squares = float(left @ left)
+    alike = float(left[1:] @ left[:-1]) / squares if squares > 0 else 0.0
+    alike = min(MOST_ALIKE, max(0.0, alike + 2 * (2 + 4 * max(0.0, alike)) / n))
+    wider = (1 + alike) / (1 - alike)
+    half = float(stdtrit(max(1.0, (n - 2) / wider), 0.975) * np.sqrt(squares / (n - 2) * wider / (at @ at)))
+    return percent_of(slope), percent_of(slope - half), percent_of(slope + half)
+
+
+EVENTS = "stutters_per_min"
+"""The metric that counts events."""
+
+
+def interval_of_counts(before: Sequence[float], after: Sequence[float], seconds: float, error: float
+                       ) -> tuple[float, float]:
+    """The interval of the log ratio of two rates.
+
+    Args:
+        before, after: events per minute, one a run, as many runs of either; NaN where a run has no number.
+        seconds: how long a run is.
+        error: of either end.
+    """
+    from scipy.special import betaincinv
+
+    one, other = (float(round(sum(value for value in side if math.isfinite(value)) * seconds / 60))
+                  for side in (before, after))  # as floats: a count beyond 64 bits is one, too
+    low = float(betaincinv(other, one + 1, error)) if other else 0.0
+    high = float(betaincinv(other + 1, one, 1 - error)) if one else 1.0
+    return _log_odds(low), _log_odds(high)
+
+
+def _log_odds(share: float) -> float:
+    return -math.inf if share <= 0 else math.inf if share >= 1 else math.log(share / (1 - share))
+
+
+LEAST_FOR_DRIFT = 5
+
+
+def fit_of_stretches(arms: Sequence[Arm], logs: Floats, began: Floats | None = None) -> tuple[float, float, int] | None:
+    """The log ratio of after to before, its standard error and degrees of freedom; None with fewer than three
+    stretches, or of one version.
+
+    Args:
+        arms: of the runs, in the order in which they were played.
+        logs: a metric's logarithm of each run, NaN where it has none; shape (runs,).
+        began: what each stretch began at, if that is taken into account (`starts_of`); shape (stretches,).
+    """
+    values, sides, times = _means(arms, logs)
+    terms = [np.ones(values.size), sides]
+    if values.size >= LEAST_FOR_DRIFT:
+        terms.append(times - times.mean())
+    if began is not None:
+        terms.append(began - began.mean())
+    matrix = np.column_stack(terms)
+    dof = values.size - matrix.shape[1]
+    if dof < 1 or np.ptp(sides) == 0:
+        return None
+    fit, *_ = np.linalg.lstsq(matrix, values, rcond=None)
+    left = values - matrix @ fit
+    variance = float(left @ left) / dof * float(np.linalg.inv(matrix.T @ matrix)[1, 1])
+    return float(fit[1]), variance ** 0.5, dof
+
+
+def starts_of(arms: Sequence[Arm], logs: Floats, began: Floats) -> Floats:
+    """What each stretch with a number began at, the mean over its runs.
+
+    Args:
+        arms, logs: as in `fit_of_stretches`.
+        began: what each run began at; shape (runs,).
+    """
+    return _means(arms, np.where(np.isfinite(logs), began, np.nan))[0]
+
+
+def _means(arms: Sequence[Arm], logs: Floats) -> tuple[Floats, Floats, Floats]:
+    """Of each stretch with a number: its mean, its version (-0.5 before, 0.5 after), and when it was."""
+    found: list[tuple[float, float, float]] = []
+    start = 0
+    for arm, runs in groupby(arms):
+        stop = start + len(list(runs))
+        some = logs[start:stop]
+        if np.isfinite(some).any():
+            found.append((float(np.nanmean(some)), 0.5 if arm == "after" else -0.5, (start + stop) / 2))
+        start = stop
+    values: Floats = np.array(found, dtype=np.float64).reshape(-1, 3).T
+    return values[0], values[1], values[2]

@@ -37,11 +37,16 @@ from keenlattice.measure._summary import NO_WIDTH, percent_of
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.study.deciding import Numbers, matters_in_pct, sharing
-from keenlattice.study.trial._adjusting import AT_START, usable
-from keenlattice.study.trial._drift import drift
-from keenlattice.study.trial._events import EVENTS, interval_of_counts
+from keenlattice.study.trial._adjusting import (
+    AT_START,
+    EVENTS,
+    drift,
+    fit_of_stretches,
+    interval_of_counts,
+    starts_of,
+    usable,
+)
 from keenlattice.study.trial._looks import ERROR, FIRST_LOOK, degrees, errors_at, looks
-from keenlattice.study.trial._stretches import fit_of_stretches, starts_of
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.result import MetricResult, Trial, Verdict
 

@@ -21,8 +21,7 @@ from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, logarithms
 from keenlattice.study.deciding import Numbers, matters_in_pct
 from keenlattice.study.trial._looks import ERROR, errors_of
-from keenlattice.study.tune.plan import FIRST_LOOK, Limit, TunePlan
-from keenlattice.study.tune.result import Combination, Standing
+from keenlattice.study.tune.plan import FIRST_LOOK, Combination, Limit, Standing, TunePlan
 
 ORDERS_DRAWN = 60
 Interval = tuple[float, float, float]

@@ -12,12 +12,10 @@ from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig
 from keenlattice.study.deciding import Numbers
-from keenlattice.study.kind import KeptVersion, Kind
+from keenlattice.study.kind import KeptVersion, Kind, play
 from keenlattice.study.player import TRIES, Each, Player, RunsFailed, entries_on, ignore
-from keenlattice.study.playing import play
 from keenlattice.study.tune._race import Race
-from keenlattice.study.tune.plan import TunePlan, TuneSpec, checked
-from keenlattice.study.tune.result import Tuning
+from keenlattice.study.tune.plan import TunePlan, TuneSpec, Tuning, checked
 
 
 def play_tune(player: Player, spec: TuneSpec, versions: Sequence[Version]) -> Tuning:

@@ -10,8 +10,7 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games
 from keenlattice.cli.options import Book, Decides, Figure, Json, Rig
-from keenlattice.cli.outfile import new_figure
-from keenlattice.cli.output import emit, say
+from keenlattice.cli.output import emit, new_figure, say
 from keenlattice.errors import KeenLatticeError
 
 if TYPE_CHECKING:

@@ -7,8 +7,7 @@ import typer
 
 from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig
-from keenlattice.cli.outfile import new_file
-from keenlattice.cli.output import emit, hint, say
+from keenlattice.cli.output import emit, hint, new_file, say
 from keenlattice.report.words import counted
 
 

@@ -9,7 +9,7 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, hint, say, table
-from keenlattice.cli.views.facts import asked, parsed
+from keenlattice.cli.views.rig import asked, parsed
 
 
 def facts(

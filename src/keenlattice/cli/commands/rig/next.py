@@ -8,10 +8,10 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Figure, Json, Sensor, Watch
-from keenlattice.cli.outfile import new_figure
+from keenlattice.cli.output import new_figure
 from keenlattice.cli.playing import at_a_terminal, playing
-from keenlattice.cli.views.next_run import show_next_run
 from keenlattice.cli.views.played import show_played
+from keenlattice.cli.views.sheet import show_next_run
 from keenlattice.workspace.next_run import NextRun
 
 

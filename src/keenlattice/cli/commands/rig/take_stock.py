@@ -8,7 +8,7 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import assignments, games
 from keenlattice.cli.options import Book, Json
 from keenlattice.cli.output import emit, hint, say, table
-from keenlattice.cli.views.stock import asked_for, show_not_seen
+from keenlattice.cli.views.sheet import asked_for, show_not_seen
 from keenlattice.errors import UsageError
 from keenlattice.workspace.wording import value_text
 

@@ -6,8 +6,7 @@ import typer
 
 from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Figure, Json, Rig, Sensor, Watch
-from keenlattice.cli.outfile import new_figure
-from keenlattice.cli.output import say
+from keenlattice.cli.output import new_figure, say
 from keenlattice.cli.playing import playing
 from keenlattice.cli.views.played import show_played
 

@@ -15,10 +15,9 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig._part import Part
-from keenlattice.rig.base import Edits, State
+from keenlattice.rig.base import Edits, Part, State
 from keenlattice.rig.linux.noted import Noted
-from keenlattice.rig.linux.x11.connection import connect
+from keenlattice.rig.linux.x11.server import connect
 
 DELAY, INTERVAL, ACCELERATION = "input.key-repeat-delay", "input.key-repeat-interval", "input.pointer-acceleration"
 KEYS = (DELAY, INTERVAL, ACCELERATION)
@@ -200,7 +199,7 @@ def _with_repeat(text: str, key: str, value: object) -> str:
 
 def _keyboard(display: Any) -> int:
     """The number of the keyboard extension's requests, once its version is agreed on; 0 where there is none."""
-    from keenlattice.rig.linux.x11.requests import UseKeyboard
+    from keenlattice.rig.linux.x11.present import UseKeyboard
 
     found = display.query_extension("XKEYBOARD")
     if not found or not found.present:
@@ -211,7 +210,7 @@ def _keyboard(display: Any) -> int:
 
 def _repeat(display: Any) -> tuple[int, int] | None:
     """After how many ms a held key begins to repeat, and how many lie between; None if that cannot be asked."""
-    from keenlattice.rig.linux.x11.requests import KeyboardControls
+    from keenlattice.rig.linux.x11.present import KeyboardControls
 
     opcode = _keyboard(display)
     if not opcode:
@@ -221,7 +220,7 @@ def _repeat(display: Any) -> tuple[int, int] | None:
 
 
 def _set_repeat(display: Any, delay_ms: int, interval_ms: int) -> None:
-    from keenlattice.rig.linux.x11.requests import SetKeyboardControls
+    from keenlattice.rig.linux.x11.present import SetKeyboardControls
 
     SetKeyboardControls(display=display.display, opcode=_keyboard(display), device=CORE_KEYBOARD, which=REPEAT_KEYS,
                         delay=delay_ms, interval=interval_ms)

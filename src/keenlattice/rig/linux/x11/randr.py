@@ -5,7 +5,7 @@ from typing import Any
 
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.rig.linux.monitor import Mode, Monitor
-from keenlattice.rig.linux.x11.connection import connect
+from keenlattice.rig.linux.x11.server import connect
 
 INTERLACED, DOUBLE_SCAN = 0x10, 0x20
 

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from keenlattice.errors import RigError
-from keenlattice.rig.linux.x11.connection import connect
+from keenlattice.rig.linux.x11.server import connect
 
 WATCHED_S = 0.4  # for how long several windows of a game are watched, to see which of them is drawn
 
