@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 
 from keenlattice import measure
-from keenlattice.measure._header import propose
 from keenlattice.measure._layout import layout_of
+from keenlattice.measure._proposal import propose
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.machine_log import beside
 from keenlattice.measure.metrics import METRICS, metrics_of

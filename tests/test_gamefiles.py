@@ -118,10 +118,10 @@ def test_what_a_game_does_to_its_file_is_drift(tmp_path: Path, act: Callable[[Pa
     (slipped,) = again.rig.drift().profiles
     assert [(one.key, one.before, one.after) for one in slipped.changes] == [("file.table_nudgestrength", "0.9", None)]
     if act is emptied or act is key_dropped:
-        again.put_back()
+        again.rig.put_back()
         assert again.rig.drift().profiles == ()
     else:
         with pytest.raises(RefusedByRig, match=r"is not there|larger than 4 MB|it is a folder|no regular file"):
-            again.put_back()
+            again.rig.put_back()
     done = again.undo()
     assert done.exactly == (act is emptied or act is key_dropped)

@@ -19,8 +19,9 @@ from hypothesis import strategies as st
 from conftest import Keen, as_json
 from keenlattice.catalog.load import add_own_settings
 from keenlattice.errors import CaptureError, KeenLatticeError
-from keenlattice.measure._header import header_of, propose
+from keenlattice.measure._header import header_of
 from keenlattice.measure._ingest import Damaged, ingest
+from keenlattice.measure._proposal import propose
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.columns import ColumnMap, column_map
 from keenlattice.measure.parquet import read_capture, write_capture

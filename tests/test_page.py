@@ -19,13 +19,13 @@ from markdown_it import MarkdownIt
 pytest.importorskip("selenium", reason="no browser is driven here")
 from browser import CONTRASTS, MISSING, Browser, browser
 from conftest import KEEN, Keen, as_json, environment, typed
+from keenlattice.blocks import Picture
 from keenlattice.cli.app import app
 from keenlattice.logbook._studies import studies
 from keenlattice.logbook.book import Logbook
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.checks import Finding, Findings
 from keenlattice.profile.compare import changes
-from keenlattice.report.page.content import Picture
 from keenlattice.report.page.context import Changed, Context
 from keenlattice.report.page.html import to_html
 from keenlattice.report.page.markdown import in_a_cell, plain_text, to_markdown

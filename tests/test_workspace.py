@@ -5,7 +5,9 @@ import re
 import shutil
 import sys
 from collections.abc import Callable, Sequence
+from contextlib import redirect_stdout
 from dataclasses import dataclass
+from io import StringIO
 from pathlib import Path
 from types import SimpleNamespace
 from typing import Any, ClassVar
@@ -19,7 +21,9 @@ import keenlattice
 from conftest import Keen, typed
 from keenlattice import Limit, Workspace
 from keenlattice._notebook import Shown
+from keenlattice.blocks import Telling
 from keenlattice.cli.app import app
+from keenlattice.cli.views.played import show_played
 from keenlattice.errors import BookError, UsageError
 from keenlattice.profile import Game, Version
 from keenlattice.rig import Listed
@@ -259,7 +263,8 @@ def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pyt
     with monkeypatch.context() as patched, keenlattice.open(tmp_path / "book") as ws:
         patched.setattr("keenlattice.study.kind.KINDS", ("trial", "pause"))
         patched.setitem(sys.modules, "keenlattice.study.pause.play", SimpleNamespace(
-            KIND=Kind("pause", PauseSpec, Pause, play_pause)))
+            KIND=Kind("pause", PauseSpec, Pause, play_pause, tell=lambda found: Telling(
+                found._caption(), "brass-orbit, as fast as it goes"))))
         made = ws.edit("brass-orbit", {"frame.cap": 90})
 
         def stop(done: int, _total: int) -> None:
@@ -275,8 +280,11 @@ def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pyt
         assert [(one.kind, one.of, one.finished) for one in ws.studies.list().studies] == [
             ("pause", made.after.reference, True)]
         assert len(ws.recordings.of(made.after)) == 4
-        with pytest.raises(UsageError, match="no page"):
-            found.report()
+        assert found.telling().headline == "4 runs" and "4 runs" in found.report().html()
+        shown = StringIO()
+        with redirect_stdout(shown):
+            show_played(ws, found)
+        assert shown.getvalue().startswith("4 runs\nbrass-orbit, as fast as it goes\n")
     with keenlattice.open(tmp_path / "book") as ws, pytest.raises(BookError, match="no such kind"):
         ws.studies.list()
 

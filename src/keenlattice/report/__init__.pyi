@@ -5,7 +5,6 @@ from ._forest import screen_figure as screen_figure
 from ._forest import tune_figure as tune_figure
 from ._trial_figure import trial_figure as trial_figure
 from .latency import latency_figure as latency_figure
-from .page.content import Report as Report
 from .page.context import Changed as Changed
 from .page.context import Context as Context
 from .page.html import to_html as to_html

@@ -15,11 +15,11 @@ from .kind import KeptVersion as KeptVersion
 from .kind import Kind as Kind
 from .kind import Spec as Spec
 from .kind import kind_named as kind_named
-from .kind import play as play
-from .kind import replay as replay
 from .player import Each as Each
 from .player import Player as Player
 from .player import Run as Run
+from .playing import play as play
+from .playing import replay as replay
 from .pool._columns import EvidenceError as EvidenceError
 from .pool._columns import flattened as flattened
 from .pool.evidence import EvidenceRecord as EvidenceRecord

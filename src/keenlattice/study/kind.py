@@ -1,24 +1,19 @@
 """What a kind of study is. Each is a folder of this package, with its plan, how it is played, and its result; all that
 can be done with a study (playing, keeping, resuming, recomputing, listing, reporting) is written once, over this."""
 
-from collections.abc import Callable, Mapping, Sequence
-from contextlib import AbstractContextManager
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from importlib import import_module
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BookError, UsageError
-from keenlattice.measure.capture import Capture
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG, Version, owners
-from keenlattice.rig.base import ByHand, Rig, game_of
-from keenlattice.rig.byhand.session import by_hand
-from keenlattice.rig.transaction import changing
 from keenlattice.study._form import Form
-from keenlattice.study.player import Each, Player, Puts, ignore
 
 if TYPE_CHECKING:
+    from keenlattice.blocks import Telling
     from keenlattice.logbook._studies import Study
     from keenlattice.logbook.book import Logbook
     from keenlattice.study.player import Player
@@ -141,6 +136,7 @@ class Kind(Generic[AnySpec, AnyResult]):
         play: plays it through, or computes it anew: the player knows which.
         failures: how often a run has to go wrong for that to be a result, so that it is not tried again when a study
             goes on; 0 if it never is.
+        tell: tells a result in blocks; of the kinds that come with Keen Lattice, `report.page` does.
         again: of a kind that rests on something else than runs: computes a study anew from what the logbook keeps.
     """
 
@@ -149,6 +145,7 @@ class Kind(Generic[AnySpec, AnyResult]):
     result: type[AnyResult]
     play: "Callable[[Player, AnySpec, Sequence[Version]], AnyResult]"
     failures: int = 0
+    tell: "Callable[[AnyResult], Telling] | None" = None
     again: "Callable[[Logbook, Study], AnyResult] | None" = None
 
 
@@ -178,57 +175,3 @@ def game_for(versions: Sequence[Version], game: str | None) -> str:
     if game is None and first.profile == WHOLE_RIG:
         raise UsageError("a trial of rig-wide versions has to be told which game to play: --game GAME")
     return game or owners(first.profile)[0]
-
-
-def play(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequence[Version], each: Each = ignore,
-         done: Mapping[int, Capture] | None = None,
-         earlier: Mapping[int, Sequence[tuple[str, str]]] | None = None,
-         doubts: Sequence[str] = ()) -> AnyResult:
-    """Plays a study, or what is left of it. The rig is put back to what it was, whatever happens; one that is changed
-    by hand stays as it is if its player pauses.
-
-    Args:
-        versions: those that it is about, in the order of `spec.versions`.
-        each: is called with every run once it is done, for progress and for keeping captures; with one that went
-            wrong, too, which is then played again.
-        done: the runs that were played earlier, by their place: they are not played again.
-        earlier: those that went wrong before, by their place: arm and reason of each.
-        doubts: what speaks against the result before any run is looked at.
-
-    Raises:
-        UsageError: versions of two profiles, or of the rig-wide one without a game.
-        Paused: of a rig that is changed by hand, if its player goes on later.
-        UnknownName, BadValue: a setting, a value or a game that there is not.
-        RigError: the rig refuses, or nothing can be recorded.
-    """
-    game = game_of(rig, game_for(versions, spec.game)).name
-    why = f"{kind.name} of {spec.about}"
-    with changes_of(rig, why) as transaction:
-        player = Player(rig, spec.owner, game, *spec.pace, each, done or {}, transaction, earlier=earlier or {},
-                        doubts=list(doubts))
-        result = kind.play(player, spec, versions)
-        player.put_back()
-    return result
-
-
-def changes_of(rig: Rig, why: str) -> AbstractContextManager[Puts]:
-    """Changes of a rig, each taken back at the end; of one that is changed by hand, as far as its player does that.
-
-    Args:
-        why: it is changed, for whoever wants to change it at the same time.
-    """
-    return by_hand(rig, why) if isinstance(rig, ByHand) else changing(rig, why)
-
-
-def replay(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequence[Version],
-           done: Mapping[int, Capture], doubts: Sequence[str] = ()) -> AnyResult:
-    """Computes a study anew from its runs; nothing is played, and the rig is only asked what it knows.
-
-    Args:
-        spec, versions, done, doubts: as in `play`.
-
-    Raises:
-        RunMissing: it takes more runs than there are.
-    """
-    player = Player(rig, spec.owner, game_for(versions, spec.game), *spec.pace, done=done, doubts=list(doubts))
-    return kind.play(player, spec, versions)

@@ -209,7 +209,7 @@ def _gone_on(book: "Logbook", rig: "Rig", study: Study) -> Study:
 
 def _played(book: "Logbook", rig: "Rig", study: Study, progress: Progress) -> Any:
     """The result of a study; None if its player takes back the run that they handed over last."""
-    from keenlattice.study.kind import play
+    from keenlattice.study.playing import play
 
     kind, spec = kind_named(study.kind), spec_of(study)
     versions = versions_of(book, rig.name, spec)
@@ -270,7 +270,7 @@ def recompute(book: "Logbook", rig: "Rig", study: Study) -> int:
         UsageError: it is not finished.
         KeenLatticeError: a number comes out otherwise; or a run is missing.
     """
-    from keenlattice.study.kind import replay
+    from keenlattice.study.playing import replay
 
     kind, spec, before = kind_named(study.kind), spec_of(study), result_of(study).to_json()
     captures: dict[int, Capture] = {**failed_of(book, study, 1), **done_of(book, study)}

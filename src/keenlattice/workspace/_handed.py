@@ -27,7 +27,6 @@ TIME_OF_DAY_FROM_S = 1e9  # stamps beyond it count from 1970; no run is thirty y
 
 
 @dataclass(frozen=True)
-
 class Handed:
     """The files of one run: its frames, and what a sensor recorded of it, if one did."""
 

@@ -1,14 +1,16 @@
 """The pages of studies and of histories, and the figures of studies: put together from what is kept."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
+from keenlattice.blocks import Block, Telling, Text
 from keenlattice.errors import CaptureError, UsageError
 from keenlattice.logbook._studies import studies
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version, stock
-from keenlattice.report.page.content import Text
 from keenlattice.rig.find import described
+from keenlattice.study.kind import kind_named
 from keenlattice.study.record import spec_of
 from keenlattice.workspace._context import context_of, passed
 from keenlattice.workspace._kept import (
@@ -24,7 +26,8 @@ from keenlattice.workspace.page import Drawing, Page
 from keenlattice.workspace.played import Played, sides
 
 if TYPE_CHECKING:
-    from keenlattice.report.page.content import Report
+    from keenlattice.blocks import Report
+    from keenlattice.report.page.context import Context
     from keenlattice.study.screen.result import Screen
     from keenlattice.study.tune.plan import Tuning
     from keenlattice.workspace.opened import Opened
@@ -53,6 +56,52 @@ def picture_of(study: Played[Any]) -> Drawing:
     return Drawing(lambda: trial_figure(result, before, after))
 
 
+def telling_of(opened: "Opened", study: Played[Any]) -> Telling:
+    """What a study found, in blocks.
+
+    Raises:
+        UsageError: nothing tells studies of its kind.
+    """
+    from keenlattice.report.page.of_hunt import tell_hunt
+    from keenlattice.report.page.of_pool import tell_pool
+    from keenlattice.report.page.of_screen import tell_screen
+    from keenlattice.report.page.of_trial import tell_blind, tell_trial
+    from keenlattice.report.page.of_tune import tell_ramp, tell_tuning
+
+    result = study.result
+    if study.kind == "hunt":
+        line = versions_of(opened, study)
+        left_out = sorted({key for version in line for key in version.entries if key not in opened.rig.catalog()})
+        return tell_hunt(result, _context_of_hunt(opened, study), [(one.reference, one.note) for one in line], left_out)
+    if study.kind == "tune":
+        return tell_tuning(result, *_made(opened, study))
+    if study.kind == "ramp":
+        return tell_ramp(result, opened.rig.catalog()[result.plan.key].unit, *_made(opened, study))
+    tells: dict[str, Callable[[Any], Telling]] = {
+        "trial": tell_trial, "screen": tell_screen, "blind": tell_blind,
+        "pool": lambda result: tell_pool(result, study.number, {})}
+    tell = tells.get(study.kind) or kind_named(study.kind).tell
+    if tell is None:
+        raise UsageError(f"nothing tells what a {study.kind} found")
+    return tell(result)
+
+
+def _made(opened: "Opened", study: Played[Any]) -> tuple[list[Block], str]:
+    """What was made of a tuning or a ramp and what proves it, and what to do next."""
+    from keenlattice.report.page.of_tune import what_was_made
+
+    if study.version is None:
+        return [], ""
+    latest = opened.find(study.spec.owner)
+    lacks = [key for key in latest.entries if key not in study.version.entries]
+    base, label = study.spec.versions[0].reference, f"{study.version.profile}@{study.label}"
+    advice = (f"keen apply {label}; or into your profile: keen merge {study.version.profile} {label}; keen report "
+              "makes a page of it" if study.proof else
+              f"keen trial {base} {study.version.reference} --decides {study.result.plan.goal}, which alone proves it")
+    return what_was_made(label, study.version.reference, base, latest.reference, lacks,
+                         study.proof.result if study.proof else None), advice
+
+
 def page_of(opened: "Opened", study: Played[Any]) -> Page:
     """The page about a study.
 
@@ -63,9 +112,8 @@ def page_of(opened: "Opened", study: Played[Any]) -> Page:
               "pool": _of_pool}
     if study.kind == "ramp":
         raise UsageError(f"study {study.number} stepped a setting up: its report is that of the trial which came after")
-    if study.kind not in makers:
-        raise UsageError(f"there is no page about a {study.kind}")
-    return Page(f"{study.kind}-{study.number}", makers[study.kind](opened, study), _missing(study))
+    make = makers.get(study.kind, _of_any)
+    return Page(f"{study.kind}-{study.number}", make(opened, study), _missing(study))
 
 
 def _missing(study: Played[Any]) -> str:
@@ -125,11 +173,27 @@ def _of_hunt(opened: "Opened", study: Played[Any]) -> "Report":
     from keenlattice.report.page.of_hunt import hunt_report
 
     result, line = study.result, versions_of(opened, study)
+    return hunt_report(result, _context_of_hunt(opened, study), [(one.reference, one.note) for one in line],
+                       *sides(study), study.number, study.spec.plan.error)
+
+
+def _context_of_hunt(opened: "Opened", study: Played[Any]) -> "Context":
+    result, line = study.result, study.spec.versions
     before = opened.find(result.before or line[0].reference, both=True)
     first = opened.find(result.first or line[-1].reference, both=True)
-    context = context_of(opened, result.trial.game, before, first, provenance_of(opened, study))
-    return hunt_report(result, context, [(one.reference, one.note) for one in line], *sides(study), study.number,
-                       study.spec.plan.error)
+    return context_of(opened, result.trial.game, before, first, provenance_of(opened, study))
+
+
+def _of_any(opened: "Opened", study: Played[Any]) -> "Report":
+    """The page about a study of a kind that has none of its own: what it tells, and on which rig."""
+    from keenlattice.blocks import Report
+    from keenlattice.report.page.context import again, the_rig, to_repeat
+
+    telling, versions = telling_of(opened, study), versions_of(opened, study)
+    context = context_of(opened, study.spec.owner, versions[0], versions[-1], provenance_of(opened, study))
+    return Report(f"{study.kind.capitalize()} {study.number}: {study.spec.about}", telling.verdict, telling.headline,
+                  [Text(telling.about)], telling.blocks, [], [], the_rig(context),
+                  to_repeat(context, [], "", again(study.number)), [])
 
 
 def _of_blind(opened: "Opened", study: Played[Any]) -> "Report":
@@ -198,4 +262,5 @@ def finished_study(opened: "Opened", number: int) -> Played[Any]:
 
 def with_page(opened: "Opened", study: Played[Any]) -> Played[Any]:
     """Return a finished study with its page and its picture."""
-    return replace(study, _page=lambda study: page_of(opened, study), _figure=picture_of)
+    return replace(study, _page=lambda study: page_of(opened, study), _figure=picture_of,
+                   _telling=lambda study: telling_of(opened, study))

@@ -21,7 +21,6 @@ if TYPE_CHECKING:
 
 
 @check_methods
-
 class ByHandStudies:
     """What hands over the runs of a study on a rig that is changed by hand."""
 

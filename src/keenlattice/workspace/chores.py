@@ -16,7 +16,6 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, repr=False)
-
 class ChoreList(Result):
     """The chores of a rig."""
 
@@ -33,7 +32,6 @@ class ChoreList(Result):
 
 
 @dataclass(frozen=True, repr=False)
-
 class ChoreResult(Result):
     """What a chore has done, or, as a preview, would do: to values, too, of whom."""
 
@@ -54,7 +52,6 @@ class ChoreResult(Result):
 
 
 @check_methods
-
 class Chores:
     """The chores of a rig."""
 

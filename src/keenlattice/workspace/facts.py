@@ -9,7 +9,6 @@ from keenlattice._door import check_methods
 from keenlattice._notebook import Result, Rows
 from keenlattice.errors import UsageError
 from keenlattice.rig._factnames import FACTS, OF_A_DEVICE, device_names, named
-from keenlattice.rig.byhand.machine import facts_here
 from keenlattice.workspace.opened import Opened
 
 if TYPE_CHECKING:
@@ -17,7 +16,6 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, repr=False)
-
 class FactsResult(Result):
     """What the rig says of itself."""
 
@@ -35,7 +33,6 @@ class FactsResult(Result):
 
 
 @dataclass(frozen=True, repr=False)
-
 class FactNames(Result):
     """The facts that there are, and what each is."""
 
@@ -51,7 +48,6 @@ class FactNames(Result):
 
 
 @check_methods
-
 class Facts:
     """What a rig says of itself."""
 
@@ -75,6 +71,8 @@ class Facts:
             UsageError: the rig tells its facts itself.
             NeedsInstalling: the package that asks the system is missing.
         """
+        from keenlattice.rig.byhand.machine import facts_here
+
         self.questions()
         return facts_here()
 

@@ -16,7 +16,6 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, repr=False)
-
 class GamesResult(Result):
     """The games of the rig."""
 
@@ -33,7 +32,6 @@ class GamesResult(Result):
 
 
 @dataclass(frozen=True, repr=False)
-
 class MatchResult(Result):
     """Which game's profile an executable gets, and what the driver's own files set for it (None if it has none)."""
 
@@ -56,7 +54,6 @@ class MatchResult(Result):
 
 
 @check_methods
-
 class Games:
     """The games of a rig."""
 

@@ -20,7 +20,6 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, repr=False)
-
 class LatencyResult(Result):
     """Input latency, from press to screen, in a recording; with intervals at 95 %."""
 
@@ -60,7 +59,6 @@ class LatencyResult(Result):
 
 
 @check_methods
-
 class Latencies:
     """Input latency, by what has seen it."""
 

@@ -21,7 +21,6 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, repr=False)
-
 class NextRun(Result):
     """What a study by hand waits for: steps to take, and a run to play and hand over.
 

@@ -23,7 +23,6 @@ if TYPE_CHECKING:
 
 
 @runtime_checkable
-
 class OfVersion(Protocol):
     """What has made a version, or found one."""
 

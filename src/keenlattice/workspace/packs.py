@@ -27,7 +27,6 @@ NEW = ("changes", "inert here")
 
 
 @dataclass(frozen=True)
-
 class RuleResult:
     """A rule of a pack, as it is on this rig."""
 
@@ -48,7 +47,6 @@ class RuleResult:
 
 
 @dataclass(frozen=True, repr=False)
-
 class PackResult(Result):
     """A pack, and what each of its rules would do on this rig."""
 
@@ -69,7 +67,6 @@ class PackResult(Result):
 
 
 @dataclass(frozen=True, repr=False)
-
 class AdoptResult(Result):
     """The versions that came of a pack, what was left out and why, and the rules whose condition is not met."""
 
@@ -98,7 +95,6 @@ class AdoptResult(Result):
 
 
 @check_methods
-
 class Packs:
     """What is done with packs: shareable files of rules."""
 

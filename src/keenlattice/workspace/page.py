@@ -15,12 +15,11 @@ from keenlattice.report.style import DPI, save
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from keenlattice.blocks import Report
     from keenlattice.measure.capture import Capture
-    from keenlattice.report.page.content import Report
 
 
 @dataclass(frozen=True)
-
 class Drawing:
     """A figure that has yet to be drawn, and the runs that it is of, where it is of runs alone."""
 
@@ -43,7 +42,6 @@ class Drawing:
 
 
 @dataclass(frozen=True, repr=False)
-
 class Page(Result):
     """A page that explains a result.
 
@@ -108,7 +106,6 @@ class Page(Result):
 
 
 @dataclass(frozen=True, repr=False)
-
 class Saved(Result):
     """A page that was written, and its figure if there is one."""
 

@@ -10,6 +10,7 @@ from keenlattice.profile.version import Version
 from keenlattice.study._form import Form
 
 if TYPE_CHECKING:
+    from keenlattice.blocks import Telling
     from keenlattice.measure.capture import Capture
     from keenlattice.study.kind import Spec
     from keenlattice.study.trial.result import Trial
@@ -19,7 +20,6 @@ Found = TypeVar("Found", bound=Form)
 
 
 @dataclass(frozen=True, repr=False)
-
 class Played(Shown, Generic[Found]):
     """A study that is finished.
 
@@ -40,6 +40,12 @@ class Played(Shown, Generic[Found]):
     proof: "Played[Trial] | None" = None
     _page: "Callable[[Played[Any]], Page] | None" = None
     _figure: "Callable[[Played[Any]], Drawing] | None" = None
+    _telling: "Callable[[Played[Any]], Telling] | None" = None
+
+    def telling(self) -> "Telling":
+        """Return what it found, in blocks that a terminal, a page and a notebook show their way."""
+        assert self._telling is not None
+        return self._telling(self)
 
     def report(self) -> "Page":
         """The page that explains it to somebody who was not there."""
@@ -75,6 +81,11 @@ class Played(Shown, Generic[Found]):
         return {**self.result.to_json(), "version": self.version.reference if self.version else None,
                 "trial": self.proof.to_json() if self.proof else None}
 
+    def _repr_html_(self) -> str:
+        from keenlattice.report.page.html import to_notebook
+
+        return super()._repr_html_() if self._telling is None else to_notebook(self.telling())
+
     def _rows(self) -> Rows:
         return self.result._rows()  # type: ignore[attr-defined, no-any-return]
 
@@ -104,7 +115,6 @@ def sides(study: "Played[Any]") -> "tuple[list[Capture], list[Capture]]":
 
 
 @dataclass(frozen=True)
-
 class ListedStudy:
     """A study in a list: what it is about, and whether it is finished."""
 
@@ -117,7 +127,6 @@ class ListedStudy:
 
 
 @dataclass(frozen=True, repr=False)
-
 class StudyList(Result):
     """The studies on a rig, the newest first."""
 
@@ -136,7 +145,6 @@ class StudyList(Result):
 
 
 @dataclass(frozen=True)
-
 class StudyRun:
     """One run of a study.
 
@@ -163,7 +171,6 @@ class StudyRun:
 
 
 @dataclass(frozen=True, repr=False)
-
 class StudyRuns(Shown):
     """The runs of one study or of all, in the order in which they were played, the newest study first."""
 
@@ -184,7 +191,6 @@ class StudyRuns(Shown):
 
 
 @dataclass(frozen=True, repr=False)
-
 class Recomputed(Result):
     """A study that was computed again from its captures: every number came out as it was."""
 
@@ -201,7 +207,6 @@ class Recomputed(Result):
 
 
 @dataclass(frozen=True)
-
 class PlanCost:
     """What some blocks would take: the chance to settle the trial, and how long they last."""
 
@@ -211,7 +216,6 @@ class PlanCost:
 
 
 @dataclass(frozen=True, repr=False)
-
 class Pilot(Result):
     """What a version against itself tells: how noisy runs are, how long they warm up, how many blocks would settle a
     trial (None if no number up to 1000 would)."""
@@ -235,7 +239,6 @@ class Pilot(Result):
 
 
 @dataclass(frozen=True)
-
 class RunToCome:
     """A run that is still to be recorded."""
 
@@ -245,7 +248,6 @@ class RunToCome:
 
 
 @dataclass(frozen=True, repr=False)
-
 class RunsToCome(Result):
     """A trial whose runs are recorded elsewhere: what has still to be recorded, in this order."""
 
@@ -264,7 +266,6 @@ class RunsToCome(Result):
 
 
 @dataclass(frozen=True)
-
 class CheaperScreen:
     """Another plan of a screen: how often each row is played, whether it is folded, how long a round takes, and how
     many times as wide its intervals are, if runs are independent."""
@@ -276,7 +277,6 @@ class CheaperScreen:
 
 
 @dataclass(frozen=True, repr=False)
-
 class ScreenCost(Result):
     """What a screen would play, and how long that takes.
 

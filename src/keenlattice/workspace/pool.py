@@ -27,13 +27,13 @@ from keenlattice.workspace.standing import Standing
 if TYPE_CHECKING:
     from concurrent.futures import Executor
 
+    from keenlattice.blocks import Telling
     from keenlattice.study.pool.order import Expected, ToTry
     from keenlattice.study.pool.result import Pool, PooledChange
     from keenlattice.workspace.played import Played
 
 
 @dataclass(frozen=True, repr=False)
-
 class EvidenceWritten(Result):
     """The evidence that was written.
 
@@ -57,7 +57,6 @@ class EvidenceWritten(Result):
 
 
 @dataclass(frozen=True)
-
 class ChangeHere:
     """A change of a pool, and what is to be expected of it on this rig, for each metric."""
 
@@ -66,7 +65,6 @@ class ChangeHere:
 
 
 @dataclass(frozen=True, repr=False)
-
 class PoolLook(Result):
     """What a pool says, of all changes or of those of one setting, and what is to be expected here.
 
@@ -84,6 +82,14 @@ class PoolLook(Result):
     limited_by: Mapping[str, float]
     pool: "Pool" = field(metadata=NOT_IN_JSON)
 
+    def telling(self) -> "Telling":
+        """Return what it says of all changes, in blocks that a terminal, a page and a notebook show their way."""
+        from keenlattice.report.page.of_pool import tell_pool
+        from keenlattice.report.pool_words import expected_said
+
+        return tell_pool(self.pool, self.study, {
+            item.change.name: expected_said(item.expected, item.change.telling.metric) for item in self.changes})
+
     def _rows(self) -> Rows:
         return [{"change": item.change.name, "metric": each.metric, "rigs": each.rigs, "here_pct": each.here.pct,
                  "here_low_pct": each.here.low_pct, "here_high_pct": each.here.high_pct}
@@ -94,7 +100,6 @@ class PoolLook(Result):
 
 
 @dataclass(frozen=True, repr=False)
-
 class TryFirst(Result):
     """The order in which to try the changes between two versions."""
 
@@ -114,7 +119,6 @@ class TryFirst(Result):
 
 
 @check_methods
-
 class EvidencePool:
     """What the evidence of many rigs says; the newest pool is the one that is meant."""
 

@@ -16,7 +16,6 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, repr=False)
-
 class EditResult(Result):
     """A version that was made of another; if nothing changed, both are the same."""
 
@@ -40,7 +39,6 @@ class EditResult(Result):
 
 
 @dataclass(frozen=True, repr=False)
-
 class MergeResult(EditResult):
     """A version that two lines came together in, or that takes a change back; `note` says which."""
 
@@ -51,7 +49,6 @@ class MergeResult(EditResult):
 
 
 @dataclass(frozen=True)
-
 class Past:
     """One version of a history: its labels, what it changed (as a player types it), and whether it is on the rig."""
 
@@ -73,7 +70,6 @@ class Past:
 
 
 @dataclass(frozen=True, repr=False)
-
 class History(Result):
     """The versions of a profile, the newest first."""
 
@@ -92,7 +88,6 @@ class History(Result):
 
 
 @dataclass(frozen=True)
-
 class ShownSetting:
     """What holds for a setting, the layer that it comes from, and what that hides."""
 
@@ -107,7 +102,6 @@ class ShownSetting:
 
 
 @dataclass(frozen=True)
-
 class NotHeld:
     """A setting of which the rig holds something else than a version sets; `held` is None where nothing sets it."""
 
@@ -117,7 +111,6 @@ class NotHeld:
 
 
 @dataclass(frozen=True, repr=False)
-
 class ShowResult(Result):
     """What holds under a version.
 
@@ -153,7 +146,6 @@ class ShowResult(Result):
 
 
 @dataclass(frozen=True)
-
 class Difference:
     """A setting that two versions store differently, with what holds on either side, and why it does nothing."""
 
@@ -166,7 +158,6 @@ class Difference:
 
 
 @dataclass(frozen=True, repr=False)
-
 class Comparison(Result):
     """What differs between two versions, packs or the rig, and the trials of the two, the newest first.
 

@@ -45,7 +45,6 @@ UNSET = "unset"
 
 
 @check_methods
-
 class Profiles:
     """What is done with the versions of profiles.
 

@@ -9,8 +9,8 @@ from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.page import Drawing
 
 if TYPE_CHECKING:
-    from keenlattice.measure._header import Proposal
     from keenlattice.measure._ingest import Damage
+    from keenlattice.measure._proposal import Proposal
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
     from keenlattice.measure.telemetry import Reading
@@ -22,7 +22,6 @@ Metrics = Mapping[str, float]
 
 
 @dataclass(frozen=True, repr=False)
-
 class MeasureResult(Result):
     """Runs of a game on the rig as it stands: their captures' names in the logbook, their metrics, what speaks against
     trusting them; and of each what the rig said of itself (mean and worst of each series), and what its frames waited
@@ -86,7 +85,6 @@ def measured(rig: str, game: str, seconds: float, seed: int, captures: "Sequence
 
 
 @dataclass(frozen=True, repr=False)
-
 class Recording(Result):
     """A recording that was read: by which map, how long it is, and its metrics."""
 
@@ -129,7 +127,6 @@ class Recording(Result):
 
 
 @dataclass(frozen=True)
-
 class NewMap:
     """A column map for a header that is not known yet: what the data alone make likely.
 

@@ -36,7 +36,6 @@ MOST_RUNS_IN_A_PICTURE = 6
 
 
 @check_methods
-
 class Recordings:
     """Runs that are recorded here or elsewhere; `latency` has what sensors and cameras have seen."""
 
@@ -208,7 +207,7 @@ class Recordings:
     def _columns(self, file: Path, columns: "ColumnMap | str | None",
                  take: TakeMap | None) -> "tuple[Sequence[str], ColumnMap | None]":
         """A file's header, and what its columns mean; None if that was proposed, and not taken."""
-        from keenlattice.measure._header import propose
+        from keenlattice.measure._proposal import propose
 
         header, rows = header_of(file)
         if columns is not None and not isinstance(columns, str):

@@ -43,7 +43,6 @@ Choose = Callable[["Rig"], bool | None]
 
 
 @check_methods
-
 class RigHandle:
     """The rig, as far as a player acts on it.
 

@@ -29,7 +29,6 @@ class OrSheet(Result):
 
 
 @dataclass(frozen=True)
-
 class AppliedChange:
     """A setting of an apply: the step that it belongs to, and what that takes."""
 
@@ -42,7 +41,6 @@ class AppliedChange:
 
 
 @dataclass(frozen=True, repr=False)
-
 class ApplyResult(OrSheet):
     """What an apply has done, or, as a preview, would do.
 
@@ -85,7 +83,6 @@ class ApplyResult(OrSheet):
 
 
 @dataclass(frozen=True, repr=False)
-
 class UndoResult(OrSheet):
     """What an undo has done.
 
@@ -115,7 +112,6 @@ class UndoResult(OrSheet):
 
 
 @dataclass(frozen=True)
-
 class RestorePoint:
     """Something that was done to the rig, and whether it is still in force."""
 
@@ -129,7 +125,6 @@ class RestorePoint:
 
 
 @dataclass(frozen=True, repr=False)
-
 class RestorePoints(Result):
     """All that was done to a rig, the oldest first: one can go back to before each."""
 
@@ -146,7 +141,6 @@ class RestorePoints(Result):
 
 
 @dataclass(frozen=True)
-
 class Slipped:
     """A profile that has slipped: the version last applied, and what differs (`before` applied, `after` held)."""
 
@@ -155,7 +149,6 @@ class Slipped:
 
 
 @dataclass(frozen=True, repr=False)
-
 class DriftResult(OrSheet):
     """Every profile of which the rig holds something else than was last applied, and what became of that."""
 
@@ -176,7 +169,6 @@ class DriftResult(OrSheet):
 
 
 @dataclass(frozen=True, repr=False)
-
 class RestartResult(Result):
     """What a restart brought into effect."""
 
@@ -192,7 +184,6 @@ class RestartResult(Result):
 
 
 @dataclass(frozen=True, repr=False)
-
 class Survey(Result):
     """What the rig is, what is applied, what waits, what has slipped, and what is plainly wrong."""
 

@@ -22,7 +22,6 @@ if TYPE_CHECKING:
 
 
 @check_methods
-
 class Screens:
     """What is done with screens beside playing one at once."""
 

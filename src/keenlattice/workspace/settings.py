@@ -20,7 +20,6 @@ MOVES = ("frame-time", "frame-tail", "latency")
 
 
 @dataclass(frozen=True, repr=False)
-
 class CatalogResult(Result):
     """Settings that can be set on the rig, what the player has noted of them, and of the catalog's others, why the rig
     does not have them."""
@@ -39,7 +38,6 @@ class CatalogResult(Result):
 
 
 @check_methods
-
 class Settings:
     """The catalog of a rig's settings."""
 

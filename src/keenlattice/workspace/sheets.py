@@ -21,7 +21,6 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, repr=False)
-
 class SheetResult(Result):
     """The sheet that is open, if one is; and those that were worked through, the newest first."""
 
@@ -52,7 +51,6 @@ class SheetResult(Result):
 
 
 @dataclass(frozen=True, repr=False)
-
 class StockTaken(Result):
     """What a player has seen on a rig that is changed by hand: setting to its value."""
 
@@ -69,7 +67,6 @@ class StockTaken(Result):
 
 
 @check_methods
-
 class Sheets:
     """The sheet of a rig that is changed by hand, and what its player has seen there."""
 

@@ -41,7 +41,6 @@ if TYPE_CHECKING:
 
 
 @check_methods
-
 class Studies:
     """What plays runs to find something out. The rig is put back to what it was, whatever happens.
 

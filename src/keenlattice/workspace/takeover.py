@@ -15,7 +15,6 @@ from keenlattice.logbook.takeover import holdings
 
 
 @dataclass(frozen=True, repr=False)
-
 class TakeoverResult(Result):
     """A logbook, whether it was taken over just now, and what it holds."""
 

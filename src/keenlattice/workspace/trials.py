@@ -41,7 +41,6 @@ SWITCH_S = {"none": 0.0, "game": 0.0, "driver": 15.0, "machine": 90.0}
 
 
 @check_methods
-
 class Trials:
     """What is done with trials beside playing one at once."""
 
@@ -178,8 +177,8 @@ class Trials:
             UsageError: no such trial is open, more recordings than it takes, or no map is known.
             CaptureError: a recording cannot be read; none of them is kept then.
         """
-        from keenlattice.study.kind import replay
         from keenlattice.study.player import Run, RunMissing
+        from keenlattice.study.playing import replay
         from keenlattice.study.record import finish, held_otherwise, keep_run, spec_of, versions_of
         from keenlattice.study.trial.play import KIND
 
@@ -229,7 +228,6 @@ def _to_come(study: "Study", spec: Any, recorded: int) -> RunsToCome:
 
 
 @dataclass(frozen=True)
-
 class ClaimResult:
     """A claim, and whether it holds on this rig: "holds", "does not hold" or "unclear"."""
 
@@ -238,7 +236,6 @@ class ClaimResult:
 
 
 @dataclass(frozen=True)
-
 class Repeated:
     """A rule of a pack whose claims were repeated here, on top of which base; or why they were not.
 
@@ -254,7 +251,6 @@ class Repeated:
 
 
 @dataclass(frozen=True, repr=False)
-
 class ClaimsResult(Result):
     """What a pack claims, held against what was measured here."""
 

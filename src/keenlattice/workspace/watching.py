@@ -31,7 +31,6 @@ class FolderGone(UsageError):
 
 
 @dataclass
-
 class Arrived:
     """What has appeared in a folder since it was last asked.
 

@@ -21,7 +21,6 @@ if TYPE_CHECKING:
 
 
 @check_methods
-
 class Workspace:
     """A logbook and a rig, opened together.
 

@@ -10,9 +10,9 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.blindfold import Blindfold, judging
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import REFERENCE, Book, Json, Played, Rig
-from keenlattice.cli.output import emit
+from keenlattice.cli.output import emit, say, show_telling
 from keenlattice.cli.terminal import Keys
-from keenlattice.cli.views.played import show_blind, show_what_it_takes
+from keenlattice.cli.views.played import show_what_it_takes
 
 
 def blind(
@@ -37,4 +37,5 @@ def blind(
     if json:
         emit(played)
         return
-    show_blind(played)
+    say()
+    show_telling(played.telling())

@@ -8,7 +8,7 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import EITHER, Book, Json, Rig
 from keenlattice.cli.output import emit, harmless, say
-from keenlattice.cli.views.settings import as_markdown, show_comparison
+from keenlattice.cli.views.comparison import as_markdown, show_comparison
 from keenlattice.errors import UsageError
 
 

@@ -27,8 +27,7 @@ from keenlattice.cli.options import (
 from keenlattice.cli.output import emit, new_figure
 from keenlattice.cli.playing import playing
 from keenlattice.cli.views.played import show_played
-from keenlattice.cli.views.searches import show_screen_cost
-from keenlattice.cli.views.trial import tell_amounts
+from keenlattice.cli.views.trial import show_screen_cost, tell_amounts
 from keenlattice.errors import UsageError
 
 

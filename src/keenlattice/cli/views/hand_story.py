@@ -2,15 +2,14 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from importlib.util import find_spec
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.guide import Guide
-from keenlattice.cli.output import hint, say
+from keenlattice.cli.output import hint, say, show_telling
 from keenlattice.cli.views.settings import show_findings
-from keenlattice.cli.views.trial import show_trial
 from keenlattice.measure.columns import column_map
 from keenlattice.measure.sensors import HEADER, SimulatedSensor, sensor_lines
 from keenlattice.profile.matching import Game
@@ -118,7 +117,7 @@ class HandTelling:
             played = self.ws.trial(f"{GAME}@stock", edited, blocks=BLOCKS, seconds=SECONDS, seed=1, repeats=1,
                                    matters=MATTERS, progress=guide.told)
         _heading(4, "What came of it")
-        show_trial(played.result)
+        show_telling(replace(played.telling(), advice=""))
         page, book = self.folder / f"{GAME}.html", self.folder / "logbook"
         self.ws.report(GAME).save(page)
         say(f"\npage      {page}\nlogbook   {book}")

@@ -3,13 +3,10 @@
 import shlex
 from typing import TYPE_CHECKING
 
-from keenlattice.cli.output import hint, minutes, say, table, width
+from keenlattice.cli.output import hint, minutes, say, table
 from keenlattice.report.pool_words import (
-    BRIEF,
-    change_does,
     expected_said,
     interval,
-    pool_headline,
     range_of,
     shares,
     side_said,
@@ -22,56 +19,6 @@ if TYPE_CHECKING:
 
 MOST_REFUSED, WIDE = 5, 110  # columns
 NOT_KNOWN = "not in the pool"
-
-
-def show_pool(found: "PoolLook") -> None:
-    """All changes, the most helpful first."""
-    pool = found.pool
-    say(pool_headline(pool), "bold")
-    say(f"From {pool.studies} studies; pool {found.study}. In %, with 95 % intervals.\n", "dim")
-    names, wide = pool.plan.metrics, width() >= WIDE
-    table(["setting", "to", *(TITLES[name] for name in names), *(["here"] * wide), "rigs", "over rigs"], [
-        [_settings(one), _becomes(one), *(_mean(one, name) for name in names),
-         *([expected_said(one.expected, one.change.telling.metric)] * wide),
-         str(one.change.telling.rigs), change_does(one.change) if wide else BRIEF[one.change.telling.standing]]
-        for one in found.changes],
-        right=(len(names) + 2 + wide,))
-    _told_of_evidence(found)
-    if wide:
-        say("\n\"Here\" is what the facts of this rig let expect of the metric that tells most. Only a trial here "
-            "tells.", "dim")
-    hint(f"keen pool look {found.changes[0].change.settings[0]}   or keen pool order BEFORE AFTER"
-         if found.changes else "keen pool read --add FILE OR FOLDER")
-
-
-def _settings(one: "ChangeHere") -> str:
-    """What a change switches: the setting, or the first of several."""
-    first, *more = one.change.settings
-    return f"{first} + {len(more)}" if more else first
-
-
-def _becomes(one: "ChangeHere") -> str:
-    return ", ".join(value_said(switch.after) for switch in one.change.change)
-
-
-def _mean(one: "ChangeHere", name: str) -> str:
-    return next((interval(each.mean) for each in one.change.metrics if each.metric == name), "-")
-
-
-def _told_of_evidence(found: "PoolLook") -> None:
-    pool = found.pool
-    for line in pool.refused[:MOST_REFUSED]:
-        say(f"! left out: {line}")
-    if len(pool.refused) > MOST_REFUSED:
-        say(f"! left out: {len(pool.refused) - MOST_REFUSED} more; --json lists all")
-    if pool.copies:
-        told = counted(pool.copies, "record is a copy of another", "records are copies of others")
-        say(f"! {told}, and counted once")
-    if pool.odd:
-        say(f"! {counted(pool.odd, 'rig is', 'rigs are')} left out: unlike all others on most of what was tried there, "
-            "as if made up, or measured of something else")
-    if pool.claimed:
-        say(f"! {pool.claimed} claims of packs are not counted: a pack tells only of what found something")
 
 
 def show_change(found: "PoolLook", one: "ChangeHere") -> None:

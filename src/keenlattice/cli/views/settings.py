@@ -1,27 +1,22 @@
 """How settings are shown: all about one, and what holds for it."""
 
 from collections.abc import Mapping, Sequence
-from itertools import groupby
 from typing import TYPE_CHECKING
 
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import same, written
-from keenlattice.cli.output import hint, say, table
-from keenlattice.cli.views.trial import show_metrics
+from keenlattice.cli.output import say, table
 from keenlattice.profile.compare import Change
-from keenlattice.profile.version import stock
-from keenlattice.report.words import TITLES, amount, percent
 from keenlattice.workspace.settings import SURE
-from keenlattice.workspace.wording import in_words, not_held, value_text
+from keenlattice.workspace.wording import not_held, value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog, Setting
     from keenlattice.profile._offer import OfferedRule, OfferedSetting
     from keenlattice.profile.checks import Finding
     from keenlattice.profile.layers import Effective
-    from keenlattice.profile.version import Version
     from keenlattice.workspace.packs import PackResult
-    from keenlattice.workspace.profile_results import Comparison, ShowResult
+    from keenlattice.workspace.profile_results import ShowResult
     from keenlattice.workspace.settings import CatalogResult
 
 
@@ -161,53 +156,3 @@ def _row(catalog: "Catalog", each: "OfferedSetting") -> tuple[str, ...]:
         offered += f", here {value_text(catalog, each.key, each.comes_to)}"
     return (each.key, value_text(catalog, each.key, each.now), offered,
             each.status + (f": {each.why}" if each.why else ""))
-
-
-def show_comparison(catalog: "Catalog", found: "Comparison") -> None:
-    """What differs, by domain, and what that did where it was measured."""
-    one, other = found.before, found.after
-    cells = []
-    for domain, group in groupby(found.changes, key=lambda change: change.setting.partition(".")[0]):
-        cells.append([domain, "", "", ""])
-        for change in group:
-            first, *sides, remark = in_words(catalog, change)
-            cells.append([f"  {first}", *sides, "inert" if change.inert else remark])
-    say(f"Settings that differ: {len(found.changes)}. In brackets what each comes to, or inherits.", "dim")
-    table(["setting", _head(one), _head(other), ""], cells)
-    for change in found.changes:
-        if change.inert:
-            say(f"! {change.setting}: {change.inert}")
-    say()
-    if found.trials:
-        plan = found.trials[0].plan
-        say(f"Measured in {found.trials[0].blocks_played} blocks of {plan.seconds:g} s runs on {found.trials[0].rig}:")
-        show_metrics(found.trials[0])
-    elif one.profile == other.profile and all(side.time or not side.entries for side in (one, other)):
-        if all(found.single_runs):
-            say(f"Single runs of both are kept ({found.single_runs[0]} and {found.single_runs[1]}): no verdict can be "
-                "had of them, since they were not played in turn. A trial gives one.")
-        else:
-            say("What that does has not been measured.")
-        hint(f"keen trial {one.reference} {other.reference}")
-
-
-def as_markdown(catalog: "Catalog", found: "Comparison") -> str:
-    """The same for a forum."""
-    lines = [f"**{_head(found.before)}** against **{_head(found.after)}**", "", "| setting | before | after | |",
-             "|---|---|---|---|"]
-    lines += ["| " + " | ".join(cell.replace("|", "\\|") for cell in in_words(catalog, change)) + " |"
-              for change in found.changes]
-    if found.trials:
-        plan = found.trials[0].plan
-        lines += ["", f"Measured in {found.trials[0].blocks_played} blocks of {plan.seconds:g} s runs:", "",
-                  "| | before | after | change | verdict |", "|---|---|---|---|---|"]
-        for result in found.trials[0].metrics:
-            lines.append(f"| {TITLES[result.name]}, {result.unit} | {amount(result, result.before)} | "
-                         f"{amount(result, result.after)} | {percent(result)[1]} | {result.verdict} |")
-    return "\n".join(lines)
-
-
-def _head(version: "Version") -> str:
-    if not version.time and version != stock(version.profile):  # what the rig holds, or a pack
-        return version.note
-    return version.reference.replace("@", " @").replace("+", " + ")

@@ -1,17 +1,17 @@
 """What `keen demo` edits and measures, on either kind of rig, and how it is told."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from keenlattice.blocks import MIXED
 from keenlattice.catalog.values import Value, written
 from keenlattice.cli.options import DECIDES
-from keenlattice.cli.output import hint, say
+from keenlattice.cli.output import VERDICT_STYLES, hint, say, show_telling
 from keenlattice.cli.playing import progress
 from keenlattice.cli.views.rig import show_rig_briefly
 from keenlattice.cli.views.settings import show_changes, show_findings
-from keenlattice.cli.views.trial import show_trial, style_of
-from keenlattice.report.words import headline
+from keenlattice.report.words import headline, one_word
 from keenlattice.rig.find import described
 
 if TYPE_CHECKING:
@@ -120,7 +120,7 @@ class Telling:
         say(f"At most {story.blocks} blocks, each of one {story.seconds:g} s run of either version; it ends once it "
             f"is settled. {story.pace}", "dim")
         played = self._trial(start, edited, 1)
-        show_trial(played.result)
+        show_telling(replace(played.telling(), advice=""))
         return played
 
     def _rumour(self, edited: "Version") -> None:
@@ -130,7 +130,7 @@ class Telling:
         say(", ".join(f"{key} = {written(value)}" for key, value in story.rumour.items())
             + ", measured in the same way:")
         result = self._trial(edited, with_rumour, 2).result
-        say(headline(result), style_of(result))
+        say(headline(result), VERDICT_STYLES.get(one_word(result) or MIXED, ""))
         if {one.verdict for one in result.decisive} == {"no difference that matters"}:
             say("So it does nothing that matters, and that is shown, not assumed: leave it out.")
 

@@ -1,82 +1,19 @@
-"""How a trial is shown."""
+"""What is shown round a trial: its pilot, the runs to come, the claims of a pack."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
-from keenlattice.cli.output import GAIN_AT_A_PRICE, VERDICT_STYLES, hint, say, table
-from keenlattice.report.words import TITLES, amount, drift_sentence, one_word, percent, price, whole_answer
+from keenlattice.cli.output import hint, minutes, say, table
+from keenlattice.report.words import TITLES, percent
 
 if TYPE_CHECKING:
-    from keenlattice.study.trial.result import Trial
     from keenlattice.workspace.opened import VersionLike
-    from keenlattice.workspace.played import Pilot, RunsToCome
+    from keenlattice.workspace.played import Pilot, RunsToCome, ScreenCost
     from keenlattice.workspace.trials import ClaimsResult, Repeated
     from keenlattice.workspace.workspace import Workspace
 
 STYLES = {"holds": "bold green", "does not hold": "bold red", "unclear": "yellow"}
-ENDED = {"settled": "settled early", "futile": "the rest would hardly have settled it"}
 WARM_UP_FROM_S = 1.0
 RUNS_SHOWN = 8
-
-
-def show_trial(result: "Trial") -> None:
-    """The answer first, then what it rests on."""
-    from keenlattice.report.said import adjusted_sentence
-    from keenlattice.study.deciding import told_of
-
-    say(whole_answer(result), style_of(result))
-    plan = result.plan
-    early = f" (of {plan.blocks} planned: {ENDED[result.ended]})" if result.ended else ""
-    say(f"{result.before} against {result.after} on {result.rig}: {result.blocks_played} blocks of "
-        f"{plan.seconds:g} s runs{early}, seed {plan.seed}; {told_of(plan)} matters.\n", "dim")
-    show_excluded(result.excluded)
-    show_doubts(result.doubts)
-    show_metrics(result)
-    show_prices(result)
-    say(drift_sentence(result), "dim")
-    if told := adjusted_sentence(result.plan.adjusts_for, result.adjusted):
-        say(told, "dim")
-
-
-def show_prices(result: "Trial") -> None:
-    """What it costs in power and heat, and what the frames waited for, where the rig says."""
-    from keenlattice.report.said import limits_of_trial
-
-    if result.prices:
-        say()
-        table(["what the rig said", "before", "after", "change"], [
-            [f"{TITLES[one.name]}, {one.unit}", *price(one)] for one in result.prices], right=(1, 2, 3))
-        say("Intervals at 95 %; none of these decides anything.", "dim")
-    if told := limits_of_trial(result.limited_by):
-        say(told, "dim")
-
-
-def show_metrics(result: "Trial") -> None:
-    """The table of a trial's metrics, the one that decides marked."""
-    rows = result.metrics
-    table(["", "before", "after", "change, %", "verdict"], [
-        [f"{'>' if one.name in result.plan.deciders else ' '} {TITLES[one.name]}, {one.unit}", amount(one, one.before),
-         amount(one, one.after), percent(one)[1].removesuffix(" %"), one.verdict] for one in rows], right=(1, 2, 3))
-    levels = sorted({f"{100 * one.confidence:.3g}" for one in result.decisive if one.n} or {"90"})
-    say(f"> {'decides' if len(result.plan.deciders) == 1 else 'decide'}, interval at {' and '.join(levels)} %: either "
-        "end is wrong in 1 of 20 trials at most; the others share one such error among them.", "dim")
-
-
-def hint_after(result: "Trial") -> None:
-    """What a player would do next, after this verdict."""
-    from keenlattice.report.page.context import applying
-    from keenlattice.study.deciding import told_of
-
-    page = "; keen report makes a page of it"
-    apply = ", then ".join(f"keen {command}" for command in applying(result.after))
-    if {"better", "worse"} <= {one.verdict for one in result.decisive}:
-        hint(f"weigh the gain against the price: {apply}, or leave it be{page}")
-        return
-    hint({"better": f"{apply}, to keep it{page}",
-          "worse": f"leave {result.after} be{page}",
-          "no difference that matters": f"leave {result.after} be: it gains nothing{page}",
-          "unclear": f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
-                     f"{told_of(result.plan)} --pilot 8, which says how many blocks would settle it{page}",
-          }[result.deciding.verdict])
 
 
 def show_pilot(found: "Pilot", after: str) -> None:
@@ -148,28 +85,6 @@ def _show_rule(one: "Repeated") -> None:
         f"{plan.seed}", "dim")
 
 
-DOUBTS_SHOWN = 3
-
-
-def show_excluded(excluded: tuple[str, ...]) -> None:
-    """Names the runs that went wrong: they count in nothing."""
-    for one in excluded:
-        say(f"! {one}: it does not count, and was played again")
-
-
-def show_doubts(doubts: tuple[str, ...]) -> None:
-    """Names the runs that count and are not to be trusted; of many, the first ones and how many there are."""
-    for one in doubts[:DOUBTS_SHOWN]:
-        say(f"! {one}")
-    if len(doubts) > DOUBTS_SHOWN:
-        say(f"! and {len(doubts) - DOUBTS_SHOWN} more such runs")
-
-
-def style_of(result: "Trial") -> str:
-    """The style of a trial's answer: by what tells most, or that it is a gain at a price."""
-    return VERDICT_STYLES.get(one_word(result), GAIN_AT_A_PRICE)
-
-
 def tell_amounts(ws: "Workspace", matters: str, decides: str, before: "VersionLike") -> None:
     """What an amount is in per cent, as far as that is known; the first block of the study settles it."""
     from keenlattice.study.deciding import parsed_matters
@@ -181,3 +96,25 @@ def tell_amounts(ws: "Workspace", matters: str, decides: str, before: "VersionLi
                 f"{100 * least / value:.2g} %; the first block tells.", "dim")
         elif unit != "%":
             say(f"How many per cent {least:g} {unit} of {TITLES[name]} are, the first block tells.", "dim")
+
+
+def show_screen_cost(found: "ScreenCost") -> None:
+    """What a screen would play, and how long that takes."""
+    plan: Any = found.plan
+    by_hand = f", {found.switched_per_round} settings to switch" if plan.few_switches else ""
+    count = len(plan.factors)
+    say(f"{count} change{'s' * (count > 1)}, {found.runs_per_round} runs of {plan.seconds:g} s a round{by_hand}: "
+        f"{minutes(found.minutes_per_round)}, and at most {plan.rounds} round{'s' * (plan.rounds > 1)}.", "bold")
+    for group in plan.factors:
+        say("  " + " + ".join(group) + " (restarts the machine)" * (group in found.restarting))
+    for one in found.cheaper:
+        how = " ".join(["--repeats 1"] * (one.repeats < plan.repeats) + ["--short"] * (plan.folded and not one.folded))
+        price = "" if one.folded else "; and what two changes do together can pass for the work of a third"
+        say(f"cheaper: {how} takes {minutes(one.minutes_per_round)} a round, with intervals {one.wider:.1f} times as "
+            f"wide{price}")
+    for group in found.together:
+        say(f"! {' and '.join(group)}: one decides what the other does; --together {','.join(group)} switches them as "
+            "one, or --together checks all such")
+    if found.restarting:
+        say("Runs that agree in what restarts the machine come one after the other, so that it restarts seldom; what "
+            "does it is then told by fewer degrees of freedom, with wider intervals.")

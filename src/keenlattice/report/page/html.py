@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from markupsafe import Markup
 
-from keenlattice.report.page.content import Block, Fold, Picture, Report
+from keenlattice.blocks import Alert, Block, Fold, Picture, Report, Table, Telling, Text
 from keenlattice.report.style import COLOURS, load
 from keenlattice.report.words import KINDS
 
@@ -24,6 +24,20 @@ def to_html(report: Report) -> str:
     environment.filters |= {"kind": lambda block: type(block).__name__, "address": id, "unbroken": unbroken}
     return environment.get_template("page.html").render(
         report=report, words=KINDS, svg=_drawn(report))
+
+
+def to_notebook(telling: Telling) -> str:
+    """What a study found, as HTML for the cell of a notebook."""
+    parts = [Markup("<p><b>{}</b><br>{}</p>").format(telling.headline, telling.about)]
+    for block in telling.blocks:
+        if isinstance(block, Table):
+            head = Markup("").join(Markup("<th>{}</th>").format(column) for column in block.columns)
+            rows = (Markup("").join(Markup("<td>{}</td>").format(cell) for cell in row) for row in block.rows)
+            parts.append(Markup("<table><thead><tr>{}</tr></thead><tbody>{}</tbody></table>").format(
+                head, Markup("").join(Markup("<tr>{}</tr>").format(row) for row in rows)))
+        elif isinstance(block, Text | Alert):
+            parts.append(Markup("<p>{}</p>").format(block.text if isinstance(block, Text) else f"! {block.text}"))
+    return str(Markup("").join(parts))
 
 
 def unbroken(text: str) -> str:

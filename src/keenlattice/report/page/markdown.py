@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterable, Iterator
 
-from keenlattice.report.page.content import Alert, Block, Commands, Fold, Picture, Report, Table, Text
+from keenlattice.blocks import Alert, Block, Commands, Fold, Picture, Report, Table, Text
 
 
 def to_markdown(report: Report, figure: str = "") -> str:

@@ -1,10 +1,10 @@
 """A hunt as a report."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
+from keenlattice.blocks import MIXED, Alert, Block, Report, Table, Telling, Text
 from keenlattice.profile.together import profile_of
 from keenlattice.report._trial_figure import trial_figure
-from keenlattice.report.page.content import Block, Report, Table, Text
 from keenlattice.report.page.context import (
     Context,
     again,
@@ -47,18 +47,49 @@ def hunt_report(result: Hunt, context: Context, line: Sequence[tuple[str, str]],
         figure=(lambda: trial_figure(trial, before, after)) if drawn else None)
 
 
+def tell_hunt(result: Hunt, context: Context, line: Sequence[tuple[str, str]], left_out: Sequence[str]) -> Telling:
+    """Tell a hunt: the version at which it changed, and the settings that did it.
+
+    Args:
+        context, line: as in `hunt_report`.
+        left_out: the settings of the line that the rig does not have.
+    """
+    trial = result.trial
+    about = (f"{len(line)} versions from {line[0][0]} to {line[-1][0]}, {result.runs} runs of "
+             f"{trial.plan.seconds:g} s, seed {trial.plan.seed}.")
+    blocks: list[Block] = [Text(f"From the oldest version to the newest: {headline(trial)}"),
+                           *excluded(result.excluded, result.doubts), *(Alert(
+                               f"{key} was left out of all versions: the rig {trial.rig} does not have it")
+                               for key in left_out)]
+    if not result.first:
+        return Telling(hunt_headline(result), about, blocks, "more blocks, longer runs, or another metric (--decides)")
+    blocks += _settings(result, context, dict(line))
+    if not result.sure:
+        blocks.append(Alert("not every question could be settled by its looks: there may be a setting too many here"))
+    return Telling(
+        hunt_headline(result), about, blocks,
+        f"keen trial {result.before} {result.first} --decides {result.metric}, to see how much of it that is; keen "
+        "report makes a page of this", one_word(trial) or MIXED)
+
+
+def _settings(result: Hunt, context: Context, notes: Mapping[str, str]) -> list[Block]:
+    """Return what the version that was found changed, and which of it does it."""
+    rows = [[one.key, one.before, one.after, "does it" if one.key in result.settings else "is not needed for it"]
+            for one in context.changes]
+    alone = " None of them brings the change about without the others." * (len(result.settings) > 1)
+    note = f" (\"{notes[result.first]}\")" if notes.get(result.first) else ""
+    return [Text(f"Of what {result.first}{note} changed, this brings the change of {TITLES[result.metric]} about:"
+                 f"{alone}"),
+            Table(["setting", "before", "since", ""], rows, code=(0,))]
+
+
 def _each(result: Hunt, context: Context, line: Sequence[tuple[str, str]]) -> list[Block]:
     versions = Table(["version", "note", ""], [
         [reference, note, "it changed here" if reference == result.first else ""] for reference, note in line],
         code=(0,))
     if not result.first:
         return [versions]
-    rows = [[one.key, one.before, one.after, "does it" if one.key in result.settings else "is not needed for it"]
-            for one in context.changes]
-    alone = " None of them brings the change about without the others." * (len(result.settings) > 1)
-    return [versions, Text(f"Of what {result.first} changed, this brings the change of "
-                           f"{TITLES[result.metric]} about:{alone}"),
-            Table(["setting", "before", "since", ""], rows, code=(0,))]
+    return [versions, *_settings(result, context, {})]
 
 
 def _sure(result: Hunt, error: float) -> list[Block]:

@@ -1,9 +1,10 @@
 """A pool as a report."""
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
+from keenlattice.blocks import Alert, Block, Fold, Picture, Report, Table, Telling, Text
 from keenlattice.report._pool_figure import MOST_SHOWN, effects, pool_figure
-from keenlattice.report.page.content import Alert, Block, Fold, Picture, Report, Table, Text
 from keenlattice.report.page.context import Context, the_rig, to_repeat
 from keenlattice.report.pool_words import (
     change_does,
@@ -14,7 +15,7 @@ from keenlattice.report.pool_words import (
     side_said,
 )
 from keenlattice.report.style import small_figure
-from keenlattice.report.words import TITLES
+from keenlattice.report.words import TITLES, counted
 from keenlattice.study.pool.result import Pool, PooledChange, PooledMetric
 
 if TYPE_CHECKING:
@@ -34,17 +35,41 @@ def pool_report(result: Pool, context: Context, number: int | None = None) -> Re
         first="What went in")
 
 
-def _what_went_in(result: Pool) -> list[Block]:
-    told = [f"{result.studies} studies on {result.rigs} rigs, from {', '.join(result.plan.sources)}: "
-            f"{result.records} records."]
-    told += [f"{result.copies} of them were copies of others, and count once."] * bool(result.copies)
-    told += [f"{result.claimed} are claims of packs, which tell only of what found something: they are not counted."
-             ] * bool(result.claimed)
-    told += [f"{result.odd} {'rig was' if result.odd == 1 else 'rigs were'} left out, unlike all others on most of "
-             "what was tried there, as if made up or measured of something else."] * bool(result.odd)
+def tell_pool(result: Pool, number: int, here: Mapping[str, str]) -> Telling:
+    """Tell a pool: what each change does over rigs.
+
+    Args:
+        number: the pool's in the logbook.
+        here: a change's name to what is to be expected of it on this rig.
+    """
+    return Telling(
+        pool_headline(result), f"From {result.studies} studies; pool {number}. In %, with 95 % intervals.",
+        [_standings(result, here), *_left_out(result), Text(
+            "\"Here\" is what the facts of this rig let expect of the metric that tells most. Only a trial here tells.",
+            aside=True)],
+        f"keen pool look {result.changes[0].settings[0]}, or keen pool order BEFORE AFTER" if result.changes else
+        "keen pool read --add FILE OR FOLDER")
+
+
+def _left_out(result: Pool) -> list[Block]:
+    """Return what of the evidence does not count, and why."""
     more = len(result.refused) - MOST_REFUSED
-    return [Text(" ".join(told)), *(Alert(f"Left out: {one}") for one in result.refused[:MOST_REFUSED]),
-            *([Alert(f"Left out: {more} more")] if more > 0 else [])]
+    reasons = [f"left out: {line}" for line in result.refused[:MOST_REFUSED]]
+    reasons += [f"left out: {more} more; --json lists all"] * (more > 0)
+    if result.copies:
+        told = counted(result.copies, "record is a copy of another", "records are copies of others")
+        reasons.append(f"{told}, and counted once")
+    if result.odd:
+        reasons.append(f"{counted(result.odd, 'rig is', 'rigs are')} left out: unlike all others on most of what was "
+                       "tried there, as if made up, or measured of something else")
+    if result.claimed:
+        reasons.append(f"{result.claimed} claims of packs are not counted: a pack tells only of what found something")
+    return [Alert(reason) for reason in reasons]
+
+
+def _what_went_in(result: Pool) -> list[Block]:
+    return [Text(f"{result.studies} studies on {result.rigs} rigs, from {', '.join(result.plan.sources)}: "
+                 f"{result.records} records."), *_left_out(result)]
 
 
 def _picture(result: Pool, metric: str) -> Picture:
@@ -62,12 +87,15 @@ def _picture(result: Pool, metric: str) -> Picture:
                    f"Change over rigs, in per cent. {said}.", draw)
 
 
-def _standings(result: Pool) -> Table:
+def _standings(result: Pool, here: Mapping[str, str] | None = None) -> Table:
+    """Return a row for each change; with what is to be expected here, where that is known."""
     names = result.plan.metrics
     rows = [[_named(one), *(interval(found.mean) if (found := _of(one.metrics, name)) else "-" for name in names),
+             *([] if here is None else [here.get(one.name, "-")]),
              str(max(each.rigs for each in one.metrics)), change_does(one)] for one in result.changes]
-    return Table(["change", *(f"{TITLES[name]}, % (95 %)" for name in names), "rigs", "over rigs"], rows,
-                 right=(len(names) + 1,), code=(0,))
+    columns = ["change", *(f"{TITLES[name]}, % (95 %)" for name in names), *([] if here is None else ["here"]), "rigs",
+               "over rigs"]
+    return Table(columns, rows, right=(len(columns) - 2,), code=(0,))
 
 
 def _where(result: Pool) -> list[Block]:

@@ -2,8 +2,8 @@
 
 from typing import TYPE_CHECKING
 
+from keenlattice.blocks import Alert, Block, Fold, Picture, Report, Table, Telling, Text
 from keenlattice.report._forest import panels, screen_figure
-from keenlattice.report.page.content import Block, Fold, Picture, Report, Table, Text
 from keenlattice.report.page.context import (
     Context,
     again,
@@ -35,6 +35,23 @@ def screen_report(result: Screen, context: Context, number: int | None = None) -
         back=how_to_go_back(context, result.before, result.after, tried=True), figure=lambda: screen_figure(result))
 
 
+def tell_screen(result: Screen) -> Telling:
+    """Tell a screen: which changes matter, each with its intervals and a word."""
+    plan = result.plan
+    unclear = [" + ".join(one.settings) for one in result.factors
+               if any(effect.standing == "unclear" for effect in one.measured)]
+    advice = (f"more rounds or longer runs tell of what is unclear, or a trial of {unclear[0]} alone" if unclear else
+              "keep those that help with keen edit, and prove them together: keen trial")
+    together_blocks: list[Block] = [Alert(one) for one in together(result)]
+    return Telling(
+        screen_headline(result),
+        f"{result.game} on {result.rig}: {result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, "
+        f"seed {plan.seed}; {told_of(plan)} matters. One by one, {result.one_by_one_runs} runs would tell as much.",
+        [standings(result), *excluded(result.excluded, result.doubts),
+         *(together_blocks or [Text(NONE_TOGETHER, aside=True)])],
+        f"{advice}; keen report makes a page of it")
+
+
 def standings(result: Screen) -> Table:
     """Every factor's change and standing, and what was claimed of it."""
     claims = {group: ", ".join(told(one) for one in some)
@@ -42,7 +59,8 @@ def standings(result: Screen) -> Table:
     claimed = any(claims.values())
     rows = [[" + ".join(one.settings), *_intervals(result, one), factor_does(one),
              *([claims.get(one.settings, "") or "-"] if claimed else [])] for one in result.factors]
-    return Table(["change", *_columns(result), "what it does", *(["claimed"] if claimed else [])], rows, code=(0,))
+    return Table(["change", *_columns(result), "what it does", *(["claimed"] if claimed else [])], rows, code=(0,),
+                 right=tuple(range(1, 1 + len(result.judged_by))))
 
 
 def _columns(result: Screen) -> list[str]:

@@ -5,15 +5,16 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from keenlattice.blocks import MIXED, Alert, Block, Commands, Fold, Picture, Report, Table, Telling, Text
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.metrics import METRICS
 from keenlattice.report._frames import distribution, frame_times
 from keenlattice.report._trial_figure import intervals, trial_figure, typical_block
 from keenlattice.report.latency import stage_budget
-from keenlattice.report.page.content import Block, Commands, Fold, Picture, Report, Table, Text
 from keenlattice.report.page.context import (
     Context,
     again,
+    applying,
     excluded,
     for_game,
     how_to_go_back,
@@ -43,6 +44,55 @@ if TYPE_CHECKING:
 
 Captures = Sequence[Capture]
 ENDED = {"settled": "it was settled early", "futile": "the rest would hardly have settled it"}
+
+
+def tell_trial(result: Trial) -> Telling:
+    """Tell a trial: what became of what decides, each metric, what it costs, and what to do next."""
+    plan = result.plan
+    early = f" (of {plan.blocks} planned: {ENDED[result.ended]})" if result.ended else ""
+    remarks = [drift_sentence(result), adjusted_sentence(plan.adjusts_for, result.adjusted)]
+    return Telling(
+        whole_answer(result),
+        f"{result.before} against {result.after} on {result.rig}: {result.blocks_played} blocks of {plan.seconds:g} s "
+        f"runs{early}, seed {plan.seed}; {told_of(plan)} matters.",
+        [*excluded(result.excluded, result.doubts), *metrics_of_trial(result), *_prices(result),
+         *(Text(remark, aside=True) for remark in remarks if remark)],
+        _advice(result), one_word(result) or MIXED)
+
+
+def metrics_of_trial(result: Trial) -> list[Block]:
+    """Return the table of a trial's metrics, those that decide marked, and what its intervals mean."""
+    rows = [[f"{'>' if one.name in result.plan.deciders else ' '} {TITLES[one.name]}, {one.unit}",
+             amount(one, one.before), amount(one, one.after), percent(one)[1].removesuffix(" %"), one.verdict]
+            for one in result.metrics]
+    levels = sorted({f"{100 * one.confidence:.3g}" for one in result.decisive if one.n} or {"90"})
+    return [Table(["", "before", "after", "change, %", "verdict"], rows, right=(1, 2, 3)), Text(
+        f"> {'decides' if len(result.plan.deciders) == 1 else 'decide'}, interval at {' and '.join(levels)} %: either "
+        "end is wrong in 1 of 20 trials at most; the others share one such error among them.", aside=True)]
+
+
+def _prices(result: Trial) -> list[Block]:
+    """Return what it costs in power and heat, and what the frames waited for, where the rig says."""
+    blocks: list[Block] = []
+    if result.prices:
+        blocks = [Table(["what the rig said", "before", "after", "change"], [
+            [f"{TITLES[one.name]}, {one.unit}", *price(one)] for one in result.prices], right=(1, 2, 3)),
+            Text("Intervals at 95 %; none of these decides anything.", aside=True)]
+    if limits := limits_of_trial(result.limited_by):
+        blocks.append(Text(limits, aside=True))
+    return blocks
+
+
+def _advice(result: Trial) -> str:
+    apply = ", then ".join(f"keen {command}" for command in applying(result.after))
+    page = "; keen report makes a page of it"
+    if {"better", "worse"} <= {one.verdict for one in result.decisive}:
+        return f"weigh the gain against the price: {apply}, or leave it be{page}"
+    return {"better": f"{apply}, to keep it{page}", "worse": f"leave {result.after} be{page}",
+            "no difference that matters": f"leave {result.after} be: it gains nothing{page}",
+            "unclear": f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
+                       f"{told_of(result.plan)} --pilot 8, which says how many blocks would settle it{page}",
+            }[result.deciding.verdict]
 
 
 def trial_report(result: Trial, before: Captures, after: Captures, context: Context, number: int | None = None,
@@ -150,9 +200,7 @@ def _each(result: Trial, context: Context) -> list[Block]:
         apart = (f"screen {result.before} {context.given(result.after)} --decides {result.plan.decides} "
                  f"--matters {told_of(result.plan)}")
         blocks.append(Commands([f"{context.command(apart)}    # tells them apart"]))
-    mark = {name: " (decides)" for name in result.plan.deciders}
-    rows = [[TITLES[one.name] + mark.get(one.name, ""), percent(one)[1], one.verdict] for one in result.metrics]
-    return [*blocks, Table(["metric", "change", "verdict"], rows)]
+    return [*blocks, *metrics_of_trial(result)]
 
 
 def how_sure(result: Trial) -> list[Block]:
@@ -182,12 +230,7 @@ def how_sure(result: Trial) -> list[Block]:
 
 def costs(result: Trial) -> list[Block]:
     """What it costs in power and heat, where the rig says."""
-    if not result.prices:
-        return []
-    return [Fold("What the rig said of itself", [
-        Table(["", "before", "after", "change, with its interval at 95 %"], [
-            [f"{TITLES[one.name]}, {one.unit}", *price(one)] for one in result.prices]),
-        Text(f"Means over the blocks. None of these decides anything. {limits_of_trial(result.limited_by)}".strip())])]
+    return [Fold("What the rig said of itself", _prices(result))] if result.prices else []
 
 
 def numbers(result: Trial, title: str = "The numbers") -> Fold:
@@ -228,11 +271,29 @@ def how_to_repeat(result: Trial, context: Context, number: int | None) -> list[B
 NAMES = {"before": "A", "after": "B"}
 
 
+def tell_blind(result: Blind) -> Telling:
+    """Tell a blind test: what was felt, what was on in each round, and what was measured."""
+    blocks: list[Block] = [_rounds(result)]
+    if result.not_counted:
+        blocks.append(Alert(f"{result.not_counted} rounds do not count: the switch took so long that the time could "
+                            "have told"))
+    trial = f" (trial {result.trial})" if result.trial else ""
+    return Telling(
+        blind_headline(result), f"{result.before} (A) and {result.after} (B), {result.game} on {result.rig}, "
+        f"{len(result.rounds)} of at most {result.plan.rounds} rounds.",
+        [*blocks, Text(f"{ENDINGS[result.ending]}{trial}")],
+        f"keen trial {result.before} {result.after}, which measures it" if result.measured == "not known" else
+        "keen report makes a page of it", "better" if result.felt != "not told" else "")
+
+
+def _rounds(result: Blind) -> Table:
+    what = "was on" if result.plan.question == "which" else "came first"
+    return Table(["round", what, "the player said"], [
+        [str(number), NAMES[one.on], NAMES[one.answer]] for number, one in enumerate(result.rounds, 1)], right=(0,))
+
+
 def blind_report(result: Blind, context: Context) -> Report:
     """The report of a blind test."""
-    what = "was on" if result.plan.question == "which" else "came first"
-    rounds = Table(["round", what, "the player said"], [
-        [str(number), NAMES[one.on], NAMES[one.answer]] for number, one in enumerate(result.rounds, 1)], right=(0,))
     trial = f" That is trial {result.trial} of this logbook." if result.trial else ""
     plan = result.plan
     plays = (f"blind {result.before} {result.after} --rounds {plan.rounds} --question {plan.question}"
@@ -241,7 +302,8 @@ def blind_report(result: Blind, context: Context) -> Report:
         title=f"{context.game or result.game}: can a hand feel it?", verdict="",
         answer=f"{blind_headline(result)} {ENDINGS[result.ending]}", changed=what_changed(context),
         did=[Text(f"{result.ending.capitalize()}.{trial}")], each=[
-            Text(f"A is {result.before}, B is {result.after}."), rounds], sure=_sure(result), rig=the_rig(context),
+            Text(f"A is {result.before}, B is {result.after}."), _rounds(result)], sure=_sure(result),
+        rig=the_rig(context),
         repeat=to_repeat(context, [plays], "What is on is drawn anew: a blind test has no seed.", ""),
         back=how_to_go_back(context, result.before, result.after, tried=True))
 

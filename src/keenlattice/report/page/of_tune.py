@@ -1,11 +1,12 @@
 """A tuning as a report: the race, and the trial of its best against where it started."""
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from keenlattice.blocks import Alert, Block, Fold, Picture, Report, Table, Telling, Text
 from keenlattice.catalog.values import written
 from keenlattice.measure.metrics import METRICS
 from keenlattice.report._forest import MOST_COMBINATIONS, combinations, tune_figure
-from keenlattice.report.page.content import Block, Fold, Picture, Report, Table, Text
 from keenlattice.report.page.context import (
     Context,
     again,
@@ -18,8 +19,18 @@ from keenlattice.report.page.context import (
 )
 from keenlattice.report.page.of_trial import Captures, how_sure, numbers, trial_pictures
 from keenlattice.report.style import small_figure
-from keenlattice.report.words import TITLES, between, combination, one_word, titles, tune_headline, whole_answer
+from keenlattice.report.words import (
+    TITLES,
+    between,
+    combination,
+    headline,
+    one_word,
+    titles,
+    tune_headline,
+    whole_answer,
+)
 from keenlattice.study.deciding import told_of
+from keenlattice.study.ramp.plan import Ramp
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.tune.plan import Tuning
 
@@ -45,6 +56,51 @@ def tune_report(result: Tuning, context: Context, made: str = "", proof: Trial |
         did=pictures, each=_each(result), sure=_sure(result, proof), rig=the_rig(context),
         repeat=_how_to_repeat(result, context, number),
         back=how_to_go_back(context, result.base, made or result.base, tried=True), figure=lambda: tune_figure(result))
+
+
+def tell_tuning(result: Tuning, made: Sequence[Block], advice: str) -> Telling:
+    """Tell a tuning: the combinations, the best first, what was made of it, and what to do with that."""
+    plan = result.plan
+    return Telling(
+        tune_headline(result), f"{len(result.combinations)} combinations on top of {result.base} on {result.rig}: "
+        f"{result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, seed {plan.seed}.",
+        [*_each(result), *excluded(result.excluded, result.doubts), *made], advice, "" if result.best else "worse")
+
+
+def tell_ramp(result: Ramp, unit: str, made: Sequence[Block], advice: str) -> Telling:
+    """Tell a ramp: how far it went, and where it settles; `unit` is the setting's."""
+    plan, last = result.plan, result.steps[-1]
+    stopped = (f"At {last.value:g} a run went wrong: {last.wrong}." if last.wrong else
+               "Nothing went wrong up to the end of what the catalog allows.")
+    about = ("" if result.highest is None else
+             f"The highest step at which all {plan.runs} runs of {plan.seconds:g} s went well is {result.highest:g}; "
+             f"what ran may still be a little unstable, so it settles {plan.margin:g} below.")
+    rows = [[f"{one.value:g}", "-" if one.goal is None else f"{one.goal:.2f}", one.wrong or "ran"]
+            for one in result.steps]
+    table = Table([f"{plan.key}, {unit}", f"{TITLES[plan.goal]}, {METRICS[plan.goal].unit}", ""], rows, right=(0, 1))
+    return Telling(f"{plan.key}: {written(result.settled, unit)}. {stopped}", about, [table, *(made or [Text(
+        "Nothing was changed: no step is far enough above where it started.")])], advice)
+
+
+def what_was_made(label: str, reference: str, base: str, latest: str, lacks: Sequence[str],
+                  proof: Trial | None) -> list[Block]:
+    """Return which version was made of a tuning's or a ramp's best, from which, and what proves it.
+
+    Args:
+        label, reference: of the version that was made.
+        base: what it was made from.
+        latest: the player's latest version.
+        lacks: what that sets and the new one does not have.
+        proof: its trial against where it started, if one was played.
+    """
+    blocks: list[Block] = [Text(f"{label} ({reference}) was made of the best, from {base}. Your latest version stays "
+                                f"{latest}, and the rig is as it was.")]
+    if lacks:
+        blocks.append(Alert(f"it does not have what {latest} sets: {', '.join(lacks)}"))
+    if proof is not None:
+        blocks.append(Text(f"Against where it started, in {proof.blocks_played} blocks of runs of their own: "
+                           f"{headline(proof)}"))
+    return blocks
 
 
 def _answer(result: Tuning, proof: Trial | None) -> str:

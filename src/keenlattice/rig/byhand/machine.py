@@ -218,7 +218,7 @@ def facts_here() -> "dict[str, FactValue]":
     return {name: value for name, value in told.items() if value}
 
 
-FILE, MOST_BYTES = "seen-before.json", 1_000_000
+SEEN_FILE, MOST_SEEN_BYTES = "seen-before.json", 1_000_000
 
 
 def read_noted(rig: Rig) -> dict[str, dict[str, Value]]:
@@ -227,9 +227,9 @@ def read_noted(rig: Rig) -> dict[str, dict[str, Value]]:
     Raises:
         RigError: the file cannot be read, or is damaged.
     """
-    path = rig.home / FILE
+    path = rig.home / SEEN_FILE
     try:
-        told = parse_json(read_bounded(path, MOST_BYTES) or b"{}")
+        told = parse_json(read_bounded(path, MOST_SEEN_BYTES) or b"{}")
         found = {str(owner): {str(key): value for key, value in entries.items()} for owner, entries in told.items()}
     except OSError as error:
         raise RigError(f"cannot read {path}: {error.strerror}") from None
@@ -253,9 +253,9 @@ def keep_noted(rig: Rig, owner: str, seen: Mapping[str, Value | None]) -> Entrie
     kept = {one: dict(sorted(some.items())) for one, some in sorted(noted.items()) if some}
     try:
         make_private(rig.home)
-        replace_file(rig.home / FILE, (json.dumps(kept, indent=1) + "\n").encode())
+        replace_file(rig.home / SEEN_FILE, (json.dumps(kept, indent=1) + "\n").encode())
     except OSError as error:
-        raise RigError(f"cannot write {rig.home / FILE}: {error.strerror}") from None
+        raise RigError(f"cannot write {rig.home / SEEN_FILE}: {error.strerror}") from None
     return noted[owner]
 
 

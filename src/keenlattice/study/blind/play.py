@@ -14,8 +14,9 @@ from keenlattice.errors import BadValue, RigError, UsageError
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import ByHand, Rig, game_of
 from keenlattice.study.blind.plan import Blind, BlindPlan, BlindSpec, Felt, Round, Side, needed
-from keenlattice.study.kind import Kind, changes_of, game_for
+from keenlattice.study.kind import Kind, game_for
 from keenlattice.study.player import Player, entries_on
+from keenlattice.study.playing import changes_of
 
 SLOWER = 1.5      # a switch is given so many times what the slowest took when they were tried
 LEAST_S = 1.0

@@ -20,8 +20,9 @@ from keenlattice.rig.base import Rig
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.hunt._search import Signal, first_changed, least_set
 from keenlattice.study.hunt.plan import Hunt, HuntPlan, HuntSpec
-from keenlattice.study.kind import Kind, play
+from keenlattice.study.kind import Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
+from keenlattice.study.playing import play
 from keenlattice.study.trial._conclude import concluded, ended, metrics_in
 from keenlattice.study.trial.plan import Arm
 from keenlattice.study.trial.power import noise_of

@@ -15,8 +15,9 @@ from keenlattice.measure.metrics import metrics_of
 from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig
-from keenlattice.study.kind import KeptVersion, Kind, play
+from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
+from keenlattice.study.playing import play
 from keenlattice.study.ramp.plan import Ramp, RampPlan, RampSpec, RampStep, steps_of
 
 

@@ -15,8 +15,9 @@ from keenlattice.profile.version import Entries, Version
 from keenlattice.rig._apply import restart_for
 from keenlattice.rig.base import Rig
 from keenlattice.study.deciding import Numbers
-from keenlattice.study.kind import KeptVersion, Kind, play
+from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
+from keenlattice.study.playing import play
 from keenlattice.study.screen._design import Signs
 from keenlattice.study.screen._fit import Played, factors, interactions
 from keenlattice.study.screen.plan import ScreenPlan, ScreenSpec

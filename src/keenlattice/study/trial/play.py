@@ -13,8 +13,9 @@ from keenlattice.measure.telemetry import limited_by, mean_limits
 from keenlattice.profile.version import Version
 from keenlattice.rig.base import Rig
 from keenlattice.study.deciding import Numbers
-from keenlattice.study.kind import KeptVersion, Kind, play
+from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
+from keenlattice.study.playing import play
 from keenlattice.study.trial._adjusting import AT_START, at_start
 from keenlattice.study.trial._conclude import AT_SCREEN_RATE, concluded, ended, metrics_in
 from keenlattice.study.trial.plan import Arm, TrialPlan, TrialSpec

@@ -12,8 +12,9 @@ from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig
 from keenlattice.study.deciding import Numbers
-from keenlattice.study.kind import KeptVersion, Kind, play
+from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import TRIES, Each, Player, RunsFailed, entries_on, ignore
+from keenlattice.study.playing import play
 from keenlattice.study.tune._race import Race
 from keenlattice.study.tune.plan import TunePlan, TuneSpec, Tuning, checked
 

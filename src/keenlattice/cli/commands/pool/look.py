@@ -7,7 +7,7 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games, settings
 from keenlattice.cli.options import Book, Json, Rig
-from keenlattice.cli.output import emit
+from keenlattice.cli.output import emit, show_telling
 
 
 def look(
@@ -17,7 +17,7 @@ def look(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Show what the newest pool says of each change, or all about one, and what to expect on this rig."""
-    from keenlattice.cli.views.pool import show_change, show_pool
+    from keenlattice.cli.views.pool import show_change
 
     found = begin(book, rig).pool.look(setting, game)
     if json:
@@ -26,4 +26,4 @@ def look(
         for one in found.changes:
             show_change(found, one)
     else:
-        show_pool(found)
+        show_telling(found.telling())

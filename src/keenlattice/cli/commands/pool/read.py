@@ -10,7 +10,7 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games
 from keenlattice.cli.options import Book, Decides, Figure, Json, Rig
-from keenlattice.cli.output import emit, new_figure, say
+from keenlattice.cli.output import emit, new_figure, say, show_telling
 from keenlattice.errors import KeenLatticeError
 
 if TYPE_CHECKING:
@@ -34,7 +34,6 @@ def read(
 
     Evidence may come from strangers: what is not of its form is left out, and named.
     """
-    from keenlattice.cli.views.pool import show_pool
 
     ws, figure = begin(book, rig), new_figure(figure)
     with _processes(workers) as executor:
@@ -45,7 +44,7 @@ def read(
     if json:
         emit(played)
         return
-    show_pool(ws.pool.look(game=game))
+    show_telling(ws.pool.look(game=game).telling())
     if figure:
         say(f"\nfigure: {figure}")
 

@@ -1,4 +1,4 @@
-"""What a report consists of, before it is HTML or Markdown: sections of plain blocks, in one order for all kinds."""
+"""What a result is told in: blocks of plain data, shown by a terminal, a page, Markdown and a notebook."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -10,9 +10,10 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Text:
-    """A paragraph."""
+    """A paragraph; an `aside` is for whoever reads on."""
 
     text: str
+    aside: bool = False
 
 
 @dataclass(frozen=True)
@@ -64,6 +65,28 @@ class Fold:
 
 
 Block = Text | Alert | Table | Picture | Commands | Fold
+
+
+@dataclass(frozen=True)
+class Telling:
+    """What a study found, told once.
+
+    Args:
+        headline: the whole of it in a sentence or two.
+        about: of what it is, where, and of how many runs.
+        blocks: what it rests on.
+        advice: what to do next, with the commands to type.
+        verdict: the word for it, as in a trial; MIXED for a gain at a price; "" if there is no one word.
+    """
+
+    headline: str
+    about: str = ""
+    blocks: Sequence[Block] = ()
+    advice: str = ""
+    verdict: str = ""
+
+
+MIXED = "a gain at a price"
 
 
 @dataclass(frozen=True)
