@@ -62,12 +62,3 @@ def _first_records(path: Path) -> list[dict[str, Any]]:
     if not found:
         raise CaptureError(f"{path} looks like JSON Lines, but holds no object a line")
     return found
-
-
-"""A typical time between two frames lies between these: 4 to 2500 frames a second."""
-
-"""What a column is called that holds no times, however plausible its numbers are: a rate or a share."""
-
-UNIT_WORDS: dict[Unit, str] = {
-    "s": r"(?:\b|_)(?:s|sec|secs|seconds?)\b", "ms": r"(?:\b|_)(?:ms|msec|milliseconds?)\b",
-    "us": r"(?:\b|_)(?:us|\N{MICRO SIGN}s|usec|microseconds?)\b", "ns": r"(?:\b|_)(?:ns|nsec|nanoseconds?)\b"}

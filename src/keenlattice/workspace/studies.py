@@ -9,7 +9,6 @@ from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
 from keenlattice.logbook._studies import runs_of, studies
 from keenlattice.profile.version import stock
-from keenlattice.study.blind.plan import BlindPlan, BlindSpec
 from keenlattice.study.kind import KeptVersion
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT
 from keenlattice.study.record import finish, recompute, spec_of, start
@@ -216,6 +215,7 @@ class Studies:
             UsageError: versions of two profiles, or that do not differ here.
             RigError: the rig refuses; or it switches so unevenly that the time would tell.
         """
+        from keenlattice.study.blind.plan import BlindPlan, BlindSpec
         from keenlattice.study.blind.play import run_blind
 
         book, rig, plan = self._opened.book, self._opened.rig, BlindPlan(rounds, question)
