@@ -33,8 +33,8 @@ from keenlattice.study.hunt.play import Looks, hunted
 from keenlattice.study.screen.plan import ScreenPlan
 from keenlattice.study.screen.play import Rounds, mixed
 from keenlattice.study.screen.result import Screen
-from keenlattice.study.trial._conclude import concluded
-from keenlattice.study.trial._conclude import ended as stops
+from keenlattice.study.trial.concluding import concluded
+from keenlattice.study.trial.concluding import ended as stops
 from keenlattice.study.trial.plan import MAX_BLOCKS, Arm, TrialPlan
 from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle, noise_of
 from keenlattice.study.trial.result import MetricResult, Trial

@@ -11,8 +11,8 @@ from statistics import median
 import numpy as np
 
 from bench.start_time import Row
-from keenlattice.measure._ingest import ingest
 from keenlattice.measure.columns import ColumnMap
+from keenlattice.measure.ingesting import ingest
 
 ROWS, RUNS = 5_000_000, 3
 COLUMNS = ColumnMap(name="bench", time="t", means="stamps", unit="ms", cpu="c", gpu="g")
@@ -40,7 +40,7 @@ import sys
 from pathlib import Path
 import pyarrow.csv, scipy.ndimage
 from bench.ingest import COLUMNS
-from keenlattice.measure._ingest import ingest
+from keenlattice.measure.ingesting import ingest
 def peak():
     return next(int(line.split()[1]) for line in open("/proc/self/status") if line.startswith("VmHWM"))
 before = peak()

@@ -16,7 +16,7 @@ FRAMES = 10_000_000
 
 def measure() -> list[Row]:
     """Ten million frames, against one `np.partition` of them at four quantiles."""
-    from keenlattice.report._capture_figure import capture_figure
+    from keenlattice.report.figure_of_capture import capture_figure
     from keenlattice.report.style import save
 
     random = np.random.default_rng(1)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from bench.start_time import Row
 from keenlattice.errors import NeedsInstalling
-from keenlattice.measure._summary import t_interval
+from keenlattice.measure.summaries import t_interval
 from keenlattice.rig.linux.play import check_installed, scene_running
 from keenlattice.rig.linux.scene import LAMP
 from keenlattice.rig.linux.x11.probe import Probe

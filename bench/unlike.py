@@ -23,7 +23,7 @@ from keenlattice.study.hunt.play import MOST_LOOKS, MOST_PER_QUESTION
 from keenlattice.study.screen.plan import ScreenPlan
 from keenlattice.study.screen.play import Rounds
 from keenlattice.study.screen.result import Screen
-from keenlattice.study.trial._conclude import Seen, _decisive, ended
+from keenlattice.study.trial.concluding import Seen, _decisive, ended
 from keenlattice.study.trial.plan import MAX_BLOCKS, Arm, TrialPlan
 from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle, noise_of
 from keenlattice.study.trial.result import MetricResult, Trial

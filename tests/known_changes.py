@@ -20,15 +20,15 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.series import Series
 from keenlattice.profile.version import Entries, Version
-from keenlattice.rig._apply import apply, preview
-from keenlattice.rig._journal import JOURNAL, Journal, read_journal
-from keenlattice.rig._lock import LOCK
-from keenlattice.rig._recover import cut_short, recover
-from keenlattice.rig._undo import UndoPreview, preview_undo, undo
+from keenlattice.rig.applying import apply, preview
 from keenlattice.rig.base import Outcome, State
 from keenlattice.rig.chores import after_chore, do_chore
 from keenlattice.rig.drift import find_drift, put_back
+from keenlattice.rig.journal import JOURNAL, Journal, read_journal
+from keenlattice.rig.locks import LOCK
+from keenlattice.rig.recovery import cut_short, recover
 from keenlattice.rig.standin.machine import Standin
+from keenlattice.rig.undoing import UndoPreview, preview_undo, undo
 from keenlattice.study.blind.plan import BlindPlan, Round
 from keenlattice.study.blind.play import _answer, over, told
 from known_sweeps import keys_of, values_of

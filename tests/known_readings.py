@@ -7,11 +7,11 @@ from typing import Any
 import numpy as np
 
 from keenlattice import measure
-from keenlattice.measure._layout import layout_of
-from keenlattice.measure._proposal import propose
 from keenlattice.measure.capture import Capture
+from keenlattice.measure.layout import layout_of
 from keenlattice.measure.machine_log import beside
 from keenlattice.measure.metrics import METRICS, metrics_of
+from keenlattice.measure.proposal import propose
 from keenlattice.measure.series import Series
 from keenlattice.rig.linux.interrupts import as_list, cores_in
 from keenlattice.study.pool._meta import Rigs

@@ -18,7 +18,7 @@ from keenlattice.study.hunt._search import Signal, first_changed, least_set
 from keenlattice.study.hunt.play import Looks, hunted
 from keenlattice.study.screen._fit import Played, factors, interactions
 from keenlattice.study.screen.plan import ScreenPlan
-from keenlattice.study.trial._conclude import conclude, ended
+from keenlattice.study.trial.concluding import conclude, ended
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.power import noise_of
 from keenlattice.study.trial.result import MetricResult, claims_of, held

@@ -11,20 +11,19 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Entries, Version
-from keenlattice.rig import _notes
-from keenlattice.rig._factnames import device_names, named
 from keenlattice.rig._ini import Ini
-from keenlattice.rig._undo import undo
 from keenlattice.rig.byhand import pace, sheets
 from keenlattice.rig.byhand.machine import ByHandRig, keep_about, read_about, read_noted
 from keenlattice.rig.byhand.plausible import doubts
 from keenlattice.rig.byhand.stock_taking import take_stock
 from keenlattice.rig.chores import chore_of
+from keenlattice.rig.factnames import device_names, named
 from keenlattice.rig.find import home_of
 from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.linux.driconf import with_options
 from keenlattice.rig.standin.machine import Standin
+from keenlattice.rig.undoing import undo
 
 Call = Callable[[Path], object]
 ORBIT = Listed(Game("orbit", "Orbit", ("orbit",)))
@@ -211,16 +210,16 @@ def of_rigs() -> dict[str, Call]:
                 "an odd name": "[facts]\n'c p u' = 1", "good": "devices = ['gpu0']\n[facts]\ncores = 8",
                 "no table": "facts = 3", "no list": "devices = 3", "large": "#" * 2_000_000}.items()},
         **{f"damaged: {name}": call for name, call in {
-            "notes": with_file("notes.json", "[1]", lambda folder: _notes.read_notes(hand(folder))),
-            "notes of numbers": with_file("notes.json", '{"a": 1}', lambda folder: _notes.read_notes(hand(folder))),
+            "notes": with_file("notes.json", "[1]", lambda folder: notes.read_notes(hand(folder))),
+            "notes of numbers": with_file("notes.json", '{"a": 1}', lambda folder: notes.read_notes(hand(folder))),
             "what was seen": with_file("seen-before.json", "[1]", lambda folder: read_noted(hand(folder))),
             "what was said": with_file("said.json", "[1]", lambda folder: hand(folder).values(
                 hand(folder).state(), "rig")),
             "a state": with_file("state.json", "[1]", lambda folder: Standin(folder).values(
                 Standin(folder).state(), "rig")),
             "running": with_file("running.json", "[1]", lambda folder: Standin(folder).pending())}.items()},
-        "a long note": lambda folder: _notes.keep_note(hand(folder), "frame.cap", "x" * 501),
-        "a note in two lines": lambda folder: _notes.keep_note(hand(folder), "frame.cap", "x\ny"),
+        "a long note": lambda folder: notes.keep_note(hand(folder), "frame.cap", "x" * 501),
+        "a note in two lines": lambda folder: notes.keep_note(hand(folder), "frame.cap", "x\ny"),
         "no such rig": lambda folder: home_of("lnux", folder), "no such chore": lambda folder: chore_of(
             Standin(folder), "dishes"), "no chores": lambda folder: chore_of(hand(folder), "dishes"),
         "an undo of nothing": lambda folder: undo(Standin(folder / "rig"), Logbook(folder / "book")),

@@ -13,14 +13,14 @@ from conftest import POSIX
 from keenlattice.errors import RefusedByRig, RigBusy, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.version import stock
-from keenlattice.rig._apply import apply
-from keenlattice.rig._journal import unfinished
-from keenlattice.rig._recover import recover
-from keenlattice.rig._undo import undo
+from keenlattice.rig.applying import apply
 from keenlattice.rig.chores import do_chore
 from keenlattice.rig.drift import adopt, find_drift, put_back
+from keenlattice.rig.journal import unfinished
+from keenlattice.rig.recovery import recover
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.transaction import changing
+from keenlattice.rig.undoing import undo
 
 
 def test_apply_then_undo_is_as_if_nothing_had_been(rig: Standin, book: Logbook) -> None:
@@ -89,7 +89,7 @@ def test_stock_takes_everything_of_the_game_off(rig: Standin, book: Logbook) -> 
 
 
 def test_one_at_a_time(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("keenlattice.rig._lock.PATIENCE_S", 0.1)
+    monkeypatch.setattr("keenlattice.rig.locks.PATIENCE_S", 0.1)
     with changing(rig, "a long trial"), pytest.raises(RigBusy, match=r"a long trial, by process \d+ since"), \
             changing(rig, "another"):
         pass
@@ -145,7 +145,7 @@ with changing(rig, "a trial") as change:
 
 @POSIX
 def test_a_change_that_is_still_going_on_is_not_recovered(rig: Standin, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("keenlattice.rig._lock.PATIENCE_S", 0.2)
+    monkeypatch.setattr("keenlattice.rig.locks.PATIENCE_S", 0.2)
     other = subprocess.Popen([sys.executable, "-c", LIVES, str(rig.home)])
     try:
         until = time.monotonic() + 30

@@ -30,10 +30,10 @@ from keenlattice.rig.standin.player import SimulatedPlayer
 from keenlattice.study.screen.plan import ScreenPlan
 from keenlattice.study.screen.play import Rounds
 from keenlattice.study.screen.result import Screen
-from keenlattice.study.trial._adjusting import fit_of_stretches
+from keenlattice.study.trial.adjusting import fit_of_stretches
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.workspace import watching
-from keenlattice.workspace._handed import is_of_one_time, told_apart
+from keenlattice.workspace.handed import is_of_one_time, told_apart
 from keenlattice.workspace.next_run import NextRun, Waiting
 from keenlattice.workspace.played import Played
 from keenlattice.workspace.watching import WatchedFolder

@@ -14,13 +14,13 @@ from conftest import Keen as Run
 from conftest import as_json
 from keenlattice.errors import RefusedByRig
 from keenlattice.logbook.book import Logbook
-from keenlattice.rig._apply import apply, preview
-from keenlattice.rig._undo import undo
+from keenlattice.rig.applying import apply, preview
 from keenlattice.rig.drift import find_drift
 from keenlattice.rig.linux.desktop import NOTED, _chosen
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.monitor import Mode, Monitor
+from keenlattice.rig.undoing import undo
 
 MODES = {"1280x800": ((60, "83.50 1280 1352 1480 1680 800 803 809 831"),
                       (120, "174.50 1280 1368 1504 1728 800 803 809 842")),

@@ -12,12 +12,12 @@ import pytest
 from conftest import Keen as Run
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.logbook.book import Logbook
-from keenlattice.rig._apply import apply
-from keenlattice.rig._undo import undo
+from keenlattice.rig.applying import apply
 from keenlattice.rig.drift import find_drift
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.x11.server import x_display
+from keenlattice.rig.undoing import undo
 
 ENTRY = "[Desktop Entry]\nType=Application\nName=Made-up {name}\n# keep me\nExec={name}\n\n[Other]\nHidden=true\n"
 MANAGER = Path("/lib/systemd/systemd")

@@ -12,8 +12,7 @@ import pytest
 from keenlattice.errors import RigError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.matching import Game
-from keenlattice.rig._apply import apply
-from keenlattice.rig._undo import undo
+from keenlattice.rig.applying import apply
 from keenlattice.rig.gamelist import Listed, add_game
 from keenlattice.rig.linux.driconf import found, is_pattern
 from keenlattice.rig.linux.driver import Driver
@@ -21,6 +20,7 @@ from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, all_e
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.vulkan import VulkanDevice
 from keenlattice.rig.linux.x11.server import x_display
+from keenlattice.rig.undoing import undo
 from test_linux import real_driver
 
 SCREEN = DrawnOn("made-up")

@@ -15,14 +15,14 @@ from keenlattice._files import append_line, replace_file
 from keenlattice.errors import KeenLatticeError, RefusedByRig, RigError, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.version import Version, stock
-from keenlattice.rig._apply import apply, preview
-from keenlattice.rig._journal import unfinished
-from keenlattice.rig._recover import recover
-from keenlattice.rig._undo import undo
+from keenlattice.rig.applying import apply, preview
 from keenlattice.rig.base import State
 from keenlattice.rig.drift import find_drift
 from keenlattice.rig.find import open_rig
+from keenlattice.rig.journal import unfinished
+from keenlattice.rig.recovery import recover
 from keenlattice.rig.standin.machine import DEVICES, Standin
+from keenlattice.rig.undoing import undo
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 

@@ -16,8 +16,8 @@ import pytest
 from conftest import KEEN, POSIX, Keen, as_json, environment, juniper
 from keenlattice.errors import RigError
 from keenlattice.logbook.book import Logbook
-from keenlattice.rig._apply import apply
-from keenlattice.rig._journal import unfinished
+from keenlattice.rig.applying import apply
+from keenlattice.rig.journal import unfinished
 from keenlattice.rig.standin.machine import Standin
 from test_cli import at_a_terminal
 
@@ -25,7 +25,7 @@ DIES = """
 import os, signal, sys
 from pathlib import Path
 from keenlattice.logbook.book import Logbook
-from keenlattice.rig._apply import apply
+from keenlattice.rig.applying import apply
 from keenlattice.rig.standin.machine import Standin
 folder = Path(sys.argv[1])
 book = Logbook(folder)

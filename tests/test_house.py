@@ -48,6 +48,35 @@ def test_no_modules_import_each_other_in_a_circle() -> None:
         pytest.fail(" -> ".join(error.args[1]))
 
 
+def test_an_underscore_means_private_to_the_package() -> None:
+    """Neither a module nor a name with an underscore is imported from outside the folder that it is in."""
+    known, wrong = modules(), []
+    for name, path in known.items():
+        package = name if path.name == "__init__.py" else name.rpartition(".")[0]
+        for node in ast.walk(ast.parse(path.read_text())):
+            if not isinstance(node, ast.ImportFrom) or not (node.module or "").startswith("keenlattice"):
+                continue
+            for alias in node.names:
+                home, _, leaf = f"{node.module}.{alias.name}".rpartition(".")
+                if home in known and home.rpartition(".")[2].startswith("_") and home.count(".") > 1:
+                    home, _, leaf = home.rpartition(".")
+                if leaf.startswith("_") and leaf[1] != "_" and not f"{package}.".startswith(f"{home}."):
+                    wrong.append(f"{name}: {node.module}.{alias.name}")
+    assert wrong == []
+
+
+def test_no_class_has_more_than_fifteen_public_names() -> None:
+    """But for rigs, whose public names are those of the protocols that they follow."""
+    wide = []
+    for name, path in modules().items():
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ClassDef) and not name.startswith("keenlattice.rig."):
+                names = [member.name for member in node.body if isinstance(member, ast.FunctionDef)]
+                if sum(not member.startswith("_") for member in names) > 15:
+                    wide.append(f"{name}.{node.name}")
+    assert wide == []
+
+
 def functions(tree: ast.AST) -> Iterator[ast.FunctionDef]:
     return (node for node in ast.walk(tree) if isinstance(node, ast.FunctionDef))
 

@@ -19,12 +19,12 @@ from hypothesis import strategies as st
 from conftest import Keen, as_json
 from keenlattice.catalog.load import add_own_settings
 from keenlattice.errors import CaptureError, KeenLatticeError
-from keenlattice.measure._header import header_of
-from keenlattice.measure._ingest import Damaged, ingest
-from keenlattice.measure._proposal import propose
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.columns import ColumnMap, column_map
+from keenlattice.measure.header import header_of
+from keenlattice.measure.ingesting import Damaged, ingest
 from keenlattice.measure.parquet import read_capture, write_capture
+from keenlattice.measure.proposal import propose
 from keenlattice.measure.sensors import read_sound
 from keenlattice.measure.text import read_text, write_text
 from keenlattice.profile.pack import read_pack
@@ -244,8 +244,8 @@ import resource, sys
 from pathlib import Path
 from keenlattice.errors import KeenLatticeError
 from keenlattice.measure.columns import column_map
-from keenlattice.measure._ingest import ingest
-from keenlattice.measure._header import header_of
+from keenlattice.measure.ingesting import ingest
+from keenlattice.measure.header import header_of
 path = Path({str(path)!r})
 try:
     header = header_of(path)[0]

@@ -9,12 +9,12 @@ from hypothesis import strategies as st
 
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.logbook.book import Logbook
-from keenlattice.rig._apply import apply, preview
 from keenlattice.rig._ini import Ini
-from keenlattice.rig._undo import undo
+from keenlattice.rig.applying import apply, preview
 from keenlattice.rig.drift import find_drift
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.standin.machine import Standin
+from keenlattice.rig.undoing import undo
 
 ODD = ("early = 1\r\n; comment = none\r\n[Picture]\r\n  Shadows\t=  2 ; of flippers = yes\r\nBind=a\r\nBind=b\r\n"
        "junk\r\nEmpty=\r\n\r\n[Käfer \u2605]\nName = x;y #z\r[picture]\nshadows=3")

@@ -13,14 +13,14 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.profile.checks import findings
 from keenlattice.profile.layers import resolve
 from keenlattice.profile.matching import Game
-from keenlattice.rig._apply import apply, preview
-from keenlattice.rig._undo import undo
+from keenlattice.rig.applying import apply, preview
 from keenlattice.rig.drift import find_drift, put_back
 from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.interrupts import as_list, cores_in, counts, devices
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.places import write
+from keenlattice.rig.undoing import undo
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 

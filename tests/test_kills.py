@@ -15,17 +15,17 @@ import pytest
 
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.version import Version
-from keenlattice.rig._apply import apply
-from keenlattice.rig._journal import out_of_text, unfinished
-from keenlattice.rig._recover import recover
-from keenlattice.rig._undo import undo
+from keenlattice.rig.applying import apply
 from keenlattice.rig.base import Rig
 from keenlattice.rig.byhand.machine import ByHandRig
 from keenlattice.rig.byhand.sheets import note_before, open_sheet, settle_sheet, sheet_to_apply, tick
 from keenlattice.rig.drift import adopt, find_drift
+from keenlattice.rig.journal import out_of_text, unfinished
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.machine import LinuxRig
+from keenlattice.rig.recovery import recover
 from keenlattice.rig.standin.machine import Standin
+from keenlattice.rig.undoing import undo
 
 KILLS = int(os.environ.get("KEEN_KILLS", "12"))
 FOREIGN = b"<?xml version='1.0'?>\r\n<driconf>\r\n  <!-- mine \xc3\xa9 --><device/>\r\n</driconf>\r\n"

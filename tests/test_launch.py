@@ -12,13 +12,13 @@ import pytest
 from keenlattice.errors import RigError, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.matching import Game
-from keenlattice.rig._apply import apply, preview
-from keenlattice.rig._undo import undo
+from keenlattice.rig.applying import apply, preview
 from keenlattice.rig.gamelist import Listed, add_game
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.launch import PLACE, Start
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.program import Running, game_running
+from keenlattice.rig.undoing import undo
 from keenlattice.workspace.workspace import Workspace
 
 pytestmark = pytest.mark.skipif(not hasattr(os, "sched_setaffinity"), reason="Linux alone")

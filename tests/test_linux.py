@@ -20,15 +20,15 @@ from keenlattice.errors import KeenLatticeError, NeedsInstalling, RigError
 from keenlattice.logbook.book import Logbook
 from keenlattice.measure.metrics import metrics_of
 from keenlattice.profile.version import Version, stock
-from keenlattice.rig._apply import apply
-from keenlattice.rig._undo import undo
+from keenlattice.rig.applying import apply
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.play import check_installed, scene_running
 from keenlattice.rig.linux.x11.probe import Probe
+from keenlattice.rig.undoing import undo
 from keenlattice.study.screen.plan import ScreenPlan, factors_of
 from keenlattice.study.screen.play import run_screen
-from keenlattice.study.trial._conclude import conclude
+from keenlattice.study.trial.concluding import conclude
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 

@@ -9,7 +9,6 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from keenlattice.errors import CaptureError, UnknownName
-from keenlattice.measure._summary import summary, table
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import _binned, cut, periodic_hitches, segment, warm_up_ms
 from keenlattice.measure.metrics import (
@@ -25,6 +24,7 @@ from keenlattice.measure.metrics import (
 )
 from keenlattice.measure.parquet import read_capture, write_capture
 from keenlattice.measure.resample import resampled_quantiles
+from keenlattice.measure.summaries import summary, table
 
 
 def capture_of(frame_ms: np.ndarray, latency_ms: np.ndarray | None = None) -> Capture:

@@ -21,8 +21,8 @@ from browser import CONTRASTS, MISSING, Browser, browser
 from conftest import KEEN, Keen, as_json, environment, typed
 from keenlattice.blocks import Picture
 from keenlattice.cli.app import app
-from keenlattice.logbook._studies import studies
 from keenlattice.logbook.book import Logbook
+from keenlattice.logbook.kept import studies
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.checks import Finding, Findings
 from keenlattice.profile.compare import changes

@@ -13,8 +13,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keenlattice
-from keenlattice.logbook._studies import studies
 from keenlattice.logbook.book import Logbook
+from keenlattice.logbook.kept import studies
 from keenlattice.profile.compare import Change
 from keenlattice.study import flattened, pool_evidence
 from keenlattice.study.pool import reading

@@ -23,7 +23,6 @@ from scipy.io import wavfile
 
 from keenlattice import measure, study
 from keenlattice.errors import KeenLatticeError
-from keenlattice.measure import _rows
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.latency import Latency, from_camera
 from keenlattice.measure.machine_log import beside, read_machine_log
@@ -284,7 +283,7 @@ def of_sensors() -> dict[str, Call]:
 
 
 def _with_little_room(folder: Path, text: str) -> object:
-    with mock.patch.object(_rows, "MOST_BYTES", 100):
+    with mock.patch.object(rows, "MOST_BYTES", 100):
         return measure.ingest(written(folder, text), measure.column_map(**MAP))
 
 

@@ -15,9 +15,9 @@ from keenlattice.cli.output import say, styled, table
 from keenlattice.errors import KeenLatticeError
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.version import Entries, Version, stock
-from keenlattice.report._capture_figure import capture_figure, compare_figure
 from keenlattice.report._frames import frame_times, recurring
-from keenlattice.report._trial_figure import trial_figure, typical_block
+from keenlattice.report.figure_of_capture import capture_figure, compare_figure
+from keenlattice.report.figure_of_trial import trial_figure, typical_block
 from keenlattice.report.style import DPI, LINES, SIZE_INCHES, new_figure, save
 from keenlattice.report.words import amount, percent, rounded, sentence
 from keenlattice.rig.standin.machine import Standin

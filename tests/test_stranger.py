@@ -235,8 +235,8 @@ def test_code_in_the_current_folder_is_not_run(tmp_path: Path) -> None:
 def test_a_restore_point_writes_only_where_the_rig_keeps_settings(book: Logbook, tmp_path: Path) -> None:
     """Even one among our own state, should somebody have got at it."""
     from keenlattice.errors import RefusedByRig
-    from keenlattice.rig._apply import apply
-    from keenlattice.rig._undo import undo
+    from keenlattice.rig.applying import apply
+    from keenlattice.rig.undoing import undo
 
     rig = open_rig("standin", book)
     apply(rig, book, book.commit("brass-orbit", {"frame.cap": 90}))

@@ -22,12 +22,12 @@ from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import cut
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.profile.version import Version, stock
-from keenlattice.rig._journal import unfinished
+from keenlattice.rig.journal import unfinished
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.player import Run
-from keenlattice.study.trial._conclude import AT_SCREEN_RATE, EVENTS, Seen, concluded, ended, metrics_in
-from keenlattice.study.trial._looks import errors_at, looks
+from keenlattice.study.trial.concluding import AT_SCREEN_RATE, EVENTS, Seen, concluded, ended, metrics_in
+from keenlattice.study.trial.looks import errors_at, looks
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.play import run_trial
 from keenlattice.study.trial.power import Noise, blocks_to_settle, chance_to_settle, noise_of

@@ -17,11 +17,11 @@ from scipy import stats
 
 from conftest import Keen, as_json
 from keenlattice.errors import CaptureError
-from keenlattice.measure._ingest import ingest
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.columns import column_map
 from keenlattice.measure.course import cut
 from keenlattice.measure.doubts import doubts_of
+from keenlattice.measure.ingesting import ingest
 from keenlattice.measure.machine_log import log_map, read_machine_log
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.measure.parquet import read_capture, write_capture
@@ -33,8 +33,8 @@ from keenlattice.report.words import price
 from keenlattice.rig.linux import _sampler
 from keenlattice.rig.linux.telemetry import Telemetry, taken_down
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.study.trial._adjusting import AT_START
-from keenlattice.study.trial._conclude import conclude, ended
+from keenlattice.study.trial.adjusting import AT_START
+from keenlattice.study.trial.concluding import conclude, ended
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.play import run_trial
 from keenlattice.study.trial.result import MetricResult, Price

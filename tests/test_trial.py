@@ -14,15 +14,15 @@ from scipy import stats
 
 from keenlattice.cli import options
 from keenlattice.errors import BadValue, RigError, UnknownName, UsageError
-from keenlattice.measure._summary import t_interval
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
+from keenlattice.measure.summaries import t_interval
 from keenlattice.profile.version import Entries, Version, stock
 from keenlattice.report.words import headline, sentence
-from keenlattice.rig._journal import unfinished
+from keenlattice.rig.journal import unfinished
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.deciding import parsed_matters
-from keenlattice.study.trial._conclude import Fit, Seen, _chance_at_the_end, conclude, ended, verdict
-from keenlattice.study.trial._looks import errors_at
+from keenlattice.study.trial.concluding import Fit, Seen, _chance_at_the_end, conclude, ended, verdict
+from keenlattice.study.trial.looks import errors_at
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 from keenlattice.study.trial.result import MetricResult, Trial

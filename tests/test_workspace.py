@@ -28,7 +28,7 @@ from keenlattice.errors import BookError, UsageError
 from keenlattice.profile import Game, Version
 from keenlattice.rig import Listed
 from keenlattice.study import KeptVersion, Kind, Player, Spec
-from keenlattice.study._form import Form
+from keenlattice.study.form import Form
 from keenlattice.workspace.next_run import Waiting
 
 EXAMPLES = Path(__file__).parent.parent / "examples"

@@ -17,9 +17,9 @@ from typing import Any
 sys.path.insert(0, "/keen/src")
 os.environ |= {"HOME": "/state/home", "KEEN_STATE": "/state/own", "PATH": "/usr/bin:/usr/sbin:/bin:/sbin"}
 
-import keenlattice.rig._undo
 import keenlattice.rig.drift
 import keenlattice.rig.linux.machine
+import keenlattice.rig.undoing
 import keenlattice.workspace.workspace  # noqa: F401
 
 SET_FLAGS, IS_UP = 0x8914, 1  # SIOCSIFFLAGS, IFF_UP

@@ -23,8 +23,8 @@ if not os.path.ismount("/sys/kernel/debug"):
     subprocess.run(["mount", "-t", "debugfs", "none", "/sys/kernel/debug"])
 os.environ["KEEN_STATE"] = "/tmp/state/own"
 from keenlattice.logbook.book import Logbook
-from keenlattice.rig._apply import apply, preview
-from keenlattice.rig._undo import undo
+from keenlattice.rig.applying import apply, preview
+from keenlattice.rig.undoing import undo
 from keenlattice.rig.drift import find_drift, put_back
 from keenlattice.rig.linux.machine import LinuxRig
 home = Path("/tmp/state")
@@ -186,7 +186,7 @@ subprocess.run(["mount", "/dev/vdc", "/state"], check=True)
 """ + RIG.replace("/tmp/state", "/state/own") + """
 from keenlattice.rig.gamelist import Key, Listed, add_game
 from keenlattice.profile.matching import Game
-from keenlattice.rig._recover import recover
+from keenlattice.rig.recovery import recover
 ini = Path("/state/game.ini")
 """
 FIRST = PREPARE + """

@@ -35,7 +35,7 @@ def ask_what_becomes_of_it(rig: "Rig") -> bool | None:
     """Asks whether a change that was cut short is finished (True), undone (False) or left (None)."""
     import typer
 
-    from keenlattice.rig._recover import cut_short
+    from keenlattice.rig.recovery import cut_short
 
     journal = cut_short(rig)
     if journal is None or not (is_terminal(sys.stdin) and is_terminal(sys.stderr)):

@@ -101,8 +101,8 @@ def _folder(ctx: typer.Context) -> Path:
 @contextlib.contextmanager
 def _book(ctx: typer.Context) -> "Iterator[Logbook | None]":
     """The logbook, if there is one."""
-    from keenlattice.logbook._schema import FILE
     from keenlattice.logbook.book import Logbook
+    from keenlattice.logbook.schema import FILE
 
     folder = _folder(ctx)
     if not (folder / FILE).exists():

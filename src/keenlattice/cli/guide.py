@@ -14,10 +14,10 @@ from keenlattice.cli.terminal import Keys
 from keenlattice.cli.views.sheet import held_in_words, run_of, show_step
 from keenlattice.errors import BadValue, CaptureError, KeenLatticeError, UsageError
 from keenlattice.measure.serial_log import SerialLog
-from keenlattice.report._sheet_page import heading
+from keenlattice.report.sheet import heading
 from keenlattice.rig.byhand.pace import learn, minutes_left
 from keenlattice.rig.hand import ComingRun, Noted, Paused, TakenBack
-from keenlattice.workspace._handed import HASHED, Handed, check_plausible, is_of_one_time, read_handed, told_apart
+from keenlattice.workspace.handed import HASHED, Handed, check_plausible, is_of_one_time, read_handed, told_apart
 from keenlattice.workspace.watching import Arrived, FolderGone, WatchedFolder
 
 if TYPE_CHECKING:

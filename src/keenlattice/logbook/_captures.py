@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice.errors import BookError, CaptureError
 from keenlattice.logbook import _rows as read
-from keenlattice.logbook._schema import plain_errors
 from keenlattice.logbook.file import BookFile, not_a_link, now
+from keenlattice.logbook.schema import plain_errors
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture

@@ -10,7 +10,8 @@ from typing import Literal, Self, TypeVar
 
 from keenlattice._state_folder import expanded
 from keenlattice.errors import BookError
-from keenlattice.logbook._identity import (
+from keenlattice.logbook._rows import BookRow, as_json, check_row
+from keenlattice.logbook.identity import (
     claim,
     disown,
     is_ours,
@@ -19,8 +20,7 @@ from keenlattice.logbook._identity import (
     settle_whereabouts,
     state_of,
 )
-from keenlattice.logbook._rows import BookRow, as_json, check_row
-from keenlattice.logbook._schema import (
+from keenlattice.logbook.schema import (
     connect,
     connect_to_read,
     is_there,

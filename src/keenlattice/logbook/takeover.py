@@ -8,11 +8,11 @@ from pathlib import Path
 
 from keenlattice.errors import UsageError
 from keenlattice.logbook._captures import CAPTURES, SETTINGS
-from keenlattice.logbook._identity import claim, new_id, read_id
-from keenlattice.logbook._schema import connect, connect_to_read, forget_applies, peek, plain_errors
-from keenlattice.logbook._studies import Study, study_in
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.file import BookFile, not_a_link
+from keenlattice.logbook.identity import claim, new_id, read_id
+from keenlattice.logbook.kept import Study, study_in
+from keenlattice.logbook.schema import connect, connect_to_read, forget_applies, peek, plain_errors
 
 
 @dataclass(frozen=True)

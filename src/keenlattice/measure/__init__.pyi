@@ -1,10 +1,3 @@
-from ._ingest import Damage as Damage
-from ._ingest import Damaged as Damaged
-from ._ingest import Ingested as Ingested
-from ._ingest import ingest as ingest
-from ._summary import Summary as Summary
-from ._summary import summary as summary
-from ._summary import t_interval as t_interval
 from .capture import STAGES as STAGES
 from .capture import Capture as Capture
 from .columns import ColumnMap as ColumnMap
@@ -14,6 +7,10 @@ from .course import periodic_hitches as periodic_hitches
 from .course import segment as segment
 from .course import warm_up_ms as warm_up_ms
 from .doubts import doubts_of as doubts_of
+from .ingesting import Damage as Damage
+from .ingesting import Damaged as Damaged
+from .ingesting import Ingested as Ingested
+from .ingesting import ingest as ingest
 from .latency import Described as Described
 from .latency import Latency as Latency
 from .latency import described as described
@@ -40,6 +37,9 @@ from .sensors import read_tally as read_tally
 from .serial_log import SerialLog as SerialLog
 from .series import KINDS as KINDS
 from .series import Series as Series
+from .summaries import Summary as Summary
+from .summaries import summary as summary
+from .summaries import t_interval as t_interval
 from .telemetry import Reading as Reading
 from .telemetry import limited_by as limited_by
 from .telemetry import readings as readings

@@ -12,8 +12,8 @@ import numpy as np
 
 from keenlattice.errors import CaptureError
 from keenlattice.measure._edges import Steps, light_steps, presses
-from keenlattice.measure._summary import t_interval
 from keenlattice.measure.capture import LONGEST_WAIT_MS, STAGES, Capture, Floats
+from keenlattice.measure.summaries import t_interval
 
 SOONEST_MS, LATEST_MS = 0.5, 500.0
 SURE_RATIO = 8.0

@@ -8,9 +8,9 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from keenlattice.errors import CaptureError
-from keenlattice.measure._rows import read_rows
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.columns import IN_MS, Said, Unit, made_of
+from keenlattice.measure.rows import read_rows
 from keenlattice.measure.series import Series, kind_of
 
 MOST_PCT = 101.0  # rounding leaves a little above 100

@@ -10,11 +10,11 @@ import numpy as np
 
 from keenlattice._files import check_regular
 from keenlattice.errors import CaptureError
-from keenlattice.measure._header import header_of
-from keenlattice.measure._rows import read_rows
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.columns import IN_MS, Unit
+from keenlattice.measure.header import header_of
 from keenlattice.measure.latency import Latency, from_camera, from_events, from_sensor
+from keenlattice.measure.rows import read_rows
 
 MOST_SOUND_BYTES = 2**30
 NO_ANSWER = ("", "-", "\N{EN DASH}", "\N{EM DASH}", "nan")  # as they are written in a camera's tally

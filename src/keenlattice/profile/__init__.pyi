@@ -1,6 +1,3 @@
-from ._offer import OfferedRule as OfferedRule
-from ._offer import OfferedSetting as OfferedSetting
-from ._offer import offer as offer
 from .checks import Check as Check
 from .checks import Finding as Finding
 from .checks import findings as findings
@@ -18,6 +15,9 @@ from .layers import resolve as resolve
 from .matching import Game as Game
 from .matching import Match as Match
 from .matching import match as match
+from .offers import OfferedRule as OfferedRule
+from .offers import OfferedSetting as OfferedSetting
+from .offers import offer as offer
 from .pack import Claim as Claim
 from .pack import Evidence as Evidence
 from .pack import Pack as Pack

@@ -1,9 +1,9 @@
-from ._capture_figure import capture_figure as capture_figure
-from ._capture_figure import compare_figure as compare_figure
-from ._forest import history_figure as history_figure
-from ._forest import screen_figure as screen_figure
-from ._forest import tune_figure as tune_figure
-from ._trial_figure import trial_figure as trial_figure
+from .figure_of_capture import capture_figure as capture_figure
+from .figure_of_capture import compare_figure as compare_figure
+from .figure_of_trial import trial_figure as trial_figure
+from .forest import history_figure as history_figure
+from .forest import screen_figure as screen_figure
+from .forest import tune_figure as tune_figure
 from .latency import latency_figure as latency_figure
 from .page.context import Changed as Changed
 from .page.context import Context as Context

@@ -8,7 +8,7 @@ from keenlattice.measure.series import kind_of
 from keenlattice.measure.telemetry import Reading, part_title
 from keenlattice.report.style import INK, LINES, nothing, plain
 from keenlattice.report.words import listed
-from keenlattice.study.trial._adjusting import LEAST
+from keenlattice.study.trial.adjusting import LEAST
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -7,15 +7,15 @@ from keenlattice._files import replace_file
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError
 from keenlattice.logbook.applies import RestorePoint, keep_point
-from keenlattice.rig._journal import Intent, Journal, fingerprints, in_text, packed
 from keenlattice.rig.base import reads_true
+from keenlattice.rig.journal import Intent, Journal, fingerprints, in_text, packed
 from keenlattice.rig.places import to_be_written, write
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
     from keenlattice.logbook.book import Logbook
-    from keenlattice.rig._journal import Wanted
     from keenlattice.rig.base import Rig, State
+    from keenlattice.rig.journal import Wanted
 
 KEPT = "before-the-unfinished-change.json"
 

@@ -7,8 +7,8 @@ from keenlattice.errors import UnknownName
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG
-from keenlattice.rig._journal import Intent
 from keenlattice.rig.base import Chore, DoesChores, Outcome, Rig, State
+from keenlattice.rig.journal import Intent
 from keenlattice.rig.transaction import changing
 
 

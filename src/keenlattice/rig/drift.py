@@ -8,9 +8,9 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes, with_changes
 from keenlattice.profile.concrete import concrete_value, facts_under
 from keenlattice.profile.version import WHOLE_RIG, Version, stock
-from keenlattice.rig._apply import apply
-from keenlattice.rig._lock import locked
+from keenlattice.rig.applying import apply
 from keenlattice.rig.base import Rig, State
+from keenlattice.rig.locks import locked
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,3 @@
-from ._form import Form as Form
 from .blind.plan import Blind as Blind
 from .blind.plan import BlindPlan as BlindPlan
 from .blind.plan import BlindSpec as BlindSpec
@@ -6,6 +5,7 @@ from .blind.plan import Round as Round
 from .blind.play import Judge as Judge
 from .blind.play import run_blind as run_blind
 from .deciding import parsed_matters as parsed_matters
+from .form import Form as Form
 from .hunt.plan import Hunt as Hunt
 from .hunt.plan import HuntPlan as HuntPlan
 from .hunt.plan import HuntSpec as HuntSpec
@@ -56,8 +56,8 @@ from .screen.result import Effect as Effect
 from .screen.result import Factor as Factor
 from .screen.result import Interaction as Interaction
 from .screen.result import Screen as Screen
-from .trial._conclude import conclude as conclude
-from .trial._conclude import verdict as verdict
+from .trial.concluding import conclude as conclude
+from .trial.concluding import verdict as verdict
 from .trial.plan import TrialPlan as TrialPlan
 from .trial.plan import TrialSpec as TrialSpec
 from .trial.play import run_trial as run_trial

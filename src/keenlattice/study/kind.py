@@ -10,12 +10,12 @@ from keenlattice.catalog.values import Value
 from keenlattice.errors import BookError, UsageError
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG, Version, owners
-from keenlattice.study._form import Form
+from keenlattice.study.form import Form
 
 if TYPE_CHECKING:
     from keenlattice.blocks import Telling
-    from keenlattice.logbook._studies import Study
     from keenlattice.logbook.book import Logbook
+    from keenlattice.logbook.kept import Study
     from keenlattice.study.player import Player
 
 KINDS = ("trial", "screen", "hunt", "tune", "ramp", "blind", "pool")

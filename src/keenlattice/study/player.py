@@ -11,7 +11,7 @@ from typing import Protocol
 import numpy as np
 
 from keenlattice.errors import CaptureError, KeenLatticeError, NeedsInstalling, RefusedByRig, RigError, UsageError
-from keenlattice.logbook._studies import TAKEN_BACK
+from keenlattice.logbook.kept import TAKEN_BACK
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import cut
 from keenlattice.measure.doubts import MOST_MISSED, doubts_of
@@ -19,7 +19,7 @@ from keenlattice.profile.compare import changes
 from keenlattice.profile.concrete import entries_for, values_together
 from keenlattice.profile.together import joined, parted
 from keenlattice.profile.version import WHOLE_RIG, Entries, Version, owners
-from keenlattice.rig._apply import restart_for
+from keenlattice.rig.applying import restart_for
 from keenlattice.rig.base import ByHand, Edits, Restartable, Rig, State, play_on
 from keenlattice.rig.hand import ComingRun
 

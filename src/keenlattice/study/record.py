@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice._version import __version__
 from keenlattice.catalog.values import Value, written
 from keenlattice.errors import KeenLatticeError, RigError, UsageError
-from keenlattice.logbook._studies import (
+from keenlattice.logbook.file import now
+from keenlattice.logbook.kept import (
     KeptRun,
     Study,
     add_run,
@@ -20,12 +21,11 @@ from keenlattice.logbook._studies import (
     start_study,
     take_back_run,
 )
-from keenlattice.logbook.file import now
 from keenlattice.logbook.reference import find
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG, Version, owners
 from keenlattice.rig.hand import TakenBack
-from keenlattice.study._form import Form
+from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec, game_for, kind_named
 
 if TYPE_CHECKING:

@@ -3,14 +3,14 @@
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.errors import UsageError
-from keenlattice.logbook._studies import done_of, studies
+from keenlattice.logbook.kept import done_of, studies
 from keenlattice.profile.version import Version
 from keenlattice.study.record import result_of, spec_of
 from keenlattice.workspace.opened import Opened
 from keenlattice.workspace.played import ListedStudy, Played
 
 if TYPE_CHECKING:
-    from keenlattice.logbook._studies import Study
+    from keenlattice.logbook.kept import Study
     from keenlattice.study.record import Provenance
     from keenlattice.study.trial.result import Trial
 

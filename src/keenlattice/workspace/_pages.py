@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice.blocks import Block, Telling, Text
 from keenlattice.errors import CaptureError, UsageError
-from keenlattice.logbook._studies import studies
+from keenlattice.logbook.kept import studies
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.find import described
@@ -35,13 +35,13 @@ if TYPE_CHECKING:
 
 def picture_of(study: Played[Any]) -> Drawing:
     """A picture of what a study found."""
-    from keenlattice.report._forest import screen_figure, tune_figure
-    from keenlattice.report._trial_figure import trial_figure
+    from keenlattice.report.figure_of_trial import trial_figure
+    from keenlattice.report.forest import screen_figure, tune_figure
 
     if study.kind == "screen":
         return Drawing(lambda: screen_figure(study.result))
     if study.kind == "pool":
-        from keenlattice.report._pool_figure import pool_figure
+        from keenlattice.report.figure_of_pool import pool_figure
 
         return Drawing(lambda: pool_figure(study.result))
     if study.kind == "tune":

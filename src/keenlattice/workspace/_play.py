@@ -9,16 +9,16 @@ from keenlattice.rig.byhand.pace import HANDLING_MINUTES, RESTARTS_MINUTES, chea
 from keenlattice.study.kind import KeptVersion
 from keenlattice.study.limits import fresh_seed
 from keenlattice.study.record import play_on, spec_of, start
-from keenlattice.workspace._handed import FilesHand
 from keenlattice.workspace._kept import unfinished_study
 from keenlattice.workspace._made import entries_made
 from keenlattice.workspace._pages import finished_study
+from keenlattice.workspace.handed import FilesHand
 from keenlattice.workspace.next_run import Waiting, what_is_next
 from keenlattice.workspace.opened import Opened
 from keenlattice.workspace.standing import Standing
 
 if TYPE_CHECKING:
-    from keenlattice.logbook._studies import Study
+    from keenlattice.logbook.kept import Study
     from keenlattice.profile.version import Version
     from keenlattice.study.kind import Spec
     from keenlattice.study.record import Progress
@@ -118,7 +118,7 @@ def runs_between_switches(opened: Opened, said: int | None, keys: Sequence[str],
         run_s: the length of a run with its warm-up.
         switch_minutes: how long a person takes to change one setting, if they said so.
     """
-    from keenlattice.rig._apply import restart_for
+    from keenlattice.rig.applying import restart_for
 
     if said is not None or not opened.by_hand:
         return said or 1

@@ -6,11 +6,11 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
-from keenlattice.logbook._studies import runs_of, take_back_run
+from keenlattice.logbook.kept import runs_of, take_back_run
 from keenlattice.study.record import spec_of
-from keenlattice.workspace._handed import HASHED, FilesHand, read_handed, told_apart
 from keenlattice.workspace._kept import unfinished_study
 from keenlattice.workspace._play import StudyPlayer
+from keenlattice.workspace.handed import HASHED, FilesHand, read_handed, told_apart
 from keenlattice.workspace.next_run import NextRun, Waiting, by_hand_rig
 from keenlattice.workspace.opened import Opened
 from keenlattice.workspace.recording_results import MeasureResult, measured

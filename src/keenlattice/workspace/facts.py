@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, ClassVar
 from keenlattice._door import check_methods
 from keenlattice._notebook import Result, Rows
 from keenlattice.errors import UsageError
-from keenlattice.rig._factnames import FACTS, OF_A_DEVICE, device_names, named
+from keenlattice.rig.factnames import FACTS, OF_A_DEVICE, device_names, named
 from keenlattice.workspace.opened import Opened
 
 if TYPE_CHECKING:

@@ -7,8 +7,8 @@ from keenlattice._door import check_methods
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UnknownName, UsageError
 from keenlattice.profile.matching import Game, match
-from keenlattice.rig._lock import locked
 from keenlattice.rig.gamelist import Listed, add_game, read_games
+from keenlattice.rig.locks import locked
 from keenlattice.workspace.opened import Opened
 
 if TYPE_CHECKING:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice._door import check_methods
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UsageError
-from keenlattice.measure._header import header_of
+from keenlattice.measure.header import header_of
 from keenlattice.workspace.lookup import known_sensor, run_of
 from keenlattice.workspace.opened import Opened, VersionLike
 from keenlattice.workspace.page import Drawing

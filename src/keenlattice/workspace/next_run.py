@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value
 from keenlattice.errors import UsageError
-from keenlattice.logbook._studies import runs_of
+from keenlattice.logbook.kept import runs_of
 from keenlattice.rig.byhand.pace import minutes_left
 from keenlattice.rig.hand import ComingRun, Paused
 from keenlattice.study.record import spec_of
 
 if TYPE_CHECKING:
-    from keenlattice.logbook._studies import Study
+    from keenlattice.logbook.kept import Study
     from keenlattice.profile.sheet import SheetStep
     from keenlattice.rig.base import ByHand
     from keenlattice.workspace.opened import Opened

@@ -9,7 +9,7 @@ from keenlattice._door import check_methods
 from keenlattice._files import replace_file
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UsageError
-from keenlattice.logbook._studies import trials_between
+from keenlattice.logbook.kept import trials_between
 from keenlattice.profile.compare import changes
 from keenlattice.profile.together import parted, together
 from keenlattice.profile.version import Version, owners
@@ -19,7 +19,7 @@ from keenlattice.workspace.profile_results import EditResult
 from keenlattice.workspace.standing import Standing
 
 if TYPE_CHECKING:
-    from keenlattice.profile._offer import OfferedRule
+    from keenlattice.profile.offers import OfferedRule
     from keenlattice.profile.pack import Claim
 
 NEW = ("changes", "inert here")
@@ -110,7 +110,7 @@ class Packs:
         Raises:
             PackError: it is no pack, or damaged.
         """
-        from keenlattice.profile._offer import offer
+        from keenlattice.profile.offers import offer
         from keenlattice.profile.pack import read_pack
 
         pack = read_pack(Path(file))
@@ -129,7 +129,7 @@ class Packs:
             PackError: it is no pack, or damaged.
             UsageError: it has no rule of that number.
         """
-        from keenlattice.profile._offer import adopted
+        from keenlattice.profile.offers import adopted
 
         pack = self.look(file)
         if odd := [number for number in rules if not 1 <= number <= len(pack.rules)]:
@@ -224,7 +224,7 @@ class Packs:
             before: the version to compare with.
             note: why.
         """
-        from keenlattice.profile._offer import adopted
+        from keenlattice.profile.offers import adopted
 
         parts, catalog = parted(before.profile, before.entries), self._opened.rig.catalog()
         taken = {**parts, **adopted(tuple(offers), lambda profile: parts.get(profile, {}))}

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows, Shown
 from keenlattice.errors import CaptureError
 from keenlattice.profile.version import Version
-from keenlattice.study._form import Form
+from keenlattice.study.form import Form
 
 if TYPE_CHECKING:
     from keenlattice.blocks import Telling

@@ -10,8 +10,8 @@ from keenlattice._files import replace_file
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value, same
 from keenlattice.errors import KeenLatticeError, UnknownName, UsageError
-from keenlattice.logbook._evidence import name_of, new_evidence, pooling
-from keenlattice.logbook._studies import studies
+from keenlattice.logbook.evidence import name_of, new_evidence, pooling
+from keenlattice.logbook.kept import studies
 from keenlattice.profile.compare import Change
 from keenlattice.report.pool_words import told_beside
 from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
@@ -250,7 +250,7 @@ class EvidencePool:
     def _second(self, before: VersionLike, after: VersionLike) -> Any:
         """The version with all changes; of a pack, that with its rules that fit here."""
         if isinstance(after, str) and after.endswith(".toml"):
-            from keenlattice.profile._offer import offer
+            from keenlattice.profile.offers import offer
             from keenlattice.profile.pack import read_pack
 
             pack, first = read_pack(Path(after)), self._opened.find(before)
@@ -260,7 +260,7 @@ class EvidencePool:
         return self._opened.find(after)
 
     def _switch_minutes(self, key: str) -> float:
-        from keenlattice.rig._apply import restart_for
+        from keenlattice.rig.applying import restart_for
 
         own = minutes_a_step(self._opened, None) if self._opened.by_hand else 0.0
         return own + RESTARTS_MINUTES[restart_for(self._opened.rig, [key])]

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 from keenlattice._door import check_methods
 from keenlattice.catalog.values import written
 from keenlattice.errors import UsageError
-from keenlattice.logbook._studies import trials_between
+from keenlattice.logbook.kept import trials_between
 from keenlattice.profile.compare import changes, settled, with_changes
 from keenlattice.profile.compare import merge as merged
 from keenlattice.profile.version import WHOLE_RIG, Version
@@ -29,8 +29,8 @@ from keenlattice.workspace.wording import value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
-    from keenlattice.logbook._studies import Study
     from keenlattice.logbook.book import Logbook
+    from keenlattice.logbook.kept import Study
     from keenlattice.profile.checks import Findings
     from keenlattice.profile.compare import Conflict, Merge
     from keenlattice.profile.layers import Base, Effective
@@ -276,7 +276,7 @@ class Profiles:
 
     def _of_pack(self, file: Path, profile: str) -> Version:
         """What a pack sets for a profile on this rig, as if it were a version."""
-        from keenlattice.profile._offer import adopted, offer
+        from keenlattice.profile.offers import adopted, offer
         from keenlattice.profile.pack import read_pack
 
         pack = read_pack(file)

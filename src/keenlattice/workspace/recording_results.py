@@ -9,10 +9,10 @@ from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.page import Drawing
 
 if TYPE_CHECKING:
-    from keenlattice.measure._ingest import Damage
-    from keenlattice.measure._proposal import Proposal
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
+    from keenlattice.measure.ingesting import Damage
+    from keenlattice.measure.proposal import Proposal
     from keenlattice.measure.telemetry import Reading
 
 MOST_RUNS_SHOWN = 6
@@ -44,7 +44,7 @@ class MeasureResult(Result):
 
     def figure(self) -> Drawing:
         """A picture of the last run."""
-        from keenlattice.report._capture_figure import capture_figure
+        from keenlattice.report.figure_of_capture import capture_figure
 
         title = f"{self.game} on {self.rig}, seed {self.seed + len(self.runs) - 1}"
         return Drawing(lambda: capture_figure(self.last, title))
@@ -107,7 +107,7 @@ class Recording(Result):
 
     def figure(self) -> Drawing:
         """A picture of the run."""
-        from keenlattice.report._capture_figure import capture_figure
+        from keenlattice.report.figure_of_capture import capture_figure
 
         return Drawing(lambda: capture_figure(self.run, self.file))
 

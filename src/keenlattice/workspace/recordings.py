@@ -12,11 +12,11 @@ from typing import TYPE_CHECKING
 
 from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
-from keenlattice.measure._header import header_of
-from keenlattice.measure._layout import NUMBER
+from keenlattice.measure.header import header_of
+from keenlattice.measure.layout import NUMBER
 from keenlattice.profile.version import Version
-from keenlattice.rig._lock import locked
 from keenlattice.rig.hand import ComingRun
+from keenlattice.rig.locks import locked
 from keenlattice.study.limits import check_seconds, check_seed, fresh_seed
 from keenlattice.workspace.latencies import Latencies
 from keenlattice.workspace.lookup import kept_map, known_map, run_of
@@ -25,9 +25,9 @@ from keenlattice.workspace.page import Drawing
 from keenlattice.workspace.recording_results import MeasureResult, NewMap, Recording, TakeMap, measured
 
 if TYPE_CHECKING:
-    from keenlattice.measure._ingest import Ingested
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
+    from keenlattice.measure.ingesting import Ingested
     from keenlattice.measure.machine_log import LogMap
     from keenlattice.measure.telemetry import Watcher
     from keenlattice.study.record import Progress
@@ -122,7 +122,7 @@ class Recordings:
             UsageError: too many runs, or runs without what is to be drawn.
             UnknownName: no such picture.
         """
-        from keenlattice.report._capture_figure import capture_figure, compare_figure, single_figure
+        from keenlattice.report.figure_of_capture import capture_figure, compare_figure, single_figure
 
         runs = [runs] if isinstance(runs, str | Version | OfVersion) else list(runs)
         if not runs:
@@ -168,7 +168,7 @@ class Recordings:
             UsageError: the meaning of the columns cannot be told.
             CaptureError: the file cannot be read.
         """
-        from keenlattice.measure._ingest import ingest
+        from keenlattice.measure.ingesting import ingest
         from keenlattice.measure.metrics import metrics_of
 
         file, version = Path(file), self._opened.find(of) if of else None
@@ -207,7 +207,7 @@ class Recordings:
     def _columns(self, file: Path, columns: "ColumnMap | str | None",
                  take: TakeMap | None) -> "tuple[Sequence[str], ColumnMap | None]":
         """A file's header, and what its columns mean; None if that was proposed, and not taken."""
-        from keenlattice.measure._proposal import propose
+        from keenlattice.measure.proposal import propose
 
         header, rows = header_of(file)
         if columns is not None and not isinstance(columns, str):

@@ -9,10 +9,10 @@ from keenlattice.catalog.values import RESTARTS, Restart, Value
 from keenlattice.errors import KeenLatticeError, RefusedByRig, RigError, UnknownName, UsageError
 from keenlattice.profile.formula import is_formula
 from keenlattice.profile.version import WHOLE_RIG, Version
-from keenlattice.rig._journal import fingerprint, unfinished
-from keenlattice.rig._lock import locked
 from keenlattice.rig.byhand import SHEET
 from keenlattice.rig.find import OURS, home_of, open_rig
+from keenlattice.rig.journal import fingerprint, unfinished
+from keenlattice.rig.locks import locked
 from keenlattice.rig.places import path_of
 from keenlattice.workspace.chores import Chores
 from keenlattice.workspace.facts import Facts
@@ -34,9 +34,9 @@ from keenlattice.workspace.sheets import Sheets
 from keenlattice.workspace.standing import Standing
 
 if TYPE_CHECKING:
-    from keenlattice.rig._apply import Preview
-    from keenlattice.rig._journal import Journal
+    from keenlattice.rig.applying import Preview
     from keenlattice.rig.base import Rig
+    from keenlattice.rig.journal import Journal
 
 Choose = Callable[["Rig"], bool | None]
 """Is asked what becomes of a change that was cut short: True to finish it, False to undo it, None to leave it."""
@@ -95,7 +95,7 @@ class RigHandle:
         Raises:
             UnknownName, BadValue, UsageError: no such version, or one that is invalid on this rig.
         """
-        from keenlattice.rig._apply import preview
+        from keenlattice.rig.applying import preview
 
         version = self._opened.find(which)
         with locked(self.machine, f"preview of {version.reference}"):
@@ -138,7 +138,7 @@ class RigHandle:
             RefusedByRig: no rights, or a value that this hardware does not take; the rig is as it was before.
             RigError: the rig reads back something else; it is as it was before, or the message says what it holds.
         """
-        from keenlattice.rig._apply import apply
+        from keenlattice.rig.applying import apply
         from keenlattice.rig.base import ByHand
         from keenlattice.rig.byhand.sheets import sheet_to_apply
 
@@ -165,9 +165,9 @@ class RigHandle:
             UsageError: nothing is left to undo.
             RigError: the rig did not take it.
         """
-        from keenlattice.rig._undo import undo
         from keenlattice.rig.base import ByHand
         from keenlattice.rig.byhand.sheets import sheet_to_undo
+        from keenlattice.rig.undoing import undo
 
         self._book.check_writable()
         if isinstance(self.machine, ByHand):
@@ -184,7 +184,7 @@ class RigHandle:
         Raises:
             UsageError: nothing is left to undo.
         """
-        from keenlattice.rig._undo import preview_undo
+        from keenlattice.rig.undoing import preview_undo
 
         plan = preview_undo(self.machine, self._book, to)
         return UndoResult(plan.titles, self.machine.name, plan.exactly, plan.for_good, plan.changes)
@@ -254,7 +254,7 @@ class RigHandle:
 
     def interrupted(self) -> "Journal | None":
         """The change of this rig that was cut short, if there is one that nobody is still at."""
-        from keenlattice.rig._recover import cut_short
+        from keenlattice.rig.recovery import cut_short
 
         return cut_short(self.machine)
 
@@ -269,7 +269,7 @@ class RigHandle:
         Raises:
             RigError: it can neither be finished nor taken back; it can be tried again.
         """
-        from keenlattice.rig._recover import recover
+        from keenlattice.rig.recovery import recover
 
         return recover(self.machine, finish=finish)
 
@@ -301,7 +301,7 @@ def _may_have_a_sheet(opened: Opened) -> bool:
 
 
 def _settled(rig: "Rig", choose: Choose | None) -> str | None:
-    from keenlattice.rig._recover import cut_short, recover
+    from keenlattice.rig.recovery import cut_short, recover
 
     found = cut_short(rig)
     if found is None:

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from keenlattice.profile.checks import Finding
     from keenlattice.profile.compare import Change
     from keenlattice.profile.sheet import Sheet
-    from keenlattice.rig._apply import Preview
+    from keenlattice.rig.applying import Preview
     from keenlattice.rig.base import FactValue
 
 

@@ -56,7 +56,7 @@ class Settings:
         Raises:
             UnknownName: nothing of that name.
         """
-        from keenlattice.rig._notes import read_notes
+        from keenlattice.rig.notes import read_notes
 
         known = self._opened.rig.catalog()
         domains = {one.domain for one in known} | {name.partition(".")[0] for name in known.absent}
@@ -88,7 +88,7 @@ class Settings:
             UnknownName: no such setting.
             UsageError: too long a text, or none that can be printed.
         """
-        from keenlattice.rig._notes import keep_note
+        from keenlattice.rig.notes import keep_note
 
         self._opened.book.check_writable()
         keep_note(self._opened.rig, self._opened.rig.catalog()[setting].name, text)

@@ -10,7 +10,7 @@ from keenlattice._files import replace_file
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UnknownName, UsageError
 from keenlattice.profile.version import WHOLE_RIG
-from keenlattice.report._sheet_page import markdown, page
+from keenlattice.report.sheet import markdown, page
 from keenlattice.workspace.opened import Opened
 
 if TYPE_CHECKING:

@@ -14,9 +14,9 @@ from keenlattice.workspace.wording import not_held
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
-    from keenlattice.profile._offer import Here
     from keenlattice.profile.checks import Finding, Findings
     from keenlattice.profile.layers import Base, Effective
+    from keenlattice.profile.offers import Here
 
 
 class Standing:
@@ -179,7 +179,7 @@ class Standing:
 
     def here(self) -> "Here":
         """The rig, as far as a pack is held against it."""
-        from keenlattice.profile._offer import Here
+        from keenlattice.profile.offers import Here
 
         rig, state = self._opened.rig, self._opened.rig.state()
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
-from keenlattice.logbook._studies import runs_of, studies
+from keenlattice.logbook.kept import runs_of, studies
 from keenlattice.profile.version import stock
 from keenlattice.study.kind import KeptVersion
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT
@@ -26,7 +26,7 @@ from keenlattice.workspace.trials import Trials, repeat_claims
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
-    from keenlattice.logbook._studies import Study
+    from keenlattice.logbook.kept import Study
     from keenlattice.study.blind.plan import Blind, Measured, Question
     from keenlattice.study.blind.play import Judge
     from keenlattice.study.hunt.plan import Hunt

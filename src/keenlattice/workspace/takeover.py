@@ -8,9 +8,9 @@ from keenlattice._notebook import NOT_IN_JSON, Result
 from keenlattice._state_folder import expanded
 from keenlattice.errors import UsageError
 from keenlattice.logbook import takeover
-from keenlattice.logbook._schema import is_there
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.file import default_folder
+from keenlattice.logbook.schema import is_there
 from keenlattice.logbook.takeover import holdings
 
 

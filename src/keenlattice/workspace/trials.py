@@ -11,25 +11,25 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice._door import check_methods
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UsageError
-from keenlattice.logbook._studies import done_of
+from keenlattice.logbook.kept import done_of
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version
 from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
 from keenlattice.study.kind import KeptVersion, game_for
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT
 from keenlattice.study.record import start
-from keenlattice.workspace._handed import in_length, read_handed, told_apart
 from keenlattice.workspace._kept import unfinished_study, versions_of
 from keenlattice.workspace._pages import finished_study
 from keenlattice.workspace._play import StudyPlayer, minutes_a_step, runs_between_switches, seed_or_fresh, what_matters
+from keenlattice.workspace.handed import in_length, read_handed, told_apart
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.played import Pilot, PlanCost, Played, RunsToCome, RunToCome
 
 if TYPE_CHECKING:
-    from keenlattice.logbook._studies import Study
+    from keenlattice.logbook.kept import Study
     from keenlattice.measure.columns import ColumnMap
-    from keenlattice.profile._offer import OfferedRule
+    from keenlattice.profile.offers import OfferedRule
     from keenlattice.profile.pack import Claim
     from keenlattice.study.record import Progress
     from keenlattice.study.trial.plan import TrialPlan
@@ -114,7 +114,7 @@ class Trials:
         Raises:
             BadValue: the runs are too short to tell.
         """
-        from keenlattice.study.trial._looks import ERROR
+        from keenlattice.study.trial.looks import ERROR
         from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle, noise_of, warm_up_of
 
         plan = played.result.plan
@@ -143,7 +143,7 @@ class Trials:
 
     def _restart_between(self, before: Version, after: Version) -> str:
         """The restart that switching from one version to the other takes."""
-        from keenlattice.rig._apply import restart_for
+        from keenlattice.rig.applying import restart_for
 
         return restart_for(self._opened.rig, [one.key for one in changes(before.entries, after.entries)])
 

@@ -13,7 +13,7 @@ from time import monotonic
 from typing import TYPE_CHECKING
 
 from keenlattice.errors import KeenLatticeError, UsageError
-from keenlattice.workspace._handed import Handed, kind_of_file
+from keenlattice.workspace.handed import Handed, kind_of_file
 
 if TYPE_CHECKING:
     from keenlattice.workspace.opened import Opened

@@ -6,8 +6,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Self
 
 from keenlattice._door import check_methods
-from keenlattice.logbook._repair import repair
 from keenlattice.logbook.book import Logbook
+from keenlattice.logbook.repair import repair
 from keenlattice.study.record import result_of, spec_of
 from keenlattice.workspace.opened import Opened, warn
 from keenlattice.workspace.pool import EvidencePool

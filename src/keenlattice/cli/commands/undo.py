@@ -27,7 +27,7 @@ def undo(
     --to shows what it takes back, and asks before it writes.
     """
     from keenlattice.cli.views.settings import show_by_owner
-    from keenlattice.rig._undo import in_short
+    from keenlattice.rig.undoing import in_short
 
     if points:
         only(ctx, "--list", "points")

@@ -16,7 +16,7 @@ from keenlattice.profile.matching import Game
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.hand import ComingRun, Noted
 from keenlattice.rig.standin.player import SimulatedPlayer, longest
-from keenlattice.workspace._handed import Handed
+from keenlattice.workspace.handed import Handed
 
 if TYPE_CHECKING:
     from keenlattice.profile.sheet import SheetStep

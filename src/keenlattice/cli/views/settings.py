@@ -12,9 +12,9 @@ from keenlattice.workspace.wording import not_held, value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog, Setting
-    from keenlattice.profile._offer import OfferedRule, OfferedSetting
     from keenlattice.profile.checks import Finding
     from keenlattice.profile.layers import Effective
+    from keenlattice.profile.offers import OfferedRule, OfferedSetting
     from keenlattice.workspace.packs import PackResult
     from keenlattice.workspace.profile_results import ShowResult
     from keenlattice.workspace.settings import CatalogResult

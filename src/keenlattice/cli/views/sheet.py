@@ -9,7 +9,7 @@ from keenlattice.cli.output import emit, hint, minutes, say, table
 from keenlattice.cli.terminal import is_terminal
 from keenlattice.cli.views.played import show_played
 from keenlattice.errors import BadValue, UsageError
-from keenlattice.report._sheet_page import BOX, heading, shown, was, whom
+from keenlattice.report.sheet import BOX, heading, shown, was, whom
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Setting

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import Block, Commands, Picture, Report, Table, Text
-from keenlattice.report._forest import MOST_TRIALS, history_figure, steps
+from keenlattice.report.forest import MOST_TRIALS, history_figure, steps
 from keenlattice.report.page.context import Context, how_to_go_back, the_rig, to_repeat, what_changed
 from keenlattice.report.page.of_screen import standings
 from keenlattice.report.page.of_trial import Captures, how_sure, numbers, trial_command, trial_pictures

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from keenlattice.blocks import MIXED, Alert, Block, Report, Table, Telling, Text
 from keenlattice.profile.together import profile_of
-from keenlattice.report._trial_figure import trial_figure
+from keenlattice.report.figure_of_trial import trial_figure
 from keenlattice.report.page.context import (
     Context,
     again,

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import Alert, Block, Fold, Picture, Report, Table, Telling, Text
-from keenlattice.report._pool_figure import MOST_SHOWN, effects, pool_figure
+from keenlattice.report.figure_of_pool import MOST_SHOWN, effects, pool_figure
 from keenlattice.report.page.context import Context, the_rig, to_repeat
 from keenlattice.report.pool_words import (
     change_does,

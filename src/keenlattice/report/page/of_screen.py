@@ -3,7 +3,7 @@
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import Alert, Block, Fold, Picture, Report, Table, Telling, Text
-from keenlattice.report._forest import panels, screen_figure
+from keenlattice.report.forest import panels, screen_figure
 from keenlattice.report.page.context import (
     Context,
     again,

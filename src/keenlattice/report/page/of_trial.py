@@ -9,7 +9,7 @@ from keenlattice.blocks import MIXED, Alert, Block, Commands, Fold, Picture, Rep
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.metrics import METRICS
 from keenlattice.report._frames import distribution, frame_times
-from keenlattice.report._trial_figure import intervals, trial_figure, typical_block
+from keenlattice.report.figure_of_trial import intervals, trial_figure, typical_block
 from keenlattice.report.latency import stage_budget
 from keenlattice.report.page.context import (
     Context,

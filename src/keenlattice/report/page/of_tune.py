@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 from keenlattice.blocks import Alert, Block, Fold, Picture, Report, Table, Telling, Text
 from keenlattice.catalog.values import written
 from keenlattice.measure.metrics import METRICS
-from keenlattice.report._forest import MOST_COMBINATIONS, combinations, tune_figure
+from keenlattice.report.forest import MOST_COMBINATIONS, combinations, tune_figure
 from keenlattice.report.page.context import (
     Context,
     again,

@@ -18,10 +18,10 @@ from keenlattice.profile.compare import Change, with_changes
 from keenlattice.profile.matching import Game
 from keenlattice.profile.sheet import Sheet, SheetStep
 from keenlattice.profile.version import Entries
-from keenlattice.rig._factnames import FACTS
 from keenlattice.rig._gamefiles import GameFiles
 from keenlattice.rig.base import ByHand, Edits, Facts, FactValue, Rig, State, one_by_one
 from keenlattice.rig.byhand import SHEET
+from keenlattice.rig.factnames import FACTS
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.places import put_file

@@ -20,12 +20,12 @@ from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.sheet import SheetStep
 from keenlattice.profile.version import WHOLE_RIG
-from keenlattice.rig._journal import fingerprints, in_text, out_of_text
-from keenlattice.rig._lock import locked
-from keenlattice.rig._notes import read_notes
 from keenlattice.rig.base import ByHand, State
 from keenlattice.rig.byhand.machine import MOST_STATE_BYTES, keep_noted, open_sheet, step_of
 from keenlattice.rig.hand import Hand, Paused
+from keenlattice.rig.journal import fingerprints, in_text, out_of_text
+from keenlattice.rig.locks import locked
+from keenlattice.rig.notes import read_notes
 
 if TYPE_CHECKING:
     from keenlattice.logbook.book import Logbook

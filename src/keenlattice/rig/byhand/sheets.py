@@ -15,15 +15,15 @@ from keenlattice.profile.compare import Change
 from keenlattice.profile.formula import is_formula
 from keenlattice.profile.sheet import Sheet, SheetStep
 from keenlattice.profile.version import Version
-from keenlattice.rig._apply import preview
-from keenlattice.rig._journal import fingerprints, in_text, out_of_text, packed
-from keenlattice.rig._lock import locked
-from keenlattice.rig._notes import read_notes
-from keenlattice.rig._undo import in_short, preview_undo
+from keenlattice.rig.applying import preview
 from keenlattice.rig.base import ByHand, State
 from keenlattice.rig.byhand.machine import open_sheet, step_of, written_sheet
 from keenlattice.rig.byhand.session import settle_study
+from keenlattice.rig.journal import fingerprints, in_text, out_of_text, packed
+from keenlattice.rig.locks import locked
+from keenlattice.rig.notes import read_notes
 from keenlattice.rig.transaction import Transaction, changing
+from keenlattice.rig.undoing import in_short, preview_undo
 
 
 def settle_sheet(rig: ByHand, book: Logbook) -> None:

@@ -9,9 +9,9 @@ from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.formula import is_formula
 from keenlattice.profile.version import WHOLE_RIG
-from keenlattice.rig._journal import fingerprints, in_text
 from keenlattice.rig.base import ByHand
 from keenlattice.rig.byhand.machine import keep_noted, open_sheet
+from keenlattice.rig.journal import fingerprints, in_text
 from keenlattice.rig.transaction import changing
 
 

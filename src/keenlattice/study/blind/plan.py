@@ -8,7 +8,7 @@ import numpy as np
 
 from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import BadValue
-from keenlattice.study._form import Form
+from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
 
 Question = Literal["which", "better"]

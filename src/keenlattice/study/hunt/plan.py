@@ -6,7 +6,7 @@ from typing import ClassVar
 from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import BadValue
 from keenlattice.profile.together import profile_of
-from keenlattice.study._form import Form
+from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.result import Trial

@@ -23,7 +23,7 @@ from keenlattice.study.hunt.plan import Hunt, HuntPlan, HuntSpec
 from keenlattice.study.kind import Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
-from keenlattice.study.trial._conclude import concluded, ended, metrics_in
+from keenlattice.study.trial.concluding import concluded, ended, metrics_in
 from keenlattice.study.trial.plan import Arm
 from keenlattice.study.trial.power import noise_of
 from keenlattice.study.trial.result import MetricResult, Trial

@@ -19,9 +19,9 @@ from typing import Literal
 
 import numpy as np
 
-from keenlattice.measure._summary import percent_of
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS
+from keenlattice.measure.summaries import percent_of
 from keenlattice.study.pool._answers import DIFFER, LEAST_RIGS, Answers, answers
 from keenlattice.study.pool._meta import Index, Rigs, shrunken
 from keenlattice.study.pool._regression import Slopes, slopes_of

@@ -10,12 +10,12 @@ from keenlattice.catalog.load import catalog as shipped
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, KeenLatticeError
-from keenlattice.logbook._studies import Study
+from keenlattice.logbook.kept import Study
 from keenlattice.measure.metrics import METRICS
 from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.together import own_key
 from keenlattice.profile.version import Entries, owners
-from keenlattice.rig._factnames import FACTS
+from keenlattice.rig.factnames import FACTS
 from keenlattice.study.deciding import named
 from keenlattice.study.kind import SpecOfTwo
 from keenlattice.study.pool.evidence import FARTHEST, EvidenceRecord, Found, Played, State, Switch, digest

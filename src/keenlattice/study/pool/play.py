@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 from keenlattice._parallel import spread
 from keenlattice._version import __version__
 from keenlattice.errors import UsageError
-from keenlattice.logbook._evidence import evidence_file, forget_evidence
-from keenlattice.logbook._studies import Study, finish_study, start_study
+from keenlattice.logbook.evidence import evidence_file, forget_evidence
+from keenlattice.logbook.kept import Study, finish_study, start_study
 from keenlattice.study.kind import Kind
 from keenlattice.study.pool._columns import part
 from keenlattice.study.pool._conclude import chunks_of, concluded
@@ -23,8 +23,8 @@ from keenlattice.study.record import Provenance
 if TYPE_CHECKING:
     import pyarrow as pa
 
-    from keenlattice.logbook._studies import Study
     from keenlattice.logbook.book import Logbook
+    from keenlattice.logbook.kept import Study
 
 
 def pool_evidence(table: "pa.Table", plan: PoolPlan, refused: Sequence[str] = (), executor: Executor | None = None,

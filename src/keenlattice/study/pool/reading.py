@@ -18,7 +18,7 @@ from keenlattice._parallel import spread, spread_out
 from keenlattice._safejson import parse_json
 from keenlattice.catalog.load import catalog
 from keenlattice.errors import KeenLatticeError
-from keenlattice.logbook._schema import is_there
+from keenlattice.logbook.schema import is_there
 from keenlattice.logbook.takeover import ReadBook
 from keenlattice.profile.pack import read_pack
 from keenlattice.study.pool._columns import TEXTS, EvidenceError, flattened, schema

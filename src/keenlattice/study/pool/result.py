@@ -8,10 +8,10 @@ import numpy as np
 
 from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import BadValue
-from keenlattice.measure._summary import percent_of
 from keenlattice.measure.metrics import METRICS, metric
-from keenlattice.study._form import Form
+from keenlattice.measure.summaries import percent_of
 from keenlattice.study.deciding import MOST_DECIDERS, named
+from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec
 from keenlattice.study.limits import DECIDES
 from keenlattice.study.pool._regression import Slopes

@@ -8,7 +8,7 @@ from keenlattice.catalog.model import Catalog
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import metric
 from keenlattice.profile.version import Version
-from keenlattice.study._form import Form
+from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec
 from keenlattice.study.limits import check_seconds, check_seed
 from keenlattice.study.trial.plan import TrialPlan

@@ -24,17 +24,17 @@ from functools import partial
 
 import numpy as np
 
-from keenlattice.measure._summary import NO_WIDTH, percent_of
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
+from keenlattice.measure.summaries import NO_WIDTH, percent_of
 from keenlattice.profile.pack import Claim
 from keenlattice.study.deciding import Numbers, matters_in_pct, sharing
 from keenlattice.study.screen._design import Signs
 from keenlattice.study.screen._pairs import LEAST_DOF, pairs_in, together
 from keenlattice.study.screen.plan import ScreenPlan
 from keenlattice.study.screen.result import Effect, Factor, Interaction, Standing
-from keenlattice.study.trial._conclude import word_for
-from keenlattice.study.trial._looks import ERROR, errors_of
+from keenlattice.study.trial.concluding import word_for
+from keenlattice.study.trial.looks import ERROR, errors_of
 
 LEAST_OF_STRETCHES = 2  # degrees of freedom among them
 

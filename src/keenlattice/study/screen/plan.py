@@ -13,8 +13,8 @@ from keenlattice.measure.metrics import TRIAL_METRICS, metric
 from keenlattice.profile.compare import changes
 from keenlattice.profile.pack import Claim
 from keenlattice.profile.version import Entries
-from keenlattice.study._form import Form
 from keenlattice.study.deciding import Matters, check_deciding, named
+from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
 from keenlattice.study.limits import DECIDES, check_seconds, check_seed
 from keenlattice.study.screen._design import (

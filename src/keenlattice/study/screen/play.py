@@ -12,7 +12,7 @@ from keenlattice.measure.metrics import metrics_of
 from keenlattice.measure.telemetry import limited_by, mean_limits
 from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Entries, Version
-from keenlattice.rig._apply import restart_for
+from keenlattice.rig.applying import restart_for
 from keenlattice.rig.base import Rig
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.kind import KeptVersion, Kind

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS
-from keenlattice.study._form import Form
+from keenlattice.study.form import Form
 from keenlattice.study.screen.plan import ScreenPlan
 
 Standing = Literal["does what is claimed", "does the opposite", "better", "worse", "does nothing that matters",

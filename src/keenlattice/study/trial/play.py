@@ -5,10 +5,10 @@ from functools import cache, partial
 
 import numpy as np
 
-from keenlattice.measure._summary import t_interval
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.doubts import held_by_screen
 from keenlattice.measure.metrics import METRICS, PRICES, metrics_of
+from keenlattice.measure.summaries import t_interval
 from keenlattice.measure.telemetry import limited_by, mean_limits
 from keenlattice.profile.version import Version
 from keenlattice.rig.base import Rig
@@ -16,8 +16,8 @@ from keenlattice.study.deciding import Numbers
 from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
-from keenlattice.study.trial._adjusting import AT_START, at_start
-from keenlattice.study.trial._conclude import AT_SCREEN_RATE, concluded, ended, metrics_in
+from keenlattice.study.trial.adjusting import AT_START, at_start
+from keenlattice.study.trial.concluding import AT_SCREEN_RATE, concluded, ended, metrics_in
 from keenlattice.study.trial.plan import Arm, TrialPlan, TrialSpec
 from keenlattice.study.trial.result import Price, Trial
 

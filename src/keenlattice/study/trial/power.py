@@ -17,8 +17,8 @@ import numpy as np
 from keenlattice.errors import BadValue
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.course import warm_up_ms
-from keenlattice.study.trial._conclude import left_over
-from keenlattice.study.trial._looks import ERROR, FIRST_LOOK, degrees, errors_at
+from keenlattice.study.trial.concluding import left_over
+from keenlattice.study.trial.looks import ERROR, FIRST_LOOK, degrees, errors_at
 from keenlattice.study.trial.plan import MAX_BLOCKS
 from keenlattice.study.trial.result import Trial
 

@@ -9,7 +9,7 @@ from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS
 from keenlattice.profile.pack import Claim, Evidence
-from keenlattice.study._form import Form
+from keenlattice.study.form import Form
 from keenlattice.study.trial.plan import Arm, TrialPlan
 
 Verdict = Literal["better", "worse", "no difference that matters", "unclear"]

@@ -16,11 +16,11 @@ from itertools import pairwise
 
 import numpy as np
 
-from keenlattice.measure._summary import NO_WIDTH, percent_of, t_interval
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, logarithms
+from keenlattice.measure.summaries import NO_WIDTH, percent_of, t_interval
 from keenlattice.study.deciding import Numbers, matters_in_pct
-from keenlattice.study.trial._looks import ERROR, errors_of
+from keenlattice.study.trial.looks import ERROR, errors_of
 from keenlattice.study.tune.plan import FIRST_LOOK, Combination, Limit, Standing, TunePlan
 
 ORDERS_DRAWN = 60

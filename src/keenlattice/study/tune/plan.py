@@ -10,8 +10,8 @@ from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import metric
-from keenlattice.study._form import Form
 from keenlattice.study.deciding import Matters, check_deciding, named
+from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec
 from keenlattice.study.limits import check_seconds, check_seed
 

@@ -10,9 +10,9 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.concrete import entries_for
 from keenlattice.profile.version import Version
-from keenlattice.rig._journal import Intent
 from keenlattice.rig._takeback import misread
 from keenlattice.rig.base import Edits, Rig, State
+from keenlattice.rig.journal import Intent
 from keenlattice.rig.transaction import changing
 
 

@@ -8,8 +8,8 @@ from pathlib import Path
 
 from keenlattice.errors import BookError
 from keenlattice.logbook import _rows as read
-from keenlattice.logbook._schema import plain_errors
 from keenlattice.logbook.file import BookFile, not_a_link, now
+from keenlattice.logbook.schema import plain_errors
 
 POOL = "pool"
 PATIENCE_S = 600.0

@@ -12,8 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.errors import CaptureError
-from keenlattice.measure._header import header_of, kind_of
-from keenlattice.measure._layout import (
+from keenlattice.measure.capture import Floats
+from keenlattice.measure.header import header_of, kind_of
+from keenlattice.measure.layout import (
     COMMENT,
     MOST_BYTES,
     OPENERS,
@@ -23,7 +24,6 @@ from keenlattice.measure._layout import (
     layout_of,
     opened,
 )
-from keenlattice.measure.capture import Floats
 
 RELEASE_EVERY = 32  # batches
 LONGEST_LINE = 2**20

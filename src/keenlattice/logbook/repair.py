@@ -12,11 +12,11 @@ from typing import Any
 from keenlattice.errors import BookError
 from keenlattice.logbook import _rows as read
 from keenlattice.logbook._captures import capture_in, map_in
-from keenlattice.logbook._schema import plain_errors
-from keenlattice.logbook._studies import Study, run_in, study_in
 from keenlattice.logbook._versions import label_in
 from keenlattice.logbook.applies import apply_in, sheet_in
 from keenlattice.logbook.file import BookFile
+from keenlattice.logbook.kept import Study, run_in, study_in
+from keenlattice.logbook.schema import plain_errors
 
 FORMS: Mapping[str, Callable[[read.BookRow], object]] = {
     "versions": read.version, "labels": label_in, "applies": apply_in, "sheets": sheet_in, "captures": capture_in,

@@ -3,7 +3,7 @@
 import textwrap
 from typing import TYPE_CHECKING
 
-from keenlattice.report._forest import MARKS
+from keenlattice.report.forest import MARKS
 from keenlattice.report.pool_words import BRIEF, interval
 from keenlattice.report.style import BAND, FAINT, INK, headed, plain
 from keenlattice.report.words import TITLES

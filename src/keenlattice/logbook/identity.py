@@ -15,7 +15,7 @@ from pathlib import Path
 from keenlattice._files import replace_file
 from keenlattice._state_folder import make_private, state_folder
 from keenlattice.errors import BookError
-from keenlattice.logbook._schema import is_there, peek
+from keenlattice.logbook.schema import is_there, peek
 
 WHERE = "where"
 

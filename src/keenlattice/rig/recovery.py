@@ -5,11 +5,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice.errors import BookError, RigBusy, RigError
-from keenlattice.logbook._identity import id_in, where_is
 from keenlattice.logbook.book import Logbook
-from keenlattice.rig._journal import Intent, Journal, read_journal, unfinished
-from keenlattice.rig._lock import locked
+from keenlattice.logbook.identity import id_in, where_is
 from keenlattice.rig._takeback import KEPT, misread, remember, sort_out, take_back
+from keenlattice.rig.journal import Intent, Journal, read_journal, unfinished
+from keenlattice.rig.locks import locked
 from keenlattice.rig.places import write
 
 if TYPE_CHECKING:

@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.errors import CaptureError
-from keenlattice.measure._rows import Rows, read_rows
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.columns import IN_MS, ColumnMap
+from keenlattice.measure.rows import Rows, read_rows
 from keenlattice.measure.series import Series
 
 FASTEST_FPS, SLOWEST_FPS = 20_000.0, 1.0

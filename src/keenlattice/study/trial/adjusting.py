@@ -13,8 +13,8 @@ from itertools import groupby
 
 import numpy as np
 
-from keenlattice.measure._summary import percent_of
 from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.summaries import percent_of
 from keenlattice.study.trial.plan import Arm
 
 BEGINNING_MS = 1000.0

@@ -33,11 +33,11 @@ from functools import cached_property, lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from keenlattice.measure._summary import NO_WIDTH, percent_of
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
+from keenlattice.measure.summaries import NO_WIDTH, percent_of
 from keenlattice.study.deciding import Numbers, matters_in_pct, sharing
-from keenlattice.study.trial._adjusting import (
+from keenlattice.study.trial.adjusting import (
     AT_START,
     EVENTS,
     drift,
@@ -46,7 +46,7 @@ from keenlattice.study.trial._adjusting import (
     starts_of,
     usable,
 )
-from keenlattice.study.trial._looks import ERROR, FIRST_LOOK, degrees, errors_at, looks
+from keenlattice.study.trial.looks import ERROR, FIRST_LOOK, degrees, errors_at, looks
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.result import MetricResult, Trial, Verdict
 

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice.errors import CaptureError, UsageError
-from keenlattice.measure._header import header_of
+from keenlattice.measure.header import header_of
 from keenlattice.profile.matching import match
 from keenlattice.rig.hand import ComingRun, Noted, Paused
 from keenlattice.workspace.lookup import known_map, known_sensor, run_of
@@ -112,8 +112,8 @@ def _recorded(file: Path, column: str, unit: str, *, intervals: bool = False) ->
     """From when to when a file was recorded, in s since 1970; one moment, where its length cannot be told."""
     import numpy as np
 
-    from keenlattice.measure._rows import read_rows
     from keenlattice.measure.columns import IN_MS
+    from keenlattice.measure.rows import read_rows
     from keenlattice.measure.sensor_maps import is_sound
 
     saved, length = file.stat().st_mtime, 0.0
@@ -152,7 +152,7 @@ def read_handed(opened: "Opened", handed: Handed, game: str = "",
     Raises:
         CaptureError: a file cannot be read.
     """
-    from keenlattice.measure._ingest import ingest
+    from keenlattice.measure.ingesting import ingest
     from keenlattice.measure.sensor_maps import read_sensor, with_latency
 
     if handed.columns is None:
@@ -182,7 +182,7 @@ def in_length(capture: "Capture", seconds: float, warm_up_s: float) -> "Capture"
 
 def _program(rig: "Rig", handed: Handed, game: str) -> str | None:
     """Whose frames to take of a file that holds several programs': the game's, if it is told of."""
-    from keenlattice.measure._ingest import programs_in
+    from keenlattice.measure.ingesting import programs_in
 
     known = next((one for one in rig.games() if one.name == game), None)
     names = programs_in(handed.frames, handed.columns) if handed.columns and known else []

@@ -6,8 +6,8 @@ from keenlattice._files import read_bounded, replace_file
 from keenlattice._safejson import parse_json
 from keenlattice._state_folder import make_private
 from keenlattice.errors import RigError, UsageError
-from keenlattice.rig._lock import locked
 from keenlattice.rig.base import Rig
+from keenlattice.rig.locks import locked
 
 FILE, LONGEST, MOST_BYTES = "notes.json", 500, 400_000
 

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from keenlattice.errors import CaptureError
-from keenlattice.measure._layout import layout_of, sample
+from keenlattice.measure.layout import layout_of, sample
 
 
 def kind_of(path: Path) -> str:
