@@ -11,6 +11,7 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Entries, Version
+from keenlattice.rig import notes
 from keenlattice.rig._ini import Ini
 from keenlattice.rig.byhand import pace, sheets
 from keenlattice.rig.byhand.machine import ByHandRig, keep_about, read_about, read_noted

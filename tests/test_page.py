@@ -203,7 +203,7 @@ def test_results_show_themselves_in_a_notebook() -> None:
 def test_results_show_themselves_at_a_prompt_and_act_on_no_terminal() -> None:
     result, _ = hostile_result("plain")
     head, *rows = str(result).splitlines()[1:]
-    assert head.split()[:3] == ["name", "unit", "before"] and len(rows) == 2
+    assert head.split()[:3] == ["metric", "before", "after"] and len(rows) == 2
     assert "<td>better</td>" in result._repr_html_()
     odd = Capture(np.arange(50.0), about={"game": "a\x1b[2J\nb"})
     assert str(odd).splitlines()[0].startswith("Capture of a\ufffd[2J\ufffdb:")

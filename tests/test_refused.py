@@ -23,6 +23,7 @@ from scipy.io import wavfile
 
 from keenlattice import measure, study
 from keenlattice.errors import KeenLatticeError
+from keenlattice.measure import rows
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.latency import Latency, from_camera
 from keenlattice.measure.machine_log import beside, read_machine_log

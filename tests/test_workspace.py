@@ -280,6 +280,7 @@ def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pyt
         assert [(one.kind, one.of, one.finished) for one in ws.studies.list().studies] == [
             ("pause", made.after.reference, True)]
         assert len(ws.recordings.of(made.after)) == 4
+        assert ws.studies.runs(found.number).table()["version"].tolist() == [made.after.reference] * 4
         assert found.telling().headline == "4 runs" and "4 runs" in found.report().html()
         shown = StringIO()
         with redirect_stdout(shown):

@@ -11,6 +11,17 @@ if TYPE_CHECKING:
 
 Rows = list[dict[str, Any]]
 
+STUDY_COLUMNS = ("settings", "metric", "before", "after", "change_pct", "low_pct", "high_pct", "verdict", "decides")
+"""The columns of the table of a study of any kind: what was changed, which metric, its values in its own unit, the
+change in per cent with its interval, the word for it, and whether it is one that decides."""
+
+
+def study_row(settings: str, metric: str, verdict: str, *, before: float | None = None, after: float | None = None,
+              change: Sequence[float | None] = (None, None, None), decides: bool = True) -> dict[str, Any]:
+    """Return a row of the table of a study; `change` is the change and the ends of its interval, in per cent."""
+    return dict(zip(STUDY_COLUMNS, (settings, metric, before, after, *change, verdict, decides), strict=True))
+
+
 SHORT = "{:.4g}".format  # no more digits than can be meant
 
 NOT_IN_JSON: Mapping[str, bool] = {"json": False}

@@ -1,12 +1,12 @@
 """A blind test: how many rounds, and what is asked."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import ClassVar, Literal
 
 import numpy as np
 
-from keenlattice._notebook import Rows, Shown
+from keenlattice._notebook import Rows, Shown, study_row
 from keenlattice.errors import BadValue
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
@@ -156,8 +156,9 @@ class Blind(Form, Shown):
         return chance_to_be_found(self.plan.rounds, self.plan.error_of_a_side, OFTEN_RIGHT)
 
     def _rows(self) -> Rows:
-        """A row for each round."""
-        return [asdict(one) for one in self.rounds]
+        """One row: what is felt, and the share of right answers, in per cent."""
+        share = 100 * self.right / len(self.rounds) if self.rounds else None
+        return [study_row(f"{self.before} to {self.after}", "right_answers_pct", self.felt, after=share)]
 
     def _caption(self) -> str:
         return f"{self.before} against {self.after}, blind: {self.felt} ({self.right} of {len(self.rounds)} rounds)"

@@ -1,12 +1,12 @@
 """What a pool of evidence says: per change what it does in general, on the next rig, and where."""
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from keenlattice._notebook import Rows, Shown
+from keenlattice._notebook import Rows, Shown, study_row
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS, metric
 from keenlattice.measure.summaries import percent_of
@@ -249,10 +249,10 @@ class Pool(Form, Shown):
     def _rows(self) -> Rows:
         """A row for each change and metric."""
         return [
-            {"change": one.name, "metric": each.metric, "rigs": each.rigs, "studies": each.studies,
-             **(asdict(each.mean) if each.mean else dict.fromkeys(("pct", "low_pct", "high_pct"))),
-             "next_low_pct": each.next_rig and each.next_rig[0], "next_high_pct": each.next_rig and each.next_rig[1],
-             "standing": each.told} for one in self.changes for each in one.metrics]
+            {**study_row(one.name, each.metric, each.told, decides=each is one.telling,
+                         change=(each.mean.pct, each.mean.low_pct, each.mean.high_pct) if each.mean else (None,) * 3),
+             "rigs": each.rigs, "studies": each.studies, "next_low_pct": each.next_rig and each.next_rig[0],
+             "next_high_pct": each.next_rig and each.next_rig[1]} for one in self.changes for each in one.metrics]
 
     def _in_brief(self) -> Rows:
         """The first of the changes, each by the metric that tells most."""

@@ -1,9 +1,9 @@
 """How a clock offset is stepped up, and through which values."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from typing import ClassVar
 
-from keenlattice._notebook import Rows, Shown
+from keenlattice._notebook import Rows, Shown, study_row
 from keenlattice.catalog.model import Catalog
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import metric
@@ -120,7 +120,8 @@ class Ramp(Form, Shown):
 
     def _rows(self) -> Rows:
         """A row for each step."""
-        return [asdict(one) for one in self.steps]
+        return [study_row(f"{self.plan.key} = {one.value:g}", self.plan.goal, one.wrong or "ran", after=one.goal)
+                for one in self.steps]
 
     def _caption(self) -> str:
         return f"{self.plan.key} on top of {self.base}: settled at {self.settled:g}, {len(self.steps)} steps"

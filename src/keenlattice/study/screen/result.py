@@ -1,10 +1,10 @@
 """What a screen found: per change its effects with an interval and a word, and those that act together."""
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from typing import ClassVar, Literal
 
-from keenlattice._notebook import Rows, Shown
+from keenlattice._notebook import Rows, Shown, study_row
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS
 from keenlattice.study.form import Form
@@ -101,10 +101,10 @@ class Screen(Form, Shown):
         return judged.pop() if len(judged) == 1 else ()
 
     def _rows(self) -> Rows:
-        """A row for each change and metric; `judged` marks the metric that the change is judged by."""
-        return [
-            {"change": " + ".join(one.settings), **asdict(effect), "judged": effect in one.judged}
-            for one in self.factors for effect in (*one.judged, *one.others)]
+        """A row for each change and metric."""
+        return [study_row(" + ".join(one.settings), effect.metric, effect.standing,
+                          change=(effect.change_pct, effect.low_pct, effect.high_pct), decides=effect in one.judged)
+                for one in self.factors for effect in (*one.judged, *one.others)]
 
     def _caption(self) -> str:
         return (f"{self.before} against {self.after}: {len(self.factors)} changes in {self.runs} runs on {self.rig}")

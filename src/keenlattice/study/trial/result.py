@@ -2,10 +2,10 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from typing import ClassVar, Literal
 
-from keenlattice._notebook import Rows, Shown
+from keenlattice._notebook import Rows, Shown, study_row
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS
 from keenlattice.profile.pack import Claim, Evidence
@@ -128,7 +128,12 @@ class Trial(Form, Shown):
 
     def _rows(self) -> Rows:
         """A row for each metric."""
-        return [asdict(one) for one in self.metrics]
+        return [study_row(f"{self.before} to {self.after}", one.name, one.verdict, before=one.before, after=one.after,
+                          change=(one.change_pct, one.low_pct, one.high_pct), decides=one.name in self.plan.deciders)
+                for one in self.metrics]
+
+    def _in_brief(self) -> Rows:
+        return [{name: value for name, value in row.items() if name != "settings"} for row in self._rows()]
 
     def _caption(self) -> str:
         one = self.deciding

@@ -1,13 +1,13 @@
 """What is tuned: settings and the values that are tried, a goal, and limits that have to be kept."""
 
 import math
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from itertools import product
 from typing import ClassVar, Literal
 
-from keenlattice._notebook import Rows, Shown
+from keenlattice._notebook import Rows, Shown, study_row
 from keenlattice.catalog.model import Catalog
-from keenlattice.catalog.values import Value
+from keenlattice.catalog.values import Value, written
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import metric
 from keenlattice.study.deciding import Matters, check_deciding, named
@@ -168,9 +168,10 @@ class Tuning(Form, Shown):
         return next((one for one in self.combinations if one.standing == "best"), None)
 
     def _rows(self) -> Rows:
-        """A row for each combination, the best first, with a column for each setting."""
-        return [{**one.values, **{key: value for key, value in asdict(one).items() if key != "values"}}
-                for one in self.combinations]
+        """A row for each combination and goal, the best first; the change is that against the best one."""
+        return [study_row(", ".join(f"{key} = {written(value)}" for key, value in one.values.items()), goal,
+                          one.standing, after=value, change=(one.change_pct, one.low_pct, one.high_pct))
+                for one in self.combinations for goal, value in zip(self.plan.goals, one.goals, strict=True)]
 
     def _caption(self) -> str:
         return (f"{len(self.combinations)} combinations on top of {self.base}, for {self.plan.goal}: {self.runs} runs, "
