@@ -16,6 +16,7 @@ import pandas
 import pytest
 import typer
 from league import FleetPlan, play_fleet
+from matplotlib.figure import Figure
 
 import keenlattice
 from conftest import Keen, typed
@@ -24,7 +25,7 @@ from keenlattice._notebook import Shown
 from keenlattice.blocks import Telling
 from keenlattice.cli.app import app
 from keenlattice.cli.views.played import show_played
-from keenlattice.errors import BookError, UsageError
+from keenlattice.errors import BookError, CaptureError, UsageError
 from keenlattice.profile import Game, Version
 from keenlattice.rig import Listed
 from keenlattice.study import KeptVersion, Kind, Player, Spec
@@ -301,6 +302,21 @@ def test_what_was_cut_short_is_put_right_and_said(keen: Keen, tmp_path: Path, mo
         assert [change.setting for change in shown.changes] == ["frame.cap"]
     with pytest.warns(UserWarning, match="a trial was cut short"):
         keenlattice.open(tmp_path / "book").close()
+
+
+def test_a_study_is_drawn_onto_axes_of_the_callers_and_without_runs_is_one_line(tmp_path: Path) -> None:
+    with keenlattice.open(tmp_path / "book") as ws:
+        quick = ws.edit("brass-orbit", {"frame.queue-depth": 1})
+        trial = ws.trial("brass-orbit@stock", quick, blocks=2, seconds=2, seed=1)
+        axes = Figure().add_subplot()
+        trial.figure(ax=axes).save(tmp_path / "mine.png")
+        assert axes.get_title(loc="left").startswith("Change from before to after")
+        assert trial.table().columns.tolist() == [
+            "settings", "metric", "before", "after", "change_pct", "low_pct", "high_pct", "verdict", "decides"]
+        for capture in (tmp_path / "book" / "captures").iterdir():
+            capture.unlink()
+        with pytest.raises(CaptureError, match="there is no capture"):
+            trial.figure().save(tmp_path / "gone.png")
 
 
 def test_one_run_is_drawn_by_its_name(tmp_path: Path) -> None:

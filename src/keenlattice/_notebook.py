@@ -1,5 +1,6 @@
 """How results show themselves: as a line and a table, in a notebook and at a prompt, and as JSON."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import fields, is_dataclass
 from html import escape
@@ -19,7 +20,8 @@ change in per cent with its interval, the word for it, and whether it is one tha
 def study_row(settings: str, metric: str, verdict: str, *, before: float | None = None, after: float | None = None,
               change: Sequence[float | None] = (None, None, None), decides: bool = True) -> dict[str, Any]:
     """Return a row of the table of a study; `change` is the change and the ends of its interval, in per cent."""
-    return dict(zip(STUDY_COLUMNS, (settings, metric, before, after, *change, verdict, decides), strict=True))
+    numbers = (math.nan if number is None else number for number in (before, after, *change))
+    return dict(zip(STUDY_COLUMNS, (settings, metric, *numbers, verdict, decides), strict=True))
 
 
 SHORT = "{:.4g}".format  # no more digits than can be meant

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
 from keenlattice.blocks import Block, Telling, Text
 from keenlattice.errors import CaptureError, UsageError
@@ -26,6 +26,9 @@ from keenlattice.workspace.page import Drawing, Page
 from keenlattice.workspace.played import Played, sides
 
 if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
     from keenlattice.blocks import Report
     from keenlattice.report.page.context import Context
     from keenlattice.study.screen.result import Screen
@@ -33,27 +36,36 @@ if TYPE_CHECKING:
     from keenlattice.workspace.opened import Opened
 
 
-def picture_of(study: Played[Any]) -> Drawing:
-    """A picture of what a study found."""
-    from keenlattice.report.figure_of_trial import trial_figure
-    from keenlattice.report.forest import screen_figure, tune_figure
+def picture_of(study: Played[Any], ax: "Axes | None" = None) -> Drawing:
+    """A picture of what a study found.
 
-    if study.kind == "screen":
-        return Drawing(lambda: screen_figure(study.result))
-    if study.kind == "pool":
-        from keenlattice.report.figure_of_pool import pool_figure
+    Args:
+        ax: axes onto which its main part is drawn at once.
 
-        return Drawing(lambda: pool_figure(study.result))
-    if study.kind == "tune":
-        return Drawing(lambda: tune_figure(study.result))
-    proof: Played[Any] | None = study if study.kind in ("trial", "hunt") else study.proof
-    if proof is None:
-        from keenlattice.errors import UsageError
+    Raises:
+        UsageError: it has no trial that could be drawn.
+    """
+    from keenlattice.report import figure_of_pool, figure_of_trial, forest
 
-        raise UsageError(f"{study.kind} {study.number} has no trial that could be drawn")
-    before, after = sides(proof)
-    result = proof.result.trial if proof.kind == "hunt" else proof.result
-    return Drawing(lambda: trial_figure(result, before, after))
+    result = study.result
+    draws: dict[str, tuple[Callable[[], Figure], Callable[[Axes], object]]] = {
+        "screen": (lambda: forest.screen_figure(result), lambda axes: forest.effects(axes, result)),
+        "tune": (lambda: forest.tune_figure(result), lambda axes: forest.combinations(axes, result)),
+        "pool": (lambda: figure_of_pool.pool_figure(result),
+                 lambda axes: figure_of_pool.effects(axes, result.changes, result.plan.metrics[0]))}
+    if study.kind in draws:
+        whole, main = draws[study.kind]
+    else:
+        proof: Played[Any] | None = study if study.kind in ("trial", "hunt") else study.proof
+        if proof is None:
+            raise UsageError(f"{study.kind} {study.number} has no trial that could be drawn")
+        trial = proof.result.trial if proof.kind == "hunt" else proof.result
+        whole, main = (lambda: figure_of_trial.trial_figure(trial, *sides(proof, needed=True)),
+                       lambda axes: figure_of_trial.intervals(axes, trial))
+    if ax is None:
+        return Drawing(whole)
+    main(ax)
+    return Drawing(lambda: cast("Figure", ax.figure))
 
 
 def telling_of(opened: "Opened", study: Played[Any]) -> Telling:

@@ -10,6 +10,8 @@ from keenlattice.profile.version import Version
 from keenlattice.study.form import Form
 
 if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
     from keenlattice.blocks import Telling
     from keenlattice.measure.capture import Capture
     from keenlattice.study.kind import Spec
@@ -39,7 +41,7 @@ class Played(Shown, Generic[Found]):
     version: Version | None = None
     proof: "Played[Trial] | None" = None
     _page: "Callable[[Played[Any]], Page] | None" = None
-    _figure: "Callable[[Played[Any]], Drawing] | None" = None
+    _figure: "Callable[[Played[Any], Axes | None], Drawing] | None" = None
     _telling: "Callable[[Played[Any]], Telling] | None" = None
 
     def telling(self) -> "Telling":
@@ -52,14 +54,17 @@ class Played(Shown, Generic[Found]):
         assert self._page is not None
         return self._page(self)
 
-    def figure(self) -> "Drawing":
-        """A picture of the result.
+    def figure(self, ax: "Axes | None" = None) -> "Drawing":
+        """Return a picture of the result.
+
+        Args:
+            ax: axes of your own, onto which its main part is drawn at once: each change with its interval.
 
         Raises:
             CaptureError: it takes the runs, and they are gone.
         """
         assert self._figure is not None
-        return self._figure(self)
+        return self._figure(self, ax)
 
     @property
     def label(self) -> str:
@@ -96,16 +101,21 @@ class Played(Shown, Generic[Found]):
         return f"{self.kind} {self.number}: {self.result._caption()}"  # type: ignore[attr-defined]
 
 
-def sides(study: "Played[Any]") -> "tuple[list[Capture], list[Capture]]":
+def sides(study: "Played[Any]", *, needed: bool = False) -> "tuple[list[Capture], list[Capture]]":
     """Return the captures of a trial's two versions, in their order; of a hunt, those of the trial it began with.
 
     A hunt goes on to play runs of other versions once its trial has ended: these are left out. Both lists are empty if
     the captures are gone.
+
+    Args:
+        needed: raise the CaptureError instead.
     """
     found: tuple[list[Capture], list[Capture]] = ([], [])
     try:
         captures = study.captures()
     except CaptureError:
+        if needed:
+            raise
         return found
     trial = study.result.trial if study.kind == "hunt" else study.result
     for place, (_, arm, _) in enumerate(trial.plan.runs()[:trial.runs_played]):
