@@ -16,6 +16,7 @@ from keenlattice.report.pool_words import (
 )
 from keenlattice.report.style import small_figure
 from keenlattice.report.words import TITLES, counted
+from keenlattice.study.pool.evidence import value_said
 from keenlattice.study.pool.result import Pool, PooledChange, PooledMetric
 
 if TYPE_CHECKING:
@@ -29,7 +30,7 @@ def pool_report(result: Pool, context: Context, number: int | None = None) -> Re
     return Report(
         title=f"What {len(result.changes)} changes do on {result.rigs} rigs", verdict="", answer=pool_headline(result),
         changed=_what_went_in(result), did=[_picture(result, name) for name in result.plan.metrics],
-        each=[_standings(result), *_where(result), _numbers(result, context)], sure=_how_sure(result),
+        each=[Text("In %, with 95 % intervals."), _standings(result), *_where(result), _numbers(result, context)], sure=_how_sure(result),
         rig=the_rig(context), repeat=to_repeat(context, ["pool read FILES"], "Nothing in it is drawn at random."),
         back=[Text("Nothing was changed on any rig: a pool only reads.")], figure=lambda: pool_figure(result),
         first="What went in")
@@ -90,12 +91,21 @@ def _picture(result: Pool, metric: str) -> Picture:
 def _standings(result: Pool, here: Mapping[str, str] | None = None) -> Table:
     """Return a row for each change; with what is to be expected here, where that is known."""
     names = result.plan.metrics
-    rows = [[_named(one), *(interval(found.mean) if (found := _of(one.metrics, name)) else "-" for name in names),
-             *([] if here is None else [here.get(one.name, "-")]),
-             str(max(each.rigs for each in one.metrics)), change_does(one)] for one in result.changes]
-    columns = ["change", *(f"{TITLES[name]}, % (95 %)" for name in names), *([] if here is None else ["here"]), "rigs",
-               "over rigs"]
-    return Table(columns, rows, right=(len(columns) - 2,), code=(0,))
+    rows = [[_setting(one), ", ".join(value_said(switch.after) for switch in one.change),
+             *(interval(found.mean) if (found := _of(one.metrics, name)) else "-" for name in names),
+             *([] if here is None else [here.get(one.name, "-")]), _over_rigs(one)] for one in result.changes]
+    return Table(["setting", "to", *(TITLES[name] for name in names),
+                  *([] if here is None else ["here"]), "over rigs"], rows, code=(0, 1))
+
+
+def _setting(change: PooledChange) -> str:
+    """Return what a change switches: the setting, or the first of several."""
+    first, *more = change.settings
+    return f"{first} + {len(more)}" if more else first
+
+
+def _over_rigs(change: PooledChange) -> str:
+    return f"{change_does(change)} ({counted(max(each.rigs for each in change.metrics), 'rig')})"
 
 
 def _where(result: Pool) -> list[Block]:
