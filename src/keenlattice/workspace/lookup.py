@@ -5,7 +5,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.errors import UnknownName, UsageError
+from keenlattice.measure.header import header_of
+from keenlattice.measure.layout import NUMBER
 from keenlattice.workspace.opened import Opened, VersionLike
+from keenlattice.workspace.recording_results import NewMap, TakeMap
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -78,3 +81,32 @@ def kept_map(opened: Opened, header: Sequence[str], reads: Sequence[str]) -> dic
     same = [fields for known, fields in opened.book.maps().values()
             if known == list(header) and fields.get("reads", "frames") in reads]
     return same[-1] if same else None
+
+
+def columns_of(opened: Opened, file: Path, columns: "ColumnMap | str | None",
+               take: TakeMap | None = None) -> "tuple[Sequence[str], ColumnMap | None]":
+    """Return a file's header, and what its columns mean; None if that was proposed, and not taken.
+
+    Args:
+        columns: what they mean, or the name of a map; without one, the map that is kept for the header, or else one
+            that the data propose.
+        take: is asked whether a proposed map is taken; without it, it is.
+
+    Raises:
+        UsageError: the meaning of the columns cannot be told.
+    """
+    from keenlattice.measure.proposal import propose
+
+    header, rows = header_of(file)
+    if columns is not None and not isinstance(columns, str):
+        return header, columns
+    if known := known_map(opened, header, columns or ""):
+        return header, known
+    commas = any("," in cell and NUMBER.match(cell) for row in rows for cell in row)
+    proposal = propose(header, rows, "," if commas else ".")
+    if proposal.found is None:
+        either = f" ({'; '.join(proposal.why[:4])})" if proposal.why else ""
+        raise UsageError(f"{file.name}: which column is the time cannot be told{either}; say so: --time COLUMN "
+                         f"--means stamps|intervals --unit s|ms|us|ns; columns: {', '.join(header)}")
+    taken = take is None or take(NewMap(header, rows, proposal))
+    return header, proposal.found if taken else None

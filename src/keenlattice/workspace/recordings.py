@@ -13,16 +13,15 @@ from typing import TYPE_CHECKING
 from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
 from keenlattice.measure.header import header_of
-from keenlattice.measure.layout import NUMBER
 from keenlattice.profile.version import Version
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.locks import locked
 from keenlattice.study.limits import check_seconds, check_seed, fresh_seed
 from keenlattice.workspace.latencies import Latencies
-from keenlattice.workspace.lookup import kept_map, known_map, run_of
+from keenlattice.workspace.lookup import columns_of, kept_map, run_of
 from keenlattice.workspace.opened import OfVersion, Opened, VersionLike
 from keenlattice.workspace.page import Drawing
-from keenlattice.workspace.recording_results import MeasureResult, NewMap, Recording, TakeMap, measured
+from keenlattice.workspace.recording_results import MeasureResult, Recording, TakeMap, measured
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -172,7 +171,7 @@ class Recordings:
         from keenlattice.measure.metrics import metrics_of
 
         file, version = Path(file), self._opened.find(of) if of else None
-        header, known = self._columns(file, columns, take)
+        header, known = columns_of(self._opened, file, columns, take)
         if known is None:
             return None
         known = known.model_copy(update={"name": name or known.name})
@@ -203,25 +202,6 @@ class Recordings:
         if columns:
             self._opened.book.keep_map(known.name, header, known.model_dump())
         return replace(found, capture=capture)
-
-    def _columns(self, file: Path, columns: "ColumnMap | str | None",
-                 take: TakeMap | None) -> "tuple[Sequence[str], ColumnMap | None]":
-        """A file's header, and what its columns mean; None if that was proposed, and not taken."""
-        from keenlattice.measure.proposal import propose
-
-        header, rows = header_of(file)
-        if columns is not None and not isinstance(columns, str):
-            return header, columns
-        if known := known_map(self._opened, header, columns or ""):
-            return header, known
-        commas = any("," in cell and NUMBER.match(cell) for row in rows for cell in row)
-        proposal = propose(header, rows, "," if commas else ".")
-        if proposal.found is None:
-            either = f" ({'; '.join(proposal.why[:4])})" if proposal.why else ""
-            raise UsageError(f"{file.name}: which column is the time cannot be told{either}; say so: --time COLUMN "
-                             f"--means stamps|intervals --unit s|ms|us|ns; columns: {', '.join(header)}")
-        taken = take is None or take(NewMap(header, rows, proposal))
-        return header, proposal.found if taken else None
 
     def of(self, which: VersionLike) -> list[str]:
         """Return the names in the logbook of the kept runs of a version, the newest first.

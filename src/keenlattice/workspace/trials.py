@@ -1,6 +1,6 @@
 """Trials: planned, piloted, and of recordings that a player makes."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from itertools import pairwise
@@ -25,6 +25,7 @@ from keenlattice.workspace.handed import in_length, read_handed, told_apart
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.played import Pilot, PlanCost, Played, RunsToCome, RunToCome
+from keenlattice.workspace.trial_of_files import Files, trial_of_files
 
 if TYPE_CHECKING:
     from keenlattice.logbook.kept import Study
@@ -165,6 +166,29 @@ class Trials:
         spec = TrialSpec(KeptVersion.of(first), KeptVersion.of(second), plan, game, files=True)
         self._player.tell_of_base(spec)
         return _to_come(start(self._opened.book, self._opened.rig, "trial", spec), spec, 0)
+
+    def of_files(self, versions: Mapping[str, Files], columns: "ColumnMap | str" = "", *, order: Files = (),
+                 decides: str = DECIDES, matters: Matters = DEFAULT_PCT, game: str | None = None,
+                 warm_up_s: float = 0.0) -> "Played[Trial]":
+        """Compare two sets of recordings that were made before any plan, and say what differs.
+
+        Args:
+            versions: what was set to its files, the one to compare with first: `{"stock": "runs/stock-*.csv", "quick":
+                ["runs/quick-1.csv", "runs/quick-2.csv"]}`. As many of either; a label with `@` names a version.
+            columns: what their columns mean (`column_map`), or the name of a map; without one, the map that is kept for
+                their header, or one that the data propose.
+            order: all files in the order in which they were played; without it, by when they were saved.
+            decides: the metrics that decide, with commas between; they share the error.
+            matters: the smallest difference that matters; see `Matters`.
+            game: what was played.
+            warm_up_s: what is cut off at the beginning of each.
+
+        Raises:
+            UsageError: not two versions, files that are not there, more of one than of the other, or columns whose
+                meaning cannot be told.
+            CaptureError: a recording cannot be read.
+        """
+        return trial_of_files(self._opened, versions, columns, order, decides, matters, game, warm_up_s)
 
     def take(self, files: "Sequence[Path | str]", columns: "ColumnMap | str" = "") -> "Played[Trial] | RunsToCome":
         """Takes recordings as the next runs of the newest trial from files; concludes it with the last one.

@@ -25,7 +25,8 @@ class Workspace:
     """A logbook and a rig, opened together.
 
     `profiles`, `rig`, `recordings`, `studies` and `pool` have all that can be done; what everybody calls is here, too:
-    `edit`, `show`, `compare`, `apply`, `undo`, `measure`, `trial`, `screen`, `hunt`, `tune` and `report`.
+    `edit`, `show`, `compare`, `apply`, `undo`, `measure`, `trial`, `trial_of_files`, `screen`, `hunt`, `tune`,
+    `report`.
 
     Args:
         book: the logbook; or its folder, None for the player's own.
@@ -58,6 +59,7 @@ class Workspace:
         self.apply, self.undo, self.measure = self.rig.apply, self.rig.undo, self.recordings.measure
         self.trial, self.screen, self.hunt = self.studies.trial, self.studies.screen, self.studies.hunt
         self.tune, self.report = self.studies.tune, self.studies.report
+        self.trial_of_files = self.studies.trials.of_files
 
     def settle(self, choose: Choose | None = None) -> list[str]:
         """Put right what a process that was killed has left behind, on any rig of this logbook.

@@ -31,7 +31,8 @@ def pool_report(result: Pool, context: Context, number: int | None = None) -> Re
         title=f"What {len(result.changes)} changes do on {result.rigs} rigs", verdict="", answer=pool_headline(result),
         changed=_what_went_in(result), did=[_picture(result, name) for name in result.plan.metrics],
         each=[Text("In %, with 95 % intervals."), _standings(result), *_where(result), _numbers(result, context)],
-        sure=_how_sure(result), rig=the_rig(context), repeat=to_repeat(context, ["pool read FILES"], "Nothing in it is drawn at random."),
+        sure=_how_sure(result), rig=the_rig(context),
+        repeat=to_repeat(context, ["pool read FILES"], "Nothing in it is drawn at random."),
         back=[Text("Nothing was changed on any rig: a pool only reads.")], figure=lambda: pool_figure(result),
         first="What went in")
 

@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 Captures = Sequence[Capture]
+NOT_TOLD = Text("The runs were recorded before they were planned. What was set for them, nobody has told.")
 ENDED = {"settled": "it was settled early", "futile": "the rest would hardly have settled it"}
 
 
@@ -53,8 +54,9 @@ def tell_trial(result: Trial) -> Telling:
     remarks = [drift_sentence(result), adjusted_sentence(plan.adjusts_for, result.adjusted)]
     return Telling(
         whole_answer(result),
-        f"{result.before} against {result.after} on {result.rig}: {result.blocks_played} blocks of {plan.seconds:g} s "
-        f"runs{early}, seed {plan.seed}; {told_of(plan)} matters.",
+        f"{result.before} against {result.after}{'' if plan.order else f' on {result.rig}'}: {result.blocks_played} "
+        f"blocks of {plan.seconds:g} s runs{early}{'' if plan.order else f', seed {plan.seed}'}; {told_of(plan)} "
+        "matters.",
         [*excluded(result.excluded, result.doubts), *metrics_of_trial(result), *_prices(result),
          *(Text(remark, aside=True) for remark in remarks if remark)],
         _advice(result), one_word(result) or MIXED)
@@ -84,6 +86,11 @@ def _prices(result: Trial) -> list[Block]:
 
 
 def _advice(result: Trial) -> str:
+    if result.plan.order:
+        return {"better": f"keep what {result.after} has set", "worse": f"go back to what {result.before} has set",
+                "no difference that matters": f"leave out what {result.after} has set: it gains nothing",
+                "unclear": "record more runs of either, in turn"}[result.deciding.verdict] + (
+                    "; keen report makes a page of it")
     apply = ", then ".join(f"keen {command}" for command in applying(result.after))
     page = "; keen report makes a page of it"
     if {"better", "worse"} <= {one.verdict for one in result.decisive}:
@@ -109,12 +116,15 @@ def trial_report(result: Trial, before: Captures, after: Captures, context: Cont
     drawn = bool(before) and len(before) == len(after)
     pictures = trial_pictures(result, before, after) if drawn else [interval_picture(result)]
     return Report(
-        title=f"{context.game or result.game}: {result.before} against {result.after}",
-        verdict=one_word(result), answer=whole_answer(result), changed=what_changed(context), did=pictures,
+        title=f"{context.game or result.game}: {result.before} against {result.after}" if not result.plan.order else
+        f"{result.before} against {result.after}, by recordings", verdict=one_word(result),
+        answer=whole_answer(result), did=pictures,
+        changed=[NOT_TOLD] if result.plan.order and not context.changes else what_changed(context),
         each=[*_each(result, context), *told_apart], sure=[*how_sure(result), numbers(result), *costs(result)],
-        rig=the_rig(context),
+        rig=[Text("On which machine they were recorded, nobody has told.")] if result.plan.order else the_rig(context),
         repeat=how_to_repeat(result, context, number),
-        back=how_to_go_back(context, result.before, result.after, tried=True),
+        back=[Text("Nothing was changed on a rig: recordings were compared.")] if result.plan.order else
+        how_to_go_back(context, result.before, result.after, tried=True),
         figure=(lambda: trial_figure(result, before, after)) if drawn else None)
 
 
@@ -216,10 +226,13 @@ def how_sure(result: Trial) -> list[Block]:
                                       "not merely not seen.",
         "unclear": f"{of} holds changes that matter and changes that do not ({matters} is the border), so this trial "
                    "does not tell. More blocks or longer runs would."}[decides.verdict]
+    played = (f"{plan.blocks} recordings of either were compared, {plan.seconds:g} s of each, in the order in which "
+              "they were played: what went up or down steadily meanwhile is taken out." if plan.order else
+              f"Both versions were played in turn in {result.blocks_played} blocks{early}, {plan.seconds:g} s a run, "
+              "in an order drawn at random, either first equally often: what heat or background load did to a block, "
+              "it did to both.")
     return [
-        Text(f"Both versions were played in turn in {result.blocks_played} blocks{early}, {plan.seconds:g} s a run, in "
-             "an order drawn at random, either first equally often: what heat or background load did to a block, it "
-             "did to both."),
+        Text(played),
         Text(f"{meaning} Each end of an interval that decides is wrong in one of twenty such trials at most, all looks "
              f"and all metrics that decide together; seen alone, {100 * decides.confidence:.3g} of a hundred intervals "
              "like this one hold the true change."),
@@ -260,6 +273,8 @@ def trial_command(result: Trial) -> str:
 def how_to_repeat(result: Trial, context: Context, number: int | None) -> list[Block]:
     """The commands, what they have to be given, and what made the numbers."""
     plan, of_pack = result.plan, result.after == context.of_pack
+    if plan.order:
+        return to_repeat(context, [], "The runs were recorded before they were planned.", again(number))
     plays = (f"studies claims FILE --blocks {plan.blocks} --seconds {plan.seconds:g} --seed {plan.seed}" if of_pack
              else trial_command(result)) + " --from-files" * (not context.plays)
     kept = (f"{result.after} was made of a pack for this, whose FILE is to be given." if of_pack else

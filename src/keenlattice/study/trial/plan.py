@@ -34,6 +34,7 @@ class TrialPlan:
         repeats: how many runs of either a block holds, one after the other; their mean counts.
         warm_up_s: what is played before each run begins to count.
         matters_of: what matters of single metrics, where that differs: name, amount, and "%" or the metric's unit.
+        order: of runs that were recorded before they were planned: which version each was of, as they were played.
         adjusts_for: a series (`gpu0.temperature`) whose value at the start of each run is taken into account; empty for
             none.
 
@@ -57,12 +58,15 @@ class TrialPlan:
     warm_up_s: float = 0.0
     matters_of: Matters = ()
     adjusts_for: str = ""
+    order: tuple[Arm, ...] = ()
 
     def __post_init__(self) -> None:
         check_deciding(self.decides, self.matters_pct, self.matters_of)
         if not MIN_BLOCKS <= self.blocks <= MAX_BLOCKS:
             raise BadValue(f"{self.blocks} block{'s' * (self.blocks != 1)}: a trial takes {MIN_BLOCKS} to "
                            f"{MAX_BLOCKS}; one run of each proves nothing")
+        if self.order and sorted(self.order) != ["after"] * self.blocks + ["before"] * self.blocks:
+            raise BadValue(f"an order of {len(self.order)} runs: it names {self.blocks} of either version")
         check_seconds(self.seconds)
         check_seed(self.seed)
         if self.adjusts_for and not NAME.match(self.adjusts_for):
@@ -90,6 +94,8 @@ class TrialPlan:
 
     def runs(self) -> list[tuple[int, Arm, int]]:
         """Block, arm and seed of every run, in the order in which they are played."""
+        if self.order:
+            return [(self.order[:place].count(arm), arm, 0) for place, arm in enumerate(self.order)]
         random = np.random.default_rng([self.seed, 7])
         order: list[tuple[int, Arm, int]] = []
         sides: list[bool] = []  # whether the version before comes first in the blocks to come
@@ -106,7 +112,8 @@ class TrialPlan:
 
 @dataclass(frozen=True)
 class TrialSpec(SpecOfTwo):
-    """What a trial was planned with; `files` if its runs are recorded elsewhere."""
+    """What a trial was planned with; `files` if its runs are recorded elsewhere, `dated` if the order in which these
+    were played is by when they were saved."""
 
     WHAT: ClassVar[str] = "the plan of a trial"
 
@@ -115,6 +122,7 @@ class TrialSpec(SpecOfTwo):
     plan: TrialPlan
     game: str | None = None
     files: bool = False
+    dated: bool = False
 
     def version_of(self, arm: str) -> int | None:
         return {"before": 0, "after": 1}.get(arm)

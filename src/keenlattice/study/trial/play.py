@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from functools import cache, partial
+from itertools import pairwise
 
 import numpy as np
 
@@ -40,10 +41,24 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
         limits[arm].append(limited_by(capture))
         if ended(plan, runs):
             break
+    player.doubts[:0] = doubts_of_order(spec)
     return concluded(plan, runs, Trial(
         player.game, spec.before.reference, spec.after.reference, plan, (), player.rig.name,
         excluded=tuple(player.excluded), prices=prices(said), doubts=tuple(player.doubts),
         limited_by={arm: shares for arm, some in limits.items() if (shares := mean_limits(some))}))
+
+
+def doubts_of_order(spec: TrialSpec) -> list[str]:
+    """Return what speaks against the order of runs that were recorded before they were planned."""
+    order, told = spec.plan.order, []
+    if spec.dated:
+        told.append("the order of the runs is by when their files were saved: say it, if that is not how they were "
+                    "played")
+    if order and sum(one != other for one, other in pairwise(order)) < 2:
+        told.append("all runs of one version came before those of the other: what the machine did meanwhile can pass "
+                    f"for a difference, so {spec.before.reference} and {spec.after.reference} have to be played in "
+                    "turn")
+    return told
 
 
 KIND = Kind("trial", TrialSpec, Trial, play_trial)

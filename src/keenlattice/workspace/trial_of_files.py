@@ -1,0 +1,115 @@
+"""A trial of recordings that a player made before any plan: two sets of files, in one call."""
+
+import math
+import re
+from collections.abc import Mapping, Sequence
+from glob import glob, has_magic
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from keenlattice.errors import UsageError
+from keenlattice.logbook.file import now
+from keenlattice.logbook.kept import start_study
+from keenlattice.profile.version import Version
+from keenlattice.study.kind import KeptVersion
+from keenlattice.study.record import HELD, Held, finish, keep_run
+from keenlattice.workspace._pages import finished_study
+from keenlattice.workspace._play import what_matters
+from keenlattice.workspace.handed import Handed, in_length, read_handed
+from keenlattice.workspace.lookup import columns_of
+from keenlattice.workspace.opened import Matters, Opened
+
+if TYPE_CHECKING:
+    from keenlattice.measure.capture import Capture
+    from keenlattice.measure.columns import ColumnMap
+    from keenlattice.study.trial.plan import Arm
+    from keenlattice.workspace.played import Played
+
+Files = Sequence[Path | str] | Path | str
+"""Files, or one; a name with `*` or `?` stands for all that match."""
+
+OF_FILES = "files"
+"""The profile of versions that are only labels."""
+
+
+def trial_of_files(opened: Opened, versions: Mapping[str, Files], columns: "ColumnMap | str", order: Files,
+                   decides: str, matters: Matters, game: str | None, warm_up_s: float) -> "Played[Any]":
+    """Compare two sets of recordings; see `Trials.of_files`."""
+    from keenlattice.study.player import Run
+    from keenlattice.study.playing import replay
+    from keenlattice.study.trial.plan import TrialPlan, TrialSpec
+    from keenlattice.study.trial.play import KIND
+
+    if len(versions) != 2:
+        raise UsageError(f"{len(versions)} versions: a trial of files takes two, each with its files")
+    files = {label: _matching(some) for label, some in versions.items()}
+    arms = dict(zip(files, ("before", "after"), strict=True))
+    _check_counts(files)
+    played = _in_order(files, _matching(order) if order else [])
+    captures = [_read(opened, file, columns, warm_up_s) for _, file in played]
+    seconds = math.floor(10 * min(capture.seconds for capture in captures)) / 10
+    captures = [in_length(capture, seconds, 0.0) for capture in captures]
+    told: tuple[Arm, ...] = tuple(arms[label] for label, _ in played)  # type: ignore[misc]
+    plan = TrialPlan(len(captures) // 2, seconds, 0, decides, early=False, few_switches=True, order=told,
+                     **what_matters(matters, decides))
+    before, after = (_kept(opened, label, game) for label in files)
+    spec = TrialSpec(before, after, plan, game or before.profile, files=True, dated=not order)
+    pair = [Version(kept.profile, kept.entries, note=kept.note) for kept in (before, after)]
+    held = Held(now(), {}, {})  # of the machine that they were recorded on nothing is known
+    study = start_study(opened.book, opened.rig_name, "trial", {**spec.to_keep(), HELD: [held.to_keep()]},
+                        before.reference, after.reference)
+    for place, ((block, arm, seed), capture) in enumerate(zip(plan.runs(), captures, strict=True)):
+        keep_run(opened.book, study, spec, pair, Run(place, block, arm, seed, capture))
+    result = replay(opened.rig, KIND, spec, pair, dict(enumerate(captures)))
+    finish(opened.book, opened.rig, study, result)
+    return finished_study(opened, study.number)
+
+
+def _matching(files: Files) -> list[Path]:
+    """Return the files that are meant, those of a pattern in the order of the numbers in their names."""
+    found: list[Path] = []
+    for name in [files] if isinstance(files, str | Path) else files:
+        if not has_magic(str(name)):
+            found.append(Path(name))
+            continue
+        matching = sorted(glob(str(name)), key=lambda path: [
+            int(part) if part.isdigit() else part for part in re.split(r"(\d+)", path)])
+        if not matching:
+            raise UsageError(f"no file matches {name}")
+        found += map(Path, matching)
+    return found
+
+
+def _check_counts(files: Mapping[str, Sequence[Path]]) -> None:
+    counts = [f"{len(some)} of {label}" for label, some in files.items()]
+    if len({len(some) for some in files.values()}) > 1:
+        raise UsageError(f"{' and '.join(counts)}: a trial takes as many recordings of either version")
+    everything = [file.resolve() for some in files.values() for file in some]
+    if twice := [file.name for file in everything if everything.count(file) > 1]:
+        raise UsageError(f"{twice[0]} is named twice: each run has a file of its own")
+
+
+def _in_order(files: Mapping[str, Sequence[Path]], order: Sequence[Path]) -> list[tuple[str, Path]]:
+    """Return label and file of each run, as they were played: as that was told, or by when each file was saved."""
+    runs = [(label, file) for label, some in files.items() for file in some]
+    try:
+        if not order:
+            return sorted(runs, key=lambda run: run[1].stat().st_mtime_ns)
+    except OSError as error:
+        raise UsageError(f"{error.filename}: {error.strerror}") from None
+    places = {file.resolve(): place for place, file in enumerate(order)}
+    if {file.resolve() for _, file in runs} != places.keys():
+        raise UsageError("the order names other files than the versions: it takes each of theirs once")
+    return sorted(runs, key=lambda run: places[run[1].resolve()])
+
+
+def _read(opened: Opened, file: Path, columns: "ColumnMap | str", warm_up_s: float) -> "Capture":
+    known = None if file.suffix == ".parquet" and not columns else columns_of(opened, file, columns or None)[1]
+    return in_length(read_handed(opened, Handed(file, known)), float("inf"), warm_up_s)
+
+
+def _kept(opened: Opened, label: str, game: str | None) -> KeptVersion:
+    """Return the version that a label names; any other label is what the player calls what they had set."""
+    if "@" in label:
+        return KeptVersion.of(opened.find(label, both=True))
+    return KeptVersion(label, game or OF_FILES, {}, label, stored=False)
