@@ -6,7 +6,6 @@ computed anew, by the same code that plays it.
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Protocol
 
 import numpy as np
 
@@ -20,8 +19,9 @@ from keenlattice.profile.concrete import entries_for, values_together
 from keenlattice.profile.together import joined, parted
 from keenlattice.profile.version import WHOLE_RIG, Entries, Version, owners
 from keenlattice.rig.applying import restart_for
-from keenlattice.rig.base import ByHand, Edits, Restartable, Rig, State, play_on
+from keenlattice.rig.base import Edits, Restartable, Rig, State, TakesFacts
 from keenlattice.rig.hand import ComingRun
+from keenlattice.rig.session import Session
 
 HUNG_MS, HUNG_SHARE, HUNG_FRAMES = 1000.0, 0.05, 2.0
 """A run has hung if nothing was shown at its end for longer than each of these: a second, a share of the run, and so
@@ -59,16 +59,6 @@ class Run:
     excluded: str = ""
 
 
-class Puts(Protocol):
-    """What a rig is changed through while a study is played: a transaction, or a person who is asked."""
-
-    def put(self, state: State, settings: list[str] | None = None) -> None:
-        """Makes a state hold."""
-
-    def take_back(self) -> list[str]:
-        """Makes what was there before hold again, as far as that can be now; returns what is left."""
-
-
 Each = Callable[[Run], None]
 
 
@@ -86,7 +76,7 @@ class Player:
         seconds, warm_up_s: how long a run is, and what is played before it begins to count.
         each: is called with every run once it is played, whether it counts or not.
         done: the runs that were played earlier, by their place; one without frames went wrong as often as it is tried.
-        transaction: all writes go through it; None if nothing may be played, only computed from what is `done`.
+        session: of the rig; None if nothing may be played, only computed from what is `done`.
         called: how the arm of a run that went wrong is told, behind the run's number.
         excluded: the runs that went wrong, each with the reason.
         earlier: those that went wrong before the study was stopped, by their place: arm and reason of each.
@@ -99,7 +89,7 @@ class Player:
     warm_up_s: float = 0.0
     each: Each = ignore
     done: Mapping[int, Capture] = field(default_factory=dict)
-    transaction: Puts | None = None
+    session: Session | None = None
     called: Callable[[str], str] = " ({})".format
     excluded: list[str] = field(default_factory=list)
     doubts: list[str] = field(default_factory=list)
@@ -145,14 +135,13 @@ class Player:
             RigError: the rig did not take the entries.
             RunMissing: nothing may be played.
         """
-        if self.transaction is None:
+        if self.session is None:
             raise RunMissing(f"run {place + 1} is missing: it cannot be computed without")
-        if isinstance(self.rig, ByHand):
-            self.rig.coming(ComingRun(place, arm, self.game, self.seconds + self.warm_up_s, self.owner, entries,
+        self.session.coming(ComingRun(place, arm, self.game, self.seconds + self.warm_up_s, self.owner, entries,
                                       self.warm_up_s, attempt))
         self.put_on(entries)
         try:
-            capture = play_on(self.rig, self.game, self.seconds + self.warm_up_s, seed)
+            capture = self.session.play(self.game, self.seconds + self.warm_up_s, seed)
             why = self._gone_wrong(capture, entries) or self._hung(capture)
             if self.warm_up_s and not why:
                 capture = cut(capture, 1000 * self.warm_up_s, np.inf)
@@ -168,8 +157,8 @@ class Player:
 
     def put_back(self) -> None:
         """What was on the rig before holds again, and in effect."""
-        if self.transaction is not None:
-            self.transaction.take_back()
+        if self.session is not None:
+            self.session.take_back()
             restart(self.rig, sorted(self._changed))
 
     def _told(self, place: int, arm: str, why: str) -> str:
@@ -190,7 +179,7 @@ class Player:
     def _hung(self, capture: Capture) -> str:
         """Whether nothing was shown for the last part of a run that was played here; "" if something was."""
         frames = capture.frame_ms
-        if isinstance(self.rig, ByHand) or not frames.size:
+        if self.session is None or not self.session.by_itself or not frames.size:
             return ""
         silent_ms = 1000 * (self.seconds + self.warm_up_s) - float(capture.shown_ms[-1] - capture.shown_ms[0])
         if silent_ms <= max(HUNG_MS, HUNG_SHARE * 1000 * self.seconds, HUNG_FRAMES * float(frames.max())):
@@ -204,7 +193,7 @@ class Player:
             RigError: the rig did not take the entries.
             RunMissing: nothing may be changed.
         """
-        if self.transaction is None:
+        if self.session is None:
             raise RunMissing("nothing may be changed: this is only computed")
         state = self.rig.state()
         differing = changes(held_for(self.rig, state, self.owner), entries)
@@ -212,7 +201,7 @@ class Player:
             return
         self._changed |= {change.key for change in differing}
         edits = {change.key: change.after for change in differing}
-        self.transaction.put(_changed_for(self.rig, state, self.owner, edits))
+        self.session.put(_changed_for(self.rig, state, self.owner, edits))
         restart(self.rig, [change.key for change in differing])
         refused = changes(held_for(self.rig, self.rig.state(), self.owner), entries)
         if refused:
@@ -253,6 +242,6 @@ def entries_on(rig: Rig, version: Version) -> Entries:
         raise UsageError(f"{version.reference} sets {', '.join(unknown)}, which the rig {rig.name} does not have; for "
                          f"a trial take it out: {without}")
     if len(owners(version.profile)) > 1:
-        held = {} if isinstance(rig, ByHand) else rig.values(rig.state(), WHOLE_RIG)  # typed facts stay as they are
+        held = {} if isinstance(rig, TakesFacts) else rig.values(rig.state(), WHOLE_RIG)  # typed facts stay as they are
         return values_together(catalog, version, rig.facts(), held)
     return entries_for(catalog, version, rig.facts())

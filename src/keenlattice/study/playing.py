@@ -1,15 +1,13 @@
 """Playing a study of any kind, or computing it anew from its runs."""
 
 from collections.abc import Mapping, Sequence
-from contextlib import AbstractContextManager
 
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.version import Version
-from keenlattice.rig.base import ByHand, Rig, game_of
-from keenlattice.rig.byhand.session import by_hand
-from keenlattice.rig.transaction import changing
+from keenlattice.rig.base import Rig, game_of
+from keenlattice.rig.session import session_of
 from keenlattice.study.kind import AnyResult, AnySpec, Kind, game_for
-from keenlattice.study.player import Each, Player, Puts, ignore
+from keenlattice.study.player import Each, Player, ignore
 
 
 def play(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequence[Version], each: Each = ignore,
@@ -35,21 +33,12 @@ def play(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequ
     """
     game = game_of(rig, game_for(versions, spec.game)).name
     why = f"{kind.name} of {spec.about}"
-    with changes_of(rig, why) as transaction:
-        player = Player(rig, spec.owner, game, *spec.pace, each, done or {}, transaction, earlier=earlier or {},
+    with session_of(rig, why) as session:
+        player = Player(rig, spec.owner, game, *spec.pace, each, done or {}, session, earlier=earlier or {},
                         doubts=list(doubts))
         result = kind.play(player, spec, versions)
         player.put_back()
     return result
-
-
-def changes_of(rig: Rig, why: str) -> AbstractContextManager[Puts]:
-    """Changes of a rig, each taken back at the end; of one that is changed by hand, as far as its player does that.
-
-    Args:
-        why: it is changed, for whoever wants to change it at the same time.
-    """
-    return by_hand(rig, why) if isinstance(rig, ByHand) else changing(rig, why)
 
 
 def replay(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequence[Version],

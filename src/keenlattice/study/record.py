@@ -162,16 +162,20 @@ def start(book: "Logbook", rig: "Rig", kind: str, spec: Spec) -> Study:
     return start_study(book, rig.name, kind, plan, versions[0].reference, versions[-1].reference)
 
 
-def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None = None) -> Any:
+def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None = None, *,
+            begun: bool = False) -> Any:
     """Plays what is left of a study: every run is kept as soon as it is played, and in the end the result.
+
+    Args:
+        begun: whether it was begun just now, so that what the rig holds is noted already.
 
     Raises:
         RigError: the rig refuses, or nothing can be recorded; it says how to go on, if any run was finished by then.
         Paused: of a rig that is changed by hand, if its player goes on later.
     """
-    from keenlattice.rig.base import ByHand
+    from keenlattice.rig.session import when_stopped
 
-    study = _gone_on(book, rig, study)
+    study = study if begun else _gone_on(book, rig, study)
     try:
         while (result := _played(book, rig, study, progress or _nobody)) is None:
             take_back_run(book, study)
@@ -181,9 +185,8 @@ def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None
         raise type(error)(f"{error}. The finished runs are kept: keen studies resume goes on") from None
     except KeyboardInterrupt:
         kept = _kept(book, study)
-        rig_is = "you left it" if isinstance(rig, ByHand) else "it was"
         runs = "1 finished run is" if kept == 1 else f"{kept} finished runs are"
-        raise Stopped(f"stopped; the rig is as {rig_is}, and {runs} kept. Next: keen studies resume goes on"
+        raise Stopped(f"stopped; the rig is as {when_stopped(rig)}, and {runs} kept. Next: keen studies resume goes on"
                       ) from None
     finish(book, rig, study, result)
     return result

@@ -36,7 +36,7 @@ class StudyPlayer:
         """Play a study of any kind; see `Studies.play`."""
         study = start(self._opened.book, self._opened.rig, kind, spec)
         self.tell_of_base(spec)
-        return self._play(study, progress)
+        return self._play(study, progress, begun=True)
 
     def resume(self, number: int | None, progress: "Progress | None") -> "Played[Any]":
         """Go on with a study that was stopped; see `Studies.resume`."""
@@ -58,22 +58,16 @@ class StudyPlayer:
 
         return self.play("trial", TrialSpec(KeptVersion.of(before), KeptVersion.of(after), plan, game), progress)
 
-    def _play(self, study: "Study", progress: "Progress | None") -> "Played[Any]":
+    def _play(self, study: "Study", progress: "Progress | None", *, begun: bool = False) -> "Played[Any]":
         """Play what is left of a study; one by hand may wait for its player, and then says for what."""
-        from keenlattice.rig.base import ByHand
+        from keenlattice.rig.session import hand_where_nobody_is
 
-        rig = self._opened.rig
-        nobody = isinstance(rig, ByHand) and rig.hand is None
-        if isinstance(rig, ByHand) and nobody:
-            rig.hand = FilesHand(self._opened)
         try:
-            play_on(self._opened.book, rig, study, progress)
+            with hand_where_nobody_is(self._opened.rig, FilesHand(self._opened)):
+                play_on(self._opened.book, self._opened.rig, study, progress, begun=begun)
         except Waiting as waiting:
             waiting.next = what_is_next(self._opened, study, waiting)
             raise
-        finally:
-            if isinstance(rig, ByHand) and nobody:
-                rig.hand = None
         return self._with_version(finished_study(self._opened, study.number), progress)
 
     def _with_version(self, study: "Played[Any]", progress: "Progress | None") -> "Played[Any]":

@@ -122,9 +122,6 @@ class ByHandStudies:
 
     def left_over(self) -> list[str]:
         """The settings that studies by hand have left otherwise than they were before; none on any other rig."""
-        from keenlattice.rig.base import ByHand
-        from keenlattice.rig.byhand.session import read_origin, steps_between
+        from keenlattice.rig.session import left_changed
 
-        if not isinstance(self._opened.rig, ByHand) or (kept := read_origin(self._opened.rig)) is None:
-            return []
-        return [step.key for step in steps_between(self._opened.rig, self._opened.rig.state(), kept[1], "")]
+        return left_changed(self._opened.rig)

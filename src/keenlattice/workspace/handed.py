@@ -209,11 +209,10 @@ def check_plausible(rig: "Rig", run: "ComingRun", capture: "Capture", seen: Coll
     Args:
         seen: the hashes of the files that were handed over before.
     """
-    from keenlattice.rig.base import ByHand
-    from keenlattice.rig.byhand.plausible import doubts
+    from keenlattice.rig.session import doubts_by_hand
 
     twice = any(one in seen for one in capture.about.get(HASHED, ()))
-    against = doubts(rig, run, capture) if isinstance(rig, ByHand) else []
+    against = doubts_by_hand(rig, run, capture)
     return ["it was handed over before, as another run", *against] if twice else against
 
 

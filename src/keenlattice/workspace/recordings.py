@@ -58,7 +58,8 @@ class Recordings:
             RigError: it does not start, or nothing can be recorded.
         """
         from keenlattice.measure.capture import Capture
-        from keenlattice.rig.base import ByHand, game_of, play_on
+        from keenlattice.rig.base import game_of
+        from keenlattice.rig.session import play_as_it_stands
 
         if not 1 <= runs <= 1000:
             raise UsageError(f"{runs} runs: take 1 to 1000")
@@ -71,10 +72,8 @@ class Recordings:
         captures, files = list[Capture](), list[str]()
         with self._watched(live), locked(self._opened.rig, f"measuring {game}"):
             for run in range(runs):
-                if isinstance(self._opened.rig, ByHand):
-                    held = self._opened.rig.values(self._opened.rig.state(), game)
-                    self._opened.rig.coming(ComingRun(run, "as it stands", game, seconds, game, held))
-                captures.append(play_on(self._opened.rig, game, seconds, seed + run))
+                coming = ComingRun(run, "as it stands", game, seconds, game, self._opened.held(game))
+                captures.append(play_as_it_stands(self._opened.rig, coming, seed + run))
                 files.append(self._opened.book.keep_capture(captures[-1], self._opened.rig.name, game,
                                                     applied.version if applied else "stock"))
                 if progress:

@@ -139,8 +139,7 @@ class RigHandle:
             RigError: the rig reads back something else; it is as it was before, or the message says what it holds.
         """
         from keenlattice.rig.applying import apply
-        from keenlattice.rig.base import ByHand
-        from keenlattice.rig.byhand.sheets import sheet_to_apply
+        from keenlattice.rig.session import sheet_to_apply_by_hand
 
         plan = shown or self.preview(which)
         if plan.refused:
@@ -149,8 +148,8 @@ class RigHandle:
                                f"with `keen edit {plan.version.profile} {gone}`")
         if not plan.changes:
             return plan
-        if isinstance(self.machine, ByHand):
-            return replace(plan, sheet=sheet_to_apply(self.machine, self._book, plan.version))
+        if (sheet := sheet_to_apply_by_hand(self.machine, self._book, plan.version)) is not None:
+            return replace(plan, sheet=sheet)
         return replace(self._told(apply(self.machine, self._book, plan.version, plan.preview)), done=True)
 
     def undo(self, to: int | None = None) -> UndoResult:
@@ -165,13 +164,12 @@ class RigHandle:
             UsageError: nothing is left to undo.
             RigError: the rig did not take it.
         """
-        from keenlattice.rig.base import ByHand
-        from keenlattice.rig.byhand.sheets import sheet_to_undo
+        from keenlattice.rig.session import sheet_to_undo_by_hand
         from keenlattice.rig.undoing import undo
 
         self._book.check_writable()
-        if isinstance(self.machine, ByHand):
-            return UndoResult((), self.machine.name, False, (), {}, sheet_to_undo(self.machine, self._book, to))
+        if (sheet := sheet_to_undo_by_hand(self.machine, self._book, to)) is not None:
+            return UndoResult((), self.machine.name, False, (), {}, sheet)
         done = undo(self.machine, self._book, to)
         return UndoResult(done.titles, self.machine.name, done.exactly, done.for_good, done.changes)
 
@@ -278,11 +276,9 @@ def settle(opened: Opened, choose: Choose | None = None) -> list[str]:
     """Put right what a process that was killed has left behind, on any rig of a logbook; see `Workspace.settle`."""
     said = [text for rig in _cut_short(opened) if (text := _settled(rig, choose))]
     if _may_have_a_sheet(opened):
-        from keenlattice.rig.base import ByHand
-        from keenlattice.rig.byhand.sheets import settle_sheet
+        from keenlattice.rig.session import settle_by_hand
 
-        if isinstance(opened.rig, ByHand):
-            settle_sheet(opened.rig, opened.book)
+        settle_by_hand(opened.rig, opened.book)
     return said
 
 

@@ -33,9 +33,9 @@ class Standing:
     @property
     def stock_known(self) -> bool:
         """Whether what nothing sets on the rig is at stock; not so where nobody but its player can look."""
-        from keenlattice.rig.base import ByHand
+        from keenlattice.rig.session import knows_stock
 
-        return not isinstance(self._opened.rig, ByHand)
+        return knows_stock(self._opened.rig)
 
     def base(self) -> "Base":
         """Return what a game's version stands on: the rig-wide values that the rig holds, and its facts."""
@@ -76,6 +76,7 @@ class Standing:
         """
         from keenlattice.profile.concrete import facts_at_stock
         from keenlattice.profile.layers import resolve
+        from keenlattice.rig.session import seen_on
 
         version, base, catalog = self._opened.find(which, both=True), base or self.base(), self._opened.rig.catalog()
         parts = parted(version.profile, version.entries)
@@ -84,15 +85,7 @@ class Standing:
         rig_wide = parts.pop(WHOLE_RIG, base.rig_wide)
         game, entries = next(iter(parts.items()), (WHOLE_RIG, {}))
         return resolve(catalog, rig_wide, entries, facts=facts,
-                       stock_known=self.stock_known, seen=self._seen(game))
-
-    def _seen(self, profile: str) -> Entries:
-        """What the player of a rig changed by hand has seen there before anything was set."""
-        from keenlattice.rig.base import ByHand
-
-        if not isinstance(self._opened.rig, ByHand):
-            return {}
-        return {**self._opened.rig.seen_before(WHOLE_RIG), **self._opened.rig.seen_before(profile)}
+                       stock_known=self.stock_known, seen=seen_on(self._opened.rig, game))
 
     def findings(self, which: VersionLike, base: "Base | None" = None) -> "Findings":
         """Return what the checks find under a version on this rig.

@@ -20,15 +20,16 @@ from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.sheet import SheetStep
 from keenlattice.profile.version import WHOLE_RIG
-from keenlattice.rig.base import ByHand, State
+from keenlattice.rig.base import ByHand, State, play_on
 from keenlattice.rig.byhand.machine import MOST_STATE_BYTES, keep_noted, open_sheet, step_of
-from keenlattice.rig.hand import Hand, Paused
+from keenlattice.rig.hand import ComingRun, Hand, Paused
 from keenlattice.rig.journal import fingerprints, in_text, out_of_text
 from keenlattice.rig.locks import locked
 from keenlattice.rig.notes import read_notes
 
 if TYPE_CHECKING:
     from keenlattice.logbook.book import Logbook
+    from keenlattice.measure.capture import Capture
 
 ORIGIN = "before-the-study.json"
 
@@ -40,8 +41,18 @@ class HandChanges:
         hand: who is asked.
     """
 
+    by_itself = False
+
     def __init__(self, rig: ByHand, hand: Hand, why: str) -> None:
         self._rig, self._hand, self._why = rig, hand, why
+
+    def coming(self, run: ComingRun) -> None:
+        """Tell the player of the next run."""
+        self._rig.coming(run)
+
+    def play(self, game: str, seconds: float, seed: int) -> "Capture":
+        """Ask the player for a run."""
+        return play_on(self._rig, game, seconds, seed)
 
     def put(self, state: State, settings: list[str] | None = None) -> None:
         """Asks for whatever a state changes, and writes it down.

@@ -12,11 +12,11 @@ from typing import Protocol
 
 from keenlattice.errors import BadValue, RigError, UsageError
 from keenlattice.profile.version import Entries, Version
-from keenlattice.rig.base import ByHand, Rig, game_of
+from keenlattice.rig.base import Rig, game_of
+from keenlattice.rig.session import session_of
 from keenlattice.study.blind.plan import Blind, BlindPlan, BlindSpec, Felt, Round, Side, needed
 from keenlattice.study.kind import Kind, game_for
 from keenlattice.study.player import Player, entries_on
-from keenlattice.study.playing import changes_of
 
 SLOWER = 1.5      # a switch is given so many times what the slowest took when they were tried
 LEAST_S = 1.0
@@ -57,8 +57,8 @@ def run_blind(rig: Rig, before: Version, after: Version, plan: BlindPlan, judge:
     if entries["before"] == entries["after"]:
         raise UsageError(f"{before.reference} and {after.reference} set the same on {rig.name}: there is nothing to "
                          "feel")
-    with changes_of(rig, f"blind test of {before.reference} and {after.reference}") as transaction:
-        player = Player(rig, before.profile, named, 0.0, transaction=transaction)
+    with session_of(rig, f"blind test of {before.reference} and {after.reference}") as session:
+        player = Player(rig, before.profile, named, 0.0, session=session)
         switch = Switch(player, rig.values(rig.state(), before.profile), entries, least_s)
         for side, name in zip(OTHER, "AB", strict=True):
             switch.to(side)
@@ -75,7 +75,7 @@ class Switch:
 
     def __init__(self, player: Player, before_all: Entries, entries: dict[Side, Entries], least_s: float) -> None:
         self._player, self._between, self._entries = player, before_all, entries
-        self._waits = not isinstance(player.rig, ByHand)  # a person who switches takes as long as they take
+        self._waits = player.session is not None and player.session.by_itself  # a person takes as long as they take
         tried: tuple[Side, ...] = ("after", "before", "after")
         took = [self._once(side) for side in tried] if self._waits else []
         self.seconds = max([least_s, *(SLOWER * one for one in took)])

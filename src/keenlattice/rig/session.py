@@ -1,0 +1,136 @@
+"""A rig's session while it is measured: begun, asked for a version, asked for runs, and ended.
+
+A program plays, or a person does; whoever asks for runs never asks which.
+"""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import TYPE_CHECKING, Protocol
+
+from keenlattice.profile.version import WHOLE_RIG, Entries, Version
+from keenlattice.rig.base import ByHand, Rig, State, play_on
+from keenlattice.rig.byhand.plausible import doubts
+from keenlattice.rig.byhand.session import by_hand, read_origin, steps_between
+from keenlattice.rig.byhand.sheets import settle_sheet, sheet_to_apply, sheet_to_undo
+from keenlattice.rig.transaction import Transaction, changing
+
+if TYPE_CHECKING:
+    from keenlattice.logbook.book import Logbook
+    from keenlattice.measure.capture import Capture
+    from keenlattice.profile.sheet import Sheet
+    from keenlattice.rig.hand import ComingRun, Hand
+
+
+class Session(Protocol):
+    """A rig being played.
+
+    `by_itself` says whether it switches and records without a person: then the time that a switch takes is its own, and
+    a recording that ends in silence is of a game that hung.
+    """
+
+    by_itself: bool
+
+    def coming(self, run: "ComingRun") -> None:
+        """Learn which run is next, before anything is asked."""
+
+    def put(self, state: State, settings: list[str] | None = None) -> None:
+        """Make a state hold."""
+
+    def play(self, game: str, seconds: float, seed: int) -> "Capture":
+        """Play a game, and return what was recorded."""
+
+    def take_back(self) -> list[str]:
+        """Make what was there before hold again, as far as that can be now; return what is left."""
+
+
+class ProgramSession:
+    """A session of a rig that is written to, and played, by programs."""
+
+    by_itself = True
+
+    def __init__(self, rig: Rig, transaction: Transaction) -> None:
+        self._rig, self.put, self.take_back = rig, transaction.put, transaction.take_back
+
+    def coming(self, run: "ComingRun") -> None:
+        """Programs need no warning."""
+
+    def play(self, game: str, seconds: float, seed: int) -> "Capture":
+        return play_on(self._rig, game, seconds, seed)
+
+
+@contextmanager
+def session_of(rig: Rig, why: str) -> Iterator[Session]:
+    """Begin a rig's session; in the end all of its changes are taken back, or what a person left is remembered.
+
+    Args:
+        why: it is begun, for whoever wants to change the rig at the same time.
+    """
+    if isinstance(rig, ByHand):
+        with by_hand(rig, why) as hands:
+            yield hands
+    else:
+        with changing(rig, why) as transaction:
+            yield ProgramSession(rig, transaction)
+
+
+def play_as_it_stands(rig: Rig, run: "ComingRun", seed: int) -> "Capture":
+    """Play a run without changing anything; a person learns of it first."""
+    if isinstance(rig, ByHand):
+        rig.coming(run)
+    return play_on(rig, run.game, run.seconds, seed)
+
+
+def knows_stock(rig: Rig) -> bool:
+    """Return whether what nothing sets on a rig is at stock; not so where nobody but its player can look."""
+    return not isinstance(rig, ByHand)
+
+
+def seen_on(rig: Rig, owner: str) -> Entries:
+    """Return what a player has seen of a game's and the rig's settings before anything was set; {} on other rigs."""
+    return {**rig.seen_before(WHOLE_RIG), **rig.seen_before(owner)} if isinstance(rig, ByHand) else {}
+
+
+def when_stopped(rig: Rig) -> str:
+    """Return how a rig stands when its session is stopped: "it was", or "you left it"."""
+    return "you left it" if isinstance(rig, ByHand) else "it was"
+
+
+def sheet_to_apply_by_hand(rig: Rig, book: "Logbook", version: Version) -> "Sheet | None":
+    """Write the sheet for applying a version, where a person does that; None where it is written from here."""
+    return sheet_to_apply(rig, book, version) if isinstance(rig, ByHand) else None
+
+
+def sheet_to_undo_by_hand(rig: Rig, book: "Logbook", to: int | None) -> "Sheet | None":
+    """Write the sheet for an undo, where a person does that; None where it is written from here."""
+    return sheet_to_undo(rig, book, to) if isinstance(rig, ByHand) else None
+
+
+@contextmanager
+def hand_where_nobody_is(rig: Rig, hand: "Hand") -> Iterator[None]:
+    """Have `hand` sit at a rig that a person changes, unless somebody sits there already."""
+    if not isinstance(rig, ByHand) or rig.hand is not None:
+        yield
+        return
+    rig.hand = hand
+    try:
+        yield
+    finally:
+        rig.hand = None
+
+
+def left_changed(rig: Rig) -> list[str]:
+    """Return the settings that studies by hand have left otherwise than they were before; none on any other rig."""
+    if not isinstance(rig, ByHand) or (kept := read_origin(rig)) is None:
+        return []
+    return [step.key for step in steps_between(rig, rig.state(), kept[1], "")]
+
+
+def settle_by_hand(rig: Rig, book: "Logbook") -> None:
+    """Put right what a process that was killed has left of a sheet."""
+    if isinstance(rig, ByHand):
+        settle_sheet(rig, book)
+
+
+def doubts_by_hand(rig: Rig, run: "ComingRun", capture: "Capture") -> list[str]:
+    """Return what speaks against a recording that a person handed over being of a run."""
+    return doubts(rig, run, capture) if isinstance(rig, ByHand) else []
