@@ -1,4 +1,4 @@
-"""Whether a stream is a terminal, and can show colours: on Windows, too, where both are asked in another way."""
+"""A terminal: whether a stream is one and shows colours, and what is typed while the program waits."""
 
 import os
 import queue

@@ -1,4 +1,4 @@
-"""What was done to rigs: applies, chores, undos, and the sheets that were worked through."""
+"""What was done to rigs: applies, chores, undos and sheets; and the restore points that lead back."""
 
 import json
 from collections.abc import Mapping

@@ -1,4 +1,4 @@
-"""Taking over a logbook that was made elsewhere: it is given an id of this user's, and what was done there is over.
+"""A logbook that was made elsewhere: read from a copy, or taken over under an id of this user's.
 
 What acts on a machine never comes out of a logbook: no restore point, no game, no rig.
 """

@@ -1,4 +1,4 @@
-"""A sensor map: what is in a sensor's file, given once; later files with that header are read without a word."""
+"""A sensor map: what is in a sensor's files, given once; and a run's frames together with what a sensor recorded."""
 
 from dataclasses import replace
 from pathlib import Path

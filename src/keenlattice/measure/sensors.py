@@ -1,4 +1,4 @@
-"""Files of home-made sensors: a log of light and button, a stereo recording, a tally of camera frames."""
+"""Files of home-made sensors: a log of light and button, a stereo recording, a camera's tally; and a simulated one."""
 
 import os
 import threading

@@ -1,4 +1,4 @@
-"""What differs between two states of a profile."""
+"""What differs between two states of a profile, and what two lines of changes come to when they are merged."""
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass

@@ -1,4 +1,4 @@
-"""One figure for a capture: its course with the stutters marked, how long the slowest frames are, latency, stages."""
+"""Figures of runs: of one, of several over each other, and single pictures by name."""
 
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING

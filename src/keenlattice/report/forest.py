@@ -1,4 +1,4 @@
-"""Many changes with their intervals under each other, against the band of what does not matter."""
+"""Many changes with their intervals under each other: the figures of a screen, a tuning and a history."""
 
 import textwrap
 from collections.abc import Sequence

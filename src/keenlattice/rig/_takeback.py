@@ -1,4 +1,4 @@
-"""Taking a change of a rig back, place by place; and remembering one that is done."""
+"""Taking a change of a rig back, place by place; remembering one that is done; and reading back what a rig holds."""
 
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, NamedTuple

@@ -1,4 +1,4 @@
-"""The version that is made of a tuning or a ramp."""
+"""The versions that a study goes through, and the one that is made of a tuning or a ramp."""
 
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any

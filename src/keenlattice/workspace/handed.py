@@ -1,4 +1,4 @@
-"""Recordings that a player hands over as runs of a study: what each file is, and a run's files as one capture."""
+"""Recordings that a player hands over as runs: what each file is, a run's files as one capture, and a hand made of files."""
 
 import hashlib
 from collections.abc import Collection, Sequence

@@ -1,4 +1,4 @@
-"""Trials: planned, piloted, and of recordings that a player makes."""
+"""Trials: planned, piloted, of recordings, and of what a pack claims."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace

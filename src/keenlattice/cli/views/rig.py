@@ -1,4 +1,4 @@
-"""How a rig is shown."""
+"""How a rig, its facts, and an apply before it is done are shown."""
 
 import shlex
 import sys

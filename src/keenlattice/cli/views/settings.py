@@ -1,4 +1,4 @@
-"""How settings are shown: all about one, and what holds for it."""
+"""How settings, changes of them, and packs are shown."""
 
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING

@@ -1,4 +1,4 @@
-"""How the sheet of a rig that is changed by hand is shown."""
+"""How the sheet of a rig that is changed by hand, its stock-taking and its next run are shown."""
 
 import sys
 from collections.abc import Mapping

@@ -1,4 +1,4 @@
-"""The rig changed by hand: what a player has typed in of it, and what they have said is set on it."""
+"""The rig changed by hand: what its player has told of it, set on it, and seen there before."""
 
 import json
 import platform

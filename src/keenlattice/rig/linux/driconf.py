@@ -1,4 +1,4 @@
-"""The user's Mesa configuration file: our own entries in it read and written, everything else kept byte for byte.
+"""The user's Mesa configuration file: our entries in it read and written, everything else kept byte for byte.
 
 The file is XML: `driconf` holds `device`, that holds `application` (matched by executable), that holds `option`. The
 driver reads from top to bottom and the last word wins, so our entries go last. They are found again by their name,

@@ -1,4 +1,4 @@
-"""A setting of the kernel's, and the files of its that it is read from and written to."""
+"""A setting of the kernel's, the files that it is read from and written to, and what these hold."""
 
 import re
 from collections.abc import Mapping

@@ -1,4 +1,4 @@
-"""The driver's options as a part of the rig: kept in the user's configuration file, which the driver reads."""
+"""The driver's options as a part of the rig, and the catalog's settings that some of them stand for."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass

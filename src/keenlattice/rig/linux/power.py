@@ -1,4 +1,4 @@
-"""How fast the kernel lets the CPU run: governor, limits and boost (cpufreq), and idle states (cpuidle)."""
+"""How the kernel lets CPU and memory work: clocks and idle states, the scheduler, writing out and page sizes."""
 
 from pathlib import Path
 

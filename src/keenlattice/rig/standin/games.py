@@ -1,4 +1,4 @@
-"""The games of the stand-in, and what they ask of a machine. All made up."""
+"""The games of the stand-in and what they ask of a machine, and its chores. All made up."""
 
 import json
 import shutil

@@ -1,4 +1,4 @@
-"""A blind test: how many rounds, and what is asked."""
+"""A blind test: how many rounds, what is asked, when it is told, and what it found."""
 
 from dataclasses import dataclass
 from functools import lru_cache

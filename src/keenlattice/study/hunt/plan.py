@@ -1,4 +1,4 @@
-"""What a hunt goes through, and how likely it may be wrong."""
+"""A hunt: what it goes through, how likely it may be wrong, and what it found."""
 
 from dataclasses import dataclass
 from typing import ClassVar

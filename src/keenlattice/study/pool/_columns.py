@@ -1,4 +1,4 @@
-"""A flat table as plain arrays: numbers, and for each text its place in the order of all different ones."""
+"""Evidence as a flat table, a row for each metric of a record, and that table as plain arrays."""
 
 import hashlib
 import json

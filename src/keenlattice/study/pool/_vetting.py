@@ -1,5 +1,4 @@
-"""Flat evidence that strangers have written: every column is held against its form before anything is computed, and a
-row that breaks it is left out and told of. A text is looked at once, however often it comes."""
+"""Evidence that strangers have written: held against its form; rigs that are unlike all others; what a tenth may lie."""
 
 from collections.abc import Callable
 from typing import Any, get_args

@@ -1,4 +1,4 @@
-"""Evidence is pooled: read, gathered, and concluded change by change."""
+"""Evidence is pooled, change by change, and kept with what it rests on."""
 
 from collections.abc import Sequence
 from concurrent.futures import Executor

@@ -1,4 +1,4 @@
-"""What a pool of evidence says: per change what it does in general, on the next rig, and where."""
+"""A pool: what is pooled and how; and what each change does in general, on the next rig, and where."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass

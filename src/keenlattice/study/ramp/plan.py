@@ -1,4 +1,4 @@
-"""How a clock offset is stepped up, and through which values."""
+"""A ramp: how a clock offset is stepped up, through which values, and where it settled."""
 
 from dataclasses import dataclass
 from typing import ClassVar

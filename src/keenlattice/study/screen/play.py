@@ -1,4 +1,4 @@
-"""A screen is played: every run with about half of the changes on, round by round."""
+"""A screen is played, round by round, and what is settled after each is switched no more."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace

@@ -1,4 +1,4 @@
-"""What a rig said as a run began, taken into account: a covariate of a trial, named in its plan.
+"""What a trial takes into account beside its blocks: a covariate, a drift, rare events, stretches without a switch.
 
 A run that begins on a hot GPU is slower whichever version it is of. Where that varies from run to run, as with the
 room, or with what was played just before, the verdict needs fewer runs once it is in the fit (analysis of covariance,

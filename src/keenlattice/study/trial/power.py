@@ -1,4 +1,4 @@
-"""How many blocks settle a trial: from the noise that a pilot of a version against itself has shown.
+"""How many blocks settle a trial, by the noise that a pilot of a version against itself has shown.
 
 A trial is settled once its interval lies wholly within what matters, or wholly beyond it. The chance of that is had by
 playing many such trials of made-up blocks by the very rules of a trial, looks and all. A pilot knows the noise only

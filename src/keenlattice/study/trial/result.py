@@ -1,4 +1,4 @@
-"""What a trial found: per metric a change, an interval and one of four verdicts."""
+"""What a trial found: per metric a change, an interval and one of four verdicts; and claims held against it."""
 
 import math
 from collections.abc import Mapping

@@ -1,4 +1,4 @@
-"""What is tuned: settings and the values that are tried, a goal, and limits that have to be kept."""
+"""A tuning: settings and the values that are tried, a goal, limits that have to be kept, and what was best."""
 
 import math
 from dataclasses import dataclass, replace

@@ -1,4 +1,4 @@
-"""When frames that a program presents were shown: the X server's word by its extension Present, which any may ask for.
+"""When frames that a program presents were shown, by the X server's extension Present; and the requests for it.
 
 Programs present their frames so where a GPU draws them; where the processor does, they copy, and the server has
 nothing to tell here.

@@ -1,4 +1,4 @@
-"""The X display that a game is measured on: the one at hand, else a private one."""
+"""The X display that a game is measured on, the one at hand or a private one, and a connection to it."""
 
 import os
 import shutil
