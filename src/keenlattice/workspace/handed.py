@@ -1,4 +1,4 @@
-"""Recordings that a player hands over as runs: what each file is, a run's files as one capture, and a hand made of files."""
+"""Recordings that a player hands over as runs: what each file is, a run as one capture, and a hand made of files."""
 
 import hashlib
 from collections.abc import Collection, Sequence

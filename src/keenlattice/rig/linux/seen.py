@@ -1,4 +1,4 @@
-"""How a game is recorded here: by X11 if it has a window there, else by the Wayland compositor; and how exact that is."""
+"""How a game is recorded here: by X11 if it has a window, else by the Wayland compositor; and how exact that is."""
 
 import os
 import shutil

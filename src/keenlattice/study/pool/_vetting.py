@@ -1,4 +1,4 @@
-"""Evidence that strangers have written: held against its form; rigs that are unlike all others; what a tenth may lie."""
+"""Evidence that strangers have written: held against its form, and without what is unlike all others."""
 
 from collections.abc import Callable
 from typing import Any, get_args
