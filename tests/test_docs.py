@@ -18,6 +18,22 @@ import keenlattice
 from conftest import Keen, as_json
 from keenlattice._forms import FORMS, schema
 from keenlattice.cli.app import GROUPS
+from keenlattice.workspace.by_hand import ByHandStudies
+from keenlattice.workspace.chores import Chores
+from keenlattice.workspace.facts import Facts
+from keenlattice.workspace.games import Games
+from keenlattice.workspace.latencies import Latencies
+from keenlattice.workspace.packs import Packs
+from keenlattice.workspace.pool import EvidencePool
+from keenlattice.workspace.profiles import Profiles
+from keenlattice.workspace.recordings import Recordings
+from keenlattice.workspace.rig import RigHandle
+from keenlattice.workspace.screens import Screens
+from keenlattice.workspace.settings import Settings
+from keenlattice.workspace.sheets import Sheets
+from keenlattice.workspace.studies import Studies
+from keenlattice.workspace.trials import Trials
+from keenlattice.workspace.workspace import Workspace
 
 ROOT = Path(__file__).parent.parent
 
@@ -33,8 +49,10 @@ def test_examples_in_docstrings_come_out_as_they_say() -> None:
     assert tried >= 20
 
 
-PUBLIC = [pytest.param(getattr(home, name), id=name) for home in (keenlattice, keenlattice.Workspace)
-          for name in (dir(home) if home is keenlattice.Workspace else keenlattice.__all__)
+PARTS = (Workspace, Profiles, Packs, RigHandle, Settings, Facts, Games, Chores, Sheets, Recordings, Latencies, Studies,
+         Trials, Screens, ByHandStudies, EvidencePool)
+PUBLIC = [pytest.param(getattr(home, name), id=f"{home.__name__}.{name}") for home in (keenlattice, *PARTS)
+          for name in (keenlattice.__all__ if home is keenlattice else dir(home))
           if not name.startswith("_") and (inspect.isfunction(getattr(home, name)) or inspect.isclass(
               getattr(home, name)))]
 

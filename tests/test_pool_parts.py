@@ -156,12 +156,14 @@ def test_a_pool_as_rows_says_of_each_change_and_metric_what_is_known() -> None:
     pool = of([record(rig, -0.06 + rig / 1000) for rig in range(12)])
     (row,), (metric,) = pool._rows(), pool.changes[0].metrics
     assert metric.mean is not None and metric.next_rig is not None
-    assert row == {"change": pool.changes[0].name, "metric": "frame_ms_mean", "rigs": 12, "studies": 12,
-                   "pct": metric.mean.pct, "low_pct": metric.mean.low_pct, "high_pct": metric.mean.high_pct,
-                   "next_low_pct": metric.next_rig[0], "next_high_pct": metric.next_rig[1], "standing": metric.told}
-    assert -7 < row["low_pct"] < row["pct"] < row["high_pct"] < -4 and row["next_low_pct"] < row["low_pct"]
+    assert math.isnan(row.pop("before")) and math.isnan(row.pop("after"))
+    assert row == {"settings": pool.changes[0].name, "metric": "frame_ms_mean", "rigs": 12, "studies": 12,
+                   "change_pct": metric.mean.pct, "low_pct": metric.mean.low_pct, "high_pct": metric.mean.high_pct,
+                   "next_low_pct": metric.next_rig[0], "next_high_pct": metric.next_rig[1], "verdict": metric.told,
+                   "decides": True}
+    assert -7 < row["low_pct"] < row["change_pct"] < row["high_pct"] < -4 and row["next_low_pct"] < row["low_pct"]
     (row,) = of([record(0, -0.06)])._rows()
-    assert (row["change"], row["next_low_pct"]) == (pool.changes[0].name, None)
+    assert (row["settings"], row["next_low_pct"]) == (pool.changes[0].name, None)
 
 
 def test_of_several_files_each_that_is_left_out_is_named(tmp_path: Path) -> None:

@@ -79,9 +79,9 @@ INSTEAD = "start a game with its X11 back end"
 def ways() -> str:
     """In words, for a survey.
 
-    >>> import os
-    >>> os.environ |= {"DISPLAY": ":0", "WAYLAND_DISPLAY": ""}
-    >>> ways() == X11
+    >>> from unittest.mock import patch
+    >>> with patch.dict(os.environ, {"DISPLAY": ":0", "WAYLAND_DISPLAY": ""}):
+    ...     ways() == X11
     True
     """
     at_hand, wayland = os.environ.get("DISPLAY"), os.environ.get("WAYLAND_DISPLAY")
