@@ -14,7 +14,7 @@ import keenlattice
 from conftest import Keen
 
 SOURCE = Path(keenlattice.__file__).parent
-PACKAGES = ("", "catalog", "profile", "measure", "logbook", "rig", "study", "report", "workspace")
+PACKAGES = ("", "catalog", "profile", "measure", "logbook", "rig", "study", "workspace")
 LONGEST_FILE, LONGEST_FUNCTION, MOST_PARAMETERS, LONGEST_COMMAND = 400, 50, 10, 90
 
 

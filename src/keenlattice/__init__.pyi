@@ -2,7 +2,6 @@ from . import catalog as catalog
 from . import logbook as logbook
 from . import measure as measure
 from . import profile as profile
-from . import report as report
 from . import rig as rig
 from . import study as study
 from . import workspace as workspace

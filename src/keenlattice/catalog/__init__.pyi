@@ -1,10 +1,3 @@
 from .load import catalog as catalog
-from .load import settings_in as settings_in
 from .model import Catalog as Catalog
 from .model import Setting as Setting
-from .model import Suggestion as Suggestion
-from .values import GAME_DECIDES as GAME_DECIDES
-from .values import RESTARTS as RESTARTS
-from .values import Restart as Restart
-from .values import Value as Value
-from .values import written as written

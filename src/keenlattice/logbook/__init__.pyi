@@ -1,10 +1,1 @@
-from .applies import Apply as Apply
-from .applies import RestorePoint as RestorePoint
 from .book import Logbook as Logbook
-from .file import default_folder as default_folder
-from .kept import KeptRun as KeptRun
-from .kept import Study as Study
-from .kept import studies as studies
-from .reference import find as find
-from .takeover import Holdings as Holdings
-from .takeover import holdings as holdings

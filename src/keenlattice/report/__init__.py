@@ -1,5 +1,1 @@
-"""Figures, tables and pages: from results and from what the logbook keeps, never from rigs."""
-
-from keenlattice._exports import exports
-
-__getattr__, __dir__ = exports(__name__, __file__)
+"""Studies told in blocks, figures, and pages: from results and from what the logbook keeps, never from rigs."""

@@ -112,17 +112,7 @@ class Opened:
         self.__dict__.pop("rig", None)
 
     def find(self, which: VersionLike, *, both: bool = False) -> Version:
-        """The version that is meant; `GAME@now` is what the rig holds for it now.
-
-        Args:
-            which: the version, in any of the ways that `VersionLike` has.
-            both: take a game's version and a rig-wide one together, too: `GAME+rig`.
-
-        Raises:
-            UnknownName: no such game or version; the message offers the nearest.
-            UsageError: `@applied` where nothing has been applied; or what was given has made no version, or is two
-                versions where one is wanted.
-        """
+        """Return the version that is meant; see `Profiles.find`."""
         version = which if isinstance(which, str | Version) else which.version
         if version is None:
             raise UsageError(f"{type(which).__name__} has made no version")
