@@ -18,7 +18,7 @@ WINDOWS := build/windows
 EXTRAS := byhand,linux,wayland,cluster,dev,docs
 # Modules of tests that are about the Linux rig, a browser, terminals and signals have nothing to say there.
 ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog checks formula hands hunt ini logbook measure \
-  pack profile screen study together trial tune workspace))
+  pack profile screen study together trial trial_of_files tune workspace))
 BIN := .venv/bin
 DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils xserver-xorg-core xserver-xorg-video-dummy vulkan-tools \
   mesa-vulkan-drivers sway weston xwayland chromium chromium-driver

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Protocol
 
-from keenlattice.profile.version import WHOLE_RIG, Entries, Version
+from keenlattice.profile.version import Version
 from keenlattice.rig.base import ByHand, Rig, State, play_on
 from keenlattice.rig.byhand.plausible import doubts
 from keenlattice.rig.byhand.session import by_hand, read_origin, steps_between
@@ -78,21 +78,6 @@ def play_as_it_stands(rig: Rig, run: "ComingRun", seed: int) -> "Capture":
     if isinstance(rig, ByHand):
         rig.coming(run)
     return play_on(rig, run.game, run.seconds, seed)
-
-
-def knows_stock(rig: Rig) -> bool:
-    """Return whether what nothing sets on a rig is at stock; not so where nobody but its player can look."""
-    return not isinstance(rig, ByHand)
-
-
-def seen_on(rig: Rig, owner: str) -> Entries:
-    """Return what a player has seen of a game's and the rig's settings before anything was set; {} on other rigs."""
-    return {**rig.seen_before(WHOLE_RIG), **rig.seen_before(owner)} if isinstance(rig, ByHand) else {}
-
-
-def when_stopped(rig: Rig) -> str:
-    """Return how a rig stands when its session is stopped: "it was", or "you left it"."""
-    return "you left it" if isinstance(rig, ByHand) else "it was"
 
 
 def sheet_to_apply_by_hand(rig: Rig, book: "Logbook", version: Version) -> "Sheet | None":

@@ -173,7 +173,7 @@ def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None
         RigError: the rig refuses, or nothing can be recorded; it says how to go on, if any run was finished by then.
         Paused: of a rig that is changed by hand, if its player goes on later.
     """
-    from keenlattice.rig.session import when_stopped
+    from keenlattice.rig.base import when_stopped
 
     study = study if begun else _gone_on(book, rig, study)
     try:

@@ -33,7 +33,7 @@ class Standing:
     @property
     def stock_known(self) -> bool:
         """Whether what nothing sets on the rig is at stock; not so where nobody but its player can look."""
-        from keenlattice.rig.session import knows_stock
+        from keenlattice.rig.base import knows_stock
 
         return knows_stock(self._opened.rig)
 
@@ -76,7 +76,7 @@ class Standing:
         """
         from keenlattice.profile.concrete import facts_at_stock
         from keenlattice.profile.layers import resolve
-        from keenlattice.rig.session import seen_on
+        from keenlattice.rig.base import seen_on
 
         version, base, catalog = self._opened.find(which, both=True), base or self.base(), self._opened.rig.catalog()
         parts = parted(version.profile, version.entries)
