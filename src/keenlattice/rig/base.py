@@ -14,7 +14,7 @@ from keenlattice.catalog.values import RESTARTS, Restart, Value
 from keenlattice.errors import RigError, UnknownName
 from keenlattice.profile.compare import Change
 from keenlattice.profile.matching import Game
-from keenlattice.profile.version import Entries
+from keenlattice.profile.version import WHOLE_RIG, Entries
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
