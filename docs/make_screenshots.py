@@ -76,7 +76,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
         "keen edit rig display.refresh=165 background.recorder=off input.polling-rate=1000 -m 'what the list said'"],
      ["keen screen brass-orbit@stock+rig@stock brass-orbit+rig --plan | head -4",
       "keen screen brass-orbit@stock+rig@stock brass-orbit+rig --seed 1 --matters 1.5"]),
-    ("hunt-tune", 960, [
+    ("hunt-tune", 1060, [
         "keen edit brass-orbit antialias.gamma=off -m 'a tip'",
         "keen edit brass-orbit texture.anisotropy=16x -m sharper",
         "keen edit brass-orbit game.config-locked=on shading.ambient-occlusion=on driver.compute-fallback=forbid "

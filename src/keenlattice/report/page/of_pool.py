@@ -106,7 +106,7 @@ def _setting(change: PooledChange) -> str:
 
 
 def _over_rigs(change: PooledChange) -> str:
-    return f"{change_does(change)} ({counted(max(each.rigs for each in change.metrics), 'rig')})"
+    return f"{counted(max(each.rigs for each in change.metrics), 'rig')}: {change_does(change)}"
 
 
 def _where(result: Pool) -> list[Block]:
