@@ -89,15 +89,14 @@ def judging(ws: "Workspace", keys: Keys) -> Iterator[None]:
     Raises:
         UsageError: they left.
     """
-    from keenlattice.rig.base import ByHand
+    from keenlattice.rig.session import hand_where_nobody_is
 
     try:
-        if not isinstance(ws.rig.machine, ByHand):
+        if not ws.rig.by_hand:
             yield
             return
         say("This takes two: a helper switches at this terminal, and the player looks away meanwhile.")
-        with Helper(ws, keys) as helper:
-            ws.rig.machine.hand = helper
+        with Helper(ws, keys) as helper, hand_where_nobody_is(ws.rig.machine, helper):
             yield
     except (Paused, TakenBack):
         raise UsageError(f"{VOID}. The rig stays as it is; keen undo writes the way back") from None

@@ -18,6 +18,7 @@ from keenlattice.report.sheet import heading
 from keenlattice.rig.byhand.pace import learn, minutes_left
 from keenlattice.rig.hand import ComingRun, Noted, Paused, TakenBack
 from keenlattice.workspace.handed import HASHED, Handed, check_plausible, is_of_one_time, read_handed, told_apart
+from keenlattice.workspace.next_run import by_hand_rig
 from keenlattice.workspace.watching import Arrived, FolderGone, WatchedFolder
 
 if TYPE_CHECKING:
@@ -67,7 +68,6 @@ class Guide:
         self._done, self._total = done, total
 
     def coming(self, run: ComingRun) -> None:
-        from keenlattice.rig.base import ByHand
         from keenlattice.rig.byhand.session import holding
 
         spec = self._ws.studies.by_hand.unfinished_spec()
@@ -78,8 +78,7 @@ class Guide:
         left = minutes_left(self._ws.rig.machine.home, max(1, self._total - self._done), run.seconds, steps)
         told = run_of(self._done + 1, most, left)
         say(f"\n{told[0].upper()}{told[1:]}" + ", once more" * (once_more or run.again > 0), "bold")
-        if isinstance(self._ws.rig.machine, ByHand):
-            say(f"The rig holds: {held_in_words(holding(self._ws.rig.machine))}", "dim")
+        say(f"The rig holds: {held_in_words(holding(by_hand_rig(self._ws.opened)))}", "dim")
         if once_more and self._steps:
             say("Its steps were these; see that each was taken:")
             self._show(self._steps)

@@ -32,24 +32,22 @@ def playing(ws: "Workspace", what: str, json: bool = False, watch: Path | None =
         watch: a folder that recordings appear in.
         sensor: the serial port of a sensor that is read while a run is played.
     """
-    from keenlattice.rig.base import ByHand
-
-    by_hand = isinstance(ws.rig.machine, ByHand)
-    if (watch or sensor) and not by_hand:
+    if (watch or sensor) and not ws.rig.by_hand:
         raise UsageError(f"--watch and --sensor go with a rig that is changed by hand: {ws.rig.kind} is played from "
                          "here")
     if (watch or sensor) and json:
         raise UsageError("--json does not go with --watch or --sensor, which guide a player; keen rig next takes "
                          "recordings without a word")
     try:
-        if isinstance(ws.rig.machine, ByHand) and (watch or sensor or at_a_terminal(json)):
+        if ws.rig.by_hand and (watch or sensor or at_a_terminal(json)):
             from keenlattice.cli.guide import Guide
+            from keenlattice.rig.session import hand_where_nobody_is
 
-            guide = ws.rig.machine.hand = Guide(ws, watch, sensor)
-            with guide:
+            guide = Guide(ws, watch, sensor)
+            with hand_where_nobody_is(ws.rig.machine, guide), guide:
                 yield guide.told
         else:
-            with progress(what, json or by_hand) as told:
+            with progress(what, json or ws.rig.by_hand) as told:
                 yield told
     except KeyboardInterrupt as stopped:
         raise Interrupted(str(stopped) or STOPPED) from None

@@ -9,10 +9,11 @@ from keenlattice.cli.views.sheet import hand_out
 
 def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     """Put a version on the rig. Shows every step and asks; `keen undo` takes it back."""
-    from keenlattice.rig.base import ByHand, Restartable
+    from keenlattice.rig.base import Restartable
+    from keenlattice.workspace.next_run import by_hand_rig
 
     ws = begin(book, rig)
-    plan, by_hand = ws.rig.preview(reference), ws.rig.machine if isinstance(ws.rig.machine, ByHand) else None
+    plan, by_hand = ws.rig.preview(reference), by_hand_rig(ws.opened) if ws.rig.by_hand else None
     name = plan.version.reference
     if not plan.changes and not json:
         say(f"Nothing changes: the rig {ws.rig.name} holds {name} already.")
