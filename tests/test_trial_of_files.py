@@ -69,8 +69,10 @@ def test_no_word_where_one_version_came_after_the_other(ws: Workspace) -> None:
     ({"a": "stock-1.csv", "b": "gone.csv"}, "gone.csv: "),
     ({"a": "stock-*.csv", "b": "quick-1.csv"}, "8 of a and 1 of b"),
     ({"a": "stock-1.csv", "b": "stock-1.csv"}, "stock-1.csv is named twice"),
-    ({"a": "stock-1.csv", "b": "words.csv"}, "words.csv"),
-    ({"brass-orbit@stock": "stock-*.csv", "brass-orbit@nothing": "quick-*.csv"}, "no version named")])
+    ({"a": "stock-1.csv", "b": "words.csv"}, "words.csv"), ({"a": [], "b": []}, "0 of a and 0 of b"),
+    ({"a" * 300_000: "stock-*.csv", "b": "quick-*.csv"}, "is no label"),
+    ({"brass-orbit@stock": "stock-*.csv", "brass-orbit@nothing": "quick-*.csv"}, "no version named"),
+    ({"brass-orbit@stock": "stock-*.csv", "tidewater-rally@stock": "quick-*.csv"}, "are of two profiles")])
 def test_what_cannot_be_compared_is_one_line_and_leaves_nothing(ws: Workspace, files: dict[str, str],
                                                                  says: str) -> None:
     record({"quick": 8.0, "stock": 8.0}, seed=1)

@@ -11,7 +11,7 @@ from keenlattice.errors import UsageError
 from keenlattice.logbook.file import now
 from keenlattice.logbook.kept import start_study
 from keenlattice.profile.version import Version
-from keenlattice.study.kind import KeptVersion
+from keenlattice.study.kind import KeptVersion, game_for
 from keenlattice.study.record import HELD, Held, finish, keep_run
 from keenlattice.workspace._pages import finished_study
 from keenlattice.workspace._play import what_matters
@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 Files = Sequence[Path | str] | Path | str
 """Files, or one; a name with `*` or `?` stands for all that match."""
 
+MOST_LETTERS = 200
 OF_FILES = "files"
 """The profile of versions that are only labels."""
 
@@ -42,6 +43,8 @@ def trial_of_files(opened: Opened, versions: Mapping[str, Files], columns: "Colu
 
     if len(versions) != 2:
         raise UsageError(f"{len(versions)} versions: a trial of files takes two, each with its files")
+    if odd := [label for label in versions if not (0 < len(label) <= MOST_LETTERS and label.isprintable())]:
+        raise UsageError(f"{odd[0][:40]!r} is no label: give 1 to {MOST_LETTERS} letters that can be printed")
     files = {label: _matching(some) for label, some in versions.items()}
     arms = dict(zip(files, ("before", "after"), strict=True))
     _check_counts(files)
@@ -55,6 +58,7 @@ def trial_of_files(opened: Opened, versions: Mapping[str, Files], columns: "Colu
     before, after = (_kept(opened, label, game) for label in files)
     spec = TrialSpec(before, after, plan, game or before.profile, files=True, dated=not order)
     pair = [Version(kept.profile, kept.entries, note=kept.note) for kept in (before, after)]
+    game_for(pair, spec.game)  # says so if they are of two profiles, before anything is kept
     held = Held(now(), {}, {})  # of the machine that they were recorded on nothing is known
     study = start_study(opened.book, opened.rig_name, "trial", {**spec.to_keep(), HELD: [held.to_keep()]},
                         before.reference, after.reference)
@@ -82,6 +86,8 @@ def _matching(files: Files) -> list[Path]:
 
 def _check_counts(files: Mapping[str, Sequence[Path]]) -> None:
     counts = [f"{len(some)} of {label}" for label, some in files.items()]
+    if not all(files.values()):
+        raise UsageError(f"{' and '.join(counts)}: a trial takes files of either version")
     if len({len(some) for some in files.values()}) > 1:
         raise UsageError(f"{' and '.join(counts)}: a trial takes as many recordings of either version")
     everything = [file.resolve() for some in files.values() for file in some]
