@@ -1,6 +1,7 @@
 from .blind.plan import Blind as Blind
 from .blind.plan import BlindPlan as BlindPlan
 from .blind.play import run_blind as run_blind
+from .form import Form as Form
 from .hunt.plan import Hunt as Hunt
 from .hunt.plan import HuntPlan as HuntPlan
 from .hunt.play import run_hunt as run_hunt
@@ -28,6 +29,9 @@ from .screen.play import run_screen as run_screen
 from .screen.result import Screen as Screen
 from .trial.plan import TrialPlan as TrialPlan
 from .trial.play import run_trial as run_trial
+from .trial.power import Noise as Noise
+from .trial.power import blocks_to_settle as blocks_to_settle
+from .trial.power import chance_to_settle as chance_to_settle
 from .trial.result import Trial as Trial
 from .tune.plan import Limit as Limit
 from .tune.plan import TunePlan as TunePlan
