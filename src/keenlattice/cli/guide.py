@@ -18,7 +18,7 @@ from keenlattice.report.sheet import heading
 from keenlattice.rig.byhand.pace import learn, minutes_left
 from keenlattice.rig.hand import ComingRun, Noted, Paused, TakenBack
 from keenlattice.workspace.handed import HASHED, Handed, check_plausible, is_of_one_time, read_handed, told_apart
-from keenlattice.workspace.next_run import by_hand_rig
+from keenlattice.workspace.opened import by_hand_rig
 from keenlattice.workspace.watching import Arrived, FolderGone, WatchedFolder
 
 if TYPE_CHECKING:

@@ -361,11 +361,6 @@ class Part:
         raise NotImplementedError
 
 
-def knows_stock(rig: Rig) -> bool:
-    """Return whether what nothing sets on a rig is at stock; not so where nobody but its player can look."""
-    return not isinstance(rig, ByHand)
-
-
 def seen_on(rig: Rig, owner: str) -> Entries:
     """Return what a player has seen of a game's and the rig's settings before anything was set; {} on other rigs."""
     return {**rig.seen_before(WHOLE_RIG), **rig.seen_before(owner)} if isinstance(rig, ByHand) else {}

@@ -12,13 +12,14 @@ from keenlattice.rig.base import ByHand, Rig, State, play_on
 from keenlattice.rig.byhand.plausible import doubts
 from keenlattice.rig.byhand.session import by_hand, read_origin, steps_between
 from keenlattice.rig.byhand.sheets import settle_sheet, sheet_to_apply, sheet_to_undo
+from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.transaction import Transaction, changing
 
 if TYPE_CHECKING:
     from keenlattice.logbook.book import Logbook
     from keenlattice.measure.capture import Capture
     from keenlattice.profile.sheet import Sheet
-    from keenlattice.rig.hand import ComingRun, Hand
+    from keenlattice.rig.hand import Hand
 
 
 class Session(Protocol):
@@ -30,7 +31,7 @@ class Session(Protocol):
 
     by_itself: bool
 
-    def coming(self, run: "ComingRun") -> None:
+    def coming(self, run: ComingRun) -> None:
         """Learn which run is next, before anything is asked."""
 
     def put(self, state: State, settings: list[str] | None = None) -> None:
@@ -51,7 +52,7 @@ class ProgramSession:
     def __init__(self, rig: Rig, transaction: Transaction) -> None:
         self._rig, self.put, self.take_back = rig, transaction.put, transaction.take_back
 
-    def coming(self, run: "ComingRun") -> None:
+    def coming(self, run: ComingRun) -> None:
         """Programs need no warning."""
 
     def play(self, game: str, seconds: float, seed: int) -> "Capture":
@@ -73,11 +74,15 @@ def session_of(rig: Rig, why: str) -> Iterator[Session]:
             yield ProgramSession(rig, transaction)
 
 
-def play_as_it_stands(rig: Rig, run: "ComingRun", seed: int) -> "Capture":
-    """Play a run without changing anything; a person learns of it first."""
+def play_as_it_stands(rig: Rig, place: int, game: str, seconds: float, seed: int) -> "Capture":
+    """Play a run without changing anything; a person learns of it first.
+
+    Args:
+        place: which run it is, counted from 0.
+    """
     if isinstance(rig, ByHand):
-        rig.coming(run)
-    return play_on(rig, run.game, run.seconds, seed)
+        rig.coming(ComingRun(place, "as it stands", game, seconds, game, rig.values(rig.state(), game)))
+    return play_on(rig, game, seconds, seed)
 
 
 def sheet_to_apply_by_hand(rig: Rig, book: "Logbook", version: Version) -> "Sheet | None":
@@ -116,6 +121,6 @@ def settle_by_hand(rig: Rig, book: "Logbook") -> None:
         settle_sheet(rig, book)
 
 
-def doubts_by_hand(rig: Rig, run: "ComingRun", capture: "Capture") -> list[str]:
+def doubts_by_hand(rig: Rig, run: ComingRun, capture: "Capture") -> list[str]:
     """Return what speaks against a recording that a person handed over being of a run."""
     return doubts(rig, run, capture) if isinstance(rig, ByHand) else []

@@ -10,9 +10,9 @@ DEFAULT_PCT = 1.0
 """The smallest difference that matters, in per cent, where nothing is said."""
 
 
-def fresh_seed() -> int:
-    """A seed that nobody chose; it is recorded with the result."""
-    return secrets.randbelow(2**31)
+def seed_or_fresh(seed: int | None) -> int:
+    """Return a seed that was given, or one that nobody chose; it is recorded with the result."""
+    return secrets.randbelow(2**31) if seed is None else seed
 
 
 def check_seed(seed: int) -> None:

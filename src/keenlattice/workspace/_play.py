@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Any
 from keenlattice.errors import UsageError
 from keenlattice.rig.byhand.pace import HANDLING_MINUTES, RESTARTS_MINUTES, cheapest_repeats
 from keenlattice.study.kind import KeptVersion
-from keenlattice.study.limits import fresh_seed
 from keenlattice.study.record import play_on, spec_of, start
 from keenlattice.workspace._kept import unfinished_study
 from keenlattice.workspace._made import entries_made
@@ -132,8 +131,3 @@ def what_matters(matters: float | str, decides: str) -> Mapping[str, Any]:
 
     pct, of = parsed_matters(matters, decides)
     return {"matters_pct": pct, "matters_of": of}
-
-
-def seed_or_fresh(seed: int | None) -> int:
-    """Return a seed that was given, or one that is drawn."""
-    return fresh_seed() if seed is None else seed

@@ -11,8 +11,8 @@ from keenlattice.study.record import spec_of
 from keenlattice.workspace._kept import unfinished_study
 from keenlattice.workspace._play import StudyPlayer
 from keenlattice.workspace.handed import HASHED, FilesHand, read_handed, told_apart
-from keenlattice.workspace.next_run import NextRun, Waiting, by_hand_rig
-from keenlattice.workspace.opened import Opened
+from keenlattice.workspace.next_run import NextRun, Waiting
+from keenlattice.workspace.opened import Opened, by_hand_rig
 from keenlattice.workspace.recording_results import MeasureResult, measured
 
 if TYPE_CHECKING:

@@ -6,17 +6,15 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value
-from keenlattice.errors import UsageError
 from keenlattice.logbook.kept import runs_of
 from keenlattice.rig.byhand.pace import minutes_left
 from keenlattice.rig.hand import ComingRun, Paused
 from keenlattice.study.record import spec_of
+from keenlattice.workspace.opened import Opened, by_hand_rig
 
 if TYPE_CHECKING:
     from keenlattice.logbook.kept import Study
     from keenlattice.profile.sheet import SheetStep
-    from keenlattice.rig.base import ByHand
-    from keenlattice.workspace.opened import Opened
     from keenlattice.workspace.played import Played
 
 
@@ -73,7 +71,7 @@ class Waiting(Paused):
         self.next: NextRun | None = None
 
 
-def what_is_next(opened: "Opened", study: "Study", waiting: Waiting) -> NextRun:
+def what_is_next(opened: Opened, study: "Study", waiting: Waiting) -> NextRun:
     """Return what a study by hand waits for, as it is told."""
     from keenlattice.rig.byhand.session import holding
 
@@ -83,16 +81,3 @@ def what_is_next(opened: "Opened", study: "Study", waiting: Waiting) -> NextRun:
     return NextRun(study.number, study.kind, spec.about, run.place + 1, total, run.arm, run.game, run.seconds,
                    waiting.steps, run.again, holding(by_hand_rig(opened)), None if total is None else
                    minutes_left(opened.rig.home, total - done, run.seconds, spec.steps_a_run))
-
-
-def by_hand_rig(opened: "Opened") -> "ByHand":
-    """Return the rig, which has to be one that is changed by hand.
-
-    Raises:
-        UsageError: it is not.
-    """
-    from keenlattice.rig.base import ByHand
-
-    if not isinstance(opened.rig, ByHand):
-        raise UsageError(f"the rig {opened.rig_name} is played from here; --rig byhand is played by hand")
-    return opened.rig

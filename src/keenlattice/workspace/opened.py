@@ -19,7 +19,7 @@ from keenlattice.rig.find import check_complete, home_of, name_of, open_rig
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
-    from keenlattice.rig.base import Rig
+    from keenlattice.rig.base import ByHand, Rig
 
 
 @runtime_checkable
@@ -163,3 +163,19 @@ class Opened:
             note: why.
         """
         return self.book.commit(parents[0].profile, entries, note=note, author=self.author, parents=parents)
+
+
+def by_hand_rig(opened: Opened, otherwise: str = "is played from here; --rig byhand is played by hand") -> "ByHand":
+    """Return the rig, which has to be one that is changed by hand.
+
+    Args:
+        otherwise: what is said of one that is not.
+
+    Raises:
+        UsageError: it is not.
+    """
+    from keenlattice.rig.base import ByHand
+
+    if not isinstance(opened.rig, ByHand):
+        raise UsageError(f"the rig {opened.rig_name} {otherwise}")
+    return opened.rig

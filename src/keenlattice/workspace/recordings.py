@@ -14,9 +14,8 @@ from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
 from keenlattice.measure.header import header_of
 from keenlattice.profile.version import Version
-from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.locks import locked
-from keenlattice.study.limits import check_seconds, check_seed, fresh_seed
+from keenlattice.study.limits import check_seconds, check_seed, seed_or_fresh
 from keenlattice.workspace.latencies import Latencies
 from keenlattice.workspace.lookup import columns_of, kept_map, run_of
 from keenlattice.workspace.opened import OfVersion, Opened, VersionLike
@@ -67,13 +66,12 @@ class Recordings:
         check_seed(seed or 0)
         self._opened.book.collect_strays()
         game_of(self._opened.rig, game)
-        seed = fresh_seed() if seed is None else seed
+        seed = seed_or_fresh(seed)
         applied = self._opened.book.last_apply(self._opened.rig.name, game)
         captures, files = list[Capture](), list[str]()
         with self._watched(live), locked(self._opened.rig, f"measuring {game}"):
             for run in range(runs):
-                coming = ComingRun(run, "as it stands", game, seconds, game, self._opened.held(game))
-                captures.append(play_as_it_stands(self._opened.rig, coming, seed + run))
+                captures.append(play_as_it_stands(self._opened.rig, run, game, seconds, seed + run))
                 files.append(self._opened.book.keep_capture(captures[-1], self._opened.rig.name, game,
                                                     applied.version if applied else "stock"))
                 if progress:

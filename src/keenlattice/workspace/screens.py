@@ -10,8 +10,8 @@ from keenlattice.profile.compare import changes
 from keenlattice.profile.together import MARK, own_key
 from keenlattice.profile.version import Version, owners
 from keenlattice.rig.byhand.pace import HANDLING_MINUTES
-from keenlattice.study.limits import DECIDES, DEFAULT_PCT
-from keenlattice.workspace._play import minutes_a_step, runs_between_switches, seed_or_fresh, what_matters
+from keenlattice.study.limits import DECIDES, DEFAULT_PCT, seed_or_fresh
+from keenlattice.workspace._play import minutes_a_step, runs_between_switches, what_matters
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.played import CheaperScreen, ScreenCost

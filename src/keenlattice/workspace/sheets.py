@@ -11,7 +11,7 @@ from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UnknownName, UsageError
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.report.sheet import markdown, page
-from keenlattice.workspace.opened import Opened
+from keenlattice.workspace.opened import Opened, by_hand_rig
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Setting
@@ -158,9 +158,4 @@ class Sheets:
         return SheetResult(drop(self._by_hand(), self._opened.book))
 
     def _by_hand(self) -> "ByHand":
-        from keenlattice.rig.base import ByHand
-
-        if not isinstance(self._opened.rig, ByHand):
-            raise UsageError(f"the rig {self._opened.rig_name} has no sheets: it is written from here; --rig byhand "
-                             "has")
-        return self._opened.rig
+        return by_hand_rig(self._opened, "has no sheets: it is written from here; --rig byhand has")

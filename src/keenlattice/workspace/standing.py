@@ -33,9 +33,7 @@ class Standing:
     @property
     def stock_known(self) -> bool:
         """Whether what nothing sets on the rig is at stock; not so where nobody but its player can look."""
-        from keenlattice.rig.base import knows_stock
-
-        return knows_stock(self._opened.rig)
+        return not self._opened.by_hand
 
     def base(self) -> "Base":
         """Return what a game's version stands on: the rig-wide values that the rig holds, and its facts."""

@@ -10,12 +10,12 @@ from keenlattice.errors import UsageError
 from keenlattice.logbook.kept import runs_of, studies
 from keenlattice.profile.version import stock
 from keenlattice.study.kind import KeptVersion
-from keenlattice.study.limits import DECIDES, DEFAULT_PCT
+from keenlattice.study.limits import DECIDES, DEFAULT_PCT, seed_or_fresh
 from keenlattice.study.record import finish, recompute, spec_of, start
 from keenlattice.workspace._kept import finished, listed, study_numbered, unfinished_study
 from keenlattice.workspace._made import line_between
 from keenlattice.workspace._pages import finished_study, history_page, newest_with_page
-from keenlattice.workspace._play import StudyPlayer, seed_or_fresh, what_matters
+from keenlattice.workspace._play import StudyPlayer, what_matters
 from keenlattice.workspace.by_hand import ByHandStudies
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs

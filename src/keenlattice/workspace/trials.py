@@ -16,11 +16,11 @@ from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version
 from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
 from keenlattice.study.kind import KeptVersion, game_for
-from keenlattice.study.limits import DECIDES, DEFAULT_PCT
+from keenlattice.study.limits import DECIDES, DEFAULT_PCT, seed_or_fresh
 from keenlattice.study.record import start
 from keenlattice.workspace._kept import unfinished_study, versions_of
 from keenlattice.workspace._pages import finished_study
-from keenlattice.workspace._play import StudyPlayer, minutes_a_step, runs_between_switches, seed_or_fresh, what_matters
+from keenlattice.workspace._play import StudyPlayer, minutes_a_step, runs_between_switches, what_matters
 from keenlattice.workspace.handed import in_length, read_handed, told_apart
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs

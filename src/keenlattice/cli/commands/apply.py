@@ -10,7 +10,7 @@ from keenlattice.cli.views.sheet import hand_out
 def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     """Put a version on the rig. Shows every step and asks; `keen undo` takes it back."""
     from keenlattice.rig.base import Restartable
-    from keenlattice.workspace.next_run import by_hand_rig
+    from keenlattice.workspace.opened import by_hand_rig
 
     ws = begin(book, rig)
     plan, by_hand = ws.rig.preview(reference), by_hand_rig(ws.opened) if ws.rig.by_hand else None

@@ -1,23 +1,16 @@
-"""How a pool is shown: the table of all changes, all about one, and the order in which to try them."""
+"""How a pool is shown: all about one change, and the order in which to try them."""
 
 import shlex
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import hint, minutes, say, table
-from keenlattice.report.pool_words import (
-    expected_said,
-    interval,
-    range_of,
-    shares,
-    side_said,
-)
+from keenlattice.report.pool_words import expected_said, interval, range_of, shares, side_said
 from keenlattice.report.words import TITLES, counted, signed
 from keenlattice.study.pool.evidence import value_said
 
 if TYPE_CHECKING:
     from keenlattice.workspace.pool import ChangeHere, PoolLook, TryFirst
 
-MOST_REFUSED, WIDE = 5, 110  # columns
 NOT_KNOWN = "not in the pool"
 
 

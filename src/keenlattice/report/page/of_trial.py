@@ -1,6 +1,7 @@
 """A trial as a report."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -43,7 +44,6 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 Captures = Sequence[Capture]
-NOT_TOLD = Text("The runs were recorded before they were planned. What was set for them, nobody has told.")
 ENDED = {"settled": "it was settled early", "futile": "the rest would hardly have settled it"}
 
 
@@ -52,11 +52,11 @@ def tell_trial(result: Trial) -> Telling:
     plan = result.plan
     early = f" (of {plan.blocks} planned: {ENDED[result.ended]})" if result.ended else ""
     remarks = [drift_sentence(result), adjusted_sentence(plan.adjusts_for, result.adjusted)]
+    where, drawn = ("", "") if plan.order else (f" on {result.rig}", f", seed {plan.seed}")
     return Telling(
         whole_answer(result),
-        f"{result.before} against {result.after}{'' if plan.order else f' on {result.rig}'}: {result.blocks_played} "
-        f"blocks of {plan.seconds:g} s runs{early}{'' if plan.order else f', seed {plan.seed}'}; {told_of(plan)} "
-        "matters.",
+        f"{result.before} against {result.after}{where}: {result.blocks_played} blocks of {plan.seconds:g} s "
+        f"runs{early}{drawn}; {told_of(plan)} matters.",
         [*excluded(result.excluded, result.doubts), *metrics_of_trial(result), *_prices(result),
          *(Text(remark, aside=True) for remark in remarks if remark)],
         _advice(result), one_word(result) or MIXED)
@@ -115,17 +115,25 @@ def trial_report(result: Trial, before: Captures, after: Captures, context: Cont
     """
     drawn = bool(before) and len(before) == len(after)
     pictures = trial_pictures(result, before, after) if drawn else [interval_picture(result)]
-    return Report(
-        title=f"{context.game or result.game}: {result.before} against {result.after}" if not result.plan.order else
-        f"{result.before} against {result.after}, by recordings", verdict=one_word(result),
-        answer=whole_answer(result), did=pictures,
-        changed=[NOT_TOLD] if result.plan.order and not context.changes else what_changed(context),
+    report = Report(
+        title=f"{context.game or result.game}: {result.before} against {result.after}",
+        verdict=one_word(result), answer=whole_answer(result), changed=what_changed(context), did=pictures,
         each=[*_each(result, context), *told_apart], sure=[*how_sure(result), numbers(result), *costs(result)],
-        rig=[Text("On which machine they were recorded, nobody has told.")] if result.plan.order else the_rig(context),
-        repeat=how_to_repeat(result, context, number),
-        back=[Text("Nothing was changed on a rig: recordings were compared.")] if result.plan.order else
-        how_to_go_back(context, result.before, result.after, tried=True),
+        rig=the_rig(context), repeat=how_to_repeat(result, context, number),
+        back=how_to_go_back(context, result.before, result.after, tried=True),
         figure=(lambda: trial_figure(result, before, after)) if drawn else None)
+    return _of_recordings(report, result, context, number) if result.plan.order else report
+
+
+def _of_recordings(report: Report, result: Trial, context: Context, number: int | None) -> Report:
+    """The same report, of runs that were recorded before they were planned, on a machine that is not known."""
+    recorded = "The runs were recorded before they were planned."
+    return replace(
+        report, title=f"{result.before} against {result.after}, by recordings",
+        changed=report.changed if context.changes else [Text(f"{recorded} What was set for them, nobody has told.")],
+        rig=[Text("On which machine they were recorded, nobody has told.")],
+        repeat=to_repeat(context, [], recorded, again(number)),
+        back=[Text("Nothing was changed on a rig: recordings were compared.")])
 
 
 def trial_pictures(result: Trial, before: Captures, after: Captures) -> list[Block]:
@@ -273,8 +281,6 @@ def trial_command(result: Trial) -> str:
 def how_to_repeat(result: Trial, context: Context, number: int | None) -> list[Block]:
     """The commands, what they have to be given, and what made the numbers."""
     plan, of_pack = result.plan, result.after == context.of_pack
-    if plan.order:
-        return to_repeat(context, [], "The runs were recorded before they were planned.", again(number))
     plays = (f"studies claims FILE --blocks {plan.blocks} --seconds {plan.seconds:g} --seed {plan.seed}" if of_pack
              else trial_command(result)) + " --from-files" * (not context.plays)
     kept = (f"{result.after} was made of a pack for this, whose FILE is to be given." if of_pack else

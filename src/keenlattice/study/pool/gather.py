@@ -61,7 +61,7 @@ class Gathered:
         moderators: of each row; shape (rows, MODERATORS), NaN for what is not known.
         rig_count, studies: how many there were, copies counted once.
         records, copies, claimed: rows read; of these, copies of others, and what packs claim.
-        odd: how many rigs were left out, as `_odd` says.
+        odd: how many rigs were left out, as `_vetting.odd` says.
     """
 
     groups: tuple[Group, ...]

@@ -3,12 +3,12 @@
 Frames are not independent, runs are: one run gives one number per metric. Within a block the two versions were played
 one after the other, so what the block's conditions did to both cancels in the ratio of the two. The logarithms of
 these ratios are fitted by their mean and, from six blocks on, a term for which version came first, which takes up a
-steady drift; and one for what the plan takes into account (see `_adjusting`). The mean has Student's t interval (W. S.
+steady drift; and one for what the plan takes into account (see `adjusting`). The mean has Student's t interval (W. S.
 Gosset, "The probable error of a mean", Biometrika 1908). Where the versions are switched seldom, the stretches between
-two switches stand for the blocks (see `_stretches`); a count of rare events is never known better than the count
-allows (see `_events`).
+two switches stand for the blocks (see `fit_of_stretches`); a count of rare events is never known better than the count
+allows (see `interval_of_counts`).
 
-Either end of an interval is wrong in at most 5 % of trials, all looks together (see `_looks`). The verdict holds the
+Either end of an interval is wrong in at most 5 % of trials, all looks together (see `looks`). The verdict holds the
 interval against the smallest difference that matters, m per cent, either way (as a ratio: from 1 / (1 + m/100) to 1 +
 m/100):
 

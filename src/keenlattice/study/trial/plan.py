@@ -28,7 +28,7 @@ class TrialPlan:
         seed: draws the order within the blocks, and the seeds of the runs.
         decides: the metric that decides; or several, with commas between, which share the error.
         matters_pct: the smallest difference that matters to the player, in per cent.
-        early: whether it ends as soon as it is settled, or as it can hardly be settled any more (see `_looks`).
+        early: whether it ends as soon as it is settled, or as it can hardly be settled any more (see `looks`).
         few_switches: whether each block begins with the version that the last one ended with, as is wise where a
             switch restarts the machine; else the order of each block is drawn.
         repeats: how many runs of either a block holds, one after the other; their mean counts.
