@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 import keenlattice
-from keenlattice import KeenLatticeError, Workspace
+from keenlattice import KeenLatticeError, UsageError, Workspace
 
 RUNS, FRAMES = 8, 600
 
@@ -82,3 +82,13 @@ def test_what_cannot_be_compared_is_one_line_and_leaves_nothing(ws: Workspace, f
     assert says in str(refused.value) and "\n" not in str(refused.value)
     with keenlattice.open(ws.book.folder) as again:
         assert again.studies.list().studies == ()
+
+
+def test_runs_of_a_version_that_a_label_names_are_kept_as_its_runs(ws: Workspace) -> None:
+    record({"quick": 7.6, "stock": 8.0}, seed=1)
+    quick = ws.edit("brass-orbit", {"frame.queue-depth": 1})
+    trial = ws.trial_of_files({"brass-orbit@stock": "stock-*.csv", quick.after.reference: "quick-*.csv"})
+    assert len(ws.recordings.of(quick)) == RUNS and trial.report().html().count("frame.queue-depth")
+    assert ws.compare("brass-orbit@stock", quick).trials == (trial.result,)
+    with pytest.raises(UsageError, match="none was begun yet"):  # nobody has told of which machine they are
+        ws.pool.write_evidence("mine.jsonl")

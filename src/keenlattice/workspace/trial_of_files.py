@@ -2,6 +2,7 @@
 
 import math
 import re
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from glob import glob, has_magic
 from pathlib import Path
@@ -10,9 +11,8 @@ from typing import TYPE_CHECKING, Any
 from keenlattice.errors import UsageError
 from keenlattice.logbook.file import now
 from keenlattice.logbook.kept import start_study
-from keenlattice.profile.version import Version
 from keenlattice.study.kind import KeptVersion, game_for
-from keenlattice.study.record import HELD, Held, finish, keep_run
+from keenlattice.study.record import HELD, Held, finish, held_otherwise, keep_run, versions_of
 from keenlattice.workspace._pages import finished_study
 from keenlattice.workspace._play import what_matters
 from keenlattice.workspace.handed import Handed, in_length, read_handed
@@ -20,9 +20,10 @@ from keenlattice.workspace.lookup import columns_of
 from keenlattice.workspace.opened import Matters, Opened
 
 if TYPE_CHECKING:
+    from keenlattice.logbook.kept import Study
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
-    from keenlattice.study.trial.plan import Arm
+    from keenlattice.study.trial.plan import Arm, TrialSpec
     from keenlattice.workspace.played import Played
 
 Files = Sequence[Path | str] | Path | str
@@ -36,10 +37,7 @@ OF_FILES = "files"
 def trial_of_files(opened: Opened, versions: Mapping[str, Files], columns: "ColumnMap | str", order: Files,
                    decides: str, matters: Matters, game: str | None, warm_up_s: float) -> "Played[Any]":
     """Compare two sets of recordings; see `Trials.of_files`."""
-    from keenlattice.study.player import Run
-    from keenlattice.study.playing import replay
     from keenlattice.study.trial.plan import TrialPlan, TrialSpec
-    from keenlattice.study.trial.play import KIND
 
     if len(versions) != 2:
         raise UsageError(f"{len(versions)} versions: a trial of files takes two, each with its files")
@@ -57,16 +55,35 @@ def trial_of_files(opened: Opened, versions: Mapping[str, Files], columns: "Colu
                      **what_matters(matters, decides))
     before, after = (_kept(opened, label, game) for label in files)
     spec = TrialSpec(before, after, plan, game or before.profile, files=True, dated=not order)
-    pair = [Version(kept.profile, kept.entries, note=kept.note) for kept in (before, after)]
-    game_for(pair, spec.game)  # says so if they are of two profiles, before anything is kept
+    game_for(versions_of(opened.book, opened.rig_name, spec), spec.game)  # of two profiles: before anything is kept
     held = Held(now(), {}, {})  # of the machine that they were recorded on nothing is known
     study = start_study(opened.book, opened.rig_name, "trial", {**spec.to_keep(), HELD: [held.to_keep()]},
                         before.reference, after.reference)
-    for place, ((block, arm, seed), capture) in enumerate(zip(plan.runs(), captures, strict=True)):
-        keep_run(opened.book, study, spec, pair, Run(place, block, arm, seed, capture))
-    result = replay(opened.rig, KIND, spec, pair, dict(enumerate(captures)))
-    finish(opened.book, opened.rig, study, result)
+    take_recordings(opened, study, spec, captures, {})
     return finished_study(opened, study.number)
+
+
+def take_recordings(opened: Opened, study: "Study", spec: "TrialSpec", captures: "Sequence[Capture]",
+                    done: "dict[int, Capture]") -> bool:
+    """Keep recordings as the next runs of a trial, and conclude it with the last one; return whether it was that.
+
+    Args:
+        done: the runs that were kept before, by their place; the new ones are added.
+    """
+    from keenlattice.study.player import Run, RunMissing
+    from keenlattice.study.playing import replay
+    from keenlattice.study.trial.play import KIND
+
+    versions, runs = versions_of(opened.book, opened.rig_name, spec), spec.plan.runs()
+    for place, capture in enumerate(captures, len(done)):
+        keep_run(opened.book, study, spec, versions, Run(place, *runs[place], capture))
+        done[place] = capture
+    try:
+        result = replay(opened.rig, KIND, spec, versions, done, held_otherwise(study, spec))
+    except RunMissing:
+        return False
+    finish(opened.book, opened.rig, study, result)
+    return True
 
 
 def _matching(files: Files) -> list[Path]:
@@ -90,8 +107,8 @@ def _check_counts(files: Mapping[str, Sequence[Path]]) -> None:
         raise UsageError(f"{' and '.join(counts)}: a trial takes files of either version")
     if len({len(some) for some in files.values()}) > 1:
         raise UsageError(f"{' and '.join(counts)}: a trial takes as many recordings of either version")
-    everything = [file.resolve() for some in files.values() for file in some]
-    if twice := [file.name for file in everything if everything.count(file) > 1]:
+    often = Counter(file.resolve() for some in files.values() for file in some)
+    if twice := [file.name for file, count in often.items() if count > 1]:
         raise UsageError(f"{twice[0]} is named twice: each run has a file of its own")
 
 

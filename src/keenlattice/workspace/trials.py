@@ -25,7 +25,7 @@ from keenlattice.workspace.handed import in_length, read_handed, told_apart
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.played import Pilot, PlanCost, Played, RunsToCome, RunToCome
-from keenlattice.workspace.trial_of_files import Files, trial_of_files
+from keenlattice.workspace.trial_of_files import Files, take_recordings, trial_of_files
 
 if TYPE_CHECKING:
     from keenlattice.logbook.kept import Study
@@ -201,33 +201,22 @@ class Trials:
             UsageError: no such trial is open, more recordings than it takes, or no map is known.
             CaptureError: a recording cannot be read; none of them is kept then.
         """
-        from keenlattice.study.player import Run, RunMissing
-        from keenlattice.study.playing import replay
-        from keenlattice.study.record import finish, held_otherwise, keep_run, spec_of, versions_of
-        from keenlattice.study.trial.play import KIND
+        from keenlattice.study.record import spec_of, versions_of
 
         study = unfinished_study(self._opened, "trial")
         spec: Any = spec_of(study)
         if not spec.files:
             raise UsageError(f"trial {study.number} is played, not recorded: keen studies resume goes on with it; one "
                              "by hand takes recordings with keen rig next")
-        versions, runs = versions_of(self._opened.book, self._opened.rig_name, spec), spec.plan.runs()
-        game_for(versions, spec.game)
+        game_for(versions_of(self._opened.book, self._opened.rig_name, spec), spec.game)
         done = done_of(self._opened.book, study)
         handed = told_apart(self._opened, [Path(file) for file in files], columns)
         read = [in_length(read_handed(self._opened, run, warm_up_s=spec.plan.warm_up_s),
                           *spec.pace) for run in handed]  # all, before any is kept
-        if len(done) + len(read) > len(runs):
-            raise UsageError(f"{len(read)} recordings, but only {len(runs) - len(done)} runs are still to come")
-        for place, capture in enumerate(read, len(done)):
-            block, arm, seed = runs[place]
-            keep_run(self._opened.book, study, spec, versions, Run(place, block, arm, seed, capture))
-            done[place] = capture
-        try:
-            result = replay(self._opened.rig, KIND, spec, versions, done, held_otherwise(study, spec))
-        except RunMissing:
+        if len(done) + len(read) > spec.runs:
+            raise UsageError(f"{len(read)} recordings, but only {spec.runs - len(done)} runs are still to come")
+        if not take_recordings(self._opened, study, spec, read, done):
             return _to_come(study, spec, len(done))
-        finish(self._opened.book, self._opened.rig, study, result)
         return finished_study(self._opened, study.number)
 
 

@@ -52,12 +52,14 @@ def records_of(study: Study, book: str, catalog: Catalog, facts: Mapping[str, ob
 
 
 def is_evidence(study: Study) -> bool:
-    """Whether a study is of a kind that evidence is written of: a trial or a screen that switches something."""
+    """Whether a study is of a kind that evidence is written of: a trial or a screen that switches something; but for
+    one of recordings that were there before, since nobody has told of which machine they are."""
     if study.kind not in KINDS:
         return False
     spec = spec_of(study)
     assert isinstance(spec, SpecOfTwo)
-    return bool(changes(spec.before.entries, spec.after.entries))
+    recorded_before = isinstance(spec, TrialSpec) and spec.plan.order
+    return not recorded_before and bool(changes(spec.before.entries, spec.after.entries))
 
 
 def records(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None, rig: str, study: str, catalog: Catalog,
