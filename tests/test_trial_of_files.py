@@ -45,7 +45,7 @@ def test_a_difference_is_found_in_one_call(ws: Workspace) -> None:
     assert dated.result.metrics == told.result.metrics and "when their files were saved" in dated.result.doubts[0]
     assert ws.studies.recompute(dated.number).runs == 2 * RUNS
     page = told.report().html()
-    assert "drawn at random" not in page and "Quill" not in page and "keen trial" not in page
+    assert "drawn at random" not in page and "Quill" not in page and "this rig" not in page and "keen trial" not in page
     assert len(ws.studies.runs(told.number).table()) == 2 * RUNS
 
 

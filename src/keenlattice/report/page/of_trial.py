@@ -245,7 +245,8 @@ def how_sure(result: Trial) -> list[Block]:
              f"and all metrics that decide together; seen alone, {100 * decides.confidence:.3g} of a hundred intervals "
              "like this one hold the true change."),
         Text(f"{drift_sentence(result)} {adjusted_sentence(result.plan.adjusts_for, result.adjusted)} All of it "
-             "holds for this game on this rig, as it was then."),
+             f"holds for this game on {'the machine that was recorded' if plan.order else 'this rig'}, as it was "
+             "then."),
         *excluded(result.excluded, result.doubts)]
 
 
