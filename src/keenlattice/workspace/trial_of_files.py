@@ -50,8 +50,8 @@ def trial_of_files(opened: Opened, versions: Mapping[str, Files], columns: "Colu
     captures = [_read(opened, file, columns, warm_up_s) for _, file in played]
     seconds = math.floor(10 * min(capture.seconds for capture in captures)) / 10
     captures = [in_length(capture, seconds, 0.0) for capture in captures]
-    told: tuple[Arm, ...] = tuple(arms[label] for label, _ in played)  # type: ignore[misc]
-    plan = TrialPlan(len(captures) // 2, seconds, 0, decides, early=False, few_switches=True, order=told,
+    order_of_arms: tuple[Arm, ...] = tuple(arms[label] for label, _ in played)  # type: ignore[misc]
+    plan = TrialPlan(len(captures) // 2, seconds, 0, decides, early=False, few_switches=True, order=order_of_arms,
                      **what_matters(matters, decides))
     before, after = (_kept(opened, label, game) for label in files)
     spec = TrialSpec(before, after, plan, game or before.profile, files=True, dated=not order)
@@ -88,17 +88,17 @@ def take_recordings(opened: Opened, study: "Study", spec: "TrialSpec", captures:
 
 def _matching(files: Files) -> list[Path]:
     """Return the files that are meant, those of a pattern in the order of the numbers in their names."""
-    found: list[Path] = []
+    paths: list[Path] = []
     for name in [files] if isinstance(files, str | Path) else files:
         if not has_magic(str(name)):
-            found.append(Path(name))
+            paths.append(Path(name))
             continue
         matching = sorted(glob(str(name)), key=lambda path: [
             int(part) if part.isdigit() else part for part in re.split(r"(\d+)", path)])
         if not matching:
             raise UsageError(f"no file matches {name}")
-        found += map(Path, matching)
-    return found
+        paths += map(Path, matching)
+    return paths
 
 
 def _check_counts(files: Mapping[str, Sequence[Path]]) -> None:

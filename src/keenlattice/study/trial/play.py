@@ -50,15 +50,15 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
 
 def doubts_of_order(spec: TrialSpec) -> list[str]:
     """Return what speaks against the order of runs that were recorded before they were planned."""
-    order, told = spec.plan.order, []
+    order, doubts = spec.plan.order, list[str]()
     if spec.dated:
-        told.append("the order of the runs is by when their files were saved: say it, if that is not how they were "
-                    "played")
+        doubts.append("the order of the runs is by when their files were saved: say it, if that is not how they were "
+                      "played")
     if order and sum(one != other for one, other in pairwise(order)) < 2:
-        told.append("all runs of one version came before those of the other: what the machine did meanwhile can pass "
-                    f"for a difference, so {spec.before.reference} and {spec.after.reference} have to be played in "
-                    "turn")
-    return told
+        doubts.append("all runs of one version came before those of the other: what the machine did meanwhile can pass "
+                      f"for a difference, so {spec.before.reference} and {spec.after.reference} have to be played in "
+                      "turn")
+    return doubts
 
 
 KIND = Kind("trial", TrialSpec, Trial, play_trial)
