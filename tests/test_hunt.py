@@ -24,7 +24,7 @@ from keenlattice.study.hunt.play import Looks, hunted, run_hunt
 from keenlattice.study.player import Run
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.result import Trial
-from keenlattice.workspace.played import sides
+from keenlattice.study.trial.tell import sides_of
 from keenlattice.workspace.workspace import Workspace
 
 SIGNAL = Signal(0.08, 0.02, 7)
@@ -156,7 +156,7 @@ def test_what_is_drawn_of_a_hunt_rests_on_the_runs_of_its_trial(tmp_path: Path) 
     hunt = ws.hunt("brass-orbit", decides="latency_ms_median", matters="3%", blocks=12, seconds=5, seed=1)
     trial = hunt.result.trial
     assert trial.blocks_played < trial.plan.blocks and len(hunt.captures()) > trial.runs_played
-    before, after = sides(hunt)
+    before, after = sides_of(hunt.result.trial.plan, hunt.result.trial.runs_played, hunt.captures())
     assert len(before) == len(after) == trial.blocks_played
     runs = trial.plan.runs()[:trial.runs_played]
     captures = hunt.captures()

@@ -26,12 +26,12 @@ from keenlattice.logbook.kept import studies
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.checks import Finding, Findings
 from keenlattice.profile.compare import changes
-from keenlattice.report.page.context import Changed, Context
-from keenlattice.report.page.html import to_html
-from keenlattice.report.page.markdown import in_a_cell, plain_text, to_markdown
-from keenlattice.report.page.of_trial import trial_report
+from keenlattice.report.context import Changed, Context
+from keenlattice.report.html import to_html
+from keenlattice.report.markdown import in_a_cell, plain_text, to_markdown
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.result import MetricResult, Trial
+from keenlattice.study.trial.tell import trial_report
 
 SECTIONS = ["What changed", "What it did", "Each change, and its verdict", "How sure this is", "The rig",
             "How to repeat it", "How to go back"]

@@ -19,7 +19,6 @@ from scipy.optimize import minimize_scalar
 import keenlattice
 from conftest import Keen
 from keenlattice.errors import BookError, UsageError
-from keenlattice.report.pool_words import change_does
 from keenlattice.study import (
     EvidenceError,
     EvidenceRecord,
@@ -34,6 +33,7 @@ from keenlattice.study import (
 )
 from keenlattice.study.pool._meta import Rigs, moderated, pooled, tau2_of
 from keenlattice.study.pool.evidence import digest, schema
+from keenlattice.study.pool.words import change_does
 
 PLAN = PoolPlan(("made up",), "frame_ms_mean")
 DOCS = Path(__file__).parent.parent / "docs"

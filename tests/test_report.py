@@ -15,15 +15,16 @@ from keenlattice.cli.output import say, styled, table
 from keenlattice.errors import KeenLatticeError
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.version import Entries, Version, stock
-from keenlattice.report._frames import frame_times, recurring
 from keenlattice.report.figure_of_capture import capture_figure, compare_figure
-from keenlattice.report.figure_of_trial import trial_figure, typical_block
+from keenlattice.report.frames import frame_times, recurring
 from keenlattice.report.style import DPI, LINES, SIZE_INCHES, new_figure, save
-from keenlattice.report.words import amount, percent, rounded, sentence
+from keenlattice.report.words import rounded
 from keenlattice.rig.standin.machine import Standin
+from keenlattice.study.trial.figure import trial_figure, typical_block
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 from keenlattice.study.trial.result import MetricResult, Trial
+from keenlattice.study.trial.words import amount, percent, sentence
 
 
 def result_of(low: float | None, high: float | None, verdict: str = "unclear") -> MetricResult:

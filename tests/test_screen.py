@@ -17,8 +17,6 @@ from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.profile.pack import Claim
 from keenlattice.profile.version import Version, stock
-from keenlattice.report.forest import screen_figure
-from keenlattice.report.words import factor_does, screen_headline
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.pipeline import simulate
 from keenlattice.study.player import Run
@@ -26,6 +24,7 @@ from keenlattice.study.screen._design import drawn_anew, hadamard, in_order, scr
 from keenlattice.study.screen.plan import ScreenPlan, factors_of
 from keenlattice.study.screen.play import Rounds, costly, run_screen
 from keenlattice.study.screen.result import Screen
+from keenlattice.study.screen.tell import factor_does, screen_figure, screen_headline
 from keenlattice.study.trial.concluding import conclude
 from keenlattice.study.trial.plan import TrialPlan
 from test_report import assert_clear

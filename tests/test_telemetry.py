@@ -29,7 +29,6 @@ from keenlattice.measure.series import KINDS, Series
 from keenlattice.measure.telemetry import limited_by, readings, throttled
 from keenlattice.measure.text import read_text, write_text
 from keenlattice.profile.version import Version, stock
-from keenlattice.report.words import price
 from keenlattice.rig.linux import _sampler
 from keenlattice.rig.linux.telemetry import Telemetry, taken_down
 from keenlattice.rig.standin.machine import Standin
@@ -38,6 +37,7 @@ from keenlattice.study.trial.concluding import conclude, ended
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.play import run_trial
 from keenlattice.study.trial.result import MetricResult, Price
+from keenlattice.study.trial.words import price
 
 
 def said(*values: float) -> Series:

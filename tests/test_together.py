@@ -18,7 +18,7 @@ from keenlattice.study.pool.from_studies import records_of
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 from keenlattice.workspace._kept import study_numbered
-from keenlattice.workspace._made import line_between
+from keenlattice.workspace._lines import line_between
 from keenlattice.workspace.workspace import Workspace
 
 BOTH = "brass-orbit+rig"

@@ -17,7 +17,6 @@ from keenlattice.errors import BadValue, RigError, UnknownName, UsageError
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.measure.summaries import t_interval
 from keenlattice.profile.version import Entries, Version, stock
-from keenlattice.report.words import headline, sentence
 from keenlattice.rig.journal import unfinished
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.deciding import parsed_matters
@@ -26,6 +25,7 @@ from keenlattice.study.trial.looks import errors_at
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 from keenlattice.study.trial.result import MetricResult, Trial
+from keenlattice.study.trial.words import headline, sentence
 
 
 @given(st.integers(2, 60), st.integers(0, 2**31))

@@ -15,6 +15,7 @@ from typing import Any, ClassVar
 import pandas
 import pytest
 import typer
+from click.testing import CliRunner
 from league import FleetPlan, play_fleet
 from matplotlib.figure import Figure
 
@@ -30,6 +31,7 @@ from keenlattice.profile import Game, Version
 from keenlattice.rig import Listed
 from keenlattice.study import KeptVersion, Kind, Player, Spec
 from keenlattice.study.form import Form
+from keenlattice.study.kind import Planning
 from keenlattice.workspace.next_run import Waiting
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
@@ -259,12 +261,23 @@ def play_pause(player: Player, spec: PauseSpec, versions: Sequence[Version]) -> 
                        for place in range(spec.times)))
 
 
+def plan_pause(planning: Planning, base: str, *, times: int = 3) -> PauseSpec:
+    """Play some runs, one after another.
+
+    Args:
+        base: the version that is
+            played.
+        times: how often.
+    """
+    return PauseSpec(KeptVersion.of(planning.find(base)), times)
+
+
 def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """It is kept, goes on, is computed anew and listed by what is there for all."""
     with monkeypatch.context() as patched, keenlattice.open(tmp_path / "book") as ws:
         patched.setattr("keenlattice.study.kind.KINDS", ("trial", "pause"))
         patched.setitem(sys.modules, "keenlattice.study.pause.play", SimpleNamespace(
-            KIND=Kind("pause", PauseSpec, Pause, play_pause, tell=lambda found: Telling(
+            KIND=Kind("pause", PauseSpec, Pause, play_pause, plan=plan_pause, tell=lambda found, _: Telling(
                 found._caption(), "brass-orbit, as fast as it goes"))))
         made = ws.edit("brass-orbit", {"frame.cap": 90})
 
@@ -273,7 +286,7 @@ def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pyt
                 raise KeyboardInterrupt
 
         with pytest.raises(KeyboardInterrupt):
-            ws.studies.play("pause", PauseSpec(KeptVersion.of(made.after), 4), stop)
+            ws.studies.play("pause", PauseSpec(KeptVersion.of(made.after), 4), progress=stop)
         assert [one.finished for one in ws.studies.list().studies] == [False]
         found = ws.studies.resume()
         assert len(found.result.frames) == 4 and all(80 < one < 100 for one in found.result.frames)
@@ -287,6 +300,13 @@ def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pyt
         with redirect_stdout(shown):
             show_played(ws, found)
         assert shown.getvalue().startswith("4 runs\nbrass-orbit, as fast as it goes\n")
+        assert len(ws.studies.play("pause", "brass-orbit", times=2).result.frames) == 2
+        keen, program = CliRunner(), typer.main.get_command(app)
+        helped = keen.invoke(program, ["pause", "--help"]).output
+        assert "Play some runs" in helped and "The version that is played." in helped and "--times" in helped
+        told = keen.invoke(program, ["pause", "brass-orbit", "--times", "1", "--book", str(tmp_path / "book")])
+        assert told.output.startswith("1 runs\nbrass-orbit"), told.output
+        assert [study.kind for study in ws.studies.list().studies] == ["pause"] * 3
     with keenlattice.open(tmp_path / "book") as ws, pytest.raises(BookError, match="no such kind"):
         ws.studies.list()
 

@@ -24,10 +24,10 @@ from .measure.metrics import metrics_of as metrics_of
 from .profile.compare import changes as changes
 from .profile.version import Version as Version
 from .profile.version import stock as stock
-from .report.words import headline as headline
 from .rig.base import Rig as Rig
 from .rig.find import open_rig as open_rig
 from .study.trial.plan import TrialPlan as TrialPlan
+from .study.trial.words import headline as headline
 from .study.tune.plan import Limit as Limit
 from .workspace.takeover import take_over as take_over
 from .workspace.workspace import Workspace as Workspace

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 
@@ -62,6 +63,14 @@ class Fold:
 
     title: str
     blocks: "Sequence[Block]"
+
+
+@dataclass(frozen=True)
+class Figures:
+    """The figure of a whole result, and its main part, drawn onto axes of somebody's own."""
+
+    whole: "Callable[[], Figure]"
+    onto: "Callable[[Axes], object]"
 
 
 Block = Text | Alert | Table | Picture | Commands | Fold

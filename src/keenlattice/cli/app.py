@@ -49,8 +49,22 @@ GROUPS = {
         "demo": "Tell the whole story once: edit, apply, measure, undo."}}
 """The commands, in the order in which a player comes to them, each in a few words."""
 
+
+
+def _of_a_kind(name: str) -> Any:
+    """Return the command of a kind of study that has none of its own; None if there is no such kind."""
+    from keenlattice.study.kind import KINDS, kind_named
+
+    if name not in KINDS or (plan := kind_named(name).plan) is None:
+        return None
+    from keenlattice.cli.of_kind import command_of
+
+    return command_of(name, plan)
+
+
 app = group(
-    "keenlattice.cli.commands", GROUPS, name="keen", pretty_exceptions_enable=False, add_completion=True,
+    "keenlattice.cli.commands", GROUPS, more=_of_a_kind, name="keen",
+    pretty_exceptions_enable=False, add_completion=True,
     help="Edit a game's driver profile, apply it with a way back, measure what it did.",
     epilog="New here? `keen demo`, then `keen survey`. Words: --install-completion.")
 

@@ -2,23 +2,26 @@
 needs a line of each, and any one command come at once."""
 
 import importlib
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 import typer
 import typer.core
 
 
-def group(package: str, panels: Mapping[str, Mapping[str, str]], **told: Any) -> typer.Typer:
+def group(package: str, panels: Mapping[str, Mapping[str, str]],
+          more: Callable[[str], Any] | None = None, **told: Any) -> typer.Typer:
     """A program, or a part of one, whose commands lie in a package, a module for each.
 
     Args:
         package: where they are. Each module has a function by its own name (or, where that is a word of Python,
             followed by `_`), or an `app` that is a group again.
         panels: title to the commands under it, and what each is for in a few words; in the order of the list.
+        more: makes a command that is not listed; None if there is none of that name.
         told: as for `typer.Typer`.
     """
-    listed = type("Listed", (Grouped,), {"package": package, "panels": panels})
+    listed = type("Listed", (Grouped,), {
+        "package": package, "panels": panels, "more": staticmethod(more) if more else None})
     return typer.Typer(cls=listed, rich_markup_mode=None, **{"callback": _before_any, "add_completion": False, **told})
 
 
@@ -33,10 +36,15 @@ class Grouped(typer.core.TyperGroup):
 
     package: str
     panels: Mapping[str, Mapping[str, str]]
+    more: Callable[[str], Any] | None = None
 
     def __init__(self, **attributes: Any) -> None:
         listed = {name: short for some in self.panels.values() for name, short in some.items()}
         super().__init__(**{**attributes, "commands": OnDemand(self.package, listed)})
+
+    def get_command(self, ctx: Any, name: str) -> Any:
+        """The command of that name; of a kind of study that has none of its own, one that is made for it."""
+        return super().get_command(ctx, name) or (self.more(name) if self.more else None)
 
     def list_commands(self, ctx: Any) -> list[str]:
         """The names, in the order of the panels; no command is loaded for that."""

@@ -9,9 +9,8 @@ from keenlattice.errors import UnknownName, UsageError
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import periodic_hitches
 from keenlattice.measure.telemetry import limited_by
-from keenlattice.report import _frames as frames
-from keenlattice.report import latency
-from keenlattice.report._frames import distribution, frame_times, quantile_curves, recurring, stutters_marked
+from keenlattice.report import frames, latency
+from keenlattice.report.frames import distribution, frame_times, quantile_curves, recurring, stutters_marked
 from keenlattice.report.latency import latency_histogram, stage_budget
 from keenlattice.report.said import limits_sentence, telemetry_strips
 from keenlattice.report.style import AFTER, BEFORE, INK, LINES, headed, nothing, plain

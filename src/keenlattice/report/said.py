@@ -2,19 +2,17 @@
 
 from collections.abc import Mapping, Sequence
 from statistics import median
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from keenlattice.measure.series import kind_of
 from keenlattice.measure.telemetry import Reading, part_title
 from keenlattice.report.style import INK, LINES, nothing, plain
 from keenlattice.report.words import listed
-from keenlattice.study.trial.adjusting import LEAST
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
     from keenlattice.measure.capture import Capture
-    from keenlattice.study.trial.plan import Arm
 
 NAMED = {
     "game.load": "load of the game (of a core)", "game-thread.load": "load of the game's busiest thread",
@@ -55,19 +53,6 @@ def reading_rows(runs: Sequence[Mapping[str, Reading]]) -> list[list[str]]:
     return rows
 
 
-def adjusted_sentence(series: str, adjusted: bool) -> str:
-    """What a trial takes into account of what the rig said as its runs began, in a sentence; empty for nothing.
-
-    >>> adjusted_sentence("gpu0.temperature", True)
-    'The changes are told for an equal GPU temperature at the start of each run.'
-    """
-    if not series:
-        return ""
-    title = series_title(series)
-    return f"The changes are told for an equal {title} at the start of each run." if adjusted else (
-        f"The {title} is not taken into account: that takes {LEAST} blocks at least, and runs that all know it.")
-
-
 def limits_sentence(shares: Mapping[str, float]) -> str:
     """What the frames waited for, in a sentence; empty if nothing is known of it.
 
@@ -84,7 +69,7 @@ def limits_sentence(shares: Mapping[str, float]) -> str:
     return f"Limited {listed(told)}{f'; for {rest:.0f} % it is not known' if rest >= 1 else ''}."
 
 
-def limits_of_trial(limited_by: "Mapping[Arm, Mapping[str, float]]") -> str:
+def limits_of_trial(limited_by: Mapping[Any, Mapping[str, float]]) -> str:
     """What the frames of either version waited for, in a sentence or two; empty if nothing is known of it.
 
     >>> limits_of_trial({"before": {"GPU": 100.0}, "after": {"cap": 100.0}})

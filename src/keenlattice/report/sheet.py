@@ -4,7 +4,7 @@ from html import escape
 
 from keenlattice.catalog.values import Value, written
 from keenlattice.profile.sheet import Sheet, SheetStep
-from keenlattice.report.page.markdown import plain_text
+from keenlattice.report.markdown import plain_text
 
 BOX = {"open": "[ ]", "said": "[x]", "seen": "[x]", "written": "[x]"}
 STYLE = """

@@ -1,10 +1,10 @@
 """What a kind of study is. Each is a folder of this package, with its plan, how it is played, and its result; all that
 can be done with a study (playing, keeping, resuming, recomputing, listing, reporting) is written once, over this."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from importlib import import_module
-from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, Protocol, TypeVar
 
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BookError, UsageError
@@ -13,9 +13,12 @@ from keenlattice.profile.version import WHOLE_RIG, Version, owners
 from keenlattice.study.form import Form
 
 if TYPE_CHECKING:
-    from keenlattice.blocks import Telling
+    from keenlattice.blocks import Figures, Report, Telling
+    from keenlattice.catalog.model import Catalog
     from keenlattice.logbook.book import Logbook
     from keenlattice.logbook.kept import Study
+    from keenlattice.measure.capture import Capture
+    from keenlattice.report.context import Context
     from keenlattice.study.player import Player
 
 KINDS = ("trial", "screen", "hunt", "tune", "ramp", "blind", "pool")
@@ -98,6 +101,11 @@ class Spec(Form):
         return WHOLE_RIG not in owners(self.owner)
 
     @property
+    def proof_plan(self) -> Any:
+        """The plan of the trial in which a version that is made of the result is proved; None for none."""
+        return None
+
+    @property
     def files(self) -> bool:
         """Whether its runs are recorded elsewhere and handed over."""
         return False
@@ -127,6 +135,65 @@ AnyResult = TypeVar("AnyResult", bound=Form)
 
 
 @dataclass(frozen=True)
+class Made:
+    """The version that was made of a study's result, the label of its branch, and the trial that proves it."""
+
+    version: Version
+    label: str
+    proof: Any
+
+
+class Planning(Protocol):
+    """What a kind may ask for when a study of it is planned.
+
+    Attributes:
+        catalog: of the rig.
+    """
+
+    @property
+    def catalog(self) -> "Catalog": ...
+
+    def find(self, reference: str) -> Version:
+        """Return a version of the logbook."""
+
+
+class Beside(Planning, Protocol):
+    """What a kind's telling, page and figure may ask for beside the result.
+
+    Attributes:
+        number: the study's in the logbook.
+        spec: what was planned.
+        versions: those that it is about.
+        made: what was made of the result just now.
+    """
+
+    @property
+    def number(self) -> int: ...
+    @property
+    def spec(self) -> Any: ...
+    @property
+    def versions(self) -> Sequence[Version]: ...
+    @property
+    def made(self) -> Made | None: ...
+
+    def captures(self, *, needed: bool = False) -> "Mapping[int, Capture]":
+        """Return the study's runs by their place; none if they are gone, unless they are needed.
+
+        Raises:
+            CaptureError: they are needed, and gone.
+        """
+
+    def context(self, game: str = "", before: Version | None = None, after: Version | None = None) -> "Context":
+        """Return what surrounds the result: of two versions of a game what differs, else the rig alone."""
+
+    def made_of(self, profile: str, entries: Mapping[str, Value]) -> Version | None:
+        """Return the version of a profile that sets just that, if there is one."""
+
+    def finished(self, kind: str) -> Sequence[Any]:
+        """Return the finished studies of a kind on this rig, the newest first: number, spec, result and captures."""
+
+
+@dataclass(frozen=True)
 class Kind(Generic[AnySpec, AnyResult]):
     """A kind of study.
 
@@ -136,7 +203,13 @@ class Kind(Generic[AnySpec, AnyResult]):
         play: plays it through, or computes it anew: the player knows which.
         failures: how often a run has to go wrong for that to be a result, so that it is not tried again when a study
             goes on; 0 if it never is.
-        tell: tells a result in blocks; of the kinds that come with Keen Lattice, `report.page` does.
+        tell: tells a result in blocks, which a terminal, a page and a notebook show.
+        page: the page about a result; without one it shows what is told.
+        figure: its figures; without them, those of the trial that proves it.
+        plan: what is to be played, from a `Planning` and what a player says. `Studies.play` takes its parameters, and
+            a kind that has no command of its own gets one with them as options.
+        makes: what a version of the result would set, from the version that it started from and the rig's catalog, and
+            why; None if that is nothing new.
         again: of a kind that rests on something else than runs: computes a study anew from what the logbook keeps.
     """
 
@@ -145,7 +218,11 @@ class Kind(Generic[AnySpec, AnyResult]):
     result: type[AnyResult]
     play: "Callable[[Player, AnySpec, Sequence[Version]], AnyResult]"
     failures: int = 0
-    tell: "Callable[[AnyResult], Telling] | None" = None
+    tell: "Callable[[AnyResult, Beside], Telling] | None" = None
+    page: "Callable[[AnyResult, Beside], Report] | None" = None
+    figure: "Callable[[AnyResult, Beside], Figures] | None" = None
+    plan: "Callable[..., AnySpec] | None" = None
+    makes: "Callable[[AnyResult, Version, Catalog], tuple[dict[str, Value], str] | None] | None" = None
     again: "Callable[[Logbook, Study], AnyResult] | None" = None
 
 

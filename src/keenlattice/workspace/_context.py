@@ -15,8 +15,8 @@ from keenlattice.workspace.wording import in_words, value_text
 if TYPE_CHECKING:
     from keenlattice.profile.compare import Change
     from keenlattice.profile.layers import Base
-    from keenlattice.report.page.context import Changed, Context
-    from keenlattice.report.page.of_history import PastVersion
+    from keenlattice.report.context import Changed, Context
+    from keenlattice.study.history import PastVersion
     from keenlattice.workspace.opened import Opened
 
 
@@ -28,7 +28,7 @@ def context_of(opened: "Opened", game: str, before: Version, after: Version,
         provenance: what a study's result rests on: the facts of the rig as it was then, software and time.
     """
     from keenlattice.profile.layers import Base
-    from keenlattice.report.page.context import Context
+    from keenlattice.report.context import Context
     from keenlattice.rig.base import Playable, pending_on
     from keenlattice.rig.drift import find_drift
 
@@ -57,7 +57,7 @@ def changed(opened: "Opened", before: Version, after: Version, base: "Base") -> 
 
     That a setting is inert is told by the checks, beside it.
     """
-    from keenlattice.report.page.context import Changed
+    from keenlattice.report.context import Changed
 
     standing = Standing(opened)
     catalog, effective, found = opened.rig.catalog(), standing.effective(after, base), []
@@ -99,7 +99,7 @@ def passed(opened: "Opened", game: str) -> "list[PastVersion]":
     Raises:
         UnknownName: no such game.
     """
-    from keenlattice.report.page.of_history import PastVersion
+    from keenlattice.study.history import PastVersion
 
     return [PastVersion(one.version.reference, one.version.time[:10], one.version.author, one.version.note,
                  ", ".join(one.changes), ", ".join(one.marks)) for one in Profiles(opened).history(game).versions]

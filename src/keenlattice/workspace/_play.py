@@ -6,10 +6,9 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice.errors import UsageError
 from keenlattice.rig.byhand.pace import HANDLING_MINUTES, RESTARTS_MINUTES, cheapest_repeats
-from keenlattice.study.kind import KeptVersion
+from keenlattice.study.kind import KeptVersion, kind_named
 from keenlattice.study.record import play_on, spec_of, start
-from keenlattice.workspace._kept import unfinished_study
-from keenlattice.workspace._made import entries_made
+from keenlattice.workspace._kept import unfinished_study, versions_of
 from keenlattice.workspace._pages import finished_study
 from keenlattice.workspace.handed import FilesHand
 from keenlattice.workspace.next_run import Waiting, what_is_next
@@ -71,21 +70,15 @@ class StudyPlayer:
 
     def _with_version(self, study: "Played[Any]", progress: "Progress | None") -> "Played[Any]":
         """Return a tuning or a ramp with the version that is made of it, and the trial that proves that, if wanted."""
-        from keenlattice.study.trial.plan import TrialPlan
-
-        made = entries_made(self._opened, study)
-        if made is None:
+        makes, plan = kind_named(study.kind).makes, study.spec.proof_plan
+        base = versions_of(self._opened, study)[0] if makes else None
+        made = makes(study.result, base, self._opened.rig.catalog()) if makes and base else None
+        if made is None or base is None:
             return study
-        base, entries, note = made
+        entries, note = made
         version = self._opened.book.branch(base, entries, study.label, note=note, author=self._opened.author)
-        spec: Any = study.spec
-        plan = spec.proof
-        if isinstance(plan, int) and plan:
-            tuned = study.result.plan
-            plan = TrialPlan(plan, tuned.seconds, tuned.seed, tuned.goal, tuned.matters_pct,
-                             warm_up_s=tuned.warm_up_s, matters_of=tuned.matters_of)
         try:
-            proof = self.trial(base, version, plan, spec.game, progress) if plan else None
+            proof = self.trial(base, version, plan, study.spec.game, progress) if plan else None
         except Waiting as waiting:
             if waiting.next is not None:
                 waiting.next = replace(waiting.next, finished=replace(study, version=version))

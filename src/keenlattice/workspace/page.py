@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice._files import free_path, replace_file
 from keenlattice._notebook import NOT_IN_JSON, Result
 from keenlattice.errors import KeenLatticeError
-from keenlattice.report.page.markdown import to_markdown
+from keenlattice.report.markdown import to_markdown
 from keenlattice.report.style import DPI, save
 
 if TYPE_CHECKING:
@@ -66,7 +66,7 @@ class Page(Result):
 
     def html(self) -> str:
         """The page as one file of HTML that fetches nothing."""
-        from keenlattice.report.page.html import to_html
+        from keenlattice.report.html import to_html
 
         return to_html(self.content)
 

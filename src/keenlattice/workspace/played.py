@@ -5,7 +5,6 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows, Shown
-from keenlattice.errors import CaptureError
 from keenlattice.profile.version import Version
 from keenlattice.study.form import Form
 
@@ -87,7 +86,7 @@ class Played(Shown, Generic[Found]):
                 "trial": self.proof.to_json() if self.proof else None}
 
     def _repr_html_(self) -> str:
-        from keenlattice.report.page.html import to_notebook
+        from keenlattice.report.html import to_notebook
 
         return super()._repr_html_() if self._telling is None else to_notebook(self.telling())
 
@@ -99,29 +98,6 @@ class Played(Shown, Generic[Found]):
 
     def _caption(self) -> str:
         return f"{self.kind} {self.number}: {self.result._caption()}"  # type: ignore[attr-defined]
-
-
-def sides(study: "Played[Any]", *, needed: bool = False) -> "tuple[list[Capture], list[Capture]]":
-    """Return the captures of a trial's two versions, in their order; of a hunt, those of the trial it began with.
-
-    A hunt goes on to play runs of other versions once its trial has ended: these are left out. Both lists are empty if
-    the captures are gone.
-
-    Args:
-        needed: raise the CaptureError instead.
-    """
-    found: tuple[list[Capture], list[Capture]] = ([], [])
-    try:
-        captures = study.captures()
-    except CaptureError:
-        if needed:
-            raise
-        return found
-    trial = study.result.trial if study.kind == "hunt" else study.result
-    for place, (_, arm, _) in enumerate(trial.plan.runs()[:trial.runs_played]):
-        if place in captures:
-            found[arm == "after"].append(captures[place])
-    return found
 
 
 @dataclass(frozen=True)

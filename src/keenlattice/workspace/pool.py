@@ -13,9 +13,9 @@ from keenlattice.errors import KeenLatticeError, UnknownName, UsageError
 from keenlattice.logbook.evidence import name_of, new_evidence, pooling
 from keenlattice.logbook.kept import studies
 from keenlattice.profile.compare import Change
-from keenlattice.report.pool_words import told_beside
 from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
 from keenlattice.study.limits import DECIDES
+from keenlattice.study.pool.words import told_beside
 from keenlattice.study.record import result_of
 from keenlattice.workspace._kept import kept_study
 from keenlattice.workspace._pages import finished_study
@@ -84,10 +84,10 @@ class PoolLook(Result):
 
     def telling(self) -> "Telling":
         """Return what it says of all changes, in blocks that a terminal, a page and a notebook show their way."""
-        from keenlattice.report.page.of_pool import tell_pool
-        from keenlattice.report.pool_words import expected_said
+        from keenlattice.study.pool.tell import tell_pool_here
+        from keenlattice.study.pool.words import expected_said
 
-        return tell_pool(self.pool, self.study, {
+        return tell_pool_here(self.pool, self.study, {
             item.change.name: expected_said(item.expected, item.change.telling.metric) for item in self.changes})
 
     def _rows(self) -> Rows:

@@ -9,12 +9,12 @@ from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
 from keenlattice.logbook.kept import runs_of, studies
 from keenlattice.profile.version import stock
-from keenlattice.study.kind import KeptVersion
+from keenlattice.study.kind import KeptVersion, Spec, kind_named
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT, seed_or_fresh
 from keenlattice.study.record import finish, recompute, spec_of, start
 from keenlattice.workspace._kept import finished, listed, study_numbered, unfinished_study
-from keenlattice.workspace._made import line_between
-from keenlattice.workspace._pages import finished_study, history_page, newest_with_page
+from keenlattice.workspace._lines import line_between
+from keenlattice.workspace._pages import PlanBeside, finished_study, history_page, newest_with_page
 from keenlattice.workspace._play import StudyPlayer, what_matters
 from keenlattice.workspace.by_hand import ByHandStudies
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
@@ -30,7 +30,6 @@ if TYPE_CHECKING:
     from keenlattice.study.blind.plan import Blind, Measured, Question
     from keenlattice.study.blind.play import Judge
     from keenlattice.study.hunt.plan import Hunt
-    from keenlattice.study.kind import Spec
     from keenlattice.study.ramp.plan import Ramp
     from keenlattice.study.record import Progress
     from keenlattice.study.screen.result import Screen
@@ -112,7 +111,8 @@ class Studies:
         first, second, plan = self.screens.plan(
             before, after, together=together, rounds=rounds, seconds=seconds, decides=decides, matters=matters,
             repeats=repeats, folded=folded, warm_up_s=warm_up_s, seed=seed, switch_minutes=switch_minutes)
-        return self.play("screen", ScreenSpec(KeptVersion.of(first), KeptVersion.of(second), plan, game), progress)
+        spec = ScreenSpec(KeptVersion.of(first), KeptVersion.of(second), plan, game)
+        return self._player.play("screen", spec, progress)
 
     def hunt(self, profile: str, *, since: VersionLike = "", until: VersionLike = "", blocks: int = 12,
              seconds: float = 30.0, decides: str = DECIDES, matters: Matters = DEFAULT_PCT, error: float = 0.05,
@@ -138,7 +138,7 @@ class Studies:
         line = line_between(self._opened, since or stock(profile).reference, until or profile)
         plan = HuntPlan(TrialPlan(blocks, seconds, seed_or_fresh(seed), decides, **what_matters(matters, decides)),
                         error)
-        return self.play("hunt", HuntSpec(tuple(version.reference for version in line), plan, game), progress)
+        return self._player.play("hunt", HuntSpec(tuple(version.reference for version in line), plan, game), progress)
 
     def tune(self, base: VersionLike, choices: "Mapping[str, Sequence[Value]]", *, goal: str = DECIDES,
              limits: "Sequence[Limit]" = (), rounds: int = 30, seconds: float = 20.0, matters: Matters = DEFAULT_PCT,
@@ -167,7 +167,7 @@ class Studies:
         plan = checked(catalog, TunePlan(values, goal, tuple(limits), rounds, seconds, seed_or_fresh(seed),
                                          warm_up_s=warm_up_s, few_switches=self._opened.by_hand,
                                          **what_matters(matters, goal)))
-        return self.play("tune", TuneSpec(KeptVersion.of(start), plan, game, proof), progress)
+        return self._player.play("tune", TuneSpec(KeptVersion.of(start), plan, game, proof), progress)
 
     def ramp(self, base: VersionLike, setting: str, by: float, *, margin: float | None = None, goal: str = DECIDES,
              proof: int = 8, seconds: float = 30.0, matters: Matters = DEFAULT_PCT, seed: int | None = None,
@@ -195,7 +195,8 @@ class Studies:
                         seed=seed_or_fresh(seed))
         trial = TrialPlan(max(2, proof), plan.seconds, plan.seed, goal, **what_matters(matters, goal))
         steps_of(self._opened.rig.catalog(), start, plan)  # says so if there are none, before anything is started
-        return self.play("ramp", RampSpec(KeptVersion.of(start), plan, game, trial if proof else None), progress)
+        spec = RampSpec(KeptVersion.of(start), plan, game, trial if proof else None)
+        return self._player.play("ramp", spec, progress)
 
     def blind(self, before: VersionLike, after: VersionLike, judge: "Judge", *, rounds: int = 20,
               question: "Question" = "which", game: str | None = None) -> "Played[Blind]":
@@ -259,19 +260,26 @@ class Studies:
         plan = TrialPlan(blocks, seconds, seed_or_fresh(seed), early=early, repeats=repeats or 1, warm_up_s=warm_up_s)
         return repeat_claims(self._opened, self._packs, self._player, file, plan, game, progress)
 
-    def play(self, kind: str, spec: "Spec", progress: "Progress | None" = None) -> "Played[Any]":
+    def play(self, kind: str, *planned: Any, progress: "Progress | None" = None, **options: Any) -> "Played[Any]":
         """Play a study of any kind, and keep it run by run.
 
         Args:
             kind: its name, one of `study.KINDS`.
-            spec: the versions, the plan and the game, in the form of that kind.
+            planned: the versions, the plan and the game, as one `Spec` of that kind; or, of a kind that has no method
+                of its own here, what its `plan` takes.
             progress: is told how many runs are done, of how many.
+            options: what its `plan` takes by name.
 
         Raises:
             UsageError: it could not be played at all; then nothing of it is kept.
             RigError: the rig refuses, or nothing can be recorded.
         """
-        return self._player.play(kind, spec, progress)
+        plan = kind_named(kind).plan
+        if len(planned) == 1 and isinstance(planned[0], Spec):
+            return self._player.play(kind, planned[0], progress)
+        if plan is None:
+            raise UsageError(f"a {kind} is planned by the method {kind}; here it takes one Spec")
+        return self._player.play(kind, plan(PlanBeside(self._opened), *planned, **options), progress)
 
     def resume(self, number: int | None = None, *, progress: "Progress | None" = None) -> "Played[Any]":
         """Go on with a study that was stopped.

@@ -5,8 +5,9 @@ from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import hint, say, show_blocks, table
 from keenlattice.profile.version import stock
-from keenlattice.report.page.of_trial import metrics_of_trial
-from keenlattice.report.words import TITLES, amount, percent
+from keenlattice.report.words import TITLES
+from keenlattice.study.trial.tell import metrics_of_trial
+from keenlattice.study.trial.words import amount, percent
 from keenlattice.workspace.wording import in_words
 
 if TYPE_CHECKING:

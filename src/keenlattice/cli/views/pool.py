@@ -4,9 +4,9 @@ import shlex
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import hint, minutes, say, table
-from keenlattice.report.pool_words import expected_said, interval, range_of, shares, side_said
 from keenlattice.report.words import TITLES, counted, signed
 from keenlattice.study.pool.evidence import value_said
+from keenlattice.study.pool.words import expected_said, interval, range_of, shares, side_said
 
 if TYPE_CHECKING:
     from keenlattice.workspace.pool import ChangeHere, PoolLook, TryFirst

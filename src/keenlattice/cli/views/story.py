@@ -11,8 +11,8 @@ from keenlattice.cli.output import VERDICT_STYLES, hint, say, show_telling
 from keenlattice.cli.playing import progress
 from keenlattice.cli.views.rig import show_rig_briefly
 from keenlattice.cli.views.settings import show_changes, show_findings
-from keenlattice.report.words import headline, one_word
 from keenlattice.rig.find import described
+from keenlattice.study.trial.words import headline, one_word
 
 if TYPE_CHECKING:
     from keenlattice.profile.version import Version

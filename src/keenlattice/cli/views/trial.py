@@ -3,7 +3,8 @@
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.cli.output import hint, minutes, say, table
-from keenlattice.report.words import TITLES, percent
+from keenlattice.report.words import TITLES
+from keenlattice.study.trial.words import percent
 
 if TYPE_CHECKING:
     from keenlattice.workspace.opened import VersionLike

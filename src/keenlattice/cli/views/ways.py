@@ -10,7 +10,7 @@ from keenlattice.cli.playing import playing
 from keenlattice.cli.views.played import show_played
 from keenlattice.cli.views.trial import show_pilot, show_runs_to_come, tell_amounts
 from keenlattice.errors import UsageError
-from keenlattice.report.words import LEAST_BLOCKS
+from keenlattice.study.trial.words import LEAST_BLOCKS
 from keenlattice.workspace.played import RunsToCome
 
 if TYPE_CHECKING:

@@ -15,6 +15,7 @@ from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig, game_of
 from keenlattice.rig.session import session_of
 from keenlattice.study.blind.plan import Blind, BlindPlan, BlindSpec, Felt, Round, Side, needed
+from keenlattice.study.blind.tell import blind_page, tell_blind
 from keenlattice.study.kind import Kind, game_for
 from keenlattice.study.player import Player, entries_on
 
@@ -159,4 +160,4 @@ def play_blind(player: Player, spec: BlindSpec, versions: Sequence[Version]) -> 
                      "computed from again")
 
 
-KIND = Kind("blind", BlindSpec, Blind, play_blind)
+KIND = Kind("blind", BlindSpec, Blind, play_blind, tell=tell_blind, page=blind_page)

@@ -20,6 +20,7 @@ from keenlattice.rig.base import Rig
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.hunt._search import Signal, first_changed, least_set
 from keenlattice.study.hunt.plan import Hunt, HuntPlan, HuntSpec
+from keenlattice.study.hunt.tell import hunt_figures, hunt_page, tell_hunt
 from keenlattice.study.kind import Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
@@ -74,7 +75,7 @@ def play_hunt(player: Player, spec: HuntSpec, versions: Sequence[Version]) -> Hu
     return replace(found, runs=looks.place, excluded=tuple(player.excluded), doubts=tuple(player.doubts))
 
 
-KIND = Kind("hunt", HuntSpec, Hunt, play_hunt)
+KIND = Kind("hunt", HuntSpec, Hunt, play_hunt, tell=tell_hunt, page=hunt_page, figure=hunt_figures)
 
 
 def run_hunt(rig: Rig, line: Sequence[Version], plan: HuntPlan, game: str | None = None, each: Each = ignore,

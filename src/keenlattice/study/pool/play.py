@@ -18,6 +18,7 @@ from keenlattice.study.pool.evidence import Switch, change_text
 from keenlattice.study.pool.gather import Gathered, Group, gathered
 from keenlattice.study.pool.reading import chosen, of_plan
 from keenlattice.study.pool.result import TELLING, Pool, PooledChange, PooledMetric, PoolPlan, PoolSpec
+from keenlattice.study.pool.tell import pool_figures, pool_page, tell_pool
 from keenlattice.study.record import Provenance
 
 if TYPE_CHECKING:
@@ -88,7 +89,8 @@ def _nothing_is_played(*_: object) -> Pool:
     raise UsageError("a pool plays nothing: keen pool read")
 
 
-KIND = Kind("pool", PoolSpec, Pool, _nothing_is_played, again=pooled_again)
+KIND = Kind("pool", PoolSpec, Pool, _nothing_is_played, again=pooled_again, tell=tell_pool, page=pool_page,
+            figure=pool_figures)
 
 
 def keep_pool(book: "Logbook", rig: str, result: Pool, name: str) -> Study:

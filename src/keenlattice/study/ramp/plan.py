@@ -5,8 +5,10 @@ from typing import ClassVar
 
 from keenlattice._notebook import Rows, Shown, study_row
 from keenlattice.catalog.model import Catalog
+from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import metric
+from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Version
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec
@@ -68,6 +70,10 @@ class RampSpec(Spec):
         return 3 * self.plan.runs
 
     @property
+    def proof_plan(self) -> TrialPlan | None:
+        return self.proof
+
+    @property
     def pace(self) -> tuple[float, float]:
         return self.plan.seconds, 0.0
 
@@ -125,3 +131,14 @@ class Ramp(Form, Shown):
 
     def _caption(self) -> str:
         return f"{self.plan.key} on top of {self.base}: settled at {self.settled:g}, {len(self.steps)} steps"
+
+
+def make_of_settled(result: Ramp, base: Version, catalog: Catalog) -> tuple[dict[str, Value], str] | None:
+    """Return what a version with the value that a ramp settled at would set, and why; None if that is nothing new."""
+    setting = catalog[result.plan.key]
+    value = int(result.settled) if setting.kind == "whole" else result.settled
+    if setting.checked(value) == base.entries.get(result.plan.key, setting.stock):
+        return None
+    highest = f"{result.highest:g}" if result.highest is not None else "none"
+    return (with_changes(base.entries, {result.plan.key: value}),
+            f"stepped up: {highest} ran, {result.plan.margin:g} below it")

@@ -18,7 +18,8 @@ from keenlattice.rig.base import Rig
 from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
-from keenlattice.study.ramp.plan import Ramp, RampPlan, RampSpec, RampStep, steps_of
+from keenlattice.study.ramp.plan import Ramp, RampPlan, RampSpec, RampStep, make_of_settled, steps_of
+from keenlattice.study.ramp.tell import tell_ramp
 
 
 def play_ramp(player: Player, spec: RampSpec, versions: Sequence[Version]) -> Ramp:
@@ -60,7 +61,8 @@ def _step(player: Player, plan: RampPlan, number: int, value: float, entries: Ca
     return RampStep(value, float(np.mean(goals)), ""), plan.runs
 
 
-KIND = Kind("ramp", RampSpec, Ramp, play_ramp, failures=1)
+KIND = Kind("ramp", RampSpec, Ramp, play_ramp, failures=1, tell=tell_ramp,
+            makes=make_of_settled)
 
 
 def run_ramp(rig: Rig, base: Version, plan: RampPlan, game: str | None = None, each: Each = ignore,

@@ -22,6 +22,7 @@ from keenlattice.study.screen._design import Signs
 from keenlattice.study.screen._fit import Played, factors, interactions
 from keenlattice.study.screen.plan import ScreenPlan, ScreenSpec
 from keenlattice.study.screen.result import Effect, Factor, Screen
+from keenlattice.study.screen.tell import screen_figures, screen_page, tell_screen
 
 
 def play_screen(player: Player, spec: ScreenSpec, versions: Sequence[Version]) -> Screen:
@@ -59,7 +60,7 @@ def _with_what_is_hidden(played: Screen) -> Screen:
         replace(effect, judged=unclear(effect.judged), others=unclear(effect.others)) for effect in played.factors))
 
 
-KIND = Kind("screen", ScreenSpec, Screen, play_screen)
+KIND = Kind("screen", ScreenSpec, Screen, play_screen, tell=tell_screen, page=screen_page, figure=screen_figures)
 
 
 def run_screen(rig: Rig, before: Version, after: Version, plan: ScreenPlan, game: str | None = None,

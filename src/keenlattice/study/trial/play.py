@@ -21,6 +21,7 @@ from keenlattice.study.trial.adjusting import AT_START, at_start
 from keenlattice.study.trial.concluding import AT_SCREEN_RATE, concluded, ended, metrics_in
 from keenlattice.study.trial.plan import Arm, TrialPlan, TrialSpec
 from keenlattice.study.trial.result import Price, Trial
+from keenlattice.study.trial.tell import tell_trial, trial_figures, trial_page
 
 
 def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> Trial:
@@ -61,7 +62,7 @@ def doubts_of_order(spec: TrialSpec) -> list[str]:
     return doubts
 
 
-KIND = Kind("trial", TrialSpec, Trial, play_trial)
+KIND = Kind("trial", TrialSpec, Trial, play_trial, tell=tell_trial, page=trial_page, figure=trial_figures)
 
 
 def run_trial(rig: Rig, before: Version, after: Version, plan: TrialPlan, game: str | None = None,

@@ -10,10 +10,14 @@ from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value, written
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import metric
+from keenlattice.profile.compare import changes, with_changes
+from keenlattice.profile.version import Version
+from keenlattice.report.words import titles
 from keenlattice.study.deciding import Matters, check_deciding, named
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec
 from keenlattice.study.limits import check_seconds, check_seed
+from keenlattice.study.trial.plan import TrialPlan
 
 FIRST_LOOK = 3      # rounds
 MOST_COMBINATIONS = 200
@@ -107,6 +111,12 @@ class TuneSpec(Spec):
     def runs(self) -> int:
         return len(self.plan.combinations()) * self.plan.rounds
 
+    @property
+    def proof_plan(self) -> TrialPlan | None:
+        plan = self.plan
+        return TrialPlan(self.proof, plan.seconds, plan.seed, plan.goal, plan.matters_pct, warm_up_s=plan.warm_up_s,
+                         matters_of=plan.matters_of) if self.proof else None
+
 
 def checked(catalog: Catalog, plan: TunePlan) -> TunePlan:
     """The plan with every value as its setting takes it.
@@ -176,3 +186,15 @@ class Tuning(Form, Shown):
     def _caption(self) -> str:
         return (f"{len(self.combinations)} combinations on top of {self.base}, for {self.plan.goal}: {self.runs} runs, "
                 f"{'settled' if self.settled else 'not settled'}")
+
+
+def entries_of_best(base: Version, result: Tuning) -> dict[str, Value] | None:
+    """Return what the version that a tuning started from sets with its best; None if there is no best."""
+    return None if result.best is None else with_changes(base.entries, result.best.values)
+
+
+def make_of_best(result: Tuning, base: Version, catalog: Catalog) -> tuple[dict[str, Value], str] | None:
+    """Return what a version of the best would set, and why; None if that is nothing new."""
+    entries = entries_of_best(base, result)
+    return None if entries is None or not changes(base.entries, entries) else (
+        entries, f"tuned for {titles(result.plan.goal)}")

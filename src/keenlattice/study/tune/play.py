@@ -16,7 +16,8 @@ from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import TRIES, Each, Player, RunsFailed, entries_on, ignore
 from keenlattice.study.playing import play
 from keenlattice.study.tune._race import Race
-from keenlattice.study.tune.plan import TunePlan, TuneSpec, Tuning, checked
+from keenlattice.study.tune.plan import TunePlan, TuneSpec, Tuning, checked, make_of_best
+from keenlattice.study.tune.tell import tell_tuning, tune_figures, tune_page
 
 
 def play_tune(player: Player, spec: TuneSpec, versions: Sequence[Version]) -> Tuning:
@@ -43,7 +44,8 @@ def play_tune(player: Player, spec: TuneSpec, versions: Sequence[Version]) -> Tu
                       tuple(player.excluded), tuple(player.doubts))
 
 
-KIND = Kind("tune", TuneSpec, Tuning, play_tune, failures=TRIES)
+KIND = Kind("tune", TuneSpec, Tuning, play_tune, failures=TRIES, tell=tell_tuning, page=tune_page, figure=tune_figures,
+            makes=make_of_best)
 
 
 def run_tune(rig: Rig, base: Version, plan: TunePlan, game: str | None = None, each: Each = ignore,

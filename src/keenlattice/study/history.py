@@ -5,17 +5,22 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import Block, Commands, Picture, Report, Table, Text
-from keenlattice.report.forest import MOST_TRIALS, history_figure, steps
-from keenlattice.report.page.context import Context, how_to_go_back, the_rig, to_repeat, what_changed
-from keenlattice.report.page.of_screen import standings
-from keenlattice.report.page.of_trial import Captures, how_sure, numbers, trial_command, trial_pictures
-from keenlattice.report.style import small_figure
-from keenlattice.report.words import TITLES, headline, percent, whole_answer
+from keenlattice.measure.capture import Capture
+from keenlattice.report.context import Context, how_to_go_back, the_rig, to_repeat, what_changed
+from keenlattice.report.forest import Row, forest
+from keenlattice.report.style import headed, plain, small_figure
+from keenlattice.report.words import TITLES
 from keenlattice.study.screen.result import Screen
+from keenlattice.study.screen.tell import standings
 from keenlattice.study.trial.result import Trial
+from keenlattice.study.trial.tell import how_sure, numbers, trial_command, trial_pictures
+from keenlattice.study.trial.words import headline, percent, whole_answer
 
 if TYPE_CHECKING:
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
+
+MOST_TRIALS = 14
 
 
 @dataclass(frozen=True)
@@ -31,7 +36,8 @@ class PastVersion:
 
 
 def history_report(profile: str, versions: Sequence[PastVersion], trials: Sequence[Trial], context: Context,
-                   before: Captures = (), after: Captures = (), screens: Sequence[Screen] = ()) -> Report:
+                   before: Sequence[Capture] = (), after: Sequence[Capture] = (),
+                   screens: Sequence[Screen] = ()) -> Report:
     """The report of a history.
 
     Args:
@@ -115,3 +121,26 @@ def _how_to_repeat(profile: str, trials: Sequence[Trial], context: Context) -> l
                 Text(context.made)]
     return to_repeat(context, [trial_command(one) for one in trials],
                      "The seed draws everything that is drawn; versions are kept in the logbook and never change.")
+
+
+def history_figure(trials: Sequence[Trial], title: str) -> "Figure":
+    """The figure of a history, 1280 x 800 pixels: its trials, the newest first."""
+    figure = headed(title, "Each trial by the metric that decided it. Intervals of different trials may be of "
+                           "different metrics.")
+    steps(figure.add_axes((0.27, 0.085, 0.5, 0.78)), trials)
+    return figure
+
+
+def steps(axes: "Axes", trials: Sequence[Trial]) -> "Axes":
+    """The deciding metric of every trial with its interval; takes an axes and returns it."""
+    chosen = trials[:MOST_TRIALS]
+    matters = min(one.plan.matters_pct for one in chosen)
+    plain(axes, "What each measured step did", f"change, %   (grey: within {matters:g} %)", "")
+    return forest(axes, [_trial_row(one) for one in chosen], matters)
+
+
+def _trial_row(one: Trial) -> Row:
+    decides = one.deciding
+    said = f"{TITLES[decides.name]}\n{decides.verdict}\n{percent(decides)[1]}"
+    label = f"{one.before.partition('@')[2]}\n→ {one.after.partition('@')[2]}"
+    return Row(label, decides.change_pct, decides.low_pct, decides.high_pct, decides.verdict, said)

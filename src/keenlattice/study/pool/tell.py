@@ -1,12 +1,16 @@
-"""A pool as a report."""
+"""A pool in blocks: what each change does over rigs."""
 
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from keenlattice.blocks import Alert, Block, Fold, Picture, Report, Table, Telling, Text
-from keenlattice.report.figure_of_pool import MOST_SHOWN, effects, pool_figure
-from keenlattice.report.page.context import Context, the_rig, to_repeat
-from keenlattice.report.pool_words import (
+from keenlattice.blocks import Alert, Block, Figures, Fold, Picture, Report, Table, Telling, Text
+from keenlattice.report.context import Context, the_rig, to_repeat
+from keenlattice.report.style import small_figure
+from keenlattice.report.words import TITLES, counted
+from keenlattice.study.pool.evidence import value_said
+from keenlattice.study.pool.figure import MOST_SHOWN, effects, pool_figure
+from keenlattice.study.pool.result import Pool, PooledChange, PooledMetric
+from keenlattice.study.pool.words import (
     change_does,
     interval,
     pool_headline,
@@ -14,19 +18,18 @@ from keenlattice.report.pool_words import (
     shares,
     side_said,
 )
-from keenlattice.report.style import small_figure
-from keenlattice.report.words import TITLES, counted
-from keenlattice.study.pool.evidence import value_said
-from keenlattice.study.pool.result import Pool, PooledChange, PooledMetric
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from keenlattice.study.kind import Beside
+
 MOST_REFUSED = 10
 
 
-def pool_report(result: Pool, context: Context, number: int | None = None) -> Report:
-    """The report of a pool; `number` is its in the logbook, if it is there."""
+def pool_page(result: Pool, beside: "Beside") -> Report:
+    """Return the page about a pool."""
+    context = beside.context()
     return Report(
         title=f"What {len(result.changes)} changes do on {result.rigs} rigs", verdict="", answer=pool_headline(result),
         changed=_what_went_in(result), did=[_picture(result, name) for name in result.plan.metrics],
@@ -37,12 +40,17 @@ def pool_report(result: Pool, context: Context, number: int | None = None) -> Re
         first="What went in")
 
 
-def tell_pool(result: Pool, number: int, here: Mapping[str, str]) -> Telling:
-    """Tell a pool: what each change does over rigs.
+def tell_pool(result: Pool, beside: "Beside") -> Telling:
+    """Tell a pool: what each change does over rigs."""
+    return tell_pool_here(result, beside.number, {})
+
+
+def tell_pool_here(result: Pool, number: int, here: Mapping[str, str]) -> Telling:
+    """Tell a pool, with what is to be expected on this rig.
 
     Args:
         number: the pool's in the logbook.
-        here: a change's name to what is to be expected of it on this rig.
+        here: a change's name to what is to be expected of it.
     """
     return Telling(
         pool_headline(result), f"From {result.studies} studies; pool {number}. In %, with 95 % intervals.",
@@ -51,6 +59,11 @@ def tell_pool(result: Pool, number: int, here: Mapping[str, str]) -> Telling:
             aside=True)],
         f"keen pool look {result.changes[0].settings[0]}, or keen pool order BEFORE AFTER" if result.changes else
         "keen pool read --add FILE OR FOLDER")
+
+
+def pool_figures(result: Pool, beside: "Beside | None" = None) -> Figures:
+    """Return the figure of a pool, and its main part."""
+    return Figures(lambda: pool_figure(result), lambda axes: effects(axes, result.changes, result.plan.metrics[0]))
 
 
 def _left_out(result: Pool) -> list[Block]:

@@ -4,10 +4,10 @@ import textwrap
 from typing import TYPE_CHECKING
 
 from keenlattice.report.forest import MARKS
-from keenlattice.report.pool_words import BRIEF, interval
 from keenlattice.report.style import BAND, FAINT, INK, headed, plain
 from keenlattice.report.words import TITLES
 from keenlattice.study.pool.result import Pool, PooledChange, PooledMetric, Standing
+from keenlattice.study.pool.words import BRIEF, interval
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -1,18 +1,15 @@
-"""A trial as a report."""
+"""A trial in blocks: what it found, and the page about it."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from keenlattice.blocks import MIXED, Alert, Block, Commands, Fold, Picture, Report, Table, Telling, Text
+from keenlattice.blocks import MIXED, Block, Commands, Figures, Fold, Picture, Report, Table, Telling, Text
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.metrics import METRICS
-from keenlattice.report._frames import distribution, frame_times
-from keenlattice.report.figure_of_trial import intervals, trial_figure, typical_block
-from keenlattice.report.latency import stage_budget
-from keenlattice.report.page.context import (
+from keenlattice.report.context import (
     Context,
     again,
     applying,
@@ -23,31 +20,49 @@ from keenlattice.report.page.context import (
     to_repeat,
     what_changed,
 )
-from keenlattice.report.said import adjusted_sentence, limits_of_trial
+from keenlattice.report.frames import distribution, frame_times
+from keenlattice.report.latency import stage_budget
+from keenlattice.report.said import limits_of_trial
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
-from keenlattice.report.words import (
-    ENDINGS,
-    TITLES,
+from keenlattice.report.words import TITLES
+from keenlattice.study.deciding import told_of
+from keenlattice.study.screen.tell import standings
+from keenlattice.study.trial.figure import intervals, trial_figure, typical_block
+from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.result import Trial
+from keenlattice.study.trial.words import (
+    adjusted_sentence,
     amount,
-    blind_headline,
     drift_sentence,
     one_word,
     percent,
     price,
     whole_answer,
 )
-from keenlattice.study.blind.plan import Blind
-from keenlattice.study.deciding import told_of
-from keenlattice.study.trial.result import Trial
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
+
+    from keenlattice.study.kind import Beside
 
 Captures = Sequence[Capture]
 ENDED = {"settled": "it was settled early", "futile": "the rest would hardly have settled it"}
 
 
-def tell_trial(result: Trial) -> Telling:
+def sides_of(plan: TrialPlan, runs_played: int, captures: Mapping[int, Capture]) -> tuple[list[Capture], list[Capture]]:
+    """Return the captures of a trial's two versions, in their order.
+
+    Args:
+        captures: by the place of their run; what was played after the trial ended, by a hunt, is left out.
+    """
+    sides: tuple[list[Capture], list[Capture]] = ([], [])
+    for place, (_, arm, _) in enumerate(plan.runs()[:runs_played]):
+        if place in captures:
+            sides[arm == "after"].append(captures[place])
+    return sides
+
+
+def tell_trial(result: Trial, beside: "Beside | None" = None) -> Telling:
     """Tell a trial: what became of what decides, each metric, what it costs, and what to do next."""
     plan = result.plan
     early = f" (of {plan.blocks} planned: {ENDED[result.ended]})" if result.ended else ""
@@ -100,6 +115,24 @@ def _advice(result: Trial) -> str:
             "unclear": f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
                        f"{told_of(result.plan)} --pilot 8, which says how many blocks would settle it{page}",
             }[result.deciding.verdict]
+
+
+def trial_figures(result: Trial, beside: "Beside") -> Figures:
+    """Return the figure of a trial, and its main part: every metric's change with its interval."""
+    return Figures(
+        lambda: trial_figure(result, *sides_of(result.plan, result.runs_played, beside.captures(needed=True))),
+        lambda axes: intervals(axes, result))
+
+
+def trial_page(result: Trial, beside: "Beside") -> Report:
+    """Return the page about a trial; a screen of the same two versions tells their changes apart on it."""
+    screens = [study.result for study in beside.finished("screen") if study.result.game == result.game
+               and (study.result.before, study.result.after) == (result.before, result.after)]
+    apart: list[Block] = []
+    if screens:
+        apart = [Text("A screen of the same two versions told them apart:"), standings(screens[0])]
+    sides = sides_of(result.plan, result.runs_played, beside.captures())
+    return trial_report(result, *sides, beside.context(result.game, *beside.versions), beside.number, apart)
 
 
 def trial_report(result: Trial, before: Captures, after: Captures, context: Context, number: int | None = None,
@@ -288,53 +321,3 @@ def how_to_repeat(result: Trial, context: Context, number: int | None) -> list[B
             f"{result.before} and {result.after} are kept in the logbook and never change.")
     return to_repeat(context, [plays], f"Seed {plan.seed} draws the order and everything else that is drawn. {kept}",
                      again(number))
-
-
-NAMES = {"before": "A", "after": "B"}
-
-
-def tell_blind(result: Blind) -> Telling:
-    """Tell a blind test: what was felt, what was on in each round, and what was measured."""
-    blocks: list[Block] = [_rounds(result)]
-    if result.not_counted:
-        blocks.append(Alert(f"{result.not_counted} rounds do not count: the switch took so long that the time could "
-                            "have told"))
-    trial = f" (trial {result.trial})" if result.trial else ""
-    return Telling(
-        blind_headline(result), f"{result.before} (A) and {result.after} (B), {result.game} on {result.rig}, "
-        f"{len(result.rounds)} of at most {result.plan.rounds} rounds.",
-        [*blocks, Text(f"{ENDINGS[result.ending]}{trial}")],
-        f"keen trial {result.before} {result.after}, which measures it" if result.measured == "not known" else
-        "keen report makes a page of it", "better" if result.felt != "not told" else "")
-
-
-def _rounds(result: Blind) -> Table:
-    what = "was on" if result.plan.question == "which" else "came first"
-    return Table(["round", what, "the player said"], [
-        [str(number), NAMES[one.on], NAMES[one.answer]] for number, one in enumerate(result.rounds, 1)], right=(0,))
-
-
-def blind_report(result: Blind, context: Context) -> Report:
-    """The report of a blind test."""
-    trial = f" That is trial {result.trial} of this logbook." if result.trial else ""
-    plan = result.plan
-    plays = (f"blind {result.before} {result.after} --rounds {plan.rounds} --question {plan.question}"
-             f"{for_game(result.before, result.game)}")
-    return Report(
-        title=f"{context.game or result.game}: can a hand feel it?", verdict="",
-        answer=f"{blind_headline(result)} {ENDINGS[result.ending]}", changed=what_changed(context),
-        did=[Text(f"{result.ending.capitalize()}.{trial}")], each=[
-            Text(f"A is {result.before}, B is {result.after}."), _rounds(result)], sure=_sure(result),
-        rig=the_rig(context),
-        repeat=to_repeat(context, [plays], "What is on is drawn anew: a blind test has no seed.", ""),
-        back=how_to_go_back(context, result.before, result.after, tried=True))
-
-
-def _sure(result: Blind) -> list[Block]:
-    late = (f" {result.not_counted} rounds did not count, since the switch took so long that the time could have told."
-            if result.not_counted else "")
-    return [Text(f"One of the two was put on by chance, by the same way and in the same time whichever it was, and the "
-                 f"player did not know which. Of {result.plan.rounds} rounds {len(result.rounds)} were played: it "
-                 f"ended as soon as it was told, or could not be any more.{late}"),
-            Text("It holds for this player, this game and this rig. Not felt is not the same as not there: it says how "
-                 "large a feeling would have been found.")]

@@ -1,13 +1,11 @@
-"""A tuning as a report: the race, and the trial of its best against where it started."""
+"""A tuning in blocks: the race, and the trial of its best against where it started."""
 
-from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from keenlattice.blocks import Alert, Block, Fold, Picture, Report, Table, Telling, Text
+from keenlattice.blocks import Block, Figures, Fold, Picture, Report, Table, Telling, Text
 from keenlattice.catalog.values import written
 from keenlattice.measure.metrics import METRICS
-from keenlattice.report.forest import MOST_COMBINATIONS, combinations, tune_figure
-from keenlattice.report.page.context import (
+from keenlattice.report.context import (
     Context,
     again,
     excluded,
@@ -17,90 +15,60 @@ from keenlattice.report.page.context import (
     to_repeat,
     what_changed,
 )
-from keenlattice.report.page.of_trial import Captures, how_sure, numbers, trial_pictures
-from keenlattice.report.style import small_figure
-from keenlattice.report.words import (
-    TITLES,
-    between,
-    combination,
-    headline,
-    one_word,
-    titles,
-    tune_headline,
-    whole_answer,
-)
+from keenlattice.report.forest import Row, forest
+from keenlattice.report.style import headed, plain, small_figure
+from keenlattice.report.words import TITLES, between, titles
 from keenlattice.study.deciding import told_of
-from keenlattice.study.ramp.plan import Ramp
 from keenlattice.study.trial.result import Trial
-from keenlattice.study.tune.plan import Tuning
+from keenlattice.study.trial.tell import how_sure, numbers, sides_of, trial_pictures
+from keenlattice.study.trial.words import one_word, what_was_made, whole_answer
+from keenlattice.study.tune.plan import Combination, Tuning, entries_of_best
 
 if TYPE_CHECKING:
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from keenlattice.study.kind import Beside
 
-def tune_report(result: Tuning, context: Context, made: str = "", proof: Trial | None = None,
-                before: Captures = (), after: Captures = (), number: int | None = None) -> Report:
-    """The report of a tuning.
+MOST_COMBINATIONS = 14
+"""So many are drawn and listed; the rest is folded away."""
 
-    Args:
-        made: the version that was made of the best, as a reference.
-        proof: the trial of that against where it started, with its captures `before` and `after`.
-        number: the tuning's in the logbook, if it is there.
-    """
+
+def tune_page(result: Tuning, beside: "Beside") -> Report:
+    """Return the page about a tuning, with the trial that came after it, of its best against where it started."""
+    base = beside.versions[0]
+    entries = entries_of_best(base, result)
+    made = beside.made_of(base.profile, entries) if entries is not None else None
+    context = beside.context(result.game, base, made or base)
+    proofs = [study for study in beside.finished("trial") if study.number > beside.number and made
+              and (study.result.before, study.result.after) == (base.reference, made.reference)]
     pictures: list[Block] = [_picture(result)]
-    if proof and before and len(before) == len(after):
-        pictures += trial_pictures(proof, before, after)
+    proof: Trial | None = proofs[0].result if proofs else None
+    if proof:
+        before, after = sides_of(proof.plan, proof.runs_played, proofs[0].captures())
+        if before and len(before) == len(after):
+            pictures += trial_pictures(proof, before, after)
     return Report(
         title=f"{context.game or result.game}: the best for {titles(result.plan.goal)}",
         verdict=one_word(proof) if proof else "", answer=_answer(result, proof), changed=what_changed(context),
         did=pictures, each=_each(result), sure=_sure(result, proof), rig=the_rig(context),
-        repeat=_how_to_repeat(result, context, number),
-        back=how_to_go_back(context, result.base, made or result.base, tried=True), figure=lambda: tune_figure(result))
+        repeat=_how_to_repeat(result, context, beside.number),
+        back=how_to_go_back(context, result.base, made.reference if made else result.base, tried=True),
+        figure=lambda: tune_figure(result))
 
 
-def tell_tuning(result: Tuning, made: Sequence[Block], advice: str) -> Telling:
+def tell_tuning(result: Tuning, beside: "Beside") -> Telling:
     """Tell a tuning: the combinations, the best first, what was made of it, and what to do with that."""
-    plan = result.plan
+    plan, (made, advice) = result.plan, what_was_made(result.plan.goal, beside)
     return Telling(
         tune_headline(result), f"{len(result.combinations)} combinations on top of {result.base} on {result.rig}: "
         f"{result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, seed {plan.seed}.",
         [*_each(result), *excluded(result.excluded, result.doubts), *made], advice, "" if result.best else "worse")
 
 
-def tell_ramp(result: Ramp, unit: str, made: Sequence[Block], advice: str) -> Telling:
-    """Tell a ramp: how far it went, and where it settles; `unit` is the setting's."""
-    plan, last = result.plan, result.steps[-1]
-    stopped = (f"At {last.value:g} a run went wrong: {last.wrong}." if last.wrong else
-               "Nothing went wrong up to the end of what the catalog allows.")
-    about = ("" if result.highest is None else
-             f"The highest step at which all {plan.runs} runs of {plan.seconds:g} s went well is {result.highest:g}; "
-             f"what ran may still be a little unstable, so it settles {plan.margin:g} below.")
-    rows = [[f"{one.value:g}", "-" if one.goal is None else f"{one.goal:.2f}", one.wrong or "ran"]
-            for one in result.steps]
-    table = Table([f"{plan.key}, {unit}", f"{TITLES[plan.goal]}, {METRICS[plan.goal].unit}", ""], rows, right=(0, 1))
-    return Telling(f"{plan.key}: {written(result.settled, unit)}. {stopped}", about, [table, *(made or [Text(
-        "Nothing was changed: no step is far enough above where it started.")])], advice)
-
-
-def what_was_made(label: str, reference: str, base: str, latest: str, lacks: Sequence[str],
-                  proof: Trial | None) -> list[Block]:
-    """Return which version was made of a tuning's or a ramp's best, from which, and what proves it.
-
-    Args:
-        label, reference: of the version that was made.
-        base: what it was made from.
-        latest: the player's latest version.
-        lacks: what that sets and the new one does not have.
-        proof: its trial against where it started, if one was played.
-    """
-    blocks: list[Block] = [Text(f"{label} ({reference}) was made of the best, from {base}. Your latest version stays "
-                                f"{latest}, and the rig is as it was.")]
-    if lacks:
-        blocks.append(Alert(f"it does not have what {latest} sets: {', '.join(lacks)}"))
-    if proof is not None:
-        blocks.append(Text(f"Against where it started, in {proof.blocks_played} blocks of runs of their own: "
-                           f"{headline(proof)}"))
-    return blocks
+def tune_figures(result: Tuning, beside: "Beside | None" = None) -> Figures:
+    """Return the figure of a tuning, and its main part."""
+    return Figures(lambda: tune_figure(result), lambda axes: combinations(axes, result))
 
 
 def _answer(result: Tuning, proof: Trial | None) -> str:
@@ -163,3 +131,51 @@ def _how_to_repeat(result: Tuning, context: Context, number: int | None) -> list
     plays = (f"tune {result.base} {tries} --goal {plan.goal}{keep} --rounds {plan.rounds} --seconds {plan.seconds:g} "
              f"--matters {told_of(plan)} --seed {plan.seed}{warm_up}{for_game(result.base, result.game)}")
     return to_repeat(context, [plays], f"Seed {plan.seed} draws everything that is drawn.", again(number))
+
+
+def tune_headline(result: Tuning) -> str:
+    """A tuning in one sentence: the best combination, and how sure that is."""
+    plan, best = result.plan, result.best
+    counts = {word: sum(one.standing == word for one in result.combinations)
+              for word in ("no better", "not told apart", "limit not sure")}
+    if best is None:
+        if not (open_ := counts["limit not sure"]):
+            return "No combination keeps the limits."
+        return f"No combination surely keeps the limits; {open_} may, which {result.rounds_played} rounds do not tell."
+    sure = f"none is better by more than {plan.matters_pct:g} %" if result.settled else (
+        f"{result.rounds_played} rounds do not settle it")
+    more = [f"{counts['no better']} more are as good within that" * bool(counts["no better"]),
+            f"{counts['not told apart']} could not be told apart from it" * bool(counts["not told apart"]),
+            f"of {counts['limit not sure']} it is not known whether they keep the limits" * bool(
+                counts["limit not sure"])]
+    return f"Best for {titles(plan.goal)}: {'; '.join([combination(best), sure, *(one for one in more if one)])}."
+
+
+def combination(one: Combination) -> str:
+    """A combination of settings, as a player would type it."""
+    return ", ".join(f"{key} = {written(value)}" for key, value in one.values.items())
+
+
+def tune_figure(result: Tuning) -> "Figure":
+    """The figure of a tuning, 1280 x 800 pixels."""
+    told = (f"{len(result.combinations)} combinations in {result.runs} runs of {result.plan.seconds:g} s on "
+            f"{result.rig}, {result.rounds_played} rounds, seed {result.plan.seed}.")
+    figure = headed(f"{result.game}: the best for {titles(result.plan.goal)}", told)
+    combinations(figure.add_axes((0.27, 0.085, 0.55, 0.78)), result)
+    return figure
+
+
+def combinations(axes: "Axes", result: Tuning) -> "Axes":
+    """The goal of each combination against the best one's, with its interval; takes an axes and returns it."""
+    matters = result.plan.matters_pct
+    told = f"{titles(result.plan.goal).capitalize()}, against the best"
+    plain(axes, told if len(result.plan.goals) == 1 else f"{told}: how much worse, on average",
+          f"change, %   (grey: within {matters:g} %, which does not matter)", "")
+    return forest(axes, [_combination_row(one) for one in result.combinations[:MOST_COMBINATIONS]], matters)
+
+
+def _combination_row(one: Combination) -> Row:
+    label = "\n".join(f"{key.partition('.')[2]} {value}" for key, value in one.values.items())
+    change, low, high = (0.0, 0.0, 0.0) if one.standing == "best" else (one.change_pct, one.low_pct, one.high_pct)
+    said = one.standing if one.standing == "best" else f"{one.standing}\n{between(low, high)}".rstrip()
+    return Row(label, change, low, high, one.standing, said, one.standing == "best")

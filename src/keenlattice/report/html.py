@@ -19,7 +19,7 @@ def to_html(report: Report) -> str:
     """The page of a `report`: HTML that fetches nothing and runs nothing."""
     from jinja2 import Environment, PackageLoader, StrictUndefined
 
-    environment = Environment(loader=PackageLoader("keenlattice.report.page", "."), autoescape=True,
+    environment = Environment(loader=PackageLoader("keenlattice.report", "."), autoescape=True,
                               undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
     environment.filters |= {"kind": lambda block: type(block).__name__, "address": id, "unbroken": unbroken}
     return environment.get_template("page.html").render(

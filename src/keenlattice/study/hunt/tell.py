@@ -1,11 +1,11 @@
-"""A hunt as a report."""
+"""A hunt in blocks: since which version a metric has changed, and because of which settings."""
 
 from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING
 
-from keenlattice.blocks import MIXED, Alert, Block, Report, Table, Telling, Text
+from keenlattice.blocks import MIXED, Alert, Block, Figures, Report, Table, Telling, Text
 from keenlattice.profile.together import profile_of
-from keenlattice.report.figure_of_trial import trial_figure
-from keenlattice.report.page.context import (
+from keenlattice.report.context import (
     Context,
     again,
     excluded,
@@ -15,46 +15,43 @@ from keenlattice.report.page.context import (
     to_repeat,
     what_changed,
 )
-from keenlattice.report.page.of_trial import Captures, how_sure, interval_picture, numbers, trial_pictures
-from keenlattice.report.words import TITLES, also_changed, headline, hunt_headline, one_word
+from keenlattice.report.words import TITLES, listed, titles
 from keenlattice.study.deciding import told_of
 from keenlattice.study.hunt.plan import Hunt
+from keenlattice.study.trial.figure import trial_figure
+from keenlattice.study.trial.tell import how_sure, interval_picture, numbers, sides_of, trial_figures, trial_pictures
+from keenlattice.study.trial.words import headline, one_word
+
+if TYPE_CHECKING:
+    from keenlattice.study.kind import Beside
+
+Line = Sequence[tuple[str, str]]
+"""The versions that a hunt goes through, the oldest first: reference and note of each."""
 
 
-def hunt_report(result: Hunt, context: Context, line: Sequence[tuple[str, str]], before: Captures = (),
-                after: Captures = (), number: int | None = None, error: float = 0.05) -> Report:
-    """The report of a hunt.
-
-    Args:
-        context: of the version that was found and the one before it.
-        line: the versions that were gone through, the oldest first: each with its note.
-        before, after: the captures of the oldest and the newest, of the trial that the hunt began with.
-        number: the hunt's in the logbook, if it is there.
-        error: how likely it may name the wrong version.
-    """
-    trial, found = result.trial, bool(result.first)
+def hunt_page(result: Hunt, beside: "Beside") -> Report:
+    """Return the page about a hunt; its pictures are of the trial that it began with."""
+    trial, context, line = result.trial, _context(result, beside), _line(beside)
+    error = beside.spec.plan.error
+    before, after = sides_of(trial.plan, trial.runs_played, beside.captures())
     drawn = bool(before) and len(before) == len(after)
     return Report(
         title=f"{context.game or trial.game}: since when, and because of what", verdict=one_word(trial),
         answer=hunt_headline(result),
-        changed=what_changed(context) if found else [Text("No version was found at which it changed.")],
+        changed=what_changed(context) if result.first else [Text("No version was found at which it changed.")],
         did=[Text(f"From the oldest version to the newest: {headline(trial)}"),
              *(trial_pictures(trial, before, after) if drawn else [interval_picture(trial)])],
         each=_each(result, context, line),
         sure=[*_sure(result, error), *how_sure(trial), numbers(trial, "The numbers, oldest against newest")],
-        rig=the_rig(context), repeat=_how_to_repeat(result, context, line, number, error),
+        rig=the_rig(context), repeat=_how_to_repeat(result, context, line, beside.number, error),
         back=how_to_go_back(context, result.before or trial.before, result.first or trial.after, tried=True),
         figure=(lambda: trial_figure(trial, before, after)) if drawn else None)
 
 
-def tell_hunt(result: Hunt, context: Context, line: Sequence[tuple[str, str]], left_out: Sequence[str]) -> Telling:
-    """Tell a hunt: the version at which it changed, and the settings that did it.
-
-    Args:
-        context, line: as in `hunt_report`.
-        left_out: the settings of the line that the rig does not have.
-    """
-    trial = result.trial
+def tell_hunt(result: Hunt, beside: "Beside") -> Telling:
+    """Tell a hunt: the version at which it changed, and the settings that did it."""
+    trial, line, catalog = result.trial, _line(beside), beside.catalog
+    left_out = sorted({key for version in beside.versions for key in version.entries if key not in catalog})
     about = (f"{len(line)} versions from {line[0][0]} to {line[-1][0]}, {result.runs} runs of "
              f"{trial.plan.seconds:g} s, seed {trial.plan.seed}.")
     blocks: list[Block] = [Text(f"From the oldest version to the newest: {headline(trial)}"),
@@ -63,13 +60,29 @@ def tell_hunt(result: Hunt, context: Context, line: Sequence[tuple[str, str]], l
                                for key in left_out)]
     if not result.first:
         return Telling(hunt_headline(result), about, blocks, "more blocks, longer runs, or another metric (--decides)")
-    blocks += _settings(result, context, dict(line))
+    blocks += _settings(result, _context(result, beside), dict(line))
     if not result.sure:
         blocks.append(Alert("not every question could be settled by its looks: there may be a setting too many here"))
     return Telling(
         hunt_headline(result), about, blocks,
         f"keen trial {result.before} {result.first} --decides {result.metric}, to see how much of it that is; keen "
         "report makes a page of this", one_word(trial) or MIXED)
+
+
+def hunt_figures(result: Hunt, beside: "Beside") -> Figures:
+    """Return the figure of the trial that a hunt began with, and its main part."""
+    return trial_figures(result.trial, beside)
+
+
+def _line(beside: "Beside") -> Line:
+    return [(version.reference, version.note) for version in beside.versions]
+
+
+def _context(result: Hunt, beside: "Beside") -> Context:
+    """What is known of the version that was found and the one before it; else of the newest and the oldest."""
+    oldest, *_, newest = beside.versions
+    return beside.context(result.trial.game, beside.find(result.before or oldest.reference),
+                          beside.find(result.first or newest.reference))
 
 
 def _settings(result: Hunt, context: Context, notes: Mapping[str, str]) -> list[Block]:
@@ -83,7 +96,7 @@ def _settings(result: Hunt, context: Context, notes: Mapping[str, str]) -> list[
             Table(["setting", "before", "since", ""], rows, code=(0,))]
 
 
-def _each(result: Hunt, context: Context, line: Sequence[tuple[str, str]]) -> list[Block]:
+def _each(result: Hunt, context: Context, line: Line) -> list[Block]:
     versions = Table(["version", "note", ""], [
         [reference, note, "it changed here" if reference == result.first else ""] for reference, note in line],
         code=(0,))
@@ -106,7 +119,7 @@ def _sure(result: Hunt, error: float) -> list[Block]:
     return [*blocks, *excluded(result.excluded, result.doubts)]
 
 
-def _how_to_repeat(result: Hunt, context: Context, line: Sequence[tuple[str, str]], number: int | None,
+def _how_to_repeat(result: Hunt, context: Context, line: Line, number: int | None,
                    error: float) -> list[Block]:
     plan, (first, _), (last, _) = result.trial.plan, line[0], line[-1]
     profile = profile_of(first)
@@ -114,3 +127,21 @@ def _how_to_repeat(result: Hunt, context: Context, line: Sequence[tuple[str, str
     plays = (f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters {told_of(plan)} "
              f"--blocks {plan.blocks} --seconds {plan.seconds:g} --error {error:g} --seed {plan.seed}{game}")
     return to_repeat(context, [plays], f"Seed {plan.seed} draws everything that is drawn.", again(number))
+
+
+def hunt_headline(result: Hunt) -> str:
+    """A hunt in one sentence: the version, and the settings in it."""
+    if not result.first:
+        return (f"{titles(result.trial.plan.decides).capitalize()}: no change beyond what matters was told from "
+                f"{result.trial.before} to {result.trial.after}, so there is nothing to hunt for.")
+    return (f"{TITLES[result.metric].capitalize()} changed with {result.first} ({result.how_sure} "
+            f"sure), because of {listed(result.settings)}.{also_changed(result)}")
+
+
+def also_changed(result: Hunt) -> str:
+    """That it was not this version alone, or not this metric alone; "" if nothing was seen of either."""
+    told = " It was not that version alone: another in the line has a part in it." * result.more
+    others = [one.name for one in result.trial.decisive
+              if one.name != result.metric and one.verdict in ("better", "worse")]
+    return told + "".join(f" {TITLES[name].capitalize()} changed, too; since when, keen hunt --decides {name} tells."
+                          for name in others)

@@ -1,1 +1,0 @@
-"""The report: one page that explains a result to somebody who was not there."""

@@ -1,0 +1,268 @@
+"""A screen in blocks: which of many changes matter, each on its own and together."""
+
+import textwrap
+from typing import TYPE_CHECKING
+
+from keenlattice.blocks import Alert, Block, Figures, Fold, Picture, Report, Table, Telling, Text
+from keenlattice.report.context import (
+    Context,
+    again,
+    excluded,
+    for_game,
+    how_to_go_back,
+    the_rig,
+    to_repeat,
+    what_changed,
+)
+from keenlattice.report.forest import Row, forest
+from keenlattice.report.style import INK, headed, plain, small_figure
+from keenlattice.report.words import TITLES, between, doing, listed
+from keenlattice.study.deciding import told_of
+from keenlattice.study.screen.result import Effect, Factor, Screen
+from keenlattice.study.trial.result import told
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+    from keenlattice.study.kind import Beside
+
+
+MOST_CHANGES = 30
+SHORT = {"does nothing that matters": "nothing"}
+
+
+def screen_page(result: Screen, beside: "Beside") -> Report:
+    """Return the page about a screen."""
+    context = beside.context(result.game, *beside.versions)
+    unclear = any(effect.standing == "unclear" for one in result.factors for effect in one.measured)
+    return Report(
+        title=f"{context.game or result.game}: which changes matter", verdict="", answer=screen_headline(result),
+        changed=what_changed(context), did=[_picture(result)], each=[standings(result), *_together(result)],
+        sure=[*_how_sure(result, unclear), _numbers(result)], rig=the_rig(context),
+        repeat=_how_to_repeat(result, context, beside.number),
+        back=how_to_go_back(context, result.before, result.after, tried=True), figure=lambda: screen_figure(result))
+
+
+def tell_screen(result: Screen, beside: "Beside | None" = None) -> Telling:
+    """Tell a screen: which changes matter, each with its intervals and a word."""
+    plan = result.plan
+    unclear = [" + ".join(one.settings) for one in result.factors
+               if any(effect.standing == "unclear" for effect in one.measured)]
+    advice = (f"more rounds or longer runs tell of what is unclear, or a trial of {unclear[0]} alone" if unclear else
+              "keep those that help with keen edit, and prove them together: keen trial")
+    together_blocks: list[Block] = [Alert(one) for one in together(result)]
+    return Telling(
+        screen_headline(result),
+        f"{result.game} on {result.rig}: {result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, "
+        f"seed {plan.seed}; {told_of(plan)} matters. One by one, {result.one_by_one_runs} runs would tell as much.",
+        [standings(result), *excluded(result.excluded, result.doubts),
+         *(together_blocks or [Text(NONE_TOGETHER, aside=True)])],
+        f"{advice}; keen report makes a page of it")
+
+
+def standings(result: Screen) -> Table:
+    """Every factor's change and standing, and what was claimed of it."""
+    claims = {group: ", ".join(told(one) for one in some)
+              for group, some in zip(result.plan.factors, result.plan.claims, strict=False)}
+    claimed = any(claims.values())
+    rows = [[" + ".join(one.settings), *_intervals(result, one), factor_does(one),
+             *([claims.get(one.settings, "") or "-"] if claimed else [])] for one in result.factors]
+    return Table(["change", *_columns(result), "what it does", *(["claimed"] if claimed else [])], rows, code=(0,),
+                 right=tuple(range(1, 1 + len(result.judged_by))))
+
+
+def _columns(result: Screen) -> list[str]:
+    """Of changes that are judged by the same metrics, these; else which it is, and the interval."""
+    return [TITLES[name] for name in result.judged_by] or ["metric", "interval"]
+
+
+def _intervals(result: Screen, one: Factor) -> list[str]:
+    if result.judged_by:
+        return [effect_percent(effect) for effect in one.judged]
+    return [TITLES[one.telling.metric], effect_percent(one.telling)]
+
+
+def _picture(result: Screen) -> Picture:
+    def draw() -> "Figure":
+        rows = min(len(result.factors), 30)
+        height = 1.1 + 0.36 * rows
+        figure = small_figure(height)
+        first = panels(figure, result, (0.25, 0.6 / height, 0.75, 1 - 1.0 / height), 18, 0.48)[0]
+        first.set_title(first.get_title(loc="left"), x=-0.45, loc="left", fontsize=10.5, color=INK, fontweight="bold")
+        return figure
+
+    said = "; ".join(f"{' + '.join(one.settings)} {factor_does(one)}" for one in result.factors)
+    return Picture("What each change does", f"Change by switching each on, with its interval. {said}.", draw)
+
+
+def _together(result: Screen) -> list[Block]:
+    """What changes do only together, or that no such thing was seen."""
+    return [Text(f"{one}.") for one in together(result)] or [Text(NONE_TOGETHER)]
+
+
+def _how_sure(result: Screen, unclear: bool) -> list[Block]:
+    plan = result.plan
+    more = (" What is unclear may matter or not: more rounds, longer runs or a trial of it alone would tell."
+            if unclear else "")
+    return [
+        Text(f"In each of {result.runs} runs of {plan.seconds:g} s about half of the changes were on, so arranged that "
+             "every change was on and off equally often beside every other one. So each run tells of all of them; one "
+             f"by one, {result.one_by_one_runs} runs would tell as much."),
+        Text(f"A change matters if its whole interval is beyond what matters ({told_of(plan)}), and does nothing that "
+             "matters if all of it is within that; either end is wrong at most once in twenty. The intervals allow for "
+             f"having looked after every round ({result.rounds_played} of {plan.rounds} were played).{more}"),
+        Text("What the changes that help do together is best proved by a trial of them alone. All of it holds for this "
+             "game on this rig, as it was then."),
+        *excluded(result.excluded, result.doubts)]
+
+
+def _numbers(result: Screen) -> Fold:
+    rows = [[" + ".join(one.settings), TITLES[effect.metric], effect_percent(effect), effect.standing]
+            for one in result.factors for effect in (*one.judged, *one.others)]
+    return Fold("The numbers: every change on every metric", [
+        Table(["change", "metric", "interval", "verdict"], rows, code=(0,)),
+        Text("The metrics beside the one that decides are not corrected for their number: of twenty, one may be told "
+             "by chance.")])
+
+
+def _how_to_repeat(result: Screen, context: Context, number: int | None) -> list[Block]:
+    plan = result.plan
+    groups = "".join(f" --together {','.join(group)}" for group in plan.factors if len(group) > 1)
+    warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
+    plays = (f"screen {result.before} {context.given(result.after)} --rounds {plan.rounds} --seconds {plan.seconds:g} "
+             f"--decides {plan.decides} --matters {told_of(plan)} --seed {plan.seed}{groups}{warm_up}"
+             f"{for_game(result.before, result.game)}")
+    pack = ("The changes came from a pack, whose file was given as the second version. "
+            if result.after == context.of_pack else "")
+    return to_repeat(context, [plays], f"{pack}Seed {plan.seed} draws everything that is drawn.",
+                     again(number))
+
+
+SORTS = {("better",): "help", ("does what is claimed",): "do what is claimed", ("better", "worse"): "help at a price",
+         ("worse",): "hurt", ("does the opposite",): "do the opposite", ("does nothing that matters",):
+         "do nothing that matters", ("unclear",): "are unclear"}
+
+
+ONE = {"do": "does", "are": "is", "help": "helps", "hurt": "hurts"}
+
+
+MOST_NAMED = 4
+
+
+def screen_headline(result: Screen) -> str:
+    """A screen in one sentence: how many changes did what, and which of them did anything, to what."""
+    counts: dict[str, list[Factor]] = {}
+    for factor in result.factors:
+        counts.setdefault(SORTS[tuple(sorted(factor.standings))], []).append(factor)
+    parts = []
+    for sort in SORTS.values():
+        if some := counts.get(sort):
+            verb, _, rest = sort.partition(" ")
+            told = f"{len(some)} {ONE[verb] if len(some) == 1 else verb}{' ' * bool(rest)}{rest}"
+            named = len(some) <= MOST_NAMED and sort not in ("do nothing that matters", "are unclear")
+            parts.append(told + (f" ({'; '.join(_gain(one) for one in some)})" if named else ""))
+    return f"Of {len(result.factors)} changes, {', '.join(parts)}.{_not_measured(result)}"
+
+
+def _gain(factor: Factor) -> str:
+    """A change and what it does; which metric, where several decide."""
+    name = " + ".join(factor.settings)
+    told = [(one.metric, one.standing) for one in factor.measured if one.standing in ("better", "worse")]
+    return f"{name} {doing(told)}" if len(factor.judged) > 1 else name
+
+
+def _not_measured(result: Screen) -> str:
+    """What decides and was not measured."""
+    judged = [one for factor in result.factors for one in factor.judged]
+    missing = [name for name in dict.fromkeys(one.metric for one in judged)
+               if all(one.change_pct is None for one in judged if one.metric == name)]
+    return f" {listed([TITLES[name] for name in missing]).capitalize()}: not measured." if missing and len(
+        missing) < len({one.metric for one in judged}) else ""
+
+
+def factor_does(factor: Factor) -> str:
+    """What a change does to each metric that it is judged by; of one, the word alone."""
+    if len(factor.judged) == 1:
+        return factor.judged[0].standing
+    return doing([(one.metric, one.standing) for one in factor.measured])
+
+
+NONE_TOGETHER = "No two of them were seen to do together what neither does alone."
+
+
+def together(result: Screen) -> list[str]:
+    """What some changes do only together, each as a sentence without its full stop."""
+    return [f"{one.settings[0]} with {one.settings[1]} does {one.change_pct:+.1f} % to {TITLES[one.metric]} beyond "
+            "what each does alone" if len(one.settings) == 2 else
+            f"{listed(one.settings)} act together on {TITLES[one.metric]} (up to {one.change_pct:+.1f} % beyond what "
+            "each does alone)" for one in result.interactions]
+
+
+def effect_percent(effect: Effect) -> str:
+    """An effect's interval in words."""
+    return between(effect.low_pct, effect.high_pct) or "too little to tell"
+
+
+def screen_figures(result: Screen, beside: "Beside | None" = None) -> Figures:
+    """Return the figure of a screen, and its main part."""
+    return Figures(lambda: screen_figure(result), lambda axes: effects(axes, result))
+
+
+def screen_figure(result: Screen) -> "Figure":
+    """The figure of a screen's `result`, 1280 x 800 pixels: side by side for each metric that decides."""
+    plan = result.plan
+    told = (f"{len(result.factors)} changes in {result.runs} runs of {plan.seconds:g} s on {result.rig}, seed "
+            f"{plan.seed}. One by one, {result.one_by_one_runs} runs would tell as much.")
+    figure = headed(f"{result.game}: which changes matter", told)
+    panels(figure, result, (0.225, 0.1, 0.775, 0.77), 40, 0.64)
+    return figure
+
+
+def panels(figure: "Figure", result: Screen, box: tuple[float, float, float, float], letters: int, share: float
+           ) -> "list[Axes]":
+    """A panel for each metric that the changes are judged by; those of claims, one for all.
+
+    Args:
+        box: left, bottom, width and height of all of them, their words on the right included.
+        letters: how long a line of a name may be.
+        share: of each panel's width that is drawn on; beside that stand the words.
+    """
+    left, bottom, width, height = box
+    shown = _metrics(result)
+    each = width / len(shown)
+    made = [effects(figure.add_axes((left + number * each, bottom, each * share, height)), result, name, letters)
+            for number, name in enumerate(shown)]
+    for axes in made[1:]:
+        axes.set_yticklabels([])
+    return made
+
+
+def _metrics(result: Screen) -> list[str]:
+    """The metrics of the panels; "" for what each change is judged by."""
+    judged = {tuple(one.metric for one in factor.measured) for factor in result.factors}
+    names = max(judged, key=len)
+    return [*names] if all({*some} <= {*names} for some in judged) else [""]
+
+
+def effects(axes: "Axes", result: Screen, name: str = "", letters: int = 44) -> "Axes":
+    """Every factor's change of a metric with its interval, the strongest first; takes an axes and returns it.
+
+    Args:
+        name: the metric; what each is judged by, if it is left out.
+        letters: how long a line of a name may be.
+    """
+    chosen = [(one, next((effect for effect in one.judged if effect.metric == name), one.telling))
+              for one in result.factors[:MOST_CHANGES]]
+    matters = max(effect.matters_pct or result.plan.matters_pct for _, effect in chosen)
+    told = sorted({TITLES[effect.metric] for _, effect in chosen})
+    plain(axes, f"{', '.join(told).capitalize()}", f"change by switching it on, %\n"
+          f"(grey does not matter: {matters:.3g} %)", "")
+    return forest(axes, [_change_row(one, effect, letters) for one, effect in chosen], matters)
+
+
+def _change_row(one: Factor, effect: Effect, letters: int) -> Row:
+    told = effect_percent(effect)
+    said = told if effect.low_pct is None else f"{SHORT.get(effect.standing, effect.standing)}\n{told}"
+    label = "\n".join(textwrap.wrap(" + ".join(one.settings), letters)[:2])
+    return Row(label, effect.change_pct, effect.low_pct, effect.high_pct, effect.standing, said)
