@@ -38,7 +38,7 @@ from keenlattice.study.trial.concluding import ended as stops
 from keenlattice.study.trial.plan import MAX_BLOCKS, Arm, TrialPlan
 from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle, noise_of
 from keenlattice.study.trial.result import MetricResult, Trial
-from keenlattice.study.tune._race import Race
+from keenlattice.study.tune.play import Race
 from keenlattice.study.tune.plan import Limit, TunePlan
 
 PAGE = Path(__file__).parent.parent / "docs" / "calibration.md"

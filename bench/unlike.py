@@ -27,7 +27,7 @@ from keenlattice.study.trial.concluding import Seen, _decisive, ended
 from keenlattice.study.trial.plan import MAX_BLOCKS, Arm, TrialPlan
 from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle, noise_of
 from keenlattice.study.trial.result import MetricResult, Trial
-from keenlattice.study.tune._race import Race
+from keenlattice.study.tune.play import Race
 from keenlattice.study.tune.plan import Limit, TunePlan
 
 Array = NDArray[np.float64]

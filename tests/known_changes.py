@@ -20,10 +20,9 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.series import Series
 from keenlattice.profile.version import Entries, Version
-from keenlattice.rig.applying import apply, preview
+from keenlattice.rig.applying import apply, find_drift, preview, put_back
 from keenlattice.rig.base import Outcome, State
 from keenlattice.rig.chores import after_chore, do_chore
-from keenlattice.rig.drift import find_drift, put_back
 from keenlattice.rig.journal import JOURNAL, Journal, read_journal
 from keenlattice.rig.locks import LOCK
 from keenlattice.rig.recovery import cut_short, recover

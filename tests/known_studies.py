@@ -22,7 +22,7 @@ from keenlattice.study.trial.concluding import conclude, ended
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.power import noise_of
 from keenlattice.study.trial.result import MetricResult, claims_of, held
-from keenlattice.study.tune._race import Race
+from keenlattice.study.tune.play import Race
 
 
 def numbers(random: np.random.Generator, effect: float, noise: float, start: float = 60.0) -> Numbers:

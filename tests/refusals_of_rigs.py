@@ -15,8 +15,8 @@ from keenlattice.rig import notes
 from keenlattice.rig._ini import Ini
 from keenlattice.rig.byhand import pace, sheets
 from keenlattice.rig.byhand.machine import ByHandRig, keep_about, read_about, read_noted
-from keenlattice.rig.byhand.plausible import doubts
-from keenlattice.rig.byhand.stock_taking import take_stock
+from keenlattice.rig.byhand.session import doubts
+from keenlattice.rig.byhand.sheets import take_stock
 from keenlattice.rig.chores import chore_of
 from keenlattice.rig.factnames import device_names, named
 from keenlattice.rig.find import home_of

@@ -13,9 +13,8 @@ from conftest import POSIX
 from keenlattice.errors import RefusedByRig, RigBusy, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.version import stock
-from keenlattice.rig.applying import apply
+from keenlattice.rig.applying import adopt, apply, find_drift, put_back
 from keenlattice.rig.chores import do_chore
-from keenlattice.rig.drift import adopt, find_drift, put_back
 from keenlattice.rig.journal import unfinished
 from keenlattice.rig.recovery import recover
 from keenlattice.rig.standin.machine import Standin

@@ -19,7 +19,7 @@ from scipy.special import stdtrit
 from conftest import POSIX, Keen, as_json
 from guided import AtTerminal
 from keenlattice.cli import guide
-from keenlattice.cli.views.hand_story import LedPlayer
+from keenlattice.cli.views.story import LedPlayer
 from keenlattice.errors import CaptureError
 from keenlattice.measure.columns import column_map
 from keenlattice.measure.sensors import HEADER, SimulatedSensor, sensor_lines, write_sensor_log

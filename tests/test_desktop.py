@@ -14,8 +14,7 @@ from conftest import Keen as Run
 from conftest import as_json
 from keenlattice.errors import RefusedByRig
 from keenlattice.logbook.book import Logbook
-from keenlattice.rig.applying import apply, preview
-from keenlattice.rig.drift import find_drift
+from keenlattice.rig.applying import apply, find_drift, preview
 from keenlattice.rig.linux.desktop import NOTED, _chosen
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.machine import LinuxRig

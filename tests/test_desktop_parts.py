@@ -12,8 +12,7 @@ import pytest
 from conftest import Keen as Run
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.logbook.book import Logbook
-from keenlattice.rig.applying import apply
-from keenlattice.rig.drift import find_drift
+from keenlattice.rig.applying import apply, find_drift
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.x11.server import x_display

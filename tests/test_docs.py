@@ -16,7 +16,7 @@ import pytest
 
 import keenlattice
 from conftest import Keen, as_json
-from keenlattice._forms import FORMS, schema
+from keenlattice._safejson import FORMS, schema
 from keenlattice.cli.app import GROUPS
 from keenlattice.workspace.by_hand import ByHandStudies
 from keenlattice.workspace.chores import Chores

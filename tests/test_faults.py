@@ -15,9 +15,8 @@ from keenlattice._files import append_line, replace_file
 from keenlattice.errors import KeenLatticeError, RefusedByRig, RigError, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.version import Version, stock
-from keenlattice.rig.applying import apply, preview
+from keenlattice.rig.applying import apply, find_drift, preview
 from keenlattice.rig.base import State
-from keenlattice.rig.drift import find_drift
 from keenlattice.rig.find import open_rig
 from keenlattice.rig.journal import unfinished
 from keenlattice.rig.recovery import recover

@@ -25,8 +25,8 @@ from keenlattice.measure.header import header_of
 from keenlattice.measure.ingesting import Damaged, ingest
 from keenlattice.measure.parquet import read_capture, write_capture
 from keenlattice.measure.proposal import propose
+from keenlattice.measure.rows import read_text, write_text
 from keenlattice.measure.sensors import read_sound
-from keenlattice.measure.text import read_text, write_text
 from keenlattice.profile.pack import read_pack
 
 FRAMES = np.round(8 * np.exp(np.random.default_rng(1).normal(0, 0.1, 300)), 4)

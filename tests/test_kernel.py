@@ -13,8 +13,7 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.profile.checks import findings
 from keenlattice.profile.layers import resolve
 from keenlattice.profile.matching import Game
-from keenlattice.rig.applying import apply, preview
-from keenlattice.rig.drift import find_drift, put_back
+from keenlattice.rig.applying import apply, find_drift, preview, put_back
 from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.interrupts import as_list, cores_in, counts, devices

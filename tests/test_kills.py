@@ -15,11 +15,10 @@ import pytest
 
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.version import Version
-from keenlattice.rig.applying import apply
+from keenlattice.rig.applying import adopt, apply, find_drift
 from keenlattice.rig.base import Rig
 from keenlattice.rig.byhand.machine import ByHandRig
 from keenlattice.rig.byhand.sheets import note_before, open_sheet, settle_sheet, sheet_to_apply, tick
-from keenlattice.rig.drift import adopt, find_drift
 from keenlattice.rig.journal import out_of_text, unfinished
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.machine import LinuxRig

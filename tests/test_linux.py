@@ -77,7 +77,7 @@ def test_a_driver_that_gives_no_answer_leaves_the_rest_to_be_seen(linux: LinuxRi
                                                                   tmp_path: Path) -> None:
     (tmp_path / "slow.py").write_text("import time; time.sleep(60)")
     monkeypatch.setattr("keenlattice.rig.linux.driver.QUERY", tmp_path / "slow.py")
-    monkeypatch.setattr("keenlattice.rig.linux.apart.ANSWERS_WITHIN_S", 0.2)
+    monkeypatch.setattr("keenlattice.rig.linux.children.ANSWERS_WITHIN_S", 0.2)
     facts = linux.facts()
     assert "no answer in 0.2 s" in str(facts["driver"]) and facts["driver_options"] == 0 and facts["ram_mib"]
     assert not [one for one in linux.catalog() if one.domain == "mesa"]

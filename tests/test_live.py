@@ -21,11 +21,11 @@ from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.gamelist import Listed, add_game, read_games
 from keenlattice.rig.linux.launch import Start
-from keenlattice.rig.linux.look import answering
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.program import Running, game_running, running
+from keenlattice.rig.linux.settled import answering
+from keenlattice.rig.linux.x11.present import drawn
 from keenlattice.rig.linux.x11.server import x_display
-from keenlattice.rig.linux.x11.stamps import drawn
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 from test_linux import real_driver, untimed_driver

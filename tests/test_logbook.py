@@ -14,8 +14,7 @@ from hypothesis import strategies as st
 import keenlattice
 from keenlattice.errors import BookError, CaptureError, KeenLatticeError, UnknownName, UsageError
 from keenlattice.logbook import takeover
-from keenlattice.logbook.book import Logbook
-from keenlattice.logbook.reference import find
+from keenlattice.logbook.book import Logbook, find
 from keenlattice.logbook.repair import FORMS
 from keenlattice.logbook.takeover import take_over
 from keenlattice.profile.version import stock

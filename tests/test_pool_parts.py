@@ -18,14 +18,13 @@ from keenlattice.logbook.kept import studies
 from keenlattice.profile.compare import Change
 from keenlattice.study import flattened, pool_evidence
 from keenlattice.study.pool import reading
+from keenlattice.study.pool._answers import _chance
 from keenlattice.study.pool._meta import Rigs, _ranked, pooled, shrunken
 from keenlattice.study.pool._regression import SPREADS, _ridges, slopes_of
-from keenlattice.study.pool._sides import _chance
 from keenlattice.study.pool._vetting import _off, odd, without_a_tenth, without_each
 from keenlattice.study.pool.evidence import Switch
 from keenlattice.study.pool.from_studies import records_of
-from keenlattice.study.pool.gather import gathered
-from keenlattice.study.pool.moderators import MODERATORS, moderators_of
+from keenlattice.study.pool.gather import MODERATORS, gathered, moderators_of
 from keenlattice.study.pool.order import BLOCKS, NOISE_DOF, WANTED, Noise, Pace, in_order, matching
 from keenlattice.study.pool.play import keep_pool
 from keenlattice.study.pool.reading import collect_evidence

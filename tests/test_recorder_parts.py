@@ -22,13 +22,13 @@ from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.measure.capture import BY_SCREEN, Capture
 from keenlattice.measure.doubts import doubts_of, held_by_screen
 from keenlattice.measure.telemetry import Moment
-from keenlattice.rig.linux import desktop, look, play, recorder, settled, vulkan
+from keenlattice.rig.linux import desktop, play, recorder, settled, vulkan
 from keenlattice.rig.linux.children import start, start_to_stay, stop
 from keenlattice.rig.linux.monitor import Mode, Monitor
 from keenlattice.rig.linux.program import Running
 from keenlattice.rig.linux.telemetry import Telemetry, _fill
-from keenlattice.rig.linux.wayland.commits import CommitLog
-from keenlattice.rig.linux.x11 import probe, stamps
+from keenlattice.rig.linux.wayland.clients import CommitLog
+from keenlattice.rig.linux.x11 import present, probe
 from keenlattice.rig.linux.x11.present import TOLD, Present
 
 WRAPS = 2 ** 32
@@ -50,7 +50,7 @@ class Clock:
 @pytest.fixture
 def clock(monkeypatch: pytest.MonkeyPatch) -> Clock:
     made = Clock()
-    for module in (look, recorder, settled):
+    for module in (recorder, settled):
         monkeypatch.setattr(module, "time", made)
     return made
 
@@ -59,11 +59,11 @@ def clock(monkeypatch: pytest.MonkeyPatch) -> Clock:
 
 @pytest.fixture(autouse=True)
 def fine_stamps(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(stamps, "_stamp_width_ms", lambda: 1.0)
+    monkeypatch.setattr(present, "_stamp_width_ms", lambda: 1.0)
 
 
-def drawn(arrived: list[float], stamp: list[float], whole: list[bool] | None = None) -> stamps.Drawn:
-    return stamps.drawn(np.array(arrived), np.array(stamp), np.array(whole or [True] * len(arrived)))
+def drawn(arrived: list[float], stamp: list[float], whole: list[bool] | None = None) -> present.Drawn:
+    return present.drawn(np.array(arrived), np.array(stamp), np.array(whole or [True] * len(arrived)))
 
 
 def test_word_that_comes_in_time_is_taken_as_it_comes_and_late_word_by_its_stamp() -> None:
@@ -95,7 +95,7 @@ def test_parts_of_a_window_drawn_at_once_are_one_frame() -> None:
 def test_late_or_not_each_frame_is_put_within_what_its_stamp_allows(frames: list[tuple[float, float]]) -> None:
     at = np.cumsum([gap for gap, _ in frames]) + 1000
     arrived = np.maximum.accumulate(at + [delay for _, delay in frames])
-    found = stamps.drawn(arrived, np.floor(at), np.ones(at.size, dtype=bool))
+    found = present.drawn(arrived, np.floor(at), np.ones(at.size, dtype=bool))
     assert (np.diff(found.at_ms) > 0).all() and 0 <= found.late <= 1
     assert found.at_ms.size == at.size  # none is lost, however late and bunched the word
     assert (np.abs(found.at_ms - at) <= 1.0).all()
@@ -104,8 +104,8 @@ def test_late_or_not_each_frame_is_put_within_what_its_stamp_allows(frames: list
 def test_how_far_a_stamp_may_be_behind_is_the_clocks_tick(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.undo()
     for tick_s, width in ((0.001, 2.0), (0.0005, 1.5), (0.004, 1.0)):  # a server does not take a clock as coarse
-        monkeypatch.setattr(stamps.time, "clock_getres", lambda which, tick_s=tick_s: tick_s if which == 6 else 9.9)
-        assert stamps._stamp_width_ms() == width
+        monkeypatch.setattr(present.time, "clock_getres", lambda which, tick_s=tick_s: tick_s if which == 6 else 9.9)
+        assert present._stamp_width_ms() == width
 
 
 def presents(opcode: int = 77) -> Present:
@@ -268,13 +268,13 @@ def picture(*boxes: tuple[int, int, int, int], size: tuple[int, int] = (30, 40))
 def test_the_pixel_that_answers_is_the_one_farthest_from_all_else() -> None:
     lamp, clock_face, nothing = (4, 10, 9, 7), (20, 3, 8, 8), picture()
     calm = [picture(clock_face)] * 8
-    assert look.answering(calm, [picture(lamp, clock_face)] * 8) == (7, 13)
-    assert look.answering(calm, [picture(lamp)] * 7 + [nothing]) == (7, 13)         # one click was missed
-    assert look.answering(calm, [picture(lamp)] * 6 + [nothing] * 2) is None
-    assert look.answering([picture(lamp), *[nothing] * 7], [picture(lamp)] * 8) == (7, 13)  # changed once by itself
-    assert look.answering([picture(lamp)] * 2 + [nothing] * 6, [picture(lamp)] * 8) is None
-    assert look.answering([nothing] * 8, [picture((4, 10, 9, 2))] * 8) is None      # too thin to be aimed at
-    assert look.answering([nothing] * 8, [picture((0, 0, 3, 3))] * 8) == (1, 1)     # the edge is no part of it
+    assert settled.answering(calm, [picture(lamp, clock_face)] * 8) == (7, 13)
+    assert settled.answering(calm, [picture(lamp)] * 7 + [nothing]) == (7, 13)         # one click was missed
+    assert settled.answering(calm, [picture(lamp)] * 6 + [nothing] * 2) is None
+    assert settled.answering([picture(lamp), *[nothing] * 7], [picture(lamp)] * 8) == (7, 13)  # changed once by itself
+    assert settled.answering([picture(lamp)] * 2 + [nothing] * 6, [picture(lamp)] * 8) is None
+    assert settled.answering([nothing] * 8, [picture((4, 10, 9, 2))] * 8) is None      # too thin to be aimed at
+    assert settled.answering([nothing] * 8, [picture((0, 0, 3, 3))] * 8) == (1, 1)     # the edge is no part of it
 
 
 @pytest.mark.parametrize("answers", [True, False])
@@ -297,12 +297,12 @@ def test_a_look_at_a_window_clicks_into_its_middle(clock: Clock, answers: bool) 
                              point_at=lambda window, spot: setattr(seen, "at", spot))
     if not answers:
         with pytest.raises(RigError, match="answered 8 clicks"):
-            look.look(window, None, lambda: True)  # type: ignore[arg-type]
+            settled.look(window, None, lambda: True)  # type: ignore[arg-type]
         return
-    spot, middle = look.look(window, None, lambda: True)  # type: ignore[arg-type]
+    spot, middle = settled.look(window, None, lambda: True)  # type: ignore[arg-type]
     assert middle == seen.at == (20, 15) and 10 <= spot[0] <= 15 and 12 <= spot[1] <= 17
     with pytest.raises(RigError, match="the game ended"):
-        look.look(window, None, lambda: False)  # type: ignore[arg-type]
+        settled.look(window, None, lambda: False)  # type: ignore[arg-type]
 
 
 # What is told beside the frames.

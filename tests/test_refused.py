@@ -27,8 +27,7 @@ from keenlattice.measure import rows
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.latency import Latency, from_camera
 from keenlattice.measure.machine_log import beside, read_machine_log
-from keenlattice.measure.sensor_maps import with_latency
-from keenlattice.measure.sensors import read_events
+from keenlattice.measure.sensors import read_events, with_latency
 from keenlattice.measure.series import Series
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.standin.machine import Standin
@@ -38,8 +37,7 @@ from keenlattice.study.kind import game_for, kind_named
 from keenlattice.study.player import entries_on
 from keenlattice.study.pool import reading
 from keenlattice.study.ramp.plan import steps_of
-from keenlattice.study.screen._design import half_design, screening_design
-from keenlattice.study.screen.plan import ScreenSpec, factors_of
+from keenlattice.study.screen.plan import ScreenSpec, factors_of, half_design, screening_design
 from keenlattice.study.trial.plan import TrialSpec
 from refusals_of_rigs import Call, of_rigs
 

@@ -20,8 +20,7 @@ from keenlattice.profile.version import Version, stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.pipeline import simulate
 from keenlattice.study.player import Run
-from keenlattice.study.screen._design import drawn_anew, hadamard, in_order, screening_design
-from keenlattice.study.screen.plan import ScreenPlan, factors_of
+from keenlattice.study.screen.plan import ScreenPlan, drawn_anew, factors_of, hadamard, in_order, screening_design
 from keenlattice.study.screen.play import Rounds, costly, run_screen
 from keenlattice.study.screen.result import Screen
 from keenlattice.study.screen.tell import factor_does, screen_figure, screen_headline

@@ -25,9 +25,9 @@ from keenlattice.measure.ingesting import ingest
 from keenlattice.measure.machine_log import log_map, read_machine_log
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.measure.parquet import read_capture, write_capture
+from keenlattice.measure.rows import read_text, write_text
 from keenlattice.measure.series import KINDS, Series
 from keenlattice.measure.telemetry import limited_by, readings, throttled
-from keenlattice.measure.text import read_text, write_text
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.linux import _sampler
 from keenlattice.rig.linux.telemetry import Telemetry, taken_down

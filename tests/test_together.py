@@ -10,15 +10,13 @@ from conftest import Keen
 from keenlattice.catalog.values import Value
 from keenlattice.errors import UnknownName, UsageError
 from keenlattice.profile.compare import changes
-from keenlattice.profile.together import joined, parted, profile_of, split, together
-from keenlattice.profile.version import Version, stock
+from keenlattice.profile.version import Version, joined, parted, profile_of, split, stock, together
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.player import Player, Run, entries_on, held_for
 from keenlattice.study.pool.from_studies import records_of
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
-from keenlattice.workspace._kept import study_numbered
-from keenlattice.workspace._lines import line_between
+from keenlattice.workspace._kept import line_between, study_numbered
 from keenlattice.workspace.workspace import Workspace
 
 BOTH = "brass-orbit+rig"

@@ -17,9 +17,8 @@ from keenlattice.rig.standin.mechanisms import STABLE_MHZ
 from keenlattice.study.player import Run
 from keenlattice.study.ramp.plan import Ramp, RampPlan
 from keenlattice.study.ramp.play import run_ramp
-from keenlattice.study.tune._race import Race
 from keenlattice.study.tune.plan import Limit, TunePlan, Tuning
-from keenlattice.study.tune.play import run_tune
+from keenlattice.study.tune.play import Race, run_tune
 
 BASE = stock("brass-orbit")
 PLAN = TunePlan((("frame.cap", ("off", 120)), ("frame.queue-depth", (1, 3))), "latency_ms_median",

@@ -9,7 +9,7 @@ import pytest
 
 import keenlattice
 from conftest import Keen as Run
-from keenlattice.cli.views.live import LiveView
+from keenlattice.cli.views.runs import LiveView
 from keenlattice.errors import UsageError
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.telemetry import Moment

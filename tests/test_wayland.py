@@ -159,7 +159,7 @@ def test_what_a_game_that_we_start_hands_over_counts_and_what_was_missed_is_boun
 @real_driver
 def test_clicks_on_wayland_are_answered_where_a_look_says(tmp_path: Path, desktop: Path,
                                                           monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("keenlattice.rig.linux.look.CLICKS", 5)
+    monkeypatch.setattr("keenlattice.rig.linux.settled.CLICKS", 5)
     rig = rig_with(tmp_path, sys.executable, "-c", TOY)
     (x, y), clicked = rig.find_spot("game")
     assert 10 <= x < 70 and 10 <= y < 70 and clicked == (400, 300)

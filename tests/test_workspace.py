@@ -25,7 +25,7 @@ from keenlattice import Limit, Workspace
 from keenlattice._notebook import Shown
 from keenlattice.blocks import Telling
 from keenlattice.cli.app import app
-from keenlattice.cli.views.played import show_played
+from keenlattice.cli.views.trial import show_played
 from keenlattice.errors import BookError, CaptureError, UsageError
 from keenlattice.profile import Game, Version
 from keenlattice.rig import Listed

@@ -17,7 +17,7 @@ from typing import Any
 sys.path.insert(0, "/keen/src")
 os.environ |= {"HOME": "/state/home", "KEEN_STATE": "/state/own", "PATH": "/usr/bin:/usr/sbin:/bin:/sbin"}
 
-import keenlattice.rig.drift
+import keenlattice.rig.applying
 import keenlattice.rig.linux.machine
 import keenlattice.rig.undoing
 import keenlattice.workspace.workspace  # noqa: F401

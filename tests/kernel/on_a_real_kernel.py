@@ -25,7 +25,7 @@ os.environ["KEEN_STATE"] = "/tmp/state/own"
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig.applying import apply, preview
 from keenlattice.rig.undoing import undo
-from keenlattice.rig.drift import find_drift, put_back
+from keenlattice.rig.applying import find_drift, put_back
 from keenlattice.rig.linux.machine import LinuxRig
 home = Path("/tmp/state")
 rig, book = LinuxRig(home / "rig", home / ".drirc"), Logbook(home / "book")
@@ -185,7 +185,7 @@ import os, subprocess
 subprocess.run(["mount", "/dev/vdc", "/state"], check=True)
 """ + RIG.replace("/tmp/state", "/state/own") + """
 from keenlattice.rig.gamelist import Key, Listed, add_game
-from keenlattice.profile.matching import Game
+from keenlattice.profile.layers import Game
 from keenlattice.rig.recovery import recover
 ini = Path("/state/game.ini")
 """

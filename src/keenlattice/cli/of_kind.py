@@ -10,7 +10,7 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games, metrics, references, settings
 from keenlattice.cli.options import Book, Json, Rig, Sensor, Watch
 from keenlattice.cli.playing import playing
-from keenlattice.cli.views.played import show_played
+from keenlattice.cli.views.trial import show_played
 
 COMPLETED = {"base": references, "before": references, "after": references, "game": games, "decides": metrics,
              "setting": settings}

@@ -8,8 +8,7 @@ from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value, written
 from keenlattice.errors import BadValue
 from keenlattice.profile.formula import Names, evaluate, is_formula
-from keenlattice.profile.together import joined, parted
-from keenlattice.profile.version import WHOLE_RIG, Entries, Version, owners
+from keenlattice.profile.version import WHOLE_RIG, Entries, Version, joined, owners, parted
 
 
 def concrete_value(setting: Setting, stored: Value, facts: Names) -> Value:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 from keenlattice.blocks import Alert, Block, Commands, Fold, Table, Text
 from keenlattice.profile.checks import Finding
-from keenlattice.profile.together import own_key, split
+from keenlattice.profile.version import own_key, split
 from keenlattice.report.words import fact, facts_in_brief
 
 MOST_DOUBTS = 3

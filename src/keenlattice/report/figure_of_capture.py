@@ -9,9 +9,16 @@ from keenlattice.errors import UnknownName, UsageError
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import periodic_hitches
 from keenlattice.measure.telemetry import limited_by
-from keenlattice.report import frames, latency
-from keenlattice.report.frames import distribution, frame_times, quantile_curves, recurring, stutters_marked
-from keenlattice.report.latency import latency_histogram, stage_budget
+from keenlattice.report import frames
+from keenlattice.report.frames import (
+    distribution,
+    frame_times,
+    latency_histogram,
+    quantile_curves,
+    recurring,
+    stage_budget,
+    stutters_marked,
+)
 from keenlattice.report.said import limits_sentence, telemetry_strips
 from keenlattice.report.style import AFTER, BEFORE, INK, LINES, headed, nothing, plain
 
@@ -94,8 +101,8 @@ PICTURES: "Mapping[str, Callable[[Axes, Mapping[str, Capture]], Axes]]" = {
     "course": lambda axes, captures: frames.stutters_marked(axes, _first(captures)),
     "recurring": lambda axes, captures: frames.recurring(axes, _first(captures)),
     "slowest": lambda axes, captures: frames.quantile_curves(axes, captures),
-    "latency": lambda axes, captures: latency.latency_histogram(axes, _first(captures)),
-    "stages": lambda axes, captures: latency.stage_budget(axes, captures)}
+    "latency": lambda axes, captures: frames.latency_histogram(axes, _first(captures)),
+    "stages": lambda axes, captures: frames.stage_budget(axes, captures)}
 MOST_RUNS = {"slowest": 6, "stages": 2}  # of one picture; of any other, one
 
 

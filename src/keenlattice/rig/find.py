@@ -1,9 +1,10 @@
 """The rigs that can be had, by name: ours, and those that others have installed (entry points `keenlattice.rigs`)."""
 
 import sys
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
+from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from keenlattice._state_folder import state_folder
 from keenlattice.errors import KeenLatticeError, RigError, UnknownName
@@ -13,6 +14,7 @@ if TYPE_CHECKING:
     from importlib.metadata import EntryPoint
 
     from keenlattice.rig.base import Rig
+
 
 OURS: Mapping[str, tuple[str, str]] = {
     "standin": ("juniper", "a fictional stand-in"),
@@ -139,8 +141,6 @@ def check_complete(rig: object, called: str = "") -> None:
 
 def _loaded(entry: "EntryPoint", home: Path) -> "Rig":
     """An installed rig: what its entry point names is called with the rig's home."""
-    from keenlattice.rig._guarded import guarded
-
     called = f"the installed rig {entry.name} ({entry.value})"
     try:
         made = entry.load()(home)
@@ -156,3 +156,54 @@ def _loaded(entry: "EntryPoint", home: Path) -> "Rig":
         raise RigError(f"the installed rig {entry.name} ({entry.value}) calls itself {name!r}: its name has to be the "
                        "one that it is installed under")
     return rig
+
+
+def _is_state(result: object) -> bool:
+    return isinstance(result, Mapping) and all(
+        isinstance(place, str) and isinstance(content, bytes | None) for place, content in result.items())
+
+
+def _is_values(result: object) -> bool:
+    return isinstance(result, Mapping) and all(
+        isinstance(key, str) and isinstance(value, bool | int | float | str) for key, value in result.items())
+
+
+def _is_listed(result: object) -> bool:
+    return isinstance(result, Sequence) and not isinstance(result, str)
+
+
+RETURNS: Mapping[str, Callable[[Any], bool]] = {
+    "state": _is_state, "changed": _is_state, "values": _is_values, "facts": _is_values, "devices": _is_listed,
+    "games": lambda result: _is_listed(result) and all(hasattr(game, "name") for game in result),
+    "catalog": lambda result: hasattr(result, "check_key")}
+"""What a rig's methods return, as far as it is checked."""
+
+
+def guarded(rig: "Rig", called: str) -> "Rig":
+    """Have the methods of a rig raise a RigError that names it, whatever goes wrong in them.
+
+    Args:
+        called: the rig, in a message.
+    """
+    for name in dir(rig):
+        if not name.startswith("_") and callable(getattr(type(rig), name, None)):
+            setattr(rig, name, _guard(getattr(rig, name), name, called))
+    return rig
+
+
+def _guard(method: Callable[..., Any], name: str, called: str) -> Callable[..., Any]:
+    @wraps(method)
+    def call(*args: object, **kwargs: object) -> Any:
+        try:
+            result = method(*args, **kwargs)
+        except (KeenLatticeError, KeyboardInterrupt):
+            raise
+        except BaseException as error:  # it may even call sys.exit
+            raise RigError(f"{called} failed in {name}: {type(error).__name__}: {' '.join(str(error).split())[:200]}; "
+                           "fix or uninstall it, or use another rig") from error
+        if name in RETURNS and not RETURNS[name](result):
+            raise RigError(f"{called} returns a wrong {type(result).__name__} from {name}: fix or uninstall it, or use "
+                           "another rig")
+        return result
+
+    return call

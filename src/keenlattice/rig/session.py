@@ -9,8 +9,7 @@ from typing import TYPE_CHECKING, Protocol
 
 from keenlattice.profile.version import Version
 from keenlattice.rig.base import ByHand, Rig, State, play_on
-from keenlattice.rig.byhand.plausible import doubts
-from keenlattice.rig.byhand.session import by_hand, read_origin, steps_between
+from keenlattice.rig.byhand.session import by_hand, doubts, read_origin, steps_between
 from keenlattice.rig.byhand.sheets import settle_sheet, sheet_to_apply, sheet_to_undo
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.transaction import Transaction, changing

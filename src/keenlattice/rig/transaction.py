@@ -6,11 +6,10 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from keenlattice.errors import KeenLatticeError, RigError
-from keenlattice.rig._takeback import KEPT, remember, take_back
 from keenlattice.rig.journal import Intent, Journal, journal_of, read_journal, unfinished
 from keenlattice.rig.locks import locked
 from keenlattice.rig.places import to_be_written, write
-from keenlattice.rig.recovery import settle
+from keenlattice.rig.recovery import KEPT, remember, settle, take_back
 
 if TYPE_CHECKING:
     from keenlattice.logbook.book import Logbook

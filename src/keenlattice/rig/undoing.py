@@ -9,10 +9,10 @@ from keenlattice.logbook.applies import Apply, RestorePoint, kept_point
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.version import WHOLE_RIG
-from keenlattice.rig._takeback import misread
 from keenlattice.rig.base import Rig, State, reads_true
 from keenlattice.rig.journal import Intent, fingerprints, out_of_text
 from keenlattice.rig.places import check_places, to_be_written
+from keenlattice.rig.recovery import misread
 from keenlattice.rig.transaction import changing
 
 

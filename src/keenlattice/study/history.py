@@ -7,8 +7,7 @@ from typing import TYPE_CHECKING
 from keenlattice.blocks import Block, Commands, Picture, Report, Table, Text
 from keenlattice.measure.capture import Capture
 from keenlattice.report.context import Context, how_to_go_back, the_rig, to_repeat, what_changed
-from keenlattice.report.forest import Row, forest
-from keenlattice.report.style import headed, plain, small_figure
+from keenlattice.report.style import Row, forest, headed, plain, small_figure
 from keenlattice.report.words import TITLES
 from keenlattice.study.screen.result import Screen
 from keenlattice.study.screen.tell import standings

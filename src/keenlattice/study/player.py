@@ -16,8 +16,7 @@ from keenlattice.measure.course import cut
 from keenlattice.measure.doubts import MOST_MISSED, doubts_of
 from keenlattice.profile.compare import changes
 from keenlattice.profile.concrete import entries_for, values_together
-from keenlattice.profile.together import joined, parted
-from keenlattice.profile.version import WHOLE_RIG, Entries, Version, owners
+from keenlattice.profile.version import WHOLE_RIG, Entries, Version, joined, owners, parted
 from keenlattice.rig.applying import restart_for
 from keenlattice.rig.base import Edits, Restartable, Rig, State, TakesFacts
 from keenlattice.rig.hand import ComingRun

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice._version import __version__
 from keenlattice.catalog.values import Value, written
 from keenlattice.errors import KeenLatticeError, RigError, UsageError
+from keenlattice.logbook.book import find
 from keenlattice.logbook.file import now
 from keenlattice.logbook.kept import (
     KeptRun,
@@ -21,7 +22,6 @@ from keenlattice.logbook.kept import (
     start_study,
     take_back_run,
 )
-from keenlattice.logbook.reference import find
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG, Version, owners
 from keenlattice.rig.hand import TakenBack

@@ -16,7 +16,7 @@ from keenlattice.workspace.next_run import Waiting
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
-    from keenlattice.measure.sensor_maps import SensorMap
+    from keenlattice.measure.sensors import SensorMap
     from keenlattice.profile.sheet import SheetStep
     from keenlattice.rig.base import Rig
     from keenlattice.rig.hand import ComingRun
@@ -76,7 +76,7 @@ def kind_of_file(opened: "Opened", file: Path,
         UsageError: no map is known for it.
         CaptureError: it cannot be read.
     """
-    from keenlattice.measure.sensor_maps import is_sound
+    from keenlattice.measure.sensors import is_sound
 
     if is_sound(file):
         return (None,)
@@ -114,7 +114,7 @@ def _recorded(file: Path, column: str, unit: str, *, intervals: bool = False) ->
 
     from keenlattice.measure.columns import IN_MS
     from keenlattice.measure.rows import read_rows
-    from keenlattice.measure.sensor_maps import is_sound
+    from keenlattice.measure.sensors import is_sound
 
     saved, length = file.stat().st_mtime, 0.0
     try:
@@ -153,7 +153,7 @@ def read_handed(opened: "Opened", handed: Handed, game: str = "",
         CaptureError: a file cannot be read.
     """
     from keenlattice.measure.ingesting import ingest
-    from keenlattice.measure.sensor_maps import read_sensor, with_latency
+    from keenlattice.measure.sensors import read_sensor, with_latency
 
     if handed.columns is None:
         capture = run_of(opened, str(handed.frames))[1]

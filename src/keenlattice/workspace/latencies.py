@@ -16,7 +16,7 @@ from keenlattice.workspace.page import Drawing
 if TYPE_CHECKING:
     from keenlattice.measure.columns import Unit
     from keenlattice.measure.latency import Described, Doubt, Latency
-    from keenlattice.measure.sensor_maps import SensorMap
+    from keenlattice.measure.sensors import SensorMap
 
 
 @dataclass(frozen=True, repr=False)
@@ -45,7 +45,7 @@ class LatencyResult(Result):
 
     def figure(self) -> Drawing:
         """A picture of the latency, and of where it is spent."""
-        from keenlattice.report.latency import latency_figure
+        from keenlattice.report.frames import latency_figure
 
         return Drawing(lambda: latency_figure(self.found.to_capture(), self.file))
 
@@ -115,7 +115,7 @@ class Latencies:
         Raises:
             CaptureError: the file cannot be read, or the map does not hold together.
         """
-        from keenlattice.measure.sensor_maps import sensor_map
+        from keenlattice.measure.sensors import sensor_map
 
         told = {column: text for column, text in columns.items() if text}
         reads = "tally" if camera else "events" if "press" in told else "log"

@@ -13,7 +13,7 @@ from keenlattice.workspace.recording_results import NewMap, TakeMap
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
-    from keenlattice.measure.sensor_maps import SensorMap
+    from keenlattice.measure.sensors import SensorMap
 
 
 def run_of(opened: Opened, told: VersionLike) -> "tuple[str, Capture]":
@@ -27,7 +27,7 @@ def run_of(opened: Opened, told: VersionLike) -> "tuple[str, Capture]":
         CaptureError: the file cannot be read.
     """
     from keenlattice.measure.parquet import read_capture
-    from keenlattice.measure.text import read_text
+    from keenlattice.measure.rows import read_text
 
     path = Path(told) if isinstance(told, str) else Path()
     if path.suffix == ".csv":
@@ -66,7 +66,7 @@ def known_sensor(opened: Opened, header: Sequence[str]) -> "SensorMap | None":
     Args:
         header: the names of a file's columns.
     """
-    from keenlattice.measure.sensor_maps import sensor_map
+    from keenlattice.measure.sensors import sensor_map
 
     kept = kept_map(opened, header, ("log", "events", "tally"))
     return sensor_map(**kept) if kept else None

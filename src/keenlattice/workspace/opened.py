@@ -11,10 +11,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
 from keenlattice.errors import UsageError
-from keenlattice.logbook.book import Logbook
-from keenlattice.logbook.reference import find
-from keenlattice.profile.together import split, together
-from keenlattice.profile.version import HELD_NOW, Entries, Version, owners, stock
+from keenlattice.logbook.book import Logbook, find
+from keenlattice.profile.version import HELD_NOW, Entries, Version, owners, split, stock, together
 from keenlattice.rig.find import check_complete, home_of, name_of, open_rig
 
 if TYPE_CHECKING:

@@ -11,8 +11,7 @@ from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UsageError
 from keenlattice.logbook.kept import trials_between
 from keenlattice.profile.compare import changes
-from keenlattice.profile.together import parted, together
-from keenlattice.profile.version import Version, owners
+from keenlattice.profile.version import Version, owners, parted, together
 from keenlattice.study.record import provenance_of, result_of
 from keenlattice.workspace.opened import Opened, VersionLike
 from keenlattice.workspace.profile_results import EditResult

@@ -23,9 +23,9 @@ from keenlattice.workspace.profile_results import (
     Past,
     ShownSetting,
     ShowResult,
+    value_text,
 )
 from keenlattice.workspace.standing import Standing
-from keenlattice.workspace.wording import value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
@@ -226,7 +226,7 @@ class Profiles:
 
     def _slipped(self, version: Version) -> tuple[NotHeld, ...]:
         """What the rig no longer holds of a version that was applied to it."""
-        from keenlattice.rig.drift import slipped_from
+        from keenlattice.rig.applying import slipped_from
 
         return tuple(NotHeld(change.key, change.after, change.before)
                      for change in slipped_from(self._opened.rig, version, self._opened.rig.state()))

@@ -114,7 +114,7 @@ class Recording(Result):
     def save(self, path: Path | str) -> None:
         """Writes the capture: as CSV or, with any other ending, as Parquet."""
         from keenlattice.measure.parquet import write_capture
-        from keenlattice.measure.text import write_text
+        from keenlattice.measure.rows import write_text
 
         path = Path(path)
         (write_text if path.suffix == ".csv" else write_capture)(self.run, path)

@@ -73,8 +73,8 @@ class RigHandle:
 
     def survey(self) -> Survey:
         """Looks at the rig: its hardware, its games, what is applied, and what is plainly wrong."""
+        from keenlattice.rig.applying import find_drift
         from keenlattice.rig.base import pending_on
-        from keenlattice.rig.drift import find_drift
 
         applied = {name: last.version[:8] for name in (WHOLE_RIG, *self._opened.games)
                    if (last := self._book.last_apply(self.name, name))}
@@ -198,7 +198,7 @@ class RigHandle:
         return self._drift(put_back=False)
 
     def _drift(self, put_back: bool, adopted: Sequence[Version] = ()) -> DriftResult:
-        from keenlattice.rig.drift import find_drift
+        from keenlattice.rig.applying import find_drift
 
         found = find_drift(self.machine, self._book)
         return DriftResult(self.name, put_back, tuple(adopted), tuple(Slipped(one.version, one.changes)
@@ -218,7 +218,7 @@ class RigHandle:
 
     def adopt_drift(self) -> DriftResult:
         """Makes new versions of what the rig holds now, remembered as applied; nothing is written to the rig."""
-        from keenlattice.rig.drift import adopt, find_drift
+        from keenlattice.rig.applying import adopt, find_drift
 
         found = self.drift()
         made = [adopt(self.machine, self._book, slipped, self._opened.author)

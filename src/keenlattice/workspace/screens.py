@@ -7,8 +7,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice._door import check_methods
 from keenlattice.profile.compare import changes
-from keenlattice.profile.together import MARK, own_key
-from keenlattice.profile.version import Version, owners
+from keenlattice.profile.version import MARK, Version, own_key, owners
 from keenlattice.rig.byhand.pace import HANDLING_MINUTES
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT, seed_or_fresh
 from keenlattice.workspace._play import minutes_a_step, runs_between_switches, what_matters

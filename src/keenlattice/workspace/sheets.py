@@ -95,7 +95,7 @@ class Sheets:
             UsageError: the rig is not changed by hand, nothing was seen, or a sheet is open.
             UnknownName, BadValue: no such setting, or no value of it.
         """
-        from keenlattice.rig.byhand.stock_taking import take_stock
+        from keenlattice.rig.byhand.sheets import take_stock
 
         owner = self._opened.find(game).profile if game else WHOLE_RIG
         what = " of ".join([*([domain] if domain else []), owner if game else "the rig"])

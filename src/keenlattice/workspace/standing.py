@@ -6,11 +6,9 @@ from typing import TYPE_CHECKING
 from keenlattice.catalog.values import same
 from keenlattice.errors import RigError
 from keenlattice.profile.compare import changes
-from keenlattice.profile.together import own_key, parted
-from keenlattice.profile.version import WHOLE_RIG, Entries, Version, owners
+from keenlattice.profile.version import WHOLE_RIG, Entries, Version, own_key, owners, parted
 from keenlattice.workspace.opened import Opened, VersionLike
-from keenlattice.workspace.profile_results import Difference
-from keenlattice.workspace.wording import not_held
+from keenlattice.workspace.profile_results import Difference, not_held
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Value
@@ -47,7 +45,7 @@ class Standing:
         A value that the latest rig-wide version gives by a formula is evaluated on this rig. What nothing sets is at
         stock; or None, where nobody knows what that is.
         """
-        from keenlattice.rig.drift import applied_values
+        from keenlattice.rig.applying import applied_values
 
         wanted = applied_values(self._opened.rig, self._opened.find(WHOLE_RIG))
         if not wanted:

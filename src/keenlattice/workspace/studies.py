@@ -12,8 +12,7 @@ from keenlattice.profile.version import stock
 from keenlattice.study.kind import KeptVersion, Spec, kind_named
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT, seed_or_fresh
 from keenlattice.study.record import finish, recompute, spec_of, start
-from keenlattice.workspace._kept import finished, listed, study_numbered, unfinished_study
-from keenlattice.workspace._lines import line_between
+from keenlattice.workspace._kept import finished, line_between, listed, study_numbered, unfinished_study
 from keenlattice.workspace._pages import PlanBeside, finished_study, history_page, newest_with_page
 from keenlattice.workspace._play import StudyPlayer, what_matters
 from keenlattice.workspace.by_hand import ByHandStudies

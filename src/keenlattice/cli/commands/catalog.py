@@ -7,9 +7,9 @@ import typer
 
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import settings
-from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, say
+from keenlattice.cli.typed import only
 
 
 def catalog(

@@ -17,8 +17,7 @@ def demo(
                                              )] = None,
 ) -> None:
     """Tell the whole story: survey, baseline, one edit, apply, a measured verdict, undo."""
-    from keenlattice.cli.views.hand_story import HandTelling
-    from keenlattice.cli.views.story import STORIES, Telling
+    from keenlattice.cli.views.story import STORIES, HandTelling, Telling
 
     if rig not in kinds():  # an unknown rig is said before a folder is made
         raise UnknownName("rig", rig, kinds(), f"there are {', '.join(kinds())}")

@@ -6,9 +6,9 @@ import typer
 
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
-from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, hint, say
+from keenlattice.cli.typed import only
 
 if TYPE_CHECKING:
     from keenlattice.workspace.profile_results import Past

@@ -21,8 +21,7 @@ from keenlattice.cli.options import (
     Watch,
 )
 from keenlattice.cli.playing import playing
-from keenlattice.cli.views.played import show_played
-from keenlattice.cli.views.trial import tell_amounts
+from keenlattice.cli.views.trial import show_played, tell_amounts
 from keenlattice.errors import UsageError
 from keenlattice.profile.version import stock
 

@@ -8,10 +8,9 @@ import typer
 
 from keenlattice import column_map, log_map
 from keenlattice.cli.begin import begin
-from keenlattice.cli.fitting import ingest_fits
 from keenlattice.cli.options import Book, Every, Figure, Json, Of, Rig, Yes
 from keenlattice.cli.output import emit, new_figure, new_file, say
-from keenlattice.cli.typed import dropped_of, pairs_of
+from keenlattice.cli.typed import dropped_of, ingest_fits, pairs_of
 from keenlattice.cli.views.runs import show_recording, take_map
 
 

@@ -6,10 +6,9 @@ from typing import Annotated, Any
 import typer
 
 from keenlattice.cli.begin import begin
-from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Figure, Json, Of, Rig
 from keenlattice.cli.output import emit, new_figure, say
-from keenlattice.cli.typed import measured
+from keenlattice.cli.typed import measured, only
 from keenlattice.cli.views.runs import show_latency
 
 

@@ -7,12 +7,11 @@ import typer
 
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games
-from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Every, Figure, Json, Rig, Seconds, Seed, Sensor, Watch
 from keenlattice.cli.output import emit, hint, new_figure, say, shown_path
 from keenlattice.cli.playing import playing
-from keenlattice.cli.views.live import LiveView
-from keenlattice.cli.views.runs import show_measured
+from keenlattice.cli.typed import only
+from keenlattice.cli.views.runs import LiveView, show_measured
 
 if TYPE_CHECKING:
     from keenlattice.workspace.recording_results import MeasureResult

@@ -26,8 +26,7 @@ from keenlattice.cli.options import (
 )
 from keenlattice.cli.output import emit, new_figure
 from keenlattice.cli.playing import playing
-from keenlattice.cli.views.played import show_played
-from keenlattice.cli.views.trial import show_screen_cost, tell_amounts
+from keenlattice.cli.views.trial import show_played, show_screen_cost, tell_amounts
 from keenlattice.errors import UsageError
 
 

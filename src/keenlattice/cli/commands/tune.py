@@ -6,7 +6,6 @@ import typer
 
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import assignments, metrics, references
-from keenlattice.cli.fitting import tune_fits
 from keenlattice.cli.options import (
     DECIDES,
     REFERENCE,
@@ -22,9 +21,8 @@ from keenlattice.cli.options import (
     Watch,
 )
 from keenlattice.cli.playing import playing
-from keenlattice.cli.typed import choices_of, limits_of, step_of
-from keenlattice.cli.views.played import show_played
-from keenlattice.cli.views.trial import tell_amounts
+from keenlattice.cli.typed import choices_of, limits_of, step_of, tune_fits
+from keenlattice.cli.views.trial import show_played, tell_amounts
 
 
 def tune(

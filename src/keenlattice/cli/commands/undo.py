@@ -5,9 +5,9 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from keenlattice.cli.begin import begin
-from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig, Yes
 from keenlattice.cli.output import confirmed, emit, hint, say, table
+from keenlattice.cli.typed import only
 from keenlattice.cli.views.sheet import hand_out
 
 if TYPE_CHECKING:

@@ -8,7 +8,7 @@ from keenlattice.profile.version import stock
 from keenlattice.report.words import TITLES
 from keenlattice.study.trial.tell import metrics_of_trial
 from keenlattice.study.trial.words import amount, percent
-from keenlattice.workspace.wording import in_words
+from keenlattice.workspace.profile_results import in_words
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog

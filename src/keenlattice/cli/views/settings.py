@@ -7,8 +7,8 @@ from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import same, written
 from keenlattice.cli.output import say, table
 from keenlattice.profile.compare import Change
+from keenlattice.workspace.profile_results import not_held, value_text
 from keenlattice.workspace.settings import SURE
-from keenlattice.workspace.wording import not_held, value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog, Setting

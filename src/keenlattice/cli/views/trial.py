@@ -1,16 +1,26 @@
 """What is shown round a trial: its pilot, the runs to come, the claims of a pack."""
 
-from typing import TYPE_CHECKING, Any
+import shlex
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Literal
 
-from keenlattice.cli.output import hint, minutes, say, table
-from keenlattice.report.words import TITLES
+from keenlattice.cli.output import emit, hint, minutes, say, show_telling, table
+from keenlattice.report.words import TITLES, counted, signed
+from keenlattice.study.blind.plan import BlindPlan
+from keenlattice.study.pool.evidence import value_said
+from keenlattice.study.pool.words import expected_said, interval, range_of, shares, side_said
 from keenlattice.study.trial.words import percent
+from keenlattice.workspace.played import RunsToCome
 
 if TYPE_CHECKING:
+
     from keenlattice.workspace.opened import VersionLike
-    from keenlattice.workspace.played import Pilot, RunsToCome, ScreenCost
+    from keenlattice.workspace.played import Pilot, Played, RunsToCome, ScreenCost
+    from keenlattice.workspace.pool import ChangeHere, PoolLook, TryFirst
     from keenlattice.workspace.trials import ClaimsResult, Repeated
     from keenlattice.workspace.workspace import Workspace
+
 
 STYLES = {"holds": "bold green", "does not hold": "bold red", "unclear": "yellow"}
 WARM_UP_FROM_S = 1.0
@@ -119,3 +129,90 @@ def show_screen_cost(found: "ScreenCost") -> None:
     if found.restarting:
         say("Runs that agree in what restarts the machine come one after the other, so that it restarts seldom; what "
             "does it is then told by fewer degrees of freedom, with wider intervals.")
+
+
+NOT_KNOWN = "not in the pool"
+
+
+def show_change(found: "PoolLook", one: "ChangeHere") -> None:
+    """All about one change."""
+    say(one.change.name, "bold")
+    for each in one.change.metrics:
+        say(f"\n{TITLES[each.metric]}: {each.told}", "bold")
+        studies = f"{counted(each.rigs, 'rig')}, {counted(each.studies, 'study', 'studies')}" + (
+            f"; {each.silent} more were begun and gave no number" * bool(each.silent))
+        table(["", ""], [
+            ["in general", f"{interval(each.mean)} %" if each.mean else "-"],
+            ["on the next rig", f"{range_of(each.next_rig)} in 95 of 100 cases" if each.next_rig else "-"],
+            ["to be expected here", f"{expected_said(one.expected, each.metric)} %" if each.mean else "-"],
+            ["on how many", shares(each)], ["from", studies],
+            ["if a tenth lie", f"the mean is {range_of(each.bounds)}" if each.bounds else "-"],
+            *(["", side_said(side)] for side in each.sides)])
+        for why in each.doubts:
+            say(f"! {why}")
+    say(f"\nThis rig: {_this_rig(found)}. Only a trial here tells.", "dim")
+
+
+def _this_rig(found: "PoolLook") -> str:
+    """What of this rig the expectation rests on."""
+    if not found.limited_by:
+        return "by its facts; what its frames wait for is not known before a trial or a screen was played"
+    most = max(found.limited_by.items(), key=lambda one: one[1])
+    return f"by its facts, and that its frames wait for the {most[0]} in {most[1]:.0f} % of the time"
+
+
+def show_order(found: "TryFirst", game: str) -> None:
+    """The changes, that first of which most is to be gained for each hour."""
+    say(f"{found.before} to {found.after}: which to try first here, by pool {found.study}", "bold")
+    total = 0.0
+    rows = []
+    for number, one in enumerate(found.order, 1):
+        total += one.minutes
+        rows.append([f"{number}  {one.change[0].key}", value_said(one.change[0].after), f"{signed(one.gain_pct)} %",
+                     str(one.blocks), minutes(one.minutes), minutes(total), one.known or NOT_KNOWN])
+    table(["change", "to", "may gain", "blocks", "takes", "in all", "over rigs"], rows, right=(2, 3))
+    say("\n\"May gain\" is what all metrics together are to be expected to gain, if it is kept only where it helps. It "
+        "plans: a trial's verdict rests on its own runs alone.", "dim")
+    first = found.order[0]
+    edit = f"{first.change[0].key}={value_said(first.change[0].after)}"
+    hint(f"keen edit {found.before} {shlex.quote(edit)}, then keen trial "
+         f"{found.before} {found.before.partition('@')[0]} --blocks {first.blocks}" + f" --game {game}" * bool(game))
+
+
+def show_played(ws: "Workspace", played: "Played[Any]", json: bool = False, figure: Path | None = None) -> None:
+    """A finished study: as JSON, or in words, with what could be done next."""
+    if figure:
+        played.figure().save(figure)
+    if json:
+        emit(ws.studies.trials.pilot_of(played) if _is_pilot(played) else played)
+        return
+    if _is_pilot(played):
+        show_pilot(ws.studies.trials.pilot_of(played), "AFTER")
+    else:
+        show_telling(played.telling())
+    if figure:
+        say(f"\nfigure: {figure}")
+    show_left_over(ws)
+
+
+def _is_pilot(played: "Played[Any]") -> bool:
+    return getattr(played.spec, "is_pilot", False)
+
+
+def show_left_over(ws: "Workspace") -> None:
+    """What a study by hand has left changed on the rig, if anything."""
+    if left := ws.studies.by_hand.left_over():
+        one = "one setting is" if len(left) == 1 else f"{len(left)} settings are"
+        say(f"! {one} not back at what was there before the study: {', '.join(left)}. keen undo --rig byhand writes "
+            "the sheet for the way back")
+
+
+def show_what_it_takes(rounds: int, question: Literal["which", "better"]) -> None:
+    """What so many rounds can tell, before the first; beside the result, which may be JSON."""
+    from keenlattice.study.blind.plan import chance_to_be_found, needed
+
+    plan = BlindPlan(rounds, question)
+    least, chance = needed(rounds, plan.error_of_a_side)[-1], chance_to_be_found(rounds, plan.error_of_a_side, 0.8)
+    more = "; more rounds find more" if chance < 0.8 else ""
+    print(f"At most {rounds} rounds: {least} right answers of {rounds} settle it, or a larger share of fewer. Whoever "
+          f"is right in four of five rounds is found in {100 * chance:.0f} of 100 such tests{more}.", file=sys.stderr)

@@ -4,11 +4,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keenlattice.cli.fitting import HANDS, only
 from keenlattice.cli.output import emit, say
 from keenlattice.cli.playing import playing
-from keenlattice.cli.views.played import show_played
-from keenlattice.cli.views.trial import show_pilot, show_runs_to_come, tell_amounts
+from keenlattice.cli.typed import HANDS, only
+from keenlattice.cli.views.trial import show_pilot, show_played, show_runs_to_come, tell_amounts
 from keenlattice.errors import UsageError
 from keenlattice.study.trial.words import LEAST_BLOCKS
 from keenlattice.workspace.played import RunsToCome
@@ -104,8 +103,7 @@ def check_what_goes_together(ctx: "typer.Context") -> None:
     else:
         only(ctx, "a trial that is played now", "figure", *HANDS, *PLAN)
     if not (said["before"] and said["after"]):
-        from keenlattice.profile.together import profile_of
-        from keenlattice.profile.version import stock
+        from keenlattice.profile.version import profile_of, stock
 
         profile = profile_of(said["before"] or "GAME")
         raise UsageError(f"a trial takes two versions: keen trial {stock(profile).reference} {profile}; or --take")

@@ -11,8 +11,8 @@ from xml.parsers import expat
 
 from keenlattice.catalog.model import Setting
 from keenlattice.errors import CatalogError, NeedsInstalling, RigError
-from keenlattice.rig.linux import apart
-from keenlattice.rig.linux.apart import Asked
+from keenlattice.rig.linux import children
+from keenlattice.rig.linux.children import Asked
 
 QUERY = Path(__file__).with_name("_driver_query.py")
 INSTALL_MESA = "install it: apt-get install libegl1 libgl1 libgl1-mesa-dri"
@@ -34,13 +34,13 @@ def ask() -> Driver:
 
     Raises:
         NeedsInstalling: there is no EGL, or the driver has no configuration to query.
-        RigError: the driver crashed over it, or gave no answer in `apart.ANSWERS_WITHIN_S`.
+        RigError: the driver crashed over it, or gave no answer in `children.ANSWERS_WITHIN_S`.
     """
     asked = Asked(QUERY)
     try:
         code, said, complained = asked.answer()
     except TimeoutError:
-        raise RigError(f"the driver gave no answer in {apart.ANSWERS_WITHIN_S:g} s when asked for its options: "
+        raise RigError(f"the driver gave no answer in {children.ANSWERS_WITHIN_S:g} s when asked for its options: "
                        "does any OpenGL program run here, and does a pattern in its configuration files take long?"
                        ) from None
     if code == 3:

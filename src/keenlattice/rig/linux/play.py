@@ -21,12 +21,11 @@ from keenlattice.measure.telemetry import Watcher
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.linux.children import start, stop, with_display
 from keenlattice.rig.linux.launch import Start
-from keenlattice.rig.linux.look import look
 from keenlattice.rig.linux.program import Running, game_running
 from keenlattice.rig.linux.recorder import Live, Recorder, Spot
 from keenlattice.rig.linux.scene import LAMP, SCENE
 from keenlattice.rig.linux.seen import recorder_of
-from keenlattice.rig.linux.settled import settled
+from keenlattice.rig.linux.settled import look, settled
 from keenlattice.rig.linux.telemetry import taken_down
 from keenlattice.rig.linux.vulkan import draws_by
 from keenlattice.rig.linux.x11.probe import Probe

@@ -10,7 +10,7 @@ from pathlib import Path
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.rig.linux.children import start, start_to_stay, stop, with_display
 from keenlattice.rig.linux.launch import Start
-from keenlattice.rig.linux.wayland.commits import ASKS_FOR_THE_LOG, CommitLog
+from keenlattice.rig.linux.wayland.clients import ASKS_FOR_THE_LOG, CommitLog
 
 PROC = Path("/proc")
 

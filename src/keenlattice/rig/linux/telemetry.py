@@ -13,8 +13,7 @@ import numpy as np
 
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.series import MOST_SERIES, NAME, Series
-from keenlattice.rig.linux.apart import command
-from keenlattice.rig.linux.children import start, stop
+from keenlattice.rig.linux.children import command, start, stop
 
 SAMPLER = Path(__file__).with_name("_sampler.py")
 EVERY_S = 0.25

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from keenlattice.catalog.model import Setting
-from keenlattice.rig.linux.apart import Asked
+from keenlattice.rig.linux.children import Asked
 from keenlattice.rig.linux.entries import Entry
 
 QUERY = Path(__file__).with_name("_vulkan_query.py")

@@ -5,7 +5,7 @@ from typing import ClassVar
 
 from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import BadValue
-from keenlattice.profile.together import profile_of
+from keenlattice.profile.version import profile_of
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec
 from keenlattice.study.trial.plan import TrialPlan

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import MIXED, Alert, Block, Figures, Report, Table, Telling, Text
-from keenlattice.profile.together import profile_of
+from keenlattice.profile.version import profile_of
 from keenlattice.report.context import (
     Context,
     again,

@@ -22,13 +22,11 @@ import numpy as np
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS
 from keenlattice.measure.summaries import percent_of
-from keenlattice.study.pool._answers import DIFFER, LEAST_RIGS, Answers, answers
+from keenlattice.study.pool._answers import DIFFER, LEAST_RIGS, Answers, Parted, answers, parted
 from keenlattice.study.pool._meta import Index, Rigs, shrunken
 from keenlattice.study.pool._regression import Slopes, slopes_of
-from keenlattice.study.pool._sides import Parted, parted
 from keenlattice.study.pool._vetting import small_studies, without_each
-from keenlattice.study.pool.gather import Gathered, Group
-from keenlattice.study.pool.moderators import MODERATORS
+from keenlattice.study.pool.gather import MODERATORS, Gathered, Group
 from keenlattice.study.pool.result import Dependence, PooledMetric, Side, Span, Standing
 
 AT_ONCE = 64          # groups that are computed together at most, and

@@ -13,8 +13,7 @@ from keenlattice.errors import BadValue, KeenLatticeError
 from keenlattice.logbook.kept import Study
 from keenlattice.measure.metrics import METRICS
 from keenlattice.profile.compare import Change, changes
-from keenlattice.profile.together import own_key
-from keenlattice.profile.version import Entries, owners
+from keenlattice.profile.version import Entries, own_key, owners
 from keenlattice.rig.factnames import FACTS
 from keenlattice.study.deciding import named
 from keenlattice.study.kind import SpecOfTwo

@@ -16,7 +16,7 @@ from keenlattice.study.kind import KeptVersion, Spec
 from keenlattice.study.limits import DECIDES
 from keenlattice.study.pool._regression import Slopes
 from keenlattice.study.pool.evidence import Switch
-from keenlattice.study.pool.moderators import MODERATORS, moderators_of
+from keenlattice.study.pool.gather import MODERATORS, moderators_of
 
 MOST_IN_BRIEF = 12
 Standing = Literal["helps everywhere", "helps some", "helps some, hurts some", "hurts some", "hurts everywhere",

@@ -14,8 +14,7 @@ from keenlattice.report.context import (
     to_repeat,
     what_changed,
 )
-from keenlattice.report.forest import Row, forest
-from keenlattice.report.style import INK, headed, plain, small_figure
+from keenlattice.report.style import INK, Row, forest, headed, plain, small_figure
 from keenlattice.report.words import TITLES, between, doing, listed
 from keenlattice.study.deciding import told_of
 from keenlattice.study.screen.result import Effect, Factor, Screen

@@ -7,9 +7,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from keenlattice.measure.capture import Capture, Floats
-from keenlattice.report.forest import Row, forest, reach_of
 from keenlattice.report.frames import distribution, frame_times
-from keenlattice.report.style import AFTER, BEFORE, INK, new_figure, plain
+from keenlattice.report.style import AFTER, BEFORE, INK, Row, forest, new_figure, plain, reach_of
 from keenlattice.report.words import TITLES
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.trial.words import in_brief, percent

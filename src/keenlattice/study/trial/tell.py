@@ -20,8 +20,7 @@ from keenlattice.report.context import (
     to_repeat,
     what_changed,
 )
-from keenlattice.report.frames import distribution, frame_times
-from keenlattice.report.latency import stage_budget
+from keenlattice.report.frames import distribution, frame_times, stage_budget
 from keenlattice.report.said import limits_of_trial
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
 from keenlattice.report.words import TITLES

@@ -1,23 +1,196 @@
 """A tuning is played: round by round, every combination that is still in the race once, in random order."""
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from functools import cache
+from itertools import pairwise
 
 import numpy as np
 
-from keenlattice.measure.capture import Capture
-from keenlattice.measure.metrics import metrics_of
+from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.metrics import METRICS, logarithms, metrics_of
+from keenlattice.measure.summaries import NO_WIDTH, percent_of, t_interval
 from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig
-from keenlattice.study.deciding import Numbers
+from keenlattice.study.deciding import Numbers, matters_in_pct
 from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import TRIES, Each, Player, RunsFailed, entries_on, ignore
 from keenlattice.study.playing import play
-from keenlattice.study.tune._race import Race
-from keenlattice.study.tune.plan import TunePlan, TuneSpec, Tuning, checked, make_of_best
+from keenlattice.study.trial.looks import ERROR, errors_of
+from keenlattice.study.tune.plan import (
+    FIRST_LOOK,
+    Combination,
+    Limit,
+    Standing,
+    TunePlan,
+    TuneSpec,
+    Tuning,
+    checked,
+    make_of_best,
+)
 from keenlattice.study.tune.tell import tell_tuning, tune_figures, tune_page
+
+# In every round each combination that is still in the race is played once, in random order, so that what a round's
+# conditions do to all cancels. From the third round on a combination is out if it surely breaks a limit, if it is
+# surely worse than the best so far, or surely not better than that by more than what matters (Student's t of the log
+# ratios of a round's runs), or if the game does not run with it. A best one that only seems to keep a limit puts
+# nobody out, and is not named; a limit whose metric was not measured is not kept. So runs go where it is not yet
+# told. It ends when nobody but the best is left, or with the last round. (Racing, after O. Maron and A. W. Moore,
+# 1994.)
+#
+# Since any may turn out as the best, the error of 5 % is shared by all pairs of combinations, and spent over the rounds
+# as over the looks at a trial; so is that of the limits, by the combinations.
+
+ORDERS_DRAWN = 60
+Interval = tuple[float, float, float]
+"""A middle, and the ends of its interval."""
+
+
+class Race:
+    """The race itself, apart from the rig: who is in it, and what is known of each."""
+
+    def __init__(self, plan: TunePlan) -> None:
+        self.plan = plan
+        self.combinations = plan.combinations()
+        self.count = len(self.combinations)
+        self.rounds = 0
+        self.runs: list[dict[int, Numbers]] = [{} for _ in range(self.count)]  # by round
+        self.out: dict[int, Standing] = {}
+        self.beaten: dict[int, Interval] = {}  # by how much, when it was put out
+        self.keeping: set[int] = set()         # those that surely keep the limits
+
+    def entered(self) -> list[int]:
+        """Those that are still in the race."""
+        return [one for one in range(self.count) if one not in self.out]
+
+    def order(self, number: int) -> list[int]:
+        """The order of a round, drawn from the seed; where hands are dear, of many the one that switches the fewest
+        settings."""
+        inside, random = self.entered(), np.random.default_rng([self.plan.seed, 17, number])
+        orders = [[inside[place] for place in random.permutation(len(inside)).tolist()]
+                  for _ in range(ORDERS_DRAWN if self.plan.few_switches else 1)]
+        return min(orders, key=self._switched)
+
+    def _switched(self, order: list[int]) -> int:
+        all_of = self.combinations
+        return sum(all_of[one][key] != all_of[other][key] for one, other in pairwise(order) for key in all_of[one])
+
+    def add(self, number: int, one: int, numbers: Numbers) -> None:
+        """One run of a round."""
+        self.runs[one][number] = numbers
+
+    def look(self, number: int) -> bool:
+        """Puts out whoever is surely beaten, after a round; says whether the race is over."""
+        self.rounds = number + 1
+        if self.rounds < FIRST_LOOK:
+            return False
+        for one in self.entered():
+            beyond = self._beyond_all(one)
+            if any(found is not None and found[1] > 0 for found in beyond):
+                self.out[one] = "breaks a limit"
+            elif all(found is not None and found[2] <= 0 for found in beyond):
+                self.keeping.add(one)
+        best = self.best()
+        if best is None:
+            return not self.entered()
+        for one in self.entered():
+            if one != best and (found := self.against(one, best))[1] > -self.margin():
+                self.out[one], self.beaten[one] = "worse" if found[1] > 0 else "no better", found
+        return self.entered() == [best]
+
+    def best(self) -> int | None:
+        """The best of those still in the race that surely keep the limits."""
+        keeping = [one for one in self.entered() if one in self.keeping and self._scores(one)]
+        return min(keeping, key=self.mean, default=None)
+
+    def margin(self) -> float:
+        """What matters, as log ratio; of several goals, the mean."""
+        first = [runs[0] for runs in self.runs if 0 in runs]
+        return float(np.mean([math.log1p(matters_in_pct(goal, self.plan.matters_pct, self.plan.matters_of, first) / 100)
+                              for goal in self._goals()]))
+
+    def mean(self, one: int) -> float:
+        """Mean of what is to be small."""
+        return float(np.mean(list(self._scores(one).values()))) if self._scores(one) else math.inf
+
+    def _goals(self) -> list[str]:
+        """The goals that were measured at all; if none was, all of them."""
+        return [goal for goal in self.plan.goals
+                if any(math.isfinite(run[goal]) for runs in self.runs for run in runs.values())] or [*self.plan.goals]
+
+    def _logs(self, one: int, goal: str) -> Floats:
+        """The goal's logarithm of each run, the smaller the better."""
+        values = [numbers[goal] for numbers in self.runs[one].values()]
+        return (1.0 if METRICS[goal].lower_is_better else -1.0) * logarithms(goal, values, self.plan.seconds)
+
+    def _scores(self, one: int) -> dict[int, float]:
+        """By round: what is to be small, the mean of the goals' logarithms."""
+        scores = np.mean([self._logs(one, goal) for goal in self._goals()], axis=0)
+        return {number: score for number, score in zip(self.runs[one], scores.tolist(), strict=True)
+                if math.isfinite(score)}
+
+    def against(self, one: int, best: int) -> Interval:
+        """How much worse one is than the best, as log ratio, with its interval, over the rounds of both."""
+        mine, its = self._scores(one), self._scores(best)
+        ratios = np.array([mine[number] - its[number] for number in sorted({*mine} & {*its})])
+        found = self._interval(ratios, self.count * (self.count - 1) / 2)
+        return found if found[2] - found[1] > NO_WIDTH else (found[0], -math.inf, math.inf)
+
+    def _interval(self, values: Floats, shared_by: float) -> Interval:
+        """Mean and Student's t interval, at this look's part of the error."""
+        if values.size < 2:
+            return (float(values.mean()) if values.size else 0.0), -math.inf, math.inf
+        looks = tuple(range(FIRST_LOOK, self.plan.rounds + 1))
+        error = errors_of(looks, ERROR / shared_by)[max(FIRST_LOOK, self.rounds)]
+        return t_interval(values, 1 - 2 * error)
+
+    def _beyond(self, one: int, limit: Limit) -> Interval | None:
+        """How far the mean of the runs lies beyond a limit, with its interval; below zero it is kept. None if fewer
+        than two runs have measured what it is about."""
+        values: Floats = np.array([numbers[limit.metric] for numbers in self.runs[one].values()])
+        values = values[np.isfinite(values)]
+        if values.size < 2:
+            return None
+        return self._interval((values - limit.value) * (1 if limit.side == "below" else -1), self.count)
+
+    def _beyond_all(self, one: int) -> list[Interval | None]:
+        return [self._beyond(one, limit) for limit in self.plan.limits]
+
+    def standings(self) -> list[Combination]:
+        """What became of everyone, the best first."""
+        best = self.best()
+        found = [Combination(values, self._standing(one, best), len(self.runs[one]),
+                             tuple(self._mean_of(one, goal) for goal in self.plan.goals), *self._change_pct(one, best))
+                 for one, values in enumerate(self.combinations)]
+        order = ["best", "no better", "not told apart", "worse", "limit not sure", "breaks a limit",
+                 "limit not measured", "does not run"]
+        return sorted(found, key=lambda one: (order.index(one.standing), abs(one.change_pct or 0.0)))
+
+    def _standing(self, one: int, best: int | None) -> Standing:
+        if one in self.out or one == best:
+            return self.out.get(one, "best")
+        if any(limited is None for limited in self._beyond_all(one)):
+            return "limit not measured"
+        return "not told apart" if one in self.keeping else "limit not sure"
+
+    def _mean_of(self, one: int, goal: str) -> float | None:
+        logs = self._logs(one, goal)
+        logs = logs[np.isfinite(logs)]
+        if not logs.size:
+            return None
+        sign = 1.0 if METRICS[goal].lower_is_better else -1.0
+        return math.exp(sign * float(logs.mean())) - METRICS[goal].half_an_event(self.plan.seconds)
+
+    def _change_pct(self, one: int, best: int | None) -> tuple[float | None, float | None, float | None]:
+        """Of one goal, as that changes; of several, how much worse."""
+        if best is None or one == best or len({*self._scores(one)} & {*self._scores(best)}) < 2:
+            return None, None, None
+        middle, low, high = self.beaten.get(one) or self.against(one, best)
+        if len(self.plan.goals) == 1 and not METRICS[self.plan.goal].lower_is_better:
+            middle, low, high = -middle, -high, -low
+        return percent_of(middle), percent_of(low), percent_of(high)
 
 
 def play_tune(player: Player, spec: TuneSpec, versions: Sequence[Version]) -> Tuning:

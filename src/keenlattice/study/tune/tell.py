@@ -15,8 +15,7 @@ from keenlattice.report.context import (
     to_repeat,
     what_changed,
 )
-from keenlattice.report.forest import Row, forest
-from keenlattice.report.style import headed, plain, small_figure
+from keenlattice.report.style import Row, forest, headed, plain, small_figure
 from keenlattice.report.words import TITLES, between, titles
 from keenlattice.study.deciding import told_of
 from keenlattice.study.trial.result import Trial

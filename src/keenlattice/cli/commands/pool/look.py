@@ -17,7 +17,7 @@ def look(
     book: Book = None, rig: Rig = "standin", json: Json = False,
 ) -> None:
     """Show what the newest pool says of each change, or all about one, and what to expect on this rig."""
-    from keenlattice.cli.views.pool import show_change
+    from keenlattice.cli.views.trial import show_change
 
     found = begin(book, rig).pool.look(setting, game)
     if json:

@@ -22,7 +22,7 @@ def order(
 
     It plans; the verdict of a trial rests on its own runs alone.
     """
-    from keenlattice.cli.views.pool import show_order
+    from keenlattice.cli.views.trial import show_order
 
     found = begin(book, rig).pool.order(before, after, game or "", seconds=seconds, matters_pct=matters)
     emit(found) if json else show_order(found, game or "")

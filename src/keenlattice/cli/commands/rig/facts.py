@@ -6,9 +6,9 @@ from typing import Annotated
 import typer
 
 from keenlattice.cli.begin import begin
-from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, hint, say, table
+from keenlattice.cli.typed import only
 from keenlattice.cli.views.rig import asked, parsed
 
 

@@ -8,10 +8,9 @@ import typer
 
 from keenlattice._state_folder import expanded
 from keenlattice.cli.begin import begin
-from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, hint, say, table
-from keenlattice.cli.typed import known_as, spot_of, words_of
+from keenlattice.cli.typed import known_as, only, spot_of, words_of
 from keenlattice.cli.views.rig import all_of_game
 from keenlattice.errors import UsageError
 from keenlattice.profile.matching import Game

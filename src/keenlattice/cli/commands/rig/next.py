@@ -6,12 +6,12 @@ from typing import Annotated
 import typer
 
 from keenlattice.cli.begin import begin
-from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Figure, Json, Sensor, Watch
 from keenlattice.cli.output import new_figure
 from keenlattice.cli.playing import at_a_terminal, playing
-from keenlattice.cli.views.played import show_played
+from keenlattice.cli.typed import only
 from keenlattice.cli.views.sheet import show_next_run
+from keenlattice.cli.views.trial import show_played
 from keenlattice.workspace.next_run import NextRun
 
 

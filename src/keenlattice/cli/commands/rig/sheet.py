@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from keenlattice.cli.begin import begin
-from keenlattice.cli.fitting import only
 from keenlattice.cli.options import Book, Json
 from keenlattice.cli.output import emit, hint, new_file, say, shown_path
+from keenlattice.cli.typed import only
 from keenlattice.cli.views.sheet import ask_of_each, note_and_tick, show_sheet, show_what_is_open
 from keenlattice.errors import UsageError
 

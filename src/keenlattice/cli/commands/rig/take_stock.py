@@ -10,7 +10,7 @@ from keenlattice.cli.options import Book, Json
 from keenlattice.cli.output import emit, hint, say, table
 from keenlattice.cli.views.sheet import asked_for, show_not_seen
 from keenlattice.errors import UsageError
-from keenlattice.workspace.wording import value_text
+from keenlattice.workspace.profile_results import value_text
 
 
 def take_stock(

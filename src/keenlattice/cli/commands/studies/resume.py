@@ -8,7 +8,7 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Figure, Json, Rig, Sensor, Watch
 from keenlattice.cli.output import new_figure, say
 from keenlattice.cli.playing import playing
-from keenlattice.cli.views.played import show_played
+from keenlattice.cli.views.trial import show_played
 
 
 def resume(

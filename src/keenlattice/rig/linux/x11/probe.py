@@ -17,8 +17,7 @@ import numpy as np
 from keenlattice.errors import RigError
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.rig.linux.recorder import Clicks, Image, Live, Spot, undisturbed
-from keenlattice.rig.linux.x11.present import Present
-from keenlattice.rig.linux.x11.stamps import drawn
+from keenlattice.rig.linux.x11.present import Present, drawn
 from keenlattice.rig.linux.x11.windows import Windows, still_there
 
 NEARLY_ALL = 0.9
