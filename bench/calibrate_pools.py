@@ -32,7 +32,9 @@ from keenlattice.rig.standin.games import GAMES
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import pipeline
 from keenlattice.rig.standin.pipeline import simulate
+from keenlattice.study.pool._answers import answers
 from keenlattice.study.pool._columns import flattened
+from keenlattice.study.pool._conclude import _share, _standing
 from keenlattice.study.pool._meta import Rigs, moderated, pooled
 from keenlattice.study.pool.evidence import EvidenceRecord
 from keenlattice.study.pool.order import Pace, in_order
@@ -96,6 +98,31 @@ def shapes(executor: Executor) -> list[Row]:
                  for shape, (one, _) in own.items()]
         rows += [Row(f"the next rig lies in its interval, {size} rigs, {shape}", one, pools * NEW, 0.93, 1)
                  for shape, (_, one) in own.items()]
+    said(rows)
+    return rows
+
+
+HONEST_SD, LIES = 0.012, {"a little": -0.03, "much": -0.10}
+
+
+def lied(what: tuple[str, int, int]) -> bool:
+    """Whether a placebo is said to help, of which a tenth of the rigs claim a gain, with errors like the others'."""
+    told, size, number = what
+    random = np.random.default_rng([len(told), size, number])
+    effects = HONEST_SD * random.standard_normal(size)
+    effects[:size // 10] += LIES[told]
+    rigs = Rigs(effects, np.full(size, HONEST_SD ** 2), np.array([0]))
+    found = answers(rigs, np.log1p(np.array([MATTERS / 100])), np.array([-1.0]))
+    shares = (_share(rigs, found, 1.0)[0], _share(rigs, found, -1.0)[0])
+    return _standing(found, 0, (), shares)[0].startswith("helps")
+
+
+def liars(executor: Executor) -> list[Row]:
+    rows = []
+    for told in LIES:
+        for size in (20, 50, 100, 200):
+            found = spread(lied, [(told, size, number) for number in range(600)], executor)
+            rows.append(Row(f"a placebo \"helps\", a tenth of {size} rigs lie: {told}", sum(found), 600, 0, 0.05))
     said(rows)
     return rows
 
@@ -245,7 +272,7 @@ def _until(best: Sequence[str], order: Sequence[str], minutes: Mapping[str, floa
 def main() -> int:
     began = time.monotonic()
     with ProcessPoolExecutor(os.cpu_count()) as executor:
-        rows = shapes(executor)
+        rows = [*shapes(executor), *liars(executor)]
         truths = spread(truth_of, range(TRUTH_RIGS), executor)
         truth = {(key, metric): np.array([one[key][place] for one, _ in truths]) for key in LIST
                  for place, metric in enumerate(METRICS)}

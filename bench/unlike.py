@@ -23,12 +23,13 @@ from keenlattice.study.hunt.play import MOST_LOOKS, MOST_PER_QUESTION
 from keenlattice.study.screen.plan import ScreenPlan
 from keenlattice.study.screen.play import Rounds
 from keenlattice.study.screen.result import Screen
-from keenlattice.study.trial.concluding import Seen, _decisive, ended
+from keenlattice.study.trial.concluding import Seen, _decisive
+from keenlattice.study.trial.concluding import over as is_over
 from keenlattice.study.trial.plan import MAX_BLOCKS, Arm, TrialPlan
 from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle, noise_of
 from keenlattice.study.trial.result import MetricResult, Trial
-from keenlattice.study.tune.play import Race
 from keenlattice.study.tune.plan import Limit, TunePlan
+from keenlattice.study.tune.play import Race
 
 Array = NDArray[np.float64]
 Random = np.random.Generator
@@ -69,7 +70,7 @@ def decided(plan: TrialPlan, run: Callable[[int, Arm], Numbers]) -> tuple[Metric
     runs: list[tuple[Arm, Numbers]] = []
     for place, (_, arm, _) in enumerate(plan.runs()):
         runs.append((arm, run(place, arm)))
-        if ended(plan, runs):
+        if is_over(plan, runs):
             break
     sides = [[one for side, one in runs if side == arm] for arm in ("before", "after")]
     return next(iter(_decisive(Seen(plan, *sides)).values())), len(runs)

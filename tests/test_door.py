@@ -61,7 +61,7 @@ def test_the_message_names_the_call_the_argument_and_the_type(tmp_path: Path) ->
     ws = Workspace(tmp_path / "book")
     for call, message in [
             (lambda: ws.show(None), "show: which takes str or Version or a result with a version, and was given None"),
-            (lambda: ws.trial("rig", "rig", blocks="8"), "trial: blocks takes int, and was given str: '8'"),
+            (lambda: ws.trial("rig", "rig", blocks="8"), "trial: blocks takes int or None, and was given str: '8'"),
             (lambda: ws.edit("rig", {"frame.cap": [1]}), "edit: settings takes Mapping of str, bool or int or float"),
             (lambda: keenlattice.open(5), "open: folder takes Path or str or None, and was given int: 5"),
             (lambda: keenlattice.metrics_of("x"), "metrics_of: capture takes Capture, and was given str: 'x'")]:

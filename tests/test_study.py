@@ -390,8 +390,9 @@ def test_steps_of_a_timer_are_told_with_a_tolerance() -> None:
         runs = [{name: float(value) for name in metrics_in(plan)} for value in values]
         return runs[:12], runs[12:]
 
-    clean, dusty = (Seen(plan, *arms(dust))._rounding("frame_ms_mean") for dust in (0.0, 1e-13))
-    assert dusty == pytest.approx(clean, rel=1e-6) and clean > 0.04
+    clean, dusty = (Seen(plan, *arms(dust)).fit("frame_ms_mean") for dust in (0.0, 1e-13))
+    assert clean is not None and dusty is not None and clean.hidden == pytest.approx(math.log(9 / 8))
+    assert dusty.hidden == pytest.approx(clean.hidden)
 
 
 def test_no_event_is_nought() -> None:

@@ -4,6 +4,7 @@ import math
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import replace
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -20,9 +21,10 @@ from keenlattice.profile.version import Entries, Version, stock
 from keenlattice.rig.journal import unfinished
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.deciding import parsed_matters
-from keenlattice.study.trial.concluding import Fit, Seen, _chance_at_the_end, conclude, ended, verdict
+from keenlattice.study.trial.adjusting import carried_over, hidden_by_steps
+from keenlattice.study.trial.concluding import Fit, Seen, _chance_at_the_end, conclude, ended, over, verdict
 from keenlattice.study.trial.looks import errors_at
-from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.play import run_trial
 from keenlattice.study.trial.result import MetricResult, Trial
 from keenlattice.study.trial.words import headline, sentence
@@ -288,6 +290,75 @@ def test_the_chance_to_be_settled_at_the_end_is_that_of_going_on_like_that(effec
     assert fit is not None and fit.middle == pytest.approx(effect, abs=2e-3)
     at_end, margin = fit.error * math.sqrt(8 / 12), math.log(1 + matters / 100)
     half = Fit(0.0, at_end, fit.dof + 4).half(errors_at(12, 0.05, True)[12])
-    means = random.normal(fit.middle, math.sqrt(fit.error ** 2 - at_end ** 2), 200_000)
+    means = fit.middle + math.sqrt(fit.error ** 2 - at_end ** 2) * random.standard_t(fit.dof, 200_000)
     settled = (np.abs(means) + half < margin) | (np.abs(means) - half > margin)
     assert _chance_at_the_end(seen, "frame_ms_mean", 1) == pytest.approx(settled.mean(), abs=0.005)
+
+
+@given(seed=st.integers(0, 10_000), blocks=st.integers(4, 40))
+def test_no_order_goes_to_and_fro_for_long(seed: int, blocks: int) -> None:
+    """Either version comes first equally often in every four blocks; and a load every four runs finds no order that
+    goes with it in the first four of eight."""
+    arms = [arm for _, arm, _ in TrialPlan(blocks, seed=seed).runs()][::2]
+    for start in range(0, blocks - 3, 4):
+        four = arms[start:start + 4]
+        assert four.count("before") == 2
+        assert start % 8 or any(one == other for one, other in pairwise(four))
+
+
+def sized(noise: float, effect: float, seed: int) -> tuple[list[tuple[Arm, dict[str, float]]], Seen]:
+    plan = TrialPlan(40, seed=seed, decides="frame_ms_mean", matters_pct=3.0, sized=True)
+    random, runs = np.random.default_rng(seed), list[tuple[Arm, dict[str, float]]]()
+    for _, arm, _ in plan.runs():
+        drawn = noise * random.standard_normal() + effect * (arm == "after")
+        runs.append((arm, {"frame_ms_mean": 7 * math.exp(drawn)}))
+        if over(plan, runs):
+            break
+    return runs, Seen(plan, *([run for side, run in runs if side == arm] for arm in ("before", "after")))
+
+
+def test_a_trial_sizes_itself_by_its_own_first_blocks() -> None:
+    asked = {noise: np.median([seen.asked for seed in range(9) if (seen := sized(noise, 0.03, seed)[1]).asked])
+             for noise in (0.005, 0.02, 0.04)}
+    assert asked[0.005] == 8 < asked[0.02] < asked[0.04]
+    for seed in range(6):
+        runs, seen = sized(0.02, 0.0, seed)
+        assert len(runs) == 2 * seen.blocks <= 2 * max(8, seen.most) and seen.most <= 40
+    # Until it has sized itself, nothing depends on the size that it will take; and it never spends more than there is.
+    early = [[errors_at(blocks, 0.05, True, True)[look] for look in (4, 6, 7)] for blocks in (9, 20, 40)]
+    assert early[0] == early[1] == early[2] and all(0 < error < 0.05 for error in early[0])
+
+
+def test_a_change_of_three_times_what_matters_takes_few_runs_and_none_takes_half_of_a_pilot_and_its_trial() -> None:
+    large = [len(sized(0.02, math.log(1.1), seed)[0]) for seed in range(20)]
+    none = [len(sized(0.02, 0.0, seed)[0]) for seed in range(20)]
+    assert np.mean(large) < 14 and np.mean(none) < 30  # with a pilot before them 29 and 41
+
+
+@pytest.mark.parametrize(("before", "after", "hidden"), [
+    ([25.0] * 12, [26.0] * 8 + [25.0] * 4, math.log(26 / 25)),        # both on two steps: off by half of one each
+    ([24.0, 25.0, 26.0] * 4, [24.0, 25.0, 26.0, 27.0] * 3, 0.0),      # spread over several: it averages out
+    ([24.0, 25.0, 26.0] * 4, [26.0] * 12, math.log(26 / 25) / 2),
+    ([25.0] * 12, [25.0] * 12, 0.0),                                  # nothing is known of any step
+    ([25.0 + 0.1 * run for run in range(12)], [26.05 + 0.1 * run for run in range(12)], 0.0)])
+def test_what_a_coarse_timer_hides_does_not_average_out(before: list[float], after: list[float], hidden: float) -> None:
+    spread, found = hidden_by_steps([np.log(before), np.log(after)])
+    assert found == pytest.approx(hidden, rel=0.01) and (spread > 0) == (hidden > 0 or len({*before}) == 3)
+
+
+def test_what_a_version_leaves_behind_is_seen_in_the_run_after_it() -> None:
+    random, chances = np.random.default_rng(4), dict[float, list[float]]()
+    for carry in (0.0, 0.03):
+        for seed in range(40):
+            plan = TrialPlan(24, seed=seed, decides="frame_ms_mean", early=False)
+            arms = [arm for _, arm, _ in plan.runs()]
+            logs = 0.01 * random.standard_normal(48) + carry * np.array([
+                place > 0 and arms[place - 1] == "after" for place in range(48)])
+            sides = np.array([[logs[2 * block + (arms[2 * block] != arm)] for block in range(24)]
+                              for arm in ("before", "after")])
+            firsts = np.array([1.0 if arm == "before" else -1.0 for arm in arms[::2]])
+            chance = carried_over(sides, firsts)
+            assert chance is not None
+            chances.setdefault(carry, []).append(chance)
+    assert np.mean(np.array(chances[0.0]) < 0.01) <= 0.1 and np.mean(np.array(chances[0.03]) < 0.01) >= 0.85
+    assert carried_over(np.zeros((2, 6)), np.ones(6)) is None

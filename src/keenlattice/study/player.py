@@ -48,6 +48,7 @@ class Run:
         seed: that it was played with.
         capture: what was recorded; without frames if nothing was.
         excluded: why it does not count; "" if it does.
+        most: how many runs the study takes at most, if that is known better by now than before; else 0.
     """
 
     place: int
@@ -56,6 +57,7 @@ class Run:
     seed: int
     capture: Capture
     excluded: str = ""
+    most: int = 0
 
 
 Each = Callable[[Run], None]
@@ -79,6 +81,7 @@ class Player:
         called: how the arm of a run that went wrong is told, behind the run's number.
         excluded: the runs that went wrong, each with the reason.
         earlier: those that went wrong before the study was stopped, by their place: arm and reason of each.
+        most: how many runs it takes at most, once a study knows better than its plan; else 0.
     """
 
     rig: Rig
@@ -93,6 +96,7 @@ class Player:
     excluded: list[str] = field(default_factory=list)
     doubts: list[str] = field(default_factory=list)
     earlier: Mapping[int, Sequence[tuple[str, str]]] = field(default_factory=dict)
+    most: int = 0
     _changed: set[str] = field(default_factory=set)
 
     def play(self, place: int, block: int, arm: str, entries: Callable[[], Entries], seed: int) -> Capture:
@@ -148,7 +152,7 @@ class Player:
             raise
         except (RigError, CaptureError) as error:
             capture, why = Capture(np.empty(0)), str(error)
-        run = Run(place, block, arm, seed, capture, why)
+        run = Run(place, block, arm, seed, capture, why, self.most)
         if why:
             self.excluded.append(self._told(place, arm, why))
         self.each(run)

@@ -221,7 +221,8 @@ def _played(book: "Logbook", rig: "Rig", study: Study, progress: Progress) -> An
     progress(count, total)
 
     def each(run: "Run") -> None:
-        nonlocal count
+        nonlocal count, total
+        total = run.most or total
         keep_run(book, study, spec, versions, run)
         if not run.excluded:
             count += 1

@@ -49,7 +49,7 @@ class Studies:
         self.trials, self.screens = Trials(opened, self._player), Screens(opened, packs)
         self.by_hand = ByHandStudies(opened, self._player)
 
-    def trial(self, before: VersionLike, after: VersionLike, *, blocks: int = 12, seconds: float = 30.0,
+    def trial(self, before: VersionLike, after: VersionLike, *, blocks: int | None = None, seconds: float = 30.0,
               decides: str = DECIDES, matters: Matters = DEFAULT_PCT, early: bool = True, repeats: int | None = None,
               warm_up_s: float = 0.0, adjusts_for: str = "", seed: int | None = None,
               switch_minutes: float | None = None, game: str | None = None,
@@ -59,7 +59,8 @@ class Studies:
         Args:
             before: the version to compare with; `GAME+rig` takes a game's and a rig-wide version together.
             after: the version that is compared with it.
-            blocks: at most so many pairs of runs, each with one run of either version.
+            blocks: at most so many pairs of runs, each with one run of either version. If not given, the noise of its
+                own first 8 says how many, 40 at most; where a switch is dear, 12.
             seconds: the length of a run.
             decides: the metrics that decide, named in advance, with commas between; they share the error.
             matters: the smallest difference that matters; see `Matters`.
@@ -110,6 +111,9 @@ class Studies:
         first, second, plan = self.screens.plan(
             before, after, together=together, rounds=rounds, seconds=seconds, decides=decides, matters=matters,
             repeats=repeats, folded=folded, warm_up_s=warm_up_s, seed=seed, switch_minutes=switch_minutes)
+        if not plan.can_tell:
+            self._opened.notice(f"{len(plan.factors)} changes in {plan.rounds} round{'s' * (plan.rounds != 1)} leave "
+                                "too few runs to tell how much runs vary: all will be unclear; one round more can tell")
         spec = ScreenSpec(KeptVersion.of(first), KeptVersion.of(second), plan, game)
         return self._player.play("screen", spec, progress)
 
@@ -219,6 +223,8 @@ class Studies:
         from keenlattice.study.blind.play import run_blind
 
         book, rig, plan = self._opened.book, self._opened.rig, BlindPlan(rounds, question)
+        if not plan.can_tell:
+            raise UsageError(f"{rounds} rounds cannot tell which feels better, even if all answers are alike: more can")
         first, second = self._opened.find(before), self._opened.find(after)
         spec = BlindSpec(KeptVersion.of(first), KeptVersion.of(second), plan, game)
         self._player.tell_of_base(spec)

@@ -16,7 +16,7 @@ from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version
 from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
 from keenlattice.study.kind import KeptVersion, game_for
-from keenlattice.study.limits import DECIDES, DEFAULT_PCT, seed_or_fresh
+from keenlattice.study.limits import BLOCKS_BY_HAND, DECIDES, DEFAULT_PCT, MOST_BLOCKS, seed_or_fresh
 from keenlattice.study.record import start
 from keenlattice.workspace._kept import unfinished_study, versions_of
 from keenlattice.workspace._pages import finished_study
@@ -48,7 +48,7 @@ class Trials:
     def __init__(self, opened: Opened, player: StudyPlayer) -> None:
         self._opened, self._player = opened, player
 
-    def plan(self, before: VersionLike, after: VersionLike, *, blocks: int = 12, seconds: float = 30.0,
+    def plan(self, before: VersionLike, after: VersionLike, *, blocks: int | None = None, seconds: float = 30.0,
              decides: str = DECIDES, matters: Matters = DEFAULT_PCT, early: bool = True, repeats: int | None = None,
              warm_up_s: float = 0.0, adjusts_for: str = "", seed: int | None = None,
              switch_minutes: float | None = None) -> "TrialPlan":
@@ -69,9 +69,10 @@ class Trials:
         costly = self._opened.by_hand or SWITCH_S[self._restart_between(first, second)] > 0
         differing = [change.key for change in changes(first.entries, second.entries)]
         repeats = runs_between_switches(self._opened, repeats, differing, 1.0, seconds + warm_up_s, switch_minutes)
-        return TrialPlan(blocks, seconds, seed_or_fresh(seed), decides, early=early, few_switches=costly,
-                         repeats=repeats, warm_up_s=warm_up_s, adjusts_for=adjusts_for,
-                         **what_matters(matters, decides))
+        sized = blocks is None and early and not costly
+        return TrialPlan(blocks or (MOST_BLOCKS if sized else BLOCKS_BY_HAND), seconds, seed_or_fresh(seed), decides,
+                         early=early, few_switches=costly, repeats=repeats, warm_up_s=warm_up_s,
+                         adjusts_for=adjusts_for, sized=sized, **what_matters(matters, decides))
 
     def play(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", game: str | None = None,
              progress: "Progress | None" = None) -> "Played[Trial]":
@@ -102,7 +103,7 @@ class Trials:
         Raises:
             BadValue: the runs are too short to tell.
         """
-        alone = replace(plan, blocks=blocks, early=False, few_switches=False)  # nothing is switched in it
+        alone = replace(plan, blocks=blocks, early=False, few_switches=False, sized=False)  # nothing is switched in it
         return self.pilot_of(self.play(before, before, alone, game, progress), after)
 
     def pilot_of(self, played: "Played[Trial]", after: VersionLike = "") -> Pilot:
@@ -159,9 +160,15 @@ class Trials:
             after: the version that is compared with it.
             plan: of the trial.
             game: what is played; needed for rig-wide versions.
+
+        Raises:
+            UsageError: two profiles, no such game, or a plan without a number of blocks.
         """
         from keenlattice.study.trial.plan import TrialSpec
 
+        if plan.sized:
+            raise UsageError("runs that you record yourself are planned with a number of blocks, such as "
+                             f"{BLOCKS_BY_HAND}")
         first, second = self._opened.find(before, both=True), self._opened.find(after, both=True)
         spec = TrialSpec(KeptVersion.of(first), KeptVersion.of(second), plan, game, files=True)
         self._player.tell_of_base(spec)

@@ -4,11 +4,13 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keenlattice.cli.output import emit, say
+from keenlattice.cli.output import emit, minutes, say
 from keenlattice.cli.playing import playing
 from keenlattice.cli.typed import HANDS, only
 from keenlattice.cli.views.trial import show_pilot, show_played, show_runs_to_come, tell_amounts
 from keenlattice.errors import UsageError
+from keenlattice.study.limits import BLOCKS_BY_HAND
+from keenlattice.study.trial.looks import SIZING
 from keenlattice.study.trial.words import LEAST_BLOCKS
 from keenlattice.workspace.played import RunsToCome
 
@@ -46,11 +48,15 @@ class Ways:
         """Plays it now."""
         self._tell(matters, options, before)
 
-        if options["blocks"] < LEAST_BLOCKS and not self.json:
+        if options["blocks"] is not None and options["blocks"] < LEAST_BLOCKS and not self.json:
             say(f"! fewer than {LEAST_BLOCKS} blocks have no word, whatever they show: --blocks {LEAST_BLOCKS} is the "
                 "least that can tell")
-        with playing(self.ws, f"{options['blocks']} blocks of two runs", self.json, self.watch, self.sensor) as told:
-            played = self.ws.trial(before, after, game=self.game, progress=told, matters=matters, **options)
+        plan = self.ws.studies.trials.plan(before, after, matters=matters, **options)
+        if plan.sized and not self.json:
+            say(f"At most {plan.blocks} blocks of two runs, about {minutes(plan.minutes())}; the noise of the first "
+                f"{SIZING} says how many it takes.", "dim")
+        with playing(self.ws, "blocks of two runs", self.json, self.watch, self.sensor) as told:
+            played = self.ws.studies.trials.play(before, after, plan, self.game, told)
         self._finished(played)
 
     def take(self, files: list[Path], columns: str) -> None:
@@ -66,7 +72,8 @@ class Ways:
     def plan_files(self, before: str, after: str, matters: str, options: StudyOptions) -> None:
         """Plans one whose runs the player records."""
         self._tell(matters, options, before)
-        plan = self.ws.studies.trials.plan(before, after, matters=matters, **options)
+        plan = self.ws.studies.trials.plan(before, after, matters=matters,
+                                           **{**options, "blocks": options["blocks"] or BLOCKS_BY_HAND})
         found = self.ws.studies.trials.from_files(before, after, plan, self.game)
         emit(found) if self.json else show_runs_to_come(found)
 

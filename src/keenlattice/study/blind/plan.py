@@ -38,6 +38,11 @@ class BlindPlan(Form):
             raise BadValue(f"an error of {self.error:g}: give one from 0.001 to 0.3")
 
     @property
+    def can_tell(self) -> bool:
+        """Whether so many rounds tell anything, if all answers are alike."""
+        return needed(self.rounds, self.error_of_a_side)[-1] <= self.rounds
+
+    @property
     def sides(self) -> tuple[str, ...]:
         """What may be told: that it is felt; or which one feels better."""
         return ("felt",) if self.question == "which" else ("before feels better", "after feels better")

@@ -114,8 +114,9 @@ def _more_than_one(seen: Tally, best: int, look: Callable[[int], float], signal:
 
 def _differs(seen: Tally, at: int, best: int, without: float, look: Callable[[int], float], signal: Signal,
              error: float, most: int) -> bool:
-    """Whether a candidate has more of the change than it would if the one that was found had done it all, by half of it
-    or more. That it does is said at two such questions' part of the error; that it does not, once that is likely.
+    """Whether a candidate has more or less of the change than it would if the one that was found had done it all, by
+    half of it or more. That it does is said at two such questions' part of the error; that it does not, once that is
+    likely.
 
     Args:
         without: what it would have, as a share of what the one that was found has.
@@ -129,8 +130,8 @@ def _differs(seen: Tally, at: int, best: int, without: float, look: Callable[[in
 
 
 def _odds_of_more(seen: Tally, at: int, best: int, without: float, signal: Signal) -> float:
-    """For half of the change or more beyond that, against nothing beyond it."""
-    sizes, parts = signal.sizes[:, None], np.array([0.0, 0.5, 0.75, 1.0])
+    """For half of the change or more beyond that, either way, against nothing beyond it."""
+    sizes, parts = signal.sizes[:, None], np.array([0.0, 0.5, 0.75, 1.0, -0.5, -0.75, -1.0])
     expected = np.stack([np.broadcast_to(sizes, (sizes.size, parts.size)), sizes * (without + parts)], axis=-1)
     pair = Tally(2)
     pair.count, pair.sum, pair.squares = (one[[best, at]] for one in (seen.count, seen.sum, seen.squares))

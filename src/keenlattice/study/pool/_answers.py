@@ -55,12 +55,12 @@ class Answers:
 
     @cached_property
     def bounds(self) -> tuple[Floats, Floats]:
-        """Where the means lie without a tenth of the rigs, as gains."""
-        return self.oriented(self.low, self.high)
+        """The intervals of the means without a tenth of the rigs, whichever they are, as gains."""
+        return self.oriented(self.low - self.half, self.high + self.half)
 
     @cached_property
     def surely(self) -> tuple[Flags, Flags]:
-        """Whether each helps, and whether each hurts, in general: without the tenth that says so most, too."""
+        """Whether each helps, and whether each hurts, in general: surely without the tenth that says so most, too."""
         (low, high), (least, most) = self.gains, self.bounds
         return (low > self.matters) & (least > 0), (high < -self.matters) & (most < 0)
 

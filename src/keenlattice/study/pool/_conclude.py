@@ -9,8 +9,8 @@ A word rests on at least LEAST_RIGS rigs, and on the difference m that matters:
                                     are beyond m; or rigs surely differ, and a fifth of them are beyond m
     not known                       anything else
 
-and alike for what hurts. Whatever is said to help or to hurt does so without the tenth of the rigs that say so most:
-a tenth of liars brings no word about.
+and alike for what hurts. Whatever is said to help or to hurt surely does so without the tenth of the rigs that say so
+most, too: the interval of what the others say leaves out nothing. So a tenth of liars brings no word about.
 """
 
 from collections.abc import Sequence

@@ -30,7 +30,7 @@ from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.measure.summaries import NO_WIDTH, percent_of
 from keenlattice.profile.pack import Claim
 from keenlattice.study.deciding import Numbers, matters_in_pct, sharing
-from keenlattice.study.screen.plan import ScreenPlan, Signs
+from keenlattice.study.screen.plan import LEAST_DOF, ScreenPlan, Signs
 from keenlattice.study.screen.result import Effect, Factor, Interaction, Standing
 from keenlattice.study.trial.concluding import word_for
 from keenlattice.study.trial.looks import ERROR, errors_of
@@ -39,7 +39,6 @@ from keenlattice.study.trial.looks import ERROR, errors_of
 # beyond chance among all pairs (Bonferroni). What three settings do only together shows as pairs of them; so pairs
 # that share a setting are told as one group that acts together.
 
-LEAST_DOF = 4
 MOST_PAIRS = 10
 ALIKE = 0.999  # of two products, once the fit has taken its part: nothing can tell these apart
 

@@ -129,6 +129,9 @@ def drawn_anew(factors: int, folded: bool, random: np.random.Generator) -> Signs
 MAX_REPEATS = 20
 
 
+LEAST_DOF = 4  # degrees of freedom that the runs have to leave
+
+
 @dataclass(frozen=True)
 class ScreenPlan(Form):
     """How a screen is run and judged.
@@ -174,6 +177,11 @@ class ScreenPlan(Form):
         """The metrics that are looked at: what decides, what is claimed, and the rest."""
         claimed = [one.metric for claims in self.claims for one in claims]
         return list(dict.fromkeys([*self.deciders, *claimed, *TRIAL_METRICS]))
+
+    @property
+    def can_tell(self) -> bool:
+        """Whether so many rounds leave enough runs to tell how much runs vary, without which nothing is told."""
+        return self.rounds * self.rows_a_round - len(self.factors) - self.rounds - 1 >= LEAST_DOF
 
     @property
     def deciders(self) -> tuple[str, ...]:

@@ -12,6 +12,7 @@ from collections.abc import Sequence
 from itertools import groupby
 
 import numpy as np
+from numpy.typing import NDArray
 
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.summaries import percent_of
@@ -158,3 +159,70 @@ def _means(arms: Sequence[Arm], logs: Floats) -> tuple[Floats, Floats, Floats]:
         start = stop
     values: Floats = np.array(found, dtype=np.float64).reshape(-1, 3).T
     return values[0], values[1], values[2]
+
+
+LEAST_FOR_CARRY = 8  # blocks
+
+
+def carried_over(logs: Floats, firsts: Floats) -> float | None:
+    """How likely the version of the run before says so much of a run by chance alone; None with too few blocks.
+
+    What a version leaves behind (caches, heat, files) is in the next run, which may be of the other one, and half of it
+    is then missing from the effect (J. E. Grizzle, Biometrics 1965). Least squares of the difference of the two runs of
+    a block, with terms for the effect, for their order, and for what came before either of them; a t test of the last.
+
+    Args:
+        logs: of both versions, block by block; shape (2, blocks), NaN where one has no number.
+        firsts: of each block, 1 if the version before comes first, else -1.
+    """
+    from scipy.special import stdtr
+
+    later = firsts * (logs[1] - logs[0])  # the second run less the first
+    left = -(firsts[1:] + firsts[:-1]) / 2  # what came before the second less what came before the first: 1 if `after`
+    good = np.isfinite(later[1:])
+    matrix = np.column_stack([firsts[1:], np.ones(left.size), left])[good]
+    dof = len(matrix) - 3
+    if len(matrix) + 1 < LEAST_FOR_CARRY or np.linalg.matrix_rank(matrix) < 3:
+        return None
+    fit, *_ = np.linalg.lstsq(matrix, later[1:][good], rcond=None)
+    squares = float(((later[1:][good] - matrix @ fit) ** 2).sum())
+    if squares <= 0:
+        return None
+    error = math.sqrt(squares / dof * float(np.linalg.inv(matrix.T @ matrix)[2, 2]))
+    return float(2 * stdtr(dof, -abs(float(fit[2])) / error))
+
+
+MANY_ALIKE = 0.5  # of the runs: with fewer different values than that a timer is coarse
+SAME_STEP = 1e-4  # of the range of all values: what differs by less is of one step of a timer, and of rounding
+DITHERED = 0.1    # of a version's runs, beyond its two commonest steps: only then do the steps average out
+
+
+def hidden_by_steps(sides: Sequence[Floats]) -> tuple[float, float]:
+    """What a coarse timer hides of the ratio of two runs, where runs share values: as a standard deviation; and beyond
+    that how far off the mean of any number of them may be. Nothing where no timer is coarse.
+
+    A run may lie anywhere within its step (W. F. Sheppard, Proceedings of the London Mathematical Society 1898). Over
+    runs that spread over several steps this averages out. Those that sit on one step, or on two beside each other, may
+    all be off by the same half of a step, which more of them do not tell.
+
+    Args:
+        sides: the logarithm of each run, of either version; NaN where it has no number.
+    """
+    values = np.sort(np.concatenate(sides))
+    values = values[np.isfinite(values)]
+    if values.size < 2 or values[-1] == values[0]:
+        return 0.0, 0.0
+    begins = np.flatnonzero(np.diff(values) > SAME_STEP * (values[-1] - values[0])) + 1
+    if begins.size + 1 > MANY_ALIKE * values.size:
+        return 0.0, 0.0
+    centres = np.array([part.mean() for part in np.split(values, begins)])
+    step = float(np.diff(centres).min())
+    stuck = sum(_beyond_two(np.abs(side[np.isfinite(side), None] - centres).argmin(axis=1)) < DITHERED
+                for side in sides)
+    return step / math.sqrt(6), stuck * step / 2
+
+
+def _beyond_two(steps: NDArray[np.int_]) -> float:
+    """The share of runs that are on none of their two commonest steps."""
+    counts = np.sort(np.bincount(steps))[::-1] if steps.size else np.ones(1)
+    return float(counts[2:].sum() / counts.sum())

@@ -36,44 +36,56 @@ from numpy.typing import NDArray
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.measure.summaries import NO_WIDTH, percent_of
+from keenlattice.report.words import TITLES
 from keenlattice.study.deciding import Numbers, matters_in_pct, sharing
 from keenlattice.study.trial.adjusting import (
     AT_START,
     EVENTS,
+    carried_over,
     drift,
     fit_of_stretches,
+    hidden_by_steps,
     interval_of_counts,
     starts_of,
     usable,
 )
-from keenlattice.study.trial.looks import ERROR, FIRST_LOOK, degrees, errors_at, looks
+from keenlattice.study.trial.looks import (
+    ERROR,
+    FIRST_LOOK,
+    SIZING,
+    blocks_for,
+    degrees,
+    errors_at,
+    looks,
+    looks_of_sized,
+)
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.result import MetricResult, Trial, Verdict
 
 LEAST_FOR_ORDER = 6  # blocks
-MANY_ALIKE = 0.5     # of the runs: with fewer different values than that a timer is coarse
-FUTILE = 0.05        # chance that all is settled by the last block, below which it is not worth playing
+FUTILE = 0.02        # chance that all is settled by the last block, below which it is not worth playing
 
 
 @dataclass(frozen=True)
 class Fit:
-    """An estimate with its standard error and the degrees of freedom of that; and whether what the plan adjusts for was
-    taken into account."""
+    """An estimate with its standard error and the degrees of freedom of that; whether what the plan adjusts for was
+    taken into account; and how far off it may be, however many blocks there are, since a timer is coarse."""
 
     middle: float
     error: float
     dof: int
     adjusted: bool = False
+    hidden: float = 0.0
 
     def half(self, error: float) -> float:
         """Half the width of the interval of which either end is wrong with that probability."""
         from scipy.special import stdtrit
 
-        return float(stdtrit(self.dof, 1 - error)) * self.error
+        return float(stdtrit(self.dof, 1 - error)) * self.error + self.hidden
 
 
 NO_EVENT = 1e-9  # a count of none comes back from its logarithm as a few 1e-16
-SAME_DIGITS = 9  # of a logarithm: values that differ by less come of the same step of a timer, and of rounding
+CARRIED = 0.01     # chance, below which it is said that the run before matters
 
 AT_SCREEN_RATE = "at the screen's rate"
 """Among a run's numbers, if it went as fast as the screen lets see (`doubts.held_by_screen`)."""
@@ -92,8 +104,38 @@ class Seen:
         return len(self.before) // self.plan.repeats
 
     @property
-    def _looked_at(self) -> bool:
-        return self.plan.early and len(looks(self.plan.blocks)) > 1
+    def most(self) -> int:
+        """How many blocks it takes at most."""
+        return min(self.plan.blocks, self.asked or self.plan.blocks)
+
+    @cached_property
+    def asked(self) -> int:
+        """How many blocks the first ones of a sized trial ask for; 0 before they are played, and of any other trial."""
+        plan = self.plan
+        if not plan.sized or self.blocks < SIZING:
+            return 0
+        runs = SIZING * plan.repeats
+        first = Seen(replace(plan, sized=False), self.before[:runs], self.after[:runs])
+        measured = [name for name in plan.deciders if first.has(name)]
+        noise = {name: fit.error * math.sqrt(np.isfinite(first.logs(name)).all(axis=0).sum())
+                 for name in measured if (fit := first.fit(name))}
+        wanted = [blocks_for(sd, math.log1p(first.matters_pct(name) / 100), ERROR / len(measured))
+                  for name, sd in noise.items()]
+        return max([SIZING, *wanted])
+
+    @property
+    def looks(self) -> tuple[int, ...]:
+        """After how many blocks it is looked at."""
+        return looks_of_sized(self.most) if self.plan.sized else looks(self.most)
+
+    def error_now(self, error: float) -> float:
+        """The one-sided error of an interval at this look, or at the first after it."""
+        errors = errors_at(self.most, error, self.plan.early, self.plan.sized)
+        return errors[min(look for look in errors if look >= min(self.blocks, self.most))]
+
+    def _degrees(self, dof: int) -> int:
+        looked_at = self.plan.early and len(self.looks) > 1
+        return degrees(dof, looked_at, self.plan.sized and self.blocks > SIZING)
 
     def has(self, name: str) -> bool:
         """Whether a metric was measured at all."""
@@ -117,13 +159,14 @@ class Seen:
             logs = logarithms(name, [next(left[arm])[name] for arm in arms], self.plan.seconds)
             began = self._starts(arms, logs)
             stretches = fit_of_stretches(arms, logs, began)
-            return stretches and Fit(*stretches[:2], degrees(stretches[2], self._looked_at), began is not None)
+            _, hidden = self._coarse(name)
+            return stretches and Fit(*stretches[:2], self._degrees(stretches[2]), began is not None, hidden)
         logs = self.logs(name)
         ratios, good = logs[1] - logs[0], np.isfinite(logs).all(axis=0)
         found = _of_blocks(ratios[good], _firsts(self.plan)[:self.blocks][good], self._apart(np.asarray(good)))
-        return found and replace(
-            found, error=math.hypot(found.error, self._rounding(name) / math.sqrt(good.sum())),
-            dof=degrees(found.dof, self._looked_at))
+        spread, hidden = self._coarse(name)
+        return found and replace(found, error=math.hypot(found.error, spread / math.sqrt(good.sum())),
+                                 dof=self._degrees(found.dof), hidden=hidden)
 
     def _apart(self, good: NDArray[np.bool_]) -> Floats | None:
         """How far apart the versions of each block began, if the plan takes that into account."""
@@ -144,14 +187,18 @@ class Seen:
         starts = starts_of(arms, logs, began)
         return starts if usable(starts) else None
 
-    def _rounding(self, name: str) -> float:
-        """What a coarse timer hides of a block's ratio: where runs share values, each may lie anywhere within a step
-        (W. F. Sheppard, Proceedings of the London Mathematical Society 1898); as standard deviation."""
-        values = logarithms(name, [run[name] for run in (*self.before, *self.after)], self.plan.seconds)
-        steps = np.unique(np.round(values[np.isfinite(values)], SAME_DIGITS))
-        if not 1 < steps.size <= MANY_ALIKE * values.size:
-            return 0.0
-        return float(np.diff(steps).min()) / math.sqrt(6 * self.plan.repeats)
+    def _coarse(self, name: str) -> tuple[float, float]:
+        """What a coarse timer hides of a block's ratio; see `hidden_by_steps`."""
+        sides = [logarithms(name, [run[name] for run in runs], self.plan.seconds) for runs in (self.before, self.after)]
+        spread, hidden = hidden_by_steps(sides)
+        return spread / math.sqrt(self.plan.repeats), 0.0 if name == EVENTS else hidden
+
+    def is_carried_over(self, name: str) -> bool:
+        """Whether what a version leaves behind shows in the run after it."""
+        if self.plan.few_switches or self.plan.repeats > 1:
+            return False
+        chance = carried_over(self.logs(name), _firsts(self.plan)[:self.blocks])
+        return chance is not None and chance < CARRIED
 
     def matters_pct(self, name: str) -> float:
         """The smallest difference of a metric that matters, in per cent."""
@@ -219,7 +266,7 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
     metric, plan, fit = METRICS[name], seen.plan, seen.fit(name)
     logs, matters = seen.logs(name), seen.matters_pct(name)
     logs = logs[:, np.isfinite(logs).all(axis=0)]
-    now = _error_now(plan, seen.blocks, error)
+    now = seen.error_now(error)
     told = (metric.name, metric.unit)
     if fit is None or not logs.size:  # with few switches runs may tell what no whole block does
         return MetricResult(*told, None, None, None, None, None, "unclear", 1 - 2 * now, logs.shape[1], matters)
@@ -233,7 +280,7 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
         ends = interval_of_counts([run[name] for run in seen.before], [run[name] for run in seen.after], plan.seconds,
                                   now)
         low, high = min(low, ends[0]), max(high, ends[1])
-    word = word_for((low, fit.middle, high), fit.half(_error_now(plan, seen.blocks, error / 2)), matters,
+    word = word_for((low, fit.middle, high), fit.half(seen.error_now(error / 2)), matters,
                     metric.lower_is_better)
     if logs.shape[1] < FIRST_LOOK or (word == "no difference that matters" and seen.is_hidden(name)):
         word = "unclear"
@@ -241,42 +288,51 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
                         1 - 2 * now, logs.shape[1], matters, fit.error, fit.dof)
 
 
-def _error_now(plan: TrialPlan, blocks: int, error: float) -> float:
-    """The one-sided error of an interval at this look, or at the first after it."""
-    errors = errors_at(plan.blocks, error, plan.early)
-    return errors[min(look for look in errors if look >= min(blocks, plan.blocks))]
-
-
 def ended(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> str:
     """Whether a trial may end here, and why: "settled" if nothing that decides is unclear, "futile" if that will hardly
     come about by its last block; else ""."""
     blocks, rest = divmod(len(runs), 2 * plan.repeats)
-    if not plan.early or rest or blocks == plan.blocks or blocks not in looks(plan.blocks):
+    if not plan.early or rest or blocks < FIRST_LOOK:
         return ""
     seen = Seen(plan, *_arms(runs))
+    if blocks >= seen.most or blocks not in seen.looks:
+        return ""
     found = [one for one in _decisive(seen).values() if one.before is not None]
     if found and all(one.verdict != "unclear" for one in found):
         return "settled"
     open_ = [one for one in found if one.verdict == "unclear"]
-    return "futile" if 2 * blocks >= plan.blocks and blocks >= 2 * FIRST_LOOK and any(
+    return "futile" if 2 * blocks >= seen.most and blocks >= 2 * FIRST_LOOK and any(
         _chance_at_the_end(seen, one.name, len(open_)) < FUTILE for one in open_) else ""
+
+
+def over(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> bool:
+    """Whether nothing is left to be played: it may end, or has had the blocks that it takes at most."""
+    blocks, rest = divmod(len(runs), 2 * plan.repeats)
+    return not rest and (blocks >= Seen(plan, *_arms(runs)).most or bool(ended(plan, runs)))
+
+
+def most_runs(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> int:
+    """How many runs a trial takes at most, by those that it has."""
+    sides = _arms(runs[:len(runs) // (2 * plan.repeats) * 2 * plan.repeats])
+    return 2 * plan.repeats * Seen(plan, *sides).most
 
 
 def _chance_at_the_end(seen: Seen, name: str, share: int) -> float:
     """The chance that a metric is settled by the last block if the rest goes on like what was seen: its mean then is
     normal around that of now."""
-    from scipy.special import ndtr
+    from scipy.special import stdtr
 
-    fit, plan = seen.fit(name), seen.plan
+    fit = seen.fit(name)
     if fit is None or fit.error == 0:
         return 1.0  # not known
-    last = fit.error * math.sqrt(seen.blocks / plan.blocks)
+    last = fit.error * math.sqrt(seen.blocks / seen.most)
     more = math.sqrt(fit.error ** 2 - last ** 2)
-    half = Fit(0.0, last, max(1, fit.dof + plan.blocks - seen.blocks)).half(
-        errors_at(plan.blocks, ERROR / share, True)[plan.blocks])
+    half = Fit(0.0, last, max(1, fit.dof + seen.most - seen.blocks), hidden=fit.hidden).half(
+        errors_at(seen.most, ERROR / share, True, seen.plan.sized)[seen.most])
     margin = math.log1p(seen.matters_pct(name) / 100)
-    within = max(0.0, float(ndtr((margin - half - fit.middle) / more) - ndtr((half - margin - fit.middle) / more)))
-    beyond = ndtr((fit.middle - margin - half) / more) + ndtr((-margin - half - fit.middle) / more)
+    under, over = ((sign * margin - sign * half - fit.middle) / more for sign in (-1, 1))
+    within = max(0.0, float(stdtr(fit.dof, over) - stdtr(fit.dof, under)))
+    beyond = stdtr(fit.dof, (fit.middle - margin - half) / more) + stdtr(fit.dof, (-margin - half - fit.middle) / more)
     return within + float(beyond)
 
 
@@ -288,9 +344,14 @@ def concluded(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]], result: Tria
     """
     before, after = _arms(runs)
     seen = Seen(plan, before, after)
-    return replace(result, metrics=conclude(plan, before, after), blocks_played=seen.blocks, ended=ended(plan, runs),
-                   drift_pct=drift(seen.logs(plan.deciders[0]).mean(axis=0)),
-                   adjusted=all(fit.adjusted for name in plan.deciders if (fit := seen.fit(name))))
+    doubts = [f"{TITLES[name]}: the version of the run before says something of a run, so what a version leaves behind "
+              "(caches, heat, files) may be missing from what it does: play longer runs, or with --warm-up"
+              for name in plan.deciders if seen.is_carried_over(name)]
+    return replace(
+        result, doubts=(*result.doubts, *doubts), metrics=conclude(plan, before, after), blocks_played=seen.blocks,
+        ended=ended(plan, runs), asked_blocks=seen.asked,
+        drift_pct=drift(seen.logs(plan.deciders[0]).mean(axis=0)),
+        adjusted=all(fit.adjusted for name in plan.deciders if (fit := seen.fit(name))))
 
 
 def _arms(runs: Sequence[tuple[Arm, Numbers]]) -> tuple[list[Numbers], list[Numbers]]:

@@ -12,6 +12,7 @@ from keenlattice.profile.compare import changes
 from keenlattice.study.deciding import Matters, check_deciding, named
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
 from keenlattice.study.limits import DECIDES, check_seconds, check_seed
+from keenlattice.study.trial.looks import SIZING
 
 Arm = Literal["before", "after"]
 MIN_BLOCKS, MAX_BLOCKS, MAX_REPEATS = 2, 1000, 20
@@ -34,6 +35,7 @@ class TrialPlan:
         repeats: how many runs of either a block holds, one after the other; their mean counts.
         warm_up_s: what is played before each run begins to count.
         matters_of: what matters of single metrics, where that differs: name, amount, and "%" or the metric's unit.
+        sized: whether its own first 8 blocks say how many it takes, `blocks` at most (see `looks`).
         order: of runs that were recorded before they were planned: which version each was of, as they were played.
         adjusts_for: a series (`gpu0.temperature`) whose value at the start of each run is taken into account; empty for
             none.
@@ -59,6 +61,7 @@ class TrialPlan:
     matters_of: Matters = ()
     adjusts_for: str = ""
     order: tuple[Arm, ...] = ()
+    sized: bool = False
 
     def __post_init__(self) -> None:
         check_deciding(self.decides, self.matters_pct, self.matters_of)
@@ -67,6 +70,8 @@ class TrialPlan:
                            f"{MAX_BLOCKS}; one run of each proves nothing")
         if self.order and sorted(self.order) != ["after"] * self.blocks + ["before"] * self.blocks:
             raise BadValue(f"an order of {len(self.order)} runs: it names {self.blocks} of either version")
+        if self.sized and (self.order or self.few_switches or not self.early or self.blocks < SIZING):
+            raise BadValue(f"a trial that sizes itself takes {SIZING} blocks at least, ends early, and switches often")
         check_seconds(self.seconds)
         check_seed(self.seed)
         if self.adjusts_for and not NAME.match(self.adjusts_for):
@@ -101,13 +106,26 @@ class TrialPlan:
         sides: list[bool] = []  # whether the version before comes first in the blocks to come
         for block in range(self.blocks):
             if not sides:
-                # In balance, what a drift adds to one block it takes from another.
-                sides = [bool(side) for side in random.permutation([True, False] * (BALANCED // 2))]
+                sides = _sides(random, to_and_fro=block % (2 * BALANCED) >= BALANCED)
             arms: tuple[Arm, Arm] = ("before", "after") if sides.pop() else ("after", "before")
             if self.few_switches and order and order[-1][1] != arms[0]:
                 arms = (arms[1], arms[0])
             order += [(block, arm, int(random.integers(2**31))) for arm in arms for _ in range(self.repeats)]
         return order
+
+
+def _sides(random: np.random.Generator, *, to_and_fro: bool) -> list[bool]:
+    """Draw which version comes first in each of BALANCED blocks: either equally often, so that what a drift adds to one
+    block it takes from another.
+
+    Args:
+        to_and_fro: whether an order that changes in every block may be drawn. A load that comes every four runs goes
+            with such an order, and passes for a difference; so it is not drawn twice in a row.
+    """
+    while True:
+        sides = [bool(side) for side in random.permutation([True, False] * (BALANCED // 2))]
+        if to_and_fro or any(one == other for one, other in pairwise(sides)):
+            return sides
 
 
 @dataclass(frozen=True)

@@ -18,7 +18,7 @@ from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
 from keenlattice.study.trial.adjusting import AT_START, at_start
-from keenlattice.study.trial.concluding import AT_SCREEN_RATE, concluded, ended, metrics_in
+from keenlattice.study.trial.concluding import AT_SCREEN_RATE, concluded, metrics_in, most_runs, over
 from keenlattice.study.trial.plan import Arm, TrialPlan, TrialSpec
 from keenlattice.study.trial.result import Price, Trial
 from keenlattice.study.trial.tell import tell_trial, trial_figures, trial_page
@@ -40,8 +40,9 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
         runs.append((arm, numbers))
         said.append((block, arm, metrics_of(capture, PRICES)))
         limits[arm].append(limited_by(capture))
-        if ended(plan, runs):
+        if over(plan, runs):
             break
+        player.most = most_runs(plan, runs) if plan.sized else 0
     player.doubts[:0] = doubts_of_order(spec)
     return concluded(plan, runs, Trial(
         player.game, spec.before.reference, spec.after.reference, plan, (), player.rig.name,

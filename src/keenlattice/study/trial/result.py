@@ -84,7 +84,8 @@ class Trial(Form, Shown):
         limited_by: what the frames of either version waited for, each with its share of the time in per cent, the mean
             over its runs (`telemetry.limited_by`); empty where the rig says nothing.
         adjusted: whether what the plan adjusts for could be taken into account, in all that decides.
-        doubts: the runs that count, and are not to be trusted, each with the reason.
+        doubts: what speaks against it: runs that count, and are not to be trusted, each with the reason; and others.
+        asked_blocks: how many the first 8 blocks of one that sizes itself asked for; else 0.
     """
 
     SCHEMA: ClassVar[str] = "keen-lattice/trial/2"
@@ -104,6 +105,7 @@ class Trial(Form, Shown):
     doubts: tuple[str, ...] = ()
     limited_by: Mapping[Arm, Mapping[str, float]] = field(default_factory=dict)
     adjusted: bool = False
+    asked_blocks: int = 0
 
     @property
     def runs_played(self) -> int:

@@ -27,6 +27,7 @@ from keenlattice.report.words import TITLES
 from keenlattice.study.deciding import told_of
 from keenlattice.study.screen.tell import standings
 from keenlattice.study.trial.figure import intervals, trial_figure, typical_block
+from keenlattice.study.trial.looks import SIZING
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.trial.words import (
@@ -64,7 +65,7 @@ def sides_of(plan: TrialPlan, runs_played: int, captures: Mapping[int, Capture])
 def tell_trial(result: Trial, beside: "Beside | None" = None) -> Telling:
     """Tell a trial: what became of what decides, each metric, what it costs, and what to do next."""
     plan = result.plan
-    early = f" (of {plan.blocks} planned: {ENDED[result.ended]})" if result.ended else ""
+    early = _planned(result)
     remarks = [drift_sentence(result), adjusted_sentence(plan.adjusts_for, result.adjusted)]
     where, drawn = ("", "") if plan.order else (f" on {result.rig}", f", seed {plan.seed}")
     return Telling(
@@ -74,6 +75,17 @@ def tell_trial(result: Trial, beside: "Beside | None" = None) -> Telling:
         [*excluded(result.excluded, result.doubts), *metrics_of_trial(result), *_prices(result),
          *(Text(remark, aside=True) for remark in remarks if remark)],
         _advice(result), one_word(result) or MIXED)
+
+
+def _planned(result: Trial) -> str:
+    """Return how many blocks it would have played at most, and why it ended before."""
+    plan, why = result.plan, f": {ENDED[result.ended]}" if result.ended else ""
+    if plan.sized:
+        most = f", {plan.blocks} at most" * (result.asked_blocks > plan.blocks)
+        asked = f"of {result.asked_blocks} that its first {SIZING} asked for{most}" if result.asked_blocks else (
+            f"of at most {plan.blocks}")
+        return f" ({asked}{why})"
+    return f" (of {plan.blocks} planned{why})" if result.ended else ""
 
 
 def metrics_of_trial(result: Trial) -> list[Block]:
@@ -109,11 +121,14 @@ def _advice(result: Trial) -> str:
     page = "; keen report makes a page of it"
     if {"better", "worse"} <= {one.verdict for one in result.decisive}:
         return f"weigh the gain against the price: {apply}, or leave it be{page}"
+    again = (f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
+             f"{told_of(result.plan)}")
+    more = (f"{again} --blocks {result.asked_blocks} plays as many blocks as it asked for; or play longer runs"
+            if result.asked_blocks > result.plan.blocks else
+            f"{again} --pilot 8, which says how many blocks would settle it")
     return {"better": f"{apply}, to keep it{page}", "worse": f"leave {result.after} be{page}",
             "no difference that matters": f"leave {result.after} be: it gains nothing{page}",
-            "unclear": f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
-                       f"{told_of(result.plan)} --pilot 8, which says how many blocks would settle it{page}",
-            }[result.deciding.verdict]
+            "unclear": f"{more}{page}"}[result.deciding.verdict]
 
 
 def trial_figures(result: Trial, beside: "Beside") -> Figures:
@@ -256,7 +271,7 @@ def _each(result: Trial, context: Context) -> list[Block]:
 def how_sure(result: Trial) -> list[Block]:
     """In plain words, how the numbers came about and what their intervals mean."""
     plan, decides = result.plan, result.deciding
-    early = f" (of {plan.blocks} planned: {ENDED[result.ended]})" if result.ended else ""
+    early = _planned(result)
     of = f"The interval of {TITLES[decides.name]}"
     matters = f"{decides.matters_pct or plan.matters_pct:.3g} %"
     meaning = {
@@ -303,8 +318,9 @@ def numbers(result: Trial, title: str = "The numbers") -> Fold:
 def trial_command(result: Trial) -> str:
     """The command that plays this trial again, seed and all."""
     plan = result.plan
-    words = [f"trial {result.before} {result.after}", f"--blocks {plan.blocks}", f"--seconds {plan.seconds:g}",
-             f"--decides {plan.decides}", f"--matters {told_of(plan)}", f"--seed {plan.seed}",
+    words = [f"trial {result.before} {result.after}", f"--blocks {plan.blocks}" * (not plan.sized),
+             f"--seconds {plan.seconds:g}", f"--decides {plan.decides}", f"--matters {told_of(plan)}",
+             f"--seed {plan.seed}",
              "--every-block" * (not plan.early), f"--repeats {plan.repeats}" * (plan.repeats > 1),
              f"--warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s),
              f"--adjusts-for {plan.adjusts_for}" * bool(plan.adjusts_for), for_game(result.before, result.game).strip()]
