@@ -24,7 +24,8 @@ def methods(ws: Workspace) -> Iterator[tuple[str, Any]]:
         for name, member in vars(type(part)).items():
             if inspect.isfunction(member) and not name.startswith("_") and name != "close":
                 yield f"{path}{name}", member
-        parts += [(f"{path}{name}.", value) for name, value in vars(part).items()
+        held = {name: getattr(part, name) for name in (*vars(part), *vars(type(part)))}
+        parts += [(f"{path}{name}.", value) for name, value in held.items()
                   if not name.startswith("_") and type(value).__module__.startswith("keenlattice.workspace")
                   and name != "opened"]
 

@@ -1,11 +1,11 @@
-"""What a package exports: the names in its `__init__.pyi`, each loaded when it is first used.
-
-The list itself is read when the first of them is asked for, so that a command, which asks for none, starts at once.
+"""What is loaded when it is first used, so that a command which asks for little of it starts at once: the names that a
+package exports, as its `__init__.pyi` lists them; and the parts of an object.
 """
 
 import sys
 from collections.abc import Callable
 from functools import cache
+from importlib import import_module
 from types import FunctionType
 from typing import Any
 
@@ -38,3 +38,25 @@ def exports(package: str, file: str) -> tuple[Callable[[str], Any], Callable[[],
         return door
 
     return load, lambda: attached()[1]()
+
+
+class Lazily:
+    """A part of an object, made when it is first asked for, of a class whose module is loaded then.
+
+    Args:
+        path: of the class, as `module:Name`.
+        make: makes the part of its owner and that class.
+    """
+
+    def __init__(self, path: str, make: Callable[[Any, Any], Any]) -> None:
+        self._path, self._make = path, make
+
+    def __set_name__(self, _owner: type, name: str) -> None:
+        self._name = name
+
+    def __get__(self, owner: Any, _class: type | None = None) -> Any:
+        if owner is None:
+            return self
+        module, _, name = self._path.partition(":")
+        part = owner.__dict__[self._name] = self._make(owner, getattr(import_module(module), name))
+        return part

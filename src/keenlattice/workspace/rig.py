@@ -2,9 +2,10 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from keenlattice._door import check_methods
+from keenlattice._exports import Lazily
 from keenlattice.catalog.values import RESTARTS, Restart, Value
 from keenlattice.errors import KeenLatticeError, RefusedByRig, RigError, UnknownName, UsageError
 from keenlattice.profile.formula import is_formula
@@ -14,9 +15,6 @@ from keenlattice.rig.find import OURS, home_of, open_rig
 from keenlattice.rig.journal import fingerprint, unfinished
 from keenlattice.rig.locks import locked
 from keenlattice.rig.places import path_of
-from keenlattice.workspace.chores import Chores
-from keenlattice.workspace.facts import Facts
-from keenlattice.workspace.games import Games
 from keenlattice.workspace.opened import Opened, VersionLike
 from keenlattice.workspace.rig_results import (
     AppliedChange,
@@ -29,14 +27,22 @@ from keenlattice.workspace.rig_results import (
     Survey,
     UndoResult,
 )
-from keenlattice.workspace.settings import Settings
-from keenlattice.workspace.sheets import Sheets
 from keenlattice.workspace.standing import Standing
 
 if TYPE_CHECKING:
     from keenlattice.rig.applying import Preview
     from keenlattice.rig.base import Rig
     from keenlattice.rig.journal import Journal
+    from keenlattice.workspace.chores import Chores
+    from keenlattice.workspace.facts import Facts
+    from keenlattice.workspace.games import Games
+    from keenlattice.workspace.settings import Settings
+    from keenlattice.workspace.sheets import Sheets
+
+
+def _part(module: str, name: str) -> Any:
+    return Lazily(f"keenlattice.workspace.{module}:{name}", lambda rig, made: made(rig._opened))
+
 
 Choose = Callable[["Rig"], bool | None]
 """Is asked what becomes of a change that was cut short: True to finish it, False to undo it, None to leave it."""
@@ -51,11 +57,15 @@ class RigHandle:
     Its parts: `settings` (the catalog), `facts`, `games`, `chores`, and `sheets` of a rig that is changed by hand.
     """
 
+    settings: "Settings" = _part("settings", "Settings")
+    facts: "Facts" = _part("facts", "Facts")
+    games: "Games" = _part("games", "Games")
+    chores: "Chores" = _part("chores", "Chores")
+    sheets: "Sheets" = _part("sheets", "Sheets")
+
     def __init__(self, opened: Opened) -> None:
         self._opened, self._book, self._standing = opened, opened.book, Standing(opened)
         self.name, self.kind = opened.rig_name, opened.kind
-        self.settings, self.facts, self.games = Settings(opened), Facts(opened), Games(opened)
-        self.chores, self.sheets = Chores(opened), Sheets(opened)
 
     @property
     def machine(self) -> "Rig":

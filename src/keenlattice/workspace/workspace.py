@@ -3,21 +3,23 @@
 import warnings
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Self
+from typing import TYPE_CHECKING, Any, Self
 
 from keenlattice._door import check_methods
+from keenlattice._exports import Lazily
 from keenlattice.logbook.book import Logbook
-from keenlattice.logbook.repair import repair
-from keenlattice.study.record import result_of, spec_of
 from keenlattice.workspace.opened import Opened, warn
-from keenlattice.workspace.pool import EvidencePool
 from keenlattice.workspace.profiles import Profiles
-from keenlattice.workspace.recordings import Recordings
 from keenlattice.workspace.rig import Choose, RigHandle, settle
-from keenlattice.workspace.studies import Studies
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import Rig
+    from keenlattice.workspace.pool import EvidencePool
+    from keenlattice.workspace.recordings import Recordings
+    from keenlattice.workspace.studies import Studies
+
+OF_A_PART = {"measure": "recordings", **dict.fromkeys(("trial", "screen", "hunt", "tune", "report"), "studies")}
+"""What is on a workspace, too, of a part that is loaded when it is first asked for."""
 
 
 @check_methods
@@ -48,18 +50,36 @@ class Workspace:
     'better'
     """
 
+    recordings: "Recordings" = Lazily("keenlattice.workspace.recordings:Recordings",  # type: ignore[assignment]
+                                      lambda ws, made: made(ws.opened))
+    studies: "Studies" = Lazily("keenlattice.workspace.studies:Studies",  # type: ignore[assignment]
+                                lambda ws, made: made(ws.opened, ws.profiles.packs))
+    pool: "EvidencePool" = Lazily("keenlattice.workspace.pool:EvidencePool",  # type: ignore[assignment]
+                                  lambda ws, made: made(ws.opened, ws.profiles.packs))
+
     def __init__(self, book: Logbook | Path | str | None = None, rig: "str | Rig" = "standin", *,
                  author: str | None = None, notice: Callable[[str], None] = warn) -> None:
         self.opened = opened = Opened(book, rig, author, notice)
         self.book = opened.book
-        self.profiles, self.rig, self.recordings = Profiles(opened), RigHandle(opened), Recordings(opened)
-        self.studies = Studies(opened, self.profiles.packs)
-        self.pool = EvidencePool(opened, self.profiles.packs)
+        self.profiles, self.rig = Profiles(opened), RigHandle(opened)
         self.edit, self.show, self.compare = self.profiles.edit, self.profiles.show, self.profiles.compare
-        self.apply, self.undo, self.measure = self.rig.apply, self.rig.undo, self.recordings.measure
-        self.trial, self.screen, self.hunt = self.studies.trial, self.studies.screen, self.studies.hunt
-        self.tune, self.report = self.studies.tune, self.studies.report
-        self.trial_of_files = self.studies.trials.of_files
+        self.apply, self.undo = self.rig.apply, self.rig.undo
+
+    if TYPE_CHECKING:
+        def _as_an_editor_sees_it(self) -> None:
+            self.measure, self.trial, self.screen = self.recordings.measure, self.studies.trial, self.studies.screen
+            self.hunt, self.tune, self.report = self.studies.hunt, self.studies.tune, self.studies.report
+            self.trial_of_files = self.studies.trials.of_files
+    else:
+        def __getattr__(self, name: str) -> Any:
+            if name == "trial_of_files":
+                return self.studies.trials.of_files
+            if name not in OF_A_PART:
+                raise AttributeError(f"a workspace has no {name}")
+            return getattr(getattr(self, OF_A_PART[name]), name)
+
+        def __dir__(self) -> list[str]:
+            return sorted({*super().__dir__(), *OF_A_PART, "trial_of_files"})
 
     def settle(self, choose: Choose | None = None) -> list[str]:
         """Put right what a process that was killed has left behind, on any rig of this logbook.
@@ -77,6 +97,9 @@ class Workspace:
         Raises:
             BookError: the logbook was made elsewhere, or cannot be written.
         """
+        from keenlattice.logbook.repair import repair
+        from keenlattice.study.record import result_of, spec_of
+
         return repair(self.book, lambda study: (spec_of(study), study.result and result_of(study)))
 
     def close(self) -> None:
