@@ -5,7 +5,8 @@
 # check  style, types, layers
 # bench  speed, each figure as a ratio to something in the same run
 # sensors  how well flashes are found over a grid of signals, written into docs/sensors.md
-# calibrate  trials and screens against the stand-in's truth, written into docs/calibration.md
+# calibrate  trials and screens against the stand-in's truth, written into docs/calibration.md; under two hours
+# calibrate-quick  the part of it that is most easily broken; about five minutes
 # torture  the fuzz runs and the kills, at full length
 # mutants  small faults, put in one at a time: whether the tests notice; about an hour
 # docs  the documentation as a site, into build/site; no network, every link checked
@@ -26,7 +27,7 @@ DEBIAN_FOR_KERNEL := qemu-system-x86 debootstrap acpica-tools e2fsprogs
 DEBIAN_FOR_WINDOWS := wine wine64 gcc-mingw-w64-x86-64-win32 unzip
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
 
-.PHONY: demo test test-windows test-kernel check bench sensors calibrate torture mutants docs package versions shots clean
+.PHONY: demo test test-windows test-kernel check bench sensors calibrate calibrate-quick torture mutants docs package versions shots clean
 
 demo: .venv/installed
 	$(BIN)/keen demo
@@ -57,6 +58,9 @@ sensors: .venv/installed-dev
 
 calibrate: .venv/installed-dev
 	$(BIN)/python -m bench.calibrate; $(BIN)/python -m bench.calibrate_pools
+
+calibrate-quick: .venv/installed-dev
+	$(BIN)/python -m bench.calibrate quick
 
 torture: .venv/installed-dev
 	KEEN_KILLS=600 $(BIN)/python -m pytest tests/test_kills.py tests/test_study.py tests/test_stranger.py \

@@ -100,7 +100,7 @@ def played(plan: TrialPlan, after: Entries, disturbance: str) -> list[tuple[Arm,
 
 def ended(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> MetricResult:
     """The deciding metric of a trial, wherever it ended."""
-    end = next((n for n in range(1, len(runs)) if stops(plan, runs[:n])), len(runs))
+    end = next((n for n in range(2, len(runs), 2) if stops(plan, runs[:n])), len(runs))
     return concluded(plan, runs[:end], Trial(GAME, "", "", plan, ())).deciding
 
 

@@ -291,11 +291,12 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
 def ended(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> str:
     """Whether a trial may end here, and why: "settled" if nothing that decides is unclear, "futile" if that will hardly
     come about by its last block; else ""."""
-    blocks, rest = divmod(len(runs), 2 * plan.repeats)
-    if not plan.early or rest or blocks < FIRST_LOOK:
-        return ""
-    seen = Seen(plan, *_arms(runs))
-    if blocks >= seen.most or blocks not in seen.looks:
+    return "" if not plan.early or len(runs) % (2 * plan.repeats) else _ended(Seen(plan, *_arms(runs)))
+
+
+def _ended(seen: Seen) -> str:
+    blocks = seen.blocks
+    if not seen.plan.early or blocks < FIRST_LOOK or blocks >= seen.most or blocks not in seen.looks:
         return ""
     found = [one for one in _decisive(seen).values() if one.before is not None]
     if found and all(one.verdict != "unclear" for one in found):
@@ -307,8 +308,10 @@ def ended(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> str:
 
 def over(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> bool:
     """Whether nothing is left to be played: it may end, or has had the blocks that it takes at most."""
-    blocks, rest = divmod(len(runs), 2 * plan.repeats)
-    return not rest and (blocks >= Seen(plan, *_arms(runs)).most or bool(ended(plan, runs)))
+    if len(runs) % (2 * plan.repeats):
+        return False
+    seen = Seen(plan, *_arms(runs))
+    return seen.blocks >= seen.most or bool(_ended(seen))
 
 
 def most_runs(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> int:
