@@ -175,7 +175,7 @@ def screen_study(number: int) -> tuple[int, int, int]:
     rounds.look()
     found = rounds.result(Screen(GAME, "", "", "", plan, (), (), 0, 0, 0)).factors
     placebos = [one.telling for one in found if one.settings[0] in PLACEBOS]
-    return (sum(one.standing in ("better", "worse") for one in placebos),
+    return (sum(placebo.standing in ("better", "worse") for placebo in placebos),
             sum(((one.low_pct or 0) > 0) + ((one.high_pct or 0) < 0) for one in placebos), len(order))
 
 

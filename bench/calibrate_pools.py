@@ -156,7 +156,7 @@ def published(executor: Executor) -> list[list[EvidenceRecord]]:
 
 
 def pool_of(players: Sequence[Sequence[EvidenceRecord]]) -> Pool:
-    return pool_evidence(flattened(one for records in players for one in records),
+    return pool_evidence(flattened(record for records in players for record in records),
                          PoolPlan(("league",), matters_pct=MATTERS))
 
 
@@ -180,7 +180,7 @@ def league(executor: Executor, players: list[list[EvidenceRecord]], truth: Truth
                if float((truth[key, metric] < -math.log1p(MATTERS / 100)).mean()) >= SOMEWHERE}
     for size in (15, 60, 600):
         pools = spread(pool_of, in_parts(players, size), executor)
-        some = [(one.change[0].setting, each) for pool in pools for one in pool.changes for each in one.metrics
+        some = [(change.change[0].setting, each) for pool in pools for change in pool.changes for each in change.metrics
                 if each.mean and each.next_rig and each.rigs >= 4]
         means = [100 * math.expm1(float(truth[key, each.metric].mean())) for key, each in some]
         rows.append(Row(f"league: the mean lies in its interval, about {size // 3} rigs a change", sum(
@@ -197,8 +197,8 @@ def league(executor: Executor, players: list[list[EvidenceRecord]], truth: Truth
 
 
 def _found(name: str, pools: Sequence[Pool], helpful: set[str]) -> list[Row]:
-    counts = {key: sum(one.telling.standing.startswith("helps") for pool in pools for one in pool.changes
-                       if one.change[0].setting == key) for key in sorted(helpful)}
+    counts = {key: sum(change.telling.standing.startswith("helps") for pool in pools for change in pool.changes
+                       if change.change[0].setting == key) for key in sorted(helpful)}
     print(f"{name}: told to help in so many of {len(pools)} leagues: {counts}")
     told = [(one.change[0].setting, one.telling.standing.startswith("helps")) for pool in pools for one in pool.changes]
     good = [said_so for key, said_so in told if key in helpful]
@@ -216,7 +216,7 @@ def careless(players: Sequence[Sequence[EvidenceRecord]]) -> list[list[EvidenceR
     for number, records in enumerate(players):
         how = {0: "mixes up", 10: "makes up"}.get(number % 20, "")
         player = replace(player_of(plan, number), careless=how)
-        found.append([_careless(one, player, plan) if how else one for one in records])
+        found.append([_careless(record, player, plan) if how else record for record in records])
     return found
 
 
@@ -227,7 +227,7 @@ def bounds(executor: Executor, players: list[list[EvidenceRecord]]) -> list[Row]
     alone, mixed = spread(pool_of, honest, executor), spread(pool_of, in_parts(wrong, 200), executor)
     held = []
     for one, other in zip(alone, mixed, strict=True):
-        told = {(change.name, each.metric): each.bounds for change in other.changes for each in change.metrics}
+        told = {(change.name, metric.metric): metric.bounds for change in other.changes for metric in change.metrics}
         held += [ends[0] <= each.mean.pct <= ends[1] for change in one.changes for each in change.metrics
                  if each.mean and (ends := told.get((change.name, each.metric)))]
     return [Row("what honest players say lies within the bounds, where every tenth is careless", sum(held), len(held),

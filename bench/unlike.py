@@ -218,7 +218,7 @@ def restarting(noise: str, number: int) -> tuple[int, int]:
     """A screen of seven placebos of which two restart the machine: how many of these are called effective where 1 %
     matters, and how many of their ends are wrong."""
     found = screen(7, (0, 3), lambda _: 0.0, noise, seed_of(f"restarting {noise}", number))
-    dear = [one.telling for one in found.factors if one.settings[0] in ("0", "3")]
+    dear = [factor.telling for factor in found.factors if factor.settings[0] in ("0", "3")]
     return (sum(one.standing in ("better", "worse") for one in dear),
             sum((one.low_pct or 0) > 0 or (one.high_pct or 0) < 0 for one in dear))
 
@@ -243,7 +243,7 @@ def paired(what: str, number: int) -> tuple[bool, bool]:
     groups = PAIRS[what]
     found = screen(10, (), lambda on: -0.04 * sum(all(on[one] for one in group) for group in groups), "normal noise",
                    seed_of(f"pairs {what}", number))
-    named = [{int(one) for one in pair.settings} for pair in found.interactions]
+    named = [{int(setting) for setting in pair.settings} for pair in found.interactions]
     there = all(any(one <= group for group in groups) for one in named)
     return there, sorted(map(sorted, named)) == sorted(map(sorted, groups))
 

@@ -20,8 +20,8 @@ def exports(package: str, file: str) -> tuple[Callable[[str], Any], Callable[[],
     def attached() -> tuple[Callable[[str], Any], Callable[[], list[str]], list[str]]:
         import lazy_loader
 
-        found: tuple[Callable[[str], Any], Callable[[], list[str]], list[str]] = lazy_loader.attach_stub(package, file)
-        return found
+        result: tuple[Callable[[str], Any], Callable[[], list[str]], list[str]] = lazy_loader.attach_stub(package, file)
+        return result
 
     def load(name: str) -> Any:
         if name == "__all__":

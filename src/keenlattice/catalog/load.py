@@ -90,14 +90,14 @@ def add_own_settings(file: Path, folder: Path) -> list[Setting]:
 
 
 def _each_once(files: Sequence[Path]) -> list[Setting]:
-    found: dict[str, Setting] = {}
+    result: dict[str, Setting] = {}
     for file in files:
         for setting in settings_in(file):
-            if setting.name in catalog() or setting.name in found:
+            if setting.name in catalog() or setting.name in result:
                 raise CatalogError(f"{file.name}: {setting.name}: there is a setting of that name already; "
                                    "choose another")
-            found[setting.name] = setting
-    return list(found.values())
+            result[setting.name] = setting
+    return list(result.values())
 
 
 def _setting(file: str, name: str, fields: dict[str, object]) -> Setting:

@@ -39,7 +39,7 @@ class Grouped(typer.core.TyperGroup):
     more: Callable[[str], Any] | None = None
 
     def __init__(self, **attributes: Any) -> None:
-        listed = {name: short for some in self.panels.values() for name, short in some.items()}
+        listed = {name: short for panel in self.panels.values() for name, short in panel.items()}
         super().__init__(**{**attributes, "commands": OnDemand(self.package, listed)})
 
     def get_command(self, ctx: Any, name: str) -> Any:

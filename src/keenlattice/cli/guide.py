@@ -209,8 +209,8 @@ class Guide:
             if frames and not self._watch.growing:
                 run = self._with_sensor(frames[-1], sensors)
                 if run is not None:
-                    for other in frames[:-1]:
-                        say(f"left alone: {other.frames.name} (a newer one came)")
+                    for frame in frames[:-1]:
+                        say(f"left alone: {frame.frames.name} (a newer one came)")
                     return run
                 fresh, waits_for_sensor = fresh or not waits_for_sensor, True
             if frames and self._watch.growing and time.monotonic() > told_at + WRITTEN_FOR_S:

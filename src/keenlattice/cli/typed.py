@@ -73,13 +73,13 @@ def pairs_of(texts: Sequence[str], option: str, form: str) -> dict[str, str]:
     Raises:
         UsageError: not of that form, or a name twice.
     """
-    found: dict[str, str] = {}
+    result: dict[str, str] = {}
     for text in texts:
         name, equals, told = (part.strip() for part in text.partition("="))
-        if not (name and equals and told) or name in found:
+        if not (name and equals and told) or name in result:
             raise UsageError(f"{option} {text!r}: write {form}, each name once")
-        found[name] = told
-    return found
+        result[name] = told
+    return result
 
 
 def words_of(command: str) -> tuple[str, ...]:
@@ -144,7 +144,7 @@ def measured(ws: "Workspace", file: Path, of: str, channel: int, stages: list[st
     if said["camera"] is not None:
         return ws.recordings.latency.of_camera(file, said["camera"], of)
     if said["press"] or said["answer"]:
-        named = dict(one.partition("=")[::2] for one in stages)
+        named = dict(stage.partition("=")[::2] for stage in stages)
         return ws.recordings.latency.of_events(file, said["press"], said["answer"], unit, named, of)
     if file.suffix.lower() == ".parquet":
         return ws.recordings.latency.measure(file, of)

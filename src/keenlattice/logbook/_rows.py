@@ -122,7 +122,7 @@ def _is_value(value: object) -> bool:
 def version(row: BookRow) -> Version:
     """A version, which its id says to be what was written."""
     entries, parents = table_in(row, "entries"), texts_in(row, "parents")
-    if not is_entries(entries) or not all(ID.fullmatch(one) for one in parents):
+    if not is_entries(entries) or not all(ID.fullmatch(parent) for parent in parents):
         raise Damaged("entries", "must be texts, numbers, or true and false")
     found = Version(text(row, "profile", PROFILE), entries, tuple(parents), text(row, "note"), text(row, "author"),
                     text(row, "time", TIME))

@@ -119,11 +119,11 @@ class Versions(BookFile):
 
     def labels(self, profile: str) -> dict[str, list[str]]:
         """Version id to its labels."""
-        found: dict[str, list[str]] = {}
+        result: dict[str, list[str]] = {}
         for label, version in self.rows(label_in, "SELECT label, version FROM labels WHERE profile = ? ORDER BY label "
                                         "LIMIT ?", profile, MOST_LABELS):
-            found.setdefault(version, []).append(label)
-        return found
+            result.setdefault(version, []).append(label)
+        return result
 
     def labelled(self, profile: str, label: str) -> Version | None:
         """The version of that label, if there is one."""
@@ -143,10 +143,10 @@ def label_in(row: read.BookRow) -> tuple[str, str]:
 
 def _lineage(version: str, parents: Mapping[str, list[str]]) -> set[str]:
     """A version's id and those of everything that it was made from."""
-    found, waiting = set(), [version] if version in parents else []
+    result, waiting = set(), [version] if version in parents else []
     while waiting:
         one = waiting.pop()
-        if one not in found:
-            found.add(one)
+        if one not in result:
+            result.add(one)
             waiting += parents.get(one, [])
-    return found
+    return result

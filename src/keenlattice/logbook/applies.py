@@ -181,7 +181,7 @@ def kept_point(token: str, title: str) -> RestorePoint:
         point = RestorePoint(dict(told["before"]), dict(told["left"]))
         texts = [*point.before, *point.left, *point.left.values(), *(one for one in point.before.values()
                                                                     if one is not None)]
-        if not all(isinstance(one, str) for one in texts):
+        if not all(isinstance(text, str) for text in texts):
             raise ValueError
     except OSError as error:
         raise BookError(f"cannot read the restore point {path}: {error.strerror}") from None

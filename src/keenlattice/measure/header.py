@@ -31,7 +31,7 @@ def header_of(path: Path) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ...]]
         layout = layout_of(path)
         return layout.header, layout.rows
     records = _first_of_parquet(path) if kind == "parquet" else _first_records(path)
-    names = tuple(dict.fromkeys(key for one in records for key in one))
+    names = tuple(dict.fromkeys(key for record in records for key in record))
     if not names:
         raise CaptureError(f"{path} holds no columns")
     return names, tuple(tuple("" if one.get(name) is None else str(one[name]) for name in names) for one in records)

@@ -99,15 +99,15 @@ def programs_in(path: Path, columns: ColumnMap) -> list[str]:
 def _ingest(path: Path, rows: Rows, columns: ColumnMap, process: str | None, about: dict[str, Any]) -> Ingested:
     keep = _of_process(path, rows, columns, process)
     times = _scaled(rows.numbers[columns.time], columns.to_ms)
-    found: list[Damage] = _unreadable(rows)
+    result: list[Damage] = _unreadable(rows)
     bad = keep & ~np.isfinite(times)
-    found += _damage(rows, np.flatnonzero(bad), "no number in the column of times")
+    result += _damage(rows, np.flatnonzero(bad), "no number in the column of times")
     keep &= ~bad
     if columns.means == "stamps":
         keep, more = _rising(rows, times, keep)
     else:
         keep, more = _positive(rows, times, keep)
-    found += more
+    result += more
     index = None if keep.all() else np.flatnonzero(keep)  # None stands for all, as it nearly always is: no copies then
     times = _at(times, index)
     shown = times if columns.means == "stamps" else np.cumsum(times)
@@ -117,7 +117,7 @@ def _ingest(path: Path, rows: Rows, columns: ColumnMap, process: str | None, abo
     typical = float(np.median(steps[::1 + steps.size // TYPICAL_OF]))
     _check_rate(path, typical, columns)
     chosen, gaps = _longest_stretch(rows, steps, typical, index)
-    found += gaps
+    result += gaps
     dropped = 0
     if columns.dropped:
         was_shown = np.asarray(_at(rows.texts[columns.dropped], index) != columns.dropped_when)
@@ -140,11 +140,11 @@ def _ingest(path: Path, rows: Rows, columns: ColumnMap, process: str | None, abo
     segments = _segments(_at(rows.texts[columns.marker], index), shown) if columns.marker else {}
     program = {"program": str(rows.texts[columns.process][keep][0])} if columns.process else {}
     told = {"source": path.name, **program, "columns": columns.model_dump(exclude_none=True), **about,
-            **({"repaired": [dict(one.__dict__) for one in found]} if found else {}),
+            **({"repaired": [dict(one.__dict__) for one in result]} if result else {}),
             **({"dropped_frames": dropped} if dropped else {}),
             **({"segments": {name: list(span) for name, span in segments.items()}} if segments else {})}
     capture = Capture(shown, cpu_ms=cpu, gpu_ms=gpu, about=told, telemetry=_series(shown, said))
-    return Ingested(capture, tuple(found), dropped, segments, float(begin) if columns.means == "stamps" else None)
+    return Ingested(capture, tuple(result), dropped, segments, float(begin) if columns.means == "stamps" else None)
 
 
 def _scaled(values: Floats, factor: float) -> Floats:
@@ -173,10 +173,10 @@ def _of_process(path: Path, rows: Rows, columns: ColumnMap, process: str | None)
 
 
 def _unreadable(rows: Rows) -> list[Damage]:
-    found: dict[str, list[int]] = {}
+    result: dict[str, list[int]] = {}
     for line, what in rows.unreadable:
-        found.setdefault(what, []).append(line)
-    return [Damage(lines[0], what, len(lines)) for what, lines in found.items()]
+        result.setdefault(what, []).append(line)
+    return [Damage(lines[0], what, len(lines)) for what, lines in result.items()]
 
 
 def _damage(rows: Rows, indices: NDArray[np.intp], what: str) -> list[Damage]:
@@ -256,11 +256,11 @@ def _segments(markers: NDArray[np.object_], shown: Floats) -> dict[str, tuple[fl
         raise CaptureError(f"the column of markers changes {starts.size - 1} times: {MOST_SEGMENTS} segments can be "
                            "told apart; is it the right column?")
     ends = [*(shown[one] for one in starts[1:]), shown[-1]]
-    found: dict[str, tuple[float, float]] = {}
+    result: dict[str, tuple[float, float]] = {}
     times: Counter[str] = Counter()
     for start, end in zip(starts, ends, strict=True):
         name = str(markers[start])
         times[name] += 1
         if name:
-            found[name if times[name] == 1 else f"{name} ({times[name]})"] = (float(shown[start]), float(end))
-    return found
+            result[name if times[name] == 1 else f"{name} ({times[name]})"] = (float(shown[start]), float(end))
+    return result

@@ -64,7 +64,7 @@ class Latency:
         """As a capture that has clicks and no frames."""
         return Capture(np.empty(0), self.press_ms, self.answer_ms, about={
             **self.about, "misses": self.misses, "unasked": self.unasked,
-            "doubts": [[one.at_ms, one.what] for one in self.doubts]}, stage_ms=self.stage_ms)
+            "doubts": [[doubt.at_ms, doubt.what] for doubt in self.doubts]}, stage_ms=self.stage_ms)
 
 
 def matched(press_ms: Floats, steps: Steps) -> Latency:

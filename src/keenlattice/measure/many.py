@@ -32,11 +32,11 @@ class ManyMetrics(Shown):
 
     def _rows(self) -> Rows:
         """A row for each capture that could be read."""
-        return [{"file": one.file, "frames": one.frames, "seconds": one.seconds, **one.metrics}
-                for one in self.captures if not one.refused]
+        return [{"file": capture.file, "frames": capture.frames, "seconds": capture.seconds, **capture.metrics}
+                for capture in self.captures if not capture.refused]
 
     def _caption(self) -> str:
-        left_out = sum(bool(one.refused) for one in self.captures)
+        left_out = sum(bool(capture.refused) for capture in self.captures)
         return f"{len(self.captures) - left_out} captures" + f", {left_out} left out" * bool(left_out)
 
 

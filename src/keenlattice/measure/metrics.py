@@ -122,7 +122,7 @@ def _late(frames: Floats) -> NDArray[np.intp]:
     """The frames that stutter, by their places, rising. Only those are looked at whose local median may be so low."""
     suspects = np.flatnonzero(_may_be_late(frames))
     pieces = (suspects[first:first + AT_ONCE] for first in range(0, suspects.size, AT_ONCE))
-    return np.concatenate([suspects[:0], *(some[_are_late(frames, some)] for some in pieces)])
+    return np.concatenate([suspects[:0], *(piece[_are_late(frames, piece)] for piece in pieces)])
 
 
 def _are_late(frames: Floats, some: NDArray[np.intp]) -> NDArray[np.bool_]:

@@ -86,8 +86,8 @@ def _units(name: str, typical: float) -> list[Unit]:
 
 
 def _named(name: str) -> Unit | None:
-    found: list[Unit] = [unit for unit, words in UNIT_WORDS.items() if re.search(words, name.lower())]
-    return found[0] if len(found) == 1 else None
+    result: list[Unit] = [unit for unit, words in UNIT_WORDS.items() if re.search(words, name.lower())]
+    return result[0] if len(result) == 1 else None
 
 
 def _is_stage(name: str) -> bool:

@@ -337,7 +337,7 @@ def _rows_of_text(path: Path, layout: Layout, numbers: Sequence[str], texts: Seq
         if len(cells) != len(layout.header):
             yield number, [], [], f"{len(cells)} cells instead of {len(layout.header)}"
             continue
-        yield (number, [_number(cells[one], layout.decimal) for one in of_numbers], [cells[one] for one in of_texts],
+        yield (number, [_number(cells[one], layout.decimal) for one in of_numbers], [cells[text] for text in of_texts],
                "")
 
 

@@ -192,8 +192,8 @@ def _claim_table(claim: Claim) -> "Table":
         table[key] = value
     if claim.evidence:
         evidence = tomlkit.aot()
-        for one in claim.evidence:
-            evidence.append(tomlkit.item(one.model_dump()))
+        for record in claim.evidence:
+            evidence.append(tomlkit.item(record.model_dump()))
         table["evidence"] = evidence
     return table
 

@@ -83,9 +83,9 @@ def what_changed(context: Context) -> list[Block]:
     """The settings that differ, each with its reason and layer; what is wrong with them; what has slipped since."""
     if not context.changes:
         return [Text("The two versions set the same.")]
-    rows = [[one.key, one.before, one.after, one.layer, _why(one)] for one in context.changes]
+    rows = [[change.key, change.before, change.after, change.layer, _why(change)] for change in context.changes]
     keys = {own_key(item.key) for item in context.changes}
-    about = [one for one in context.findings if keys & set(one.settings)]
+    about = [finding for finding in context.findings if keys & set(finding.settings)]
     alerts: list[Block] = [_found(one) for one in about]
     for version, settings in context.slipped.items():
         if own := [text for text in settings if text.partition(":")[0] in keys]:
@@ -112,7 +112,7 @@ def _found(one: Finding) -> Alert:
 def the_rig(context: Context) -> list[Block]:
     """The rig's facts, what is wrong with it beside what was changed, and what has slipped on it."""
     keys = {own_key(item.key) for item in context.changes}
-    alerts: list[Block] = [_found(one) for one in context.findings if not keys & set(one.settings)]
+    alerts: list[Block] = [_found(finding) for finding in context.findings if not keys & set(finding.settings)]
     for version, settings in context.slipped.items():
         if others := [text for text in settings if text.partition(":")[0] not in keys]:
             alerts.append(Alert(f"{version} was applied, and the rig no longer holds {'; '.join(others)}",
@@ -155,7 +155,7 @@ def to_repeat(context: Context, commands: Sequence[str], told: str, study: str =
     Args:
         study: the command that computes it again, such as `studies again 7`; "" if the logbook does not have it.
     """
-    lines = [f"{context.command(one)}    # plays it again" for one in commands]
+    lines = [f"{context.command(command)}    # plays it again" for command in commands]
     if study:
         lines.append(f"{context.command(study)}    # computes it again from the kept runs")
     return [Commands(lines), Text(f"{context.made} {told}".strip())]
@@ -173,6 +173,6 @@ def for_game(reference: str, game: str) -> str:
 
 def excluded(runs: Sequence[str], doubts: Sequence[str] = ()) -> list[Block]:
     """The runs that went wrong, which count in nothing; and what speaks against some that count, the first of it."""
-    return [*(Alert(f"{one}: it does not count, and was played again") for one in runs),
-            *(Alert(one) for one in doubts[:MOST_DOUBTS]),
+    return [*(Alert(f"{run}: it does not count, and was played again") for run in runs),
+            *(Alert(doubt) for doubt in doubts[:MOST_DOUBTS]),
             *([Alert(f"and {len(doubts) - MOST_DOUBTS} more such runs")] if len(doubts) > MOST_DOUBTS else [])]

@@ -146,7 +146,7 @@ def recurring(axes: "Axes", capture: Capture) -> "Axes":
     axes.set_ylim(0, 1.25 * max(1.0, float(found.strength.max())))
     axes.set_xlim(float(found.period_s.min()), float(found.period_s.max()))
     ticks = [one for one in (0.2, 0.5, 1, 2, 5, 10, 20) if found.period_s.min() <= one <= found.period_s.max()]
-    axes.set_xticks(ticks, [f"{one:g}" for one in ticks])
+    axes.set_xticks(ticks, [f"{tick:g}" for tick in ticks])
     axes.minorticks_off()
     if hitches := found.hitches:
         at = int(np.argmin(np.abs(found.period_s - hitches.period_s)))

@@ -44,11 +44,11 @@ def reading_rows(runs: Sequence[Mapping[str, Reading]]) -> list[list[str]]:
     """Each series over some runs: its title and unit, the middle of its means, and the worst there was."""
     rows = []
     for name in dict.fromkeys(name for run in runs for name in run):
-        found, kind = [run[name] for run in runs if name in run], kind_of(name)
-        worst = (min if kind.worst == "low" else max)(one.worst for one in found)
+        result, kind = [run[name] for run in runs if name in run], kind_of(name)
+        worst = (min if kind.worst == "low" else max)(one.worst for one in result)
         if name in QUIET and worst < 1:
             continue
-        rows.append([f"{series_title(name)}, {kind.unit}", f"{median(one.mean for one in found):.{kind.decimals}f}",
+        rows.append([f"{series_title(name)}, {kind.unit}", f"{median(one.mean for one in result):.{kind.decimals}f}",
                      f"{worst:.{kind.decimals}f}"])
     return rows
 

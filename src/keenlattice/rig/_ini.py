@@ -111,13 +111,13 @@ class Ini:
         self._text = "".join(lines)
 
     def _lines(self) -> list[_Line]:
-        found, section = [], ""
+        result, section = [], ""
         for number, line in enumerate(_split(self._text)):
             if match := SECTION.match(line):
                 section = match["name"]
             elif one := _line_of(number, section, line.rstrip("\r\n")):
-                found.append(one)
-        return found
+                result.append(one)
+        return result
 
     def _line(self, section: str, key: str) -> _Line | None:
         lines = self._lines()

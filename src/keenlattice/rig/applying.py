@@ -27,7 +27,7 @@ class Write:
 
     @property
     def values(self) -> Edits:
-        return {one.key: one.after for one in self.changes}
+        return {change.key: change.after for change in self.changes}
 
 
 @dataclass(frozen=True)
@@ -195,7 +195,7 @@ def adopt(rig: Rig, book: Logbook, drift: Drift, author: str) -> Version:
     What has not slipped stays as it is stored, formulas included.
     """
     with locked(rig, f"adopting what has become of {drift.version.reference}"):
-        entries = with_changes(drift.version.entries, {one.key: one.after for one in drift.changes})
+        entries = with_changes(drift.version.entries, {change.key: change.after for change in drift.changes})
         with book.together():
             adopted = book.commit(drift.version.profile, entries, author=author, parents=[drift.version],
                                   note=f"adopted from the rig {rig.name}")

@@ -59,18 +59,18 @@ def named(facts: "Mapping[str, FactValue | None]", devices: Sequence[str], known
     """
     kinds = {**FACTS, **{f"{device}_{one}": told for device in devices for one, told in OF_A_DEVICE.items()}}
     in_formulas = {str(name): fact for fact, name in zip(kinds, formula_names({one: 0 for one in kinds}), strict=True)}
-    found: dict[str, FactValue | None] = {}
+    result: dict[str, FactValue | None] = {}
     for name, value in facts.items():
         fact = name if name in kinds or (value is None and name in known) else in_formulas.get(name)
         if fact is None:
             raise UnknownName("fact", name, [*kinds, *in_formulas], "`keen rig facts --list` shows all there are")
-        if fact in found:
+        if fact in result:
             raise UsageError(f"{fact} is told twice: {name} is the same fact")
         if value is not None and not _is(value, kinds[fact][0]):
             kind, what = kinds[fact]
             raise UsageError(f"{fact}={value}: it takes {TAKES[kind]}. {what}")
-        found[fact] = value
-    return found
+        result[fact] = value
+    return result
 
 
 def device_names(devices: Sequence[str]) -> tuple[str, ...]:
@@ -79,9 +79,9 @@ def device_names(devices: Sequence[str]) -> tuple[str, ...]:
     Raises:
         UsageError: one that is no name.
     """
-    for one in devices:
-        if not one.isidentifier() or not one.isascii() or len(one) > 40:
-            raise UsageError(f"{one!r} is no name of a device: letters, digits and _, like gpu0")
+    for device in devices:
+        if not device.isidentifier() or not device.isascii() or len(device) > 40:
+            raise UsageError(f"{device!r} is no name of a device: letters, digits and _, like gpu0")
     return tuple(dict.fromkeys(devices))
 
 

@@ -135,14 +135,14 @@ def sharing(names: Sequence[str], measured: Callable[[str], bool], judge: Callab
         judge: what comes out of one of them, with some part of the error.
         unclear: whether that is still open.
     """
-    found: dict[str, Judged] = {}
+    result: dict[str, Judged] = {}
     left = [name for name in names if measured(name)]
     share = max(1, len(left))
     while True:
-        found |= {name: judge(name, error / share) for name in left}
-        left = [name for name in left if unclear(found[name])]
+        result |= {name: judge(name, error / share) for name in left}
+        left = [name for name in left if unclear(result[name])]
         if not left or len(left) == share:
-            return {name: found[name] if name in found else judge(name, error) for name in names}
+            return {name: result[name] if name in result else judge(name, error) for name in names}
         share = len(left)
 
 

@@ -54,9 +54,9 @@ class Form:
 
     @classmethod
     def _read(cls, content: object) -> Self:
-        found: Self = _adapter(cls).validate_python(content)
-        found._check()
-        return found
+        result: Self = _adapter(cls).validate_python(content)
+        result._check()
+        return result
 
     def _check(self) -> None:
         """Whether it holds together beyond its types.

@@ -67,8 +67,8 @@ def _answer(title: str, versions: Sequence[PastVersion], trials: Sequence[Trial]
     if not trials:
         return f"{title} has {made}, {state}, and none of it has been measured yet."
     counts: dict[str, int] = {}
-    for one in trials:
-        counts[one.deciding.verdict] = counts.get(one.deciding.verdict, 0) + 1
+    for trial in trials:
+        counts[trial.deciding.verdict] = counts.get(trial.deciding.verdict, 0) + 1
     told = ", ".join(f"{count} {word}" for word, count in counts.items())
     return (f"{title} has {made}, {state}; of {len(trials)} trial{'s' * (len(trials) != 1)}: {told}. The newest: "
             f"{whole_answer(trials[0])}")
@@ -89,7 +89,7 @@ def _picture(trials: Sequence[Trial]) -> Picture:
         steps(figure.add_axes((0.18, 0.5 / height, 0.5, 1 - 0.8 / height)), trials)
         return figure
 
-    said = "; ".join(f"{one.before} to {one.after}: {headline(one)}" for one in trials[:MOST_TRIALS])
+    said = "; ".join(f"{trial.before} to {trial.after}: {headline(trial)}" for trial in trials[:MOST_TRIALS])
     return Picture("What each measured step did", f"The deciding metric of each trial, with its interval. {said}", draw)
 
 
@@ -99,8 +99,8 @@ def _each(trials: Sequence[Trial], screens: Sequence[Screen]) -> list[Block]:
     blocks: list[Block] = []
     if trials:
         blocks.append(Table(["from", "to", "by", "change", "verdict"], [
-            [one.before, one.after, TITLES[one.deciding.name], percent(one.deciding)[1], one.deciding.verdict]
-            for one in trials], code=(0, 1)))
+            [trial.before, trial.after, TITLES[trial.deciding.name], percent(trial.deciding)[1], trial.deciding.verdict]
+            for trial in trials], code=(0, 1)))
     for one in screens:
         blocks += [Text(f"Of what differs between {one.before} and {one.after}, one by one:"), standings(one)]
     return blocks
@@ -111,14 +111,14 @@ def _sure(trials: Sequence[Trial]) -> list[Block]:
         return [Text("What has not been measured is not known, however it feels.")]
     rest = [Text("The numbers of each trial:")] if len(trials) > 1 else []
     return [Text("Of the newest trial:"), *how_sure(trials[0]), *rest,
-            *(numbers(one, f"{one.before} against {one.after}") for one in trials)]
+            *(numbers(trial, f"{trial.before} against {trial.after}") for trial in trials)]
 
 
 def _how_to_repeat(profile: str, trials: Sequence[Trial], context: Context) -> list[Block]:
     if not trials:
         return [Commands([context.command(f"trial {profile}@stock {profile}") + "    # measures it"]),
                 Text(context.made)]
-    return to_repeat(context, [trial_command(one) for one in trials],
+    return to_repeat(context, [trial_command(trial) for trial in trials],
                      "The seed draws everything that is drawn; versions are kept in the logbook and never change.")
 
 

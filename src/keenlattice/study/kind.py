@@ -61,7 +61,7 @@ class Spec(Form):
     @property
     def about(self) -> str:
         """The same, in the words of a list."""
-        return " against ".join(one.reference for one in self.versions)
+        return " against ".join(version.reference for version in self.versions)
 
     @property
     def runs(self) -> int:
@@ -235,8 +235,8 @@ def kind_named(name: str) -> Kind[Any, Any]:
     if name not in KINDS:
         raise BookError(f"a study of the kind {name[:40]!r} in the logbook: there is no such kind; it is damaged, or "
                         "was tampered with")
-    found: Kind[Any, Any] = import_module(f"keenlattice.study.{name}.play").KIND
-    return found
+    result: Kind[Any, Any] = import_module(f"keenlattice.study.{name}.play").KIND
+    return result
 
 
 def game_for(versions: Sequence[Version], game: str | None) -> str:

@@ -206,7 +206,7 @@ def _gone_on(book: "Logbook", rig: "Rig", study: Study) -> Study:
     states, now_held = held_by(study), Held.by(rig)
     if states and not changes(states[-1].values, now_held.values):
         return study
-    plan = {**study.plan, HELD: [*(one.to_keep() for one in states), now_held.to_keep()]}
+    plan = {**study.plan, HELD: [*(state.to_keep() for state in states), now_held.to_keep()]}
     return replan(book, study, plan)
 
 
@@ -236,11 +236,11 @@ def _played(book: "Logbook", rig: "Rig", study: Study, progress: Progress) -> An
 
 def _gone_wrong(book: "Logbook", study: Study) -> dict[int, list[tuple[str, str]]]:
     """The runs that went wrong so far, by their place: arm and reason of each."""
-    found: dict[int, list[tuple[str, str]]] = {}
+    result: dict[int, list[tuple[str, str]]] = {}
     for run in runs_of(book, study):
         if run.excluded:
-            found.setdefault(run.place, []).append((run.arm, run.excluded))
-    return found
+            result.setdefault(run.place, []).append((run.arm, run.excluded))
+    return result
 
 
 def _nobody(_done: int, _total: int) -> None:

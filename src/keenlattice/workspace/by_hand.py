@@ -105,7 +105,7 @@ class ByHandStudies:
         book, name = self._opened.book, self._opened.rig_name
         applied = book.last_apply(name, game)
         kept = tuple(book.keep_capture(one, name, game, applied.version if applied else "stock") for one in captures)
-        seconds = round(sum(one.seconds for one in captures) / len(captures), 1)
+        seconds = round(sum(capture.seconds for capture in captures) / len(captures), 1)
         return measured(name, game, seconds, 0, captures, kept)
 
     def take_back(self) -> NextRun:

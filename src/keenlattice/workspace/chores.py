@@ -25,7 +25,7 @@ class ChoreList(Result):
     chores: "tuple[Chore, ...]"
 
     def _rows(self) -> Rows:
-        return [one.__dict__ for one in self.chores]
+        return [chore.__dict__ for chore in self.chores]
 
     def _caption(self) -> str:
         return f"{len(self.chores)} chores of the rig {self.rig}"

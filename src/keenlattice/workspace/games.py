@@ -46,8 +46,8 @@ class MatchResult(Result):
     unknown: tuple[str, ...] = field(default=(), metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
-        return [{"option": one.option, "value": one.value, "file": one.file, "line": one.line}
-                for one in self.options or ()]
+        return [{"option": option.option, "value": option.value, "file": option.file, "line": option.line}
+                for option in self.options or ()]
 
     def _caption(self) -> str:
         return f"{self.executable} gets the profile of {self.game}" if self.game else f"{self.executable} gets none"
@@ -83,7 +83,7 @@ class Games:
         if not isinstance(self._opened.rig, TakesGames):
             raise UsageError(f"the games of the rig {self._opened.rig_name} are its own, and stay as they are; choose "
                              "another with --rig")
-        known = next((one for one in self._opened.rig.games() if one.name == name), Game(name, name))
+        known = next((game for game in self._opened.rig.games() if game.name == name), Game(name, name))
         return read_games(self._opened.rig.home).get(name) or Listed(known)
 
     def tell(self, told: "Listed", look: bool = False) -> "Listed":

@@ -52,8 +52,8 @@ class NextRun(Result):
     finished: "Played[Any] | None" = field(default=None, metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
-        return [{"step": one.number, "setting": one.title, "before": one.before, "after": one.after}
-                for one in self.steps]
+        return [{"step": step.number, "setting": step.title, "before": step.before, "after": step.after}
+                for step in self.steps]
 
     def _caption(self) -> str:
         count = f"{len(self.steps)} step{'s' * (len(self.steps) != 1)}, then " if self.steps else ""

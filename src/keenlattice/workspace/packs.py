@@ -34,7 +34,7 @@ class RuleResult:
     @property
     def is_new(self) -> bool:
         """Whether taking it over would change anything."""
-        return not self.offered.fails and any(one.status in NEW for one in self.offered.settings)
+        return not self.offered.fails and any(setting.status in NEW for setting in self.offered.settings)
 
     def plain(self) -> dict[str, Any]:
         """As it stands in the JSON."""
@@ -138,12 +138,12 @@ class Packs:
         with self._opened.book.together():  # all of its versions, or none
             for profile, entries in adopted(chosen, self._standing.stored).items():
                 before = self._opened.find(profile)
-                if found := changes(before.entries, entries):
+                if result := changes(before.entries, entries):
                     after = self._opened.commit([before], entries, note or f"from the pack {pack.title}")
-                    made.append(EditResult(before, after, found))
+                    made.append(EditResult(before, after, result))
         return AdoptResult(tuple(made), tuple(
-            f"{one.key}: {one.why}" for rule in chosen if not rule.fails for one in rule.settings
-            if one.status in ("refused here", "unknown here")),
+            f"{setting.key}: {setting.why}" for rule in chosen if not rule.fails for setting in rule.settings
+            if setting.status in ("refused here", "unknown here")),
             tuple(f"rule {one.number}: {one.fails}" for one in chosen if one.fails))
 
     def write(self, file: Path | str, which: VersionLike, since: VersionLike = "", *, title: str = "",

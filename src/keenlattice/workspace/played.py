@@ -218,7 +218,7 @@ class Pilot(Result):
     trial: "Played[Trial]" = field(metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
-        return [one.__dict__ for one in self.plans]
+        return [plan.__dict__ for plan in self.plans]
 
     def _caption(self) -> str:
         return f"{self.decides}: two runs vary by {100 * self.noise_sd:.2g} % from block to block"

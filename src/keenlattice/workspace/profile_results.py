@@ -32,7 +32,7 @@ class EditResult(Result):
         return self.after
 
     def _rows(self) -> Rows:
-        return [one.plain() for one in self.changes]
+        return [change.plain() for change in self.changes]
 
     def _caption(self) -> str:
         return f"{self.after.reference} made from {self.before.reference}" if self.changes else (
@@ -80,9 +80,9 @@ class History(Result):
     versions: tuple[Past, ...]
 
     def _rows(self) -> Rows:
-        return [{"version": one.version.reference, "marks": ", ".join(one.marks), "time": one.version.time,
-                 "author": one.version.author, "note": one.version.note, "changes": ", ".join(one.changes)}
-                for one in self.versions]
+        return [{"version": version.version.reference, "marks": ", ".join(version.marks), "time": version.version.time,
+                 "author": version.version.author, "note": version.version.note, "changes": ", ".join(version.changes)}
+                for version in self.versions]
 
     def _caption(self) -> str:
         return f"{self.profile}: {len(self.versions)} versions"
@@ -139,8 +139,8 @@ class ShowResult(Result):
     set_by: Version | None = field(default=None, metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
-        return [{key: value for key, value in one.plain().items() if key != "shadows"} for one in self.settings
-                if one.effective.is_set]
+        return [{key: value for key, value in setting.plain().items() if key != "shadows"} for setting in self.settings
+                if setting.effective.is_set]
 
     def _caption(self) -> str:
         return f"{self.version.reference}{f': {self.note}' if self.note else ''}"
@@ -174,7 +174,7 @@ class Comparison(Result):
     single_runs: tuple[int, int] = field(metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
-        return [plain(one) for one in self.changes]
+        return [plain(change) for change in self.changes]
 
     def _caption(self) -> str:
         measured = f"; {self.trials[0]._caption()}" if self.trials else "; not measured"

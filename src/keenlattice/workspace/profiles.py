@@ -137,7 +137,7 @@ class Profiles:
                ask: Settle | None) -> "Callable[[Merge], dict[str, Side]]":
         """Tells how each conflict of a merge is settled."""
         def sides(found: "Merge") -> dict[str, Side]:
-            known = {one.key for one in found.conflicts}
+            known = {conflict.key for conflict in found.conflicts}
             if odd := [key for key in settle if key not in known]:
                 there = ", ".join(sorted(known)) or "none"
                 raise UsageError(f"--settle {odd[0]}: no conflict there; there are {there}")
@@ -161,7 +161,7 @@ class Profiles:
                                   for one in found.conflicts})
         differs = changes(parents[0].entries, entries)
         made = self._opened.commit(parents, entries, note) if differs or len(parents) > 1 else parents[0]
-        return MergeResult(parents[0], made, differs, tuple(one.key for one in found.conflicts), note)
+        return MergeResult(parents[0], made, differs, tuple(conflict.key for conflict in found.conflicts), note)
 
     def label(self, which: VersionLike, name: str) -> Version:
         """Gives a version a name of its own; a label that is there already moves.
@@ -192,8 +192,8 @@ class Profiles:
         versions, labels = self._opened.book.history(profile, most), self._opened.book.labels(profile)
         known, applied = {one.id: one for one in versions}, self._opened.book.last_apply(self._opened.rig_name, profile)
         return History(profile, tuple(
-            Past(one, tuple(labels.get(one.id, ())), _changed_by(self._opened.book, one, known),
-                 applied is not None and one.id == applied.version) for one in versions))
+            Past(version, tuple(labels.get(version.id, ())), _changed_by(self._opened.book, version, known),
+                 applied is not None and version.id == applied.version) for version in versions))
 
     def show(self, which: VersionLike, setting: str = "") -> ShowResult:
         """The effective value of each setting, and the layer that it comes from; or all about one.
@@ -322,8 +322,8 @@ def _changed_by(book: "Logbook", version: Version, known: Mapping[str, Version])
     """What a version changed, as a player would type it."""
     parents = [known.get(parent) or book.version(version.profile, parent) for parent in version.parents[:1]]
     before = parents[0].entries if parents else {}
-    return tuple(f"{one.key}={'' if one.after is None else written(one.after)}"
-                 for one in changes(before, version.entries))
+    return tuple(f"{change.key}={'' if change.after is None else written(change.after)}"
+                 for change in changes(before, version.entries))
 
 
 def _is_pack(one: object) -> bool:

@@ -80,7 +80,7 @@ def measured(rig: str, game: str, seconds: float, seed: int, captures: "Sequence
     return MeasureResult(
         rig, game, seconds, seed, tuple(files), tuple(metrics_of(one) for one in captures),
         tuple(f"run {number}: {why}" for number, one in enumerate(captures, 1) for why in doubts_of(one)),
-        tuple(readings(one) for one in captures), tuple(limited_by(one) for one in captures),
+        tuple(readings(capture) for capture in captures), tuple(limited_by(one) for one in captures),
         sum(one.click_ms.size for one in captures), sum(one.latency_ms.size for one in captures), captures[-1])
 
 

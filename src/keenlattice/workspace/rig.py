@@ -119,7 +119,7 @@ class RigHandle:
         rig = self.machine
         words = {place: rig.place_in_words(place) if isinstance(rig, NamesPlaces) else "" for place in plan.places}
         places = tuple(dict.fromkeys(words[place] or str(path_of(place, rig.home)) for place in plan.places))
-        keys = [one.key for one in plan.changes if one.after is not None]
+        keys = [change.key for change in plan.changes if change.after is not None]
         at_start = tuple(rig.held_at_start(keys)) if isinstance(rig, HoldsAtStart) else ()
         return ApplyResult(plan.version, self.machine.name, plan.restart, changes, plan.unknown, places, plan.refused,
                            self._otherwise(plan), plan, at_start)
@@ -128,10 +128,10 @@ class RigHandle:
         """The formulas that come to something else once the rig-wide profile, too, is on the rig."""
         from keenlattice.profile.layers import Base
 
-        formulas = [one for one in plan.changes if is_formula(plan.version.entries.get(one.key))]
+        formulas = [change for change in plan.changes if is_formula(plan.version.entries.get(change.key))]
         planned = Base(self._standing.stored(WHOLE_RIG), self.machine.facts())
         under = self._standing.effective(plan.version, planned) if formulas else {}
-        then = {one.key: under[one.key].value for one in formulas if one.key in under}
+        then = {formula.key: under[formula.key].value for formula in formulas if formula.key in under}
         return {one.key: (one.after, value) for one in formulas
                 if (value := then.get(one.key)) is not None and one.after is not None and value != one.after}
 
@@ -221,8 +221,8 @@ class RigHandle:
             RigError: the rig did not take it.
         """
         found = self._drift(put_back=True)
-        for one in found.profiles:
-            if (sheet := self.apply(one.version).sheet) is not None:
+        for profile in found.profiles:
+            if (sheet := self.apply(profile.version).sheet) is not None:
                 return replace(found, sheet=sheet)
         return found
 

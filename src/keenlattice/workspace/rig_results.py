@@ -72,7 +72,7 @@ class ApplyResult(OrSheet):
     sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
-        return [one.__dict__ for one in self.changes]
+        return [change.__dict__ for change in self.changes]
 
     def _caption(self) -> str:
         if self.sheet is not None:
@@ -134,7 +134,7 @@ class RestorePoints(Result):
     points: tuple[RestorePoint, ...]
 
     def _rows(self) -> Rows:
-        return [one.plain() for one in self.points]
+        return [point.plain() for point in self.points]
 
     def _caption(self) -> str:
         return f"{len(self.points)} restore points of the rig {self.rig}"
@@ -201,8 +201,8 @@ class Survey(Result):
     titles: Mapping[str, str] = field(metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
-        return [{**one.model_dump(), "settings": ", ".join(one.settings)} for one in self.findings]
+        return [{**finding.model_dump(), "settings": ", ".join(finding.settings)} for finding in self.findings]
 
     def _caption(self) -> str:
-        wrong = sum(one.kind == "wrong" for one in self.findings)
+        wrong = sum(finding.kind == "wrong" for finding in self.findings)
         return f"{self.rig}: {wrong} settings plainly wrong" if wrong else f"{self.rig}: nothing is plainly wrong"

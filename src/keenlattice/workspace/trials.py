@@ -121,7 +121,7 @@ class Trials:
 
         plan = played.result.plan
         warm_up = warm_up_of(list(played.captures().values()))
-        known = [one for one in played.result.decisive if one.low_pct is not None] or [played.result.deciding]
+        known = [metric for metric in played.result.decisive if metric.low_pct is not None] or [played.result.deciding]
         noises = {one: noise_of(played.result, one.name) for one in known}
         last = max(known, key=lambda one: noises[one].sd / one.matters_pct)  # what decides last
         noise, matters, error = noises[last], last.matters_pct, ERROR / len(known)
@@ -147,7 +147,7 @@ class Trials:
         """The restart that switching from one version to the other takes."""
         from keenlattice.rig.applying import restart_for
 
-        return restart_for(self._opened.rig, [one.key for one in changes(before.entries, after.entries)])
+        return restart_for(self._opened.rig, [change.key for change in changes(before.entries, after.entries)])
 
     def from_files(self, before: VersionLike, after: VersionLike, plan: "TrialPlan",
                          game: str | None = None) -> RunsToCome:
@@ -281,12 +281,12 @@ class ClaimsResult(Result):
     rules: tuple[Repeated, ...]
 
     def _rows(self) -> Rows:
-        return [{"rule": rule.rule, "metric": one.claim.metric, "direction": one.claim.direction,
-                 "at_least_pct": one.claim.at_least_pct, "here": one.here}
-                for rule in self.rules for one in rule.claims]
+        return [{"rule": rule.rule, "metric": claim.claim.metric, "direction": claim.claim.direction,
+                 "at_least_pct": claim.claim.at_least_pct, "here": claim.here}
+                for rule in self.rules for claim in rule.claims]
 
     def _caption(self) -> str:
-        return f"{self.pack} on {self.rig}: {sum(not one.not_repeated for one in self.rules)} rules repeated"
+        return f"{self.pack} on {self.rig}: {sum(not rule.not_repeated for rule in self.rules)} rules repeated"
 
 
 def repeat_claims(opened: Opened, packs: Packs, player: StudyPlayer, file: Path | str, plan: "TrialPlan",

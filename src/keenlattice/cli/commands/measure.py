@@ -59,8 +59,8 @@ def _say_more(ws: "Workspace", found: "MeasureResult") -> None:
     elif not found.clicks and isinstance(ws.rig.machine, FindsSpot):
         say(f"Latency was not measured: which pixel answers a click is not known. keen rig game {game} --answers-at "
             f"look --rig {ws.rig.kind} finds out by clicking into the game", "dim")
-    for one in found.doubts:
-        say(f"! {one}")
+    for doubt in found.doubts:
+        say(f"! {doubt}")
     if found.last.about.get("composed"):
         say("! a compositor draws this screen: what is timed is when the game handed a frame over, not when it was "
             "seen")

@@ -49,9 +49,9 @@ def adopt(file: File, only: Only = None, note: Note = "", book: Book = None, rig
     if json:
         emit(made)
         return
-    for one in made.versions:
-        say(f"{one.after.reference} made from {one.before.reference}", "bold")
-        show_changes(ws.rig.machine.catalog(), one.changes)
+    for version in made.versions:
+        say(f"{version.after.reference} made from {version.before.reference}", "bold")
+        show_changes(ws.rig.machine.catalog(), version.changes)
     for line in (*made.left_out, *made.conditions_not_met):
         say(f"! {line}")
     say("\nNothing is on the rig yet." if made.versions else

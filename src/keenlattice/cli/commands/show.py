@@ -27,32 +27,32 @@ def show(
     if setting and all_:
         raise UsageError(f"--all shows every setting, and {setting} was asked for: leave one of them out")
     ws = begin(book, rig)
-    found, catalog = ws.show(reference, setting), ws.rig.machine.catalog()
+    result, catalog = ws.show(reference, setting), ws.rig.machine.catalog()
     if json:
-        emit(found)
+        emit(result)
         return
-    entries = found.version.entries
-    of_pool = ws.pool.about({key: one for key, one in entries.items() if setting in ("", key)}, found.version.profile)
+    entries = result.version.entries
+    of_pool = ws.pool.about({key: one for key, one in entries.items() if setting in ("", key)}, result.version.profile)
     if setting:
-        _whole_story(catalog, found)
+        _whole_story(catalog, result)
         show_of_pool(of_pool)
         return
-    shown = [one.effective for one in found.settings if all_ or one.effective.is_set]
-    say(found._caption(), "bold")
+    shown = [one.effective for one in result.settings if all_ or one.effective.is_set]
+    say(result._caption(), "bold")
     if shown:
         table(["setting", "value", "from", "instead of"], [
             [one.key, value_of(catalog, one), one.layer, instead_of(catalog, one)] for one in shown])
-    if hidden := len(found.settings) - len(shown):
+    if hidden := len(result.settings) - len(shown):
         where = "unknown: nobody has said what they are at" if ws.rig.by_hand else "at stock"
         say(f"{hidden} other settings are {where} (--all shows them).", "dim")
-    for key in found.unknown:
+    for key in result.unknown:
         say(f"! {key} is set here, but the rig {ws.rig.name} does not have it: kept, and not applied")
-    tell_what_is_not_held(catalog, found)
+    tell_what_is_not_held(catalog, result)
     say()
     show_of_pool(of_pool)
-    show_findings(found.findings)
-    if found.version.entries and found.version.profile != "rig":
-        hint(_next(found))
+    show_findings(result.findings)
+    if result.version.entries and result.version.profile != "rig":
+        hint(_next(result))
 
 
 def _next(found: "ShowResult") -> str:

@@ -29,7 +29,7 @@ def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
     for version, count in found.slipped.items():
         say(f"! no longer as applied: {version} ({count} settings); see `keen drift`")
     show_findings(found.findings)
-    show_of_pool(ws.pool.about_fixing([key for one in found.findings for key in one.settings]))
+    show_of_pool(ws.pool.about_fixing([key for finding in found.findings for key in finding.settings]))
     _hint(ws, found)
 
 

@@ -69,8 +69,8 @@ def _show_points(known: "RestorePoints") -> None:
         say(f"Nothing has been done to the rig {known.rig} yet: there is nothing to go back to.")
         return
     table(["number", "when", "what", ""], [
-        [str(one.done.number), one.done.time[:16].replace("T", " "),
-         f"chore {one.done.what}" if one.done.kind in ("chore", "done") else one.done.title,
-         "in force" if one.in_force else {"done": "for good", "seen": "looked at"}.get(one.done.kind, "")]
-        for one in reversed(known.points)], right=[0])
+        [str(point.done.number), point.done.time[:16].replace("T", " "),
+         f"chore {point.done.what}" if point.done.kind in ("chore", "done") else point.done.title,
+         "in force" if point.in_force else {"done": "for good", "seen": "looked at"}.get(point.done.kind, "")]
+        for point in reversed(known.points)], right=[0])
     say("\nTo go back to before one of them: keen undo --to NUMBER. What came after it is then undone, too.", "dim")

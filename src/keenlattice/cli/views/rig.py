@@ -79,13 +79,13 @@ def parsed(given: list[str]) -> "dict[str, FactValue | None]":
     Raises:
         UsageError: not of that form.
     """
-    found: dict[str, FactValue | None] = {}
+    result: dict[str, FactValue | None] = {}
     for text in given:
         name, equals, value = (part.strip() for part in text.partition("="))
         if not equals or not name:
             raise UsageError(f"{text!r}: write NAME=VALUE")
-        found[name] = _value(value)
-    return found
+        result[name] = _value(value)
+    return result
 
 
 def _value(text: str) -> "FactValue | None":
@@ -151,7 +151,7 @@ def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "By
 
 
 def _needs(plan: "ApplyResult", one: "AppliedChange") -> str:
-    if any(each.setting in plan.refused for each in plan.changes if each.step == one.step):
+    if any(change.setting in plan.refused for change in plan.changes if change.step == one.step):
         return "REFUSED HERE"
     if one.setting in plan.at_start:
         return "keen to start the game"
@@ -162,6 +162,6 @@ def _needs(plan: "ApplyResult", one: "AppliedChange") -> str:
 def warn_of_facts(catalog: "Catalog", plan: "ApplyResult") -> None:
     """Says of a formula that it comes to something else once the rig-wide profile, too, is on the rig."""
     for key, values in plan.otherwise.items():
-        now, then = (value_text(catalog, key, one) for one in values)
+        now, then = (value_text(catalog, key, value) for value in values)
         warn(f"{key} comes to {now} on the rig as it is, and to {then} once the rig-wide profile is on it: apply rig "
              "first, and restart what has to")

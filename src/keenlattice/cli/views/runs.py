@@ -63,7 +63,7 @@ def _middle_and_range(values: list[float]) -> list[str]:
 def _side_by_side(*values: float) -> list[str]:
     """Numbers of runs, all as exact: with no digit that the next run would not bear out."""
     exact = 0.1 if max(map(abs, values)) < 100 else 1.0
-    return [rounded(one, exact) for one in values]
+    return [rounded(value, exact) for value in values]
 
 
 def show_metrics_of_run(numbers: Mapping[str, float], every: bool) -> None:
@@ -152,8 +152,8 @@ def show_latency(found: "LatencyResult") -> None:
     if found.grid_ms:
         say(f"the waits come in steps of about {found.grid_ms:.1f} ms ({1000 / found.grid_ms:.0f} Hz): a polling "
             "rate or a refresh. A change smaller than a step shows in the mean of many presses alone")
-    for one in found.doubts[:DOUBTS_SHOWN]:
-        say(f"! the press at {one.at_ms / 1000:.2f} s: {one.what}")
+    for doubt in found.doubts[:DOUBTS_SHOWN]:
+        say(f"! the press at {doubt.at_ms / 1000:.2f} s: {doubt.what}")
     if len(found.doubts) > DOUBTS_SHOWN:
         say(f"! and {len(found.doubts) - DOUBTS_SHOWN} more like these (--json lists all)")
     say("\nThese intervals describe this recording. To compare two versions, record each several times, in turn.",

@@ -112,8 +112,8 @@ def show_findings(found: "Sequence[Finding]") -> None:
 def show_changes(catalog: Catalog, changes: Sequence[Change], before: str = "from", after: str = "to") -> None:
     """A table of changes, with the title of each setting."""
     table(["setting", before, after, ""],
-          [[one.key, value_text(catalog, one.key, one.before), value_text(catalog, one.key, one.after),
-            catalog[one.key].title if one.key in catalog else "not in this rig's catalog"] for one in changes])
+          [[change.key, value_text(catalog, change.key, change.before), value_text(catalog, change.key, change.after),
+            catalog[change.key].title if change.key in catalog else "not in this rig's catalog"] for change in changes])
 
 
 def show_by_owner(catalog: Catalog, changes: Mapping[str, Sequence[Change]], before: str, after: str,
@@ -131,8 +131,8 @@ def show_pack(catalog: "Catalog", pack: "PackResult") -> None:
     say(f"{pack.title}{by} ({pack.licence or 'no licence given'})", "bold")
     if pack.note:
         say(pack.note)
-    for one in pack.rules:
-        _show_rule(catalog, one.offered)
+    for rule in pack.rules:
+        _show_rule(catalog, rule.offered)
 
 
 def _show_rule(catalog: "Catalog", one: "OfferedRule") -> None:
@@ -143,7 +143,7 @@ def _show_rule(catalog: "Catalog", one: "OfferedRule") -> None:
     if one.fails:
         say(f"! its condition does not hold: {one.fails}")
     else:
-        table(["setting", "now", "offered", "here"], [_row(catalog, each) for each in one.settings])
+        table(["setting", "now", "offered", "here"], [_row(catalog, setting) for setting in one.settings])
     for claim in one.rule.claim:
         say(f"claims: {told(claim)}" + (" (no evidence comes with it)" if not claim.evidence else ""), "dim")
         for evidence in claim.evidence:

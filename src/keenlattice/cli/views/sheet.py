@@ -139,22 +139,22 @@ def asked_for(settings: "list[Setting]") -> dict[str, str]:
 
     if not is_terminal(sys.stdin):
         raise UsageError("nobody can be asked here; give SETTING=VALUE")
-    found: dict[str, str] = {}
+    result: dict[str, str] = {}
     for number, one in enumerate(settings, 1):
         say(f"\n{number} of {len(settings)}: {one.title} ({one.name}); it takes {one.allowed()}", "bold")
         say(f"  where: {one.where}", "dim")
         while answer := typer.prompt("What does it show? Enter if you cannot tell, q to stop", default="",
                                      show_default=False).strip():
             if answer.lower() == "q":
-                return found
+                return result
             try:
                 one.parsed(answer)
             except BadValue as error:
                 say(f"! {error}")
                 continue
-            found[one.name] = answer
+            result[one.name] = answer
             break
-    return found
+    return result
 
 
 def show_not_seen(settings: "list[Setting]", game: str, domain: str) -> None:
@@ -163,7 +163,7 @@ def show_not_seen(settings: "list[Setting]", game: str, domain: str) -> None:
     if not settings:
         say(f"Every setting{of} is known.")
         return
-    table(["not known", "where to look"], [[one.name, one.where or ""] for one in settings])
+    table(["not known", "where to look"], [[setting.name, setting.where or ""] for setting in settings])
     words = " ".join([*(["--game", game] if game else []), *(["--domain", domain] if domain else [])])
     hint(f"keen rig take-stock {words} --ask, or SETTING=VALUE with what you see".replace("  ", " "))
 

@@ -143,7 +143,7 @@ class Telling:
             + ", measured in the same way:")
         result = self._trial(edited, with_rumour, 2).result
         say(headline(result), VERDICT_STYLES.get(one_word(result) or MIXED, ""))
-        if {one.verdict for one in result.decisive} == {"no difference that matters"}:
+        if {metric.verdict for metric in result.decisive} == {"no difference that matters"}:
             say("So it does nothing that matters, and that is shown, not assumed: leave it out.")
 
     def _go_back(self, at_first: str) -> None:

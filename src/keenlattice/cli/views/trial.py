@@ -66,11 +66,11 @@ def show_runs_to_come(found: "RunsToCome") -> None:
 
 def show_claims(found: "ClaimsResult") -> None:
     """What was claimed, and whether it holds here."""
-    for one in found.rules:
-        if one.not_repeated:
-            say(f"Rule {one.rule} was not repeated: {one.not_repeated}", "dim")
+    for rule in found.rules:
+        if rule.not_repeated:
+            say(f"Rule {rule.rule} was not repeated: {rule.not_repeated}", "dim")
         else:
-            _show_rule(one)
+            _show_rule(rule)
 
 
 def _show_rule(one: "Repeated") -> None:
@@ -137,18 +137,18 @@ NOT_KNOWN = "not in the pool"
 def show_change(found: "PoolLook", one: "ChangeHere") -> None:
     """All about one change."""
     say(one.change.name, "bold")
-    for each in one.change.metrics:
-        say(f"\n{TITLES[each.metric]}: {each.told}", "bold")
-        studies = f"{counted(each.rigs, 'rig')}, {counted(each.studies, 'study', 'studies')}" + (
-            f"; {each.silent} more were begun and gave no number" * bool(each.silent))
+    for metric in one.change.metrics:
+        say(f"\n{TITLES[metric.metric]}: {metric.told}", "bold")
+        studies = f"{counted(metric.rigs, 'rig')}, {counted(metric.studies, 'study', 'studies')}" + (
+            f"; {metric.silent} more were begun and gave no number" * bool(metric.silent))
         table(["", ""], [
-            ["in general", f"{interval(each.mean)} %" if each.mean else "-"],
-            ["on the next rig", f"{range_of(each.next_rig)} in 95 of 100 cases" if each.next_rig else "-"],
-            ["to be expected here", f"{expected_said(one.expected, each.metric)} %" if each.mean else "-"],
-            ["on how many", shares(each)], ["from", studies],
-            ["if a tenth lie", f"the mean is {range_of(each.bounds)}" if each.bounds else "-"],
-            *(["", side_said(side)] for side in each.sides)])
-        for why in each.doubts:
+            ["in general", f"{interval(metric.mean)} %" if metric.mean else "-"],
+            ["on the next rig", f"{range_of(metric.next_rig)} in 95 of 100 cases" if metric.next_rig else "-"],
+            ["to be expected here", f"{expected_said(one.expected, metric.metric)} %" if metric.mean else "-"],
+            ["on how many", shares(metric)], ["from", studies],
+            ["if a tenth lie", f"the mean is {range_of(metric.bounds)}" if metric.bounds else "-"],
+            *(["", side_said(side)] for side in metric.sides)])
+        for why in metric.doubts:
             say(f"! {why}")
     say(f"\nThis rig: {_this_rig(found)}. Only a trial here tells.", "dim")
 

@@ -167,7 +167,7 @@ def _back(rig: ByHand, now: State, origin: State) -> State:
     then: State = {**now, rig.place: origin[rig.place]}
     for game in rig.games():
         was, held = rig.values({**now, **origin}, game.name), rig.values(now, game.name)
-        back = {one.key: one.after for one in changes(held, was) if rig.written_here(game.name, one.key)}
+        back = {change.key: change.after for change in changes(held, was) if rig.written_here(game.name, change.key)}
         then = {**then, **rig.changed(then, game.name, back)} if back else then
     return then
 
@@ -193,13 +193,13 @@ def by_hand(rig: ByHand, why: str) -> Iterator[HandChanges]:
 def steps_between(rig: ByHand, now: State, then: State, why: str) -> list[SheetStep]:
     """The steps that a person takes from one state of a rig to another, in the order of the restarts that they need."""
     notes = read_notes(rig)
-    found: list[tuple[str, Change]] = [
+    result: list[tuple[str, Change]] = [
         (owner, one) for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
         for one in changes(rig.values(now, owner), rig.values(then, owner)) if not rig.written_here(owner, one.key)]
-    order = {one.key: number for number, group in enumerate(rig.steps("", [one for _, one in found]))
+    order = {one.key: number for number, group in enumerate(rig.steps("", [one for _, one in result]))
              for one in group}
-    found.sort(key=lambda step: order[step[1].key])
-    return [step_of(rig, number, owner, one, why, notes) for number, (owner, one) in enumerate(found, 1)]
+    result.sort(key=lambda step: order[step[1].key])
+    return [step_of(rig, number, owner, one, why, notes) for number, (owner, one) in enumerate(result, 1)]
 
 
 def holding(rig: ByHand) -> dict[str, dict[str, Value]]:

@@ -58,12 +58,12 @@ def sensors(root: Path) -> Source | None:
                 files.append((f"{part}.{called}", file, times))
 
     def read() -> Values:
-        found: dict[str, list[float]] = {}
+        result: dict[str, list[float]] = {}
         for name, file, times in files:
             if (value := number(file)) is not None:
-                found.setdefault(name, []).append(value * times)
+                result.setdefault(name, []).append(value * times)
         return {name: sum(values) if name.endswith(".power") else values[0] if name.endswith(".clock") else max(values)
-                for name, values in found.items()}
+                for name, values in result.items()}
     return read if files else None
 
 
@@ -215,7 +215,7 @@ def game(root: Path, pids: list[int]) -> Source:
 
 def engine_times(root: Path, pids: list[int]) -> dict[str, float]:
     """For how long processes have kept the drawing engine of each GPU busy, in ns, by address and client."""
-    found: dict[str, float] = {}
+    result: dict[str, float] = {}
     for pid in pids:
         folder = root / "proc" / str(pid)
         for name in entries(folder / "fd"):
@@ -229,8 +229,8 @@ def engine_times(root: Path, pids: list[int]) -> dict[str, float]:
                   if re.match(r"drm-engine-(render|gfx|3d)", key)]
             if ns and "drm-client-id" in told:
                 client = f"{told.get('drm-pdev', '').strip()} {told['drm-client-id'].strip()}"
-                found[client] = max(found.get(client, 0.0), max(ns))
-    return found
+                result[client] = max(result.get(client, 0.0), max(ns))
+    return result
 
 
 def share_of_time(a_second: float) -> Callable[[float], float | None]:

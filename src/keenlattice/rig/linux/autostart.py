@@ -50,7 +50,7 @@ class Autostart(Part):
     @cached_property
     def _entries(self) -> Mapping[str, tuple[Path, str]]:
         """By setting: the player's file for an entry, and what the system's says; empty if there is none."""
-        found: dict[str, tuple[Path, str]] = {}
+        result: dict[str, tuple[Path, str]] = {}
         for folder in (self._own, *self._system):
             try:
                 names = sorted(one.name for one in folder.iterdir() if one.suffix == ".desktop")[:MOST]
@@ -60,9 +60,9 @@ class Autostart(Part):
                 text = _text(folder / name)
                 if text is not None and GROUP in text:
                     key = as_setting("startup", name.removesuffix(".desktop"))
-                    known = found.get(key, (self._own / name, ""))
-                    found[key] = (known[0], known[1] or (text if folder != self._own else ""))
-        return found
+                    known = result.get(key, (self._own / name, ""))
+                    result[key] = (known[0], known[1] or (text if folder != self._own else ""))
+        return result
 
     def settings(self) -> list[Setting]:
         return [Setting.model_validate({
@@ -133,14 +133,14 @@ def _text(file: Path) -> str | None:
 
 def _lines_of_group(text: str) -> list[tuple[int, str, str]]:
     """The number, key and value of each line of an entry's own group."""
-    found, inside = [], False
+    result, inside = [], False
     for number, line in enumerate(text.splitlines()):
         if line.startswith("["):
             inside = line.strip() == GROUP
         elif inside and "=" in line and not line.startswith("#"):
             key, _, value = line.partition("=")
-            found.append((number, key.strip(), value.strip()))
-    return found
+            result.append((number, key.strip(), value.strip()))
+    return result
 
 
 def _is_hidden(text: str) -> bool:

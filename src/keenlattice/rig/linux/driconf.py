@@ -64,7 +64,7 @@ class _Reader:
 
     def owned(self, owner: str) -> list[_Ours]:
         """What is an owner's, from top to bottom."""
-        return [one for device in self.devices for one in device.ours if one.owner == owner]
+        return [our for device in self.devices for our in device.ours if our.owner == owner]
 
     def _start(self, tag: str, attributes: dict[str, str]) -> None:
         self._open.append(tag)
@@ -163,7 +163,7 @@ DEVICE = ("driconf", "device")
 def _without(content: bytes, owner: str, path: str) -> bytes:
     """The content without an owner's entries; a device goes if nothing else is in it."""
     for device in reversed(_Reader(content, path).devices):  # from the last: the places of those before stay
-        mine = [one for one in device.ours if one.owner == owner]
+        mine = [our for our in device.ours if our.owner == owner]
         if mine and len(mine) == len(device.ours) and not device.shared:
             content = _cut(content, device.start, device.end, OF_DEVICE)
             continue
@@ -208,19 +208,19 @@ def as_regexp(pattern: str) -> str:
     >>> as_regexp("orbit-*.x86_64")
     '^orbit-.*[.]x86_64$'
     """
-    found, at = "", 0
+    result, at = "", 0
     while at < len(pattern):
         letter, first = pattern[at], at + 1 + pattern.startswith("!", at + 1)
         close = pattern.find("]", first + 1)  # one that comes first is a letter
         if letter == "[" and close > 0 and "/" not in pattern[at:close]:
             inside = pattern[at + 1:close]
-            found += f"[{'^' + inside[1:] if inside.startswith('!') else inside}]"
+            result += f"[{'^' + inside[1:] if inside.startswith('!') else inside}]"
             at = close
         else:
-            found += {"*": ".*", "?": "."}.get(letter) or (letter if letter.isalnum() or letter in "-_ " else
+            result += {"*": ".*", "?": "."}.get(letter) or (letter if letter.isalnum() or letter in "-_ " else
                                                           f"\\{letter}" if letter in "^\\" else f"[{letter}]")
         at += 1
-    return f"^{found}$"
+    return f"^{result}$"
 
 
 REG_EXTENDED, REG_NOSUB = 1, 8
@@ -246,7 +246,7 @@ def _compiled(pattern: str) -> "ctypes.Array[ctypes.c_char] | None":
 
 
 def _is_costly(pattern: str) -> bool:
-    counts = [max(int(one or 1) for one in (found[1][:6], found[2][:6])) for found in COUNTED.finditer(pattern)]
+    counts = [max(int(one or 1) for one in (result[1][:6], result[2][:6])) for result in COUNTED.finditer(pattern)]
     return BACK_REFERENCE.search(pattern) is not None or math.prod(counts) > MOST_REPEATS
 
 

@@ -58,7 +58,7 @@ def settings_of(driver: Driver) -> list[Setting]:
     Raises:
         RigError: the description is not what EGL_MESA_query_driver promises.
     """
-    found: list[Setting] = []
+    result: list[Setting] = []
     current: dict[str, str] = {}
     choices: list[str] = []
 
@@ -74,7 +74,7 @@ def settings_of(driver: Driver) -> list[Setting]:
 
     def end(tag: str) -> None:
         if tag == "option":
-            found.extend(_setting(dict(current), choices))
+            result.extend(_setting(dict(current), choices))
             current.clear()
 
     parser = expat.ParserCreate()
@@ -84,7 +84,7 @@ def settings_of(driver: Driver) -> list[Setting]:
     except (expat.ExpatError, CatalogError, ValueError) as error:
         raise RigError(f"the driver {driver.name} describes its options in a way that is not understood: {error}"
                        ) from None
-    return found
+    return result
 
 
 def _setting(option: dict[str, str], choices: list[str]) -> list[Setting]:

@@ -52,11 +52,11 @@ def _of(device: Path, place: str) -> Iterator[Knob]:
 
 def _clocks(device: Path, place: str) -> Iterator[Knob]:
     for folder, least, highest, lowest, top in CLOCKS:
-        for found in sorted(device.glob(folder))[:1]:
-            low, high = number_in(found / lowest), number_in(found / top)
-            if not low or not high or not (found / least).is_file() or not (found / highest).is_file():
+        for result in sorted(device.glob(folder))[:1]:
+            low, high = number_in(result / lowest), number_in(result / top)
+            if not low or not high or not (result / least).is_file() or not (result / highest).is_file():
                 continue
-            for end, file, stock in (("least", found / least, low), ("highest", found / highest, high)):
+            for end, file, stock in (("least", result / least, low), ("highest", result / highest, high)):
                 yield Knob(setting(f"gpu.clock-{end}", f"{end.capitalize()} clock of the GPU", "whole", stock,
                                    unit="MHz", low=low, high=high, **DISPUTED,
                                    trades="Between these two the driver chooses the clock by the load."),

@@ -51,20 +51,20 @@ class Device:
 def devices(root: Path) -> list[Device]:
     """The devices of the classes that matter here, by address; those without any interrupt included."""
     folder = root / PCI
-    found: list[Device] = []
+    result: list[Device] = []
     asked_for = set(counts(root))
     lines = _lines(folder, asked_for)
     for path in sorted(folder.iterdir()) if folder.is_dir() else []:
         kind = next((kind for code, kind in CLASSES.items() if _text(path / "class").startswith(code)), "")
         if not kind:
             continue
-        number = sum(device.name.rstrip("0123456789") == kind for device in found)
+        number = sum(device.name.rstrip("0123456789") == kind for device in result)
         messages, line = _messages(path), _line(path, asked_for)
-        found.append(Device(
+        result.append(Device(
             f"{kind}{number}", path.name, "message" if messages else "line" if line else "none",
             True if messages else _can_do_messages(path), messages or ((line,) if line else ()),
             not messages and lines.count(line) > 1, _driver(path)))
-    return found
+    return result
 
 
 def _lines(folder: Path, asked_for: Set[int]) -> list[int]:

@@ -68,28 +68,28 @@ class Kernel(Part):
         return [*mine, *_widest(knob.setting for knob in self._knobs.values())]
 
     def facts(self) -> dict[str, FactValue]:
-        found: dict[str, FactValue] = {}
+        result: dict[str, FactValue] = {}
         raised, at_boot = counts(self._root), messages_off_at_boot(self._root)
         if size := power.page_files(self._root):
-            found["page_file_mib"] = size
+            result["page_file_mib"] = size
         if at_boot:
-            found["messages_off_at_boot"] = True
+            result["messages_off_at_boot"] = True
         for name, device in self._look().items():
-            found |= {f"{name}_message": bool(device.can), f"{name}_shares_line": device.shares,
+            result |= {f"{name}_message": bool(device.can), f"{name}_shares_line": device.shares,
                       f"{name}_mode": device.mode, f"{name}_messages": len(device.interrupts) if device.message else 0,
-                      f"{name}_interrupts": sum(raised.get(one, 0) for one in device.interrupts),
+                      f"{name}_interrupts": sum(raised.get(interrupt, 0) for interrupt in device.interrupts),
                       f"{name}_cores": self._cores(device) or "unknown"}
             if device.shares and device.can:
-                found[f"{name}_line_by_driver"] = True
+                result[f"{name}_line_by_driver"] = True
         for name, knob in self._knobs.items():
             held = {file: text for file in knob.files if (text := text_in(file)) is not None}
             if (value := knob.value(held)) is not None:
                 what, _, device_name = name.partition(".")[2].replace("-", "_").partition("@")
-                found[f"{device_name}_{what}" if device_name else what] = value
-        return found
+                result[f"{device_name}_{what}" if device_name else what] = value
+        return result
 
     def _cores(self, device: Device) -> str:
-        texts = {text_in(affinity_file(self._root, one)) or "" for one in device.interrupts}
+        texts = {text_in(affinity_file(self._root, interrupt)) or "" for interrupt in device.interrupts}
         return " and ".join(sorted(texts))
 
     def state(self) -> State:
@@ -131,7 +131,7 @@ class Kernel(Part):
     def values(self, state: State, owner: str) -> Entries:
         if owner != WHOLE_RIG:
             return {}
-        found, known = {}, self.devices
+        result, known = {}, self.devices
         names = {device.address: device.name for device in known.values()}
         for key in self._noted(state):
             name, at, address = key.partition("@")
@@ -140,8 +140,8 @@ class Kernel(Part):
             now = f"{name}@{names[address]}" if at else key
             value = self._held(state, now)
             if value is not None:
-                found[now] = value
-        return found
+                result[now] = value
+        return result
 
     def _held(self, state: State, key: str) -> Value | None:
         name = key.partition("@")[0]
@@ -323,13 +323,13 @@ class Kernel(Part):
 
 def _widest(settings: Iterable[Setting]) -> list[Setting]:
     """Each setting once: what several devices have takes what any of them takes."""
-    found: dict[str, Setting] = {}
-    for one in settings:
-        known = found.setdefault(one.name, one)
-        if one.low is not None and known.low is not None and one.high is not None and known.high is not None:
-            found[one.name] = known.model_copy(update={"low": min(known.low, one.low),
-                                                       "high": max(known.high, one.high)})
-    return list(found.values())
+    result: dict[str, Setting] = {}
+    for setting in settings:
+        known = result.setdefault(setting.name, setting)
+        if setting.low is not None and known.low is not None and setting.high is not None and known.high is not None:
+            result[setting.name] = known.model_copy(update={"low": min(known.low, setting.low),
+                                                       "high": max(known.high, setting.high)})
+    return list(result.values())
 
 
 def _as_value(text: str, every: frozenset[int]) -> str | None:

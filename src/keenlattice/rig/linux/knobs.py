@@ -70,7 +70,7 @@ class Knob:
             return self.texts[value if isinstance(value, bool) else str(value)]
         if isinstance(value, int) and self.steps and value not in self.steps:
             raise RefusedByRig(f"{self.setting.name} cannot be {value} {self.setting.unit} here; there are "
-                               f"{', '.join(str(one) for one in sorted(self.steps))}")
+                               f"{', '.join(str(step) for step in sorted(self.steps))}")
         return self._number(value, file) if isinstance(value, int) else str(value)
 
     def _number(self, value: int, file: Path) -> str:

@@ -144,18 +144,18 @@ def _threads(pid: int) -> list[int]:
 
 def _treatments(wanted: Entries) -> list[Callable[[int], None]]:
     """What is to be done with a thread, or with ourselves (0)."""
-    found: list[Callable[[int], None]] = []
+    result: list[Callable[[int], None]] = []
     if (policy := str(wanted.get("process.policy", "normal"))) != "normal":
         real = policy in REAL_TIME
-        found.append(lambda thread: os.sched_setscheduler(thread, POLICIES[policy], os.sched_param(int(real))))
+        result.append(lambda thread: os.sched_setscheduler(thread, POLICIES[policy], os.sched_param(int(real))))
     if (priority := str(wanted.get("process.priority", "normal"))) in NICE and "process.priority" in wanted:
-        found.append(lambda thread: os.setpriority(os.PRIO_PROCESS, thread, NICE[priority]))
+        result.append(lambda thread: os.setpriority(os.PRIO_PROCESS, thread, NICE[priority]))
     if (cores := cores_in(str(wanted.get("process.affinity", "all")))) is not None:
-        found.append(lambda thread: os.sched_setaffinity(thread, cores))
+        result.append(lambda thread: os.sched_setaffinity(thread, cores))
     if "process.io-priority" in wanted:
         value = IO[str(wanted["process.io-priority"])]
-        found.append(lambda thread: _set_io_priority(thread, value))
-    return found
+        result.append(lambda thread: _set_io_priority(thread, value))
+    return result
 
 
 def _set_io_priority(thread: int, value: int) -> None:

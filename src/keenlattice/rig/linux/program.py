@@ -39,12 +39,12 @@ class Running:
             if path.name.isdigit():
                 for parent in _status(path.name)[1:2]:
                     children.setdefault(int(parent), []).append(int(path.name))
-        found, waiting = set[int](), list(self.pids)
+        result, waiting = set[int](), list(self.pids)
         while waiting:
             one = waiting.pop()
-            found.add(one)
+            result.add(one)
             waiting += children.get(one, [])
-        return found
+        return result
 
 
 def _status(pid: int | str) -> list[str]:

@@ -110,7 +110,7 @@ def hunted(line: Sequence[Version], on_rig: Sequence[Entries], plan: HuntPlan, l
         result: what is known of the first trial before it is played.
     """
     trial = _first_trial(line, on_rig, plan, looks, result)
-    changed = [one for one in trial.decisive if one.verdict in ("better", "worse")]
+    changed = [metric for metric in trial.decisive if metric.verdict in ("better", "worse")]
     if not changed:
         return Hunt(trial, "", "", 0.0, (), True, 0)
     hunted_for = max(changed, key=_sureness).name
@@ -119,7 +119,7 @@ def hunted(line: Sequence[Version], on_rig: Sequence[Entries], plan: HuntPlan, l
     found = first_changed(len(line) - 1, lambda at: looks.ratio(
         on_rig[0], on_rig[at + 1], line[at + 1].reference, hunted_for), signal, plan.error, MOST_LOOKS)
     before, first = found.first, found.first + 1
-    keys = [one.key for one in changes(on_rig[before], on_rig[first])]
+    keys = [change.key for change in changes(on_rig[before], on_rig[first])]
 
     def with_some(some: frozenset[int]) -> float:
         chosen = {keys[item]: on_rig[first].get(keys[item]) for item in some}

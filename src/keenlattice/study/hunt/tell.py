@@ -141,7 +141,7 @@ def hunt_headline(result: Hunt) -> str:
 def also_changed(result: Hunt) -> str:
     """That it was not this version alone, or not this metric alone; "" if nothing was seen of either."""
     told = " It was not that version alone: another in the line has a part in it." * result.more
-    others = [one.name for one in result.trial.decisive
-              if one.name != result.metric and one.verdict in ("better", "worse")]
+    others = [metric.name for metric in result.trial.decisive
+              if metric.name != result.metric and metric.verdict in ("better", "worse")]
     return told + "".join(f" {TITLES[name].capitalize()} changed, too; since when, keen hunt --decides {name} tells."
                           for name in others)

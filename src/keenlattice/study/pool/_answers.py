@@ -130,7 +130,7 @@ def parted(rigs: Rigs, moderators: Floats, whole: Answers) -> Parted | None:
     Args:
         moderators: of each rig of each change; shape (rows, MODERATORS), NaN for what is not known.
     """
-    lines = np.array([one.line for one in MODERATORS])
+    lines = np.array([moderator.line for moderator in MODERATORS])
     above = moderators > lines
     below = np.isfinite(moderators) & ~above
     chances = np.column_stack([_chance(rigs, above[:, one], below[:, one], whole) for one in range(lines.size)])
@@ -143,7 +143,7 @@ def parted(rigs: Rigs, moderators: Floats, whole: Answers) -> Parted | None:
     parts = rigs.parts()
     rows = [np.arange(parts[change].start, parts[change].stop)[side[parts[change], best[change]]]
             for change in changes for side in (above, below)]
-    chosen, sizes = np.concatenate(rows), np.array([one.size for one in rows])
+    chosen, sizes = np.concatenate(rows), np.array([row.size for row in rows])
     halves, both = rigs.some(chosen, sizes), np.repeat(changes, 2)
     return Parted(changes, best[changes], answers(halves, whole.matters[both], whole.good[both], coming=False))
 

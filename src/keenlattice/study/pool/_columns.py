@@ -31,8 +31,8 @@ class Texts:
 
     def hashes(self) -> Hashes:
         """A hash of each of `names`, which depends on nothing else."""
-        return np.array([int.from_bytes(hashlib.blake2b(one.encode(), digest_size=8).digest(), "little")
-                         for one in self.names], dtype=np.uint64)
+        return np.array([int.from_bytes(hashlib.blake2b(name.encode(), digest_size=8).digest(), "little")
+                         for name in self.names], dtype=np.uint64)
 
 
 def texts(table: "pa.Table", name: str) -> Texts:
@@ -83,8 +83,8 @@ def starts_of(*columns: Any) -> Index:
     if not len(columns[0]):
         return np.empty(0, dtype=np.intp)
     changed = np.zeros(len(columns[0]) - 1, dtype=bool)
-    for one in columns:
-        changed |= one[1:] != one[:-1]
+    for column in columns:
+        changed |= column[1:] != column[:-1]
     return np.flatnonzero(np.r_[True, changed])
 
 
@@ -118,7 +118,7 @@ def flattened(records: Iterable[EvidenceRecord]) -> "pa.Table":
     """A table of some records."""
     import pyarrow as pa
 
-    rows = [row for one in records for row in _rows(one)]
+    rows = [row for record in records for row in _rows(record)]
     columns = {field.name: pa.array([row[field.name] for row in rows], field.type) for field in schema()}
     return pa.table(columns, schema=schema())
 

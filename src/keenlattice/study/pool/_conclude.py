@@ -49,22 +49,22 @@ class Chunk:
 def chunks_of(evidence: Gathered, chosen: Sequence[int], matters_pct: float | None) -> list[Chunk]:
     """Some groups in chunks of about ROWS_AT_ONCE."""
     parts, found = evidence.rigs.parts(), []
-    for some in _portions(chosen, evidence.rigs.sizes):
-        rows = np.concatenate([np.arange(parts[one].start, parts[one].stop) for one in some])
-        found.append(Chunk(tuple(evidence.groups[one] for one in some), evidence.rigs.some(
-            rows, evidence.rigs.sizes[some]), evidence.moderators[rows], matters_pct))
+    for portion in _portions(chosen, evidence.rigs.sizes):
+        rows = np.concatenate([np.arange(parts[one].start, parts[one].stop) for one in portion])
+        found.append(Chunk(tuple(evidence.groups[one] for one in portion), evidence.rigs.some(
+            rows, evidence.rigs.sizes[portion]), evidence.moderators[rows], matters_pct))
     return found
 
 
 def _portions(chosen: Sequence[int], sizes: Index) -> list[list[int]]:
-    found, rows = list[list[int]](), 0
+    result, rows = list[list[int]](), 0
     for one in chosen:
-        if not found or len(found[-1]) == AT_ONCE or rows >= ROWS_AT_ONCE:
-            found.append([])
+        if not result or len(result[-1]) == AT_ONCE or rows >= ROWS_AT_ONCE:
+            result.append([])
             rows = 0
-        found[-1].append(one)
+        result[-1].append(one)
         rows += int(sizes[one])
-    return found
+    return result
 
 
 def concluded(chunk: Chunk) -> list[PooledMetric]:
@@ -156,7 +156,7 @@ def _sides(found: Parted | None) -> dict[int, tuple[Side, ...]]:
 def _side(found: Answers, place: int, where: str) -> Side:
     word: Literal["helps", "hurts", "nothing that matters", "unclear"] = "unclear"
     helps, hurts = (bool(one[place]) for one in found.surely)
-    low, high = (float(one[place]) for one in found.gains)
+    low, high = (float(gain[place]) for gain in found.gains)
     if helps or hurts:
         word = "helps" if helps else "hurts"
     elif -found.matters[place] <= low and high <= found.matters[place]:

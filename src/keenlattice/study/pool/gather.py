@@ -88,7 +88,7 @@ def moderators_of(facts: Facts, limits: Mapping[str, float]) -> Floats:
 
 def of_facts(facts: Facts) -> Floats:
     """The numbers that follow from a rig's facts; shape (moderators,), NaN for the first and for what is not known."""
-    return np.array([one.value(facts, {}) for one in MODERATORS])
+    return np.array([moderator.value(facts, {}) for moderator in MODERATORS])
 
 
 def of_limits(limits: Mapping[str, float]) -> float:
@@ -177,7 +177,7 @@ def gathered(table: "pa.Table") -> Gathered:
         effect, variance, rig, starts = _by_rig(told)
     silent = _counts(_kept(rows, ~known), names)
     groups = _groups(told, names, silent)
-    seen = {(one.change, one.metric) for one in groups}
+    seen = {(group.change, group.metric) for group in groups}
     return Gathered(groups, tuple(Group(*key, 0, count, 0.0, 0.0, "") for key, count in silent.items()
                                   if key not in seen),
                     Rigs(effect, variance, starts), _moderators(told, names), np.unique(rig).size, int(studies),

@@ -76,7 +76,7 @@ def in_order(pool: Pool, changes: Sequence[Change], facts: Mapping[str, Any], li
         pace: how long a trial takes.
     """
     unknown = _prior(pool)
-    found = [_to_try(pool, one, facts, limits, pace, unknown) for one in changes]
+    found = [_to_try(pool, change, facts, limits, pace, unknown) for change in changes]
     return tuple(sorted(found, key=lambda one: (-one.gain_pct / one.minutes, one.change[0].key)))
 
 
@@ -94,8 +94,8 @@ def expected_of(change: PooledChange, facts: Mapping[str, Any], limits: Mapping[
     Args:
         facts, limits: the rig's, as in `PooledMetric.here`.
     """
-    return tuple(Expected(one.metric, here, one.rigs) for one in change.metrics
-                 if (here := one.here(facts, limits)) is not None)
+    return tuple(Expected(metric.metric, here, metric.rigs) for metric in change.metrics
+                 if (here := metric.here(facts, limits)) is not None)
 
 
 def _to_try(pool: Pool, change: Change, facts: Mapping[str, Any], limits: Mapping[str, float], pace: Pace,
@@ -121,7 +121,7 @@ def _gain(one: Expected) -> float:
 
 def _prior(pool: Pool) -> float:
     """What a change gains of which nothing is known: the mean over those that are known, hurts counted as nothing."""
-    gains = [sum(max(0.0, one.gain_pct) for one in change.metrics) for change in pool.changes]
+    gains = [sum(max(0.0, metric.gain_pct) for metric in change.metrics) for change in pool.changes]
     return float(np.mean(gains)) if gains else 0.0
 
 

@@ -55,7 +55,7 @@ def pool_evidence(table: "pa.Table", plan: PoolPlan, refused: Sequence[str] = ()
 def _known(before: Pool | None, plan: PoolPlan) -> dict[str, PooledMetric]:
     if before is None or before.plan.matters_pct != plan.matters_pct:
         return {}
-    return {one.digest: one for change in before.changes for one in change.metrics if one.digest}
+    return {metric.digest: metric for change in before.changes for metric in change.metrics if metric.digest}
 
 
 def _changes(evidence: Gathered, metrics: Sequence[PooledMetric], plan: PoolPlan) -> tuple[PooledChange, ...]:

@@ -115,8 +115,8 @@ class Dependence:
 
     def slopes(self) -> Slopes:
         """The same, to compute with."""
-        names = [one.name for one in MODERATORS]
-        return Slopes(tuple(names.index(one) for one in self.facts), np.array(self.centre), np.array(self.scale),
+        names = [moderator.name for moderator in MODERATORS]
+        return Slopes(tuple(names.index(fact) for fact in self.facts), np.array(self.centre), np.array(self.scale),
                       self.mean, np.array(self.slope), np.array(self.covariance), self.tau2, self.dof)
 
 
@@ -249,24 +249,24 @@ class Pool(Form, Shown):
     def _rows(self) -> Rows:
         """A row for each change and metric."""
         return [
-            {**study_row(one.name, each.metric, each.told, decides=each is one.telling,
+            {**study_row(change.name, each.metric, each.told, decides=each is change.telling,
                          change=(each.mean.pct, each.mean.low_pct, each.mean.high_pct) if each.mean else (None,) * 3),
              "rigs": each.rigs, "studies": each.studies, "next_low_pct": each.next_rig and each.next_rig[0],
-             "next_high_pct": each.next_rig and each.next_rig[1]} for one in self.changes for each in one.metrics]
+             "next_high_pct": each.next_rig and each.next_rig[1]} for change in self.changes for each in change.metrics]
 
     def _in_brief(self) -> Rows:
         """The first of the changes, each by the metric that tells most."""
         return [
-            {"change": one.name, "metric": each.metric, "rigs": each.rigs, "pct": each.mean and each.mean.pct,
+            {"change": change.name, "metric": each.metric, "rigs": each.rigs, "pct": each.mean and each.mean.pct,
              "next_low_pct": each.next_rig and each.next_rig[0], "next_high_pct": each.next_rig and each.next_rig[1],
-             "over rigs": each.told} for one in self.changes[:MOST_IN_BRIEF] for each in [one.telling]]
+             "over rigs": each.told} for change in self.changes[:MOST_IN_BRIEF] for each in [change.telling]]
 
     def _caption(self) -> str:
         return f"{len(self.changes)} changes on {self.rigs} rigs, {self.studies} studies"
 
     def _check(self) -> None:
-        names = {one.name for one in MODERATORS}
-        for each in (pooled for one in self.changes for pooled in one.metrics):
+        names = {moderator.name for moderator in MODERATORS}
+        for each in (pooled for change in self.changes for pooled in change.metrics):
             if each.metric not in METRICS:
                 raise BadValue("it has metrics that there are not")
             told = each.dependence

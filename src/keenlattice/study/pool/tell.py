@@ -188,9 +188,9 @@ def _picture(result: Pool, metric: str) -> Picture:
 def _standings(result: Pool, here: Mapping[str, str] | None = None) -> Table:
     """Return a row for each change; with what is to be expected here, where that is known."""
     names = result.plan.metrics
-    rows = [[_setting(one), ", ".join(value_said(switch.after) for switch in one.change),
-             *(interval(found.mean) if (found := _of(one.metrics, name)) else "-" for name in names),
-             *([] if here is None else [here.get(one.name, "-")]), _over_rigs(one)] for one in result.changes]
+    rows = [[_setting(change), ", ".join(value_said(switch.after) for switch in change.change),
+             *(interval(found.mean) if (found := _of(change.metrics, name)) else "-" for name in names),
+             *([] if here is None else [here.get(change.name, "-")]), _over_rigs(change)] for change in result.changes]
     return Table(["setting", "to", *(TITLES[name] for name in names),
                   *([] if here is None else ["here"]), "over rigs"], rows, code=(0, 1))
 
@@ -202,13 +202,13 @@ def _setting(change: PooledChange) -> str:
 
 
 def _over_rigs(change: PooledChange) -> str:
-    return f"{counted(max(each.rigs for each in change.metrics), 'rig')}: {change_does(change)}"
+    return f"{counted(max(metric.rigs for metric in change.metrics), 'rig')}: {change_does(change)}"
 
 
 def _where(result: Pool) -> list[Block]:
     """The changes that do something else on some rigs than on others, and on which."""
-    rows = [[_named(one), TITLES[each.metric], *(side_said(side) for side in each.sides)] for one in result.changes
-            for each in one.metrics if each.sides]
+    rows = [[_named(one), TITLES[metric.metric], *(side_said(side) for side in metric.sides)] for one in result.changes
+            for metric in one.metrics if metric.sides]
     return [Text("The fact that parts the rigs best, where one does; others that go with it may be what counts:"),
             Table(["change", "metric", "on some rigs", "on the others"], rows, code=(0,))] if rows else []
 
@@ -219,12 +219,12 @@ def _of(some: tuple[PooledMetric, ...], name: str) -> PooledMetric | None:
 
 def _numbers(result: Pool, context: Context) -> Fold:
     rows = []
-    for one in result.changes:
-        for each in one.metrics:
-            here = each.here(context.facts, {})
-            rows.append([_named(one), TITLES[each.metric], range_of(each.next_rig), range_of(each.bounds),
-                         f"{each.differ_pct:.0f} %", shares(each), interval(here),
-                         f"{each.studies}" + f" (and {each.silent} without a number)" * bool(each.silent)])
+    for change in result.changes:
+        for metric in change.metrics:
+            here = metric.here(context.facts, {})
+            rows.append([_named(change), TITLES[metric.metric], range_of(metric.next_rig), range_of(metric.bounds),
+                         f"{metric.differ_pct:.0f} %", shares(metric), interval(here),
+                         f"{metric.studies}" + f" (and {metric.silent} without a number)" * bool(metric.silent)])
     return Fold("The numbers: the next rig, this rig, and how far rigs differ", [
         Table(["change", "metric", "on the next rig", "if a tenth lie", "differ", "on how many", "here, %", "studies"],
               rows, code=(0,)),
@@ -234,8 +234,8 @@ def _numbers(result: Pool, context: Context) -> Fold:
 
 
 def _how_sure(result: Pool) -> list[Block]:
-    doubts = [f"{one.name}, {TITLES[each.metric]}: {why}" for one in result.changes for each in one.metrics
-              for why in each.doubts]
+    doubts = [f"{change.name}, {TITLES[metric.metric]}: {why}" for change in result.changes for metric in change.metrics
+              for why in metric.doubts]
     return [
         Text("Each rig counts once for a change, however often it was tried there. The rigs' true effects are taken to "
              "differ (random effects), and the mean's interval allows for how little is known of by how much."),
@@ -243,7 +243,7 @@ def _how_sure(result: Pool) -> list[Block]:
              "Nothing is said to help or to hurt because of the tenth of the rigs that say so most; more liars than "
              "that would be believed. At least five rigs have to have tried a change."),
         Text("It plans: what a change does on one rig, only a trial there tells."),
-        *(Alert(one) for one in doubts[:MOST_REFUSED])]
+        *(Alert(doubt) for doubt in doubts[:MOST_REFUSED])]
 
 
 def _named(change: PooledChange) -> str:

@@ -21,7 +21,7 @@ def pool_headline(result: "Pool") -> str:
     """A pool in one sentence: how many changes do what."""
     parts = []
     for standing, words in SORTS.items():
-        count = sum(one.telling.standing == standing for one in result.changes)
+        count = sum(change.telling.standing == standing for change in result.changes)
         verb, _, rest = words.partition(" ")
         parts += [f"{count} {words if count > 1 else ONE.get(words, f'{VERBS[verb]} {rest}')}"] if count else []
     return (f"Of {len(result.changes)} changes that {result.rigs} rigs have tried, {listed(parts)}." if parts else

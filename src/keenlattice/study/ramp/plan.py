@@ -126,8 +126,8 @@ class Ramp(Form, Shown):
 
     def _rows(self) -> Rows:
         """A row for each step."""
-        return [study_row(f"{self.plan.key} = {one.value:g}", self.plan.goal, one.wrong or "ran", after=one.goal)
-                for one in self.steps]
+        return [study_row(f"{self.plan.key} = {step.value:g}", self.plan.goal, step.wrong or "ran", after=step.goal)
+                for step in self.steps]
 
     def _caption(self) -> str:
         return f"{self.plan.key} on top of {self.base}: settled at {self.settled:g}, {len(self.steps)} steps"

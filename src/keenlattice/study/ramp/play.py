@@ -38,8 +38,8 @@ def tell_ramp(result: Ramp, beside: "Beside") -> Telling:
     about = ("" if result.highest is None else
              f"The highest step at which all {plan.runs} runs of {plan.seconds:g} s went well is {result.highest:g}; "
              f"what ran may still be a little unstable, so it settles {plan.margin:g} below.")
-    rows = [[f"{one.value:g}", "-" if one.goal is None else f"{one.goal:.2f}", one.wrong or "ran"]
-            for one in result.steps]
+    rows = [[f"{step.value:g}", "-" if step.goal is None else f"{step.goal:.2f}", step.wrong or "ran"]
+            for step in result.steps]
     table = Table([f"{plan.key}, {unit}", f"{TITLES[plan.goal]}, {METRICS[plan.goal].unit}", ""], rows, right=(0, 1))
     return Telling(f"{plan.key}: {written(result.settled, unit)}. {stopped}", about, [table, *(made or [Text(
         "Nothing was changed: no step is far enough above where it started.")])], advice)

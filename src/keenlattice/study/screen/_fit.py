@@ -55,11 +55,11 @@ def pairs_in(rows: Floats, terms: Floats, logs: Floats, error: float, least: flo
     from scipy.special import stdtrit
 
     places = list(combinations(range(rows.shape[1]), 2))
-    found: list[tuple[int, int, float]] = []
+    result: list[tuple[int, int, float]] = []
     if not places or not logs.size:
-        return found
+        return result
     products = np.column_stack([rows[:, one] * rows[:, other] for one, other in places])
-    while len(found) < MOST_PAIRS:
+    while len(result) < MOST_PAIRS:
         basis, kept = _basis(terms)
         dof = logs.size - kept - 1
         if dof < LEAST_DOF:
@@ -76,9 +76,9 @@ def pairs_in(rows: Floats, terms: Floats, logs: Floats, error: float, least: flo
         rivals = np.abs(alone.T @ alone[:, best]) > ALIKE * np.sqrt(squares * squares[best])
         if rivals[open_].sum() > 1:  # it cannot be told which of these it is
             break
-        found.append((*places[best], 4 * float(effects[best])))
+        result.append((*places[best], 4 * float(effects[best])))
         terms = np.column_stack([terms, products[:, best]])
-    return found
+    return result
 
 
 def _basis(terms: Floats) -> tuple[Floats, int]:
@@ -172,7 +172,7 @@ def factors(played: Played) -> list[Factor]:
         judged = (_effect(played, of_it, claims[0].metric, ERROR, claims[0]),) if claims else tuple(
             sharing(plan.deciders, played.has, partial(_effect, played, of_it), _open, ERROR).values())
         others = tuple(_effect(played, of_it, name, ERROR) for name in TRIAL_METRICS
-                       if name not in {one.metric for one in judged})
+                       if name not in {effect.metric for effect in judged})
         found.append(Factor(group, judged, others))
     return found
 

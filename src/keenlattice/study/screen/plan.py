@@ -96,8 +96,8 @@ def with_few_switches(design: Signs, random: np.random.Generator) -> list[int]:
     switched = [(np.diff(design[rows], axis=0) != 0).sum(axis=0) for rows in orders]
     often = [number for number, each in enumerate(switched) if each.min() >= len(design) // OFTEN]
     best = min(often or range(ORDERS_DRAWN), key=lambda number: int(switched[number].sum()))
-    found: list[int] = orders[best]
-    return found
+    result: list[int] = orders[best]
+    return result
 
 
 def in_order(design: Signs, costly: Sequence[int], random: np.random.Generator) -> list[int]:
@@ -109,7 +109,7 @@ def in_order(design: Signs, costly: Sequence[int], random: np.random.Generator) 
     stretches: dict[tuple[int, ...], list[int]] = {}
     for row in rows:
         stretches.setdefault(tuple(design[row, list(costly)].tolist()), []).append(row)
-    first = [row for some in stretches.values() for row in some[:(len(some) + 1) // 2]]
+    first = [row for stretch in stretches.values() for row in stretch[:(len(stretch) + 1) // 2]]
     return first + [row for some in reversed(stretches.values()) for row in some[(len(some) + 1) // 2:]]
 
 
@@ -162,7 +162,7 @@ class ScreenPlan(Form):
 
     def __post_init__(self) -> None:
         check_deciding(self.decides, self.matters_pct, self.matters_of)
-        for name in {one.metric for claims in self.claims for one in claims}:
+        for name in {claim.metric for claims in self.claims for claim in claims}:
             metric(name)
         if not self.factors:
             raise BadValue("a screen needs settings that differ")
@@ -175,7 +175,7 @@ class ScreenPlan(Form):
 
     def metrics(self) -> list[str]:
         """The metrics that are looked at: what decides, what is claimed, and the rest."""
-        claimed = [one.metric for claims in self.claims for one in claims]
+        claimed = [claim.metric for claims in self.claims for claim in claims]
         return list(dict.fromkeys([*self.deciders, *claimed, *TRIAL_METRICS]))
 
     @property
@@ -269,7 +269,7 @@ def factors_of(before: Entries, after: Entries, together: Sequence[Sequence[str]
     Raises:
         UsageError: a group names one that does not differ, or one twice.
     """
-    keys = [one.key for one in changes(before, after)]
+    keys = [change.key for change in changes(before, after)]
     grouped = [key for group in together for key in group]
     unknown = [key for key in grouped if key not in keys]
     if unknown:

@@ -153,4 +153,4 @@ class Rounds:
 
 
 def _strength(factor: Factor) -> float:
-    return max(abs(one.change_pct or 0.0) for one in factor.judged)
+    return max(abs(effect.change_pct or 0.0) for effect in factor.judged)

@@ -44,18 +44,18 @@ class Factor:
     @property
     def measured(self) -> tuple[Effect, ...]:
         """The effects that it is judged by, without metrics that were not measured."""
-        return tuple(one for one in self.judged if one.change_pct is not None) or self.judged
+        return tuple(effect for effect in self.judged if effect.change_pct is not None) or self.judged
 
     @property
     def telling(self) -> Effect:
         """The effect that tells most: of those that it is judged by, the first that is better or worse, else the first
         that is unclear, else the first."""
-        return next(one for words in TELLING for one in self.measured if one.standing in words)
+        return next(effect for words in TELLING for effect in self.measured if effect.standing in words)
 
     @property
     def standings(self) -> tuple[Standing, ...]:
         """What it comes to: "better" and "worse" where it is a gain and a price, else one word."""
-        found = {one.standing for one in self.measured}
+        found = {effect.standing for effect in self.measured}
         gains = tuple(one for one in TELLING[0] if one in found)
         return gains or (self.telling.standing,)
 
@@ -97,18 +97,18 @@ class Screen(Form, Shown):
     @property
     def judged_by(self) -> tuple[str, ...]:
         """The metrics that all changes are judged by; none where each is judged by what is claimed of it."""
-        judged = {tuple(effect.metric for effect in one.judged) for one in self.factors}
+        judged = {tuple(effect.metric for effect in factor.judged) for factor in self.factors}
         return judged.pop() if len(judged) == 1 else ()
 
     def _rows(self) -> Rows:
         """A row for each change and metric."""
-        return [study_row(" + ".join(one.settings), effect.metric, effect.standing,
-                          change=(effect.change_pct, effect.low_pct, effect.high_pct), decides=effect in one.judged)
-                for one in self.factors for effect in (*one.judged, *one.others)]
+        return [study_row(" + ".join(factor.settings), effect.metric, effect.standing,
+                          change=(effect.change_pct, effect.low_pct, effect.high_pct), decides=effect in factor.judged)
+                for factor in self.factors for effect in (*factor.judged, *factor.others)]
 
     def _caption(self) -> str:
         return (f"{self.before} against {self.after}: {len(self.factors)} changes in {self.runs} runs on {self.rig}")
 
     def _check(self) -> None:
-        if not {effect.metric for one in self.factors for effect in (*one.judged, *one.others)} <= {*METRICS}:
+        if not {effect.metric for factor in self.factors for effect in (*factor.judged, *factor.others)} <= {*METRICS}:
             raise BadValue("it has metrics that there are not")

@@ -34,7 +34,7 @@ SHORT = {"does nothing that matters": "nothing"}
 def screen_page(result: Screen, beside: "Beside") -> Report:
     """Return the page about a screen."""
     context = beside.context(result.game, *beside.versions)
-    unclear = any(effect.standing == "unclear" for one in result.factors for effect in one.measured)
+    unclear = any(effect.standing == "unclear" for factor in result.factors for effect in factor.measured)
     return Report(
         title=f"{context.game or result.game}: which changes matter", verdict="", answer=screen_headline(result),
         changed=what_changed(context), did=[_picture(result)], each=[standings(result), *_together(result)],
@@ -46,8 +46,8 @@ def screen_page(result: Screen, beside: "Beside") -> Report:
 def tell_screen(result: Screen, beside: "Beside | None" = None) -> Telling:
     """Tell a screen: which changes matter, each with its intervals and a word."""
     plan = result.plan
-    unclear = [" + ".join(one.settings) for one in result.factors
-               if any(effect.standing == "unclear" for effect in one.measured)]
+    unclear = [" + ".join(factor.settings) for factor in result.factors
+               if any(effect.standing == "unclear" for effect in factor.measured)]
     advice = (f"more rounds or longer runs tell of what is unclear, or a trial of {unclear[0]} alone" if unclear else
               "keep those that help with keen edit, and prove them together: keen trial")
     together_blocks: list[Block] = [Alert(one) for one in together(result)]
@@ -65,8 +65,8 @@ def standings(result: Screen) -> Table:
     claims = {group: ", ".join(told(one) for one in some)
               for group, some in zip(result.plan.factors, result.plan.claims, strict=False)}
     claimed = any(claims.values())
-    rows = [[" + ".join(one.settings), *_intervals(result, one), factor_does(one),
-             *([claims.get(one.settings, "") or "-"] if claimed else [])] for one in result.factors]
+    rows = [[" + ".join(factor.settings), *_intervals(result, factor), factor_does(factor),
+             *([claims.get(factor.settings, "") or "-"] if claimed else [])] for factor in result.factors]
     return Table(["change", *_columns(result), "what it does", *(["claimed"] if claimed else [])], rows, code=(0,),
                  right=tuple(range(1, 1 + len(result.judged_by))))
 
@@ -91,7 +91,7 @@ def _picture(result: Screen) -> Picture:
         first.set_title(first.get_title(loc="left"), x=-0.45, loc="left", fontsize=10.5, color=INK, fontweight="bold")
         return figure
 
-    said = "; ".join(f"{' + '.join(one.settings)} {factor_does(one)}" for one in result.factors)
+    said = "; ".join(f"{' + '.join(factor.settings)} {factor_does(factor)}" for factor in result.factors)
     return Picture("What each change does", f"Change by switching each on, with its interval. {said}.", draw)
 
 
@@ -117,8 +117,8 @@ def _how_sure(result: Screen, unclear: bool) -> list[Block]:
 
 
 def _numbers(result: Screen) -> Fold:
-    rows = [[" + ".join(one.settings), TITLES[effect.metric], effect_percent(effect), effect.standing]
-            for one in result.factors for effect in (*one.judged, *one.others)]
+    rows = [[" + ".join(factor.settings), TITLES[effect.metric], effect_percent(effect), effect.standing]
+            for factor in result.factors for effect in (*factor.judged, *factor.others)]
     return Fold("The numbers: every change on every metric", [
         Table(["change", "metric", "interval", "verdict"], rows, code=(0,)),
         Text("The metrics beside the one that decides are not corrected for their number: of twenty, one may be told "
@@ -167,14 +167,14 @@ def screen_headline(result: Screen) -> str:
 def _gain(factor: Factor) -> str:
     """A change and what it does; which metric, where several decide."""
     name = " + ".join(factor.settings)
-    told = [(one.metric, one.standing) for one in factor.measured if one.standing in ("better", "worse")]
+    told = [(effect.metric, effect.standing) for effect in factor.measured if effect.standing in ("better", "worse")]
     return f"{name} {doing(told)}" if len(factor.judged) > 1 else name
 
 
 def _not_measured(result: Screen) -> str:
     """What decides and was not measured."""
     judged = [one for factor in result.factors for one in factor.judged]
-    missing = [name for name in dict.fromkeys(one.metric for one in judged)
+    missing = [name for name in dict.fromkeys(effect.metric for effect in judged)
                if all(one.change_pct is None for one in judged if one.metric == name)]
     return f" {listed([TITLES[name] for name in missing]).capitalize()}: not measured." if missing and len(
         missing) < len({one.metric for one in judged}) else ""
@@ -184,7 +184,7 @@ def factor_does(factor: Factor) -> str:
     """What a change does to each metric that it is judged by; of one, the word alone."""
     if len(factor.judged) == 1:
         return factor.judged[0].standing
-    return doing([(one.metric, one.standing) for one in factor.measured])
+    return doing([(effect.metric, effect.standing) for effect in factor.measured])
 
 
 NONE_TOGETHER = "No two of them were seen to do together what neither does alone."
@@ -239,7 +239,7 @@ def panels(figure: "Figure", result: Screen, box: tuple[float, float, float, flo
 
 def _metrics(result: Screen) -> list[str]:
     """The metrics of the panels; "" for what each change is judged by."""
-    judged = {tuple(one.metric for one in factor.measured) for factor in result.factors}
+    judged = {tuple(effect.metric for effect in factor.measured) for factor in result.factors}
     names = max(judged, key=len)
     return [*names] if all({*some} <= {*names} for some in judged) else [""]
 
@@ -251,8 +251,8 @@ def effects(axes: "Axes", result: Screen, name: str = "", letters: int = 44) -> 
         name: the metric; what each is judged by, if it is left out.
         letters: how long a line of a name may be.
     """
-    chosen = [(one, next((effect for effect in one.judged if effect.metric == name), one.telling))
-              for one in result.factors[:MOST_CHANGES]]
+    chosen = [(factor, next((effect for effect in factor.judged if effect.metric == name), factor.telling))
+              for factor in result.factors[:MOST_CHANGES]]
     matters = max(effect.matters_pct or result.plan.matters_pct for _, effect in chosen)
     told = sorted({TITLES[effect.metric] for _, effect in chosen})
     plain(axes, f"{', '.join(told).capitalize()}", f"change by switching it on, %\n"

@@ -149,15 +149,15 @@ def starts_of(arms: Sequence[Arm], logs: Floats, began: Floats) -> Floats:
 
 def _means(arms: Sequence[Arm], logs: Floats) -> tuple[Floats, Floats, Floats]:
     """Of each stretch with a number: its mean, its version (-0.5 before, 0.5 after), and when it was."""
-    found: list[tuple[float, float, float]] = []
+    result: list[tuple[float, float, float]] = []
     start = 0
     for arm, runs in groupby(arms):
         stop = start + len(list(runs))
         some = logs[start:stop]
         if np.isfinite(some).any():
-            found.append((float(np.nanmean(some)), 0.5 if arm == "after" else -0.5, (start + stop) / 2))
+            result.append((float(np.nanmean(some)), 0.5 if arm == "after" else -0.5, (start + stop) / 2))
         start = stop
-    values: Floats = np.array(found, dtype=np.float64).reshape(-1, 3).T
+    values: Floats = np.array(result, dtype=np.float64).reshape(-1, 3).T
     return values[0], values[1], values[2]
 
 

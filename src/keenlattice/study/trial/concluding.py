@@ -298,7 +298,7 @@ def _ended(seen: Seen) -> str:
     blocks = seen.blocks
     if not seen.plan.early or blocks < FIRST_LOOK or blocks >= seen.most or blocks not in seen.looks:
         return ""
-    found = [one for one in _decisive(seen).values() if one.before is not None]
+    found = [metric for metric in _decisive(seen).values() if metric.before is not None]
     if found and all(one.verdict != "unclear" for one in found):
         return "settled"
     open_ = [one for one in found if one.verdict == "unclear"]

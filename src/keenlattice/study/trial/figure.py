@@ -68,9 +68,9 @@ def intervals(axes: "Axes", result: Trial) -> "Axes":
     matters = result.deciding.matters_pct or result.plan.matters_pct
     plain(axes, "Change from before to after (bold: decides)",
           f"change, %   (grey: within {matters:.3g} %, which does not matter)", "")
-    rows = [Row(TITLES[one.name], one.change_pct, one.low_pct, one.high_pct, one.verdict,
-                "too little to tell" if one.low_pct is None else f"{one.verdict}\n{percent(one)[1]}",
-                one.name in result.plan.deciders) for one in result.metrics]
+    rows = [Row(TITLES[metric.name], metric.change_pct, metric.low_pct, metric.high_pct, metric.verdict,
+                "too little to tell" if metric.low_pct is None else f"{metric.verdict}\n{percent(metric)[1]}",
+                metric.name in result.plan.deciders) for metric in result.metrics]
     # It goes as far as times and rates do; counts of rare things may run off it.
     steady = [row for row, one in zip(rows, result.metrics, strict=True) if one.name != "stutters_per_min"]
     return forest(axes, rows, matters, reach_of(steady, matters))

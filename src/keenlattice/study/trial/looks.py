@@ -109,7 +109,7 @@ def _nominal(at: tuple[int, ...], spent: Floats) -> list[float]:
 
     grid: Floats = np.zeros(1)
     mass: Floats = np.ones(1)  # of each grid point, without what went beyond
-    found, before = [], 0
+    result, before = [], 0
     for look, part in zip(at, spent.tolist(), strict=True):
         step = (look - before) ** 0.5
         low, high = -2.0 * look ** 0.5, (FAR + 2) * look ** 0.5
@@ -117,11 +117,11 @@ def _nominal(at: tuple[int, ...], spent: Floats) -> list[float]:
             bound = (low + high) / 2
             low, high = (bound, high) if float(mass @ ndtr((grid - bound) / step)) > part else (low, bound)
         # Seen alone, no look may be kinder than the whole error.
-        found.append(min(float(ndtr(-bound / look ** 0.5)), float(spent.sum())))
-        bound = -float(ndtri(found[-1])) * look ** 0.5
+        result.append(min(float(ndtr(-bound / look ** 0.5)), float(spent.sum())))
+        bound = -float(ndtri(result[-1])) * look ** 0.5
         points = np.linspace(-FAR * look ** 0.5, bound, POINTS)
         density = np.exp(-(points[:, None] - grid) ** 2 / (2 * step ** 2)) @ mass / (2 * np.pi) ** 0.5 / step
         width = np.full(POINTS, points[1] - points[0])
         width[[0, -1]] /= 2
         grid, mass, before = points, density * width, look
-    return found
+    return result

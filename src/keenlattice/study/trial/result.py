@@ -113,15 +113,15 @@ class Trial(Form, Shown):
         return 2 * self.plan.repeats * self.blocks_played
 
     def __getitem__(self, name: str) -> MetricResult:
-        return next(one for one in self.metrics if one.name == name)
+        return next(metric for metric in self.metrics if metric.name == name)
 
     @property
     def deciding(self) -> MetricResult:
         """What came out of the metric that decides; of several, the first that is better or worse, else the first that
         is unclear, else the first; what was not measured says nothing."""
         words = ("better", "worse"), ("unclear",), ("no difference that matters",)
-        measured = [one for one in self.decisive if one.n] or self.decisive
-        return next(one for some in words for one in measured if one.verdict in some)
+        measured = [metric for metric in self.decisive if metric.n] or self.decisive
+        return next(metric for word in words for metric in measured if metric.verdict in word)
 
     @property
     def decisive(self) -> tuple[MetricResult, ...]:
@@ -144,7 +144,7 @@ class Trial(Form, Shown):
         return f"{self.before} against {self.after}, {one.name}: {one.verdict}{interval}"
 
     def _check(self) -> None:
-        known = {one.name for one in self.metrics}
+        known = {metric.name for metric in self.metrics}
         if not known >= {*self.plan.deciders} or not known <= {*METRICS}:
             raise BadValue("it has metrics that there are not")
 
@@ -168,13 +168,13 @@ def claims_of(result: Trial, software: str, time: str) -> list[Claim]:
     """What a trial lets its author claim, with the evidence: every metric that is better or worse, by MODESTY of what
     the end of its interval that is nearer to nothing says, so that others have a chance to find the claim holding."""
     found = []
-    for one in result.metrics:
-        if one.verdict not in ("better", "worse") or one.low_pct is None or one.high_pct is None:
+    for metric in result.metrics:
+        if metric.verdict not in ("better", "worse") or metric.low_pct is None or metric.high_pct is None:
             continue
-        least = math.floor(10 * MODESTY * min(abs(one.low_pct), abs(one.high_pct))) / 10
+        least = math.floor(10 * MODESTY * min(abs(metric.low_pct), abs(metric.high_pct))) / 10
         found.append(Claim(
-            metric=one.name, direction="up" if one.low_pct > 0 else "down", at_least_pct=least,
-            evidence=[evidence_of(result, one, software, time)]))
+            metric=metric.name, direction="up" if metric.low_pct > 0 else "down", at_least_pct=least,
+            evidence=[evidence_of(result, metric, software, time)]))
     return found
 
 

@@ -93,7 +93,7 @@ def metrics_of_trial(result: Trial) -> list[Block]:
     rows = [[f"{'>' if one.name in result.plan.deciders else ' '} {TITLES[one.name]}, {one.unit}",
              amount(one, one.before), amount(one, one.after), percent(one)[1].removesuffix(" %"), one.verdict]
             for one in result.metrics]
-    levels = sorted({f"{100 * one.confidence:.3g}" for one in result.decisive if one.n} or {"90"})
+    levels = sorted({f"{100 * metric.confidence:.3g}" for metric in result.decisive if metric.n} or {"90"})
     return [Table(["", "before", "after", "change, %", "verdict"], rows, right=(1, 2, 3)), Text(
         f"> {'decides' if len(result.plan.deciders) == 1 else 'decide'}, interval at {' and '.join(levels)} %: either "
         "end is wrong in 1 of 20 trials at most; the others share one such error among them.", aside=True)]
@@ -119,7 +119,7 @@ def _advice(result: Trial) -> str:
                     "; keen report makes a page of it")
     apply = ", then ".join(f"keen {command}" for command in applying(result.after))
     page = "; keen report makes a page of it"
-    if {"better", "worse"} <= {one.verdict for one in result.decisive}:
+    if {"better", "worse"} <= {metric.verdict for metric in result.decisive}:
         return f"weigh the gain against the price: {apply}, or leave it be{page}"
     again = (f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
              f"{told_of(result.plan)}")
@@ -223,7 +223,7 @@ def interval_picture(result: Trial) -> Picture:
         intervals(figure.add_axes((0.26, 0.15, 0.37, 0.75)), result)
         return figure
 
-    said = "; ".join(f"{TITLES[one.name]}: {percent(one)[1]}, {one.verdict}" for one in result.metrics)
+    said = "; ".join(f"{TITLES[metric.name]}: {percent(metric)[1]}, {metric.verdict}" for metric in result.metrics)
     return Picture("What changed by how much", f"Change of each metric in per cent, with its interval. {said}.", draw)
 
 

@@ -73,7 +73,7 @@ def headline(result: Trial) -> str:
     """The trial `result` in a sentence for each metric that decides, what tells most first; of several, first what it
     does to each."""
     first = result.deciding
-    rest = [one for one in result.decisive if one is not first and one.name != first.name]
+    rest = [metric for metric in result.decisive if metric is not first and metric.name != first.name]
     measured = [(one.name, one.verdict) for one in (first, *rest) if one.n]
     at_once = f"It {doing(measured)}. " if len(measured) > 1 else ""
     return at_once + " ".join(sentence(one, result.plan.matters_pct) for one in (first, *rest))
@@ -81,22 +81,22 @@ def headline(result: Trial) -> str:
 
 def one_word(result: Trial) -> str:
     """The verdict on all that decides; "" where it is a gain at a price."""
-    both = {"better", "worse"} <= {one.verdict for one in result.decisive}
+    both = {"better", "worse"} <= {metric.verdict for metric in result.decisive}
     return "" if both else result.deciding.verdict
 
 
 def in_brief(result: Trial) -> str:
     """The headline of one metric that decides; of several, what it does to each, and by how much."""
-    measured = [one for one in result.decisive if one.n]
+    measured = [metric for metric in result.decisive if metric.n]
     if len(measured) < 2:
         return headline(result)
-    changes = ", ".join(f"{TITLES[one.name]} {percent(one)[1]}" for one in measured)
-    return f"It {doing([(one.name, one.verdict) for one in measured])}: {changes}."
+    changes = ", ".join(f"{TITLES[effect.name]} {percent(effect)[1]}" for effect in measured)
+    return f"It {doing([(metric.name, metric.verdict) for metric in measured])}: {changes}."
 
 
 def whole_answer(result: Trial) -> str:
     """The headline, with every other metric that became better or worse."""
-    beside = [one for one in result.metrics if one.name not in result.plan.deciders]
+    beside = [metric for metric in result.metrics if metric.name not in result.plan.deciders]
     told = [f"{listed([TITLES[one.name] for one in some])} {'is' if len(some) == 1 else 'are'} {word}"
             for word in ("better", "worse") if (some := [one for one in beside if one.verdict == word])]
     return f"{headline(result)} Beside that, {', and '.join(told)}." if told else headline(result)

@@ -175,7 +175,7 @@ class Tuning(Form, Shown):
     @property
     def best(self) -> Combination | None:
         """The best that keeps the limits; None if none does."""
-        return next((one for one in self.combinations if one.standing == "best"), None)
+        return next((combination for combination in self.combinations if combination.standing == "best"), None)
 
     def _rows(self) -> Rows:
         """A row for each combination and goal, the best first; the change is that against the best one."""

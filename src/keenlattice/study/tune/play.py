@@ -88,16 +88,16 @@ class Race:
             return False
         for one in self.entered():
             beyond = self._beyond_all(one)
-            if any(found is not None and found[1] > 0 for found in beyond):
+            if any(result is not None and result[1] > 0 for result in beyond):
                 self.out[one] = "breaks a limit"
-            elif all(found is not None and found[2] <= 0 for found in beyond):
+            elif all(result is not None and result[2] <= 0 for result in beyond):
                 self.keeping.add(one)
         best = self.best()
         if best is None:
             return not self.entered()
         for one in self.entered():
-            if one != best and (found := self.against(one, best))[1] > -self.margin():
-                self.out[one], self.beaten[one] = "worse" if found[1] > 0 else "no better", found
+            if one != best and (result := self.against(one, best))[1] > -self.margin():
+                self.out[one], self.beaten[one] = "worse" if result[1] > 0 else "no better", result
         return self.entered() == [best]
 
     def best(self) -> int | None:

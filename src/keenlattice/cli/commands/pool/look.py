@@ -23,7 +23,7 @@ def look(
     if json:
         emit(found)
     elif setting:
-        for one in found.changes:
-            show_change(found, one)
+        for change in found.changes:
+            show_change(found, change)
     else:
         show_telling(found.telling())

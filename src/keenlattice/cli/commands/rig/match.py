@@ -40,5 +40,5 @@ def _show(options: "tuple[DriverOption, ...]") -> None:
         return
     say("\nWhat the driver's configuration files set for it, the last word on each:", "bold")
     table(["option", "value", "says", "file", "line"], [
-        [one.option, one.value, one.entry + "".join(f", over {other.entry}" for other in one.overrules), one.file,
+        [one.option, one.value, one.entry + "".join(f", over {overrule.entry}" for overrule in one.overrules), one.file,
          str(one.line)] for one in options], right=[4])

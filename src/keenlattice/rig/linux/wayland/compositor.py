@@ -165,22 +165,22 @@ class Compositor:
         """The windows of all programs; None if the compositor does not tell of them."""
         if not self.offers(WindowList):
             return None
-        found: dict[Any, Toplevel] = {}
+        result: dict[Any, Toplevel] = {}
 
         def appeared(window: Any) -> None:
             self.given(window)
-            one = found[window] = Toplevel()
+            one = result[window] = Toplevel()
             on(window, output_enter=lambda proxy: one.outputs.update(
                    output.id for output in self.outputs if output.proxy is proxy),
                state=lambda raw: setattr(one, "states", frozenset(memoryview(bytes(raw)).cast("I"))),
-               closed=lambda: found.pop(window, None))
+               closed=lambda: result.pop(window, None))
 
         number, version = self._offered[WindowList.name][0]
         manager = self._registry.bind(number, WindowList, min(version, WindowList.version))
         on(manager, toplevel=appeared)
         self.settle()
         self.settle()  # the first tells of the windows, the second what they say
-        return list(found.values())
+        return list(result.values())
 
 
 class Store:

@@ -79,7 +79,7 @@ class Outputs:
             if monitor is None:
                 raise RefusedByRig("this Wayland desktop has no monitor on now")
             head = _first(heads)
-            wanted = next((one for one in head.modes if one.mode.text == text), None)
+            wanted = next((mode for mode in head.modes if mode.mode.text == text), None)
             if wanted is None:
                 raise RefusedByRig(f"the monitor {monitor.name} has no mode {text} now")
             configuration, said = ask(manager, "create_configuration", serial), list[str]()
@@ -132,7 +132,7 @@ def _heard(compositor: Compositor, proxy: Any) -> _Head:
 
 
 def _first(heads: list[_Head]) -> _Head:
-    return min((one for one in heads if one.enabled and one.on is not None), key=lambda one: one.at)
+    return min((head for head in heads if head.enabled and head.on is not None), key=lambda one: one.at)
 
 
 def _monitor(heads: list[_Head]) -> Monitor | None:
@@ -143,5 +143,5 @@ def _monitor(heads: list[_Head]) -> Monitor | None:
     if current is None:
         return None
     best = next((one for one in head.modes if one.preferred), current)
-    modes = tuple(dict.fromkeys(one.mode for one in head.modes))
+    modes = tuple(dict.fromkeys(mode.mode for mode in head.modes))
     return Monitor(head.name, current.mode, modes, best.mode.resolution, sum(one.enabled for one in heads) == 1)

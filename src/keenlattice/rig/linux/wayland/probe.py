@@ -132,7 +132,7 @@ class WaylandProbe:
             raise RigError("the Wayland compositor has no screen that is on")
         if len(outputs) == 1:
             return outputs[0]
-        watches = [Watch(self._compositor, one, (0, 0, 1, 1)) for one in outputs]
+        watches = [Watch(self._compositor, output, (0, 0, 1, 1)) for output in outputs]
         self._compositor.wait_for(lambda: False, WATCHED_S)
         ranked = [sum(watch.frames.new) for watch in watches]
         for watch in watches:

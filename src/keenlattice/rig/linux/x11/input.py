@@ -82,11 +82,11 @@ class Input(Part):
         from Xlib import error
 
         try:
-            found, told = {}, self._display.get_pointer_control()
+            result, told = {}, self._display.get_pointer_control()
             if keys := _repeat(self._display):
-                found[REPEAT] = f"{keys[0]} {keys[1]}"
+                result[REPEAT] = f"{keys[0]} {keys[1]}"
             pointers = {f"{OF_DEVICE}{name}": text for name, (_, text) in self._pointers().items()}
-            return {**found, **(pointers or {CORE: f"{told.accel_num}/{told.accel_denom} {told.threshold}"})}
+            return {**result, **(pointers or {CORE: f"{told.accel_num}/{told.accel_denom} {told.threshold}"})}
         except (error.XError, error.ConnectionClosedError, OSError) as wrong:
             raise RigError(f"the X display {self._name} does not say how keys and pointers are set: {wrong}") from None
 
@@ -97,14 +97,14 @@ class Input(Part):
         if not self._display.has_extension("XInputExtension"):
             return {}
         self._display.xinput_query_version()
-        found, name = {}, self._display.intern_atom(PROFILE)
+        result, name = {}, self._display.intern_atom(PROFILE)
         for device in self._display.xinput_query_device(ALL_DEVICES).devices:
             if device.use == POINTER_OF_A_DEVICE:
                 told = self._display.xinput_get_device_property(device.deviceid, name, X.AnyPropertyType, 0, MOST_WORDS)
                 flags = bytes(told.value[1])[:2] if told.type else b""
                 if len(flags) == 2:
-                    found[str(device.name)] = (int(device.deviceid), f"{flags[0]} {flags[1]}")
-        return found
+                    result[str(device.name)] = (int(device.deviceid), f"{flags[0]} {flags[1]}")
+        return result
 
     def values(self, state: State, owner: str) -> Entries:
         if owner != WHOLE_RIG:
@@ -170,13 +170,13 @@ def _places(text: str) -> dict[str, str]:
 
 def _values(held: Mapping[str, str]) -> dict[str, Value]:
     """The settings' values for what places hold."""
-    found: dict[str, Value] = {}
+    result: dict[str, Value] = {}
     if len(words := held.get(REPEAT, "").split()) == 2 and all(word.isdigit() for word in words):
-        found |= {DELAY: int(words[0]), INTERVAL: int(words[1])}
+        result |= {DELAY: int(words[0]), INTERVAL: int(words[1])}
     pointers = [text for place, text in held.items() if place.startswith(CORE)]
     if pointers:
-        found[ACCELERATION] = any(not _is_flat(text) for text in pointers)
-    return found
+        result[ACCELERATION] = any(not _is_flat(text) for text in pointers)
+    return result
 
 
 def _is_flat(text: str) -> bool:

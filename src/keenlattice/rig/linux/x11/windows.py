@@ -152,7 +152,7 @@ class Windows:
     def _all_windows(self) -> list[Any]:
         from Xlib import error
 
-        found, level = [], [self._display.screen().root]
+        result, level = [], [self._display.screen().root]
         for _ in range(3):  # the window manager's frames lie between the root and a program's own window
             below = []
             for window in level:
@@ -161,8 +161,8 @@ class Windows:
                 except error.XError:  # it went away while we looked
                     continue
             level = below
-            found += level
-        return found
+            result += level
+        return result
 
     @still_there()
     def check_seen(self, window: Any, looked_at: tuple[int, int] | None, clicked: tuple[int, int] | None) -> None:
@@ -200,7 +200,7 @@ class Windows:
         found = []
         while (tree := window.query_tree()).parent:
             siblings = tree.parent.query_tree().children  # from the lowest to the highest
-            for other in siblings[[one.id for one in siblings].index(window.id) + 1:]:
+            for other in siblings[[sibling.id for sibling in siblings].index(window.id) + 1:]:
                 try:
                     attributes, size = other.get_attributes(), other.get_geometry()
                     if attributes.map_state == X.IsViewable and attributes.win_class == X.InputOutput:
