@@ -90,14 +90,14 @@ class Versions(BookFile):
         """Return the ids of all versions, of whichever profile, in the order in which they were made."""
         return self.rows(lambda row: read.text(row, "id", read.ID), "SELECT id FROM versions ORDER BY number")
 
-    def common_ancestor(self, one: Version, other: Version) -> Version:
+    def common_ancestor(self, version: Version, other: Version) -> Version:
         """The newest version of a profile that both were made from (one of them, perhaps); stock, if there is none."""
         kept = self.rows(lambda row: (read.text(row, "id", read.ID), read.texts_in(row, "parents"),
                                       read.whole(row, "number")),
-                         "SELECT number, id, parents FROM versions WHERE profile = ?", one.profile)
+                         "SELECT number, id, parents FROM versions WHERE profile = ?", version.profile)
         parents, number = {row[0]: row[1] for row in kept}, {row[0]: row[2] for row in kept}
-        shared = _lineage(one.id, parents) & _lineage(other.id, parents) & {*number}
-        return self.version(one.profile, max(shared, key=number.__getitem__)) if shared else stock(one.profile)
+        shared = _lineage(version.id, parents) & _lineage(other.id, parents) & {*number}
+        return self.version(version.profile, max(shared, key=number.__getitem__)) if shared else stock(version.profile)
 
     def label(self, version: Version, label: str) -> None:
         """Gives a version a name of its own; a label that is there already moves.

@@ -116,9 +116,9 @@ def study_in(row: read.BookRow) -> Study:
                  None if row["result"] is None else read.table_in(row, "result", finite=False))
 
 
-def runs_of(book: Logbook, one: Study) -> list[KeptRun]:
+def runs_of(book: Logbook, study: Study) -> list[KeptRun]:
     """The runs of a study, in the order in which they were played."""
-    return book.rows(run_in, "SELECT * FROM runs WHERE study = ? ORDER BY rowid", one.number)
+    return book.rows(run_in, "SELECT * FROM runs WHERE study = ? ORDER BY rowid", study.number)
 
 
 def run_in(row: read.BookRow) -> KeptRun:
@@ -126,30 +126,30 @@ def run_in(row: read.BookRow) -> KeptRun:
                    read.text(row, "file", read.FILE_NAME) if row["file"] != "" else "", read.text(row, "excluded"))
 
 
-def done_of(book: Logbook, one: Study) -> "dict[int, Capture]":
+def done_of(book: Logbook, study: Study) -> "dict[int, Capture]":
     """The captures of the runs that count, by their place in the plan."""
-    return {run.place: book.capture(run.file) for run in runs_of(book, one) if not run.excluded}
+    return {run.place: book.capture(run.file) for run in runs_of(book, study) if not run.excluded}
 
 
-def failed_of(book: Logbook, one: Study, times: int) -> "dict[int, Capture]":
+def failed_of(book: Logbook, study: Study, times: int) -> "dict[int, Capture]":
     """A capture without frames for every place at which runs went wrong so many times and none counts; for no place, if
     that is 0."""
     import numpy as np
 
     from keenlattice.measure.capture import Capture
 
-    runs = runs_of(book, one)
+    runs = runs_of(book, study)
     counted = {run.place for run in runs if not run.excluded}
     wrong = Counter(run.place for run in runs if run.excluded not in ("", TAKEN_BACK))
     return {run.place: Capture(np.empty(0), about={"excluded": run.excluded}) for run in runs
             if times and run.place not in counted and wrong[run.place] >= times}
 
 
-def take_back_run(book: Logbook, one: Study) -> int | None:
+def take_back_run(book: Logbook, study: Study) -> int | None:
     """The newest run that counts counts no longer; returns its place, None if there is none."""
-    counted = [run for run in runs_of(book, one) if not run.excluded]
+    counted = [run for run in runs_of(book, study) if not run.excluded]
     if not counted:
         return None
     book.update("UPDATE runs SET excluded = ? WHERE study = ? AND place = ? AND excluded = ''", TAKEN_BACK,
-                one.number, counted[-1].place)
+                study.number, counted[-1].place)
     return counted[-1].place

@@ -97,7 +97,7 @@ def read_sensor(path: Path, by: SensorMap | None) -> Latency:
     return by.read(path)
 
 
-def with_latency(run: Capture, found: Latency, warm_up_ms: float = 0.0) -> Capture:
+def with_latency(run: Capture, latency: Latency, warm_up_ms: float = 0.0) -> Capture:
     """A run with the presses and answers of a sensor beside its frames.
 
     The two were recorded on clocks of their own, begun by hand: presses count from the sensor's first sample, or of
@@ -113,15 +113,15 @@ def with_latency(run: Capture, found: Latency, warm_up_ms: float = 0.0) -> Captu
     """
     if run.click_ms.size:
         raise CaptureError("the recording of frames holds clicks of its own already: hand it over without the sensor's")
-    if not found.waits_ms.size:
+    if not latency.waits_ms.size:
         raise CaptureError("the sensor saw no press answered: is it where the screen answers, and was it pressed?")
-    waits, press = found.answer_ms - found.press_ms, found.press_ms
-    if found.half_width_ms:
+    waits, press = latency.answer_ms - latency.press_ms, latency.press_ms
+    if latency.half_width_ms:
         press = np.linspace(warm_up_ms, max(warm_up_ms, 1000 * run.seconds), press.size + 2)[1:-1]
-    elif not found.about.get("rate_hz"):
+    elif not latency.about.get("rate_hz"):
         press = press - press.min()
-    return replace(run, click_ms=press, answer_ms=press + waits, stage_ms=found.stage_ms,
-                   about={**run.about, "sensor": dict(found.to_capture().about)})
+    return replace(run, click_ms=press, answer_ms=press + waits, stage_ms=latency.stage_ms,
+                   about={**run.about, "sensor": dict(latency.to_capture().about)})
 
 
 MOST_SOUND_BYTES = 2**30

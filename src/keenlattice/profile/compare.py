@@ -80,12 +80,12 @@ class Merge:
     conflicts: tuple[Conflict, ...]
 
 
-def merge(base: Entries, one: Entries, other: Entries) -> Merge:
-    """The three-way merge: the changes from `base` to `other`, on top of `one`."""
+def merge(base: Entries, entries: Entries, other: Entries) -> Merge:
+    """The three-way merge: the changes from `base` to `other`, on top of `entries`."""
     merged: dict[str, Value] = {}
     conflicts = []
-    for key in sorted({*base, *one, *other}):
-        was, mine, theirs = base.get(key), one.get(key), other.get(key)
+    for key in sorted({*base, *entries, *other}):
+        was, mine, theirs = base.get(key), entries.get(key), other.get(key)
         if same(mine, was):
             value = theirs
         else:

@@ -98,15 +98,15 @@ def what_changed(context: Context) -> list[Block]:
     return [Table(["setting", "before", "after", "layer", "why"], rows, code=(0,)), *alerts]
 
 
-def _why(one: Changed) -> str:
-    said = f"“{one.reason}”. " if one.reason else ""
-    return f"{said}{one.trades}" + (f" Here: {one.remark}." if one.remark else "")
+def _why(changed: Changed) -> str:
+    said = f"“{changed.reason}”. " if changed.reason else ""
+    return f"{said}{changed.trades}" + (f" Here: {changed.remark}." if changed.remark else "")
 
 
-def _found(one: Finding) -> Alert:
-    if one.kind == "not known":
-        return Alert(f"Not known: {one.why}", one.what_to_do, "If it is so")
-    return Alert(f"{one.kind.capitalize()} ({', '.join(one.settings)}): {one.why}", one.what_to_do)
+def _found(finding: Finding) -> Alert:
+    if finding.kind == "not known":
+        return Alert(f"Not known: {finding.why}", finding.what_to_do, "If it is so")
+    return Alert(f"{finding.kind.capitalize()} ({', '.join(finding.settings)}): {finding.why}", finding.what_to_do)
 
 
 def the_rig(context: Context) -> list[Block]:

@@ -116,11 +116,11 @@ def in_short(titles: Sequence[str], most: int = 5) -> str:
     return ", ".join(titles[:most]) + (f" and {rest} more" if rest > 0 else "")
 
 
-def _title(one: Apply) -> str:
+def _title(apply: Apply) -> str:
     """What was done, in a few words. An undo is named by its number: its title would hold those of all before it."""
-    if one.kind == "undo":
-        return f"undo {one.number}"
-    return f"chore {one.what}" if one.kind == "chore" else one.title
+    if apply.kind == "undo":
+        return f"undo {apply.number}"
+    return f"chore {apply.what}" if apply.kind == "chore" else apply.title
 
 
 def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[str]) -> tuple[State, bool, Set[str]]:

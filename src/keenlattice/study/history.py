@@ -138,8 +138,8 @@ def steps(axes: "Axes", trials: Sequence[Trial]) -> "Axes":
     return forest(axes, [_trial_row(one) for one in chosen], matters)
 
 
-def _trial_row(one: Trial) -> Row:
-    decides = one.deciding
+def _trial_row(trial: Trial) -> Row:
+    decides = trial.deciding
     said = f"{TITLES[decides.name]}\n{decides.verdict}\n{percent(decides)[1]}"
-    label = f"{one.before.partition('@')[2]}\n→ {one.after.partition('@')[2]}"
+    label = f"{trial.before.partition('@')[2]}\n→ {trial.after.partition('@')[2]}"
     return Row(label, decides.change_pct, decides.low_pct, decides.high_pct, decides.verdict, said)

@@ -16,11 +16,11 @@ if TYPE_CHECKING:
     from keenlattice.measure.sensors import SensorMap
 
 
-def run_of(opened: Opened, told: VersionLike) -> "tuple[str, Capture]":
+def run_of(opened: Opened, like: VersionLike) -> "tuple[str, Capture]":
     """A run by its file, by its name in the logbook, or the newest of a version; with what to call it.
 
     Args:
-        told: which run.
+        like: which run.
 
     Raises:
         UsageError: no run of that version is kept.
@@ -29,14 +29,14 @@ def run_of(opened: Opened, told: VersionLike) -> "tuple[str, Capture]":
     from keenlattice.measure.parquet import read_capture
     from keenlattice.measure.rows import read_text
 
-    path = Path(told) if isinstance(told, str) else Path()
+    path = Path(like) if isinstance(like, str) else Path()
     if path.suffix == ".csv":
         return path.stem, read_text(path)
     if path.suffix == ".parquet":
         return path.stem, read_capture(path) if path.exists() else opened.book.capture(path.name)
-    version = opened.find(told)
+    version = opened.find(like)
     kept = opened.runs_of(version)
-    name = told if isinstance(told, str) else version.reference
+    name = like if isinstance(like, str) else version.reference
     if not kept:
         raise UsageError(f"no run of {name} on {opened.rig_name} is kept: keen measure or keen trial records "
                          "some")

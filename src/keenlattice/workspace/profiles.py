@@ -136,15 +136,15 @@ class Profiles:
     def _sides(self, keep: Side, settle: Mapping[str, Side],
                ask: Settle | None) -> "Callable[[Merge], dict[str, Side]]":
         """Tells how each conflict of a merge is settled."""
-        def sides(found: "Merge") -> dict[str, Side]:
-            known = {conflict.key for conflict in found.conflicts}
+        def sides(merge: "Merge") -> dict[str, Side]:
+            known = {conflict.key for conflict in merge.conflicts}
             if odd := [key for key in settle if key not in known]:
                 there = ", ".join(sorted(known)) or "none"
                 raise UsageError(f"--settle {odd[0]}: no conflict there; there are {there}")
             if any(side not in ("first", "second", "") for side in (*settle.values(), keep)):
                 raise UsageError("a conflict is settled with first or second")
-            chosen = {one.key: settle.get(one.key) or keep for one in found.conflicts}
-            left = [one for one in found.conflicts if not chosen[one.key]]
+            chosen = {one.key: settle.get(one.key) or keep for one in merge.conflicts}
+            left = [one for one in merge.conflicts if not chosen[one.key]]
             if left and ask is None:
                 catalog = self._opened.rig.catalog()
                 told = "; ".join(f"{one.key}: first {value_text(catalog, one.key, one.one)}, second "
@@ -153,15 +153,15 @@ class Profiles:
             return {**chosen, **{one.key: ask(one) for one in left if ask}}
         return sides
 
-    def _make(self, found: "Merge", parents: list[Version], note: str,
+    def _make(self, merge: "Merge", parents: list[Version], note: str,
               sides: "Callable[[Merge], dict[str, Side]]") -> MergeResult:
         """The version that comes out, once every conflict is settled."""
-        chosen = sides(found)
-        entries = settled(found, {one.key: one.one if chosen[one.key] == "first" else one.other
-                                  for one in found.conflicts})
+        chosen = sides(merge)
+        entries = settled(merge, {one.key: one.one if chosen[one.key] == "first" else one.other
+                                  for one in merge.conflicts})
         differs = changes(parents[0].entries, entries)
         made = self._opened.commit(parents, entries, note) if differs or len(parents) > 1 else parents[0]
-        return MergeResult(parents[0], made, differs, tuple(conflict.key for conflict in found.conflicts), note)
+        return MergeResult(parents[0], made, differs, tuple(conflict.key for conflict in merge.conflicts), note)
 
     def label(self, which: VersionLike, name: str) -> Version:
         """Gives a version a name of its own; a label that is there already moves.

@@ -95,17 +95,17 @@ class Recordings:
         finally:
             self._opened.rig.watcher = None
 
-    def run(self, told: VersionLike) -> "tuple[str, Capture]":
+    def run(self, like: VersionLike) -> "tuple[str, Capture]":
         """A run by its file, by its name in the logbook, or the newest of a version; with what to call it.
 
         Args:
-            told: which run.
+            like: which run.
 
         Raises:
             UsageError: no run of that version is kept.
             CaptureError: the file cannot be read.
         """
-        return run_of(self._opened, told)
+        return run_of(self._opened, like)
 
     def draw(self, runs: VersionLike | Sequence[VersionLike], what: str = "") -> Drawing:
         """A picture of one run, or of several, the first over the last.

@@ -107,5 +107,5 @@ class Settings:
         return CatalogResult(tuple(made))
 
 
-def _searched(one: "Setting") -> str:
-    return " ".join([one.name, one.title, one.trades, one.inert, one.advice]).lower()
+def _searched(setting: "Setting") -> str:
+    return " ".join([setting.name, setting.title, setting.trades, setting.inert, setting.advice]).lower()

@@ -140,18 +140,18 @@ class Standing:
             getattr(second.get(key), "value", None), inert.get(key, ""))
             for change in changes(before.entries, after.entries) if (key := own_key(change.key)))
 
-    def set_by(self, version: Version, one: "Effective") -> Version | None:
+    def set_by(self, version: Version, effective: "Effective") -> Version | None:
         """The version that gave a setting its present value: back along the first parents, while they have it too.
 
         Args:
-            one: what holds for the setting.
+            effective: what holds for the setting.
         """
-        if not one.is_set:
+        if not effective.is_set:
             return None
-        holder = self._part_that_sets(version, one)
+        holder = self._part_that_sets(version, effective)
         while holder is not None and holder.parents:
             parent = self._opened.book.version(holder.profile, holder.parents[0])
-            if parent.entries.get(one.key) != one.stored:
+            if parent.entries.get(effective.key) != effective.stored:
                 break
             holder = parent
         return holder if holder is not None and holder.time else None

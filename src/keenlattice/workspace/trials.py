@@ -300,30 +300,30 @@ def repeat_claims(opened: Opened, packs: Packs, player: StudyPlayer, file: Path 
         _repeated(opened, packs, player, rule, plan, game, progress) for rule in claiming))
 
 
-def _repeated(opened: Opened, packs: Packs, player: StudyPlayer, one: "OfferedRule", plan: "TrialPlan",
+def _repeated(opened: Opened, packs: Packs, player: StudyPlayer, rule: "OfferedRule", plan: "TrialPlan",
               game: str | None, progress: "Progress | None") -> Repeated:
     from keenlattice.measure.metrics import METRICS
     from keenlattice.study.deciding import MOST_DECIDERS, MOST_PCT
     from keenlattice.study.trial.result import held
 
-    known = [claim for claim in one.rule.claim if claim.metric in METRICS]
-    why = one.fails or ("" if known else "it claims metrics that are not known here")
-    if not why and one.rule.game == "rig" and not game:
+    known = [claim for claim in rule.rule.claim if claim.metric in METRICS]
+    why = rule.fails or ("" if known else "it claims metrics that are not known here")
+    if not why and rule.rule.game == "rig" and not game:
         why = "it is for the whole rig: say which game to play, --game GAME"
     if why:
-        return Repeated(one.number, why, offered=one)
-    base = opened.find(one.rule.game)
-    after = packs.with_rules_of([one], base, f"rule {one.number}")
-    ruled = [setting.key for setting in one.settings]
+        return Repeated(rule.number, why, offered=rule)
+    base = opened.find(rule.rule.game)
+    after = packs.with_rules_of([rule], base, f"rule {rule.number}")
+    ruled = [setting.key for setting in rule.settings]
     has_it = after.entries == base.entries
     before = base if not has_it else Version(base.profile, {
-        key: value for key, value in base.entries.items() if key not in ruled}, note=f"without rule {one.number}")
+        key: value for key, value in base.entries.items() if key not in ruled}, note=f"without rule {rule.number}")
     claimed = {claim.metric: min(MOST_PCT, claim.at_least_pct or plan.matters_pct) for claim in known}
     claimed = dict([*claimed.items()][:MOST_DECIDERS])
     plan = replace(plan, decides=",".join(claimed), matters_of=tuple(
         (name, least, "%") for name, least in claimed.items()))
-    played = player.trial(before, after, plan, game if one.rule.game == "rig" else None, progress)
+    played = player.trial(before, after, plan, game if rule.rule.game == "rig" else None, progress)
     by_name = {metric.name: metric for metric in played.result.metrics}
-    return Repeated(one.number, "", tuple(
-        ClaimResult(claim, held(claim, by_name[claim.metric])) for claim in one.rule.claim
-        if claim.metric in by_name), played, f"{base.reference}{', without the rule' * has_it}", one)
+    return Repeated(rule.number, "", tuple(
+        ClaimResult(claim, held(claim, by_name[claim.metric])) for claim in rule.rule.claim
+        if claim.metric in by_name), played, f"{base.reference}{', without the rule' * has_it}", rule)

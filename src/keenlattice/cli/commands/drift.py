@@ -46,12 +46,12 @@ def drift(
         raise typer.Exit(1)
 
 
-def _what_now(found: "DriftResult") -> None:
-    if not found.profiles:
-        say(f"The rig {found.rig} holds what was last applied.")
-    elif found.put_back:
+def _what_now(result: "DriftResult") -> None:
+    if not result.profiles:
+        say(f"The rig {result.rig} holds what was last applied.")
+    elif result.put_back:
         say("\nPut back, and read back: it took. `keen undo` would take it off again.")
-    elif found.adopted:
-        say(f"\nAdopted as {', '.join(one.reference for one in found.adopted)}. Nothing was written to the rig.")
+    elif result.adopted:
+        say(f"\nAdopted as {', '.join(one.reference for one in result.adopted)}. Nothing was written to the rig.")
     else:
         hint("keen drift --put-back, or keen drift --adopt")

@@ -53,9 +53,9 @@ def merge(
         hint(f"keen apply {made.after.profile}")
 
 
-def _asked(catalog: "Catalog", one: "Conflict") -> str:
+def _asked(catalog: "Catalog", conflict: "Conflict") -> str:
     side = ""
     while side not in ("first", "second"):
-        side = typer.prompt(f"{one.key}: first {value_text(catalog, one.key, one.one)}, second "
-                            f"{value_text(catalog, one.key, one.other)}. first or second?")
+        side = typer.prompt(f"{conflict.key}: first {value_text(catalog, conflict.key, conflict.one)}, second "
+                            f"{value_text(catalog, conflict.key, conflict.other)}. first or second?")
     return side

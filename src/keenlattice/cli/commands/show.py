@@ -55,22 +55,22 @@ def show(
         hint(_next(result))
 
 
-def _next(found: "ShowResult") -> str:
+def _next(result: "ShowResult") -> str:
     """What is still to be done with a version: what has been done is not advised again."""
-    before, after = f"{found.version.profile}@stock", found.version.reference
-    if found.planned:
+    before, after = f"{result.version.profile}@stock", result.version.reference
+    if result.planned:
         return "keen apply rig, which comes before the game's own version"
-    first = (f"keen compare {before} {after}, for what it did" if found.measured else
+    first = (f"keen compare {before} {after}, for what it did" if result.measured else
              f"keen trial {before} {after}, to see what that does")
-    return first + f"; or keen apply {after}" * (not found.applied)
+    return first + f"; or keen apply {after}" * (not result.applied)
 
 
-def _whole_story(catalog: "Catalog", found: "ShowResult") -> None:
+def _whole_story(catalog: "Catalog", result: "ShowResult") -> None:
     """One setting: what holds and why, who set it when, what it trades, what the checks say."""
     from keenlattice.cli.views.settings import instead_of, show_findings, show_setting, value_of
 
-    one, past = found.settings[0].effective, found.set_by
-    say(f"{one.key} under {found.version.reference}: {value_of(catalog, one)}", "bold")
+    one, past = result.settings[0].effective, result.set_by
+    say(f"{one.key} under {result.version.reference}: {value_of(catalog, one)}", "bold")
     if one.layer == "unknown":
         say("no profile sets it, and nobody has said what it is at")
     else:
@@ -82,6 +82,6 @@ def _whole_story(catalog: "Catalog", found: "ShowResult") -> None:
             f"{f': {past.note}' if past.note else ''}")
     say()
     show_setting(catalog[one.key])
-    if found.findings:
+    if result.findings:
         say()
-        show_findings(found.findings)
+        show_findings(result.findings)

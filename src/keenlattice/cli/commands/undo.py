@@ -64,13 +64,13 @@ def undo(
     hint("keen undo --list, then keen undo --to its number", "to take this undo back")
 
 
-def _show_points(known: "RestorePoints") -> None:
-    if not known.points:
-        say(f"Nothing has been done to the rig {known.rig} yet: there is nothing to go back to.")
+def _show_points(points: "RestorePoints") -> None:
+    if not points.points:
+        say(f"Nothing has been done to the rig {points.rig} yet: there is nothing to go back to.")
         return
     table(["number", "when", "what", ""], [
         [str(point.done.number), point.done.time[:16].replace("T", " "),
          f"chore {point.done.what}" if point.done.kind in ("chore", "done") else point.done.title,
          "in force" if point.in_force else {"done": "for good", "seen": "looked at"}.get(point.done.kind, "")]
-        for point in reversed(known.points)], right=[0])
+        for point in reversed(points.points)], right=[0])
     say("\nTo go back to before one of them: keen undo --to NUMBER. What came after it is then undone, too.", "dim")

@@ -23,32 +23,32 @@ if TYPE_CHECKING:
 LONG_FACT = 50  # letters: a longer one has a line of its own
 
 
-def show_rig(found: "Survey", described: str) -> None:
+def show_rig(survey: "Survey", described: str) -> None:
     """The rig's facts, devices and games."""
-    say(f"Rig {found.rig} ({described})", "bold")
-    rows = [fact(name, str(value)) for name, value in found.facts.items()
-            if not name.startswith(found.devices or ("-",)) and len(str(value)) <= LONG_FACT]
+    say(f"Rig {survey.rig} ({described})", "bold")
+    rows = [fact(name, str(value)) for name, value in survey.facts.items()
+            if not name.startswith(survey.devices or ("-",)) and len(str(value)) <= LONG_FACT]
     half = (len(rows) + 1) // 2
     columns = zip(rows[:half], [*rows[half:], ["", ""]], strict=False)
     table(["", "", "", ""], [[*left, *right] for left, right in columns])
-    for name, value in found.facts.items():
+    for name, value in survey.facts.items():
         if len(str(value)) > LONG_FACT:
             say(f"{name}: {value}")
-    if found.devices:
+    if survey.devices:
         say()
-        table(["device", "interrupts"], [[device, _interrupts(found.facts, device)] for device in found.devices])
+        table(["device", "interrupts"], [[device, _interrupts(survey.facts, device)] for device in survey.devices])
     say()
-    table(["game", "title", "applied"], [[name, found.titles[name], found.applied.get(name, "-")]
-                                         for name in found.games])
-    if "rig" in found.applied:
-        say(f"rig-wide profile applied: {found.applied['rig']}")
+    table(["game", "title", "applied"], [[name, survey.titles[name], survey.applied.get(name, "-")]
+                                         for name in survey.games])
+    if "rig" in survey.applied:
+        say(f"rig-wide profile applied: {survey.applied['rig']}")
     say()
 
 
-def show_rig_briefly(found: "Survey", described: str) -> None:
+def show_rig_briefly(survey: "Survey", described: str) -> None:
     """The rig in two lines."""
-    say(f"{found.rig} ({described}): {facts_in_brief(found.facts)}.")
-    say(f"Games: {', '.join(found.titles.values())}.")
+    say(f"{survey.rig} ({described}): {facts_in_brief(survey.facts)}.")
+    say(f"Games: {', '.join(survey.titles.values())}.")
 
 
 def _interrupts(facts: Mapping[str, object], device: str) -> str:
@@ -132,9 +132,9 @@ def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "By
     first = {change.step: change.setting for change in reversed(plan.changes)}
     seen = by_hand.seen_before(plan.version.profile) if by_hand else {}
 
-    def now(one: "AppliedChange") -> str:
-        held = seen.get(one.setting) if one.before is None else one.before
-        return "not known" if held is None and by_hand else value_text(catalog, one.setting, held)
+    def now(change: "AppliedChange") -> str:
+        held = seen.get(change.setting) if change.before is None else change.before
+        return "not known" if held is None and by_hand else value_text(catalog, change.setting, held)
 
     table(["step", "setting", "on the rig", plan.version.reference, "needs"], [
         [str(one.step) if first[one.step] == one.setting else "", one.setting,

@@ -125,52 +125,52 @@ def _show_course(capture: "Capture") -> None:
         say(f"a hitch of about {hitches.extra_ms:.0f} ms comes every {hitches.period_s:.2g} s")
 
 
-def show_latency(found: "LatencyResult") -> None:
+def show_latency(result: "LatencyResult") -> None:
     """Input latency, with intervals, and where it is spent."""
     from keenlattice.measure.capture import STAGES
 
-    say(f"{found.file}: {found.presses} presses, {found.answered} answered", "bold")
-    if found.misses:
-        say(f"{found.misses} without an answer within half a second; they count in no number below")
-    if found.unasked:
-        say(f"{found.unasked} changes of the screen that no press had asked for")
-    if found.unasked > found.presses:
+    say(f"{result.file}: {result.presses} presses, {result.answered} answered", "bold")
+    if result.misses:
+        say(f"{result.misses} without an answer within half a second; they count in no number below")
+    if result.unasked:
+        say(f"{result.unasked} changes of the screen that no press had asked for")
+    if result.unasked > result.presses:
         say("! the light changes far more often than a press was made: it may flicker faster than it was sampled. Do "
             "not trust these numbers; sample faster, or switch the flicker off")
-    for name, text in _how(found.found):
+    for name, text in _how(result.found):
         say(f"{name}: {text}")
-    middle = (found.mean_high_ms - found.mean_low_ms) / 2
-    rows = [["mean", f"{found.mean_ms:.1f}", f"{found.mean_ms - middle:.1f} to {found.mean_ms + middle:.1f}"]]
+    middle = (result.mean_high_ms - result.mean_low_ms) / 2
+    rows = [["mean", f"{result.mean_ms:.1f}", f"{result.mean_ms - middle:.1f} to {result.mean_ms + middle:.1f}"]]
     rows += [[name, f"{value:.1f}", f"{low:.1f} to {high:.1f}"]
-             for name, (value, low, high) in found.percentiles.items()]
-    table(["press to screen", "ms", "95 % interval"], [*rows, ["spread", f"{found.spread_ms:.1f}", ""]], right=(1,))
-    if found.stages:
+             for name, (value, low, high) in result.percentiles.items()]
+    table(["press to screen", "ms", "95 % interval"], [*rows, ["spread", f"{result.spread_ms:.1f}", ""]], right=(1,))
+    if result.stages:
         say()
         table(["stage, on average", "ms", "95 % interval", ""], [
             [name, f"{mean:.1f}", f"{low:.1f} to {high:.1f}", STAGES[name]]
-            for name, (mean, low, high) in found.stages.items()], right=(1,))
-    if found.grid_ms:
-        say(f"the waits come in steps of about {found.grid_ms:.1f} ms ({1000 / found.grid_ms:.0f} Hz): a polling "
+            for name, (mean, low, high) in result.stages.items()], right=(1,))
+    if result.grid_ms:
+        say(f"the waits come in steps of about {result.grid_ms:.1f} ms ({1000 / result.grid_ms:.0f} Hz): a polling "
             "rate or a refresh. A change smaller than a step shows in the mean of many presses alone")
-    for doubt in found.doubts[:DOUBTS_SHOWN]:
+    for doubt in result.doubts[:DOUBTS_SHOWN]:
         say(f"! the press at {doubt.at_ms / 1000:.2f} s: {doubt.what}")
-    if len(found.doubts) > DOUBTS_SHOWN:
-        say(f"! and {len(found.doubts) - DOUBTS_SHOWN} more like these (--json lists all)")
+    if len(result.doubts) > DOUBTS_SHOWN:
+        say(f"! and {len(result.doubts) - DOUBTS_SHOWN} more like these (--json lists all)")
     say("\nThese intervals describe this recording. To compare two versions, record each several times, in turn.",
         "dim")
-    show_kept(found.capture, "--what latency")
+    show_kept(result.capture, "--what latency")
 
 
-def _how(found: "Latency") -> list[tuple[str, str]]:
+def _how(latency: "Latency") -> list[tuple[str, str]]:
     """How it was measured, as far as that was found out from the signal."""
     told = []
-    if "polarity" in found.about:
-        told.append(("answer", f"the screen {found.about['polarity']}; timed {found.about['threshold']}"))
-    if found.about.get("strobe_hz"):
-        hz = found.about["strobe_hz"]
+    if "polarity" in latency.about:
+        told.append(("answer", f"the screen {latency.about['polarity']}; timed {latency.about['threshold']}"))
+    if latency.about.get("strobe_hz"):
+        hz = latency.about["strobe_hz"]
         told.append(("backlight", f"strobed at {hz:.0f} Hz: a single answer is sure to half of {1000 / hz:.1f} ms"))
-    if found.half_width_ms:
-        told.append(("camera", f"each count stands for anything within {found.half_width_ms:.1f} ms of it; the "
+    if latency.half_width_ms:
+        told.append(("camera", f"each count stands for anything within {latency.half_width_ms:.1f} ms of it; the "
                                "spread is without what that adds"))
     return told
 

@@ -135,24 +135,24 @@ def show_pack(catalog: "Catalog", pack: "PackResult") -> None:
         _show_rule(catalog, rule.offered)
 
 
-def _show_rule(catalog: "Catalog", one: "OfferedRule") -> None:
+def _show_rule(catalog: "Catalog", rule: "OfferedRule") -> None:
     from keenlattice.study.trial.result import told
 
-    say(f"\n{one.number}. {one.rule.game}" + (f", where {one.rule.when}" if one.rule.when else "")
-        + (f": {one.rule.reason}" if one.rule.reason else ""), "bold")
-    if one.fails:
-        say(f"! its condition does not hold: {one.fails}")
+    say(f"\n{rule.number}. {rule.rule.game}" + (f", where {rule.rule.when}" if rule.rule.when else "")
+        + (f": {rule.rule.reason}" if rule.rule.reason else ""), "bold")
+    if rule.fails:
+        say(f"! its condition does not hold: {rule.fails}")
     else:
-        table(["setting", "now", "offered", "here"], [_row(catalog, setting) for setting in one.settings])
-    for claim in one.rule.claim:
+        table(["setting", "now", "offered", "here"], [_row(catalog, setting) for setting in rule.settings])
+    for claim in rule.rule.claim:
         say(f"claims: {told(claim)}" + (" (no evidence comes with it)" if not claim.evidence else ""), "dim")
         for evidence in claim.evidence:
             say(f"  its author measured {evidence.told()}", "dim")
 
 
-def _row(catalog: "Catalog", each: "OfferedSetting") -> tuple[str, ...]:
-    offered = value_text(catalog, each.key, each.offered)
-    if each.comes_to is not None and not same(each.comes_to, each.offered):
-        offered += f", here {value_text(catalog, each.key, each.comes_to)}"
-    return (each.key, value_text(catalog, each.key, each.now), offered,
-            each.status + (f": {each.why}" if each.why else ""))
+def _row(catalog: "Catalog", setting: "OfferedSetting") -> tuple[str, ...]:
+    offered = value_text(catalog, setting.key, setting.offered)
+    if setting.comes_to is not None and not same(setting.comes_to, setting.offered):
+        offered += f", here {value_text(catalog, setting.key, setting.comes_to)}"
+    return (setting.key, value_text(catalog, setting.key, setting.now), offered,
+            setting.status + (f": {setting.why}" if setting.why else ""))

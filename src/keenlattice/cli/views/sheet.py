@@ -168,32 +168,32 @@ def show_not_seen(settings: "list[Setting]", game: str, domain: str) -> None:
     hint(f"keen rig take-stock {words} --ask, or SETTING=VALUE with what you see".replace("  ", " "))
 
 
-def show_next_run(ws: "Workspace", found: "NextRun", json: bool) -> None:
+def show_next_run(ws: "Workspace", run: "NextRun", json: bool) -> None:
     """Where the study stands, what to change, what to play, and how the recording is handed over; before that, what
     another found that this one proves."""
     if json:
-        emit(found)
+        emit(run)
         return
-    if found.finished is not None:
-        show_played(ws, found.finished)
+    if run.finished is not None:
+        show_played(ws, run.finished)
         say()
-    say(f"{found.kind.capitalize()} {found.study}, {found.of}: {run_of(found.run, found.runs, found.minutes_left)}",
+    say(f"{run.kind.capitalize()} {run.study}, {run.of}: {run_of(run.run, run.runs, run.minutes_left)}",
         "bold")
-    if found.wrong:
-        say(f"This run went wrong {'once' if found.wrong == 1 else f'{found.wrong} times'}; play it again.")
-    say(f"The rig holds: {held_in_words(found.holds)}", "dim")
+    if run.wrong:
+        say(f"This run went wrong {'once' if run.wrong == 1 else f'{run.wrong} times'}; play it again.")
+    say(f"The rig holds: {held_in_words(run.holds)}", "dim")
     last = ""
-    for step in found.steps:
+    for step in run.steps:
         if step.restart != last:
             say(f"\n{heading(step.restart)}", "bold")
             last = step.restart
         show_step(step, why=False)
-    if not found.steps:
+    if not run.steps:
         say("\nNothing is to be changed for this run.")
-    if any(step.before is None and step.was is None for step in found.steps):
+    if any(step.before is None and step.was is None for step in run.steps):
         say("\nWhat is there now is not known: note it before you change it, for the way back: keen rig take-stock "
             "--rig byhand", "dim")
-    say(f"\nThen play {found.game} for {found.seconds:g} s, and record it.", "bold")
+    say(f"\nThen play {run.game} for {run.seconds:g} s, and record it.", "bold")
     hint("keen rig next FRAMES, or keen rig next FRAMES SENSOR; --wrong WHY if it went wrong; or --watch FOLDER, which "
          "goes through all runs")
 

@@ -27,46 +27,46 @@ WARM_UP_FROM_S = 1.0
 RUNS_SHOWN = 8
 
 
-def show_pilot(found: "Pilot", after: str) -> None:
+def show_pilot(pilot: "Pilot", after: str) -> None:
     """How noisy runs are, and how many blocks would settle a trial."""
     from keenlattice.study.deciding import told_of
 
-    result = found.trial.result
+    result = pilot.trial.result
     before, plan = result.before, result.plan
-    say(f"{TITLES[found.decides].capitalize()} of {before} against itself: from block to block the ratio of two runs "
-        f"varies by {100 * found.noise_sd:.2g} % (standard deviation, {plan.blocks} blocks).", "bold")
+    say(f"{TITLES[pilot.decides].capitalize()} of {before} against itself: from block to block the ratio of two runs "
+        f"varies by {100 * pilot.noise_sd:.2g} % (standard deviation, {plan.blocks} blocks).", "bold")
     if result.deciding.verdict in ("better", "worse"):
         say(f"! a version came out {result.deciding.verdict} than itself: something else changes while you measure")
     table(["blocks", "chance to settle", "about"], [
-        [str(one.blocks), f"{100 * one.chance:.0f} %", f"{one.minutes:.0f} min"] for one in found.plans],
+        [str(one.blocks), f"{100 * one.chance:.0f} %", f"{one.minutes:.0f} min"] for one in pilot.plans],
         right=(0, 1, 2))
-    say(f"Settled: the interval lies wholly within {found.matters_pct:.3g} %, or wholly beyond. The chances are for "
+    say(f"Settled: the interval lies wholly within {pilot.matters_pct:.3g} %, or wholly beyond. The chances are for "
         "two versions that are alike; it ends as soon as it is settled, so these are the most that it takes.", "dim")
-    if found.warm_up_s >= max(WARM_UP_FROM_S, plan.warm_up_s):
-        say(f"Runs begin otherwise than they go on, for {found.warm_up_s:.1f} s: --warm-up {found.warm_up_s:.1f} "
+    if pilot.warm_up_s >= max(WARM_UP_FROM_S, plan.warm_up_s):
+        say(f"Runs begin otherwise than they go on, for {pilot.warm_up_s:.1f} s: --warm-up {pilot.warm_up_s:.1f} "
             "leaves that out.")
-    if found.blocks_to_settle is None:
+    if pilot.blocks_to_settle is None:
         say("No number of blocks up to 1000 would do with four chances in five: let more matter, or play longer runs.")
         return
-    hint(f"keen trial {before} {after} --blocks {found.blocks_to_settle} --decides {plan.decides} --matters "
+    hint(f"keen trial {before} {after} --blocks {pilot.blocks_to_settle} --decides {plan.decides} --matters "
          f"{told_of(plan)} --seconds {plan.seconds:g}")
 
 
-def show_runs_to_come(found: "RunsToCome") -> None:
+def show_runs_to_come(come: "RunsToCome") -> None:
     """What has still to be recorded, in which order."""
-    count = found.recorded + len(found.to_come)
-    say(f"Trial {found.study}, {found.recorded} of {count} runs recorded. Record these, {found.seconds:g} s each, in "
+    count = come.recorded + len(come.to_come)
+    say(f"Trial {come.study}, {come.recorded} of {count} runs recorded. Record these, {come.seconds:g} s each, in "
         "this order:", "bold")
     table(["run", "block", "with this version on the rig"], [
-        [str(one.place + 1), str(one.block + 1), one.version] for one in found.to_come[:RUNS_SHOWN]], right=(0, 1))
-    if len(found.to_come) > RUNS_SHOWN:
-        say(f"and {len(found.to_come) - RUNS_SHOWN} more", "dim")
+        [str(one.place + 1), str(one.block + 1), one.version] for one in come.to_come[:RUNS_SHOWN]], right=(0, 1))
+    if len(come.to_come) > RUNS_SHOWN:
+        say(f"and {len(come.to_come) - RUNS_SHOWN} more", "dim")
     hint("keen trial --take FILE, after each or with several at once")
 
 
-def show_claims(found: "ClaimsResult") -> None:
+def show_claims(result: "ClaimsResult") -> None:
     """What was claimed, and whether it holds here."""
-    for rule in found.rules:
+    for rule in result.rules:
         if rule.not_repeated:
             say(f"Rule {rule.rule} was not repeated: {rule.not_repeated}", "dim")
         else:
@@ -109,24 +109,24 @@ def tell_amounts(ws: "Workspace", matters: str, decides: str, before: "VersionLi
             say(f"How many per cent {least:g} {unit} of {TITLES[name]} are, the first block tells.", "dim")
 
 
-def show_screen_cost(found: "ScreenCost") -> None:
+def show_screen_cost(cost: "ScreenCost") -> None:
     """What a screen would play, and how long that takes."""
-    plan: Any = found.plan
-    by_hand = f", {found.switched_per_round} settings to switch" if plan.few_switches else ""
+    plan: Any = cost.plan
+    by_hand = f", {cost.switched_per_round} settings to switch" if plan.few_switches else ""
     count = len(plan.factors)
-    say(f"{count} change{'s' * (count > 1)}, {found.runs_per_round} runs of {plan.seconds:g} s a round{by_hand}: "
-        f"{minutes(found.minutes_per_round)}, and at most {plan.rounds} round{'s' * (plan.rounds > 1)}.", "bold")
+    say(f"{count} change{'s' * (count > 1)}, {cost.runs_per_round} runs of {plan.seconds:g} s a round{by_hand}: "
+        f"{minutes(cost.minutes_per_round)}, and at most {plan.rounds} round{'s' * (plan.rounds > 1)}.", "bold")
     for group in plan.factors:
-        say("  " + " + ".join(group) + " (restarts the machine)" * (group in found.restarting))
-    for one in found.cheaper:
+        say("  " + " + ".join(group) + " (restarts the machine)" * (group in cost.restarting))
+    for one in cost.cheaper:
         how = " ".join(["--repeats 1"] * (one.repeats < plan.repeats) + ["--short"] * (plan.folded and not one.folded))
         price = "" if one.folded else "; and what two changes do together can pass for the work of a third"
         say(f"cheaper: {how} takes {minutes(one.minutes_per_round)} a round, with intervals {one.wider:.1f} times as "
             f"wide{price}")
-    for group in found.together:
+    for group in cost.together:
         say(f"! {' and '.join(group)}: one decides what the other does; --together {','.join(group)} switches them as "
             "one, or --together checks all such")
-    if found.restarting:
+    if cost.restarting:
         say("Runs that agree in what restarts the machine come one after the other, so that it restarts seldom; what "
             "does it is then told by fewer degrees of freedom, with wider intervals.")
 
@@ -134,30 +134,30 @@ def show_screen_cost(found: "ScreenCost") -> None:
 NOT_KNOWN = "not in the pool"
 
 
-def show_change(found: "PoolLook", one: "ChangeHere") -> None:
+def show_change(look: "PoolLook", here: "ChangeHere") -> None:
     """All about one change."""
-    say(one.change.name, "bold")
-    for metric in one.change.metrics:
+    say(here.change.name, "bold")
+    for metric in here.change.metrics:
         say(f"\n{TITLES[metric.metric]}: {metric.told}", "bold")
         studies = f"{counted(metric.rigs, 'rig')}, {counted(metric.studies, 'study', 'studies')}" + (
             f"; {metric.silent} more were begun and gave no number" * bool(metric.silent))
         table(["", ""], [
             ["in general", f"{interval(metric.mean)} %" if metric.mean else "-"],
             ["on the next rig", f"{range_of(metric.next_rig)} in 95 of 100 cases" if metric.next_rig else "-"],
-            ["to be expected here", f"{expected_said(one.expected, metric.metric)} %" if metric.mean else "-"],
+            ["to be expected here", f"{expected_said(here.expected, metric.metric)} %" if metric.mean else "-"],
             ["on how many", shares(metric)], ["from", studies],
             ["if a tenth lie", f"the mean is {range_of(metric.bounds)}" if metric.bounds else "-"],
             *(["", side_said(side)] for side in metric.sides)])
         for why in metric.doubts:
             say(f"! {why}")
-    say(f"\nThis rig: {_this_rig(found)}. Only a trial here tells.", "dim")
+    say(f"\nThis rig: {_this_rig(look)}. Only a trial here tells.", "dim")
 
 
-def _this_rig(found: "PoolLook") -> str:
+def _this_rig(look: "PoolLook") -> str:
     """What of this rig the expectation rests on."""
-    if not found.limited_by:
+    if not look.limited_by:
         return "by its facts; what its frames wait for is not known before a trial or a screen was played"
-    most = max(found.limited_by.items(), key=lambda one: one[1])
+    most = max(look.limited_by.items(), key=lambda one: one[1])
     return f"by its facts, and that its frames wait for the {most[0]} in {most[1]:.0f} % of the time"
 
 

@@ -82,7 +82,7 @@ def taken_down(pids: Iterable[int], root: Path = Path("/"), every_s: float = EVE
             _fill(found, said.read().decode(errors="replace").splitlines())
 
 
-def _fill(found: Telemetry, lines: Iterable[str]) -> None:
+def _fill(telemetry: Telemetry, lines: Iterable[str]) -> None:
     names: list[str] = []
     for line in lines:
         try:
@@ -91,9 +91,9 @@ def _fill(found: Telemetry, lines: Iterable[str]) -> None:
             continue
         if isinstance(told, dict):
             names = told.get("names", names)
-            found.cost = told.get("cost", found.cost)
+            telemetry.cost = told.get("cost", telemetry.cost)
             continue
         for name, value in zip(names, told[1:], strict=False):
-            at_s, values = found.series.setdefault(name, ([], []))
+            at_s, values = telemetry.series.setdefault(name, ([], []))
             at_s.append(told[0])
             values.append(float("nan") if value is None else float(value))

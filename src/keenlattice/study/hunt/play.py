@@ -130,9 +130,9 @@ def hunted(line: Sequence[Version], on_rig: Sequence[Entries], plan: HuntPlan, l
                 tuple(keys[item] for item in least.items), least.sure, 0, metric=hunted_for, more=found.more)
 
 
-def _sureness(one: MetricResult) -> float:
+def _sureness(result: MetricResult) -> float:
     """How far a change lies from none, in widths of its interval."""
-    low, high, middle = (math.log1p((end or 0.0) / 100) for end in (one.low_pct, one.high_pct, one.change_pct))
+    low, high, middle = (math.log1p((end or 0.0) / 100) for end in (result.low_pct, result.high_pct, result.change_pct))
     return abs(middle) / max(high - low, 1e-12)
 
 

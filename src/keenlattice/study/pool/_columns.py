@@ -123,8 +123,8 @@ def flattened(records: Iterable[EvidenceRecord]) -> "pa.Table":
     return pa.table(columns, schema=schema())
 
 
-def _rows(one: EvidenceRecord) -> list[dict[str, Any]]:
-    whole = one.model_dump(mode="json")
+def _rows(record: EvidenceRecord) -> list[dict[str, Any]]:
+    whole = record.model_dump(mode="json")
     change = sorted(whole["change"], key=lambda switch: str(switch["setting"]))
     shared = {**{name: whole[name] for name in ("rig", "study", "kind", "state", "game", "software", "day")},
               "change": packed(change), "facts": packed(whole["facts"]), "limited_by": packed(whole["limited_by"]),

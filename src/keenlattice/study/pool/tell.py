@@ -92,18 +92,18 @@ def _reach(known: list[tuple[int, PooledMetric | None]]) -> float:
     return 1.3 * max(ends[int(FAR * (len(ends) - 1))], 2.0) if ends else 2.0
 
 
-def _row(axes: "Axes", place: int, one: PooledMetric, reach: float) -> None:
-    assert one.mean is not None
-    for ends, width in ((one.next_rig, 0.9), ((one.mean.low_pct, one.mean.high_pct), 3.0)):
+def _row(axes: "Axes", place: int, metric: PooledMetric, reach: float) -> None:
+    assert metric.mean is not None
+    for ends, width in ((metric.next_rig, 0.9), ((metric.mean.low_pct, metric.mean.high_pct), 3.0)):
         if ends and max(ends[0], -reach) < min(ends[1], reach):
             axes.plot([max(ends[0], -reach), min(ends[1], reach)], [place, place], color=INK, linewidth=width,
                       solid_capstyle="butt")
-    for beyond, edge, mark in ((one.mean.low_pct < -reach, -reach, "<"), (one.mean.high_pct > reach, reach, ">")):
+    for beyond, edge, mark in ((metric.mean.low_pct < -reach, -reach, "<"), (metric.mean.high_pct > reach, reach, ">")):
         if beyond:
             axes.plot([edge], [place], marker=mark, color=INK, markersize=5, clip_on=False)
-    if abs(one.mean.pct) <= reach:
-        kind = KINDS[one.standing]
-        axes.plot([one.mean.pct], [place], marker=MARKS[kind], markersize=5, color=INK,
+    if abs(metric.mean.pct) <= reach:
+        kind = KINDS[metric.standing]
+        axes.plot([metric.mean.pct], [place], marker=MARKS[kind], markersize=5, color=INK,
                   markerfacecolor="white" if kind in ("same", "open") else INK)
 
 

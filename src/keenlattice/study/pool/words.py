@@ -67,9 +67,9 @@ BRIEF = {"helps everywhere": "helps all", "helps some": "helps some", "helps som
 """A standing where there is little room."""
 
 
-def side_said(one: "Side") -> str:
+def side_said(side: "Side") -> str:
     """What it does on one side of a fact."""
-    return f"{one.where}: {one.word}, {interval(one.mean)} % on {one.rigs} rigs"
+    return f"{side.where}: {side.word}, {interval(side.mean)} % on {side.rigs} rigs"
 
 
 def expected_said(some: "Sequence[Expected]", metric: str) -> str:

@@ -76,10 +76,10 @@ def _columns(result: Screen) -> list[str]:
     return [TITLES[name] for name in result.judged_by] or ["metric", "interval"]
 
 
-def _intervals(result: Screen, one: Factor) -> list[str]:
+def _intervals(result: Screen, factor: Factor) -> list[str]:
     if result.judged_by:
-        return [effect_percent(effect) for effect in one.judged]
-    return [TITLES[one.telling.metric], effect_percent(one.telling)]
+        return [effect_percent(effect) for effect in factor.judged]
+    return [TITLES[factor.telling.metric], effect_percent(factor.telling)]
 
 
 def _picture(result: Screen) -> Picture:
@@ -260,8 +260,8 @@ def effects(axes: "Axes", result: Screen, name: str = "", letters: int = 44) -> 
     return forest(axes, [_change_row(one, effect, letters) for one, effect in chosen], matters)
 
 
-def _change_row(one: Factor, effect: Effect, letters: int) -> Row:
+def _change_row(factor: Factor, effect: Effect, letters: int) -> Row:
     told = effect_percent(effect)
     said = told if effect.low_pct is None else f"{SHORT.get(effect.standing, effect.standing)}\n{told}"
-    label = "\n".join(textwrap.wrap(" + ".join(one.settings), letters)[:2])
+    label = "\n".join(textwrap.wrap(" + ".join(factor.settings), letters)[:2])
     return Row(label, effect.change_pct, effect.low_pct, effect.high_pct, effect.standing, said)

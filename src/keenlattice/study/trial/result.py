@@ -154,11 +154,11 @@ MODESTY = 0.8
 Holds = Literal["holds", "does not hold", "unclear"]
 
 
-def held(claim: Claim, one: MetricResult) -> Holds:
+def held(claim: Claim, result: MetricResult) -> Holds:
     """Whether a claim holds by a trial's metric: its whole interval goes as far as is claimed, or none of it does."""
-    if one.low_pct is None or one.high_pct is None:
+    if result.low_pct is None or result.high_pct is None:
         return "unclear"
-    low, high = (one.low_pct, one.high_pct) if claim.direction == "up" else (-one.high_pct, -one.low_pct)
+    low, high = (result.low_pct, result.high_pct) if claim.direction == "up" else (-result.high_pct, -result.low_pct)
     if low >= claim.at_least_pct and low > 0:
         return "holds"
     return "does not hold" if high < claim.at_least_pct or high <= 0 else "unclear"

@@ -15,24 +15,24 @@ FINEST = {"MHz": 1.0, "mJ": 1.0}  # of telemetry: what is told no finer
 LEAST_BLOCKS = 4  # for a word
 
 
-def amount(one: MetricResult, value: float | None) -> str:
+def amount(result: MetricResult, value: float | None) -> str:
     """A metric's value, as exact as the trial knows it."""
-    return "-" if value is None else rounded(value, _spread(one))
+    return "-" if value is None else rounded(value, _spread(result))
 
 
-def percent(one: MetricResult) -> tuple[str, str]:
+def percent(result: MetricResult) -> tuple[str, str]:
     """The change and its interval: `-24.1 %` and `-25.0 to -23.2 %`."""
-    if one.change_pct is None or one.low_pct is None or one.high_pct is None:
+    if result.change_pct is None or result.low_pct is None or result.high_pct is None:
         return "-", "-"
-    change, low, high = signed_with_ends(one.change_pct, one.low_pct, one.high_pct)
+    change, low, high = signed_with_ends(result.change_pct, result.low_pct, result.high_pct)
     return f"{change} %", f"{low} to {high} %"
 
 
-def _spread(one: MetricResult) -> float:
+def _spread(result: MetricResult) -> float:
     """Half the interval, in the metric's own unit; never below what can be measured."""
-    if one.after is None or one.low_pct is None or one.high_pct is None:
+    if result.after is None or result.low_pct is None or result.high_pct is None:
         return 0.01
-    return max(abs(one.after) * (one.high_pct - one.low_pct) / 200, 0.01)
+    return max(abs(result.after) * (result.high_pct - result.low_pct) / 200, 0.01)
 
 
 def price(one: Price) -> tuple[str, str, str]:

@@ -58,10 +58,10 @@ def sheet(
         show_what_is_open(found.sheet)
 
 
-def _show_none(found: "SheetResult") -> None:
-    count = len(found.earlier)
+def _show_none(result: "SheetResult") -> None:
+    count = len(result.earlier)
     say(f"No run sheet is open; {count} {'is' if count == 1 else 'are'} in the logbook.")
-    for one in found.earlier[:5]:
+    for one in result.earlier[:5]:
         say(f"  {one.title}: {_counted(one)}")
     hint("keen apply GAME --rig byhand")
 
@@ -71,7 +71,7 @@ def _counted(one: "Sheet") -> str:
     return f"{counts['seen']} seen, {counts['said']} said" + f", {counts['open']} left out" * bool(counts["open"])
 
 
-def _written(found: "SheetResult", out: Path) -> Path:
+def _written(result: "SheetResult", out: Path) -> Path:
     free = new_file(out, ".md", ".html") or out
-    found.save(free)
+    result.save(free)
     return free
