@@ -44,6 +44,7 @@ from keenlattice.study.tune.plan import Limit, TunePlan
 from keenlattice.study.tune.play import Race
 
 PAGE = Path(__file__).parent.parent / "docs" / "calibration.md"
+PAGE_OF_QUICK = PAGE.with_name("calibration-quick.md")
 KEPT = Path(__file__).parent.parent / "build" / "calibration"
 ALIKE = 1500  # studies of a version against itself, whose error is just what is claimed: fewer would miss it by luck
 TRUTH_RUNS, SECONDS, MATTERS_PCT = 4000, 6.0, 3.0
@@ -255,41 +256,46 @@ def tunes(executor: Executor) -> list[Row]:
 
 
 PARTS: Mapping[str, Callable[[Executor], list[Row]]] = {
-    "trials": trials, "power": power, "screens": screens, "hunts": hunts, "tunes": tunes, "breaks": breaks,
-    "unlike": unlike}
-QUICK = ("breaks",)
-"""The part that takes about ten minutes."""
+    "trials": trials, "power": power, "screens": screens, "hunts": hunts, "tunes": tunes, "unlike": unlike}
+QUICK = "quick"
+"""The part that takes five minutes, and has a page of its own."""
 
 
 def main(*wanted: str) -> int:
-    """Play the parts that are wanted, all if none is named, and write the page of all that were played so far."""
-    unknown = {*wanted} - {*PARTS, "quick"}
-    if unknown:
-        print(f"there is no part {', '.join(sorted(unknown))}: there are {', '.join(PARTS)}, and quick")
+    """Play the parts that are wanted, all if none is named, and write the pages of what is there."""
+    if unknown := {*wanted} - {*PARTS, QUICK}:
+        print(f"there is no part {', '.join(sorted(unknown))}: there are {', '.join(PARTS)} and {QUICK}")
         return 2
     KEPT.mkdir(parents=True, exist_ok=True)
+    missed = 0
     with ProcessPoolExecutor(os.cpu_count()) as executor:
-        for name in QUICK if "quick" in wanted else wanted or PARTS:
-            began, rows = time.monotonic(), PARTS[name](executor)
-            lines = {"breaks": costs, "unlike": price}[name](executor) if name in ("breaks", "unlike") else []
+        for name in wanted or (*PARTS, QUICK):
+            began, rows = time.monotonic(), (breaks if name == QUICK else PARTS[name])(executor)
+            lines = {QUICK: costs, "unlike": price}[name](executor) if name in (QUICK, "unlike") else []
+            missed += sum(not row.holds() for row in rows)
             (KEPT / f"{name}.json").write_text(json.dumps({
                 "minutes": (time.monotonic() - began) / 60, "rows": [asdict(row) for row in rows], "lines": lines}))
-    kept = {name: json.loads((KEPT / f"{name}.json").read_text()) for name in PARTS if (KEPT / f"{name}.json").exists()}
-    rows = [Row(**row) for part in kept.values() for row in part["rows"]]
-    missed = [row for row in rows if not row.holds()]
-    for row in missed:
-        print("missed:", row.line())
-    if kept.keys() == PARTS.keys():
-        text = [(__doc__ or "").split("\n\n", 1)[1].strip(), "",
-                f"Runs of {SECONDS:g} s of {GAME} on the stand-in; the truth is the mean of {TRUTH_RUNS} pairs of "
-                f"runs. {len(rows) - len(missed)} of {len(rows)} claims hold. Made in "
-                f"{sum(part['minutes'] for part in kept.values()):.0f} minutes on {os.cpu_count()} cores.", "",
-                "| what | chances | claim | found | interval of that | holds |", "|---|---|---|---|---|---|",
-                *(row.line() for row in rows), "", *(line for part in kept.values() for line in part["lines"])]
-        PAGE.write_text("# Calibration\n\n" + "\n".join(text), encoding="utf-8")
-        print(f"written to {PAGE}")
-    print(f"{len(missed)} of {len(rows)} claims are missed")
+    _write("Calibration of what once broke", PAGE_OF_QUICK, [QUICK])
+    _write("Calibration", PAGE, list(PARTS))
+    print(f"{missed} claims are missed")
     return 1 if missed else 0
+
+
+def _write(title: str, page: Path, names: Sequence[str]) -> None:
+    """Write a page of some parts, once all of them were played."""
+    if not all((KEPT / f"{name}.json").exists() for name in names):
+        return
+    parts = [json.loads((KEPT / f"{name}.json").read_text()) for name in names]
+    rows = [Row(**row) for part in parts for row in part["rows"]]
+    text = [f"# {title}", "", (__doc__ or "").split("\n\n", 1)[1].strip(), "",
+            f"Runs of {SECONDS:g} s of {GAME} on the stand-in; the truth is the mean of {TRUTH_RUNS} pairs of runs. "
+            if page == PAGE else "Each row is a formula of a few lines in `bench/breaks.py`. ",
+            f"{sum(row.holds() for row in rows)} of {len(rows)} claims hold. Made in "
+            f"{sum(part['minutes'] for part in parts):.0f} minutes on {os.cpu_count()} cores.", "",
+            "| what | chances | claim | found | interval of that | holds |", "|---|---|---|---|---|---|",
+            *(row.line() for row in rows), "", *(line for part in parts for line in part["lines"])]
+    page.write_text("\n".join(text), encoding="utf-8")
+    print(f"written to {page}")
 
 
 if __name__ == "__main__":

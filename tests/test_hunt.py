@@ -200,3 +200,18 @@ def squared(number: int) -> int:
 def test_work_is_spread_with_equal_results() -> None:
     with ThreadPoolExecutor(2) as threads:
         assert spread(squared, range(50), threads) == spread(squared, range(50)) == [one * one for one in range(50)]
+
+
+def test_a_hunt_plays_no_more_runs_than_its_budget(tmp_path: Path) -> None:
+    """And says that it is not sure of what it has not had the runs to ask for."""
+    ws = Workspace(tmp_path / "book")
+    for setting in ({"process.io-priority": "high"}, {"frame.queue-depth": 1, "antialias.gamma": False}):
+        ws.edit("brass-orbit", setting)
+    free = ws.hunt("brass-orbit", decides="latency_ms_median", matters="3%", blocks=8, seconds=5, seed=1, most_runs=0)
+    bound = free.result.trial.runs_played + 4
+    assert free.result.runs > bound
+    tight = ws.hunt("brass-orbit", decides="latency_ms_median", matters="3%", blocks=8, seconds=5, seed=1,
+                    most_runs=max(16, bound))
+    assert tight.result.runs <= max(16, bound) and not tight.result.sure and tight.result.first
+    with pytest.raises(BadValue, match="takes up to 16"):
+        ws.hunt("brass-orbit", blocks=8, most_runs=10)

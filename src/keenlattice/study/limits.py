@@ -8,6 +8,8 @@ DECIDES = "frame_ms_mean,latency_ms_median"
 """What a player feels: how long a frame takes, and how long a press takes to be seen."""
 MOST_BLOCKS, BLOCKS_BY_HAND = 40, 12
 """How many blocks a trial plays at most, where nothing is said; and where a switch between versions is dear."""
+MOST_RUNS_OF_A_HUNT = 400
+"""How many runs a hunt plays at most, where nothing is said."""
 DEFAULT_PCT = 1.0
 """The smallest difference that matters, in per cent, where nothing is said."""
 

@@ -20,6 +20,7 @@ from keenlattice.cli.options import (
     Sensor,
     Watch,
 )
+from keenlattice.cli.output import minutes, say
 from keenlattice.cli.playing import playing
 from keenlattice.cli.views.trial import show_played, tell_amounts
 from keenlattice.errors import UsageError
@@ -38,6 +39,9 @@ def hunt(
         help="One where it is as it is now.  [default: the latest]")] = "",
     decides: Decides = DECIDES, matters: Matters = "1", blocks: Blocks = 12,
     error: Annotated[float, typer.Option("--error", help="How likely it may name the wrong version.")] = 0.05,
+    most: Annotated[int, typer.Option("--most", help="How many runs at most; 0 for as many as it takes. A change four "
+                                      "times as large as runs vary takes about 120, one twice as large 350.")
+                    ] = 400,
     game: Played = None,
     seconds: Seconds = 30.0, watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
     book: Book = None, rig: Rig = "standin", json: Json = False,
@@ -52,8 +56,11 @@ def hunt(
     ws = begin(book, rig)
     if not json:
         tell_amounts(ws, matters, decides, since or stock(profile).reference)
+        if most:
+            say(f"At most {most} runs, about {minutes(most * seconds / 60)}; what is not told by then is said to be "
+                "unsure.", "dim")
     with playing(ws, "the versions of a history", json, watch, sensor) as told:
         played = ws.hunt(
             profile, since=since, until=until, game=game, progress=told, blocks=blocks, seconds=seconds, seed=seed,
-            decides=decides, matters=matters, error=error)
+            decides=decides, matters=matters, error=error, most_runs=most)
     show_played(ws, played, json)

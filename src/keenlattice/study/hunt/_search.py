@@ -73,26 +73,28 @@ class Found:
     more: bool = False
 
 
-def first_changed(candidates: int, look: Callable[[int], float], signal: Signal, error: float, most: int) -> Found:
+def first_changed(candidates: int, look: Callable[[int], float], signal: Signal, error: float, most: int,
+                  left: Callable[[int], int] = int) -> Found:
     """The first of some candidates in a line that has the change; all after it have it, too.
 
     Args:
         candidates: how many there are; the last is known to have it.
         look: the log ratio of one block of a candidate, counted from 0, against the base.
         most: looks, after which the likeliest is told with the probability that it has.
+        left: how many of some looks may still be taken; all, if not given.
     """
     seen = Tally(candidates)
     after = np.triu(np.ones((candidates, candidates)))  # a row for each answer: which candidates have the change
     while True:
         share = _shares(seen, after, signal)
         best = int(np.argmax(share))
-        if share[best] >= 1 - error or seen.played >= most:
+        if share[best] >= 1 - error or seen.played >= most or not left(1):
             break
         before = np.cumsum(share)[:-1]  # that it changed at this one or earlier
         at = int(np.argmin(np.abs(before - 0.5)))
         seen.add(at, look(at))
     # At about the price of the search: what is not seen by then is not said.
-    more = _more_than_one(seen, best, look, signal, error, seen.played + CHECKS)
+    more = _more_than_one(seen, best, look, signal, error, seen.played + CHECKS, left)
     return Found(best, float(share[best]), seen.played, more)
 
 
@@ -104,16 +106,16 @@ def _shares(seen: Tally, answers: Floats, signal: Signal) -> Floats:
     return np.asarray(share / share.sum())
 
 
-def _more_than_one(seen: Tally, best: int, look: Callable[[int], float], signal: Signal, error: float, most: int
-                   ) -> bool:
+def _more_than_one(seen: Tally, best: int, look: Callable[[int], float], signal: Signal, error: float, most: int,
+                   left: Callable[[int], int]) -> bool:
     """Whether the last differs from the one that was found, or the one before that from the base."""
     last = seen.count.size - 1
-    return (last != best and _differs(seen, last, best, 1.0, look, signal, error, most)) or (
-        best > 0 and _differs(seen, best - 1, best, 0.0, look, signal, error, most))
+    return (last != best and _differs(seen, last, best, 1.0, look, signal, error, most, left)) or (
+        best > 0 and _differs(seen, best - 1, best, 0.0, look, signal, error, most, left))
 
 
 def _differs(seen: Tally, at: int, best: int, without: float, look: Callable[[int], float], signal: Signal,
-             error: float, most: int) -> bool:
+             error: float, most: int, left: Callable[[int], int]) -> bool:
     """Whether a candidate has more or less of the change than it would if the one that was found had done it all, by
     half of it or more. That it does is said at two such questions' part of the error; that it does not, once that is
     likely.
@@ -122,7 +124,7 @@ def _differs(seen: Tally, at: int, best: int, without: float, look: Callable[[in
         without: what it would have, as a share of what the one that was found has.
     """
     surely, used = float(np.log(3 / error - 1)), 0
-    while UNLIKELY < (odds := _odds_of_more(seen, at, best, without, signal)) < surely and used < most:
+    while UNLIKELY < (odds := _odds_of_more(seen, at, best, without, signal)) < surely and used < most and left(1):
         which = at if seen.count[at] <= seen.count[best] else best
         seen.add(which, look(which))
         used += 1
@@ -150,7 +152,8 @@ class Least:
     sure: bool
 
 
-def least_set(items: int, look: Callable[[frozenset[int]], float], signal: Signal, error: float, most: int) -> Least:
+def least_set(items: int, look: Callable[[frozenset[int]], float], signal: Signal, error: float, most: int,
+              left: Callable[[int], int] = int) -> Least:
     """The least set of items that has the change, by halving (after A. Zeller and R. Hildebrandt, IEEE Transactions on
     Software Engineering 2002); what two do only together is found, too, and what each does half of.
 
@@ -159,11 +162,12 @@ def least_set(items: int, look: Callable[[frozenset[int]], float], signal: Signa
         look: the log ratio of one block with some of the items, counted from 0, against none.
         error: of each question.
         most: looks for each question.
+        left: how many of some looks may still be taken; all, if not given.
     """
     every, asked, sure = frozenset(range(items)), dict[frozenset[int], bool](), True
     seen = Tally(2)  # of all items, and of those that are asked for
     if items > 1:
-        for _ in range(FULL_LOOKS):
+        for _ in range(left(FULL_LOOKS)):
             seen.add(0, look(every))
 
     def has_it(some: Sequence[int]) -> bool:
@@ -172,7 +176,7 @@ def least_set(items: int, look: Callable[[frozenset[int]], float], signal: Signa
         if these not in asked:
             seen.count[1] = seen.sum[1] = seen.squares[1] = 0.0
             odds, bound, used = 0.0, float(np.log(1 / error - 1)), 0
-            while abs(odds) < bound and used < most:
+            while abs(odds) < bound and used < most and left(1):
                 at = 1 if seen.count[1] <= seen.count[0] else 0
                 seen.add(at, look(these if at else every))
                 odds, used = _odds(seen, signal), used + 1

@@ -20,12 +20,18 @@ class HuntPlan(Form):
         trial: the trial of the oldest version against the newest; its seed is the hunt's. If several metrics decide it,
             the hunt goes after the one whose change it shows most surely.
         error: how likely the version may be the wrong one.
+        most_runs: how many it plays at most, the trial's included; what is not told by then is said to be unsure. 0 for
+            as many as it takes.
     """
 
     trial: TrialPlan
     error: float = 0.05
+    most_runs: int = 0
 
     def __post_init__(self) -> None:
+        if self.most_runs and self.most_runs < 2 * self.trial.repeats * self.trial.blocks:
+            raise BadValue(f"{self.most_runs} runs: the trial that a hunt begins with takes up to "
+                           f"{2 * self.trial.repeats * self.trial.blocks}")
         if not 0.001 <= self.error <= 0.3:
             raise BadValue(f"an error of {self.error:g}: give one from 0.001 to 0.3")
 
@@ -55,7 +61,7 @@ class HuntSpec(Spec):
 
     @property
     def most_runs(self) -> int | None:
-        return None  # the search goes on until it is sure
+        return self.plan.most_runs or None  # without a limit the search goes on until it is sure
 
     @property
     def pace(self) -> tuple[float, float]:

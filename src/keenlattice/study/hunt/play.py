@@ -43,6 +43,11 @@ class Looks:
         self._plan, self._play = plan, play
         self.place = 0
 
+    def left(self, looks: int) -> int:
+        """How many of some blocks the runs that are left are enough for."""
+        plan = self._plan
+        return min(looks, (plan.most_runs - self.place) // (2 * plan.trial.repeats)) if plan.most_runs else looks
+
     def run(self, arm: str, entries: Entries, seed: int) -> Numbers:
         """The metrics of the next run."""
         place, self.place = self.place, self.place + 1
@@ -117,7 +122,7 @@ def hunted(line: Sequence[Version], on_rig: Sequence[Entries], plan: HuntPlan, l
     noise = noise_of(trial, hunted_for)
     signal = Signal(math.log1p((trial[hunted_for].change_pct or 0) / 100), max(noise.sd, 1e-6), noise.dof)
     found = first_changed(len(line) - 1, lambda at: looks.ratio(
-        on_rig[0], on_rig[at + 1], line[at + 1].reference, hunted_for), signal, plan.error, MOST_LOOKS)
+        on_rig[0], on_rig[at + 1], line[at + 1].reference, hunted_for), signal, plan.error, MOST_LOOKS, looks.left)
     before, first = found.first, found.first + 1
     keys = [change.key for change in changes(on_rig[before], on_rig[first])]
 
@@ -125,7 +130,7 @@ def hunted(line: Sequence[Version], on_rig: Sequence[Entries], plan: HuntPlan, l
         chosen = {keys[item]: on_rig[first].get(keys[item]) for item in some}
         return looks.ratio(on_rig[before], with_changes(on_rig[before], chosen), " + ".join(sorted(chosen)), hunted_for)
 
-    least = least_set(len(keys), with_some, signal, plan.error / max(4, 2 * len(keys)), MOST_PER_QUESTION)
+    least = least_set(len(keys), with_some, signal, plan.error / max(4, 2 * len(keys)), MOST_PER_QUESTION, looks.left)
     return Hunt(trial, line[before].reference, line[first].reference, found.probability,
                 tuple(keys[item] for item in least.items), least.sure, 0, metric=hunted_for, more=found.more)
 

@@ -17,7 +17,7 @@ from keenlattice.report.context import (
 )
 from keenlattice.report.words import TITLES, listed, titles
 from keenlattice.study.deciding import told_of
-from keenlattice.study.hunt.plan import Hunt
+from keenlattice.study.hunt.plan import Hunt, HuntPlan
 from keenlattice.study.trial.figure import trial_figure
 from keenlattice.study.trial.tell import how_sure, interval_picture, numbers, sides_of, trial_figures, trial_pictures
 from keenlattice.study.trial.words import headline, one_word
@@ -32,7 +32,7 @@ Line = Sequence[tuple[str, str]]
 def hunt_page(result: Hunt, beside: "Beside") -> Report:
     """Return the page about a hunt; its pictures are of the trial that it began with."""
     trial, context, line = result.trial, _context(result, beside), _line(beside)
-    error = beside.spec.plan.error
+    plan = beside.spec.plan
     before, after = sides_of(trial.plan, trial.runs_played, beside.captures())
     drawn = bool(before) and len(before) == len(after)
     return Report(
@@ -42,8 +42,8 @@ def hunt_page(result: Hunt, beside: "Beside") -> Report:
         did=[Text(f"From the oldest version to the newest: {headline(trial)}"),
              *(trial_pictures(trial, before, after) if drawn else [interval_picture(trial)])],
         each=_each(result, context, line),
-        sure=[*_sure(result, error), *how_sure(trial), numbers(trial, "The numbers, oldest against newest")],
-        rig=the_rig(context), repeat=_how_to_repeat(result, context, line, beside.number, error),
+        sure=[*_sure(result, plan.error), *how_sure(trial), numbers(trial, "The numbers, oldest against newest")],
+        rig=the_rig(context), repeat=_how_to_repeat(result, context, line, beside.number, plan),
         back=how_to_go_back(context, result.before or trial.before, result.first or trial.after, tried=True),
         figure=(lambda: trial_figure(trial, before, after)) if drawn else None)
 
@@ -119,13 +119,13 @@ def _sure(result: Hunt, error: float) -> list[Block]:
     return [*blocks, *excluded(result.excluded, result.doubts)]
 
 
-def _how_to_repeat(result: Hunt, context: Context, line: Line, number: int | None,
-                   error: float) -> list[Block]:
-    plan, (first, _), (last, _) = result.trial.plan, line[0], line[-1]
+def _how_to_repeat(result: Hunt, context: Context, line: Line, number: int | None, hunt: HuntPlan) -> list[Block]:
+    plan, (first, _), (last, _) = hunt.trial, line[0], line[-1]
     profile = profile_of(first)
     game = for_game(first, result.trial.game)
     plays = (f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters {told_of(plan)} "
-             f"--blocks {plan.blocks} --seconds {plan.seconds:g} --error {error:g} --seed {plan.seed}{game}")
+             f"--blocks {plan.blocks} --seconds {plan.seconds:g} --error {hunt.error:g} "
+             f"--most {hunt.most_runs} --seed {plan.seed}{game}")
     return to_repeat(context, [plays], f"Seed {plan.seed} draws everything that is drawn.", again(number))
 
 
