@@ -65,17 +65,19 @@ class Answers:
         return (low > self.matters) & (least > 0), (high < -self.matters) & (most < 0)
 
 
-def answers(rigs: Rigs, matters: Floats, good: Floats, coming: bool = True) -> Answers:
+def answers(rigs: Rigs, matters: Floats, good: Floats, coming: bool = True, chosen_of: Floats | float = 1.0) -> Answers:
     """The answers of all changes.
 
     Args:
         matters, good: as in `Answers`.
         coming: whether the next rig is asked for.
+        chosen_of: of how many that could be asked these rigs are the most striking; the error of the mean's interval is
+            shared by them (Bonferroni).
     """
     from scipy.special import stdtrit
 
     found = pooled(rigs, ERROR, coming)
-    half = np.asarray(stdtrit(np.maximum(1, found.rigs - 1), 1 - ERROR / 2)) * found.error
+    half = np.asarray(stdtrit(np.maximum(1, found.rigs - 1), 1 - ERROR / chosen_of / 2)) * found.error
     return Answers(found, half, *without_a_tenth(rigs, found.tau2), matters, good,
                    *_differing(rigs, found, matters, good))
 
@@ -145,7 +147,8 @@ def parted(rigs: Rigs, moderators: Floats, whole: Answers) -> Parted | None:
             for change in changes for side in (above, below)]
     chosen, sizes = np.concatenate(rows), np.array([row.size for row in rows])
     halves, both = rigs.some(chosen, sizes), np.repeat(changes, 2)
-    return Parted(changes, best[changes], answers(halves, whole.matters[both], whole.good[both], coming=False))
+    sides = answers(halves, whole.matters[both], whole.good[both], coming=False, chosen_of=tried[both].astype(float))
+    return Parted(changes, best[changes], sides)
 
 
 def _chance(rigs: Rigs, above: Flags, below: Flags, whole: Answers) -> Floats:
