@@ -64,8 +64,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
                          "keen edit brass-orbit frame.queue-depth=1 >edit.txt; keen apply brass-orbit --yes >apply.txt",
                          "keen measure brass-orbit --seed 8 --seconds 30 --runs 1 | head -9",
                          "keen draw brass-orbit@stock brass-orbit --out runs.png"]),
-    ("trial-compare", 1110, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
-        "keen trial brass-orbit@stock brass-orbit --matters 3 --seed 7 --pilot 8",
+    ("trial-compare", 900, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
         "keen trial brass-orbit@stock brass-orbit --matters 3 --seed 7",
         "keen compare brass-orbit@stock brass-orbit", "keen studies"]),
     ("screen", 800, [
@@ -100,7 +99,7 @@ REPORTED = [
     "keen rig restart machine",
     "keen edit brass-orbit frame.queue-depth=1 frame.cap='= refresh - 3' -m 'flippers sooner'",
     "keen edit brass-orbit process.io-priority=high sync.triple-buffering=on -m 'from a list of thirty'",
-    "keen trial brass-orbit@stock brass-orbit --matters 3 --seed 7 --blocks 16",
+    "keen trial brass-orbit@stock brass-orbit --matters 3 --seed 7",
     "keen report --out trial.html", *(f"KEEN_BOOK=other {line}" for line in [
         LEAGUE, "keen pool read league", "keen report --out pool.html"])]
 SHEET = [f"KEEN_RIG=byhand KEEN_BOOK=byhand {line}" for line in [
