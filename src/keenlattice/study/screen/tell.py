@@ -54,7 +54,8 @@ def tell_screen(result: Screen, beside: "Beside | None" = None) -> Telling:
     return Telling(
         screen_headline(result),
         f"{result.game} on {result.rig}: {result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, "
-        f"seed {plan.seed}; {told_of(plan)} matters. One by one, {result.one_by_one_runs} runs would tell as much.",
+        f"seed {plan.seed}; {told_of(plan).replace('%', ' %')} matters. One by one, {result.one_by_one_runs} runs "
+        "would tell as much.",
         [standings(result), *excluded(result.excluded, result.doubts),
          *(together_blocks or [Text(NONE_TOGETHER, aside=True)])],
         f"{advice}; keen report makes a page of it")

@@ -71,7 +71,7 @@ def tell_trial(result: Trial, beside: "Beside | None" = None) -> Telling:
     return Telling(
         whole_answer(result),
         f"{result.before} against {result.after}{where}: {result.blocks_played} blocks of {plan.seconds:g} s "
-        f"runs{early}{drawn}; {told_of(plan)} matters.",
+        f"runs{early}{drawn}; {told_of(plan).replace('%', ' %')} matters.",
         [*excluded(result.excluded, result.doubts), *metrics_of_trial(result), *_prices(result),
          *(Text(remark, aside=True) for remark in remarks if remark)],
         _advice(result), one_word(result) or MIXED)
