@@ -212,6 +212,8 @@ def show_what_it_takes(rounds: int, question: Literal["which", "better"]) -> Non
     from keenlattice.study.blind.plan import chance_to_be_found, needed
 
     plan = BlindPlan(rounds, question)
+    if not plan.can_tell:
+        return
     least, chance = needed(rounds, plan.error_of_a_side)[-1], chance_to_be_found(rounds, plan.error_of_a_side, 0.8)
     more = "; more rounds find more" if chance < 0.8 else ""
     print(f"At most {rounds} rounds: {least} right answers of {rounds} settle it, or a larger share of fewer. Whoever "

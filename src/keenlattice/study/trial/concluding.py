@@ -64,6 +64,7 @@ from keenlattice.study.trial.result import MetricResult, Trial, Verdict
 
 LEAST_FOR_ORDER = 6  # blocks
 FUTILE = 0.02        # chance that all is settled by the last block, below which it is not worth playing
+HOPELESS = 10        # times the blocks that it may have: a trial that asks for more is asked about that at once
 
 
 @dataclass(frozen=True)
@@ -302,8 +303,9 @@ def _ended(seen: Seen) -> str:
     if found and all(one.verdict != "unclear" for one in found):
         return "settled"
     open_ = [one for one in found if one.verdict == "unclear"]
-    return "futile" if 2 * blocks >= seen.most and blocks >= 2 * FIRST_LOOK and any(
-        _chance_at_the_end(seen, one.name, len(open_)) < FUTILE for one in open_) else ""
+    late = 2 * blocks >= seen.most or seen.asked > HOPELESS * seen.most
+    return "futile" if late and blocks >= 2 * FIRST_LOOK and any(
+        _chance_at_the_end(seen, metric.name, len(open_)) < FUTILE for metric in open_) else ""
 
 
 def over(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> bool:

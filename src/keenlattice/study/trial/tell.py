@@ -28,7 +28,7 @@ from keenlattice.study.deciding import told_of
 from keenlattice.study.screen.tell import standings
 from keenlattice.study.trial.figure import intervals, trial_figure, typical_block
 from keenlattice.study.trial.looks import SIZING
-from keenlattice.study.trial.plan import TrialPlan
+from keenlattice.study.trial.plan import MAX_BLOCKS, TrialPlan
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.trial.words import (
     adjusted_sentence,
@@ -82,7 +82,8 @@ def _planned(result: Trial) -> str:
     plan, why = result.plan, f": {ENDED[result.ended]}" if result.ended else ""
     if plan.sized:
         most = f", {plan.blocks} at most" * (result.asked_blocks > plan.blocks)
-        asked = f"of {result.asked_blocks} that its first {SIZING} asked for{most}" if result.asked_blocks else (
+        count = str(result.asked_blocks) if result.asked_blocks <= MAX_BLOCKS else f"over {MAX_BLOCKS}"
+        asked = f"of {count} that its first {SIZING} asked for{most}" if result.asked_blocks else (
             f"of at most {plan.blocks}")
         return f" ({asked}{why})"
     return f" (of {plan.blocks} planned{why})" if result.ended else ""
@@ -123,9 +124,12 @@ def _advice(result: Trial) -> str:
         return f"weigh the gain against the price: {apply}, or leave it be{page}"
     again = (f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
              f"{told_of(result.plan)}")
-    more = (f"{again} --blocks {result.asked_blocks} plays as many blocks as it asked for; or play longer runs"
-            if result.asked_blocks > result.plan.blocks else
-            f"{again} --pilot 8, which says how many blocks would settle it")
+    more = f"{again} --pilot 8, which says how many blocks would settle it"
+    if result.asked_blocks > MAX_BLOCKS:
+        more = ("play longer runs (--seconds), or let more matter (--matters): these runs vary too much to tell so "
+                "little")
+    elif result.asked_blocks > result.plan.blocks:
+        more = f"{again} --blocks {result.asked_blocks} plays as many blocks as it asked for; or play longer runs"
     return {"better": f"{apply}, to keep it{page}", "worse": f"leave {result.after} be{page}",
             "no difference that matters": f"leave {result.after} be: it gains nothing{page}",
             "unclear": f"{more}{page}"}[result.deciding.verdict]
