@@ -425,7 +425,7 @@ def test_eight_first_commands_at_once_all_succeed(tmp_path: Path) -> None:
 
 @POSIX
 def test_a_terminal_that_shows_no_colours_gets_none(monkeypatch: pytest.MonkeyPatch) -> None:
-    from keenlattice.cli import output as terminal
+    from keenlattice.cli import terminal
 
     monkeypatch.setattr(terminal, "is_terminal", lambda _: True)
     for term, shown in (("dumb", False), ("", False), ("xterm", True)):

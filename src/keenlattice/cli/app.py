@@ -10,7 +10,7 @@ import typer
 
 from keenlattice.cli.complete import completing
 from keenlattice.cli.grouped import group
-from keenlattice.cli.output import STOPPED
+from keenlattice.cli.terminal import STOPPED
 from keenlattice.errors import KeenLatticeError, UsageError
 
 WRONG_USAGE: Any = typer.BadParameter.__mro__[1]  # the parser's UsageError, which Typer gives no name of its own

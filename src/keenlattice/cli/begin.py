@@ -4,7 +4,8 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from keenlattice.cli.output import is_terminal, on_rig, warn
+from keenlattice.cli.output import on_rig, warn
+from keenlattice.cli.terminal import is_terminal
 from keenlattice.workspace.workspace import Workspace
 
 if TYPE_CHECKING:

@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING
 import typer
 
 from keenlattice.cli.guide import Guide
-from keenlattice.cli.output import Keys, say
+from keenlattice.cli.output import say
+from keenlattice.cli.terminal import Keys
 from keenlattice.errors import UsageError
 from keenlattice.rig.hand import Paused, TakenBack
 

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING, Self
 
 from keenlattice._state_folder import expanded
 from keenlattice.catalog.values import Value
-from keenlattice.cli.output import Keys, say
+from keenlattice.cli.output import say
+from keenlattice.cli.terminal import Keys
 from keenlattice.cli.views.sheet import held_in_words, run_of, show_step
 from keenlattice.errors import BadValue, CaptureError, KeenLatticeError, UsageError
 from keenlattice.measure.serial_log import SerialLog

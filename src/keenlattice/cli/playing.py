@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from keenlattice.cli.output import STOPPED, Interrupted, is_terminal
+from keenlattice.cli.terminal import STOPPED, Interrupted, is_terminal
 from keenlattice.cli.views.sheet import show_next_run
 from keenlattice.errors import UsageError
 from keenlattice.rig.hand import Paused

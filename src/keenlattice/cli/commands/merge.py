@@ -8,7 +8,8 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import Book, Json, Keep, Rig, Settle
-from keenlattice.cli.output import emit, hint, is_terminal, say
+from keenlattice.cli.output import emit, hint, say
+from keenlattice.cli.terminal import is_terminal
 from keenlattice.errors import UsageError
 from keenlattice.workspace.profile_results import value_text
 

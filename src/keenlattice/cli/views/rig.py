@@ -6,7 +6,8 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from keenlattice.cli.output import is_terminal, say, shown_path, table, warn
+from keenlattice.cli.output import say, shown_path, table, warn
+from keenlattice.cli.terminal import is_terminal
 from keenlattice.errors import UsageError
 from keenlattice.report.words import fact, facts_in_brief
 from keenlattice.workspace.profile_results import value_text

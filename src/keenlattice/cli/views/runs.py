@@ -7,7 +7,8 @@ from collections.abc import Mapping, Sequence
 from statistics import median
 from typing import TYPE_CHECKING, TextIO
 
-from keenlattice.cli.output import confirmed, hint, say, shows_colours, table, width
+from keenlattice.cli.output import confirmed, hint, say, table, width
+from keenlattice.cli.terminal import shows_colours
 from keenlattice.measure.telemetry import Moment
 from keenlattice.report.words import TITLES, rounded
 

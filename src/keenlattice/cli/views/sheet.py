@@ -5,7 +5,8 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import written
-from keenlattice.cli.output import emit, hint, is_terminal, minutes, say, table
+from keenlattice.cli.output import emit, hint, minutes, say, table
+from keenlattice.cli.terminal import is_terminal
 from keenlattice.cli.views.trial import show_played
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.report.sheet import BOX, heading, shown, was, whom
