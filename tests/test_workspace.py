@@ -15,9 +15,9 @@ from typing import Any, ClassVar
 import pandas
 import pytest
 import typer
-from click.testing import CliRunner
 from league import FleetPlan, play_fleet
 from matplotlib.figure import Figure
+from typer.testing import CliRunner
 
 import keenlattice
 from conftest import Keen, typed
@@ -301,10 +301,10 @@ def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pyt
             show_played(ws, found)
         assert shown.getvalue().startswith("4 runs\nbrass-orbit, as fast as it goes\n")
         assert len(ws.studies.play("pause", "brass-orbit", times=2).result.frames) == 2
-        keen, program = CliRunner(), typer.main.get_command(app)
-        helped = keen.invoke(program, ["pause", "--help"]).output
+        keen = CliRunner()
+        helped = keen.invoke(app, ["pause", "--help"]).output
         assert "Play some runs" in helped and "The version that is played." in helped and "--times" in helped
-        told = keen.invoke(program, ["pause", "brass-orbit", "--times", "1", "--book", str(tmp_path / "book")])
+        told = keen.invoke(app, ["pause", "brass-orbit", "--times", "1", "--book", str(tmp_path / "book")])
         assert told.output.startswith("1 runs\nbrass-orbit"), told.output
         assert [study.kind for study in ws.studies.list().studies] == ["pause"] * 3
     with keenlattice.open(tmp_path / "book") as ws, pytest.raises(BookError, match="no such kind"):
