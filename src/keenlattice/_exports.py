@@ -40,14 +40,17 @@ def exports(package: str, file: str) -> tuple[Callable[[str], Any], Callable[[],
     return load, lambda: attached()[1]()
 
 
-class Lazily:
+def lazily(path: str, make: Callable[[Any, Any], Any]) -> Any:
     """A part of an object, made when it is first asked for, of a class whose module is loaded then.
 
     Args:
         path: of the class, as `module:Name`.
         make: makes the part of its owner and that class.
     """
+    return _Lazily(path, make)
 
+
+class _Lazily:
     def __init__(self, path: str, make: Callable[[Any, Any], Any]) -> None:
         self._path, self._make = path, make
 

@@ -6,6 +6,8 @@ from typing import Annotated
 import typer
 
 from keenlattice.cli.complete import games, metrics, references, rigs
+from keenlattice.study.limits import DECIDES as DECIDES
+from keenlattice.study.limits import MOST_RUNS_OF_A_HUNT as MOST_RUNS_OF_A_HUNT
 
 Book = Annotated[Path | None, typer.Option(
     "--book", envvar="KEEN_BOOK", show_envvar=True, help="Folder of the logbook.  [default: with your user data]")]
@@ -29,7 +31,6 @@ Blocks = Annotated[int, typer.Option("--blocks", help="How many pairs of runs at
 Decides = Annotated[str, typer.Option("--decides", autocompletion=metrics,
                                       help="What decides, named in advance: a metric, or several with "
                                       "commas between, which share the error.")]
-DECIDES = "frame_ms_mean,latency_ms_median"
 Figure = Annotated[Path | None, typer.Option("--figure", help="Draw it: .png or .svg.")]
 Every = Annotated[bool, typer.Option("--all", help="Show every metric, not only the main ones.")]
 Keep = Annotated[str, typer.Option("--keep", help="Settle every conflict with this side: first or second.")]

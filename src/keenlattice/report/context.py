@@ -1,14 +1,19 @@
 """What surrounds a result in a report: what changed and why, what is wrong or has slipped, on which rig."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
-from keenlattice.blocks import Alert, Block, Commands, Fold, Table, Text
+from keenlattice.blocks import Alert, Block, Commands, Fold, Report, Table, Text
 from keenlattice.profile.checks import Finding
 from keenlattice.profile.version import own_key, split
 from keenlattice.report.words import fact, facts_in_brief
 
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
 MOST_DOUBTS = 3
+SEED_DRAWS = "Seed {} draws everything that is drawn."
 
 
 @dataclass(frozen=True)
@@ -159,6 +164,26 @@ def to_repeat(context: Context, commands: Sequence[str], told: str, study: str =
     if study:
         lines.append(f"{context.command(study)}    # computes it again from the kept runs")
     return [Commands(lines), Text(f"{context.made} {told}".strip())]
+
+
+def page_of_two(context: Context, before: str, after: str, *, title: str, answer: str, did: Sequence[Block],
+                each: Sequence[Block], sure: Sequence[Block], plays: str, drawn: str, number: int | None = None,
+                verdict: str = "", changed: Sequence[Block] | None = None,
+                figure: "Callable[[], Figure] | None" = None) -> Report:
+    """Return the page about a study of two versions that were tried on the rig.
+
+    Args:
+        before, after: their references.
+        plays: the command that plays it again.
+        drawn: what is drawn in it, and what its command has to be given.
+        number: the study's in the logbook, if it can be computed again.
+        changed: what differs between the two; as the context has it, if not given.
+        title, answer, did, each, sure, verdict, figure: as in `Report`.
+    """
+    return Report(
+        title, verdict, answer, what_changed(context) if changed is None else changed, did, each, sure,
+        the_rig(context), to_repeat(context, [plays], drawn, again(number)),
+        how_to_go_back(context, before, after, tried=True), figure)
 
 
 def again(number: int | None) -> str:

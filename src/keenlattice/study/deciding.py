@@ -150,3 +150,8 @@ def told_of(plan: Deciding) -> str:
     """What matters by a plan, as a player would write it: `1%,latency_ms_median=2ms`."""
     own = [f"{name}={amount:g}{unit}" for name, amount, unit in plan.matters_of]
     return ",".join([f"{plan.matters_pct:g}%", *own])
+
+
+def matters_told(plan: Deciding) -> str:
+    """The same, to be read: `1 %,latency_ms_median=2ms`."""
+    return told_of(plan).replace("%", " %")

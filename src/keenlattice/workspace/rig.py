@@ -5,7 +5,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from keenlattice._door import check_methods
-from keenlattice._exports import Lazily
+from keenlattice._exports import lazily
 from keenlattice.catalog.values import RESTARTS, Restart, Value
 from keenlattice.errors import KeenLatticeError, RefusedByRig, RigError, UnknownName, UsageError
 from keenlattice.profile.formula import is_formula
@@ -41,7 +41,7 @@ if TYPE_CHECKING:
 
 
 def _part(module: str, name: str) -> Any:
-    return Lazily(f"keenlattice.workspace.{module}:{name}", lambda rig, made: made(rig._opened))
+    return lazily(f"keenlattice.workspace.{module}:{name}", lambda rig, made: made(rig._opened))
 
 
 Choose = Callable[["Rig"], bool | None]

@@ -281,9 +281,9 @@ class ClaimsResult(Result):
     rules: tuple[Repeated, ...]
 
     def _rows(self) -> Rows:
-        return [{"rule": rule.rule, "metric": claim.claim.metric, "direction": claim.claim.direction,
-                 "at_least_pct": claim.claim.at_least_pct, "here": claim.here}
-                for rule in self.rules for claim in rule.claims]
+        return [{"rule": rule.rule, "metric": result.claim.metric, "direction": result.claim.direction,
+                 "at_least_pct": result.claim.at_least_pct, "here": result.here}
+                for rule in self.rules for result in rule.claims]
 
     def _caption(self) -> str:
         return f"{self.pack} on {self.rig}: {sum(not rule.not_repeated for rule in self.rules)} rules repeated"
@@ -300,30 +300,30 @@ def repeat_claims(opened: Opened, packs: Packs, player: StudyPlayer, file: Path 
         _repeated(opened, packs, player, rule, plan, game, progress) for rule in claiming))
 
 
-def _repeated(opened: Opened, packs: Packs, player: StudyPlayer, rule: "OfferedRule", plan: "TrialPlan",
+def _repeated(opened: Opened, packs: Packs, player: StudyPlayer, offered: "OfferedRule", plan: "TrialPlan",
               game: str | None, progress: "Progress | None") -> Repeated:
     from keenlattice.measure.metrics import METRICS
     from keenlattice.study.deciding import MOST_DECIDERS, MOST_PCT
     from keenlattice.study.trial.result import held
 
-    known = [claim for claim in rule.rule.claim if claim.metric in METRICS]
-    why = rule.fails or ("" if known else "it claims metrics that are not known here")
-    if not why and rule.rule.game == "rig" and not game:
+    known = [claim for claim in offered.rule.claim if claim.metric in METRICS]
+    why = offered.fails or ("" if known else "it claims metrics that are not known here")
+    if not why and offered.rule.game == "rig" and not game:
         why = "it is for the whole rig: say which game to play, --game GAME"
     if why:
-        return Repeated(rule.number, why, offered=rule)
-    base = opened.find(rule.rule.game)
-    after = packs.with_rules_of([rule], base, f"rule {rule.number}")
-    ruled = [setting.key for setting in rule.settings]
+        return Repeated(offered.number, why, offered=offered)
+    base = opened.find(offered.rule.game)
+    after = packs.with_rules_of([offered], base, f"rule {offered.number}")
+    ruled = [setting.key for setting in offered.settings]
     has_it = after.entries == base.entries
     before = base if not has_it else Version(base.profile, {
-        key: value for key, value in base.entries.items() if key not in ruled}, note=f"without rule {rule.number}")
+        key: value for key, value in base.entries.items() if key not in ruled}, note=f"without rule {offered.number}")
     claimed = {claim.metric: min(MOST_PCT, claim.at_least_pct or plan.matters_pct) for claim in known}
     claimed = dict([*claimed.items()][:MOST_DECIDERS])
     plan = replace(plan, decides=",".join(claimed), matters_of=tuple(
         (name, least, "%") for name, least in claimed.items()))
-    played = player.trial(before, after, plan, game if rule.rule.game == "rig" else None, progress)
+    played = player.trial(before, after, plan, game if offered.rule.game == "rig" else None, progress)
     by_name = {metric.name: metric for metric in played.result.metrics}
-    return Repeated(rule.number, "", tuple(
-        ClaimResult(claim, held(claim, by_name[claim.metric])) for claim in rule.rule.claim
-        if claim.metric in by_name), played, f"{base.reference}{', without the rule' * has_it}", rule)
+    return Repeated(offered.number, "", tuple(
+        ClaimResult(claim, held(claim, by_name[claim.metric])) for claim in offered.rule.claim
+        if claim.metric in by_name), played, f"{base.reference}{', without the rule' * has_it}", offered)

@@ -2,11 +2,12 @@
 
 import warnings
 from collections.abc import Callable
+from operator import attrgetter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Self
 
 from keenlattice._door import check_methods
-from keenlattice._exports import Lazily
+from keenlattice._exports import lazily
 from keenlattice.logbook.book import Logbook
 from keenlattice.workspace.opened import Opened, warn
 from keenlattice.workspace.profiles import Profiles
@@ -18,8 +19,9 @@ if TYPE_CHECKING:
     from keenlattice.workspace.recordings import Recordings
     from keenlattice.workspace.studies import Studies
 
-OF_A_PART = {"measure": "recordings", **dict.fromkeys(("trial", "screen", "hunt", "tune", "report"), "studies")}
-"""What is on a workspace, too, of a part that is loaded when it is first asked for."""
+OF_A_PART = {"measure": "recordings.measure", "trial_of_files": "studies.trials.of_files",
+             **{name: f"studies.{name}" for name in ("trial", "screen", "hunt", "tune", "report")}}
+"""What is on a workspace, too, of a part that is loaded when it is first asked for: its name there."""
 
 
 @check_methods
@@ -50,11 +52,10 @@ class Workspace:
     'better'
     """
 
-    recordings: "Recordings" = Lazily("keenlattice.workspace.recordings:Recordings",  # type: ignore[assignment]
-                                      lambda ws, made: made(ws.opened))
-    studies: "Studies" = Lazily("keenlattice.workspace.studies:Studies",  # type: ignore[assignment]
+    recordings: "Recordings" = lazily("keenlattice.workspace.recordings:Recordings", lambda ws, made: made(ws.opened))
+    studies: "Studies" = lazily("keenlattice.workspace.studies:Studies",
                                 lambda ws, made: made(ws.opened, ws.profiles.packs))
-    pool: "EvidencePool" = Lazily("keenlattice.workspace.pool:EvidencePool",  # type: ignore[assignment]
+    pool: "EvidencePool" = lazily("keenlattice.workspace.pool:EvidencePool",
                                   lambda ws, made: made(ws.opened, ws.profiles.packs))
 
     def __init__(self, book: Logbook | Path | str | None = None, rig: "str | Rig" = "standin", *,
@@ -72,14 +73,12 @@ class Workspace:
             self.trial_of_files = self.studies.trials.of_files
     else:
         def __getattr__(self, name: str) -> Any:
-            if name == "trial_of_files":
-                return self.studies.trials.of_files
             if name not in OF_A_PART:
                 raise AttributeError(f"a workspace has no {name}")
-            return getattr(getattr(self, OF_A_PART[name]), name)
+            return attrgetter(OF_A_PART[name])(self)
 
         def __dir__(self) -> list[str]:
-            return sorted({*super().__dir__(), *OF_A_PART, "trial_of_files"})
+            return sorted({*super().__dir__(), *OF_A_PART})
 
     def settle(self, choose: Choose | None = None) -> list[str]:
         """Put right what a process that was killed has left behind, on any rig of this logbook.

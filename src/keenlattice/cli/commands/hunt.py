@@ -8,6 +8,7 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games, references
 from keenlattice.cli.options import (
     DECIDES,
+    MOST_RUNS_OF_A_HUNT,
     Blocks,
     Book,
     Decides,
@@ -41,7 +42,7 @@ def hunt(
     error: Annotated[float, typer.Option("--error", help="How likely it may name the wrong version.")] = 0.05,
     most: Annotated[int, typer.Option("--most", help="How many runs at most; 0 for as many as it takes. A change four "
                                       "times as large as runs vary takes about 120, one twice as large 350.")
-                    ] = 400,
+                    ] = MOST_RUNS_OF_A_HUNT,
     game: Played = None,
     seconds: Seconds = 30.0, watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
     book: Book = None, rig: Rig = "standin", json: Json = False,
@@ -57,7 +58,7 @@ def hunt(
     if not json:
         tell_amounts(ws, matters, decides, since or stock(profile).reference)
         if most:
-            say(f"At most {most} runs, about {minutes(most * seconds / 60)}; what is not told by then is said to be "
+            say(f"At most {most} runs, {minutes(most * seconds / 60)} of play; what is not told by then is said to be "
                 "unsure.", "dim")
     with playing(ws, "the versions of a history", json, watch, sensor) as told:
         played = ws.hunt(

@@ -47,7 +47,6 @@ class Ways:
     def play(self, before: str, after: str, matters: str, options: StudyOptions) -> None:
         """Plays it now."""
         self._tell(matters, options, before)
-
         if options["blocks"] is not None and options["blocks"] < LEAST_BLOCKS and not self.json:
             say(f"! fewer than {LEAST_BLOCKS} blocks have no word, whatever they show: --blocks {LEAST_BLOCKS} is the "
                 "least that can tell")

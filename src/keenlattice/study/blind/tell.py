@@ -3,7 +3,7 @@
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import Alert, Block, Report, Table, Telling, Text
-from keenlattice.report.context import for_game, how_to_go_back, the_rig, to_repeat, what_changed
+from keenlattice.report.context import for_game, page_of_two
 from keenlattice.study.blind.plan import Blind
 
 if TYPE_CHECKING:
@@ -68,14 +68,12 @@ def blind_page(result: Blind, beside: "Beside") -> Report:
     plan = result.plan
     plays = (f"blind {result.before} {result.after} --rounds {plan.rounds} --question {plan.question}"
              f"{for_game(result.before, result.game)}")
-    return Report(
-        title=f"{context.game or result.game}: can a hand feel it?", verdict="",
-        answer=f"{blind_headline(result)} {ENDINGS[result.ending]}", changed=what_changed(context),
-        did=[Text(f"{result.ending.capitalize()}.{trial}")], each=[
-            Text(f"A is {result.before}, B is {result.after}."), _rounds(result)], sure=_sure(result),
-        rig=the_rig(context),
-        repeat=to_repeat(context, [plays], "What is on is drawn anew: a blind test has no seed.", ""),
-        back=how_to_go_back(context, result.before, result.after, tried=True))
+    return page_of_two(
+        context, result.before, result.after, title=f"{context.game or result.game}: can a hand feel it?",
+        answer=f"{blind_headline(result)} {ENDINGS[result.ending]}",
+        did=[Text(f"{result.ending.capitalize()}.{trial}")],
+        each=[Text(f"A is {result.before}, B is {result.after}."), _rounds(result)], sure=_sure(result), plays=plays,
+        drawn="What is on is drawn anew: a blind test has no seed.")
 
 
 def _sure(result: Blind) -> list[Block]:

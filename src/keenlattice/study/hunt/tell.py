@@ -5,16 +5,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.blocks import MIXED, Alert, Block, Figures, Report, Table, Telling, Text
 from keenlattice.profile.version import profile_of
-from keenlattice.report.context import (
-    Context,
-    again,
-    excluded,
-    for_game,
-    how_to_go_back,
-    the_rig,
-    to_repeat,
-    what_changed,
-)
+from keenlattice.report.context import SEED_DRAWS, Context, excluded, for_game, page_of_two
 from keenlattice.report.words import TITLES, listed, titles
 from keenlattice.study.deciding import told_of
 from keenlattice.study.hunt.plan import Hunt, HuntPlan
@@ -35,16 +26,16 @@ def hunt_page(result: Hunt, beside: "Beside") -> Report:
     plan = beside.spec.plan
     before, after = sides_of(trial.plan, trial.runs_played, beside.captures())
     drawn = bool(before) and len(before) == len(after)
-    return Report(
+    return page_of_two(
+        context, result.before or trial.before, result.first or trial.after,
         title=f"{context.game or trial.game}: since when, and because of what", verdict=one_word(trial),
         answer=hunt_headline(result),
-        changed=what_changed(context) if result.first else [Text("No version was found at which it changed.")],
+        changed=None if result.first else [Text("No version was found at which it changed.")],
         did=[Text(f"From the oldest version to the newest: {headline(trial)}"),
              *(trial_pictures(trial, before, after) if drawn else [interval_picture(trial)])],
         each=_each(result, context, line),
         sure=[*_sure(result, plan.error), *how_sure(trial), numbers(trial, "The numbers, oldest against newest")],
-        rig=the_rig(context), repeat=_how_to_repeat(result, context, line, beside.number, plan),
-        back=how_to_go_back(context, result.before or trial.before, result.first or trial.after, tried=True),
+        plays=_plays(result, line, plan), drawn=SEED_DRAWS.format(trial.plan.seed), number=beside.number,
         figure=(lambda: trial_figure(trial, before, after)) if drawn else None)
 
 
@@ -119,14 +110,14 @@ def _sure(result: Hunt, error: float) -> list[Block]:
     return [*blocks, *excluded(result.excluded, result.doubts)]
 
 
-def _how_to_repeat(result: Hunt, context: Context, line: Line, number: int | None, hunt: HuntPlan) -> list[Block]:
+def _plays(result: Hunt, line: Line, hunt: HuntPlan) -> str:
+    """Return the command that plays it again."""
     plan, (first, _), (last, _) = hunt.trial, line[0], line[-1]
     profile = profile_of(first)
     game = for_game(first, result.trial.game)
-    plays = (f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters {told_of(plan)} "
-             f"--blocks {plan.blocks} --seconds {plan.seconds:g} --error {hunt.error:g} "
-             f"--most {hunt.most_runs} --seed {plan.seed}{game}")
-    return to_repeat(context, [plays], f"Seed {plan.seed} draws everything that is drawn.", again(number))
+    return (f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters {told_of(plan)} "
+            f"--blocks {plan.blocks} --seconds {plan.seconds:g} --error {hunt.error:g} "
+            f"--most {hunt.most_runs} --seed {plan.seed}{game}")
 
 
 def hunt_headline(result: Hunt) -> str:

@@ -4,19 +4,10 @@ import textwrap
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import Alert, Block, Figures, Fold, Picture, Report, Table, Telling, Text
-from keenlattice.report.context import (
-    Context,
-    again,
-    excluded,
-    for_game,
-    how_to_go_back,
-    the_rig,
-    to_repeat,
-    what_changed,
-)
+from keenlattice.report.context import SEED_DRAWS, Context, excluded, for_game, page_of_two
 from keenlattice.report.style import INK, Row, forest, headed, plain, small_figure
 from keenlattice.report.words import TITLES, between, doing, listed
-from keenlattice.study.deciding import told_of
+from keenlattice.study.deciding import matters_told, told_of
 from keenlattice.study.screen.result import Effect, Factor, Screen
 from keenlattice.study.trial.result import told
 
@@ -35,12 +26,13 @@ def screen_page(result: Screen, beside: "Beside") -> Report:
     """Return the page about a screen."""
     context = beside.context(result.game, *beside.versions)
     unclear = any(effect.standing == "unclear" for factor in result.factors for effect in factor.measured)
-    return Report(
-        title=f"{context.game or result.game}: which changes matter", verdict="", answer=screen_headline(result),
-        changed=what_changed(context), did=[_picture(result)], each=[standings(result), *_together(result)],
-        sure=[*_how_sure(result, unclear), _numbers(result)], rig=the_rig(context),
-        repeat=_how_to_repeat(result, context, beside.number),
-        back=how_to_go_back(context, result.before, result.after, tried=True), figure=lambda: screen_figure(result))
+    return page_of_two(
+        context, result.before, result.after, title=f"{context.game or result.game}: which changes matter",
+        answer=screen_headline(result), did=[_picture(result)], each=[standings(result), *_together(result)],
+        sure=[*_how_sure(result, unclear), _numbers(result)], plays=_plays(result, context),
+        drawn="The changes came from a pack, whose file was given as the second version. " * (
+            result.after == context.of_pack) + SEED_DRAWS.format(result.plan.seed),
+        number=beside.number, figure=lambda: screen_figure(result))
 
 
 def tell_screen(result: Screen, beside: "Beside | None" = None) -> Telling:
@@ -54,7 +46,7 @@ def tell_screen(result: Screen, beside: "Beside | None" = None) -> Telling:
     return Telling(
         screen_headline(result),
         f"{result.game} on {result.rig}: {result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, "
-        f"seed {plan.seed}; {told_of(plan).replace('%', ' %')} matters. One by one, {result.one_by_one_runs} runs "
+        f"seed {plan.seed}; {matters_told(plan)} matters. One by one, {result.one_by_one_runs} runs "
         "would tell as much.",
         [standings(result), *excluded(result.excluded, result.doubts),
          *(together_blocks or [Text(NONE_TOGETHER, aside=True)])],
@@ -126,17 +118,14 @@ def _numbers(result: Screen) -> Fold:
              "by chance.")])
 
 
-def _how_to_repeat(result: Screen, context: Context, number: int | None) -> list[Block]:
+def _plays(result: Screen, context: Context) -> str:
+    """Return the command that plays it again."""
     plan = result.plan
     groups = "".join(f" --together {','.join(group)}" for group in plan.factors if len(group) > 1)
     warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
-    plays = (f"screen {result.before} {context.given(result.after)} --rounds {plan.rounds} --seconds {plan.seconds:g} "
-             f"--decides {plan.decides} --matters {told_of(plan)} --seed {plan.seed}{groups}{warm_up}"
-             f"{for_game(result.before, result.game)}")
-    pack = ("The changes came from a pack, whose file was given as the second version. "
-            if result.after == context.of_pack else "")
-    return to_repeat(context, [plays], f"{pack}Seed {plan.seed} draws everything that is drawn.",
-                     again(number))
+    return (f"screen {result.before} {context.given(result.after)} --rounds {plan.rounds} --seconds {plan.seconds:g} "
+            f"--decides {plan.decides} --matters {told_of(plan)} --seed {plan.seed}{groups}{warm_up}"
+            f"{for_game(result.before, result.game)}")
 
 
 SORTS = {("better",): "help", ("does what is claimed",): "do what is claimed", ("better", "worse"): "help at a price",

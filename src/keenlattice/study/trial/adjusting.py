@@ -127,14 +127,23 @@ def fit_of_stretches(arms: Sequence[Arm], logs: Floats, began: Floats | None = N
         terms.append(times - times.mean())
     if began is not None:
         terms.append(began - began.mean())
-    matrix = np.column_stack(terms)
-    dof = values.size - matrix.shape[1]
-    if dof < 1 or np.ptp(sides) == 0:
+    if values.size <= len(terms) or np.ptp(sides) == 0:
         return None
+    return least_squares(np.column_stack(terms), values, 1)
+
+
+def least_squares(matrix: Floats, values: Floats, place: int) -> tuple[float, float, int]:
+    """One coefficient of a linear fit, its standard error and degrees of freedom.
+
+    Args:
+        matrix: a column for each term; shape (values, terms), of full rank and with more values than terms.
+        values: what is fitted.
+        place: which term's coefficient is wanted.
+    """
     fit, *_ = np.linalg.lstsq(matrix, values, rcond=None)
-    left = values - matrix @ fit
-    variance = float(left @ left) / dof * float(np.linalg.inv(matrix.T @ matrix)[1, 1])
-    return float(fit[1]), variance ** 0.5, dof
+    left, dof = values - matrix @ fit, values.size - matrix.shape[1]
+    variance = float(left @ left) / dof * float(np.linalg.inv(matrix.T @ matrix)[place, place])
+    return float(fit[place]), math.sqrt(variance), dof
 
 
 def starts_of(arms: Sequence[Arm], logs: Floats, began: Floats) -> Floats:
@@ -181,15 +190,10 @@ def carried_over(logs: Floats, firsts: Floats) -> float | None:
     left = -(firsts[1:] + firsts[:-1]) / 2  # what came before the second less what came before the first: 1 if `after`
     good = np.isfinite(later[1:])
     matrix = np.column_stack([firsts[1:], np.ones(left.size), left])[good]
-    dof = len(matrix) - 3
-    if len(matrix) + 1 < LEAST_FOR_CARRY or np.linalg.matrix_rank(matrix) < 3:
+    if len(matrix) + 1 < LEAST_FOR_CARRY or np.linalg.matrix_rank(matrix) < matrix.shape[1]:
         return None
-    fit, *_ = np.linalg.lstsq(matrix, later[1:][good], rcond=None)
-    squares = float(((later[1:][good] - matrix @ fit) ** 2).sum())
-    if squares <= 0:
-        return None
-    error = math.sqrt(squares / dof * float(np.linalg.inv(matrix.T @ matrix)[2, 2]))
-    return float(2 * stdtr(dof, -abs(float(fit[2])) / error))
+    remainder, error, dof = least_squares(matrix, later[1:][good], 2)
+    return float(2 * stdtr(dof, -abs(remainder) / error)) if error > 0 else None
 
 
 MANY_ALIKE = 0.5  # of the runs: with fewer different values than that a timer is coarse

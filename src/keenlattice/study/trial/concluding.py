@@ -46,6 +46,7 @@ from keenlattice.study.trial.adjusting import (
     fit_of_stretches,
     hidden_by_steps,
     interval_of_counts,
+    least_squares,
     starts_of,
     usable,
 )
@@ -233,11 +234,7 @@ def _of_blocks(ratios: Floats, firsts: Floats, apart: Floats | None = None) -> F
         terms.append(firsts)
     if apart is not None:
         terms.append(apart)
-    matrix = np.column_stack(terms)
-    fit, *_ = np.linalg.lstsq(matrix, ratios, rcond=None)
-    left, dof = ratios - matrix @ fit, n - matrix.shape[1]
-    variance = float(left @ left) / dof * float(np.linalg.inv(matrix.T @ matrix)[0, 0])
-    return Fit(float(fit[0]), math.sqrt(variance), dof, apart is not None)
+    return Fit(*least_squares(np.column_stack(terms), ratios, 0), apart is not None)
 
 
 def conclude(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers]) -> tuple[MetricResult, ...]:
@@ -292,7 +289,7 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
 def ended(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> str:
     """Whether a trial may end here, and why: "settled" if nothing that decides is unclear, "futile" if that will hardly
     come about by its last block; else ""."""
-    return "" if not plan.early or len(runs) % (2 * plan.repeats) else _ended(Seen(plan, *_arms(runs)))
+    return "" if len(runs) % (2 * plan.repeats) else _ended(Seen(plan, *_arms(runs)))
 
 
 def _ended(seen: Seen) -> str:
@@ -316,10 +313,11 @@ def over(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> bool:
     return seen.blocks >= seen.most or bool(_ended(seen))
 
 
-def most_runs(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> int:
-    """How many runs a trial takes at most, by those that it has."""
-    sides = _arms(runs[:len(runs) // (2 * plan.repeats) * 2 * plan.repeats])
-    return 2 * plan.repeats * Seen(plan, *sides).most
+def runs_asked_for(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> int:
+    """How many runs a sized trial takes at most, once those are played that say so; 0 after any others."""
+    if not plan.sized or len(runs) != 2 * plan.repeats * SIZING:
+        return 0
+    return 2 * plan.repeats * Seen(plan, *_arms(runs)).most
 
 
 def _chance_at_the_end(seen: Seen, name: str, share: int) -> float:

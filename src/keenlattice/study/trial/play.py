@@ -18,7 +18,7 @@ from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
 from keenlattice.study.trial.adjusting import AT_START, at_start
-from keenlattice.study.trial.concluding import AT_SCREEN_RATE, concluded, metrics_in, most_runs, over
+from keenlattice.study.trial.concluding import AT_SCREEN_RATE, concluded, metrics_in, over, runs_asked_for
 from keenlattice.study.trial.plan import Arm, TrialPlan, TrialSpec
 from keenlattice.study.trial.result import Price, Trial
 from keenlattice.study.trial.tell import tell_trial, trial_figures, trial_page
@@ -42,7 +42,7 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
         limits[arm].append(limited_by(capture))
         if over(plan, runs):
             break
-        player.most = most_runs(plan, runs) if plan.sized else 0
+        player.most = runs_asked_for(plan, runs) or player.most
     player.doubts[:0] = doubts_of_order(spec)
     return concluded(plan, runs, Trial(
         player.game, spec.before.reference, spec.after.reference, plan, (), player.rig.name,

@@ -15,16 +15,14 @@ from keenlattice.report.context import (
     applying,
     excluded,
     for_game,
-    how_to_go_back,
-    the_rig,
+    page_of_two,
     to_repeat,
-    what_changed,
 )
 from keenlattice.report.frames import distribution, frame_times, stage_budget
 from keenlattice.report.said import limits_of_trial
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
 from keenlattice.report.words import TITLES
-from keenlattice.study.deciding import told_of
+from keenlattice.study.deciding import matters_told, told_of
 from keenlattice.study.screen.tell import standings
 from keenlattice.study.trial.figure import intervals, trial_figure, typical_block
 from keenlattice.study.trial.looks import SIZING
@@ -71,7 +69,7 @@ def tell_trial(result: Trial, beside: "Beside | None" = None) -> Telling:
     return Telling(
         whole_answer(result),
         f"{result.before} against {result.after}{where}: {result.blocks_played} blocks of {plan.seconds:g} s "
-        f"runs{early}{drawn}; {told_of(plan).replace('%', ' %')} matters.",
+        f"runs{early}{drawn}; {matters_told(plan)} matters.",
         [*excluded(result.excluded, result.doubts), *metrics_of_trial(result), *_prices(result),
          *(Text(remark, aside=True) for remark in remarks if remark)],
         _advice(result), one_word(result) or MIXED)
@@ -122,14 +120,14 @@ def _advice(result: Trial) -> str:
     page = "; keen report makes a page of it"
     if {"better", "worse"} <= {metric.verdict for metric in result.decisive}:
         return f"weigh the gain against the price: {apply}, or leave it be{page}"
-    again = (f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
-             f"{told_of(result.plan)}")
-    more = f"{again} --pilot 8, which says how many blocks would settle it"
+    anew = (f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
+            f"{told_of(result.plan)}")
+    more = f"{anew} --pilot 8, which says how many blocks would settle it"
     if result.asked_blocks > MAX_BLOCKS:
         more = ("play longer runs (--seconds), or let more matter (--matters): these runs vary too much to tell so "
                 "little")
     elif result.asked_blocks > result.plan.blocks:
-        more = f"{again} --blocks {result.asked_blocks} plays as many blocks as it asked for; or play longer runs"
+        more = f"{anew} --blocks {result.asked_blocks} plays as many blocks as it asked for; or play longer runs"
     return {"better": f"{apply}, to keep it{page}", "worse": f"leave {result.after} be{page}",
             "no difference that matters": f"leave {result.after} be: it gains nothing{page}",
             "unclear": f"{more}{page}"}[result.deciding.verdict]
@@ -166,12 +164,16 @@ def trial_report(result: Trial, before: Captures, after: Captures, context: Cont
     """
     drawn = bool(before) and len(before) == len(after)
     pictures = trial_pictures(result, before, after) if drawn else [interval_picture(result)]
-    report = Report(
-        title=f"{context.game or result.game}: {result.before} against {result.after}",
-        verdict=one_word(result), answer=whole_answer(result), changed=what_changed(context), did=pictures,
-        each=[*_each(result, context), *told_apart], sure=[*how_sure(result), numbers(result), *costs(result)],
-        rig=the_rig(context), repeat=how_to_repeat(result, context, number),
-        back=how_to_go_back(context, result.before, result.after, tried=True),
+    of_pack = result.after == context.of_pack
+    kept = (f"{result.after} was made of a pack for this, whose FILE is to be given." if of_pack else
+            f"{result.before} and {result.after} are kept in the logbook and never change.")
+    report = page_of_two(
+        context, result.before, result.after,
+        title=f"{context.game or result.game}: {result.before} against {result.after}", verdict=one_word(result),
+        answer=whole_answer(result), did=pictures, each=[*_each(result, context), *told_apart],
+        sure=[*how_sure(result), numbers(result), *costs(result)],
+        plays=(_of_claims(result) if of_pack else trial_command(result)) + " --from-files" * (not context.plays),
+        drawn=f"Seed {result.plan.seed} draws the order and everything else that is drawn. {kept}", number=number,
         figure=(lambda: trial_figure(result, before, after)) if drawn else None)
     return _of_recordings(report, result, context, number) if result.plan.order else report
 
@@ -331,12 +333,7 @@ def trial_command(result: Trial) -> str:
     return " ".join(word for word in words if word)
 
 
-def how_to_repeat(result: Trial, context: Context, number: int | None) -> list[Block]:
-    """The commands, what they have to be given, and what made the numbers."""
-    plan, of_pack = result.plan, result.after == context.of_pack
-    plays = (f"studies claims FILE --blocks {plan.blocks} --seconds {plan.seconds:g} --seed {plan.seed}" if of_pack
-             else trial_command(result)) + " --from-files" * (not context.plays)
-    kept = (f"{result.after} was made of a pack for this, whose FILE is to be given." if of_pack else
-            f"{result.before} and {result.after} are kept in the logbook and never change.")
-    return to_repeat(context, [plays], f"Seed {plan.seed} draws the order and everything else that is drawn. {kept}",
-                     again(number))
+def _of_claims(result: Trial) -> str:
+    """The command that plays the trial of a pack's rule again, with those of its other rules."""
+    plan = result.plan
+    return f"studies claims FILE --blocks {plan.blocks} --seconds {plan.seconds:g} --seed {plan.seed}"

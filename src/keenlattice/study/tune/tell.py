@@ -5,16 +5,7 @@ from typing import TYPE_CHECKING
 from keenlattice.blocks import Block, Figures, Fold, Picture, Report, Table, Telling, Text
 from keenlattice.catalog.values import written
 from keenlattice.measure.metrics import METRICS
-from keenlattice.report.context import (
-    Context,
-    again,
-    excluded,
-    for_game,
-    how_to_go_back,
-    the_rig,
-    to_repeat,
-    what_changed,
-)
+from keenlattice.report.context import SEED_DRAWS, excluded, for_game, page_of_two
 from keenlattice.report.style import Row, forest, headed, plain, small_figure
 from keenlattice.report.words import TITLES, between, titles
 from keenlattice.study.deciding import told_of
@@ -47,13 +38,12 @@ def tune_page(result: Tuning, beside: "Beside") -> Report:
         before, after = sides_of(proof.plan, proof.runs_played, proofs[0].captures())
         if before and len(before) == len(after):
             pictures += trial_pictures(proof, before, after)
-    return Report(
+    return page_of_two(
+        context, result.base, made.reference if made else result.base,
         title=f"{context.game or result.game}: the best for {titles(result.plan.goal)}",
-        verdict=one_word(proof) if proof else "", answer=_answer(result, proof), changed=what_changed(context),
-        did=pictures, each=_each(result), sure=_sure(result, proof), rig=the_rig(context),
-        repeat=_how_to_repeat(result, context, beside.number),
-        back=how_to_go_back(context, result.base, made.reference if made else result.base, tried=True),
-        figure=lambda: tune_figure(result))
+        verdict=one_word(proof) if proof else "", answer=_answer(result, proof), did=pictures, each=_each(result),
+        sure=_sure(result, proof), plays=_plays(result), drawn=SEED_DRAWS.format(result.plan.seed),
+        number=beside.number, figure=lambda: tune_figure(result))
 
 
 def tell_tuning(result: Tuning, beside: "Beside") -> Telling:
@@ -122,14 +112,14 @@ def _sure(result: Tuning, proof: Trial | None) -> list[Block]:
             numbers(proof, "The numbers of that trial")]
 
 
-def _how_to_repeat(result: Tuning, context: Context, number: int | None) -> list[Block]:
+def _plays(result: Tuning) -> str:
+    """Return the command that plays it again."""
     plan = result.plan
     tries = " ".join(f"--try {key}={','.join(written(value) for value in values)}" for key, values in plan.choices)
     keep = "".join(f' --keep "{one.metric}{"<" if one.side == "below" else ">"}{one.value:g}"' for one in plan.limits)
     warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
-    plays = (f"tune {result.base} {tries} --goal {plan.goal}{keep} --rounds {plan.rounds} --seconds {plan.seconds:g} "
-             f"--matters {told_of(plan)} --seed {plan.seed}{warm_up}{for_game(result.base, result.game)}")
-    return to_repeat(context, [plays], f"Seed {plan.seed} draws everything that is drawn.", again(number))
+    return (f"tune {result.base} {tries} --goal {plan.goal}{keep} --rounds {plan.rounds} --seconds {plan.seconds:g} "
+            f"--matters {told_of(plan)} --seed {plan.seed}{warm_up}{for_game(result.base, result.game)}")
 
 
 def tune_headline(result: Tuning) -> str:
