@@ -14,7 +14,7 @@ from pathlib import Path
 import keenlattice as keen
 
 folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="keen-"))
-ws = keen.open(folder / "logbook", rig="linux")
+ws = keen.open(folder / "logbook", rig="here")
 run = ws.measure("scene", runs=1, seconds=4, seed=1).last
 shown_ns = [round(at * 1e6) for at in run.shown_ms]  # a recorder's clock has steps; all three share these
 

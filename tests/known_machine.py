@@ -20,7 +20,7 @@ from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, entri
 from keenlattice.rig.linux.launch import Launch
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.monitor import Mode, Monitor
-from keenlattice.rig.linux.noted import Noted
+from keenlattice.rig.noted import Noted
 from known_sweeps import keys_of, values_of
 from test_kernel import NO_OPTIONS, tree
 

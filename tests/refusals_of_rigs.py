@@ -13,10 +13,10 @@ from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig import notes
 from keenlattice.rig._ini import Ini
-from keenlattice.rig.byhand import pace, sheets
-from keenlattice.rig.byhand.machine import ByHandRig, keep_about, read_about, read_noted
-from keenlattice.rig.byhand.session import doubts
-from keenlattice.rig.byhand.sheets import take_stock
+from keenlattice.rig.player import pace, sheets
+from keenlattice.rig.player.machine import ByHandRig, keep_about, read_about, read_noted
+from keenlattice.rig.player.session import doubts
+from keenlattice.rig.player.sheets import take_stock
 from keenlattice.rig.chores import chore_of
 from keenlattice.rig.factnames import device_names, named
 from keenlattice.rig.find import home_of
@@ -221,7 +221,7 @@ def of_rigs() -> dict[str, Call]:
             "running": with_file("running.json", "[1]", lambda folder: Standin(folder).pending())}.items()},
         "a long note": lambda folder: notes.keep_note(hand(folder), "frame.cap", "x" * 501),
         "a note in two lines": lambda folder: notes.keep_note(hand(folder), "frame.cap", "x\ny"),
-        "no such rig": lambda folder: home_of("lnux", folder), "no such chore": lambda folder: chore_of(
+        "no such rig": lambda folder: home_of("heer", folder), "no such chore": lambda folder: chore_of(
             Standin(folder), "dishes"), "no chores": lambda folder: chore_of(hand(folder), "dishes"),
         "an undo of nothing": lambda folder: undo(Standin(folder / "rig"), Logbook(folder / "book")),
         "pace": of_pace, **of_sheets(), **of_recordings_by_hand()}

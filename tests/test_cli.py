@@ -376,7 +376,7 @@ def test_json_never_holds_what_json_cannot(keen: Keen) -> None:
     ("--help", ("keenlattice.cli.commands.show", "pydantic", "numpy")),
     ("rig --help", ("keenlattice.cli.commands.rig.facts", "numpy")),
     ("show brass-orbit", ("keenlattice.cli.commands.edit", "numpy", "scipy", "pandas", "matplotlib")),
-    ("history brass-orbit", ("numpy", "pandas", "keenlattice.catalog.model", "keenlattice.rig.byhand.machine")),
+    ("history brass-orbit", ("numpy", "pandas", "keenlattice.catalog.model", "keenlattice.rig.player.machine")),
     ("edit brass-orbit frame.cap=120", ("numpy", "pandas", "pyarrow")),
     ("trial brass-orbit@stock brass-orbit --seconds 1 --blocks 3 --seed 1", ("scipy.stats", "matplotlib"))])
 def test_a_quick_command_loads_nothing_that_it_does_not_need(keen: Keen, tmp_path: Path, words: str,

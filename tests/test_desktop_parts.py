@@ -179,9 +179,9 @@ def test_the_command_line_lists_what_starts_and_hides_it(tmp_path: Path, keen: R
         "/proc/x", "kernel-before.json")] == ["the monitor PANEL-1", "the X server's key repeat",
                                               "the X server's pointers", "the service a.service",
                                               "the device 0000:01:00.0", "", ""]
-    assert "startup.chatter" in keen("catalog", "startup", "--rig", "linux", **home).stdout
-    keen("edit", "rig", "startup.chatter=off", "--rig", "linux", **home)
-    assert keen("apply", "rig", "--yes", "--rig", "linux", **home).returncode == 0
+    assert "startup.chatter" in keen("catalog", "startup", "--rig", "here", **home).stdout
+    keen("edit", "rig", "startup.chatter=off", "--rig", "here", **home)
+    assert keen("apply", "rig", "--yes", "--rig", "here", **home).returncode == 0
     assert "Hidden=true" in (folder / "chatter.desktop").read_text().partition("[Other]")[0]
-    assert keen("undo", "--rig", "linux", **home).returncode == 0
+    assert keen("undo", "--rig", "here", **home).returncode == 0
     assert (folder / "chatter.desktop").read_text() == ENTRY.format(name="chatter")

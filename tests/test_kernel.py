@@ -313,7 +313,7 @@ def test_a_rig_wide_version_of_another_rig_is_applied_as_far_as_this_one_knows_i
     shown = apply(rig, book, version)
     assert shown.unknown == ("display.refresh", "timer.resolution")
     assert rig.values(rig.state(), "rig") == {"cpu.governor": "brisk"} and find_drift(rig, book) == ()
-    with pytest.raises(UsageError, match=r"display\.refresh, timer\.resolution, which the rig linux does not have"):
+    with pytest.raises(UsageError, match=r"display\.refresh, timer\.resolution, which the rig here does not have"):
         run_trial(rig, version, version, TrialPlan(blocks=2, seconds=1), "scene")
 
 

@@ -17,8 +17,8 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.profile.version import Version
 from keenlattice.rig.applying import adopt, apply, find_drift
 from keenlattice.rig.base import Rig
-from keenlattice.rig.byhand.machine import ByHandRig
-from keenlattice.rig.byhand.sheets import note_before, open_sheet, settle_sheet, sheet_to_apply, tick
+from keenlattice.rig.player.machine import ByHandRig
+from keenlattice.rig.player.sheets import note_before, open_sheet, settle_sheet, sheet_to_apply, tick
 from keenlattice.rig.journal import out_of_text, unfinished
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.machine import LinuxRig
@@ -94,7 +94,7 @@ def linux(folder: Path) -> LinuxRig:
 
 RIGS: dict[str, tuple[Callable[[Path], Rig], str, dict[str, object], dict[str, object]]] = {
     "standin": (standin, "brass-orbit", ONE, TWO),
-    "linux": (linux, "rig", {"mesa.smooth": 3}, {"mesa.smooth": 5, "cpu.governor": "brisk"}),
+    "here": (linux, "rig", {"mesa.smooth": 3}, {"mesa.smooth": 5, "cpu.governor": "brisk"}),
 }
 
 

@@ -143,7 +143,7 @@ def test_apply_and_undo_leave_the_file_byte_for_byte(linux: LinuxRig, book: Logb
 def test_a_kill_in_mid_trial_and_then_any_command(tmp_path: Path) -> None:
     config = tmp_path / ".drirc"
     config.write_bytes(MINE)
-    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), KEEN_RIG="linux")
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), KEEN_RIG="here")
     keen: Callable[..., subprocess.CompletedProcess[str]] = lambda *words: subprocess.run(  # noqa: E731
         [*KEEN, *words], env=env, capture_output=True, text=True, check=True)
     keen("edit", "scene", "mesa.pp_jimenezmlaa=8")

@@ -97,7 +97,7 @@ def test_a_planted_journal_restore_point_and_game_do_nothing(received: Path, kee
     journal = {"why": "x", "since": "x", "process": 1, "steps": 1, "before": {str(target): harm, "../../.bashrc": harm},
                "intent": None}
     line = {"begins": 1, "settings": [], "makes": {str(target): hashlib.sha256(b"=mine\n").hexdigest()}}
-    for rig in ("juniper", "byhand", "linux"):
+    for rig in ("juniper", "byhand", "here"):
         home = received / "rigs" / rig
         home.mkdir(parents=True)
         (home / "change-under-way.jsonl").write_text(f"{json.dumps(journal)}\n{json.dumps(line)}\n")
@@ -224,7 +224,7 @@ def test_code_in_the_current_folder_is_not_run(tmp_path: Path) -> None:
     (tmp_path / "keenlattice").mkdir()
     (tmp_path / "keenlattice" / "__init__.py").write_text(evil)
     (tmp_path / "matplotlibrc").write_bytes(b"\xff\xfe backend: module://json\n")
-    for words in (["survey", "--rig", "linux"], ["rig", "match", "orbit", "--rig", "linux"],
+    for words in (["survey", "--rig", "here"], ["rig", "match", "orbit", "--rig", "here"],
                   ["measure", "brass-orbit", "--runs", "1", "--seconds", "1", "--figure", "a.png"]):
         done = subprocess.run([KEEN[0], "-P", *KEEN[1:], *words], cwd=tmp_path, capture_output=True, text=True,
                               env=environment(tmp_path, KEEN_BOOK=str(tmp_path / "book")), check=False)

@@ -59,7 +59,7 @@ COMPLETED = [
     ("keen repo", 1, "report"), ("keen show bra", 2, "brass-orbit"), ("keen show brass-orbit @ st", 4, "steady stock"),
     ("keen edit brass-orbit frame.ca", 3, "frame.cap-unfocused= frame.cap="),
     ("keen edit brass-orbit sync.vertical = h", 5, "half-rate"),
-    ("keen trial a b --decides latency_ms_s", 5, "latency_ms_spread"), ("keen show --rig l", 3, "linux"),
+    ("keen trial a b --decides latency_ms_s", 5, "latency_ms_spread"), ("keen show --rig h", 3, "here"),
     ("keen edit brass-orbit nothing.at-all = o", 5, ""), ("keen measure no-such", 2, "")]
 """What is typed, as bash breaks it up, which of its words is completed, and what is offered."""
 

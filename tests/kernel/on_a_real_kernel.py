@@ -216,7 +216,7 @@ while True:
 LOOK = PREPARE + """
 said = recover(rig)
 known = {one.id for name in ("rig", "orbit") for one in book.history(name)}
-applied = {name: (last.version if (last := book.last_apply("linux", name)) else "") for name in ("rig", "orbit")}
+applied = {name: (last.version if (last := book.last_apply("here", name)) else "") for name in ("rig", "orbit")}
 state = rig.values(rig.state(), "orbit")
 stored = book.version("orbit", applied["orbit"]).entries if applied["orbit"] else {}
 recover_again = recover(rig)

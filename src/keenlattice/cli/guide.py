@@ -15,8 +15,8 @@ from keenlattice.cli.views.sheet import held_in_words, run_of, show_step
 from keenlattice.errors import BadValue, CaptureError, KeenLatticeError, UsageError
 from keenlattice.measure.serial_log import SerialLog
 from keenlattice.report.sheet import heading
-from keenlattice.rig.byhand.pace import learn, minutes_left
 from keenlattice.rig.hand import ComingRun, Noted, Paused, TakenBack
+from keenlattice.rig.player.pace import learn, minutes_left
 from keenlattice.workspace.handed import HASHED, Handed, check_plausible, is_of_one_time, read_handed, told_apart
 from keenlattice.workspace.opened import by_hand_rig
 from keenlattice.workspace.watching import Arrived, FolderGone, WatchedFolder
@@ -68,7 +68,7 @@ class Guide:
         self._done, self._total = done, total
 
     def coming(self, run: ComingRun) -> None:
-        from keenlattice.rig.byhand.session import holding
+        from keenlattice.rig.player.session import holding
 
         spec = self._ws.studies.by_hand.unfinished_spec()
         self._wants_latency = spec is not None and any(name.startswith("latency") for name in spec.judged_by)

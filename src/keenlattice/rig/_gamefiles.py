@@ -21,8 +21,9 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, RefusedByRig, RigError
 from keenlattice.rig._ini import MOST_BYTES, Ini
-from keenlattice.rig.base import Edits, Part, State
+from keenlattice.rig.base import Edits, State
 from keenlattice.rig.gamelist import Key, Listed
+from keenlattice.rig.parts import Part
 from keenlattice.rig.places import path_of, place_of
 
 NOTED, LOCK_KEY = "games-before.json", "game.config-locked"

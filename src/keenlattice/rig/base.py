@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
-from keenlattice.catalog.model import Catalog, Setting
+from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import RESTARTS, Restart, Value
 from keenlattice.errors import RigError, UnknownName
 from keenlattice.profile.compare import Change
@@ -311,54 +311,6 @@ def one_by_one(catalog: Catalog, changes: Sequence[Change]) -> list[list[Change]
     """A step for each setting; what takes effect at once first, and what waits for the machine last, so that all
     restarts come together at the end."""
     return [[one] for one in sorted(changes, key=lambda one: RESTARTS.index(catalog[one.key].restart))]
-
-
-class Part:
-    """What the parts of a rig have in common. Their places have names of their own, so that states can be joined."""
-
-    def settings(self) -> list[Setting]:
-        """The settings that are there on this machine."""
-        raise NotImplementedError
-
-    def facts(self) -> Mapping[str, FactValue]:
-        """What it tells of the machine."""
-        return {}
-
-    def covers(self, owner: str, key: str) -> bool:
-        """Whether a setting of a game's, or of the whole rig's, is kept here."""
-        raise NotImplementedError
-
-    def step_of(self, key: str) -> str:
-        """Settings of one word are written in one step; all of them, if a part does not tell them apart."""
-        return ""
-
-    def state(self) -> State:
-        """Its places, and what they hold now."""
-        raise NotImplementedError
-
-    def in_words(self, place: str) -> str:
-        """What a place of its own is that is no file; empty for a file, and for one of another part."""
-        return ""
-
-    def values(self, state: State, owner: str) -> Entries:
-        """What is set, by a state."""
-        raise NotImplementedError
-
-    def changed(self, state: State, owner: str, changes: Edits) -> State:
-        """What its places hold after some changes.
-
-        Raises:
-            RefusedByRig: a change cannot be made here.
-        """
-        raise NotImplementedError
-
-    def put(self, state: State) -> None:
-        """Writes what of a state is its own.
-
-        Raises:
-            RigError: it cannot be written.
-        """
-        raise NotImplementedError
 
 
 def seen_on(rig: Rig, owner: str) -> Entries:

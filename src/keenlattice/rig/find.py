@@ -13,12 +13,13 @@ from keenlattice.logbook.book import Logbook
 if TYPE_CHECKING:
     from importlib.metadata import EntryPoint
 
+    from keenlattice.catalog.model import Setting
     from keenlattice.rig.base import Rig
 
 
 OURS: Mapping[str, tuple[str, str]] = {
     "standin": ("juniper", "a fictional stand-in"),
-    "linux": ("linux", "this machine"),
+    "here": ("here", "this PC"),
     "byhand": ("byhand", "changed by hand")}
 """Kind of rig to the name that it has in the logbook, and what it is in a few words."""
 
@@ -69,8 +70,8 @@ def home_of(kind: str, state: Path) -> Path:
     Raises:
         UnknownName: no such kind of rig.
     """
-    if kind == "linux":
-        return state_folder() / "linux"
+    if kind == "here":
+        return state_folder() / "here"
     if kind in OURS:
         return state / name_of(kind)
     rigs, unreadable = _installed()
@@ -86,7 +87,7 @@ def open_rig(kind: str, where: "Logbook | Path") -> "Rig":
     """The rig of this kind, made if it is the stand-in and not there yet.
 
     Args:
-        kind: "standin", "linux", "byhand", or the name of one that is installed.
+        kind: "here" (this PC), "standin", "byhand", or the name of one that is installed.
         where: the logbook that it goes with; or a folder of the rig's own.
 
     >>> import tempfile
@@ -96,29 +97,39 @@ def open_rig(kind: str, where: "Logbook | Path") -> "Rig":
 
     Raises:
         UnknownName: no such kind of rig.
-        RigError: this machine does not run Linux; or an installed rig cannot be loaded.
+        RigError: an installed rig cannot be loaded.
         BookError: the logbook has a link where its catalog files should be.
     """
     home = home_of(kind, where.state if isinstance(where, Logbook) else where)
-    if kind == "linux":
-        if not sys.platform.startswith("linux"):
-            raise RigError(f"the rig linux is a machine that runs Linux, and this one runs {sys.platform}: --rig "
-                           "byhand is for it, or --rig standin to look around")
-        from keenlattice.rig.linux.machine import LinuxRig
-
-        return LinuxRig(home)
     if kind not in OURS:
         return _loaded(installed()[kind], home)
     from keenlattice.catalog.load import own_settings
 
     more = own_settings(where.own_settings) if isinstance(where, Logbook) else []
+    if kind == "here":
+        return _here(home, more)
     if kind == "byhand":
-        from keenlattice.rig.byhand.machine import ByHandRig
+        from keenlattice.rig.player.machine import ByHandRig
 
         return ByHandRig(home, more)
     from keenlattice.rig.standin.machine import Standin
 
     return Standin(home, more=more)
+
+
+def _here(home: Path, more: "Sequence[Setting]") -> "Rig":
+    """This PC, by its system; of a system of which nothing is written from here, the player is all there is."""
+    if sys.platform.startswith("linux"):
+        from keenlattice.rig.linux.machine import LinuxRig
+
+        return LinuxRig(home)
+    if sys.platform == "win32":
+        from keenlattice.rig.windows.machine import this_pc
+
+        return this_pc(home, more)
+    from keenlattice.rig.player.machine import ByHandRig
+
+    return ByHandRig(home, more, name="here")
 
 
 NEEDED = ("name", "home", "facts", "devices", "games", "catalog", "state", "values", "steps", "changed", "put")

@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING, Protocol
 
 from keenlattice.profile.version import Version
 from keenlattice.rig.base import ByHand, Rig, State, play_on
-from keenlattice.rig.byhand.session import by_hand, doubts, read_origin, steps_between
-from keenlattice.rig.byhand.sheets import settle_sheet, sheet_to_apply, sheet_to_undo
 from keenlattice.rig.hand import ComingRun
+from keenlattice.rig.player.session import by_hand, doubts, read_origin, steps_between
+from keenlattice.rig.player.sheets import settle_sheet, sheet_to_apply, sheet_to_undo
 from keenlattice.rig.transaction import Transaction, changing
 
 if TYPE_CHECKING:

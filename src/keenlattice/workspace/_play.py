@@ -5,7 +5,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.errors import UsageError
-from keenlattice.rig.byhand.pace import HANDLING_MINUTES, RESTARTS_MINUTES, cheapest_repeats
+from keenlattice.rig.player.pace import HANDLING_MINUTES, RESTARTS_MINUTES, cheapest_repeats
 from keenlattice.study.kind import KeptVersion, kind_named
 from keenlattice.study.record import play_on, spec_of, start
 from keenlattice.workspace._kept import unfinished_study, versions_of
@@ -88,7 +88,7 @@ class StudyPlayer:
 
 def minutes_a_step(opened: Opened, said: float | None) -> float:
     """Return how long a person takes to change one setting, in minutes: as they say, or as their steps have taught."""
-    from keenlattice.rig.byhand.pace import minutes_a_step
+    from keenlattice.rig.player.pace import minutes_a_step
 
     return float(said) if said is not None else minutes_a_step(opened.rig.home)
 

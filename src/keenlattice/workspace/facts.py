@@ -71,7 +71,7 @@ class Facts:
             UsageError: the rig tells its facts itself.
             NeedsInstalling: the package that asks the system is missing.
         """
-        from keenlattice.rig.byhand.machine import facts_here
+        from keenlattice.rig.player.machine import facts_here
 
         self.questions()
         return facts_here()
@@ -103,7 +103,7 @@ class Facts:
             RigError: the file cannot be read.
         """
         from keenlattice.rig.base import TakesFacts
-        from keenlattice.rig.byhand.machine import read_about
+        from keenlattice.rig.player.machine import read_about
 
         self.questions()
         assert isinstance(self._opened.rig, TakesFacts)

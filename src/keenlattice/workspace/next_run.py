@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value
 from keenlattice.logbook.kept import runs_of
-from keenlattice.rig.byhand.pace import minutes_left
 from keenlattice.rig.hand import ComingRun, Paused
+from keenlattice.rig.player.pace import minutes_left
 from keenlattice.study.record import spec_of
 from keenlattice.workspace.opened import Opened, by_hand_rig
 
@@ -73,7 +73,7 @@ class Waiting(Paused):
 
 def what_is_next(opened: Opened, study: "Study", waiting: Waiting) -> NextRun:
     """Return what a study by hand waits for, as it is told."""
-    from keenlattice.rig.byhand.session import holding
+    from keenlattice.rig.player.session import holding
 
     spec, run = spec_of(study), waiting.run
     done = sum(not one.excluded for one in runs_of(opened.book, study))

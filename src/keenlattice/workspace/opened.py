@@ -61,7 +61,7 @@ class Opened:
 
     Args:
         book: the logbook; or its folder, None for the player's own.
-        rig: the kind of rig ("standin", "linux", "byhand", or one that is installed), or a rig itself.
+        rig: the kind of rig ("standin", "here", "byhand", or one that is installed), or a rig itself.
         author: who makes its versions; whoever is at the keyboard, if not given.
         notice: is called with what a player has to know before something begins.
 

@@ -13,7 +13,7 @@ from keenlattice.errors import KeenLatticeError, UnknownName, UsageError
 from keenlattice.logbook.evidence import name_of, new_evidence, pooling
 from keenlattice.logbook.kept import studies
 from keenlattice.profile.compare import Change
-from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
+from keenlattice.rig.player.pace import RESTARTS_MINUTES
 from keenlattice.study.limits import DECIDES
 from keenlattice.study.pool.words import told_beside
 from keenlattice.study.record import result_of

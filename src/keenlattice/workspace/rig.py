@@ -10,11 +10,11 @@ from keenlattice.catalog.values import RESTARTS, Restart, Value
 from keenlattice.errors import KeenLatticeError, RefusedByRig, RigError, UnknownName, UsageError
 from keenlattice.profile.formula import is_formula
 from keenlattice.profile.version import WHOLE_RIG, Version
-from keenlattice.rig.byhand import SHEET
 from keenlattice.rig.find import OURS, home_of, open_rig
 from keenlattice.rig.journal import fingerprint, unfinished
 from keenlattice.rig.locks import locked
 from keenlattice.rig.places import path_of
+from keenlattice.rig.player import SHEET
 from keenlattice.workspace.opened import Opened, VersionLike
 from keenlattice.workspace.rig_results import (
     AppliedChange,

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from keenlattice._door import check_methods
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import MARK, Version, own_key, owners
-from keenlattice.rig.byhand.pace import HANDLING_MINUTES
+from keenlattice.rig.player.pace import HANDLING_MINUTES
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT, seed_or_fresh
 from keenlattice.workspace._play import minutes_a_step, runs_between_switches, what_matters
 from keenlattice.workspace.opened import Matters, Opened, VersionLike

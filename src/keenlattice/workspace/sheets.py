@@ -79,7 +79,7 @@ class Sheets:
         Raises:
             UsageError: the rig is not changed by hand.
         """
-        from keenlattice.rig.byhand.machine import open_sheet
+        from keenlattice.rig.player.machine import open_sheet
 
         return SheetResult(open_sheet(self._by_hand()), tuple(self._opened.book.sheets(self._opened.rig_name)))
 
@@ -95,7 +95,7 @@ class Sheets:
             UsageError: the rig is not changed by hand, nothing was seen, or a sheet is open.
             UnknownName, BadValue: no such setting, or no value of it.
         """
-        from keenlattice.rig.byhand.sheets import take_stock
+        from keenlattice.rig.player.sheets import take_stock
 
         owner = self._opened.find(game).profile if game else WHOLE_RIG
         what = " of ".join([*([domain] if domain else []), owner if game else "the rig"])
@@ -131,7 +131,7 @@ class Sheets:
             UsageError: no sheet is open, no such step, or it is ticked off already.
             BadValue: that is no value of the setting.
         """
-        from keenlattice.rig.byhand.sheets import note_before
+        from keenlattice.rig.player.sheets import note_before
 
         self._opened.book.check_writable()
         return SheetResult(note_before(self._by_hand(), number, was))
@@ -147,13 +147,13 @@ class Sheets:
             UsageError: no sheet is open, no such step, or it is ticked off already.
             BadValue: what was seen is no value of that setting.
         """
-        from keenlattice.rig.byhand.sheets import tick
+        from keenlattice.rig.player.sheets import tick
 
         return SheetResult(tick(self._by_hand(), self._opened.book, number, seen))
 
     def drop(self) -> SheetResult:
         """Gives the open sheet up. What was ticked off stays done, and is remembered as such: it can be undone."""
-        from keenlattice.rig.byhand.sheets import drop
+        from keenlattice.rig.player.sheets import drop
 
         return SheetResult(drop(self._by_hand(), self._opened.book))
 

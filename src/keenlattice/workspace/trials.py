@@ -14,7 +14,7 @@ from keenlattice.errors import UsageError
 from keenlattice.logbook.kept import done_of
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version
-from keenlattice.rig.byhand.pace import RESTARTS_MINUTES
+from keenlattice.rig.player.pace import RESTARTS_MINUTES
 from keenlattice.study.kind import KeptVersion, game_for
 from keenlattice.study.limits import BLOCKS_BY_HAND, DECIDES, DEFAULT_PCT, MOST_BLOCKS, seed_or_fresh
 from keenlattice.study.record import start

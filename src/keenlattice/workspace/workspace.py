@@ -34,7 +34,7 @@ class Workspace:
 
     Args:
         book: the logbook; or its folder, None for the player's own.
-        rig: the kind of rig ("standin", "linux", "byhand", or one that is installed), or a rig itself.
+        rig: the kind of rig ("standin", "here", "byhand", or one that is installed), or a rig itself.
         author: who makes its versions; whoever is at the keyboard, if not given.
         notice: is called with what a player has to know before something begins; a Python warning, if not given.
 
@@ -120,7 +120,7 @@ def open(folder: Path | str | None = None, rig: "str | Rig" = "standin") -> Work
 
     Args:
         folder: of the logbook, made where there is none; None for the player's own.
-        rig: the kind of rig ("standin", "linux", "byhand", or one that is installed), or a rig itself.
+        rig: the kind of rig ("standin", "here", "byhand", or one that is installed), or a rig itself.
 
     Raises:
         UnknownName: no such kind of rig.

@@ -1,5 +1,6 @@
 """`keen demo`: the whole story, once, on made-up or on real ground."""
 
+import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -11,7 +12,7 @@ from keenlattice.rig.find import kinds
 
 
 def demo(
-    rig: Annotated[str, typer.Option("--rig", help="standin, linux for this machine, or byhand for one "
+    rig: Annotated[str, typer.Option("--rig", help="standin, here for this PC, or byhand for one "
                                         "that a player changes.")] = "standin",
     out: Annotated[Path | None, typer.Option("--out", help="Folder for what it leaves.  [default: ./keen-demo]"
                                              )] = None,
@@ -26,8 +27,10 @@ def demo(
         HandTelling(begin(folder / "logbook", rig, author="demo"), folder).tell()
         return
     if rig not in STORIES:
-        raise UsageError(f"there is no story of the rig {rig}; choose --rig standin, byhand or linux")
-    if rig == "linux":
+        raise UsageError(f"there is no story of the rig {rig}; choose --rig standin, byhand or here")
+    if rig == "here":
+        if not sys.platform.startswith("linux"):
+            raise UsageError("the story of this PC plays a scene that only Linux has; choose --rig standin or byhand")
         from keenlattice.rig.linux.play import check_installed
 
         check_installed()

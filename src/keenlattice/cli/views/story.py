@@ -55,7 +55,7 @@ STORIES = {
         rumour={"process.io-priority": "high"}, rumour_why="seen on a list of thirty changes",
         decides=DECIDES, matters_pct=3.0, blocks=24, seconds=60.0,
         pace="The stand-in simulates a minute of play in a few hundredths of a second."),
-    "linux": Story(
+    "here": Story(
         game="scene", edit={"mesa.pp_jimenezmlaa": 8}, why="smoother edges, by a filter after each frame",
         rumour={"mesa.force_glsl_extensions_warn": True}, rumour_why="seen on a list of thirty changes",
         decides=DECIDES, matters_pct=10.0, blocks=8, seconds=3.0,

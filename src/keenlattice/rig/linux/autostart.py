@@ -14,8 +14,9 @@ from keenlattice._files import read_bounded
 from keenlattice.catalog.model import Setting
 from keenlattice.errors import RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig.base import Edits, FactValue, Part, State
-from keenlattice.rig.linux.noted import Noted, as_setting
+from keenlattice.rig.base import Edits, FactValue, State
+from keenlattice.rig.noted import Noted, as_setting
+from keenlattice.rig.parts import Part
 from keenlattice.rig.places import place_of, put_file
 
 GROUP, HIDDEN = "[Desktop Entry]", "Hidden"

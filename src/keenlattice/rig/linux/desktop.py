@@ -17,9 +17,10 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig.base import Edits, FactValue, Part, State
+from keenlattice.rig.base import Edits, FactValue, State
 from keenlattice.rig.linux.monitor import Mode, Monitor
 from keenlattice.rig.linux.x11.randr import Monitors
+from keenlattice.rig.parts import Part
 from keenlattice.rig.places import put_file
 
 NOTED, MOST_BYTES = "desktop-before.json", 100_000

@@ -17,7 +17,7 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig.base import Edits, FactValue, Part, State
+from keenlattice.rig.base import Edits, FactValue, State
 from keenlattice.rig.linux import gpu, power
 from keenlattice.rig.linux.interrupts import (
     IRQ,
@@ -31,6 +31,7 @@ from keenlattice.rig.linux.interrupts import (
     messages_off_at_boot,
 )
 from keenlattice.rig.linux.knobs import Knob, in_force, text_in
+from keenlattice.rig.parts import Part
 
 NOTED, MOST_BYTES = "kernel-before.json", 4_000_000
 HIGHEST = ("scaling_max_freq", "/clock-highest")

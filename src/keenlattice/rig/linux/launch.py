@@ -23,8 +23,9 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import GAME_DECIDES, Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig.base import Edits, Part, State
+from keenlattice.rig.base import Edits, State
 from keenlattice.rig.linux.interrupts import as_list, cores_in
+from keenlattice.rig.parts import Part
 from keenlattice.rig.places import put_file
 
 PLACE, MOST_BYTES = "launch.json", 1_000_000

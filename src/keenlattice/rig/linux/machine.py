@@ -2,7 +2,7 @@
 
 import os
 import platform
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
@@ -10,13 +10,12 @@ from typing import TYPE_CHECKING
 
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
-from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.compare import Change
 from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Entries
 from keenlattice.rig._gamefiles import LOCK_KEY, GameFiles
-from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, Part, State, game_of
+from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State, game_of
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.linux import vulkan
 from keenlattice.rig.linux.absent import reasons
@@ -26,12 +25,13 @@ from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Entry, Program, all_entries, configuration_files
 from keenlattice.rig.linux.kernel import Kernel
 from keenlattice.rig.linux.launch import Launch
-from keenlattice.rig.linux.noted import Noted
 from keenlattice.rig.linux.options import MAPPED, DriverOptions, mapped_settings
 from keenlattice.rig.linux.scene import LAMP, SCENE
 from keenlattice.rig.linux.seen import ways
 from keenlattice.rig.linux.services import Services
 from keenlattice.rig.linux.x11.input import Input
+from keenlattice.rig.noted import Noted
+from keenlattice.rig.parts import Parts
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -47,7 +47,7 @@ class LinuxRig:
         root: where `usr`, `etc`, `proc` and `sys` are looked for; a recorded tree in tests.
     """
 
-    name = "linux"
+    name = "here"
     told_of_games = True
     watcher: "Watcher | None" = None
 
@@ -62,12 +62,12 @@ class LinuxRig:
         self._launch = Launch(home, {name: device.address for name, device in self._kernel.devices.items()
                                      if name.startswith("gpu")})
         # A step of an apply is of one part: the game's file first, the kernel and the game's process last.
-        self._parts: tuple[Part, ...] = (
+        self._parts = Parts((
             Games(self._listed, home), self._desktop, Input("" if compositor else display, Noted(
                 home, "input-before.json")),
             DriverOptions(self.config, home, self._of_the_driver, self._executables),
             Autostart(Noted(home, "startup-before.json"), home, *folders(self._settings_folder(config), root)),
-            Services(Noted(home, "services-before.json"), live), self._kernel, self._launch)
+            Services(Noted(home, "services-before.json"), live), self._kernel, self._launch))
 
     def _settings_folder(self, config: Path | None) -> Path:
         """Where the player's programs keep their settings; beside the driver's file, if that was named."""
@@ -110,7 +110,7 @@ class LinuxRig:
 
     @cached_property
     def _catalog(self) -> Catalog:
-        return Catalog([setting for part in self._parts for setting in part.settings()], reasons())
+        return Catalog(self._parts.settings(), reasons())
 
     def _of_the_driver(self) -> list[Setting]:
         own = self._options
@@ -127,7 +127,7 @@ class LinuxRig:
                 "driver": ": ".join(one for one in (driver.vendor, driver.name) if one),
                 "driver_options": len(self._options), "driver_config": str(self.config),
                 "frames_recorded": ways(),
-                **{name: fact for part in self._parts for name, fact in part.facts().items()}}
+                **self._parts.facts()}
 
     def devices(self) -> tuple[str, ...]:
         return tuple(self._kernel.devices)
@@ -182,34 +182,16 @@ class LinuxRig:
         return [key for key in keys if self._launch.covers("", key)]
 
     def state(self) -> State:
-        return _joined(part.state() for part in self._parts)
+        return self._parts.state()
 
     def values(self, state: State, owner: str) -> Entries:
-        return {name: value for part in self._parts for name, value in part.values(state, owner).items()}
+        return self._parts.values(state, owner)
 
     def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
-        """Those of a part in the order of the parts, each in as many steps as it takes."""
-        groups: dict[tuple[int, str], list[Change]] = {}
-        for one in sorted(changes, key=lambda one: self._part_of(owner, one.key)):
-            number = self._part_of(owner, one.key)
-            groups.setdefault((number, self._parts[number].step_of(one.key)), []).append(one)
-        return list(groups.values())
-
-    def _part_of(self, owner: str, key: str) -> int:
-        """The number of the part that keeps a setting."""
-        for number, part in enumerate(self._parts):
-            if part.covers(owner, key):
-                return number
-        raise RefusedByRig(f"{key}: nothing on this machine keeps it for {owner}")
+        return self._parts.steps(owner, changes)
 
     def changed(self, state: State, owner: str, changes: Edits) -> State:
-        by_part: dict[int, dict[str, Value | None]] = {}
-        for key, value in changes.items():
-            by_part.setdefault(self._part_of(owner, key), {})[key] = value
-        then = dict(state)
-        for number in sorted(by_part):
-            then |= self._parts[number].changed(then, owner, by_part[number])
-        return then
+        return self._parts.changed(state, owner, changes)
 
     def _executables(self, owner: str) -> tuple[str, ...]:
         game = game_of(self, owner)
@@ -219,11 +201,10 @@ class LinuxRig:
         return game.executables
 
     def put(self, state: State) -> None:
-        for part in self._parts:
-            part.put(state)
+        self._parts.put(state)
 
     def place_in_words(self, place: str) -> str:
-        return next((words for part in self._parts if (words := part.in_words(place))), "")
+        return self._parts.place_in_words(place)
 
     def may_read_otherwise(self, place: str) -> bool:
         return self._kernel.may_read_clamped(place)
@@ -251,10 +232,6 @@ class LinuxRig:
         check_installed()
         begin = self._launch.start_of(self._launch.state(), game)
         return (LAMP, LAMP) if played == SCENE else find_spot(self._listed[game], self.config.parent, begin)
-
-
-def _joined(states: Iterable[State]) -> State:
-    return {place: content for state in states for place, content in state.items()}
 
 
 def _source(entry: Entry) -> tuple[str, str, int]:

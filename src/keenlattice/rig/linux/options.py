@@ -11,8 +11,9 @@ from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import GAME_DECIDES, Value, same, written
 from keenlattice.errors import BadValue, RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig.base import Edits, Part, State
+from keenlattice.rig.base import Edits, State
 from keenlattice.rig.linux.driconf import MOST_BYTES, options, with_options
+from keenlattice.rig.parts import Part
 from keenlattice.rig.places import place_of, put_file
 
 

@@ -89,7 +89,7 @@ def game_running(name: str, executables: Sequence[str], command: Sequence[str], 
         return
     if not command:
         raise RigError(f"{name} does not run, and how it is started is not known: start it, or say so with "
-                       f"keen rig game {name} --command WORDS --rig linux")
+                       f"keen rig game {name} --command WORDS --rig here")
     logs = bool(os.environ.get("WAYLAND_DISPLAY")) and not leave  # who is left running would write to nobody
     try:
         started = start_to_stay if leave else start

@@ -12,8 +12,9 @@ from keenlattice._safejson import parse_json
 from keenlattice.catalog.model import Setting
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig.base import Edits, FactValue, Part, State
-from keenlattice.rig.linux.noted import Noted, as_setting
+from keenlattice.rig.base import Edits, FactValue, State
+from keenlattice.rig.noted import Noted, as_setting
+from keenlattice.rig.parts import Part
 
 RUNNING, STOPPED = "running", "stopped"
 # The desktop itself, its sound, input, keys and doors: without them nothing is played.

@@ -15,9 +15,10 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig.base import Edits, Part, State
-from keenlattice.rig.linux.noted import Noted
+from keenlattice.rig.base import Edits, State
 from keenlattice.rig.linux.x11.server import connect
+from keenlattice.rig.noted import Noted
+from keenlattice.rig.parts import Part
 
 DELAY, INTERVAL, ACCELERATION = "input.key-repeat-delay", "input.key-repeat-interval", "input.pointer-acceleration"
 KEYS = (DELAY, INTERVAL, ACCELERATION)

@@ -18,11 +18,11 @@ from keenlattice.profile.sheet import Sheet, SheetStep
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.rig.applying import preview
 from keenlattice.rig.base import ByHand, State
-from keenlattice.rig.byhand.machine import keep_noted, open_sheet, step_of, written_sheet
-from keenlattice.rig.byhand.session import settle_study
 from keenlattice.rig.journal import fingerprints, in_text, out_of_text, packed
 from keenlattice.rig.locks import locked
 from keenlattice.rig.notes import read_notes
+from keenlattice.rig.player.machine import keep_noted, open_sheet, step_of, written_sheet
+from keenlattice.rig.player.session import settle_study
 from keenlattice.rig.transaction import Transaction, changing
 from keenlattice.rig.undoing import in_short, preview_undo
 

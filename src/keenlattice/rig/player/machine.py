@@ -1,9 +1,9 @@
-"""The rig changed by hand: what its player has told of it, set on it, and seen there before."""
+"""A rig with a player: what they have told of it, set on it, and seen there before."""
 
 import json
 import platform
 import tomllib
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -14,24 +14,26 @@ from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import NeedsInstalling, RigError, UsageError
-from keenlattice.profile.compare import Change, with_changes
+from keenlattice.profile.compare import Change
 from keenlattice.profile.matching import Game
 from keenlattice.profile.sheet import Sheet, SheetStep
 from keenlattice.profile.version import Entries
 from keenlattice.rig._gamefiles import GameFiles
 from keenlattice.rig.base import ByHand, Edits, Facts, FactValue, Rig, State, one_by_one
-from keenlattice.rig.byhand import SHEET
 from keenlattice.rig.factnames import FACTS
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.hand import ComingRun
+from keenlattice.rig.parts import Part, Parts
 from keenlattice.rig.places import put_file
+from keenlattice.rig.player import SHEET
+from keenlattice.rig.player.part import SAID, Player
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.rig.base import FactValue
     from keenlattice.rig.hand import Hand
 
-SAID, ABOUT = "said.json", "rig.toml"
+ABOUT = "rig.toml"
 MOST_BYTES, MOST_STATE_BYTES = 256 * 1024, 4_000_000
 ASKED = ("os", "cpu", "cores", "threads", "ram_mib", "gpu", "vram_mib", "driver_version", "panel", "refresh_hz",
          "best_refresh_hz")
@@ -39,34 +41,39 @@ ASKED = ("os", "cpu", "cores", "threads", "ram_mib", "gpu", "vram_mib", "driver_
 
 
 class ByHandRig:
-    """A rig that nobody but the player can write to. Its state is what they have said.
+    """A rig of which the player changes and plays what no other part of it writes.
 
     Args:
         home: the folder that it is kept in.
         more: settings beside the catalog's.
+        name: what it is called in the logbook.
+        parts: what is written from here, beside the games' own files; None of it by default.
+        devices: of the machine, beside those that were typed in.
+        own_facts: what the machine itself says; facts that were typed in go before it.
 
     Raises:
         RigError: what was typed in of it cannot be read.
     """
 
-    name = "byhand"
     told_of_games = True
 
-    def __init__(self, home: Path, more: Sequence[Setting] = ()) -> None:
-        self.home = home
+    def __init__(self, home: Path, more: Sequence[Setting] = (), *, name: str = "byhand", parts: Sequence[Part] = (),
+                 devices: Sequence[str] = (), own_facts: Callable[[], Facts] = dict) -> None:
+        self.home, self.name = home, name
         self.place, self.sheet = SAID, SHEET
-        self._files = GameFiles(read_games(home), home)
-        more = [*self._files.settings(), *more]
+        self._written, self._player = Parts([GameFiles(read_games(home), home), *parts]), Player(home)
+        more = [*self._written.settings(), *more]
         self._catalog = catalog().with_more(more) if more else catalog()
         self._facts, self._devices = read_about(home / ABOUT)
+        self._own_facts, self._own_devices = own_facts, tuple(devices)
         self.hand: Hand | None = None
         self._asked: ComingRun | None = None
 
     def facts(self) -> Facts:
-        return {"case_matters": False, **self._facts}
+        return {"case_matters": False, **self._own_facts(), **self._written.facts(), **self._facts}
 
     def devices(self) -> tuple[str, ...]:
-        return self._devices
+        return tuple(dict.fromkeys([*self._own_devices, *self._devices]))
 
     def games(self) -> tuple[Game, ...]:
         return tuple(listed.game for listed in read_games(self.home).values())
@@ -76,42 +83,43 @@ class ByHandRig:
 
     def state(self) -> State:
         try:
-            own = {place: read_bounded(self.home / place, MOST_STATE_BYTES) for place in (self.place, self.sheet)}
-            return {**own, **self._files.state()}
+            return {**self._player.state(), self.sheet: read_bounded(self.home / self.sheet, MOST_STATE_BYTES),
+                    **self._written.state()}
         except OSError as error:
             raise RigError(f"cannot read {error.filename}: {error.strerror}") from None
 
     def values(self, state: State, owner: str) -> Entries:
-        return {**self._parsed(state).get(owner, {}), **self._files.values(state, owner)}
+        return {**self._player.values(state, owner), **self._written.values(state, owner)}
 
     def written_here(self, owner: str, key: str) -> bool:
-        return self._files.covers(owner, key)
+        return self._written.covers(owner, key)
 
     def seen_before(self, owner: str) -> Entries:
-        return {**self._files.before(self.state(), owner), **read_noted(self).get(owner, {})}
+        return {**self._written.before(self.state(), owner), **read_noted(self).get(owner, {})}
 
     def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
-        return one_by_one(self._catalog, changes)
+        """What is written from here goes first; what is asked comes in the order of the restarts that it takes."""
+        written = [change for change in changes if self.written_here(owner, change.key)]
+        asked = [change for change in changes if not self.written_here(owner, change.key)]
+        return [*self._written.steps(owner, written), *one_by_one(self._catalog, asked)]
 
     def changed(self, state: State, owner: str, changes: Edits) -> State:
-        in_file = {key: value for key, value in changes.items() if self._files.covers(owner, key)}
-        of_file = self._files.changed(state, owner, in_file) if in_file else {}
-        if len(in_file) == len(changes):
-            return {**state, **of_file}
-        said = self._parsed(state)
-        by_hand = {key: value for key, value in changes.items() if key not in in_file}
-        said[owner] = with_changes(said.get(owner, {}), by_hand)
-        kept = {one: dict(sorted(entries.items())) for one, entries in sorted(said.items()) if entries}
-        return {**state, **of_file, self.place: (json.dumps(kept, indent=1) + "\n").encode() if kept else None}
+        written = {key: value for key, value in changes.items() if self.written_here(owner, key)}
+        asked = {key: value for key, value in changes.items() if key not in written}
+        then = self._written.changed(state, owner, written) if written else state
+        return {**then, **(self._player.changed(then, owner, asked) if asked else {})}
 
     def put(self, state: State) -> None:
-        self._files.put(state)
+        self._written.put(state)
         try:
-            for place in (self.place, self.sheet):
-                if place in state:
-                    put_file(self.home / place, state[place])
+            self._player.put(state)
+            if self.sheet in state:
+                put_file(self.home / self.sheet, state[self.sheet])
         except OSError as error:
             raise RigError(f"cannot write in {self.home}: {error.strerror}") from None
+
+    def place_in_words(self, place: str) -> str:
+        return self._written.place_in_words(place)
 
     def coming(self, run: "ComingRun") -> None:
         """Whoever sits there is told of a run before anything is asked."""
@@ -142,15 +150,6 @@ class ByHandRig:
     def keep_facts(self, facts: Facts, devices: Sequence[str]) -> None:
         keep_about(self.home, facts, devices)
         self._facts, self._devices = read_about(self.home / ABOUT)
-
-    def _parsed(self, state: State) -> dict[str, dict[str, Value]]:
-        try:
-            said = parse_json(state[self.place] or b"{}")
-            return {str(owner): dict(entries) for owner, entries in said.items()}
-        except (ValueError, AttributeError, TypeError):
-            raise RigError(f"{self.home / self.place} is damaged: put it back from a copy, or move it away and say "
-                           "anew what is set"
-                           ) from None
 
 
 def read_about(path: Path) -> tuple[dict[str, FactValue], tuple[str, ...]]:

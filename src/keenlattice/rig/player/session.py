@@ -25,11 +25,11 @@ from keenlattice.profile.matching import match
 from keenlattice.profile.sheet import SheetStep
 from keenlattice.profile.version import WHOLE_RIG, owners, parted
 from keenlattice.rig.base import ByHand, State, play_on
-from keenlattice.rig.byhand.machine import MOST_STATE_BYTES, keep_noted, open_sheet, step_of
 from keenlattice.rig.hand import ComingRun, Hand, Paused
 from keenlattice.rig.journal import fingerprints, in_text, out_of_text
 from keenlattice.rig.locks import locked
 from keenlattice.rig.notes import read_notes
+from keenlattice.rig.player.machine import MOST_STATE_BYTES, keep_noted, open_sheet, step_of
 
 if TYPE_CHECKING:
     from keenlattice.logbook.book import Logbook
