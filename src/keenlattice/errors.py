@@ -9,6 +9,7 @@
       CatalogError              a catalog file breaks the model
       RigError                  the rig did not do what it was told
         RefusedByRig            rights missing, or a value that this hardware does not take
+          NeedsRights           only with an administrator's rights
         RigBusy                 another process is changing this rig
         NeedsInstalling         something that this rig is driven with is not installed
       Paused (in `rig.hand`)    a study by hand waits for its player: what is to come is told by `Waiting`
@@ -72,6 +73,10 @@ class RigError(KeenLatticeError):
 
 class RefusedByRig(RigError):
     """Rights are missing, or this hardware does not take the value."""
+
+
+class NeedsRights(RefusedByRig):
+    """Only with an administrator's rights."""
 
 
 class RigBusy(RigError):

@@ -2,10 +2,10 @@
 
 import secrets
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from keenlattice.catalog.values import RESTARTS, Restart, Value
-from keenlattice.errors import BadValue, RefusedByRig, RigError
+from keenlattice.errors import BadValue, NeedsRights, RefusedByRig, RigError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes, with_changes
 from keenlattice.profile.concrete import concrete_value, entries_for, facts_under
@@ -14,7 +14,7 @@ from keenlattice.rig.base import Edits, Rig, State
 from keenlattice.rig.journal import Intent
 from keenlattice.rig.locks import locked
 from keenlattice.rig.recovery import misread
-from keenlattice.rig.transaction import changing
+from keenlattice.rig.transaction import Transaction, changing
 
 
 @dataclass(frozen=True)
@@ -41,6 +41,7 @@ class Preview:
         unknown: the settings that this rig does not have; they are left out.
         state: what the rig's settings are kept in, as it was looked at.
         then: the same afterwards.
+        without_rights: what takes an administrator's rights that we do not have, and for what; it is left out.
     """
 
     version: Version
@@ -49,6 +50,7 @@ class Preview:
     unknown: tuple[str, ...]
     state: State
     then: State
+    without_rights: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def changes(self) -> tuple[Change, ...]:
@@ -76,16 +78,19 @@ def preview(rig: Rig, version: Version) -> Preview:
     unknown = tuple(key for key in version.entries if key not in catalog)
     state = rig.state()
     found = changes(rig.values(state, version.profile), entries_for(catalog, version, rig.facts()))
-    refused: dict[str, str] = {}
+    refused, without_rights = dict[str, str](), dict[str, str]()
     steps, then = [], state
     for group in rig.steps(version.profile, found):
         try:
             then = {**then, **rig.changed(then, version.profile, {one.key: one.after for one in group})}
+        except NeedsRights as error:
+            without_rights |= {one.key: str(error) for one in group}
+            continue
         except RefusedByRig as error:
             refused |= {one.key: str(error) for one in group}
         steps.append(Write(tuple(group), any(catalog[one.key].rights for one in group),
                           restart_for(rig, [one.key for one in group])))
-    return Preview(version, tuple(steps), refused, unknown, state, then)
+    return Preview(version, tuple(steps), refused, unknown, state, then, without_rights)
 
 
 def restart_for(rig: Rig, keys: list[str]) -> Restart:
@@ -120,12 +125,21 @@ def apply(rig: Rig, book: Logbook, version: Version, shown: Preview | None = Non
             {version.profile: {one.key: one.after for one in plan.changes}},
             {version.profile: {one.key: one.before for one in plan.changes}})
         for step in plan.steps:
-            then = rig.changed(change.held, version.profile, step.values)
-            change.put(then, [one.key for one in step.changes])
-            _check_that_it_took(rig, version.profile, step.changes)
+            write_step(rig, change, version.profile, step.changes)
         _check_that_it_took(rig, version.profile, plan.changes)
         change.check()
     return plan
+
+
+def write_step(rig: Rig, change: Transaction, owner: str, step: Sequence[Change]) -> None:
+    """Write settings that change together, and read them back.
+
+    Raises:
+        RefusedByRig, RigError: the rig does not take one.
+    """
+    then = rig.changed(change.held, owner, {one.key: one.after for one in step})
+    change.put(then, [one.key for one in step])
+    _check_that_it_took(rig, owner, step)
 
 
 def _check_that_nothing_moved(shown: Preview, now: Preview) -> None:

@@ -53,6 +53,19 @@ def to_be_written(rig: "Rig", then: "State", now: "State", whatever: Container[s
             if content != now.get(place) or (place in whatever and not reads_true(rig, place))}
 
 
+def in_turn(then: "State") -> "State":
+    """Return the places in the order in which they can be written one by one: a place that lies within another comes
+    after it, and where both go, before it.
+
+    Args:
+        then: in the order in which a rig lists them: what holds others comes first.
+    """
+    there = {place: content for place, content in then.items() if content is not None}
+    gone: dict[str, bytes | None] = {place: None for place, content in reversed(list(then.items()))
+                                     if content is None}
+    return {**there, **gone}
+
+
 def write(rig: "Rig", state: "State", listed: "State | None" = None) -> None:
     """The one door through which a rig is written, by whatever asks: an apply, an undo, a journal.
 

@@ -11,7 +11,7 @@ from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.rig.base import Rig, State, reads_true
 from keenlattice.rig.journal import Intent, fingerprints, out_of_text
-from keenlattice.rig.places import check_places, to_be_written
+from keenlattice.rig.places import check_places, in_turn, to_be_written
 from keenlattice.rig.recovery import misread
 from keenlattice.rig.transaction import changing
 
@@ -91,7 +91,7 @@ def undo(rig: Rig, book: Logbook, to: int | None = None) -> Undone:
             {owner: {one.key: one.after for one in some} for owner, some in plan.changes.items()},
             {owner: {one.key: one.before for one in some} for owner, some in plan.changes.items()})
         change.steps = len(plan.then)
-        for place, content in plan.then.items():
+        for place, content in in_turn(plan.then).items():
             change.put({place: content}, [one.key for some in plan.changes.values() for one in some], again=True)
         _check_that_it_took(rig, plan)
     return Undone(plan.titles, plan.changes, plan.exactly, plan.for_good)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 from keenlattice._door import check_methods
 from keenlattice._exports import lazily
 from keenlattice.catalog.values import RESTARTS, Restart, Value
-from keenlattice.errors import KeenLatticeError, RefusedByRig, RigError, UnknownName, UsageError
+from keenlattice.errors import KeenLatticeError, NeedsRights, RefusedByRig, RigError, UnknownName, UsageError
 from keenlattice.profile.formula import is_formula
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.rig.find import OURS, home_of, open_rig
@@ -122,7 +122,7 @@ class RigHandle:
         keys = [change.key for change in plan.changes if change.after is not None]
         at_start = tuple(rig.held_at_start(keys)) if isinstance(rig, HoldsAtStart) else ()
         return ApplyResult(plan.version, self.machine.name, plan.restart, changes, plan.unknown, places, plan.refused,
-                           self._otherwise(plan), plan, at_start)
+                           self._otherwise(plan), plan, at_start, without_rights=plan.without_rights)
 
     def _otherwise(self, plan: "Preview") -> dict[str, tuple[Value, Value]]:
         """The formulas that come to something else once the rig-wide profile, too, is on the rig."""
@@ -156,6 +156,9 @@ class RigHandle:
             gone = " ".join(f"{key}=" for key in plan.refused)
             raise RefusedByRig(f"{'; '.join(dict.fromkeys(plan.refused.values()))}: nothing was written; leave it out "
                                f"with `keen edit {plan.version.profile} {gone}`")
+        if not plan.changes and plan.without_rights:
+            raise NeedsRights(f"{'; '.join(dict.fromkeys(plan.without_rights.values()))}: nothing was written; open a "
+                              "terminal as an administrator, and apply again there")
         if not plan.changes:
             return plan
         if (sheet := sheet_to_apply_by_hand(self.machine, self._book, plan.version)) is not None:

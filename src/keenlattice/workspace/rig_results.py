@@ -53,7 +53,8 @@ class ApplyResult(OrSheet):
             rig: to what they come now, and then.
         at_start: the settings that hold only while Keen Lattice itself starts the game.
         done: whether it was applied; a preview was not.
-        sheet: of a rig that is changed by hand, the steps that a person takes instead.
+        sheet: of a rig with a player, the steps that they take, and those that were written at once.
+        without_rights: settings that take an administrator's rights, which we do not have; they are left out.
     """
 
     SCHEMA: ClassVar[str] = "apply"
@@ -70,6 +71,7 @@ class ApplyResult(OrSheet):
     at_start: tuple[str, ...] = ()
     done: bool = field(default=False, metadata=NOT_IN_JSON)
     sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
+    without_rights: Mapping[str, str] = field(default_factory=dict)
 
     def _rows(self) -> Rows:
         return [change.__dict__ for change in self.changes]

@@ -15,7 +15,7 @@ def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = "s
     ws = begin(book, rig)
     plan, by_hand = ws.rig.preview(reference), by_hand_rig(ws.opened) if ws.rig.by_hand else None
     name = plan.version.reference
-    if not plan.changes and not json:
+    if not plan.changes and not plan.without_rights and not json:
         say(f"Nothing changes: the rig {ws.rig.name} holds {name} already.")
     warn_of_facts(ws.rig.machine.catalog(), plan)
     if not json:

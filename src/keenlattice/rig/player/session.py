@@ -29,6 +29,7 @@ from keenlattice.rig.hand import ComingRun, Hand, Paused
 from keenlattice.rig.journal import fingerprints, in_text, out_of_text
 from keenlattice.rig.locks import locked
 from keenlattice.rig.notes import read_notes
+from keenlattice.rig.places import to_be_written, write
 from keenlattice.rig.player.machine import MOST_STATE_BYTES, keep_noted, open_sheet, step_of
 
 if TYPE_CHECKING:
@@ -130,10 +131,11 @@ class HandChanges:
         return play_on(self._rig, game, seconds, seed)
 
     def put(self, state: State, settings: list[str] | None = None) -> None:
-        """Asks for whatever a state changes, and writes it down.
+        """Ask for whatever a state changes that is not written from here, then write the rest, and read it back.
 
         Raises:
             Paused: not now.
+            RigError: what is written from here was not taken.
         """
         now = self._rig.state()
         steps = steps_between(self._rig, now, state, self._why)
@@ -142,7 +144,15 @@ class HandChanges:
             keep_noted(self._rig, owner, {key: value})
         kept = read_origin(self._rig)
         keep_origin(self._rig, *(kept or (self._why, now)), now)
-        self._rig.put(state)
+        self._write(state, now)
+
+    def _write(self, state: State, now: State) -> None:
+        changed = to_be_written(self._rig, state, now)
+        write(self._rig, changed, now)
+        held = self._rig.state()
+        if wrong := [place for place, content in changed.items() if held.get(place) != content]:
+            raise RigError(f"the rig {self._rig.name} did not take what it was given: {', '.join(wrong)} holds "
+                           "something else; keen undo takes the rest back")
 
     def take_back(self) -> list[str]:
         """Asks for the way back to what was there before the study; if that has to wait, it waits."""
@@ -156,19 +166,19 @@ class HandChanges:
             self._hand.back(steps) if steps else None
         except Paused:
             return [step.key for step in steps]
-        self._rig.put(then)
+        self._write(then, now)
         remove_file(self._rig.home / ORIGIN)
         return []
 
 
 def _back(rig: ByHand, now: State, origin: State) -> State:
-    """The state to go back to: what was said is as before; of games' own files only our values go back, since a game
-    may have written there meanwhile."""
+    """The state to go back to: what was said is as before; of what is written from here only our values go back, since
+    something else may have written there meanwhile."""
     then: State = {**now, rig.place: origin[rig.place]}
-    for game in rig.games():
-        was, held = rig.values({**now, **origin}, game.name), rig.values(now, game.name)
-        back = {change.key: change.after for change in changes(held, was) if rig.written_here(game.name, change.key)}
-        then = {**then, **rig.changed(then, game.name, back)} if back else then
+    for owner in (WHOLE_RIG, *(game.name for game in rig.games())):
+        was, held = rig.values({**now, **origin}, owner), rig.values(now, owner)
+        back = {change.key: change.after for change in changes(held, was) if rig.written_here(owner, change.key)}
+        then = {**then, **rig.changed(then, owner, back)} if back else then
     return then
 
 

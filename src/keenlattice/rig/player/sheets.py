@@ -2,7 +2,7 @@
 
 import json
 import secrets
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
 from keenlattice._files import remove_file
@@ -16,7 +16,7 @@ from keenlattice.profile.compare import Change
 from keenlattice.profile.formula import is_formula
 from keenlattice.profile.sheet import Sheet, SheetStep
 from keenlattice.profile.version import WHOLE_RIG, Version
-from keenlattice.rig.applying import preview
+from keenlattice.rig.applying import preview, write_step
 from keenlattice.rig.base import ByHand, State
 from keenlattice.rig.journal import fingerprints, in_text, out_of_text, packed
 from keenlattice.rig.locks import locked
@@ -46,27 +46,34 @@ def _settle(rig: ByHand, book: Logbook) -> None:
         _finish(rig, book, sheet)
 
 
-def sheet_to_apply(rig: ByHand, book: Logbook, version: Version) -> Sheet:
-    """Writes the run sheet that takes the rig to a version; what is kept in a game's own file is written at once.
+def sheet_to_apply(rig: ByHand, book: Logbook, version: Version) -> Sheet | None:
+    """Write the run sheet that takes the rig to a version; what can be written from here is written and read back.
+
+    Returns: None if nothing is asked of the player: then it is an apply like any other.
 
     Raises:
         UsageError: there is nothing to do, or another sheet is open.
-        RigError: the game's file cannot be written; nothing was.
+        RigError: what is written from here was not taken; nothing was changed.
     """
     book.check_writable()
     with changing(rig, f"writing a run sheet for {version.reference}") as change:
         _settle(rig, book)
         settle_study(rig, book)
+        _check_none_is_open(rig)
         plan = preview(rig, version)
-        steps = [(version.profile, one, version.note) for one in plan.changes]
-        sheet = _begin(rig, change, Sheet("apply", version.reference, version.profile, version.id, None,
-                                          _kept(rig, plan.state), version.note, secrets.token_hex(16)), steps)
+        if plan.changes and all(rig.written_here(version.profile, one.key) for one in plan.changes):
+            return None
+        sheet = _begin(rig, change, Sheet("apply", version.reference, version.profile, version.id, None, "",
+                                          version.note, secrets.token_hex(16)),
+                       {version.profile: plan.changes}, version.note)
     settle_sheet(rig, book)
     return sheet
 
 
-def sheet_to_undo(rig: ByHand, book: Logbook, to: int | None = None) -> Sheet:
-    """Writes the run sheet that takes the rig back to a restore point, the newest by default.
+def sheet_to_undo(rig: ByHand, book: Logbook, to: int | None = None) -> Sheet | None:
+    """Write the run sheet that takes the rig back to a restore point, the newest by default.
+
+    Returns: None if nothing is asked of the player: then it is an undo like any other.
 
     Raises:
         UsageError: there is nothing to undo, or another sheet is open.
@@ -75,38 +82,45 @@ def sheet_to_undo(rig: ByHand, book: Logbook, to: int | None = None) -> Sheet:
     with changing(rig, "writing a run sheet for an undo") as change:
         _settle(rig, book)
         settle_study(rig, book)
+        _check_none_is_open(rig)
         plan = preview_undo(rig, book, to)
-        steps = [(owner, one, "back to what was there before") for owner, some in plan.changes.items() for one in some]
-        sheet = _begin(rig, change, Sheet("undo", f"undo of {in_short(plan.titles)}", "", "", plan.number,
-                                          _kept(rig, rig.state()), "", secrets.token_hex(16)), steps)
+        keys = [(owner, one.key) for owner, some in plan.changes.items() for one in some]
+        if keys and all(rig.written_here(*key) for key in keys):
+            return None
+        sheet = _begin(rig, change, Sheet("undo", f"undo of {in_short(plan.titles)}", "", "", plan.number, "", "",
+                                          secrets.token_hex(16)), plan.changes, "back to what was there before")
     settle_sheet(rig, book)
     return sheet
 
 
-def _kept(rig: ByHand, state: State) -> str:
-    """A state without the sheet, as the sheet keeps it."""
-    return packed({place: content for place, content in state.items() if place != rig.sheet})
-
-
-def _begin(rig: ByHand, change: Transaction, sheet: Sheet, steps: list[tuple[str, Change, str]]) -> Sheet:
+def _check_none_is_open(rig: ByHand) -> None:
     if (other := open_sheet(rig)) is not None:
         raise UsageError(f"the run sheet for {other.title} is still open, with {len(other.open)} of {len(other.steps)} "
                          "steps to do: keen rig sheet, or keen rig sheet --drop")
-    if not steps:
+
+
+def _kept(state: State, places: Iterable[str]) -> str:
+    """Some places of a state, as a sheet keeps them: what an undo goes back to."""
+    return packed({place: state.get(place) for place in places})
+
+
+def _begin(rig: ByHand, change: Transaction, sheet: Sheet, wanted: Mapping[str, Sequence[Change]], why: str) -> Sheet:
+    """Write what can be written from here, step by step, and the sheet with the rest; `wanted` is by owner."""
+    if not any(wanted.values()):
         raise UsageError(f"there is nothing to do: by all that was said, the rig holds {sheet.title} already")
-    order = {one.key: number for number, group in enumerate(rig.steps("", [one for _, one, _ in steps]))
-             for one in group}
-    steps.sort(key=lambda step: order[step[1].key])
-    notes, then = read_notes(rig), dict(change.held)
-    made: list[SheetStep] = []
-    for number, (owner, one, why) in enumerate(steps, 1):
-        step = step_of(rig, number, owner, one, why, notes)
-        if rig.written_here(owner, one.key):
-            then.update(rig.changed(then, owner, {one.key: one.after}))
-            step = replace(step, done="written", time=now())
-        made.append(step)
-    sheet = replace(sheet, steps=tuple(made))
-    change.put({**then, rig.sheet: _as_bytes(sheet)}, [step.key for step in made if step.done == "written"])
+    notes, written = read_notes(rig), list[SheetStep]()
+    for owner, some in wanted.items():
+        for step in rig.steps(owner, [one for one in some if rig.written_here(owner, one.key)]):
+            written += [replace(step_of(rig, 0, owner, one, why, notes), done="written", time=now()) for one in step]
+            write_step(rig, change, owner, step)
+    asked = [(owner, one) for owner, some in wanted.items() for one in some if not rig.written_here(owner, one.key)]
+    order = {one.key: number for number, step in enumerate(rig.steps("", [one for _, one in asked])) for one in step}
+    asked.sort(key=lambda step: order[step[1].key])
+    steps = [*(step_of(rig, 0, owner, one, why, notes) for owner, one in asked), *written]
+    numbered = tuple(replace(step, number=number) for number, step in enumerate(steps, 1))
+    before = _kept(change.before, dict.fromkeys([*change.touched, rig.place]))
+    sheet = replace(sheet, steps=numbered, before=before)
+    change.put({rig.sheet: _as_bytes(sheet)}, [])
     return sheet
 
 
@@ -128,7 +142,8 @@ def note_before(rig: ByHand, number: int, was: str) -> Sheet:
         sheet, step = _open_step(rig, number)
         edit = {step.key: _as_read(rig, step.key, was)}
         start = rig.changed(_state_before(rig, sheet), step.owner, edit)
-        sheet = replace(sheet.with_step(replace(step, before=edit[step.key])), before=_kept(rig, start))
+        kept = _kept(start, dict.fromkeys([*out_of_text(parse_json(sheet.before)), rig.place]))
+        sheet = replace(sheet.with_step(replace(step, before=edit[step.key])), before=kept)
         change.put({**rig.changed(change.held, step.owner, edit), rig.sheet: _as_bytes(sheet)}, [step.key])
     return sheet
 

@@ -1,0 +1,231 @@
+"""A part whose settings are texts in places of the system's: registry values, services, schemes, parameters.
+
+Such a place has no "unset". So what it held before it was first set is noted down in the rig's folder, and is written
+again once the last setting that uses it is unset.
+"""
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Protocol
+
+from keenlattice._safejson import parse_json
+from keenlattice.catalog.model import Setting
+from keenlattice.catalog.values import Value
+from keenlattice.errors import RigError
+from keenlattice.profile.version import WHOLE_RIG, Entries
+from keenlattice.rig.base import Edits, FactValue, State
+from keenlattice.rig.noted import Noted
+from keenlattice.rig.parts import Part
+
+Texts = Mapping[str, str | None]
+"""Place to the text that it holds; None where there is nothing."""
+
+
+class Store(Protocol):
+    """Where a system keeps texts."""
+
+    def owns(self, place: str) -> bool:
+        """Return whether a place is of this store, there or not. No place is of two."""
+
+    def read(self) -> Texts:
+        """Return every place and what it holds."""
+
+    def write(self, texts: Texts) -> None:
+        """Write some places; None removes what is there.
+
+        Raises:
+            RefusedByRig: rights are missing, or the system does not take it.
+            RigError: it cannot be written.
+        """
+
+    def check(self, texts: Texts) -> None:
+        """Check whether these could be written now.
+
+        Raises:
+            NeedsRights: not without an administrator's rights.
+            RefusedByRig: not at all.
+        """
+
+    def in_words(self, place: str) -> str:
+        """Return what a place is; empty if it is of another store."""
+
+
+@dataclass(frozen=True)
+class StoredSetting:
+    """A setting, and how its values stand in the places of a store.
+
+    Args:
+        key: as a profile has it, with the device: `interrupt.mode@gpu0`.
+        setting: as the catalog has it, on this machine.
+        value: what the texts mean; None if they mean none of its values.
+        texts: the places that a value is written to, and what they then hold, by what is there now.
+        kept_as: what it is noted under, where the key may be another device's tomorrow.
+        step: settings of one word are written together; the key, if it is empty.
+    """
+
+    key: str
+    setting: Setting
+    value: Callable[[Texts], Value | None]
+    texts: Callable[[Value, Texts], Texts]
+    kept_as: str = ""
+    step: str = ""
+
+    @property
+    def noted_as(self) -> str:
+        """What it is noted under."""
+        return self.kept_as or self.key
+
+
+@dataclass(frozen=True)
+class Notes:
+    """What was there before anything was set.
+
+    Args:
+        users: place to the settings that have written to it.
+        texts: place to what it held.
+    """
+
+    users: Mapping[str, tuple[str, ...]]
+    texts: Texts
+
+    @property
+    def settings(self) -> frozenset[str]:
+        """The settings that are set."""
+        return frozenset(name for names in self.users.values() for name in names)
+
+    def with_setting(self, name: str, texts: Texts) -> "Notes":
+        """Return the notes once a setting has been written over these texts."""
+        users = {**self.users, **{place: tuple(dict.fromkeys([*self.users.get(place, ()), name])) for place in texts}}
+        return Notes(users, {**texts, **self.texts})
+
+    def without(self, name: str) -> "tuple[Notes, frozenset[str]]":
+        """Return the notes without a setting, and the places that nothing else has written to."""
+        users = {place: tuple(one for one in names if one != name) for place, names in self.users.items()}
+        free = frozenset(place for place, names in users.items() if not names and name in self.users[place])
+        return Notes({place: names for place, names in users.items() if place not in free},
+                     {place: text for place, text in self.texts.items() if place not in free}), free
+
+
+class StoredPart(Part):
+    """Settings of the whole rig that a store keeps.
+
+    Args:
+        store: that keeps them.
+        settings: tells how each stands in it, by what the store holds; asked once, when it is first needed.
+        noted: where is noted down what was there before.
+        facts: tells facts by what the store holds.
+
+    What was there before anything was set goes before what is there now, for those that ask what there is.
+    """
+
+    def __init__(self, store: Store, settings: Callable[[Texts], Sequence[StoredSetting]], noted: Noted,
+                 facts: Callable[[Texts], Mapping[str, FactValue]] = lambda texts: {}) -> None:
+        self._store, self._noted, self._facts, self._all = store, noted, facts, settings
+
+    @cached_property
+    def _by_key(self) -> Mapping[str, StoredSetting]:
+        before = notes_in(self._noted, self._noted.state()).texts
+        return {stored.key: stored for stored in self._all({**self._store.read(), **before})}
+
+    @property
+    def _by_note(self) -> Mapping[str, StoredSetting]:
+        return {stored.noted_as: stored for stored in self._by_key.values()}
+
+    def settings(self) -> list[Setting]:
+        return list({stored.setting.name: stored.setting for stored in self._by_key.values()}.values())
+
+    def facts(self) -> Mapping[str, FactValue]:
+        return self._facts(self._store.read())
+
+    def covers(self, owner: str, key: str) -> bool:
+        return owner == WHOLE_RIG and key in self._by_key
+
+    def step_of(self, key: str) -> str:
+        return self._by_key[key].step or key
+
+    def state(self) -> State:
+        held = self._store.read()
+        return {**self._noted.state(), **{place: _as_bytes(text) for place, text in held.items()}}
+
+    def in_words(self, place: str) -> str:
+        return self._store.in_words(place)
+
+    def values(self, state: State, owner: str) -> Entries:
+        if owner != WHOLE_RIG:
+            return {}
+        texts, set_now = self._texts(state), notes_in(self._noted, state).settings
+        held = {stored.key: stored.value(texts) for name, stored in self._by_note.items() if name in set_now}
+        return {key: value for key, value in held.items() if value is not None}
+
+    def before(self, state: State, owner: str) -> Entries:
+        if owner != WHOLE_RIG:
+            return {}
+        texts = {**self._texts(state), **notes_in(self._noted, state).texts}
+        held = {stored.key: stored.value(texts) for stored in self._by_key.values()}
+        return {key: value for key, value in held.items() if value is not None}
+
+    def changed(self, state: State, owner: str, changes: Edits) -> State:
+        notes, then = notes_in(self._noted, state), dict(self._texts(state))
+        for key, value in changes.items():
+            stored = self._by_key[key]
+            if value is None:
+                notes, texts = self._unset(stored, notes, then)
+            else:
+                texts = stored.texts(value, then)
+                notes = notes.with_setting(stored.noted_as, {place: then.get(place) for place in texts})
+            then |= texts
+        written = {place: text for place, text in then.items() if _as_bytes(text) != state.get(place)}
+        self._store.check(written)
+        return {**{place: _as_bytes(text) for place, text in written.items()}, **self._noted.content(_kept(notes))}
+
+    def _unset(self, stored: StoredSetting, notes: Notes, now: Texts) -> tuple[Notes, Texts]:
+        """The notes without a setting, and the texts that go back; in a place that another setting uses, its value
+        alone goes back."""
+        rest, free = notes.without(stored.noted_as)
+        texts = {place: notes.texts[place] for place in free}
+        former = stored.value({**now, **notes.texts})
+        if former is not None and (shared := {place for place in notes.users if place not in free
+                                              and stored.noted_as in notes.users[place]}):
+            texts |= {place: text for place, text in stored.texts(former, now).items() if place in shared}
+        return rest, texts
+
+    def put(self, state: State) -> None:
+        self._noted.put(state)
+        if texts := self._texts(state):
+            self._store.write(texts)
+
+    def _texts(self, state: State) -> dict[str, str | None]:
+        """What a state holds in the places of the store."""
+        return {place: None if content is None else content.decode("utf-8", "surrogatepass")
+                for place, content in state.items() if self._store.owns(place)}
+
+
+def notes_in(noted: Noted, state: State) -> Notes:
+    """What a file of notes says, by a state.
+
+    Raises:
+        RigError: it is damaged.
+    """
+    told = noted.read(state)
+    try:
+        users = {place: tuple(map(str, names)) for place, names in parse_json(told.get("users") or "{}").items()}
+        texts = {place: None if text is None else str(text)
+                 for place, text in parse_json(told.get("texts") or "{}").items()}
+    except (ValueError, TypeError, AttributeError):
+        users, texts = {"": ()}, {}
+    if set(users) != set(texts):
+        raise RigError(f"{noted.place} in the rig's folder is damaged: move it away; what is there now then counts as "
+                       "its own")
+    return Notes(users, texts)
+
+
+def _kept(notes: Notes) -> dict[str, str | None]:
+    if not notes.users:
+        return {}
+    return {"users": json.dumps(notes.users, sort_keys=True), "texts": json.dumps(notes.texts, sort_keys=True)}
+
+
+def _as_bytes(text: str | None) -> bytes | None:
+    return None if text is None else text.encode("utf-8", "surrogatepass")

@@ -1,0 +1,71 @@
+"""This PC under Windows: its parts, and the player for what no documented function sets."""
+
+import os
+import sys
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+
+from keenlattice.catalog.model import Setting
+from keenlattice.rig.noted import Noted
+from keenlattice.rig.parts import Part
+from keenlattice.rig.player.machine import ByHandRig, facts_here
+from keenlattice.rig.stored import StoredPart, notes_in
+from keenlattice.rig.windows import background, input, interrupts, memory, monitor, processor
+from keenlattice.rig.windows.values import place
+
+assert sys.platform == "win32"
+
+from keenlattice.rig.windows.system.devices import devices
+from keenlattice.rig.windows.system.display import Display
+from keenlattice.rig.windows.system.parameters import Parameters
+from keenlattice.rig.windows.system.power import Power
+from keenlattice.rig.windows.system.registry import Registry, value_names
+from keenlattice.rig.windows.system.services import Services
+
+
+def this_pc(home: Path, more: Sequence[Setting] = ()) -> ByHandRig:
+    """Return the rig that this PC is.
+
+    Args:
+        home: the rig's folder.
+        more: settings beside the catalog's.
+    """
+    found = devices()
+    return ByHandRig(home, more, name="here", parts=parts(home, found), devices=[device.name for device in found],
+                     own_facts=lambda: {**facts_here(), **interrupts.facts(found)})
+
+
+def parts(home: Path, found: Sequence[interrupts.PciDevice]) -> list[Part]:
+    """What is written from here, in the order in which it is written: what takes effect at once comes first.
+
+    Args:
+        home: the rig's folder, where each part notes down what was there before.
+        found: the devices on the PCI bus.
+    """
+    def noted(name: str) -> Noted:
+        return Noted(home, f"{name}-before.json")
+
+    started, of_services = noted("startup"), noted("services")
+    display, services = Display(), Services(lambda: [
+        changed.partition("/")[2] for changed in notes_in(of_services, of_services.state()).users])
+
+    return [
+        StoredPart(display, lambda held: monitor.settings(held, display.modes()), noted("monitor"),
+                   lambda held: monitor.facts(held, display.modes())),
+        StoredPart(Parameters(), input.settings, noted("input")),
+        StoredPart(Power(), processor.settings, noted("power"), processor.facts),
+        StoredPart(Registry(background.RUN_KEYS, lambda: _started(started)),
+                   lambda held: background.startup(held, held), started),
+        StoredPart(services, lambda held: background.services(services.titles), of_services),
+        StoredPart(Registry([("HKLM", background.POLICIES)], background.telemetry_places),
+                   lambda held: [background.telemetry()], noted("telemetry")),
+        StoredPart(Registry([("HKLM", memory.KEY)], lambda: [memory.FILES]),
+                   lambda held: memory.page_file(), noted("memory")),
+        StoredPart(Registry([("HKLM", device.key) for device in found], lambda: interrupts.places(found)),
+                   lambda held: interrupts.settings(found, os.cpu_count() or 1), noted("interrupts"))]
+
+
+def _started(noted: Noted) -> Iterable[str]:
+    """The places of all that starts with the player, and of what we keep from starting."""
+    now = [place(hive, key, name) for hive, key in background.RUN_KEYS for name in value_names(hive, key) if name]
+    return dict.fromkeys([*now, *notes_in(noted, noted.state()).users])

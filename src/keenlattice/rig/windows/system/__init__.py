@@ -1,0 +1,1 @@
+"""Windows' functions, a store for each domain. They can be imported under Windows alone."""

@@ -1,0 +1,119 @@
+"""Power schemes: which is on, and the processor's values of each, on mains power."""
+
+import ctypes
+import sys
+import uuid
+from collections.abc import Iterator
+
+assert sys.platform == "win32"
+
+from keenlattice.errors import NeedsRights, RefusedByRig
+from keenlattice.rig.stored import Texts
+from keenlattice.rig.windows.processor import ACTIVE, PROCESSOR, VALUES, value_place
+from keenlattice.rig.windows.system.libraries import library, reason
+
+PREFIX = "power/"
+SCHEMES_ONLY, END_OF_LIST, DENIED, BY_POLICY = 16, 259, 5, 1260
+MAY_WRITE_ON_MAINS, MAY_ACTIVATE = 0, 5
+MOST_SCHEMES = 64
+
+
+class Guid(ctypes.Structure):
+    """A scheme's, a subgroup's or a value's id."""
+
+    _fields_ = [("data", ctypes.c_ubyte * 16)]
+
+
+def _guid(text: str) -> Guid:
+    return Guid.from_buffer_copy(uuid.UUID(text).bytes_le)
+
+
+class Power:
+    """The power schemes of this machine."""
+
+    def owns(self, place: str) -> bool:
+        """Return whether a place is one of these."""
+        return place.startswith(PREFIX)
+
+    def read(self) -> Texts:
+        """Return which scheme is on, and the processor's values of all; nothing, where the functions are missing."""
+        active = _active()
+        if active is None:
+            return {}
+        values = {value_place(scheme, name): _value(scheme, VALUES[name]) for scheme in {active, *_schemes()}
+                  for name in VALUES}
+        return {ACTIVE: active, **{place: text for place, text in values.items() if text is not None}}
+
+    def check(self, texts: Texts) -> None:
+        """Check whether the system's policy and our rights let us write these."""
+        for place in texts:
+            ids = place.split("/")[1:]
+            code = _powrprof().PowerSettingAccessCheck(MAY_ACTIVATE, None) if place == ACTIVE else (
+                _powrprof().PowerSettingAccessCheck(MAY_WRITE_ON_MAINS, ctypes.byref(_guid(ids[1]))))
+            if code:
+                raise _refusal(place, code)
+
+    def write(self, texts: Texts) -> None:
+        """Write values, then make the scheme that is to be on the active one, which brings them into effect."""
+        active = texts.get(ACTIVE) or _active()
+        for place, text in texts.items():
+            if place == ACTIVE or text is None:
+                continue
+            _, scheme, value = place.split("/")
+            _checked(place, _powrprof().PowerWriteACValueIndex(None, ctypes.byref(_guid(scheme)), ctypes.byref(
+                _guid(PROCESSOR)), ctypes.byref(_guid(value)), ctypes.c_uint32(int(text))))
+        if active is not None:
+            _checked(ACTIVE, _powrprof().PowerSetActiveScheme(None, ctypes.byref(_guid(active))))
+
+    def in_words(self, place: str) -> str:
+        """Return what a place is."""
+        if not place.startswith(PREFIX):
+            return ""
+        names = {value: name for name, value in VALUES.items()}
+        return "the power plan that is on" if place == ACTIVE else (
+            f"{names[place.split('/')[2]]} of the power plan {place.split('/')[1][:8]}")
+
+
+def _powrprof() -> ctypes.WinDLL:
+    return library("powrprof")
+
+
+def _active() -> str | None:
+    found = ctypes.POINTER(Guid)()
+    try:
+        if _powrprof().PowerGetActiveScheme(None, ctypes.byref(found)):
+            return None
+    except (OSError, AttributeError):  # a system without these functions
+        return None
+    text = str(uuid.UUID(bytes_le=bytes(found.contents.data)))
+    library("kernel32").LocalFree(ctypes.cast(found, ctypes.c_void_p))
+    return text
+
+
+def _schemes() -> Iterator[str]:
+    for number in range(MOST_SCHEMES):
+        found, size = Guid(), ctypes.c_uint32(ctypes.sizeof(Guid))
+        if _powrprof().PowerEnumerate(None, None, None, SCHEMES_ONLY, number, ctypes.byref(found), ctypes.byref(size)):
+            return
+        yield str(uuid.UUID(bytes_le=bytes(found.data)))
+
+
+def _value(scheme: str, value: str) -> str | None:
+    held = ctypes.c_uint32()
+    code = _powrprof().PowerReadACValueIndex(None, ctypes.byref(_guid(scheme)), ctypes.byref(_guid(PROCESSOR)),
+                                             ctypes.byref(_guid(value)), ctypes.byref(held))
+    return None if code else str(held.value)
+
+
+def _checked(place: str, code: int) -> None:
+    if code:
+        raise _refusal(place, code)
+
+
+def _refusal(place: str, code: int) -> RefusedByRig:
+    words = Power().in_words(place)
+    if code == BY_POLICY:
+        return RefusedByRig(f"{words}: a policy of this machine's decides it")
+    if code == DENIED:
+        return NeedsRights(f"{words}: changing it needs an administrator's rights")
+    return RefusedByRig(f"{words} does not take it: {reason(code)}")
