@@ -19,12 +19,12 @@ WINDOWS := build/windows
 EXTRAS := byhand,linux,wayland,cluster,dev,docs
 # Modules of tests that are about the Linux rig, a browser, terminals and signals have nothing to say there.
 ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog checks formula hands hunt ini logbook measure \
-  pack profile screen study together trial trial_of_files tune workspace))
+  pack profile screen stored study together trial trial_of_files tune windows workspace))
 BIN := .venv/bin
 DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils xserver-xorg-core xserver-xorg-video-dummy vulkan-tools \
   mesa-vulkan-drivers sway weston xwayland chromium chromium-driver
 DEBIAN_FOR_KERNEL := qemu-system-x86 debootstrap acpica-tools e2fsprogs
-DEBIAN_FOR_WINDOWS := wine wine64 gcc-mingw-w64-x86-64-win32 unzip
+DEBIAN_FOR_WINDOWS := wine wine64 gcc-mingw-w64-x86-64-win32 unzip xvfb xserver-xorg-core xserver-xorg-video-dummy
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
 
 .PHONY: demo test test-windows test-kernel check bench sensors calibrate calibrate-quick torture mutants docs package versions shots clean
@@ -39,7 +39,7 @@ test: .venv/installed-dev debian
 test-windows: .venv/installed $(WINDOWS)/made
 	tests/windows/run.sh $(WINDOWS) $(ON_WINDOWS)
 
-$(WINDOWS)/made: tests/windows/build.sh
+$(WINDOWS)/made: tests/windows/build.sh $(wildcard tests/windows/*.c tests/windows/*.def)
 	$(MAKE) debian-windows
 	rm -rf $(WINDOWS)
 	tests/windows/build.sh $(WINDOWS)
@@ -47,6 +47,7 @@ $(WINDOWS)/made: tests/windows/build.sh
 check: .venv/installed-dev
 	$(BIN)/ruff check .
 	$(BIN)/mypy
+	$(BIN)/mypy --platform win32 src/keenlattice/rig/windows
 	$(BIN)/lint-imports
 
 bench: .venv/installed-dev

@@ -13,16 +13,16 @@ from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig import notes
 from keenlattice.rig._ini import Ini
-from keenlattice.rig.player import pace, sheets
-from keenlattice.rig.player.machine import ByHandRig, keep_about, read_about, read_noted
-from keenlattice.rig.player.session import doubts
-from keenlattice.rig.player.sheets import take_stock
 from keenlattice.rig.chores import chore_of
 from keenlattice.rig.factnames import device_names, named
 from keenlattice.rig.find import home_of
 from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.linux.driconf import with_options
+from keenlattice.rig.player import pace, sheets
+from keenlattice.rig.player.machine import ByHandRig, keep_about, read_about, read_noted
+from keenlattice.rig.player.session import doubts
+from keenlattice.rig.player.sheets import take_stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.undoing import undo
 

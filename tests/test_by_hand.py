@@ -409,7 +409,7 @@ def test_a_games_own_file_and_the_sheet_are_one_apply_with_one_undo(keen: Keen, 
     keen("rig", "sheet", "--tick", "1", **HAND)
     keen("undo", code=2, **HAND)
     keen("edit", "brass-orbit", "frame.cap=", "game.config-locked=", **HAND)
-    assert "changes" in as_json(keen("apply", "brass-orbit", "--yes", "--json", **HAND))  # nothing is asked of the player
+    assert "changes" in as_json(keen("apply", "brass-orbit", "--yes", "--json", **HAND))  # nothing is asked
     assert "No run sheet is open" in keen("rig", "sheet", **HAND).stdout and b"Shadows = 0" in file.read_bytes()
     assert as_json(keen("undo", "--json", **HAND))["exactly"] and file.read_bytes() == INI
 

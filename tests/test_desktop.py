@@ -21,34 +21,6 @@ from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.monitor import Mode, Monitor
 from keenlattice.rig.undoing import undo
 
-MODES = {"1280x800": ((60, "83.50 1280 1352 1480 1680 800 803 809 831"),
-                      (120, "174.50 1280 1368 1504 1728 800 803 809 842")),
-         "1024x768": ((75, "82.00 1024 1088 1192 1360 768 771 775 805"),)}
-CONFIGURATION = """
-Section "ServerFlags"
-  Option "AutoAddDevices" "false"
-EndSection
-Section "Device"
-  Identifier "card"
-  Driver "dummy"
-EndSection
-Section "Monitor"
-  Identifier "panel"
-  HorizSync 5.0-1000.0
-  VertRefresh 5.0-300.0
-  {lines}
-EndSection
-Section "Screen"
-  Identifier "screen"
-  Device "card"
-  Monitor "panel"
-  DefaultDepth 24
-  SubSection "Display"
-    Modes {names}
-  EndSubSection
-EndSection
-"""
-
 
 @pytest.fixture
 def screen(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
@@ -56,13 +28,9 @@ def screen(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
     if server is None or not driver.exists() or os.geteuid():
         pytest.skip("no X server with a made-up monitor here: apt-get install xserver-xorg-core "
                     "xserver-xorg-video-dummy, and root")
-    named = {f"{size}_{rate}": line for size, some in MODES.items() for rate, line in some}
-    (tmp_path / "xorg.conf").write_text(CONFIGURATION.format(
-        lines="\n  ".join(f'Modeline "{name}" {line}' for name, line in named.items()),
-        names=" ".join(f'"{name}"' for name in named)))
     reading, writing = os.pipe()
     running = subprocess.Popen(
-        [server, "-displayfd", str(writing), "-config", str(tmp_path / "xorg.conf"), "-logfile",
+        [server, "-displayfd", str(writing), "-config", str(Path(__file__).with_name("xorg.conf")), "-logfile",
          str(tmp_path / "xorg.log"), "-noreset", "-nolisten", "tcp"], pass_fds=(writing,), stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL)
     os.close(writing)

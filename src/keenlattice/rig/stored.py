@@ -168,9 +168,10 @@ class StoredPart(Part):
 
     def changed(self, state: State, owner: str, changes: Edits) -> State:
         notes, then = notes_in(self._noted, state), dict(self._texts(state))
-        for key, value in changes.items():
-            stored = self._by_key[key]
-            if value is None:
+        for key, stored in self._by_key.items():  # in their order: what another rests on comes before it
+            if key not in changes:
+                continue
+            if (value := changes[key]) is None:
                 notes, texts = self._unset(stored, notes, then)
             else:
                 texts = stored.texts(value, then)

@@ -2,7 +2,6 @@
 
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import Value
-from keenlattice.errors import RefusedByRig
 from keenlattice.rig.stored import StoredSetting, Texts
 from keenlattice.rig.windows.values import TEXT, place, read, written
 
@@ -29,10 +28,7 @@ def _bound(name: str, which: int) -> StoredSetting:
             return {FILES: _as_text([CHOSEN_BY_SYSTEM, *lines[1:]], held.get(FILES))}
         sizes = list((_sizes(lines[0]) if lines else None) or (int(value), int(value)))
         sizes[which] = int(value)
-        if which == 0:
-            sizes[1] = max(sizes)
-        elif sizes[0] > sizes[1]:
-            raise RefusedByRig(f"{name}={value} lies below memory.page-file-low={sizes[0]}: change both")
+        sizes[1 - which] = max(sizes) if which == 0 else min(sizes)  # the other one gives way
         file = lines[0].rsplit(" ", 2)[0] if lines and _sizes(lines[0]) else r"C:\pagefile.sys"
         return {FILES: _as_text([f"{file} {sizes[0]} {sizes[1]}", *lines[1:]], held.get(FILES))}
 

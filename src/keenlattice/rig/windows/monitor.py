@@ -22,7 +22,7 @@ def settings(held: Texts, modes: Sequence[str]) -> list[StoredSetting]:
     mode = held.get(MODE)
     result = []
     if mode is not None and len(modes) > 1:
-        result += [_refresh(modes, mode), _resolution(modes, mode)]
+        result += [_resolution(modes, mode), _refresh(modes, mode)]
     if held.get(FIT) is not None:
         result.append(_fit())
     if held.get(RANGE) is not None:

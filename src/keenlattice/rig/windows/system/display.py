@@ -12,7 +12,8 @@ assert sys.platform == "win32"
 
 from keenlattice.errors import RefusedByRig
 from keenlattice.rig.stored import Texts
-from keenlattice.rig.windows.monitor import FIT, MODE
+from keenlattice.rig.windows.monitor import FIT, MODE, RANGE
+from keenlattice.rig.windows.system.dynamic_range import high_range, set_high_range
 
 PREFIX = "display/"
 WIDTH, HEIGHT, RATE, FIXED = (win32con.DM_PELSWIDTH, win32con.DM_PELSHEIGHT, win32con.DM_DISPLAYFREQUENCY,
@@ -38,7 +39,8 @@ class Display:
         if now is None:
             return {}
         fit = {FIT: str(now.DisplayFixedOutput)} if now.Fields & FIXED else {}
-        return {MODE: _text(now), **fit}
+        high = high_range()
+        return {MODE: _text(now), **fit, **({RANGE: str(int(high))} if high is not None else {})}
 
     def modes(self) -> list[str]:
         """Return all modes that the monitor has, as `1920x1080@60`."""
@@ -47,14 +49,14 @@ class Display:
 
     def check(self, texts: Texts) -> None:
         """Ask the system whether it would take a mode, without setting it."""
-        if texts:
+        if MODE in texts or FIT in texts:
             _change(_wanted(texts), win32con.CDS_TEST)
 
     def write(self, texts: Texts) -> None:
-        """Set a mode, after a test of it; the mode is kept for later sessions."""
-        if wanted := {place: text for place, text in texts.items() if text is not None}:
-            if (now := _mode(CURRENT)) is not None and _text(now) == wanted.get(MODE) and FIT not in wanted:
-                return
+        """Set a mode, after a test of it, and the dynamic range; a mode is kept for later sessions."""
+        if (high := texts.get(RANGE)) is not None:
+            set_high_range(high == "1")
+        if wanted := {place: text for place, text in texts.items() if place != RANGE and text is not None}:
             mode = _wanted(wanted)
             _change(mode, win32con.CDS_TEST)
             _change(mode, win32con.CDS_UPDATEREGISTRY)

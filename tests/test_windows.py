@@ -1,0 +1,206 @@
+"""Windows' own functions, on Wine and on libraries of our own: written, read by another process, refused, undone."""
+
+import json
+import re
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from keenlattice.catalog.values import Value
+from keenlattice.errors import NeedsRights, RefusedByRig, RigError
+from keenlattice.logbook.book import Logbook
+from keenlattice.profile.version import WHOLE_RIG
+from keenlattice.rig.applying import apply, find_drift, preview
+from keenlattice.rig.undoing import undo
+
+if sys.platform != "win32":
+    pytest.skip("of Windows alone", allow_module_level=True)
+
+sys.path.insert(0, str(Path(__file__).with_name("windows")))
+import stand_ins
+
+from keenlattice.rig.windows import background, interrupts, memory
+from keenlattice.rig.windows.machine import this_pc
+from keenlattice.rig.windows.system.devices import devices
+from keenlattice.rig.windows.system.parameters import Parameters
+from keenlattice.rig.windows.system.registry import Registry
+from keenlattice.rig.windows.values import place, written
+
+RUN_PLACE = place("HKCU", background.RUN, "Made-up tool")
+GPU = "gpu0"
+WANTED: dict[str, Value] = {
+    "background.telemetry": False, "background.visual-effects": False, "background.search-index": False,
+    "service.keen-made-up": "manual", "startup.made-up-tool": False,
+    "cpu.power-plan": "high", "cpu.core-parking": False, "cpu.minimum-state": 80, "cpu.maximum-state": 99,
+    "cpu.boost": "eager", "cpu.frequency-scaling": "by-system", "cpu.energy-preference": 10,
+    "display.hdr": True, "input.key-repeat-delay": 300, "input.key-repeat-interval": 20,
+    "input.key-acceptance-delay": 40, "input.pointer-acceleration": False,
+    f"interrupt.mode@{GPU}": "message", f"interrupt.messages@{GPU}": 2, f"interrupt.priority@{GPU}": "high",
+    f"interrupt.affinity@{GPU}": "1", "memory.page-file-low": 4096, "memory.page-file-high": 8192}
+WINES_OWN = re.compile(r"Software\\Wine|Temporary System Parameters|Explorer|\\Video\\|Hardware Profiles|Fonts|"
+                       r"Control\\Class|Time Zone|CurrentControlSet\\Enum\\(?!PCI)", re.IGNORECASE)
+
+
+@pytest.fixture(autouse=True)
+def stand_in(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    for name in ("KEEN_POWER", "KEEN_FILTER_KEYS", "KEEN_DYNAMIC_RANGE"):
+        monkeypatch.setenv(name, "")
+    stand_ins.use(tmp_path)
+
+
+@pytest.fixture
+def pc(tmp_path: Path, stand_in: None) -> Iterator[Any]:
+    """This PC with a program that starts with it and two services, all made up."""
+    import win32service
+
+    Parameters().write({"parameter/key-delay": "1", "parameter/key-speed": "31", "parameter/pointer": "6 10 1",
+                        "parameter/interface-effects": "1", "parameter/client-animation": "1"})
+    registry = Registry([], list)
+    registry.write(dict.fromkeys([*interrupts.places(devices()), *background.telemetry_places()]))
+    registry.write({memory.FILES: written(1, r"C:\pagefile.sys 27 77"), place("HKCU", background.RUN): "key",
+                    RUN_PLACE: written(1, "made-up.exe --quiet")})
+    manager = win32service.OpenSCManager(None, None, win32service.SC_MANAGER_ALL_ACCESS)
+    made = [win32service.CreateService(manager, name, name, win32service.SERVICE_ALL_ACCESS, 16, 2, 1, "made-up.exe",
+                                       None, 0, None, None, None) for name in ("keen-made-up", "WSearch")]
+    yield this_pc(tmp_path / "rig")
+    for service in made:
+        win32service.DeleteService(service)
+        win32service.CloseServiceHandle(service)
+    registry.write({RUN_PLACE: None})
+
+
+def hives(folder: Path) -> dict[str, list[str]]:
+    """What the registry holds, by key, but for what Wine keeps of its own."""
+    result: dict[str, list[str]] = {}
+    for hive in ("HKCU", "HKLM\\Software\\Policies", "HKLM\\System"):
+        file = folder / "export.reg"
+        subprocess.run(["reg", "export", hive, str(file), "/y"], check=True, capture_output=True)
+        key = ""
+        for line in file.read_text("utf-16").splitlines():
+            if line.startswith("["):
+                key = line
+                result[key] = []
+            elif line and key:
+                result[key].append(line)
+    return {key: lines for key, lines in result.items() if not WINES_OWN.search(key)}
+
+
+def elsewhere(folder: Path, home: Path) -> dict[str, Value]:
+    """What another process reads of the rig."""
+    words = ("import json, sys; from pathlib import Path\n"
+             f"sys.path.insert(0, {str(Path(stand_ins.__file__).parent)!r})\n"
+             f"import stand_ins; stand_ins.use(Path({str(folder)!r}))\n"
+             "from keenlattice.rig.windows.machine import this_pc\n"
+             f"rig = this_pc(Path({str(home)!r})); print(json.dumps(dict(rig.values(rig.state(), 'rig'))))")
+    done = subprocess.run([sys.executable, "-c", words], capture_output=True, text=True, check=True)
+    found: dict[str, Value] = json.loads(done.stdout)
+    return found
+
+
+def set_all(pc: Any, book: Logbook, wanted: dict[str, Value] = WANTED) -> None:
+    apply(pc, book, book.commit(WHOLE_RIG, wanted))
+
+
+def test_all_is_written_read_by_another_process_and_undone_byte_for_byte(pc: Any, book: Logbook, tmp_path: Path
+                                                                         ) -> None:
+    at_first, modes = hives(tmp_path), "display.refresh" in pc.catalog() and pc.written_here("rig", "display.refresh")
+    wanted = {**WANTED, **({"display.refresh": 120} if modes else {})}
+    assert all(pc.written_here(WHOLE_RIG, key) for key in wanted)
+    set_all(pc, book, wanted)
+    assert elsewhere(tmp_path, pc.home) == wanted
+    changed = hives(tmp_path)
+    assert changed != at_first and not find_drift(pc, book)
+    assert sum(key.partition("@")[0] in pc.catalog() for key in wanted) == len(wanted)
+    assert undo(pc, book).exactly
+    assert hives(tmp_path) == at_first and elsewhere(tmp_path, pc.home) == {}
+
+
+def test_a_value_that_somebody_changes_meanwhile_is_drift_and_stays_at_the_undo(pc: Any, book: Logbook) -> None:
+    set_all(pc, book, {"service.keen-made-up": "manual", "input.pointer-acceleration": False})
+    pc.put({"service/keen-made-up": b"4"})
+    assert [one.key for drift in find_drift(pc, book) for one in drift.changes] == ["service.keen-made-up"]
+    undone = undo(pc, book)
+    assert not undone.exactly and pc.state()["service/keen-made-up"] == b"2"
+    assert pc.state()["parameter/pointer"] == b"6 10 1"
+
+
+@pytest.mark.parametrize(("code", "error", "says"), [(5, NeedsRights, "administrator's rights"),
+                                                     (1260, RefusedByRig, "a policy of this machine's decides it")])
+def test_power_that_is_refused_says_why(pc: Any, book: Logbook, monkeypatch: pytest.MonkeyPatch, code: int,
+                                        error: type[Exception], says: str) -> None:
+    monkeypatch.setenv("KEEN_POWER_REFUSES", str(code))
+    for key in [key for key in WANTED if key.startswith("cpu.")]:
+        with pytest.raises(error, match=says):
+            pc.changed(pc.state(), WHOLE_RIG, {key: WANTED[key]})
+    shown = preview(pc, book.commit(WHOLE_RIG, {"cpu.boost": "off", "input.pointer-acceleration": False}))
+    assert bool(shown.without_rights) == (code == 5) and bool(shown.refused) == (code == 1260)
+
+
+def test_what_is_accepted_and_not_kept_is_found_and_taken_back(pc: Any, book: Logbook, monkeypatch: pytest.MonkeyPatch
+                                                               ) -> None:
+    monkeypatch.setenv("KEEN_PARAMETERS_KEEP_NOTHING", "1")
+    before = pc.state()
+    for key in [key for key in WANTED if key.startswith(("input.", "display.", "background.visual"))]:
+        with pytest.raises(RigError, match=r"reads back .* not .*; the rig is as it was before"):
+            set_all(pc, book, {"background.telemetry": False, key: WANTED[key]})
+        assert pc.state() == before
+
+
+def test_a_key_that_denies_access_is_named_and_the_rest_is_written(pc: Any, book: Logbook) -> None:
+    """An access list without the right to write refuses an administrator, too."""
+    import win32api
+    import win32con
+    import win32security
+
+    keys = {"interrupt.": rf"{devices()[0].key}\Device Parameters", "memory.": memory.KEY}
+    for begins, key in keys.items():
+        opened = win32api.RegOpenKeyEx(win32con.HKEY_LOCAL_MACHINE, key, 0, win32con.KEY_ALL_ACCESS)
+        before = win32api.RegGetKeySecurity(opened, win32security.DACL_SECURITY_INFORMATION)
+        only_read, closed_key = win32security.ACL(), win32security.SECURITY_DESCRIPTOR()
+        only_read.AddAccessAllowedAce(win32security.ACL_REVISION, win32con.KEY_READ,
+                                      win32security.CreateWellKnownSid(win32security.WinWorldSid, None))
+        closed_key.SetSecurityDescriptorDacl(True, only_read, False)
+        win32api.RegSetKeySecurity(opened, win32security.DACL_SECURITY_INFORMATION, closed_key)
+        try:
+            closed = {name: value for name, value in WANTED.items() if name.startswith(begins)}
+            shown = preview(pc, book.commit(WHOLE_RIG, {**closed, "input.pointer-acceleration": False}))
+            assert set(shown.without_rights) == set(closed), begins
+            assert [one.key for one in shown.changes] == ["input.pointer-acceleration"]
+        finally:
+            win32api.RegSetKeySecurity(opened, win32security.DACL_SECURITY_INFORMATION, before)
+
+
+def test_an_apply_that_is_killed_at_any_write_is_put_back(pc: Any, book: Logbook, tmp_path: Path) -> None:
+    """The process dies before the nth write to any store, for every n that there is. Another one puts it right: this
+    one has the parameters as they were when it first asked, which is a trait of Wine's."""
+    at_first, version, number, kills = hives(tmp_path), book.commit(WHOLE_RIG, WANTED), 0, 0
+    words = [sys.executable, str(Path(stand_ins.__file__).with_name("killed.py")), str(tmp_path), str(pc.home),
+             str(book.folder), version.id]
+    while True:
+        number += 1
+        done = subprocess.run([*words, str(number)], capture_output=True, text=True)
+        if done.returncode != 9:
+            assert done.returncode == 0, done.stderr
+            break
+        kills += 1
+        subprocess.run([*words, "0"], check=True, capture_output=True)
+        now = hives(tmp_path)
+        differs = {key: set(lines) ^ set(at_first.get(key, [])) for key, lines in now.items()
+                   if lines != at_first.get(key)}
+        assert not differs and set(now) == set(at_first), f"killed at write {number}"
+    assert kills > 7
+    subprocess.run([*words, "-1"], check=True, capture_output=True)
+    assert hives(tmp_path) == at_first
+
+
+def test_ten_thousand_services_are_looked_at_in_a_moment(pc: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    import win32service
+
+    one = win32service.EnumServicesStatus
+    monkeypatch.setattr(win32service, "EnumServicesStatus", lambda *words: [
+        (f"{name}{number}", title, status) for number in range(1000) for name, title, status in one(*words)][:10_000])
+    assert sum(setting.name.startswith("service.") for setting in this_pc(pc.home).catalog()) <= background.MOST
