@@ -133,7 +133,7 @@ def _shoot(picture: Path, height: int, before: list[str], shown: list[str], fold
     script.write_text("\n".join([*(f"{line} >/dev/null" for line in before), "clear", typed, f"touch {done}",
                                  "sleep 60"]))
     environment = {**os.environ, "PATH": f"{KEEN}:{os.environ['PATH']}", "KEEN_BOOK": str(folder / ".book"),
-                   "HOME": str(folder), "LOGNAME": "player", "COLORTERM": "truecolor"}
+                   "HOME": str(folder), "LOGNAME": "player", "COLORTERM": "truecolor", "KEEN_RIG": "standin"}
     reading, writing = os.pipe()
     server = subprocess.Popen(["Xvfb", "-displayfd", str(writing), "-screen", "0", f"1280x{height}x24"],
                               pass_fds=(writing,), stderr=subprocess.DEVNULL)
@@ -160,7 +160,7 @@ def _shoot_reports() -> None:
 
     with tempfile.TemporaryDirectory() as home, browser() as shown:
         environment = {**os.environ, "PATH": f"{KEEN}:{os.environ['PATH']}", "KEEN_BOOK": f"{home}/book",
-                       "HOME": home, "LOGNAME": "player"}
+                       "HOME": home, "LOGNAME": "player", "KEEN_RIG": "standin"}
         for line in [*REPORTED, *SHEET]:
             subprocess.run(["sh", "-c", line], cwd=home, env=environment, check=True, capture_output=True)
         for name, page, width, height, theme, section in PAGES:

@@ -10,7 +10,7 @@ from pathlib import Path
 import keenlattice as keen
 
 folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="keen-"))
-ws = keen.open(folder / "logbook")
+ws = keen.open(folder / "logbook", rig="standin")
 found = ws.tune("brass-orbit@stock", {"frame.cap": ["off", 120, 160], "frame.queue-depth": [1, 2, 3]},
                 goal="latency_ms_p95", limits=[keen.Limit("frame_ms_p99", "below", 8.0)], rounds=10, seconds=15, seed=1,
                 matters="3%", proof=4)

@@ -10,7 +10,7 @@ from pathlib import Path
 import keenlattice as keen
 
 folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="keen-"))
-ws = keen.open(folder / "logbook")
+ws = keen.open(folder / "logbook", rig="standin")
 facts = ws.rig.facts.list().facts
 print(f"{facts['gpu']} behind a panel at {facts['refresh_hz']} Hz")
 

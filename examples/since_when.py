@@ -10,7 +10,7 @@ from pathlib import Path
 import keenlattice as keen
 
 folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="keen-"))
-ws = keen.open(folder / "logbook")
+ws = keen.open(folder / "logbook", rig="standin")
 ws.edit("brass-orbit", {"antialias.gamma": False}, note="a tip")
 ws.edit("brass-orbit", {"frame.cap-unfocused": 30}, note="quieter")
 ws.edit("brass-orbit", {"shading.ambient-occlusion": "on", "process.io-priority": "high",

@@ -10,7 +10,7 @@ from pathlib import Path
 import keenlattice as keen
 
 folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="keen-"))
-ws = keen.open(folder / "logbook")
+ws = keen.open(folder / "logbook", rig="standin")
 the_list = ws.edit("brass-orbit", {
     "frame.queue-depth": 1, "scaling.render-scale": 90, "gpu.clock-policy": "hold-high", "process.io-priority": "high",
     "antialias.gamma": False, "driver.compute-fallback": "forbid", "texture.bias-below-zero": "ignored",

@@ -39,6 +39,7 @@ Keen = Callable[..., "subprocess.CompletedProcess[str]"]
 def own_state(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
     """Nothing of a test is left among the state of whoever runs it; `environment` gives each player their own."""
     monkeypatch.setenv("KEEN_STATE", str(tmp_path_factory.getbasetemp() / "state"))
+    monkeypatch.setenv("KEEN_RIG", "standin")
 
 
 @pytest.fixture
@@ -80,7 +81,7 @@ def environment(home: Path, **more: str) -> dict[str, str]:
     """A player of whom nothing is left behind: home, state and data are all in one folder."""
     plain = {name: value for name, value in os.environ.items() if not name.startswith(("KEEN_", "XDG_"))}
     state = {} if os.name == "posix" else {"KEEN_STATE": str(home / ".local" / "state" / "keen-lattice")}
-    return {**plain, "HOME": str(home), "COLUMNS": "100", **state, **more}
+    return {**plain, "HOME": str(home), "COLUMNS": "100", "KEEN_RIG": "standin", **state, **more}
 
 
 def typed(words: Sequence[str], folder: Path, env: Mapping[str, str],

@@ -16,7 +16,8 @@ DRIFTED = 1  # what `keen drift` says by its exit code
 
 SHORT = "--seconds 5 --seed 1"
 COMMANDS: list[tuple[str, int]] = [(words, 0) for words in (
-    "--help", "survey", "catalog", "catalog frame.queue-depth", "catalog process.affinity",
+    "--help", "rig use standin", "survey", "survey --rig here", "catalog", "catalog frame.queue-depth",
+    "catalog process.affinity",
     "edit rig display.refresh=165 background.recorder=off -m 'what survey said'",
     "edit brass-orbit frame.cap='= refresh - 3' -m steady", "history brass-orbit --label steady",
     "edit brass-orbit frame.queue-depth=1 sync.triple-buffering=on texture.anisotropy=16x -m 'flippers sooner'",

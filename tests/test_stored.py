@@ -1,5 +1,6 @@
 """Settings that a system keeps as texts: Windows' own, on a store in memory; test_windows.py tries the functions."""
 
+import tomllib
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -195,6 +196,18 @@ def test_filter_keys_that_ignore_quick_strokes_rule_out_other_times(tmp_path: Pa
     rig = rig_on(tmp_path, kept)
     with pytest.raises(RefusedByRig, match="switch it off in the settings for ease of use"):
         rig.changed(rig.state(), WHOLE_RIG, {"input.key-acceptance-delay": 50})
+
+
+def test_the_table_of_the_docs_names_what_the_parts_have(tmp_path: Path) -> None:
+    """But for what is written service by service and program by program, or is a matter of a game's own file."""
+    text = (Path(__file__).parents[1] / "docs" / "site" / "windows.toml").read_text(encoding="utf-8")
+    told = {name for group in tomllib.loads(text).values() for name in group["settings"]}
+    rig = rig_on(tmp_path, stores())
+    keys = [key for one in rig.catalog() for key in (one.name, f"{one.name}@gpu0")]
+    written_here = {key.partition("@")[0] for key in keys if rig.written_here(WHOLE_RIG, key)}
+    one_by_one = {"background.services", "background.startup-programs", "game.config-locked"}
+    assert {name for name in written_here if not name.startswith(("service.", "startup."))} == told - one_by_one
+    assert len(told) >= 26 and told <= {one.name for one in rig.catalog()}
 
 
 def test_damaged_notes_and_a_device_that_has_gone_are_said_and_lose_nothing(tmp_path: Path) -> None:

@@ -143,7 +143,7 @@ BY_HAND: list[tuple[list[str], Call]] = [
 NO_JSON: dict[str, Call] = {
     "draw": lambda ws: ws.recordings.draw(["brass-orbit@stock"]).save("two.png"),
     "pack write": lambda ws: ws.profiles.packs.write("mine.toml", "brass-orbit"),
-    "rig recover": lambda ws: ws.rig.recover()}
+    "rig recover": lambda ws: ws.rig.recover(), "rig use": lambda ws: ws.use_rig(ws.rig.kind)}
 """The commands that leave a file, or say a sentence, instead of a result."""
 
 

@@ -6,6 +6,7 @@ import shlex
 import subprocess
 import sys
 import tempfile
+import tomllib
 from pathlib import Path
 from typing import Any
 
@@ -20,7 +21,8 @@ STORY = ROOT / "docs" / "site" / "story.md"
 
 def on_files(files: Files, config: MkDocsConfig) -> Files:
     """Adds the generated pages, and the files beside `docs` that its pages link to."""
-    pages = {"commands.md": commands(), "settings.md": settings(), "schemas.md": schemas(), "story.md": story(),
+    pages = {"commands.md": commands(), "settings.md": settings(), "schemas.md": schemas(), "where.md": where(),
+             "story.md": story(),
              "changelog.md": (ROOT / "CHANGELOG.md").read_text(), "contributing.md": _at_home(
                  (ROOT / "CONTRIBUTING.md").read_text())}
     for name, text in pages.items():
@@ -120,11 +122,37 @@ def schemas() -> str:
     return "\n".join(lines)
 
 
+def where() -> str:
+    """How each setting of the catalog is set on this PC, by system; a test holds that the Windows parts agree."""
+    from keenlattice.catalog.load import catalog
+
+    def told(file: Path) -> dict[str, tuple[str, dict[str, Any]]]:
+        groups = tomllib.loads(file.read_text()).items()
+        return {name: (title, group) for title, group in groups for name in group["settings"]}
+
+    windows = told(Path(__file__).with_name("windows.toml"))
+    linux = told(ROOT / "src" / "keenlattice" / "rig" / "linux" / "absent.toml")
+    lines = ["# Which setting is set how", "",
+             "*Asked*: a step on a sheet, since the system has no documented function for it. What was tried on Wine or "
+             "on a library of ours was not run on Windows itself; every value is read back after it is written. "
+             "*Rights*: an administrator's.", "",
+             "| setting | Windows | tried on | Linux |", "|---|---|---|---|"]
+    for one in catalog():
+        _, here = windows.get(one.name, ("", {}))
+        by = f"written: {here['by']}" + "; rights" * here["rights"] if here else "asked"
+        title, group = linux.get(one.name, ("-here", {}))
+        lines.append(f"| `{one.name}` | {by} | {here.get('tried', '')} | " + (
+            "written, where the machine has it" if title.endswith("-here") else f"not: {group['why']}") + " |")
+    counts = [sum(name in windows for name in (one.name for one in catalog())), len(list(catalog()))]
+    return "\n".join([*lines, "", f"On Windows {counts[0]} of {counts[1]} are written from here."])
+
+
 def story() -> str:
     """The story, with what each of its commands prints when it is run, here and now, in a fresh logbook."""
     text = STORY.read_text()
     with tempfile.TemporaryDirectory() as home:
         environment = {"HOME": home, "KEEN_BOOK": f"{home}/book", "COLUMNS": "84", "LOGNAME": "player",
+                       "KEEN_RIG": "standin",
                        "LANG": "C.UTF-8", "PATH": ""}
 
         def shown(match: re.Match[str]) -> str:

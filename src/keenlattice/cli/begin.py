@@ -1,11 +1,13 @@
 """Where every command begins: the workspace is opened, and what a killed command left behind is put right first."""
 
+import os
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import on_rig, warn
 from keenlattice.cli.terminal import is_terminal
+from keenlattice.rig.find import chosen_for
 from keenlattice.workspace.workspace import Workspace
 
 if TYPE_CHECKING:
@@ -16,19 +18,27 @@ def begin(book: Path | None, rig: str, *, settle: bool = True, author: str | Non
     """Opens the logbook and the rig. Of a logbook that was made elsewhere it is said that it can only be read.
 
     Args:
+        rig: its kind; empty for the logbook's own.
         author: who makes versions; whoever is at the keyboard, if not given.
         settle: whether what was cut short is put right: as the player chooses on a terminal, by undoing it elsewhere.
 
     Raises:
         KeenLatticeError: no such rig, or the folder is no logbook.
     """
-    on_rig(rig)
-    ws = Workspace(book, rig, author=author, notice=warn)
+    ws = Workspace(book, rig or None, author=author, notice=warn)
+    on_rig("" if ws.rig.kind == chosen_for(ws.book.state) else ws.rig.kind)
     if ws.book.elsewhere:
         warn(f"the logbook {ws.book.folder} was made elsewhere: it is open for reading alone (keen takeover)")
     for said in ws.settle(ask_what_becomes_of_it) if settle else ():
         print(f"keen: {said}", file=sys.stderr)
     return ws
+
+
+def begin_by_hand(book: Path | None, rig: str) -> Workspace:
+    """As `begin`, with the rig that a person changes where neither the player nor the logbook names such a one."""
+    ws = begin(book, rig)
+    named = rig != os.environ.get("KEEN_RIG", "")
+    return ws if named or ws.rig.by_hand else begin(book, "byhand")
 
 
 def ask_what_becomes_of_it(rig: "Rig") -> bool | None:

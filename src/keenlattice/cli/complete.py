@@ -80,12 +80,12 @@ def _that_begin(incomplete: str, words: Iterable[str]) -> list[str]:
 
 
 def _profiles(ctx: typer.Context) -> list[str]:
-    from keenlattice.rig.find import home_of
+    from keenlattice.rig.find import chosen_for, home_of
     from keenlattice.rig.gamelist import read_games
     from keenlattice.rig.standin.games import GAMES
 
-    rig = ctx.params.get("rig") or os.environ.get("KEEN_RIG") or "standin"
     with _book(ctx) as book:
+        rig = str(ctx.params.get("rig") or chosen_for(book.state if book else Path()))
         kept = [] if book is None else book.profiles()
         told = GAMES if rig == "standin" else read_games(home_of(rig, book.state if book else Path()))
     return list(dict.fromkeys([*told, *kept, "rig"]))

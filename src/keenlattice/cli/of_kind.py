@@ -25,7 +25,7 @@ def command_of(kind: str, plan: Any) -> Any:
         plan: see `study.kind.Kind`: its parameters become arguments, and those with a keyword options; the help comes
             from its docstring.
     """
-    def command(book: Book = None, rig: Rig = "standin", json: Json = False, watch: Watch = None, sensor: Sensor = "",
+    def command(book: Book = None, rig: Rig = "", json: Json = False, watch: Watch = None, sensor: Sensor = "",
                 **given: Any) -> None:
         ws = begin(book, rig)
         arguments = [given.pop(name) for name, param in own.items() if param.kind is not param.KEYWORD_ONLY]

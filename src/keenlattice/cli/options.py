@@ -13,8 +13,8 @@ Book = Annotated[Path | None, typer.Option(
     "--book", envvar="KEEN_BOOK", show_envvar=True, help="Folder of the logbook.  [default: with your user data]")]
 Rig = Annotated[str, typer.Option(
     "--rig", autocompletion=rigs,
-    envvar="KEEN_RIG", show_envvar=True, help="standin (the fictional rig Juniper), here (this "
-    "PC), byhand (another one, which you change yourself), or one that is installed.")]
+    envvar="KEEN_RIG", show_envvar=True, help="here (this PC), standin (the fictional rig Juniper), byhand (another "
+    "PC, which you change yourself), or one that is installed.  [default: the logbook's own; see `keen rig use`]")]
 Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
 Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do it without asking.")]
 Seconds = Annotated[float, typer.Option("--seconds", help="Length of a run.")]

@@ -33,9 +33,9 @@ _rig = ""
 
 
 def on_rig(kind: str) -> None:
-    """From now on hints say that a rig has to be named, unless it is the one that is meant without a word."""
+    """From now on hints name a rig; none, if it is empty."""
     global _rig
-    _rig = "" if kind in ("standin", os.environ.get("KEEN_RIG")) else kind
+    _rig = kind
 
 
 def emit(result: Any) -> None:
@@ -88,6 +88,11 @@ def say(text: str = "", style: str = "") -> None:
         indent = "  " if line.startswith("! ") else line[:len(line) - len(line.lstrip())]
         for part in textwrap.wrap(line, width(), subsequent_indent=indent, break_on_hyphens=False) or [""]:
             print(styled(part, style))
+
+
+def on_this_rig() -> str:
+    """Return what a command needs behind it to be about this rig, if it needs anything: ` --rig byhand`."""
+    return f" --rig {_rig}" if _rig else ""
 
 
 def hint(text: str, what_for: str = "next") -> None:

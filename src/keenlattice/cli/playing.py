@@ -58,7 +58,7 @@ def playing(ws: "Workspace", what: str, json: bool = False, watch: Path | None =
         from keenlattice.cli.output import hint, say
 
         say(f"\n{paused}")
-        hint("keen rig next --rig byhand, to go on")
+        hint("keen rig next, to go on")
         raise typer.Exit from None
 
 

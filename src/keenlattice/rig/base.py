@@ -318,6 +318,16 @@ def seen_on(rig: Rig, owner: str) -> Entries:
     return {**rig.seen_before(WHOLE_RIG), **rig.seen_before(owner)} if isinstance(rig, ByHand) else {}
 
 
+def asked_on(rig: Rig) -> list[str]:
+    """Return the settings that a rig's player is asked to change, by name; none where there is no player."""
+    if not isinstance(rig, ByHand):
+        return []
+    owners, devices = (WHOLE_RIG, *(game.name for game in rig.games())), rig.devices()
+    return [setting.name for setting in rig.catalog() if not any(
+        rig.written_here(owner, key) for owner in owners
+        for key in (setting.name, *(f"{setting.name}@{device}" for device in devices)))]
+
+
 def when_stopped(rig: Rig) -> str:
     """Return how a rig stands when its session is stopped: "it was", or "you left it"."""
     return "you left it" if isinstance(rig, ByHand) else "it was"

@@ -1,12 +1,14 @@
 """The rigs that can be had, by name: ours, and those that others have installed (entry points `keenlattice.rigs`)."""
 
+import os
 import sys
 from collections.abc import Callable, Mapping, Sequence
 from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keenlattice._state_folder import state_folder
+from keenlattice._files import read_bounded, replace_file
+from keenlattice._state_folder import make_private, state_folder
 from keenlattice.errors import KeenLatticeError, RigError, UnknownName
 from keenlattice.logbook.book import Logbook
 
@@ -18,12 +20,46 @@ if TYPE_CHECKING:
 
 
 OURS: Mapping[str, tuple[str, str]] = {
-    "standin": ("juniper", "a fictional stand-in"),
     "here": ("here", "this PC"),
+    "standin": ("juniper", "a fictional stand-in"),
     "byhand": ("byhand", "changed by hand")}
 """Kind of rig to the name that it has in the logbook, and what it is in a few words."""
 
 GROUP = "keenlattice.rigs"
+CHOSEN, MOST_BYTES = "rig", 200
+"""The file of a logbook's state folder that has the kind of its rig."""
+
+
+def chosen_for(state: Path) -> str:
+    """Return the kind of rig that is meant where none is named: by KEEN_RIG, else the logbook's own, else this PC.
+
+    Args:
+        state: the folder among the user's state that belongs to the logbook.
+    """
+    return os.environ.get("KEEN_RIG") or kept_for(state) or "here"
+
+
+def kept_for(state: Path) -> str:
+    """Return the kind of a logbook's own rig; empty, if none was chosen yet."""
+    try:
+        return (read_bounded(state / CHOSEN, MOST_BYTES) or b"").decode().strip()
+    except (OSError, UnicodeDecodeError):
+        return ""
+
+
+def choose_for(state: Path, kind: str) -> None:
+    """Make a kind of rig a logbook's own.
+
+    Raises:
+        UnknownName: no such kind of rig.
+        RigError: it cannot be written down.
+    """
+    home_of(kind, state)
+    try:
+        make_private(state)
+        replace_file(state / CHOSEN, kind.encode())
+    except OSError as error:
+        raise RigError(f"cannot write {state / CHOSEN}: {error.strerror}") from None
 
 
 def installed() -> "dict[str, EntryPoint]":

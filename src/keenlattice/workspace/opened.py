@@ -4,6 +4,7 @@ The rig is opened only when it is asked for: what reads the logbook alone starts
 """
 
 import getpass
+import os
 import warnings
 from collections.abc import Callable, Sequence
 from functools import cached_property
@@ -13,7 +14,7 @@ from typing import TYPE_CHECKING, Protocol, runtime_checkable
 from keenlattice.errors import UsageError
 from keenlattice.logbook.book import Logbook, find
 from keenlattice.profile.version import HELD_NOW, Entries, Version, owners, split, stock, together
-from keenlattice.rig.find import check_complete, home_of, name_of, open_rig
+from keenlattice.rig.find import check_complete, choose_for, chosen_for, home_of, kept_for, name_of, open_rig
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -61,7 +62,8 @@ class Opened:
 
     Args:
         book: the logbook; or its folder, None for the player's own.
-        rig: the kind of rig ("standin", "here", "byhand", or one that is installed), or a rig itself.
+        rig: the kind of rig ("here", "standin", "byhand", or one that is installed), or a rig itself; None for the one
+            that KEEN_RIG names, else the logbook's own: the one it was first opened with, this PC if that was not said.
         author: who makes its versions; whoever is at the keyboard, if not given.
         notice: is called with what a player has to know before something begins.
 
@@ -71,15 +73,17 @@ class Opened:
         BookError: the folder is no logbook.
     """
 
-    def __init__(self, book: Logbook | Path | str | None, rig: "str | Rig", author: str | None,
+    def __init__(self, book: Logbook | Path | str | None, rig: "str | Rig | None", author: str | None,
                  notice: Callable[[str], None]) -> None:
         if isinstance(rig, str):
             home_of(rig, Path())  # an unknown rig is said before anything is made
-        else:
+        elif rig is not None:
             check_complete(rig)
         self.book = book if isinstance(book, Logbook) else Logbook(Path(book) if book else None)
-        self.kind = rig if isinstance(rig, str) else rig.name
-        self.given = None if isinstance(rig, str) else rig
+        self.kind = chosen_for(self.book.state) if rig is None else rig if isinstance(rig, str) else rig.name
+        self.given = None if rig is None or isinstance(rig, str) else rig
+        if not (self.given or self.book.elsewhere or os.environ.get("KEEN_RIG") or kept_for(self.book.state)):
+            choose_for(self.book.state, self.kind)
         self.author = user_name() if author is None else author
         self.notice = notice
 

@@ -84,7 +84,7 @@ class RigHandle:
     def survey(self) -> Survey:
         """Looks at the rig: its hardware, its games, what is applied, and what is plainly wrong."""
         from keenlattice.rig.applying import find_drift
-        from keenlattice.rig.base import pending_on
+        from keenlattice.rig.base import asked_on, pending_on
 
         applied = {name: last.version[:8] for name in (WHOLE_RIG, *self._opened.games)
                    if (last := self._book.last_apply(self.name, name))}
@@ -94,7 +94,8 @@ class RigHandle:
                       self._standing.as_planned(self._standing.findings(f"{WHOLE_RIG}@now"),
                                                 self._opened.find(WHOLE_RIG)),
                       {one.version.reference: len(one.changes) for one in slipped},
-                      {game.name: game.title for game in self.machine.games()})
+                      {game.name: game.title for game in self.machine.games()},
+                      len(self.machine.catalog()) - len(asked := asked_on(self.machine)), tuple(asked))
 
     def preview(self, which: VersionLike) -> ApplyResult:
         """What applying a version would do, step by step; nothing is written.

@@ -187,7 +187,11 @@ class RestartResult(Result):
 
 @dataclass(frozen=True, repr=False)
 class Survey(Result):
-    """What the rig is, what is applied, what waits, what has slipped, and what is plainly wrong."""
+    """What the rig is, what is applied, what waits, what has slipped, and what is plainly wrong.
+
+    `asked` are the settings that the rig's player is asked to change; the others are written from here, `settings` in
+    number.
+    """
 
     SCHEMA: ClassVar[str] = "survey"
 
@@ -201,6 +205,8 @@ class Survey(Result):
     findings: "tuple[Finding, ...]"
     slipped: Mapping[str, int] = field(metadata=NOT_IN_JSON)
     titles: Mapping[str, str] = field(metadata=NOT_IN_JSON)
+    settings: int = field(metadata=NOT_IN_JSON)
+    asked: tuple[str, ...] = ()
 
     def _rows(self) -> Rows:
         return [{**finding.model_dump(), "settings": ", ".join(finding.settings)} for finding in self.findings]

@@ -22,13 +22,14 @@ MOVES = ("frame-time", "frame-tail", "latency")
 @dataclass(frozen=True, repr=False)
 class CatalogResult(Result):
     """Settings that can be set on the rig, what the player has noted of them, and of the catalog's others, why the rig
-    does not have them."""
+    does not have them. `asked` are those that the rig's player is asked to change; the rest is written from here."""
 
     SCHEMA: ClassVar[str] = "catalog"
 
     settings: "tuple[Setting, ...]"
     notes: Mapping[str, str] = field(default_factory=dict)
     absent: Mapping[str, str] = field(default_factory=dict)
+    asked: tuple[str, ...] = ()
 
     def _rows(self) -> Rows:
         return [{"setting": one.name, "what it is": one.title, "takes": one.allowed()} for one in self.settings]
@@ -56,6 +57,7 @@ class Settings:
         Raises:
             UnknownName: nothing of that name.
         """
+        from keenlattice.rig.base import asked_on
         from keenlattice.rig.notes import read_notes
 
         known = self._opened.rig.catalog()
@@ -74,7 +76,8 @@ class Settings:
                                       and domain in ("", name.partition(".")[0])}
         if not found and not absent and word:
             raise UnknownName("setting or word", word, [*(one.name for one in known), *(one.domain for one in known)])
-        return CatalogResult(tuple(found), {one.name: notes[one.name] for one in found if one.name in notes}, absent)
+        return CatalogResult(tuple(found), {one.name: notes[one.name] for one in found if one.name in notes}, absent,
+                             tuple(name for name in asked_on(self._opened.rig) if name in {one.name for one in found}))
 
     def note(self, setting: str, text: str) -> CatalogResult:
         """Notes something of a setting on this rig: where it is in the player's own control panel, say. The catalog

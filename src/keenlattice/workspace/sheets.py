@@ -36,7 +36,7 @@ class SheetResult(Result):
             UsageError: none is open.
         """
         if self.sheet is None:
-            raise UsageError("no run sheet is open; `keen apply GAME --rig byhand` writes one")
+            raise UsageError("no run sheet is open; `keen apply` writes one, where there is something to do by hand")
         path = Path(path)
         replace_file(path, (page(self.sheet) if path.suffix == ".html" else markdown(self.sheet)).encode())
 

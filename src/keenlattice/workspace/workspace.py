@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, Self
 from keenlattice._door import check_methods
 from keenlattice._exports import lazily
 from keenlattice.logbook.book import Logbook
+from keenlattice.rig.find import choose_for, name_of
 from keenlattice.workspace.opened import Opened, warn
 from keenlattice.workspace.profiles import Profiles
 from keenlattice.workspace.rig import Choose, RigHandle, settle
@@ -34,7 +35,8 @@ class Workspace:
 
     Args:
         book: the logbook; or its folder, None for the player's own.
-        rig: the kind of rig ("standin", "here", "byhand", or one that is installed), or a rig itself.
+        rig: the kind of rig ("here", "standin", "byhand", or one that is installed), or a rig itself; None for the
+            logbook's own: the one that it was first opened with, which is this PC if that was not said (`use_rig`).
         author: who makes its versions; whoever is at the keyboard, if not given.
         notice: is called with what a player has to know before something begins; a Python warning, if not given.
 
@@ -44,7 +46,7 @@ class Workspace:
         BookError: the folder is no logbook.
 
     >>> import tempfile
-    >>> ws = Workspace(tempfile.mkdtemp())
+    >>> ws = Workspace(tempfile.mkdtemp(), "standin")
     >>> quick = ws.edit("brass-orbit", {"frame.queue-depth": 1}, note="flippers sooner")
     >>> trial = ws.trial("brass-orbit@stock", quick, blocks=4, seconds=20, seed=1, decides="latency_ms_median",
     ...                  matters="3%")
@@ -58,7 +60,7 @@ class Workspace:
     pool: "EvidencePool" = lazily("keenlattice.workspace.pool:EvidencePool",
                                   lambda ws, made: made(ws.opened, ws.profiles.packs))
 
-    def __init__(self, book: Logbook | Path | str | None = None, rig: "str | Rig" = "standin", *,
+    def __init__(self, book: Logbook | Path | str | None = None, rig: "str | Rig | None" = None, *,
                  author: str | None = None, notice: Callable[[str], None] = warn) -> None:
         self.opened = opened = Opened(book, rig, author, notice)
         self.book = opened.book
@@ -101,6 +103,21 @@ class Workspace:
 
         return repair(self.book, lambda study: (spec_of(study), study.result and result_of(study)))
 
+    def use_rig(self, kind: str) -> str:
+        """Make a kind of rig the logbook's own: the one that is meant from now on where none is named.
+
+        Args:
+            kind: "here" (this PC), "standin", "byhand", or the name of one that is installed.
+
+        Returns: what it is called in the logbook.
+
+        Raises:
+            UnknownName: no such kind of rig.
+        """
+        self.book.check_writable()
+        choose_for(self.book.state, kind)
+        return name_of(kind)
+
     def close(self) -> None:
         """Let go of the logbook; nothing is lost without."""
         self.book.close()
@@ -115,12 +132,13 @@ class Workspace:
         return f"Workspace({str(self.book.folder)!r}, rig={self.rig.kind!r})"
 
 
-def open(folder: Path | str | None = None, rig: "str | Rig" = "standin") -> Workspace:
+def open(folder: Path | str | None = None, rig: "str | Rig | None" = None) -> Workspace:
     """Open a logbook and a rig together, and first put right what a process that was killed left behind.
 
     Args:
         folder: of the logbook, made where there is none; None for the player's own.
-        rig: the kind of rig ("standin", "here", "byhand", or one that is installed), or a rig itself.
+        rig: the kind of rig ("here", "standin", "byhand", or one that is installed), or a rig itself; None for the
+            logbook's own: the one that it was first opened with, which is this PC if that was not said (`use_rig`).
 
     Raises:
         UnknownName: no such kind of rig.

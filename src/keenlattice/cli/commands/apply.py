@@ -7,7 +7,7 @@ from keenlattice.cli.views.rig import show_steps, warn_of_facts
 from keenlattice.cli.views.sheet import hand_out
 
 
-def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
+def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = "", json: Json = False) -> None:
     """Put a version on the rig. Shows every step and asks; `keen undo` takes it back."""
     from keenlattice.rig.base import Restartable
     from keenlattice.workspace.opened import by_hand_rig

@@ -21,7 +21,7 @@ def blind(
     rounds: Annotated[int, typer.Option("--rounds", help="How many at most; it ends once it is decided.")] = 20,
     question: Annotated[Literal["which", "better"], typer.Option(
         "--question", help="What you say: which one it was; or which of two felt better.")] = "which",
-    game: Played = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+    game: Played = None, book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Find out, blind, whether you can feel what a change does.
 

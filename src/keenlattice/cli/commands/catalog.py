@@ -24,7 +24,7 @@ def catalog(
     add: Annotated[Path | None, typer.Option("--add", help="Add the settings of your own TOML file.")] = None,
     note: Annotated[str | None, typer.Option("--note", help="Note something of one setting: where it is in your own "
                                              "control panel, say.")] = None,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """List the settings that can be set on a rig, search them, or tell all about one."""
     from keenlattice.cli.views.settings import show_catalog, show_setting

@@ -17,7 +17,7 @@ def compare(
         autocompletion=references, help=f"{EITHER} GAME@now is what the rig holds; a .toml file is a pack.")],
     after: Annotated[str, typer.Argument(autocompletion=references, help="The other one.")],
     markdown: Annotated[bool, typer.Option("--markdown", help="Print it as Markdown, for a forum.")] = False,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Show what differs between two versions, packs or the rig, with the measured effect where there is one."""
     if markdown and json:

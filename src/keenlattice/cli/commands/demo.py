@@ -2,13 +2,16 @@
 
 import sys
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from keenlattice.cli.begin import begin
 from keenlattice.errors import UnknownName, UsageError
 from keenlattice.rig.find import kinds
+
+if TYPE_CHECKING:
+    from keenlattice.workspace.workspace import Workspace
 
 
 def demo(
@@ -24,7 +27,7 @@ def demo(
         raise UnknownName("rig", rig, kinds(), f"there are {', '.join(kinds())}")
     if rig == "byhand":
         folder = _new_folder(out)
-        HandTelling(begin(folder / "logbook", rig, author="demo"), folder).tell()
+        HandTelling(_begun(folder, rig), folder).tell()
         return
     if rig not in STORIES:
         raise UsageError(f"there is no story of the rig {rig}; choose --rig standin, byhand or here")
@@ -35,7 +38,14 @@ def demo(
 
         check_installed()
     folder = _new_folder(out)
-    Telling(begin(folder / "logbook", rig, author="demo"), STORIES[rig], folder).tell()
+    Telling(_begun(folder, rig), STORIES[rig], folder).tell()
+
+
+def _begun(folder: Path, rig: str) -> "Workspace":
+    """The logbook of the story, which is for this rig from then on."""
+    ws = begin(folder / "logbook", rig, author="demo")
+    ws.use_rig(rig)
+    return ws
 
 
 def _new_folder(out: Path | None) -> Path:

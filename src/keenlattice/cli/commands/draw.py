@@ -18,7 +18,7 @@ def draw(
     out: Annotated[Path, typer.Option("--out", help="The file to write: .png or .svg.")],
     what: Annotated[str, typer.Option("--what", help="One picture alone: course, slowest, recurring, latency or "
                                                      "stages.")] = "",
-    book: Book = None, rig: Rig = "standin",
+    book: Book = None, rig: Rig = "",
 ) -> None:
     """Draw one run, or several over each other, the first on top."""
     free = new_figure(out) or out

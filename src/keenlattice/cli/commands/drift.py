@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 def drift(
     back: Annotated[bool, typer.Option("--put-back", help="Apply again what was applied.")] = False,
     take: Annotated[bool, typer.Option("--adopt", help="Make a new version of what the rig holds.")] = False,
-    yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
+    yes: Yes = False, book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Compare the rig with what was last applied. Exits with 1 if something has slipped and was left so.
 

@@ -17,7 +17,7 @@ def edit(
                                              "GAME@VERSION to build on an earlier one.")],
     settings: Annotated[list[str], typer.Argument(
         autocompletion=assignments, help="SETTING=VALUE, several if you like; SETTING=unset unsets.")],
-    note: Note = "", book: Book = None, rig: Rig = "standin", json: Json = False,
+    note: Note = "", book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Change settings in a profile. Makes a new version; the rig is not touched before `keen apply`."""
     from keenlattice.cli.views.settings import show_changes

@@ -22,7 +22,7 @@ def history(
     label: Annotated[str, typer.Option("--label", metavar="NAME", help="Give the version this name: small letters, "
                                                                        "digits and dashes. A label that is in "
                                                                        "use moves.")] = "",
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """List the versions of a profile, newest first, with what each changed and why; or give one a name."""
     if label:

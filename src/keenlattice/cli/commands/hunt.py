@@ -45,7 +45,7 @@ def hunt(
                     ] = MOST_RUNS_OF_A_HUNT,
     game: Played = None,
     seconds: Seconds = 30.0, watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Find the version at which a metric changed, and the least set of settings in it that did it.
 

@@ -40,7 +40,7 @@ def ingest(
     repair: Annotated[bool, typer.Option("--repair", help="Leave out what is damaged, and count it.")] = False,
     out: Annotated[Path | None, typer.Option("--out", help="Write the capture there, too: .csv or .parquet.")] = None,
     figure: Figure = None, every: Every = False,
-    yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
+    yes: Yes = False, book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Read a recording of any recorder's. The column map is given once, and found again by the file's header."""
     ingest_fits(ctx)

@@ -31,7 +31,7 @@ def latency(
     name: Annotated[str, typer.Option("--name", help="Keep what was said of its columns under this name, for other "
                                       "files with that header.")] = "",
     figure: Figure = None, reference: Of = "",
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Measure input latency, from press to screen, in what a sensor, a camera or `keen measure` has recorded."""
     _check_what_goes_together(ctx, file.suffix.lower(), camera is not None, bool(press or answer))

@@ -28,7 +28,7 @@ def measure(
                                                     "sensor, if there is one; once or more.")] = None,
     watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
     live: Annotated[bool, typer.Option("--live", help="Show how a run goes while it is recorded.")] = False,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Play a game on the rig as it stands, and say how it runs. To compare two versions, use `keen trial`."""
     figure = new_figure(figure)

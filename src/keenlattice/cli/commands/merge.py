@@ -24,7 +24,7 @@ def merge(
     second: Annotated[str, typer.Argument(autocompletion=references, help="The version whose changes come.")] = "",
     revert: Annotated[str, typer.Option("--revert", autocompletion=references, metavar="VERSION", help="Instead take "
                                         "back what this earlier version changed, and keep what came later.")] = "",
-    keep: Keep = "", settle: Settle = None, book: Book = None, rig: Rig = "standin", json: Json = False,
+    keep: Keep = "", settle: Settle = None, book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Bring two lines of one profile together: what both changed since their common version.
 

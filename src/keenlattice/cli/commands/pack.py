@@ -17,7 +17,7 @@ Only = Annotated[list[int] | None, typer.Option("--rule", help="Only this rule, 
 
 
 @app.command()
-def look(file: File, book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
+def look(file: File, book: Book = None, rig: Rig = "", json: Json = False) -> None:
     """Show what a pack would change on this rig. Changes nothing."""
     from keenlattice.cli.views.settings import show_of_pool
 
@@ -39,7 +39,7 @@ def look(file: File, book: Book = None, rig: Rig = "standin", json: Json = False
 
 
 @app.command()
-def adopt(file: File, only: Only = None, note: Note = "", book: Book = None, rig: Rig = "standin",
+def adopt(file: File, only: Only = None, note: Note = "", book: Book = None, rig: Rig = "",
           json: Json = False) -> None:
     """Take a pack's rules over, as new versions. The rig is not touched before `keen apply`."""
     from keenlattice.cli.views.settings import show_changes
@@ -72,7 +72,7 @@ def write(
     when: Annotated[str, typer.Option("--when", help="A condition over facts, such as 'refresh >= 144'.")] = "",
     evidence: Annotated[bool, typer.Option("--evidence", help="With what your newest trial of it against --since "
                                            "found, as claims.")] = False,
-    book: Book = None, rig: Rig = "standin",
+    book: Book = None, rig: Rig = "",
 ) -> None:
     """Write a version, or what differs between two, into a pack that others can take over."""
     ws = begin(book, rig)

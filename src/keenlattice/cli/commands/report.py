@@ -19,7 +19,7 @@ def report(
                                                "(keen studies lists them).")] = None,
     out: Annotated[Path | None, typer.Option("--out", help="The file to write: .html, or .md with its figure beside "
                                              "it.  [default: named after what it is, .html]")] = None,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Write a page about a trial, a screen, a hunt, a tuning or a game's history: to keep, or to show."""
     out = new_file(out, ".html", ".md")

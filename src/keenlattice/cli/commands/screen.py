@@ -44,7 +44,7 @@ def screen(
                                         "pass for the work of a third.")] = False,
     matters: Matters = "1", game: Played = None, warm_up: WarmUp = 0.0, figure: Figure = None,
     plan_only: Annotated[bool, typer.Option("--plan", help="Say what would be played, and how long it takes.")] = False,
-    watch: Watch = None, sensor: Sensor = "", seed: Seed = None, book: Book = None, rig: Rig = "standin",
+    watch: Watch = None, sensor: Sensor = "", seed: Seed = None, book: Book = None, rig: Rig = "",
     json: Json = False,
 ) -> None:
     """Find out which of the changes between two versions matter, all at once.

@@ -19,7 +19,7 @@ def show(
     reference: Version,
     setting: Annotated[str, typer.Argument(autocompletion=settings, help="One setting, for its whole story.")] = "",
     all_: Annotated[bool, typer.Option("--all", help="Show what is at stock, too.")] = False,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Show the effective value of each setting, and the layer that it comes from; or all about one."""
     from keenlattice.cli.views.settings import instead_of, show_findings, show_of_pool, tell_what_is_not_held, value_of

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from keenlattice.workspace.workspace import Workspace
 
 
-def survey(book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
+def survey(book: Book = None, rig: Rig = "", json: Json = False) -> None:
     """Look at the rig: its hardware, its games, what is applied, and what is plainly wrong."""
     from keenlattice.cli.views.settings import show_findings, show_of_pool
 

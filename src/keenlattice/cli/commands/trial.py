@@ -53,7 +53,7 @@ def trial(
     by: Annotated[str, typer.Option("--map", help="The column map for it.  [default: by its header]")] = "",
     figure: Figure = None,
     watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Play two versions against each other, in blocks in random order, and say what differs.
 

@@ -46,7 +46,7 @@ def tune(
     proof: Annotated[int, typer.Option("--proof", help="Blocks of the trial of the best against where it started; 0 "
                                        "for none.")] = 8,
     seconds: Seconds = 20.0, watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Find the best combination of some values for this rig, and make a version of it.
 

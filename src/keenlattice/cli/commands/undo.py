@@ -20,7 +20,7 @@ def undo(
                                            "an apply, a chore or an undo.")] = None,
     points: Annotated[bool, typer.Option("--list", help="Show the restore points, and undo nothing.")] = False,
     yes: Yes = False,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Undo the newest apply or chore, or all since a restore point: what was there before is there again.
 

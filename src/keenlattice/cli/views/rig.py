@@ -41,6 +41,9 @@ def show_rig(survey: "Survey", described: str) -> None:
     say()
     table(["game", "title", "applied"], [[name, survey.titles[name], survey.applied.get(name, "-")]
                                          for name in survey.games])
+    if survey.asked and survey.settings:
+        say(f"{survey.settings} settings are written from here, {len(survey.asked)} are asked of you: keen catalog "
+            "says which")
     if "rig" in survey.applied:
         say(f"rig-wide profile applied: {survey.applied['rig']}")
     say()

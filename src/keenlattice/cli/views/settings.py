@@ -58,7 +58,10 @@ def show_catalog(listed: "CatalogResult", all_of_them: bool) -> None:
     """Several settings; and those that the rig does not have, with why, or how many they are."""
     some = listed.settings
     if some:
-        table(["setting", "what it is", "takes"], [[shown.name, shown.title, shown.allowed()] for shown in some])
+        both = 0 < len(listed.asked) < len(some)
+        table(["setting", "what it is", "takes", *(["set"] if both else [])], [
+            [shown.name, shown.title, shown.allowed(), *(["by you" if shown.name in listed.asked else "from here"]
+                                                        if both else [])] for shown in some])
         say()
     by_reason: dict[str, list[str]] = {}
     for name, why in listed.absent.items():

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import written
-from keenlattice.cli.output import emit, hint, minutes, say, table
+from keenlattice.cli.output import emit, hint, minutes, on_this_rig, say, table
 from keenlattice.cli.terminal import is_terminal
 from keenlattice.cli.views.trial import show_played
 from keenlattice.errors import BadValue, UsageError
@@ -32,7 +32,7 @@ def show_sheet(now: "Sheet") -> None:
 def show_step(step: "SheetStep", why: bool = True, how: bool = True) -> None:
     """One step: what is there and what to set; where and how to check, and why, if that is wanted."""
     state = {"open": "", "said": "  (you say so)", "seen": f"  (you saw {shown(step, step.seen)})",
-             "written": "  (written into the game's own file, and read back)"}[step.done]
+             "written": "  (written from here, and read back)"}[step.done]
     say(f"{BOX[step.done]} {step.number}. {step.title}, {whom(step)}: {was(step)} "
         f"{shown(step, step.after)}" + " (takes rights)" * step.rights + state)
     if step.done == "open" and how:
@@ -52,7 +52,8 @@ def show_what_is_open(now: "Sheet") -> None:
     else:
         counts = {kind: sum(step.done == kind for step in now.steps) for kind in ("written", "seen", "said")}
         told = ", ".join(f"{count} {'only ' * (kind == 'said')}{kind}" for kind, count in counts.items() if count)
-        say(f"\nAll {len(now.steps)} steps are done: {told}. The logbook has it; to go back: keen undo --rig byhand")
+        say(f"\nAll {len(now.steps)} steps are done: {told}. The logbook has it; to go back: keen undo"
+            f"{on_this_rig()}")
 
 
 def hand_out(now: "Sheet", what: str = "set") -> None:
@@ -192,8 +193,8 @@ def show_next_run(ws: "Workspace", run: "NextRun", json: bool) -> None:
     if not run.steps:
         say("\nNothing is to be changed for this run.")
     if any(step.before is None and step.was is None for step in run.steps):
-        say("\nWhat is there now is not known: note it before you change it, for the way back: keen rig take-stock "
-            "--rig byhand", "dim")
+        say("\nWhat is there now is not known: note it before you change it, for the way back: keen rig take-stock"
+            f"{on_this_rig()}", "dim")
     say(f"\nThen play {run.game} for {run.seconds:g} s, and record it.", "bold")
     hint("keen rig next FRAMES, or keen rig next FRAMES SENSOR; --wrong WHY if it went wrong; or --watch FOLDER, which "
          "goes through all runs")

@@ -5,7 +5,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
-from keenlattice.cli.output import emit, hint, minutes, say, show_telling, table
+from keenlattice.cli.output import emit, hint, minutes, on_this_rig, say, show_telling, table
 from keenlattice.report.words import TITLES, counted, signed
 from keenlattice.study.blind.plan import BlindPlan
 from keenlattice.study.pool.evidence import value_said
@@ -203,7 +203,7 @@ def show_left_over(ws: "Workspace") -> None:
     """What a study by hand has left changed on the rig, if anything."""
     if left := ws.studies.by_hand.left_over():
         one = "one setting is" if len(left) == 1 else f"{len(left)} settings are"
-        say(f"! {one} not back at what was there before the study: {', '.join(left)}. keen undo --rig byhand writes "
+        say(f"! {one} not back at what was there before the study: {', '.join(left)}. keen undo{on_this_rig()} writes "
             "the sheet for the way back")
 
 

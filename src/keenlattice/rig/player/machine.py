@@ -50,6 +50,7 @@ class ByHandRig:
         parts: what is written from here, beside the games' own files; None of it by default.
         devices: of the machine, beside those that were typed in.
         own_facts: what the machine itself says; facts that were typed in go before it.
+        absent: settings of the catalog that it does not have, and why.
 
     Raises:
         RigError: what was typed in of it cannot be read.
@@ -58,12 +59,16 @@ class ByHandRig:
     told_of_games = True
 
     def __init__(self, home: Path, more: Sequence[Setting] = (), *, name: str = "byhand", parts: Sequence[Part] = (),
-                 devices: Sequence[str] = (), own_facts: Callable[[], Facts] = dict) -> None:
+                 devices: Sequence[str] = (), own_facts: Callable[[], Facts] = dict,
+                 absent: Mapping[str, str] | None = None) -> None:
         self.home, self.name = home, name
         self.place, self.sheet = SAID, SHEET
         self._written, self._player = Parts([GameFiles(read_games(home), home), *parts]), Player(home)
         more = [*self._written.settings(), *more]
-        self._catalog = catalog().with_more(more) if more else catalog()
+        known = catalog()
+        if absent:
+            known = Catalog((setting for setting in known if setting.name not in absent), absent)
+        self._catalog = known.with_more(more) if more else known
         self._facts, self._devices = read_about(home / ABOUT)
         self._own_facts, self._own_devices = own_facts, tuple(devices)
         self.hand: Hand | None = None

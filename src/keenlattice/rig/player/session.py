@@ -30,7 +30,7 @@ from keenlattice.rig.journal import fingerprints, in_text, out_of_text
 from keenlattice.rig.locks import locked
 from keenlattice.rig.notes import read_notes
 from keenlattice.rig.places import to_be_written, write
-from keenlattice.rig.player.machine import MOST_STATE_BYTES, keep_noted, open_sheet, step_of
+from keenlattice.rig.player.machine import MOST_STATE_BYTES, keep_noted, open_sheet, read_noted, step_of
 
 if TYPE_CHECKING:
     from keenlattice.logbook.book import Logbook
@@ -213,9 +213,9 @@ def steps_between(rig: ByHand, now: State, then: State, why: str) -> list[SheetS
 
 
 def holding(rig: ByHand) -> dict[str, dict[str, Value]]:
-    """Owner to what the rig holds, by all that was said and seen."""
-    now = rig.state()
-    found = {owner: {**rig.seen_before(owner), **rig.values(now, owner)}
+    """Owner to what the player has seen on the rig, and what is set."""
+    now, seen = rig.state(), read_noted(rig)
+    found = {owner: {**seen.get(owner, {}), **rig.values(now, owner)}
              for owner in (WHOLE_RIG, *(game.name for game in rig.games()))}
     return {owner: some for owner, some in found.items() if some}
 

@@ -22,6 +22,9 @@ from keenlattice.rig.windows.system.power import Power
 from keenlattice.rig.windows.system.registry import Registry, value_names
 from keenlattice.rig.windows.system.services import Services
 
+ABSENT = {"background.services": "each service is a setting here: keen catalog service",
+          "background.startup-programs": "each program is a setting here: keen catalog startup"}
+
 
 def this_pc(home: Path, more: Sequence[Setting] = ()) -> ByHandRig:
     """Return the rig that this PC is.
@@ -32,7 +35,7 @@ def this_pc(home: Path, more: Sequence[Setting] = ()) -> ByHandRig:
     """
     found = devices()
     return ByHandRig(home, more, name="here", parts=parts(home, found), devices=[device.name for device in found],
-                     own_facts=lambda: {**facts_here(), **interrupts.facts(found)})
+                     own_facts=lambda: {**facts_here(), **interrupts.facts(found)}, absent=ABSENT)
 
 
 def parts(home: Path, found: Sequence[interrupts.PciDevice]) -> list[Part]:

@@ -14,7 +14,7 @@ def look(
     setting: Annotated[str, typer.Argument(autocompletion=settings, help="One setting, for all about it.")] = "",
     game: Annotated[str, typer.Option("--game", autocompletion=games, help="The game that you play: what it waits for "
                                       "here is taken from your newest trial of it.")] = "",
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Show what the newest pool says of each change, or all about one, and what to expect on this rig."""
     from keenlattice.cli.views.trial import show_change

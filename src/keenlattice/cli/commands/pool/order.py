@@ -16,7 +16,7 @@ def order(
                                          "(.toml) on top of the first one.")],
     game: Played = None, seconds: Seconds = 30.0,
     matters: Annotated[float, typer.Option("--matters", help="The smallest difference that matters to you, in %.")] = 1,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Put changes in the order in which to try them: most to be gained for each hour first.
 

@@ -28,7 +28,7 @@ def read(
     game: Annotated[str, typer.Option("--game", autocompletion=games, help="Only evidence of this game.")] = "",
     figure: Figure = None,
     workers: Annotated[int, typer.Option("--workers", min=1, max=512, help="Spread it over so many processes.")] = 1,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Pool evidence of many rigs: what each change does in general, on the next rig, and on which.
 

@@ -13,7 +13,7 @@ from keenlattice.report.words import counted
 
 def write(
     file: Annotated[Path, typer.Argument(help="The file to write: .jsonl, or .parquet.")],
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Write the evidence of every trial and screen that was begun here, whatever it found. It names nobody."""
     ws, path = begin(book, rig), new_file(file, ".jsonl", ".parquet")

@@ -3,6 +3,7 @@
 from keenlattice.cli.grouped import group
 
 OF_A_RIG = {
+    "use": "Say which rig a logbook is for.",
     "facts": "Show what a rig says of itself, or type that in.",
     "game": "List a rig's games, or tell it of one.",
     "match": "Say which game's profile an executable would get.",

@@ -12,7 +12,7 @@ from keenlattice.errors import UsageError
 
 def chore(
     name: Annotated[str, typer.Argument(help="Which chore; without a name they are listed.")] = "",
-    yes: Yes = False, book: Book = None, rig: Rig = "standin", json: Json = False,
+    yes: Yes = False, book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """List the chores of a rig, or do one: shown first, journalled, and undone by `keen undo`."""
     from keenlattice.cli.views.settings import show_by_owner

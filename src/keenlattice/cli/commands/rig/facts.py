@@ -24,7 +24,7 @@ def facts(
                     ] = False,
     names: Annotated[bool, typer.Option("--list", help="List the facts that there are.")] = False,
     ask: Annotated[bool, typer.Option("--ask", help="Be asked for them one by one.")] = False,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Show the facts of a rig; type in those of one that is changed by hand (--rig byhand)."""
     from keenlattice.rig.base import TakesFacts

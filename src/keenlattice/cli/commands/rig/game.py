@@ -37,7 +37,7 @@ def game(
     called: Annotated[list[str] | None, typer.Option("--known-as", metavar="application=NAME:VERSION", help="What it "
                                                      "tells a Vulkan driver that it is; or engine=NAME:VERSION."
                                                      )] = None,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """List a rig's games, or tell it of one; the stand-in's are made up, and stay as they are."""
     if not name:
@@ -68,4 +68,4 @@ def game(
         say(f"The pixel {told.answers_at[0]},{told.answers_at[1]} of its window answers clicks, and kept still without "
             "them.")
     say(f"The rig {ws.rig.name} knows {name} ({ws.rig.machine.home / FILE}): {all_of_game(told)}.")
-    hint(f"keen edit {name} SETTING=VALUE --rig {rig}")
+    hint(f"keen edit {name} SETTING=VALUE")

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
 def match(
     executable: Annotated[str, typer.Argument(help="A program's file name, or its path.")],
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Say which game's profile an executable would get, and why; on Linux, also which driver options apply to it."""
     found = begin(book, rig).rig.games.match(executable)

@@ -5,8 +5,8 @@ from typing import Annotated
 
 import typer
 
-from keenlattice.cli.begin import begin
-from keenlattice.cli.options import Book, Figure, Json, Sensor, Watch
+from keenlattice.cli.begin import begin_by_hand
+from keenlattice.cli.options import Book, Figure, Json, Rig, Sensor, Watch
 from keenlattice.cli.output import new_figure
 from keenlattice.cli.playing import at_a_terminal, playing
 from keenlattice.cli.typed import only
@@ -28,7 +28,7 @@ def next_(
     take_back: Annotated[bool, typer.Option("--take-back", help="The run that you handed over last shall not "
                                             "count.")] = False,
     watch: Watch = None, sensor: Sensor = "", figure: Figure = None,
-    book: Book = None, json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Say what comes next in a study on the rig that is changed by hand, or hand its recording over.
 
@@ -37,7 +37,7 @@ def next_(
     if wrong or take_back:
         only(ctx, "--wrong" if wrong else "--take-back", "wrong" if wrong else "take_back")
     figure = new_figure(figure)
-    ws = begin(book, "byhand")
+    ws = begin_by_hand(book, rig)
     if not (files or wrong or take_back) and (watch or sensor or at_a_terminal(json)):
         waiting = ws.studies.unfinished()
         with playing(ws, f"{waiting.kind} {waiting.number}", json, watch, sensor) as told:

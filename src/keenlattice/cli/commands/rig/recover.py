@@ -14,7 +14,7 @@ def recover(
     finish: Annotated[bool, typer.Option("--finish", help="Do what is still to be done. (A study is undone instead, "
                                                           "and goes on with keen studies resume.)")] = False,
     undo: Annotated[bool, typer.Option("--undo", help="Put back what was there before.")] = False,
-    book: Book = None, rig: Rig = "standin",
+    book: Book = None, rig: Rig = "",
 ) -> None:
     """Repair a logbook that refuses its own rows. Finish or undo a change that was cut short; without either, say how
     far it came, and ask."""

@@ -11,7 +11,7 @@ from keenlattice.cli.output import emit, say
 
 def restart(
     what: Annotated[str, typer.Argument(help="game, driver or machine.")],
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Restart the stand-in's game, driver or machine, so that what waits for it takes effect."""
     done = begin(book, rig).rig.restart(what)  # type: ignore[arg-type]  # the workspace says what there is

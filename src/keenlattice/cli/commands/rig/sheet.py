@@ -5,9 +5,9 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from keenlattice.cli.begin import begin
-from keenlattice.cli.options import Book, Json
-from keenlattice.cli.output import emit, hint, new_file, say, shown_path
+from keenlattice.cli.begin import begin_by_hand
+from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.output import emit, hint, new_file, on_this_rig, say, shown_path
 from keenlattice.cli.typed import only
 from keenlattice.cli.views.sheet import ask_of_each, note_and_tick, show_sheet, show_what_is_open
 from keenlattice.errors import UsageError
@@ -28,22 +28,22 @@ def sheet(
     ask: Annotated[bool, typer.Option("--ask", help="Go through the open steps one by one.")] = False,
     drop: Annotated[bool, typer.Option("--drop", help="Give it up; what you have done of it is remembered.")] = False,
     out: Annotated[Path | None, typer.Option("--out", help="Write it to print: NAME.md or NAME.html.")] = None,
-    book: Book = None, json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Show the run sheet of the rig that is changed by hand, tick its steps off, or print it."""
     if drop or out:
         only(ctx, "--drop" if drop else "--out", "drop" if drop else "out")
-    ws = begin(book, "byhand")
+    ws = begin_by_hand(book, rig)
     found = ws.rig.sheets.open()
     now = found.sheet
     if now is None:
         if was or tick or seen or drop or out or ask:
-            raise UsageError("no run sheet is open; `keen apply GAME --rig byhand` writes one")
+            raise UsageError("no run sheet is open; `keen apply` writes one, where there is something to do by hand")
         emit(found) if json else _show_none(found)
     elif drop:
         dropped, done = ws.rig.sheets.drop(), len(now.steps) - len(now.open)
         emit(dropped) if json else say(f"Given up: {now.title}. {done} of {len(now.steps)} steps had been done" + (
-            "; keen undo --rig byhand writes the sheet that takes them back." if done else "."))
+            f"; keen undo{on_this_rig()} writes the sheet that takes them back." if done else "."))
     elif out:
         free = _written(found, out)
         emit(found) if json else say(f"Written to {shown_path(free.absolute())}.")
@@ -63,7 +63,7 @@ def _show_none(result: "SheetResult") -> None:
     say(f"No run sheet is open; {count} {'is' if count == 1 else 'are'} in the logbook.")
     for one in result.earlier[:5]:
         say(f"  {one.title}: {_counted(one)}")
-    hint("keen apply GAME --rig byhand")
+    hint("keen apply GAME")
 
 
 def _counted(one: "Sheet") -> str:

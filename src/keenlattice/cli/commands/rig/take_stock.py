@@ -4,9 +4,9 @@ from typing import Annotated
 
 import typer
 
-from keenlattice.cli.begin import begin
+from keenlattice.cli.begin import begin_by_hand
 from keenlattice.cli.complete import assignments, games
-from keenlattice.cli.options import Book, Json
+from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, hint, say, table
 from keenlattice.cli.views.sheet import asked_for, show_not_seen
 from keenlattice.errors import UsageError
@@ -20,10 +20,10 @@ def take_stock(
                                       "rig's]")] = "",
     domain: Annotated[str, typer.Option("--domain", help="Of one domain alone, such as frame or sync.")] = "",
     ask: Annotated[bool, typer.Option("--ask", help="Go through what is not known yet, one by one.")] = False,
-    book: Book = None, json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Note what you see on the rig that you change yourself: a restore point, and what every undo goes back to."""
-    ws = begin(book, "byhand")
+    ws = begin_by_hand(book, rig)
     told = dict[str, str]()
     for text in seen or []:
         key, equals, value = (part.strip() for part in text.partition("="))

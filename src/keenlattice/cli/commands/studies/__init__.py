@@ -19,7 +19,7 @@ OF_STUDIES = {
     "claims": "Repeat here what a pack claims."}
 
 
-def listing(ctx: typer.Context, book: Book = None, rig: Rig = "standin", json: Json = False) -> None:
+def listing(ctx: typer.Context, book: Book = None, rig: Rig = "", json: Json = False) -> None:
     """List all studies, the newest first; with --json, --book and --rig as anywhere."""
     if ctx.invoked_subcommand is None:
         studies = begin(book, rig).studies.list()

@@ -11,7 +11,7 @@ from keenlattice.cli.output import emit, say
 
 def again(
     number: Annotated[int, typer.Argument(metavar="NUMBER", help="Which study; `keen studies` lists them.")],
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Compute a study again from its captures (a pool: from its evidence), and compare every number to the last bit."""
     result = begin(book, rig).studies.recompute(number)

@@ -30,7 +30,7 @@ def claims(
     blocks: Blocks = 12, seconds: Seconds = 30.0, game: Played = None, every_block: EveryBlock = False,
     repeats: Repeats = None, warm_up: WarmUp = 0.0,
     watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Repeat what a pack claims: a trial of each of its rules, against the profile without it."""
     ws = begin(book, rig)

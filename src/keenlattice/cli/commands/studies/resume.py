@@ -15,7 +15,7 @@ def resume(
     number: Annotated[int | None, typer.Argument(metavar="NUMBER", help="Which study; `keen studies` lists them.  "
                                                  "[default: the newest that was stopped]")] = None,
     figure: Figure = None, watch: Watch = None, sensor: Sensor = "",
-    book: Book = None, rig: Rig = "standin", json: Json = False,
+    book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Go on with a study that was stopped: no finished run is played again."""
     ws, figure = begin(book, rig), new_figure(figure)
