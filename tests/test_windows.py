@@ -10,12 +10,18 @@ from typing import Any
 
 import pytest
 
+import keenlattice
 from keenlattice.catalog.values import Value
 from keenlattice.errors import NeedsRights, RefusedByRig, RigError
 from keenlattice.logbook.book import Logbook
+from keenlattice.measure.columns import column_map
+from keenlattice.profile.matching import Game
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.rig.applying import apply, find_drift, preview
+from keenlattice.rig.gamelist import Listed
+from keenlattice.rig.standin.player import SimulatedPlayer
 from keenlattice.rig.undoing import undo
+from keenlattice.workspace.next_run import NextRun, Waiting
 
 if sys.platform != "win32":
     pytest.skip("of Windows alone", allow_module_level=True)
@@ -172,6 +178,30 @@ def test_a_key_that_denies_access_is_named_and_the_rest_is_written(pc: Any, book
             assert [one.key for one in shown.changes] == ["input.pointer-acceleration"]
         finally:
             win32api.RegSetKeySecurity(opened, win32security.DACL_SECURITY_INFORMATION, before)
+
+
+def test_a_guided_trial_switches_what_it_writes_and_asks_only_for_the_rest(pc: Any, tmp_path: Path) -> None:
+    at_first, held, asked = hives(tmp_path), list[bytes | None](), set[str]()
+    player = SimulatedPlayer(tmp_path / "juniper", tmp_path / "recordings", 7)
+    with keenlattice.open(tmp_path / "book", rig=pc) as ws:
+        ws.rig.games.tell(Listed(Game("brass-orbit", "Brass Orbit", ("brass-orbit",))))
+        frames, light = player.record("brass-orbit", 5)
+        ws.recordings.ingest(frames, column_map(name="mine", time="t [us]", means="stamps", unit="us",
+                                                process="program"), name="mine")
+        ws.recordings.latency.keep_map(light, "light", time="micros", unit="us", light="photo", button="switch")
+        ws.edit("brass-orbit", {"frame.queue-depth": 1})
+        ws.edit("rig", {"cpu.core-parking": False, "input.pointer-acceleration": False})
+        with pytest.raises(Waiting):
+            ws.trial("brass-orbit@stock+rig@stock", "brass-orbit+rig", blocks=6, seconds=20, seed=1, repeats=1)
+        found: Any = ws.studies.by_hand.next_run()
+        while isinstance(found, NextRun):
+            asked |= {step.key for step in found.steps}
+            player.take(found.steps)
+            found = ws.studies.by_hand.hand_over(player.record("brass-orbit", 21))
+            held.append(this_pc(pc.home).state()["parameter/pointer"])
+        assert asked == {"frame.queue-depth"} and len(set(held)) == 2
+        assert found.result["latency_ms_median"].verdict == "better"
+    assert hives(tmp_path) == at_first
 
 
 def test_an_apply_that_is_killed_at_any_write_is_put_back(pc: Any, book: Logbook, tmp_path: Path) -> None:
