@@ -13,11 +13,11 @@ from keenlattice.errors import KeenLatticeError
 from keenlattice.profile.matching import Game
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.gamelist import Listed, add_game
+from keenlattice.rig.held import HeldPart
 from keenlattice.rig.linux import launch, power
 from keenlattice.rig.linux.autostart import Autostart
 from keenlattice.rig.linux.desktop import Desktop
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, entries_in
-from keenlattice.rig.linux.launch import Launch
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.monitor import Mode, Monitor
 from keenlattice.rig.noted import Noted
@@ -95,12 +95,13 @@ def of_starts(folder: Path) -> object:
         "gpu.render-device": ("by-system", "gpu0", "gpu1", "gpu7")}
     found: dict[str, object] = {}
     for number, (root, limit, machine) in enumerate(product((True, False), (0, 30), ("x86_64", "chalk"))):
-        one = Launch(folder / str(number), {"gpu0": "0000:01:00.0", "gpu1": "0000:02:00.0"})
+        gpus = {"gpu0": "0000:01:00.0", "gpu1": "0000:02:00.0"}
+        one = HeldPart(folder / str(number), launch.settings(gpus), launch.check)
         with rights(root, limit, machine):
             for key, value in ((key, value) for key, some in values.items() for value in some):
                 try:
                     then = one.changed(one.state(), "orbit", {key: value})
-                    start = one.start_of(then, "orbit")
+                    start = launch.start_of(one.values(then, "orbit"), gpus)
                     told: object = [start.treatment, start.environment, start.words, len(launch._treatments(
                         start.treatment)), text_of(then)]
                 except KeenLatticeError as error:
@@ -108,7 +109,7 @@ def of_starts(folder: Path) -> object:
                 found[f"{key}={value}, root {root}, limit {limit}, {machine}"] = told
     alike = [name for name in found if found[name] == found[name.partition(",")[0] + ", root True, limit 0, x86_64"]]
     few = {name: told for name, told in found.items() if name not in alike or name.endswith("True, limit 0, x86_64")}
-    one = Launch(folder, {"gpu0": "0000:01:00.0"})
+    one = HeldPart(folder, launch.settings({"gpu0": "0000:01:00.0"}), launch.check)
     one.put(one.changed(one.state(), "orbit", {"driver.raster-threads": 2}))
     kept = [text_of(one.state()), one.values(one.state(), "orbit"), one.values(one.state(), "other")]
     one.put(one.changed(one.state(), "orbit", {"driver.raster-threads": None}))

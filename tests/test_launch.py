@@ -14,8 +14,9 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.profile.matching import Game
 from keenlattice.rig.applying import apply, preview
 from keenlattice.rig.gamelist import Listed, add_game
+from keenlattice.rig.held import PLACE
 from keenlattice.rig.linux.driver import Driver
-from keenlattice.rig.linux.launch import PLACE, Start
+from keenlattice.rig.linux.launch import Start
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.program import Running, game_running
 from keenlattice.rig.undoing import undo
@@ -46,7 +47,7 @@ def rig(tmp_path: Path) -> LinuxRig:
 
 
 def start_of(rig: LinuxRig) -> Start:
-    return rig._launch.start_of(rig._launch.state(), "teller")
+    return rig._start_of("teller")
 
 
 def told(tmp_path: Path) -> list[object]:

@@ -204,6 +204,28 @@ def test_a_guided_trial_switches_what_it_writes_and_asks_only_for_the_rest(pc: A
     assert hives(tmp_path) == at_first
 
 
+def test_a_game_holds_its_priority_and_cores_and_so_does_what_it_starts(pc: Any, tmp_path: Path) -> None:
+    """The class that is given to a process at its start is not taken by Wine, so that it is set after the start."""
+    import psutil
+
+    told, inner = tmp_path / "told.json", ("import json, psutil, sys, time; time.sleep(2); me = psutil.Process(); "
+                                           "open(sys.argv[1], 'w').write(json.dumps([me.nice(), me.cpu_affinity(), "
+                                           "sys.argv[2:]]))")
+    outer = f"import subprocess, sys; subprocess.run([sys.executable, '-c', {inner!r}, *sys.argv[1:]])"
+    with keenlattice.open(tmp_path / "book", rig=pc) as ws:
+        ws.rig.games.tell(Listed(Game("brass-orbit", "Brass Orbit", ("orbit.exe",))))
+        ws.edit("brass-orbit", {"process.priority": "high", "process.affinity": "1", "game.launch-options": "--calm",
+                                "frame.queue-depth": 1})
+        ws.edit("rig", {"input.pointer-acceleration": False})
+        during = list[bytes | None]()
+        done = ws.rig.games.play("brass-orbit", command=[sys.executable, "-c", outer, str(told)], begun=lambda _: (
+            during.append(this_pc(pc.home).state()["parameter/pointer"])))
+        assert json.loads(told.read_text()) == [int(psutil.HIGH_PRIORITY_CLASS), [1], ["--calm"]]
+        assert during == [b"6 10 0"] and pc.state()["parameter/pointer"] == b"6 10 1"
+        assert set(done.left_out) == {"frame.queue-depth"} and done.exit_code == 0
+        assert [one.kind for one in ws.rig.games.played().games] == ["played"] and not ws.rig.restore_points().points
+
+
 def test_an_apply_that_is_killed_at_any_write_is_put_back(pc: Any, book: Logbook, tmp_path: Path) -> None:
     """The process dies before the nth write to any store, for every n that there is. Another one puts it right: this
     one has the parameters as they were when it first asked, which is a trait of Wine's."""

@@ -195,8 +195,9 @@ def test_every_command_has_its_call() -> None:
              for inner in one.commands] + [name for name, one in group.commands.items() if not hasattr(one, "commands")]
     assert len(names) > 25
     for name in names:
-        # They tell a story, take a person who answers (test_blind.py), or a study that was stopped (test_study.py).
-        assert name in ("demo", "blind", "studies resume") or any(
+        # They tell a story, take a person who answers (test_blind.py), a game that can be started (test_play.py), or a
+        # study that was stopped (test_study.py).
+        assert name in ("demo", "blind", "play", "studies resume") or any(
             one == name or one.startswith(f"{name} ") for one in called), name
 
 

@@ -30,6 +30,7 @@ GROUPS = {
         "survey": "Look at the rig, and at what is plainly wrong with it.",
         "apply": "Put a version on the rig, with a way back.",
         "undo": "Go back to before an apply, a chore or an undo.",
+        "play": "Put a version on with its game, and back when it ends.",
         "drift": "Tell whether the rig still holds what was applied.",
         "rig": "Facts, games, sheets, chores and recovery of a rig."},
     "Measure": {

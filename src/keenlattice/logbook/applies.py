@@ -13,7 +13,7 @@ from keenlattice.logbook import _rows as read
 from keenlattice.logbook.file import BookFile, now
 from keenlattice.profile.sheet import Sheet
 
-KINDS = ("apply", "adopt", "chore", "undo", "done", "part", "seen")
+KINDS = ("apply", "adopt", "chore", "undo", "done", "part", "seen", "played")
 
 
 @dataclass(frozen=True)
@@ -23,7 +23,8 @@ class Apply:
     Args:
         kind: "apply", "adopt" (a version that was made of what the rig held), "chore", "undo", "done" for a
             chore that nothing brings back, "part" for a run sheet that was given up half-way, or "seen" where its
-            player has looked at a rig changed by hand: nothing was done, and it can be gone back to.
+            player has looked at a rig changed by hand: nothing was done, and it can be gone back to. "played" is a
+            game that was played with a version on, which was taken back when it ended: `played` alone lists it.
         profile, version: what was applied, of whom; empty for a chore.
         what: in words, for a chore or an undo.
         target: for an undo, the number of the restore point that it went back to.
@@ -61,8 +62,13 @@ class Applies(BookFile):
         return bool(self.rows(tuple, "SELECT 1 FROM applies WHERE token = ? AND token != ''", token))
 
     def done_to(self, rig: str) -> list[Apply]:
-        """All that was done to a rig, oldest first."""
-        return self.rows(apply_in, "SELECT * FROM applies WHERE rig = ? AND undone IS NULL ORDER BY number", rig)
+        """All that was done to a rig and has stayed, oldest first."""
+        return self.rows(apply_in, "SELECT * FROM applies WHERE rig = ? AND undone IS NULL AND kind != 'played' "
+                         "ORDER BY number", rig)
+
+    def played(self, rig: str) -> list[Apply]:
+        """What was played with a version on, newest first; `what` says how long, and what was on."""
+        return self.rows(apply_in, "SELECT * FROM applies WHERE rig = ? AND kind = 'played' ORDER BY number DESC", rig)
 
     def in_force(self, rig: str) -> list[Apply]:
         """What was done to a rig and has not been undone, oldest first.

@@ -17,6 +17,8 @@ from keenlattice.profile.matching import Game
 from keenlattice.profile.version import WHOLE_RIG, Entries
 
 if TYPE_CHECKING:
+    from contextlib import AbstractContextManager
+
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.telemetry import Watcher
     from keenlattice.rig.hand import ComingRun, Hand
@@ -263,6 +265,30 @@ class TellsInert(Protocol):
 
     def inert(self, game: str, keys: Sequence[str]) -> Mapping[str, str]:
         """Of some settings that are set for a game, those that do nothing, each with why."""
+
+
+class UnderWay(Protocol):
+    """A game that a player plays. `untreated` is how many of its processes let nobody change them."""
+
+    untreated: int
+
+    def wait(self) -> int | None:
+        """Wait until it has ended; return the exit code of what was started, None if it was found running."""
+
+
+@runtime_checkable
+class StartsGames(Protocol):
+    """A rig on which a game can be started for its player, with what is held for its process."""
+
+    def under_way(self, game: str, command: Sequence[str]) -> "AbstractContextManager[UnderWay]":
+        """Start a game by a command; without one take the game that runs, else start it by the one that was told.
+
+        Raises:
+            RigError: it cannot be started, or how is not known and it does not run.
+        """
+
+    def runs(self, game: str) -> bool:
+        """Return whether a game runs now."""
 
 
 @runtime_checkable

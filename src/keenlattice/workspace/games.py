@@ -1,5 +1,6 @@
 """The games of a rig: told of, looked up, and matched with an executable."""
 
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, ClassVar
 
@@ -7,11 +8,13 @@ from keenlattice._door import check_methods
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UnknownName, UsageError
 from keenlattice.profile.matching import Game, match
+from keenlattice.profile.version import WHOLE_RIG, Version, parted
 from keenlattice.rig.gamelist import Listed, add_game, read_games
 from keenlattice.rig.locks import locked
-from keenlattice.workspace.opened import Opened
+from keenlattice.workspace.opened import Opened, VersionLike
 
 if TYPE_CHECKING:
+    from keenlattice.logbook.applies import Apply
     from keenlattice.rig.base import DriverOption
 
 
@@ -51,6 +54,59 @@ class MatchResult(Result):
 
     def _caption(self) -> str:
         return f"{self.executable} gets the profile of {self.game}" if self.game else f"{self.executable} gets none"
+
+
+@dataclass(frozen=True, repr=False)
+class GamePlayed(Result):
+    """A game that was played with a version on, or is under way.
+
+    Args:
+        put_on: owner to the settings that are on for it.
+        left_out: setting to why it is not.
+        exit_code: of what was started; None if the game was found running.
+    """
+
+    SCHEMA: ClassVar[str] = "game-played"
+
+    game: str
+    rig: str
+    version: str
+    put_on: Mapping[str, tuple[str, ...]]
+    left_out: Mapping[str, str]
+    seconds: float
+    exit_code: int | None
+
+    @property
+    def length(self) -> str:
+        """How long it was played, in words."""
+        return f"{self.seconds / 60:.0f} min" if self.seconds >= 120 else f"{self.seconds:.0f} s"
+
+    @property
+    def settings(self) -> int:
+        """How many settings were on."""
+        return sum(map(len, self.put_on.values()))
+
+    def _rows(self) -> Rows:
+        return [{"owner": owner, "setting": key} for owner, keys in self.put_on.items() for key in keys]
+
+    def _caption(self) -> str:
+        return f"{self.game} was played for {self.length} with {self.version} on"
+
+
+@dataclass(frozen=True, repr=False)
+class PlayedGames(Result):
+    """What was played on a rig with a version on, the newest first."""
+
+    SCHEMA: ClassVar[str] = "games-played"
+
+    rig: str
+    games: "tuple[Apply, ...]"
+
+    def _rows(self) -> Rows:
+        return [{"time": one.time, "game": one.profile, "what": one.what} for one in self.games]
+
+    def _caption(self) -> str:
+        return f"{len(self.games)} times played on {self.rig}"
 
 
 @check_methods
@@ -113,6 +169,69 @@ class Games:
             add_game(self._opened.rig.home, told)
             self._opened.reopen()
         return told
+
+    def play(self, game: str, which: VersionLike | None = None, command: Sequence[str] = (),
+             begun: "Callable[[GamePlayed], None] | None" = None) -> "GamePlayed":
+        """Put a version on, have the game be played, and take the version back once the game has ended.
+
+        If this process is killed meanwhile, whatever opens the logbook next takes it back.
+
+        Args:
+            game: its name.
+            which: the version; if not given, the latest of the game together with the latest of the whole rig.
+            command: what starts it; if not given, the game that runs is taken, else it is started as `tell` was told.
+            begun: is called once the game is under way.
+
+        Raises:
+            UnknownName: no such game or version.
+            RigError: games are not started on this rig, or this one cannot be; or a version was not taken. The rig is
+                as it was before.
+        """
+        from keenlattice.rig.base import game_of
+        from keenlattice.rig.playing_on import play_with
+
+        rig, book = self._opened.rig, self._opened.book
+        book.check_writable()
+        version = self._opened.find(which if which is not None else self._latest(game_of(rig, game).name), both=True)
+        parts = [*parted(version.profile, version.entries).items()]
+        versions = [Version(owner, entries, note=version.note) for owner, entries in sorted(
+            parts, key=lambda part: part[0] != WHOLE_RIG)]
+        told = GamePlayed(game, rig.name, version.reference, {}, {}, 0.0, None)
+
+        def under_way(put_on: Mapping[str, tuple[str, ...]], left_out: Mapping[str, str]) -> None:
+            if begun is not None:
+                begun(replace(told, put_on=put_on, left_out=left_out))
+
+        done = play_with(rig, game, versions, command, under_way)
+        result = replace(told, **done.__dict__)
+        count = f"{result.settings} setting{'s' * (result.settings != 1)}"
+        book.add_apply(rig.name, kind="played", profile=game, version="",
+                       what=f"{version.reference}, {result.length}, {count} on")
+        return result
+
+    def runs(self, game: str) -> bool:
+        """Return whether a game runs now.
+
+        Raises:
+            UnknownName: no such game.
+            UsageError: games are not started on this rig.
+        """
+        from keenlattice.rig.base import StartsGames, game_of
+
+        rig = self._opened.rig
+        if not isinstance(rig, StartsGames):
+            raise UsageError(f"no game is started on the rig {rig.name}: keen rig use here is for this PC")
+        return rig.runs(game_of(rig, game).name)
+
+    def played(self) -> "PlayedGames":
+        """What was played on this rig with a version on, the newest first: described, and no proof of anything."""
+        return PlayedGames(self._opened.rig_name, tuple(self._opened.book.played(self._opened.rig_name)))
+
+    def _latest(self, game: str) -> str:
+        """The latest versions of the game and of the whole rig, as a player writes them."""
+        known = self._opened.book.profiles()
+        parts = [name for name in (game, WHOLE_RIG) if name in known]
+        return "+".join(parts) or f"{game}@stock"
 
     def match(self, executable: str) -> MatchResult:
         """Which game's profile an executable would get, and which options the driver's own files set for it.

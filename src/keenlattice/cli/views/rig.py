@@ -148,8 +148,8 @@ def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "By
          now(one), value_text(catalog, one.setting, one.after), _needs(plan, one)]
         for one in plan.changes])
     if plan.at_start:
-        say(f"! {', '.join(plan.at_start)}: written to no file of the game or the system. It holds only while keen "
-            "starts the game itself, for a run; whoever starts it in another way plays without it")
+        say(f"! {', '.join(plan.at_start)}: written to no file of the game or the system. It holds only for a "
+            "game that keen starts, for a run or by keen play; whoever starts it in another way plays without it")
     if plan.places and by_hand is None:
         inside = [str(Path(place).relative_to(home)) for place in plan.places if Path(place).is_relative_to(home)]
         whole = [shown_path(Path(place)) for place in plan.places if not Path(place).is_relative_to(home)]

@@ -6,7 +6,6 @@ own public variables. A process that runs already is given what is set while it 
 """
 
 import ctypes
-import json
 import os
 import platform
 import resource
@@ -14,21 +13,14 @@ import shlex
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
-from pathlib import Path
 
-from keenlattice._files import read_bounded
-from keenlattice._safejson import parse_json
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import GAME_DECIDES, Value
-from keenlattice.errors import RefusedByRig, RigError
-from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig.base import Edits, State
+from keenlattice.errors import RefusedByRig
+from keenlattice.profile.version import Entries
 from keenlattice.rig.linux.interrupts import as_list, cores_in
-from keenlattice.rig.parts import Part
-from keenlattice.rig.places import put_file
 
-PLACE, MOST_BYTES = "launch.json", 1_000_000
 NICE = {"lowered": 5, "normal": 0, "raised": -5, "high": -10}
 POLICIES = {"normal": os.SCHED_OTHER, "batch": os.SCHED_BATCH, "idle": os.SCHED_IDLE, "round-robin": os.SCHED_RR,
             "fifo": os.SCHED_FIFO}
@@ -165,99 +157,48 @@ def _set_io_priority(thread: int, value: int) -> None:
         raise OSError(ctypes.get_errno(), os.strerror(ctypes.get_errno()))
 
 
-class Launch(Part):
-    """What is set of the games' processes and starts, in a file of the rig's own.
+def check(key: str, value: Value) -> None:
+    """Check whether a value can be held on this machine.
+
+    Raises:
+        RefusedByRig: it takes rights that are not there, or cores that are not.
+    """
+    if key == "process.affinity" and value != "all":
+        cores, here = cores_in(str(value)), set(range(os.cpu_count() or 1))
+        if not cores or not cores <= here:
+            raise RefusedByRig(f"{key}: {value} is no list of this machine's cores ({as_list(frozenset(here))}); "
+                               "write 0-3,6, or all")
+    if key == "process.io-priority" and platform.machine() not in IOPRIO_SET:
+        raise RefusedByRig(f"{key}: not known how on {platform.machine()}")
+    if key == "process.priority" and NICE[str(value)] < 0 and not _may_be_nicer(NICE[str(value)]):
+        raise RefusedByRig(f"{key}: {value} needs root, or a limit that allows it: by hand, a line of "
+                           f"/etc/security/limits.d/: USER - nice {NICE[str(value)]}, then log in anew")
+    if key == "process.policy" and str(value) in REAL_TIME and os.geteuid() and not resource.getrlimit(
+            resource.RLIMIT_RTPRIO)[0]:
+        raise RefusedByRig(f"{key}: {value} needs root, or a limit that allows it: by hand, a line of "
+                           "/etc/security/limits.d/: USER - rtprio 1, then log in anew")
+    if key == "game.launch-options":
+        _words(str(value))
+
+
+def start_of(held: Entries, gpus: Mapping[str, str]) -> Start:
+    """How a game is started with what is held for it.
 
     Args:
-        home: the rig's folder.
         gpus: the GPUs by name, each with its bus address.
     """
-
-    def __init__(self, home: Path, gpus: Mapping[str, str]) -> None:
-        self._home, self._gpus = home, gpus
-        self._known = {setting.name: setting for setting in settings(gpus)}
-
-    def settings(self) -> list[Setting]:
-        return list(self._known.values())
-
-    def covers(self, owner: str, key: str) -> bool:
-        return key in self._known
-
-    def step_of(self, key: str) -> str:
-        return key
-
-    def state(self) -> State:
-        return {PLACE: read_bounded(self._home / PLACE, MOST_BYTES)}
-
-    def values(self, state: State, owner: str) -> Entries:
-        held = self._all(state).get(owner, {})
-        return {key: self._known[key].checked(value) for key, value in held.items() if key in self._known}
-
-    def _all(self, state: State) -> dict[str, dict[str, Value]]:
-        try:
-            return {str(owner): dict(entries) for owner, entries in parse_json(state.get(PLACE) or b"{}").items()}
-        except (ValueError, TypeError, AttributeError):
-            raise RigError(f"{self._home / PLACE} is damaged: move it away; nothing is set there then") from None
-
-    def changed(self, state: State, owner: str, changes: Edits) -> State:
-        """The state after some changes.
-
-        Raises:
-            RefusedByRig: it takes rights that are not there, or cores that are not.
-        """
-        if owner == WHOLE_RIG:
-            raise RefusedByRig(f"{', '.join(changes)}: set per game, for it is written nowhere but where a game is "
-                               "started")
-        held = self._all(state)
-        for key, value in changes.items():
-            if value is None:
-                held.get(owner, {}).pop(key, None)
-            else:
-                self._refuse(key, value)
-                held.setdefault(owner, {})[key] = value
-        held = {name: entries for name, entries in held.items() if entries}
-        return {PLACE: json.dumps(held, indent=1, sort_keys=True).encode() if held else None}
-
-    def put(self, state: State) -> None:
-        if PLACE in state:
-            try:
-                put_file(self._home / PLACE, state[PLACE])
-            except OSError as error:
-                raise RigError(f"cannot write {self._home / PLACE}: {error.strerror}") from None
-
-    def _refuse(self, key: str, value: Value) -> None:
-        if key == "process.affinity" and value != "all":
-            cores, here = cores_in(str(value)), set(range(os.cpu_count() or 1))
-            if not cores or not cores <= here:
-                raise RefusedByRig(f"{key}: {value} is no list of this machine's cores ({as_list(frozenset(here))}); "
-                                   "write 0-3,6, or all")
-        if key == "process.io-priority" and platform.machine() not in IOPRIO_SET:
-            raise RefusedByRig(f"{key}: not known how on {platform.machine()}")
-        if key == "process.priority" and NICE[str(value)] < 0 and not _may_be_nicer(NICE[str(value)]):
-            raise RefusedByRig(f"{key}: {value} needs root, or a limit that allows it: by hand, a line of "
-                               f"/etc/security/limits.d/: USER - nice {NICE[str(value)]}, then log in anew")
-        if key == "process.policy" and str(value) in REAL_TIME and os.geteuid() and not resource.getrlimit(
-                resource.RLIMIT_RTPRIO)[0]:
-            raise RefusedByRig(f"{key}: {value} needs root, or a limit that allows it: by hand, a line of "
-                               "/etc/security/limits.d/: USER - rtprio 1, then log in anew")
-        if key == "game.launch-options":
-            _words(str(value))
-
-    def start_of(self, state: State, owner: str) -> Start:
-        """How a game is started, as it is set."""
-        held = self.values(state, owner)
-        environment: dict[str, str] = {}
-        if (mode := str(held.get("driver.vulkan-present", ""))) in PRESENT:
-            environment["MESA_VK_WSI_PRESENT_MODE"] = PRESENT[mode]
-        if threads := held.get("driver.raster-threads"):
-            environment["LP_NUM_THREADS"] = str(threads)
-        if "shader.cache-limit" in held:
-            environment["MESA_SHADER_CACHE_MAX_SIZE"] = f"{held['shader.cache-limit']}M"
-        if (gpu := str(held.get("gpu.render-device", ""))) in self._gpus:
-            environment["DRI_PRIME"] = f"pci-{self._gpus[gpu].replace(':', '_').replace('.', '_')}"
-        options = str(held.get("game.launch-options", "none"))
-        return Start({key: held[key] for key in OF_PROCESS if key in held}, environment,
-                     () if options == "none" else _words(options))
+    environment: dict[str, str] = {}
+    if (mode := str(held.get("driver.vulkan-present", ""))) in PRESENT:
+        environment["MESA_VK_WSI_PRESENT_MODE"] = PRESENT[mode]
+    if threads := held.get("driver.raster-threads"):
+        environment["LP_NUM_THREADS"] = str(threads)
+    if "shader.cache-limit" in held:
+        environment["MESA_SHADER_CACHE_MAX_SIZE"] = f"{held['shader.cache-limit']}M"
+    if (gpu := str(held.get("gpu.render-device", ""))) in gpus:
+        environment["DRI_PRIME"] = f"pci-{gpus[gpu].replace(':', '_').replace('.', '_')}"
+    options = str(held.get("game.launch-options", "none"))
+    return Start({key: held[key] for key in OF_PROCESS if key in held}, environment,
+                 () if options == "none" else _words(options))
 
 
 def _words(text: str) -> tuple[str, ...]:

@@ -19,7 +19,7 @@ from keenlattice.profile.matching import Game
 from keenlattice.profile.sheet import Sheet, SheetStep
 from keenlattice.profile.version import Entries
 from keenlattice.rig._gamefiles import GameFiles
-from keenlattice.rig.base import ByHand, Edits, Facts, FactValue, Rig, State, one_by_one
+from keenlattice.rig.base import ByHand, Edits, Facts, FactValue, Rig, State, game_of, one_by_one
 from keenlattice.rig.factnames import FACTS
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.hand import ComingRun
@@ -29,9 +29,12 @@ from keenlattice.rig.player import SHEET
 from keenlattice.rig.player.part import SAID, Player
 
 if TYPE_CHECKING:
+    from contextlib import AbstractContextManager
+
     from keenlattice.measure.capture import Capture
-    from keenlattice.rig.base import FactValue
+    from keenlattice.rig.base import FactValue, UnderWay
     from keenlattice.rig.hand import Hand
+    from keenlattice.rig.held import Starter
 
 ABOUT = "rig.toml"
 MOST_BYTES, MOST_STATE_BYTES = 256 * 1024, 4_000_000
@@ -51,6 +54,7 @@ class ByHandRig:
         devices: of the machine, beside those that were typed in.
         own_facts: what the machine itself says; facts that were typed in go before it.
         absent: settings of the catalog that it does not have, and why.
+        starter: starts its games; None of a machine that is not this one.
 
     Raises:
         RigError: what was typed in of it cannot be read.
@@ -60,10 +64,11 @@ class ByHandRig:
 
     def __init__(self, home: Path, more: Sequence[Setting] = (), *, name: str = "byhand", parts: Sequence[Part] = (),
                  devices: Sequence[str] = (), own_facts: Callable[[], Facts] = dict,
-                 absent: Mapping[str, str] | None = None) -> None:
+                 absent: Mapping[str, str] | None = None, starter: "Starter | None" = None) -> None:
         self.home, self.name = home, name
         self.place, self.sheet = SAID, SHEET
-        self._written, self._player = Parts([GameFiles(read_games(home), home), *parts]), Player(home)
+        self._starter, held = starter, [starter.part] if starter else []
+        self._written, self._player = Parts([GameFiles(read_games(home), home), *parts, *held]), Player(home)
         more = [*self._written.settings(), *more]
         known = catalog()
         if absent:
@@ -122,6 +127,22 @@ class ByHandRig:
                 put_file(self.home / self.sheet, state[self.sheet])
         except OSError as error:
             raise RigError(f"cannot write in {self.home}: {error.strerror}") from None
+
+    def held_at_start(self, keys: Sequence[str]) -> list[str]:
+        return [key for key in keys if self._starter and self._starter.part.covers("", key)]
+
+    def under_way(self, game: str, command: Sequence[str]) -> "AbstractContextManager[UnderWay]":
+        executables, games = game_of(self, game).executables, read_games(self.home)
+        told = () if command or self.runs(game) or game not in games else games[game].command
+        return self._start().under_way(game, executables, command or told)
+
+    def runs(self, game: str) -> bool:
+        return self._start().runs(game_of(self, game).executables)
+
+    def _start(self) -> "Starter":
+        if self._starter is None:
+            raise UsageError(f"the rig {self.name} is another machine: its games are started there")
+        return self._starter
 
     def place_in_words(self, place: str) -> str:
         return self._written.place_in_words(place)

@@ -3,20 +3,23 @@
 import os
 import sys
 from collections.abc import Iterable, Sequence
+from functools import partial
 from pathlib import Path
 
 from keenlattice.catalog.model import Setting
+from keenlattice.rig.held import HeldPart
 from keenlattice.rig.noted import Noted
 from keenlattice.rig.parts import Part
 from keenlattice.rig.player.machine import ByHandRig, facts_here
 from keenlattice.rig.stored import StoredPart, notes_in
-from keenlattice.rig.windows import background, input, interrupts, memory, monitor, processor
+from keenlattice.rig.windows import background, input, interrupts, memory, monitor, process, processor
 from keenlattice.rig.windows.values import place
 
 assert sys.platform == "win32"
 
 from keenlattice.rig.windows.system.devices import devices
 from keenlattice.rig.windows.system.display import Display
+from keenlattice.rig.windows.system.games import GameStarter
 from keenlattice.rig.windows.system.parameters import Parameters
 from keenlattice.rig.windows.system.power import Power
 from keenlattice.rig.windows.system.registry import Registry, value_names
@@ -33,9 +36,10 @@ def this_pc(home: Path, more: Sequence[Setting] = ()) -> ByHandRig:
         home: the rig's folder.
         more: settings beside the catalog's.
     """
-    found = devices()
+    found, cores = devices(), os.cpu_count() or 1
+    starter = GameStarter(HeldPart(home, process.settings(), partial(process.check_for, cores)))
     return ByHandRig(home, more, name="here", parts=parts(home, found), devices=[device.name for device in found],
-                     own_facts=lambda: {**facts_here(), **interrupts.facts(found)}, absent=ABSENT)
+                     own_facts=lambda: {**facts_here(), **interrupts.facts(found)}, absent=ABSENT, starter=starter)
 
 
 def parts(home: Path, found: Sequence[interrupts.PciDevice]) -> list[Part]:

@@ -1,0 +1,90 @@
+"""A profile that comes on with its game, and goes when the game ends, however it ends."""
+
+import json
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from conftest import KEEN, Keen, as_json, environment
+
+under_way = pytest.importorskip("keenlattice.rig.linux.under_way", exc_type=ImportError)
+HERE = {"KEEN_RIG": "here"}
+SAYS = ("import json, os, sys; from pathlib import Path; home = Path(os.environ['HOME']); file = home / '.drirc'; "
+        "(home / 'told.json').write_text(json.dumps([sys.argv[1:], os.nice(0), sorted(os.sched_getaffinity(0)), "
+        "file.exists() and file.read_text()]))")
+pytestmark = pytest.mark.skipif(sys.platform != "linux", reason="of Linux; Windows has its own in test_windows.py")
+
+
+@pytest.fixture
+def game(tmp_path: Path, keen: Keen, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """A game that sleeps, under a name of its own."""
+    monkeypatch.setattr(under_way, "HANDED_OVER_WITHIN_S", 0.5)
+    path = tmp_path / "orbit"
+    shutil.copy(shutil.which("sleep") or "", path)
+    keen("rig", "game", "brass-orbit", "--executable", "orbit", "--command", f"{path} 60", **HERE)
+    keen("edit", "brass-orbit", "process.priority=lowered", "mesa.pp_nored=1", **HERE)
+    return path
+
+
+def listed(keen: Keen) -> list[Any]:
+    found: list[Any] = as_json(keen("play", "--list", "--json", **HERE))["games"]
+    return found
+
+
+def test_it_is_on_while_the_game_runs_and_gone_after(keen: Keen, tmp_path: Path, game: Path) -> None:
+    keen("edit", "brass-orbit", "process.affinity=0", "game.launch-options=--calm", **HERE)
+    done = as_json(keen("play", "brass-orbit", "--json", "--", sys.executable, "-c", SAYS, "mine", **HERE))
+    words, nice, cores, file = json.loads((tmp_path / "told.json").read_text())
+    assert words == ["mine", "--calm"] and nice == 5 and cores == [0] and "pp_nored" in file
+    assert done["put_on"]["brass-orbit"] and not done["left_out"] and done["exit_code"] == 0
+    assert not (tmp_path / ".drirc").exists() and "Nothing has been done" in keen("undo", "--list", **HERE).stdout
+    assert [one["kind"] for one in listed(keen)] == ["played"]
+
+
+def test_what_cannot_come_on_with_a_game_is_named(keen: Keen, tmp_path: Path, game: Path) -> None:
+    (tmp_path / ".config" / "autostart").mkdir(parents=True)
+    (tmp_path / ".config" / "autostart" / "chatter.desktop").write_text("[Desktop Entry]\nName=Chatter\n")
+    keen("edit", "rig", "startup.chatter=off", **HERE)
+    told = keen("play", "brass-orbit", "--", "/bin/true", **HERE).stdout
+    assert "startup.chatter is left out: it takes a restart of the machine" in " ".join(told.split())
+    assert "Hidden" not in (tmp_path / ".config" / "autostart" / "chatter.desktop").read_text()
+
+
+def test_a_game_that_is_not_there_is_said_and_nothing_stays(keen: Keen, tmp_path: Path, game: Path) -> None:
+    assert "cannot be started" in keen("play", "brass-orbit", "--", "/no/such", code=1, **HERE).stderr
+    assert not (tmp_path / ".drirc").exists() and not listed(keen)
+    keen("play", code=2, **HERE)
+    keen("play", "brass-orbit", "brass-orbit@no-such", code=2, **HERE)
+    assert "keen rig use here" in keen("play", "brass-orbit", code=1, KEEN_RIG="standin").stderr
+
+
+def test_killed_while_the_game_runs_the_next_command_takes_it_back(keen: Keen, tmp_path: Path, game: Path) -> None:
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), **HERE)
+    with subprocess.Popen([*KEEN, "play", "brass-orbit"], env=env, stdout=subprocess.PIPE, text=True) as playing:
+        assert playing.stdout is not None and "On while brass-orbit runs" in playing.stdout.readline()
+        assert (tmp_path / ".drirc").exists()
+        assert "brass-orbit being played" in keen("apply", "brass-orbit", "--yes", code=1, **HERE).stderr
+        playing.kill()
+    assert "brass-orbit being played" in keen("drift", **HERE).stderr and not (tmp_path / ".drirc").exists()
+    subprocess.run(["pkill", "-f", str(game)], check=True)
+
+
+def test_a_game_that_starts_by_itself_is_seen_and_treated(keen: Keen, tmp_path: Path, game: Path) -> None:
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), PYTHONUNBUFFERED="1", **HERE)
+    with subprocess.Popen([*KEEN, "play", "--keep-watch"], env=env, stdout=subprocess.PIPE, text=True) as watching:
+        assert watching.stdout is not None and "Waiting for brass-orbit" in watching.stdout.readline()
+        with subprocess.Popen([game, "4"]) as played:
+            assert "On while brass-orbit runs" in watching.stdout.readline()
+            assert os.getpriority(os.PRIO_PROCESS, played.pid) == 5 and (tmp_path / ".drirc").exists()
+        until = time.monotonic() + 20
+        while (tmp_path / ".drirc").exists() and time.monotonic() < until:
+            time.sleep(0.1)
+        watching.send_signal(signal.SIGINT)
+    assert not (tmp_path / ".drirc").exists() and len(listed(keen)) == 1
