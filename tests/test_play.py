@@ -65,6 +65,15 @@ def test_a_game_that_is_not_there_is_said_and_nothing_stays(keen: Keen, tmp_path
     assert "keen rig use here" in keen("play", "brass-orbit", code=1, KEEN_RIG="standin").stderr
 
 
+def test_a_game_that_is_only_started_holds_what_is_set_and_changes_nothing(keen: Keen, tmp_path: Path, game: Path
+                                                                            ) -> None:
+    assert keen("apply", "brass-orbit", "--yes", **HERE).returncode == 0
+    before = (tmp_path / ".drirc").read_bytes()
+    keen("play", "brass-orbit", "--as-set", "--", sys.executable, "-c", SAYS, **HERE)
+    assert json.loads((tmp_path / "told.json").read_text())[1] == 5 and (tmp_path / ".drirc").read_bytes() == before
+    assert not listed(keen)
+
+
 def test_killed_while_the_game_runs_the_next_command_takes_it_back(keen: Keen, tmp_path: Path, game: Path) -> None:
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), **HERE)
     with subprocess.Popen([*KEEN, "play", "brass-orbit"], env=env, stdout=subprocess.PIPE, text=True) as playing:

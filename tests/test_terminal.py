@@ -41,7 +41,8 @@ def test_every_command_fits_its_width_and_its_letters(tmp_path: Path, columns: i
         assert "\x1b" not in said and "next: " not in said, words
         if "--markdown" not in words:  # its lines are the table's rows
             assert max((len(line) for line in said.splitlines()), default=0) <= columns, words
-        assert all(line.startswith(("next: ", "for what waits: ", "games: ", "to ", "! ")) for line in errors.splitlines()), words
+        begins = ("next: ", "for what waits: ", "games: ", "to ", "! ")
+        assert all(line.startswith(begins) for line in errors.splitlines()), words
 
 
 @AS_PROCESS

@@ -181,7 +181,7 @@ def test_a_key_that_denies_access_is_named_and_the_rest_is_written(pc: Any, book
 
 
 def test_a_guided_trial_switches_what_it_writes_and_asks_only_for_the_rest(pc: Any, tmp_path: Path) -> None:
-    at_first, held, asked = hives(tmp_path), list[bytes | None](), set[str]()
+    at_first, held, asked, starts = hives(tmp_path), list[bytes | None](), set[str](), set[str]()
     player = SimulatedPlayer(tmp_path / "juniper", tmp_path / "recordings", 7)
     with keenlattice.open(tmp_path / "book", rig=pc) as ws:
         ws.rig.games.tell(Listed(Game("brass-orbit", "Brass Orbit", ("brass-orbit",))))
@@ -189,17 +189,19 @@ def test_a_guided_trial_switches_what_it_writes_and_asks_only_for_the_rest(pc: A
         ws.recordings.ingest(frames, column_map(name="mine", time="t [us]", means="stamps", unit="us",
                                                 process="program"), name="mine")
         ws.recordings.latency.keep_map(light, "light", time="micros", unit="us", light="photo", button="switch")
-        ws.edit("brass-orbit", {"frame.queue-depth": 1})
+        ws.edit("brass-orbit", {"frame.queue-depth": 1, "process.priority": "high"})
         ws.edit("rig", {"cpu.core-parking": False, "input.pointer-acceleration": False})
         with pytest.raises(Waiting):
             ws.trial("brass-orbit@stock+rig@stock", "brass-orbit+rig", blocks=6, seconds=20, seed=1, repeats=1)
         found: Any = ws.studies.by_hand.next_run()
         while isinstance(found, NextRun):
             asked |= {step.key for step in found.steps}
+            starts.add(found.start)
             player.take(found.steps)
             found = ws.studies.by_hand.hand_over(player.record("brass-orbit", 21))
             held.append(this_pc(pc.home).state()["parameter/pointer"])
         assert asked == {"frame.queue-depth"} and len(set(held)) == 2
+        assert starts == {"", "keen play brass-orbit --as-set"}
         assert found.result["latency_ms_median"].verdict == "better"
     assert hives(tmp_path) == at_first
 

@@ -17,6 +17,7 @@ from keenlattice.measure.serial_log import SerialLog
 from keenlattice.report.sheet import heading
 from keenlattice.rig.hand import ComingRun, Noted, Paused, TakenBack
 from keenlattice.rig.player.pace import learn, minutes_left
+from keenlattice.rig.session import start_by_hand
 from keenlattice.workspace.handed import HASHED, Handed, check_plausible, is_of_one_time, read_handed, told_apart
 from keenlattice.workspace.opened import by_hand_rig
 from keenlattice.workspace.watching import Arrived, FolderGone, WatchedFolder
@@ -147,6 +148,8 @@ class Guide:
             raise TakenBack
 
     def play(self, run: ComingRun) -> "Capture":
+        if start := start_by_hand(self._ws.rig.machine, run):
+            say(f"Start the game by {start}: what is set of its process holds for no other start.")
         say(f"\nNow play {run.game} for {run.seconds:g} s, and record it.", "bold")
         if self._log is not None:
             self._log.start(self._log_file())

@@ -68,6 +68,27 @@ def play_with(rig: Rig, game: str, versions: Sequence[Version], command: Sequenc
     return Played(put_on, left_out, time.monotonic() - since, code)
 
 
+def play_as_set(rig: Rig, game: str, command: Sequence[str],
+                begun: Callable[[Mapping[str, tuple[str, ...]], Mapping[str, str]], None]) -> Played:
+    """Have a game be played with what is set of its process now; nothing is put on, and nothing taken back.
+
+    Args:
+        command, begun: as of `play_with`.
+
+    Raises:
+        RigError: as `play_with`.
+    """
+    if not isinstance(rig, StartsGames):
+        raise RigError(f"no game is started on the rig {rig.name}: keen rig use here is for this PC")
+    now = list(rig.values(rig.state(), game))
+    put_on = {game: tuple(rig.held_at_start(now) if isinstance(rig, HoldsAtStart) else ())}
+    with rig.under_way(game, command) as running:
+        begun(put_on, {})
+        since = time.monotonic()
+        code = running.wait()
+    return Played(put_on, {}, time.monotonic() - since, code)
+
+
 def _put_on(rig: Rig, change: Transaction, plan: Preview) -> tuple[tuple[str, ...], dict[str, str]]:
     """Write the steps of a plan that can hold from now on; return their settings, and why the others are left out."""
     owner = plan.version.profile

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Protocol
 
-from keenlattice.profile.version import Version
-from keenlattice.rig.base import ByHand, Rig, State, play_on
+from keenlattice.profile.version import Version, parted
+from keenlattice.rig.base import ByHand, HoldsAtStart, Rig, State, play_on
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.player.session import by_hand, doubts, read_origin, steps_between
 from keenlattice.rig.player.sheets import settle_sheet, sheet_to_apply, sheet_to_undo
@@ -118,6 +118,14 @@ def settle_by_hand(rig: Rig, book: "Logbook") -> None:
     """Put right what a process that was killed has left of a sheet."""
     if isinstance(rig, ByHand):
         settle_sheet(rig, book)
+
+
+def start_by_hand(rig: Rig, run: ComingRun) -> str:
+    """Return the command that a person has to start a run's game by, so that it holds what no file does; else empty."""
+    entries = parted(run.owner, run.entries).get(run.game, {})
+    if not (isinstance(rig, ByHand) and isinstance(rig, HoldsAtStart)):
+        return ""
+    return f"keen play {run.game} --as-set" if rig.held_at_start(list(entries)) else ""
 
 
 def doubts_by_hand(rig: Rig, run: ComingRun, capture: "Capture") -> list[str]:

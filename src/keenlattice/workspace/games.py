@@ -171,7 +171,7 @@ class Games:
         return told
 
     def play(self, game: str, which: VersionLike | None = None, command: Sequence[str] = (),
-             begun: "Callable[[GamePlayed], None] | None" = None) -> "GamePlayed":
+             begun: "Callable[[GamePlayed], None] | None" = None, *, as_set: bool = False) -> "GamePlayed":
         """Put a version on, have the game be played, and take the version back once the game has ended.
 
         If this process is killed meanwhile, whatever opens the logbook next takes it back.
@@ -181,6 +181,7 @@ class Games:
             which: the version; if not given, the latest of the game together with the latest of the whole rig.
             command: what starts it; if not given, the game that runs is taken, else it is started as `tell` was told.
             begun: is called once the game is under way.
+            as_set: put nothing on: only have the game hold what is set of its process, for a run of a study, say.
 
         Raises:
             UnknownName: no such game or version.
@@ -188,7 +189,7 @@ class Games:
                 as it was before.
         """
         from keenlattice.rig.base import game_of
-        from keenlattice.rig.playing_on import play_with
+        from keenlattice.rig.playing_on import play_as_set, play_with
 
         rig, book = self._opened.rig, self._opened.book
         book.check_writable()
@@ -202,6 +203,8 @@ class Games:
             if begun is not None:
                 begun(replace(told, put_on=put_on, left_out=left_out))
 
+        if as_set:
+            return replace(told, version="as set", **play_as_set(rig, game, command, under_way).__dict__)
         done = play_with(rig, game, versions, command, under_way)
         result = replace(told, **done.__dict__)
         count = f"{result.settings} setting{'s' * (result.settings != 1)}"

@@ -33,6 +33,7 @@ class NextRun(Result):
         holds: owner to what the rig holds now, by all that was said.
         minutes_left: for all that is left, at most and about; None where `runs` is.
         finished: the study that was finished just before, where this one proves what it found.
+        start: the command that the game has to be started by, so that it holds what no file does; empty for any way.
     """
 
     SCHEMA: ClassVar[str] = "next-run"
@@ -50,6 +51,7 @@ class NextRun(Result):
     holds: Mapping[str, Mapping[str, Value]]
     minutes_left: float | None
     finished: "Played[Any] | None" = field(default=None, metadata=NOT_IN_JSON)
+    start: str = ""
 
     def _rows(self) -> Rows:
         return [{"step": step.number, "setting": step.title, "before": step.before, "after": step.after}
@@ -74,10 +76,12 @@ class Waiting(Paused):
 def what_is_next(opened: Opened, study: "Study", waiting: Waiting) -> NextRun:
     """Return what a study by hand waits for, as it is told."""
     from keenlattice.rig.player.session import holding
+    from keenlattice.rig.session import start_by_hand
 
     spec, run = spec_of(study), waiting.run
     done = sum(not one.excluded for one in runs_of(opened.book, study))
     total = None if spec.most_runs is None else max(spec.most_runs, done + 1)
     return NextRun(study.number, study.kind, spec.about, run.place + 1, total, run.arm, run.game, run.seconds,
                    waiting.steps, run.again, holding(by_hand_rig(opened)), None if total is None else
-                   minutes_left(opened.rig.home, total - done, run.seconds, spec.steps_a_run))
+                   minutes_left(opened.rig.home, total - done, run.seconds, spec.steps_a_run),
+                   start=start_by_hand(opened.rig, run))

@@ -23,6 +23,8 @@ def play(
     listed: Annotated[bool, typer.Option("--list", help="List what was played so far.")] = False,
     keep_watch: Annotated[bool, typer.Option("--keep-watch", help="Wait for any game that is known, and do so for each "
                                                                   "that starts.")] = False,
+    as_set: Annotated[bool, typer.Option("--as-set", help="Put nothing on: only have the game hold what is set of its "
+                                                          "process. A study by hand asks for it.")] = False,
     book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Put a version on, start the game, and take the version back once the game has ended, however it ends."""
@@ -39,7 +41,8 @@ def play(
     mine, command = _parted(words or [])
     if not 1 <= len(mine) <= 2:
         raise UsageError("name a game, and after it at most a version: keen play GAME [VERSION] [-- COMMAND]")
-    played = ws.rig.games.play(mine[0], mine[1] if mine[1:] else None, command, None if json else _tell)
+    played = ws.rig.games.play(mine[0], mine[1] if mine[1:] else None, command, None if json else _tell,
+                                as_set=as_set)
     emit(played) if json else _show_end(ws, played)
 
 
@@ -62,9 +65,11 @@ def _tell(playing: "GamePlayed") -> None:
 
 def _show_end(ws: "Workspace", played: "GamePlayed") -> None:
     code = "" if played.exit_code in (None, 0) else f" with exit code {played.exit_code}"
-    back = "The rig is as it was before." if played.settings else "Nothing was changed."
+    changed = played.settings and played.version != "as set"
+    back = "The rig is as it was before." if changed else "Nothing was changed."
     say(f"{played.game} has ended{code}, after {played.length}. {back}")
-    hint("keen play --list")
+    if played.version != "as set":
+        hint("keen play --list")
 
 
 def _show_listed(done: "PlayedGames") -> None:

@@ -195,6 +195,8 @@ def show_next_run(ws: "Workspace", run: "NextRun", json: bool) -> None:
     if any(step.before is None and step.was is None for step in run.steps):
         say("\nWhat is there now is not known: note it before you change it, for the way back: keen rig take-stock"
             f"{on_this_rig()}", "dim")
+    if run.start:
+        say(f"\nStart the game by {run.start}: what is set of its process holds for no other start.")
     say(f"\nThen play {run.game} for {run.seconds:g} s, and record it.", "bold")
     hint("keen rig next FRAMES, or keen rig next FRAMES SENSOR; --wrong WHY if it went wrong; or --watch FOLDER, which "
          "goes through all runs")
