@@ -414,20 +414,24 @@ def test_a_games_own_file_and_the_sheet_are_one_apply_with_one_undo(keen: Keen, 
     assert as_json(keen("undo", "--json", **HAND))["exactly"] and file.read_bytes() == INI
 
 
-def test_a_study_by_hand_writes_a_games_own_file_itself(ws: Workspace, player: SimulatedPlayer, tmp_path: Path) -> None:
+@pytest.mark.parametrize("asked", [{}, {"frame.queue-depth": 1}])
+def test_a_study_by_hand_writes_a_games_own_file_itself(ws: Workspace, player: SimulatedPlayer, tmp_path: Path,
+                                                        asked: dict[str, int]) -> None:
+    """What is written is there as soon as the player is told to play, and with what they are asked for."""
     file = tmp_path / "settings.ini"
     file.write_bytes(INI)
     ws.rig.games.tell(Listed(Game("brass-orbit", "Brass Orbit", ("brass-orbit",)), file=file))
-    ws.edit("brass-orbit", {"file.picture_shadows": "0"})
-    held = list[bool]()
+    ws.edit("brass-orbit", {"file.picture_shadows": "0", **asked})
+    held = set[tuple[bool, bool]]()
     with pytest.raises(Waiting):
         ws.trial("brass-orbit@stock", "brass-orbit", blocks=2, seconds=5, seed=1, repeats=1)
     found: Any = ws.studies.by_hand.next_run()
     while isinstance(found, NextRun):
-        assert not found.steps  # nobody is asked for what is written from here
+        assert {step.key for step in found.steps} <= set(asked)  # nobody is asked for what is written from here
+        player.take(found.steps)
+        held.add((found.arm == "after", b"Shadows = 0" in file.read_bytes()))
         found = ws.studies.by_hand.hand_over(player.record("brass-orbit", 6))
-        held.append(b"Shadows = 0" in file.read_bytes())
-    assert {True, False} == set(held) and file.read_bytes() == INI
+    assert held == {(True, True), (False, False)} and file.read_bytes() == INI
 
 
 def test_stock_is_taken_told_and_gone_back_to(keen: Keen) -> None:

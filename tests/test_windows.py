@@ -181,7 +181,7 @@ def test_a_key_that_denies_access_is_named_and_the_rest_is_written(pc: Any, book
 
 
 def test_a_guided_trial_switches_what_it_writes_and_asks_only_for_the_rest(pc: Any, tmp_path: Path) -> None:
-    at_first, held, asked, starts = hives(tmp_path), list[bytes | None](), set[str](), set[str]()
+    at_first, held, asked, starts = hives(tmp_path), set[tuple[Value, bytes | None]](), set[str](), set[str]()
     player = SimulatedPlayer(tmp_path / "juniper", tmp_path / "recordings", 7)
     with keenlattice.open(tmp_path / "book", rig=pc) as ws:
         ws.rig.games.tell(Listed(Game("brass-orbit", "Brass Orbit", ("brass-orbit",))))
@@ -198,9 +198,10 @@ def test_a_guided_trial_switches_what_it_writes_and_asks_only_for_the_rest(pc: A
             asked |= {step.key for step in found.steps}
             starts.add(found.start)
             player.take(found.steps)
+            held.add((player.sees("brass-orbit", "frame.queue-depth"), this_pc(pc.home).state()["parameter/pointer"]))
             found = ws.studies.by_hand.hand_over(player.record("brass-orbit", 21))
-            held.append(this_pc(pc.home).state()["parameter/pointer"])
-        assert asked == {"frame.queue-depth"} and len(set(held)) == 2
+        assert asked == {"frame.queue-depth"}
+        assert len(held) == 2 and (1, b"6 10 0") in held  # what is written is on when the player has taken their steps
         assert starts == {"", "keen play brass-orbit --as-set"}
         assert found.result["latency_ms_median"].verdict == "better"
     assert hives(tmp_path) == at_first

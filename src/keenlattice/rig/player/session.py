@@ -131,7 +131,9 @@ class HandChanges:
         return play_on(self._rig, game, seconds, seed)
 
     def put(self, state: State, settings: list[str] | None = None) -> None:
-        """Ask for whatever a state changes that is not written from here, then write the rest, and read it back.
+        """Write and read back what of a state is written from here, then ask for the rest, and note that it was done.
+
+        The player may play as soon as they have taken their steps, so what is written from here comes first.
 
         Raises:
             Paused: not now.
@@ -139,12 +141,13 @@ class HandChanges:
         """
         now = self._rig.state()
         steps = steps_between(self._rig, now, state, self._why)
+        kept = read_origin(self._rig)
+        keep_origin(self._rig, *(kept or (self._why, now)), now)
+        self._write({place: content for place, content in state.items() if place != self._rig.place}, now)
         noted = self._hand.change(steps) if steps else {}
         for (owner, key), value in noted.items():
             keep_noted(self._rig, owner, {key: value})
-        kept = read_origin(self._rig)
-        keep_origin(self._rig, *(kept or (self._why, now)), now)
-        self._write(state, now)
+        self._write(state, self._rig.state())
 
     def _write(self, state: State, now: State) -> None:
         changed = to_be_written(self._rig, state, now)
@@ -162,11 +165,12 @@ class HandChanges:
         now = self._rig.state()
         then = _back(self._rig, now, kept[1])
         steps = steps_between(self._rig, now, then, "back to what was there before")
+        self._write({place: content for place, content in then.items() if place != self._rig.place}, now)
         try:
             self._hand.back(steps) if steps else None
         except Paused:
             return [step.key for step in steps]
-        self._write(then, now)
+        self._write(then, self._rig.state())
         remove_file(self._rig.home / ORIGIN)
         return []
 
