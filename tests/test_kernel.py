@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 from keenlattice.catalog.load import catalog
+from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.checks import findings
@@ -232,6 +233,35 @@ def test_a_gpu_and_the_scheduler_are_set_by_what_their_drivers_offer(rig: LinuxR
     assert "gpu.render-device" in unbounded.catalog()  # of two, a game can be told which
     assert [unbounded._kernel.covers("rig", key) for key in ("interrupt.mode@gpu0", "cpu.governor", "frame.cap")] == [
         True, True, False]
+
+
+def test_what_sleeps_and_takes_turns_is_set_and_put_back(rig: LinuxRig, book: Logbook, tmp_path: Path) -> None:
+    root, held = tmp_path / "root", {
+        "sys/module/pcie_aspm/parameters/policy": "[default] brisk powersave",
+        "sys/bus/pci/devices/0000:00:02.0/power/control": "auto",
+        "sys/block/made0/queue/scheduler": "none [fair] first",
+        "sys/bus/usb/devices/1-2/product": "Made-up Mouse", "sys/bus/usb/devices/1-2/power/control": "auto",
+        "proc/sys/vm/compaction_proactiveness": "20", "sys/module/zswap/parameters/enabled": "N",
+        "sys/block/loop0/queue/scheduler": "[none] fair"}
+    for policy in range(8):
+        folder = f"sys/devices/system/cpu/cpufreq/policy{policy}/energy_performance"
+        held |= {f"{folder}_available_preferences": "default performance power", f"{folder}_preference": "power"}
+    for path, text in held.items():
+        (root / path).parent.mkdir(parents=True, exist_ok=True)
+        (root / path).write_text(text + "\n")
+    rig = LinuxRig(rig.home, rig.config, root)
+    rig.driver = NO_OPTIONS
+    wanted: dict[str, Value] = {
+        "bus.link-power": "brisk", "bus.sleep@gpu0": False, "usb.sleep-made-up-mouse-1-2": False,
+        "disk.turns-made0": "none", "memory.compaction": 0, "memory.compressed-swap": True,
+        "cpu.energy-lean": "performance"}
+    apply(rig, book, book.commit("rig", wanted))
+    assert rig.values(rig.state(), "rig") == wanted and "disk.turns-loop0" not in rig.catalog()
+    assert (root / "sys/bus/usb/devices/1-2/power/control").read_text().strip() == "on"
+    assert undo(rig, book).exactly
+    assert {path: (root / path).read_text().strip() for path in held} == {
+        path: text.partition("[")[2].partition("]")[0] if "[" in text and "loop" not in path else text
+        for path, text in held.items()}
 
 
 def test_a_games_own_file_is_a_part_of_this_machine(rig: LinuxRig, book: Logbook, tmp_path: Path) -> None:

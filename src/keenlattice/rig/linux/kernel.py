@@ -18,7 +18,7 @@ from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Edits, FactValue, State
-from keenlattice.rig.linux import gpu, power
+from keenlattice.rig.linux import bus, gpu, power
 from keenlattice.rig.linux.interrupts import (
     IRQ,
     Device,
@@ -51,8 +51,9 @@ class Kernel(Part):
         self.devices = self._look()
         gpus = [(name, device.address) for name, device in self.devices.items() if name.startswith("gpu")]
         self._knobs: Mapping[str, Knob] = {
-            **{knob.setting.name: knob for knobs in (power.knobs, power.memory_knobs, power.scheduler_knobs)
+            **{knob.setting.name: knob for knobs in (power.knobs, power.memory_knobs, power.scheduler_knobs, bus.knobs)
                for knob in knobs(root)},
+            **bus.device_knobs(root, [(name, device.address) for name, device in self.devices.items()]),
             **gpu.knobs(root, gpus)}
         self._cut_off = {knob.place(file) for knob in self._knobs.values() if knob.together for file in knob.files}
         self._names = tuple(self.devices)  # a device may go away while we run; that it can be named stays

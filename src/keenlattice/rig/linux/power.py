@@ -7,13 +7,14 @@ from keenlattice.rig.linux.knobs import Knob, choices_in, number_in, setting, te
 
 CPU = "sys/devices/system/cpu"
 KHZ_PER_MHZ = 1000
+PREFERENCE = "energy_performance_preference"
 CLOCK = "clock"  # both of its limits: one alone may be beyond the other, until that has moved, too
 
 
 def knobs(root: Path) -> list[Knob]:
     """What this kernel has of them; a virtual machine often has none."""
     policies = sorted((root / CPU / "cpufreq").glob("policy*"))
-    found = [*_governor(policies), *_limits(policies), *_boost(root), *_idle(root)]
+    found = [*_governor(policies), *_limits(policies), *_preference(policies), *_boost(root), *_idle(root)]
     return [knob for knob in found if knob.files]
 
 
@@ -27,6 +28,18 @@ def _governor(policies: list[Path]) -> list[Knob]:
                           trades="Who decides the clock: one that follows the load saves power and lags behind a "
                                  "burst; one that holds it high does neither."),
                  tuple(policy / "scaling_governor" for policy in policies))]
+
+
+def _preference(policies: list[Path]) -> list[Knob]:
+    """Where the processor chooses its clock by itself: what it leans towards, in the kernel's words."""
+    choices = _words(policies[0] / "energy_performance_available_preferences") if policies else []
+    if not choices:
+        return []
+    held = (_words(policies[0] / PREFERENCE) or choices)[0]
+    return [Knob(setting("cpu.energy-lean", "What the processor leans towards as it chooses its clock", "choice", held,
+                         choices=tuple(dict.fromkeys([*choices, held])),
+                         trades="Leaning to performance raises the clock at once; leaning to power saves some."),
+                 tuple(policy / PREFERENCE for policy in policies))]
 
 
 def _limits(policies: list[Path]) -> list[Knob]:
@@ -113,6 +126,8 @@ def scheduler_knobs(root: Path) -> list[Knob]:
 
 
 SWAPPINESS, HUGE = "proc/sys/vm/swappiness", "sys/kernel/mm/transparent_hugepage"
+COMPACTION = "proc/sys/vm/compaction_proactiveness"
+COMPRESSED = "sys/module/zswap/parameters/enabled"
 SWAPS = "proc/swaps"
 SHORT_OF_MEMORY = {"sure": "disputed", "advice": "Measure it with the game that is short of memory, or stutters."}
 
@@ -125,6 +140,16 @@ def memory_knobs(root: Path) -> list[Knob]:
             "memory.swappiness", "How readily memory is written out", "whole", 60, low=0, high=200,
             trades="Lower keeps a game's memory in place and drops cached files sooner; it does nothing while memory "
                    "is not short.", **SHORT_OF_MEMORY), (file,)))
+    if (file := root / COMPACTION).is_file():
+        found.append(Knob(setting(
+            "memory.compaction", "How eagerly memory is moved together", "whole", 20, low=0, high=100,
+            trades="Eager, huge pages are there when they are asked for; moving them costs bursts of CPU time.",
+            **SHORT_OF_MEMORY), (file,)))
+    if (file := root / COMPRESSED).is_file():
+        found.append(Knob(setting(
+            "memory.compressed-swap", "Swap is compressed in memory first", "switch", text_in(file) == "Y",
+            trades="Spares the disk when memory is short, for CPU time.", **SHORT_OF_MEMORY), (file,),
+            {True: "Y", False: "N"}))
     for name, title in (("enabled", "Memory in huge pages"), ("defrag", "Waiting until a huge page is free")):
         file = root / HUGE / name
         if told := choices_in(text_in(file)):

@@ -1,0 +1,65 @@
+"""How the kernel lets links, devices and disks save power and take turns: a device that sleeps takes time to wake."""
+
+from collections.abc import Iterable, Iterator, Mapping
+from pathlib import Path
+
+from keenlattice.rig.linux.interrupts import PCI
+from keenlattice.rig.linux.knobs import Knob, choices_in, setting, text_in
+from keenlattice.rig.noted import as_setting
+
+LINKS = "sys/module/pcie_aspm/parameters/policy"
+USB, BLOCK = "sys/bus/usb/devices", "sys/block"
+NO_DISKS = ("loop", "ram", "zram", "dm-", "md", "sr")
+MEASURE = {"sure": "disputed", "advice": "Measure it: on most machines nothing in a frame waits for it."}
+SLEEPS: Mapping[str | bool, str] = {True: "auto", False: "on"}
+MOST = 60
+
+
+def knobs(root: Path) -> list[Knob]:
+    """What this kernel has of links, USB devices and disks."""
+    return [*_links(root), *list(_usb(root))[:MOST], *list(_disks(root))[:MOST]]
+
+
+def device_knobs(root: Path, devices: Iterable[tuple[str, str]]) -> dict[str, Knob]:
+    """Whether each device on the PCI bus may sleep while the machine runs, by setting and device.
+
+    Args:
+        devices: the name and address of each.
+    """
+    found = {}
+    for name, address in devices:
+        if (file := root / PCI / address / "power" / "control").is_file():
+            found[f"bus.sleep@{name}"] = Knob(
+                setting("bus.sleep", "The device may sleep when it is idle", "switch", text_in(file) == "auto",
+                        scope="device", **MEASURE,
+                        trades="A device that sleeps saves power, and takes up to some milliseconds to wake."),
+                (file,), SLEEPS, places={file: f"pci/{address}/sleep"})
+    return found
+
+
+def _links(root: Path) -> Iterator[Knob]:
+    if told := choices_in(text_in(root / LINKS)):
+        choices, stock = told
+        yield Knob(setting("bus.link-power", "Power saving of PCI Express links", "choice", stock, choices=choices,
+                           **MEASURE, trades="A link that sleeps saves a little power, and wakes in microseconds."),
+                   (root / LINKS,))
+
+
+def _usb(root: Path) -> Iterator[Knob]:
+    for product in sorted((root / USB).glob("*/product")):
+        file, title = product.with_name("power") / "control", text_in(product) or ""
+        if file.is_file() and title.isprintable() and title:
+            yield Knob(setting(as_setting("usb", f"sleep {title} {product.parent.name}"),
+                               f"{title[:60]} may sleep when it is idle", "switch", text_in(file) == "auto", **MEASURE,
+                               trades="A mouse or controller that sleeps answers its first movement late."),
+                       (file,), SLEEPS)
+
+
+def _disks(root: Path) -> Iterator[Knob]:
+    for file in sorted((root / BLOCK).glob("*/queue/scheduler")):
+        disk = file.parts[-3]
+        if not disk.startswith(NO_DISKS) and (told := choices_in(text_in(file))):
+            choices, stock = told
+            yield Knob(setting(as_setting("disk", f"turns {disk}"), f"Who goes first on the disk {disk}", "choice",
+                               stock, choices=choices, **MEASURE,
+                               trades="Felt while a game loads from a busy disk, if at all."), (file,))
