@@ -127,7 +127,7 @@ def plain(value: Any) -> Any:
     if is_dataclass(value):
         return _fields(value)
     if isinstance(value, Mapping):
-        return {str(key): plain(one) for key, one in value.items()}
+        return {str(key): plain(entry) for key, entry in value.items()}
     if isinstance(value, list | tuple):
         return [plain(one) for one in value]
     return str(value) if isinstance(value, Path) else value

@@ -33,7 +33,7 @@ def references(ctx: typer.Context, incomplete: str) -> list[str]:
         return games(ctx, incomplete)
     with _book(ctx) as book:
         known = [] if book is None else [
-            *(label for some in book.labels(profile).values() for label in some),
+            *(label for value in book.labels(profile).values() for label in value),
             *(version.id[:8] for version in book.history(profile, 20))]
     return _that_begin(incomplete, [f"{profile}@{which}" for which in ("stock", "applied", "now", *known)])
 
@@ -42,7 +42,7 @@ def settings(ctx: typer.Context, incomplete: str) -> list[str]:
     """Names of settings."""
     from keenlattice.catalog.load import catalog
 
-    return _that_begin(incomplete, [one.name for one in catalog()])
+    return _that_begin(incomplete, [setting.name for setting in catalog()])
 
 
 def assignments(ctx: typer.Context, incomplete: str) -> list[str]:

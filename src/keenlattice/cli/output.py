@@ -47,7 +47,7 @@ def _plain(value: Any) -> Any:
     if isinstance(value, float) and not math.isfinite(value):
         return None
     if isinstance(value, dict):
-        return {key: _plain(one) for key, one in value.items()}
+        return {key: _plain(entry) for key, entry in value.items()}
     if isinstance(value, list | tuple):
         return [_plain(one) for one in value]
     return value

@@ -26,7 +26,7 @@ def choices_of(texts: Sequence[str]) -> dict[str, list[str]]:
     found = {}
     for text in texts:
         key, equals, values = text.partition("=")
-        some = [one.strip() for one in values.split(",") if one.strip()]
+        some = [value.strip() for value in values.split(",") if value.strip()]
         if not equals or len(some) < 2:
             raise UsageError(f"--try {text!r}: write SETTING=VALUE,VALUE, two values at least")
         found[key.strip()] = some

@@ -132,7 +132,7 @@ class Versions(BookFile):
         return self.version(profile, found[1]) if found else None
 
     def _no_version(self, profile: str, digits: str) -> UnknownName:
-        labels = [f"{profile}@{label}" for some in self.labels(profile).values() for label in some]
+        labels = [f"{profile}@{label}" for value in self.labels(profile).values() for label in value]
         known = [*labels, *(version.reference for version in self.history(profile, 50))]
         return UnknownName("version", f"{profile}@{digits}", known, f"see `keen history {profile}`")
 

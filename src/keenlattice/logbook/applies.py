@@ -94,15 +94,15 @@ class Applies(BookFile):
         Raises:
             UnknownName: the rig has no restore point of that number.
         """
-        found = [one for one in reversed(self.done_to(rig)) if one.number >= number]
+        found = [entry for entry in reversed(self.done_to(rig)) if entry.number >= number]
         if not found or found[-1].number != number:
             raise UnknownName("restore point", str(number), (), "see `keen undo --list`")
         return found
 
     def last_apply(self, rig: str, profile: str | None = None) -> Apply | None:
         """The newest of what is in force on a rig; of one profile, if given."""
-        return next((one for one in reversed(self.in_force(rig)) if profile in (None, one.profile)
-                     and one.kind != "part"), None)
+        return next((entry for entry in reversed(self.in_force(rig)) if profile in (None, entry.profile)
+                     and entry.kind != "part"), None)
 
     def add_sheet(self, rig: str, sheet: Sheet) -> None:
         """Keeps a run sheet that was worked through, with what was said and what was seen of each step."""
@@ -185,8 +185,8 @@ def kept_point(token: str, title: str) -> RestorePoint:
                             "here; `keen apply` puts a version on")
         told = parse_json(content)
         point = RestorePoint(dict(told["before"]), dict(told["left"]))
-        texts = [*point.before, *point.left, *point.left.values(), *(one for one in point.before.values()
-                                                                    if one is not None)]
+        texts = [*point.before, *point.left, *point.left.values(), *(value for value in point.before.values()
+                                                                    if value is not None)]
         if not all(isinstance(text, str) for text in texts):
             raise ValueError
     except OSError as error:

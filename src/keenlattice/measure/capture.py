@@ -88,7 +88,7 @@ class Capture(Shown):
             if not np.isfinite(times).all():
                 raise CaptureError(f"{name} holds what is no time (an infinity, or nothing)")
         for name, times in (("answer_ms", self.answer_ms), ("cpu_ms", self.cpu_ms), ("gpu_ms", self.gpu_ms),
-                            *(("stage_ms", one) for one in self.stage_ms.values())):
+                            *(("stage_ms", value) for value in self.stage_ms.values())):
             if np.isinf(times).any():
                 raise CaptureError(f"{name} holds an infinity")
         waits = self.latency_ms

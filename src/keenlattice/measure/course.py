@@ -53,7 +53,7 @@ def cut(capture: Capture, start_ms: float, end_ms: float) -> Capture:
     return replace(capture, shown_ms=capture.shown_ms[frames] - begin, click_ms=capture.click_ms[clicks] - begin,
                    answer_ms=capture.answer_ms[clicks] - begin, about={**about, "cut_ms": [start_ms, end_ms]},
                    stage_ms={name: times[clicks] for name, times in capture.stage_ms.items()},
-                   telemetry={name: one.between(begin, end_ms, begin) for name, one in capture.telemetry.items()},
+                   telemetry={name: series.between(begin, end_ms, begin) for name, series in capture.telemetry.items()},
                    **stages)
 
 

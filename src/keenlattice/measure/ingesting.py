@@ -54,8 +54,8 @@ class Damaged(CaptureError):
     """A recording that cannot be taken as it is; `damage` says why."""
 
     def __init__(self, path: Path, damage: tuple[Damage, ...]) -> None:
-        told = "; ".join(f"line {one.line}: {one.what}" + f" ({one.count} such)" * (one.count > 1)
-                         for one in damage[:SHOWN])
+        told = "; ".join(f"line {flaw.line}: {flaw.what}" + f" ({flaw.count} such)" * (flaw.count > 1)
+                         for flaw in damage[:SHOWN])
         super().__init__(f"{path}: {told}; --repair leaves out what is named, and counts it")
         self.damage = damage
 
@@ -176,7 +176,7 @@ def _unreadable(rows: Rows) -> list[Damage]:
     result: dict[str, list[int]] = {}
     for line, what in rows.unreadable:
         result.setdefault(what, []).append(line)
-    return [Damage(lines[0], what, len(lines)) for what, lines in result.items()]
+    return [Damage(lines[0], entry, len(lines)) for entry, lines in result.items()]
 
 
 def _damage(rows: Rows, indices: NDArray[np.intp], what: str) -> list[Damage]:

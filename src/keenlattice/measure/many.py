@@ -58,7 +58,7 @@ def metrics_of_dataset(folder: Path, names: Iterable[str] | None = None, executo
         metric(name)
     if not folder.is_dir():
         raise CaptureError(f"{folder} is no folder of captures")
-    files = sorted(one for one in folder.rglob("*.parquet") if one.is_file() and not one.is_symlink())
+    files = sorted(path for path in folder.rglob("*.parquet") if path.is_file() and not path.is_symlink())
     return ManyMetrics(tuple(spread(partial(_of_one, folder, wanted), files, executor)))
 
 

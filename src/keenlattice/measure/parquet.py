@@ -43,8 +43,8 @@ def write_capture(capture: Capture, path: Path) -> None:
                np.concatenate([np.full(frames, np.nan), capture.answer_ms]), *stages]
     of_clicks = {STAGE_COLUMNS[name]: np.concatenate([np.full(frames, np.nan), times])
                  for name, times in capture.stage_ms.items()}
-    samples = sum(one.at_ms.size for one in capture.telemetry.values())
-    columns[0] = np.concatenate([columns[0], *(one.at_ms for one in capture.telemetry.values())])
+    samples = sum(series.at_ms.size for series in capture.telemetry.values())
+    columns[0] = np.concatenate([columns[0], *(series.at_ms for series in capture.telemetry.values())])
     numbers = {**dict(zip(NUMBERS, columns, strict=True)), **of_clicks}
     table = pa.table({
         "kind": pa.array(["frame"] * frames + ["click"] * clicks + ["telemetry"] * samples).dictionary_encode(),
@@ -65,8 +65,8 @@ def _telemetry(capture: Capture, before: int) -> dict[str, Any]:
     """The columns of telemetry, after so many rows without."""
     import pyarrow as pa
 
-    names = [name for name, one in capture.telemetry.items() for _ in range(one.at_ms.size)]
-    values = np.concatenate([np.full(before, np.nan), *(one.values for one in capture.telemetry.values())])
+    names = [name for name, series in capture.telemetry.items() for _ in range(series.at_ms.size)]
+    values = np.concatenate([np.full(before, np.nan), *(series.values for series in capture.telemetry.values())])
     return {"source": pa.array([None] * before + names).dictionary_encode(),
             "value": pa.array(values, from_pandas=True)}
 

@@ -59,15 +59,15 @@ def propose(header: Sequence[str], rows: Sequence[Sequence[str]], decimal: str =
     course = "rises from row to row" if means == "stamps" else "is about alike from row to row"
     reason = (f"{name!r} {course}; in {unit}{', as its name says,' if named else ','} that is about "
               f"{1000 / ms:.0f} frames a second")
-    stages = {stage: one for stage in ("cpu", "gpu") for one in header
-              if re.search(rf"(?:\b|_){stage}(?:\b|_)", one.lower()) and one != name and _named(one)}
-    units = {_named(one) for one in stages.values()}
+    stages = {stage: column for stage in ("cpu", "gpu") for column in header
+              if re.search(rf"(?:\b|_){stage}(?:\b|_)", column.lower()) and column != name and _named(column)}
+    units = {_named(value) for value in stages.values()}
     if len(units) != 1:
         stages = {}
     return Proposal(ColumnMap.model_validate({
         "name": "proposed", "time": name, "means": means, "unit": unit, **stages,
         **({"stage_unit": units.pop()} if stages else {})}),
-        (reason, *(f"{one!r} is the {stage.upper()} time, by its name" for stage, one in stages.items())))
+        (reason, *(f"{entry!r} is the {stage.upper()} time, by its name" for stage, entry in stages.items())))
 
 
 def _numbers(cells: Sequence[str], decimal: str) -> Floats | None:

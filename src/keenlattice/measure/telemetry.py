@@ -53,8 +53,8 @@ def readings(capture: Capture) -> dict[str, Reading]:
 
 def throttled(capture: Capture) -> dict[str, float]:
     """The parts that were held back for their heat or power, each with the share of time, in %."""
-    return {name.rpartition(".")[0]: one.mean for name, one in readings(capture).items()
-            if name.endswith(".throttled") and one.mean > 0}
+    return {name.rpartition(".")[0]: series.mean for name, series in readings(capture).items()
+            if name.endswith(".throttled") and series.mean > 0}
 
 
 def reading(capture: Capture, part: str, kind: str, worst: bool = False) -> float:
@@ -68,14 +68,14 @@ def reading(capture: Capture, part: str, kind: str, worst: bool = False) -> floa
 
 def power_w(capture: Capture) -> float:
     """Mean power of all parts that say theirs, a battery left out, since it gives what the others take."""
-    power = [one.mean for name, one in readings(capture).items()
+    power = [series.mean for name, series in readings(capture).items()
              if name.endswith(".power") and not name.startswith("battery")]
     return sum(power) if power else reading(capture, "battery", "power")
 
 
 def throttled_pct(capture: Capture) -> float:
     """Share of the time in which the part that was held back most was; NaN if no part says."""
-    said = [one.mean for name, one in readings(capture).items() if name.endswith(".throttled")]
+    said = [series.mean for name, series in readings(capture).items() if name.endswith(".throttled")]
     return max(said) if said else float("nan")
 
 

@@ -109,10 +109,10 @@ def findings(catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
     """
     board = _Board(catalog, effective, formula_names(facts), devices, stock_known)
     found = _without_what_others_tell([finding for check in checks() for finding in board.ask(check)])
-    found += [Finding(check="formula", kind="out of range", settings=(one.key,), why=one.problem,
-                      what_to_do=f"set it anew: keen edit {'rig' if one.layer == 'rig-wide' else 'GAME'} "
-                                 f"{one.key}=...")
-              for one in effective.values() if one.problem]
+    found += [Finding(check="formula", kind="out of range", settings=(holding.key,), why=holding.problem,
+                      what_to_do=f"set it anew: keen edit {'rig' if holding.layer == 'rig-wide' else 'GAME'} "
+                                 f"{holding.key}=...")
+              for holding in effective.values() if holding.problem]
     return Findings([*found, *([] if stock_known else _to_look_at(board, found))])
 
 
@@ -171,8 +171,8 @@ class _Board:
 
     def at_stock(self) -> "_Board":
         """The same, were all that is unknown at stock."""
-        supposed = {key: Effective(key, self._catalog[key].stock, "stock") if self.is_unknown(key) else one
-                    for key, one in self._effective.items()}
+        supposed = {key: Effective(key, self._catalog[key].stock, "stock") if self.is_unknown(key) else holding
+                    for key, holding in self._effective.items()}
         return _Board(self._catalog, supposed, self._given, self._devices, True)
 
     def is_unknown(self, key: str) -> bool:

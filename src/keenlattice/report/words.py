@@ -82,7 +82,7 @@ def titles(names: str) -> str:
     >>> titles("frame_ms_mean,latency_ms_median")
     'mean frame time and median latency'
     """
-    return listed([TITLES[one.strip()] for one in names.split(",")])
+    return listed([TITLES[name.strip()] for name in names.split(",")])
 
 
 def listed(words: Sequence[str]) -> str:

@@ -82,14 +82,14 @@ def preview(rig: Rig, version: Version) -> Preview:
     steps, then = [], state
     for group in rig.steps(version.profile, found):
         try:
-            then = {**then, **rig.changed(then, version.profile, {one.key: one.after for one in group})}
+            then = {**then, **rig.changed(then, version.profile, {change.key: change.after for change in group})}
         except NeedsRights as error:
-            without_rights |= {one.key: str(error) for one in group}
+            without_rights |= {change.key: str(error) for change in group}
             continue
         except RefusedByRig as error:
-            refused |= {one.key: str(error) for one in group}
-        steps.append(Write(tuple(group), any(catalog[one.key].rights for one in group),
-                          restart_for(rig, [one.key for one in group])))
+            refused |= {change.key: str(error) for change in group}
+        steps.append(Write(tuple(group), any(catalog[change.key].rights for change in group),
+                          restart_for(rig, [change.key for change in group])))
     return Preview(version, tuple(steps), refused, unknown, state, then, without_rights)
 
 
@@ -122,8 +122,8 @@ def apply(rig: Rig, book: Logbook, version: Version, shown: Preview | None = Non
         change.intent = Intent(
             "apply", version.profile, version.id, "", None, book.address, secrets.token_hex(16),
             {place: plan.then[place] for place in plan.places},
-            {version.profile: {one.key: one.after for one in plan.changes}},
-            {version.profile: {one.key: one.before for one in plan.changes}})
+            {version.profile: {change.key: change.after for change in plan.changes}},
+            {version.profile: {change.key: change.before for change in plan.changes}})
         for step in plan.steps:
             write_step(rig, change, version.profile, step.changes)
         _check_that_it_took(rig, version.profile, plan.changes)

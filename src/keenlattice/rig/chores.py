@@ -55,8 +55,8 @@ def do_chore(rig: Rig, book: Logbook, name: str) -> Outcome:
         moved = {owner: changes(rig.values(change.before, owner), rig.values(outcome.then, owner)) for owner in owners}
         change.intent = Intent(
             "chore" if chore.undoable else "done", "", "", name, None, book.address, secrets.token_hex(16),
-            outcome.then, {owner: {one.key: one.after for one in some} for owner, some in moved.items() if some},
-            {owner: {one.key: one.before for one in some} for owner, some in moved.items() if some})
+            outcome.then, {owner: {edit.key: edit.after for edit in edits} for owner, edits in moved.items() if edits},
+            {owner: {edit.key: edit.before for edit in edits} for owner, edits in moved.items() if edits})
         change.steps = 1
         if outcome.then != change.before:
             change.put(outcome.then)

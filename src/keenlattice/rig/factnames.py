@@ -57,7 +57,7 @@ def named(facts: "Mapping[str, FactValue | None]", devices: Sequence[str], known
         UnknownName: no such fact; the message offers the nearest.
         UsageError: one of another kind, or told twice.
     """
-    kinds = {**FACTS, **{f"{device}_{one}": told for device in devices for one, told in OF_A_DEVICE.items()}}
+    kinds = {**FACTS, **{f"{device}_{entry}": told for device in devices for entry, told in OF_A_DEVICE.items()}}
     in_formulas = {str(name): fact for fact, name in zip(kinds, formula_names({one: 0 for one in kinds}), strict=True)}
     result: dict[str, FactValue | None] = {}
     for name, value in facts.items():

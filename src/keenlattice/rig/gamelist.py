@@ -73,7 +73,7 @@ def _listed(name: str, table: object) -> Listed:
     told, file = table.get("keys", {}), table.get("file", "")
     if not isinstance(told, dict) or not isinstance(file, str):
         raise ValueError(f"{name}: file is a path, and keys a table")
-    keys = {setting: _key(name, setting, one) for setting, one in told.items()}
+    keys = {setting: _key(name, setting, entry) for setting, entry in told.items()}
     executables, command = table.get("executables", []), table.get("command", [])
     if not all(isinstance(one, list) and all(isinstance(word, str) for word in one) for one in (executables, command)):
         raise ValueError(f"{name}: executables and command are lists of words")
@@ -157,8 +157,8 @@ def add_game(home: Path, listed: Listed) -> None:
                 table.pop(key, None)
         table["leave_running"] = listed.leave_running
         if listed.keys:
-            table["keys"] = {setting: {"section": one.section, "key": one.key, **(
-                {"values": one.texts} if one.texts else {})} for setting, one in listed.keys.items()}
+            table["keys"] = {setting: {"section": key.section, "key": key.key, **(
+                {"values": key.texts} if key.texts else {})} for setting, key in listed.keys.items()}
         document[name] = table
         make_private(home)
         text = mark + tomlkit.dumps(document).encode()

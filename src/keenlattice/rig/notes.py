@@ -22,7 +22,7 @@ def read_notes(rig: Rig) -> dict[str, str]:
     try:
         content = read_bounded(path, MOST_BYTES)
         told = {} if content is None else parse_json(content)
-        if len(content or b"") > MOST_BYTES or not all(isinstance(one, str) for one in told.values()):
+        if len(content or b"") > MOST_BYTES or not all(isinstance(value, str) for value in told.values()):
             raise ValueError
         return {str(name): text for name, text in told.items()}
     except OSError as error:
@@ -46,7 +46,7 @@ def keep_note(rig: Rig, setting: str, text: str) -> None:
         notes = {**read_notes(rig), setting: text}
         try:
             make_private(rig.home)
-            replace_file(rig.home / FILE, json.dumps({one: said for one, said in sorted(notes.items()) if said},
+            replace_file(rig.home / FILE, json.dumps({entry: said for entry, said in sorted(notes.items()) if said},
                                                      indent=1, ensure_ascii=False).encode())
         except OSError as error:
             raise RigError(f"cannot write {rig.home / FILE}: {error.strerror}") from None

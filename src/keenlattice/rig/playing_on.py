@@ -95,7 +95,7 @@ def _put_on(rig: Rig, change: Transaction, plan: Preview) -> tuple[tuple[str, ..
     out = {**plan.refused, **plan.without_rights, **dict.fromkeys(plan.unknown, "the rig does not have it")}
     keys = list[str]()
     for step in plan.steps:
-        names = [one.key for one in step.changes]
+        names = [edit.key for edit in step.changes]
         if any(name in out for name in names):
             continue
         if step.restart in LATER:

@@ -66,7 +66,7 @@ def preview_undo(rig: Rig, book: Logbook, to: int | None = None) -> UndoPreview:
     moved = to_be_written(rig, then, now, touched)
     named = [row for row in gone if row.kind != "undo"] or gone
     return UndoPreview(number, tuple(gone), moved, tuple(_title(row) for row in named), found, exactly,
-                tuple(one.what for one in rows if one.kind == "done"))
+                tuple(row.what for row in rows if row.kind == "done"))
 
 
 def undo(rig: Rig, book: Logbook, to: int | None = None) -> Undone:
@@ -88,11 +88,11 @@ def undo(rig: Rig, book: Logbook, to: int | None = None) -> Undone:
         change.why = f"undo of {in_short(plan.titles)}"
         change.intent = Intent(
             "undo", "", "", change.why, plan.number, book.address, secrets.token_hex(16), plan.then,
-            {owner: {one.key: one.after for one in some} for owner, some in plan.changes.items()},
-            {owner: {one.key: one.before for one in some} for owner, some in plan.changes.items()})
+            {owner: {edit.key: edit.after for edit in edits} for owner, edits in plan.changes.items()},
+            {owner: {edit.key: edit.before for edit in edits} for owner, edits in plan.changes.items()})
         change.steps = len(plan.then)
         for place, content in in_turn(plan.then).items():
-            change.put({place: content}, [one.key for some in plan.changes.values() for one in some], again=True)
+            change.put({place: content}, [edit.key for edits in plan.changes.values() for edit in edits], again=True)
         _check_that_it_took(rig, plan)
     return Undone(plan.titles, plan.changes, plan.exactly, plan.for_good)
 
@@ -103,7 +103,7 @@ def _check_that_it_took(rig: Rig, plan: UndoPreview) -> None:
     Raises:
         RigError: it does not; the message has the values.
     """
-    wanted = {owner: {one.key: one.after for one in some} for owner, some in plan.changes.items()}
+    wanted = {owner: {edit.key: edit.after for edit in edits} for owner, edits in plan.changes.items()}
     wrong, held = [f"{one.key} of {one.owner} {one.told}" for one in misread(rig, wanted)], rig.state()
     wrong = wrong or [place for place, content in plan.then.items() if held.get(place) != content]
     if wrong:

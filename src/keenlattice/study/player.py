@@ -170,7 +170,7 @@ class Player:
     def _gone_wrong(self, capture: Capture, entries: Entries) -> str:
         """Why a run that was recorded does not count; "" if it does."""
         if wrong := changes(held_for(self.rig, self.rig.state(), self.owner), entries):
-            return f"the rig no longer held {', '.join(one.key for one in wrong)} after the run"
+            return f"the rig no longer held {', '.join(finding.key for finding in wrong)} after the run"
         missed = capture.about.get("missed_share")
         if isinstance(missed, int | float) and missed > MOST_MISSED:
             return (f"the machine was too busy: up to {100 * missed:.0f} % of the frames that were shown may have been "

@@ -53,8 +53,8 @@ def finished(opened: Opened, kind: str) -> "list[Played[Any]]":
 
 def trials_of(opened: Opened, game: str) -> "list[Played[Trial]]":
     """The trials of a game or of the rig-wide profile, the newest first; without pilots."""
-    return [one for one in finished(opened, "trial") if not one.spec.is_pilot  # type: ignore[attr-defined]
-            and game in (one.result.game, one.result.before.partition("@")[0])]
+    return [study for study in finished(opened, "trial") if not study.spec.is_pilot  # type: ignore[attr-defined]
+            and game in (study.result.game, study.result.before.partition("@")[0])]
 
 
 def versions_of(opened: Opened, study: "Played[Any]") -> list[Version]:

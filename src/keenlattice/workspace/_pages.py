@@ -50,14 +50,14 @@ def context_of(opened: "Opened", game: str, before: Version, after: Version,
     rests_on, rig = provenance or Provenance(), opened.rig
     standing = Standing(opened)
     base = standing.base() if provenance is None else Base(provenance.held, provenance.facts)
-    titles = {"rig": "The rig-wide profile", **{one.name: one.title for one in rig.games()}}
+    titles = {"rig": "The rig-wide profile", **{listed.name: listed.title for listed in rig.games()}}
     applied = [last.title for owner in owners(before.profile)
                if (last := opened.book.last_apply(opened.rig_name, owner))]
     return Context(
         game=titles.get(game, game), changes=changed(opened, before, after, base),
         findings=standing.findings(after, base),
-        slipped={one.version.reference: tuple(_slipped(opened, change) for change in one.changes)
-                 for one in find_drift(rig, opened.book)},
+        slipped={drift.version.reference: tuple(_slipped(opened, change) for change in drift.changes)
+                 for drift in find_drift(rig, opened.book)},
         waiting=dict(pending_on(rig)), facts=rests_on.facts or dict(rig.facts()),
         kind=f"{opened.rig_name.capitalize()}, {described(opened.kind)}", rig=opened.kind,
         plays=isinstance(rig, Playable),

@@ -45,7 +45,7 @@ class ChoreResult(Result):
     what: str = field(metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
-        return [{"profile": owner, **one.plain()} for owner, some in self.changes.items() for one in some]
+        return [{"profile": owner, **edit.plain()} for owner, edits in self.changes.items() for edit in edits]
 
     def _caption(self) -> str:
         return f"{self.chore} on the rig {self.rig}: {'; '.join(self.says)}"
@@ -80,7 +80,7 @@ class Chores:
         found = {owner: changes(self._opened.rig.values(state, owner), self._opened.rig.values(outcome.then, owner))
                  for owner in (WHOLE_RIG, *self._opened.games)}
         return ChoreResult(name, self._opened.rig_name, chosen.undoable, outcome.says,
-                         {owner: some for owner, some in found.items() if some}, chosen.what)
+                         {owner: entry for owner, entry in found.items() if entry}, chosen.what)
 
     def do(self, name: str) -> ChoreResult:
         """Does a chore: journalled, and undone by `undo` where that is possible.

@@ -60,9 +60,9 @@ class Facts:
 
     def names(self) -> FactNames:
         """The facts that there are, and what each is; those of a device are named after it."""
-        each = [(f"{device}_{name}", what) for device in self._opened.rig.devices()
-                for name, what in OF_A_DEVICE.items()]
-        return FactNames({name: f"{what} ({kind})" for name, (kind, what) in [*FACTS.items(), *each]})
+        each = [(f"{device}_{name}", entry) for device in self._opened.rig.devices()
+                for name, entry in OF_A_DEVICE.items()]
+        return FactNames({name: f"{entry} ({kind})" for name, (kind, entry) in [*FACTS.items(), *each]})
 
     def here(self) -> "dict[str, FactValue]":
         """What this machine tells of itself: system, cores, threads, memory. For `tell_facts`, if this is the rig.

@@ -103,7 +103,7 @@ class PlayedGames(Result):
     games: "tuple[Apply, ...]"
 
     def _rows(self) -> Rows:
-        return [{"time": one.time, "game": one.profile, "what": one.what} for one in self.games]
+        return [{"time": game.time, "game": game.profile, "what": game.what} for game in self.games]
 
     def _caption(self) -> str:
         return f"{len(self.games)} times played on {self.rig}"

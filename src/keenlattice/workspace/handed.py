@@ -184,7 +184,7 @@ def _program(rig: "Rig", handed: Handed, game: str) -> str | None:
     """Whose frames to take of a file that holds several programs': the game's, if it is told of."""
     from keenlattice.measure.ingesting import programs_in
 
-    known = next((one for one in rig.games() if one.name == game), None)
+    known = next((listed for listed in rig.games() if listed.name == game), None)
     names = programs_in(handed.frames, handed.columns) if handed.columns and known else []
     for name in names if len(names) > 1 else ():
         try:

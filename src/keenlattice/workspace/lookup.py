@@ -52,7 +52,7 @@ def known_map(opened: Opened, header: Sequence[str], name: str = "") -> "ColumnM
     from keenlattice.measure.columns import column_map
 
     if name:
-        maps = {one: kept for one, kept in opened.book.maps().items() if "reads" not in kept[1]}
+        maps = {entry: kept for entry, kept in opened.book.maps().items() if "reads" not in kept[1]}
         if name not in maps:
             raise UnknownName("column map", name, maps, f"there are {', '.join(maps) or 'none yet'}")
         return column_map(**maps[name][1])
@@ -78,8 +78,8 @@ def kept_map(opened: Opened, header: Sequence[str], reads: Sequence[str]) -> dic
     Args:
         reads: what the map may be of; `frames` is what a map of a recording does not say.
     """
-    same = [fields for known, fields in opened.book.maps().values()
-            if known == list(header) and fields.get("reads", "frames") in reads]
+    same = [fields for value, fields in opened.book.maps().values()
+            if value == list(header) and fields.get("reads", "frames") in reads]
     return same[-1] if same else None
 
 

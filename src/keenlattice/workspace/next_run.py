@@ -79,7 +79,7 @@ def what_is_next(opened: Opened, study: "Study", waiting: Waiting) -> NextRun:
     from keenlattice.rig.session import start_by_hand
 
     spec, run = spec_of(study), waiting.run
-    done = sum(not one.excluded for one in runs_of(opened.book, study))
+    done = sum(not run.excluded for run in runs_of(opened.book, study))
     total = None if spec.most_runs is None else max(spec.most_runs, done + 1)
     return NextRun(study.number, study.kind, spec.about, run.place + 1, total, run.arm, run.game, run.seconds,
                    waiting.steps, run.again, holding(by_hand_rig(opened)), None if total is None else

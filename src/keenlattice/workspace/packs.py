@@ -83,8 +83,8 @@ class AdoptResult(Result):
     def to_json(self) -> dict[str, Any]:
         """The result as JSON types."""
         told = super().to_json()
-        return {**told, "versions": [{key: value for key, value in one.items() if key != "schema"}
-                                     for one in told["versions"]]}
+        return {**told, "versions": [{key: value for key, value in version.items() if key != "schema"}
+                                     for version in told["versions"]]}
 
     def _rows(self) -> Rows:
         return [{"version": one.after.reference, **change.plain()} for one in self.versions for change in one.changes]
@@ -133,7 +133,7 @@ class Packs:
         pack = self.look(file)
         if odd := [number for number in rules if not 1 <= number <= len(pack.rules)]:
             raise UsageError(f"the pack has no rule {odd[0]}; it has 1 to {len(pack.rules)}")
-        chosen = tuple(one.offered for one in pack.rules if not rules or one.offered.number in rules)
+        chosen = tuple(rule.offered for rule in pack.rules if not rules or rule.offered.number in rules)
         made = []
         with self._opened.book.together():  # all of its versions, or none
             for profile, entries in adopted(chosen, self._standing.stored).items():

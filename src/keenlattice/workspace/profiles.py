@@ -143,8 +143,8 @@ class Profiles:
                 raise UsageError(f"--settle {odd[0]}: no conflict there; there are {there}")
             if any(side not in ("first", "second", "") for side in (*settle.values(), keep)):
                 raise UsageError("a conflict is settled with first or second")
-            chosen = {one.key: settle.get(one.key) or keep for one in merge.conflicts}
-            left = [one for one in merge.conflicts if not chosen[one.key]]
+            chosen = {conflict.key: settle.get(conflict.key) or keep for conflict in merge.conflicts}
+            left = [conflict for conflict in merge.conflicts if not chosen[conflict.key]]
             if left and ask is None:
                 catalog = self._opened.rig.catalog()
                 told = "; ".join(f"{one.key}: first {value_text(catalog, one.key, one.one)}, second "
@@ -157,8 +157,8 @@ class Profiles:
               sides: "Callable[[Merge], dict[str, Side]]") -> MergeResult:
         """The version that comes out, once every conflict is settled."""
         chosen = sides(merge)
-        entries = settled(merge, {one.key: one.one if chosen[one.key] == "first" else one.other
-                                  for one in merge.conflicts})
+        entries = settled(merge, {conflict.key: conflict.one if chosen[conflict.key] == "first" else conflict.other
+                                  for conflict in merge.conflicts})
         differs = changes(parents[0].entries, entries)
         made = self._opened.commit(parents, entries, note) if differs or len(parents) > 1 else parents[0]
         return MergeResult(parents[0], made, differs, tuple(conflict.key for conflict in merge.conflicts), note)
@@ -211,9 +211,9 @@ class Profiles:
         if setting:
             self._check_shown(setting, effective)
         held = tuple(ShownSetting(one, catalog[one.key].unit) for one in effective.values() if setting in ("", one.key))
-        found = tuple(one for one in self._standing.as_planned(
+        found = tuple(holding for holding in self._standing.as_planned(
             self._standing.found_in(effective, version.profile, base), version)
-                      if not setting or setting in one.settings)
+                      if not setting or setting in holding.settings)
         last = self._opened.book.last_apply(self._opened.rig_name, version.profile)
         applied = last is not None and last.version == version.id
         before = f"{version.profile}@stock"

@@ -78,10 +78,10 @@ def measured(rig: str, game: str, seconds: float, seed: int, captures: "Sequence
     from keenlattice.measure.telemetry import limited_by, readings
 
     return MeasureResult(
-        rig, game, seconds, seed, tuple(files), tuple(metrics_of(one) for one in captures),
-        tuple(f"run {number}: {why}" for number, one in enumerate(captures, 1) for why in doubts_of(one)),
-        tuple(readings(capture) for capture in captures), tuple(limited_by(one) for one in captures),
-        sum(one.click_ms.size for one in captures), sum(one.latency_ms.size for one in captures), captures[-1])
+        rig, game, seconds, seed, tuple(files), tuple(metrics_of(capture) for capture in captures),
+        tuple(f"run {number}: {why}" for number, capture in enumerate(captures, 1) for why in doubts_of(capture)),
+        tuple(readings(capture) for capture in captures), tuple(limited_by(capture) for capture in captures),
+        sum(capture.click_ms.size for capture in captures), sum(one.latency_ms.size for one in captures), captures[-1])
 
 
 @dataclass(frozen=True, repr=False)

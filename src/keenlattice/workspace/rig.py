@@ -89,11 +89,11 @@ class RigHandle:
         applied = {name: last.version[:8] for name in (WHOLE_RIG, *self._opened.games)
                    if (last := self._book.last_apply(self.name, name))}
         slipped = find_drift(self.machine, self._book)
-        return Survey(dict(pending_on(self.machine)), tuple(one.version for one in slipped), self.name,
+        return Survey(dict(pending_on(self.machine)), tuple(drift.version for drift in slipped), self.name,
                       dict(self.machine.facts()), tuple(self._opened.games), self.machine.devices(), applied,
                       self._standing.as_planned(self._standing.findings(f"{WHOLE_RIG}@now"),
                                                 self._opened.find(WHOLE_RIG)),
-                      {one.version.reference: len(one.changes) for one in slipped},
+                      {drift.version.reference: len(drift.changes) for drift in slipped},
                       {game.name: game.title for game in self.machine.games()},
                       len(self.machine.catalog()) - len(asked := asked_on(self.machine)), tuple(asked))
 
@@ -115,8 +115,8 @@ class RigHandle:
     def _told(self, plan: "Preview") -> ApplyResult:
         from keenlattice.rig.base import HoldsAtStart, NamesPlaces
 
-        changes = tuple(AppliedChange(number, one.key, one.before, one.after, step.rights, step.restart)
-                        for number, step in enumerate(plan.steps, 1) for one in step.changes)
+        changes = tuple(AppliedChange(number, change.key, change.before, change.after, step.rights, step.restart)
+                        for number, step in enumerate(plan.steps, 1) for change in step.changes)
         rig = self.machine
         words = {place: rig.place_in_words(place) if isinstance(rig, NamesPlaces) else "" for place in plan.places}
         places = tuple(dict.fromkeys(words[place] or str(path_of(place, rig.home)) for place in plan.places))
@@ -203,9 +203,9 @@ class RigHandle:
 
     def restore_points(self) -> RestorePoints:
         """All that was done to the rig, and what of it is still in force."""
-        force = {one.number for one in self._book.in_force(self.name)}
-        return RestorePoints(self.name, tuple(RestorePoint(one, one.number in force)
-                                                  for one in self._book.done_to(self.name)))
+        force = {entry.number for entry in self._book.in_force(self.name)}
+        return RestorePoints(self.name, tuple(RestorePoint(entry, entry.number in force)
+                                                  for entry in self._book.done_to(self.name)))
 
     def drift(self) -> DriftResult:
         """Every profile of which the rig no longer holds what was last applied."""

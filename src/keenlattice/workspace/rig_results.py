@@ -106,7 +106,7 @@ class UndoResult(OrSheet):
     sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
-        return [{"profile": owner, **one.plain()} for owner, some in self.changes.items() for one in some]
+        return [{"profile": owner, **edit.plain()} for owner, edits in self.changes.items() for edit in edits]
 
     def _caption(self) -> str:
         return f"undone on the rig {self.rig}: {', '.join(self.undone)}" + (

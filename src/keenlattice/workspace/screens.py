@@ -99,7 +99,7 @@ def _groups(grouped: Sequence[Sequence[str]], before: Version, after: Version) -
     named = [tuple(group) for group in grouped if tuple(group) != ("checks",)]
     if ("checks",) in [tuple(group) for group in grouped]:
         taken = {key for group in named for key in group}
-        named += _told_by_checks([one.key for one in changes(before.entries, after.entries) if one.key not in taken])
+        named += _told_by_checks([edit.key for edit in changes(before.entries, after.entries) if edit.key not in taken])
     return named
 
 

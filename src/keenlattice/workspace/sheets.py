@@ -113,12 +113,12 @@ class Sheets:
         """
         rig, owner = self._by_hand(), self._opened.find(game).profile if game else WHOLE_RIG
         catalog = rig.catalog()
-        domains = list(dict.fromkeys(one.domain for one in catalog))
+        domains = list(dict.fromkeys(setting.domain for setting in catalog))
         if domain and domain not in domains:
             raise UnknownName("domain", domain, domains, f"there are {', '.join(domains)}")
         known = {*rig.values(rig.state(), owner), *rig.seen_before(owner)}
-        return [one for one in catalog if domain in ("", one.domain) and one.name not in known
-                and one.scope == ("game" if game else "rig")]
+        return [setting for setting in catalog if domain in ("", setting.domain) and setting.name not in known
+                and setting.scope == ("game" if game else "rig")]
 
     def note_before(self, number: int, was: str) -> SheetResult:
         """Notes what a setting is at before a step, so that an undo can say the value.

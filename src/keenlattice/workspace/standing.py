@@ -102,7 +102,7 @@ class Standing:
                          stock_known=self.stock_known)
         if not isinstance(self._opened.rig, TellsInert):
             return found
-        inert = self._opened.rig.inert(profile, [key for key, one in effective.items() if one.is_set])
+        inert = self._opened.rig.inert(profile, [key for key, holding in effective.items() if holding.is_set])
         return Findings([*found, *(Finding(check="not-read-here", kind="inert", settings=(key,), why=why,
                                            what_to_do=f"take it out: keen edit {profile} {key}=unset")
                                    for key, why in inert.items())])

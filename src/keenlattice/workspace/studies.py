@@ -167,8 +167,8 @@ class Studies:
         from keenlattice.study.tune.plan import TunePlan, TuneSpec, checked
 
         start, catalog = self._opened.find(base), self._opened.rig.catalog()
-        values = tuple((key, tuple(catalog[key].parsed(value) if isinstance(value, str) else value for value in some))
-                       for key, some in choices.items())
+        values = tuple((key, tuple(catalog[key].parsed(value) if isinstance(value, str) else value for value in entry))
+                       for key, entry in choices.items())
         plan = checked(catalog, TunePlan(values, goal, tuple(limits), rounds, seconds, seed_or_fresh(seed),
                                          warm_up_s=warm_up_s, few_switches=self._opened.by_hand,
                                          **what_matters(matters, goal)))

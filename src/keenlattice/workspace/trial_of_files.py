@@ -43,7 +43,7 @@ def trial_of_files(opened: Opened, versions: Mapping[str, Files], columns: "Colu
         raise UsageError(f"{len(versions)} versions: a trial of files takes two, each with its files")
     if odd := [label for label in versions if not (0 < len(label) <= MOST_LETTERS and label.isprintable())]:
         raise UsageError(f"{odd[0][:40]!r} is no label: give 1 to {MOST_LETTERS} letters that can be printed")
-    files = {label: _matching(some) for label, some in versions.items()}
+    files = {label: _matching(version) for label, version in versions.items()}
     arms = dict(zip(files, ("before", "after"), strict=True))
     _check_counts(files)
     played = _in_order(files, _matching(order) if order else [])
@@ -102,19 +102,19 @@ def _matching(files: Files) -> list[Path]:
 
 
 def _check_counts(files: Mapping[str, Sequence[Path]]) -> None:
-    counts = [f"{len(some)} of {label}" for label, some in files.items()]
+    counts = [f"{len(file)} of {label}" for label, file in files.items()]
     if not all(files.values()):
         raise UsageError(f"{' and '.join(counts)}: a trial takes files of either version")
-    if len({len(some) for some in files.values()}) > 1:
+    if len({len(file) for file in files.values()}) > 1:
         raise UsageError(f"{' and '.join(counts)}: a trial takes as many recordings of either version")
-    often = Counter(file.resolve() for some in files.values() for file in some)
+    often = Counter(file.resolve() for path in files.values() for file in path)
     if twice := [file.name for file, count in often.items() if count > 1]:
         raise UsageError(f"{twice[0]} is named twice: each run has a file of its own")
 
 
 def _in_order(files: Mapping[str, Sequence[Path]], order: Sequence[Path]) -> list[tuple[str, Path]]:
     """Return label and file of each run, as they were played: as that was told, or by when each file was saved."""
-    runs = [(label, file) for label, some in files.items() for file in some]
+    runs = [(label, file) for label, path in files.items() for file in path]
     try:
         if not order:
             return sorted(runs, key=lambda run: run[1].stat().st_mtime_ns)

@@ -232,7 +232,7 @@ def _beside_runs_s(played: "Played[Trial]") -> float:
     that is simulated, and is quicker than its runs are long, nothing."""
     plan = played.result.plan
     try:
-        times = [datetime.fromisoformat(str(one.about["time"])) for _, one in sorted(played.captures().items())]
+        times = [datetime.fromisoformat(str(capture.about["time"])) for _, capture in sorted(played.captures().items())]
     except (KeyError, ValueError):
         return 0.0
     apart = [(later - earlier).total_seconds() for earlier, later in pairwise(times)]

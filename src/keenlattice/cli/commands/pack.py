@@ -29,9 +29,9 @@ def look(file: File, book: Book = None, rig: Rig = "", json: Json = False) -> No
     show_pack(ws.rig.machine.catalog(), pack)
     for rule in pack.rules:
         show_of_pool(ws.pool.about(rule.offered.rule.set_, rule.offered.rule.game))
-    claims = any(one.offered.rule.claim for one in pack.rules)
+    claims = any(rule.offered.rule.claim for rule in pack.rules)
     say("\nNothing was changed.", "dim")
-    if any(one.is_new for one in pack.rules):
+    if any(rule.is_new for rule in pack.rules):
         hint(f"keen pack adopt {file}   or one rule: --rule 1"
              + f"   or see what holds here: keen studies claims {file}" * claims)
     elif claims:

@@ -144,9 +144,9 @@ def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "By
         return "not known" if held is None and by_hand else value_text(catalog, change.setting, held)
 
     table(["step", "setting", "on the rig", plan.version.reference, "needs"], [
-        [str(one.step) if first[one.step] == one.setting else "", one.setting,
-         now(one), value_text(catalog, one.setting, one.after), _needs(plan, one)]
-        for one in plan.changes])
+        [str(change.step) if first[change.step] == change.setting else "", change.setting,
+         now(change), value_text(catalog, change.setting, change.after), _needs(plan, change)]
+        for change in plan.changes])
     if plan.at_start:
         say(f"! {', '.join(plan.at_start)}: written to no file of the game or the system. It holds only for a "
             "game that keen starts, for a run or by keen play; whoever starts it in another way plays without it")

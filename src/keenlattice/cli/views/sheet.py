@@ -41,7 +41,7 @@ def show_step(step: "SheetStep", why: bool = True, how: bool = True) -> None:
 
 def show_what_is_open(now: "Sheet") -> None:
     """What did not take, and what is still to be done."""
-    for step in (one for one in now.steps if one.otherwise):
+    for step in (step for step in now.steps if step.otherwise):
         say(f"! step {step.number}: you saw {shown(step, step.seen)}, and {shown(step, step.after)} was to be set: "
             "it did not take")
     if now.open:
@@ -211,6 +211,6 @@ def run_of(number: int, most: int | None, minutes_left: float | None) -> str:
 
 def held_in_words(holds: "Mapping[str, Mapping[str, Value]]") -> str:
     """What the rig holds, by all that was said."""
-    told = [f"{key} {written(value)}{' (rig-wide)' * (owner == 'rig')}" for owner, some in holds.items()
-            for key, value in some.items()]
+    told = [f"{key} {written(value)}{' (rig-wide)' * (owner == 'rig')}" for owner, entry in holds.items()
+            for key, value in entry.items()]
     return ", ".join(told) or "nothing that anybody has told"

@@ -38,7 +38,7 @@ def show_pilot(pilot: "Pilot", after: str) -> None:
     if result.deciding.verdict in ("better", "worse"):
         say(f"! a version came out {result.deciding.verdict} than itself: something else changes while you measure")
     table(["blocks", "chance to settle", "about"], [
-        [str(one.blocks), f"{100 * one.chance:.0f} %", f"{one.minutes:.0f} min"] for one in pilot.plans],
+        [str(plan.blocks), f"{100 * plan.chance:.0f} %", f"{plan.minutes:.0f} min"] for plan in pilot.plans],
         right=(0, 1, 2))
     say(f"Settled: the interval lies wholly within {pilot.matters_pct:.3g} %, or wholly beyond. The chances are for "
         "two versions that are alike; it ends as soon as it is settled, so these are the most that it takes.", "dim")
@@ -58,7 +58,7 @@ def show_runs_to_come(come: "RunsToCome") -> None:
     say(f"Trial {come.study}, {come.recorded} of {count} runs recorded. Record these, {come.seconds:g} s each, in "
         "this order:", "bold")
     table(["run", "block", "with this version on the rig"], [
-        [str(one.place + 1), str(one.block + 1), one.version] for one in come.to_come[:RUNS_SHOWN]], right=(0, 1))
+        [str(run.place + 1), str(run.block + 1), run.version] for run in come.to_come[:RUNS_SHOWN]], right=(0, 1))
     if len(come.to_come) > RUNS_SHOWN:
         say(f"and {len(come.to_come) - RUNS_SHOWN} more", "dim")
     hint("keen trial --take FILE, after each or with several at once")
@@ -78,7 +78,7 @@ def _show_rule(one: "Repeated") -> None:
 
     assert one.offered is not None and one.trial is not None
     result = one.trial.result
-    by_name, here = {metric.name: metric for metric in result.metrics}, {id(each.claim): each for each in one.claims}
+    by_name, here = {metric.name: metric for metric in result.metrics}, {id(claim.claim): claim for claim in one.claims}
     say(f"Rule {one.rule}: {one.offered.rule.reason or one.offered.rule.game}", "bold")
     for claim in one.offered.rule.claim:
         if id(claim) not in here:

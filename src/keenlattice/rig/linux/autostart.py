@@ -54,7 +54,7 @@ class Autostart(Part):
         result: dict[str, tuple[Path, str]] = {}
         for folder in (self._own, *self._system):
             try:
-                names = sorted(one.name for one in folder.iterdir() if one.suffix == ".desktop")[:MOST]
+                names = sorted(path.name for path in folder.iterdir() if path.suffix == ".desktop")[:MOST]
             except OSError:
                 continue
             for name in names:

@@ -99,7 +99,7 @@ class Knob:
     def _read(self, text: str) -> Value | None:
         text = in_force(text) or ""
         if self.texts is not None:
-            return next((value for value, known in self.texts.items() if known == text), None)
+            return next((value for value, entry in self.texts.items() if entry == text), None)
         if self.setting.kind == "whole":
             return int(text) // self.times if text.isdigit() else None
         return text

@@ -118,9 +118,9 @@ class LinuxRig:
     def _of_the_driver(self) -> list[Setting]:
         own = self._options
         options = {setting.name.removeprefix("mesa.") for setting in own}
-        hidden = {f"mesa.{one.option}" for one in MAPPED.values()}  # they have a name in the catalog
+        hidden = {f"mesa.{option.option}" for option in MAPPED.values()}  # they have a name in the catalog
         return [*mapped_settings(options), *(one for one in own if one.name not in hidden),
-                *vulkan.settings(self._of_vulkan, [*options, *(one.option for one in MAPPED.values())])]
+                *vulkan.settings(self._of_vulkan, [*options, *(option.option for option in MAPPED.values())])]
 
     def facts(self) -> Facts:
         memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2**20
@@ -161,7 +161,7 @@ class LinuxRig:
     def _as_known(self, path: Path) -> tuple[Program, DrawnOn]:
         """A program as its driver knows it: by what was told of the game that it is."""
         file = path if path.is_file() else None
-        listed = next((one for one in self._listed.values() if path.name in one.game.executables), None)
+        listed = next((value for value in self._listed.values() if path.name in value.game.executables), None)
         if listed is None or listed.api != "vulkan":
             return Program(path.name, file), DrawnOn(self.driver.name)
         (name, version), (engine, engine_version) = (one or ("", 0) for one in (listed.application, listed.engine))
@@ -174,7 +174,7 @@ class LinuxRig:
         if not api:
             return {}
         of_gl = {setting.name for setting in self._options} | {
-            name for name, one in MAPPED.items() if one.option not in vulkan.BOTH}
+            name for name, option in MAPPED.items() if option.option not in vulkan.BOTH}
         of_vulkan = {f"mesa.{option.lower()}" for option in self._of_vulkan}
         unread = of_gl - of_vulkan if api == "vulkan" else (of_vulkan - of_gl) | {"driver.vulkan-present"}
         why = {"vulkan": "it is OpenGL's, and this game draws by Vulkan",

@@ -53,7 +53,7 @@ class DriverOptions(Part):
 
     def values(self, state: State, owner: str) -> Entries:
         held = options(state[self._place], owner, str(self.config))
-        names = {one.option: name for name, one in MAPPED.items()}
+        names = {option.option: name for name, option in MAPPED.items()}
         return {name: value for option, text in held.items()
                 if (name := names.get(option, f"mesa.{option}")) in self._settings
                 and (value := self._read(name, text)) is not None}

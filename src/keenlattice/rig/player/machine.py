@@ -275,7 +275,7 @@ def keep_noted(rig: Rig, owner: str, seen: Mapping[str, Value | None]) -> Entrie
     noted = read_noted(rig)
     entries = {**noted.get(owner, {}), **seen}
     noted[owner] = {key: value for key, value in entries.items() if value is not None}
-    kept = {one: dict(sorted(some.items())) for one, some in sorted(noted.items()) if some}
+    kept = {entry: dict(sorted(some.items())) for entry, some in sorted(noted.items()) if some}
     try:
         make_private(rig.home)
         replace_file(rig.home / SEEN_FILE, (json.dumps(kept, indent=1) + "\n").encode())

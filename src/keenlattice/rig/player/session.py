@@ -71,7 +71,7 @@ def _length(run: ComingRun, capture: Capture) -> list[str]:
 
 def _program(rig: ByHand, run: ComingRun, capture: Capture) -> list[str]:
     program = str(capture.about.get("program", ""))
-    game = next((one for one in rig.games() if one.name == run.game), None)
+    game = next((game for game in rig.games() if game.name == run.game), None)
     if not program or game is None or not game.executables:
         return []
     try:
@@ -208,8 +208,8 @@ def steps_between(rig: ByHand, now: State, then: State, why: str) -> list[SheetS
     """The steps that a person takes from one state of a rig to another, in the order of the restarts that they need."""
     notes = read_notes(rig)
     result: list[tuple[str, Change]] = [
-        (owner, one) for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
-        for one in changes(rig.values(now, owner), rig.values(then, owner)) if not rig.written_here(owner, one.key)]
+        (owner, edit) for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
+        for edit in changes(rig.values(now, owner), rig.values(then, owner)) if not rig.written_here(owner, edit.key)]
     order = {one.key: number for number, group in enumerate(rig.steps("", [one for _, one in result]))
              for one in group}
     result.sort(key=lambda step: order[step[1].key])
@@ -221,7 +221,7 @@ def holding(rig: ByHand) -> dict[str, dict[str, Value]]:
     now, seen = rig.state(), read_noted(rig)
     found = {owner: {**seen.get(owner, {}), **rig.values(now, owner)}
              for owner in (WHOLE_RIG, *(game.name for game in rig.games()))}
-    return {owner: some for owner, some in found.items() if some}
+    return {owner: entry for owner, entry in found.items() if entry}
 
 
 def read_origin(rig: ByHand) -> tuple[str, State] | None:
@@ -258,7 +258,7 @@ def keep_origin(rig: ByHand, why: str, origin: State, last: State) -> None:
         RigError: it cannot be written.
     """
     path: Path = rig.home / ORIGIN
-    kept = {"why": why, "before": in_text({place: one for place, one in origin.items() if place != rig.sheet}),
+    kept = {"why": why, "before": in_text({place: entry for place, entry in origin.items() if place != rig.sheet}),
             "last": in_text({rig.place: last[rig.place]})}
     try:
         replace_file(path, json.dumps(kept).encode())

@@ -61,7 +61,7 @@ def sheet_to_apply(rig: ByHand, book: Logbook, version: Version) -> Sheet | None
         settle_study(rig, book)
         _check_none_is_open(rig)
         plan = preview(rig, version)
-        if plan.changes and all(rig.written_here(version.profile, one.key) for one in plan.changes):
+        if plan.changes and all(rig.written_here(version.profile, change.key) for change in plan.changes):
             return None
         sheet = _begin(rig, change, Sheet("apply", version.reference, version.profile, version.id, None, "",
                                           version.note, secrets.token_hex(16)),
@@ -84,7 +84,7 @@ def sheet_to_undo(rig: ByHand, book: Logbook, to: int | None = None) -> Sheet | 
         settle_study(rig, book)
         _check_none_is_open(rig)
         plan = preview_undo(rig, book, to)
-        keys = [(owner, one.key) for owner, some in plan.changes.items() for one in some]
+        keys = [(owner, edit.key) for owner, edits in plan.changes.items() for edit in edits]
         if keys and all(rig.written_here(*key) for key in keys):
             return None
         sheet = _begin(rig, change, Sheet("undo", f"undo of {in_short(plan.titles)}", "", "", plan.number, "", "",
@@ -113,7 +113,7 @@ def _begin(rig: ByHand, change: Transaction, sheet: Sheet, wanted: Mapping[str, 
         for step in rig.steps(owner, [one for one in some if rig.written_here(owner, one.key)]):
             written += [replace(step_of(rig, 0, owner, one, why, notes), done="written", time=now()) for one in step]
             write_step(rig, change, owner, step)
-    asked = [(owner, one) for owner, some in wanted.items() for one in some if not rig.written_here(owner, one.key)]
+    asked = [(owner, one) for owner, entry in wanted.items() for one in entry if not rig.written_here(owner, one.key)]
     order = {one.key: number for number, step in enumerate(rig.steps("", [one for _, one in asked])) for one in step}
     asked.sort(key=lambda step: order[step[1].key])
     steps = [*(step_of(rig, 0, owner, one, why, notes) for owner, one in asked), *written]
@@ -163,7 +163,7 @@ def _as_read(rig: ByHand, key: str, text: str) -> Value:
 def _state_before(rig: ByHand, sheet: Sheet) -> State:
     try:
         state, listed = out_of_text(parse_json(sheet.before)), rig.state()
-        return {rig.place: state[rig.place], **{place: one for place, one in state.items() if place in listed}}
+        return {rig.place: state[rig.place], **{place: entry for place, entry in state.items() if place in listed}}
     except (ValueError, TypeError, AttributeError, KeyError):
         raise RigError(f"the run sheet {rig.home / rig.sheet} is damaged: move it away, and apply or undo again"
                        ) from None
@@ -176,7 +176,7 @@ def _open_step(rig: ByHand, number: int) -> tuple[Sheet, SheetStep]:
         UsageError: no sheet is open, no such step, or it is ticked off already.
     """
     sheet = open_sheet(rig)
-    step = next((one for one in sheet.steps if one.number == number), None) if sheet else None
+    step = next((step for step in sheet.steps if step.number == number), None) if sheet else None
     if sheet is None or step is None:
         raise UsageError(f"there is no step {number}; see `keen rig sheet`" if sheet else "no run sheet is open")
     if step.done != "open":

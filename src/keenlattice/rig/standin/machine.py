@@ -200,7 +200,7 @@ class Standin:
         rig_wide = {key: value for key, value in wanted.items() if key.partition("@")[0] not in self._waiting}
         game = {} if owner == WHOLE_RIG else self.values(state, owner)
         resolved = resolve(self.catalog(), {**rig_wide, **running}, game)
-        return {key: one.value for key, one in resolved.items() if one.value is not None}
+        return {key: entry.value for key, entry in resolved.items() if entry.value is not None}
 
     def _running(self) -> dict[str, Value]:
         path = self.home / RUNNING

@@ -28,7 +28,7 @@ def settings(held: Texts) -> list[StoredSetting]:
     made = {DELAY: [_repeat("input.key-repeat-delay", DELAY, DELAYS_MS, 1)],
             SPEED: [_repeat("input.key-repeat-interval", SPEED, _intervals(), 2)],
             POINTER: [_pointer()], FILTER: [_acceptance()], EFFECTS[0]: [_effects(held)]}
-    return [stored for place, some in made.items() if held.get(place) is not None for stored in some]
+    return [stored for place, entry in made.items() if held.get(place) is not None for stored in entry]
 
 
 def _intervals() -> tuple[int, ...]:

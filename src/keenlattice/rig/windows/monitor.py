@@ -36,7 +36,7 @@ def facts(texts: Texts, modes: Sequence[str]) -> dict[str, FactValue]:
     if mode is None:
         return {}
     size, rate = _parts(mode)
-    best = max([rate, *(_parts(one)[1] for one in modes if _parts(one)[0] == size)])
+    best = max([rate, *(_parts(mode)[1] for mode in modes if _parts(mode)[0] == size)])
     return {"resolution": size, **({"refresh_hz": rate, "best_refresh_hz": best} if rate else {})}
 
 
@@ -49,7 +49,7 @@ def _refresh(modes: Sequence[str], now: str) -> StoredSetting:
     def texts(value: Value, held: Texts) -> Texts:
         size = _parts(held.get(MODE) or now)[0]
         if (mode := f"{size}@{value}") not in modes:
-            rates = sorted({rate for one in modes if (rate := _parts(one)[1]) and _parts(one)[0] == size})
+            rates = sorted({rate for mode in modes if (rate := _parts(mode)[1]) and _parts(mode)[0] == size})
             raise RefusedByRig(f"display.refresh: the monitor does not do {value} Hz at {size}; it does "
                                f"{', '.join(map(str, rates))}")
         return {MODE: mode}
@@ -62,7 +62,7 @@ def _resolution(modes: Sequence[str], now: str) -> StoredSetting:
     """The size; the rate stays if the monitor has it at that size, else it is the highest that it has."""
     def texts(value: Value, held: Texts) -> Texts:
         rate = _parts(held.get(MODE) or now)[1]
-        rates = [_parts(one)[1] for one in modes if _parts(one)[0] == value]
+        rates = [_parts(mode)[1] for mode in modes if _parts(mode)[0] == value]
         if not rates:
             sizes = sorted({_parts(one)[0] for one in modes}, key=lambda size: [-int(part) for part in size.split("x")])
             raise RefusedByRig(f"display.resolution: the monitor does not do {value}; it does {', '.join(sizes[:12])}")

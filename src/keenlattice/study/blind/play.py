@@ -127,8 +127,8 @@ def _answer(said: str, on: Side, plan: BlindPlan) -> Side:
 def _counts(plan: BlindPlan, rounds: Sequence[Round]) -> list[int]:
     """How often each of the sides was answered for: right; or before, and after."""
     if plan.question == "which":
-        return [sum(one.on == one.answer for one in rounds)]
-    after = sum(one.answer == "after" for one in rounds)
+        return [sum(round_.on == round_.answer for round_ in rounds)]
+    after = sum(round_.answer == "after" for round_ in rounds)
     return [len(rounds) - after, after]
 
 

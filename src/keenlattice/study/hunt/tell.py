@@ -78,8 +78,8 @@ def _context(result: Hunt, beside: "Beside") -> Context:
 
 def _settings(result: Hunt, context: Context, notes: Mapping[str, str]) -> list[Block]:
     """Return what the version that was found changed, and which of it does it."""
-    rows = [[one.key, one.before, one.after, "does it" if one.key in result.settings else "is not needed for it"]
-            for one in context.changes]
+    rows = [[edit.key, edit.before, edit.after, "does it" if edit.key in result.settings else "is not needed for it"]
+            for edit in context.changes]
     alone = " None of them brings the change about without the others." * (len(result.settings) > 1)
     note = f" (\"{notes[result.first]}\")" if notes.get(result.first) else ""
     return [Text(f"Of what {result.first}{note} changed, this brings the change of {TITLES[result.metric]} about:"

@@ -135,7 +135,7 @@ def parted(rigs: Rigs, moderators: Floats, whole: Answers) -> Parted | None:
     lines = np.array([moderator.line for moderator in MODERATORS])
     above = moderators > lines
     below = np.isfinite(moderators) & ~above
-    chances = np.column_stack([_chance(rigs, above[:, one], below[:, one], whole) for one in range(lines.size)])
+    chances = np.column_stack([_chance(rigs, above[:, line], below[:, line], whole) for line in range(lines.size)])
     tried = np.isfinite(chances).sum(axis=1)
     best = np.argmin(np.where(np.isfinite(chances), chances, np.inf), axis=1)
     least = chances[np.arange(best.size), best]

@@ -43,7 +43,7 @@ def texts(table: "pa.Table", name: str) -> Texts:
     order = sorted(range(len(names)), key=names.__getitem__)
     rank = np.empty(len(names), dtype=np.int32)
     rank[order] = np.arange(len(names), dtype=np.int32)
-    return Texts(rank[codes] if len(names) else codes, [names[one] for one in order])
+    return Texts(rank[codes] if len(names) else codes, [names[version] for version in order])
 
 
 def digests(table: "pa.Table", name: str) -> Hashes:

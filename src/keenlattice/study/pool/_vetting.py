@@ -202,7 +202,7 @@ def small_studies(rigs: Rigs, tau2: Floats) -> Floats:
 
     x, w = np.sqrt(rigs.variance), 1 / (rigs.variance + rigs.each(tau2))
     total = rigs.total(w)
-    x, y = (one - rigs.each(rigs.total(w * one) / total) for one in (x, rigs.effect))
+    x, y = (rig_ - rigs.each(rigs.total(w * rig_) / total) for rig_ in (x, rigs.effect))
     xx, dof = rigs.total(w * x * x), np.maximum(1, rigs.sizes - 2)
     with np.errstate(divide="ignore", invalid="ignore"):
         slope = rigs.total(w * x * y) / xx

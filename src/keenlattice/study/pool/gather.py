@@ -164,7 +164,7 @@ def gathered(table: "pa.Table") -> Gathered:
     claimed = rows["state"] == _place(names["state"], "claimed")
     rows = _kept(rows, ~claimed)
     first = copies([rows[name] for name in CONTENT])
-    rows = {name: one for name, one in rows.items() if name not in ONLY_CONTENT}
+    rows = {name: row for name, row in rows.items() if name not in ONLY_CONTENT}
     copied = (first != np.arange(first.size)) & np.isfinite(rows["log_ratio"])
     rows["rig"] = _same_rigs(rows["rig"], first, copied, len(names["rig"].names))
     rows = _kept(rows, ~copied)
@@ -198,7 +198,7 @@ def _sorted(table: "pa.Table") -> tuple[Columns, dict[str, Texts]]:
 
 
 def _kept(rows: Columns, which: NDArray[np.bool_]) -> Columns:
-    return rows if which.all() else {name: one[which] for name, one in rows.items()}
+    return rows if which.all() else {name: row[which] for name, row in rows.items()}
 
 
 def _place(column: Texts, name: str) -> int:
@@ -248,8 +248,8 @@ def _moderators(rows: Columns, names: dict[str, Texts]) -> Floats:
     """Of each rig in each group, the mean over its studies of what is known."""
     if not rows["rig"].size:
         return np.empty((0, len(MODERATORS)))
-    facts = np.array([of_facts(parse_json(one)) for one in names["facts"].names])
-    limits = np.array([of_limits(parse_json(one)) for one in names["limited_by"].names])
+    facts = np.array([of_facts(parse_json(name)) for name in names["facts"].names])
+    limits = np.array([of_limits(parse_json(name)) for name in names["limited_by"].names])
     order = _rig_runs(rows)
     each = facts[rows["facts"][order]]
     each[:, 0] = limits[rows["limited_by"][order]]

@@ -83,8 +83,8 @@ def in_order(pool: Pool, changes: Sequence[Change], facts: Mapping[str, Any], li
 def matching(pool: Pool, change: Change) -> PooledChange | None:
     """What a pool knows of a change: of several from different values that of which it knows most, the same one
     before all others."""
-    alike = [one for one in pool.changes if len(one.change) == 1 and one.change[0].setting == change.key
-             and same(one.change[0].after, change.after)]
+    alike = [edit for edit in pool.changes if len(edit.change) == 1 and edit.change[0].setting == change.key
+             and same(edit.change[0].after, change.after)]
     return max(alike, key=lambda one: (one.change[0].before == change.before, one.telling.rigs), default=None)
 
 
@@ -102,7 +102,7 @@ def _to_try(pool: Pool, change: Change, facts: Mapping[str, Any], limits: Mappin
             unknown: float) -> ToTry:
     known = matching(pool, change)
     expected = expected_of(known, facts, limits) if known else ()
-    gains = [_gain(one) for one in expected] or [unknown]
+    gains = [_gain(estimate) for estimate in expected] or [unknown]
     blocks = max([_blocks(metric, one, pace) for metric in (known.metrics if known else ()) for one in expected
                   if one.metric == metric.metric] or [BLOCKS[2]])
     minutes = 2 * blocks * pace.seconds / 60 + 2 * blocks * pace.switch_minutes.get(change.key, 0.0)

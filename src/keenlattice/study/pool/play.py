@@ -44,7 +44,7 @@ def pool_evidence(table: "pa.Table", plan: PoolPlan, refused: Sequence[str] = ()
     """
     evidence = gathered(of_plan(table, plan.metrics, plan.game))
     known = _known(before, plan)
-    open_ = [place for place, one in enumerate(evidence.groups) if one.digest not in known]
+    open_ = [place for place, record in enumerate(evidence.groups) if record.digest not in known]
     made = [one for some in spread(concluded, chunks_of(evidence, open_, plan.matters_pct), executor) for one in some]
     by_digest = {**known, **{one.digest: one for one in made}}
     metrics = [by_digest[group.digest] for group in evidence.groups]

@@ -67,7 +67,7 @@ def effects(axes: "Axes", changes: tuple[PooledChange, ...], metric: str, letter
         letters: how long a name may be.
         words: whether its word stands beside each.
     """
-    known = [(place, next((one for one in change.metrics if one.metric == metric and one.mean), None))
+    known = [(place, next((measure for measure in change.metrics if measure.metric == metric and measure.mean), None))
              for place, change in enumerate(changes)]
     reach, matters = _reach(known), max([one.matters_pct for _, one in known if one] or [1.0])
     plain(axes, TITLES[metric].capitalize(), f"change over rigs, %\n(grey does not matter: {matters:.3g} %)", "")
@@ -79,7 +79,7 @@ def effects(axes: "Axes", changes: tuple[PooledChange, ...], metric: str, letter
             _row(axes, place, one, reach)
             said = f"{BRIEF[one.standing]}, " * words + interval(one.mean)
         axes.annotate(said, (1.02, place), xycoords=("axes fraction", "data"), fontsize=7, color=INK, va="center")
-    axes.set_yticks(range(len(changes)), ["\n".join(textwrap.wrap(one.name, letters)[:2]) for one in changes],
+    axes.set_yticks(range(len(changes)), ["\n".join(textwrap.wrap(change.name, letters)[:2]) for change in changes],
                     fontsize=7.5)
     axes.set_ylim(len(changes) - 0.4, -0.6)
     axes.set_xlim(-reach, reach)

@@ -61,7 +61,7 @@ def play_ramp(player: Player, spec: RampSpec, versions: Sequence[Version]) -> Ra
         place += played
         if step.wrong:
             break
-    highest = max((one.value for one in steps if not one.wrong), default=None)
+    highest = max((step.value for step in steps if not step.wrong), default=None)
     settled = values[0] if highest is None else max(values[0], highest - plan.margin)
     return Ramp(player.game, base.reference, player.rig.name, plan, tuple(steps), highest, settled)
 

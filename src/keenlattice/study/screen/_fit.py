@@ -58,7 +58,7 @@ def pairs_in(rows: Floats, terms: Floats, logs: Floats, error: float, least: flo
     result: list[tuple[int, int, float]] = []
     if not places or not logs.size:
         return result
-    products = np.column_stack([rows[:, one] * rows[:, other] for one, other in places])
+    products = np.column_stack([rows[:, place] * rows[:, other] for place, other in places])
     while len(result) < MOST_PAIRS:
         basis, kept = _basis(terms)
         dof = logs.size - kept - 1
@@ -184,7 +184,7 @@ def _fitted(played: Played, name: str) -> list[Fit]:
     cheap = [place for place in range(rows.shape[1]) if place not in played.costly]
     if not good.any():
         return [None] * rows.shape[1]
-    pairs = [rows[:, one] * rows[:, other] for one, other, *_ in _pairs(played, name)]
+    pairs = [rows[:, entry] * rows[:, other] for entry, other, *_ in _pairs(played, name)]
     terms = np.column_stack([rows[:, cheap], *pairs, played.stretches(), played.time()])
     found = dict(zip(cheap, _least_squares(terms[good], logs[good], len(cheap)), strict=True))
     if played.costly:

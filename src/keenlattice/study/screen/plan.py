@@ -110,7 +110,7 @@ def in_order(design: Signs, costly: Sequence[int], random: np.random.Generator) 
     for row in rows:
         stretches.setdefault(tuple(design[row, list(costly)].tolist()), []).append(row)
     first = [row for stretch in stretches.values() for row in stretch[:(len(stretch) + 1) // 2]]
-    return first + [row for some in reversed(stretches.values()) for row in some[(len(some) + 1) // 2:]]
+    return first + [row for value in reversed(stretches.values()) for row in value[(len(value) + 1) // 2:]]
 
 
 def drawn_anew(factors: int, folded: bool, random: np.random.Generator) -> Signs:

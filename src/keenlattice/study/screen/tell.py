@@ -55,8 +55,8 @@ def tell_screen(result: Screen, beside: "Beside | None" = None) -> Telling:
 
 def standings(result: Screen) -> Table:
     """Every factor's change and standing, and what was claimed of it."""
-    claims = {group: ", ".join(told(one) for one in some)
-              for group, some in zip(result.plan.factors, result.plan.claims, strict=False)}
+    claims = {group: ", ".join(told(one) for one in claim)
+              for group, claim in zip(result.plan.factors, result.plan.claims, strict=False)}
     claimed = any(claims.values())
     rows = [[" + ".join(factor.settings), *_intervals(result, factor), factor_does(factor),
              *([claims.get(factor.settings, "") or "-"] if claimed else [])] for factor in result.factors]
@@ -163,11 +163,11 @@ def _gain(factor: Factor) -> str:
 
 def _not_measured(result: Screen) -> str:
     """What decides and was not measured."""
-    judged = [one for factor in result.factors for one in factor.judged]
+    judged = [metric for factor in result.factors for metric in factor.judged]
     missing = [name for name in dict.fromkeys(effect.metric for effect in judged)
-               if all(one.change_pct is None for one in judged if one.metric == name)]
+               if all(metric.change_pct is None for metric in judged if metric.metric == name)]
     return f" {listed([TITLES[name] for name in missing]).capitalize()}: not measured." if missing and len(
-        missing) < len({one.metric for one in judged}) else ""
+        missing) < len({metric.metric for metric in judged}) else ""
 
 
 def factor_does(factor: Factor) -> str:
@@ -231,7 +231,7 @@ def _metrics(result: Screen) -> list[str]:
     """The metrics of the panels; "" for what each change is judged by."""
     judged = {tuple(effect.metric for effect in factor.measured) for factor in result.factors}
     names = max(judged, key=len)
-    return [*names] if all({*some} <= {*names} for some in judged) else [""]
+    return [*names] if all({*metric} <= {*names} for metric in judged) else [""]
 
 
 def effects(axes: "Axes", result: Screen, name: str = "", letters: int = 44) -> "Axes":

@@ -72,5 +72,5 @@ def intervals(axes: "Axes", result: Trial) -> "Axes":
                 "too little to tell" if metric.low_pct is None else f"{metric.verdict}\n{percent(metric)[1]}",
                 metric.name in result.plan.deciders) for metric in result.metrics]
     # It goes as far as times and rates do; counts of rare things may run off it.
-    steady = [row for row, one in zip(rows, result.metrics, strict=True) if one.name != "stutters_per_min"]
+    steady = [row for row, metric in zip(rows, result.metrics, strict=True) if metric.name != "stutters_per_min"]
     return forest(axes, rows, matters, reach_of(steady, matters))

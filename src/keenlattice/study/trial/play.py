@@ -47,7 +47,7 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
     return concluded(plan, runs, Trial(
         player.game, spec.before.reference, spec.after.reference, plan, (), player.rig.name,
         excluded=tuple(player.excluded), prices=prices(said), doubts=tuple(player.doubts),
-        limited_by={arm: shares for arm, some in limits.items() if (shares := mean_limits(some))}))
+        limited_by={arm: shares for arm, limit in limits.items() if (shares := mean_limits(limit))}))
 
 
 def doubts_of_order(spec: TrialSpec) -> list[str]:
@@ -56,7 +56,7 @@ def doubts_of_order(spec: TrialSpec) -> list[str]:
     if spec.dated:
         doubts.append("the order of the runs is by when their files were saved: say it, if that is not how they were "
                       "played")
-    if order and sum(one != other for one, other in pairwise(order)) < 2:
+    if order and sum(version != candidate for version, candidate in pairwise(order)) < 2:
         doubts.append("all runs of one version came before those of the other: what the machine did meanwhile can pass "
                       f"for a difference, so {spec.before.reference} and {spec.after.reference} have to be played in "
                       "turn")

@@ -179,9 +179,9 @@ class Tuning(Form, Shown):
 
     def _rows(self) -> Rows:
         """A row for each combination and goal, the best first; the change is that against the best one."""
-        return [study_row(", ".join(f"{key} = {written(value)}" for key, value in one.values.items()), goal,
-                          one.standing, after=value, change=(one.change_pct, one.low_pct, one.high_pct))
-                for one in self.combinations for goal, value in zip(self.plan.goals, one.goals, strict=True)]
+        return [study_row(", ".join(f"{key} = {written(value)}" for key, value in choice.values.items()), goal,
+                          choice.standing, after=value, change=(choice.change_pct, choice.low_pct, choice.high_pct))
+                for choice in self.combinations for goal, value in zip(self.plan.goals, choice.goals, strict=True)]
 
     def _caption(self) -> str:
         return (f"{len(self.combinations)} combinations on top of {self.base}, for {self.plan.goal}: {self.runs} runs, "

@@ -75,7 +75,7 @@ class Race:
 
     def _switched(self, order: list[int]) -> int:
         all_of = self.combinations
-        return sum(all_of[one][key] != all_of[other][key] for one, other in pairwise(order) for key in all_of[one])
+        return sum(all_of[one][key] != all_of[version][key] for one, version in pairwise(order) for key in all_of[one])
 
     def add(self, number: int, one: int, numbers: Numbers) -> None:
         """One run of a round."""
@@ -102,7 +102,7 @@ class Race:
 
     def best(self) -> int | None:
         """The best of those still in the race that surely keep the limits."""
-        keeping = [one for one in self.entered() if one in self.keeping and self._scores(one)]
+        keeping = [effect for effect in self.entered() if effect in self.keeping and self._scores(effect)]
         return min(keeping, key=self.mean, default=None)
 
     def margin(self) -> float:

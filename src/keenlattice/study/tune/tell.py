@@ -72,7 +72,7 @@ def _picture(result: Tuning) -> Picture:
         combinations(figure.add_axes((0.27, 0.5 / height, 0.45, 1 - 0.8 / height)), result)
         return figure
 
-    said = "; ".join(f"{combination(one)}: {one.standing}" for one in result.combinations[:MOST_COMBINATIONS])
+    said = "; ".join(f"{combination(choice)}: {choice.standing}" for choice in result.combinations[:MOST_COMBINATIONS])
     return Picture("How far each combination is from the best", f"Change of {titles(result.plan.goal)} against the "
                    f"best, with its interval. {said}.", draw)
 
@@ -125,7 +125,7 @@ def _plays(result: Tuning) -> str:
 def tune_headline(result: Tuning) -> str:
     """A tuning in one sentence: the best combination, and how sure that is."""
     plan, best = result.plan, result.best
-    counts = {word: sum(one.standing == word for one in result.combinations)
+    counts = {word: sum(combination.standing == word for combination in result.combinations)
               for word in ("no better", "not told apart", "limit not sure")}
     if best is None:
         if not (open_ := counts["limit not sure"]):
@@ -160,7 +160,7 @@ def combinations(axes: "Axes", result: Tuning) -> "Axes":
     told = f"{titles(result.plan.goal).capitalize()}, against the best"
     plain(axes, told if len(result.plan.goals) == 1 else f"{told}: how much worse, on average",
           f"change, %   (grey: within {matters:g} %, which does not matter)", "")
-    return forest(axes, [_combination_row(one) for one in result.combinations[:MOST_COMBINATIONS]], matters)
+    return forest(axes, [_combination_row(choice) for choice in result.combinations[:MOST_COMBINATIONS]], matters)
 
 
 def _combination_row(one: Combination) -> Row:

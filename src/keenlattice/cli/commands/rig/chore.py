@@ -28,8 +28,8 @@ def chore(
             say(f"The rig {ws.rig.name} has no chores.")
         else:
             table(["chore", "what it does", "undo", "needs"],
-                  [[one.name, one.what, "yes" if one.undoable else "no", "rights" if one.rights else "-"]
-                   for one in known.chores])
+                  [[chore.name, chore.what, "yes" if chore.undoable else "no", "rights" if chore.rights else "-"]
+                   for chore in known.chores])
         return
     shown = ws.rig.chores.preview(name)
     if not json:

@@ -37,7 +37,7 @@ def facts(
         emit(there_are) if json else table(["fact", "what it is"], list(map(list, there_are.names.items())))
         return
     if given or file or here or ask or devices is not None:
-        all_of = None if devices is None else [one.strip() for one in devices.split(",") if one.strip()]
+        all_of = None if devices is None else [device.strip() for device in devices.split(",") if device.strip()]
         found = ws.rig.facts.tell({**(ws.rig.facts.here() if here else {}), **parsed(given or [])}, file, all_of)
         found = asked(ws) if ask else found
     else:

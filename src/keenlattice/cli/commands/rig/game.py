@@ -46,7 +46,7 @@ def game(
     if not name:
         known = ws.rig.games.list()
         emit(known) if json else table(["game", "title", "runs as"], [
-            [one.name, one.title, ", ".join(one.executables) or "-"] for one in known.games])
+            [game.name, game.title, ", ".join(game.executables) or "-"] for game in known.games])
         return
     was = ws.rig.games.get(name)
     if not (executable or title or called) and {command, file, answers, clicks, leave, api} == {None}:

@@ -136,12 +136,12 @@ def _first(heads: list[_Head]) -> _Head:
 
 
 def _monitor(heads: list[_Head]) -> Monitor | None:
-    if not any(one.enabled and one.on is not None for one in heads):
+    if not any(version.enabled and version.on is not None for version in heads):
         return None
     head = _first(heads)
-    current = next((one for one in head.modes if one.proxy is head.on), None)
+    current = next((mode for mode in head.modes if mode.proxy is head.on), None)
     if current is None:
         return None
-    best = next((one for one in head.modes if one.preferred), current)
+    best = next((mode for mode in head.modes if mode.preferred), current)
     modes = tuple(dict.fromkeys(mode.mode for mode in head.modes))
-    return Monitor(head.name, current.mode, modes, best.mode.resolution, sum(one.enabled for one in heads) == 1)
+    return Monitor(head.name, current.mode, modes, best.mode.resolution, sum(head.enabled for head in heads) == 1)

@@ -127,7 +127,7 @@ class WaylandProbe:
 
     def find(self, processes: Callable[[], set[int]], patience_s: float, alive: Callable[[], bool]) -> Output:
         """The output on which most is drawn; which programs draw on it, a compositor does not say."""
-        outputs = [one for one in self._compositor.outputs if one.width and one.height]
+        outputs = [output for output in self._compositor.outputs if output.width and output.height]
         if not outputs:
             raise RigError("the Wayland compositor has no screen that is on")
         if len(outputs) == 1:

@@ -42,12 +42,12 @@ class Monitors:
         try:
             root = self._display.screen().root
             told = root.xrandr_get_screen_resources_current()
-            modes = {one["id"]: Mode(one["width"], one["height"], _rate(one)) for one in told.modes
-                     if not one["flags"] & INTERLACED}
+            modes = {mode["id"]: Mode(mode["width"], mode["height"], _rate(mode)) for mode in told.modes
+                     if not mode["flags"] & INTERLACED}
             first = root.xrandr_get_output_primary().output
             outputs = [(number, self._display.xrandr_get_output_info(number, told.config_timestamp))
                        for number in sorted(told.outputs, key=lambda number: number != first)]
-            on = [(number, one) for number, one in outputs if one.crtc and one.modes]
+            on = [(number, output) for number, output in outputs if output.crtc and output.modes]
             if not on:
                 return None
             number, output = on[0]

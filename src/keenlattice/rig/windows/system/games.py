@@ -43,7 +43,7 @@ class PlayedGame:
             time.sleep(LOOKS_EVERY_S)
         until = since + HANDED_OVER_WITHIN_S if code == 0 else 0.0
         while (found := processes_of(self._executables)) or any(
-                one.is_running() for one in self._treated.values()) or time.monotonic() < until:
+                value.is_running() for value in self._treated.values()) or time.monotonic() < until:
             if found:
                 until = 0.0
             self.treat([one.pid for one in found])
