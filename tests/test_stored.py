@@ -17,7 +17,7 @@ from keenlattice.rig.noted import Noted
 from keenlattice.rig.player.machine import ByHandRig
 from keenlattice.rig.stored import StoredPart, Texts
 from keenlattice.rig.undoing import undo
-from keenlattice.rig.windows import background, input, interrupts, memory, monitor, processor
+from keenlattice.rig.windows import background, input, interrupts, memory, monitor, network, processor
 from keenlattice.rig.windows.interrupts import PciDevice
 from keenlattice.rig.windows.values import NUMBER, place, written
 
@@ -72,6 +72,7 @@ def stores() -> dict[str, Kept]:
         "services": Kept("service/", {background.service_place(name): "2" for name in ("WSearch", "MadeUp")}),
         "telemetry": Kept(place("HKLM", background.POLICIES), {
             where: text for where, text in keys.items() if background.POLICIES in where}),
+        "network": Kept("network/", {"network/made-up": ""}),
         "memory": Kept(place("HKLM", memory.KEY), {memory.FILES: r'[7, ["?:\\pagefile.sys"]]'}),
         "interrupts": Kept(place("HKLM", r"SYSTEM\CurrentControlSet\Enum"), {
             where: text for where, text in keys.items() if "Enum" in where})}
@@ -84,6 +85,7 @@ def rig_on(home: Path, kept: Mapping[str, Kept]) -> ByHandRig:
         "startup": lambda held: background.startup([TOOL], held),
         "services": lambda held: background.services({"WSearch": "Made-up index", "MadeUp": "Made-up service"}),
         "telemetry": lambda held: [background.telemetry()], "memory": lambda held: memory.page_file(),
+        "network": network.settings,
         "interrupts": lambda held: interrupts.settings([GPU, DISK], 8)}
     parts = [StoredPart(store, known[name], Noted(home, f"{name}-before.json")) for name, store in kept.items()]
     return ByHandRig(home, name="here", parts=parts, devices=("gpu0", "disk0"))
@@ -104,6 +106,7 @@ VALUES: dict[str, st.SearchStrategy[Value]] = {
     "service.madeup": st.sampled_from(["automatic", "manual", "disabled"]), "background.search-index": st.booleans(),
     "background.telemetry": st.booleans(), "memory.page-file-low": st.sampled_from([1024, 4096]),
     "memory.page-file-high": st.sampled_from([4096, 8192]), "interrupt.mode@gpu0": st.sampled_from(["line", "message"]),
+    "network.resolver": st.sampled_from(["by-network", "192.0.2.1", "192.0.2.1,2001:db8::1"]),
     "interrupt.messages@gpu0": st.integers(1, 8), "interrupt.priority@disk0": st.sampled_from(["normal", "high"]),
     "interrupt.affinity@gpu0": st.sampled_from(["all", "2", "0-2,5"])}
 EDITS = st.dictionaries(st.sampled_from(sorted(VALUES)), st.none(), max_size=8).flatmap(
@@ -183,6 +186,7 @@ def test_without_rights_the_rest_is_written_and_what_is_left_out_is_named(tmp_pa
     ("interrupt.mode@disk0", "message", "it can raise no message-signalled interrupts"),
     ("interrupt.messages@gpu0", 9, "8 at most"), ("interrupt.affinity@gpu0", "9", "no list of this machine's cores"),
     ("display.refresh", 144, "it does 60, 165"), ("display.resolution", "640x480", "1920x1080, 1280x720"),
+    ("network.resolver", "a.b", "no list of addresses"), ("network.resolver", "", "no list of addresses"),
     ("cpu.power-plan", "saver", "only balanced, high")])
 def test_what_the_machine_does_not_take_is_refused_in_the_preview(tmp_path: Path, key: str, value: Value, says: str
                                                                   ) -> None:

@@ -43,7 +43,8 @@ WANTED: dict[str, Value] = {
     "service.keen-made-up": "manual", "startup.made-up-tool": False,
     "cpu.power-plan": "high", "cpu.core-parking": False, "cpu.minimum-state": 80, "cpu.maximum-state": 99,
     "cpu.boost": "eager", "cpu.frequency-scaling": "by-system", "cpu.energy-preference": 10,
-    "display.hdr": True, "input.key-repeat-delay": 300, "input.key-repeat-interval": 20,
+    "display.hdr": True, "network.resolver": "192.0.2.1,192.0.2.2",
+    "input.key-repeat-delay": 300, "input.key-repeat-interval": 20,
     "input.key-acceptance-delay": 40, "input.pointer-acceleration": False,
     f"interrupt.mode@{GPU}": "message", f"interrupt.messages@{GPU}": 2, f"interrupt.priority@{GPU}": "high",
     f"interrupt.affinity@{GPU}": "1", "memory.page-file-low": 4096, "memory.page-file-high": 8192}
@@ -53,7 +54,7 @@ WINES_OWN = re.compile(r"Software\\Wine|Temporary System Parameters|Explorer|\\V
 
 @pytest.fixture(autouse=True)
 def stand_in(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    for name in ("KEEN_POWER", "KEEN_FILTER_KEYS", "KEEN_DYNAMIC_RANGE"):
+    for name in ("KEEN_POWER", "KEEN_FILTER_KEYS", "KEEN_DYNAMIC_RANGE", "KEEN_RESOLVERS"):
         monkeypatch.setenv(name, "")
     stand_ins.use(tmp_path)
 
@@ -144,6 +145,17 @@ def test_power_that_is_refused_says_why(pc: Any, book: Logbook, monkeypatch: pyt
             pc.changed(pc.state(), WHOLE_RIG, {key: WANTED[key]})
     shown = preview(pc, book.commit(WHOLE_RIG, {"cpu.boost": "off", "input.pointer-acceleration": False}))
     assert bool(shown.without_rights) == (code == 5) and bool(shown.refused) == (code == 1260)
+
+
+@pytest.mark.parametrize(("code", "error", "says"), [(5, NeedsRights, "administrator's rights"),
+                                                     (1168, RefusedByRig, "error 1168")])
+def test_a_resolver_that_is_refused_is_said_and_the_rest_is_taken_back(
+        pc: Any, book: Logbook, monkeypatch: pytest.MonkeyPatch, code: int, error: type[Exception], says: str) -> None:
+    before = pc.state()
+    monkeypatch.setenv("KEEN_RESOLVERS_REFUSES", str(code))
+    with pytest.raises(error, match=rf"{says}.*; the rig is as it was before"):
+        set_all(pc, book, {"network.resolver": "192.0.2.9", "input.pointer-acceleration": False})
+    assert pc.state() == before
 
 
 def test_what_is_accepted_and_not_kept_is_found_and_taken_back(pc: Any, book: Logbook, monkeypatch: pytest.MonkeyPatch

@@ -40,6 +40,7 @@ wine reg add 'HKCU\Software\Wine' /v Version /d win10 /f >/dev/null
 system=$WINEPREFIX/drive_c/windows/system32
 x86_64-w64-mingw32-gcc -shared -o "$system/powrprof.dll" "$here/powrprof.c"
 x86_64-w64-mingw32-gcc -shared -o "$system/keen_parameters.dll" "$here/parameters.c" "$here/parameters.def" -luser32
+x86_64-w64-mingw32-gcc -shared -o "$system/keen_resolvers.dll" "$here/resolvers.c" "$here/resolvers.def"
 wine "$python/python.exe" -c "import sys; print(sys.version)" </dev/null 2>&1 | cat
 wineserver -k
 touch made

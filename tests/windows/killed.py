@@ -16,7 +16,7 @@ from keenlattice.rig.applying import apply
 from keenlattice.rig.recovery import cut_short, recover
 from keenlattice.rig.undoing import undo
 from keenlattice.rig.windows.machine import this_pc
-from keenlattice.rig.windows.system import display, parameters, power, registry, services
+from keenlattice.rig.windows.system import display, network, parameters, power, registry, services
 
 folder, home, book, version, last = sys.argv[1:]
 stand_ins.use(Path(folder))
@@ -33,7 +33,8 @@ def dying(write):
     return wrapped
 
 
-for store in (display.Display, parameters.Parameters, power.Power, registry.Registry, services.Services):
+for store in (display.Display, network.Network, parameters.Parameters, power.Power, registry.Registry,
+              services.Services):
     store.write = dying(store.write)
 logbook, rig = Logbook(Path(book)), this_pc(Path(home))
 if left > 0:

@@ -20,7 +20,9 @@ def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = ""
     warn_of_facts(ws.rig.machine.catalog(), plan)
     if not json:
         show_steps(ws.rig.machine.catalog(), plan, ws.rig.machine.home, by_hand)
-    question = "Write the run sheet for this?" if by_hand else f"Apply this to the rig {ws.rig.name}?"
+    asked = by_hand is not None and not all(
+        by_hand.written_here(plan.version.profile, change.setting) for change in plan.changes)
+    question = "Write the run sheet for this?" if asked else f"Apply this to the rig {ws.rig.name}?"
     if plan.changes and not plan.refused and not confirmed(question, yes):
         say("Nothing was changed.")
         return

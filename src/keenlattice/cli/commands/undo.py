@@ -11,7 +11,8 @@ from keenlattice.cli.typed import only
 from keenlattice.cli.views.sheet import hand_out
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.rig_results import RestorePoints
+    from keenlattice.workspace.rig_results import RestorePoints, UndoResult
+    from keenlattice.workspace.workspace import Workspace
 
 
 def undo(
@@ -36,8 +37,8 @@ def undo(
         known = ws.rig.restore_points()
         emit(known) if json else _show_points(known)
         return
-    if to is not None and not ws.rig.by_hand:  # by hand a sheet is written, and nothing else
-        shown = ws.rig.preview_undo(to)
+    shown = ws.rig.preview_undo(to) if to is not None else None
+    if shown is not None and _writes(ws, shown):  # else a sheet is written, and nothing else
         if not json:
             say(f"Takes back {in_short(shown.undone)}.")
             show_by_owner(ws.rig.machine.catalog(), shown.changes, "is", "will be")
@@ -62,6 +63,16 @@ def undo(
     for what in done.for_good:
         say(f"! {what} was done since, and nothing brings that back")
     hint("keen undo --list, then keen undo --to its number", "to take this undo back")
+
+
+def _writes(ws: "Workspace", shown: "UndoResult") -> bool:
+    """Whether an undo writes to the rig itself, and not only the sheet for its player."""
+    from keenlattice.workspace.opened import by_hand_rig
+
+    if not ws.rig.by_hand:
+        return True
+    rig = by_hand_rig(ws.opened)
+    return any(rig.written_here(owner, change.key) for owner, edits in shown.changes.items() for change in edits)
 
 
 def _show_points(points: "RestorePoints") -> None:

@@ -12,7 +12,7 @@ from keenlattice.rig.noted import Noted
 from keenlattice.rig.parts import Part
 from keenlattice.rig.player.machine import ByHandRig, facts_here
 from keenlattice.rig.stored import StoredPart, notes_in
-from keenlattice.rig.windows import background, input, interrupts, memory, monitor, process, processor
+from keenlattice.rig.windows import background, input, interrupts, memory, monitor, network, process, processor
 from keenlattice.rig.windows.values import place
 
 assert sys.platform == "win32"
@@ -20,6 +20,7 @@ assert sys.platform == "win32"
 from keenlattice.rig.windows.system.devices import devices
 from keenlattice.rig.windows.system.display import Display
 from keenlattice.rig.windows.system.games import GameStarter
+from keenlattice.rig.windows.system.network import Network
 from keenlattice.rig.windows.system.parameters import Parameters
 from keenlattice.rig.windows.system.power import Power
 from keenlattice.rig.windows.system.registry import Registry, value_names
@@ -61,6 +62,7 @@ def parts(home: Path, found: Sequence[interrupts.PciDevice]) -> list[Part]:
                    lambda held: monitor.facts(held, display.modes())),
         StoredPart(Parameters(), input.settings, noted("input")),
         StoredPart(Power(), processor.settings, noted("power"), processor.facts),
+        StoredPart(Network(), network.settings, noted("network")),
         StoredPart(Registry(background.RUN_KEYS, lambda: _started(started)),
                    lambda held: background.startup(held, held), started),
         StoredPart(services, lambda held: background.services(services.titles), of_services),
