@@ -51,6 +51,11 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
      ["keen survey", "keen apply brass-orbit --yes >sheet.txt",
       "keen rig sheet --was 1=off --tick 1 --was 2=3 --seen 2=3",
       "keen rig sheet --out sheet.html"]),
+    ("play", 640, ["export KEEN_RIG=here", "cp /bin/sleep orbit",
+                   "keen rig game brass-orbit --title 'Brass Orbit' --executable orbit"],
+     ["keen edit brass-orbit process.priority=lowered process.affinity=0 -m 'the voice chat goes first'",
+      "keen apply brass-orbit </dev/null", "keen play brass-orbit -- ./orbit 3", "keen play --list",
+      "keen rig use standin", "KEEN_RIG= keen survey | head -4"]),
     ("guided", 860, ["keen demo --rig byhand --out told | tee told.txt"], [
         "sed -n '/^3[.]/,/^Run 5/p' told.txt"]),
     ("ingest-latency", 1260, [f"cp {RECORDINGS}/* ."], [

@@ -6,7 +6,6 @@ import shutil
 import signal
 import subprocess
 import sys
-import time
 from pathlib import Path
 from typing import Any
 
@@ -24,11 +23,11 @@ pytestmark = pytest.mark.skipif(sys.platform != "linux", reason="of Linux; Windo
 
 @pytest.fixture
 def game(tmp_path: Path, keen: Keen, monkeypatch: pytest.MonkeyPatch) -> Path:
-    """A game that sleeps, under a name of its own."""
+    """A game that sleeps, under a name that no other process has."""
     monkeypatch.setattr(under_way, "HANDED_OVER_WITHIN_S", 0.5)
-    path = tmp_path / "orbit"
+    path = tmp_path / f"orbit-{os.getpid()}"
     shutil.copy(shutil.which("sleep") or "", path)
-    keen("rig", "game", "brass-orbit", "--executable", "orbit", "--command", f"{path} 60", **HERE)
+    keen("rig", "game", "brass-orbit", "--executable", path.name, "--command", f"{path} 60", **HERE)
     keen("edit", "brass-orbit", "process.priority=lowered", "mesa.pp_nored=1", **HERE)
     return path
 
@@ -89,11 +88,10 @@ def test_a_game_that_starts_by_itself_is_seen_and_treated(keen: Keen, tmp_path: 
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), PYTHONUNBUFFERED="1", **HERE)
     with subprocess.Popen([*KEEN, "play", "--keep-watch"], env=env, stdout=subprocess.PIPE, text=True) as watching:
         assert watching.stdout is not None and "Waiting for brass-orbit" in watching.stdout.readline()
-        with subprocess.Popen([game, "4"]) as played:
+        with subprocess.Popen([game, "60"]) as played:
             assert "On while brass-orbit runs" in watching.stdout.readline()
             assert os.getpriority(os.PRIO_PROCESS, played.pid) == 5 and (tmp_path / ".drirc").exists()
-        until = time.monotonic() + 20
-        while (tmp_path / ".drirc").exists() and time.monotonic() < until:
-            time.sleep(0.1)
+            played.terminate()
+        assert any("brass-orbit has ended" in line for line in iter(watching.stdout.readline, ""))
         watching.send_signal(signal.SIGINT)
     assert not (tmp_path / ".drirc").exists() and len(listed(keen)) == 1

@@ -133,8 +133,8 @@ def where() -> str:
     windows = told(Path(__file__).with_name("windows.toml"))
     linux = told(ROOT / "src" / "keenlattice" / "rig" / "linux" / "absent.toml")
     lines = ["# Which setting is set how", "",
-             "*Asked*: a step on a sheet, since the system has no documented function for it. What was tried on Wine or "
-             "on a library of ours was not run on Windows itself; every value is read back after it is written. "
+             "*Asked*: a step on a sheet, since the system has no documented function for it. What was tried on Wine "
+             "or on a library of ours was not run on Windows itself; every value is read back after it is written. "
              "*Rights*: an administrator's.", "",
              "| setting | Windows | tried on | Linux |", "|---|---|---|---|"]
     for one in catalog():

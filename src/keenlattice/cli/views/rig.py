@@ -149,7 +149,7 @@ def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "By
         for change in plan.changes])
     if plan.at_start:
         say(f"! {', '.join(plan.at_start)}: written to no file of the game or the system. It holds only for a "
-            "game that keen starts, for a run or by keen play; whoever starts it in another way plays without it")
+            "game that keen starts, for a run or by keen play; started in another way, the game does without")
     if plan.places and by_hand is None:
         inside = [str(Path(place).relative_to(home)) for place in plan.places if Path(place).is_relative_to(home)]
         whole = [shown_path(Path(place)) for place in plan.places if not Path(place).is_relative_to(home)]

@@ -21,19 +21,21 @@ class PlayedGame:
     Args:
         process: that we have started; None if it was found running.
         executables: by which it is known once a launcher has handed over.
+        launched: whether what was started is a launcher, and not the game itself.
     """
 
     untreated = 0  # one that may not be treated is refused before
 
-    def __init__(self, process: "subprocess.Popen[bytes] | None", executables: Sequence[str]) -> None:
-        self._process, self._executables = process, executables
+    def __init__(self, process: "subprocess.Popen[bytes] | None", executables: Sequence[str],
+                 launched: bool = False) -> None:
+        self._process, self._executables, self._launched = process, executables, launched
 
     def wait(self) -> int | None:
         """Wait until the game has ended; return the exit code of what was started, None if nothing was."""
         code, since = None, time.monotonic()
         if self._process is not None:
             code = self._process.wait()
-        until = since + HANDED_OVER_WITHIN_S if code == 0 else 0.0
+        until = since + HANDED_OVER_WITHIN_S if code == 0 and self._launched else 0.0
         while (found := running(self._executables)) or time.monotonic() < until:
             if found:
                 until = 0.0
@@ -63,7 +65,7 @@ def under_way(name: str, executables: Sequence[str], command: Sequence[str], beg
                            f"{', '.join(begin.treatment)}") from None
     except OSError as error:
         raise RigError(f"{name} cannot be started: {command[0]}: {error.strerror}") from None
-    yield PlayedGame(process, executables)
+    yield PlayedGame(process, executables, os.path.basename(command[0]) not in executables)
 
 
 def runs(executables: Sequence[str]) -> bool:

@@ -6,6 +6,7 @@ import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
+from pathlib import Path
 
 assert sys.platform == "win32"
 
@@ -28,10 +29,12 @@ class PlayedGame:
         process: that we have started; None if it was found running.
         executables: by which it is known once a launcher has handed over.
         held: what its processes hold.
+        launched: whether what was started is a launcher, and not the game itself.
     """
 
-    def __init__(self, process: "psutil.Popen | None", executables: Sequence[str], held: Entries) -> None:
-        self._process, self._executables, self._held = process, executables, held
+    def __init__(self, process: "psutil.Popen | None", executables: Sequence[str], held: Entries,
+                 launched: bool = False) -> None:
+        self._process, self._executables, self._held, self._launched = process, executables, held, launched
         self._treated, self._before = dict[int, psutil.Process](), dict[int, tuple[int, list[int]]]()
         self.untreated = 0
 
@@ -41,7 +44,7 @@ class PlayedGame:
         while self._process is not None and (code := self._process.poll()) is None:
             self.treat([self._process.pid])
             time.sleep(LOOKS_EVERY_S)
-        until = since + HANDED_OVER_WITHIN_S if code == 0 else 0.0
+        until = since + HANDED_OVER_WITHIN_S if code == 0 and self._launched else 0.0
         while (found := processes_of(self._executables)) or any(
                 value.is_running() for value in self._treated.values()) or time.monotonic() < until:
             if found:
@@ -115,7 +118,8 @@ class GameStarter:
             except (OSError, subprocess.SubprocessError) as error:
                 raise RigError(f"{name} cannot be started: {command[0]}: {getattr(error, 'strerror', error)}"
                                ) from None
-        game = PlayedGame(process, executables, held)
+        launched = bool(command) and Path(command[0]).name.lower() not in {name.lower() for name in executables}
+        game = PlayedGame(process, executables, held, launched)
         game.treat([process.pid] if process else [one.pid for one in found])
         try:
             yield game
