@@ -32,8 +32,8 @@ import stand_ins
 from keenlattice.rig.windows import background, interrupts, memory
 from keenlattice.rig.windows.machine import this_pc
 from keenlattice.rig.windows.system.devices import devices
-from keenlattice.rig.windows.system.parameters import Parameters
-from keenlattice.rig.windows.system.registry import Registry
+from keenlattice.rig.windows.system.parameters import ParameterStore
+from keenlattice.rig.windows.system.registry import RegistryStore
 from keenlattice.rig.windows.values import place, written
 
 RUN_PLACE = place("HKCU", background.RUN, "Made-up tool")
@@ -64,9 +64,9 @@ def pc(tmp_path: Path, stand_in: None) -> Iterator[Any]:
     """This PC with a program that starts with it and two services, all made up."""
     import win32service
 
-    Parameters().write({"parameter/key-delay": "1", "parameter/key-speed": "31", "parameter/pointer": "6 10 1",
+    ParameterStore().write({"parameter/key-delay": "1", "parameter/key-speed": "31", "parameter/pointer": "6 10 1",
                         "parameter/interface-effects": "1", "parameter/client-animation": "1"})
-    registry = Registry([], list)
+    registry = RegistryStore([], list)
     registry.write(dict.fromkeys([*interrupts.places(devices()), *background.telemetry_places()]))
     registry.write({memory.FILES: written(1, r"C:\pagefile.sys 27 77"), place("HKCU", background.RUN): "key",
                     RUN_PLACE: written(1, "made-up.exe --quiet")})

@@ -33,8 +33,8 @@ def dying(write):
     return wrapped
 
 
-for store in (display.Display, network.Network, parameters.Parameters, power.Power, registry.Registry,
-              services.Services):
+for store in (display.DisplayStore, network.NetworkStore, parameters.ParameterStore, power.PowerStore,
+              registry.RegistryStore, services.ServiceStore):
     store.write = dying(store.write)
 logbook, rig = Logbook(Path(book)), this_pc(Path(home))
 if left > 0:

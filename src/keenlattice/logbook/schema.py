@@ -238,6 +238,6 @@ def refuse_other_folders(folder: Path) -> None:
 def _check_folder(folder: Path) -> None:
     if folder.exists() and not folder.is_dir():
         raise BookError(f"{folder} is a file; a logbook is a folder: give another one with --book")
-    if folder.is_dir() and not is_there(folder) and any(
-            not name.startswith(UNFINISHED) for name in os.listdir(folder)):
+    names = [name for name in os.listdir(folder) if not name.startswith(UNFINISHED)] if folder.is_dir() else []
+    if names and not is_there(folder):  # asked in this order: another process may make it in between
         raise BookError(f"{folder} holds other things and no logbook: give an empty or a new folder with --book")

@@ -18,7 +18,7 @@ LATER = ("driver", "machine")
 
 
 @dataclass(frozen=True)
-class Played:
+class GameOver:
     """A game that was played.
 
     Args:
@@ -35,7 +35,7 @@ class Played:
 
 
 def play_with(rig: Rig, game: str, versions: Sequence[Version], command: Sequence[str],
-              begun: Callable[[Mapping[str, tuple[str, ...]], Mapping[str, str]], None]) -> Played:
+              begun: Callable[[Mapping[str, tuple[str, ...]], Mapping[str, str]], None]) -> GameOver:
     """Put versions on, have a game be played, and take them back once it has ended.
 
     Args:
@@ -65,11 +65,11 @@ def play_with(rig: Rig, game: str, versions: Sequence[Version], command: Sequenc
                     left_out |= dict.fromkeys(held, "the game's process lets nobody change it")
         finally:
             change.take_back()
-    return Played(put_on, left_out, time.monotonic() - since, code)
+    return GameOver(put_on, left_out, time.monotonic() - since, code)
 
 
 def play_as_set(rig: Rig, game: str, command: Sequence[str],
-                begun: Callable[[Mapping[str, tuple[str, ...]], Mapping[str, str]], None]) -> Played:
+                begun: Callable[[Mapping[str, tuple[str, ...]], Mapping[str, str]], None]) -> GameOver:
     """Have a game be played with what is set of its process now; nothing is put on, and nothing taken back.
 
     Args:
@@ -86,7 +86,7 @@ def play_as_set(rig: Rig, game: str, command: Sequence[str],
         begun(put_on, {})
         since = time.monotonic()
         code = running.wait()
-    return Played(put_on, {}, time.monotonic() - since, code)
+    return GameOver(put_on, {}, time.monotonic() - since, code)
 
 
 def _put_on(rig: Rig, change: Transaction, plan: Preview) -> tuple[tuple[str, ...], dict[str, str]]:

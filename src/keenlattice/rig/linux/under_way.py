@@ -15,7 +15,7 @@ HANDED_OVER_WITHIN_S = 15.0
 """A launcher that ends may have handed over to a program that is still coming up."""
 
 
-class PlayedGame:
+class StartedGame:
     """A game under way.
 
     Args:
@@ -44,7 +44,7 @@ class PlayedGame:
 
 
 @contextmanager
-def under_way(name: str, executables: Sequence[str], command: Sequence[str], begin: Start) -> Iterator[PlayedGame]:
+def under_way(name: str, executables: Sequence[str], command: Sequence[str], begin: Start) -> Iterator[StartedGame]:
     """Start a game with what is held for it; without a command, take the one that runs, and treat its process so.
 
     Raises:
@@ -55,7 +55,7 @@ def under_way(name: str, executables: Sequence[str], command: Sequence[str], beg
             raise RigError(f"{name} does not run, and how it is started is not known: put its command behind --, or "
                            f"say it once: keen rig game {name} --command WORDS")
         with begin.while_it_runs(found.processes):
-            yield PlayedGame(None, executables)
+            yield StartedGame(None, executables)
         return
     try:
         process = subprocess.Popen([*command, *begin.words], preexec_fn=begin.before_it_runs,
@@ -65,7 +65,7 @@ def under_way(name: str, executables: Sequence[str], command: Sequence[str], beg
                            f"{', '.join(begin.treatment)}") from None
     except OSError as error:
         raise RigError(f"{name} cannot be started: {command[0]}: {error.strerror}") from None
-    yield PlayedGame(process, executables, os.path.basename(command[0]) not in executables)
+    yield StartedGame(process, executables, os.path.basename(command[0]) not in executables)
 
 
 def runs(executables: Sequence[str]) -> bool:

@@ -18,13 +18,13 @@ from keenlattice.rig.windows.values import place
 assert sys.platform == "win32"
 
 from keenlattice.rig.windows.system.devices import devices
-from keenlattice.rig.windows.system.display import Display
+from keenlattice.rig.windows.system.display import DisplayStore
 from keenlattice.rig.windows.system.games import GameStarter
-from keenlattice.rig.windows.system.network import Network
-from keenlattice.rig.windows.system.parameters import Parameters
-from keenlattice.rig.windows.system.power import Power
-from keenlattice.rig.windows.system.registry import Registry, value_names
-from keenlattice.rig.windows.system.services import Services
+from keenlattice.rig.windows.system.network import NetworkStore
+from keenlattice.rig.windows.system.parameters import ParameterStore
+from keenlattice.rig.windows.system.power import PowerStore
+from keenlattice.rig.windows.system.registry import RegistryStore, value_names
+from keenlattice.rig.windows.system.services import ServiceStore
 
 ABSENT = {"background.services": "each service is a setting here: keen catalog service",
           "background.startup-programs": "each program is a setting here: keen catalog startup"}
@@ -54,23 +54,23 @@ def parts(home: Path, found: Sequence[interrupts.PciDevice]) -> list[Part]:
         return Noted(home, f"{name}-before.json")
 
     started, of_services = noted("startup"), noted("services")
-    display, services = Display(), Services(lambda: [
+    display, services = DisplayStore(), ServiceStore(lambda: [
         changed.partition("/")[2] for changed in notes_in(of_services, of_services.state()).users])
 
     return [
         StoredPart(display, lambda held: monitor.settings(held, display.modes()), noted("monitor"),
                    lambda held: monitor.facts(held, display.modes())),
-        StoredPart(Parameters(), input.settings, noted("input")),
-        StoredPart(Power(), processor.settings, noted("power"), processor.facts),
-        StoredPart(Network(), network.settings, noted("network")),
-        StoredPart(Registry(background.RUN_KEYS, lambda: _started(started)),
+        StoredPart(ParameterStore(), input.settings, noted("input")),
+        StoredPart(PowerStore(), processor.settings, noted("power"), processor.facts),
+        StoredPart(NetworkStore(), network.settings, noted("network")),
+        StoredPart(RegistryStore(background.RUN_KEYS, lambda: _started(started)),
                    lambda held: background.startup(held, held), started),
         StoredPart(services, lambda held: background.services(services.titles), of_services),
-        StoredPart(Registry([("HKLM", background.POLICIES)], background.telemetry_places),
+        StoredPart(RegistryStore([("HKLM", background.POLICIES)], background.telemetry_places),
                    lambda held: [background.telemetry()], noted("telemetry")),
-        StoredPart(Registry([("HKLM", memory.KEY)], lambda: [memory.FILES]),
+        StoredPart(RegistryStore([("HKLM", memory.KEY)], lambda: [memory.FILES]),
                    lambda held: memory.page_file(), noted("memory")),
-        StoredPart(Registry([("HKLM", device.key) for device in found], lambda: interrupts.places(found)),
+        StoredPart(RegistryStore([("HKLM", device.key) for device in found], lambda: interrupts.places(found)),
                    lambda held: interrupts.settings(found, os.cpu_count() or 1), noted("interrupts"))]
 
 

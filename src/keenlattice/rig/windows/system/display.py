@@ -26,7 +26,7 @@ WHY = {win32con.DISP_CHANGE_BADMODE: "it does not do that", win32con.DISP_CHANGE
        AFTER_RESTART: "it would take a restart of the machine"}
 
 
-class Display:
+class DisplayStore:
     """The primary monitor."""
 
     def owns(self, place: str) -> bool:

@@ -22,7 +22,7 @@ LOOKS_EVERY_S = 0.5
 HANDED_OVER_WITHIN_S = 15.0
 
 
-class PlayedGame:
+class TreatedGame:
     """A game under way, and all that it starts.
 
     Args:
@@ -101,7 +101,7 @@ class GameStarter:
     part: HeldPart
 
     @contextmanager
-    def under_way(self, name: str, executables: Sequence[str], command: Sequence[str]) -> Iterator[PlayedGame]:
+    def under_way(self, name: str, executables: Sequence[str], command: Sequence[str]) -> Iterator[TreatedGame]:
         """Start a game, or take the one that runs, and have its processes hold what is set for them.
 
         Raises:
@@ -119,7 +119,7 @@ class GameStarter:
                 raise RigError(f"{name} cannot be started: {command[0]}: {getattr(error, 'strerror', error)}"
                                ) from None
         launched = bool(command) and Path(command[0]).name.lower() not in {name.lower() for name in executables}
-        game = PlayedGame(process, executables, held, launched)
+        game = TreatedGame(process, executables, held, launched)
         game.treat([process.pid] if process else [one.pid for one in found])
         try:
             yield game

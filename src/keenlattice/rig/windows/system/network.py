@@ -46,7 +46,7 @@ Adapter._fields_ = [
     ("speeds", ctypes.c_uint64 * 2), ("names_server", ctypes.c_void_p), ("gateway", ctypes.c_void_p)]
 
 
-class Network:
+class NetworkStore:
     """The connection that leads out."""
 
     def owns(self, place: str) -> bool:

@@ -53,7 +53,7 @@ PARAMETERS: Mapping[str, Parameter] = {
     "parameter/whole-windows": Parameter(0x0026, 0x0025, "number")}
 
 
-class Parameters:
+class ParameterStore:
     """Those of PARAMETERS that this system tells."""
 
     def owns(self, place: str) -> bool:

@@ -28,7 +28,7 @@ def _guid(text: str) -> Guid:
     return Guid.from_buffer_copy(uuid.UUID(text).bytes_le)
 
 
-class Power:
+class PowerStore:
     """The power schemes of this machine."""
 
     def owns(self, place: str) -> bool:
@@ -111,7 +111,7 @@ def _checked(place: str, code: int) -> None:
 
 
 def _refusal(place: str, code: int) -> RefusedByRig:
-    words = Power().in_words(place)
+    words = PowerStore().in_words(place)
     if code == BY_POLICY:
         return RefusedByRig(f"{words}: a policy of this machine's decides it")
     if code == DENIED:

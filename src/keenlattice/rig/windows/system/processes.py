@@ -20,7 +20,7 @@ class ListedProcess(NamedTuple):
     executable: str
 
 
-class Entry(ctypes.Structure):
+class ProcessEntry(ctypes.Structure):
     """A process in a snapshot."""
 
     _fields_ = [("size", ctypes.c_uint32), ("usage", ctypes.c_uint32), ("pid", ctypes.c_uint32),
@@ -36,7 +36,7 @@ def processes() -> list[ListedProcess]:
     snapshot = ctypes.c_void_p(kernel.CreateToolhelp32Snapshot(OF_PROCESSES, 0))
     if snapshot.value in (None, INVALID):
         return []
-    entry, found = Entry(ctypes.sizeof(Entry)), list[ListedProcess]()
+    entry, found = ProcessEntry(ctypes.sizeof(ProcessEntry)), list[ListedProcess]()
     try:
         more = kernel.Process32FirstW(snapshot, ctypes.byref(entry))
         while more and len(found) < MOST:

@@ -23,7 +23,7 @@ AS_TEXT = (winreg.REG_SZ, winreg.REG_EXPAND_SZ, winreg.REG_MULTI_SZ, winreg.REG_
 THERE = "key"
 
 
-class Registry:
+class RegistryStore:
     """Some values of the registry, and their keys.
 
     Args:

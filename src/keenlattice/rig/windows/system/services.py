@@ -21,7 +21,7 @@ UNCHANGED = win32service.SERVICE_NO_CHANGE
 OF_A_PROCESS = win32service.SERVICE_WIN32
 
 
-class Services:
+class ServiceStore:
     """The services that nothing else depends on: those that start by themselves, and those that run.
 
     Args:
