@@ -115,8 +115,9 @@ EXPORT DWORD WINAPI PowerWriteACValueIndex(HKEY root, const GUID *scheme, const 
     return save(&kept);
 }
 
-EXPORT DWORD WINAPI PowerSettingAccessCheck(DWORD access, const GUID *setting) {
-    return refusal();
+EXPORT DWORD WINAPI PowerSettingAccessCheckEx(DWORD what, const GUID *of, REGSAM access) {
+    BOOL known = what == 0 ? find(of, values, VALUES) >= 0 : what == 19 && find(of, schemes, SCHEMES) >= 0;
+    return known && access == KEY_WRITE ? refusal() : ERROR_INVALID_PARAMETER;
 }
 
 /* What is in force now: not a function of the system's, for tests alone. */

@@ -1,6 +1,6 @@
 """Which resolver a connection asks: the one that its network names, or addresses of the player's."""
 
-from ipaddress import ip_address
+from ipaddress import IPv4Address
 
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import Value
@@ -35,7 +35,7 @@ def _addresses(text: str) -> list[str]:
     """
     parts = text.replace(",", " ").split()
     try:
-        return [str(ip_address(part)) for part in parts[:4]] if parts else [str(ip_address(text))]
+        return [str(IPv4Address(part)) for part in parts[:4] or [text]]
     except ValueError:
-        raise RefusedByRig(f"network.resolver: {text!r} is no list of addresses; write 192.0.2.1,192.0.2.2 or "
+        raise RefusedByRig(f"network.resolver: {text!r} is not a list of addresses (IPv4): write 192.0.2.1 or "
                            f"{BY_NETWORK}") from None

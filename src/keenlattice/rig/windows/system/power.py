@@ -14,7 +14,7 @@ from keenlattice.rig.windows.system.libraries import library, reason
 
 PREFIX = "power/"
 SCHEMES_ONLY, END_OF_LIST, DENIED, BY_POLICY = 16, 259, 5, 1260
-MAY_WRITE_ON_MAINS, MAY_ACTIVATE = 0, 5
+OF_MAINS_VALUES, OF_THE_ACTIVE_SCHEME, TO_WRITE = 0, 19, 0x20006
 MOST_SCHEMES = 64
 
 
@@ -47,11 +47,9 @@ class PowerStore:
     def check(self, texts: Texts) -> None:
         """Check whether the system's policy and our rights let us write these."""
         for place in texts:
-            ids = place.split("/")[1:]
-            code = _powrprof().PowerSettingAccessCheck(MAY_ACTIVATE, None) if place == ACTIVE else (
-                _powrprof().PowerSettingAccessCheck(MAY_WRITE_ON_MAINS, ctypes.byref(_guid(ids[1]))))
-            if code:
-                raise _refusal(place, code)
+            what, of = (OF_THE_ACTIVE_SCHEME, texts[place] or "") if place == ACTIVE else (
+                OF_MAINS_VALUES, place.split("/")[2])
+            _checked(place, _powrprof().PowerSettingAccessCheckEx(what, ctypes.byref(_guid(of)), TO_WRITE))
 
     def write(self, texts: Texts) -> None:
         """Write values, then make the scheme that is to be on the active one, which brings them into effect."""
