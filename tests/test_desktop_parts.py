@@ -168,6 +168,26 @@ def test_a_pointer_that_libinput_drives_goes_by_its_profile(tmp_path: Path, disp
     server.close()
 
 
+def test_installed_games_are_listed_and_told_of_by_their_name(tmp_path: Path, keen: Run) -> None:
+    applications = tmp_path / ".local" / "share" / "applications"
+    applications.mkdir(parents=True)
+    for name, text in {
+            "org.made-up.Orbit": "Name=Brass Orbit\nName[de]=Kugel\nExec=/opt/orbit/orbit --window %u\nCategories=Game;",
+            "hidden": "Name=Hidden\nExec=hidden\nCategories=Game;\nNoDisplay=true", "tool": "Name=Tool\nExec=tool",
+            "started": "Name=Started\nExec=env A=1 started\nCategories=Game;", "broken": "Exec='\nCategories=Game;",
+            "none": "Name=None\nCategories=Game;"}.items():
+        (applications / f"{name}.desktop").write_text(f"[Desktop Entry]\n{text}\n[Desktop Action New]\nExec=else\n")
+    (applications / "binary.desktop").write_bytes(b"\xff\xfe[Desktop Entry]")
+    home = {"HOME": str(tmp_path), "XDG_DATA_DIRS": "/nowhere", "KEEN_RIG": "here"}
+    listed = keen("rig", "game", **home).stdout
+    assert "/opt/orbit/orbit --window" in listed and "env A=1 started" in listed
+    assert not any(word in listed for word in ("hidden", "tool", "broken", "none", "%u"))
+    told = keen("rig", "game", "orbit", **home).stdout
+    assert "runs as orbit" in told and "started by /opt/orbit/orbit --window" in told
+    assert "runs as nothing that was told" in keen("rig", "game", "started", **home).stdout
+    assert "Installed" not in keen("rig", "game", **home).stdout
+
+
 def test_the_command_line_lists_what_starts_and_hides_it(tmp_path: Path, keen: Run) -> None:
     folder = tmp_path / "home/.config/autostart"
     folder.mkdir(parents=True)

@@ -115,7 +115,7 @@ def set_all(pc: Any, book: Logbook, wanted: dict[str, Value] = WANTED) -> None:
 def test_all_is_written_read_by_another_process_and_undone_byte_for_byte(pc: Any, book: Logbook, tmp_path: Path
                                                                          ) -> None:
     at_first, modes = hives(tmp_path), "display.refresh" in pc.catalog() and pc.written_here("rig", "display.refresh")
-    wanted = {**WANTED, **({"display.refresh": 120} if modes else {})}
+    wanted = {**WANTED, **({"display.resolution": "1024x768", "display.refresh": 75} if modes else {})}
     assert all(pc.written_here(WHOLE_RIG, key) for key in wanted)
     set_all(pc, book, wanted)
     assert elsewhere(tmp_path, pc.home) == wanted

@@ -2,8 +2,10 @@
 
 import tomllib
 from codecs import BOM_UTF8
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Protocol, runtime_checkable
 
 from keenlattice._files import read_bounded, replace_file
 from keenlattice._state_folder import make_private
@@ -42,6 +44,14 @@ class Listed:
     api: str = ""
     application: tuple[str, int] | None = None
     engine: tuple[str, int] | None = None
+
+
+@runtime_checkable
+class KnowsInstalled(Protocol):
+    """A rig whose system keeps a documented list of the games that are installed."""
+
+    def installed(self) -> Sequence[Listed]:
+        """Return them by name, each with its command and, where that is told, its executable."""
 
 
 def read_games(home: Path) -> dict[str, Listed]:

@@ -9,7 +9,7 @@ from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UnknownName, UsageError
 from keenlattice.profile.matching import Game, match
 from keenlattice.profile.version import WHOLE_RIG, Version, parted
-from keenlattice.rig.gamelist import Listed, add_game, read_games
+from keenlattice.rig.gamelist import KnowsInstalled, Listed, add_game, read_games
 from keenlattice.rig.locks import locked
 from keenlattice.workspace.opened import Opened, VersionLike
 
@@ -126,7 +126,7 @@ class Games:
         return GamesResult(self._opened.rig_name, tuple(self._opened.rig.games()))
 
     def get(self, name: str) -> "Listed":
-        """What is known of a game, as it was told.
+        """What is known of a game: as it was told, else as the system lists it.
 
         Args:
             name: of its profile.
@@ -140,7 +140,15 @@ class Games:
             raise UsageError(f"the games of the rig {self._opened.rig_name} are its own, and stay as they are; choose "
                              "another with --rig")
         known = next((game for game in self._opened.rig.games() if game.name == name), Game(name, name))
-        return read_games(self._opened.rig.home).get(name) or Listed(known)
+        listed = {game.game.name: game for game in self.installed()}
+        return read_games(self._opened.rig.home).get(name) or listed.get(name) or Listed(known)
+
+    def installed(self) -> Sequence[Listed]:
+        """The games that the system lists as installed and that the rig has not been told of; none on other systems."""
+        rig = self._opened.rig
+        known = {game.name for game in rig.games()}
+        return tuple(game for game in rig.installed() if game.game.name not in known) if isinstance(
+            rig, KnowsInstalled) else ()
 
     def tell(self, told: "Listed", look: bool = False) -> "Listed":
         """Tells the rig of a game: what it runs as, how it is started, where it keeps its own settings.

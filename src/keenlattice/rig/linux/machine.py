@@ -16,7 +16,7 @@ from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Entries
 from keenlattice.rig._gamefiles import LOCK_KEY, GameFiles
 from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State, game_of
-from keenlattice.rig.gamelist import read_games
+from keenlattice.rig.gamelist import Listed, read_games
 from keenlattice.rig.held import HeldPart
 from keenlattice.rig.linux import launch, vulkan
 from keenlattice.rig.linux.absent import reasons
@@ -225,6 +225,11 @@ class LinuxRig:
 
     def _start_of(self, game: str) -> launch.Start:
         return launch.start_of(self._launch.held_for(game), self._gpus)
+
+    def installed(self) -> Sequence[Listed]:
+        from keenlattice.rig.linux.installed import data_folders, installed
+
+        return installed(data_folders() if self._root == Path("/") else [self._root / "usr" / "share"])
 
     def under_way(self, game: str, command: Sequence[str]) -> "AbstractContextManager[UnderWay]":
         from keenlattice.rig.linux.under_way import under_way

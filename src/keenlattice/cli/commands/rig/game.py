@@ -1,8 +1,9 @@
 """`keen rig game`: tells a rig of a game: what it runs as, and where it keeps its own settings."""
 
+import shlex
 from dataclasses import replace
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -15,6 +16,12 @@ from keenlattice.cli.views.rig import all_of_game
 from keenlattice.errors import UsageError
 from keenlattice.profile.matching import Game
 from keenlattice.rig.gamelist import FILE
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from keenlattice.rig.gamelist import Listed
+    from keenlattice.workspace.games import GamesResult
 
 
 def game(
@@ -45,11 +52,10 @@ def game(
     ws = begin(book, rig)
     if not name:
         known = ws.rig.games.list()
-        emit(known) if json else table(["game", "title", "runs as"], [
-            [game.name, game.title, ", ".join(game.executables) or "-"] for game in known.games])
+        emit(known) if json else _show_games(known, ws.rig.games.installed())
         return
     was = ws.rig.games.get(name)
-    if not (executable or title or called) and {command, file, answers, clicks, leave, api} == {None}:
+    if not (executable or title or called or was.command) and {command, file, answers, clicks, leave, api} == {None}:
         raise UsageError(f"say something of {name}: --executable NAME, --command WORDS or --file PATH")
     said: dict[str, Any] = {
         "game": Game(name, title or was.game.title, tuple(executable or was.game.executables)),
@@ -69,3 +75,14 @@ def game(
             "them.")
     say(f"The rig {ws.rig.name} knows {name} ({ws.rig.machine.home / FILE}): {all_of_game(told)}.")
     hint(f"keen edit {name} SETTING=VALUE")
+
+
+def _show_games(known: "GamesResult", installed: "Sequence[Listed]") -> None:
+    """The rig's games; and those that the system lists, and the rig has not been told of."""
+    table(["game", "title", "runs as"], [
+        [game.name, game.title, ", ".join(game.executables) or "-"] for game in known.games])
+    if installed:
+        say("\nInstalled, by the desktop's own list, and not yet a game of this rig:", "dim")
+        table(["game", "title", "started by"], [
+            [game.game.name, game.game.title, shlex.join(game.command)] for game in installed])
+        hint(f"keen rig game {installed[0].game.name}, to make it one")
