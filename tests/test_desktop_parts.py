@@ -172,7 +172,7 @@ def test_installed_games_are_listed_and_told_of_by_their_name(tmp_path: Path, ke
     applications = tmp_path / ".local" / "share" / "applications"
     applications.mkdir(parents=True)
     for name, text in {
-            "org.made-up.Orbit": "Name=Brass Orbit\nName[de]=Kugel\nExec=/opt/orbit/orbit --window %u\nCategories=Game;",
+            "org.made-up.Orbit": "Name=Brass Orbit\nName[de]=X\nExec=/opt/orbit/orbit --window %u\nCategories=Game;",
             "hidden": "Name=Hidden\nExec=hidden\nCategories=Game;\nNoDisplay=true", "tool": "Name=Tool\nExec=tool",
             "started": "Name=Started\nExec=env A=1 started\nCategories=Game;", "broken": "Exec='\nCategories=Game;",
             "none": "Name=None\nCategories=Game;"}.items():
