@@ -250,6 +250,20 @@ def test_after_a_driver_update_what_has_slipped_is_found(keen: Keen) -> None:
     assert as_json(keen("survey", "--json"))["facts"]["driver_version"] == "32.4"
 
 
+def test_a_logbook_remembers_its_rig_and_can_be_given_another(keen: Keen, tmp_path: Path) -> None:
+    none = {"KEEN_RIG": ""}
+    keen("survey", "--rig", "standin", **none)
+    assert "Rig juniper" in keen("survey", **none).stdout
+    assert "the rig byhand" in keen("rig", "use", "byhand", **none).stdout
+    assert "Rig byhand" in keen("survey", **none).stdout and "Rig juniper" in keen("survey", KEEN_RIG="standin").stdout
+    assert "nearest: standin" in keen("rig", "use", "standi", code=2, **none).stderr
+    kept = juniper(tmp_path / "book").with_name("rig")
+    kept.write_text("gone")  # one that was installed, and is no more
+    assert "no rig named 'gone'" in keen("survey", code=2, **none).stderr
+    keen("rig", "use", "standin", **none)
+    assert kept.read_text() == "standin" and "Rig juniper" in keen("survey", **none).stdout
+
+
 def test_two_at_once_both_keep_their_versions(keen: Keen, tmp_path: Path) -> None:
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
     both = [subprocess.Popen([*KEEN, "edit", "brass-orbit", f"frame.cap={cap}"], env=env, stdout=subprocess.DEVNULL)

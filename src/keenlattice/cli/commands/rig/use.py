@@ -7,7 +7,7 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import rigs
 from keenlattice.cli.options import Book
-from keenlattice.cli.output import hint, say
+from keenlattice.cli.output import hint, on_rig, say
 from keenlattice.rig.find import described
 
 
@@ -17,6 +17,7 @@ def use(
     book: Book = None,
 ) -> None:
     """Have a logbook be for another rig. What was kept of the one before stays apart, and is there again with it."""
-    name = begin(book, "").use_rig(kind)
+    name = begin(book, "here").use_rig(kind)  # whichever rig it is for now may not be there any more
     say(f"From now on this logbook is for the rig {name} ({described(kind)}), unless a command names another.")
+    on_rig("")
     hint("keen survey")
