@@ -114,7 +114,7 @@ EDITS = st.dictionaries(st.sampled_from(sorted(VALUES)), st.none(), max_size=8).
 
 
 @given(edits=st.lists(EDITS, max_size=5))
-@settings(max_examples=150)
+@settings(max_examples=60)
 def test_what_is_set_reads_back_and_once_all_is_unset_every_place_is_as_it_was(
         edits: list[dict[str, Value | None]], tmp_path_factory: pytest.TempPathFactory) -> None:
     kept = stores()
