@@ -73,6 +73,43 @@ def test_a_game_that_is_only_started_holds_what_is_set_and_changes_nothing(keen:
     assert not listed(keen)
 
 
+INI = "[video]\nShadows = 2\nWidth = 100\n"
+
+
+@pytest.fixture
+def own_file(keen: Keen, tmp_path: Path, game: Path) -> Path:
+    """The game's own settings file, of which a version sets one value."""
+    file = tmp_path / "game.ini"
+    file.write_text(INI)
+    keen("rig", "game", "brass-orbit", "--file", str(file), **HERE)
+    keen("edit", "brass-orbit", "file.video_shadows=0", **HERE)
+    return file
+
+
+def test_a_game_that_writes_its_own_file_keeps_its_words_and_loses_ours(keen: Keen, own_file: Path) -> None:
+    """Games write their settings when they end; our value stayed in the file then."""
+    moved = f"import pathlib; file = pathlib.Path({str(own_file)!r}); text = file.read_text()\n"
+    moved += "assert 'Shadows = 0' in text; file.write_text(text.replace('Width = 100', 'Width = 200'))"
+    told = keen("play", "brass-orbit", "--", sys.executable, "-c", moved, **HERE).stdout
+    assert "What was set is taken back" in told and "as it was before" not in told
+    assert own_file.read_text() == INI.replace("100", "200") and "with exit code" not in told
+    gone = f"import pathlib; pathlib.Path({str(own_file)!r}).unlink()"
+    assert "What was set is taken back" in keen("play", "brass-orbit", "--", sys.executable, "-c", gone, **HERE).stdout
+    assert not own_file.exists() and "holds what was last applied" in keen("drift", **HERE).stdout
+
+
+def test_so_it_is_when_keen_was_killed_and_the_game_went_on(keen: Keen, tmp_path: Path, own_file: Path, game: Path
+                                                            ) -> None:
+    env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), **HERE)
+    with subprocess.Popen([*KEEN, "play", "brass-orbit"], env=env, stdout=subprocess.PIPE, text=True) as playing:
+        assert playing.stdout is not None and "On while brass-orbit runs" in playing.stdout.readline()
+        playing.kill()
+    own_file.write_text(own_file.read_text().replace("100", "200"))
+    subprocess.run(["pkill", "-f", str(game)], check=True)
+    assert "was changed by something else since" in keen("drift", **HERE).stderr
+    assert own_file.read_text() == INI.replace("100", "200")
+
+
 def test_killed_while_the_game_runs_the_next_command_takes_it_back(keen: Keen, tmp_path: Path, game: Path) -> None:
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), **HERE)
     with subprocess.Popen([*KEEN, "play", "brass-orbit"], env=env, stdout=subprocess.PIPE, text=True) as playing:

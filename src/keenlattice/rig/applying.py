@@ -137,8 +137,8 @@ def write_step(rig: Rig, change: Transaction, owner: str, step: Sequence[Change]
     Raises:
         RefusedByRig, RigError: the rig does not take one.
     """
-    then = rig.changed(change.held, owner, {one.key: one.after for one in step})
-    change.put(then, [one.key for one in step])
+    wanted = {edit.key: edit.after for edit in step}
+    change.put(rig.changed(change.held, owner, wanted), list(wanted), wants=None if change.intent else {owner: wanted})
     _check_that_it_took(rig, owner, step)
 
 

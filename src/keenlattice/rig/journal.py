@@ -104,6 +104,7 @@ class Journal:
     before: "State"
     intent: Intent | None
     made: dict[str, set[str]] = field(default_factory=dict)
+    wants: dict[str, dict[str, Value | None]] = field(default_factory=dict)
     begun: int = 0
     done: int = 0
     steps: int = 0
@@ -126,17 +127,18 @@ class Journal:
                 remove_file(self.path)  # it may be there, and not flushed
             raise self._cannot(error) from None
 
-    def before_step(self, settings: list[str], state: "State") -> None:
-        """Says which settings are about to be written, and what that makes of which places."""
+    def before_step(self, settings: list[str], state: "State", wants: Wanted | None = None) -> None:
+        """Says which settings are about to be written, and what that makes of which places; and, of a change without
+        an intent, which values, so that these can go back one by one."""
         makes = fingerprints(state)
-        self._learn(makes)
+        self._learn(makes, wants or {})
         self.begun += 1
-        self._append({"begins": self.begun, "settings": settings, "makes": makes})
+        self._append({"begins": self.begun, "settings": settings, "makes": makes, "wants": wants or {}})
 
     def found_instead(self, state: "State") -> None:
         """Says what the rig has made of a write of ours: it is ours, too, and nothing of somebody else's."""
         makes = fingerprints(state)
-        self._learn(makes)
+        self._learn(makes, {})
         self._append({"makes": makes})
 
     def after_step(self) -> None:
@@ -162,9 +164,11 @@ class Journal:
     def free_spare(self) -> None:
         (self.path.parent / SPARE).unlink(missing_ok=True)
 
-    def _learn(self, makes: Mapping[str, str]) -> None:
-        for place, one in makes.items():
-            self.made.setdefault(place, set()).add(one)
+    def _learn(self, makes: Mapping[str, str], wants: Wanted) -> None:
+        for place, fingerprint in makes.items():
+            self.made.setdefault(place, set()).add(fingerprint)
+        for owner, values in wants.items():
+            self.wants.setdefault(owner, {}).update(values)
 
     def _append(self, line: Mapping[str, object]) -> None:
         try:
@@ -201,7 +205,7 @@ def read_journal(home: Path) -> Journal:
                           Intent.from_json(told["intent"]) if told["intent"] else None, steps=told["steps"])
         for line in others[:-1]:  # what follows the last line end was cut short, or is empty
             step = parse_json(line)
-            journal._learn(step.get("makes", {}))
+            journal._learn(step.get("makes", {}), step.get("wants", {}))
             journal.begun, journal.done = step.get("begins", journal.begun), step.get("done", journal.done)
         return journal
     except (OSError, ValueError, KeyError, TypeError, AttributeError):

@@ -6,7 +6,7 @@ left, and the next command takes the change back.
 
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from keenlattice.errors import RigError
 from keenlattice.profile.version import Version
@@ -15,6 +15,8 @@ from keenlattice.rig.base import ByHand, HoldsAtStart, Rig, StartsGames
 from keenlattice.rig.transaction import Transaction, changing
 
 LATER = ("driver", "machine")
+Begun = Callable[[Mapping[str, tuple[str, ...]], Mapping[str, str]], None]
+"""Is called with what is on, and with what is left out and why, once the game is under way."""
 
 
 @dataclass(frozen=True)
@@ -26,67 +28,78 @@ class GameOver:
         left_out: setting to why it was not.
         seconds: how long it ran.
         exit_code: of what was started; None if the game was found running.
+        not_held: settings that its process did not hold, since it lets nobody change it.
+        left: places that something else, the game perhaps, has written meanwhile: there our values alone went back.
     """
 
     put_on: Mapping[str, tuple[str, ...]]
     left_out: Mapping[str, str]
     seconds: float
     exit_code: int | None
+    not_held: tuple[str, ...] = ()
+    left: tuple[str, ...] = ()
 
 
-def play_with(rig: Rig, game: str, versions: Sequence[Version], command: Sequence[str],
-              begun: Callable[[Mapping[str, tuple[str, ...]], Mapping[str, str]], None]) -> GameOver:
+def check_starts_games(rig: Rig) -> StartsGames:
+    """Return a rig as one on which games are started.
+
+    Raises:
+        RigError: none is started there.
+    """
+    if not isinstance(rig, StartsGames):
+        raise RigError(f"no game is started on the rig {rig.name}: keen rig use here is for this PC")
+    return rig
+
+
+def play_with(rig: Rig, game: str, versions: Sequence[Version], command: Sequence[str], begun: Begun) -> GameOver:
     """Put versions on, have a game be played, and take them back once it has ended.
 
     Args:
         versions: of the whole rig and of the game, in the order in which they are put on.
         command: what starts the game; empty for what was told of it, or for one that runs.
-        begun: is called with what is on, and with what is left out and why, once the game is under way.
 
     Raises:
         RigError: games are not started on this rig, or this one cannot be; or a version was not taken. The rig is as it
             was before.
     """
-    if not isinstance(rig, StartsGames):
-        raise RigError(f"no game is started on the rig {rig.name}: keen rig use here is for this PC")
+    check_starts_games(rig)
     with changing(rig, f"{game} being played") as change:
         put_on, left_out = dict[str, tuple[str, ...]](), dict[str, str]()
         for version in versions:
-            keys, out = _put_on(rig, change, preview(rig, version))
-            put_on[version.profile] = keys
+            put_on[version.profile], out = _put_on(rig, change, preview(rig, version))
             left_out |= out
         try:
-            with rig.under_way(game, command) as running:
-                begun(put_on, left_out)
-                since = time.monotonic()
-                code = running.wait()
-                if running.untreated and isinstance(rig, HoldsAtStart):
-                    held = rig.held_at_start(put_on.get(game, ()))
-                    left_out |= dict.fromkeys(held, "the game's process lets nobody change it")
+            over = _until_it_ends(rig, game, command, put_on, left_out, begun)
         finally:
-            change.take_back()
-    return GameOver(put_on, left_out, time.monotonic() - since, code)
+            left = change.take_back()
+    return replace(over, left=tuple(left))
 
 
-def play_as_set(rig: Rig, game: str, command: Sequence[str],
-                begun: Callable[[Mapping[str, tuple[str, ...]], Mapping[str, str]], None]) -> GameOver:
+def play_as_set(rig: Rig, game: str, command: Sequence[str], begun: Begun) -> GameOver:
     """Have a game be played with what is set of its process now; nothing is put on, and nothing taken back.
 
     Args:
-        command, begun: as of `play_with`.
+        command: as of `play_with`.
 
     Raises:
         RigError: as `play_with`.
     """
-    if not isinstance(rig, StartsGames):
-        raise RigError(f"no game is started on the rig {rig.name}: keen rig use here is for this PC")
-    now = list(rig.values(rig.state(), game))
-    put_on = {game: tuple(rig.held_at_start(now) if isinstance(rig, HoldsAtStart) else ())}
-    with rig.under_way(game, command) as running:
-        begun(put_on, {})
+    return _until_it_ends(rig, game, command, {game: _held(rig, list(rig.values(rig.state(), game)))}, {}, begun)
+
+
+def _until_it_ends(rig: Rig, game: str, command: Sequence[str], put_on: Mapping[str, tuple[str, ...]],
+                   left_out: Mapping[str, str], begun: Begun) -> GameOver:
+    with check_starts_games(rig).under_way(game, command) as running:
+        begun(put_on, left_out)
         since = time.monotonic()
         code = running.wait()
-    return GameOver(put_on, {}, time.monotonic() - since, code)
+        not_held = _held(rig, put_on.get(game, ())) if running.untreated else ()
+    return GameOver(put_on, left_out, time.monotonic() - since, code, not_held)
+
+
+def _held(rig: Rig, keys: Sequence[str]) -> tuple[str, ...]:
+    """Of some settings, those that hold only for a game that is started or found from here."""
+    return tuple(rig.held_at_start(keys)) if isinstance(rig, HoldsAtStart) else ()
 
 
 def _put_on(rig: Rig, change: Transaction, plan: Preview) -> tuple[tuple[str, ...], dict[str, str]]:

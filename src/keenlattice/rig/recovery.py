@@ -1,16 +1,17 @@
 """After a crash: a change that was cut short is finished, or taken back, as the player chooses."""
 
-from collections.abc import Mapping
 from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from keenlattice._files import replace_file
 from keenlattice.catalog.values import Value
-from keenlattice.errors import BookError, RigBusy, RigError
+from keenlattice.errors import BookError, RefusedByRig, RigBusy, RigError
 from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.identity import id_in, where_is
+from keenlattice.profile.compare import changes
+from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.rig.base import reads_true
 from keenlattice.rig.journal import Intent, Journal, fingerprints, in_text, packed, read_journal, unfinished
 from keenlattice.rig.locks import locked
@@ -47,8 +48,7 @@ def take_back(rig: "Rig", journal: Journal, *, at_once: bool) -> list[str]:
     then = now
     if foreign:
         replace_file(rig.home / KEPT, packed(journal.before).encode())
-        if journal.intent:
-            then = _without_ours(rig, now, journal.intent, at_once)
+        then = _without_ours(rig, now, journal, at_once)
     then = {**then, **{place: journal.before.get(place) for place in ours}}
     back = to_be_written(rig, then, now, ours)
     write(rig, back, now)
@@ -76,15 +76,43 @@ def sort_out(now: "State", journal: Journal) -> tuple[list[str], list[str]]:
     return ours, [place for place in journal.made if place not in ours]
 
 
-def _without_ours(rig: "Rig", state: "State", intent: Intent, every: bool) -> "State":
-    for owner, wants in intent.wants.items():
-        held = rig.values(state, owner)
-        was: Mapping[str, Value | None] = intent.was.get(owner, {})
-        back = {key: was.get(key) for key, value in wants.items()
+def _without_ours(rig: "Rig", state: "State", journal: Journal, at_once: bool) -> "State":
+    """A state without the values that a change has set.
+
+    One that was not to stay, of a study or of a game that is played, has no intent. Of it all values are as before in
+    the change itself; after a crash those that it noted down. Where a value cannot go back, since the game has deleted
+    its file, say, what is there stays, and is named.
+    """
+    if journal.intent:
+        return _with_values_from(rig, state, journal.intent.wants, journal.intent.was, at_once)
+    before, owners = {**state, **{place: journal.before.get(place) for place in journal.made}}, (
+        WHOLE_RIG, *(game.name for game in rig.games()))
+    for owner in owners:
+        with suppress(RefusedByRig):
+            state = with_values_of(rig, state, before, owner) if at_once else _with_values_from(
+                rig, state, {owner: journal.wants.get(owner, {})}, {owner: rig.values(before, owner)}, False)
+    return state
+
+
+def _with_values_from(rig: "Rig", state: "State", wants: "Wanted", former: "Wanted", every: bool) -> "State":
+    """A state with former values where the wanted ones still stand, or everywhere."""
+    for owner, wanted in wants.items():
+        held, was = rig.values(state, owner), former.get(owner, {})
+        back = {key: was.get(key) for key, value in wanted.items()
                 if (every or held.get(key) == value) and held.get(key) != was.get(key)}
         if back:
             state = {**state, **rig.changed(state, owner, back)}
     return state
+
+
+def with_values_of(rig: "Rig", state: "State", before: "State", owner: str) -> "State":
+    """Return a state in which an owner's values are those of another one; what else has been written there stays.
+
+    Raises:
+        RefusedByRig: the rig does not take one.
+    """
+    back = changes(rig.values(state, owner), rig.values(before, owner))
+    return {**state, **rig.changed(state, owner, {change.key: change.after for change in back})} if back else state
 
 
 class Misread(NamedTuple):

@@ -14,6 +14,7 @@ from keenlattice.rig.recovery import KEPT, remember, settle, take_back
 if TYPE_CHECKING:
     from keenlattice.logbook.book import Logbook
     from keenlattice.rig.base import Rig, State
+    from keenlattice.rig.journal import Wanted
 
 
 @dataclass
@@ -31,10 +32,12 @@ class Transaction:
     steps: int = 0
     journal: Journal | None = field(default=None, init=False)
 
-    def put(self, state: "State", settings: list[str] | None = None, *, again: bool = False) -> None:
+    def put(self, state: "State", settings: list[str] | None = None, *, again: bool = False,
+            wants: "Wanted | None" = None) -> None:
         """Makes a state hold, after the journal has been told.
 
         Args:
+            wants: the values that are written, where they may have to go back one by one after a crash.
             again: write a place that may read otherwise than it holds (`Clamps`) whatever it reads.
 
         Raises:
@@ -48,7 +51,7 @@ class Transaction:
         if self.journal is None:
             self.journal = journal_of(self.rig, self.why, self.before, self.intent, self.steps)
             self.journal.begin()
-        self.journal.before_step(settings or [], touched)
+        self.journal.before_step(settings or [], touched, wants)
         write(self.rig, touched, now)
         self.held.update(touched)
         self.journal.after_step()

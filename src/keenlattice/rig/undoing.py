@@ -12,7 +12,7 @@ from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.rig.base import Rig, State, reads_true
 from keenlattice.rig.journal import Intent, fingerprints, out_of_text
 from keenlattice.rig.places import check_places, in_turn, to_be_written
-from keenlattice.rig.recovery import misread
+from keenlattice.rig.recovery import misread, with_values_of
 from keenlattice.rig.transaction import changing
 
 
@@ -151,9 +151,7 @@ def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[
     before: State = {**now, **was}
     state = now
     for owner in owners:
-        back = changes(rig.values(state, owner), rig.values(before, owner))
-        if back:
-            state = {**state, **rig.changed(state, owner, {one.key: one.after for one in back})}
+        state = with_values_of(rig, state, before, owner)
     return {**state, **whole}, False, was.keys()
 
 

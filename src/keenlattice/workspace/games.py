@@ -61,9 +61,12 @@ class GamePlayed(Result):
     """A game that was played with a version on, or is under way.
 
     Args:
+        version: what was put on; empty if nothing was.
         put_on: owner to the settings that are on for it.
         left_out: setting to why it is not.
         exit_code: of what was started; None if the game was found running.
+        not_held: settings that its process did not hold, since it lets nobody change it.
+        left: places that something else, the game perhaps, has written meanwhile: there the values alone went back.
     """
 
     SCHEMA: ClassVar[str] = "game-played"
@@ -75,6 +78,8 @@ class GamePlayed(Result):
     left_out: Mapping[str, str]
     seconds: float
     exit_code: int | None
+    not_held: tuple[str, ...] = ()
+    left: tuple[str, ...] = ()
 
     @property
     def length(self) -> str:
@@ -90,7 +95,7 @@ class GamePlayed(Result):
         return [{"owner": owner, "setting": key} for owner, keys in self.put_on.items() for key in keys]
 
     def _caption(self) -> str:
-        return f"{self.game} was played for {self.length} with {self.version} on"
+        return f"{self.game} was played for {self.length} with {self.version or 'nothing'} on"
 
 
 @dataclass(frozen=True, repr=False)
@@ -201,20 +206,19 @@ class Games:
 
         rig, book = self._opened.rig, self._opened.book
         book.check_writable()
-        version = self._opened.find(which if which is not None else self._latest(game_of(rig, game).name), both=True)
-        parts = [*parted(version.profile, version.entries).items()]
-        versions = [Version(owner, entries, note=version.note) for owner, entries in sorted(
-            parts, key=lambda part: part[0] != WHOLE_RIG)]
-        told = GamePlayed(game, rig.name, version.reference, {}, {}, 0.0, None)
+        latest = self._latest(game_of(rig, game).name)
+        version = None if as_set else self._opened.find(latest if which is None else which, both=True)
+        told = GamePlayed(game, rig.name, version.reference if version else "", {}, {}, 0.0, None)
 
         def under_way(put_on: Mapping[str, tuple[str, ...]], left_out: Mapping[str, str]) -> None:
             if begun is not None:
                 begun(replace(told, put_on=put_on, left_out=left_out))
 
-        if as_set:
-            return replace(told, version="as set", **play_as_set(rig, game, command, under_way).__dict__)
-        done = play_with(rig, game, versions, command, under_way)
-        result = replace(told, **done.__dict__)
+        if version is None:
+            return replace(told, **play_as_set(rig, game, command, under_way).__dict__)
+        versions = [Version(owner, entries, note=version.note)
+                    for owner, entries in parted(version.profile, version.entries).items()]  # the rig's come first
+        result = replace(told, **play_with(rig, game, versions, command, under_way).__dict__)
         count = f"{result.settings} setting{'s' * (result.settings != 1)}"
         book.add_apply(rig.name, kind="played", profile=game, version="",
                        what=f"{version.reference}, {result.length}, {count} on")
@@ -225,14 +229,12 @@ class Games:
 
         Raises:
             UnknownName: no such game.
-            UsageError: games are not started on this rig.
+            RigError: games are not started on this rig.
         """
-        from keenlattice.rig.base import StartsGames, game_of
+        from keenlattice.rig.base import game_of
+        from keenlattice.rig.playing_on import check_starts_games
 
-        rig = self._opened.rig
-        if not isinstance(rig, StartsGames):
-            raise UsageError(f"no game is started on the rig {rig.name}: keen rig use here is for this PC")
-        return rig.runs(game_of(rig, game).name)
+        return check_starts_games(self._opened.rig).runs(game_of(self._opened.rig, game).name)
 
     def played(self) -> "PlayedGames":
         """What was played on this rig with a version on, the newest first: described, and no proof of anything."""

@@ -31,6 +31,7 @@ from keenlattice.rig.locks import locked
 from keenlattice.rig.notes import read_notes
 from keenlattice.rig.places import to_be_written, write
 from keenlattice.rig.player.machine import MOST_STATE_BYTES, keep_noted, open_sheet, read_noted, step_of
+from keenlattice.rig.recovery import with_values_of
 
 if TYPE_CHECKING:
     from keenlattice.logbook.book import Logbook
@@ -180,9 +181,7 @@ def _back(rig: ByHand, now: State, origin: State) -> State:
     something else may have written there meanwhile."""
     then: State = {**now, rig.place: origin[rig.place]}
     for owner in (WHOLE_RIG, *(game.name for game in rig.games())):
-        was, held = rig.values({**now, **origin}, owner), rig.values(now, owner)
-        back = {change.key: change.after for change in changes(held, was) if rig.written_here(owner, change.key)}
-        then = {**then, **rig.changed(then, owner, back)} if back else then
+        then = with_values_of(rig, then, {**now, **origin}, owner)
     return then
 
 
