@@ -47,7 +47,7 @@ def rig(tmp_path: Path) -> LinuxRig:
 
 
 def start_of(rig: LinuxRig) -> Start:
-    return rig._start_of("teller")
+    return rig._starter.start_of("teller")
 
 
 def told(tmp_path: Path) -> list[object]:

@@ -13,7 +13,7 @@ import pytest
 
 from conftest import KEEN, Keen, as_json, environment
 
-under_way = pytest.importorskip("keenlattice.rig.linux.under_way", exc_type=ImportError)
+under_way = pytest.importorskip("keenlattice.rig.under_way", exc_type=ImportError)
 HERE = {"KEEN_RIG": "here"}
 SAYS = ("import json, os, sys; from pathlib import Path; home = Path(os.environ['HOME']); file = home / '.drirc'; "
         "(home / 'told.json').write_text(json.dumps([sys.argv[1:], os.nice(0), sorted(os.sched_getaffinity(0)), "

@@ -14,8 +14,10 @@ from keenlattice._safejson import parse_json
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.profile.matching import Game
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Edits, State, UnderWay
+from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.parts import Part
 from keenlattice.rig.places import put_file
 
@@ -96,3 +98,17 @@ class Starter(Protocol):
 
     def runs(self, executables: Sequence[str]) -> bool:
         """Return whether one of these runs now."""
+
+
+def under_way(starter: Starter, game: Game, listed: Listed | None, command: Sequence[str]
+              ) -> AbstractContextManager[UnderWay]:
+    """Start a game by a command; without one take the game that runs, else start it as its rig was told.
+
+    Args:
+        listed: what the rig was told of the game.
+
+    Raises:
+        RigError: it cannot be started, or how is not known and it does not run.
+    """
+    told = () if command or listed is None or starter.runs(game.executables) else listed.command
+    return starter.under_way(game.name, game.executables, command or told)

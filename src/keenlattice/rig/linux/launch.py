@@ -79,6 +79,11 @@ class Start:
     environment: Mapping[str, str] = field(default_factory=dict)
     words: tuple[str, ...] = ()
 
+    def refused(self, game: str) -> RefusedByRig:
+        """Return the error of a game that cannot be started so."""
+        return RefusedByRig(f"{game} cannot be started as it is set to be: it takes rights that are not there for its "
+                            f"{', '.join(self.treatment)}")
+
     def before_it_runs(self) -> None:
         """Treats this process so; what it becomes, and all that it starts, inherits that.
 

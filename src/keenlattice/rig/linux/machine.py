@@ -17,7 +17,7 @@ from keenlattice.profile.version import Entries
 from keenlattice.rig._gamefiles import LOCK_KEY, GameFiles
 from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State, game_of
 from keenlattice.rig.gamelist import Listed, read_games
-from keenlattice.rig.held import HeldPart
+from keenlattice.rig.held import HeldPart, under_way
 from keenlattice.rig.linux import launch, vulkan
 from keenlattice.rig.linux.absent import reasons
 from keenlattice.rig.linux.autostart import Autostart, folders
@@ -29,6 +29,7 @@ from keenlattice.rig.linux.options import MAPPED, DriverOptions, mapped_settings
 from keenlattice.rig.linux.scene import LAMP, SCENE
 from keenlattice.rig.linux.seen import ways
 from keenlattice.rig.linux.services import Services
+from keenlattice.rig.linux.starter import LinuxStarter
 from keenlattice.rig.linux.x11.input import Input
 from keenlattice.rig.noted import Noted
 from keenlattice.rig.parts import Parts
@@ -62,8 +63,9 @@ class LinuxRig:
         display, compositor = (os.environ.get(name, "") if live else "" for name in ("DISPLAY", "WAYLAND_DISPLAY"))
         self._kernel = Kernel(root, home)
         self._desktop = Desktop(display, compositor, home)
-        self._gpus = {name: device.address for name, device in self._kernel.devices.items() if name.startswith("gpu")}
-        self._launch = HeldPart(home, launch.settings(self._gpus), launch.check)
+        gpus = {name: device.address for name, device in self._kernel.devices.items() if name.startswith("gpu")}
+        self._launch = HeldPart(home, launch.settings(gpus), launch.check)
+        self._starter = LinuxStarter(self._launch, gpus)
         # A step of an apply is of one part: the game's file first, the kernel and the game's process last.
         self._parts = Parts((
             Games(self._listed, home), self._desktop, Input("" if compositor else display, Noted(
@@ -217,14 +219,11 @@ class LinuxRig:
 
         played = game_of(self, game)
         check_installed()
-        home, begin = self.config.parent, self._start_of(game)
+        home, begin = self.config.parent, self._starter.start_of(game)
         capture = play_scene(home, seconds, seed, begin, self.watcher) if played == SCENE else play_listed(
             self._listed[game], home, seconds, seed, begin, self.watcher)
         own = {"seed": seed, "seconds": seconds, "facts": dict(self.facts())}
         return replace(capture, about={**capture.about, **own})
-
-    def _start_of(self, game: str) -> launch.Start:
-        return launch.start_of(self._launch.held_for(game), self._gpus)
 
     def installed(self) -> Sequence[Listed]:
         from keenlattice.rig.linux.installed import data_folders, installed
@@ -232,15 +231,10 @@ class LinuxRig:
         return installed(data_folders() if self._root == Path("/") else [self._root / "usr" / "share"])
 
     def under_way(self, game: str, command: Sequence[str]) -> "AbstractContextManager[UnderWay]":
-        from keenlattice.rig.linux.under_way import under_way
-
-        told = () if command or self.runs(game) or game not in self._listed else self._listed[game].command
-        return under_way(game, game_of(self, game).executables, command or told, self._start_of(game))
+        return under_way(self._starter, game_of(self, game), self._listed.get(game), command)
 
     def runs(self, game: str) -> bool:
-        from keenlattice.rig.linux.under_way import runs
-
-        return runs(game_of(self, game).executables)
+        return self._starter.runs(game_of(self, game).executables)
 
     def find_spot(self, game: str) -> tuple[tuple[int, int], tuple[int, int]]:
         """The pixel of a game's window that answers clicks, by a short look, and the one that was clicked.
@@ -252,7 +246,7 @@ class LinuxRig:
 
         played = game_of(self, game)
         check_installed()
-        begin = self._start_of(game)
+        begin = self._starter.start_of(game)
         return (LAMP, LAMP) if played == SCENE else find_spot(self._listed[game], self.config.parent, begin)
 
 

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.errors import RigError
 from keenlattice.rig.linux.children import start, start_to_stay, stop, with_display
 from keenlattice.rig.linux.launch import Start
 from keenlattice.rig.linux.wayland.clients import ASKS_FOR_THE_LOG, CommitLog
@@ -98,8 +98,7 @@ def game_running(name: str, executables: Sequence[str], command: Sequence[str], 
                                **begin.environment},
                           stdout=subprocess.DEVNULL, stderr=subprocess.PIPE if logs else subprocess.DEVNULL)
     except subprocess.SubprocessError:
-        raise RefusedByRig(f"{name} cannot be started as it is set to be: it takes rights that are not there for its "
-                           f"{', '.join(begin.treatment)}") from None
+        raise begin.refused(name) from None
     except OSError as error:
         raise RigError(f"{name} cannot be started: {command[0]}: {error.strerror}") from None
     try:

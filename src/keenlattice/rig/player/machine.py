@@ -23,6 +23,7 @@ from keenlattice.rig.base import ByHand, Edits, Facts, FactValue, Rig, State, ga
 from keenlattice.rig.factnames import FACTS
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.hand import ComingRun
+from keenlattice.rig.held import under_way
 from keenlattice.rig.parts import Part, Parts
 from keenlattice.rig.places import put_file
 from keenlattice.rig.player import SHEET
@@ -68,7 +69,8 @@ class ByHandRig:
         self.home, self.name = home, name
         self.place, self.sheet = SAID, SHEET
         self._starter, held = starter, [starter.part] if starter else []
-        self._written, self._player = Parts([GameFiles(read_games(home), home), *parts, *held]), Player(home)
+        written = [GameFiles(read_games(home), home), *parts, *held]
+        self._written, self._parts = Parts(written), Parts([*written, Player(home)])
         more = [*self._written.settings(), *more]
         known = catalog()
         if absent:
@@ -93,13 +95,12 @@ class ByHandRig:
 
     def state(self) -> State:
         try:
-            return {**self._player.state(), self.sheet: read_bounded(self.home / self.sheet, MOST_STATE_BYTES),
-                    **self._written.state()}
+            return {self.sheet: read_bounded(self.home / self.sheet, MOST_STATE_BYTES), **self._parts.state()}
         except OSError as error:
             raise RigError(f"cannot read {error.filename}: {error.strerror}") from None
 
     def values(self, state: State, owner: str) -> Entries:
-        return {**self._player.values(state, owner), **self._written.values(state, owner)}
+        return self._parts.values(state, owner)
 
     def written_here(self, owner: str, key: str) -> bool:
         return self._written.covers(owner, key)
@@ -109,20 +110,14 @@ class ByHandRig:
 
     def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
         """What is written from here goes first; what is asked comes in the order of the restarts that it takes."""
-        written = [change for change in changes if self.written_here(owner, change.key)]
-        asked = [change for change in changes if not self.written_here(owner, change.key)]
-        return [*self._written.steps(owner, written), *one_by_one(self._catalog, asked)]
+        return self._parts.steps(owner, [change for step in one_by_one(self._catalog, changes) for change in step])
 
     def changed(self, state: State, owner: str, changes: Edits) -> State:
-        written = {key: value for key, value in changes.items() if self.written_here(owner, key)}
-        asked = {key: value for key, value in changes.items() if key not in written}
-        then = self._written.changed(state, owner, written) if written else state
-        return {**then, **(self._player.changed(then, owner, asked) if asked else {})}
+        return self._parts.changed(state, owner, changes)
 
     def put(self, state: State) -> None:
-        self._written.put(state)
         try:
-            self._player.put(state)
+            self._parts.put(state)
             if self.sheet in state:
                 put_file(self.home / self.sheet, state[self.sheet])
         except OSError as error:
@@ -132,9 +127,7 @@ class ByHandRig:
         return [key for key in keys if self._starter and self._starter.part.covers("", key)]
 
     def under_way(self, game: str, command: Sequence[str]) -> "AbstractContextManager[UnderWay]":
-        executables, games = game_of(self, game).executables, read_games(self.home)
-        told = () if command or self.runs(game) or game not in games else games[game].command
-        return self._start().under_way(game, executables, command or told)
+        return under_way(self._start(), game_of(self, game), read_games(self.home).get(game), command)
 
     def runs(self, game: str) -> bool:
         return self._start().runs(game_of(self, game).executables)

@@ -45,6 +45,9 @@ class Player(Part):
         kept = {name: dict(sorted(entries.items())) for name, entries in sorted(said.items()) if entries}
         return {SAID: (json.dumps(kept, indent=1) + "\n").encode() if kept else None}
 
+    def step_of(self, key: str) -> str:
+        return key
+
     def put(self, state: State) -> None:
         if SAID in state:
             put_file(self._home / SAID, state[SAID])

@@ -2,11 +2,9 @@
 
 import subprocess
 import sys
-import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
-from pathlib import Path
 
 assert sys.platform == "win32"
 
@@ -15,49 +13,77 @@ import psutil
 from keenlattice.errors import RigError
 from keenlattice.profile.version import Entries
 from keenlattice.rig.held import HeldPart
+from keenlattice.rig.under_way import StartedGame, is_launcher, not_known_how
 from keenlattice.rig.windows.process import CLASSES, CORES, PRIORITY, WORDS, cores_of, words_of
 from keenlattice.rig.windows.system.processes import ListedProcess, processes
 
-LOOKS_EVERY_S = 0.5
-HANDED_OVER_WITHIN_S = 15.0
 
-
-class TreatedGame:
-    """A game under way, and all that it starts.
+@dataclass(frozen=True)
+class GameStarter:
+    """Starts games on this PC, or takes those that run.
 
     Args:
-        process: that we have started; None if it was found running.
-        executables: by which it is known once a launcher has handed over.
-        held: what its processes hold.
-        launched: whether what was started is a launcher, and not the game itself.
+        part: what is held for them.
     """
 
-    def __init__(self, process: "psutil.Popen | None", executables: Sequence[str], held: Entries,
-                 launched: bool = False) -> None:
-        self._process, self._executables, self._held, self._launched = process, executables, held, launched
-        self._treated, self._before = dict[int, psutil.Process](), dict[int, tuple[int, list[int]]]()
-        self.untreated = 0
+    part: HeldPart
 
-    def wait(self) -> int | None:
-        """Wait until the game has ended, and treat each process that it starts meanwhile."""
-        since, code = time.monotonic(), None
-        while self._process is not None and (code := self._process.poll()) is None:
-            self.treat([self._process.pid])
-            time.sleep(LOOKS_EVERY_S)
-        until = since + HANDED_OVER_WITHIN_S if code == 0 and self._launched else 0.0
-        while (found := processes_of(self._executables)) or any(
-                value.is_running() for value in self._treated.values()) or time.monotonic() < until:
-            if found:
-                until = 0.0
-            self.treat([one.pid for one in found])
-            time.sleep(LOOKS_EVERY_S)
-        return code
+    @contextmanager
+    def under_way(self, name: str, executables: Sequence[str], command: Sequence[str]) -> Iterator[StartedGame]:
+        """Start a game, or take the one that runs, and have its processes hold what is set for them.
+
+        Raises:
+            RigError: it cannot be started, or does not run and nobody has said how it is started.
+        """
+        held = self.part.held_for(name)
+        treated = TreatedProcesses(held)
+        if not command and not self.runs(executables):
+            raise not_known_how(name)
+        process = _started(name, [*command, *words_of(str(held.get(WORDS, "none")))]) if command else None
+
+        def look() -> None:
+            treated.treat([*(one.pid for one in processes_of(executables)), *([process.pid] if process else [])])
+            game.untreated = treated.refused
+
+        game = StartedGame(process.poll if process else None, lambda: self.runs(executables) or treated.any_runs(),
+                           bool(command) and is_launcher(command, executables), look)
+        look()
+        try:
+            yield game
+        finally:
+            treated.give_back()
+
+    def runs(self, executables: Sequence[str]) -> bool:
+        """Return whether one of these runs now."""
+        return bool(processes_of(executables))
+
+
+def _started(name: str, command: Sequence[str]) -> psutil.Popen:
+    try:
+        return psutil.Popen(command)
+    except (OSError, subprocess.SubprocessError) as error:
+        raise RigError(f"{name} cannot be started: {command[0]}: {getattr(error, 'strerror', error)}") from None
+
+
+class TreatedProcesses:
+    """The processes of a game, and all that they start, each treated once.
+
+    Args:
+        held: what they hold.
+    """
+
+    def __init__(self, held: Entries) -> None:
+        self._held, self.refused = held, 0
+        self._treated, self._before = dict[int, psutil.Process](), dict[int, tuple[int, list[int]]]()
+
+    def any_runs(self) -> bool:
+        """Return whether any of them still runs."""
+        return any(process.is_running() for process in self._treated.values())
 
     def treat(self, pids: Sequence[int]) -> None:
         """Give some processes, those that they have started, and those in turn, what is held for the game."""
-        listed = processes()
-        family = {*pids, *self._treated}
-        while more := {one.pid for one in listed if one.parent in family} - family:
+        listed, family = processes(), {*pids, *self._treated}
+        while more := {process.pid for process in listed if process.parent in family} - family:
             family |= more
         for pid in family - set(self._treated):
             with suppress(psutil.NoSuchProcess):
@@ -74,7 +100,7 @@ class TreatedGame:
         except psutil.NoSuchProcess:
             return
         except (psutil.AccessDenied, OSError):  # a game that is protected lets nobody open it
-            self.untreated += 1
+            self.refused += 1
 
     def give_back(self) -> None:
         """Give the processes that still run what they had before."""
@@ -88,44 +114,3 @@ def processes_of(executables: Sequence[str]) -> list[ListedProcess]:
     """The processes that run one of these executables."""
     names = {name.lower() for name in executables}
     return [process for process in processes() if process.executable.lower() in names] if names else []
-
-
-@dataclass(frozen=True)
-class GameStarter:
-    """Starts games on this PC, or takes those that run.
-
-    Args:
-        part: what is held for them.
-    """
-
-    part: HeldPart
-
-    @contextmanager
-    def under_way(self, name: str, executables: Sequence[str], command: Sequence[str]) -> Iterator[TreatedGame]:
-        """Start a game, or take the one that runs, and have its processes hold what is set for them.
-
-        Raises:
-            RigError: it cannot be started, or runs not and nobody has said how it is started.
-        """
-        held = self.part.held_for(name)
-        process, found = None, [] if command else processes_of(executables)
-        if not command and not found:
-            raise RigError(f"{name} does not run, and how it is started is not known: put its command behind --, or "
-                           f"say it once: keen rig game {name} --command WORDS")
-        if command:
-            try:
-                process = psutil.Popen([*command, *words_of(str(held.get(WORDS, "none")))])
-            except (OSError, subprocess.SubprocessError) as error:
-                raise RigError(f"{name} cannot be started: {command[0]}: {getattr(error, 'strerror', error)}"
-                               ) from None
-        launched = bool(command) and Path(command[0]).name.lower() not in {name.lower() for name in executables}
-        game = TreatedGame(process, executables, held, launched)
-        game.treat([process.pid] if process else [one.pid for one in found])
-        try:
-            yield game
-        finally:
-            game.give_back()
-
-    def runs(self, executables: Sequence[str]) -> bool:
-        """Return whether one of these runs now."""
-        return bool(processes_of(executables))

@@ -1,0 +1,57 @@
+"""Starting a game for its player on this machine, or taking the one that runs, with what is held for it."""
+
+import os
+import subprocess
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+
+from keenlattice.errors import RigError
+from keenlattice.rig.held import HeldPart
+from keenlattice.rig.linux.launch import Start, start_of
+from keenlattice.rig.linux.program import running
+from keenlattice.rig.under_way import StartedGame, is_launcher, not_known_how
+
+
+@dataclass(frozen=True)
+class LinuxStarter:
+    """Starts games.
+
+    Args:
+        part: what is held for them.
+        gpus: the GPUs by name, each with its bus address.
+    """
+
+    part: HeldPart
+    gpus: Mapping[str, str]
+
+    def start_of(self, name: str) -> Start:
+        """Return how a game is started, by what is held for it now."""
+        return start_of(self.part.held_for(name), self.gpus)
+
+    def runs(self, executables: Sequence[str]) -> bool:
+        """Return whether one of these runs now."""
+        return running(executables) is not None
+
+    @contextmanager
+    def under_way(self, name: str, executables: Sequence[str], command: Sequence[str]) -> Iterator[StartedGame]:
+        """Start a game with what is held for it; without a command, take the one that runs, and treat its process so.
+
+        Raises:
+            RigError: it cannot be started, or does not run and nobody has said how it is started.
+        """
+        begin = self.start_of(name)
+        if not command:
+            if (found := running(executables)) is None:
+                raise not_known_how(name)
+            with begin.while_it_runs(found.processes):
+                yield StartedGame(None, lambda: self.runs(executables))
+            return
+        try:
+            process = subprocess.Popen([*command, *begin.words], preexec_fn=begin.before_it_runs,
+                                       env={**os.environ, **begin.environment})
+        except subprocess.SubprocessError:
+            raise begin.refused(name) from None
+        except OSError as error:
+            raise RigError(f"{name} cannot be started: {command[0]}: {error.strerror}") from None
+        yield StartedGame(process.poll, lambda: self.runs(executables), is_launcher(command, executables))

@@ -1,0 +1,60 @@
+"""A game that a player plays: waited for, also where a launcher hands over to it."""
+
+import time
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from keenlattice.errors import RigError
+
+LOOKS_EVERY_S = 0.5
+HANDED_OVER_WITHIN_S = 15.0
+"""A launcher that ends may have handed over to a program that is still coming up."""
+
+
+def _nothing() -> None:
+    """Look at nothing."""
+
+
+class StartedGame:
+    """A game under way.
+
+    Args:
+        code: tells the exit code of what was started, None while that runs; None itself, if nothing was started.
+        runs: tells whether the game runs.
+        launched: whether what was started is a launcher, and not the game itself.
+        look: is called at each look while the game runs.
+    """
+
+    def __init__(self, code: Callable[[], int | None] | None, runs: Callable[[], bool], launched: bool = False,
+                 look: Callable[[], None] = _nothing) -> None:
+        self._code, self._runs, self._launched, self._look = code, runs, launched, look
+        self.untreated = 0
+
+    def wait(self) -> int | None:
+        """Wait until the game has ended; return the exit code of what was started, None if nothing was."""
+        since, code = time.monotonic(), None
+        while self._code is not None and (code := self._code()) is None:
+            self._look()
+            time.sleep(LOOKS_EVERY_S)
+        until = since + HANDED_OVER_WITHIN_S if code == 0 and self._launched else 0.0
+        while (running := self._runs()) or time.monotonic() < until:
+            if running:
+                until = 0.0
+                self._look()
+            time.sleep(LOOKS_EVERY_S)
+        return code
+
+
+def is_launcher(command: Sequence[str], executables: Sequence[str]) -> bool:
+    """Return whether a command starts something else than the game itself.
+
+    >>> is_launcher(["/opt/shop", "orbit"], ["orbit"]), is_launcher(["/opt/Orbit.exe"], ["orbit.exe"])
+    (True, False)
+    """
+    return Path(command[0]).name.lower() not in {name.lower() for name in executables}
+
+
+def not_known_how(name: str) -> RigError:
+    """Return the error of a game that does not run, and of which nobody has said how it is started."""
+    return RigError(f"{name} does not run, and how it is started is not known: put its command behind --, or say it "
+                    f"once: keen rig game {name} --command WORDS")
