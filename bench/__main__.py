@@ -2,11 +2,11 @@
 
 import sys
 
-from bench import apply, ingest, logbook, metrics, pooling, probe_cost, resample, stand_in, start_time
+from bench import apply, film, ingest, logbook, metrics, pooling, probe_cost, resample, stand_in, start_time
 
 BENCHMARKS = (start_time.measure, start_time.measure_import, stand_in.measure, stand_in.measure_two_processes,
               stand_in.measure_first_call, logbook.measure,
-              apply.measure, apply.measure_entries, ingest.measure, metrics.measure, resample.measure,
+              apply.measure, apply.measure_entries, ingest.measure, film.measure, metrics.measure, resample.measure,
               pooling.measure, pooling.measure_two_processes,
               probe_cost.measure)
 

@@ -6,6 +6,8 @@ from .course import periodic_hitches as periodic_hitches
 from .course import segment as segment
 from .course import warm_up_ms as warm_up_ms
 from .doubts import doubts_of as doubts_of
+from .film.screen import ScreenMap as ScreenMap
+from .film.shown import NotSure as NotSure
 from .ingesting import ingest as ingest
 from .latency import described as described
 from .machine_log import LogMap as LogMap

@@ -69,9 +69,14 @@ def presses(signal: Floats, rate_hz: float) -> Floats:
 
 def _is_level(away: Floats, reach: float) -> bool:
     """Whether the signal stays where it went, as a switch's does, and not only for a moment or in swings."""
-    edges = np.flatnonzero(np.diff(np.concatenate(([False], away > 0.5 * reach, [False])).astype(np.int8)))
-    lasts = edges[1::2] - edges[::2]
-    return bool(lasts.size and np.median(lasts) >= 8)
+    begins, ends = stretches(away > 0.5 * reach)
+    return bool(begins.size and np.median(ends - begins) >= 8)
+
+
+def stretches(mask: NDArray[np.bool_]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """Where each stretch of a mask begins, and where it has ended; shape (stretches,) each."""
+    turns = np.flatnonzero(np.diff(np.concatenate(([False], mask, [False])).astype(np.int8)))
+    return turns[::2], turns[1::2]
 
 
 def light_steps(signal: Floats, rate_hz: float) -> Steps:
@@ -89,13 +94,13 @@ def light_steps(signal: Floats, rate_hz: float) -> Steps:
     every = np.ones(signal.size, dtype=bool)
     light, seen = (signal, every) if strobe is None else _without_strobe(signal, strobe / rate_hz)
     light = light - _hum(light, rate_hz)
-    difference = _step_heights(light, width)
+    difference = step_heights(light, width)
     noise = 1.4826 * float(np.median(np.abs(difference - np.median(difference))))
     size = np.abs(difference)
-    peaks = _peaks(size, width)
-    usual = float(np.median(np.sort(size[peaks])[-max(3, peaks.size // 20):])) if peaks.size else 0.0
+    peaks = peaks_of(size, width)
+    usual = usual_height(size[peaks])
     found = peaks[(size[peaks] > NOISE_TIMES * noise) & (size[peaks] > TYPICAL_SHARE * usual) & (usual > 0)]
-    found = _apart(difference, found)
+    found = apart(difference, found)
     bright = Bright(light, seen, _averaged(light, SMOOTH_MS * rate_hz / 1000))
     longest = round(SETTLED_MS * rate_hz / 1000)
     before = np.minimum(np.diff(found, prepend=-longest), longest)
@@ -172,16 +177,19 @@ def _hum(light: Floats, rate_hz: float) -> Floats:
     return best
 
 
-def _step_heights(light: Floats, width: int) -> Floats:
-    """Mean of the next `width` samples less that of the last; shape (samples,), 0 where there are not enough."""
-    total = np.concatenate(([0.0], np.cumsum(light)))
-    heights = np.zeros(light.size)
-    index = np.arange(width, light.size - width + 1)
-    heights[index] = (total[index + width] - 2 * total[index] + total[index - width]) / width
+def step_heights(light: NDArray[np.floating], width: int) -> Floats:
+    """The mean of the next `width` samples less that of the last, along the first axis; 0 where there are not enough.
+
+    At index i the samples from i on are the next ones.
+    """
+    total = np.cumsum(light, axis=0, dtype=np.float64)
+    total = np.concatenate((np.zeros_like(total[:1]), total))
+    heights = np.zeros_like(total[:-1])
+    heights[width:-width + 1 or None] = (total[2 * width:] - 2 * total[width:-width] + total[:-2 * width]) / width
     return heights
 
 
-def _peaks(size: Floats, width: int) -> NDArray[np.intp]:
+def peaks_of(size: Floats, width: int) -> NDArray[np.intp]:
     """Where a step is at its largest, with none larger within `width`."""
     from scipy.ndimage import maximum_filter1d
 
@@ -190,7 +198,12 @@ def _peaks(size: Floats, width: int) -> NDArray[np.intp]:
     return index[np.diff(index, prepend=-2 * width) > width] if index.size else index
 
 
-def _apart(heights: Floats, peaks: NDArray[np.intp]) -> NDArray[np.intp]:
+def usual_height(size: Floats) -> float:
+    """How high the highest twentieth of steps is, or the three highest; 0 if there are none."""
+    return float(np.median(np.sort(size)[-max(3, size.size // 20):])) if size.size else 0.0
+
+
+def apart(heights: Floats, peaks: NDArray[np.intp]) -> NDArray[np.intp]:
     """Peaks without those that noise has split off: of two in one direction between which it never falls to half of the
     smaller one, the larger stays."""
     kept: list[int] = []

@@ -161,6 +161,12 @@ class Capture(Shown):
         return waits[np.isfinite(waits)]
 
     @property
+    def clock_ms(self) -> float:
+        """The interval of which frame times are multiples, as a film's are, in ms; 0 where they are known better."""
+        step = self.about.get("step_ms")
+        return float(step) if isinstance(step, int | float) and 0 < step <= LONGEST_WAIT_MS else 0.0
+
+    @property
     def seconds(self) -> float:
         """From the first frame to the last."""
         return float(self.shown_ms[-1] - self.shown_ms[0]) / 1000 if self.shown_ms.size > 1 else 0.0

@@ -6,6 +6,7 @@ import numpy as np
 
 from keenlattice.errors import CaptureError, UnknownName
 from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.metrics import CLOCK_STEPS
 
 BIN_MS = 250.0
 MOST_OF_RUN = 0.5
@@ -44,9 +45,9 @@ def cut(capture: Capture, start_ms: float, end_ms: float) -> Capture:
     """
     frames = (capture.shown_ms >= start_ms) & (capture.shown_ms <= end_ms)
     clicks = (capture.click_ms >= start_ms) & (capture.click_ms <= end_ms)
-    if frames.sum() < 2:
+    if capture.shown_ms.size and frames.sum() < 2:
         raise CaptureError(f"fewer than two frames were shown from {start_ms:.0f} to {end_ms:.0f} ms")
-    begin = capture.shown_ms[frames][0]
+    begin = capture.shown_ms[frames][0] if frames.any() else 0.0  # latency alone may have been recorded
     stages = {name: values[frames] if values.size else values
               for name, values in (("cpu_ms", capture.cpu_ms), ("gpu_ms", capture.gpu_ms))}
     about = {key: value for key, value in capture.about.items() if key != "segments"}
@@ -117,7 +118,7 @@ def hitch_spectrum(capture: Capture) -> HitchSpectrum | None:
         return None
     beyond = frames - median_filter(frames, size=61, mode="nearest")
     noise = float(np.median(np.abs(beyond)))
-    late = beyond > LATE_TIMES * noise + 0.1
+    late = beyond > LATE_TIMES * noise + max(0.1, CLOCK_STEPS * capture.clock_ms)
     bins = ((capture.shown_ms[:frames.size] - capture.shown_ms[0]) / HITCH_BIN_MS).astype(np.int64)
     series = np.bincount(bins, weights=np.where(late, beyond, 0.0))
     if late.sum() < 4:

@@ -31,8 +31,11 @@ def held_by_screen(capture: Capture) -> float:
 def doubts_of(capture: Capture) -> tuple[str, ...]:
     """Why the numbers of a run are not to be trusted, each in words; empty if nothing speaks against them."""
     found, frames = [], capture.frame_ms.size
-    if frames < MIN_FRAMES:
+    if frames < MIN_FRAMES and not (frames == 0 and capture.click_ms.size):  # latency alone may have been recorded
         found.append(f"only {frames} frames: numbers take {MIN_FRAMES} at least; record it for longer, with --seconds")
+    sensor = capture.about.get("sensor")
+    if capture.about.get("unsure") or (isinstance(sensor, dict) and sensor.get("unsure")):
+        found.append("its film is not sure to show presses and their answers: keen latency FILM says why")
     late = capture.about.get("late_share")
     if isinstance(late, int | float) and late > LATE_SHARE:
         short = frames and float(capture.seconds * 1000 / frames) < MUCH_OF_A_FRAME
@@ -45,6 +48,9 @@ def doubts_of(capture: Capture) -> tuple[str, ...]:
                      "been missed")
     if capture.about.get("recorded_by") == "damage" and frames and 1000 * capture.seconds / frames < FASTEST_MS:
         found.append("beyond two thousand frames a second, frame times recorded on X11 come out 3 to 5 % long")
+    if step := capture.clock_ms:
+        found.append(f"the screen was filmed at {1000 / step:.0f} pictures a second: frame times are multiples of "
+                     f"{step:.1f} ms, and what the game draws beyond that rate is not seen")
     if refresh := held_by_screen(capture):
         found.append(f"it ran at the screen's {refresh:.0f} Hz, and what it draws beyond that is not seen: let keen "
                      "start the game (keen rig game NAME --command WORDS), and every frame counts")

@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from keenlattice.errors import CaptureError
+from keenlattice.measure.film import is_film
 from keenlattice.measure.layout import layout_of, sample
 
 
@@ -21,11 +22,16 @@ def kind_of(path: Path) -> str:
 
 
 def header_of(path: Path) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ...]]:
-    """The names of a file's columns, and its first rows as text.
+    """The names of a file's columns, and its first rows as text; a film has its size, and no rows.
 
     Raises:
         CaptureError: it holds none.
+        NeedsInstalling: a film, and the extra `film` is not installed.
     """
+    if is_film(path):
+        from keenlattice.measure.film.reader import film_header
+
+        return film_header(path), ()
     kind = kind_of(path)
     if kind == "text":
         layout = layout_of(path)

@@ -2,9 +2,9 @@
 
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,8 +12,12 @@ from numpy.typing import NDArray
 from keenlattice.errors import CaptureError
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.columns import IN_MS, ColumnMap
+from keenlattice.measure.film.screen import ScreenMap
 from keenlattice.measure.rows import Rows, read_rows
 from keenlattice.measure.series import Series
+
+if TYPE_CHECKING:
+    from keenlattice.measure.film.reader import Progress
 
 FASTEST_FPS, SLOWEST_FPS = 20_000.0, 1.0
 GAP_MS, GAP_TIMES = 1000.0, 50.0
@@ -54,44 +58,49 @@ class Damaged(CaptureError):
     """A recording that cannot be taken as it is; `damage` says why."""
 
     def __init__(self, path: Path, damage: tuple[Damage, ...]) -> None:
-        told = "; ".join(f"line {flaw.line}: {flaw.what}" + f" ({flaw.count} such)" * (flaw.count > 1)
+        flaws = "; ".join(f"line {flaw.line}: {flaw.what}" + f" ({flaw.count} such)" * (flaw.count > 1)
                          for flaw in damage[:SHOWN])
-        super().__init__(f"{path}: {told}; --repair leaves out what is named, and counts it")
+        super().__init__(f"{path}: {flaws}; --repair leaves out what is named, and counts it")
         self.damage = damage
 
 
-def ingest(path: Path, columns: ColumnMap, *, process: str | None = None, repair: bool = False,
-           about: Mapping[str, Any] | None = None) -> Ingested:
+def ingest(path: Path, columns: ColumnMap | ScreenMap, *, process: str | None = None, repair: bool = False,
+           about: Mapping[str, Any] | None = None, progress: "Progress | None" = None) -> Ingested:
     """Reads a recording.
 
     Args:
         path: the file, packed or not.
-        columns: which column means what.
+        columns: which column means what; or that it is a film of the screen.
         process: whose frames, where the file holds several programs'.
         repair: leave out the lines that are damaged; after a gap, keep the longest stretch. The capture is marked.
         about: what else the capture shall say of itself.
+        progress: of a film, is called with how many pictures are read, and how many there are.
 
     Raises:
         Damaged: something is wrong with it, and it was not to be repaired.
         CaptureError: it cannot be read, lacks a column, holds several programs, or its unit cannot be right.
     """
+    if isinstance(columns, ScreenMap):
+        capture, _ = columns.frames(path, progress)
+        origin = {**capture.about, "columns": columns.model_dump(), **(about or {})}
+        return Ingested(replace(capture, about=origin), (), 0)
     rows = read_rows(path, columns.numbers, columns.texts)
-    found = _ingest(path, rows, columns, process, dict(about or {}))
-    if found.damage and rows.row is None:  # read again, so that every line is named as an editor counts
+    ingested = _ingest(path, rows, columns, process, dict(about or {}))
+    if ingested.damage and rows.row is None:  # read again, so that every line is named as an editor counts
         rows = read_rows(path, columns.numbers, columns.texts, exact=True)
-        found = _ingest(path, rows, columns, process, dict(about or {}))
-    if found.damage and not repair:
-        raise Damaged(path, found.damage)
-    return found
+        ingested = _ingest(path, rows, columns, process, dict(about or {}))
+    if ingested.damage and not repair:
+        raise Damaged(path, ingested.damage)
+    return ingested
 
 
-def programs_in(path: Path, columns: ColumnMap) -> list[str]:
+def programs_in(path: Path, columns: ColumnMap | ScreenMap) -> list[str]:
     """The programs whose frames a recording holds; none, where the map names no column for that.
 
     Raises:
         CaptureError: it cannot be read, or lacks the column.
     """
-    if columns.process is None:
+    if isinstance(columns, ScreenMap) or columns.process is None:
         return []
     return sorted(set(read_rows(path, columns.numbers, columns.texts).texts[columns.process].astype(str)))
 
@@ -131,19 +140,19 @@ def _ingest(path: Path, rows: Rows, columns: ColumnMap, process: str | None, abo
     del steps, times  # of a long recording each is a third of what is kept
     begin = 0.0 if columns.means == "intervals" else shown[0]
     cpu, gpu = (_stage(rows, column, index, columns) for column in (columns.cpu, columns.gpu))
-    said = {name: _at(rows.numbers[column], index) for name, column in columns.said.items()}
+    series = {name: _at(rows.numbers[column], index) for name, column in columns.said.items()}
     if columns.means == "intervals" and (chosen is None or chosen[0]):  # the first interval has a beginning, too
         shown = np.concatenate(([0.0], shown))
         cpu, gpu = (np.concatenate((values[:1], values)) for values in (cpu, gpu))
-        said = {name: np.concatenate((values[:1], values)) for name, values in said.items()}
+        series = {name: np.concatenate((values[:1], values)) for name, values in series.items()}
     shown = shown - begin
     segments = _segments(_at(rows.texts[columns.marker], index), shown) if columns.marker else {}
     program = {"program": str(rows.texts[columns.process][keep][0])} if columns.process else {}
-    told = {"source": path.name, **program, "columns": columns.model_dump(exclude_none=True), **about,
-            **({"repaired": [dict(one.__dict__) for one in result]} if result else {}),
+    origin = {"source": path.name, **program, "columns": columns.model_dump(exclude_none=True), **about,
+            **({"repaired": [dict(flaw.__dict__) for flaw in result]} if result else {}),
             **({"dropped_frames": dropped} if dropped else {}),
             **({"segments": {name: list(span) for name, span in segments.items()}} if segments else {})}
-    capture = Capture(shown, cpu_ms=cpu, gpu_ms=gpu, about=told, telemetry=_series(shown, said))
+    capture = Capture(shown, cpu_ms=cpu, gpu_ms=gpu, about=origin, telemetry=_series(shown, series))
     return Ingested(capture, tuple(result), dropped, segments, float(begin) if columns.means == "stamps" else None)
 
 
@@ -174,13 +183,13 @@ def _of_process(path: Path, rows: Rows, columns: ColumnMap, process: str | None)
 
 def _unreadable(rows: Rows) -> list[Damage]:
     result: dict[str, list[int]] = {}
-    for line, what in rows.unreadable:
-        result.setdefault(what, []).append(line)
+    for line, reason in rows.unreadable:
+        result.setdefault(reason, []).append(line)
     return [Damage(lines[0], entry, len(lines)) for entry, lines in result.items()]
 
 
-def _damage(rows: Rows, indices: NDArray[np.intp], what: str) -> list[Damage]:
-    return [Damage(rows.line(int(indices[0])), what, int(indices.size))] if indices.size else []
+def _damage(rows: Rows, indices: NDArray[np.intp], reason: str) -> list[Damage]:
+    return [Damage(rows.line(int(indices[0])), reason, int(indices.size))] if indices.size else []
 
 
 def _rising(rows: Rows, times: Floats, keep: NDArray[np.bool_]) -> tuple[NDArray[np.bool_], list[Damage]]:
@@ -238,14 +247,14 @@ def _stage(rows: Rows, column: str | None, index: NDArray[np.intp] | None, colum
     return values if values.size and values.min() >= 0 and values.max() < np.inf else np.empty(0)
 
 
-def _series(shown: Floats, said: Mapping[str, Floats]) -> dict[str, Series]:
+def _series(shown: Floats, columns: Mapping[str, Floats]) -> dict[str, Series]:
     """The series of a machine, from a value beside each frame; what is no number was not said."""
-    found = {}
-    for name, values in said.items():
+    result = {}
+    for name, values in columns.items():
         known = np.isfinite(values)
         if known.any():
-            found[name] = Series(shown[known], values[known])
-    return found
+            result[name] = Series(shown[known], values[known])
+    return result
 
 
 def _segments(markers: NDArray[np.object_], shown: Floats) -> dict[str, tuple[float, float]]:

@@ -38,6 +38,7 @@ class Latency:
         unasked: answers that no press had asked for.
         doubts: what is to be looked at, in order of time.
         half_width_ms: how far off an answer may be because of how it was taken (a camera's frames, say); 0 if unknown.
+        bias_ms: how far off all answers may be together, in one direction; 0 if that is unknown.
         about: how it was taken.
         stage_ms: how long each press spent in each stage that is known (`capture.STAGES`); shape (presses,).
     """
@@ -47,6 +48,7 @@ class Latency:
     unasked: int = 0
     doubts: tuple[Doubt, ...] = ()
     half_width_ms: float = 0.0
+    bias_ms: float = 0.0
     about: dict[str, Any] = field(default_factory=dict)
     stage_ms: dict[str, Floats] = field(default_factory=dict)
 
@@ -81,8 +83,8 @@ def matched(press_ms: Floats, steps: Steps) -> Latency:
         raise CaptureError("no step was found in the light's signal; is it the right channel, and did the screen "
                            "change?")
     first = np.searchsorted(steps.at_ms, press_ms + SOONEST_MS)
-    answers = [steps.height[one] for one, at in zip(first, press_ms, strict=True)
-               if one < steps.at_ms.size and steps.at_ms[one] <= at + LATEST_MS]
+    answers = [steps.height[index] for index, at in zip(first, press_ms, strict=True)
+               if index < steps.at_ms.size and steps.at_ms[index] <= at + LATEST_MS]
     up = np.sum(np.sign(answers)) >= 0
     chosen = steps.height > 0 if up else steps.height < 0
     at_ms, ratio, height = steps.at_ms[chosen], steps.ratio[chosen], np.abs(steps.height[chosen])
@@ -102,7 +104,7 @@ def matched(press_ms: Floats, steps: Steps) -> Latency:
             doubts.append(Doubt(float(press_ms[number]), "the answer hardly stands out of the noise"))
         elif height[inside[0]] < 0.6 * usual:
             doubts.append(Doubt(float(press_ms[number]), "the answer is much smaller than the others"))
-    return Latency(press_ms, answer, int(at_ms.size - used), tuple(doubts), 0.0, {
+    return Latency(press_ms, answer, int(at_ms.size - used), tuple(doubts), about={
         "polarity": "lights up" if up else "goes dark", "strobe_hz": steps.strobe_hz,
         "threshold": "half-way between the levels before and after"})
 
@@ -139,8 +141,8 @@ def from_events(press_ms: Floats, answer_ms: Floats, stage_ms: Mapping[str, Floa
             answer[number] = at
         else:
             doubts.append(Doubt(float(pressed[number]), "several answers; the first one counts"))
-    doubts += [Doubt(float(one), "no answer") for one in pressed[np.isnan(answer)]]
-    return Latency(pressed, answer, unasked, tuple(sorted(doubts, key=lambda one: one.at_ms)),
+    doubts += [Doubt(float(press), "no answer") for press in pressed[np.isnan(answer)]]
+    return Latency(pressed, answer, unasked, tuple(sorted(doubts, key=lambda press: press.at_ms)),
                    stage_ms={name: times[in_order] for name, times in (stage_ms or {}).items()})
 
 
@@ -152,11 +154,11 @@ def of_capture(capture: Capture) -> Latency:
 
 def _doubtful(press_ms: Floats, answer_ms: Floats) -> tuple[Doubt, ...]:
     """Presses without an answer, and answers that come late for one."""
-    doubts = [Doubt(float(one), "no answer") for one in press_ms[np.isnan(answer_ms)]]
+    doubts = [Doubt(float(press), "no answer") for press in press_ms[np.isnan(answer_ms)]]
     late = answer_ms - press_ms > LATEST_MS
     doubts += [Doubt(float(at), f"an answer only {wait:.0f} ms later: is it one?")
                for at, wait in zip(press_ms[late], (answer_ms - press_ms)[late], strict=True)]
-    return tuple(sorted(doubts, key=lambda one: one.at_ms))
+    return tuple(sorted(doubts, key=lambda press: press.at_ms))
 
 
 def stage_means(latency: Latency) -> dict[str, tuple[float, float, float]]:
@@ -199,7 +201,7 @@ class Described:
 
     Args:
         answered: how many presses were.
-        mean, mean_low, mean_high: in ms, with a Student t interval.
+        mean, mean_low, mean_high: in ms, with a Student t interval, and what may be off in all answers beyond it.
         spread: standard deviation in ms, without what the camera's frames add.
         percentiles: share in % to (value, low, high) in ms; low and high by resampling the presses.
         grid_ms: the steps that the values come in (a polling rate, a refresh), where they do; else None.
@@ -228,14 +230,14 @@ def described(latency: Latency, seed: int = 1) -> Described:
     variance = max(0.0, float(waits.var(ddof=1)) - latency.half_width_ms ** 2 / 6)
     random = np.random.default_rng(seed)
     shares = (5, 50, 95)
-    again = np.quantile(waits[random.integers(0, waits.size, (RESAMPLES, waits.size))], [one / 100 for one in shares],
-                        axis=1)
+    parts = [share / 100 for share in shares]
+    again = np.quantile(waits[random.integers(0, waits.size, (RESAMPLES, waits.size))], parts, axis=1)
     lows, highs = np.quantile(again, 0.025, axis=1), np.quantile(again, 0.975, axis=1)
-    wide = latency.half_width_ms
-    values = np.quantile(waits, [one / 100 for one in shares])
-    return Described(int(waits.size), mean, low, high, variance ** 0.5, {
-        share: (float(value), float(one) - wide, float(other) + wide)
-        for share, value, one, other in zip(shares, values, lows, highs, strict=True)},
+    wide = latency.half_width_ms + latency.bias_ms
+    values = np.quantile(waits, parts)
+    return Described(int(waits.size), mean, low - latency.bias_ms, high + latency.bias_ms, variance ** 0.5, {
+        share: (float(value), float(lower) - wide, float(upper) + wide)
+        for share, value, lower, upper in zip(shares, values, lows, highs, strict=True)},
         None if wide else grid_of(waits))
 
 

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from keenlattice.errors import UnknownName
 from keenlattice.measure import telemetry
 from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.names import SHORT_NAMES
 from keenlattice.measure.telemetry import BOUND_FROM
 
 MIN_FRAMES = 20
@@ -25,7 +26,8 @@ AT_ONCE = 2_000       # windows in memory
 BLOCK, REACH = 16, 2   # frames, a power of two, and blocks on either side that a window can lie on
 SAMPLED, SAMPLE_OFF = 50_000, 0.01  # values, and how far below a share their quantile is surely on its lower side
 TOGETHER = 4096       # frames whose time is summed before it is looked where a share of it ends
-STUTTER_MIN_MS = 4.0  # and by how much at least, so that 1 ms becoming 2 ms at 1000 fps does not
+STUTTER_MIN_MS = 4.0  # and by how much at least, so that 1 ms becoming 2 ms at 1000 fps does not,
+CLOCK_STEPS = 1.5     # or, where frame times are multiples of an interval, by how many: one may be rounding
 
 STEADY_WITHIN = 0.10  # of the median, or of a cap's interval
 
@@ -106,7 +108,8 @@ def stutters(frames: Floats) -> NDArray[np.intp]:
     """The starts of stutters, as indices into `frames`; shape (stutters,).
 
     A frame stutters if it took at least STUTTER_RATIO times the median of the STUTTER_WINDOW frames around it and
-    at least STUTTER_MIN_MS more than that. Stuttering frames in a row are one stutter.
+    at least STUTTER_MIN_MS more than that, or CLOCK_STEPS of a coarse clock's steps. Stuttering frames in a row are one
+    stutter.
     """
     return np.array([first for first, _ in stutter_spans(frames)], dtype=np.intp)
 
@@ -118,14 +121,15 @@ def late_frames(frames: Floats) -> NDArray[np.bool_]:
     return late
 
 
-def _late(frames: Floats) -> NDArray[np.intp]:
+def _late(frames: Floats, clock: float = 0.0) -> NDArray[np.intp]:
     """The frames that stutter, by their places, rising. Only those are looked at whose local median may be so low."""
     suspects = np.flatnonzero(_may_be_late(frames))
+    longer = max(STUTTER_MIN_MS, CLOCK_STEPS * clock)
     pieces = (suspects[first:first + AT_ONCE] for first in range(0, suspects.size, AT_ONCE))
-    return np.concatenate([suspects[:0], *(piece[_are_late(frames, piece)] for piece in pieces)])
+    return np.concatenate([suspects[:0], *(piece[_are_late(frames, piece, longer)] for piece in pieces)])
 
 
-def _are_late(frames: Floats, some: NDArray[np.intp]) -> NDArray[np.bool_]:
+def _are_late(frames: Floats, some: NDArray[np.intp], longer: float) -> NDArray[np.bool_]:
     """Whether each of some stutters: it does if more than half of the frames around it, so their median too, are as
     short as that takes. At both ends frames are mirrored."""
     half, last = STUTTER_WINDOW // 2, frames.size - 1
@@ -133,7 +137,7 @@ def _are_late(frames: Floats, some: NDArray[np.intp]) -> NDArray[np.bool_]:
     if around.size and (around[0, 0] < 0 or around[-1, -1] > last):
         around = last - np.abs(last - np.abs(around) % max(1, 2 * last)) if last else np.zeros_like(around)
     window, own = frames[around], frames[some, None]
-    short = (STUTTER_RATIO * window <= own) & (window + STUTTER_MIN_MS <= own)
+    short = (STUTTER_RATIO * window <= own) & (window + longer <= own)
     return np.asarray(short.sum(axis=1) > half)
 
 
@@ -189,9 +193,13 @@ def time_weighted_quantile(ordered: Floats, share: float) -> float:
     return float(ordered[min(place, ordered.size - 1)])
 
 
-def stutter_spans(frames: Floats) -> list[tuple[int, int]]:
-    """Each stutter as (first, last + 1), indices into `frames`; see `stutters`."""
-    late = _late(frames)
+def stutter_spans(frames: Floats, clock: float = 0.0) -> list[tuple[int, int]]:
+    """Each stutter as (first, last + 1), indices into `frames`; see `stutters`.
+
+    Args:
+        clock: the interval of which frame times are multiples, in ms; 0 for none.
+    """
+    late = _late(frames, clock)
     firsts = _firsts(late)
     lasts = late[np.append(firsts[1:], late.size) - 1] if late.size else late
     return list(zip(late[firsts].tolist(), (lasts + 1).tolist(), strict=True))
@@ -212,7 +220,7 @@ def _of_stutters(compute: Callable[[Floats, float], float]) -> Callable[[Capture
         if frames.size < MIN_FRAMES:
             return float("nan")
         if capture not in _stutters_of:
-            late = _late(frames)
+            late = _late(frames, capture.clock_ms)
             _stutters_of[capture] = np.add.reduceat(frames[late], _firsts(late)) if late.size else np.empty(0)
         return compute(_stutters_of[capture], capture.total_ms)
     return metric
@@ -374,7 +382,7 @@ def metric(name: str) -> Metric:
         UnknownName: there is none; the message offers the nearest.
     """
     if name not in METRICS:
-        raise UnknownName("metric", name, METRICS, f"there are {', '.join(METRICS)}")
+        raise UnknownName("metric", name, [*SHORT_NAMES, *METRICS], f"in short {', '.join(SHORT_NAMES)}")
     return METRICS[name]
 
 

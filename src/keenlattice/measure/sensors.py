@@ -6,7 +6,7 @@ import warnings
 from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -15,9 +15,14 @@ from keenlattice._files import check_regular
 from keenlattice.errors import CaptureError
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.columns import IN_MS, Unit, made_of
+from keenlattice.measure.film import is_film
 from keenlattice.measure.header import header_of
 from keenlattice.measure.latency import Latency, from_camera, from_events, from_sensor
 from keenlattice.measure.rows import read_rows
+
+if TYPE_CHECKING:
+    from keenlattice.measure.film.reader import Progress
+    from keenlattice.measure.film.shown import Look
 
 SOUND = (".wav", ".wave")
 
@@ -27,17 +32,19 @@ class SensorMap(BaseModel):
 
     Args:
         name: what the player calls this map.
-        reads: "log" (samples of light and button), "events" (presses and answers) or "tally" (a camera's counts).
+        reads: "log" (samples of light and button), "events" (presses and answers), "tally" (a camera's counts) or
+            "film".
         time, light, button: the columns of a log.
-        press, answer: the columns of events.
+        press, answer: the columns of events; the areas of a film, as X,Y,WIDTH,HEIGHT.
         unit: of the times: s, ms, us or ns.
-        camera_hz: of a tally, how many frames the camera takes a second.
+        camera_hz: of a tally and a film, how many pictures the camera takes a second.
+        readout_ms: of a film, how long the camera takes to read one picture.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     name: str = Field(pattern=r"^[a-z][a-z0-9-]{0,39}$")
-    reads: Literal["log", "events", "tally"]
+    reads: Literal["log", "events", "tally", "film"]
     time: str = ""
     light: str = ""
     button: str = ""
@@ -45,11 +52,12 @@ class SensorMap(BaseModel):
     answer: str = ""
     unit: Unit = "ms"
     camera_hz: float | None = Field(default=None, ge=10, le=100_000)
+    readout_ms: float | None = Field(default=None, ge=0, le=100)
 
     @model_validator(mode="after")
     def _holds_together(self) -> "SensorMap":
         needed = {"log": (self.time, self.light, self.button), "events": (self.press, self.answer),
-                  "tally": (self.camera_hz,)}[self.reads]
+                  "tally": (self.camera_hz,), "film": ()}[self.reads]
         if not all(needed):
             raise ValueError("a log takes time, light and button; events press and answer; a tally camera_hz")
         if self.unit not in IN_MS:
@@ -66,7 +74,22 @@ class SensorMap(BaseModel):
             return read_log(path, self.time, self.light, self.button, self.unit)
         if self.reads == "events":
             return read_events(path, self.press, self.answer, self.unit)
+        if self.reads == "film":
+            return self.of_film(path)[0]
         return read_tally(path, self.camera_hz or 0.0)
+
+    def of_film(self, path: Path, progress: "Progress | None" = None) -> "tuple[Latency, Look]":
+        """Reads a film by this map; with what it shows.
+
+        Raises:
+            CaptureError: it cannot be read; a `NotSure` says that it cannot be told what it shows.
+        """
+        from keenlattice.measure.film.latency import from_film
+        from keenlattice.measure.film.reader import look_at
+        from keenlattice.measure.film.shown import area_of
+
+        press, answer = (area_of(text) if text else None for text in (self.press, self.answer))
+        return from_film(look_at(path), self.camera_hz or 0.0, press, answer, self.readout_ms, progress)
 
 
 def sensor_map(**fields: Any) -> SensorMap:
@@ -87,23 +110,23 @@ def is_sound(path: Path) -> bool:
 
 
 def read_sensor(path: Path, by: SensorMap | None) -> Latency:
-    """A sensor's file: by its map, or, of a WAV, without one.
+    """A sensor's file: by its map, or, of a WAV and a film, without one.
 
     Raises:
         CaptureError: it cannot be read, or nothing is found in it.
     """
     if by is None:
-        return read_sound(path)
+        return SensorMap(name="film", reads="film").read(path) if is_film(path) else read_sound(path)
     return by.read(path)
 
 
 def with_latency(run: Capture, latency: Latency, warm_up_ms: float = 0.0) -> Capture:
     """A run with the presses and answers of a sensor beside its frames.
 
-    The two were recorded on clocks of their own, begun by hand: presses count from the sensor's first sample, or of
-    events and tallies from the first press. So a press and a frame are on one scale to a second or so, which is enough
-    to cut a warm-up off; how long an answer took is on the sensor's clock alone. A camera's tally has no times: its
-    presses are spread over what comes after the warm-up.
+    The two were recorded on clocks of their own, begun by hand: presses count from the sensor's first sample or the
+    film's first picture, or of events and tallies from the first press. So a press and a frame are on one scale to a
+    second or so, which is enough to cut a warm-up off; how long an answer took is on the sensor's clock alone. A
+    camera's tally has no times: its presses are spread over what comes after the warm-up.
 
     Args:
         warm_up_ms: what is cut off later.
@@ -116,9 +139,10 @@ def with_latency(run: Capture, latency: Latency, warm_up_ms: float = 0.0) -> Cap
     if not latency.waits_ms.size:
         raise CaptureError("the sensor saw no press answered: is it where the screen answers, and was it pressed?")
     waits, press = latency.answer_ms - latency.press_ms, latency.press_ms
-    if latency.half_width_ms:
+    of_film = "pictures" in latency.about
+    if latency.half_width_ms and not of_film:
         press = np.linspace(warm_up_ms, max(warm_up_ms, 1000 * run.seconds), press.size + 2)[1:-1]
-    elif not latency.about.get("rate_hz"):
+    elif not (latency.about.get("rate_hz") or of_film):
         press = press - press.min()
     return replace(run, click_ms=press, answer_ms=press + waits, stage_ms=latency.stage_ms,
                    about={**run.about, "sensor": dict(latency.to_capture().about)})
@@ -160,11 +184,11 @@ def read_log(path: Path, time: str, light: str, button: str, unit: Unit = "ms") 
                            "most of them are missing, or a stamp is wrong; cut the log to the part that is whole")
     even = np.arange(at[0], at[-1], 1000 / rate_hz)  # a sensor's own clock wavers: onto even steps, between samples
     if np.abs(steps - np.median(steps)).max() <= JITTER * np.median(steps) and abs(even.size - at.size) <= 2:
-        found = from_sensor(buttons, lights, 1000 * (at.size - 1) / (at[-1] - at[0]))
+        latency = from_sensor(buttons, lights, 1000 * (at.size - 1) / (at[-1] - at[0]))
     else:
-        found = from_sensor(np.interp(even, at, buttons), np.interp(even, at, lights), rate_hz)
-    found.about.update({"source": path.name, "rate_hz": round(rate_hz, 1)})
-    return found
+        latency = from_sensor(np.interp(even, at, buttons), np.interp(even, at, lights), rate_hz)
+    latency.about.update({"source": path.name, "rate_hz": round(rate_hz, 1)})
+    return latency
 
 
 def read_sound(path: Path, light_channel: int = 2) -> Latency:
@@ -199,9 +223,9 @@ def read_sound(path: Path, light_channel: int = 2) -> Latency:
     sound: Floats = samples.astype(np.float64)
     if not np.isfinite(sound).all():
         raise CaptureError(f"{path} holds samples that are no numbers")
-    found = from_sensor(sound[:, 2 - light_channel], sound[:, light_channel - 1], float(rate_hz))
-    found.about.update({"source": path.name, "rate_hz": rate_hz})
-    return found
+    latency = from_sensor(sound[:, 2 - light_channel], sound[:, light_channel - 1], float(rate_hz))
+    latency.about.update({"source": path.name, "rate_hz": rate_hz})
+    return latency
 
 
 def read_tally(path: Path, rate_hz: float) -> Latency:
@@ -215,18 +239,18 @@ def read_tally(path: Path, rate_hz: float) -> Latency:
     name = header[-1]
     rows = read_rows(path, [name], [], exact=True)
     if rows.unreadable:
-        line, what = rows.unreadable[0]
-        raise CaptureError(f"{path}: line {line}: {what}")
+        line, reason = rows.unreadable[0]
+        raise CaptureError(f"{path}: line {line}: {reason}")
     counts = rows.numbers[name]
     unknown = np.flatnonzero(np.isnan(counts))
     words = read_rows(path, [], [name], exact=True).texts[name] if unknown.size else ()
-    for one in unknown.tolist():
-        if words[one].strip().lower() not in NO_ANSWER:
-            raise CaptureError(f"{path}: line {rows.line(one)}: {words[one][:40]!r} is no count; a dash stands for a "
+    for row in unknown.tolist():
+        if words[row].strip().lower() not in NO_ANSWER:
+            raise CaptureError(f"{path}: line {rows.line(row)}: {words[row][:40]!r} is no count; a dash stands for a "
                                "press without an answer")
-    found = from_camera(counts.tolist(), rate_hz)
-    found.about["source"] = path.name
-    return found
+    latency = from_camera(counts.tolist(), rate_hz)
+    latency.about["source"] = path.name
+    return latency
 
 
 def read_events(path: Path, press: str, answer: str, unit: Unit = "ms",
@@ -246,9 +270,9 @@ def read_events(path: Path, press: str, answer: str, unit: Unit = "ms",
     spent = {name: rows.numbers[column][there] * IN_MS[unit] for name, column in (stages or {}).items()}
     if not pressed.size:
         raise CaptureError(f"{path}: the column {press} holds no times")
-    found = from_events(pressed, answered, spent)
-    found.about["source"] = path.name
-    return found
+    latency = from_events(pressed, answered, spent)
+    latency.about["source"] = path.name
+    return latency
 
 
 RATE_HZ = 1000.0

@@ -7,15 +7,17 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice.errors import CaptureError, UsageError
+from keenlattice.measure.film import is_film
 from keenlattice.measure.header import header_of
 from keenlattice.profile.matching import match
 from keenlattice.rig.hand import ComingRun, Noted, Paused
-from keenlattice.workspace.lookup import known_map, known_sensor, run_of
+from keenlattice.workspace.lookup import known_map, known_screen, known_sensor, run_of
 from keenlattice.workspace.next_run import Waiting
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
+    from keenlattice.measure.film.screen import ScreenMap
     from keenlattice.measure.sensors import SensorMap
     from keenlattice.profile.sheet import SheetStep
     from keenlattice.rig.base import Rig
@@ -28,24 +30,34 @@ TIME_OF_DAY_FROM_S = 1e9  # stamps beyond it count from 1970; no run is thirty y
 
 @dataclass(frozen=True)
 class Handed:
-    """The files of one run: its frames, and what a sensor recorded of it, if one did."""
+    """The files of one run: its frames, and what a sensor recorded of it, if one did.
+
+    Of a run that is about latency alone both are the sensor's file.
+    """
 
     frames: Path
-    columns: "ColumnMap | None"
+    columns: "ColumnMap | ScreenMap | None"
     sensor: Path | None = None
     by: "SensorMap | None" = None
 
     @property
+    def latency_alone(self) -> bool:
+        """Whether no frames were recorded of the run."""
+        return self.frames == self.sensor
+
+    @property
     def files(self) -> list[Path]:
         """All of them."""
-        return [self.frames, *([self.sensor] if self.sensor else [])]
+        return list(dict.fromkeys([self.frames, *([self.sensor] if self.sensor else [])]))
 
 
-def told_apart(opened: "Opened", files: Sequence[Path], columns: "ColumnMap | str" = "") -> list[Handed]:
+def told_apart(opened: "Opened", files: Sequence[Path], columns: "ColumnMap | str" = "", *,
+               latency_alone: bool = False) -> list[Handed]:
     """The runs that files are of: each begins with its frames; a sensor's file goes with the frames beside it.
 
     Args:
         columns: the column map for the frames, or its name; without one, the map that is kept for their header.
+        latency_alone: whether a sensor's file without frames is a run, too.
 
     Raises:
         UsageError: no map is known for a file, or a sensor's file stands alone.
@@ -54,15 +66,17 @@ def told_apart(opened: "Opened", files: Sequence[Path], columns: "ColumnMap | st
     runs: list[Handed] = []
     waiting: list[tuple[Path, SensorMap | None]] = []
     for file in files:
-        found = kind_of_file(opened, file, columns)
-        if isinstance(found, Handed):
-            runs.append(found)
+        kind = kind_of_file(opened, file, columns)
+        if isinstance(kind, Handed):
+            runs.append(kind)
         elif runs and runs[-1].sensor is None:
-            runs[-1] = replace(runs[-1], sensor=file, by=found[0])
+            runs[-1] = replace(runs[-1], sensor=file, by=kind[0])
         else:
-            waiting.append((file, found[0]))
+            waiting.append((file, kind[0]))
     if len(waiting) == 1 and runs and runs[0].sensor is None:  # the sensor's was named first
         runs[0] = replace(runs[0], sensor=waiting[0][0], by=waiting[0][1])
+    elif latency_alone and not runs:
+        return [Handed(file, None, file, by) for file, by in waiting]
     elif waiting:
         raise UsageError(f"{waiting[0][0].name} is a sensor's: name it behind the frames of its run")
     return runs
@@ -80,6 +94,8 @@ def kind_of_file(opened: "Opened", file: Path,
 
     if is_sound(file):
         return (None,)
+    if is_film(file) and not columns:
+        return _kind_of_film(opened, file)
     if file.suffix == ".parquet" and not file.exists():
         return Handed(file, None)  # a capture of the logbook's, by its name
     header = header_of(file)[0]
@@ -95,20 +111,31 @@ def kind_of_file(opened: "Opened", file: Path,
     return Handed(file, known)
 
 
+def _kind_of_film(opened: "Opened", file: Path) -> "Handed | tuple[SensorMap | None]":
+    """A film is a phone's, which shows presses, unless films of its size are known to be of the screen."""
+    header = header_of(file)[0]
+    sensor, screen = known_sensor(opened, header), known_screen(opened, header)
+    return Handed(file, screen) if sensor is None and screen is not None else (sensor,)
+
+
 def is_of_one_time(handed: Handed, sensor: Path, by: "SensorMap | None") -> bool:
     """Return whether a sensor recorded at least half of a run, by when both were recorded: their own stamps where these
     tell the time of day, else their lengths and when they were saved.
     """
-    columns = handed.columns
+    from keenlattice.measure.columns import ColumnMap
+
+    columns = handed.columns if isinstance(handed.columns, ColumnMap) else None
     begin, end = _recorded(handed.frames, columns.time if columns else "", columns.unit if columns else "ms",
                            intervals=columns is not None and columns.means == "intervals")
-    first, last = _recorded(sensor, (by.time or by.press) if by else "", by.unit if by else "ms")
+    first, last = _recorded(sensor, (by.time or by.press) if by else "", by.unit if by else "ms",
+                            shot_at=(by.camera_hz or 0.0) if by else 0.0)
     if first == last:  # how long it is cannot be told
         return last >= (begin + end) / 2
     return min(end, last) - max(begin, first) >= (end - begin) / 2
 
 
-def _recorded(file: Path, column: str, unit: str, *, intervals: bool = False) -> tuple[float, float]:
+def _recorded(file: Path, column: str, unit: str, *, intervals: bool = False, shot_at: float = 0.0
+              ) -> tuple[float, float]:
     """From when to when a file was recorded, in s since 1970; one moment, where its length cannot be told."""
     import numpy as np
 
@@ -120,6 +147,11 @@ def _recorded(file: Path, column: str, unit: str, *, intervals: bool = False) ->
     try:
         if is_sound(file):
             length = _sound_s(file)
+        elif is_film(file):
+            from keenlattice.measure.film.reader import look_at
+
+            film = look_at(file)
+            length = film.pictures / shot_at if shot_at else film.seconds
         elif column and unit in IN_MS:
             times = read_rows(file, [column], []).numbers[column] * IN_MS[unit] / 1000
             times = times[np.isfinite(times)]
@@ -155,13 +187,15 @@ def read_handed(opened: "Opened", handed: Handed, game: str = "",
     from keenlattice.measure.ingesting import ingest
     from keenlattice.measure.sensors import read_sensor, with_latency
 
-    if handed.columns is None:
+    if handed.latency_alone:
+        capture = read_sensor(handed.frames, handed.by).to_capture()
+    elif handed.columns is None:
         capture = run_of(opened, str(handed.frames))[1]
     else:
         capture = ingest(handed.frames, handed.columns, process=_program(opened.rig, handed, game)).capture
-    if capture.shown_ms.size < 2:
+    if capture.shown_ms.size < 2 and not handed.latency_alone:
         raise CaptureError(f"{handed.frames} holds no frames: a run takes them, and what a sensor recorded behind them")
-    if handed.sensor is not None:
+    if handed.sensor is not None and not handed.latency_alone:
         capture = with_latency(capture, read_sensor(handed.sensor, handed.by), 1000 * warm_up_s)
     return replace(capture, about={**capture.about, HASHED: [_hash(file) for file in handed.files
                                                                      if file.exists()]})
@@ -196,11 +230,11 @@ def _program(rig: "Rig", handed: Handed, game: str) -> str | None:
 
 
 def _hash(file: Path) -> str:
-    found = hashlib.sha256()
+    digest = hashlib.sha256()
     with file.open("rb") as content:
         while part := content.read(1 << 20):
-            found.update(part)
-    return found.hexdigest()
+            digest.update(part)
+    return digest.hexdigest()
 
 
 def check_plausible(rig: "Rig", run: "ComingRun", capture: "Capture", seen: Collection[str]) -> list[str]:
@@ -211,7 +245,7 @@ def check_plausible(rig: "Rig", run: "ComingRun", capture: "Capture", seen: Coll
     """
     from keenlattice.rig.session import doubts_by_hand
 
-    twice = any(one in seen for one in capture.about.get(HASHED, ()))
+    twice = any(digest in seen for digest in capture.about.get(HASHED, ()))
     against = doubts_by_hand(rig, run, capture)
     return ["it was handed over before, as another run", *against] if twice else against
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice._door import check_methods
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UsageError
+from keenlattice.measure.film import is_film
 from keenlattice.measure.header import header_of
 from keenlattice.workspace.lookup import known_sensor, run_of
 from keenlattice.workspace.opened import Opened, VersionLike
@@ -15,6 +16,8 @@ from keenlattice.workspace.page import Drawing
 
 if TYPE_CHECKING:
     from keenlattice.measure.columns import Unit
+    from keenlattice.measure.film.reader import Progress
+    from keenlattice.measure.film.shown import Look
     from keenlattice.measure.latency import Described, Doubt, Latency
     from keenlattice.measure.sensors import SensorMap
 
@@ -42,12 +45,17 @@ class LatencyResult(Result):
     doubts: "tuple[Doubt, ...]"
     found: "Latency" = field(metadata=NOT_IN_JSON)
     described: "Described" = field(metadata=NOT_IN_JSON)
+    look: "Look | None" = field(default=None, metadata=NOT_IN_JSON)
 
     def figure(self) -> Drawing:
-        """A picture of the latency, and of where it is spent."""
+        """A picture of the latency, and of where it is spent; of a film, a still with its two areas beside it."""
         from keenlattice.report.frames import latency_figure
+        from keenlattice.report.still import film_figure
 
-        return Drawing(lambda: latency_figure(self.found.to_capture(), self.file))
+        capture, look = self.found.to_capture(), self.look
+        if look is not None:
+            return Drawing(lambda: film_figure(look, self.file, capture))
+        return Drawing(lambda: latency_figure(capture, self.file))
 
     def _rows(self) -> Rows:
         return [{"percentile": name, "ms": value, "low_ms": low, "high_ms": high}
@@ -65,7 +73,8 @@ class Latencies:
     def __init__(self, opened: Opened) -> None:
         self._opened = opened
 
-    def measure(self, found: "Latency | Path | str", of: VersionLike = "", file: str = "") -> LatencyResult:
+    def measure(self, found: "Latency | Path | str", of: VersionLike = "", file: str = "",
+                look: "Look | None" = None) -> LatencyResult:
         """Input latency, from press to screen, with intervals.
 
         Args:
@@ -73,6 +82,7 @@ class Latencies:
                 run with clicks, by its file or its name in the logbook.
             of: the version that was played: then it is kept in the logbook.
             file: what it was read from, for the title.
+            look: what a film shows, for the figure.
 
         Raises:
             CaptureError: it holds no presses, or too few.
@@ -90,7 +100,7 @@ class Latencies:
             numbers.mean_low, numbers.mean_high, numbers.spread,
             {f"p{share}": tuple(values) for share, values in numbers.percentiles.items()},
             {name: tuple(values) for name, values in stage_means(found).items()}, numbers.grid_ms, found.about, kept,
-            tuple(found.doubts), found, numbers)
+            tuple(found.doubts), found, numbers, look)
 
     def by_map(self, file: Path | str, of: VersionLike = "") -> LatencyResult | None:
         """As `measure`, of a sensor's file by the map that is kept for its header; None if none is.
@@ -102,24 +112,25 @@ class Latencies:
         return None if known is None else self.measure(known.read(Path(file)), of, Path(file).name)
 
     def keep_map(self, file: Path | str, name: str, *, camera: float | None = None, unit: str = "ms",
-                        **columns: str) -> "SensorMap":
+                 readout_ms: float | None = None, **columns: str) -> "SensorMap":
         """Keeps what a sensor's files hold, for others with the header of one.
 
         Args:
             file: that one.
             name: what the map is called.
-            camera: of a camera's tally, how many frames it takes a second.
+            camera: of a camera's tally, how many frames it takes a second; of a film, how many it was shot at.
             unit: of the times: s, ms, us or ns.
-            columns: of a log `time`, `light` and `button`; of events `press` and `answer`.
+            readout_ms: of a film, how long the camera takes to read one picture.
+            columns: of a log `time`, `light` and `button`; of events and of a film `press` and `answer`.
 
         Raises:
             CaptureError: the file cannot be read, or the map does not hold together.
         """
         from keenlattice.measure.sensors import sensor_map
 
-        told = {column: text for column, text in columns.items() if text}
-        reads = "tally" if camera else "events" if "press" in told else "log"
-        made = sensor_map(name=name, reads=reads, camera_hz=camera, unit=unit, **told)
+        named = {column: text for column, text in columns.items() if text}
+        reads = "film" if is_film(Path(file)) else "tally" if camera else "events" if "press" in named else "log"
+        made = sensor_map(name=name, reads=reads, camera_hz=camera, unit=unit, readout_ms=readout_ms, **named)
         self._opened.book.keep_map(name, header_of(Path(file))[0], made.model_dump(exclude_defaults=True))
         return made
 
@@ -132,6 +143,45 @@ class Latencies:
         from keenlattice.measure.sensors import read_tally
 
         return self.measure(read_tally(Path(file), fps), of, Path(file).name)
+
+    def of_film(self, file: Path | str, shot_at: float = 0.0, press: str = "", answer: str = "",
+                readout_ms: float | None = None, of: VersionLike = "", progress: "Progress | None" = None
+                ) -> LatencyResult:
+        """As `measure`, of a film that shows a lamp at the button and the screen.
+
+        What is not said is taken from the map that is kept for films of this size and rate, or else found in the film.
+
+        Args:
+            file: its path.
+            shot_at: how many pictures a second the camera took, where the file claims fewer.
+            press, answer: where the lamp and the screen's answer are, as X,Y,WIDTH,HEIGHT in pixels of the film.
+            readout_ms: how long the camera takes to read one picture.
+            progress: is called with how many pictures are read, and how many there are.
+
+        Raises:
+            NotSure: it cannot be told where the film shows them, or how fast it was shot.
+            CaptureError: it cannot be read, or holds no presses, or too few.
+            NeedsInstalling: the extra `film` is not installed.
+        """
+        from keenlattice.measure.sensors import sensor_map
+
+        known = known_sensor(self._opened, header_of(Path(file))[0])
+        fields = {"camera_hz": shot_at or None, "press": press, "answer": answer, "readout_ms": readout_ms}
+        given = {field: value for field, value in fields.items() if value not in (None, "")}
+        kept = known.model_dump(exclude_defaults=True) if known else {"name": "film", "reads": "film"}
+        latency, look = sensor_map(**{**kept, **given}).of_film(Path(file), progress)
+        return self.measure(latency, of, Path(file).name, look)
+
+    def still(self, look: "Look", title: str = "") -> Drawing:
+        """A still of a film with the areas in which light comes on and goes off, as a `NotSure` has it.
+
+        Args:
+            look: what the film shows.
+            title: of the picture.
+        """
+        from keenlattice.report.still import film_figure
+
+        return Drawing(lambda: film_figure(look, title))
 
     def of_sound(self, file: Path | str, light_channel: int = 2, of: VersionLike = "") -> LatencyResult:
         """As `measure`, of a stereo WAV: the button on one channel, the light on the other (1 is left, 2 is right).

@@ -25,6 +25,7 @@ from keenlattice.workspace.recording_results import MeasureResult, Recording, Ta
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
+    from keenlattice.measure.film.screen import ScreenMap
     from keenlattice.measure.ingesting import Ingested
     from keenlattice.measure.machine_log import LogMap
     from keenlattice.measure.telemetry import Watcher
@@ -126,8 +127,8 @@ class Recordings:
         if len(runs) > MOST_RUNS_IN_A_PICTURE:
             raise UsageError(f"{len(runs)} runs: up to {MOST_RUNS_IN_A_PICTURE} can be told apart in one picture")
         captures: dict[str, Capture] = {}
-        for told in runs:
-            name, capture = run_of(self._opened, told)
+        for run in runs:
+            name, capture = run_of(self._opened, run)
             captures[name if name not in captures else f"{name} ({len(captures) + 1})"] = capture
         bare = [name for name, capture in captures.items() if capture.frame_ms.size < 4]
         if bare and what not in ("latency", "stages"):
@@ -140,15 +141,16 @@ class Recordings:
             return Drawing(lambda: capture_figure(captures[title], title), drawn)
         return Drawing(lambda: compare_figure(captures, title), drawn)
 
-    def ingest(self, file: Path | str, columns: "ColumnMap | str | None" = None, *, of: VersionLike = "",
+    def ingest(self, file: Path | str, columns: "ColumnMap | ScreenMap | str | None" = None, *, of: VersionLike = "",
                name: str = "", process: str = "", repair: bool = False, log: "Path | str | None" = None,
                log_columns: "LogMap | None" = None, log_starts_s: float | None = None,
-               take: TakeMap | None = None) -> Recording | None:
-        """Reads a recording of any recorder's.
+               take: TakeMap | None = None, progress: "Progress | None" = None) -> Recording | None:
+        """Reads a recording of any recorder's, or a film of the screen.
 
         Args:
             columns: what its columns mean (`column_map`), or the name of a map that is known; without one, the map
-                that is kept for its header, or else one that is proposed by the data.
+                that is kept for its header, or else one that is proposed by the data. Of a film a `ScreenMap`, if a
+                part of the screen does not count.
             of: the version that was played: then it is kept in the logbook.
             name: keeps the map under this name, for other files with that header.
             process: whose rows, if there are several programs'.
@@ -157,6 +159,7 @@ class Recordings:
             log_columns: what its columns mean (`keenlattice.log_map`); without it, the map that is kept for its header.
             log_starts_s: when it began, in s after the run did; if that is not told, see `measure.machine_log.beside`.
             take: is asked whether a proposed map is taken; without it, it is.
+            progress: of a film, is called with how many pictures are read, and how many there are.
 
         Returns: None if the proposed map was not taken.
 
@@ -172,20 +175,20 @@ class Recordings:
         if known is None:
             return None
         known = known.model_copy(update={"name": name or known.name})
-        found: Ingested = ingest(file, known, process=process or None, repair=repair)
+        recording: Ingested = ingest(file, known, process=process or None, repair=repair, progress=progress)
         if log is not None:
-            found = self._with_log(found, Path(log), log_columns, log_starts_s)
+            recording = self._with_log(recording, Path(log), log_columns, log_starts_s)
         if name or (columns is not None and not isinstance(columns, str)):
             self._opened.book.keep_map(known.name, header, known.model_dump(exclude_none=True))
         kept = None
         if version is not None:
-            kept = self._opened.keep(found.capture, version)
-        return Recording(file.name, known, found.capture.frame_ms.size, found.capture.seconds, found.dropped_frames,
-                         kept, tuple(found.damage),
-                         metrics_of(found.capture), {name: tuple(span) for name, span in found.segments.items()},  # type: ignore[misc]
-                         found.capture)
+            kept = self._opened.keep(recording.capture, version)
+        capture, segments = recording.capture, {name: tuple(span) for name, span in recording.segments.items()}
+        return Recording(file.name, known, capture.frame_ms.size, capture.seconds, recording.dropped_frames, kept,
+                         tuple(recording.damage), metrics_of(capture), segments, capture)  # type: ignore[arg-type]
 
-    def _with_log(self, found: "Ingested", log: Path, columns: "LogMap | None", starts_s: float | None) -> "Ingested":
+    def _with_log(self, recording: "Ingested", log: Path, columns: "LogMap | None", starts_s: float | None
+                  ) -> "Ingested":
         """A recording with a log of the machine's beside it; the log's map is kept for its header."""
         from keenlattice.measure.machine_log import beside, log_map, read_machine_log
 
@@ -195,10 +198,10 @@ class Recordings:
             raise UsageError(f"{log.name}: what its columns mean is not known yet; say so once: --log-time COLUMN "
                              f"--said SERIES=COLUMN; columns: {', '.join(header)}")
         known = columns or log_map(**(kept or {}))
-        capture = beside(found.capture, read_machine_log(log, known), found.begin_ms, starts_s)
+        capture = beside(recording.capture, read_machine_log(log, known), recording.begin_ms, starts_s)
         if columns:
             self._opened.book.keep_map(known.name, header, known.model_dump())
-        return replace(found, capture=capture)
+        return replace(recording, capture=capture)
 
     def of(self, which: VersionLike) -> list[str]:
         """Return the names in the logbook of the kept runs of a version, the newest first.

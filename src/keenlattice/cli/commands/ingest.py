@@ -1,4 +1,4 @@
-"""`keen ingest`: a recording of any recorder's becomes a capture, by a column map that is given once."""
+"""`keen ingest`: a recording of any recorder's, or a film of the screen, becomes a capture."""
 
 from functools import partial
 from pathlib import Path
@@ -11,12 +11,14 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Every, Figure, Json, Of, Rig, Yes
 from keenlattice.cli.output import emit, new_figure, new_file, say
 from keenlattice.cli.typed import dropped_of, ingest_fits, pairs_of
+from keenlattice.cli.views.film import is_film, of_screen
 from keenlattice.cli.views.runs import show_recording, take_map
 
 
 def ingest(
     ctx: typer.Context,
-    file: Annotated[Path, typer.Argument(help="CSV, TSV, JSON Lines or Parquet; .gz, .bz2 or .xz, too.")],
+    file: Annotated[Path, typer.Argument(help="CSV, TSV, JSON Lines or Parquet; .gz, .bz2 or .xz, too. "
+                                         "Or a film of the screen.")],
     reference: Of = "",
     by: Annotated[str, typer.Option("--map", help="A column map that you have named.")] = "",
     time: Annotated[str, typer.Option("--time", metavar="COLUMN", help="Gives a new map: the column of times.")] = "",
@@ -36,14 +38,16 @@ def ingest(
     log_unit: Annotated[str, typer.Option("--log-unit", help="s, ms, us or ns.")] = "s",
     log_starts: Annotated[float | None, typer.Option("--log-starts", help="Its start, in s after the run's.")] = None,
     name: Annotated[str, typer.Option("--name", help="What to call the new map.")] = "",
+    mask: Annotated[list[str] | None, typer.Option("--mask", metavar="X,Y,WIDTH,HEIGHT", help="Of a film: an area "
+                                                   "that moves by itself, and does not count.")] = None,
     process: Annotated[str, typer.Option("--process", help="Take the rows of this program alone.")] = "",
     repair: Annotated[bool, typer.Option("--repair", help="Leave out what is damaged, and count it.")] = False,
     out: Annotated[Path | None, typer.Option("--out", help="Write the capture there, too: .csv or .parquet.")] = None,
     figure: Figure = None, every: Every = False,
     yes: Yes = False, book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
-    """Read a recording of any recorder's. The column map is given once, and found again by the file's header."""
-    ingest_fits(ctx)
+    """Read a recording of any recorder's, or a film of the screen. A column map is given once, and found again."""
+    ingest_fits(ctx, is_film(file))
     ws, out, figure = begin(book, rig), new_file(out, ".csv", ".parquet"), new_figure(figure)
     told = pairs_of(said or [], "--said", "NAME=COLUMN")
     columns = column_map(name=name or "unnamed", time=time, means=means, unit=unit, ticks_per_s=ticks, cpu=cpu or None,
@@ -52,8 +56,11 @@ def ingest(
     log_columns = log_map(name=f"{name or 'unnamed'}-log", time=log_time, unit=log_unit, said=told
                           ) if log_time else None
     take = partial(take_map, file.name, yes, json)
-    found = ws.recordings.ingest(file, columns, of=reference, name=name, process=process, repair=repair, take=take,
-                                 log=log, log_columns=log_columns, log_starts_s=log_starts)
+    if is_film(file):
+        found = of_screen(ws, file, name, mask or [], reference, json)
+    else:
+        found = ws.recordings.ingest(file, columns, of=reference, name=name, process=process, repair=repair, take=take,
+                                     log=log, log_columns=log_columns, log_starts_s=log_starts)
     if found is None:
         say("Nothing was read.")
         return

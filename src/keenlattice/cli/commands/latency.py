@@ -1,4 +1,4 @@
-"""`keen latency`: input latency from a sensor's log, a stereo recording, a camera's tally, events, or a capture."""
+"""`keen latency`: input latency from a film, a sensor's log, a stereo recording, a camera's tally, or a capture."""
 
 from pathlib import Path
 from typing import Annotated, Any
@@ -9,13 +9,18 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Figure, Json, Of, Rig
 from keenlattice.cli.output import emit, new_figure, say
 from keenlattice.cli.typed import measured, only
+from keenlattice.cli.views.film import is_film, of_film
 from keenlattice.cli.views.runs import show_latency
 
 
 def latency(
     ctx: typer.Context,
-    file: Annotated[Path, typer.Argument(help="A log or a tally as CSV, a stereo WAV, or a capture of "
-                                         "ours (.parquet).")],
+    file: Annotated[Path, typer.Argument(help="A film, a log or a tally as CSV, a stereo WAV, or a "
+                                         "capture of ours (.parquet).")],
+    shot_at: Annotated[float | None, typer.Option("--shot-at", metavar="RATE", help="Of a film: how many pictures a "
+                                                  "second the camera took, where the file claims fewer.")] = None,
+    readout: Annotated[float | None, typer.Option("--readout", metavar="MS", help="Of a film: how long the camera "
+                                                  "takes to read one picture.")] = None,
     camera: Annotated[float | None, typer.Option("--camera", metavar="FPS", help="A tally of a camera's frames, the "
                                                  "last column; and how many it takes a second.")] = None,
     time: Annotated[str, typer.Option("--time", metavar="COLUMN", help="Of a log: the column of times.")] = "",
@@ -23,23 +28,26 @@ def latency(
     button: Annotated[str, typer.Option("--button", metavar="COLUMN", help="Of a log: the button.")] = "",
     unit: Annotated[str, typer.Option("--unit", help="Of the times: s, ms, us or ns.")] = "ms",
     channel: Annotated[int, typer.Option("--light-channel", help="Of a WAV: 1 is left, 2 is right.")] = 2,
-    press: Annotated[str, typer.Option("--press", metavar="COLUMN", help="Of events: when presses were.")] = "",
-    answer: Annotated[str, typer.Option("--answer", metavar="COLUMN", help="Of events: when answers were.")] = "",
+    press: Annotated[str, typer.Option("--press", metavar="COLUMN", help="Of events: when presses were. Of a film: "
+                                       "where they show, as X,Y,WIDTH,HEIGHT.")] = "",
+    answer: Annotated[str, typer.Option("--answer", metavar="COLUMN", help="Of events: when answers were. Of a film: "
+                                        "where they show.")] = "",
     stage: Annotated[list[str] | None, typer.Option("--stage", metavar="STAGE=COLUMN", help="Of events: how long each "
                                                     "press spent in a stage (device, system, game, queue, gpu or "
                                                     "display), as far as it is known.")] = None,
     name: Annotated[str, typer.Option("--name", help="Keep what was said of its columns under this name, for other "
-                                      "files with that header.")] = "",
+                                      "files with that header, and other films of that size and rate.")] = "",
     figure: Figure = None, reference: Of = "",
     book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
-    """Measure input latency, from press to screen, in what a sensor, a camera or `keen measure` has recorded."""
-    _check_what_goes_together(ctx, file.suffix.lower(), camera is not None, bool(press or answer))
+    """Measure input latency, from press to screen, in what a phone, a sensor or `keen measure` has recorded."""
+    _check_what_goes_together(ctx, file, camera is not None, bool(press or answer))
     figure = new_figure(figure)
     ws = begin(book, rig)
-    said: dict[str, Any] = {"camera": camera, "time": time, "light": light, "button": button, "press": press,
-                            "answer": answer, "unit": unit}
-    found = measured(ws, file, reference, channel, stage or [], said)
+    said: dict[str, Any] = {"camera": shot_at or camera, "time": time, "light": light, "button": button, "press": press,
+                            "answer": answer, "unit": unit, "readout_ms": readout}
+    found = of_film(ws, file, reference, said, figure, json) if is_film(file) else measured(
+        ws, file, reference, channel, stage or [], said)
     if name:
         ws.recordings.latency.keep_map(file, name, **said)
     if figure:
@@ -49,13 +57,16 @@ def latency(
         return
     show_latency(found)
     if name:
-        say(f"Files with this header are read like this from now on, by the map {name}.", "dim")
+        files = "Films of this size and rate" if is_film(file) else "Files with this header"
+        say(f"{files} are read like this from now on, by the map {name}.", "dim")
 
 
-def _check_what_goes_together(ctx: typer.Context, suffix: str, camera: bool, events: bool) -> None:
+def _check_what_goes_together(ctx: typer.Context, file: Path, camera: bool, events: bool) -> None:
     """Each kind of recording takes the options that say what is in it."""
-    always = ("file", "figure", "reference")
-    if camera:
+    always, suffix = ("file", "figure", "reference"), file.suffix.lower()
+    if is_film(file):
+        only(ctx, "a film", *always, "shot_at", "readout", "press", "answer", "name")
+    elif camera:
         only(ctx, "--camera", *always, "camera", "name")
     elif events:
         only(ctx, "--press and --answer", *always, "press", "answer", "unit", "stage", "name")
