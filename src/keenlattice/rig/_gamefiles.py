@@ -5,11 +5,9 @@ section and the key as they are written, and unsetting it puts that back. What h
 the game.
 """
 
-import hashlib
 import json
 import re
 import stat
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -23,6 +21,7 @@ from keenlattice.errors import BadValue, RefusedByRig, RigError
 from keenlattice.rig._ini import MOST_BYTES, Ini
 from keenlattice.rig.base import Edits, State
 from keenlattice.rig.gamelist import Key, Listed
+from keenlattice.rig.noted import told_apart
 from keenlattice.rig.parts import Part
 from keenlattice.rig.places import path_of, place_of
 
@@ -226,18 +225,14 @@ def names_of(entries: Sequence[tuple[str, str, str]]) -> dict[str, tuple[str, st
     Keys whose names would be one, since they differ in signs or letters that a name does not have, are told apart by
     some digits of the hash of what is written in the file; these do not depend on where in the file a key stands.
     """
-    places = dict.fromkeys((section, key) for section, key, _ in entries)
-    count = Counter(_plain_name(*place) for place in places)
-    return {name if count[name := _plain_name(*place)] == 1 else f"{name}-{_digits(*place)}": place for place in places}
+    places = {f"{section}\0{key}": (section, key) for section, key, _ in entries}
+    named = told_apart({whole: _plain_name(*place) for whole, place in places.items()})
+    return {name: places[whole] for whole, name in named.items()}
 
 
 def _plain_name(section: str, key: str) -> str:
     parts = (re.sub(r"[^a-z0-9]+", "-", part.lower()).strip("-") for part in (section, key))
     return "file." + "_".join(part or "x" for part in parts)[:63]
-
-
-def _digits(section: str, key: str) -> str:
-    return hashlib.sha256(f"{section}\0{key}".encode()).hexdigest()[:6]
 
 
 def _where(listed: Listed, ini: Ini, name: str, noted: Mapping[str, NotedKey]) -> tuple[str, str]:

@@ -169,15 +169,21 @@ def find_drift(rig: Rig, book: Logbook) -> tuple[Drift, ...]:
     found = []
     state = rig.state()
     for profile in (WHOLE_RIG, *(game.name for game in rig.games())):
-        last = book.last_apply(rig.name, profile)
-        if last is None:
+        version = version_applied(book, rig.name, profile)
+        if version is None:
             continue
-        nothing = stock(profile)
-        version = nothing if last.version == nothing.id else book.version(profile, last.version)
         slipped = slipped_from(rig, version, state)
         if slipped:
             found.append(Drift(version, slipped))
     return tuple(found)
+
+
+def version_applied(book: Logbook, rig: str, profile: str) -> Version | None:
+    """Return the version of a profile that was applied last to a rig; None if none was."""
+    last, nothing = book.last_apply(rig, profile), stock(profile)
+    if last is None:
+        return None
+    return nothing if last.version == nothing.id else book.version(profile, last.version)
 
 
 def slipped_from(rig: Rig, version: Version, state: State) -> tuple[Change, ...]:

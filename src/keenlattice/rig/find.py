@@ -31,18 +31,14 @@ CHOSEN, MOST_BYTES = "rig", 200
 
 
 def chosen_for(state: Path) -> str:
-    """Return the kind of rig that is meant where none is named: by KEEN_RIG, else the logbook's own, else this PC.
+    """Return the kind of rig that is meant where none is named: by KEEN_RIG, else the logbook's own; empty, if none
+    was chosen yet.
 
     Args:
         state: the folder among the user's state that belongs to the logbook.
     """
-    return os.environ.get("KEEN_RIG") or kept_for(state) or "here"
-
-
-def kept_for(state: Path) -> str:
-    """Return the kind of a logbook's own rig; empty, if none was chosen yet."""
     try:
-        return (read_bounded(state / CHOSEN, MOST_BYTES) or b"").decode().strip()
+        return os.environ.get("KEEN_RIG") or (read_bounded(state / CHOSEN, MOST_BYTES) or b"").decode().strip()
     except (OSError, UnicodeDecodeError):
         return ""
 
@@ -198,7 +194,7 @@ def _loaded(entry: "EntryPoint", home: Path) -> "Rig":
         raise
     except BaseException as error:  # it is somebody else's code, and may even call sys.exit
         raise RigError(f"the installed rig {entry.name} ({entry.value}) cannot be opened: {type(error).__name__}: "
-                       f"{error}; mend it, or uninstall it") from error
+                       f"{error}; fix it, or uninstall it") from error
     if name != entry.name:
         raise RigError(f"the installed rig {entry.name} ({entry.value}) calls itself {name!r}: its name has to be the "
                        "one that it is installed under")

@@ -70,7 +70,7 @@ def read_games(home: Path) -> dict[str, Listed]:
         tables = tomllib.loads(content.decode("utf-8-sig"))
         return {name: _listed(name, table) for name, table in tables.items()}
     except (OSError, ValueError, RecursionError) as error:
-        raise RigError(f"{path} cannot be understood: {error}; mend it, or move it away") from None
+        raise RigError(f"{path} cannot be understood: {error}; fix it, or move it away") from None
 
 
 def _listed(name: str, table: object) -> Listed:

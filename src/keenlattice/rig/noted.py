@@ -1,7 +1,9 @@
 """What was there before anything was set: noted down in the rig's folder, and put back once it is unset."""
 
+import hashlib
 import json
 import re
+from collections import Counter
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -62,3 +64,14 @@ def as_setting(domain: str, name: str) -> str:
     """What a thing of the machine's is called as a setting: `service.made-up-indexer`."""
     plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")
     return f"{domain}.{plain or 'x'}"[:78]
+
+
+def told_apart(names: Mapping[str, str]) -> dict[str, str]:
+    """Return things with their names; where several would have one, with digits of the hash of what each is.
+
+    >>> told_apart({"a": "x", "b": "y", "c": "y"})
+    {'a': 'x', 'b': 'y-3e23e8', 'c': 'y-2e7d2c'}
+    """
+    count = Counter(names.values())
+    return {thing: name if count[name] == 1 else f"{name}-{hashlib.sha256(thing.encode()).hexdigest()[:6]}"
+            for thing, name in names.items()}

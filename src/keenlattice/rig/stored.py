@@ -115,13 +115,13 @@ class StoredPart(Part):
         store: that keeps them.
         settings: tells how each stands in it, by what the store holds; asked once, when it is first needed.
         noted: where is noted down what was there before.
-        facts: tells facts by what the store holds.
+        facts: tells facts by what the store holds; None if it has none to tell.
 
     What was there before anything was set goes before what is there now, for those that ask what there is.
     """
 
     def __init__(self, store: Store, settings: Callable[[Texts], Sequence[StoredSetting]], noted: Noted,
-                 facts: Callable[[Texts], Mapping[str, FactValue]] = lambda texts: {}) -> None:
+                 facts: Callable[[Texts], Mapping[str, FactValue]] | None = None) -> None:
         self._store, self._noted, self._facts, self._all = store, noted, facts, settings
 
     @cached_property
@@ -137,7 +137,7 @@ class StoredPart(Part):
         return list({stored.setting.name: stored.setting for stored in self._by_key.values()}.values())
 
     def facts(self) -> Mapping[str, FactValue]:
-        return self._facts(self._store.read())
+        return {} if self._facts is None else self._facts(self._store.read())
 
     def covers(self, owner: str, key: str) -> bool:
         return owner == WHOLE_RIG and key in self._by_key

@@ -130,7 +130,7 @@ def _fail(change: Transaction, error: BaseException) -> None:
     except (KeenLatticeError, OSError) as second:
         raise RigError(f"{_reason(error)}; and the rig could not be put back ({_reason(second)}): it holds part of "
                        f"the change, after step {change.journal.done} of {change.steps or change.journal.begun}. Once "
-                       "that is mended, `keen rig recover` finishes or undoes it") from None
+                       "that is fixed, `keen rig recover` finishes or undoes it") from None
     stands = _where_it_stands(change, left)
     _end(change.journal, f"{_reason(error)}; {stands}")
     if isinstance(error, RigError | OSError):

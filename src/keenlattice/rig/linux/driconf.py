@@ -60,7 +60,7 @@ class _Reader:
         self._parser.CommentHandler = self._text
         parse(self._parser, content, path)
         if not self.root_end:
-            raise RigError(f"{path} holds no driconf element: mend or move it; it is left as it is")
+            raise RigError(f"{path} holds no driconf element: fix or move it; it is left as it is")
 
     def owned(self, owner: str) -> list[_Ours]:
         """What is an owner's, from top to bottom."""
@@ -287,5 +287,5 @@ def parse(made: Any, content: bytes, path: str) -> None:
     try:
         made.Parse(content, True)
     except (expat.ExpatError, LookupError, ValueError) as error:  # the latter two of an encoding that is none
-        raise RigError(f"{path} is not XML that the driver could read ({error}): mend or move it; "
+        raise RigError(f"{path} is not XML that the driver could read ({error}): fix or move it; "
                        "it is left as it is") from None

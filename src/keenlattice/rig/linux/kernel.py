@@ -117,7 +117,7 @@ class Kernel(Part):
 
     def covers(self, owner: str, key: str) -> bool:
         name = key.partition("@")[0]
-        return any(name == known.partition("@")[0] for known in self._knobs) or (
+        return any(name == _knob.partition("@")[0] for _knob in self._knobs) or (
             name.startswith("interrupt.") and bool(self._names))
 
     def step_of(self, key: str) -> str:

@@ -28,7 +28,6 @@ from keenlattice.rig.linux.seen import recorder_of
 from keenlattice.rig.linux.settled import look, settled
 from keenlattice.rig.linux.telemetry import taken_down
 from keenlattice.rig.linux.vulkan import draws_by
-from keenlattice.rig.linux.x11.probe import Probe
 from keenlattice.rig.linux.x11.server import x_display
 
 WARM_UP_S = 0.6
@@ -89,6 +88,8 @@ def play_scene(home: Path, seconds: float, seed: int, begin: Start, watcher: Wat
     Raises:
         RigError: it ends, or shows nothing.
     """
+    from keenlattice.rig.linux.x11.probe import Probe
+
     with x_display() as display, tempfile.TemporaryDirectory(prefix="keen-") as folder:
         stamps = Path(folder) / "stamps"
         with scene_running(display, home, stamps, begin) as scene:

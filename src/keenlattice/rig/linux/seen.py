@@ -11,7 +11,6 @@ from keenlattice.errors import NeedsInstalling, RigError
 from keenlattice.rig.linux.program import Running
 from keenlattice.rig.linux.recorder import Recorder
 from keenlattice.rig.linux.wayland.clients import is_connected
-from keenlattice.rig.linux.x11.probe import Probe
 
 if TYPE_CHECKING:
     from keenlattice.rig.linux.wayland.probe import WaylandProbe
@@ -39,6 +38,8 @@ def recorder_of(game: Running, display: str, compositor: str, patience_s: float)
 
 
 def _chosen(game: Running, display: str, compositor: str, patience_s: float) -> Recorder:
+    from keenlattice.rig.linux.x11.probe import Probe  # needs a package that setting and looking do not
+
     if not compositor:
         return Probe(display)
     if not display:

@@ -3,7 +3,7 @@
 import json
 import platform
 import tomllib
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,7 +12,7 @@ from keenlattice._safejson import parse_json
 from keenlattice._state_folder import make_private
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
-from keenlattice.catalog.values import Value
+from keenlattice.catalog.values import RESTARTS, Value
 from keenlattice.errors import NeedsInstalling, RigError, UsageError
 from keenlattice.profile.compare import Change
 from keenlattice.profile.matching import Game
@@ -24,6 +24,7 @@ from keenlattice.rig.factnames import FACTS
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.held import under_way
+from keenlattice.rig.notes import read_notes
 from keenlattice.rig.parts import Part, Parts
 from keenlattice.rig.places import put_file
 from keenlattice.rig.player import SHEET
@@ -277,22 +278,28 @@ def keep_noted(rig: Rig, owner: str, seen: Mapping[str, Value | None]) -> Entrie
     return noted[owner]
 
 
-def step_of(rig: ByHand, number: int, owner: str, change: Change, why: str, notes: Mapping[str, str]) -> SheetStep:
-    """The step of one change.
+def steps_of(rig: ByHand, changes: Iterable[tuple[str, Change]], why: str) -> list[SheetStep]:
+    """The steps of some changes, each with the owner whom it is made for, numbered from 1: what the player is asked
+    for in the order of the restarts that it needs, then what is written from here.
 
     Args:
-        number: from 1.
-        owner: whom it is set for.
-        why: what it is for; what it trades, if that is empty.
-        notes: what the player has noted of single settings.
+        why: what they are for; what each trades, if that is empty.
     """
-    setting = rig.catalog()[change.key]
+    notes, pairs = read_notes(rig), sorted(changes, key=lambda pair: (
+        rig.written_here(pair[0], pair[1].key), RESTARTS.index(rig.catalog()[pair[1].key].restart)))
+    seen = {owner: rig.seen_before(owner) for owner in dict.fromkeys(owner for owner, _ in pairs)}
+    return [_step_of(rig.catalog()[change.key], number, owner, change, why, notes, seen[owner].get(change.key))
+            for number, (owner, change) in enumerate(pairs, 1)]
+
+
+def _step_of(setting: Setting, number: int, owner: str, change: Change, why: str, notes: Mapping[str, str],
+             was: Value | None) -> SheetStep:
     where = setting.where or "Where this setting is made."
     if setting.name in notes:
         where += f" You noted: {notes[setting.name]}"
     return SheetStep(number, owner, change.key, setting.title, setting.unit, change.before, change.after,
                      why or setting.trades, where, setting.check or "Look there again.", setting.rights,
-                     setting.restart, was=rig.seen_before(owner).get(change.key))
+                     setting.restart, was=was)
 
 
 def open_sheet(rig: ByHand) -> Sheet | None:

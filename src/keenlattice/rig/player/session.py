@@ -20,7 +20,8 @@ from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError, UsageError
 from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.measure.capture import Capture
-from keenlattice.profile.compare import Change, changes
+from keenlattice.measure.metrics import MIN_CLICKS
+from keenlattice.profile.compare import changes
 from keenlattice.profile.matching import match
 from keenlattice.profile.sheet import SheetStep
 from keenlattice.profile.version import WHOLE_RIG, owners, parted
@@ -28,9 +29,8 @@ from keenlattice.rig.base import ByHand, State, play_on
 from keenlattice.rig.hand import ComingRun, Hand, Paused
 from keenlattice.rig.journal import fingerprints, in_text, out_of_text
 from keenlattice.rig.locks import locked
-from keenlattice.rig.notes import read_notes
 from keenlattice.rig.places import to_be_written, write
-from keenlattice.rig.player.machine import MOST_STATE_BYTES, keep_noted, open_sheet, read_noted, step_of
+from keenlattice.rig.player.machine import MOST_STATE_BYTES, keep_noted, open_sheet, read_noted, steps_of
 from keenlattice.rig.recovery import with_values_of
 
 if TYPE_CHECKING:
@@ -48,8 +48,11 @@ def doubts(rig: ByHand, run: ComingRun, capture: Capture) -> list[str]:
     """What speaks against a recording being of a run; nothing, if nothing does.
 
     Looked at are its length, the program that was recorded, and the frame rate against the cap and the refresh rate
-    that hold for the run, and against the cap that held before it.
+    that hold for the run, and against the cap that held before it. Of a run without frames only its presses are.
     """
+    if not capture.shown_ms.size:
+        presses = capture.latency_ms.size
+        return [f"it holds {presses} answered presses; {MIN_CLICKS} are needed"] * (presses < MIN_CLICKS)
     state = rig.state()
     before = [_holds(rig, one, owners(run.owner)[0]).get(CAP) for one in (state, before_the_last_change(rig))]
     now = {**rig.values(state, WHOLE_RIG)}
@@ -151,7 +154,8 @@ class HandChanges:
         self._write(state, self._rig.state())
 
     def _write(self, state: State, now: State) -> None:
-        changed = to_be_written(self._rig, state, now)
+        if not (changed := to_be_written(self._rig, state, now)):
+            return
         write(self._rig, changed, now)
         held = self._rig.state()
         if wrong := [place for place, content in changed.items() if held.get(place) != content]:
@@ -205,14 +209,10 @@ def by_hand(rig: ByHand, why: str) -> Iterator[HandChanges]:
 
 def steps_between(rig: ByHand, now: State, then: State, why: str) -> list[SheetStep]:
     """The steps that a person takes from one state of a rig to another, in the order of the restarts that they need."""
-    notes = read_notes(rig)
-    result: list[tuple[str, Change]] = [
+    return steps_of(rig, [
         (owner, edit) for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
-        for edit in changes(rig.values(now, owner), rig.values(then, owner)) if not rig.written_here(owner, edit.key)]
-    order = {one.key: number for number, group in enumerate(rig.steps("", [one for _, one in result]))
-             for one in group}
-    result.sort(key=lambda step: order[step[1].key])
-    return [step_of(rig, number, owner, one, why, notes) for number, (owner, one) in enumerate(result, 1)]
+        for edit in changes(rig.values(now, owner), rig.values(then, owner)) if not rig.written_here(owner, edit.key)],
+        why)
 
 
 def holding(rig: ByHand) -> dict[str, dict[str, Value]]:

@@ -20,8 +20,7 @@ from keenlattice.rig.applying import preview, write_step
 from keenlattice.rig.base import ByHand, State
 from keenlattice.rig.journal import fingerprints, in_text, out_of_text, packed
 from keenlattice.rig.locks import locked
-from keenlattice.rig.notes import read_notes
-from keenlattice.rig.player.machine import keep_noted, open_sheet, step_of, written_sheet
+from keenlattice.rig.player.machine import keep_noted, open_sheet, steps_of, written_sheet
 from keenlattice.rig.player.session import settle_study
 from keenlattice.rig.transaction import Transaction, changing
 from keenlattice.rig.undoing import in_short, preview_undo
@@ -108,16 +107,12 @@ def _begin(rig: ByHand, change: Transaction, sheet: Sheet, wanted: Mapping[str, 
     """Write what can be written from here, step by step, and the sheet with the rest; `wanted` is by owner."""
     if not any(wanted.values()):
         raise UsageError(f"there is nothing to do: by all that was said, the rig holds {sheet.title} already")
-    notes, written = read_notes(rig), list[SheetStep]()
-    for owner, some in wanted.items():
-        for step in rig.steps(owner, [one for one in some if rig.written_here(owner, one.key)]):
-            written += [replace(step_of(rig, 0, owner, one, why, notes), done="written", time=now()) for one in step]
+    steps = steps_of(rig, [(owner, edit) for owner, edits in wanted.items() for edit in edits], why)
+    for owner, edits in wanted.items():
+        for step in rig.steps(owner, [edit for edit in edits if rig.written_here(owner, edit.key)]):
             write_step(rig, change, owner, step)
-    asked = [(owner, one) for owner, entry in wanted.items() for one in entry if not rig.written_here(owner, one.key)]
-    order = {one.key: number for number, step in enumerate(rig.steps("", [one for _, one in asked])) for one in step}
-    asked.sort(key=lambda step: order[step[1].key])
-    steps = [*(step_of(rig, 0, owner, one, why, notes) for owner, one in asked), *written]
-    numbered = tuple(replace(step, number=number) for number, step in enumerate(steps, 1))
+    numbered = tuple(replace(step, done="written", time=now()) if rig.written_here(step.owner, step.key) else step
+                     for step in steps)
     before = _kept(change.before, dict.fromkeys([*change.touched, rig.place]))
     sheet = replace(sheet, steps=numbered, before=before)
     change.put({rig.sheet: _as_bytes(sheet)}, [])

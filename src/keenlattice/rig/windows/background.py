@@ -6,7 +6,7 @@ from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig
-from keenlattice.rig.noted import as_setting
+from keenlattice.rig.noted import as_setting, told_apart
 from keenlattice.rig.stored import StoredSetting, Texts
 from keenlattice.rig.windows.values import NUMBER, keys_of, number, place, written
 
@@ -49,17 +49,13 @@ def startup(places: Iterable[str], held: Texts) -> list[StoredSetting]:
         places: of the values that do.
         held: what these hold now.
     """
-    result: dict[str, StoredSetting] = {}
-    for value_place in sorted(places)[:MOST]:
-        _, hive, _, program = value_place.split("/", 3)
-        key = as_setting("startup", program)
-        if key in result:
-            key = as_setting("startup", f"{program}-{hive}-{len(result)}")
-        result[key] = _started(key, value_place, program, hive == "HKLM", held.get(value_place))
-    return list(result.values())
+    named = told_apart({where: as_setting("startup", where.split("/", 3)[3]) for where in sorted(places)[:MOST]})
+    return [_started(key, where, held.get(where)) for where, key in named.items()]
 
 
-def _started(key: str, value_place: str, program: str, rights: bool, now: str | None) -> StoredSetting:
+def _started(key: str, value_place: str, now: str | None) -> StoredSetting:
+    _, hive, _, program = value_place.split("/", 3)
+
     def texts(value: Value, held: Texts) -> Texts:
         if value is False:
             return {value_place: None}
@@ -69,12 +65,12 @@ def _started(key: str, value_place: str, program: str, rights: bool, now: str | 
 
     return StoredSetting(key, Setting.model_validate({
         "name": key, "title": f"{_plain(program)}, started with the system", "kind": "switch", "scope": "rig",
-        "stock": True, "rights": rights, "restart": "machine", "moves": {"frame-tail": "down"}, "sure": "disputed",
-        "trades": "Fewer programs leave more memory, and fewer bursts of work.",
+        "stock": True, "rights": hive == "HKLM", "restart": "machine", "moves": {"frame-tail": "down"},
+        "sure": "disputed", "trades": "Fewer programs leave more memory, and fewer bursts of work.",
         "where": "The system's list of what starts with it, or the program's own settings.",
         "check": "Sign out and in again: it is not in the list of processes.",
         "advice": "Take the large ones first: memory and work show in the list of processes."}),
-        lambda texts: texts.get(value_place) is not None, texts)
+        lambda texts: texts.get(value_place) is not None, texts, kept_as=value_place)
 
 
 def services(titles: Mapping[str, str]) -> list[StoredSetting]:
@@ -83,10 +79,9 @@ def services(titles: Mapping[str, str]) -> list[StoredSetting]:
     Args:
         titles: of the services, by their names.
     """
-    result = [_service(as_setting("service", name), name, title) for name, title in sorted(titles.items())[:MOST]]
-    if SEARCH_INDEX in titles:
-        result.append(_search_index())
-    return list({stored.key: stored for stored in result}.values())
+    named = told_apart({name: as_setting("service", name) for name in sorted(titles)})
+    result = [_service(key, name, titles[name]) for name, key in named.items()]
+    return [*result, _search_index()] if SEARCH_INDEX in titles else result
 
 
 def service_place(name: str) -> str:
@@ -103,7 +98,7 @@ def _service(key: str, name: str, title: str) -> StoredSetting:
         "where": "The system's list of services.", "check": "After a restart it is stopped in that list.",
         "advice": "Most services sleep: measure it, and look which of them take time while you play."}),
         lambda texts: STARTS.get(texts.get(service_place(name)) or ""),
-        lambda value, held: {service_place(name): numbers[str(value)]})
+        lambda value, held: {service_place(name): numbers[str(value)]}, kept_as=service_place(name))
 
 
 def _search_index() -> StoredSetting:

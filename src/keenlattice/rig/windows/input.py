@@ -1,7 +1,5 @@
 """Keys, the pointer and the desktop's effects: parameters of the system's, as texts of numbers with blanks between."""
 
-from collections.abc import Callable, Mapping
-
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig
@@ -25,10 +23,10 @@ def settings(held: Texts) -> list[StoredSetting]:
     Args:
         held: what the parameters hold now; one that the system does not tell has no setting.
     """
-    made = {DELAY: [_repeat("input.key-repeat-delay", DELAY, DELAYS_MS, 1)],
-            SPEED: [_repeat("input.key-repeat-interval", SPEED, _intervals(), 2)],
-            POINTER: [_pointer()], FILTER: [_acceptance()], EFFECTS[0]: [_effects(held)]}
-    return [stored for place, entry in made.items() if held.get(place) is not None for stored in entry]
+    made = {DELAY: _repeat("input.key-repeat-delay", DELAY, DELAYS_MS, "delay"),
+            SPEED: _repeat("input.key-repeat-interval", SPEED, _intervals(), "repeat"),
+            POINTER: _pointer(), FILTER: _acceptance(), EFFECTS[0]: _effects(held)}
+    return [stored for place, stored in made.items() if held.get(place) is not None]
 
 
 def _intervals() -> tuple[int, ...]:
@@ -71,9 +69,8 @@ def _filtered(name: str, held: Texts, **changed: int) -> Texts:
     return {FILTER: _text(list({**now, **changed}.values()))}
 
 
-def _repeat(name: str, place: str, steps: tuple[int, ...], number: int) -> StoredSetting:
-    """Delay or interval of the key repeat: in the system's own steps, else by its filter keys."""
-    field = ("wait", "delay", "repeat")[number]
+def _repeat(name: str, place: str, steps: tuple[int, ...], field: str) -> StoredSetting:
+    """Delay or interval of the key repeat: in the system's own steps, else by that field of its filter keys."""
 
     def value(texts: Texts) -> Value | None:
         filtered = _filter(texts)
@@ -85,8 +82,7 @@ def _repeat(name: str, place: str, steps: tuple[int, ...], number: int) -> Store
             return {place: str(steps.index(int(value)))}
         return _filtered(name, held, **{field: int(value)})
 
-    setting = catalog()[name].model_copy(update={"stock": 500} if number == 1 else {})
-    return StoredSetting(name, setting, value, texts, step="keys")
+    return StoredSetting(name, catalog()[name], value, texts, step="keys")
 
 
 def _acceptance() -> StoredSetting:
@@ -114,7 +110,6 @@ def _pointer() -> StoredSetting:
 def _effects(held: Texts) -> StoredSetting:
     """All effects that the system tells of at once: off when each is off."""
     places = [place for place in EFFECTS if held.get(place) is not None]
-    write: Callable[[Value, Texts], Mapping[str, str]] = lambda value, now: {  # noqa: E731
-        place: str(int(bool(value))) for place in places}
     name = "background.visual-effects"
-    return StoredSetting(name, catalog()[name], lambda texts: any(texts.get(place) == "1" for place in places), write)
+    return StoredSetting(name, catalog()[name], lambda texts: any(texts.get(place) == "1" for place in places),
+                         lambda value, held: dict.fromkeys(places, str(int(bool(value)))))

@@ -1,7 +1,7 @@
 """How each device interrupts the CPU: values of its hardware key, which its driver reads when the device starts."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from keenlattice.catalog.load import catalog
@@ -77,9 +77,9 @@ def _made(device: PciDevice, folder: str, **values: str) -> Texts:
             **{_place(device, folder, name): text for name, text in values.items()}}
 
 
-def _stored(device: PciDevice, name: str, value: object, texts: object) -> StoredSetting:
-    return StoredSetting(f"{name}@{device.name}", catalog()[name], value, texts,  # type: ignore[arg-type]
-                         kept_as=f"{name}@{device.key}")
+def _stored(device: PciDevice, name: str, value: Callable[[Texts], Value | None],
+            texts: Callable[[Value, Texts], Texts]) -> StoredSetting:
+    return StoredSetting(f"{name}@{device.name}", catalog()[name], value, texts, kept_as=f"{name}@{device.key}")
 
 
 def _mode(device: PciDevice) -> StoredSetting:

@@ -58,8 +58,8 @@ def parts(home: Path, found: Sequence[interrupts.PciDevice]) -> list[Part]:
         changed.partition("/")[2] for changed in notes_in(of_services, of_services.state()).users])
 
     return [
-        StoredPart(display, lambda held: monitor.settings(held, display.modes()), noted("monitor"),
-                   lambda held: monitor.facts(held, display.modes())),
+        StoredPart(display, lambda held: monitor.settings(held, display.modes), noted("monitor"),
+                   lambda held: monitor.facts(held, display.modes)),
         StoredPart(ParameterStore(), input.settings, noted("input")),
         StoredPart(PowerStore(), processor.settings, noted("power"), processor.facts),
         StoredPart(NetworkStore(), network.settings, noted("network")),

@@ -3,11 +3,11 @@
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import Value
 from keenlattice.rig.stored import StoredSetting, Texts
-from keenlattice.rig.windows.values import TEXT, place, read, written
+from keenlattice.rig.windows.values import LIST, TEXT, place, read, written
 
 KEY = r"SYSTEM\CurrentControlSet\Control\Session Manager\Memory Management"
 FILES = place("HKLM", KEY, "PagingFiles")
-BY_SYSTEM, LIST = "by-system", 7
+BY_SYSTEM = "by-system"
 CHOSEN_BY_SYSTEM = r"?:\pagefile.sys"
 
 

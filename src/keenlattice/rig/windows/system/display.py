@@ -1,6 +1,7 @@
 """The primary monitor's modes, as the system lists and sets them."""
 
 import sys
+from functools import cached_property
 from itertools import takewhile
 from typing import Any
 
@@ -42,8 +43,9 @@ class DisplayStore:
         high = high_range()
         return {MODE: _text(now), **fit, **({RANGE: str(int(high))} if high is not None else {})}
 
+    @cached_property
     def modes(self) -> list[str]:
-        """Return all modes that the monitor has, as `1920x1080@60`."""
+        """All modes that the monitor has, as `1920x1080@60`."""
         listed = takewhile(bool, map(_mode, range(MOST_MODES)))
         return list(dict.fromkeys(map(_text, listed)))
 

@@ -6,7 +6,7 @@ import sys
 assert sys.platform == "win32"
 
 from keenlattice.errors import RefusedByRig
-from keenlattice.rig.windows.system.libraries import library, reason
+from keenlattice.rig.windows.system.libraries import library, refusal
 
 ACTIVE_PATHS = 2
 GET_COLOUR, SET_COLOUR = 9, 10
@@ -62,7 +62,7 @@ def set_high_range(on: bool) -> None:
     _fill(wanted.header, SET_COLOUR, ctypes.sizeof(Wanted), target)
     wanted.on = int(on)
     if code := library("user32").DisplayConfigSetDeviceInfo(ctypes.byref(wanted)):
-        raise RefusedByRig(f"display.hdr: the system does not take it: {reason(code & 0xFFFFFFFF)}")
+        raise refusal("the monitor's dynamic range", code & 0xFFFFFFFF)
 
 
 def _fill(header: Header, kind: int, size: int, target: bytes) -> None:

@@ -6,6 +6,9 @@ from functools import cache
 
 assert sys.platform == "win32"
 
+from keenlattice.errors import NeedsRights, RefusedByRig
+
+DENIED, BY_POLICY = 5, 1260
 FROM_SYSTEM_FOLDER_ONLY = 0x800  # so that no library that was planted beside the program is taken
 
 
@@ -16,9 +19,19 @@ def library(name: str) -> ctypes.WinDLL:
     Raises:
         OSError: there is none of that name.
     """
-    return ctypes.WinDLL(f"{name}.dll", winmode=FROM_SYSTEM_FOLDER_ONLY)
+    return ctypes.WinDLL(f"{name}.dll", winmode=FROM_SYSTEM_FOLDER_ONLY, use_last_error=True)
 
 
-def reason(code: int) -> str:
-    """Return what the system says of an error code, with its number."""
-    return f"{ctypes.FormatError(code).strip().rstrip('.')} (error {code})"
+def refusal(what: str, code: int | None) -> RefusedByRig:
+    """Return the error of something that the system does not let us change.
+
+    Args:
+        what: the place, in words.
+        code: the system's error code.
+    """
+    if code == DENIED:
+        return NeedsRights(f"{what}: changing it needs an administrator's rights")
+    if code == BY_POLICY:
+        return RefusedByRig(f"{what}: a policy of this machine's decides it")
+    words = ctypes.FormatError(code or 0).strip().rstrip(".")
+    return RefusedByRig(f"{what}: the system does not take it: {words} (error {code})")

@@ -9,12 +9,11 @@ import win32security
 
 assert sys.platform == "win32"
 
-from keenlattice.errors import NeedsRights, RefusedByRig
 from keenlattice.rig.stored import Texts
-from keenlattice.rig.windows.system.libraries import library, reason
+from keenlattice.rig.windows.system.libraries import DENIED, library, refusal
 
 PREFIX = "network/"
-ANY_FAMILY, WITH_GATEWAYS, UP, DENIED = 0, 0x80, 1, 5
+ANY_FAMILY, WITH_GATEWAYS, UP = 0, 0x80, 1
 VERSION, NAME_SERVER = 1, 0x2
 MOST_BYTES = 1_000_000
 
@@ -64,21 +63,19 @@ class NetworkStore:
         administrators = win32security.CreateWellKnownSid(win32security.WinBuiltinAdministratorsSid, None)
         ours: Any = None  # the token of this thread, which the function takes none for
         if texts and not win32security.CheckTokenMembership(ours, administrators):
-            raise NeedsRights("network.resolver: setting it needs an administrator's rights")
+            raise refusal(self.in_words(next(iter(texts))), DENIED)
 
     def write(self, texts: Texts) -> None:
         """Set the resolvers of connections; none, for those that the network names."""
         for place, text in texts.items():
             wanted = Resolvers(version=VERSION, flags=NAME_SERVER, servers=text or "")
             code = library("iphlpapi").SetInterfaceDnsSettings(_id(place.removeprefix(PREFIX)), ctypes.byref(wanted))
-            if code == DENIED:
-                raise NeedsRights("network.resolver: setting it needs an administrator's rights")
             if code:
-                raise RefusedByRig(f"network.resolver: the system does not take it: {reason(code)}")
+                raise refusal(self.in_words(place), code)
 
     def in_words(self, place: str) -> str:
         """Return what a place is."""
-        return "the network connection" if place.startswith(PREFIX) else ""
+        return "the resolver of the network connection" if place.startswith(PREFIX) else ""
 
 
 def _id(interface: str) -> InterfaceId:

@@ -7,9 +7,8 @@ from dataclasses import dataclass
 
 assert sys.platform == "win32"
 
-from keenlattice.errors import RefusedByRig
 from keenlattice.rig.stored import Texts
-from keenlattice.rig.windows.system.libraries import library, reason
+from keenlattice.rig.windows.system.libraries import library, refusal
 
 PREFIX = "parameter/"
 KEEP_AND_TELL = 3
@@ -71,17 +70,12 @@ class ParameterStore:
         """Set some parameters, for now and for later sessions."""
         for place, text in texts.items():
             if text is not None and not _write(PARAMETERS[place], [int(part) for part in text.split()]):
-                raise RefusedByRig(f"the system does not take {text} for {self.in_words(place)}: "
-                                   f"{reason(ctypes.get_last_error() or _last_error())}")
+                raise refusal(f"{self.in_words(place)} at {text}", ctypes.get_last_error())
 
     def in_words(self, place: str) -> str:
         """Return what a place is."""
         name = place.removeprefix(PREFIX).replace("-", " ")
         return f"the system's parameter {name}" if place.startswith(PREFIX) else ""
-
-
-def _last_error() -> int:
-    return int(library("kernel32").GetLastError())
 
 
 def _call(action: int, second: int, third: object, keep: int) -> bool:

@@ -7,13 +7,12 @@ from collections.abc import Iterator
 
 assert sys.platform == "win32"
 
-from keenlattice.errors import NeedsRights, RefusedByRig
 from keenlattice.rig.stored import Texts
 from keenlattice.rig.windows.processor import ACTIVE, PROCESSOR, VALUES, value_place
-from keenlattice.rig.windows.system.libraries import library, reason
+from keenlattice.rig.windows.system.libraries import library, refusal
 
 PREFIX = "power/"
-SCHEMES_ONLY, END_OF_LIST, DENIED, BY_POLICY = 16, 259, 5, 1260
+SCHEMES_ONLY = 16
 OF_MAINS_VALUES, OF_THE_ACTIVE_SCHEME, TO_WRITE = 0, 19, 0x20006
 MOST_SCHEMES = 64
 
@@ -105,13 +104,4 @@ def _value(scheme: str, value: str) -> str | None:
 
 def _checked(place: str, code: int) -> None:
     if code:
-        raise _refusal(place, code)
-
-
-def _refusal(place: str, code: int) -> RefusedByRig:
-    words = PowerStore().in_words(place)
-    if code == BY_POLICY:
-        return RefusedByRig(f"{words}: a policy of this machine's decides it")
-    if code == DENIED:
-        return NeedsRights(f"{words}: changing it needs an administrator's rights")
-    return RefusedByRig(f"{words} does not take it: {reason(code)}")
+        raise refusal(PowerStore().in_words(place), code)

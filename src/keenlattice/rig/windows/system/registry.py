@@ -12,9 +12,9 @@ from collections.abc import Callable, Iterable
 assert sys.platform == "win32"
 
 from keenlattice._safejson import parse_json
-from keenlattice.errors import NeedsRights, RefusedByRig, RigError
 from keenlattice.rig.stored import Texts
 from keenlattice.rig.windows import values
+from keenlattice.rig.windows.system.libraries import refusal
 
 HIVES = {"HKCU": winreg.HKEY_CURRENT_USER, "HKLM": winreg.HKEY_LOCAL_MACHINE}
 VIEW = winreg.KEY_WOW64_64KEY
@@ -50,21 +50,18 @@ class RegistryStore:
                 key = key.rpartition("\\")[0]
             try:
                 winreg.OpenKey(HIVES[hive], key, 0, winreg.KEY_SET_VALUE | winreg.KEY_CREATE_SUB_KEY | VIEW).Close()
-            except PermissionError:
-                raise NeedsRights(f"writing {hive}\\{key} needs an administrator's rights") from None
             except OSError as error:
-                raise RefusedByRig(f"{hive}\\{key} cannot be written: {error.strerror}") from None
+                raise refusal(f"{hive}\\{key}", error.winerror) from None
 
     def write(self, texts: Texts) -> None:
         """Write keys before their values, and remove values before their keys; a key goes only when it is empty."""
-        for place in sorted(texts, key=lambda place: (texts[place] is None, _turn(place, texts[place] is None))):
+        gone = [place for place in texts if texts[place] is None]
+        for place in [*sorted(set(texts) - set(gone)), *sorted(gone, reverse=True)]:  # what holds others sorts first
             hive, key, name = _parts(place)
             try:
                 _write(hive, key, name, texts[place])
-            except PermissionError:
-                raise NeedsRights(f"writing {hive}\\{key} needs an administrator's rights") from None
             except OSError as error:
-                raise RigError(f"{hive}\\{key} does not take {name or 'a key'}: {error.strerror}") from None
+                raise refusal(f"{hive}\\{key}", error.winerror) from None
 
     def in_words(self, place: str) -> str:
         """Return what a place is."""
@@ -86,12 +83,6 @@ def _parts(place: str) -> tuple[str, str, str]:
     return hive, key, name[0] if name else ""
 
 
-def _turn(place: str, removed: bool) -> tuple[bool, int]:
-    """Keys from the top down when they are made, from the bottom up when they go."""
-    is_key = place.count("/") == 2
-    return (is_key if removed else not is_key, -len(place) if removed else len(place))
-
-
 def _exists(hive: str, key: str) -> bool:
     try:
         winreg.OpenKey(HIVES[hive], key, 0, winreg.KEY_READ | VIEW).Close()
@@ -104,7 +95,7 @@ def _exists(hive: str, key: str) -> bool:
 
 def _held(place: str) -> str | None:
     hive, key, name = _parts(place)
-    if place.count("/") == 2:
+    if not name:
         return THERE if _exists(hive, key) else None
     try:
         with winreg.OpenKey(HIVES[hive], key, 0, winreg.KEY_READ | VIEW) as opened:

@@ -11,12 +11,12 @@ import win32service
 
 assert sys.platform == "win32"
 
-from keenlattice.errors import NeedsRights, RefusedByRig
+from keenlattice.errors import RefusedByRig
 from keenlattice.rig.stored import Texts
-from keenlattice.rig.windows.background import STARTS
+from keenlattice.rig.windows.background import MOST, STARTS
+from keenlattice.rig.windows.system.libraries import refusal
 
 PREFIX = "service/"
-DENIED = 5
 UNCHANGED = win32service.SERVICE_NO_CHANGE
 OF_A_PROCESS = win32service.SERVICE_WIN32
 
@@ -38,7 +38,10 @@ class ServiceStore:
     @cached_property
     def titles(self) -> dict[str, str]:
         """The titles of the services that are offered, by name."""
-        return {**dict.fromkeys(self._changed(), ""), **dict(_offered(self._changed()))}
+        changed = list(self._changed())
+        offered = dict(_offered(changed))
+        ours = {name: offered.pop(name, "") for name in changed}
+        return {**ours, **dict(sorted(offered.items())[:MOST])}
 
     def read(self) -> Texts:
         """Return every service that is offered, and the number of its way of starting."""
@@ -62,7 +65,7 @@ class ServiceStore:
                     win32service.ChangeServiceConfig(service, UNCHANGED, int(text), UNCHANGED, None, None, False, None,
                                                      None, None, None)
                 except pywintypes.error as error:
-                    raise _refusal(name, error) from None
+                    raise refusal(f"the service {name}", error.winerror) from None
 
     def in_words(self, place: str) -> str:
         """Return what a place is."""
@@ -79,7 +82,7 @@ def _offered(changed: Iterable[str]) -> Iterator[tuple[str, str]]:
                 start, runs = _start_of(manager, name), status[1] == win32service.SERVICE_RUNNING
                 if name in ours or (start in STARTS and (start == "2" or runs) and not _needed(manager, name)):
                     yield name, title
-    except (pywintypes.error, NeedsRights):
+    except (pywintypes.error, RefusedByRig):
         return
 
 
@@ -123,14 +126,8 @@ def _service(name: str, access: int) -> Iterator[Any]:
         try:
             service = win32service.OpenService(manager, name, access)
         except pywintypes.error as error:
-            raise _refusal(name, error) from None
+            raise refusal(f"the service {name}", error.winerror) from None
         try:
             yield service
         finally:
             win32service.CloseServiceHandle(service)
-
-
-def _refusal(name: str, error: pywintypes.error) -> RefusedByRig:
-    if error.winerror == DENIED:
-        return NeedsRights(f"changing the service {name} needs an administrator's rights")
-    return RefusedByRig(f"the service {name} cannot be changed: {error.strerror} (error {error.winerror})")
