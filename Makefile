@@ -5,6 +5,7 @@
 # check  style, types, layers
 # bench  speed, each figure as a ratio to something in the same run
 # sensors  how well flashes are found over a grid of signals, written into docs/sensors.md
+# films  how well presses and frames are found over a grid of films, written into docs/films.md; about ten minutes
 # calibrate  trials and screens against the stand-in's truth, written into docs/calibration.md; under two hours
 # calibrate-quick  the part of it that is most easily broken; about five minutes
 # torture  the fuzz runs and the kills, at full length
@@ -16,9 +17,9 @@
 
 PYTHON ?= python3
 WINDOWS := build/windows
-EXTRAS := byhand,linux,wayland,cluster,dev,docs
+EXTRAS := byhand,film,linux,wayland,cluster,dev,docs
 # Modules of tests that are about the Linux rig, a browser, terminals and signals have nothing to say there.
-ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog checks formula hands hunt ini logbook measure \
+ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog checks film formula hands hunt ini logbook measure \
   pack profile screen stored study together trial trial_of_files tune windows workspace))
 BIN := .venv/bin
 DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils xserver-xorg-core xserver-xorg-video-dummy vulkan-tools \
@@ -27,7 +28,7 @@ DEBIAN_FOR_KERNEL := qemu-system-x86 debootstrap acpica-tools e2fsprogs
 DEBIAN_FOR_WINDOWS := wine wine64 gcc-mingw-w64-x86-64-win32 unzip xvfb xserver-xorg-core xserver-xorg-video-dummy
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
 
-.PHONY: demo test test-windows test-kernel check bench sensors calibrate calibrate-quick torture mutants docs package versions shots clean
+.PHONY: demo test test-windows test-kernel check bench sensors films calibrate calibrate-quick torture mutants docs package versions shots clean
 
 demo: .venv/installed
 	$(BIN)/keen demo
@@ -57,6 +58,9 @@ bench: .venv/installed-dev
 sensors: .venv/installed-dev
 	$(BIN)/python -m bench.sensor_grid
 
+films: .venv/installed-dev
+	$(BIN)/python -m bench.film_grid
+
 calibrate: .venv/installed-dev
 	$(BIN)/python -m bench.calibrate; $(BIN)/python -m bench.calibrate_pools
 
@@ -67,7 +71,7 @@ torture: .venv/installed-dev
 	KEEN_KILLS=600 $(BIN)/python -m pytest tests/test_kills.py tests/test_study.py tests/test_stranger.py \
 	  -k "kill or held_against"
 	$(BIN)/python -m pytest --hypothesis-profile=torture tests/test_pack.py tests/test_formula.py tests/test_ingest.py \
-	  tests/test_latency.py tests/test_driconf.py tests/test_ini.py -k "mangled or any_text or reads_back_or"
+	  tests/test_latency.py tests/test_film.py tests/test_driconf.py tests/test_ini.py -k "mangled or any_text or reads_back_or or damaged_film"
 
 mutants: .venv/installed-dev
 	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[mutants]'

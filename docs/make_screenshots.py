@@ -4,7 +4,7 @@ A terminal view is what a terminal window under Xvfb shows, after the commands a
 """
 
 import os
-import shutil
+import re
 import subprocess
 import sys
 import tempfile
@@ -28,10 +28,10 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
     ("edit-show", 800, [], [
         "keen edit rig display.refresh=165 background.recorder=off -m 'what survey said'",
         "keen edit brass-orbit frame.queue-depth=1 frame.cap=160 -m 'flippers sooner'", "keen show brass-orbit"]),
-    ("apply-undo", 800, ["keen edit brass-orbit frame.queue-depth=1 frame.cap=160 -m 'flippers sooner'"], [
+    ("apply-undo", 900, ["keen edit brass-orbit frame.queue-depth=1 frame.cap=160 -m 'flippers sooner'"], [
         "keen apply brass-orbit --yes", "keen history brass-orbit", "keen undo",
         "keen edit brass-orbit frame.cpa=160", "export KEEN_STATE=$HOME/of-somebody-else",
-        "keen edit brass-orbit frame.cap=90", "keen takeover --yes"]),
+        "keen edit brass-orbit frame.cap=90", "keen takeover --yes", "keen status"]),
     ("catalog-merge", 880, ["keen edit brass-orbit frame.cap=160 -m steady", "keen history brass-orbit --label base",
                            "keen edit brass-orbit frame.cap=150 sync.vertical=off -m 'rig of the club'",
                            "keen history brass-orbit --label club",
@@ -65,10 +65,12 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
         "keen ingest odd.csv",
         "keen latency light-log.csv --time t_ms --light light --button button", "keen latency flash.wav",
         "keen latency camera.csv --camera 240"]),
+    ("film", 340, [f"cp {RECORDINGS}/phone.mp4 ."], [
+        "keen latency phone.mp4", "keen latency phone.mp4 --shot-at 240 --figure film-figure.png"]),
     ("measure", 800, [], ["keen measure brass-orbit --seed 7 --seconds 30",
                          "keen edit brass-orbit frame.queue-depth=1 >edit.txt; keen apply brass-orbit --yes >apply.txt",
                          "keen measure brass-orbit --seed 8 --seconds 30 --runs 1 | head -9",
-                         "keen draw brass-orbit@stock brass-orbit --out runs.png"]),
+                         "keen draw brass-orbit@stock brass-orbit --out runs-figure.png"]),
     ("trial-compare", 900, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
         "keen trial brass-orbit@stock brass-orbit --matters 3 --seed 7",
         "keen compare brass-orbit@stock brass-orbit", "keen studies"]),
@@ -89,7 +91,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
      ["keen hunt brass-orbit --matters 3 --seed 1",
       "keen tune brass-orbit@stock --try frame.cap=off,120,144,160 --try frame.queue-depth=1,2,3 "
       "--goal latency_ms_p95 --keep 'frame_ms_p99<8' --matters 2 --seed 1",
-      "yes A | keen blind brass-orbit@stock brass-orbit --rounds 12 2>/dev/null | tail -16"]),
+      "yes A | keen blind brass-orbit@stock brass-orbit --rounds 12 2>/dev/null | tail -17"]),
     ("pool", 1130, [
         LEAGUE, "keen edit brass-orbit frame.queue-depth=1 gpu.clock-policy=hold-high process.priority=high "
         "driver.threaded-submission=on process.io-priority=high -m 'what the list said'"],
@@ -126,15 +128,16 @@ def main() -> None:
             continue
         with tempfile.TemporaryDirectory() as folder:
             _shoot(HERE / f"{name}.png", height, before, shown, Path(folder))
-            for drawn in ("runs.png", "pool-figure.png"):
-                if (Path(folder) / drawn).exists():
-                    shutil.copy(Path(folder) / drawn, HERE / drawn)
+            for figure in Path(folder).glob("*-figure.png"):  # what a command has drawn stands below it
+                subprocess.run(["convert", str(HERE / f"{name}.png"), str(figure), "-append", "-depth", "8", "-colors",
+                                "128", str(HERE / f"{name}.png")], check=True)
 
 
 def _shoot(picture: Path, height: int, before: list[str], shown: list[str], folder: Path) -> None:
     done = folder / ".done"
     script = folder / ".script"
-    typed = "".join(f"printf '\\033[2m$\\033[0m %s\\n' {_quoted(line)}\n{line}\n" for line in shown)
+    typed = "".join(f"printf '\\033[2m$\\033[0m %s\\n' {_quoted(_without_plumbing(line))}\n{line}\n"
+                    + "printf '\\033[2m...\\033[0m\\n'\n" * ("| head" in line) for line in shown)
     script.write_text("\n".join([*(f"{line} >/dev/null" for line in before), "clear", typed, f"touch {done}",
                                  "sleep 60"]))
     environment = {**os.environ, "PATH": f"{KEEN}:{os.environ['PATH']}", "KEEN_BOOK": str(folder / ".book"),
@@ -157,6 +160,15 @@ def _shoot(picture: Path, height: int, before: list[str], shown: list[str], fold
     for process in (terminal, server):
         process.terminate()
         process.wait()
+
+
+PLUMBING = re.compile(r" *(\| (head|tail) -\d+|</dev/null|[12]?>[^\s;]+)|^(yes A \| |COLUMNS=\d+ |KEEN_RIG= )")
+GUIDED = "sed -n"
+
+
+def _without_plumbing(line: str) -> str:
+    """Return a command as a player types it: without what answers for them or shortens what is printed."""
+    return "keen demo --rig byhand   # its third part" if line.startswith(GUIDED) else PLUMBING.sub("", line)
 
 
 def _shoot_reports() -> None:

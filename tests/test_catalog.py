@@ -7,6 +7,7 @@ import pytest
 
 from keenlattice.catalog.load import catalog, settings_in
 from keenlattice.catalog.model import Catalog
+from keenlattice.catalog.search import search
 from keenlattice.errors import BadValue, CatalogError, UnknownName, UsageError
 from keenlattice.rig.linux.absent import reasons
 
@@ -52,7 +53,7 @@ def test_what_a_player_types_becomes_a_value(key: str, typed: str, value: object
 @pytest.mark.parametrize(("key", "typed"), [
     ("frame.queue-depth", "0"), ("frame.queue-depth", "7"), ("frame.queue-depth", "1.5"), ("frame.queue-depth", "on"),
     ("frame.queue-depth", "nan"), ("frame.queue-depth", "9" * 5000), ("frame.queue-depth", ""),
-    ("frame.cap", "game decides"), ("background.recorder", "2"), ("sync.vertical", "On"), ("timer.resolution", "inf"),
+    ("frame.cap", "game decides"), ("background.recorder", "2"), ("sync.vertical", "yes"), ("timer.resolution", "inf"),
 ])
 def test_what_a_setting_does_not_take_is_said_with_what_it_takes(key: str, typed: str) -> None:
     with pytest.raises(BadValue, match="it takes"):
@@ -89,3 +90,24 @@ def test_what_a_rig_does_not_have_is_said_so_with_the_reason() -> None:
         some["frame.cap"]
     with pytest.raises(UnknownName, match="see `keen catalog`"):
         some["frame.cup"]
+
+
+@pytest.mark.parametrize(("said", "meant"), [
+    ("vsync", ["sync.vertical"]), ("V-Sync", ["sync.vertical"]), ("frame limiter", ["frame.cap", "game.frame-cap"]),
+    ("message-signaled interrupts", ["interrupt.mode", "interrupt.messages"]), ("AF", ["texture.anisotropy"]),
+    ("GPU scheduling", ["scheduling.gpu", "scheduling.gpu-share"]), ("core parking", ["cpu.core-parking"]),
+    ("mouse acceleration", ["input.pointer-acceleration"]), ("nothing of the sort", []), ("", []), ("-", [])])
+def test_players_words_find_settings(said: str, meant: list[str]) -> None:
+    assert [setting.name for setting in search(catalog(), said)] == meant
+
+
+def test_what_may_move_latency_is_found_by_that_word() -> None:
+    found = {setting.name for setting in search(catalog(), "latency")}
+    assert found >= {setting.name for setting in catalog() if "latency" in setting.moves}
+
+
+@pytest.mark.parametrize(("key", "typed", "value"), [
+    ("texture.anisotropy", "16", "16x"), ("sync.vertical", "Off", "off"), ("frame.cap", "OFF", "off"),
+    ("background.recorder", "ON", True)])
+def test_a_value_may_be_typed_as_players_type_it(key: str, typed: str, value: object) -> None:
+    assert catalog()[key].parsed(typed) == value

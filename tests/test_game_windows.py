@@ -24,6 +24,7 @@ from Xlib import X, error
 from keenlattice.rig.linux.wayland import outputs as monitors
 from keenlattice.rig.linux.wayland import probe
 from keenlattice.rig.linux.wayland.compositor import FULLSCREEN, MINIMISED, Output, Toplevel
+from keenlattice.rig.linux.x11 import probe as x11_probe
 
 
 class Gone(error.BadWindow):  # type: ignore[misc]
@@ -168,7 +169,7 @@ def test_a_game_is_recorded_by_x11_if_it_has_a_window_there_else_by_wayland(
                                close=lambda: closed.append("x11"))
 
     monkeypatch.setattr(seen, "time", clock)
-    monkeypatch.setattr(seen, "Probe", opened)
+    monkeypatch.setattr(x11_probe, "Probe", opened)
     monkeypatch.setattr(probe, "WaylandProbe", lambda name: SimpleNamespace(
         way="wayland", name=name, close=lambda: closed.append("wayland")))
     monkeypatch.setattr(seen, "is_connected", lambda processes, name: connected and name == "wayland-1")

@@ -111,8 +111,8 @@ def test_the_command_line_is_a_thin_way_in() -> None:
 
 def test_the_help_fits_a_screen(keen: Keen) -> None:
     said = keen("--help", COLUMNS="80").stdout.splitlines()
-    assert len(said) <= 40 and not any("..." in line for line in said[2:])
-    assert len([line for line in said if re.match("  [a-z]+ +[A-Z]", line)]) <= 27
+    assert len(said) <= 41 and not any("..." in line for line in said[2:])
+    assert len([line for line in said if re.match("  [a-z]+ +[A-Z]", line)]) <= 28
 
 
 @pytest.mark.parametrize("package", PACKAGES)

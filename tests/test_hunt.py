@@ -187,7 +187,7 @@ def test_a_hunt_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     assert [row.split("  ")[-1].strip() for row in rows] == ["is not needed for it", "does it"]
     told = as_json(keen(*words, "--json"))
     assert told["settings"] == ["shading.ambient-occlusion"] and told["probability"] >= 0.95
-    assert "there is nothing to hunt" in keen(*words, "--until", f"{told['before']}").stdout
+    assert "No change that matters was found" in keen(*words, "--until", f"{told['before']}").stdout
     for bad in (["hunt"], ["studies", "resume"], [*words, "--since", "brass-orbit", "--until", told["before"]],
                 [*words, "--since", "brass-orbit"]):
         keen(*bad, code=2)

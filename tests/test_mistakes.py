@@ -39,7 +39,7 @@ MISTAKES = [
     (["trial", "brass-orbit", "tidewater-rally"], 2, "two profiles"),
     (["trial", "rig", "rig"], 2, "--game"),
     (["trial", "brass-orbit", "brass-orbit", "--blocks", "1"], 2, "one run of each proves nothing"),
-    (["trial", "brass-orbit", "brass-orbit", "--decides", "fps"], 2, "fps_mean"),
+    (["trial", "brass-orbit", "brass-orbit", "--decides", "fpz"], 2, "nearest: fps"),
     (["trial", "brass-orbit", "brass-orbit", "--matters", "nan"], 2, "write per cent, ms or fps"),
     (["trial", "brass-orbit", "brass-orbit", "--figure", "no/f.png"], 2, "there is no folder no"),
     (["measure", "brass-orbit", "--seconds", "0"], 2, "0.5 to 7200 s"),
@@ -50,7 +50,7 @@ MISTAKES = [
     (["pool", "read"], 2, "say where the evidence is"),
     (["pool", "read", "nowhere"], 1, "is not there"),
     (["pool", "read", "--add", "nowhere"], 2, "no pool yet"),
-    (["pool", "read", "nowhere", "--decides", "fps"], 2, "fps_mean"),
+    (["pool", "read", "nowhere", "--decides", "fpz"], 2, "nearest: fps"),
     (["pool", "read", "nowhere", "--matters", "90"], 2, "between 0 and 50 %"),
     (["pool", "look"], 2, "there is no pool yet"),
     (["pool", "write", "all.csv"], 2, "has to end in .jsonl or .parquet"),
@@ -121,3 +121,18 @@ def test_a_mistake_is_one_clear_line(keen: Keen, tmp_path: Path, words: list[str
         with contextlib.closing(sqlite3.connect(kept)) as book:
             assert all(book.execute(f"SELECT count(*) FROM {name}").fetchone() == (0,)
                        for name in ("versions", "applies", "captures", "studies", "labels"))
+
+
+@pytest.mark.parametrize(("typed", "leads"), [("diff", "keen compare"), ("games", "keen rig game"),
+                                              ("list", "keen studies"), ("redo", "keen undo --redo")])
+def test_what_is_no_command_leads_to_the_one_that_is_meant(keen: Keen, typed: str, leads: str) -> None:
+    assert leads in keen(typed, code=2).stderr
+
+
+def test_an_undo_is_taken_back_by_redo(keen: Keen) -> None:
+    keen("edit", "brass-orbit", "frame.queue-depth=1", "-m", "flippers sooner")
+    keen("apply", "brass-orbit", "--yes")
+    assert "no undo" in keen("undo", "--redo", "--yes", code=2).stderr
+    keen("undo")
+    assert "byte for byte" in keen("undo", "--redo", "--yes").stdout
+    assert "flippers sooner" in keen("undo", "--list").stdout

@@ -1,5 +1,7 @@
 """Reports: the page in a real browser, the same as Markdown, and results that show themselves in a notebook."""
 
+import html
+import json
 import os
 import re
 import shlex
@@ -15,23 +17,30 @@ import typer
 from hypothesis import given
 from hypothesis import strategies as st
 from markdown_it import MarkdownIt
+from matplotlib.text import Text
 
 pytest.importorskip("selenium", reason="no browser is driven here")
+import keenlattice
 from browser import CONTRASTS, MISSING, Browser, browser
 from conftest import KEEN, Keen, as_json, environment, typed
-from keenlattice.blocks import Picture
+from keenlattice.blocks import KeyFigure, Picture, Report
 from keenlattice.cli.app import app
+from keenlattice.errors import UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.kept import studies
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.checks import Finding, Findings
 from keenlattice.profile.compare import changes
+from keenlattice.report.card import card
 from keenlattice.report.context import Changed, Context
-from keenlattice.report.html import to_html
+from keenlattice.report.graph import Node, lanes, version_graph
+from keenlattice.report.html import _in_script, to_html
 from keenlattice.report.markdown import in_a_cell, plain_text, to_markdown
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.result import MetricResult, Trial
 from keenlattice.study.trial.tell import trial_report
+from keenlattice.workspace.page import Drawing
+from test_report import assert_clear
 
 SECTIONS = ["What changed", "What it did", "Each change, and its verdict", "How sure this is", "The rig",
             "How to repeat it", "How to go back"]
@@ -128,6 +137,25 @@ def test_the_same_as_markdown_with_its_figure(written: Path) -> None:
     page = (written / "trial-1.html").read_text()
     for number in re.findall(r"[-+]\d+\.\d to [-+]\d+\.\d %", text):
         assert number in page
+
+
+@pytest.mark.parametrize("number", [1, 2, 3, 4])
+def test_a_card_is_of_the_size_that_places_ask_for_and_its_words_are_clear(written: Path, number: int) -> None:
+    with keenlattice.open(written / "book", "standin") as ws:
+        page = ws.report(study=number)
+        figure = page.card().draw()
+        assert_clear(figure, 8, (1200, 630))
+        shown = " ".join(text.get_text() for text in figure.findobj(Text))
+        assert all((key.figure or key.sentence).replace("->", "\N{RIGHTWARDS ARROW}")[:20] in shown.replace("\n", " ")
+                   for key in page.content.keys)
+
+
+def test_a_strangers_words_in_a_figure_are_no_formula(tmp_path: Path) -> None:
+    bad = "$\\frac{$ and $x_"
+    key = KeyFigure(bad, "better", bad, bad, bad)
+    Drawing(lambda: card(bad, [key], bad, None)).save(tmp_path / "card.png")
+    graph = Picture(bad, bad, lambda: version_graph([Node("a", ["b"], bad, bad), Node("b", [], bad)]))
+    assert bad in html.unescape(to_html(Report(bad, [key], own=[("Versions", [graph])])))
 
 
 def test_what_is_gone_is_said_and_the_rest_is_reported(written: Path, tmp_path: Path) -> None:
@@ -264,3 +292,55 @@ def test_what_a_report_says_to_repeat_comes_out_the_same(written: Path, tmp_path
         first = next(one.result for one in reversed(studies(book, "juniper")) if one.kind == kind)
     told = {"trial": "metrics", "screen": "factors", "hunt": "settings"}[kind]
     assert first and fresh[told] == first[told]
+
+
+def test_all_pages_of_a_logbook_are_searched_and_clicked_through_in_a_browser(
+        written: Path, chromium: Browser, tmp_path: Path) -> None:
+    with keenlattice.open(written / "book", "standin") as ws:
+        site = ws.report_all(tmp_path / "site")
+        assert ws.report_all(tmp_path / "site").pages == site.pages  # a site is written anew, and nothing else is
+        with pytest.raises(UsageError, match="something else"):
+            ws.report_all(written)
+    files = {file.name for file in (tmp_path / "site").iterdir()}
+    assert len(files) == site.pages and {"index.html", "rig.html", "profile-brass-orbit.html"} < files
+    for width, theme in ((1280, "light"), (390, "dark")):
+        for file in ("index.html", "profile-brass-orbit.html", "rig.html"):
+            page = tmp_path / "site" / file
+            chromium.show(page, width, 800, theme)
+            assert chromium.requests() == [page.as_uri()] and chromium.complaints() == []
+            assert chromium.run("return document.documentElement.scrollWidth") <= width
+            assert chromium.run(CONTRASTS)[0][0] >= 4.5
+    chromium.show(site.file)
+    links = chromium.run("return [...document.querySelectorAll('.links a')].map(link => link.getAttribute('href'))")
+    assert {*links, "index.html"} == files
+    chromium.run("const box = document.querySelector('.find'); box.value = 'HUNT'; "
+                 "box.dispatchEvent(new Event('input'))")
+    left = chromium.run("return [...document.querySelectorAll('.links li:not([hidden])')].map(one => one.innerText)")
+    assert left and all("hunt" in text.lower() for text in left) and len(left) < len(links)
+    chromium.run("document.querySelector('.links li:not([hidden]) a').click()")
+    chromium.run("document.querySelector('.home a').click()")
+    chromium.run("document.querySelector('.links a[href=\"profile-brass-orbit.html\"]').click()")
+    compared = "return [...document.querySelectorAll('.pairs tbody tr')].map(row => row.innerText)"
+    assert any("frame.queue-depth" in row for row in chromium.run(compared))
+    chromium.run("const [from, to] = document.querySelectorAll('select'); from.selectedIndex = to.selectedIndex; "
+                 "from.dispatchEvent(new Event('change'))")
+    assert chromium.run(compared) == ["The two set the same."]
+
+
+@given(st.integers(1, 12), st.data())
+def test_every_version_of_a_graph_has_its_place_and_lines_do_not_share_one(count: int, data: st.DataObject) -> None:
+    nodes = [Node(str(number), [str(number + step) for step in sorted(data.draw(st.sets(
+        st.integers(1, max(1, count - 1 - number)), max_size=2))) if number + step < count], str(number))
+             for number in range(count)]
+    columns = lanes(nodes)
+    assert len(columns) == count and min(columns) >= 0 and max(columns) < count
+    for row, node in enumerate(nodes):  # a line straight down to the first parent passes through no other version
+        for parent in node.parents[:1]:
+            if columns[int(parent)] == columns[row]:
+                assert columns[row] not in columns[row + 1:int(parent)]
+
+
+@given(st.dictionaries(st.text(), st.text()))
+def test_data_in_a_script_is_read_back_and_ends_no_element(values: dict[str, str]) -> None:
+    text = str(_in_script(values))
+    assert json.loads(text) == values and not set(text) & set("<>&")

@@ -57,24 +57,24 @@ PLANS: Mapping[str, tuple[Callable[..., object], Mapping[str, Sequence[Any]]]] =
         "blocks": (1, 2, 1000, 1001), "seconds": LONGEST, "seed": SEEDS, "matters_pct": MATTERS,
         "repeats": (0, 1, 20, 21), "warm_up_s": (-0.1, 0.0, 600.0, 600.1),
         "adjusts_for": ("", "gpu0.temperature", "gpu0", "gpu0.mood", "x" * 90),
-        "decides": ("frame_ms_mean", "fps", "", MANY, f"{MANY},cpu_ms_mean", "fps_mean,fps_mean"),
+        "decides": ("frame_ms_mean", "fpz", "", MANY, f"{MANY},cpu_ms_mean", "fps_mean,fps_mean"),
         "matters_of": ((("fps_mean", 3.0, "fps"),), (("fps_mean", 3.0, "ms"),), (("fps_mean", 0.0, "fps"),),
-                       (("fps_mean", float("inf"), "fps"),), (("fps_mean", 60.0, "%"),), (("fps", 1.0, "%"),))}),
+                       (("fps_mean", float("inf"), "fps"),), (("fps_mean", 60.0, "%"),), (("fpz", 1.0, "%"),))}),
     "screen": (partial(study.ScreenPlan, factors=FACTORS), {
         "factors": ((), FACTORS[:1]), "rounds": (0, 1, 20, 21), "repeats": (0, 1, 20, 21), "seconds": LONGEST,
-        "seed": SEEDS, "matters_pct": MATTERS, "decides": ("fps",)}),
+        "seed": SEEDS, "matters_pct": MATTERS, "decides": ("fpz",)}),
     "tuning": (partial(study.TunePlan, choices=CHOICES, goal="fps_mean"), {
         "choices": ((), (("frame.queue-depth", (1,)),), (("frame.cap", tuple(range(30, 230))),),
                     (("frame.cap", tuple(range(30, 231))),)),
-        "rounds": (2, 3, 200, 201), "goal": ("fps",), "limits": ((study.Limit("fps", "below", 8.0),),),
+        "rounds": (2, 3, 200, 201), "goal": ("fpz",), "limits": ((study.Limit("fpz", "below", 8.0),),),
         "seconds": LONGEST, "seed": SEEDS, "matters_pct": MATTERS}),
     "ramp": (partial(study.RampPlan, key="gpu.core-offset@gpu0", by=15.0, margin=30.0), {
-        "by": (0.0, float("nan"), 0.1), "margin": (-1.0, float("nan"), 0.0), "runs": (0, 1, 50, 51), "goal": ("fps",),
+        "by": (0.0, float("nan"), 0.1), "margin": (-1.0, float("nan"), 0.0), "runs": (0, 1, 50, 51), "goal": ("fpz",),
         "seconds": LONGEST, "seed": SEEDS}),
     "hunt": (partial(study.HuntPlan, trial=study.TrialPlan()), {"error": ERRORS}),
     "blind test": (study.BlindPlan, {"rounds": (4, 5, 200, 201), "error": ERRORS}),
     "pool": (partial(study.PoolPlan, sources=("here",)), {
-        "decides": ("fps", MANY, f"{MANY},cpu_ms_mean"), "matters_pct": MATTERS}),
+        "decides": ("fpz", MANY, f"{MANY},cpu_ms_mean"), "matters_pct": MATTERS}),
     "league": (FleetPlan, {
         "players": (0, 1, 1_000_000, 1_000_001), "tries": (0, 1, 30, 31), "careless": (-0.1, 0.0, 1.0, 1.1),
         "seconds": LONGEST, "seed": SEEDS}),
@@ -102,7 +102,7 @@ def of_studies() -> dict[str, Call]:
     return {
         **{f"matters {text!r}": lambda _, text=text: parsed_matters(text, "fps_mean,frame_ms_p99") for text in (
             "1", "1 %", "0.5ms", ".5ms", "3fps", "frame_ms_p99=1ms", "1,fps_mean=2fps", "", "1,", "ms", "1 s", "-1",
-            "frame_ms_p99=1fps", "latency=1ms", "0.5MB")},
+            "frame_ms_p99=1fps", "latenzy=1ms", "0.5MB")},
         "matters 3fps of none in fps": lambda _: parsed_matters("3fps", "frame_ms_p99,latency_ms_median"),
         "one factor": lambda _: factors_of({}, first),
         "two groups": lambda _: factors_of({}, first, [["frame.cap"], ["frame.cap", "sync.vertical"]]),

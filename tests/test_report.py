@@ -24,7 +24,7 @@ from keenlattice.study.trial.figure import trial_figure, typical_block
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 from keenlattice.study.trial.result import MetricResult, Trial
-from keenlattice.study.trial.words import amount, percent, sentence
+from keenlattice.study.trial.words import amount, key_of, percent
 
 
 def result_of(low: float | None, high: float | None, verdict: str = "unclear") -> MetricResult:
@@ -51,10 +51,10 @@ def test_a_change_and_its_interval(low: float, high: float, change: str, interva
 
 
 def test_a_sentence_for_each_verdict() -> None:
-    assert "beyond the 3 % that matter" in sentence(result_of(5, 9, "worse"), 3)
-    assert "within 3 % either way" in sentence(result_of(-1, 1, "no difference that matters"), 3)
-    assert "More or longer runs would tell" in sentence(result_of(-1, 9), 3)
-    assert "Fewer than two blocks" in sentence(result_of(None, None), 3)
+    for metric, told in ((result_of(5, 9, "worse"), "is worse: "), (result_of(-1, 9), "is unclear: "),
+                         (result_of(-1, 1, "no difference that matters"), "shows no difference that matters: "),
+                         (result_of(None, None), "is unclear: fewer than two blocks")):
+        assert told in key_of(Trial("g", "a", "b", TrialPlan(decides=metric.name), (metric,)), metric).sentence
     assert amount(result_of(None, None), None) == "-"
 
 
@@ -101,14 +101,17 @@ def test_no_text_of_the_figure_overlaps_or_is_cut(drawn: tuple[Trial, dict[str, 
     assert_clear(trial_figure(result, captures["before"], captures["after"]), 40)
 
 
-def assert_clear(figure: Figure, least: int) -> None:
+WHOLE = (SIZE_INCHES[0] * DPI, SIZE_INCHES[1] * DPI)
+
+
+def assert_clear(figure: Figure, least: int, size: tuple[float, float] = WHOLE) -> None:
     """No text lies over another, or runs off the figure."""
     renderer = figure.canvas.get_renderer()  # type: ignore[attr-defined]
     figure.draw(renderer)
     boxes = [(text.get_text(), text.get_window_extent(renderer)) for text in figure.findobj(Text)
              if text.get_visible() and text.get_text().strip()]  # type: ignore[attr-defined]
     assert len(boxes) > least
-    width, height = (inches * DPI for inches in SIZE_INCHES)
+    width, height = size
     for text, box in boxes:
         assert box.x0 >= -1 and box.y0 >= -1 and box.x1 <= width + 1 and box.y1 <= height + 1, text
     for (one, first), (other, second) in itertools.combinations(boxes, 2):

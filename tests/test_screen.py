@@ -12,6 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import Keen, as_json
+from keenlattice.blocks import in_sentences
 from keenlattice.errors import BadValue, UnknownName, UsageError
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
@@ -23,7 +24,7 @@ from keenlattice.study.player import Run
 from keenlattice.study.screen.plan import ScreenPlan, drawn_anew, factors_of, hadamard, in_order, screening_design
 from keenlattice.study.screen.play import Rounds, costly, run_screen
 from keenlattice.study.screen.result import Screen
-from keenlattice.study.screen.tell import factor_does, screen_figure, screen_headline
+from keenlattice.study.screen.tell import factor_does, screen_figure, screen_keys, tell_screen
 from keenlattice.study.trial.concluding import conclude
 from keenlattice.study.trial.plan import TrialPlan
 from test_report import assert_clear
@@ -101,7 +102,8 @@ def test_each_change_is_told_by_what_it_does_to_either() -> None:
     assert does["x.f2"] == "helps median latency, hurts mean frame time"
     assert does["x.f1"] == "helps mean frame time and median latency"
     assert does["x.f5"] == "does nothing that matters to mean frame time and median latency"
-    assert "1 helps at a price (x.f2 helps" in screen_headline(result) and result.factors[0].settings == ("x.f2",)
+    assert "1 of 8 helps at a price: x.f2." in in_sentences(screen_keys(result))
+    assert result.factors[0].settings == ("x.f2",)
     assert_clear(screen_figure(result), 30)
     # What is settled is switched no more, so later rounds are the smaller.
     assert result.runs < result.rounds_played * plan.runs_a_round or result.rounds_played == 1
@@ -117,7 +119,7 @@ def test_a_rig_without_latency_is_judged_by_frame_time_and_says_so() -> None:
                 "frame_ms_mean": 8 * math.exp(0.1 * (signs[0] > 0) + random.normal(0, 0.005))})
         rounds.look()
     result = rounds.result(replace(EMPTY, plan=plan))
-    assert "Median latency: not measured" in screen_headline(result)
+    assert "Median latency: not measured" in str(tell_screen(result).blocks)
     assert [one.standings for one in result.factors] == [("worse",), ("does nothing that matters",)]
 
 
@@ -201,17 +203,26 @@ def test_groups_and_plans_that_cannot_be() -> None:
         with pytest.raises(BadValue):
             ScreenPlan(**{"factors": (("a.b",),), **wrong})  # type: ignore[arg-type]
     with pytest.raises(UnknownName):
-        ScreenPlan((("a.b",),), decides="fps")
+        ScreenPlan((("a.b",),), decides="fpz")
 
 
 def test_screens_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
-    keen("edit", "brass-orbit", "frame.queue-depth=1", "scaling.render-scale=80", "antialias.gamma=off")
+    keen("edit", "brass-orbit", "frame.queue-depth=1", "scaling.render-scale=80", "antialias.gamma=off",
+         "shading.ambient-occlusion=on")
     words = ["screen", "brass-orbit@stock", "brass-orbit", "--seconds", "5", "--matters", "4"]
-    assert "3 changes, 8 runs of 5 s a round" in keen(*words, "--plan").stdout
+    assert "4 changes, 16 runs of 5 s a round" in keen(*words, "--plan").stdout
     told = keen(*words, "--seed", "1", "--figure", "s.png", "--together", "antialias.gamma,scaling.render-scale").stdout
     assert "antialias.gamma + scaling.render-scale" in told and (tmp_path / "s.png").exists()
     assert "helps mean frame time" in told
     assert "was left unfinished" in keen("studies", "resume", code=2).stderr
+    kept = keen("edit", "brass-orbit", "--from-screen", "1")
+    assert "keen trial brass-orbit@stock brass-orbit@" in kept.stderr
+    assert {one["setting"] for one in as_json(keen("show", "brass-orbit", "--json"))["settings"]
+            if one["layer"] == "game"} == {"frame.queue-depth", "antialias.gamma", "scaling.render-scale"}
+    for bad, says in ((["brass-orbit", "--from-screen", "7"], "no study 7"), (["brass-orbit"], "SETTING=VALUE"),
+                      (["moth-and-lantern", "--from-screen", "1"], "is of brass-orbit"),
+                      (["brass-orbit", "frame.cap=90", "--from-screen", "1"], "give no settings")):
+        assert says in keen("edit", *bad, code=2).stderr
     pack = as_json(keen("screen", "brass-orbit@stock", str(PACK), "--seconds", "5", "--rounds", "1", "--json"))
     assert {one["judged"][0]["metric"] for one in pack["factors"]} == {"latency_ms_median"} and pack["runs"] == 8
     keen("edit", "brass-orbit", "sync.vertical=on", "sync.triple-buffering=on")

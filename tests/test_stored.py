@@ -214,6 +214,15 @@ def test_the_table_of_the_docs_names_what_the_parts_have(tmp_path: Path) -> None
     assert len(told) >= 26 and told <= {one.name for one in rig.catalog()}
 
 
+def test_things_of_one_name_are_settings_of_their_own_whatever_else_there_is() -> None:
+    """They were numbered by what came before them, or one of them was not to be had."""
+    places = [TOOL, place("HKLM", background.RUN, "made-up TOOL"), place("HKLM", background.RUN, "Other")]
+    keys = [{stored.key for stored in background.startup(some, dict.fromkeys(some, "[1, \"x\"]"))}
+            for some in (places, [place("HKCU", background.RUN, "A first one"), *places])]
+    assert len(keys[0]) == 3 and keys[0] < keys[1] and "startup.other" in keys[0]
+    assert len({stored.key for stored in background.services({"a-b": "One", "A_B": "Another"})}) == 2
+
+
 def test_damaged_notes_and_a_device_that_has_gone_are_said_and_lose_nothing(tmp_path: Path) -> None:
     kept = stores()
     rig = rig_on(tmp_path, kept)

@@ -262,7 +262,7 @@ def test_runs_that_are_recorded_elsewhere(keen: Keen, tmp_path: Path) -> None:
     assert "1 of 8 runs recorded" in keen("trial", "--take", "0.csv").stdout
     assert "only 7 runs" in keen("trial", *["--take", "1.csv"] * 8, code=2).stderr
     done = keen("trial", *(word for place in range(1, 8) for word in ("--take", f"{place}.csv"))).stdout
-    assert "Mean frame time: worse" in done and "left unfinished" in keen("trial", "--take", "0.csv", code=2).stderr
+    assert "Frame time is worse" in done and "left unfinished" in keen("trial", "--take", "0.csv", code=2).stderr
     keen("measure", "brass-orbit", "--seconds", "2", "--runs", "1")
     keen("apply", "brass-orbit", "--yes")
     keen("edit", "brass-orbit", "frame.cap=100")

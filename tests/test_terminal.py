@@ -4,11 +4,19 @@ import os
 import select
 import shlex
 import time
+from io import StringIO
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from rich.console import Console
 
+import keenlattice
 from conftest import AS_PROCESS, KEEN, Keen, environment, typed
+from keenlattice.cli.views.live import BAR, StudyView, _interval
+from keenlattice.study.player import Run
+from keenlattice.study.trial.result import MetricResult
 from smoke import COMMANDS, prepare
 
 pty = pytest.importorskip("pty", reason="there are no pseudo-terminals here")
@@ -50,7 +58,7 @@ def test_colours_progress_and_hints_are_for_a_terminal(keen: Keen, tmp_path: Pat
     keen("edit", "brass-orbit", "frame.queue-depth=1")
     words = ["trial", "brass-orbit@stock", "brass-orbit", "--blocks", "2", "--seconds", "2"]
     shown, plain = on_screen(tmp_path, words), on_screen(tmp_path, ["show", "brass-orbit"], NO_COLOR="1")
-    assert "\x1b[" in shown and "blocks of two runs" in shown and "next: " in shown
+    assert "\x1b[" in shown and "Trial: brass-orbit@stock against" in shown and "next: " in shown
     assert "\x1b" not in plain and "frame.queue-depth" in plain
     piped = keen(*words)
     assert "\x1b" not in piped.stdout + piped.stderr and "next: " in piped.stderr and "next: " not in piped.stdout
@@ -85,3 +93,32 @@ def test_a_note_cannot_act_on_the_terminal(keen: Keen, tmp_path: Path) -> None:
 def test_completion_makes_nothing(keen: Keen, tmp_path: Path) -> None:
     done = keen(_KEEN_COMPLETE="complete_zsh", _TYPER_COMPLETE_ARGS="keen show tide")
     assert "tidewater-rally" in done.stdout and not (tmp_path / "book").exists()
+
+
+def test_a_study_shows_the_run_just_over_and_how_its_intervals_narrow(tmp_path: Path) -> None:
+    shown = list[str]()
+
+    class Looking(StudyView):
+        def ran(self, run: Run) -> None:
+            super().ran(run)
+            console = Console(width=110, record=True, file=StringIO())
+            console.print(self._drawn())
+            shown.append(console.export_text())
+
+    with keenlattice.open(tmp_path / "book", "standin") as ws:
+        quick = ws.edit("brass-orbit", {"frame.queue-depth": 1})
+        ws.trial("brass-orbit@stock", quick, blocks=6, seconds=10, seed=1, matters=3, progress=Looking("runs"))
+    assert "Trial: brass-orbit@stock against" in shown[0] and "matter" not in shown[0]
+    assert "last run: brass-orbit@stock: frame time" in "".join(shown) and "GPU temperature" in shown[0]
+    assert "of at most 12 runs, block " in shown[-1] and "Latency" in shown[-1] and "better" in shown[-1]
+
+
+@given(st.floats(-60, 60), st.floats(0, 30), st.sampled_from(["frame_ms_mean", "fps_mean"]))
+def test_better_lies_to_the_right_whatever_the_metric(middle: float, half: float, name: str) -> None:
+    result = MetricResult(name, "", 1.0, 1.0, middle, middle - half, middle + half, "unclear", 0.9, 8, 3.0)
+    line = _interval(result)[14:14 + BAR]
+    gain = middle * (1 if name == "fps_mean" else -1)
+    assert len(line) == BAR and line.strip()
+    if abs(gain) > 1 and "o" in line:
+        assert (line.index("o") >= BAR // 2) == (gain > 0)
+    assert (">" in line) == (gain + half > 12) and ("<" in line) == (gain - half < -12)

@@ -19,7 +19,7 @@ from smoke import prepare
 RATES = (60, 120, 165)
 SHORT = "--seconds 2 --seed 1"
 HOLDS = {"nothing set": 60, "planned": 60, "applied": 165, "slipped": 120}
-ALLOWED = re.compile(r"planned|can do|to mend it|unset +165|165 +unset|keen edit|instead of|applied: 165|applied\)"
+ALLOWED = re.compile(r"planned|can do|to fix it|unset +165|165 +unset|keen edit|instead of|applied: 165|applied\)"
                      r"|^display\.refresh +165 Hz +120 Hz|display.refresh=165|for 165|best_refresh|\(stock\)|^stock ")
 """Where another rate may stand: a plan, an advice, a change from one to the other, the panel's own facts."""
 

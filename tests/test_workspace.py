@@ -20,10 +20,10 @@ from matplotlib.figure import Figure
 from typer.testing import CliRunner
 
 import keenlattice
-from conftest import Keen, typed
+from conftest import Keen, as_json, typed
 from keenlattice import Limit, Workspace
 from keenlattice._notebook import Shown
-from keenlattice.blocks import Telling
+from keenlattice.blocks import KeyFigure, Telling
 from keenlattice.cli.app import app
 from keenlattice.cli.views.trial import show_played
 from keenlattice.errors import BookError, CaptureError, UsageError
@@ -49,6 +49,7 @@ def waited(begin: Callable[[], object]) -> Any:
 
 
 STORY: list[tuple[list[str], Call]] = [
+    (["status"], lambda ws: ws.status()),
     (["survey"], lambda ws: ws.rig.survey()),
     (["catalog", "sync"], lambda ws: ws.rig.settings.search("sync")),
     (["edit", "brass-orbit", "frame.cap== refresh - 3", "-m", "steady"],
@@ -279,7 +280,7 @@ def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pyt
         patched.setattr("keenlattice.study.kind.KINDS", ("trial", "pause"))
         patched.setitem(sys.modules, "keenlattice.study.pause.play", SimpleNamespace(
             KIND=Kind("pause", PauseSpec, Pause, play_pause, plan=plan_pause, tell=lambda found, _: Telling(
-                found._caption(), "brass-orbit, as fast as it goes"))))
+                [KeyFigure(found._caption())], "brass-orbit, as fast as it goes"))))
         made = ws.edit("brass-orbit", {"frame.cap": 90})
 
         def stop(done: int, _total: int) -> None:
@@ -352,3 +353,20 @@ def test_one_run_is_drawn_by_its_name(tmp_path: Path) -> None:
         for wrong in ([], 5, [made.version.reference + "x"]):
             with pytest.raises(UsageError):
                 ws.recordings.draw(wrong)  # type: ignore[arg-type]
+
+
+def test_status_says_what_to_do_next_until_all_is_done(keen: Keen) -> None:
+    def next_step() -> str:
+        return str(as_json(keen("status", "--json"))["next_step"])
+
+    assert next_step() == "keen survey"  # the stand-in has something plainly wrong
+    keen("edit", "brass-orbit", "frame.queue-depth=1")
+    assert next_step().startswith("keen trial brass-orbit@stock brass-orbit@")
+    keen("trial", "brass-orbit@stock", "brass-orbit", "--seconds", "10", "--seed", "1", "--matters", "5")
+    assert next_step() == "keen apply brass-orbit" and "better" in keen("status").stdout
+    keen("apply", "brass-orbit", "--yes")
+    assert next_step() == "keen survey" and "the same" in keen("status").stdout
+    keen("edit", "rig", "memory.rated-speed=on")
+    assert next_step() == "keen apply rig"
+    keen("apply", "rig", "--yes")
+    assert next_step() == "keen rig restart machine"

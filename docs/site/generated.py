@@ -2,10 +2,6 @@
 
 import json
 import re
-import shlex
-import subprocess
-import sys
-import tempfile
 import tomllib
 from pathlib import Path
 from typing import Any
@@ -16,13 +12,11 @@ from mkdocs.structure.pages import Page
 
 ROOT = Path(__file__).parent.parent.parent
 SURE = {"known": "known", "disputed": "**disputed**", "placebo": "**nothing is known by which it could act**"}
-STORY = ROOT / "docs" / "site" / "story.md"
 
 
 def on_files(files: Files, config: MkDocsConfig) -> Files:
     """Adds the generated pages, and the files beside `docs` that its pages link to."""
     pages = {"commands.md": commands(), "settings.md": settings(), "schemas.md": schemas(), "where.md": where(),
-             "story.md": story(),
              "changelog.md": (ROOT / "CHANGELOG.md").read_text(), "contributing.md": _at_home(
                  (ROOT / "CONTRIBUTING.md").read_text())}
     for name, text in pages.items():
@@ -105,6 +99,7 @@ def settings() -> str:
                   f"* Takes {_cell(one.allowed())}; stock: {_cell(written(one.stock, one.unit))}.",
                   f"* Set for: {one.scope}. Needs: {' and '.join(needs) or 'nothing'}.",
                   f"* May move: {moves}. How sure: {SURE[one.sure]}.",
+                  *([f"* Players say: {', '.join(one.called)}."] if one.called else []),
                   *([f"* Inert: {_cell(one.inert)}"] if one.inert else []),
                   *([f"* Which when: {_cell(one.advice)}"] if one.advice else []),
                   *(f"* Rule of the trade: `{some.formula}`, {_cell(some.purpose)}" for some in one.suggest), ""]
@@ -145,23 +140,3 @@ def where() -> str:
             "written, where the machine has it" if title.endswith("-here") else f"not: {group['why']}") + " |")
     counts = [sum(name in windows for name in (one.name for one in catalog())), len(list(catalog()))]
     return "\n".join([*lines, "", f"On Windows {counts[0]} of {counts[1]} are written from here."])
-
-
-def story() -> str:
-    """The story, with what each of its commands prints when it is run, here and now, in a fresh logbook."""
-    text = STORY.read_text()
-    with tempfile.TemporaryDirectory() as home:
-        environment = {"HOME": home, "KEEN_BOOK": f"{home}/book", "COLUMNS": "84", "LOGNAME": "player",
-                       "KEEN_RIG": "standin",
-                       "LANG": "C.UTF-8", "PATH": ""}
-
-        def shown(match: re.Match[str]) -> str:
-            parts = []
-            for line in match[1].strip().splitlines():
-                done = subprocess.run(
-                    [sys.executable, "-c", "from keenlattice.cli.start import main; main()", *shlex.split(line)[1:]],
-                    cwd=home, env=environment, capture_output=True, text=True, check=False)
-                parts.append(f"$ {line}\n{done.stdout}{done.stderr}".rstrip())
-            return "```text\n" + "\n\n".join(parts) + "\n```"
-
-        return re.sub(r"```run\n(.*?)```", shown, text, flags=re.DOTALL)

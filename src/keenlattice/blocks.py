@@ -1,6 +1,6 @@
 """What a result is told in: blocks of plain data, shown by a terminal, a page, Markdown and a notebook."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -23,7 +23,7 @@ class Alert:
 
     text: str
     advice: str = ""
-    lead: str = "To mend it"
+    lead: str = "To fix it"
 
 
 @dataclass(frozen=True)
@@ -67,13 +67,51 @@ class Fold:
 
 @dataclass(frozen=True)
 class Figures:
-    """The figure of a whole result, and its main part, drawn onto axes of somebody's own."""
+    """The figure of a whole result; its main part, drawn onto axes of somebody's own; and what of that a card has room
+    for, if that is less."""
 
     whole: "Callable[[], Figure]"
     onto: "Callable[[Axes], object]"
+    small: "Callable[[Axes], object] | None" = None
 
 
-Block = Text | Alert | Table | Picture | Commands | Fold
+@dataclass(frozen=True)
+class KeyFigure:
+    """One of the few answers that a result opens with.
+
+    Args:
+        sentence: the answer in about twelve words.
+        verdict: the word for it, which chooses its mark and colour; "" for none.
+        title, figure, note: the same in parts, for a card: what it is about, the number to show large, what that rests
+            on. Without a figure the sentence alone is shown.
+    """
+
+    sentence: str
+    verdict: str = ""
+    title: str = ""
+    figure: str = ""
+    note: str = ""
+
+
+MOST_KEYS = 3  # so many are read in two seconds
+
+
+@dataclass(frozen=True)
+class Links:
+    """Other pages of a site: of each its title, its file, and a line about it. With a box to search them."""
+
+    items: Sequence[tuple[str, str, str]]
+
+
+@dataclass(frozen=True)
+class Pairs:
+    """Versions of which any two can be compared on a page: reference, and setting to value in words, the newest
+    first."""
+
+    versions: Sequence[tuple[str, Mapping[str, str]]]
+
+
+Block = Text | Alert | Table | Picture | Commands | Fold | Links | Pairs
 
 
 @dataclass(frozen=True)
@@ -81,21 +119,21 @@ class Telling:
     """What a study found, told once.
 
     Args:
-        headline: the whole of it in a sentence or two.
+        keys: the answer: one to three key figures.
         about: of what it is, where, and of how many runs.
         blocks: what it rests on.
         advice: what to do next, with the commands to type.
-        verdict: the word for it, as in a trial; MIXED for a gain at a price; "" if there is no one word.
     """
 
-    headline: str
+    keys: Sequence[KeyFigure]
     about: str = ""
     blocks: Sequence[Block] = ()
     advice: str = ""
-    verdict: str = ""
 
-
-MIXED = "a gain at a price"
+    @property
+    def headline(self) -> str:
+        """The answer in sentences."""
+        return in_sentences(self.keys)
 
 
 @dataclass(frozen=True)
@@ -104,27 +142,40 @@ class Report:
 
     Args:
         title: what it is about.
-        verdict: the word for it, as in a trial; "" if there is no one word.
-        answer: the whole of it in one sentence.
+        keys: the answer: one to three key figures.
         figure: everything in one figure of 1280 x 800 pixels, for the Markdown; None if nothing was measured.
         first: the title of the first section.
+        made: what made it, and when; "" if that is not known.
+        own: sections of its own, title and blocks of each, in place of those.
     """
 
     title: str
-    verdict: str
-    answer: str
-    changed: Sequence[Block]
-    did: Sequence[Block]
-    each: Sequence[Block]
-    sure: Sequence[Block]
-    rig: Sequence[Block]
-    repeat: Sequence[Block]
-    back: Sequence[Block]
+    keys: Sequence[KeyFigure]
+    changed: Sequence[Block] = ()
+    did: Sequence[Block] = ()
+    each: Sequence[Block] = ()
+    sure: Sequence[Block] = ()
+    rig: Sequence[Block] = ()
+    repeat: Sequence[Block] = ()
+    back: Sequence[Block] = ()
     figure: "Callable[[], Figure] | None" = None
     first: str = "What changed"
+    made: str = ""
+    own: Sequence[tuple[str, Sequence[Block]]] = ()
+
+    @property
+    def answer(self) -> str:
+        """The answer in sentences."""
+        return in_sentences(self.keys)
 
     def sections(self) -> list[tuple[str, Sequence[Block]]]:
         """Title and blocks of each section, in their order."""
-        return [(self.first, self.changed), ("What it did", self.did), ("Each change, and its verdict", self.each),
-                ("How sure this is", self.sure), ("The rig", self.rig), ("How to repeat it", self.repeat),
-                ("How to go back", self.back)]
+        return list(self.own) or [
+            (self.first, self.changed), ("What it did", self.did), ("Each change, and its verdict", self.each),
+            ("How sure this is", self.sure), ("The rig", self.rig), ("How to repeat it", self.repeat),
+            ("How to go back", self.back)]
+
+
+def in_sentences(keys: Sequence[KeyFigure]) -> str:
+    """Return the sentences of key figures, one after the other."""
+    return " ".join(key.sentence for key in keys)

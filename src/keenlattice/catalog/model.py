@@ -5,6 +5,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from keenlattice.catalog.search import search
 from keenlattice.catalog.values import GAME_DECIDES, Restart, Value, written
 from keenlattice.errors import BadValue, UnknownName, UsageError
 
@@ -13,6 +14,7 @@ Scope = Literal["rig", "game", "device"]
 Moves = Literal["frame-time", "frame-tail", "latency"]
 Direction = Literal["down", "up", "either"]
 
+MOST_MEANT = 3  # settings that a word of a player's may mean, to be offered
 ON_WORDS = {"on": True, "true": True, "yes": True, "off": False, "false": False, "no": False}
 
 
@@ -29,6 +31,7 @@ class Setting(BaseModel):
     """One typed knob.
 
     `low` and `high` bound a number, both included; `words` are allowed beside it ("off" for a cap).
+    `called` are words that players find it by.
     `scope` says whom it can be set for; a device's setting is addressed as `name@device`.
     `where` and `check` tell a player who changes it by hand where to look, and how to see that it took.
     `sure` says how sure it is that it moves what `moves` says; of what is disputed, `advice` says when which is right.
@@ -38,6 +41,7 @@ class Setting(BaseModel):
 
     name: str = Field(pattern=r"^[a-z][a-z0-9]*\.[a-z0-9][a-z0-9_-]*$", max_length=80)
     title: str
+    called: tuple[str, ...] = ()
     kind: Kind
     unit: str = ""
     low: float | None = None
@@ -149,12 +153,13 @@ class Setting(BaseModel):
             return self.checked(GAME_DECIDES)
         if self.kind == "switch":
             return self.checked(ON_WORDS.get(text.lower(), text))
-        if self.is_number and text not in self.words and not text.startswith("="):
+        if self.is_number and text.lower() not in self.words and not text.startswith("="):
             try:
                 return self.checked(int(text) if text.lstrip("+-").isdigit() else float(text))
             except (ValueError, OverflowError):
                 return self.checked(text)
-        return self.checked(text)
+        typed = (text, text.lower(), f"{text}x")  # 16 for 16x
+        return self.checked(next((choice for choice in typed if choice in (*self.choices, *self.words)), text))
 
 
 class Catalog:
@@ -190,6 +195,9 @@ class Catalog:
         except KeyError:
             if name in self.absent:
                 raise UnknownName("setting here", name, (), f"this rig does not have it: {self.absent[name]}") from None
+            meant = [] if "." in name else [setting.name for setting in search(self, name)]
+            if 0 < len(meant) <= MOST_MEANT:
+                raise UnknownName("setting", name, (), f"here that is {' or '.join(meant)}") from None
             raise UnknownName("setting", name, self._settings, "see `keen catalog`") from None
 
     def with_more(self, settings: Iterable[Setting]) -> "Catalog":

@@ -8,6 +8,7 @@ from typing import Any
 
 import typer
 
+from keenlattice._version import __version__
 from keenlattice.cli.complete import completing
 from keenlattice.cli.grouped import group
 from keenlattice.cli.terminal import STOPPED
@@ -27,6 +28,7 @@ GROUPS = {
         "pack": "Look at a shared pack, take it over, or write one.",
         "takeover": "Make a logbook from elsewhere your own."},
     "The rig": {
+        "status": "Show what is on the rig, what waits, and what to do next.",
         "survey": "Look at the rig, and at what is plainly wrong with it.",
         "apply": "Put a version on the rig, with a way back.",
         "undo": "Go back to before an apply, a chore or an undo.",
@@ -50,6 +52,19 @@ GROUPS = {
         "demo": "Tell the whole story once: edit, apply, measure, undo."}}
 """The commands, in the order in which a player comes to them, each in a few words."""
 
+
+
+OTHER_WORDS = {
+    "list": "keen studies lists what was measured, keen catalog the settings, keen history the versions",
+    "diff": "keen compare shows what differs between two versions", "games": "keen rig game lists and adds games",
+    "redo": "keen undo --redo takes the newest undo back", 
+    "revert": "keen undo, or keen merge --revert for one version",
+    "settings": "keen catalog lists the settings", "profiles": "keen history lists the versions of a profile",
+    "set": "keen edit GAME SETTING=VALUE makes a version", "test": "keen trial plays two versions against each other",
+    "run": "keen measure plays a game, keen trial two versions against each other",
+    "restore": "keen undo --list shows the restore points"}
+"""What a player may type for a command, and where that leads."""
+ASKED_FOR = {"help": "--help", "-h": "--help", "version": "--version", "-V": "--version"}
 
 
 def _of_a_kind(name: str) -> Any:
@@ -77,6 +92,10 @@ def main() -> None:
             stream.reconfigure(errors="replace")  # where only ASCII can be printed, the rest of a line still can
     if len(sys.argv) == 1 and "_KEEN_COMPLETE" not in os.environ:
         sys.argv.append("--help")
+    sys.argv[1:2] = [ASKED_FOR.get(word, word) for word in sys.argv[1:2]]
+    if sys.argv[1:] == ["--version"]:
+        print(f"keen {__version__}")
+        sys.exit(0)
     try:
         sys.argv[:] = map(_as_text, sys.argv)
         _check_words(sys.argv)
@@ -149,6 +168,10 @@ def _advised(message: str, where: str) -> str:
         message = f"{message.partition(' (')[0].rstrip('.')}: options come after the command"
     elif message.startswith("Got unexpected extra argument"):
         message = f"{message}: what has several words takes quotes around it"
+    elif message.startswith("No such command") and where == "keen":
+        named = message.split("'")[1]
+        if named in OTHER_WORDS:
+            return f"no command {named}: {OTHER_WORDS[named]}"
     end = " See" if message.endswith("?") else "; see"
     return f"{message.rstrip('.')}{end} `{where} --help`"
 

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import on_rig, warn
 from keenlattice.cli.terminal import is_terminal
-from keenlattice.rig.find import chosen_for
 from keenlattice.workspace.workspace import Workspace
 
 if TYPE_CHECKING:
@@ -26,7 +25,7 @@ def begin(book: Path | None, rig: str, *, settle: bool = True, author: str | Non
         KeenLatticeError: no such rig, or the folder is no logbook.
     """
     ws = Workspace(book, rig or None, author=author, notice=warn)
-    on_rig("" if ws.rig.kind == chosen_for(ws.book.state) else ws.rig.kind)
+    on_rig("" if ws.opened.is_usual else ws.rig.kind)
     if ws.book.elsewhere:
         warn(f"the logbook {ws.book.folder} was made elsewhere: it is open for reading alone (keen takeover)")
     for said in ws.settle(ask_what_becomes_of_it) if settle else ():

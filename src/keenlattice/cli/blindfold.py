@@ -37,7 +37,7 @@ class Blindfold:
 
     def meet(self, name: str) -> None:
         """A or B is on, and they are told which."""
-        say(f"\n{name} is on: {self._named[name]}. Start the game, and get to know it.", "bold")
+        say(f"\n{name} is on: {self._named[name]}. Play, and get to know it.", "bold")
         self._line("Enter once you know it: ")
 
     def play(self, number: int, rounds: int, part: int) -> None:
@@ -45,7 +45,7 @@ class Blindfold:
         if self._by_hand:
             self._line("Helper: the rig is as it has to be. Call the player without a word; Enter: ")
         which = {0: "One of the two is on", 1: "The first is on", 2: "The second is on"}[part]
-        say(f"\nRound {number} of at most {rounds}. {which}. Start the game anew, and play.", "bold")
+        say(f"\nRound {number} of at most {rounds}. {which}. Play from the start of the game.", "bold")
         self._line("Enter once you have felt enough: ")
 
     def answer(self, number: int, rounds: int) -> str:

@@ -64,8 +64,9 @@ def assignments(ctx: typer.Context, incomplete: str) -> list[str]:
 def metrics(ctx: typer.Context, incomplete: str) -> list[str]:
     """Metrics that can decide."""
     from keenlattice.measure.metrics import METRICS
+    from keenlattice.measure.names import SHORT_NAMES
 
-    return _that_begin(incomplete, METRICS)
+    return _that_begin(incomplete, [*SHORT_NAMES, *METRICS])
 
 
 def rigs(ctx: typer.Context, incomplete: str) -> list[str]:
@@ -85,7 +86,7 @@ def _profiles(ctx: typer.Context) -> list[str]:
     from keenlattice.rig.standin.games import GAMES
 
     with _book(ctx) as book:
-        rig = str(ctx.params.get("rig") or chosen_for(book.state if book else Path()))
+        rig = str(ctx.params.get("rig") or chosen_for(book.state if book else Path()) or "here")
         kept = [] if book is None else book.profiles()
         told = GAMES if rig == "standin" else read_games(home_of(rig, book.state if book else Path()))
     return list(dict.fromkeys([*told, *kept, "rig"]))

@@ -19,6 +19,7 @@ from keenlattice.rig.hand import ComingRun, Noted, Paused, TakenBack
 from keenlattice.rig.player.pace import learn, minutes_left
 from keenlattice.rig.session import start_by_hand
 from keenlattice.workspace.handed import HASHED, Handed, check_plausible, is_of_one_time, read_handed, told_apart
+from keenlattice.workspace.next_run import decided_by_latency
 from keenlattice.workspace.opened import by_hand_rig
 from keenlattice.workspace.watching import Arrived, FolderGone, WatchedFolder
 
@@ -51,7 +52,7 @@ class Guide:
         self._asked_for: list[int] = []
         self._explained: set[str] = set()
         self._sensor_comes: bool | None = None  # not known before the first run
-        self._wants_latency, self._since = False, 0.0
+        self._wants_latency, self._latency_alone, self._since = False, False, 0.0
         self._noted_before: set[tuple[str, str]] = set()
         self._clicks_in: dict[tuple[Path, int], bool] = {}  # of a file as it was saved at that moment
         self._watch = WatchedFolder(ws.opened, watch) if watch is not None else None
@@ -73,6 +74,7 @@ class Guide:
 
         spec = self._ws.studies.by_hand.unfinished_spec()
         self._wants_latency = spec is not None and any(name.startswith("latency") for name in spec.judged_by)
+        self._latency_alone = decided_by_latency(spec)
         most = None if spec is not None and spec.most_runs is None else max(self._total, self._done + 1)
         once_more, self._run, self._since = run.place == self._run.place, run, time.time()
         steps = sum(self._asked_for) / len(self._asked_for) if self._asked_for else GUESSED_STEPS
@@ -168,10 +170,11 @@ class Guide:
         """Shows a run before it counts; what speaks against it, the player decides on."""
         import numpy as np
 
-        latency = capture.latency_ms
-        say(f"{' and '.join(file.name for file in handed.files)}: {capture.frame_ms.size} frames in "
-            f"{capture.seconds:.1f} s, {1000 / float(np.median(capture.frame_ms)):.0f} frames a second"
-            + (f"; {latency.size} answered presses, {float(np.median(latency)):.1f} ms" if latency.size else ""))
+        frames, latency = capture.frame_ms, capture.latency_ms
+        counts = [f"{frames.size} frames in {capture.seconds:.1f} s, {1000 / float(np.median(frames)):.0f} frames a "
+                  "second"] if frames.size else []
+        counts += [f"{latency.size} answered presses, {float(np.median(latency)):.1f} ms"] if latency.size else []
+        say(f"{' and '.join(file.name for file in handed.files)}: {'; '.join(counts) or 'nothing was recorded'}")
         against = check_plausible(self._ws.rig.machine, run, capture, self._seen)
         for item in against:
             say(f"! {item}")
@@ -210,6 +213,8 @@ class Guide:
             frames += self._of_this_run(arrived.frames)
             sensors += self._of_this_run(arrived.sensors)
             fresh = bool(arrived.left_alone or arrived.grown or arrived.frames or arrived.sensors)
+            if sensors and self._latency_alone and not frames and not self._watch.growing:
+                return sensors[-1]
             if frames and not self._watch.growing:
                 run = self._with_sensor(frames[-1], sensors)
                 if run is not None:
@@ -311,11 +316,13 @@ class Guide:
 
     def _named(self) -> Handed:
         while True:
-            answer = self._asked("The recording's path, and behind it the sensor's if there is one (w if the run went "
-                                 f"wrong, {LEAVE})")
+            what = ("The path of its film, or of what its sensor recorded" if self._latency_alone else
+                    "The recording's path, and behind it the sensor's if there is one")
+            answer = self._asked(f"{what} (w if the run went wrong, {LEAVE})")
             self._wrong_if(answer)
             try:
-                handed = told_apart(self._ws.opened, [expanded(Path(word)) for word in words_of(answer)])
+                handed = told_apart(self._ws.opened, [expanded(Path(word)) for word in words_of(answer)],
+                                    latency_alone=self._latency_alone)
                 if len(handed) == 1:
                     return handed[0]
                 say("! name the files of one run")

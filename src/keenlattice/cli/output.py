@@ -16,14 +16,14 @@ from typing import Any
 
 from keenlattice._files import free_path
 from keenlattice._notebook import harmless as harmless
-from keenlattice.blocks import MIXED, Alert, Block, Fold, Table, Telling, Text
+from keenlattice.blocks import Alert, Block, Fold, KeyFigure, Table, Telling, Text
 from keenlattice.cli.terminal import is_terminal, shows_colours
 from keenlattice.errors import UsageError
 
 VERDICT_STYLES = {
     "better": "bold green", "worse": "bold red", "no difference that matters": "bold", "unclear": "yellow",
     "does what is claimed": "bold green", "does the opposite": "bold red", "does nothing that matters": "bold",
-    "best": "bold green", MIXED: "yellow"}
+    "best": "bold green"}
 CODES = {"bold": 1, "dim": 2, "red": 31, "green": 32, "yellow": 33}
 GAP = 2
 NARROWEST = 8
@@ -137,11 +137,17 @@ def _print_row(row: Sequence[str], widths: Sequence[int], right: Sequence[int], 
 
 def show_telling(telling: Telling) -> None:
     """Show what a study found: the answer first, then what it rests on, and what to do next."""
-    say(telling.headline, VERDICT_STYLES.get(telling.verdict, "bold"))
+    show_keys(telling.keys)
     say(f"{telling.about}\n" if telling.about else "", "dim")
     show_blocks(telling.blocks)
     if telling.advice:
         hint(telling.advice)
+
+
+def show_keys(keys: Iterable[KeyFigure]) -> None:
+    """Show the answer: a line for each key figure, in the colour of its verdict."""
+    for key in keys:
+        say(key.sentence, VERDICT_STYLES.get(key.verdict, "bold"))
 
 
 def show_blocks(blocks: Iterable[Block]) -> None:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from keenlattice.cli.terminal import STOPPED, Interrupted, is_terminal
+from keenlattice.cli.terminal import STOPPED, Interrupted, at_a_terminal, is_terminal
 from keenlattice.cli.views.sheet import show_next_run
 from keenlattice.errors import UsageError
 from keenlattice.rig.hand import Paused
@@ -46,9 +46,13 @@ def playing(ws: "Workspace", what: str, json: bool = False, watch: Path | None =
             guide = Guide(ws, watch, sensor)
             with hand_where_nobody_is(ws.rig.machine, guide), guide:
                 yield guide.told
+        elif json or ws.rig.by_hand:
+            yield None
         else:
-            with progress(what, json or ws.rig.by_hand) as told:
-                yield told
+            from keenlattice.cli.views.live import StudyView
+
+            with StudyView(what) as view:
+                yield view
     except KeyboardInterrupt as stopped:
         raise Interrupted(str(stopped) or STOPPED) from None
     except Waiting as waiting:
@@ -60,11 +64,6 @@ def playing(ws: "Workspace", what: str, json: bool = False, watch: Path | None =
         say(f"\n{paused}")
         hint("keen rig next, to go on")
         raise typer.Exit from None
-
-
-def at_a_terminal(json: bool) -> bool:
-    """Whether somebody sits there who can be guided."""
-    return not json and is_terminal(sys.stdin) and is_terminal(sys.stdout)
 
 
 def _show_what_is_next(ws: "Workspace", waiting: Exception, json: bool) -> None:

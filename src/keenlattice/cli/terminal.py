@@ -27,6 +27,11 @@ def is_terminal(stream: TextIO) -> bool:
     return stream.isatty() and (sys.platform != "win32" or _console_mode(stream) is not None)
 
 
+def at_a_terminal(json: bool) -> bool:
+    """Whether somebody sits there who can be guided."""
+    return not json and is_terminal(sys.stdin) and is_terminal(sys.stdout)
+
+
 @cache
 def shows_colours(stream: TextIO) -> bool:
     """Whether colours can be shown there; on Windows they are switched on, which consoles before 2016 cannot do."""

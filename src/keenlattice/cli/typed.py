@@ -23,14 +23,14 @@ def choices_of(texts: Sequence[str]) -> dict[str, list[str]]:
     Raises:
         UsageError: not of that form.
     """
-    found = {}
+    choices = {}
     for text in texts:
         key, equals, values = text.partition("=")
-        some = [value.strip() for value in values.split(",") if value.strip()]
-        if not equals or len(some) < 2:
+        listed = [value.strip() for value in values.split(",") if value.strip()]
+        if not equals or len(listed) < 2:
             raise UsageError(f"--try {text!r}: write SETTING=VALUE,VALUE, two values at least")
-        found[key.strip()] = some
-    return found
+        choices[key.strip()] = listed
+    return choices
 
 
 def limits_of(texts: Sequence[str]) -> "list[Limit]":
@@ -45,13 +45,13 @@ def limits_of(texts: Sequence[str]) -> "list[Limit]":
 def _limit(text: str) -> "Limit":
     from keenlattice.study.tune.plan import Limit
 
-    found = re.fullmatch(r"\s*([a-z0-9_]+)\s*([<>])\s*([0-9.]+)\s*", text)
+    match = re.fullmatch(r"\s*([a-z0-9_%-]+)\s*([<>])\s*([0-9.]+)\s*", text)
     try:
-        if found:
-            return Limit(found[1], "below" if found[2] == "<" else "above", float(found[3]))
+        if match:
+            return Limit(match[1], "below" if match[2] == "<" else "above", float(match[3]))
     except ValueError:
         pass
-    raise UsageError(f"--keep {text!r}: write METRIC<VALUE or METRIC>VALUE, such as frame_ms_p99<8")
+    raise UsageError(f"--keep {text!r}: write METRIC<VALUE or METRIC>VALUE, such as frame_ms_p99<8 or fps>100")
 
 
 def step_of(text: str) -> tuple[str, float]:
@@ -75,10 +75,10 @@ def pairs_of(texts: Sequence[str], option: str, form: str) -> dict[str, str]:
     """
     result: dict[str, str] = {}
     for text in texts:
-        name, equals, told = (part.strip() for part in text.partition("="))
-        if not (name and equals and told) or name in result:
+        name, equals, value = (part.strip() for part in text.partition("="))
+        if not (name and equals and value) or name in result:
             raise UsageError(f"{option} {text!r}: write {form}, each name once")
-        result[name] = told
+        result[name] = value
     return result
 
 
@@ -103,13 +103,13 @@ def known_as(texts: Sequence[str]) -> dict[str, tuple[str, int]]:
     Raises:
         UsageError: not of that form.
     """
-    found = {}
-    for key, told in pairs_of(texts, "--known-as", "application=NAME:VERSION").items():
-        name, _, version = told.rpartition(":")
+    names = {}
+    for key, value in pairs_of(texts, "--known-as", "application=NAME:VERSION").items():
+        name, _, version = value.rpartition(":")
         if key not in ("application", "engine") or (name and not version.isdigit()):
-            raise UsageError(f"--known-as {key}={told}: write application=NAME:VERSION or engine=NAME:VERSION")
-        found[key] = (name, int(version)) if name else (told, 0)
-    return found
+            raise UsageError(f"--known-as {key}={value}: write application=NAME:VERSION or engine=NAME:VERSION")
+        names[key] = (name, int(version)) if name else (value, 0)
+    return names
 
 
 def spot_of(text: str | None, option: str) -> tuple[int, int]:
@@ -118,11 +118,11 @@ def spot_of(text: str | None, option: str) -> tuple[int, int]:
     Raises:
         UsageError: not of that form.
     """
-    found = re.fullmatch(r"([0-9]{1,5}),([0-9]{1,5})", (text or "").replace(" ", ""))
-    if not found:
+    match = re.fullmatch(r"([0-9]{1,5}),([0-9]{1,5})", (text or "").replace(" ", ""))
+    if not match:
         raise UsageError(f"{option} {text!r}: write X,Y, counted in pixels from the window's upper left corner"
                          + (", or `look`" if option == "--answers-at" else ""))
-    return int(found[1]), int(found[2])
+    return int(match[1]), int(match[2])
 
 
 def dropped_of(text: str) -> dict[str, str]:
@@ -137,26 +137,26 @@ def dropped_of(text: str) -> dict[str, str]:
     return {"dropped": column, "dropped_when": value} if text else {}
 
 
-def measured(ws: "Workspace", file: Path, of: str, channel: int, stages: list[str], said: dict[str, Any]
+def measured(ws: "Workspace", file: Path, of: str, channel: int, stages: list[str], options: dict[str, Any]
              ) -> "LatencyResult":
     """What is in a file, by its kind and by what was said of its columns; or by the map that is kept for its header."""
-    unit = said["unit"]
-    if said["camera"] is not None:
-        return ws.recordings.latency.of_camera(file, said["camera"], of)
-    if said["press"] or said["answer"]:
+    unit = options["unit"]
+    if options["camera"] is not None:
+        return ws.recordings.latency.of_camera(file, options["camera"], of)
+    if options["press"] or options["answer"]:
         named = dict(stage.partition("=")[::2] for stage in stages)
-        return ws.recordings.latency.of_events(file, said["press"], said["answer"], unit, named, of)
+        return ws.recordings.latency.of_events(file, options["press"], options["answer"], unit, named, of)
     if file.suffix.lower() == ".parquet":
         return ws.recordings.latency.measure(file, of)
     if file.suffix.lower() in (".wav", ".wave"):
         return ws.recordings.latency.of_sound(file, channel, of)
-    columns = said["time"], said["light"], said["button"]
+    columns = options["time"], options["light"], options["button"]
     if all(columns):
         return ws.recordings.latency.of_log(file, *columns, unit=unit, of=of)
     if not any(columns) and (known := ws.recordings.latency.by_map(file, of)) is not None:
         return known
-    raise UsageError("it is none of our captures (.parquet); say what is in it: --camera FPS for a tally; --time, "
-                     "--light and --button for a sensor's log; --press and --answer for events")
+    raise UsageError("it is neither a film nor one of our captures (.parquet); say what is in it: --camera FPS for a "
+                     "tally; --time, --light and --button for a sensor's log; --press and --answer for events")
 
 
 HANDS = ("watch", "sensor")
@@ -176,11 +176,12 @@ def only(ctx: typer.Context, way: str, *fitting: str) -> None:
     """
     from keenlattice.errors import UsageError
 
-    for one in ctx.command.params:
-        if one.name not in ("book", "rig", "json", *fitting) and _typed(ctx, one.name or ""):
-            value = ctx.params.get(one.name or "", one.name)
-            said = one.opts[0] if one.opts[0].startswith("-") else str(value[0] if isinstance(value, list) else value)
-            raise UsageError(f"{said} does not go with {way}: leave one of them out")
+    for parameter in ctx.command.params:
+        if parameter.name not in ("book", "rig", "json", *fitting) and _typed(ctx, parameter.name or ""):
+            value = ctx.params.get(parameter.name or "", parameter.name)
+            name = parameter.opts[0]
+            word = name if name.startswith("-") else str(value[0] if isinstance(value, list) else value)
+            raise UsageError(f"{word} does not go with {way}: leave one of them out")
 
 
 def _typed(ctx: typer.Context, name: str) -> bool:
@@ -196,30 +197,37 @@ def tune_fits(ctx: typer.Context) -> None:
     """
     from keenlattice.errors import UsageError
 
-    said = ctx.params
-    only(ctx, *(("--step", "step", "margin") if said["step"] else
+    options = ctx.params
+    only(ctx, *(("--step", "step", "margin") if options["step"] else
                 ("a race (which has no --step)", "vary", "keep", "rounds", "warm_up")), *TUNING)
-    if said["step"] and not said["base"]:
+    if options["step"] and not options["base"]:
         raise UsageError("stepping up takes a version to start from: keen tune rig --step SETTING=BY --game GAME")
-    if not said["step"] and not (said["base"] and said["vary"]):
+    if not options["step"] and not (options["base"] and options["vary"]):
         raise UsageError("tuning takes a version and settings to vary: keen tune GAME --try SETTING=VALUE,VALUE")
 
 
-def ingest_fits(ctx: typer.Context) -> None:
+def ingest_fits(ctx: typer.Context, film: bool) -> None:
     """Whether what was typed behind `keen ingest` goes together: a map that is known or a new one, a log or none.
+
+    Args:
+        film: whether the file is a film, which has no columns.
 
     Raises:
         UsageError: it does not.
     """
     from keenlattice.errors import UsageError
 
-    said = ctx.params
-    if not said["time"]:
+    options = ctx.params
+    if film:
+        only(ctx, "a film", "file", "reference", "name", "mask", "out", "figure", "every", "yes")
+    elif options["mask"]:
+        raise UsageError("--mask goes with a film of the screen")
+    elif not options["time"]:
         only(ctx, "a map that is known already (a new one takes --time)",
-             *(one for one in said if one not in OF_A_MAP))
-    elif said["by"]:
+             *(name for name in options if name not in OF_A_MAP))
+    elif options["by"]:
         raise UsageError("--map names a map that is known, and --time gives a new one: leave one of them out")
-    if said["said"] and not (said["time"] or said["log_time"]):
+    if options["said"] and not (options["time"] or options["log_time"]):
         raise UsageError("--said goes with a new map: --time COLUMN, or --log-time COLUMN for a log")
-    if not said["log"] and any(_typed(ctx, one) for one in ("log_time", "log_unit", "log_starts")):
+    if not options["log"] and any(_typed(ctx, name) for name in ("log_time", "log_unit", "log_starts")):
         raise UsageError("--log-time, --log-unit and --log-starts go with --log FILE")

@@ -9,6 +9,7 @@ import shutil
 import sqlite3
 import stat
 import tempfile
+import weakref
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
@@ -179,6 +180,7 @@ def connect_to_read(folder: Path) -> "tuple[sqlite3.Connection, tempfile.Tempora
         for path in parts:
             shutil.copyfile(path, Path(scratch.name) / path.name)
         connection = _open(Path(scratch.name) / FILE)
+        weakref.finalize(scratch, connection.close)  # before the folder goes: Windows keeps a file that is open
         _check_schema(connection, folder)
         forget_applies(connection)
         return connection, scratch

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from keenlattice.blocks import Alert, Block, Commands, Fold, Report, Table, Text
+from keenlattice.blocks import Alert, Block, Commands, Fold, KeyFigure, Report, Table, Text
 from keenlattice.profile.checks import Finding
 from keenlattice.profile.version import own_key, split
 from keenlattice.report.words import fact, facts_in_brief
@@ -166,9 +166,9 @@ def to_repeat(context: Context, commands: Sequence[str], told: str, study: str =
     return [Commands(lines), Text(f"{context.made} {told}".strip())]
 
 
-def page_of_two(context: Context, before: str, after: str, *, title: str, answer: str, did: Sequence[Block],
-                each: Sequence[Block], sure: Sequence[Block], plays: str, drawn: str, number: int | None = None,
-                verdict: str = "", changed: Sequence[Block] | None = None,
+def page_of_two(context: Context, before: str, after: str, *, title: str, keys: Sequence[KeyFigure],
+                did: Sequence[Block], each: Sequence[Block], sure: Sequence[Block], plays: str, drawn: str,
+                number: int | None = None, changed: Sequence[Block] | None = None,
                 figure: "Callable[[], Figure] | None" = None) -> Report:
     """Return the page about a study of two versions that were tried on the rig.
 
@@ -178,12 +178,12 @@ def page_of_two(context: Context, before: str, after: str, *, title: str, answer
         drawn: what is drawn in it, and what its command has to be given.
         number: the study's in the logbook, if it can be computed again.
         changed: what differs between the two; as the context has it, if not given.
-        title, answer, did, each, sure, verdict, figure: as in `Report`.
+        title, keys, did, each, sure, figure: as in `Report`.
     """
     return Report(
-        title, verdict, answer, what_changed(context) if changed is None else changed, did, each, sure,
+        title, keys, what_changed(context) if changed is None else changed, did, each, sure,
         the_rig(context), to_repeat(context, [plays], drawn, again(number)),
-        how_to_go_back(context, before, after, tried=True), figure)
+        how_to_go_back(context, before, after, tried=True), figure, made=context.made)
 
 
 def again(number: int | None) -> str:

@@ -11,8 +11,9 @@ import numpy as np
 from keenlattice.measure.capture import STAGES, Capture, Floats
 from keenlattice.measure.course import hitch_spectrum
 from keenlattice.measure.latency import of_capture, stage_means
-from keenlattice.measure.metrics import ordered_quantile, stutter_spans
+from keenlattice.measure.metrics import METRICS, ordered_quantile, stutter_spans
 from keenlattice.report.style import AFTER, BEFORE, FAINT, INK, LINES, headed, nothing, plain
+from keenlattice.report.words import TITLES, listed
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -29,6 +30,8 @@ def frame_times(axes: "Axes", capture: Capture, colour: str, top_ms: float) -> "
 
     What is longer than `top_ms` is marked at the top, with its count.
     """
+    if not capture.frame_ms.size:
+        return nothing(axes, "not recorded")
     frames, at = capture.frame_ms, (capture.shown_ms[1:] - capture.shown_ms[0]) / 1000
     edges = np.linspace(0, at[-1], min(COLUMNS, at.size // 4 + 1) + 1)
     starts = np.unique(np.searchsorted(at, edges[:-1]))
@@ -51,7 +54,7 @@ def frame_times(axes: "Axes", capture: Capture, colour: str, top_ms: float) -> "
 def stutters_marked(axes: "Axes", capture: Capture) -> "Axes":
     """Frame time over time, no spike lost, with the longest stutters marked and their length beside them."""
     frames = capture.frame_ms
-    spans = stutter_spans(frames)
+    spans = stutter_spans(frames, capture.clock_ms)
     frame_times(axes, capture, BEFORE, 1.16 * float(frames.max()))
     plain(axes, "Frame time over the run (line: median of the moment)", "time, s", "frame time, ms")
     lengths = sorted(((float(frames[first:end].sum()), first) for first, end in spans), reverse=True)
@@ -176,6 +179,8 @@ def latency_figure(capture: Capture, title: str) -> "Figure":
 
 def latency_histogram(axes: "Axes", capture: Capture) -> "Axes":
     """Input latency with its percentiles; clicks without an answer are counted in the title."""
+    from matplotlib.ticker import MaxNLocator
+
     waits = capture.latency_ms
     missing = capture.click_ms.size - waits.size
     plain(axes, "Input latency" + f" ({missing} of {capture.click_ms.size} clicks unanswered)" * bool(missing),
@@ -185,6 +190,7 @@ def latency_histogram(axes: "Axes", capture: Capture) -> "Axes":
     counts, *_ = axes.hist(waits, bins=min(40, max(8, waits.size // 4)), color=BEFORE, alpha=0.55)
     top = float(np.max(counts))
     axes.set_ylim(0, 1.32 * top)
+    axes.yaxis.set_major_locator(MaxNLocator(integer=True))
     for share, height in ((0.05, 1.06), (0.5, 1.22), (0.95, 1.06)):
         value = float(np.quantile(waits, share))
         axes.plot([value, value], [0, height * top], color=INK, linewidth=1)
@@ -229,3 +235,15 @@ def stage_budget(axes: "Axes", captures: Mapping[str, Capture]) -> "Axes":
     axes.set_xlim(0, 1.15 * reach)
     axes.set_xticks([tick for tick in axes.get_xticks() if tick <= 1.15 * reach])
     return axes
+
+
+def better_side(names: Sequence[str]) -> str:
+    """Return on which side of a figure of changes better lies, where metrics of both directions are drawn.
+
+    >>> better_side(["latency_ms_median", "frame_ms_mean"]), better_side(["frame_ms_mean", "fps_mean"])
+    ('left is better', 'left is better; right for frame rate')
+    """
+    right = [TITLES[name] for name in names if not METRICS[name].lower_is_better]
+    if not right:
+        return "left is better"
+    return "right is better" if len(right) == len(names) else f"left is better; right for {listed(right)}"

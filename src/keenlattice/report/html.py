@@ -1,34 +1,60 @@
 """A report as one HTML page that fetches nothing and runs nothing."""
 
+import base64
+import hashlib
 import io
+import json
 import re
 from collections.abc import Iterator, Sequence
+from importlib.resources import files
 from typing import TYPE_CHECKING
 
 from markupsafe import Markup
 
-from keenlattice.blocks import Alert, Block, Fold, Picture, Report, Table, Telling, Text
-from keenlattice.report.style import COLOURS, load
+from keenlattice.blocks import Alert, Block, Fold, Links, Pairs, Picture, Report, Table, Telling, Text
+from keenlattice.report.style import COLOURS, literally, load
 from keenlattice.report.words import KINDS
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
-def to_html(report: Report) -> str:
-    """The page of a `report`: HTML that fetches nothing and runs nothing."""
+def to_html(report: Report, home: str = "") -> str:
+    """The page of a `report`: HTML that fetches nothing, and runs nothing but, on the pages of a site, a few lines of
+    ours.
+
+    Args:
+        home: the first page of the site that it is of; "" for a page that stands alone.
+    """
     from jinja2 import Environment, PackageLoader, StrictUndefined
 
     environment = Environment(loader=PackageLoader("keenlattice.report", "."), autoescape=True,
                               undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
-    environment.filters |= {"kind": lambda block: type(block).__name__, "address": id, "unbroken": unbroken}
+    asks = any(isinstance(block, Links | Pairs) for _, blocks in report.sections() for block in blocks)
+    script = (files("keenlattice.report") / "page.js").read_text(encoding="utf-8") if asks else ""
+    environment.filters |= {"digest": _digest, "json": _in_script,
+                            "kind": lambda block: type(block).__name__, "address": id, "unbroken": unbroken}
     return environment.get_template("page.html").render(
-        report=report, words=KINDS, svg=_drawn(report))
+        report=report, words=KINDS, svg=_drawn(report), home=home, script=script)
+
+
+def _digest(script: str) -> str:
+    """Return what a page's policy lets run: this script, and no other."""
+    return "sha256-" + base64.b64encode(hashlib.sha256(script.encode()).digest()).decode()
+
+
+def _in_script(value: object) -> Markup:
+    """Return data as JSON that ends no element and begins none."""
+    text = json.dumps(value)
+    for letter in "<>&":
+        text = text.replace(letter, f"\\u{ord(letter):04x}")
+    return Markup(text)
 
 
 def to_notebook(telling: Telling) -> str:
     """What a study found, as HTML for the cell of a notebook."""
-    parts = [Markup("<p><b>{}</b><br>{}</p>").format(telling.headline, telling.about)]
+    answer = Markup("<br>").join(Markup("<b>{}</b>").format(unbroken(key.sentence)) for key in telling.keys)
+    parts = [Markup("<p>{}<br>{}</p>").format(answer, telling.about)]
     for block in telling.blocks:
         if isinstance(block, Table):
             head = Markup("").join(Markup("<th>{}</th>").format(column) for column in block.columns)
@@ -41,15 +67,17 @@ def to_notebook(telling: Telling) -> str:
 
 
 def unbroken(text: str) -> str:
-    """The text with numbers that no line ends between and their unit."""
+    """The text with arrows, and with numbers that no line ends between and their unit."""
+    text = text.replace("->", "\N{RIGHTWARDS ARROW}")
     return re.sub(r"(?<=\d) (?=(ms|fps|s|Hz|MHz|MiB|frames?)\b|%)", "\N{NO-BREAK SPACE}", text)
 
 
 def _drawn(report: Report) -> dict[int, Markup]:
     """Every picture of the report by its identity, drawn."""
     pictures = [block for _, blocks in report.sections() for block in _all(blocks) if isinstance(block, Picture)]
-    return {id(picture): inline(picture.draw(), f"figure-{number}", picture.title, picture.alt)
-            for number, picture in enumerate(pictures, 1)}
+    with literally():
+        return {id(picture): inline(picture.draw(), f"figure-{number}", picture.title, picture.alt)
+                for number, picture in enumerate(pictures, 1)}
 
 
 def _all(blocks: Sequence[Block]) -> Iterator[Block]:

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterable, Iterator
 
-from keenlattice.blocks import Alert, Block, Commands, Fold, Picture, Report, Table, Text
+from keenlattice.blocks import Alert, Block, Commands, Fold, Links, Picture, Report, Table, Text
 
 
 def to_markdown(report: Report, figure: str = "") -> str:
@@ -12,7 +12,7 @@ def to_markdown(report: Report, figure: str = "") -> str:
     Args:
         figure: the name of the figure's file, beside the report; "" if there is none.
     """
-    lines = [f"# {plain_text(report.title)}", "", f"**{plain_text(report.answer)}**", ""]
+    lines = [f"# {plain_text(report.title)}", "", *(f"**{plain_text(key.sentence)}**  " for key in report.keys), ""]
     for title, blocks in report.sections():
         lines += [f"## {title}", ""]
         if figure and title == "What it did":
@@ -35,7 +35,9 @@ def _lines(blocks: Iterable[Block]) -> Iterator[str]:
         elif isinstance(block, Fold):
             yield from (f"**{plain_text(block.title)}**", "")
             yield from _lines(block.blocks)
-        else:
+        elif isinstance(block, Links):
+            yield from (f"* {plain_text(title)}: {plain_text(told)}" for title, _, told in block.items)
+        elif isinstance(block, Table):
             yield from _table(block)
 
 
@@ -54,7 +56,8 @@ SPECIAL = "\\`*_{}[]<>()#+!|~&"
 
 def plain_text(text: str) -> str:
     """The text, so that Markdown takes no letter of it for more than a letter; on one line."""
-    escaped = "".join(f"\\{letter}" if letter in SPECIAL else letter for letter in " ".join(text.split()))
+    line = " ".join(text.replace("->", "\N{RIGHTWARDS ARROW}").split())
+    escaped = "".join(f"\\{letter}" if letter in SPECIAL else letter for letter in line)
     escaped = re.sub(r"^(\d+)([.)])", r"\1\\\2", escaped)  # no list of one
     escaped = escaped.replace("://", ":\\//").replace("www.", "www\\.")  # no link of its own making
     return f"\\{escaped}" if escaped[:1] in ("-", "=") else escaped

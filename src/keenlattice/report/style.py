@@ -3,7 +3,7 @@
 import contextlib
 import io
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -57,6 +57,17 @@ def headed(title: str, told: str) -> "Figure":
     return figure
 
 
+@contextlib.contextmanager
+def literally() -> Iterator[None]:
+    """Draw within this, and a dollar sign in a figure is a dollar sign: names and notes may be a stranger's, and are no
+    formulas to be set."""
+    load()
+    import matplotlib
+
+    with matplotlib.rc_context({"text.parse_math": False}):
+        yield
+
+
 def save(figure: "Figure", path: Path) -> None:
     """Writes a figure to `path` as PNG, or as SVG if its name ends so; whole or not at all.
 
@@ -103,6 +114,9 @@ def load() -> None:
 
 MARKS = {"good": "o", "bad": "s", "same": "D", "open": "x"}
 FAR_BEYOND = 5
+MOST_ON_A_CARD = 4  # rows
+MOST_DRAWN_PCT = 100.0
+ARROW_AT = 0.97  # of the axis: an arrow that goes on ends before the words beside it
 
 
 @dataclass(frozen=True)
@@ -131,7 +145,9 @@ def reach_of(rows: Sequence[Row], matters: float) -> float:
                   reverse=True)
     while len(ends) > 1 and ends[0] > FAR_BEYOND * max(ends[1], 2 * matters):
         ends = ends[1:]
-    return 1.15 * max([*ends[:1], 2 * matters])
+    decides = [min(abs(end), MOST_DRAWN_PCT) for row in rows if row.bold for end in (row.low, row.high)
+               if end is not None]  # what decides is never hidden
+    return 1.15 * max([*ends[:1], *decides, 2 * matters])
 
 
 def forest(axes: "Axes", rows: Sequence[Row], matters: float, reach: float | None = None) -> "Axes":
@@ -140,7 +156,7 @@ def forest(axes: "Axes", rows: Sequence[Row], matters: float, reach: float | Non
     axes.axvspan(-matters / (1 + matters / 100), matters, color=BAND, zorder=0)
     axes.axvline(0, color=FAINT, linewidth=0.8, zorder=1)
     for place, row in enumerate(rows):
-        axes.annotate(row.said, (1.02, place), xycoords=("axes fraction", "data"), fontsize=8, color=INK, va="center")
+        axes.annotate(row.said, (1.03, place), xycoords=("axes fraction", "data"), fontsize=8, color=INK, va="center")
         _interval(axes, place, row, reach)
     axes.set_yticks(range(len(rows)), [row.label for row in rows], fontsize=8.5)
     for label, row in zip(axes.get_yticklabels(), rows, strict=True):
@@ -157,9 +173,9 @@ def _interval(axes: "Axes", place: int, row: Row, reach: float) -> None:
     low, high = max(row.low, -reach), min(row.high, reach)
     if low < high:
         axes.plot([low, high], [place, place], color=INK, linewidth=2, solid_capstyle="butt")
-    for end, edge, mark in ((row.low, -reach, "<"), (row.high, reach, ">")):
+    for end, edge, mark in ((row.low, -ARROW_AT * reach, "<"), (row.high, ARROW_AT * reach, ">")):
         if abs(end) > reach and (end < 0) == (edge < 0):
-            axes.plot([edge], [place], marker=mark, color=INK, markersize=6, clip_on=False)
+            axes.plot([edge], [place], marker=mark, color=INK, markersize=6)
     if abs(row.change) <= reach:
         kind = KINDS[row.word]
         axes.plot([row.change], [place], marker=MARKS[kind], markersize=6, color=INK,

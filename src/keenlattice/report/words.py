@@ -2,9 +2,14 @@
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from keenlattice.blocks import MOST_KEYS, KeyFigure
+from keenlattice.measure.names import full_name
 
 IN_BRIEF = ("os", "cpu", "threads", "ram_mib", "gpu", "driver", "panel", "refresh_hz")
 UNITS = {"_mib": "MiB", "_hz": "Hz", "_mts": "MT/s", "_ms": "ms"}
+MOST_NAMED = 4
 MOST_PCT = 999  # a change beyond which a number says nothing more
 
 TITLES = {
@@ -26,6 +31,21 @@ TITLES = {
     "cpu_clock_mhz_mean": "CPU clock", "gpu_clock_mhz_mean": "GPU clock", "throttled_pct": "time throttled",
 }
 """What a metric is called in tables, figures and sentences; "latency" is input latency, from click to answer."""
+
+PLURAL = {"stutters_per_min", "pacing_pct", "refreshes_pct", "cpu_bound_pct", "gpu_bound_pct", "unanswered_pct"}
+"""The metrics whose title is a plural."""
+BRIEF = {"frame_ms_mean": "frame time", "latency_ms_median": "latency"}
+"""What a headline calls the metrics that decide by default; the table below it says which mean or median that is."""
+
+
+def brief_title(name: str) -> str:
+    """What a headline calls a metric."""
+    return BRIEF.get(name, TITLES[name])
+
+
+def capital(text: str) -> str:
+    """The text with its first letter as a capital, and the others as they are."""
+    return text[:1].upper() + text[1:]
 
 
 def fact(name: str, value: str) -> list[str]:
@@ -82,7 +102,7 @@ def titles(names: str) -> str:
     >>> titles("frame_ms_mean,latency_ms_median")
     'mean frame time and median latency'
     """
-    return listed([TITLES[name.strip()] for name in names.split(",")])
+    return listed([TITLES[full_name(name)] for name in names.split(",")])
 
 
 def listed(words: Sequence[str]) -> str:
@@ -115,3 +135,43 @@ def between(low_pct: float | None, high_pct: float | None) -> str:
     if low_pct is None or high_pct is None:
         return ""
     return f"{signed(low_pct, 0.1)} to {signed(high_pct, 0.1)} %"
+
+
+@dataclass(frozen=True)
+class Group:
+    """Changes that a study tells the same of.
+
+    Args:
+        does: the verb for several: "help".
+        one_does: the same for one: "helps".
+        verdict: the word that chooses its mark.
+        names: of the changes; none where it does not matter which they are.
+    """
+
+    does: str
+    one_does: str
+    verdict: str
+    count: int
+    names: Sequence[str] = ()
+
+    @property
+    def verb(self) -> str:
+        """The verb that agrees with the number."""
+        return self.one_does if self.count == 1 else self.does
+
+
+def keys_of_groups(groups: Sequence[Group], total: int) -> list[KeyFigure]:
+    """Return how many of all changes do what: a key figure for each group, the last for the rest of them."""
+    own, rest = (groups, ()) if len(groups) <= MOST_KEYS else (groups[:MOST_KEYS - 1], groups[MOST_KEYS - 1:])
+    keys = list[KeyFigure]()
+    for group in own:
+        named = listed([*group.names[:MOST_NAMED], *([f"{len(group.names) - MOST_NAMED} more"] if
+                                                     len(group.names) > MOST_NAMED else [])]) if group.names else ""
+        changes = "" if keys else f" change{'s' * (total != 1)}"
+        keys.append(KeyFigure(f"{group.count} of {total}{changes} {group.verb}{': ' * bool(named)}{named}.",
+                              group.verdict, capital(group.verb), f"{group.count} of {total}", named))
+    if rest:
+        told = listed([f"{group.count} {group.verb}" for group in rest])
+        count = sum(group.count for group in rest)
+        keys.append(KeyFigure(f"Of the others, {told}.", "", "The others", f"{count} of {total}", told))
+    return keys

@@ -14,6 +14,8 @@ import numpy as np
 
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.measure.metrics import metric
+from keenlattice.measure.names import full_name
+from keenlattice.report.words import TITLES
 from keenlattice.study.limits import DEFAULT_PCT, check_matters
 
 MOST_DECIDERS = 4
@@ -37,12 +39,21 @@ class Deciding(Protocol):
 
 
 def named(text: str) -> tuple[str, ...]:
-    """The metrics that a text names, with commas between.
+    """The full names of the metrics that a text names, with commas between.
 
-    >>> named("frame_ms_mean, fps_mean")
-    ('frame_ms_mean', 'fps_mean')
+    >>> named("frame_ms_mean, latency")
+    ('frame_ms_mean', 'latency_ms_median')
     """
-    return tuple(one.strip() for one in text.split(","))
+    return tuple(full_name(name) for name in text.split(","))
+
+
+def full_names(text: str) -> str:
+    """The same text, with full names.
+
+    >>> full_names("fps, latency")
+    'fps_mean,latency_ms_median'
+    """
+    return ",".join(named(text))
 
 
 def check_deciding(decides: str, matters_pct: float, matters_of: Matters) -> None:
@@ -99,7 +110,7 @@ def parsed_matters(text: float | str, decides: str) -> tuple[float, Matters]:
         return float(text), ()
     all_of, own = DEFAULT_PCT, dict[str, tuple[float, str]]()
     for part in text.split(","):
-        found = re.fullmatch(r"\s*(?:([a-z0-9_]+)\s*=)?\s*([0-9]*\.?[0-9]+)\s*(%|ms|fps|)\s*", part)
+        found = re.fullmatch(r"\s*(?:([a-z0-9_%-]+)\s*=)?\s*([0-9]*\.?[0-9]+)\s*(%|ms|fps|)\s*", part)
         if not found:
             raise UsageError(f"--matters {text!r}: write per cent, ms or fps, such as 1, 0.5ms or 3fps; for one metric "
                              "latency_ms_median=1ms")
@@ -107,7 +118,7 @@ def parsed_matters(text: float | str, decides: str) -> tuple[float, Matters]:
         if not found[1] and unit == "%":
             all_of = amount
             continue
-        names = [metric(found[1]).name] if found[1] else [
+        names = [metric(full_name(found[1])).name] if found[1] else [
             name for name in named(decides) if metric(name).unit == unit]
         if not names:
             raise UsageError(f"--matters {text!r}: nothing of what decides ({decides}) is in {unit}")
@@ -152,6 +163,8 @@ def told_of(plan: Deciding) -> str:
     return ",".join([f"{plan.matters_pct:g}%", *own])
 
 
-def matters_told(plan: Deciding) -> str:
-    """The same, to be read: `1 %,latency_ms_median=2ms`."""
-    return told_of(plan).replace("%", " %")
+def matters_told(plan: Deciding, deciders: Sequence[str]) -> str:
+    """The same of what decides, to be read: `1 %, or 2 ms of median latency`."""
+    own = {name: f"{amount:g} {unit} of {TITLES[name]}" for name, amount, unit in plan.matters_of}
+    told = [own[name] for name in deciders if name in own]
+    return ", or ".join([f"{plan.matters_pct:g} %"] * any(name not in own for name in deciders) + told)

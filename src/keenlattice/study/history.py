@@ -4,16 +4,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from keenlattice.blocks import Block, Commands, Picture, Report, Table, Text
+from keenlattice.blocks import MOST_KEYS, Block, Commands, KeyFigure, Picture, Report, Table, Text
 from keenlattice.measure.capture import Capture
 from keenlattice.report.context import Context, how_to_go_back, the_rig, to_repeat, what_changed
 from keenlattice.report.style import Row, forest, headed, plain, small_figure
-from keenlattice.report.words import TITLES
+from keenlattice.report.words import TITLES, counted
 from keenlattice.study.screen.result import Screen
 from keenlattice.study.screen.tell import standings
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.trial.tell import how_sure, numbers, trial_command, trial_pictures
-from keenlattice.study.trial.words import headline, percent, whole_answer
+from keenlattice.study.trial.words import headline, keys_of, percent
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -52,8 +52,7 @@ def history_report(profile: str, versions: Sequence[PastVersion], trials: Sequen
             measured += [Text(f"The newest trial, {trials[0].before} against {trials[0].after}:"),
                          *trial_pictures(trials[0], before, after)]
     return Report(
-        title=f"{title}: what is set, why, and what it did", verdict="",
-        answer=_answer(title, versions, trials, context),
+        title=f"{title}: what is set, why, and what it did", keys=_keys(title, versions, trials, context),
         changed=[_versions(versions), Text(f"What {newest} sets, against stock:"), *what_changed(context)],
         did=measured, each=_each(trials, screens), sure=_sure(trials), rig=the_rig(context),
         repeat=_how_to_repeat(profile, trials, context),
@@ -61,17 +60,12 @@ def history_report(profile: str, versions: Sequence[PastVersion], trials: Sequen
         figure=(lambda: history_figure(trials, f"{title}: what each measured step did")) if trials else None)
 
 
-def _answer(title: str, versions: Sequence[PastVersion], trials: Sequence[Trial], context: Context) -> str:
-    state = f"{context.applied} is on the rig" if context.applied else "nothing of it is on the rig"
-    made = f"{len(versions)} version{'s' * (len(versions) != 1)}"
-    if not trials:
-        return f"{title} has {made}, {state}, and none of it has been measured yet."
-    counts: dict[str, int] = {}
-    for trial in trials:
-        counts[trial.deciding.verdict] = counts.get(trial.deciding.verdict, 0) + 1
-    told = ", ".join(f"{count} {word}" for word, count in counts.items())
-    return (f"{title} has {made}, {state}; of {len(trials)} trial{'s' * (len(trials) != 1)}: {told}. The newest: "
-            f"{whole_answer(trials[0])}")
+def _keys(title: str, versions: Sequence[PastVersion], trials: Sequence[Trial], context: Context) -> list[KeyFigure]:
+    """Return a game's history in key figures: what is on the rig, then what the newest trial found."""
+    state = f"{context.applied} is on the rig" if context.applied else "none of them is on the rig"
+    measured = counted(len(trials), "trial") if trials else "nothing measured yet"
+    first = KeyFigure(f"{title} has {counted(len(versions), 'version')} and {measured}; {state}.")
+    return [first, *(keys_of(trials[0], MOST_KEYS - 1) if trials else [])]
 
 
 def _versions(versions: Sequence[PastVersion]) -> Block:
@@ -101,8 +95,8 @@ def _each(trials: Sequence[Trial], screens: Sequence[Screen]) -> list[Block]:
         blocks.append(Table(["from", "to", "by", "change", "verdict"], [
             [trial.before, trial.after, TITLES[trial.deciding.name], percent(trial.deciding)[1], trial.deciding.verdict]
             for trial in trials], code=(0, 1)))
-    for one in screens:
-        blocks += [Text(f"Of what differs between {one.before} and {one.after}, one by one:"), standings(one)]
+    for screen in screens:
+        blocks += [Text(f"Of what differs between {screen.before} and {screen.after}, one by one:"), standings(screen)]
     return blocks
 
 

@@ -82,7 +82,8 @@ class Spec(Form):
     @property
     def judged_by(self) -> tuple[str, ...]:
         """The metrics that decide, as far as the plan names them."""
-        plan = getattr(self.plan, "trial", self.plan)
+        whole = getattr(self, "plan", None)
+        plan = getattr(whole, "trial", whole)
         return tuple(getattr(plan, "deciders", None) or getattr(plan, "goals", None) or ())
 
     @property
@@ -211,6 +212,8 @@ class Kind(Generic[AnySpec, AnyResult]):
         makes: what a version of the result would set, from the version that it started from and the rig's catalog, and
             why; None if that is nothing new.
         again: of a kind that rests on something else than runs: computes a study anew from what the logbook keeps.
+        so_far: what decides, as it stands by the runs so far, from their metrics by place; None where only the end
+            tells.
     """
 
     name: str
@@ -224,6 +227,7 @@ class Kind(Generic[AnySpec, AnyResult]):
     plan: "Callable[..., AnySpec] | None" = None
     makes: "Callable[[AnyResult, Version, Catalog], tuple[dict[str, Value], str] | None] | None" = None
     again: "Callable[[Logbook, Study], AnyResult] | None" = None
+    so_far: "Callable[[AnySpec, Mapping[int, Mapping[str, float]]], Sequence[Any]] | None" = None
 
 
 def kind_named(name: str) -> Kind[Any, Any]:

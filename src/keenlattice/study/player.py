@@ -6,6 +6,7 @@ computed anew, by the same code that plays it.
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any, Protocol, runtime_checkable
 
 import numpy as np
 
@@ -61,6 +62,20 @@ class Run:
 
 
 Each = Callable[[Run], None]
+
+
+@runtime_checkable
+class Onlooker(Protocol):
+    """Learns how a study goes, beside how many runs are done of how many, which any function can be given as
+    `progress`."""
+
+    def __call__(self, done: int, total: int) -> None: ...
+
+    def begins(self, kind: str, spec: Any, done: Mapping[int, Capture]) -> None:
+        """A study of a kind begins, or goes on with the runs of their places that were played earlier."""
+
+    def ran(self, run: Run) -> None:
+        """A run is over; one that went wrong is played again."""
 
 
 def ignore(_run: Run) -> None:

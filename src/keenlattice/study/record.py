@@ -212,18 +212,24 @@ def _gone_on(book: "Logbook", rig: "Rig", study: Study) -> Study:
 
 def _played(book: "Logbook", rig: "Rig", study: Study, progress: Progress) -> Any:
     """The result of a study; None if its player takes back the run that they handed over last."""
+    from keenlattice.study.player import Onlooker
     from keenlattice.study.playing import play
 
     kind, spec = kind_named(study.kind), spec_of(study)
     versions = versions_of(book, rig.name, spec)
     done = {**failed_of(book, study, kind.failures), **done_of(book, study)}
     count, total = len(done), max(spec.runs, len(done))
+    onlooker = progress if isinstance(progress, Onlooker) else None
+    if onlooker:
+        onlooker.begins(study.kind, spec, done)
     progress(count, total)
 
     def each(run: "Run") -> None:
         nonlocal count, total
         total = run.most or total
         keep_run(book, study, spec, versions, run)
+        if onlooker:
+            onlooker.ran(run)
         if not run.excluded:
             count += 1
             progress(count, max(total, count))
@@ -252,7 +258,7 @@ def keep_run(book: "Logbook", study: Study, spec: Spec, versions: Sequence[Versi
     place = spec.version_of(run.arm)
     version = f"{study.kind} {study.number}, {spec.ARM}{run.arm}" if place is None else versions[place].id
     file = ""
-    if run.capture.shown_ms.size:
+    if run.capture.shown_ms.size or run.capture.click_ms.size:
         file = book.keep_capture(run.capture, study.rig, game_for(versions, spec.game), version)
     add_run(book, study, KeptRun(run.place, run.arm, run.seed, file, run.excluded[:LONGEST_REASON]))
 

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 
     from keenlattice.catalog.model import Catalog
     from keenlattice.catalog.values import Value
+    from keenlattice.logbook.kept import Study
     from keenlattice.measure.capture import Capture
     from keenlattice.profile.compare import Change
     from keenlattice.profile.layers import Base
@@ -233,9 +234,11 @@ def page_of(opened: "Opened", study: Played[Any]) -> Page:
     """
     if study.kind == "ramp":
         raise UsageError(f"study {study.number} stepped a setting up: its report is that of the trial which came after")
-    make, beside = kind_named(study.kind).page, StudyBeside(opened, study)
-    content = make(study.result, beside) if make else _of_any(opened, study, beside)
-    return Page(f"{study.kind}-{study.number}", content, beside.without)
+    kind, beside = kind_named(study.kind), StudyBeside(opened, study)
+    content = kind.page(study.result, beside) if kind.page else _of_any(opened, study, beside)
+    figures = kind.figure(study.result, beside) if kind.figure else None
+    onto = (figures.small or figures.onto) if figures else None
+    return Page(f"{study.kind}-{study.number}", content, beside.without, onto)
 
 
 def _of_any(opened: "Opened", study: Played[Any], beside: StudyBeside) -> Report:
@@ -244,7 +247,7 @@ def _of_any(opened: "Opened", study: Played[Any], beside: StudyBeside) -> Report
 
     telling, versions = telling_of(opened, study), beside.versions
     context = beside.context(study.spec.owner, versions[0], versions[-1])
-    return Report(f"{study.kind.capitalize()} {study.number}: {study.spec.about}", telling.verdict, telling.headline,
+    return Report(f"{study.kind.capitalize()} {study.number}: {study.spec.about}", telling.keys,
                   [Text(telling.about)], telling.blocks, [], [], the_rig(context),
                   to_repeat(context, [], "", again(study.number)), [])
 
@@ -271,10 +274,15 @@ def history_page(opened: "Opened", game: str) -> Page:
                                                   screens=screens), without)
 
 
+def studies_with_page(opened: "Opened") -> "list[Study]":
+    """Return the studies that are finished and have a report, the newest first."""
+    return [study for study in studies(opened.book, opened.rig_name, finished=True)
+            if study.kind != "ramp" and not getattr(spec_of(study), "is_pilot", False)]
+
+
 def newest_with_page(opened: "Opened") -> int:
     """Return the number of the newest study that is finished and has a report."""
-    having = [study for study in studies(opened.book, opened.rig_name, finished=True)
-              if study.kind != "ramp" and not getattr(spec_of(study), "is_pilot", False)]
+    having = studies_with_page(opened)
     if not having:
         raise UsageError(f"nothing has been measured on {opened.rig_name} yet: keen trial, keen screen, keen hunt "
                          "and keen tune do; or name a game, for its history")

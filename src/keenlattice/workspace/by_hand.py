@@ -11,7 +11,7 @@ from keenlattice.study.record import spec_of
 from keenlattice.workspace._kept import unfinished_study
 from keenlattice.workspace._play import StudyPlayer
 from keenlattice.workspace.handed import HASHED, FilesHand, read_handed, told_apart
-from keenlattice.workspace.next_run import NextRun, Waiting
+from keenlattice.workspace.next_run import NextRun, Waiting, decided_by_latency
 from keenlattice.workspace.opened import Opened, by_hand_rig
 from keenlattice.workspace.recording_results import MeasureResult, measured
 
@@ -43,7 +43,8 @@ class ByHandStudies:
         before them were taken.
 
         Args:
-            files: of each run its frames, and behind them what a sensor recorded of it, if one did.
+            files: of each run its frames, and behind them what a sensor recorded of it, if one did; where latency alone
+                decides, what the sensor recorded is enough.
             columns: the name of the column map for the frames; without one, the map that is kept for their header.
             anyway: take what does not look like the run that was asked for.
             wrong: the next run went wrong, and why; it does not count, and is asked for again.
@@ -56,8 +57,9 @@ class ByHandStudies:
         """
         rig = by_hand_rig(self._opened)
         hand = rig.hand
-        unfinished_study(self._opened)  # that there is none is said before any file is read
-        handed = told_apart(self._opened, [Path(file) for file in files], columns)
+        spec = spec_of(unfinished_study(self._opened))  # that there is none is said before any file is read
+        handed = told_apart(self._opened, [Path(file) for file in files], columns,
+                            latency_alone=decided_by_latency(spec))
         rig.hand = FilesHand(self._opened, handed, self.handed_before() if files else (), anyway=anyway,
                              wrong=wrong)
         try:

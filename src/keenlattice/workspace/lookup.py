@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.errors import UnknownName, UsageError
+from keenlattice.measure.film import is_film
 from keenlattice.measure.header import header_of
 from keenlattice.measure.layout import NUMBER
 from keenlattice.workspace.opened import Opened, VersionLike
@@ -13,6 +14,7 @@ from keenlattice.workspace.recording_results import NewMap, TakeMap
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
+    from keenlattice.measure.film.screen import ScreenMap
     from keenlattice.measure.sensors import SensorMap
 
 
@@ -68,8 +70,17 @@ def known_sensor(opened: Opened, header: Sequence[str]) -> "SensorMap | None":
     """
     from keenlattice.measure.sensors import sensor_map
 
-    kept = kept_map(opened, header, ("log", "events", "tally"))
+    kept = kept_map(opened, header, ("log", "events", "tally", "film"))
     return sensor_map(**kept) if kept else None
+
+
+def known_screen(opened: Opened, header: Sequence[str]) -> "ScreenMap | None":
+    """What is kept of films of the screen of a size and rate, if anything is; the newest by name."""
+    from keenlattice.measure.columns import made_of
+    from keenlattice.measure.film.screen import ScreenMap
+
+    kept = kept_map(opened, header, ("screen",))
+    return made_of(ScreenMap, "map of the screen", kept) if kept else None
 
 
 def kept_map(opened: Opened, header: Sequence[str], reads: Sequence[str]) -> dict[str, Any] | None:
@@ -83,9 +94,10 @@ def kept_map(opened: Opened, header: Sequence[str], reads: Sequence[str]) -> dic
     return same[-1] if same else None
 
 
-def columns_of(opened: Opened, file: Path, columns: "ColumnMap | str | None",
-               take: TakeMap | None = None) -> "tuple[Sequence[str], ColumnMap | None]":
-    """Return a file's header, and what its columns mean; None if that was proposed, and not taken.
+def columns_of(opened: Opened, file: Path, columns: "ColumnMap | ScreenMap | str | None",
+               take: TakeMap | None = None) -> "tuple[Sequence[str], ColumnMap | ScreenMap | None]":
+    """Return a file's header, and what its columns mean; None if that was proposed, and not taken. A film is taken for
+    one of the screen.
 
     Args:
         columns: what they mean, or the name of a map; without one, the map that is kept for the header, or else one
@@ -95,9 +107,12 @@ def columns_of(opened: Opened, file: Path, columns: "ColumnMap | str | None",
     Raises:
         UsageError: the meaning of the columns cannot be told.
     """
+    from keenlattice.measure.film.screen import ScreenMap
     from keenlattice.measure.proposal import propose
 
     header, rows = header_of(file)
+    if is_film(file) and not columns:
+        return header, known_screen(opened, header) or ScreenMap()
     if columns is not None and not isinstance(columns, str):
         return header, columns
     if known := known_map(opened, header, columns or ""):

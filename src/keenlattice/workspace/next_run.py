@@ -15,6 +15,7 @@ from keenlattice.workspace.opened import Opened, by_hand_rig
 if TYPE_CHECKING:
     from keenlattice.logbook.kept import Study
     from keenlattice.profile.sheet import SheetStep
+    from keenlattice.study.kind import Spec
     from keenlattice.workspace.played import Played
 
 
@@ -34,6 +35,7 @@ class NextRun(Result):
         minutes_left: for all that is left, at most and about; None where `runs` is.
         finished: the study that was finished just before, where this one proves what it found.
         start: the command that the game has to be started by, so that it holds what no file does; empty for any way.
+        latency_alone: whether latency alone decides, so that a film or a sensor's file is enough.
     """
 
     SCHEMA: ClassVar[str] = "next-run"
@@ -52,6 +54,7 @@ class NextRun(Result):
     minutes_left: float | None
     finished: "Played[Any] | None" = field(default=None, metadata=NOT_IN_JSON)
     start: str = ""
+    latency_alone: bool = False
 
     def _rows(self) -> Rows:
         return [{"step": step.number, "setting": step.title, "before": step.before, "after": step.after}
@@ -73,6 +76,11 @@ class Waiting(Paused):
         self.next: NextRun | None = None
 
 
+def decided_by_latency(spec: "Spec | None") -> bool:
+    """Whether latency alone decides a study, so that a run needs no frames."""
+    return spec is not None and bool(spec.judged_by) and all(name.startswith("latency") for name in spec.judged_by)
+
+
 def what_is_next(opened: Opened, study: "Study", waiting: Waiting) -> NextRun:
     """Return what a study by hand waits for, as it is told."""
     from keenlattice.rig.player.session import holding
@@ -84,4 +92,4 @@ def what_is_next(opened: Opened, study: "Study", waiting: Waiting) -> NextRun:
     return NextRun(study.number, study.kind, spec.about, run.place + 1, total, run.arm, run.game, run.seconds,
                    waiting.steps, run.again, holding(by_hand_rig(opened)), None if total is None else
                    minutes_left(opened.rig.home, total - done, run.seconds, spec.steps_a_run),
-                   start=start_by_hand(opened.rig, run))
+                   start=start_by_hand(opened.rig, run), latency_alone=decided_by_latency(spec))

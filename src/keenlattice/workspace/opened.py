@@ -4,7 +4,6 @@ The rig is opened only when it is asked for: what reads the logbook alone starts
 """
 
 import getpass
-import os
 import warnings
 from collections.abc import Callable, Sequence
 from functools import cached_property
@@ -14,7 +13,7 @@ from typing import TYPE_CHECKING, Protocol, runtime_checkable
 from keenlattice.errors import UsageError
 from keenlattice.logbook.book import Logbook, find
 from keenlattice.profile.version import HELD_NOW, Entries, Version, owners, split, stock, together
-from keenlattice.rig.find import check_complete, choose_for, chosen_for, home_of, kept_for, name_of, open_rig
+from keenlattice.rig.find import check_complete, choose_for, chosen_for, home_of, name_of, open_rig
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -67,6 +66,8 @@ class Opened:
         author: who makes its versions; whoever is at the keyboard, if not given.
         notice: is called with what a player has to know before something begins.
 
+    `is_usual` says whether the rig is the one that is meant where none is named.
+
     Raises:
         UnknownName: no such kind of rig.
         RigError: the rig that was given lacks what every rig has.
@@ -80,10 +81,13 @@ class Opened:
         elif rig is not None:
             check_complete(rig)
         self.book = book if isinstance(book, Logbook) else Logbook(Path(book) if book else None)
-        self.kind = chosen_for(self.book.state) if rig is None else rig if isinstance(rig, str) else rig.name
+        usual = chosen_for(self.book.state)
+        self.kind = (usual or "here") if rig is None else rig if isinstance(rig, str) else rig.name
         self.given = None if rig is None or isinstance(rig, str) else rig
-        if not (self.given or self.book.elsewhere or os.environ.get("KEEN_RIG") or kept_for(self.book.state)):
+        is_new = not usual and not self.given and not self.book.elsewhere
+        if is_new:
             choose_for(self.book.state, self.kind)
+        self.is_usual = is_new or self.kind == (usual or "here")
         self.author = user_name() if author is None else author
         self.notice = notice
 

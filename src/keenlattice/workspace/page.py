@@ -10,9 +10,10 @@ from keenlattice._files import free_path, replace_file
 from keenlattice._notebook import NOT_IN_JSON, Result
 from keenlattice.errors import KeenLatticeError
 from keenlattice.report.markdown import to_markdown
-from keenlattice.report.style import DPI, save
+from keenlattice.report.style import DPI, literally, save
 
 if TYPE_CHECKING:
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
     from keenlattice.blocks import Report
@@ -33,11 +34,13 @@ class Drawing:
             UsageError: another ending.
             KeenLatticeError: it cannot be written.
         """
-        save(self.draw(), Path(path))
+        with literally():
+            save(self.draw(), Path(path))
 
     def _repr_png_(self) -> bytes:
         kept = BytesIO()
-        self.draw().savefig(kept, dpi=DPI, format="png")
+        with literally():
+            self.draw().savefig(kept, dpi=DPI, format="png")
         return kept.getvalue()
 
 
@@ -53,6 +56,7 @@ class Page(Result):
     name: str
     content: "Report"
     without: str = ""
+    _onto: "Callable[[Axes], object] | None" = field(default=None, metadata=NOT_IN_JSON)
 
     @property
     def title(self) -> str:
@@ -73,6 +77,13 @@ class Page(Result):
     def markdown(self, figure: str = "") -> str:
         """The page as Markdown; `figure` is the name of the picture beside it."""
         return to_markdown(self.content, figure)
+
+    def card(self) -> Drawing:
+        """The answer as a picture to share, 1200 x 630 pixels: its key figures, and the main part of its figure."""
+        from keenlattice.report.card import card
+
+        content = self.content
+        return Drawing(lambda: card(content.title, content.keys, content.made, self._onto))
 
     def save(self, path: Path | str | None = None) -> "Saved":
         """Writes it: HTML, or, if the name ends in `.md`, Markdown with its figure beside it.

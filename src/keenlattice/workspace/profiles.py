@@ -67,23 +67,30 @@ class Profiles:
         Raises:
             UnknownName, BadValue: no such setting, or a value that it does not take.
         """
-        edits = self._checked(self._opened.find(which), settings)
+        edits = self.checked(self._opened.find(which), settings)
         with self._opened.book.together():  # so that edits at once are made one on top of the other
             before = self._opened.find(which)
             entries = with_changes(before.entries, edits)
-            found = changes(before.entries, entries)
-            return EditResult(before, self._opened.commit([before], entries, note) if found else before, found)
+            differing = changes(before.entries, entries)
+            return EditResult(before, self._opened.commit([before], entries, note) if differing else before, differing)
 
-    def _checked(self, before: Version, settings: "Mapping[str, Value | None]") -> "dict[str, Value | None]":
-        """The edits, each held against the rig's catalog.
+    def checked(self, before: Version, settings: "Mapping[str, Value | None]") -> "dict[str, Value | None]":
+        """Return edits as values, each held against the rig's catalog.
 
         What the version has from elsewhere, a pack say, can be unset though this rig does not know it.
+
+        Args:
+            before: the version that they are made on.
+            settings: as in `edit`.
+
+        Raises:
+            UnknownName, UsageError, BadValue: a setting cannot be set so here.
         """
         from keenlattice.profile.concrete import concrete_value
 
         edits: dict[str, Value | None] = {}
-        for key, told in settings.items():
-            value = None if told == UNSET else told  # as it is shown where nothing is set
+        for key, typed in settings.items():
+            value = None if typed == UNSET else typed  # as it is shown where nothing is set
             if value is None and key in before.entries:
                 edits[key] = None
                 continue
@@ -137,9 +144,9 @@ class Profiles:
                ask: Settle | None) -> "Callable[[Merge], dict[str, Side]]":
         """Tells how each conflict of a merge is settled."""
         def sides(merge: "Merge") -> dict[str, Side]:
-            known = {conflict.key for conflict in merge.conflicts}
-            if odd := [key for key in settle if key not in known]:
-                there = ", ".join(sorted(known)) or "none"
+            keys = {conflict.key for conflict in merge.conflicts}
+            if odd := [key for key in settle if key not in keys]:
+                there = ", ".join(sorted(keys)) or "none"
                 raise UsageError(f"--settle {odd[0]}: no conflict there; there are {there}")
             if any(side not in ("first", "second", "") for side in (*settle.values(), keep)):
                 raise UsageError("a conflict is settled with first or second")
@@ -147,10 +154,10 @@ class Profiles:
             left = [conflict for conflict in merge.conflicts if not chosen[conflict.key]]
             if left and ask is None:
                 catalog = self._opened.rig.catalog()
-                told = "; ".join(f"{one.key}: first {value_text(catalog, one.key, one.one)}, second "
-                                 f"{value_text(catalog, one.key, one.other)}" for one in left)
-                raise UsageError(f"{told}: settle with --keep first, --keep second or --settle SETTING=first")
-            return {**chosen, **{one.key: ask(one) for one in left if ask}}
+                both = "; ".join(f"{conflict.key}: first {value_text(catalog, conflict.key, conflict.one)}, second "
+                                 f"{value_text(catalog, conflict.key, conflict.other)}" for conflict in left)
+                raise UsageError(f"{both}: settle with --keep first, --keep second or --settle SETTING=first")
+            return {**chosen, **{conflict.key: ask(conflict) for conflict in left if ask}}
         return sides
 
     def _make(self, merge: "Merge", parents: list[Version], note: str,
@@ -190,9 +197,9 @@ class Profiles:
         """
         self._opened.find(profile)  # says so if there is no such game
         versions, labels = self._opened.book.history(profile, most), self._opened.book.labels(profile)
-        known, applied = {one.id: one for one in versions}, self._opened.book.last_apply(self._opened.rig_name, profile)
+        by_id, applied = {one.id: one for one in versions}, self._opened.book.last_apply(self._opened.rig_name, profile)
         return History(profile, tuple(
-            Past(version, tuple(labels.get(version.id, ())), _changed_by(self._opened.book, version, known),
+            Past(version, tuple(labels.get(version.id, ())), _changed_by(self._opened.book, version, by_id),
                  applied is not None and version.id == applied.version) for version in versions))
 
     def show(self, which: VersionLike, setting: str = "") -> ShowResult:
@@ -211,7 +218,7 @@ class Profiles:
         if setting:
             self._check_shown(setting, effective)
         held = tuple(ShownSetting(one, catalog[one.key].unit) for one in effective.values() if setting in ("", one.key))
-        found = tuple(holding for holding in self._standing.as_planned(
+        findings = tuple(holding for holding in self._standing.as_planned(
             self._standing.found_in(effective, version.profile, base), version)
                       if not setting or setting in holding.settings)
         last = self._opened.book.last_apply(self._opened.rig_name, version.profile)
@@ -220,7 +227,7 @@ class Profiles:
         unknown = tuple(sorted(key for key in version.entries if key not in catalog))
         planned = tuple(NotHeld(key, *sides) for key, sides in self._standing.planned().items())
         return ShowResult(version, version.note, unknown, held, () if version.profile == WHOLE_RIG else planned,
-                          self._slipped(version) if applied else (), found,
+                          self._slipped(version) if applied else (), findings,
                           bool(trials_between(self._opened.book, before, version.reference)), applied,
                           self._standing.set_by(version, effective[setting]) if setting else None)
 
@@ -232,9 +239,9 @@ class Profiles:
                      for change in slipped_from(self._opened.rig, version, self._opened.rig.state()))
 
     def _check_shown(self, setting: str, effective: "Any") -> None:
-        one = self._opened.rig.catalog()[setting]
+        described = self._opened.rig.catalog()[setting]
         if setting not in effective:
-            raise UsageError(f"{one.name} is set per device, and no layer sets it as {setting}; "
+            raise UsageError(f"{described.name} is set per device, and no layer sets it as {setting}; "
                              f"the devices are {', '.join(self._opened.rig.devices())}")
 
     def compare(self, before: VersionLike | Path, after: VersionLike | Path) -> Comparison:
@@ -248,11 +255,11 @@ class Profiles:
         Raises:
             UsageError: two packs.
         """
-        one, other = self._both(before, after)
-        runs = [len(self._opened.runs_of(side)) for side in (one, other)]
-        trials = trials_between(self._opened.book, one.reference, other.reference)
+        first, second = self._both(before, after)
+        runs = [len(self._opened.runs_of(side)) for side in (first, second)]
+        trials = trials_between(self._opened.book, first.reference, second.reference)
         base = self._base_of(trials[0]) if trials else None  # as the rig was when that trial was played
-        return Comparison(one, other, self._standing.differing(one, other, base), tuple(map(result_of, trials)),
+        return Comparison(first, second, self._standing.differing(first, second, base), tuple(map(result_of, trials)),
                           (runs[0], runs[1]))
 
     def _base_of(self, study: "Study") -> "Base":
@@ -318,13 +325,13 @@ class Profiles:
         return self._standing.findings(which)
 
 
-def _changed_by(book: "Logbook", version: Version, known: Mapping[str, Version]) -> tuple[str, ...]:
+def _changed_by(book: "Logbook", version: Version, by_id: Mapping[str, Version]) -> tuple[str, ...]:
     """What a version changed, as a player would type it."""
-    parents = [known.get(parent) or book.version(version.profile, parent) for parent in version.parents[:1]]
+    parents = [by_id.get(parent) or book.version(version.profile, parent) for parent in version.parents[:1]]
     before = parents[0].entries if parents else {}
     return tuple(f"{change.key}={'' if change.after is None else written(change.after)}"
                  for change in changes(before, version.entries))
 
 
-def _is_pack(one: object) -> bool:
-    return isinstance(one, Path) or (isinstance(one, str) and one.endswith(".toml"))
+def _is_pack(which: object) -> bool:
+    return isinstance(which, Path) or (isinstance(which, str) and which.endswith(".toml"))

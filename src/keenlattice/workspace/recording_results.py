@@ -11,6 +11,7 @@ from keenlattice.workspace.page import Drawing
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
+    from keenlattice.measure.film.screen import ScreenMap
     from keenlattice.measure.ingesting import Damage
     from keenlattice.measure.proposal import Proposal
     from keenlattice.measure.telemetry import Reading
@@ -91,7 +92,7 @@ class Recording(Result):
     SCHEMA: ClassVar[str] = "ingest"
 
     file: str
-    columns: "ColumnMap"
+    columns: "ColumnMap | ScreenMap"
     frames: int
     seconds: float
     dropped_frames: int

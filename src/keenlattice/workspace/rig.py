@@ -91,8 +91,7 @@ class RigHandle:
         slipped = find_drift(self.machine, self._book)
         return Survey(dict(pending_on(self.machine)), tuple(drift.version for drift in slipped), self.name,
                       dict(self.machine.facts()), tuple(self._opened.games), self.machine.devices(), applied,
-                      self._standing.as_planned(self._standing.findings(f"{WHOLE_RIG}@now"),
-                                                self._opened.find(WHOLE_RIG)),
+                      self._standing.findings_now(),
                       {drift.version.reference: len(drift.changes) for drift in slipped},
                       {game.name: game.title for game in self.machine.games()},
                       len(self.machine.catalog()) - len(asked := asked_on(self.machine)), tuple(asked))
@@ -166,45 +165,62 @@ class RigHandle:
             return replace(plan, sheet=sheet)
         return replace(self._told(apply(self.machine, self._book, plan.version, plan.preview)), done=True)
 
-    def undo(self, to: int | None = None) -> UndoResult:
+    def undo(self, to: int | None = None, *, redo: bool = False) -> UndoResult:
         """Undoes the newest apply or chore, or all since a restore point: what was there before is there again.
 
         Of a rig that is changed by hand a sheet is written instead (`sheet` of the result).
 
         Args:
             to: back to before this restore point.
+            redo: take the newest undo back instead.
 
         Raises:
-            UsageError: nothing is left to undo.
+            UsageError: nothing is left to undo, or to redo.
             RigError: the rig did not take it.
         """
         from keenlattice.rig.session import sheet_to_undo_by_hand
         from keenlattice.rig.undoing import undo
 
+        to = self._newest_undo() if redo else to
         self._book.check_writable()
         if (sheet := sheet_to_undo_by_hand(self.machine, self._book, to)) is not None:
             return UndoResult((), self.machine.name, False, (), {}, sheet)
         done = undo(self.machine, self._book, to)
         return UndoResult(done.titles, self.machine.name, done.exactly, done.for_good, done.changes)
 
-    def preview_undo(self, to: int | None = None) -> UndoResult:
+    def _newest_undo(self) -> int:
+        """Return the number of the undo that was the last thing done to the rig.
+
+        Raises:
+            UsageError: it was something else.
+        """
+        done = self._book.done_to(self.name)
+        if not done or done[-1].kind != "undo":
+            raise UsageError("the last thing that was done to the rig is no undo: keen undo --list shows what was done")
+        return done[-1].number
+
+    def preview_undo(self, to: int | None = None, *, redo: bool = False) -> UndoResult:
         """Return what `undo` would do; nothing is written.
 
         Args:
             to: back to before this restore point; the newest, if not given.
+            redo: take the newest undo back instead.
 
         Raises:
             UsageError: nothing is left to undo.
         """
         from keenlattice.rig.undoing import preview_undo
 
+        to = self._newest_undo() if redo else to
         plan = preview_undo(self.machine, self._book, to)
         return UndoResult(plan.titles, self.machine.name, plan.exactly, plan.for_good, plan.changes)
 
     def restore_points(self) -> RestorePoints:
         """All that was done to the rig, and what of it is still in force."""
         force = {entry.number for entry in self._book.in_force(self.name)}
-        return RestorePoints(self.name, tuple(RestorePoint(entry, entry.number in force)
+        notes = {version.id: version.note for name in (WHOLE_RIG, *self._opened.games)
+                 for version in self._book.history(name)}
+        return RestorePoints(self.name, tuple(RestorePoint(entry, entry.number in force, notes.get(entry.version, ""))
                                                   for entry in self._book.done_to(self.name)))
 
     def drift(self) -> DriftResult:

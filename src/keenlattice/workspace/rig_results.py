@@ -115,15 +115,17 @@ class UndoResult(OrSheet):
 
 @dataclass(frozen=True)
 class RestorePoint:
-    """Something that was done to the rig, and whether it is still in force."""
+    """Something that was done to the rig, whether it is still in force, and the note of a version that was applied."""
 
     done: "Apply"
     in_force: bool
+    note: str = ""
 
     def plain(self) -> dict[str, Any]:
         """As it stands in the JSON."""
         one = self.done
-        return {"number": one.number, "time": one.time, "kind": one.kind, "what": one.title, "in_force": self.in_force}
+        return {"number": one.number, "time": one.time, "kind": one.kind, "what": one.title, "in_force": self.in_force,
+                "note": self.note}
 
 
 @dataclass(frozen=True, repr=False)

@@ -6,14 +6,17 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice._door import check_methods
-from keenlattice.profile.compare import changes
+from keenlattice.errors import UsageError
+from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.version import MARK, Version, own_key, owners
 from keenlattice.rig.player.pace import HANDLING_MINUTES
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT, seed_or_fresh
+from keenlattice.workspace._kept import kept_study, study_numbered, versions_of
 from keenlattice.workspace._play import minutes_a_step, runs_between_switches, what_matters
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.played import CheaperScreen, ScreenCost
+from keenlattice.workspace.profile_results import EditResult
 
 if TYPE_CHECKING:
     from keenlattice.profile.pack import Claim
@@ -68,6 +71,35 @@ class Screens:
                           tuple(plan.factors[place] for place in restarting), plan.switched(restarting),
                           self._cheaper(plan, step) if self._opened.by_hand else (), tuple(_told_by_checks(alone)))
 
+    def keep(self, number: int, note: str = "") -> EditResult:
+        """Make a version of what helps by a screen: its second version without the changes that do not help.
+
+        Args:
+            number: the screen's in the logbook.
+            note: why; that it keeps what helps by this screen, if not given.
+
+        Raises:
+            UsageError: there is no such screen, it is not finished or of two profiles at once, or no change helps.
+        """
+        from keenlattice.study.screen.result import helping
+
+        row = study_numbered(self._opened, number, "screen")
+        if row.result is None:
+            raise UsageError(f"screen {number} is not finished: keen studies resume {number} goes on with it")
+        study = kept_study(self._opened, row)
+        first, second = versions_of(self._opened, study)
+        if len(owners(first.profile)) > 1:
+            raise UsageError(f"screen {number} is of two profiles at once: make a version of each by hand, with keen "
+                             "edit")
+        kept = {key for factor in helping(study.result) for key in factor.settings}
+        if not kept:
+            raise UsageError(f"no change of screen {number} surely helps: there is nothing to keep")
+        entries = with_changes(first.entries, {key: second.entries.get(key) for key in kept})
+        before = second if second.time else first  # what a pack sets is in no history
+        with self._opened.book.together():
+            after = self._opened.commit([before], entries, note or f"what helps by screen {number}")
+        return EditResult(before, after, changes(before.entries, after.entries))
+
     def _minutes_a_round(self, plan: "ScreenPlan", step: float) -> float:
         """How long a round takes, with so many minutes for each setting that a person switches."""
         from keenlattice.study.screen.play import costly
@@ -79,8 +111,8 @@ class Screens:
         """Plans that take less time, and by how much their intervals are wider."""
         others = [replace(plan, repeats=1)] if plan.repeats > 1 else []
         others += [replace(plan, folded=False)] if plan.folded else []
-        return tuple(CheaperScreen(one.repeats, one.folded, self._minutes_a_round(one, step),
-                                   one.half_width() / plan.half_width()) for one in others)
+        return tuple(CheaperScreen(choice.repeats, choice.folded, self._minutes_a_round(choice, step),
+                                   choice.half_width() / plan.half_width()) for choice in others)
 
     def _other(self, before: Version, after: "VersionLike | Path") -> "tuple[Version, Mapping[str, tuple[Claim, ...]]]":
         """The other version of a screen, and what is claimed of each of its settings if it is a pack."""

@@ -50,34 +50,35 @@ class Settings:
         """The settings that can be set on the rig.
 
         Args:
-            word: a setting; or a domain or a word to search for.
+            word: a setting; or what to search for: a domain, what players say ("vsync"), what it may move ("latency").
             domain, needs, moves, sure: only those of this domain, need (of NEEDS), metric (of MOVES) or degree of
                 certainty (of SURE).
 
         Raises:
             UnknownName: nothing of that name.
         """
+        from keenlattice.catalog.search import search
         from keenlattice.rig.base import asked_on
         from keenlattice.rig.notes import read_notes
 
         known = self._opened.rig.catalog()
         domains = {one.domain for one in known} | {name.partition(".")[0] for name in known.absent}
-        for what, said, choices in (("domain", domain, domains), ("need", needs, NEEDS),
+        for kind, wanted, choices in (("domain", domain, domains), ("need", needs, NEEDS),
                                     ("metric to move", moves, MOVES), ("degree of certainty", sure, SURE)):
-            if said and said not in choices:
-                raise UnknownName(what, said, choices, f"there are {', '.join(sorted(choices))}")
-        found = [known[word]] if word in known else [one for one in known if word.lower() in _searched(one)]
+            if wanted and wanted not in choices:
+                raise UnknownName(kind, wanted, choices, f"there are {', '.join(sorted(choices))}")
+        found = [known[word]] if word in known else search(known, word) if word else list(known)
         found = [one for one in found if domain in ("", one.domain)
                  and needs in ("", one.restart, "rights" * one.rights)
                  and (not moves or moves in one.moves) and sure in ("", one.sure)]
-        notes = read_notes(self._opened.rig)
+        notes, listed = read_notes(self._opened.rig), {setting.name for setting in found}
         narrowed = needs or moves or sure or word in known
         absent = {} if narrowed else {name: why for name, why in known.absent.items() if word.lower() in name
                                       and domain in ("", name.partition(".")[0])}
         if not found and not absent and word:
             raise UnknownName("setting or word", word, [*(one.name for one in known), *(one.domain for one in known)])
         return CatalogResult(tuple(found), {one.name: notes[one.name] for one in found if one.name in notes}, absent,
-                             tuple(name for name in asked_on(self._opened.rig) if name in {one.name for one in found}))
+                             tuple(name for name in asked_on(self._opened.rig) if name in listed))
 
     def note(self, setting: str, text: str) -> CatalogResult:
         """Notes something of a setting on this rig: where it is in the player's own control panel, say. The catalog
@@ -108,7 +109,3 @@ class Settings:
         made = add_own_settings(Path(file), self._opened.book.own_settings)
         self._opened.reopen()
         return CatalogResult(tuple(made))
-
-
-def _searched(setting: "Setting") -> str:
-    return " ".join([setting.name, setting.title, setting.trades, setting.inert, setting.advice]).lower()

@@ -107,8 +107,12 @@ class Standing:
                                            what_to_do=f"take it out: keen edit {profile} {key}=unset")
                                    for key, why in inert.items())])
 
+    def findings_now(self) -> "Findings":
+        """What the checks find on the rig as it is."""
+        return self.as_planned(self.findings(f"{WHOLE_RIG}@now"), self._opened.find(WHOLE_RIG))
+
     def as_planned(self, found: "Iterable[Finding]", version: Version) -> "Findings":
-        """What the checks found; where the rig-wide plan mends it, that it only has to be applied."""
+        """What the checks found; where the rig-wide plan fixes it, that it only has to be applied."""
         from keenlattice.profile.checks import Findings
         from keenlattice.profile.layers import Base
 

@@ -11,12 +11,14 @@ from typing import TYPE_CHECKING, Any
 from keenlattice.errors import UsageError
 from keenlattice.logbook.file import now
 from keenlattice.logbook.kept import start_study
+from keenlattice.measure.film import is_film
+from keenlattice.measure.header import header_of
 from keenlattice.study.kind import KeptVersion, game_for
 from keenlattice.study.record import HELD, Held, finish, held_otherwise, keep_run, versions_of
 from keenlattice.workspace._pages import finished_study
 from keenlattice.workspace._play import what_matters
 from keenlattice.workspace.handed import Handed, in_length, read_handed
-from keenlattice.workspace.lookup import columns_of
+from keenlattice.workspace.lookup import columns_of, known_sensor
 from keenlattice.workspace.opened import Matters, Opened
 
 if TYPE_CHECKING:
@@ -48,7 +50,7 @@ def trial_of_files(opened: Opened, versions: Mapping[str, Files], columns: "Colu
     _check_counts(files)
     played = _in_order(files, _matching(order) if order else [])
     captures = [_read(opened, file, columns, warm_up_s) for _, file in played]
-    seconds = math.floor(10 * min(capture.seconds for capture in captures)) / 10
+    seconds = math.floor(10 * min(_seconds_of(capture) for capture in captures)) / 10
     captures = [in_length(capture, seconds, 0.0) for capture in captures]
     order_of_arms: tuple[Arm, ...] = tuple(arms[label] for label, _ in played)  # type: ignore[misc]
     plan = TrialPlan(len(captures) // 2, seconds, 0, decides, early=False, few_switches=True, order=order_of_arms,
@@ -126,7 +128,15 @@ def _in_order(files: Mapping[str, Sequence[Path]], order: Sequence[Path]) -> lis
     return sorted(runs, key=lambda run: places[run[1].resolve()])
 
 
+def _seconds_of(capture: "Capture") -> float:
+    """How long a recording is; of presses alone, from the first to the last."""
+    presses = capture.click_ms
+    return capture.seconds or (float(presses.max() - presses.min()) / 1000 if presses.size else 0.0)
+
+
 def _read(opened: Opened, file: Path, columns: "ColumnMap | str", warm_up_s: float) -> "Capture":
+    if is_film(file) and not columns and (camera := known_sensor(opened, header_of(file)[0])) is not None:
+        return in_length(read_handed(opened, Handed(file, None, file, camera)), float("inf"), warm_up_s)
     known = None if file.suffix == ".parquet" and not columns else columns_of(opened, file, columns or None)[1]
     return in_length(read_handed(opened, Handed(file, known)), float("inf"), warm_up_s)
 

@@ -130,7 +130,7 @@ class Trials:
         switch_s = self._switch_s(before, self._opened.find(after, both=True)) if after else 0.0
         beside_s = 0.0 if self._opened.by_hand else _beside_runs_s(played)
         costs = [PlanCost(count, chance_to_settle(noise, count, matters, error=error),
-                          replace(plan, blocks=count, few_switches=switch_s > 0).minutes(
+                          replace(plan, blocks=count, few_switches=switch_s > 0, sized=False).minutes(
                               switch_s, beside_s=beside_s))
                  for count in sorted({4, 8, 16, 32, *([needed] if needed else [])})]
         return Pilot(last.name, matters, noise.sd, noise.dof, warm_up, needed, tuple(costs), played)

@@ -10,14 +10,17 @@ from keenlattice._door import check_methods
 from keenlattice._exports import lazily
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig.find import choose_for, name_of
-from keenlattice.workspace.opened import Opened, warn
+from keenlattice.workspace.opened import Opened, VersionLike, warn
 from keenlattice.workspace.profiles import Profiles
 from keenlattice.workspace.rig import Choose, RigHandle, settle
+from keenlattice.workspace.status import Status, status_of
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import Rig
+    from keenlattice.workspace.draft import Draft
     from keenlattice.workspace.pool import EvidencePool
     from keenlattice.workspace.recordings import Recordings
+    from keenlattice.workspace.site import Site
     from keenlattice.workspace.studies import Studies
 
 OF_A_PART = {"measure": "recordings.measure", "trial_of_files": "studies.trials.of_files",
@@ -81,6 +84,39 @@ class Workspace:
 
         def __dir__(self) -> list[str]:
             return sorted({*super().__dir__(), *OF_A_PART})
+
+    def status(self) -> Status:
+        """Return what is applied, unmeasured, slipped, unfinished and waiting, and what to do next."""
+        return status_of(self.opened)
+
+    def draft(self, which: VersionLike) -> "Draft":
+        """Return a draft on top of a version: changes that are tried, looked at, and saved or not.
+
+        Args:
+            which: the version, in any of the ways that `VersionLike` has.
+
+        Raises:
+            UnknownName: no such version.
+        """
+        from keenlattice.workspace.draft import Draft
+
+        return Draft(self.profiles, which, self.rig.machine.catalog(), self.rig.machine.devices())
+
+    def report_all(self, folder: Path | str, progress: "Callable[[int, int], None] | None" = None) -> "Site":
+        """Write all that the logbook knows of the rig as a site of plain files: versions, what differs between any two,
+        every study with its page, what is applied and what has slipped.
+
+        Args:
+            folder: an empty or a new one, or one that holds such a site, which is written anew.
+            progress: learns how many pages are written, of how many.
+
+        Raises:
+            UsageError: the folder holds something else.
+            KeenLatticeError: it cannot be written.
+        """
+        from keenlattice.workspace.site import write_site
+
+        return write_site(self.opened, Path(folder), progress or (lambda done, total: None))
 
     def settle(self, choose: Choose | None = None) -> list[str]:
         """Put right what a process that was killed has left behind, on any rig of this logbook.

@@ -14,8 +14,9 @@ from keenlattice.cli.typed import only
 
 def catalog(
     ctx: typer.Context,
-    word: Annotated[str, typer.Argument(
-        autocompletion=settings, help="A setting, for all about it; or a domain or word to search for.")] = "",
+    words: Annotated[list[str] | None, typer.Argument(
+        autocompletion=settings, help="A setting, for all about it; or what to search for: a domain, or what players "
+                                      "say, such as vsync, mouse acceleration or latency.")] = None,
     domain: Annotated[str, typer.Option("--domain", help="Only this domain, such as sync.")] = "",
     needs: Annotated[str, typer.Option("--needs", help="Only what needs rights, or a restart of the game, driver or "
                                                        "machine.")] = "",
@@ -30,8 +31,8 @@ def catalog(
     from keenlattice.cli.views.settings import show_catalog, show_setting
 
     if add or note is not None:
-        only(ctx, "--add" if add else "--note", *(["add"] if add else ["note", "word"]))
-    ws = begin(book, rig)
+        only(ctx, "--add" if add else "--note", *(["add"] if add else ["note", "words"]))
+    ws, word = begin(book, rig), " ".join(words or [])
     found = (ws.rig.settings.add(add) if add else ws.rig.settings.note(word, note) if note is not None else
              ws.rig.settings.search(word, domain=domain, needs=needs, moves=moves, sure=sure))
     some = found.settings

@@ -8,6 +8,7 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import assignments, references
 from keenlattice.cli.options import Book, Json, Note, Rig
 from keenlattice.cli.output import emit, hint, say
+from keenlattice.cli.views.edited import from_screen_of, open_editor
 from keenlattice.errors import UsageError
 
 
@@ -15,15 +16,28 @@ def edit(
     reference: Annotated[str, typer.Argument(
         autocompletion=references, metavar="PROFILE", help="A game, or `rig` for the rig-wide profile; "
                                              "GAME@VERSION to build on an earlier one.")],
-    settings: Annotated[list[str], typer.Argument(
-        autocompletion=assignments, help="SETTING=VALUE, several if you like; SETTING=unset unsets.")],
+    settings: Annotated[list[str] | None, typer.Argument(
+        autocompletion=assignments, help="SETTING=VALUE, several if you like; SETTING=unset unsets.")] = None,
+    from_screen: Annotated[int | None, typer.Option(
+        "--from-screen", metavar="NUMBER", help="Keep what helps by this screen, and drop the rest of its changes."
+    )] = None,
     note: Note = "", book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
-    """Change settings in a profile. Makes a new version; the rig is not touched before `keen apply`."""
+    """Change settings in a profile: makes a new version. Without settings it opens the editor.
+
+    The rig is not touched before `keen apply`.
+    """
     from keenlattice.cli.views.settings import show_changes
 
     ws = begin(book, rig)
-    made = ws.edit(reference, _parsed(settings), note)
+    if from_screen is not None:
+        made, measured_from = from_screen_of(ws, reference, settings, from_screen, note)
+    elif not settings:
+        open_editor(ws, reference, json)
+        return
+    else:
+        made = ws.edit(reference, _parsed(settings), note)
+        measured_from = made.before.reference
     before, after = made.before.reference, made.after.reference
     if json:
         emit(made)
@@ -37,7 +51,8 @@ def edit(
             hint("keen apply rig, which comes before the game's own version")
         else:
             measured = f" --game {ws.rig.games.names[0]}" if made.before.profile == "rig" and ws.rig.games.names else ""
-            hint(f"keen apply {made.before.profile}   or first measure it: keen trial {before} {after}{measured}")
+            hint(f"keen apply {made.before.profile}   or first measure it: keen trial {measured_from} "
+                 f"{after}{measured}")
 
 
 def _parsed(settings: list[str]) -> dict[str, str | None]:

@@ -66,4 +66,4 @@ def _say_more(ws: "Workspace", found: "MeasureResult") -> None:
             "seen")
     say(f"\nKept in {shown_path(ws.book.folder / 'captures')}.", "dim")
     say("These numbers describe; they prove no difference.", "dim")
-    hint("keen trial BEFORE AFTER, which does; or keen draw, for a picture of a run")
+    hint(f"keen trial {game}@stock {game}, which does; or keen draw, for a picture of a run")

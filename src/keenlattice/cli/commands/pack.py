@@ -57,7 +57,9 @@ def adopt(file: File, only: Only = None, note: Note = "", book: Book = None, rig
     say("\nNothing is on the rig yet." if made.versions else
         "Nothing changes: all that fits this rig holds already.")
     if made.versions:
-        hint("keen apply, for each of them; or first measure: keen trial BEFORE AFTER")
+        first = made.versions[0]
+        hint(f"first measure it: keen trial {first.before.reference} {first.after.reference}; or keen apply "
+             f"{first.after.profile}")
 
 
 @app.command()

@@ -52,7 +52,8 @@ def screen(
     Every run switches about half of them on. The rig is put back to what it was, whatever happens.
     """
     if not (before and after):
-        raise UsageError("a screen takes two versions, or a version and a pack: keen screen BEFORE AFTER")
+        raise UsageError("a screen takes two versions, or a version and a pack: keen screen brass-orbit@stock "
+                         "brass-orbit")
     if plan_only and figure:
         raise UsageError("--figure does not go with --plan: nothing is played that could be drawn")
     ws, figure = begin(book, rig), new_figure(figure)

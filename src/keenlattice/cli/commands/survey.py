@@ -23,9 +23,9 @@ def survey(book: Book = None, rig: Rig = "", json: Json = False) -> None:
         emit(found)
         return
     show_rig(found, described(ws.rig.kind))
-    for what in dict.fromkeys(found.pending.values()):
-        waiting = ", ".join(key for key, restart in found.pending.items() if restart == what)
-        say(f"! waits for a restart of the {what}: {waiting}")
+    for kind in dict.fromkeys(found.pending.values()):
+        waiting = ", ".join(key for key, restart in found.pending.items() if restart == kind)
+        say(f"! waits for a restart of the {kind}: {waiting}")
     for version, count in found.slipped.items():
         say(f"! no longer as applied: {version} ({count} settings); see `keen drift`")
     show_findings(found.findings)
@@ -43,5 +43,5 @@ def _hint(ws: "Workspace", found: "Survey") -> None:
     first = found.games[0]
     if "refresh_hz" in found.facts and "frame.cap" in ws.rig.machine.catalog():
         say(f"\nFacts are named as formulas call them: keen edit {first} frame.cap=\"= refresh - 3\"", "dim")
-    hint(f"keen edit rig SETTING=VALUE, to mend what is wrong; or keen show {first}" if found.findings else
+    hint(f"keen edit rig SETTING=VALUE, to fix what is wrong; or keen show {first}" if found.findings else
          f"keen show {first}")

@@ -35,7 +35,7 @@ def tune(
         "--goal", autocompletion=metrics, help="What to make as good as possible: a metric, or several with commas "
         "between.")] = DECIDES,
     keep: Annotated[list[str] | None, typer.Option("--keep", metavar="METRIC<VALUE", help="A bound to keep, such as "
-                                                   "'frame_ms_p99<8' or 'fps_mean>100'; once or more.")] = None,
+                                                   "'frame_ms_p99<8' or 'fps>100'; once or more.")] = None,
     step: Annotated[str, typer.Option("--step", metavar="SETTING=BY", help="Instead of a race: step a clock offset up "
                                       "until the rig is not stable, such as gpu.core-offset@gpu0=15.")] = "",
     margin: Annotated[float | None, typer.Option("--margin", help="How far to stay below the highest step that ran."

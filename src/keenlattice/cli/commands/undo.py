@@ -6,12 +6,13 @@ import typer
 
 from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig, Yes
-from keenlattice.cli.output import confirmed, emit, hint, say, table
+from keenlattice.cli.output import confirmed, emit, hint, say
 from keenlattice.cli.typed import only
+from keenlattice.cli.views.rig import show_points
 from keenlattice.cli.views.sheet import hand_out
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.rig_results import RestorePoints, UndoResult
+    from keenlattice.workspace.rig_results import UndoResult
     from keenlattice.workspace.workspace import Workspace
 
 
@@ -19,6 +20,7 @@ def undo(
     ctx: typer.Context,
     to: Annotated[int | None, typer.Option("--to", metavar="NUMBER", help="Back to before this one of --list, be it "
                                            "an apply, a chore or an undo.")] = None,
+    again: Annotated[bool, typer.Option("--redo", help="Take the newest undo back.")] = False,
     points: Annotated[bool, typer.Option("--list", help="Show the restore points, and undo nothing.")] = False,
     yes: Yes = False,
     book: Book = None, rig: Rig = "", json: Json = False,
@@ -30,22 +32,17 @@ def undo(
     from keenlattice.cli.views.settings import show_by_owner
     from keenlattice.rig.undoing import in_short
 
-    if points:
-        only(ctx, "--list", "points")
+    if points or again:
+        only(ctx, "--list" if points else "--redo", *(["points"] if points else ["again", "yes"]))
     ws = begin(book, rig)
     if points:
         known = ws.rig.restore_points()
-        emit(known) if json else _show_points(known)
+        emit(known) if json else show_points(known)
         return
-    shown = ws.rig.preview_undo(to) if to is not None else None
-    if shown is not None and _writes(ws, shown):  # else a sheet is written, and nothing else
-        if not json:
-            say(f"Takes back {in_short(shown.undone)}.")
-            show_by_owner(ws.rig.machine.catalog(), shown.changes, "is", "will be")
-        if not confirmed(f"Undo this on the rig {ws.rig.name}?", yes):
-            say("Nothing was changed.")
-            return
-    done = ws.undo(to)
+    if (to is not None or again) and not _agreed(ws, to, again, yes, json):
+        say("Nothing was changed.")
+        return
+    done = ws.undo(to, redo=again)
     if json:
         emit(done)
         return
@@ -62,7 +59,21 @@ def undo(
             "went back."))
     for what in done.for_good:
         say(f"! {what} was done since, and nothing brings that back")
-    hint("keen undo --list, then keen undo --to its number", "to take this undo back")
+    hint("keen undo --redo", "to take this undo back")
+
+
+def _agreed(ws: "Workspace", to: int | None, again: bool, yes: bool, json: bool) -> bool:
+    """Whether the player agrees to what going back to a restore point does, once they have seen it."""
+    from keenlattice.cli.views.settings import show_by_owner
+    from keenlattice.rig.undoing import in_short
+
+    shown = ws.rig.preview_undo(to, redo=again)
+    if not _writes(ws, shown):  # a sheet is written, and nothing else
+        return True
+    if not json:
+        say(f"Takes back {in_short(shown.undone)}.")
+        show_by_owner(ws.rig.machine.catalog(), shown.changes, "is", "will be")
+    return confirmed(f"Undo this on the rig {ws.rig.name}?", yes)
 
 
 def _writes(ws: "Workspace", shown: "UndoResult") -> bool:
@@ -73,15 +84,3 @@ def _writes(ws: "Workspace", shown: "UndoResult") -> bool:
         return True
     rig = by_hand_rig(ws.opened)
     return any(rig.written_here(owner, change.key) for owner, edits in shown.changes.items() for change in edits)
-
-
-def _show_points(points: "RestorePoints") -> None:
-    if not points.points:
-        say(f"Nothing has been done to the rig {points.rig} yet: there is nothing to go back to.")
-        return
-    table(["number", "when", "what", ""], [
-        [str(point.done.number), point.done.time[:16].replace("T", " "),
-         f"chore {point.done.what}" if point.done.kind in ("chore", "done") else point.done.title,
-         "in force" if point.in_force else {"done": "for good", "seen": "looked at"}.get(point.done.kind, "")]
-        for point in reversed(points.points)], right=[0])
-    say("\nTo go back to before one of them: keen undo --to NUMBER. What came after it is then undone, too.", "dim")

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from keenlattice.rig.base import ByHand, FactValue
     from keenlattice.rig.gamelist import Listed
     from keenlattice.workspace.facts import FactsResult
-    from keenlattice.workspace.rig_results import AppliedChange, ApplyResult, Survey
+    from keenlattice.workspace.rig_results import AppliedChange, ApplyResult, RestorePoints, Survey
     from keenlattice.workspace.workspace import Workspace
 
 
@@ -172,3 +172,16 @@ def warn_of_facts(catalog: "Catalog", plan: "ApplyResult") -> None:
         now, then = (value_text(catalog, key, value) for value in values)
         warn(f"{key} comes to {now} on the rig as it is, and to {then} once the rig-wide profile is on it: apply rig "
              "first, and restart what has to")
+
+
+def show_points(points: "RestorePoints") -> None:
+    """What was done to the rig, the newest first, and what of it is in force."""
+    if not points.points:
+        say(f"Nothing has been done to the rig {points.rig} yet: there is nothing to go back to.")
+        return
+    table(["number", "when", "what", "note", ""], [
+        [str(point.done.number), point.done.time[:16].replace("T", " "),
+         f"chore {point.done.what}" if point.done.kind in ("chore", "done") else point.done.title, point.note,
+         "in force" if point.in_force else {"done": "for good", "seen": "looked at"}.get(point.done.kind, "")]
+        for point in reversed(points.points)], right=[0])
+    say("\nTo go back to before one of them: keen undo --to NUMBER. What came after it is then undone, too.", "dim")

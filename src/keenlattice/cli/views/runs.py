@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, TextIO
 
 from keenlattice.cli.output import confirmed, hint, say, table, width
 from keenlattice.cli.terminal import shows_colours
+from keenlattice.cli.views.bars import bars, has_blocks
 from keenlattice.measure.telemetry import Moment
 from keenlattice.report.words import TITLES, rounded
 
@@ -85,9 +86,15 @@ def show_kept(kept: str | None, picture: str = "") -> None:
 
 def show_recording(found: "Recording", every: bool) -> None:
     """A recording that was read."""
+    from keenlattice.measure.doubts import doubts_of
     from keenlattice.measure.telemetry import limited_by, readings
 
     say(f"{found.file}: {found.frames} frames in {found.seconds:.1f} s, by the map {found.columns.name}", "bold")
+    about = found.run.about
+    if still := about.get("still_share"):
+        say(f"{100 * still:.0f} % of the film is left out: only the longest stretch in which something moves counts")
+    if torn := about.get("torn"):
+        say(f"{torn} pictures are torn: each shows two frames, and both count")
     for one in found.damage:
         say(f"! left out, line {one.line}: {one.what}" + f" ({one.count} such)" * (one.count > 1))
     if found.dropped_frames:
@@ -99,6 +106,8 @@ def show_recording(found: "Recording", every: bool) -> None:
             "The log's clock is not the frames': it counts as begun with the run, unless --log-starts says otherwise.",
             "dim")
     _show_course(found.run)
+    for doubt in doubts_of(found.run):
+        say(f"! {doubt}")
     for name, (start, end) in found.segments.items():
         say(f"segment {name}: {start / 1000:.1f} to {end / 1000:.1f} s")
     say()
@@ -138,6 +147,8 @@ def show_latency(result: "LatencyResult") -> None:
     if result.unasked > result.presses:
         say("! the light changes far more often than a press was made: it may flicker faster than it was sampled. Do "
             "not trust these numbers; sample faster, or switch the flicker off")
+    for unsure in result.about.get("unsure", ()):
+        say(f"! not sure: {unsure}")
     for name, text in _how(result.found):
         say(f"{name}: {text}")
     middle = (result.mean_high_ms - result.mean_low_ms) / 2
@@ -164,13 +175,20 @@ def show_latency(result: "LatencyResult") -> None:
 
 def _how(latency: "Latency") -> list[tuple[str, str]]:
     """How it was measured, as far as that was found out from the signal."""
-    told = []
-    if "polarity" in latency.about:
-        told.append(("answer", f"the screen {latency.about['polarity']}; timed {latency.about['threshold']}"))
-    if latency.about.get("strobe_hz"):
-        hz = latency.about["strobe_hz"]
+    told, about = [], latency.about
+    if "press_area" in about:
+        told.append(("areas", f"press at {about['press_area']}, answer at {about['answer_area']} "
+                              "(x, y, width, height in pixels); --figure FILE draws them"))
+    if "polarity" in about:
+        told.append(("answer", f"the screen {about['polarity']}; timed {about['threshold']}"))
+    if about.get("strobe_hz"):
+        hz = about["strobe_hz"]
         told.append(("backlight", f"strobed at {hz:.0f} Hz: a single answer is sure to half of {1000 / hz:.1f} ms"))
-    if latency.half_width_ms:
+    if "pictures" in about:
+        told.append(("camera", f"{about['pictures']} pictures, {about['camera_hz']:.0f} a second: one press is sure to "
+                               f"{latency.half_width_ms:.1f} ms, all together to {latency.bias_ms:.1f} ms (in the "
+                               "intervals below)"))
+    elif latency.half_width_ms:
         told.append(("camera", f"each count stands for anything within {latency.half_width_ms:.1f} ms of it; the "
                                "spread is without what that adds"))
     return told
@@ -192,7 +210,7 @@ class LiveView:
     def __init__(self, stream: TextIO | None = None) -> None:
         stream = stream or sys.stderr
         self._stream, self._block = stream, shows_colours(stream)
-        self._bars = self._block and "utf" in (stream.encoding or "").lower()
+        self._bars = self._block and has_blocks(stream)
         self._history: dict[str, deque[float]] = {}
         self._drawn = 0
         self._at_s = math.inf
@@ -215,7 +233,7 @@ class LiveView:
     def _line(self, title: str, text: str, value: float) -> str:
         past = self._history.setdefault(title, deque(maxlen=HISTORY))
         past.append(value)
-        return f"{title:<{TITLE}} {text or '-':>{VALUE}}  {_bars(past) if self._bars else ''}".rstrip()
+        return f"{title:<{TITLE}} {text or '-':>{VALUE}}  {bars(list(past)) if self._bars else ''}".rstrip()
 
 
 def _rows(moment: Moment) -> Mapping[str, tuple[str, float]]:
@@ -234,14 +252,3 @@ def _rows(moment: Moment) -> Mapping[str, tuple[str, float]]:
 
 def _ms(value: float) -> tuple[str, float]:
     return "" if math.isnan(value) else f"{value:.1f} ms", value
-
-
-def _bars(values: "deque[float]") -> str:
-    """The last values as bars from nothing to the highest of them.
-
-    >>> _bars(deque([0.0, 2.0, 4.0, math.nan]))
-    '▁▄▇ '
-    """
-    top = max((value for value in values if value > 0), default=0.0)
-    return "".join(" " if math.isnan(value) else STEPS[round(value / top * (len(STEPS) - 1)) if top else 0]
-                   for value in values)

@@ -27,6 +27,7 @@ def show_setting(shown: "Setting", noted: str = "") -> None:
     whom = {"rig": "the whole rig", "game": "a game, or the whole rig", "device": f"a device: {shown.name}@DEVICE"}
     say(f"{shown.name}: {shown.title}", "bold")
     table(["", ""], [row for row in (
+        ["players say", ", ".join(shown.called)],
         ["takes", shown.allowed() + (", or a formula" if shown.is_number else "")],
         ["stock", written(shown.stock, shown.unit)], ["set for", whom[shown.scope]],
         ["needs", " and ".join(needs) or "nothing"], ["trades", shown.trades], ["inert", shown.inert],
@@ -104,7 +105,7 @@ def show_findings(found: "Sequence[Finding]") -> None:
         for one in some:
             kind = "" if one.kind == "wrong" else f"{one.kind}: "
             say(f"! {kind}{', '.join(one.settings)}: {one.why}")
-            say(f"  to mend it: {one.what_to_do}", "dim")
+            say(f"  to fix it: {one.what_to_do}", "dim")
     if unknown:
         say(f"Not known, to be looked at ({len(unknown)})", "bold")
     for one in unknown:

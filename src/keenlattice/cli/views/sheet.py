@@ -198,8 +198,8 @@ def show_next_run(ws: "Workspace", run: "NextRun", json: bool) -> None:
     if run.start:
         say(f"\nStart the game by {run.start}: what is set of its process holds for no other start.")
     say(f"\nThen play {run.game} for {run.seconds:g} s, and record it.", "bold")
-    hint("keen rig next FRAMES, or keen rig next FRAMES SENSOR; --wrong WHY if it went wrong; or --watch FOLDER, which "
-         "goes through all runs")
+    files = "FILM (or its sensor's file)" if run.latency_alone else "FRAMES, or keen rig next FRAMES FILM_OR_SENSOR"
+    hint(f"keen rig next {files}; --wrong WHY if it went wrong; or --watch FOLDER, which goes through all runs")
 
 
 def run_of(number: int, most: int | None, minutes_left: float | None) -> str:

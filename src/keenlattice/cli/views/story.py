@@ -7,13 +7,13 @@ from importlib.util import find_spec
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from keenlattice.blocks import MIXED
 from keenlattice.catalog.values import Value, written
 from keenlattice.cli.guide import Guide
 from keenlattice.cli.options import DECIDES
-from keenlattice.cli.output import VERDICT_STYLES, hint, say, show_telling
+from keenlattice.cli.output import hint, say, show_keys, show_telling
 from keenlattice.cli.playing import progress
 from keenlattice.cli.views.rig import show_rig_briefly
+from keenlattice.cli.views.runs import show_latency
 from keenlattice.cli.views.settings import show_changes, show_findings
 from keenlattice.measure.columns import column_map
 from keenlattice.measure.sensors import HEADER, SimulatedSensor, sensor_lines
@@ -22,7 +22,7 @@ from keenlattice.rig.find import described
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.hand import ComingRun, Noted
 from keenlattice.rig.standin.player import SimulatedPlayer, longest
-from keenlattice.study.trial.words import headline, one_word
+from keenlattice.study.trial.words import keys_of
 from keenlattice.workspace.handed import Handed
 
 if TYPE_CHECKING:
@@ -142,7 +142,7 @@ class Telling:
         say(", ".join(f"{key} = {written(value)}" for key, value in story.rumour.items())
             + ", measured in the same way:")
         result = self._trial(edited, with_rumour, 2).result
-        say(headline(result), VERDICT_STYLES.get(one_word(result) or MIXED, ""))
+        show_keys(keys_of(result))
         if {metric.verdict for metric in result.decisive} == {"no difference that matters"}:
             say("So it does nothing that matters, and that is shown, not assumed: leave it out.")
 
@@ -172,6 +172,7 @@ def _heading(number: int, title: str) -> None:
 
 GAME, SETTING = "brass-orbit", "frame.queue-depth"
 BLOCKS, SECONDS, MATTERS = 6, 20.0, "4%"
+FILMED_S = 8.0
 CARELESS = 3
 """Which recording the player ends too soon."""
 
@@ -246,6 +247,22 @@ class HandTelling:
             "dim")
         ws.recordings.latency.keep_map(light, "my-sensor", time="micros", light="photo", button="switch", unit="us")
         say("Their recorder's columns and their light sensor's are known now: later files are told by their headers.")
+        self._a_film()
+
+    def _a_film(self) -> None:
+        """A phone does instead of a sensor, where films can be read."""
+        if find_spec("av") is None:
+            say("A phone's slow motion does instead of a sensor; reading one takes pip install av.")
+            return
+        from keenlattice.measure.film.made_up import film_of_run
+
+        film = self.folder / "phone.mp4"
+        filmed = SimulatedPlayer(self.folder / "machine", self.folder / "filmed", seed=2)
+        film_of_run(filmed.play(GAME, FILMED_S), film, seed=1)
+        say("\nA phone does instead of a sensor: its slow motion, with a lamp at the button and the screen in view.")
+        say("$ keen latency phone.mp4 --shot-at 240", "dim")
+        show_latency(self.ws.recordings.latency.of_film(film, shot_at=240))
+        say()
 
     def _what_is_not_known(self) -> None:
         _heading(2, "What nobody has told or seen is not known, and is asked about")

@@ -187,7 +187,7 @@ def show_played(ws: "Workspace", played: "Played[Any]", json: bool = False, figu
         emit(ws.studies.trials.pilot_of(played) if _is_pilot(played) else played)
         return
     if _is_pilot(played):
-        show_pilot(ws.studies.trials.pilot_of(played), "AFTER")
+        show_pilot(ws.studies.trials.pilot_of(played), played.spec.owner)
     else:
         show_telling(played.telling())
     if figure:

@@ -10,8 +10,7 @@ from keenlattice.cli.typed import HANDS, only
 from keenlattice.cli.views.trial import show_pilot, show_played, show_runs_to_come, tell_amounts
 from keenlattice.errors import UsageError
 from keenlattice.study.limits import BLOCKS_BY_HAND
-from keenlattice.study.trial.looks import SIZING
-from keenlattice.study.trial.words import LEAST_BLOCKS
+from keenlattice.study.trial.looks import FIRST_LOOK, SIZING
 from keenlattice.workspace.played import RunsToCome
 
 if TYPE_CHECKING:
@@ -47,13 +46,16 @@ class Ways:
     def play(self, before: str, after: str, matters: str, options: StudyOptions) -> None:
         """Plays it now."""
         self._tell(matters, options, before)
-        if options["blocks"] is not None and options["blocks"] < LEAST_BLOCKS and not self.json:
-            say(f"! fewer than {LEAST_BLOCKS} blocks have no word, whatever they show: --blocks {LEAST_BLOCKS} is the "
+        if options["blocks"] is not None and options["blocks"] < FIRST_LOOK and not self.json:
+            say(f"! fewer than {FIRST_LOOK} blocks have no word, whatever they show: --blocks {FIRST_LOOK} is the "
                 "least that can tell")
         plan = self.ws.studies.trials.plan(before, after, matters=matters, **options)
+        if self.ws.profiles.find(before, both=True) == self.ws.profiles.find(after, both=True) and not self.json:
+            say(f"This plays {before} against itself: it finds no change, but tells how much runs vary, and how many "
+                "blocks a trial of another version takes.")
         if plan.sized and not self.json:
-            say(f"At most {plan.blocks} blocks of two runs, about {minutes(plan.minutes())}; the noise of the first "
-                f"{SIZING} says how many it takes.", "dim")
+            say(f"At most {plan.blocks} blocks of two runs, about {minutes(plan.minutes())}: how much the "
+                f"first {SIZING} vary says how many it takes.", "dim")
         with playing(self.ws, "blocks of two runs", self.json, self.watch, self.sensor) as told:
             played = self.ws.studies.trials.play(before, after, plan, self.game, told)
         self._finished(played)

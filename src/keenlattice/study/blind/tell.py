@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING
 
-from keenlattice.blocks import Alert, Block, Report, Table, Telling, Text
+from keenlattice.blocks import Alert, Block, KeyFigure, Report, Table, Telling, Text
 from keenlattice.report.context import for_game, page_of_two
 from keenlattice.study.blind.plan import Blind
 
@@ -19,22 +19,31 @@ ENDINGS = {
     "not felt, not known": "Whether it can be measured, no trial of these two has settled yet."}
 
 
-def blind_headline(result: Blind) -> str:
-    """A blind test in two sentences: what was told, and by how many rounds."""
+def _key(result: Blind) -> KeyFigure:
+    """Return a blind test in a key figure: what was felt, by how many rounds."""
     count, plan = len(result.rounds), result.plan
-    if plan.question == "which":
-        told = f"{result.right} of {count} answers were right"
-    else:
-        told = f"{result.after} felt better in {result.right} of {count} rounds"
+    right = f"{result.right} of {count}"
+    told = f"{right} answers were right" if plan.question == "which" else (
+        f"{result.after} felt better in {right} rounds")
+    by_chance = f"guessing does so well in 1 of {1 / plan.error:.0f} tests at most"
     if result.felt == "felt":
-        return f"You can feel it: {told}. Whoever guesses comes so far in one of {1 / plan.error:.0f} tests at most."
+        return KeyFigure(f"You can feel it: {told}.", "better", "You can feel it", right, f"answers right; {by_chance}")
     if result.felt != "not told":
         better, worse = ((result.after, result.before) if result.felt.startswith("after") else
                          (result.before, result.after))
-        return (f"{better} feels better than {worse}: {told}. By chance it comes so far in one of {1 / plan.error:.0f} "
-                "tests at most.")
-    return (f"Not told: {told}, as guessing may bring. Whoever is right in four of five rounds would have been found "
-            f"in {100 * result.chance:.0f} of 100 such tests.")
+        return KeyFigure(f"{better} feels better than {worse}: {told}.", "better", f"{better} feels better", right,
+                         f"rounds; {by_chance}")
+    return KeyFigure(f"Nothing felt was shown: {told}, as guessing may bring.", "unclear", "Nothing felt was shown",
+                     right, "answers right, as guessing may bring" if plan.question == "which" else
+                     f"rounds in which {result.after} felt better, as chance may bring")
+
+
+def _odds(result: Blind) -> Text:
+    """Return how likely chance does as well, or how likely a player who feels it would have been found."""
+    if result.felt != "not told":
+        return Text(f"A player who only guesses does so well in 1 of {1 / result.plan.error:.0f} such tests at most.")
+    return Text(f"A player who is right in four of five rounds is found in {100 * result.chance:.0f} of 100 such "
+                "tests.")
 
 
 NAMES = {"before": "A", "after": "B"}
@@ -48,11 +57,11 @@ def tell_blind(result: Blind, beside: "Beside") -> Telling:
                             "have told"))
     trial = f" (trial {result.trial})" if result.trial else ""
     return Telling(
-        blind_headline(result), f"{result.before} (A) and {result.after} (B), {result.game} on {result.rig}, "
+        [_key(result)], f"{result.before} (A) and {result.after} (B), {result.game} on {result.rig}, "
         f"{len(result.rounds)} of at most {result.plan.rounds} rounds.",
-        [*blocks, Text(f"{ENDINGS[result.ending]}{trial}")],
+        [Text(f"{ENDINGS[result.ending]}{trial}"), *blocks, _odds(result)],
         f"keen trial {result.before} {result.after}, which measures it" if result.measured == "not known" else
-        "keen report makes a page of it", "better" if result.felt != "not told" else "")
+        "keen report makes a page of it")
 
 
 def _rounds(result: Blind) -> Table:
@@ -70,8 +79,7 @@ def blind_page(result: Blind, beside: "Beside") -> Report:
              f"{for_game(result.before, result.game)}")
     return page_of_two(
         context, result.before, result.after, title=f"{context.game or result.game}: can a hand feel it?",
-        answer=f"{blind_headline(result)} {ENDINGS[result.ending]}",
-        did=[Text(f"{result.ending.capitalize()}.{trial}")],
+        keys=[_key(result)], did=[Text(f"{ENDINGS[result.ending]}{trial}"), _odds(result)],
         each=[Text(f"A is {result.before}, B is {result.after}."), _rounds(result)], sure=_sure(result), plays=plays,
         drawn="What is on is drawn anew: a blind test has no seed.")
 

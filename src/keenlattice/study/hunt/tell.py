@@ -3,15 +3,15 @@
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
-from keenlattice.blocks import MIXED, Alert, Block, Figures, Report, Table, Telling, Text
+from keenlattice.blocks import MOST_KEYS, Alert, Block, Figures, KeyFigure, Report, Table, Telling, Text
 from keenlattice.profile.version import profile_of
 from keenlattice.report.context import SEED_DRAWS, Context, excluded, for_game, page_of_two
-from keenlattice.report.words import TITLES, listed, titles
+from keenlattice.report.words import TITLES, capital, listed
 from keenlattice.study.deciding import told_of
 from keenlattice.study.hunt.plan import Hunt, HuntPlan
 from keenlattice.study.trial.figure import trial_figure
 from keenlattice.study.trial.tell import how_sure, interval_picture, numbers, sides_of, trial_figures, trial_pictures
-from keenlattice.study.trial.words import headline, one_word
+from keenlattice.study.trial.words import headline, key_of, keys_of
 
 if TYPE_CHECKING:
     from keenlattice.study.kind import Beside
@@ -28,10 +28,10 @@ def hunt_page(result: Hunt, beside: "Beside") -> Report:
     drawn = bool(before) and len(before) == len(after)
     return page_of_two(
         context, result.before or trial.before, result.first or trial.after,
-        title=f"{context.game or trial.game}: since when, and because of what", verdict=one_word(trial),
-        answer=hunt_headline(result),
+        title=f"{context.game or trial.game}: since when, and because of what", keys=_keys(result),
+       
         changed=None if result.first else [Text("No version was found at which it changed.")],
-        did=[Text(f"From the oldest version to the newest: {headline(trial)}"),
+        did=[*also_changed(result), Text(f"From the oldest version to the newest: {headline(trial)}"),
              *(trial_pictures(trial, before, after) if drawn else [interval_picture(trial)])],
         each=_each(result, context, line),
         sure=[*_sure(result, plan.error), *how_sure(trial), numbers(trial, "The numbers, oldest against newest")],
@@ -45,19 +45,18 @@ def tell_hunt(result: Hunt, beside: "Beside") -> Telling:
     left_out = sorted({key for version in beside.versions for key in version.entries if key not in catalog})
     about = (f"{len(line)} versions from {line[0][0]} to {line[-1][0]}, {result.runs} runs of "
              f"{trial.plan.seconds:g} s, seed {trial.plan.seed}.")
-    blocks: list[Block] = [Text(f"From the oldest version to the newest: {headline(trial)}"),
-                           *excluded(result.excluded, result.doubts), *(Alert(
+    blocks: list[Block] = [*also_changed(result), *excluded(result.excluded, result.doubts), *(Alert(
                                f"{key} was left out of all versions: the rig {trial.rig} does not have it")
                                for key in left_out)]
     if not result.first:
-        return Telling(hunt_headline(result), about, blocks, "more blocks, longer runs, or another metric (--decides)")
+        return Telling(_keys(result), about, blocks, "more blocks, longer runs, or another metric (--decides)")
     blocks += _settings(result, _context(result, beside), dict(line))
     if not result.sure:
         blocks.append(Alert("not every question could be settled by its looks: there may be a setting too many here"))
     return Telling(
-        hunt_headline(result), about, blocks,
+        _keys(result), about, blocks,
         f"keen trial {result.before} {result.first} --decides {result.metric}, to see how much of it that is; keen "
-        "report makes a page of this", one_word(trial) or MIXED)
+        "report makes a page of this")
 
 
 def hunt_figures(result: Hunt, beside: "Beside") -> Figures:
@@ -103,7 +102,7 @@ def _sure(result: Hunt, error: float) -> list[Block]:
     blocks: list[Block] = [Text(
         f"That it was {result.first} is {result.how_sure} sure, by the {result.runs} runs of this "
         f"hunt; it was to be wrong in {100 * error:g} of 100 such hunts at most. How large the change is was not "
-        f"taken for known.{also_changed(result)}")]
+        f"taken for known.")]
     if not result.sure:
         blocks.append(Text("Not every question about its settings could be settled: there may be one too many among "
                            "those that are named."))
@@ -120,19 +119,24 @@ def _plays(result: Hunt, line: Line, hunt: HuntPlan) -> str:
             f"--most {hunt.most_runs} --seed {plan.seed}{game}")
 
 
-def hunt_headline(result: Hunt) -> str:
-    """A hunt in one sentence: the version, and the settings in it."""
+def _keys(result: Hunt) -> list[KeyFigure]:
+    """Return a hunt in key figures: what changed, since which version, and because of which settings."""
+    trial = result.trial
     if not result.first:
-        return (f"{titles(result.trial.plan.decides).capitalize()}: no change beyond what matters was told from "
-                f"{result.trial.before} to {result.trial.after}, so there is nothing to hunt for.")
-    return (f"{TITLES[result.metric].capitalize()} changed with {result.first} ({result.how_sure} "
-            f"sure), because of {listed(result.settings)}.{also_changed(result)}")
+        nothing = f"No change that matters was found from {trial.before} to {trial.after}."
+        return [KeyFigure(nothing), *keys_of(trial, MOST_KEYS - 1)]
+    causes = listed(result.settings)
+    is_ = "is" if len(result.settings) == 1 else "are"
+    return [key_of(trial, trial[result.metric]),
+            KeyFigure(f"It changed with {result.first} ({result.how_sure} sure).", "", "Since", result.first,
+                      f"{result.how_sure} sure"),
+            KeyFigure(f"The cause {is_} {causes}.", "", "Because of", causes, "the least that brings the change about")]
 
 
-def also_changed(result: Hunt) -> str:
-    """That it was not this version alone, or not this metric alone; "" if nothing was seen of either."""
-    told = " It was not that version alone: another in the line has a part in it." * result.more
+def also_changed(result: Hunt) -> list[Block]:
+    """Return that it was not this version alone, or not this metric alone, where that was seen."""
+    blocks: list[Block] = [Text("It was not that version alone: another in the line has a part in it.")] * result.more
     others = [metric.name for metric in result.trial.decisive
               if metric.name != result.metric and metric.verdict in ("better", "worse")]
-    return told + "".join(f" {TITLES[name].capitalize()} changed, too; since when, keen hunt --decides {name} tells."
-                          for name in others)
+    return [*blocks, *(Text(f"{capital(TITLES[name])} changed, too. To find since when: keen hunt --decides {name}")
+                       for name in others if result.first)]

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.blocks import Alert, Block, Figures, Fold, Picture, Report, Table, Telling, Text
 from keenlattice.report.context import Context, the_rig, to_repeat
-from keenlattice.report.style import BAND, FAINT, INK, MARKS, headed, plain, small_figure
+from keenlattice.report.style import BAND, FAINT, INK, MARKS, MOST_ON_A_CARD, headed, plain, small_figure
 from keenlattice.report.words import TITLES, counted
 from keenlattice.study.pool.evidence import value_said
 from keenlattice.study.pool.result import Pool, PooledChange, PooledMetric, Standing
@@ -14,7 +14,7 @@ from keenlattice.study.pool.words import (
     BRIEF,
     change_does,
     interval,
-    pool_headline,
+    pool_keys,
     range_of,
     shares,
     side_said,
@@ -114,7 +114,7 @@ def pool_page(result: Pool, beside: "Beside") -> Report:
     """Return the page about a pool."""
     context = beside.context()
     return Report(
-        title=f"What {len(result.changes)} changes do on {result.rigs} rigs", verdict="", answer=pool_headline(result),
+        title=f"What {len(result.changes)} changes do on {result.rigs} rigs", keys=pool_keys(result),
         changed=_what_went_in(result), did=[_picture(result, name) for name in result.plan.metrics],
         each=[Text("In %, with 95 % intervals."), _standings(result), *_where(result), _numbers(result, context)],
         sure=_how_sure(result), rig=the_rig(context),
@@ -136,17 +136,19 @@ def tell_pool_here(result: Pool, number: int, here: Mapping[str, str]) -> Tellin
         here: a change's name to what is to be expected of it.
     """
     return Telling(
-        pool_headline(result), f"From {result.studies} studies; pool {number}. In %, with 95 % intervals.",
+        pool_keys(result),
+        f"From {result.studies} studies on {result.rigs} rigs; pool {number}. In %, with 95 % intervals.",
         [_standings(result, here), *_left_out(result), Text(
             "\"Here\" is what the facts of this rig let expect of the metric that tells most. Only a trial here tells.",
             aside=True)],
-        f"keen pool look {result.changes[0].settings[0]}, or keen pool order BEFORE AFTER" if result.changes else
+        f"keen pool look {result.changes[0].settings[0]}, or keen pool order GAME@stock GAME" if result.changes else
         "keen pool read --add FILE OR FOLDER")
 
 
 def pool_figures(result: Pool, beside: "Beside | None" = None) -> Figures:
     """Return the figure of a pool, and its main part."""
-    return Figures(lambda: pool_figure(result), lambda axes: effects(axes, result.changes, result.plan.metrics[0]))
+    return Figures(lambda: pool_figure(result), lambda axes: effects(axes, result.changes, result.plan.metrics[0]),
+                   lambda axes: effects(axes, result.changes[:MOST_ON_A_CARD], result.plan.metrics[0], 30))
 
 
 def _left_out(result: Pool) -> list[Block]:

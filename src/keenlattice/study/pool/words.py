@@ -3,29 +3,34 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from keenlattice.report.words import TITLES, between, counted, listed, signed, signed_with_ends
+from keenlattice.blocks import KeyFigure
+from keenlattice.report.words import TITLES, Group, between, counted, keys_of_groups, listed, signed, signed_with_ends
 
 if TYPE_CHECKING:
     from keenlattice.study.pool.order import Expected
     from keenlattice.study.pool.result import Pool, PooledChange, PooledMetric, Side, Span
 
-SORTS = {"helps everywhere": "help everywhere", "helps some": "help on some rigs",
-         "helps some, hurts some": "help on some rigs and hurt on others", "hurts some": "hurt on some rigs",
-         "hurts everywhere": "hurt everywhere", "nothing that matters anywhere": "do nothing that matters anywhere",
-         "not known": "are not known"}
-ONE = {"help on some rigs and hurt on others": "helps on some rigs and hurts on others"}
-VERBS = {"help": "helps", "hurt": "hurts", "do": "does", "are": "is"}
+SORTS = {"helps everywhere": ("help everywhere", "helps everywhere", "better"),
+         "helps some": ("help on some rigs", "helps on some rigs", "better"),
+         "helps some, hurts some": ("help on some rigs and hurt on others", "helps on some rigs and hurts on others",
+                                    "unclear"),
+         "hurts some": ("hurt on some rigs", "hurts on some rigs", "worse"),
+         "hurts everywhere": ("hurt everywhere", "hurts everywhere", "worse"),
+         "nothing that matters anywhere": ("do nothing that matters anywhere", "does nothing that matters anywhere",
+                                           "no difference that matters"),
+         "not known": ("are not known", "is not known", "unclear")}
+"""What changes of each standing do, as a verb for several and for one; and the verdict that it looks like."""
+QUIET = {"nothing that matters anywhere", "not known"}
 
 
-def pool_headline(result: "Pool") -> str:
-    """A pool in one sentence: how many changes do what."""
-    parts = []
+def pool_keys(result: "Pool") -> list[KeyFigure]:
+    """Return a pool in key figures: how many changes do what over rigs, and which."""
+    groups = []
     for standing, words in SORTS.items():
-        count = sum(change.telling.standing == standing for change in result.changes)
-        verb, _, rest = words.partition(" ")
-        parts += [f"{count} {words if count > 1 else ONE.get(words, f'{VERBS[verb]} {rest}')}"] if count else []
-    return (f"Of {len(result.changes)} changes that {result.rigs} rigs have tried, {listed(parts)}." if parts else
-            "No change was tried on any rig.")
+        some = [change for change in result.changes if change.telling.standing == standing]
+        names = [] if standing in QUIET else [change.settings[0] for change in some]
+        groups += [Group(*words, len(some), names)] if some else []
+    return keys_of_groups(groups, len(result.changes)) or [KeyFigure("No change was tried on any rig.")]
 
 
 def change_does(change: "PooledChange") -> str:

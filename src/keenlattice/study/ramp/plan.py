@@ -8,6 +8,7 @@ from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import metric
+from keenlattice.measure.names import full_name
 from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Version
 from keenlattice.study.form import Form
@@ -39,7 +40,7 @@ class RampPlan(Form):
     seed: int = 0
 
     def __post_init__(self) -> None:
-        metric(self.goal)
+        object.__setattr__(self, "goal", metric(full_name(self.goal)).name)
         if not self.by > 0:
             raise BadValue(f"steps of {self.by:g}: a step goes up")
         check_seed(self.seed)

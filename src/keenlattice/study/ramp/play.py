@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from keenlattice.blocks import Table, Telling, Text
+from keenlattice.blocks import MOST_KEYS, KeyFigure, Table, Telling, Text
 from keenlattice.catalog.values import written
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import METRICS, metrics_of
@@ -23,7 +23,7 @@ from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
 from keenlattice.study.ramp.plan import Ramp, RampPlan, RampSpec, RampStep, make_of_settled, steps_of
-from keenlattice.study.trial.words import what_was_made
+from keenlattice.study.trial.words import keys_of, what_was_made
 
 if TYPE_CHECKING:
     from keenlattice.study.kind import Beside
@@ -41,7 +41,10 @@ def tell_ramp(result: Ramp, beside: "Beside") -> Telling:
     rows = [[f"{step.value:g}", "-" if step.goal is None else f"{step.goal:.2f}", step.wrong or "ran"]
             for step in result.steps]
     table = Table([f"{plan.key}, {unit}", f"{TITLES[plan.goal]}, {METRICS[plan.goal].unit}", ""], rows, right=(0, 1))
-    return Telling(f"{plan.key}: {written(result.settled, unit)}. {stopped}", about, [table, *(made or [Text(
+    settled = written(result.settled, unit)
+    key = KeyFigure(f"{plan.key} settles at {settled}.", "", plan.key, settled, stopped)
+    proof = keys_of(beside.made.proof, MOST_KEYS - 1) if beside.made and beside.made.proof else []
+    return Telling([key, *proof], f"{stopped} {about}".strip(), [table, *(made or [Text(
         "Nothing was changed: no step is far enough above where it started.")])], advice)
 
 

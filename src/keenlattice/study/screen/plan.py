@@ -14,7 +14,7 @@ from keenlattice.measure.metrics import TRIAL_METRICS, metric
 from keenlattice.profile.compare import changes
 from keenlattice.profile.pack import Claim
 from keenlattice.profile.version import Entries
-from keenlattice.study.deciding import Matters, check_deciding, named
+from keenlattice.study.deciding import Matters, check_deciding, full_names, named
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
 from keenlattice.study.limits import DECIDES, check_seconds, check_seed
@@ -161,6 +161,7 @@ class ScreenPlan(Form):
     matters_of: Matters = ()
 
     def __post_init__(self) -> None:
+        object.__setattr__(self, "decides", full_names(self.decides))
         check_deciding(self.decides, self.matters_pct, self.matters_of)
         for name in {claim.metric for claims in self.claims for claim in claims}:
             metric(name)

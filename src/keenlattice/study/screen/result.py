@@ -1,5 +1,6 @@
 """What a screen found: per change its effects with an interval and a word, and those that act together."""
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import ClassVar, Literal
@@ -58,6 +59,21 @@ class Factor:
         found = {effect.standing for effect in self.measured}
         gains = tuple(one for one in TELLING[0] if one in found)
         return gains or (self.telling.standing,)
+
+
+def helping(result: "Screen") -> tuple[Factor, ...]:
+    """Return the changes of a screen that surely help with something and hurt nothing that decides."""
+    return tuple(factor for factor in result.factors if factor.standings in (("better",), ("does what is claimed",)))
+
+
+def together_pct(result: "Screen") -> dict[str, float]:
+    """Return what the changes that help would do together to each metric that decides, in per cent, if none of them
+    changes what another one does: the product of the ratios."""
+    factors = helping(result)
+    effects = {name: [effect.change_pct for factor in factors for effect in factor.judged if effect.metric == name]
+               for name in result.judged_by}
+    return {name: 100 * (math.prod(1 + change / 100 for change in known) - 1) for name, some in effects.items()
+            if len(known := [change for change in some if change is not None]) == len(factors) > 1}
 
 
 @dataclass(frozen=True)

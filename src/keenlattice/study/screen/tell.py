@@ -1,14 +1,17 @@
 """A screen in blocks: which of many changes matter, each on its own and together."""
 
 import textwrap
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from keenlattice.blocks import Alert, Block, Figures, Fold, Picture, Report, Table, Telling, Text
+from keenlattice.blocks import Alert, Block, Figures, Fold, KeyFigure, Picture, Report, Table, Telling, Text
+from keenlattice.profile.version import owners, profile_of
 from keenlattice.report.context import SEED_DRAWS, Context, excluded, for_game, page_of_two
-from keenlattice.report.style import INK, Row, forest, headed, plain, small_figure
-from keenlattice.report.words import TITLES, between, doing, listed
+from keenlattice.report.frames import better_side
+from keenlattice.report.style import INK, MOST_ON_A_CARD, Row, forest, headed, plain, small_figure
+from keenlattice.report.words import TITLES, Group, between, capital, doing, keys_of_groups, listed, signed
 from keenlattice.study.deciding import matters_told, told_of
-from keenlattice.study.screen.result import Effect, Factor, Screen
+from keenlattice.study.screen.result import Effect, Factor, Screen, helping, together_pct
 from keenlattice.study.trial.result import told
 
 if TYPE_CHECKING:
@@ -28,7 +31,8 @@ def screen_page(result: Screen, beside: "Beside") -> Report:
     unclear = any(effect.standing == "unclear" for factor in result.factors for effect in factor.measured)
     return page_of_two(
         context, result.before, result.after, title=f"{context.game or result.game}: which changes matter",
-        answer=screen_headline(result), did=[_picture(result)], each=[standings(result), *_together(result)],
+        keys=screen_keys(result), did=[*_not_measured(result), _picture(result)],
+        each=[standings(result), Text(AVERAGED), *_expected(result), *_together(result)],
         sure=[*_how_sure(result, unclear), _numbers(result)], plays=_plays(result, context),
         drawn="The changes came from a pack, whose file was given as the second version. " * (
             result.after == context.of_pack) + SEED_DRAWS.format(result.plan.seed),
@@ -40,22 +44,40 @@ def tell_screen(result: Screen, beside: "Beside | None" = None) -> Telling:
     plan = result.plan
     unclear = [" + ".join(factor.settings) for factor in result.factors
                if any(effect.standing == "unclear" for effect in factor.measured)]
-    advice = (f"more rounds or longer runs tell of what is unclear, or a trial of {unclear[0]} alone" if unclear else
-              "keep those that help with keen edit, and prove them together: keen trial")
-    together_blocks: list[Block] = [Alert(one) for one in together(result)]
+    advice = _advice(result, unclear, beside)
+    together_blocks: list[Block] = [Alert(sentence) for sentence in together(result)]
     return Telling(
-        screen_headline(result),
+        screen_keys(result),
         f"{result.game} on {result.rig}: {result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, "
-        f"seed {plan.seed}; {matters_told(plan)} matters. One by one, {result.one_by_one_runs} runs "
+        f"seed {plan.seed}; {matters_told(plan, plan.deciders)} matters. One by one, {result.one_by_one_runs} runs "
         "would tell as much.",
-        [standings(result), *excluded(result.excluded, result.doubts),
+        [*_not_measured(result), standings(result), *_expected(result), Text(AVERAGED, aside=True),
+         *excluded(result.excluded, result.doubts),
          *(together_blocks or [Text(NONE_TOGETHER, aside=True)])],
         f"{advice}; keen report makes a page of it")
 
 
+def _advice(result: Screen, unclear: list[str], beside: "Beside | None") -> str:
+    """Return what to do next: keep what helps, else look closer at what is unclear."""
+    if helping(result) and len(owners(profile_of(result.before))) > 1:
+        return "make a version of each profile with what helps of it, by keen edit, for a trial that proves them"
+    if helping(result) and beside:
+        return (f"keen edit {profile_of(result.before)} --from-screen {beside.number} makes a version of what helps, "
+                "for a trial that proves it")
+    return (f"more rounds or longer runs tell of what is unclear, or a trial of {unclear[0]} alone" if unclear else
+            "leave them out: none of them helps")
+
+
+def _expected(result: Screen) -> list[Block]:
+    """Return what the changes that help would do together, as far as that can be said before a trial."""
+    told = [f"{signed(change, 1.0)} % to {TITLES[name]}" for name, change in together_pct(result).items()]
+    return [Text(f"Those that help would do about {listed(told)} together, if none of them changes what another does. "
+                 "Only a trial of them together tells.")] if told else []
+
+
 def standings(result: Screen) -> Table:
     """Every factor's change and standing, and what was claimed of it."""
-    claims = {group: ", ".join(told(one) for one in claim)
+    claims = {group: ", ".join(told(single) for single in claim)
               for group, claim in zip(result.plan.factors, result.plan.claims, strict=False)}
     claimed = any(claims.values())
     rows = [[" + ".join(factor.settings), *_intervals(result, factor), factor_does(factor),
@@ -84,13 +106,13 @@ def _picture(result: Screen) -> Picture:
         first.set_title(first.get_title(loc="left"), x=-0.45, loc="left", fontsize=10.5, color=INK, fontweight="bold")
         return figure
 
-    said = "; ".join(f"{' + '.join(factor.settings)} {factor_does(factor)}" for factor in result.factors)
-    return Picture("What each change does", f"Change by switching each on, with its interval. {said}.", draw)
+    words = "; ".join(f"{' + '.join(factor.settings)} {factor_does(factor)}" for factor in result.factors)
+    return Picture("What each change does", f"Change by switching each on, with its interval. {words}.", draw)
 
 
 def _together(result: Screen) -> list[Block]:
     """What changes do only together, or that no such thing was seen."""
-    return [Text(f"{one}.") for one in together(result)] or [Text(NONE_TOGETHER)]
+    return [Text(f"{sentence}.") for sentence in together(result)] or [Text(NONE_TOGETHER)]
 
 
 def _how_sure(result: Screen, unclear: bool) -> list[Block]:
@@ -128,46 +150,34 @@ def _plays(result: Screen, context: Context) -> str:
             f"{for_game(result.before, result.game)}")
 
 
-SORTS = {("better",): "help", ("does what is claimed",): "do what is claimed", ("better", "worse"): "help at a price",
-         ("worse",): "hurt", ("does the opposite",): "do the opposite", ("does nothing that matters",):
-         "do nothing that matters", ("unclear",): "are unclear"}
+SORTS = {("better",): ("help", "helps"), ("does what is claimed",): ("do what is claimed", "does what is claimed"),
+         ("better", "worse"): ("help at a price", "helps at a price"), ("worse",): ("hurt", "hurts"),
+         ("does the opposite",): ("do the opposite", "does the opposite"),
+         ("does nothing that matters",): ("do nothing that matters", "does nothing that matters"),
+         ("unclear",): ("are unclear", "is unclear")}
+"""What changes of each standing do, as a verb for several and for one."""
+QUIET = {"does nothing that matters", "unclear"}
 
 
-ONE = {"do": "does", "are": "is", "help": "helps", "hurt": "hurts"}
-
-
-MOST_NAMED = 4
-
-
-def screen_headline(result: Screen) -> str:
-    """A screen in one sentence: how many changes did what, and which of them did anything, to what."""
-    counts: dict[str, list[Factor]] = {}
+def screen_keys(result: Screen) -> list[KeyFigure]:
+    """Return a screen in key figures: how many changes help, hurt or do nothing, and which of them do anything."""
+    sorted_by: dict[tuple[str, ...], list[Factor]] = {}
     for factor in result.factors:
-        counts.setdefault(SORTS[tuple(sorted(factor.standings))], []).append(factor)
-    parts = []
-    for sort in SORTS.values():
-        if some := counts.get(sort):
-            verb, _, rest = sort.partition(" ")
-            told = f"{len(some)} {ONE[verb] if len(some) == 1 else verb}{' ' * bool(rest)}{rest}"
-            named = len(some) <= MOST_NAMED and sort not in ("do nothing that matters", "are unclear")
-            parts.append(told + (f" ({'; '.join(_gain(one) for one in some)})" if named else ""))
-    return f"Of {len(result.factors)} changes, {', '.join(parts)}.{_not_measured(result)}"
+        sorted_by.setdefault(tuple(sorted(factor.standings)), []).append(factor)
+    groups = [Group(*verbs, standing[0] if len(standing) == 1 else "unclear", len(factors),
+                    [] if standing[0] in QUIET else [" + ".join(factor.settings) for factor in factors])
+              for standing, verbs in SORTS.items() if (factors := sorted_by.get(standing))]
+    return keys_of_groups(groups, len(result.factors))
 
 
-def _gain(factor: Factor) -> str:
-    """A change and what it does; which metric, where several decide."""
-    name = " + ".join(factor.settings)
-    told = [(effect.metric, effect.standing) for effect in factor.measured if effect.standing in ("better", "worse")]
-    return f"{name} {doing(told)}" if len(factor.judged) > 1 else name
-
-
-def _not_measured(result: Screen) -> str:
-    """What decides and was not measured."""
+def _not_measured(result: Screen) -> list[Block]:
+    """Return what decides and was not measured."""
     judged = [metric for factor in result.factors for metric in factor.judged]
     missing = [name for name in dict.fromkeys(effect.metric for effect in judged)
                if all(metric.change_pct is None for metric in judged if metric.metric == name)]
-    return f" {listed([TITLES[name] for name in missing]).capitalize()}: not measured." if missing and len(
-        missing) < len({metric.metric for metric in judged}) else ""
+    if not missing or len(missing) == len({metric.metric for metric in judged}):
+        return []
+    return [Alert(f"{capital(listed([TITLES[name] for name in missing]))}: not measured")]
 
 
 def factor_does(factor: Factor) -> str:
@@ -177,6 +187,7 @@ def factor_does(factor: Factor) -> str:
     return doing([(effect.metric, effect.standing) for effect in factor.measured])
 
 
+AVERAGED = "Each number is an average over the other changes being on and off."
 NONE_TOGETHER = "No two of them were seen to do together what neither does alone."
 
 
@@ -195,7 +206,8 @@ def effect_percent(effect: Effect) -> str:
 
 def screen_figures(result: Screen, beside: "Beside | None" = None) -> Figures:
     """Return the figure of a screen, and its main part."""
-    return Figures(lambda: screen_figure(result), lambda axes: effects(axes, result))
+    return Figures(lambda: screen_figure(result), lambda axes: effects(axes, result),
+                   lambda axes: effects(axes, replace(result, factors=result.factors[:MOST_ON_A_CARD])))
 
 
 def screen_figure(result: Screen) -> "Figure":
@@ -245,13 +257,14 @@ def effects(axes: "Axes", result: Screen, name: str = "", letters: int = 44) -> 
               for factor in result.factors[:MOST_CHANGES]]
     matters = max(effect.matters_pct or result.plan.matters_pct for _, effect in chosen)
     told = sorted({TITLES[effect.metric] for _, effect in chosen})
-    plain(axes, f"{', '.join(told).capitalize()}", f"change by switching it on, %\n"
+    side = f"; {better_side([name])}" if name else ""
+    plain(axes, f"{', '.join(told).capitalize()}", f"change, %{side}\n"
           f"(grey does not matter: {matters:.3g} %)", "")
-    return forest(axes, [_change_row(one, effect, letters) for one, effect in chosen], matters)
+    return forest(axes, [_change_row(factor, effect, letters) for factor, effect in chosen], matters)
 
 
 def _change_row(factor: Factor, effect: Effect, letters: int) -> Row:
     told = effect_percent(effect)
-    said = told if effect.low_pct is None else f"{SHORT.get(effect.standing, effect.standing)}\n{told}"
+    words = told if effect.low_pct is None else f"{SHORT.get(effect.standing, effect.standing)}\n{told}"
     label = "\n".join(textwrap.wrap(" + ".join(factor.settings), letters)[:2])
-    return Row(label, effect.change_pct, effect.low_pct, effect.high_pct, effect.standing, said)
+    return Row(label, effect.change_pct, effect.low_pct, effect.high_pct, effect.standing, words)

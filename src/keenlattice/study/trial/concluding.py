@@ -18,7 +18,8 @@ m/100):
 
 So the word is a pair of one-sided tests (D. J. Schuirmann, Journal of Pharmacokinetics and Biopharmaceutics 1987). If
 several metrics decide, each has its share of the error, and what is left unclear takes over the share of what is
-settled (S. Holm, Scandinavian Journal of Statistics 1979). All the others share one error of 5 % (Bonferroni).
+settled (S. Holm, Scandinavian Journal of Statistics 1979). All the others share one error of 5 % (Bonferroni);
+frame rate, which is mean frame time the other way round, has the verdict of that.
 
 With fewer than four blocks there is no word. If every block comes to the very same ratio, it is not known how much
 they vary: a coarse timer hides it, or events are too rare for so few runs. That no difference was seen is then no
@@ -61,7 +62,7 @@ from keenlattice.study.trial.looks import (
     looks_of_sized,
 )
 from keenlattice.study.trial.plan import Arm, TrialPlan
-from keenlattice.study.trial.result import MetricResult, Trial, Verdict
+from keenlattice.study.trial.result import MetricResult, Trial, Verdict, turned
 
 LEAST_FOR_ORDER = 6  # blocks
 FUTILE = 0.02        # chance that all is settled by the last block, below which it is not worth playing
@@ -165,10 +166,10 @@ class Seen:
             return stretches and Fit(*stretches[:2], self._degrees(stretches[2]), began is not None, hidden)
         logs = self.logs(name)
         ratios, good = logs[1] - logs[0], np.isfinite(logs).all(axis=0)
-        found = _of_blocks(ratios[good], _firsts(self.plan)[:self.blocks][good], self._apart(np.asarray(good)))
+        fit = _of_blocks(ratios[good], _firsts(self.plan)[:self.blocks][good], self._apart(np.asarray(good)))
         spread, hidden = self._coarse(name)
-        return found and replace(found, error=math.hypot(found.error, spread / math.sqrt(good.sum())),
-                                 dof=self._degrees(found.dof), hidden=hidden)
+        return fit and replace(fit, error=math.hypot(fit.error, spread / math.sqrt(good.sum())),
+                                 dof=self._degrees(fit.dof), hidden=hidden)
 
     def _apart(self, good: NDArray[np.bool_]) -> Floats | None:
         """How far apart the versions of each block began, if the plan takes that into account."""
@@ -245,8 +246,15 @@ def conclude(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers
     """
     seen = Seen(plan, before, after)
     decisive = _decisive(seen)
-    others = [name for name in metrics_in(plan) if name not in decisive]
-    return (*decisive.values(), *(_result(seen, name, ERROR / len(others)) for name in others))
+    known = {**turned(decisive), **decisive}
+    others = [name for name in metrics_in(plan) if name not in known]
+    known |= {name: _result(seen, name, ERROR / len(others)) for name in others}
+    return tuple(known[name] for name in metrics_in(plan))
+
+
+def conclude_deciding(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> tuple[MetricResult, ...]:
+    """What decides, by the runs so far, in the order in which they were played."""
+    return tuple(_decisive(Seen(plan, *_arms(runs))).values())
 
 
 def metrics_in(plan: TrialPlan) -> list[str]:
@@ -256,7 +264,7 @@ def metrics_in(plan: TrialPlan) -> list[str]:
 
 def _decisive(seen: Seen) -> dict[str, MetricResult]:
     return sharing(seen.plan.deciders, seen.has, lambda name, error: _result(seen, name, error),
-                   lambda one: one.verdict == "unclear", ERROR)
+                   lambda metric: metric.verdict == "unclear", ERROR)
 
 
 def _result(seen: Seen, name: str, error: float) -> MetricResult:
@@ -268,8 +276,8 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
     told = (metric.name, metric.unit)
     if fit is None or not logs.size:  # with few switches runs may tell what no whole block does
         return MetricResult(*told, None, None, None, None, None, "unclear", 1 - 2 * now, logs.shape[1], matters)
-    means = tuple(0.0 if abs(one) < NO_EVENT else float(one)
-                  for one in np.exp(logs.mean(axis=1)) - metric.half_an_event(plan.seconds))
+    means = tuple(0.0 if abs(number) < NO_EVENT else float(number)
+                  for number in np.exp(logs.mean(axis=1)) - metric.half_an_event(plan.seconds))
     half = fit.half(now)
     if 2 * half < NO_WIDTH:
         return MetricResult(*told, means[0], means[1], None, None, None, "unclear", 1 - 2 * now, logs.shape[1], matters)
@@ -296,10 +304,10 @@ def _ended(seen: Seen) -> str:
     blocks = seen.blocks
     if not seen.plan.early or blocks < FIRST_LOOK or blocks >= seen.most or blocks not in seen.looks:
         return ""
-    found = [metric for metric in _decisive(seen).values() if metric.before is not None]
-    if found and all(one.verdict != "unclear" for one in found):
+    judged = [metric for metric in _decisive(seen).values() if metric.before is not None]
+    if judged and all(metric.verdict != "unclear" for metric in judged):
         return "settled"
-    open_ = [one for one in found if one.verdict == "unclear"]
+    open_ = [metric for metric in judged if metric.verdict == "unclear"]
     late = 2 * blocks >= seen.most or seen.asked > HOPELESS * seen.most
     return "futile" if late and blocks >= 2 * FIRST_LOOK and any(
         _chance_at_the_end(seen, metric.name, len(open_)) < FUTILE for metric in open_) else ""

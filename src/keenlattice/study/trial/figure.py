@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from keenlattice.measure.capture import Capture, Floats
-from keenlattice.report.frames import distribution, frame_times
+from keenlattice.report.frames import better_side, distribution, frame_times
 from keenlattice.report.style import AFTER, BEFORE, INK, Row, forest, new_figure, plain, reach_of
 from keenlattice.report.words import TITLES
 from keenlattice.study.trial.result import Trial
-from keenlattice.study.trial.words import in_brief, percent
+from keenlattice.study.trial.words import headline, measured_in, percent
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -25,9 +25,9 @@ def trial_figure(result: Trial, before: Sequence[Capture], after: Sequence[Captu
         before, after: the captures of either version, one per block, in the order of the blocks.
     """
     figure = new_figure()
-    top = figure.add_gridspec(2, 2, left=0.06, right=0.975, top=0.85, bottom=0.5, hspace=0.5, wspace=0.16,
+    top = figure.add_gridspec(2, 2, left=0.06, right=0.975, top=0.845, bottom=0.495, hspace=0.5, wspace=0.16,
                               width_ratios=(1.25, 1))
-    low = figure.add_gridspec(1, 2, left=0.06, right=0.865, top=0.4, bottom=0.075, wspace=0.42,
+    low = figure.add_gridspec(1, 2, left=0.06, right=0.865, top=0.4, bottom=0.085, wspace=0.42,
                               width_ratios=(1.15, 1))
     block = typical_block(result, before, after)
     strips = [figure.add_subplot(top[row, 0]) for row in (0, 1)]
@@ -39,16 +39,25 @@ def trial_figure(result: Trial, before: Sequence[Capture], after: Sequence[Captu
     intervals(figure.add_subplot(low[0, 1]), result)
     figure.text(0.012, 0.965, f"{result.game}: {result.before} against {result.after}", fontsize=14, color=INK,
                 fontweight="bold", va="center")
-    told = (f"{in_brief(result)} {result.blocks_played} blocks of {result.plan.seconds:g} s runs, in random order, "
+    told = (f"{headline(result)} {result.blocks_played} blocks of {result.plan.seconds:g} s runs, in random order, "
             f"on the rig {result.rig}.")
-    figure.text(0.012, 0.945, "\n".join(textwrap.wrap(told, 172)), fontsize=9.5, color=INK, va="top")
+    lines = textwrap.wrap(told.replace("->", "\N{RIGHTWARDS ARROW}"), 172)
+    figure.text(0.012, 0.948, "\n".join(lines), fontsize=9.5, color=INK, va="top")
     return figure
 
 
 def typical_block(result: Trial, before: Sequence[Capture], after: Sequence[Capture]) -> int:
-    """The block whose frame times are nearest to those of the whole trial."""
+    """The block whose frame times are nearest to those of the whole trial; the first, if no frames were recorded."""
+    if not all(capture.frame_ms.size for side in (before, after) for capture in side):
+        return 0
     pairs = np.array([[capture.frame_ms.mean() for capture in side] for side in (before, after)])
     return int(np.abs(np.log(pairs) - np.log(pairs).mean(axis=1, keepdims=True)).sum(axis=0).argmin())
+
+
+def longest_shown(before: Capture, after: Capture) -> float:
+    """How far the axis of two runs' frame times goes, in ms."""
+    return 1.05 * max((float(np.quantile(run.frame_ms, 0.999)) for run in (before, after) if run.frame_ms.size),
+                      default=1.0)
 
 
 def _pooled(captures: Sequence[Capture], what: str) -> Floats:
@@ -56,7 +65,7 @@ def _pooled(captures: Sequence[Capture], what: str) -> Floats:
 
 
 def _strips(strips: "Sequence[Axes]", before: Capture, after: Capture, block: int) -> None:
-    top = 1.05 * max(float(np.quantile(one.frame_ms, 0.999)) for one in (before, after))
+    top = longest_shown(before, after)
     for axes, capture, name, colour in zip(strips, (before, after), ("before", "after"), (BEFORE, AFTER), strict=True):
         frame_times(axes, capture, colour, top)
         title = f"Frame times {name} (block {block + 1}, a typical one)"
@@ -66,11 +75,13 @@ def _strips(strips: "Sequence[Axes]", before: Capture, after: Capture, block: in
 def intervals(axes: "Axes", result: Trial) -> "Axes":
     """Every metric's change with its interval, against the band of what does not matter."""
     matters = result.deciding.matters_pct or result.plan.matters_pct
+    metrics = measured_in(result)
     plain(axes, "Change from before to after (bold: decides)",
-          f"change, %   (grey: within {matters:.3g} %, which does not matter)", "")
+          f"change, %; {better_side([metric.name for metric in metrics])}\n"
+          f"(grey: within {matters:.3g} %, which does not matter)", "")
     rows = [Row(TITLES[metric.name], metric.change_pct, metric.low_pct, metric.high_pct, metric.verdict,
                 "too little to tell" if metric.low_pct is None else f"{metric.verdict}\n{percent(metric)[1]}",
-                metric.name in result.plan.deciders) for metric in result.metrics]
+                metric.name in result.plan.deciders) for metric in metrics]
     # It goes as far as times and rates do; counts of rare things may run off it.
-    steady = [row for row, metric in zip(rows, result.metrics, strict=True) if metric.name != "stutters_per_min"]
+    steady = [row for row, metric in zip(rows, metrics, strict=True) if metric.name != "stutters_per_min"]
     return forest(axes, rows, matters, reach_of(steady, matters))

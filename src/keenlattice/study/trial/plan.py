@@ -9,7 +9,7 @@ import numpy as np
 from keenlattice.errors import BadValue
 from keenlattice.measure.series import NAME
 from keenlattice.profile.compare import changes
-from keenlattice.study.deciding import Matters, check_deciding, named
+from keenlattice.study.deciding import Matters, check_deciding, full_names, named
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
 from keenlattice.study.limits import DECIDES, check_seconds, check_seed
 from keenlattice.study.trial.looks import SIZING
@@ -64,6 +64,7 @@ class TrialPlan:
     sized: bool = False
 
     def __post_init__(self) -> None:
+        object.__setattr__(self, "decides", full_names(self.decides))
         check_deciding(self.decides, self.matters_pct, self.matters_of)
         if not MIN_BLOCKS <= self.blocks <= MAX_BLOCKS:
             raise BadValue(f"{self.blocks} block{'s' * (self.blocks != 1)}: a trial takes {MIN_BLOCKS} to "

@@ -18,9 +18,16 @@ from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
 from keenlattice.study.trial.adjusting import AT_START, at_start
-from keenlattice.study.trial.concluding import AT_SCREEN_RATE, concluded, metrics_in, over, runs_asked_for
+from keenlattice.study.trial.concluding import (
+    AT_SCREEN_RATE,
+    conclude_deciding,
+    concluded,
+    metrics_in,
+    over,
+    runs_asked_for,
+)
 from keenlattice.study.trial.plan import Arm, TrialPlan, TrialSpec
-from keenlattice.study.trial.result import Price, Trial
+from keenlattice.study.trial.result import MetricResult, Price, Trial
 from keenlattice.study.trial.tell import tell_trial, trial_figures, trial_page
 
 
@@ -63,7 +70,16 @@ def doubts_of_order(spec: TrialSpec) -> list[str]:
     return doubts
 
 
-KIND = Kind("trial", TrialSpec, Trial, play_trial, tell=tell_trial, page=trial_page, figure=trial_figures)
+def trial_so_far(spec: TrialSpec, numbers: Mapping[int, Numbers]) -> Sequence[MetricResult]:
+    """Return what decides a trial as it stands by its whole blocks so far; nothing before there are two."""
+    plan = spec.plan
+    runs = [(arm, numbers[place]) for place, (_, arm, _) in enumerate(plan.runs()[:len(numbers)]) if place in numbers]
+    whole = len(runs) - len(runs) % (2 * plan.repeats)
+    return conclude_deciding(plan, runs[:whole]) if whole >= 4 * plan.repeats else ()
+
+
+KIND = Kind("trial", TrialSpec, Trial, play_trial, tell=tell_trial, page=trial_page, figure=trial_figures,
+            so_far=trial_so_far)
 
 
 def run_trial(rig: Rig, before: Version, after: Version, plan: TrialPlan, game: str | None = None,

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import ClassVar, Literal
 
 from keenlattice._notebook import Rows, Shown, study_row
@@ -44,6 +44,29 @@ class MetricResult:
     matters_pct: float = 0.0
     error: float | None = None
     dof: float | None = None
+
+
+TURNED = {"frame_ms_mean": "fps_mean", "fps_mean": "frame_ms_mean"}
+"""Two metrics that are one quantity, each 1000 over the other."""
+
+
+def turned(decisive: Mapping[str, MetricResult]) -> dict[str, MetricResult]:
+    """Return the metrics that are what decides the other way round, as frame rate is mean frame time. They have its
+    verdict, and take no part of the error that the other metrics share."""
+    return {name: replace(
+        result, name=name, unit=METRICS[name].unit, before=_over(1000, result.before), after=_over(1000, result.after),
+        change_pct=_turned_pct(result.change_pct), low_pct=_turned_pct(result.high_pct),
+        high_pct=_turned_pct(result.low_pct)) for decides, result in decisive.items()
+        if (name := TURNED.get(decides))}
+
+
+def _over(numerator: float, value: float | None) -> float | None:
+    return numerator / value if value else None
+
+
+def _turned_pct(change: float | None) -> float | None:
+    """Return the change of a reciprocal in per cent."""
+    return None if change is None else math.inf if change <= -100 else 100 * (1 / (1 + change / 100) - 1)
 
 
 @dataclass(frozen=True)
@@ -138,10 +161,10 @@ class Trial(Form, Shown):
         return [{name: value for name, value in row.items() if name != "settings"} for row in self._rows()]
 
     def _caption(self) -> str:
-        one = self.deciding
-        interval = "" if one.low_pct is None or one.high_pct is None else (
-            f" ({one.low_pct:+.1f} to {one.high_pct:+.1f} %)")
-        return f"{self.before} against {self.after}, {one.name}: {one.verdict}{interval}"
+        metric = self.deciding
+        interval = "" if metric.low_pct is None or metric.high_pct is None else (
+            f" ({metric.low_pct:+.1f} to {metric.high_pct:+.1f} %)")
+        return f"{self.before} against {self.after}, {metric.name}: {metric.verdict}{interval}"
 
     def _check(self) -> None:
         known = {metric.name for metric in self.metrics}
@@ -167,15 +190,15 @@ def held(claim: Claim, result: MetricResult) -> Holds:
 def claims_of(result: Trial, software: str, time: str) -> list[Claim]:
     """What a trial lets its author claim, with the evidence: every metric that is better or worse, by MODESTY of what
     the end of its interval that is nearer to nothing says, so that others have a chance to find the claim holding."""
-    found = []
+    claims = []
     for metric in result.metrics:
         if metric.verdict not in ("better", "worse") or metric.low_pct is None or metric.high_pct is None:
             continue
         least = math.floor(10 * MODESTY * min(abs(metric.low_pct), abs(metric.high_pct))) / 10
-        found.append(Claim(
+        claims.append(Claim(
             metric=metric.name, direction="up" if metric.low_pct > 0 else "down", at_least_pct=least,
             evidence=[evidence_of(result, metric, software, time)]))
-    return found
+    return claims
 
 
 def evidence_of(result: Trial, one: MetricResult, software: str, time: str) -> Evidence:

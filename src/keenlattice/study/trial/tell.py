@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from keenlattice.blocks import MIXED, Block, Commands, Figures, Fold, Picture, Report, Table, Telling, Text
+from keenlattice.blocks import Block, Commands, Figures, Fold, Picture, Report, Table, Telling, Text
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.metrics import METRICS
 from keenlattice.report.context import (
@@ -21,21 +21,23 @@ from keenlattice.report.context import (
 from keenlattice.report.frames import distribution, frame_times, stage_budget
 from keenlattice.report.said import limits_of_trial
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
-from keenlattice.report.words import TITLES
+from keenlattice.report.words import TITLES, counted
 from keenlattice.study.deciding import matters_told, told_of
 from keenlattice.study.screen.tell import standings
-from keenlattice.study.trial.figure import intervals, trial_figure, typical_block
+from keenlattice.study.trial.figure import intervals, longest_shown, trial_figure, typical_block
 from keenlattice.study.trial.looks import SIZING
 from keenlattice.study.trial.plan import MAX_BLOCKS, TrialPlan
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.trial.words import (
     adjusted_sentence,
     amount,
+    cautions,
     drift_sentence,
-    one_word,
+    keys_of,
+    measured_in,
     percent,
     price,
-    whole_answer,
+    word_of,
 )
 
 if TYPE_CHECKING:
@@ -65,14 +67,14 @@ def tell_trial(result: Trial, beside: "Beside | None" = None) -> Telling:
     plan = result.plan
     early = _planned(result)
     remarks = [drift_sentence(result), adjusted_sentence(plan.adjusts_for, result.adjusted)]
-    where, drawn = ("", "") if plan.order else (f" on {result.rig}", f", seed {plan.seed}")
+    where, drawn = ("", "") if plan.order else (f" on {result.rig}", f"; seed {plan.seed}")
     return Telling(
-        whole_answer(result),
-        f"{result.before} against {result.after}{where}: {result.blocks_played} blocks of {plan.seconds:g} s "
-        f"runs{early}{drawn}; {matters_told(plan)} matters.",
-        [*excluded(result.excluded, result.doubts), *metrics_of_trial(result), *_prices(result),
-         *(Text(remark, aside=True) for remark in remarks if remark)],
-        _advice(result), one_word(result) or MIXED)
+        keys_of(result),
+        f"{result.before} against {result.after}{where}: {counted(result.blocks_played, 'block')} of two "
+        f"{plan.seconds:g} s runs{early}. A change of {matters_told(plan, plan.deciders)} matters{drawn}.",
+        [*cautions(result), *excluded(result.excluded, result.doubts), *metrics_of_trial(result),
+         *_prices(result), *(Text(remark, aside=True) for remark in remarks if remark)],
+        _advice(result))
 
 
 def _planned(result: Trial) -> str:
@@ -90,12 +92,12 @@ def _planned(result: Trial) -> str:
 def metrics_of_trial(result: Trial) -> list[Block]:
     """Return the table of a trial's metrics, those that decide marked, and what its intervals mean."""
     rows = [[f"{'>' if one.name in result.plan.deciders else ' '} {TITLES[one.name]}, {one.unit}",
-             amount(one, one.before), amount(one, one.after), percent(one)[1].removesuffix(" %"), one.verdict]
-            for one in result.metrics]
-    levels = sorted({f"{100 * metric.confidence:.3g}" for metric in result.decisive if metric.n} or {"90"})
+             amount(one, one.before), amount(one, one.after), percent(one)[1].removesuffix(" %"), word_of(one)]
+            for one in measured_in(result)]
+    decides = "decides" if len(result.plan.deciders) == 1 else "decide"
     return [Table(["", "before", "after", "change, %", "verdict"], rows, right=(1, 2, 3)), Text(
-        f"> {'decides' if len(result.plan.deciders) == 1 else 'decide'}, interval at {' and '.join(levels)} %: either "
-        "end is wrong in 1 of 20 trials at most; the others share one such error among them.", aside=True)]
+        f"> {decides}, and err in at most 1 of 20 trials; so do the other rows, taken together.",
+        aside=True)]
 
 
 def _prices(result: Trial) -> list[Block]:
@@ -103,7 +105,7 @@ def _prices(result: Trial) -> list[Block]:
     blocks: list[Block] = []
     if result.prices:
         blocks = [Table(["what the rig said", "before", "after", "change"], [
-            [f"{TITLES[one.name]}, {one.unit}", *price(one)] for one in result.prices], right=(1, 2, 3)),
+            [f"{TITLES[metric.name]}, {metric.unit}", *price(metric)] for metric in result.prices], right=(1, 2, 3)),
             Text("Intervals at 95 %; none of these decides anything.", aside=True)]
     if limits := limits_of_trial(result.limited_by):
         blocks.append(Text(limits, aside=True))
@@ -137,7 +139,8 @@ def trial_figures(result: Trial, beside: "Beside") -> Figures:
     """Return the figure of a trial, and its main part: every metric's change with its interval."""
     return Figures(
         lambda: trial_figure(result, *sides_of(result.plan, result.runs_played, beside.captures(needed=True))),
-        lambda axes: intervals(axes, result))
+        lambda axes: intervals(axes, result),
+        lambda axes: intervals(axes, replace(result, metrics=result.decisive)))
 
 
 def trial_page(result: Trial, beside: "Beside") -> Report:
@@ -169,8 +172,8 @@ def trial_report(result: Trial, before: Captures, after: Captures, context: Cont
             f"{result.before} and {result.after} are kept in the logbook and never change.")
     report = page_of_two(
         context, result.before, result.after,
-        title=f"{context.game or result.game}: {result.before} against {result.after}", verdict=one_word(result),
-        answer=whole_answer(result), did=pictures, each=[*_each(result, context), *told_apart],
+        title=f"{context.game or result.game}: {result.before} against {result.after}", keys=keys_of(result),
+        did=[*cautions(result), *pictures], each=[*_each(result, context), *told_apart],
         sure=[*how_sure(result), numbers(result), *costs(result)],
         plays=(_of_claims(result) if of_pack else trial_command(result)) + " --from-files" * (not context.plays),
         drawn=f"Seed {result.plan.seed} draws the order and everything else that is drawn. {kept}", number=number,
@@ -192,8 +195,8 @@ def _of_recordings(report: Report, result: Trial, context: Context, number: int 
 def trial_pictures(result: Trial, before: Captures, after: Captures) -> list[Block]:
     """What the trial saw: the intervals, a typical block, all frame times, latency, and where it goes if known."""
     block = typical_block(result, before, after)
-    frames = [np.concatenate([one.frame_ms for one in side]) for side in (before, after)]
-    waits = [np.concatenate([one.latency_ms for one in side]) for side in (before, after)]
+    frames = [np.concatenate([capture.frame_ms for capture in side]) for side in (before, after)]
+    waits = [np.concatenate([capture.latency_ms for capture in side]) for side in (before, after)]
 
     def of_frames() -> "Figure":
         figure = small_figure()
@@ -208,14 +211,14 @@ def trial_pictures(result: Trial, before: Captures, after: Captures) -> list[Blo
         return figure
 
     pictures: list[Block] = [
-        interval_picture(result),
+        interval_picture(result), *([] if not all(side.size for side in frames) else [
         Picture("Frame times over a run", f"Frame time over time in block {block + 1}, a typical one, before and after "
                 f"on the same scale. {_spoken(frames, 'frame time')}",
                 lambda: _strips(before[block], after[block], block)),
-        Picture("How frame times are distributed", _spoken(frames, "frame time"), of_frames)]
+        Picture("How frame times are distributed", _spoken(frames, "frame time"), of_frames)])]
     if all(side.size for side in waits):
         pictures.append(Picture("How input latency is distributed", _spoken(waits, "input latency"), of_latency))
-    if any(one.stage_ms for one in (before[block], after[block])):
+    if any(capture.stage_ms for capture in (before[block], after[block])):
         pictures.append(Picture(
             "Where a click's time goes", "Mean time of each stage from the click to the screen, before and after.",
             lambda: _stages(before[block], after[block])))
@@ -225,12 +228,13 @@ def trial_pictures(result: Trial, before: Captures, after: Captures) -> list[Blo
 def interval_picture(result: Trial) -> Picture:
     """Every metric's change with its interval, as a picture."""
     def draw() -> "Figure":
-        figure = small_figure(0.4 + 0.38 * (len(result.metrics) + 1))
+        figure = small_figure(0.4 + 0.38 * (len(measured_in(result)) + 1))
         intervals(figure.add_axes((0.26, 0.15, 0.37, 0.75)), result)
         return figure
 
-    said = "; ".join(f"{TITLES[metric.name]}: {percent(metric)[1]}, {metric.verdict}" for metric in result.metrics)
-    return Picture("What changed by how much", f"Change of each metric in per cent, with its interval. {said}.", draw)
+    words = "; ".join(f"{TITLES[metric.name]}: {percent(metric)[1]}, {word_of(metric)}"
+                      for metric in measured_in(result))
+    return Picture("What changed by how much", f"Change of each metric in per cent, with its interval. {words}.", draw)
 
 
 def _spoken(sides: Sequence[Floats], what: str) -> str:
@@ -244,7 +248,7 @@ def _spoken(sides: Sequence[Floats], what: str) -> str:
 
 def _strips(before: Capture, after: Capture, block: int) -> "Figure":
     figure = small_figure(3.6)
-    top = 1.05 * max(float(np.quantile(one.frame_ms, 0.999)) for one in (before, after))
+    top = longest_shown(before, after)
     for bottom, capture, name, colour in ((0.60, before, "before", BEFORE), (0.13, after, "after", AFTER)):
         axes = frame_times(figure.add_axes((0.10, bottom, 0.87, 0.29)), capture, colour, top)
         plain(axes, f"Block {block + 1}, {name}", "time, s" if name == "after" else "", "frame time, ms")
@@ -312,13 +316,14 @@ def numbers(result: Trial, title: str = "The numbers") -> Fold:
     """Every metric, with all that is known of it."""
     rows = [[f"{TITLES[one.name]}, {one.unit}", amount(one, one.before) if one.low_pct is not None else "-",
              amount(one, one.after) if one.low_pct is not None else "-", *percent(one),
-             f"{100 * one.confidence:.3g} %", str(one.n), one.verdict] for one in result.metrics]
+             f"{100 * one.confidence:.3g} %", str(one.n), word_of(one)] for one in measured_in(result)]
     return Fold(title, [
         Table(["metric", "before", "after", "change", "interval", "at", "blocks", "verdict"], rows,
               right=(1, 2, 3, 4, 5, 6)),
         Text("Before and after: geometric means over the runs. What decides has an error of its own, or shares one; so "
              "do the others among them."),
-        Table(["metric", "what it is"], [[TITLES[one.name], METRICS[one.name].definition] for one in result.metrics])])
+        Table(["metric", "what it is"], [
+            [TITLES[one.name], METRICS[one.name].definition] for one in measured_in(result)])])
 
 
 def trial_command(result: Trial) -> str:

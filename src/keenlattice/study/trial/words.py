@@ -2,22 +2,44 @@
 
 from typing import TYPE_CHECKING
 
-from keenlattice.blocks import Alert, Block, Text
+from keenlattice.blocks import MOST_KEYS, Alert, Block, KeyFigure, Text, in_sentences
 from keenlattice.report.said import series_title
-from keenlattice.report.words import TITLES, doing, listed, rounded, signed, signed_with_ends
+from keenlattice.report.words import (
+    PLURAL,
+    TITLES,
+    brief_title,
+    capital,
+    listed,
+    rounded,
+    signed,
+    signed_with_ends,
+)
 from keenlattice.study.trial.adjusting import LEAST
-from keenlattice.study.trial.result import MetricResult, Price, Trial
+from keenlattice.study.trial.looks import FIRST_LOOK
+from keenlattice.study.trial.result import TURNED, MetricResult, Price, Trial
 
 if TYPE_CHECKING:
     from keenlattice.study.kind import Beside
 
 FINEST = {"MHz": 1.0, "mJ": 1.0}  # of telemetry: what is told no finer
-LEAST_BLOCKS = 4  # for a word
+HELD_PCT = 95.0  # of the time at a cap or sync: frame times say nothing of what lies below it
 
 
 def amount(result: MetricResult, value: float | None) -> str:
     """A metric's value, as exact as the trial knows it."""
     return "-" if value is None else rounded(value, _spread(result))
+
+
+def measured_in(result: Trial) -> list[MetricResult]:
+    """The metrics that the runs gave at all, and those that decide."""
+    by_name = {metric.name: metric for metric in result.metrics if metric.n or metric.name in result.plan.deciders}
+    order = dict.fromkeys(name for one in by_name for name in (one, TURNED.get(one, "")))  # frame rate by frame time
+    return [by_name[name] for name in order if name in by_name]
+
+
+def word_of(metric: MetricResult) -> str:
+    """The verdict on a metric; of one that no run gave there is none."""
+    return metric.verdict if metric.n else "not measured"
 
 
 def percent(result: MetricResult) -> tuple[str, str]:
@@ -35,71 +57,89 @@ def _spread(result: MetricResult) -> float:
     return max(abs(result.after) * (result.high_pct - result.low_pct) / 200, 0.01)
 
 
-def price(one: Price) -> tuple[str, str, str]:
+def price(metric: Price) -> tuple[str, str, str]:
     """What a metric of telemetry came to before and after, and its change with the interval; as exactly as is known.
 
     >>> price(Price("power_w_mean", "W", 190.04, 181.52, -8.52, -9.91, -7.13, 8))
     ('190', '182', '-9 (-10 to -7)')
     """
-    spread = max((one.high - one.low) / 2, FINEST.get(one.unit, 0.1))
-    middle, low, high = (rounded(value, spread) for value in (one.change, one.low, one.high))
+    spread = max((metric.high - metric.low) / 2, FINEST.get(metric.unit, 0.1))
+    middle, low, high = (rounded(value, spread) for value in (metric.change, metric.low, metric.high))
     signed = ["0" if not float(text) else text if text.startswith("-") else f"+{text}" for text in (middle, low, high)]
-    return rounded(one.before, spread), rounded(one.after, spread), f"{signed[0]} ({signed[1]} to {signed[2]})"
+    return rounded(metric.before, spread), rounded(metric.after, spread), f"{signed[0]} ({signed[1]} to {signed[2]})"
 
 
-def sentence(one: MetricResult, matters_pct: float) -> str:
-    """One metric's verdict as a sentence."""
-    title, margin = TITLES[one.name].capitalize(), f"{one.matters_pct or matters_pct:.3g} %"
-    if not one.n:
-        return f"{title} was not measured."
-    if one.low_pct is None and one.before is not None:
-        return (f"{title}: unclear. All blocks came to the same ratio ({amount(one, one.before)} to "
-                f"{amount(one, one.after)} {one.unit}): a coarse timer, or events too rare for so few runs, may hide a "
-                "difference.")
-    if one.low_pct is None or one.high_pct is None:
-        return f"{title}: unclear. Fewer than two blocks gave a number."
-    change, interval = percent(one)
-    facts = f"{amount(one, one.before)} to {amount(one, one.after)} {one.unit} ({change}; {interval})"
-    if one.verdict == "unclear":
-        few = one.n < LEAST_BLOCKS
-        return f"{title}: unclear, {facts}. " + ("Fewer than four blocks prove nothing." if few else
-                                                 "More or longer runs would tell.")
-    if one.verdict == "no difference that matters":
-        return f"{title}: no difference that matters, {facts}: within {margin} either way."
-    return f"{title}: {one.verdict}, {facts}: beyond the {margin} that matter."
+def key_of(result: Trial, metric: MetricResult) -> KeyFigure:
+    """Return what a trial says of one metric: its verdict, before and after, and the change with its interval."""
+    title = capital(brief_title(metric.name))
+    are = metric.name in PLURAL
+    if not metric.n:
+        return KeyFigure(f"{title} {'were' if are else 'was'} not measured.", "", title, "not measured")
+    if rate := _held_at(result, metric):
+        why = f"a cap or vertical sync holds both at {rate} fps"
+        return KeyFigure(f"{title} cannot differ: {why}.", metric.verdict, title, f"{rate} fps", capital(why))
+    figure = f"{amount(metric, metric.before)} -> {amount(metric, metric.after)} {metric.unit}"
+    if metric.low_pct is None or metric.high_pct is None or metric.change_pct is None:
+        why = "fewer than two blocks gave a number" if metric.before is None else (
+            "every block gave the same ratio, so a coarse timer or rare events may hide a difference")
+        return KeyFigure(f"{title} {'are' if are else 'is'} unclear: {why}.", metric.verdict, title,
+                         "no number" if metric.before is None else figure, capital(why))
+    change, low, high = _change_in_brief(metric, metric.change_pct, metric.low_pct, metric.high_pct)
+    rates = _frame_rates(result, metric)
+    does = f"{'show' if are else 'shows'} {metric.verdict}" if metric.verdict.startswith("no ") else (
+        f"{'are' if are else 'is'} {metric.verdict}")
+    return KeyFigure(
+        f"{title} {does}: {figure}{f', {rates}' * bool(rates)} ({change} %, between {low} and {high}).",
+        metric.verdict, title, figure, f"{change} %, between {low} and {high}{f'; {rates}' * bool(rates)}")
+
+
+def _change_in_brief(metric: MetricResult, change: float, low: float, high: float) -> tuple[str, str, str]:
+    """Return a change and its interval in whole per cent where that is as much as is known; finer where an end would
+    round onto zero or onto the border of what matters, and so contradict the verdict."""
+    borders = (0.0, metric.matters_pct, -metric.matters_pct / (1 + metric.matters_pct / 100))
+    whole = high - low >= 2 and all(abs(end - border) >= 0.5 for end in (low, high) for border in borders)
+    exact = 1.0 if whole else 0.1
+    return signed(change, exact), signed(low, exact), signed(high, exact)
+
+
+def _frame_rates(result: Trial, metric: MetricResult) -> str:
+    """Return the frame rates that go with mean frame times; "" beside any other metric."""
+    rates = {entry.name: entry for entry in result.metrics}.get("fps_mean")
+    if metric.name != "frame_ms_mean" or rates is None or rates.before is None or rates.after is None:
+        return ""
+    return f"{rates.before:.0f} -> {rates.after:.0f} fps"
+
+
+def _held_at(result: Trial, metric: MetricResult) -> str:
+    """Return the frame rate that a cap or sync holds both versions at, where frame times cannot differ for that."""
+    shares = [result.limited_by.get(arm, {}).get("cap", 0.0) for arm in ("before", "after")]
+    if metric.name not in ("frame_ms_mean", "fps_mean") or min(shares) < HELD_PCT or (
+            metric.verdict in ("better", "worse")) or metric.before is None or metric.after is None:
+        return ""
+    before, after = (f"{1000 / value if metric.unit == 'ms' else value:.0f}" for value in (metric.before, metric.after))
+    return before if before == after else ""
+
+
+def keys_of(result: Trial, most: int = MOST_KEYS) -> list[KeyFigure]:
+    """Return what a trial says of each metric that decides, what tells most first."""
+    first = result.deciding
+    order = [first, *(metric for metric in result.decisive if metric.name != first.name)]
+    return [key_of(result, metric) for metric in order[:most]]
 
 
 def headline(result: Trial) -> str:
-    """The trial `result` in a sentence for each metric that decides, what tells most first; of several, first what it
-    does to each."""
-    first = result.deciding
-    rest = [metric for metric in result.decisive if metric is not first and metric.name != first.name]
-    measured = [(one.name, one.verdict) for one in (first, *rest) if one.n]
-    at_once = f"It {doing(measured)}. " if len(measured) > 1 else ""
-    return at_once + " ".join(sentence(one, result.plan.matters_pct) for one in (first, *rest))
+    """The trial `result` in a sentence for each metric that decides, what tells most first."""
+    return in_sentences(keys_of(result, len(result.decisive)))
 
 
-def one_word(result: Trial) -> str:
-    """The verdict on all that decides; "" where it is a gain at a price."""
-    both = {"better", "worse"} <= {metric.verdict for metric in result.decisive}
-    return "" if both else result.deciding.verdict
-
-
-def in_brief(result: Trial) -> str:
-    """The headline of one metric that decides; of several, what it does to each, and by how much."""
-    measured = [metric for metric in result.decisive if metric.n]
-    if len(measured) < 2:
-        return headline(result)
-    changes = ", ".join(f"{TITLES[effect.name]} {percent(effect)[1]}" for effect in measured)
-    return f"It {doing([(metric.name, metric.verdict) for metric in measured])}: {changes}."
-
-
-def whole_answer(result: Trial) -> str:
-    """The headline, with every other metric that became better or worse."""
-    beside = [metric for metric in result.metrics if metric.name not in result.plan.deciders]
-    told = [f"{listed([TITLES[one.name] for one in some])} {'is' if len(some) == 1 else 'are'} {word}"
-            for word in ("better", "worse") if (some := [one for one in beside if one.verdict == word])]
-    return f"{headline(result)} Beside that, {', and '.join(told)}." if told else headline(result)
+def cautions(result: Trial) -> list[Block]:
+    """Return what became worse among the metrics that do not decide, and that there were too few blocks for a word."""
+    few = 0 < max(metric.n for metric in result.decisive) < FIRST_LOOK
+    is_worse = any(metric.verdict == "worse" for metric in result.decisive)
+    worse = [TITLES[metric.name] for metric in result.metrics
+             if not is_worse and metric.name not in result.plan.deciders and metric.verdict == "worse"]
+    return [*([Alert(f"fewer than {FIRST_LOOK} blocks prove nothing, whatever they show")] if few else []),
+            *([Alert(f"worse, though not among what decides: {listed(worse)}")] if worse else [])]
 
 
 def drift_sentence(result: Trial) -> str:
@@ -108,10 +148,10 @@ def drift_sentence(result: Trial) -> str:
         return "Fewer than eight blocks do not tell whether the rig changed over the trial."
     change, low, high = (signed(value, 0.1) for value in result.drift_pct)
     title = TITLES[result.plan.deciders[0]]
-    told = f"From the first block to the last, {title} changed by {change} % ({low} to {high} %)"
+    lead = f"From the first block to the last, {title} changed by {change} % ({low} to {high} %)"
     if result.drift_pct[1] <= 0 <= result.drift_pct[2]:
-        return f"{told}: no drift of the rig can be told."
-    return f"{told} in both versions alike: the rig drifted, which the blocks cancel."
+        return f"{lead}: no drift of the rig can be told."
+    return f"{lead} in both versions alike: the rig drifted, which the blocks cancel."
 
 
 def adjusted_sentence(series: str, adjusted: bool) -> str:
@@ -144,7 +184,6 @@ def what_was_made(goal: str, beside: "Beside") -> tuple[list[Block], str]:
         blocks.append(Alert(f"it does not have what {latest.reference} sets: {', '.join(lacks)}"))
     if made.proof is None:
         return blocks, f"keen trial {base} {made.version.reference} --decides {goal}, which alone proves it"
-    blocks.append(Text(f"Against where it started, in {made.proof.blocks_played} blocks of runs of their own: "
-                       f"{headline(made.proof)}"))
+    blocks.append(Text(f"Proved against where it started, in {made.proof.blocks_played} blocks of runs of their own."))
     return blocks, (f"keen apply {label}; or into your profile: keen merge {made.version.profile} {label}; keen report "
                     "makes a page of it")

@@ -10,10 +10,11 @@ from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value, written
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import metric
+from keenlattice.measure.names import full_name
 from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.version import Version
 from keenlattice.report.words import titles
-from keenlattice.study.deciding import Matters, check_deciding, named
+from keenlattice.study.deciding import Matters, check_deciding, full_names, named
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec
 from keenlattice.study.limits import check_seconds, check_seed
@@ -34,6 +35,9 @@ class Limit:
     metric: str
     side: Literal["below", "above"]
     value: float
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "metric", full_name(self.metric))
 
 
 @dataclass(frozen=True)
@@ -64,6 +68,7 @@ class TunePlan(Form):
     matters_of: Matters = ()
 
     def __post_init__(self) -> None:
+        object.__setattr__(self, "goal", full_names(self.goal))
         check_deciding(self.goal, self.matters_pct, self.matters_of)
         for limit in self.limits:
             metric(limit.metric)

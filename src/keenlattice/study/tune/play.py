@@ -63,7 +63,7 @@ class Race:
 
     def entered(self) -> list[int]:
         """Those that are still in the race."""
-        return [one for one in range(self.count) if one not in self.out]
+        return [combination for combination in range(self.count) if combination not in self.out]
 
     def order(self, number: int) -> list[int]:
         """The order of a round, drawn from the seed; where hands are dear, of many the one that switches the fewest
@@ -77,27 +77,27 @@ class Race:
         all_of = self.combinations
         return sum(all_of[one][key] != all_of[version][key] for one, version in pairwise(order) for key in all_of[one])
 
-    def add(self, number: int, one: int, numbers: Numbers) -> None:
+    def add(self, number: int, combination: int, numbers: Numbers) -> None:
         """One run of a round."""
-        self.runs[one][number] = numbers
+        self.runs[combination][number] = numbers
 
     def look(self, number: int) -> bool:
         """Puts out whoever is surely beaten, after a round; says whether the race is over."""
         self.rounds = number + 1
         if self.rounds < FIRST_LOOK:
             return False
-        for one in self.entered():
-            beyond = self._beyond_all(one)
+        for combination in self.entered():
+            beyond = self._beyond_all(combination)
             if any(result is not None and result[1] > 0 for result in beyond):
-                self.out[one] = "breaks a limit"
+                self.out[combination] = "breaks a limit"
             elif all(result is not None and result[2] <= 0 for result in beyond):
-                self.keeping.add(one)
+                self.keeping.add(combination)
         best = self.best()
         if best is None:
             return not self.entered()
-        for one in self.entered():
-            if one != best and (result := self.against(one, best))[1] > -self.margin():
-                self.out[one], self.beaten[one] = "worse" if result[1] > 0 else "no better", result
+        for combination in self.entered():
+            if combination != best and (result := self.against(combination, best))[1] > -self.margin():
+                self.out[combination], self.beaten[combination] = "worse" if result[1] > 0 else "no better", result
         return self.entered() == [best]
 
     def best(self) -> int | None:
@@ -111,32 +111,32 @@ class Race:
         return float(np.mean([math.log1p(matters_in_pct(goal, self.plan.matters_pct, self.plan.matters_of, first) / 100)
                               for goal in self._goals()]))
 
-    def mean(self, one: int) -> float:
+    def mean(self, combination: int) -> float:
         """Mean of what is to be small."""
-        return float(np.mean(list(self._scores(one).values()))) if self._scores(one) else math.inf
+        return float(np.mean(list(self._scores(combination).values()))) if self._scores(combination) else math.inf
 
     def _goals(self) -> list[str]:
         """The goals that were measured at all; if none was, all of them."""
         return [goal for goal in self.plan.goals
                 if any(math.isfinite(run[goal]) for runs in self.runs for run in runs.values())] or [*self.plan.goals]
 
-    def _logs(self, one: int, goal: str) -> Floats:
+    def _logs(self, combination: int, goal: str) -> Floats:
         """The goal's logarithm of each run, the smaller the better."""
-        values = [numbers[goal] for numbers in self.runs[one].values()]
+        values = [numbers[goal] for numbers in self.runs[combination].values()]
         return (1.0 if METRICS[goal].lower_is_better else -1.0) * logarithms(goal, values, self.plan.seconds)
 
-    def _scores(self, one: int) -> dict[int, float]:
+    def _scores(self, combination: int) -> dict[int, float]:
         """By round: what is to be small, the mean of the goals' logarithms."""
-        scores = np.mean([self._logs(one, goal) for goal in self._goals()], axis=0)
-        return {number: score for number, score in zip(self.runs[one], scores.tolist(), strict=True)
+        scores = np.mean([self._logs(combination, goal) for goal in self._goals()], axis=0)
+        return {number: score for number, score in zip(self.runs[combination], scores.tolist(), strict=True)
                 if math.isfinite(score)}
 
-    def against(self, one: int, best: int) -> Interval:
+    def against(self, combination: int, best: int) -> Interval:
         """How much worse one is than the best, as log ratio, with its interval, over the rounds of both."""
-        mine, its = self._scores(one), self._scores(best)
+        mine, its = self._scores(combination), self._scores(best)
         ratios = np.array([mine[number] - its[number] for number in sorted({*mine} & {*its})])
-        found = self._interval(ratios, self.count * (self.count - 1) / 2)
-        return found if found[2] - found[1] > NO_WIDTH else (found[0], -math.inf, math.inf)
+        interval = self._interval(ratios, self.count * (self.count - 1) / 2)
+        return interval if interval[2] - interval[1] > NO_WIDTH else (interval[0], -math.inf, math.inf)
 
     def _interval(self, values: Floats, shared_by: float) -> Interval:
         """Mean and Student's t interval, at this look's part of the error."""
@@ -146,48 +146,48 @@ class Race:
         error = errors_of(looks, ERROR / shared_by)[max(FIRST_LOOK, self.rounds)]
         return t_interval(values, 1 - 2 * error)
 
-    def _beyond(self, one: int, limit: Limit) -> Interval | None:
+    def _beyond(self, combination: int, limit: Limit) -> Interval | None:
         """How far the mean of the runs lies beyond a limit, with its interval; below zero it is kept. None if fewer
         than two runs have measured what it is about."""
-        values: Floats = np.array([numbers[limit.metric] for numbers in self.runs[one].values()])
+        values: Floats = np.array([numbers[limit.metric] for numbers in self.runs[combination].values()])
         values = values[np.isfinite(values)]
         if values.size < 2:
             return None
         return self._interval((values - limit.value) * (1 if limit.side == "below" else -1), self.count)
 
-    def _beyond_all(self, one: int) -> list[Interval | None]:
-        return [self._beyond(one, limit) for limit in self.plan.limits]
+    def _beyond_all(self, combination: int) -> list[Interval | None]:
+        return [self._beyond(combination, limit) for limit in self.plan.limits]
 
     def standings(self) -> list[Combination]:
         """What became of everyone, the best first."""
         best = self.best()
-        found = [Combination(values, self._standing(one, best), len(self.runs[one]),
-                             tuple(self._mean_of(one, goal) for goal in self.plan.goals), *self._change_pct(one, best))
-                 for one, values in enumerate(self.combinations)]
+        rows = [Combination(values, self._standing(place, best), len(self.runs[place]), tuple(
+            self._mean_of(place, goal) for goal in self.plan.goals), *self._change_pct(place, best))
+            for place, values in enumerate(self.combinations)]
         order = ["best", "no better", "not told apart", "worse", "limit not sure", "breaks a limit",
                  "limit not measured", "does not run"]
-        return sorted(found, key=lambda one: (order.index(one.standing), abs(one.change_pct or 0.0)))
+        return sorted(rows, key=lambda one: (order.index(one.standing), abs(one.change_pct or 0.0)))
 
-    def _standing(self, one: int, best: int | None) -> Standing:
-        if one in self.out or one == best:
-            return self.out.get(one, "best")
-        if any(limited is None for limited in self._beyond_all(one)):
+    def _standing(self, combination: int, best: int | None) -> Standing:
+        if combination in self.out or combination == best:
+            return self.out.get(combination, "best")
+        if any(limited is None for limited in self._beyond_all(combination)):
             return "limit not measured"
-        return "not told apart" if one in self.keeping else "limit not sure"
+        return "not told apart" if combination in self.keeping else "limit not sure"
 
-    def _mean_of(self, one: int, goal: str) -> float | None:
-        logs = self._logs(one, goal)
+    def _mean_of(self, combination: int, goal: str) -> float | None:
+        logs = self._logs(combination, goal)
         logs = logs[np.isfinite(logs)]
         if not logs.size:
             return None
         sign = 1.0 if METRICS[goal].lower_is_better else -1.0
         return math.exp(sign * float(logs.mean())) - METRICS[goal].half_an_event(self.plan.seconds)
 
-    def _change_pct(self, one: int, best: int | None) -> tuple[float | None, float | None, float | None]:
+    def _change_pct(self, combination: int, best: int | None) -> tuple[float | None, float | None, float | None]:
         """Of one goal, as that changes; of several, how much worse."""
-        if best is None or one == best or len({*self._scores(one)} & {*self._scores(best)}) < 2:
+        if best is None or combination == best or len({*self._scores(combination)} & {*self._scores(best)}) < 2:
             return None, None, None
-        middle, low, high = self.beaten.get(one) or self.against(one, best)
+        middle, low, high = self.beaten.get(combination) or self.against(combination, best)
         if len(self.plan.goals) == 1 and not METRICS[self.plan.goal].lower_is_better:
             middle, low, high = -middle, -high, -low
         return percent_of(middle), percent_of(low), percent_of(high)

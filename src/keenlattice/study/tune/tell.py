@@ -1,17 +1,18 @@
 """A tuning in blocks: the race, and the trial of its best against where it started."""
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from keenlattice.blocks import Block, Figures, Fold, Picture, Report, Table, Telling, Text
+from keenlattice.blocks import MOST_KEYS, Block, Figures, Fold, KeyFigure, Picture, Report, Table, Telling, Text
 from keenlattice.catalog.values import written
 from keenlattice.measure.metrics import METRICS
 from keenlattice.report.context import SEED_DRAWS, excluded, for_game, page_of_two
-from keenlattice.report.style import Row, forest, headed, plain, small_figure
-from keenlattice.report.words import TITLES, between, titles
+from keenlattice.report.style import MOST_ON_A_CARD, Row, forest, headed, plain, small_figure
+from keenlattice.report.words import TITLES, between, capital, titles
 from keenlattice.study.deciding import told_of
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.trial.tell import how_sure, numbers, sides_of, trial_pictures
-from keenlattice.study.trial.words import one_word, what_was_made, whole_answer
+from keenlattice.study.trial.words import keys_of, what_was_made
 from keenlattice.study.tune.plan import Combination, Tuning, entries_of_best
 
 if TYPE_CHECKING:
@@ -41,7 +42,7 @@ def tune_page(result: Tuning, beside: "Beside") -> Report:
     return page_of_two(
         context, result.base, made.reference if made else result.base,
         title=f"{context.game or result.game}: the best for {titles(result.plan.goal)}",
-        verdict=one_word(proof) if proof else "", answer=_answer(result, proof), did=pictures, each=_each(result),
+        keys=_keys(result, proof), did=pictures, each=_each(result),
         sure=_sure(result, proof), plays=_plays(result), drawn=SEED_DRAWS.format(result.plan.seed),
         number=beside.number, figure=lambda: tune_figure(result))
 
@@ -50,19 +51,45 @@ def tell_tuning(result: Tuning, beside: "Beside") -> Telling:
     """Tell a tuning: the combinations, the best first, what was made of it, and what to do with that."""
     plan, (made, advice) = result.plan, what_was_made(result.plan.goal, beside)
     return Telling(
-        tune_headline(result), f"{len(result.combinations)} combinations on top of {result.base} on {result.rig}: "
+        _keys(result, beside.made.proof if beside.made else None),
+        f"{len(result.combinations)} combinations on top of {result.base} on {result.rig}: "
         f"{result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, seed {plan.seed}.",
-        [*_each(result), *excluded(result.excluded, result.doubts), *made], advice, "" if result.best else "worse")
+        [*_each(result), *excluded(result.excluded, result.doubts), *made], advice)
 
 
 def tune_figures(result: Tuning, beside: "Beside | None" = None) -> Figures:
     """Return the figure of a tuning, and its main part."""
-    return Figures(lambda: tune_figure(result), lambda axes: combinations(axes, result))
+    first = replace(result, combinations=result.combinations[:MOST_ON_A_CARD - 1])
+    return Figures(lambda: tune_figure(result), lambda axes: combinations(axes, result),
+                   lambda axes: combinations(axes, first))
 
 
-def _answer(result: Tuning, proof: Trial | None) -> str:
-    return tune_headline(result) + (f" Against where it started: {whole_answer(proof)}" if proof else
-                                    " Against where it started it has not been tried.")
+def _keys(result: Tuning, proof: Trial | None) -> list[KeyFigure]:
+    """Return a tuning in key figures: the best combination, then what it does against where it started."""
+    best = result.best
+    if best is None:
+        return [KeyFigure("No combination surely keeps the limits." if _count(result, "limit not sure") else
+                          "No combination keeps the limits.", "worse")]
+    sure = "no other is better by what matters" if result.settled else "more rounds may find a better one"
+    first = KeyFigure(f"The best is {combination(best)}; {sure}.", "", "The best", combination(best), capital(sure))
+    return [first, *(keys_of(proof, MOST_KEYS - 1) if proof else [
+        KeyFigure("It was not tried against where it started.")])]
+
+
+def _count(result: Tuning, standing: str) -> int:
+    return sum(combination.standing == standing for combination in result.combinations)
+
+
+def _standings(result: Tuning) -> list[Block]:
+    """Return how many others are as good, or may be."""
+    words = [f"{_count(result, 'no better')} more are as good within the {result.plan.matters_pct:g} % that matter"
+            * bool(_count(result, "no better")),
+            f"{_count(result, 'not told apart')} could not be told apart from the best"
+            * bool(_count(result, "not told apart")),
+            f"of {_count(result, 'limit not sure')} it is not known whether they keep the limits"
+            * bool(_count(result, "limit not sure"))]
+    words = [part for part in words if part]
+    return [Text(f"{capital('; '.join(words))}.")] if words else []
 
 
 def _picture(result: Tuning) -> Picture:
@@ -72,9 +99,9 @@ def _picture(result: Tuning) -> Picture:
         combinations(figure.add_axes((0.27, 0.5 / height, 0.45, 1 - 0.8 / height)), result)
         return figure
 
-    said = "; ".join(f"{combination(choice)}: {choice.standing}" for choice in result.combinations[:MOST_COMBINATIONS])
+    words = "; ".join(f"{combination(choice)}: {choice.standing}" for choice in result.combinations[:MOST_COMBINATIONS])
     return Picture("How far each combination is from the best", f"Change of {titles(result.plan.goal)} against the "
-                   f"best, with its interval. {said}.", draw)
+                   f"best, with its interval. {words}.", draw)
 
 
 def _each(result: Tuning) -> list[Block]:
@@ -90,7 +117,8 @@ def _each(result: Tuning) -> list[Block]:
     table = Table(columns, rows[:MOST_COMBINATIONS], right=tuple(range(count, count + len(plan.goals) + 2)))
     rest = [Fold(f"The other {len(rows) - MOST_COMBINATIONS}",
                  [Table(columns, rows[MOST_COMBINATIONS:], right=table.right)])]
-    return [*(limits if plan.limits else []), table, *(rest if len(rows) > MOST_COMBINATIONS else [])]
+    return [*(limits if plan.limits else []), table, *_standings(result),
+            *(rest if len(rows) > MOST_COMBINATIONS else [])]
 
 
 def _sure(result: Tuning, proof: Trial | None) -> list[Block]:
@@ -122,34 +150,16 @@ def _plays(result: Tuning) -> str:
             f"--matters {told_of(plan)} --seed {plan.seed}{warm_up}{for_game(result.base, result.game)}")
 
 
-def tune_headline(result: Tuning) -> str:
-    """A tuning in one sentence: the best combination, and how sure that is."""
-    plan, best = result.plan, result.best
-    counts = {word: sum(combination.standing == word for combination in result.combinations)
-              for word in ("no better", "not told apart", "limit not sure")}
-    if best is None:
-        if not (open_ := counts["limit not sure"]):
-            return "No combination keeps the limits."
-        return f"No combination surely keeps the limits; {open_} may, which {result.rounds_played} rounds do not tell."
-    sure = f"none is better by more than {plan.matters_pct:g} %" if result.settled else (
-        f"{result.rounds_played} rounds do not settle it")
-    more = [f"{counts['no better']} more are as good within that" * bool(counts["no better"]),
-            f"{counts['not told apart']} could not be told apart from it" * bool(counts["not told apart"]),
-            f"of {counts['limit not sure']} it is not known whether they keep the limits" * bool(
-                counts["limit not sure"])]
-    return f"Best for {titles(plan.goal)}: {'; '.join([combination(best), sure, *(one for one in more if one)])}."
-
-
-def combination(one: Combination) -> str:
+def combination(choice: Combination) -> str:
     """A combination of settings, as a player would type it."""
-    return ", ".join(f"{key} = {written(value)}" for key, value in one.values.items())
+    return ", ".join(f"{key} = {written(value)}" for key, value in choice.values.items())
 
 
 def tune_figure(result: Tuning) -> "Figure":
     """The figure of a tuning, 1280 x 800 pixels."""
-    told = (f"{len(result.combinations)} combinations in {result.runs} runs of {result.plan.seconds:g} s on "
+    words = (f"{len(result.combinations)} combinations in {result.runs} runs of {result.plan.seconds:g} s on "
             f"{result.rig}, {result.rounds_played} rounds, seed {result.plan.seed}.")
-    figure = headed(f"{result.game}: the best for {titles(result.plan.goal)}", told)
+    figure = headed(f"{result.game}: the best for {titles(result.plan.goal)}", words)
     combinations(figure.add_axes((0.27, 0.085, 0.55, 0.78)), result)
     return figure
 
@@ -157,8 +167,8 @@ def tune_figure(result: Tuning) -> "Figure":
 def combinations(axes: "Axes", result: Tuning) -> "Axes":
     """The goal of each combination against the best one's, with its interval; takes an axes and returns it."""
     matters = result.plan.matters_pct
-    told = f"{titles(result.plan.goal).capitalize()}, against the best"
-    plain(axes, told if len(result.plan.goals) == 1 else f"{told}: how much worse, on average",
+    words = f"{titles(result.plan.goal).capitalize()}, against the best"
+    plain(axes, words if len(result.plan.goals) == 1 else f"{words}: how much worse, on average",
           f"change, %   (grey: within {matters:g} %, which does not matter)", "")
     return forest(axes, [_combination_row(choice) for choice in result.combinations[:MOST_COMBINATIONS]], matters)
 
@@ -166,5 +176,5 @@ def combinations(axes: "Axes", result: Tuning) -> "Axes":
 def _combination_row(one: Combination) -> Row:
     label = "\n".join(f"{key.partition('.')[2]} {value}" for key, value in one.values.items())
     change, low, high = (0.0, 0.0, 0.0) if one.standing == "best" else (one.change_pct, one.low_pct, one.high_pct)
-    said = one.standing if one.standing == "best" else f"{one.standing}\n{between(low, high)}".rstrip()
-    return Row(label, change, low, high, one.standing, said, one.standing == "best")
+    words = one.standing if one.standing == "best" else f"{one.standing}\n{between(low, high)}".rstrip()
+    return Row(label, change, low, high, one.standing, words, one.standing == "best")

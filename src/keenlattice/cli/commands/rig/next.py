@@ -8,7 +8,8 @@ import typer
 from keenlattice.cli.begin import begin_by_hand
 from keenlattice.cli.options import Book, Figure, Json, Rig, Sensor, Watch
 from keenlattice.cli.output import new_figure
-from keenlattice.cli.playing import at_a_terminal, playing
+from keenlattice.cli.playing import playing
+from keenlattice.cli.terminal import at_a_terminal
 from keenlattice.cli.typed import only
 from keenlattice.cli.views.sheet import show_next_run
 from keenlattice.cli.views.trial import show_played

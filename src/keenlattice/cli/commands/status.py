@@ -1,0 +1,51 @@
+"""`keen status`: what is on the rig, what was measured, what waits, and what to do next."""
+
+from typing import TYPE_CHECKING
+
+from keenlattice.cli.begin import begin
+from keenlattice.cli.options import Book, Json, Rig
+from keenlattice.cli.output import emit, hint, say, table
+from keenlattice.report.words import counted
+from keenlattice.rig.find import described
+
+if TYPE_CHECKING:
+    from keenlattice.workspace.status import ProfileStatus
+
+
+def status(book: Book = None, rig: Rig = "", json: Json = False) -> None:
+    """Show what is applied, unmeasured, slipped, unfinished and waiting, and what to do next."""
+    ws = begin(book, rig)
+    found = ws.status()
+    if json:
+        emit(found)
+        return
+    say(f"{found.rig} ({described(ws.rig.kind)})", "bold")
+    if found.profiles:
+        table(["", "on the rig", "latest version", "measured"], [
+            [profile.title, _on_rig(profile), _latest(profile), _measured(profile)] for profile in found.profiles])
+        say()
+    for restart in dict.fromkeys(found.pending.values()):
+        waiting = ", ".join(key for key, what in found.pending.items() if what == restart)
+        say(f"! waits for a restart of the {restart}: {waiting}")
+    for study in found.unfinished:
+        say(f"! {study.kind} {study.number} is unfinished: {study.of}")
+    if found.wrong:
+        say(f"! {counted(found.wrong, 'setting is', 'settings are')} plainly wrong: keen survey tells which")
+    say(f"Next: {found.next_step}", "bold")
+    hint(found.why, "why")
+
+
+def _on_rig(one: "ProfileStatus") -> str:
+    if not one.on_rig:
+        return "nothing applied"
+    return one.on_rig + f" ({counted(one.slipped, 'setting has', 'settings have')} slipped)" * bool(one.slipped)
+
+
+def _latest(profile: "ProfileStatus") -> str:
+    return "the same" if profile.latest == profile.on_rig else profile.latest or "-"
+
+
+def _measured(profile: "ProfileStatus") -> str:
+    if profile.trial is None:
+        return "not measured" if profile.latest else "-"
+    return f"{profile.verdicts} (trial {profile.trial}, against {profile.against})"

@@ -1,0 +1,138 @@
+"""Where a player stands: what is on the rig, what was measured, what waits, and what to do next."""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from keenlattice._notebook import Result, Rows
+from keenlattice.profile.version import WHOLE_RIG, split, stock
+from keenlattice.report.words import brief_title
+from keenlattice.workspace.opened import Opened
+from keenlattice.workspace.standing import Standing
+
+if TYPE_CHECKING:
+    from keenlattice.catalog.values import Restart
+    from keenlattice.workspace.played import ListedStudy, Played
+
+
+@dataclass(frozen=True)
+class ProfileStatus:
+    """How a profile stands.
+
+    Args:
+        profile, title: its name, and what players call it.
+        on_rig: the version that was applied last, as a reference; "" for none.
+        latest: the latest version, as a reference; "" for none.
+        slipped: how many of its settings the rig no longer holds as applied.
+        trial: the newest trial of the latest version; None for none.
+        measured: metric to verdict, of what decided that trial.
+        against: what it was measured against.
+    """
+
+    profile: str
+    title: str
+    on_rig: str
+    latest: str
+    slipped: int
+    trial: int | None
+    measured: Mapping[str, str]
+    against: str
+
+    @property
+    def verdicts(self) -> str:
+        """What decided that trial, in words."""
+        return ", ".join(f"{brief_title(name)}: {verdict}" for name, verdict in self.measured.items())
+
+
+@dataclass(frozen=True, repr=False)
+class Status(Result):
+    """Where a player stands on a rig.
+
+    Args:
+        profiles: the rig-wide one and those of games that have a version or were applied.
+        pending: setting to the restart that it waits for.
+        unfinished: the studies that were stopped, the newest first.
+        wrong: how many settings the checks find plainly wrong.
+        next_step: the command to go on with; why: the reason for it.
+    """
+
+    SCHEMA: ClassVar[str] = "status"
+
+    rig: str
+    profiles: tuple[ProfileStatus, ...]
+    pending: "Mapping[str, Restart]"
+    unfinished: "tuple[ListedStudy, ...]"
+    wrong: int
+    next_step: str
+    why: str
+
+    def _rows(self) -> Rows:
+        return [{"profile": one.profile, "on the rig": one.on_rig, "latest": one.latest, "slipped": one.slipped,
+                 "trial": one.trial} for one in self.profiles]
+
+    def _caption(self) -> str:
+        return f"{self.rig}: next {self.next_step}, since {self.why}"
+
+
+def status_of(opened: Opened) -> Status:
+    """Return where a player stands on the rig of a workspace."""
+    from keenlattice.logbook.kept import studies
+    from keenlattice.rig.applying import find_drift
+    from keenlattice.rig.base import pending_on
+    from keenlattice.workspace._kept import finished, listed
+
+    slipped = {drift.version.profile: len(drift.changes) for drift in find_drift(opened.rig, opened.book)}
+    trials = [study for study in finished(opened, "trial") if not study.spec.is_pilot]  # type: ignore[attr-defined]
+    titles = {WHOLE_RIG: "the whole rig", **{game.name: game.title for game in opened.rig.games()}}
+    profiles = tuple(_of_profile(opened, name, title, slipped.get(name, 0), trials) for name, title in titles.items())
+    known = tuple(profile for profile in profiles if profile.latest or profile.on_rig)
+    waiting = tuple(listed(study) for study in studies(opened.book, opened.rig_name, finished=False))
+    pending = dict(pending_on(opened.rig))
+    wrong = sum(finding.kind == "wrong" for finding in Standing(opened).findings_now())
+    games = [name for name in titles if name != WHOLE_RIG]
+    step, why = next(_steps(known, pending, waiting, wrong, games))
+    return Status(opened.rig_name, known, pending, waiting, wrong, step, why)
+
+
+def _of_profile(opened: Opened, profile: str, title: str, slipped: int, trials: "list[Played[Any]]") -> ProfileStatus:
+    from keenlattice.rig.applying import version_applied
+
+    applied, latest = version_applied(opened.book, opened.rig_name, profile), opened.book.latest(profile)
+    reference = latest.reference if latest else ""
+    trial = next((study for study in trials if reference and reference in split(study.result.after)), None)
+    return ProfileStatus(
+        profile, title, applied.reference if applied else "", reference, slipped, trial.number if trial else None,
+        {metric.name: metric.verdict for metric in trial.result.decisive if metric.n} if trial else {},
+        trial.result.before if trial else "")
+
+
+def _steps(profiles: tuple[ProfileStatus, ...], pending: "Mapping[str, Restart]",
+           unfinished: "tuple[ListedStudy, ...]", wrong: int, games: list[str]) -> Iterator[tuple[str, str]]:
+    """Yield what could be done next, the most pressing first, each with its reason; never nothing."""
+    for profile in profiles:
+        if profile.slipped:
+            yield "keen drift", f"{profile.on_rig} is no longer on the rig as it was applied"
+    for restart in dict.fromkeys(pending.values()):
+        yield f"keen rig restart {restart}", f"what was applied waits for a restart of the {restart}"
+    for study in unfinished:
+        yield f"keen studies resume {study.number}", f"{study.kind} {study.number} was stopped"
+    for profile in profiles:
+        if profile.latest not in ("", profile.on_rig):
+            yield from _with_latest(profile)
+    if wrong:
+        yield "keen survey", f"{wrong} {'setting is' if wrong == 1 else 'settings are'} plainly wrong"
+    if games:
+        yield f"keen edit {games[0]} SETTING=VALUE", "all that is known is applied and measured"
+    yield "keen rig game NAME --executable FILE", "no game is known yet"
+
+
+def _with_latest(profile: ProfileStatus) -> Iterator[tuple[str, str]]:
+    """Yield what could be done with a profile's latest version, which is not on the rig."""
+    verdicts = set(profile.measured.values())
+    if profile.profile == WHOLE_RIG:
+        yield "keen apply rig", f"{profile.latest} is planned, and not on the rig"
+    elif profile.trial is None:
+        before = profile.on_rig or stock(profile.profile).reference
+        yield f"keen trial {before} {profile.latest}", f"{profile.latest} has not been measured"
+    elif "better" in verdicts and "worse" not in verdicts:
+        yield f"keen apply {profile.profile}", f"{profile.latest} was measured to be better, and is not on the rig"
