@@ -12,6 +12,7 @@ from keenlattice.measure.capture import STAGES, Capture, Floats
 from keenlattice.measure.course import hitch_spectrum
 from keenlattice.measure.latency import of_capture, stage_means
 from keenlattice.measure.metrics import METRICS, ordered_quantile, stutter_spans
+from keenlattice.report.pointer import answers
 from keenlattice.report.style import AFTER, BEFORE, FAINT, INK, LINES, headed, nothing, plain
 from keenlattice.report.words import TITLES, listed
 
@@ -40,6 +41,9 @@ def frame_times(axes: "Axes", capture: Capture, colour: str, top_ms: float) -> "
                 color=colour, linewidth=0.9, alpha=0.55)
     pace = [float(np.median(part)) for part in np.split(frames, starts[1:])]
     axes.plot(middles, pace, color=INK, linewidth=0.9)
+    answers(axes, "x", middles, np.minimum(pace, top_ms), [
+        f"{second:.2f} s: {middle:.1f} ms, at most {longest:.1f} ms" for second, middle, longest in zip(
+            middles, pace, np.maximum.reduceat(frames, starts), strict=True)])
     beyond = at[frames > top_ms]
     if beyond.size:
         axes.plot(beyond, np.full(beyond.size, top_ms), linestyle="", marker="^", markersize=5, color=INK,
@@ -127,10 +131,15 @@ def distribution(axes: "Axes", before: Floats, after: Floats, title: str, unit: 
     low, high = np.quantile(both, (0.001, 0.995))
     count = int(np.clip(2 * min(before.size, after.size) ** 0.5, 12, 60))
     bins = np.linspace(max(0.0, low - 0.05 * (high - low)), high + 0.05 * (high - low), count)
+    shares = []
     for values, name, colour, line in ((before, names[0], *LINES[0]), (after, names[1], *LINES[1])):
         share, median = 100 * np.histogram(values, bins)[0] / values.size, float(np.median(values))
+        shares.append(share)
         axes.stairs(share, bins, color=colour, linewidth=1.6, linestyle=line, label=f"{name}, median {median:.1f} ms")
         axes.axvline(median, ymax=0.82, color=colour, linewidth=1, linestyle=line, alpha=0.6)
+    answers(axes, "x", (bins[:-1] + bins[1:]) / 2, np.maximum(*shares), [
+        f"{low:.1f} to {high:.1f} ms: {names[0]} {first:.1f} %, {names[1]} {second:.1f} %"
+        for low, high, first, second in zip(bins[:-1], bins[1:], *shares, strict=True)])
     axes.margins(x=0)
     axes.set_ylim(0, axes.get_ylim()[1] * 1.2)  # room above the data, so that the key covers none of it
     axes.legend(loc="upper right", ncols=2, frameon=False, fontsize=8.5, handlelength=2.4, borderaxespad=0)

@@ -1,4 +1,4 @@
-"""A report as one HTML page that fetches nothing and runs nothing."""
+"""A report as one HTML page that fetches nothing, and runs nothing but a few lines of ours."""
 
 import base64
 import hashlib
@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 from markupsafe import Markup
 
 from keenlattice.blocks import Alert, Block, Fold, Links, Pairs, Picture, Report, Table, Telling, Text
+from keenlattice.report.pointer import answers_of
 from keenlattice.report.style import COLOURS, literally, load
 from keenlattice.report.words import KINDS
 
@@ -20,8 +21,7 @@ if TYPE_CHECKING:
 
 
 def to_html(report: Report, home: str = "") -> str:
-    """The page of a `report`: HTML that fetches nothing, and runs nothing but, on the pages of a site, a few lines of
-    ours.
+    """The page of a `report`: HTML that fetches nothing, and runs nothing but a few lines of ours.
 
     Args:
         home: the first page of the site that it is of; "" for a page that stands alone.
@@ -30,12 +30,13 @@ def to_html(report: Report, home: str = "") -> str:
 
     environment = Environment(loader=PackageLoader("keenlattice.report", "."), autoescape=True,
                               undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
-    asks = any(isinstance(block, Links | Pairs) for _, blocks in report.sections() for block in blocks)
+    drawn = _drawn(report)
+    asks = bool(drawn) or any(isinstance(block, Links | Pairs) for _, blocks in report.sections() for block in blocks)
     script = (files("keenlattice.report") / "page.js").read_text(encoding="utf-8") if asks else ""
     environment.filters |= {"digest": _digest, "json": _in_script,
                             "kind": lambda block: type(block).__name__, "address": id, "unbroken": unbroken}
     return environment.get_template("page.html").render(
-        report=report, words=KINDS, svg=_drawn(report), home=home, script=script)
+        report=report, words=KINDS, drawn=drawn, home=home, script=script)
 
 
 def _digest(script: str) -> str:
@@ -72,12 +73,17 @@ def unbroken(text: str) -> str:
     return re.sub(r"(?<=\d) (?=(ms|fps|s|Hz|MHz|MiB|frames?)\b|%)", "\N{NO-BREAK SPACE}", text)
 
 
-def _drawn(report: Report) -> dict[int, Markup]:
-    """Every picture of the report by its identity, drawn."""
+def _drawn(report: Report) -> dict[int, tuple[Markup, str]]:
+    """Return every picture of the report by its identity: drawn, and what it answers to a pointer, as JSON."""
     pictures = [block for _, blocks in report.sections() for block in _all(blocks) if isinstance(block, Picture)]
     with literally():
-        return {id(picture): inline(picture.draw(), f"figure-{number}", picture.title, picture.alt)
-                for number, picture in enumerate(pictures, 1)}
+        return {id(picture): _picture(picture, f"figure-{number}") for number, picture in enumerate(pictures, 1)}
+
+
+def _picture(picture: Picture, name: str) -> tuple[Markup, str]:
+    figure = picture.draw()
+    drawn, areas = inline(figure, name, picture.title, picture.alt), answers_of(figure)
+    return drawn, json.dumps(areas, separators=(",", ":")) if areas else ""
 
 
 def _all(blocks: Sequence[Block]) -> Iterator[Block]:

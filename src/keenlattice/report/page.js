@@ -1,5 +1,36 @@
 "use strict";
-// What a page of a site answers to: a box that searches its links, and two versions that are compared.
+// What a page answers to: a pointer on a figure, a box that searches the links, two versions that are compared.
+for (const figure of document.querySelectorAll("figure[data-answers]")) {
+  const areas = JSON.parse(figure.dataset.answers);
+  const svg = figure.querySelector("svg"), reading = figure.querySelector(".reading");
+  const mark = document.createElementNS("http://www.w3.org/2000/svg", "circle");
+  mark.setAttribute("class", "pointed");
+  mark.setAttribute("r", "4");
+  const invites = "Point at the figure to read it.";
+  const show = (event) => {
+    const frame = svg.getBoundingClientRect(), scale = svg.viewBox.baseVal.width / frame.width;
+    const x = (event.clientX - frame.left) * scale, y = (event.clientY - frame.top) * scale;
+    // Names and intervals beside a figure's axes belong to its rows: those answer over the whole width.
+    const area = areas.find(({ along, box: [left, top, right, bottom] }) =>
+      y >= top && y <= bottom && (along === "y" || (x >= left && x <= right)));
+    if (!area) return leave();
+    const distance = area.along === "x" ? (point) => Math.abs(point[0] - x) : (point) => Math.abs(point[1] - y);
+    const nearest = area.points.reduce((best, point) => (distance(point) < distance(best) ? point : best));
+    mark.setAttribute("cx", nearest[0]);
+    mark.setAttribute("cy", nearest[1]);
+    svg.append(mark);
+    reading.textContent = nearest[2];
+  };
+  const leave = () => {
+    mark.remove();
+    reading.textContent = invites;
+  };
+  svg.addEventListener("pointermove", show);
+  svg.addEventListener("pointerdown", show);
+  svg.addEventListener("pointerleave", leave);
+  reading.hidden = false;
+  leave();
+}
 for (const box of document.querySelectorAll(".find")) {
   const items = box.closest("p").nextElementSibling.children;
   box.addEventListener("input", () => {

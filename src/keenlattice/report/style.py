@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice._files import replace_file
 from keenlattice.errors import KeenLatticeError
+from keenlattice.report.pointer import answers
 from keenlattice.report.words import KINDS
 
 if TYPE_CHECKING:
@@ -114,6 +115,7 @@ def load() -> None:
 
 MARKS = {"good": "o", "bad": "s", "same": "D", "open": "x"}
 FAR_BEYOND = 5
+NEW_LINE = "\n"
 MOST_ON_A_CARD = 4  # rows
 MOST_DRAWN_PCT = 100.0
 ARROW_AT = 0.97  # of the axis: an arrow that goes on ends before the words beside it
@@ -162,6 +164,8 @@ def forest(axes: "Axes", rows: Sequence[Row], matters: float, reach: float | Non
     for label, row in zip(axes.get_yticklabels(), rows, strict=True):
         if row.bold:
             label.set_fontweight("bold")
+    answers(axes, "y", [min(max(row.change or 0.0, -reach), reach) for row in rows], range(len(rows)),
+            [f"{row.label}: {row.said.replace(NEW_LINE, ', ')}" for row in rows])
     axes.set_ylim(len(rows) - 0.4, -0.6)
     axes.set_xlim(-reach, reach)
     return axes

@@ -7,9 +7,11 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.metrics import METRICS, metrics_of
 from keenlattice.report.frames import better_side, distribution, frame_times
-from keenlattice.report.style import AFTER, BEFORE, INK, Row, forest, new_figure, plain, reach_of
-from keenlattice.report.words import TITLES
+from keenlattice.report.pointer import answers
+from keenlattice.report.style import AFTER, BEFORE, FAINT, INK, Row, forest, new_figure, plain, reach_of
+from keenlattice.report.words import TITLES, brief_title, capital
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.trial.words import headline, measured_in, percent
 
@@ -70,6 +72,34 @@ def _strips(strips: "Sequence[Axes]", before: Capture, after: Capture, block: in
         frame_times(axes, capture, colour, top)
         title = f"Frame times {name} (block {block + 1}, a typical one)"
         plain(axes, title, "time, s" if name == "after" else "", "ms")
+
+
+def runs_by_block(axes: "Axes", name: str, repeats: int, before: Sequence[Capture], after: Sequence[Capture]) -> "Axes":
+    """Draw a metric of every run, block by block: what the trial saw before anything was computed from it.
+
+    A line joins the two versions of a block.
+    """
+    from matplotlib.ticker import MaxNLocator
+
+    title, unit = capital(brief_title(name)), METRICS[name].unit
+    plain(axes, f"{title} of each run", "block", unit)
+    rows = [[metrics_of(capture, (name,))[name] for capture in side] for side in (before, after)]
+    values = np.array(rows).reshape(2, -1, repeats)
+    blocks = np.arange(1, values.shape[1] + 1)
+    means = values.mean(axis=2)
+    axes.vlines(blocks, *means, color=FAINT, linewidth=1)
+    for place, (side, colour, mark) in enumerate(((values[0], BEFORE, "o"), (values[1], AFTER, "s"))):
+        axes.plot(np.repeat(blocks, repeats), side.ravel(), mark, color=colour, markersize=5,
+                  label=("before", "after")[place])
+    answers(axes, "x", blocks, means.mean(axis=0), [
+        f"block {block}: before {first:.3g}, after {second:.3g} {unit} ({100 * (second / first - 1):+.1f} %)"
+        if first and np.isfinite([first, second]).all() else f"block {block}: not measured in both"
+        for block, first, second in zip(blocks, *means, strict=True)])
+    axes.set_xlim(0.4, blocks.size + 0.6)
+    axes.xaxis.set_major_locator(MaxNLocator(integer=True))
+    axes.margins(y=0.25)
+    axes.legend(loc="upper right", ncols=2, frameon=False, fontsize=8.5, borderaxespad=0)
+    return axes
 
 
 def intervals(axes: "Axes", result: Trial) -> "Axes":

@@ -21,10 +21,10 @@ from keenlattice.report.context import (
 from keenlattice.report.frames import distribution, frame_times, stage_budget
 from keenlattice.report.said import limits_of_trial
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
-from keenlattice.report.words import TITLES, counted
+from keenlattice.report.words import TITLES, brief_title, capital, counted, listed
 from keenlattice.study.deciding import matters_told, told_of
 from keenlattice.study.screen.tell import standings
-from keenlattice.study.trial.figure import intervals, longest_shown, trial_figure, typical_block
+from keenlattice.study.trial.figure import intervals, longest_shown, runs_by_block, trial_figure, typical_block
 from keenlattice.study.trial.looks import SIZING
 from keenlattice.study.trial.plan import MAX_BLOCKS, TrialPlan
 from keenlattice.study.trial.result import Trial
@@ -46,6 +46,7 @@ if TYPE_CHECKING:
     from keenlattice.study.kind import Beside
 
 Captures = Sequence[Capture]
+MOST_BY_BLOCK = 3  # metrics
 ENDED = {"settled": "it was settled early", "futile": "the rest would hardly have settled it"}
 
 
@@ -210,12 +211,17 @@ def trial_pictures(result: Trial, before: Captures, after: Captures) -> list[Blo
                      "click to answer, ms")
         return figure
 
-    pictures: list[Block] = [
-        interval_picture(result), *([] if not all(side.size for side in frames) else [
-        Picture("Frame times over a run", f"Frame time over time in block {block + 1}, a typical one, before and after "
-                f"on the same scale. {_spoken(frames, 'frame time')}",
-                lambda: _strips(before[block], after[block], block)),
-        Picture("How frame times are distributed", _spoken(frames, "frame time"), of_frames)])]
+    names = [metric.name for metric in result.decisive][:MOST_BY_BLOCK]
+    decides = listed([brief_title(name) for name in names])
+    pictures: list[Block] = [interval_picture(result), Picture(
+        f"{capital(decides)} of each run", f"{capital(decides)} of either version in each of {result.blocks_played} "
+        "blocks.", lambda: _blocks(names, result.plan.repeats, before, after))]
+    if all(side.size for side in frames):
+        pictures += [
+            Picture("Frame times over a run", f"Frame time over time in block {block + 1}, a typical one, before and "
+                    f"after on the same scale. {_spoken(frames, 'frame time')}",
+                    lambda: _strips(before[block], after[block], block)),
+            Picture("How frame times are distributed", _spoken(frames, "frame time"), of_frames)]
     if all(side.size for side in waits):
         pictures.append(Picture("How input latency is distributed", _spoken(waits, "input latency"), of_latency))
     if any(capture.stage_ms for capture in (before[block], after[block])):
@@ -252,6 +258,17 @@ def _strips(before: Capture, after: Capture, block: int) -> "Figure":
     for bottom, capture, name, colour in ((0.60, before, "before", BEFORE), (0.13, after, "after", AFTER)):
         axes = frame_times(figure.add_axes((0.10, bottom, 0.87, 0.29)), capture, colour, top)
         plain(axes, f"Block {block + 1}, {name}", "time, s" if name == "after" else "", "frame time, ms")
+    return figure
+
+
+def _blocks(names: Sequence[str], repeats: int, before: Captures, after: Captures) -> "Figure":
+    figure = small_figure(2.1 * len(names) + 0.4)
+    grid = figure.add_gridspec(len(names), 1, left=0.12, right=0.97, top=1 - 0.3 / figure.get_figheight(),
+                               bottom=0.45 / figure.get_figheight(), hspace=0.5)
+    for place, name in enumerate(names):
+        axes = runs_by_block(figure.add_subplot(grid[place]), name, repeats, before, after)
+        if place < len(names) - 1:
+            axes.set_xlabel("")
     return figure
 
 
