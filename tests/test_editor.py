@@ -107,3 +107,21 @@ def test_a_draft_is_a_version_only_once_it_is_saved(ws: Workspace) -> None:
     made = draft.save("sooner")
     assert ws.profiles.find("brass-orbit") == made.after and not draft.changes()
     assert "interrupt.mode@gpu0" in ws.draft("rig").keys
+
+
+def test_what_own_studies_found_stands_beside_a_setting(ws: Workspace) -> None:
+    version = ws.edit("brass-orbit", {"frame.queue-depth": 1, "antialias.gamma": False}).after
+    ws.trial("brass-orbit@stock", version, blocks=4, seconds=5, seed=1)
+    ws.screen("brass-orbit@stock", version, rounds=1, seconds=5, seed=1)
+    trial, screen = reversed(sorted(ws.draft("brass-orbit").measured("frame.queue-depth")))
+    assert "with 1 other change" in trial and " -> 1 frame" in trial
+    assert all(key.sentence in trial for key in ws.studies.get(1).report().content.keys)
+    assert screen.startswith("Screen 2 of brass-orbit: it ")
+
+    async def steps(editor: Editor, pilot: Pilot[list[str]]) -> None:
+        await pilot.press("slash")
+        await type_in(pilot, "frame.queue-depth", "enter")
+        assert trial in text_of(editor, "told") and screen in text_of(editor, "told")
+        await pilot.press("q")
+
+    drive(ws, steps)

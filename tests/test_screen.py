@@ -219,7 +219,7 @@ def test_screens_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     assert "keen trial brass-orbit@stock brass-orbit@" in kept.stderr
     assert {one["setting"] for one in as_json(keen("show", "brass-orbit", "--json"))["settings"]
             if one["layer"] == "game"} == {"frame.queue-depth", "antialias.gamma", "scaling.render-scale"}
-    for bad, says in ((["brass-orbit", "--from-screen", "7"], "no study 7"), (["brass-orbit"], "SETTING=VALUE"),
+    for bad, says in ((["brass-orbit", "--from-screen", "7"], "no screen 7"), (["brass-orbit"], "SETTING=VALUE"),
                       (["moth-and-lantern", "--from-screen", "1"], "is of brass-orbit"),
                       (["brass-orbit", "frame.cap=90", "--from-screen", "1"], "give no settings")):
         assert says in keen("edit", *bad, code=2).stderr
@@ -231,6 +231,18 @@ def test_screens_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     assert "sync.triple-buffering + sync.vertical" in keen(*plan, "--together", "checks").stdout
     for bad in (["screen"], ["screen", "brass-orbit", "brass-orbit"], [*words, "--together", "x.y"]):
         assert keen(*bad, code=2).stderr
+
+
+def test_what_helps_of_two_profiles_is_kept_in_each(keen: Keen) -> None:
+    keen("edit", "brass-orbit", "frame.queue-depth=1", "antialias.gamma=off")
+    keen("edit", "rig", "display.refresh=165", "input.key-repeat-delay=250")
+    told = keen("screen", "brass-orbit@stock+rig@stock", "brass-orbit+rig", "--seconds", "10", "--matters", "3",
+                "--seed", "2")
+    assert "keen edit rig --from-screen 1 and keen edit brass-orbit --from-screen 1 make a version" in told.stderr
+    for profile, dropped in (("brass-orbit", "antialias.gamma"), ("rig", "input.key-repeat-delay")):
+        made = as_json(keen("edit", profile, "--from-screen", "1", "--json"))
+        assert [(change["setting"], change["after"]) for change in made["changes"]] == [(dropped, None)]
+    assert "is of brass-orbit and rig" in keen("edit", "moth-and-lantern", "--from-screen", "1", code=2).stderr
 
 
 @pytest.mark.parametrize("folded", [True, False])

@@ -65,10 +65,21 @@ def test_a_run_of_this_machine_is_watched(tmp_path: Path, keen: Run) -> None:
     assert len(lines) in (2, 3) and "latency" in lines[0] and "CPU load" in lines[1]
 
 
-def test_a_rig_that_has_nothing_to_tell_meanwhile_says_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_simulated_run_is_shown_second_by_second_at_its_end(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("KEEN_STATE", str(tmp_path / "state"))
-    with pytest.raises(UsageError, match="nothing to watch"):
-        keenlattice.open(tmp_path / "book").measure("brass-orbit", 1, 1.0, live=lambda _: None)
+    seen = list[Moment]()
+    with keenlattice.open(tmp_path / "book", "standin") as ws:
+        result = ws.measure("brass-orbit", 2, 3.0, live=seen.append)
+    frames = result.last.frame_ms.size
+    assert [moment.at_s for moment in seen][:2] == [1, 2] and len(seen) == 6
+    assert frames - 9 < sum(moment.frames for moment in seen[3:]) <= frames
+    assert max(moment.worst_ms for moment in seen) >= seen[0].frame_ms and "gpu0.load" in seen[0].said
+
+
+def test_a_rig_whose_runs_another_program_records_says_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("KEEN_STATE", str(tmp_path / "state"))
+    with pytest.raises(UsageError, match="another program"):
+        keenlattice.open(tmp_path / "book", "byhand").measure("brass-orbit", 1, 1.0, live=lambda _: None)
 
 
 def test_whoever_watched_a_run_is_not_told_of_the_next(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

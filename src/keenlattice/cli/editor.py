@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
 NARROW = 100  # columns, below which what is known of a setting stands under the list
 COLUMNS = ("setting", "value", "from")
+MOST_MEASURED = 3  # findings beside a setting
 
 
 class Asked(ModalScreen[str | None]):
@@ -190,6 +191,7 @@ class Editor(App[list[str]]):
         lines += [f"takes {setting.allowed()}", setting.trades, setting.inert, setting.advice]
         lines += [f"! {finding.why}. {finding.what_to_do}" for finding in self._draft.findings
                   if key.partition("@")[0] in {name.partition("@")[0] for name in finding.settings}]
+        lines += self._draft.measured(key)[:MOST_MEASURED]
         if effective.value is not None:
             answers = self._ws.pool.about({key: effective.value}, self._draft.base.profile)
             lines += [f"The pool says: {words}" for words in answers.values()]

@@ -1,7 +1,8 @@
 """What a machine says of itself while a game runs, in numbers: clocks, temperatures, loads, power."""
 
+import math
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -166,3 +167,21 @@ class Moment:
     worst_ms: float
     latency_ms: float
     said: Mapping[str, float]
+
+
+def moments(capture: Capture) -> Iterator[Moment]:
+    """Yield every second of a run that is over, as it would have been seen while it lasted.
+
+    >>> [(moment.at_s, moment.frames) for moment in moments(Capture(np.arange(251) * 8.0))]
+    [(1.0, 125), (2.0, 125)]
+    """
+    shown, frames, answered = capture.shown_ms, capture.frame_ms, capture.answer_ms
+    for second in range(1, round(capture.total_ms / 1000) + 1):
+        first, last = shown[0] + 1000.0 * (second - 1), shown[0] + 1000.0 * second
+        new = frames[(shown[1:] > first) & (shown[1:] <= last)]
+        waits = (answered - capture.click_ms)[(answered > first) & (answered <= last)]
+        said = {name: float(_at_those(series, np.array([last - shown[0]]))[0])
+                for name, series in capture.telemetry.items() if series.known.size}
+        yield Moment(float(second), new.size, float(np.median(new)) if new.size else math.nan,
+                     float(new.max()) if new.size else math.nan,
+                     float(np.median(waits)) if waits.size else math.nan, said)

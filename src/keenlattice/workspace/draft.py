@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 from keenlattice.catalog.search import search
 from keenlattice.profile.compare import Change, changes, with_changes
 from keenlattice.profile.version import WHOLE_RIG, Version
-from keenlattice.workspace.opened import VersionLike
+from keenlattice.workspace.opened import Opened, VersionLike
 from keenlattice.workspace.profile_results import EditResult
 
 if TYPE_CHECKING:
-    from keenlattice.catalog.model import Catalog, Setting
+    from keenlattice.catalog.model import Setting
     from keenlattice.catalog.values import Value
     from keenlattice.profile.checks import Findings
     from keenlattice.profile.layers import Effective
@@ -22,20 +22,19 @@ class Draft:
     """Changes on top of a version; nothing is kept before `save`.
 
     Args:
-        profiles: of the workspace.
+        opened, profiles: of the workspace.
         which: the version that it begins with.
-        catalog, devices: the rig's.
 
     Raises:
         UnknownName: no such version.
     """
 
-    def __init__(self, profiles: "Profiles", which: VersionLike, catalog: "Catalog", devices: Sequence[str]) -> None:
-        self._profiles, self._catalog = profiles, catalog
+    def __init__(self, opened: Opened, profiles: "Profiles", which: VersionLike) -> None:
+        self._opened, self._profiles, self._catalog = opened, profiles, opened.rig.catalog()
         self.base = self.version = profiles.find(which)
         self._edits: dict[str, Value | None] = {}
-        whole_rig = self.base.profile == WHOLE_RIG
-        self.keys = tuple(key for setting in catalog if whole_rig or setting.scope == "game"
+        whole_rig, devices = self.base.profile == WHOLE_RIG, opened.rig.devices()
+        self.keys = tuple(key for setting in self._catalog if whole_rig or setting.scope == "game"
                           for key in ([f"{setting.name}@{device}" for device in devices] if setting.scope == "device"
                                       else [setting.name]))
         """The settings that this profile can set."""
@@ -77,6 +76,16 @@ class Draft:
     def findings(self) -> "Findings":
         """Return what the checks find."""
         return self._profiles.findings(self.version)
+
+    def measured(self, key: str) -> Sequence[str]:
+        """Return what trials and screens on this rig found of a setting, a line each, the newest first."""
+        return self._measured.get(key, ())
+
+    @cached_property
+    def _measured(self) -> "Mapping[str, Sequence[str]]":
+        from keenlattice.workspace.measured import measured_by_setting
+
+        return measured_by_setting(self._opened)
 
     def changes(self) -> Sequence[Change]:
         """Return what differs from the version that it began with."""

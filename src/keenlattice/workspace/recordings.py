@@ -50,19 +50,24 @@ class Recordings:
             seconds: the length of a run.
             seed: of the first run; drawn, if it is not given.
             progress: is told how many runs are done, of how many.
-            live: is told once a second how a run goes.
+            live: is told of each second of a run: meanwhile, where it lasts as long; of one that is simulated, at its
+                end.
 
         Raises:
             UnknownName: no such game.
-            UsageError: the rig has nothing to tell while it plays; or less than one run.
+            UsageError: another program records the rig's runs; or less than one run.
             RigError: it does not start, or nothing can be recorded.
         """
         from keenlattice.measure.capture import Capture
-        from keenlattice.rig.base import game_of
+        from keenlattice.measure.telemetry import moments
+        from keenlattice.rig.base import Watchable, game_of
         from keenlattice.rig.session import play_as_it_stands
 
         if not 1 <= runs <= 1000:
             raise UsageError(f"{runs} runs: take 1 to 1000")
+        if live and self._opened.by_hand:
+            raise UsageError(f"runs of the rig {self._opened.rig.name} are recorded by another program, which shows "
+                             "how they go: leave --live out")
         check_seconds(seconds)
         check_seed(seed or 0)
         self._opened.book.collect_strays()
@@ -73,6 +78,9 @@ class Recordings:
         with self._watched(live), locked(self._opened.rig, f"measuring {game}"):
             for run in range(runs):
                 captures.append(play_as_it_stands(self._opened.rig, run, game, seconds, seed + run))
+                if live and not isinstance(self._opened.rig, Watchable):
+                    for moment in moments(captures[-1]):
+                        live(moment)
                 files.append(self._opened.book.keep_capture(captures[-1], self._opened.rig.name, game,
                                                     applied.version if applied else "stock"))
                 if progress:
@@ -84,12 +92,9 @@ class Recordings:
         """The rig tells somebody how its runs go, meanwhile."""
         from keenlattice.rig.base import Watchable
 
-        if live is None:
+        if live is None or not isinstance(self._opened.rig, Watchable):
             yield
             return
-        if not isinstance(self._opened.rig, Watchable):
-            raise UsageError(f"there is nothing to watch on the rig {self._opened.rig.name}: its runs are not recorded "
-                             "from here in the game's own time")
         self._opened.rig.watcher = live
         try:
             yield

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
 from keenlattice.profile.compare import changes, with_changes
-from keenlattice.profile.version import MARK, Version, own_key, owners
+from keenlattice.profile.version import MARK, Version, own_key, owners, parted, split
 from keenlattice.rig.player.pace import HANDLING_MINUTES
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT, seed_or_fresh
 from keenlattice.workspace._kept import kept_study, study_numbered, versions_of
@@ -71,15 +71,19 @@ class Screens:
                           tuple(plan.factors[place] for place in restarting), plan.switched(restarting),
                           self._cheaper(plan, step) if self._opened.by_hand else (), tuple(_told_by_checks(alone)))
 
-    def keep(self, number: int, note: str = "") -> EditResult:
+    def keep(self, number: int, profile: str = "", note: str = "") -> "tuple[EditResult, str]":
         """Make a version of what helps by a screen: its second version without the changes that do not help.
 
         Args:
             number: the screen's in the logbook.
+            profile: whose changes to keep; it must be named where a screen is of a game and the rig together.
             note: why; that it keeps what helps by this screen, if not given.
 
+        Returns:
+            The version that was made, and the one that the screen began with, which a trial compares it with.
+
         Raises:
-            UsageError: there is no such screen, it is not finished or of two profiles at once, or no change helps.
+            UsageError: there is no such screen, it is not finished or of another profile, or no change helps.
         """
         from keenlattice.study.screen.result import helping
 
@@ -88,17 +92,24 @@ class Screens:
             raise UsageError(f"screen {number} is not finished: keen studies resume {number} goes on with it")
         study = kept_study(self._opened, row)
         first, second = versions_of(self._opened, study)
-        if len(owners(first.profile)) > 1:
-            raise UsageError(f"screen {number} is of two profiles at once: make a version of each by hand, with keen "
-                             "edit")
-        kept = {key for factor in helping(study.result) for key in factor.settings}
+        profiles = owners(first.profile)
+        if profile not in profiles and (profile or len(profiles) > 1):
+            raise UsageError(f"screen {number} is of {' and '.join(profiles)}: keen edit {profiles[0]} --from-screen "
+                             f"{number}")
+        place = profiles.index(profile) if profile else 0
+        helps = {key: second.entries.get(key) for factor in helping(study.result) for key in factor.settings}
+        kept = parted(first.profile, helps)[profiles[place]]
         if not kept:
-            raise UsageError(f"no change of screen {number} surely helps: there is nothing to keep")
-        entries = with_changes(first.entries, {key: second.entries.get(key) for key in kept})
-        before = second if second.time else first  # what a pack sets is in no history
+            raise UsageError(f"no change of {profiles[place]} in screen {number} surely helps: there is nothing to "
+                             "keep")
+        began, ended = (self._opened.find(split(version.reference)[place]) if version.time or not version.entries
+                        else None for version in (first, second))
+        assert began is not None  # what a pack sets is in no history, but a screen begins with what is
+        entries = with_changes(began.entries, kept)
         with self._opened.book.together():
-            after = self._opened.commit([before], entries, note or f"what helps by screen {number}")
-        return EditResult(before, after, changes(before.entries, after.entries))
+            after = self._opened.commit([ended or began], entries, note or f"what helps by screen {number}")
+        before = ended or began
+        return EditResult(before, after, changes(before.entries, after.entries)), began.reference
 
     def _minutes_a_round(self, plan: "ScreenPlan", step: float) -> float:
         """How long a round takes, with so many minutes for each setting that a person switches."""

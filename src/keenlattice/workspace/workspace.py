@@ -100,7 +100,7 @@ class Workspace:
         """
         from keenlattice.workspace.draft import Draft
 
-        return Draft(self.profiles, which, self.rig.machine.catalog(), self.rig.machine.devices())
+        return Draft(self.opened, self.profiles, which)
 
     def report_all(self, folder: Path | str, progress: "Callable[[int, int], None] | None" = None) -> "Site":
         """Write all that the logbook knows of the rig as a site of plain files: versions, what differs between any two,

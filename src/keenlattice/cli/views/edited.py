@@ -31,15 +31,12 @@ def open_editor(ws: "Workspace", reference: str, json: bool) -> None:
 
 
 def from_screen_of(ws: "Workspace", reference: str, settings: list[str] | None, number: int, note: str
-                 ) -> "tuple[EditResult, str]":
+                   ) -> "tuple[EditResult, str]":
     """Make a version of what helps by a screen; return it, and the version that the screen began with.
 
     Raises:
-        UsageError: settings were given, too; or the screen is of another game.
+        UsageError: settings were given, too; or the screen is of another profile.
     """
     if settings:
         raise UsageError("--from-screen keeps what the screen found: give no settings beside it")
-    spec = ws.studies.get(number).spec
-    if reference != spec.owner:
-        raise UsageError(f"study {number} is of {spec.owner}: keen edit {spec.owner} --from-screen {number}")
-    return ws.studies.screens.keep(number, note), spec.versions[0].reference
+    return ws.studies.screens.keep(number, reference, note)

@@ -5,7 +5,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import Alert, Block, Figures, Fold, KeyFigure, Picture, Report, Table, Telling, Text
-from keenlattice.profile.version import owners, profile_of
+from keenlattice.profile.version import parted, profile_of
 from keenlattice.report.context import SEED_DRAWS, Context, excluded, for_game, page_of_two
 from keenlattice.report.frames import better_side
 from keenlattice.report.style import INK, MOST_ON_A_CARD, Row, forest, headed, plain, small_figure
@@ -59,11 +59,11 @@ def tell_screen(result: Screen, beside: "Beside | None" = None) -> Telling:
 
 def _advice(result: Screen, unclear: list[str], beside: "Beside | None") -> str:
     """Return what to do next: keep what helps, else look closer at what is unclear."""
-    if helping(result) and len(owners(profile_of(result.before))) > 1:
-        return "make a version of each profile with what helps of it, by keen edit, for a trial that proves them"
-    if helping(result) and beside:
-        return (f"keen edit {profile_of(result.before)} --from-screen {beside.number} makes a version of what helps, "
-                "for a trial that proves it")
+    if (factors := helping(result)) and beside:
+        parts = parted(profile_of(result.before), {key: "" for factor in factors for key in factor.settings})
+        edits = [f"keen edit {profile} --from-screen {beside.number}" for profile, kept in parts.items() if kept]
+        return (f"{' and '.join(edits)} make{'s' * (len(edits) == 1)} a version of what helps, for a trial that proves "
+                "it")
     return (f"more rounds or longer runs tell of what is unclear, or a trial of {unclear[0]} alone" if unclear else
             "leave them out: none of them helps")
 
