@@ -19,7 +19,7 @@ PYTHON ?= python3
 WINDOWS := build/windows
 EXTRAS := byhand,film,linux,wayland,cluster,dev,docs
 # Modules of tests that are about the Linux rig, a browser, terminals and signals have nothing to say there.
-ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog checks film formula hands hunt ini logbook measure \
+ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog checks editor film formula hands hunt ini logbook measure \
   pack profile screen stored study together trial trial_of_files tune windows workspace))
 BIN := .venv/bin
 DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils xserver-xorg-core xserver-xorg-video-dummy vulkan-tools \

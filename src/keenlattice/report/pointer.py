@@ -4,19 +4,17 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 from weakref import WeakKeyDictionary
 
-import numpy as np
-from numpy.typing import ArrayLike
-
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
+    from numpy.typing import ArrayLike
 
 SVG_DPI = 72  # an SVG's unit is a point
 
 _points: "WeakKeyDictionary[Axes, tuple[str, ArrayLike, ArrayLike, Sequence[str]]]" = WeakKeyDictionary()
 
 
-def answers(axes: "Axes", along: str, x: ArrayLike, y: ArrayLike, texts: Sequence[str]) -> None:
+def answers(axes: "Axes", along: str, x: "ArrayLike", y: "ArrayLike", texts: Sequence[str]) -> None:
     """Let an axes answer to a pointer with the text of the nearest of its points.
 
     Args:
@@ -32,6 +30,8 @@ def answers_of(figure: "Figure") -> list[dict[str, Any]]:
 
     An area is left, top, right and bottom; a point is x, y and a text.
     """
+    import numpy as np
+
     height, scale = figure.bbox.height, SVG_DPI / figure.dpi
     areas = []
     for axes in figure.axes:

@@ -147,9 +147,9 @@ def reach_of(rows: Sequence[Row], matters: float) -> float:
                   reverse=True)
     while len(ends) > 1 and ends[0] > FAR_BEYOND * max(ends[1], 2 * matters):
         ends = ends[1:]
-    decides = [min(abs(end), MOST_DRAWN_PCT) for row in rows if row.bold for end in (row.low, row.high)
+    decides = [abs(end) for row in rows if row.bold for end in (row.low, row.high)
                if end is not None]  # what decides is never hidden
-    return 1.15 * max([*ends[:1], *decides, 2 * matters])
+    return 1.15 * min(MOST_DRAWN_PCT, max([*ends[:1], *decides, 2 * matters]))
 
 
 def forest(axes: "Axes", rows: Sequence[Row], matters: float, reach: float | None = None) -> "Axes":

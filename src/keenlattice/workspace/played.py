@@ -1,10 +1,12 @@
 """A study of the logbook: what was planned, what came out, its runs and its report; and what else studies tell."""
 
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows, Shown
+from keenlattice.errors import KeenLatticeError
 from keenlattice.profile.version import Version
 from keenlattice.study.form import Form
 
@@ -97,7 +99,11 @@ class Played(Shown, Generic[Found]):
         return self.result._in_brief()  # type: ignore[attr-defined, no-any-return]
 
     def _caption(self) -> str:
-        return f"{self.kind} {self.number}: {self.result._caption()}"  # type: ignore[attr-defined]
+        answer = self.result._caption()  # type: ignore[attr-defined]
+        if self._telling is not None:
+            with suppress(KeenLatticeError):  # a logbook that is closed by now: a prompt still shows the result
+                answer = " ".join(key.sentence for key in self.telling().keys)
+        return f"{self.kind} {self.number}: {answer}"
 
 
 @dataclass(frozen=True)

@@ -165,23 +165,25 @@ class RigHandle:
             return replace(plan, sheet=sheet)
         return replace(self._told(apply(self.machine, self._book, plan.version, plan.preview)), done=True)
 
-    def undo(self, to: int | None = None, *, redo: bool = False) -> UndoResult:
+    def undo(self, to: int | str | None = None, *, redo: bool = False) -> UndoResult:
         """Undoes the newest apply or chore, or all since a restore point: what was there before is there again.
 
         Of a rig that is changed by hand a sheet is written instead (`sheet` of the result).
 
         Args:
-            to: back to before this restore point.
+            to: back to before this restore point: its number; or a label or the note of a version, for the newest one
+                that is in force.
             redo: take the newest undo back instead.
 
         Raises:
             UsageError: nothing is left to undo, or to redo.
+            UnknownName: no restore point is called so.
             RigError: the rig did not take it.
         """
         from keenlattice.rig.session import sheet_to_undo_by_hand
         from keenlattice.rig.undoing import undo
 
-        to = self._newest_undo() if redo else to
+        to = self._newest_undo() if redo else self._number_of(to)
         self._book.check_writable()
         if (sheet := sheet_to_undo_by_hand(self.machine, self._book, to)) is not None:
             return UndoResult((), self.machine.name, False, (), {}, sheet)
@@ -199,29 +201,43 @@ class RigHandle:
             raise UsageError("the last thing that was done to the rig is no undo: keen undo --list shows what was done")
         return done[-1].number
 
-    def preview_undo(self, to: int | None = None, *, redo: bool = False) -> UndoResult:
+    def _number_of(self, to: int | str | None) -> int | None:
+        """Return the number of a restore point that is named in any of the ways of `undo`."""
+        if to is None or str(to).isdecimal():
+            return None if to is None else int(to)
+        points = [point for point in self.restore_points().points if point.in_force]
+        for point in reversed(points):
+            if to in (point.note, *point.labels):
+                return point.done.number
+        names = [name for point in points for name in (*point.labels, point.note) if name]
+        raise UnknownName("restore point", str(to), names, "keen undo --list shows them")
+
+    def preview_undo(self, to: int | str | None = None, *, redo: bool = False) -> UndoResult:
         """Return what `undo` would do; nothing is written.
 
         Args:
-            to: back to before this restore point; the newest, if not given.
+            to: back to before this restore point, as in `undo`; the newest, if not given.
             redo: take the newest undo back instead.
 
         Raises:
             UsageError: nothing is left to undo.
+            UnknownName: no restore point is called so.
         """
         from keenlattice.rig.undoing import preview_undo
 
-        to = self._newest_undo() if redo else to
+        to = self._newest_undo() if redo else self._number_of(to)
         plan = preview_undo(self.machine, self._book, to)
         return UndoResult(plan.titles, self.machine.name, plan.exactly, plan.for_good, plan.changes)
 
     def restore_points(self) -> RestorePoints:
         """All that was done to the rig, and what of it is still in force."""
         force = {entry.number for entry in self._book.in_force(self.name)}
-        notes = {version.id: version.note for name in (WHOLE_RIG, *self._opened.games)
-                 for version in self._book.history(name)}
-        return RestorePoints(self.name, tuple(RestorePoint(entry, entry.number in force, notes.get(entry.version, ""))
-                                                  for entry in self._book.done_to(self.name)))
+        profiles = (WHOLE_RIG, *self._opened.games)
+        notes = {version.id: version.note for name in profiles for version in self._book.history(name)}
+        labels = {version: tuple(names) for name in profiles for version, names in self._book.labels(name).items()}
+        return RestorePoints(self.name, tuple(
+            RestorePoint(entry, entry.number in force, notes.get(entry.version, ""), labels.get(entry.version, ()))
+            for entry in self._book.done_to(self.name)))
 
     def drift(self) -> DriftResult:
         """Every profile of which the rig no longer holds what was last applied."""

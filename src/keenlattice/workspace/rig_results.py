@@ -115,17 +115,24 @@ class UndoResult(OrSheet):
 
 @dataclass(frozen=True)
 class RestorePoint:
-    """Something that was done to the rig, whether it is still in force, and the note of a version that was applied."""
+    """Something that was done to the rig, whether it is still in force, and the note and the labels of a version that
+    was applied."""
 
     done: "Apply"
     in_force: bool
     note: str = ""
+    labels: tuple[str, ...] = ()
+
+    @property
+    def name(self) -> str:
+        """What a player calls it: by the labels and the note of the version that was applied; "" for none."""
+        return "; ".join(name for name in (", ".join(self.labels), self.note) if name)
 
     def plain(self) -> dict[str, Any]:
         """As it stands in the JSON."""
         one = self.done
         return {"number": one.number, "time": one.time, "kind": one.kind, "what": one.title, "in_force": self.in_force,
-                "note": self.note}
+                "note": self.note, "labels": list(self.labels)}
 
 
 @dataclass(frozen=True, repr=False)

@@ -9,8 +9,10 @@ from keenlattice._files import replace_file
 from keenlattice._notebook import Result
 from keenlattice.blocks import Block, KeyFigure, Links, Pairs, Picture, Report, Table, Text
 from keenlattice.errors import KeenLatticeError, UsageError
+from keenlattice.logbook.kept import studies
 from keenlattice.profile.version import WHOLE_RIG, stock
 from keenlattice.report.words import capital, counted
+from keenlattice.workspace._kept import listed
 from keenlattice.workspace._pages import context_of, finished_study, history_page, studies_with_page
 from keenlattice.workspace.opened import Opened
 from keenlattice.workspace.profile_results import Past, value_text
@@ -23,6 +25,7 @@ if TYPE_CHECKING:
 HOME = "index.html"
 OURS = "All pages of a logbook, written by Keen Lattice."
 """Stands in a site's first page, so that the next one may take its place."""
+MOST_HAPPENED = 200  # rows
 Progress = Callable[[int, int], None]
 
 
@@ -128,7 +131,26 @@ def _of_rig(opened: Opened) -> Report:
 
     context = context_of(opened, WHOLE_RIG, stock(WHOLE_RIG), stock(WHOLE_RIG))
     return Report(f"The rig {opened.rig_name}", [KeyFigure(f"{opened.rig_name} as it is now.")],
-                  own=[("The rig", the_rig(context))])
+                  own=[("The rig", the_rig(context)), ("What happened", _what_happened(opened))])
+
+
+def _what_happened(opened: Opened) -> list[Block]:
+    """Return what was applied, undone, played and measured on the rig, the newest first."""
+    book, rig = opened.book, opened.rig_name
+    words = {"apply": "applied", "adopt": "taken as it was"}
+    rows = [[entry.time, words.get(entry.kind, entry.kind),
+             f"{entry.profile} with {entry.what}" if entry.kind == "played" else entry.title]
+            for entry in (*book.done_to(rig), *book.played(rig))]
+    rows += [[study.time, study.kind, f"{study.of} (study {study.number})"]
+             for study in map(listed, studies(book, rig))]
+    if not rows:
+        return [Text("Nothing has been applied, played or measured yet.")]
+    newest = sorted(rows, reverse=True)
+    blocks: list[Block] = [Table(["when", "what", ""], [[when[:16].replace("T", " "), *rest]
+                                                         for when, *rest in newest[:MOST_HAPPENED]])]
+    if len(newest) > MOST_HAPPENED:
+        blocks.append(Text(f"and {len(newest) - MOST_HAPPENED} before that"))
+    return blocks
 
 
 def _first(opened: Opened, status: Status, pages: list[tuple[str, str, str]]) -> Report:

@@ -18,8 +18,8 @@ if TYPE_CHECKING:
 
 def undo(
     ctx: typer.Context,
-    to: Annotated[int | None, typer.Option("--to", metavar="NUMBER", help="Back to before this one of --list, be it "
-                                           "an apply, a chore or an undo.")] = None,
+    to: Annotated[str | None, typer.Option("--to", metavar="NUMBER", help="Back to before this one of --list, be it "
+                                           "an apply, a chore or an undo; or before the one of this name.")] = None,
     again: Annotated[bool, typer.Option("--redo", help="Take the newest undo back.")] = False,
     points: Annotated[bool, typer.Option("--list", help="Show the restore points, and undo nothing.")] = False,
     yes: Yes = False,
@@ -62,7 +62,7 @@ def undo(
     hint("keen undo --redo", "to take this undo back")
 
 
-def _agreed(ws: "Workspace", to: int | None, again: bool, yes: bool, json: bool) -> bool:
+def _agreed(ws: "Workspace", to: str | None, again: bool, yes: bool, json: bool) -> bool:
     """Whether the player agrees to what going back to a restore point does, once they have seen it."""
     from keenlattice.cli.views.settings import show_by_owner
     from keenlattice.rig.undoing import in_short

@@ -179,9 +179,10 @@ def show_points(points: "RestorePoints") -> None:
     if not points.points:
         say(f"Nothing has been done to the rig {points.rig} yet: there is nothing to go back to.")
         return
-    table(["number", "when", "what", "note", ""], [
+    table(["number", "when", "what", "name", ""], [
         [str(point.done.number), point.done.time[:16].replace("T", " "),
-         f"chore {point.done.what}" if point.done.kind in ("chore", "done") else point.done.title, point.note,
+         f"chore {point.done.what}" if point.done.kind in ("chore", "done") else point.done.title, point.name,
          "in force" if point.in_force else {"done": "for good", "seen": "looked at"}.get(point.done.kind, "")]
         for point in reversed(points.points)], right=[0])
-    say("\nTo go back to before one of them: keen undo --to NUMBER. What came after it is then undone, too.", "dim")
+    say("\nTo go back to before one of them: keen undo --to NUMBER, or a name in quotes. What came after it is then "
+        "undone, too.", "dim")

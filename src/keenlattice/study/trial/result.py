@@ -153,7 +153,8 @@ class Trial(Form, Shown):
 
     def _rows(self) -> Rows:
         """A row for each metric."""
-        return [study_row(f"{self.before} to {self.after}", one.name, one.verdict, before=one.before, after=one.after,
+        return [study_row(f"{self.before} to {self.after}", one.name, one.verdict if one.n else "not measured",
+                          before=one.before, after=one.after,
                           change=(one.change_pct, one.low_pct, one.high_pct), decides=one.name in self.plan.deciders)
                 for one in self.metrics]
 
