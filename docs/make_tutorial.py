@@ -1,4 +1,4 @@
-"""Runs the code of docs/tutorial.md and docs/tasks.md again, in a fresh logbook each chapter, and puts in what it prints.
+"""Runs the code of docs/tutorial.md and docs/tasks.md, in a fresh logbook each chapter, and puts in what it prints.
 
 `python docs/make_tutorial.py` rewrites the pages and draws the figures of tasks.md; `--check` only runs their code, and
 fails where a command or a script does.
@@ -54,8 +54,9 @@ def made(text: str, run: Callable[[str, str, dict[str, str]], str]) -> str:
 def _chapter(text: str, run: Callable[[str, str, dict[str, str]], str]) -> str:
     with tempfile.TemporaryDirectory() as home:
         return run(text, home, {
-            **os.environ, "HOME": home, "KEEN_BOOK": f"{home}/book", "KEEN_STATE": f"{home}/state", "KEEN_RIG": "standin",
-            "COLUMNS": "96", "LOGNAME": "player", "NO_COLOR": "1", "PACK": str(PACK), "MPLBACKEND": "agg"})
+            **os.environ, "HOME": home, "KEEN_BOOK": f"{home}/book", "KEEN_STATE": f"{home}/state",
+            "KEEN_RIG": "standin", "COLUMNS": "96", "LOGNAME": "player", "NO_COLOR": "1", "PACK": str(PACK),
+            "MPLBACKEND": "agg"})
 
 
 def commands(text: str, home: str, environment: dict[str, str]) -> str:

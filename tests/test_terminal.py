@@ -15,8 +15,7 @@ from rich.console import Console
 import keenlattice
 from conftest import AS_PROCESS, KEEN, Keen, environment, typed
 from keenlattice.cli.views.live import BAR, StudyView, _interval
-from keenlattice.study.player import Run
-from keenlattice.study.trial.result import MetricResult
+from keenlattice.study.player import Interim, Run
 from smoke import COMMANDS, prepare
 
 pty = pytest.importorskip("pty", reason="there are no pseudo-terminals here")
@@ -108,6 +107,12 @@ def test_a_study_shows_the_run_just_over_and_how_its_intervals_narrow(tmp_path: 
     with keenlattice.open(tmp_path / "book", "standin") as ws:
         quick = ws.edit("brass-orbit", {"frame.queue-depth": 1})
         ws.trial("brass-orbit@stock", quick, blocks=6, seconds=10, seed=1, matters=3, progress=Looking("runs"))
+        both = ws.edit("brass-orbit", {"antialias.gamma": False})
+        screened = Looking("runs")
+        ws.screen("brass-orbit@stock", both, seconds=5, rounds=2, seed=1, progress=screened)
+    last = shown.pop()
+    assert all(key in last for key in ("frame.queue-depth", "antialias.gamma")) and "no matter" in last
+    del shown[12:]
     assert "Trial: brass-orbit@stock against" in shown[0] and "matter" not in shown[0]
     assert "last run: brass-orbit@stock: frame time" in "".join(shown) and "GPU temperature" in shown[0]
     assert "of at most 12 runs, block " in shown[-1] and "Latency" in shown[-1] and "better" in shown[-1]
@@ -115,8 +120,8 @@ def test_a_study_shows_the_run_just_over_and_how_its_intervals_narrow(tmp_path: 
 
 @given(st.floats(-60, 60), st.floats(0, 30), st.sampled_from(["frame_ms_mean", "fps_mean"]))
 def test_better_lies_to_the_right_whatever_the_metric(middle: float, half: float, name: str) -> None:
-    result = MetricResult(name, "", 1.0, 1.0, middle, middle - half, middle + half, "unclear", 0.9, 8, 3.0)
-    line = _interval(result)[14:14 + BAR]
+    change = Interim("it", name, middle, middle - half, middle + half, "unclear", 3.0)
+    line = _interval(change, 3)[3:3 + BAR]
     gain = middle * (1 if name == "fps_mean" else -1)
     assert len(line) == BAR and line.strip()
     if abs(gain) > 1 and "o" in line:

@@ -39,6 +39,26 @@ class RunMissing(KeenLatticeError):
 
 
 @dataclass(frozen=True)
+class Interim:
+    """A change as it stands while its study is played, with its interval, in per cent (None where there is none yet).
+
+    Args:
+        title: what changed.
+        metric: in which metric.
+        word: its verdict so far.
+        matters_pct: the smallest difference that matters.
+    """
+
+    title: str
+    metric: str
+    change_pct: float | None
+    low_pct: float | None
+    high_pct: float | None
+    word: str
+    matters_pct: float
+
+
+@dataclass(frozen=True)
 class Run:
     """One run of a study that was played.
 
@@ -50,6 +70,7 @@ class Run:
         capture: what was recorded; without frames if nothing was.
         excluded: why it does not count; "" if it does.
         most: how many runs the study takes at most, if that is known better by now than before; else 0.
+        interim: what the runs before it have told so far, where a study knows.
     """
 
     place: int
@@ -59,6 +80,7 @@ class Run:
     capture: Capture
     excluded: str = ""
     most: int = 0
+    interim: tuple[Interim, ...] = ()
 
 
 Each = Callable[[Run], None]
@@ -97,6 +119,7 @@ class Player:
         excluded: the runs that went wrong, each with the reason.
         earlier: those that went wrong before the study was stopped, by their place: arm and reason of each.
         most: how many runs it takes at most, once a study knows better than its plan; else 0.
+        interim: what the study knows so far, for who looks on.
     """
 
     rig: Rig
@@ -112,6 +135,7 @@ class Player:
     doubts: list[str] = field(default_factory=list)
     earlier: Mapping[int, Sequence[tuple[str, str]]] = field(default_factory=dict)
     most: int = 0
+    interim: tuple[Interim, ...] = ()
     _changed: set[str] = field(default_factory=set)
 
     def play(self, place: int, block: int, arm: str, entries: Callable[[], Entries], seed: int) -> Capture:
@@ -167,7 +191,7 @@ class Player:
             raise
         except (RigError, CaptureError) as error:
             capture, why = Capture(np.empty(0)), str(error)
-        run = Run(place, block, arm, seed, capture, why, self.most)
+        run = Run(place, block, arm, seed, capture, why, self.most, self.interim)
         if why:
             self.excluded.append(self._told(place, arm, why))
         self.each(run)

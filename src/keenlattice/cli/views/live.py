@@ -3,7 +3,7 @@
 import math
 import sys
 import time
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, Self
 
@@ -13,17 +13,17 @@ from keenlattice.cli.views.bars import bars, has_blocks, slowest
 from keenlattice.measure.metrics import METRICS, metrics_of
 from keenlattice.measure.series import kind_of
 from keenlattice.report.said import series_title
-from keenlattice.report.words import brief_title, capital
+from keenlattice.report.words import brief_title, capital, signed_with_ends
 from keenlattice.study.kind import Spec, kind_named
-from keenlattice.study.trial.words import percent
+from keenlattice.study.player import Interim
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.study.player import Run
-    from keenlattice.study.trial.result import MetricResult
 
 BAR = 33          # columns of an interval, zero in the middle
 REACH = 4.0       # how far it goes, in multiples of what matters
+MOST_LINES = 12   # changes
 STRIP = 48        # columns of the run just over
 PLAIN_EVERY_S = 10.0
 HEAT = ("gpu0.temperature", "gpu.temperature", "cpu.temperature", "gpu0.clock", "gpu.clock", "cpu.clock")
@@ -104,21 +104,30 @@ class StudyView:
         lines = [Text(title, style="bold"), Text(self._progress())]
         if self._last is not None:
             lines += [Text(line, style="dim") for line in _of_run(self._last, self._spec, self._blocks)]
-        if results := self._so_far():
-            lines.append(Text(f"{'':<14}{'worse':<{BAR // 2 - 4}}no matter{'better':>{BAR // 2 - 4}}", style="dim"))
-            lines += [Text(_interval(result), style=VERDICT_STYLES.get(result.verdict, "")) for result in results]
+        if changes := self._interim():
+            width = max(len(change.title) for change in changes) + 1
+            head = f"{'':<{width}}{'worse':<{BAR // 2 - 4}}no matter{'better':>{BAR // 2 - 4}}"
+            lines.append(Text(head, style="dim"))
+            lines += [Text(_interval(change, width), style=VERDICT_STYLES.get(change.word, "")) for change in changes]
         lines.append(Text("Ctrl-C stops: what was played is kept, and keen studies resume goes on.", style="dim"))
         return Group(*lines)
 
-    def _so_far(self) -> "list[MetricResult]":
+    def _interim(self) -> "Sequence[Interim]":
+        """What is known so far: by what the study says itself, or by the numbers of its runs."""
+        if self._last is not None and self._last.interim:
+            return self._last.interim[:MOST_LINES]
         tell = kind_named(self._kind).so_far if self._spec is not None else None
-        return [metric for metric in tell(self._spec, self._numbers) if metric.n] if tell else []
+        return [Interim(capital(brief_title(metric.name)), metric.name, metric.change_pct, metric.low_pct,
+                        metric.high_pct, metric.verdict, metric.matters_pct)
+                for metric in tell(self._spec, self._numbers) if metric.n] if tell else []
 
 
 def _of_run(run: "Run", spec: Spec | None, blocks: bool) -> list[str]:
     """Return what the run just over was: the version, its numbers, its frame times as bars, and heat."""
     capture, place = run.capture, spec.version_of(run.arm) if spec else None
     version = spec.versions[place].reference if spec and place is not None else run.arm
+    if version.isdecimal():  # a row of a screen's design
+        version = f"combination {int(version) + 1}"
     if run.excluded:
         return [f"last run: {version}: {run.excluded}; it is played again"]
     numbers = metrics_of(capture, ("frame_ms_mean", "fps_mean", "latency_ms_median"))
@@ -132,28 +141,32 @@ def _of_run(run: "Run", spec: Spec | None, blocks: bool) -> list[str]:
     return lines + [", ".join(heat)] * bool(heat)
 
 
-def _interval(metric: "MetricResult") -> str:
-    """Return a deciding metric's interval as a line: better always to the right, `|` the borders of what matters.
+def _interval(change: Interim, width: int) -> str:
+    """Return an interval as a line: better always to the right, `|` the borders of what matters.
 
     An end that lies beyond the line is an arrow.
+
+    Args:
+        width: of the title before it.
     """
-    title = f"{capital(brief_title(metric.name))[:13]:<14}"
-    if metric.low_pct is None or metric.high_pct is None or metric.change_pct is None:
+    title = f"{change.title:<{width}}"
+    if change.low_pct is None or change.high_pct is None or change.change_pct is None:
         return f"{title}{'no interval yet':<{BAR}}"
-    sign = -1 if METRICS[metric.name].lower_is_better else 1
-    ends = sorted((sign * metric.low_pct, sign * metric.high_pct))
-    cells, matters = [" "] * BAR, metric.matters_pct or 1.0
+    sign = -1 if METRICS[change.metric].lower_is_better else 1
+    ends = sorted((sign * change.low_pct, sign * change.high_pct))
+    cells, matters = [" "] * BAR, change.matters_pct or 1.0
     for border in (-matters, matters):
         cells[_column(border, matters)] = "|"
     first, last = (_column(end, matters) for end in ends)
     for column in range(first, last + 1):
         cells[column] = "-"
-    cells[_column(sign * metric.change_pct, matters)] = "o"
+    cells[_column(sign * change.change_pct, matters)] = "o"
     for end, column, arrow in ((ends[0], 0, "<"), (ends[1], BAR - 1, ">")):
         if abs(end) > REACH * matters and (end < 0) == (column == 0):
             cells[column] = arrow
-    change, interval = percent(metric)
-    return f"{title}{''.join(cells)}  {change} ({interval}): {metric.verdict}"
+    middle, low, high = signed_with_ends(change.change_pct, change.low_pct, change.high_pct)
+    about = f"{brief_title(change.metric)} " * (capital(brief_title(change.metric)) != change.title)
+    return f"{title}{''.join(cells)}  {about}{middle} % ({low} to {high} %): {change.word}"
 
 
 def _column(pct: float, matters: float) -> int:

@@ -16,7 +16,7 @@ from keenlattice.rig.applying import restart_for
 from keenlattice.rig.base import Rig
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.kind import KeptVersion, Kind
-from keenlattice.study.player import Each, Player, entries_on, ignore
+from keenlattice.study.player import Each, Interim, Player, entries_on, ignore
 from keenlattice.study.playing import play
 from keenlattice.study.screen._fit import Played, factors, interactions
 from keenlattice.study.screen.plan import ScreenPlan, ScreenSpec, Signs
@@ -43,6 +43,7 @@ def play_screen(player: Player, spec: ScreenSpec, versions: Sequence[Version]) -
             limits.append(limited_by(capture))
             place += 1
         rounds.look()
+        player.interim = rounds.interim()
     played = rounds.result(Screen(
         player.game, spec.before.reference, spec.after.reference, player.rig.name, plan, (), (), 0, 0, 0,
         tuple(player.excluded), tuple(player.doubts), mean_limits(limits)))
@@ -140,6 +141,13 @@ class Rounds:
         known = [place for place, one in enumerate(self._found) if not any(
             effect.standing == "unclear" and played.has(effect.metric) for effect in one.judged)]
         self.settled = {**{place: self._found[place] for place in known}, **self.settled}
+
+    def interim(self) -> tuple[Interim, ...]:
+        """What is known so far of every factor, by the effect that tells most, the strongest first."""
+        current = [self.settled.get(place, factor) for place, factor in enumerate(self._found)]
+        return tuple(Interim(" + ".join(factor.settings), effect.metric, effect.change_pct, effect.low_pct,
+                             effect.high_pct, effect.standing, effect.matters_pct)
+                     for factor in sorted(current, key=_strength, reverse=True) for effect in [factor.telling])
 
     def result(self, what: Screen) -> Screen:
         """The screen's result; `what` is what is known of it besides."""
