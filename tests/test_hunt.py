@@ -138,7 +138,7 @@ def line_with(at: int) -> list[Version]:
 def test_the_culprit_is_found_on_the_rig_and_a_stopped_hunt_goes_on(rig: Standin, at: int) -> None:
     line, plan, kept = line_with(at), HuntPlan(TrialPlan(8, 10, 3, "frame_ms_mean", 3)), dict[int, Capture]()
     held = rig.state()
-    whole = run_hunt(rig, line, plan, each=lambda run: kept.__setitem__(run.place, run.capture))
+    whole = run_hunt(rig, line, plan, on_run=lambda run: kept.__setitem__(run.place, run.capture))
     assert whole.first == line[at].reference and whole.settings == ("shading.ambient-occlusion",) and whole.sure
     assert rig.state() == held and len(kept) == whole.runs
     assert [replace(whole, probability=one).how_sure for one in (0.936, 0.99, 1.0)] == ["94 %", *["over 99 %"] * 2]
@@ -146,7 +146,7 @@ def test_the_culprit_is_found_on_the_rig_and_a_stopped_hunt_goes_on(rig: Standin
     def none(run: Run) -> None:
         pytest.fail(f"run {run.place} was played again")
 
-    assert run_hunt(rig, line, plan, each=none, done=kept) == whole
+    assert run_hunt(rig, line, plan, on_run=none, done=kept) == whole
 
 
 def test_what_is_drawn_of_a_hunt_rests_on_the_runs_of_its_trial(tmp_path: Path) -> None:

@@ -100,7 +100,7 @@ def test_a_filter_that_costs_is_found_to_cost(linux: LinuxRig) -> None:
     runs: dict[str, list[dict[str, float]]] = {"before": [], "after": []}
     plan = TrialPlan(4, 1.5, 1, "frame_ms_mean", 20)
     result = run_trial(linux, stock("scene"), Version("scene", FILTER), plan,
-                       each=lambda run: runs[run.arm].append(metrics_of(run.capture)))
+                       on_run=lambda run: runs[run.arm].append(metrics_of(run.capture)))
     assert result["frame_ms_mean"].verdict == "worse", result
     latency = conclude(replace(plan, decides="latency_ms_median"), runs["before"], runs["after"])[0]
     assert latency.verdict == "worse", latency

@@ -92,7 +92,7 @@ def drawn(tmp_path_factory: pytest.TempPathFactory) -> tuple[Trial, dict[str, li
     captures: dict[str, list[Capture]] = {"before": [], "after": []}
     entries: Entries = {"frame.cap": 160}
     result = run_trial(Standin(tmp_path_factory.mktemp("rig")), stock("brass-orbit"), Version("brass-orbit", entries),
-                       TrialPlan(4, 10, 1), each=lambda run: captures[run.arm].append(run.capture))
+                       TrialPlan(4, 10, 1), on_run=lambda run: captures[run.arm].append(run.capture))
     return result, captures
 
 

@@ -179,7 +179,7 @@ def test_a_screen_that_was_stopped_goes_on_to_the_same_result(rig: Standin) -> N
 
     held = rig.state()
     with pytest.raises(KeyboardInterrupt):
-        run_screen(rig, BEFORE, after, plan, each=each)
+        run_screen(rig, BEFORE, after, plan, on_run=each)
     assert rig.state() == held and len(kept) == 6
     assert run_screen(rig, BEFORE, after, plan, done=kept) == whole
 

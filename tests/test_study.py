@@ -159,7 +159,7 @@ def test_a_trial_that_was_stopped_goes_on_to_the_same_result(rig: Standin, stops
 
     held = rig.state()
     with pytest.raises(KeyboardInterrupt):
-        run_trial(rig, BEFORE, AFTER, plan, each=each)
+        run_trial(rig, BEFORE, AFTER, plan, on_run=each)
     assert rig.state() == held and sorted(kept) == list(range(stops_at))
     assert run_trial(rig, BEFORE, AFTER, plan, done=kept) == whole
 
@@ -179,7 +179,7 @@ def test_runs_that_go_wrong_are_named_and_played_again(rig: Standin, monkeypatch
     monkeypatch.setattr(rig, "play", flaky)
     plan = TrialPlan(4, 2, 5, warm_up_s=1)
     with pytest.raises(RigError, match="changed by something else"):  # what another program wrote is not overwritten
-        run_trial(rig, BEFORE, AFTER, plan, each=seen.append)
+        run_trial(rig, BEFORE, AFTER, plan, on_run=seen.append)
     crashed, slipped = (run.excluded for run in seen if run.excluded)
     assert crashed == "the game crashed" and "no longer held frame.cap" in slipped
     rig.put({rig.place: None})
@@ -191,7 +191,7 @@ def test_runs_that_go_wrong_are_named_and_played_again(rig: Standin, monkeypatch
 
 def test_a_pilot_knows_the_noise(rig: Standin) -> None:
     plan, logs = TrialPlan(12, 5, 3, "latency_ms_median", 3, early=False), dict[str, list[float]](before=[], after=[])
-    result = run_trial(rig, BEFORE, BEFORE, plan, each=lambda run: logs[run.arm].append(
+    result = run_trial(rig, BEFORE, BEFORE, plan, on_run=lambda run: logs[run.arm].append(
         math.log(metrics_of(run.capture, ["latency_ms_median"])["latency_ms_median"])))
     noise = noise_of(result)
     spread = np.std(np.subtract(logs["after"], logs["before"]), ddof=1)

@@ -57,7 +57,7 @@ def test_each_run_has_both_parts_on_the_rig_and_all_goes_back(rig: Standin) -> N
         state = rig.state()
         held.append((run.arm, dict(rig.values(state, "brass-orbit")), dict(rig.values(state, "rig"))))
 
-    result = run_trial(rig, stock(BOTH), after, TrialPlan(4, 20, 1, "latency_ms_median", 3), each=look)
+    result = run_trial(rig, stock(BOTH), after, TrialPlan(4, 20, 1, "latency_ms_median", 3), on_run=look)
     assert result.deciding.verdict == "better" and result.game == "brass-orbit"
     assert {arm: (game, whole_rig) for arm, game, whole_rig in held} == {
         "before": ({}, {}),

@@ -145,7 +145,7 @@ def test_a_version_against_itself_is_seldom_better_or_worse(rig: Standin) -> Non
     for seed in range(200):  # the same runs, as they would be concluded with either metric deciding
         runs: dict[str, list[dict[str, float]]] = {"before": [], "after": []}
         run_trial(rig, same, same, plan := TrialPlan(8, 6, seed, "frame_ms_mean", 0.05, early=False),
-                  each=lambda run, runs=runs: runs[run.arm].append(  # type: ignore[misc]
+                  on_run=lambda run, runs=runs: runs[run.arm].append(  # type: ignore[misc]
                       metrics_of(run.capture, TRIAL_METRICS)))
         for metric, results in said.items():
             results.append(conclude(replace(plan, decides=metric), runs["before"], runs["after"])[0])

@@ -88,7 +88,7 @@ def test_tuning_on_the_rig_and_going_on(rig: Standin, stops_at: int | None) -> N
 
     if stops_at is not None:
         with pytest.raises(KeyboardInterrupt):
-            run_tune(rig, BASE, PLAN, each=each)
+            run_tune(rig, BASE, PLAN, on_run=each)
         assert len(kept) == stops_at
     assert rig.state() == held and run_tune(rig, BASE, PLAN, done=kept) == whole
 

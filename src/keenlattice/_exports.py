@@ -28,13 +28,13 @@ def exports(package: str, file: str) -> tuple[Callable[[str], Any], Callable[[],
             return attached()[2]
         if name.startswith("__") and name != "__version__":
             raise AttributeError(f"module {package!r} has no attribute {name!r}")
-        found = attached()[0](name)
-        if not isinstance(found, FunctionType):
-            return found
+        function = attached()[0](name)
+        if not isinstance(function, FunctionType):
+            return function
         from keenlattice._door import checked
 
         # The loader may have put the function itself there already, and the next access would not come by here.
-        door = sys.modules[package].__dict__[name] = checked(found)
+        door = sys.modules[package].__dict__[name] = checked(function)
         return door
 
     return load, lambda: attached()[1]()

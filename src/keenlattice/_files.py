@@ -183,11 +183,11 @@ def read_bounded(path: Path, most: int) -> bytes | None:
 
 def free_path(path: Path) -> Path:
     """The path, if nothing is there yet; else the next that is free, with a number: page.html, page-2.html."""
-    number, found = 1, path
-    while os.path.lexists(found):
+    number, candidate = 1, path
+    while os.path.lexists(candidate):
         number += 1
-        found = path.with_name(f"{path.stem}-{number}{path.suffix}")
-    return found
+        candidate = path.with_name(f"{path.stem}-{number}{path.suffix}")
+    return candidate
 
 
 def marked_encoding(content: bytes) -> tuple[bytes, str]:

@@ -129,9 +129,10 @@ def plain(value: Any) -> Any:
     if isinstance(value, Mapping):
         return {str(key): plain(entry) for key, entry in value.items()}
     if isinstance(value, list | tuple):
-        return [plain(one) for one in value]
+        return [plain(item) for item in value]
     return str(value) if isinstance(value, Path) else value
 
 
 def _fields(value: Any) -> dict[str, Any]:
-    return {one.name: plain(getattr(value, one.name)) for one in fields(value) if one.metadata.get("json", True)}
+    return {entry.name: plain(getattr(value, entry.name)) for entry in fields(value)
+            if entry.metadata.get("json", True)}

@@ -20,22 +20,22 @@ def parse_json(text: str | bytes, *, finite: bool = True) -> Any:
         ValueError: it is none, or is nested deeper than DEEPEST.
     """
     try:
-        found = json.loads(text, parse_constant=_refuse if finite else None)
+        content = json.loads(text, parse_constant=_refuse if finite else None)
     except RecursionError:
         raise ValueError("nested too deep") from None
-    _check_depth(found)
-    return found
+    _check_depth(content)
+    return content
 
 
 def _refuse(constant: str) -> NoReturn:
     raise ValueError(f"{constant} is no number of JSON")
 
 
-def _check_depth(found: Any) -> None:
-    level = [found]
+def _check_depth(content: Any) -> None:
+    level = [content]
     for _ in range(DEEPEST):
-        level = [inner for one in level if isinstance(one, dict | list)
-                 for inner in (one.values() if isinstance(one, dict) else one)]
+        level = [inner for value in level if isinstance(value, dict | list)
+                 for inner in (value.values() if isinstance(value, dict) else value)]
         if not level:
             return
     raise ValueError("nested too deep")

@@ -29,8 +29,8 @@ def make_private(folder: Path) -> None:
         OSError: it cannot be made.
     """
     missing = [folder, *folder.parents]
-    for one in reversed([path for path in missing if not path.exists()]):
-        one.mkdir(mode=0o700, exist_ok=True)
+    for missing_folder in reversed([path for path in missing if not path.exists()]):
+        missing_folder.mkdir(mode=0o700, exist_ok=True)
     folder.mkdir(exist_ok=True)  # says so if a file is there
 
 

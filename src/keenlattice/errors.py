@@ -43,12 +43,12 @@ class UsageError(KeenLatticeError):
 class UnknownName(UsageError):
     """No such setting, game, version, metric or rig; the message offers the nearest."""
 
-    def __init__(self, what: str, name: str, known: Iterable[str] = (), advice: str = "") -> None:
+    def __init__(self, kind: str, name: str, names: Iterable[str] = (), advice: str = "") -> None:
         import difflib  # only on the way out: keeps the start of every command quick
 
-        near = difflib.get_close_matches(name[:80], list(dict.fromkeys(known)), n=3, cutoff=0.5)
+        near = difflib.get_close_matches(name[:80], list(dict.fromkeys(names)), n=3, cutoff=0.5)
         hint = f"; nearest: {', '.join(near)}" if near else ""
-        super().__init__(f"no {what} named {name[:80]!r}{hint}" + (f"; {advice}" if advice else ""))
+        super().__init__(f"no {kind} named {name[:80]!r}{hint}" + (f"; {advice}" if advice else ""))
 
 
 class BadValue(UsageError):

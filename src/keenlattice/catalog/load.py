@@ -82,8 +82,8 @@ def add_own_settings(file: Path, folder: Path) -> list[Setting]:
         CatalogError: the file breaks the model, or a name is taken, by another of the player's files perhaps.
         OSError: it cannot be written.
     """
-    others = [path for path in sorted(folder.glob("*.toml")) if path.stem != file.stem]
-    _each_once([*others, file])
+    paths = [path for path in sorted(folder.glob("*.toml")) if path.stem != file.stem]
+    _each_once([*paths, file])
     folder.mkdir(exist_ok=True)
     replace_file(folder / f"{file.stem}.toml", _beginning(file))
     return settings_in(file)

@@ -215,10 +215,10 @@ class Catalog:
             UsageError: a game's setting with a device, a rig's setting in a game's profile, and the like.
         """
         setting, device = self[key], key.partition("@")[2]
-        known = list(devices)
-        if setting.scope == "device" and device not in known:
+        names = list(devices)
+        if setting.scope == "device" and device not in names:
             raise UsageError(f"{setting.name} is set per device: write {setting.name}@DEVICE, "
-                             f"DEVICE being one of {', '.join(known) or 'none on this rig'}")
+                             f"DEVICE being one of {', '.join(names) or 'none on this rig'}")
         return self.check_scope(key, whole_rig=whole_rig)
 
     def check_scope(self, key: str, *, whole_rig: bool) -> Setting:

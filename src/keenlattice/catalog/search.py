@@ -59,6 +59,6 @@ def _holds(asked: str, text: str) -> bool:
 def _plain(text: str) -> str:
     """Return a text in small letters, in one spelling, with spaces for what is no letter; `v-sync` is `vsync`."""
     text = re.sub(r"\b([a-z])-", r"\1", text.lower())
-    for other, ours in SPELLINGS:
-        text = text.replace(other, ours)
+    for foreign, ours in SPELLINGS:
+        text = text.replace(foreign, ours)
     return " ".join(re.sub(r"[^a-z0-9]+", " ", text).split())

@@ -27,6 +27,6 @@ def written(value: Value | None, unit: str = "") -> str:
     return f"{value:g} {unit}".rstrip() if abs(value) < 1e6 else f"{value} {unit}".rstrip()
 
 
-def same(one: Value | None, other: Value | None) -> bool:
+def same(first: Value | None, second: Value | None) -> bool:
     """Whether two values are the same to a rig: `1` and `1.0` are, `1` and `on` are not."""
-    return one == other and isinstance(one, bool) == isinstance(other, bool)
+    return first == second and isinstance(first, bool) == isinstance(second, bool)

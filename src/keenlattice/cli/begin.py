@@ -28,8 +28,8 @@ def begin(book: Path | None, rig: str, *, settle: bool = True, author: str | Non
     on_rig("" if ws.opened.is_usual else ws.rig.kind)
     if ws.book.elsewhere:
         warn(f"the logbook {ws.book.folder} was made elsewhere: it is open for reading alone (keen takeover)")
-    for said in ws.settle(ask_what_becomes_of_it) if settle else ():
-        print(f"keen: {said}", file=sys.stderr)
+    for message in ws.settle(ask_what_becomes_of_it) if settle else ():
+        print(f"keen: {message}", file=sys.stderr)
     return ws
 
 

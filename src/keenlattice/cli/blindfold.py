@@ -50,10 +50,10 @@ class Blindfold:
 
     def answer(self, number: int, rounds: int) -> str:
         """What they say, asked until it is an answer."""
-        question, known = ("Which was it, A or B? ", "AB") if self._which else ("Which felt better, 1 or 2? ", "12")
-        while (said := self._line(question).strip().upper()) not in tuple(known):
-            say(f"! {' or '.join(known)}, please; guess if you cannot tell")
-        return said
+        question, choices = ("Which was it, A or B? ", "AB") if self._which else ("Which felt better, 1 or 2? ", "12")
+        while (reply := self._line(question).strip().upper()) not in tuple(choices):
+            say(f"! {' or '.join(choices)}, please; guess if you cannot tell")
+        return reply
 
     def _line(self, question: str) -> str:
         """What is typed; a player who is gone makes the test void.

@@ -32,10 +32,10 @@ def references(ctx: typer.Context, incomplete: str) -> list[str]:
     if not at:
         return games(ctx, incomplete)
     with _book(ctx) as book:
-        known = [] if book is None else [
+        versions = [] if book is None else [
             *(label for value in book.labels(profile).values() for label in value),
             *(version.id[:8] for version in book.history(profile, 20))]
-    return _that_begin(incomplete, [f"{profile}@{which}" for which in ("stock", "applied", "now", *known)])
+    return _that_begin(incomplete, [f"{profile}@{which}" for which in ("stock", "applied", "now", *versions)])
 
 
 def settings(ctx: typer.Context, incomplete: str) -> list[str]:
@@ -54,10 +54,10 @@ def assignments(ctx: typer.Context, incomplete: str) -> list[str]:
     if not equals:
         return [f"{name}=" for name in settings(ctx, incomplete)]
     try:
-        one = catalog()[key]
+        setting = catalog()[key]
     except UnknownName:
         return []
-    words = ["on", "off"] if one.kind == "switch" else [*one.choices, *one.words]
+    words = ["on", "off"] if setting.kind == "switch" else [*setting.choices, *setting.words]
     return _that_begin(incomplete, [f"{key}={word}" for word in words])
 
 
@@ -88,8 +88,8 @@ def _profiles(ctx: typer.Context) -> list[str]:
     with _book(ctx) as book:
         rig = str(ctx.params.get("rig") or chosen_for(book.state if book else Path()) or "here")
         kept = [] if book is None else book.profiles()
-        told = GAMES if rig == "standin" else read_games(home_of(rig, book.state if book else Path()))
-    return list(dict.fromkeys([*told, *kept, "rig"]))
+        games = GAMES if rig == "standin" else read_games(home_of(rig, book.state if book else Path()))
+    return list(dict.fromkeys([*games, *kept, "rig"]))
 
 
 def _folder(ctx: typer.Context) -> Path:

@@ -10,7 +10,7 @@ import typer.core
 
 
 def group(package: str, panels: Mapping[str, Mapping[str, str]],
-          more: Callable[[str], Any] | None = None, **told: Any) -> typer.Typer:
+          more: Callable[[str], Any] | None = None, **options: Any) -> typer.Typer:
     """A program, or a part of one, whose commands lie in a package, a module for each.
 
     Args:
@@ -18,11 +18,12 @@ def group(package: str, panels: Mapping[str, Mapping[str, str]],
             followed by `_`), or an `app` that is a group again.
         panels: title to the commands under it, and what each is for in a few words; in the order of the list.
         more: makes a command that is not listed; None if there is none of that name.
-        told: as for `typer.Typer`.
+        options: as for `typer.Typer`.
     """
     listed = type("Listed", (Grouped,), {
         "package": package, "panels": panels, "more": staticmethod(more) if more else None})
-    return typer.Typer(cls=listed, rich_markup_mode=None, **{"callback": _before_any, "add_completion": False, **told})
+    return typer.Typer(cls=listed, rich_markup_mode=None,
+                       **{"callback": _before_any, "add_completion": False, **options})
 
 
 def _before_any() -> None:
@@ -57,9 +58,9 @@ class Grouped(typer.core.TyperGroup):
     def format_commands(self, ctx: Any, formatter: Any) -> None:
         """Writes a section for each panel."""
         widest = max(len(name) for name in self.commands)
-        for title, some in self.panels.items():
+        for title, commands in self.panels.items():
             with formatter.section(title):
-                formatter.write_dl([(name.ljust(widest), short) for name, short in some.items()])
+                formatter.write_dl([(name.ljust(widest), short) for name, short in commands.items()])
 
 
 class OnDemand(Mapping[str, Any]):

@@ -79,8 +79,8 @@ class Guide:
         once_more, self._run, self._since = run.place == self._run.place, run, time.time()
         steps = sum(self._asked_for) / len(self._asked_for) if self._asked_for else GUESSED_STEPS
         left = minutes_left(self._ws.rig.machine.home, max(1, self._total - self._done), run.seconds, steps)
-        told = run_of(self._done + 1, most, left)
-        say(f"\n{told[0].upper()}{told[1:]}" + ", once more" * (once_more or run.again > 0), "bold")
+        heading = run_of(self._done + 1, most, left)
+        say(f"\n{heading[0].upper()}{heading[1:]}" + ", once more" * (once_more or run.again > 0), "bold")
         say(f"The rig holds: {held_in_words(holding(by_hand_rig(self._ws.opened)))}", "dim")
         if once_more and self._steps:
             say("Its steps were these; see that each was taken:")
@@ -107,9 +107,9 @@ class Guide:
 
     def _show(self, steps: "Sequence[SheetStep]") -> None:
         """The steps; where each is made, and how it is checked, is told once."""
-        for restart, some in groupby(steps, key=lambda step: step.restart):
+        for restart, group in groupby(steps, key=lambda step: step.restart):
             say(heading(restart), "bold")
-            for step in some:
+            for step in group:
                 show_step(step, why=False, how=step.key not in self._explained)
                 self._explained.add(step.key)
 
@@ -268,8 +268,8 @@ class Guide:
         for sensor in reversed(sensors):
             sensors.remove(sensor)
             if is_of_one_time(frames, sensor.frames, sensor.by) or self._is_of_this_run(frames, sensor):
-                for other in sensors:
-                    say(f"left alone: {other.frames.name} (a newer one came)")
+                for unpaired in sensors:
+                    say(f"left alone: {unpaired.frames.name} (a newer one came)")
                 self._sensor_comes = True
                 return replace(frames, sensor=sensor.sensor, by=sensor.by)
         waits = self._sensor_comes if self._sensor_comes is not None else self._wants_latency
@@ -316,9 +316,9 @@ class Guide:
 
     def _named(self) -> Handed:
         while True:
-            what = ("The path of its film, or of what its sensor recorded" if self._latency_alone else
-                    "The recording's path, and behind it the sensor's if there is one")
-            answer = self._asked(f"{what} (w if the run went wrong, {LEAVE})")
+            wanted = ("The path of its film, or of what its sensor recorded" if self._latency_alone else
+                      "The recording's path, and behind it the sensor's if there is one")
+            answer = self._asked(f"{wanted} (w if the run went wrong, {LEAVE})")
             self._wrong_if(answer)
             try:
                 handed = told_apart(self._ws.opened, [expanded(Path(word)) for word in words_of(answer)],

@@ -29,8 +29,8 @@ def command_of(kind: str, plan: Any) -> Any:
                 **given: Any) -> None:
         ws = begin(book, rig)
         arguments = [given.pop(name) for name, param in own.items() if param.kind is not param.KEYWORD_ONLY]
-        with playing(ws, f"a {kind}", json, watch, sensor) as told:
-            played = ws.studies.play(kind, *arguments, progress=told, **given)
+        with playing(ws, f"a {kind}", json, watch, sensor) as view:
+            played = ws.studies.play(kind, *arguments, progress=view, **given)
         show_played(ws, played, json)
 
     _, *planned = inspect.signature(plan, eval_str=True).parameters.values()
@@ -46,16 +46,16 @@ def command_of(kind: str, plan: Any) -> Any:
     return typer.main.get_command(app)
 
 
-def _annotated(param: inspect.Parameter, told: str) -> Any:
+def _annotated(param: inspect.Parameter, text: str) -> Any:
     completed = COMPLETED.get(param.name)
     if param.kind is param.KEYWORD_ONLY:
-        return Annotated[param.annotation, typer.Option(f"--{param.name.replace('_', '-')}", help=told,
+        return Annotated[param.annotation, typer.Option(f"--{param.name.replace('_', '-')}", help=text,
                                                         autocompletion=completed)]
-    return Annotated[param.annotation, typer.Argument(help=told, autocompletion=completed)]
+    return Annotated[param.annotation, typer.Argument(help=text, autocompletion=completed)]
 
 
 def _helps(plan: Any) -> dict[str, str]:
     """Return what the docstring of a function says of each parameter."""
-    told = (inspect.getdoc(plan) or "").partition("Args:\n")[2].partition("\n\n")[0]
-    lines = re.findall(r"^    (\w+): (.*(?:\n {8,}.*)*)", told, re.M)
+    arguments = (inspect.getdoc(plan) or "").partition("Args:\n")[2].partition("\n\n")[0]
+    lines = re.findall(r"^    (\w+): (.*(?:\n {8,}.*)*)", arguments, re.M)
     return {name: " ".join(text.split()).capitalize() for name, text in lines}

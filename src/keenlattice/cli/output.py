@@ -49,7 +49,7 @@ def _plain(value: Any) -> Any:
     if isinstance(value, dict):
         return {key: _plain(entry) for key, entry in value.items()}
     if isinstance(value, list | tuple):
-        return [_plain(one) for one in value]
+        return [_plain(item) for item in value]
     return value
 
 
@@ -97,8 +97,8 @@ def on_this_rig() -> str:
 
 def hint(text: str, what_for: str = "next") -> None:
     """What could be done next. It is no part of the result: where that goes to a file or a program, this does not."""
-    told = "--rig" in text or text.startswith("keen rig sheet")  # which is of one rig alone
-    line = f"{what_for}: {text}" + f"   (with --rig {_rig})" * bool(_rig and not told)
+    names_rig = "--rig" in text or text.startswith("keen rig sheet")  # which is of one rig alone
+    line = f"{what_for}: {text}" + f"   (with --rig {_rig})" * bool(_rig and not names_rig)
     if is_terminal(sys.stdout):
         say(line, "dim")
     else:

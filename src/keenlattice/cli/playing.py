@@ -23,12 +23,12 @@ Told = Callable[[int, int], None] | None
 
 
 @contextmanager
-def playing(ws: "Workspace", what: str, json: bool = False, watch: Path | None = None, sensor: str = ""
+def playing(ws: "Workspace", title: str, json: bool = False, watch: Path | None = None, sensor: str = ""
             ) -> Iterator[Told]:
     """Yields what is told how many runs are done. If the study waits for a person, that is shown, and the command ends.
 
     Args:
-        what: is played, for the bar.
+        title: is played, for the bar.
         watch: a folder that recordings appear in.
         sensor: the serial port of a sensor that is read while a run is played.
     """
@@ -51,7 +51,7 @@ def playing(ws: "Workspace", what: str, json: bool = False, watch: Path | None =
         else:
             from keenlattice.cli.views.live import StudyView
 
-            with StudyView(what) as view:
+            with StudyView(title) as view:
                 yield view
     except KeyboardInterrupt as stopped:
         raise Interrupted(str(stopped) or STOPPED) from None
@@ -72,7 +72,7 @@ def _show_what_is_next(ws: "Workspace", waiting: Exception, json: bool) -> None:
 
 
 @contextmanager
-def progress(what: str, quiet: bool = False) -> Iterator[Callable[[int, int], None] | None]:
+def progress(title: str, quiet: bool = False) -> Iterator[Callable[[int, int], None] | None]:
     """Yields what a workspace is given to tell how many runs are done, of how many; None where nobody looks."""
     if quiet or not is_terminal(sys.stderr):
         yield None
@@ -82,5 +82,5 @@ def progress(what: str, quiet: bool = False) -> Iterator[Callable[[int, int], No
 
     columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
     with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
-        task = bar.add_task(what, total=None)
+        task = bar.add_task(title, total=None)
         yield lambda done, total: bar.update(task, completed=done, total=total)

@@ -84,15 +84,15 @@ class Keys:
             self._thread.start()
         while True:  # in short waits, which Ctrl-C can end on any system
             try:
-                found = self._lines.get(timeout=LOOK_S if wait_s is None else wait_s)
+                answer = self._lines.get(timeout=LOOK_S if wait_s is None else wait_s)
                 break
             except queue.Empty:
                 if wait_s is not None:
                     return None
-        if found is None:
+        if answer is None:
             self._lines.put(None)
             raise EOFError
-        return found
+        return answer
 
     def _read(self) -> None:
         with suppress(OSError, ValueError):  # nobody can type there

@@ -153,8 +153,8 @@ def measured(ws: "Workspace", file: Path, of: str, channel: int, stages: list[st
     columns = options["time"], options["light"], options["button"]
     if all(columns):
         return ws.recordings.latency.of_log(file, *columns, unit=unit, of=of)
-    if not any(columns) and (known := ws.recordings.latency.by_map(file, of)) is not None:
-        return known
+    if not any(columns) and (kept := ws.recordings.latency.by_map(file, of)) is not None:
+        return kept
     raise UsageError("it is neither a film nor one of our captures (.parquet); say what is in it: --camera FPS for a "
                      "tally; --time, --light and --button for a sensor's log; --press and --answer for events")
 

@@ -83,10 +83,10 @@ class Captures(BookFile):
         """
         self.check_writable()
         with plain_errors(self.folder):
-            known = {*self.rows(lambda row: str(row["file"]), "SELECT file FROM captures")}
+            files = {*self.rows(lambda row: str(row["file"]), "SELECT file FROM captures")}
             old = time.time() - STRAY_AFTER_S
             strays = [path for path in (self._captures().iterdir() if self._captures().is_dir() else ())
-                      if path.name not in known and ".parquet" in path.name and _made(path) < old]
+                      if path.name not in files and ".parquet" in path.name and _made(path) < old]
             for path in strays:
                 path.unlink(missing_ok=True)
             return len(strays)

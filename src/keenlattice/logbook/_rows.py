@@ -59,18 +59,18 @@ def whole(row: BookRow, column: str) -> int:
 
 def table_in(row: BookRow, column: str, *, finite: bool = True) -> dict[str, Any]:
     """A JSON object."""
-    found = _parsed(row, column, finite)
-    if not isinstance(found, dict):
+    content = _parsed(row, column, finite)
+    if not isinstance(content, dict):
         raise Damaged(column)
-    return found
+    return content
 
 
 def texts_in(row: BookRow, column: str) -> list[str]:
     """A JSON list of texts."""
-    found = _parsed(row, column, True)
-    if not isinstance(found, list) or not all(isinstance(one, str) for one in found):
+    texts = _parsed(row, column, True)
+    if not isinstance(texts, list) or not all(isinstance(text, str) for text in texts):
         raise Damaged(column)
-    return found
+    return texts
 
 
 def _parsed(row: BookRow, column: str, finite: bool) -> Any:
@@ -107,10 +107,10 @@ def check_row(table: str, form: Callable[[BookRow], object], row: BookRow) -> No
         raise BadValue(f"the logbook cannot keep this among its {table}: {error} {error.why}") from None
 
 
-def is_entries(found: object) -> bool:
+def is_entries(content: object) -> bool:
     """Whether that can be what a profile sets: names to texts and numbers."""
-    return isinstance(found, dict) and all(
-        isinstance(key, str) and len(key) < 200 and _is_value(value) for key, value in found.items())
+    return isinstance(content, dict) and all(
+        isinstance(key, str) and len(key) < 200 and _is_value(value) for key, value in content.items())
 
 
 def _is_value(value: object) -> bool:
@@ -124,11 +124,11 @@ def version(row: BookRow) -> Version:
     entries, parents = table_in(row, "entries"), texts_in(row, "parents")
     if not is_entries(entries) or not all(ID.fullmatch(parent) for parent in parents):
         raise Damaged("entries", "must be texts, numbers, or true and false")
-    found = Version(text(row, "profile", PROFILE), entries, tuple(parents), text(row, "note"), text(row, "author"),
-                    text(row, "time", TIME))
-    if found.id != row["id"]:
-        raise Damaged(f"version {found.profile}@{str(row['id'])[:8]}, whose hash differs")
-    return found
+    stored = Version(text(row, "profile", PROFILE), entries, tuple(parents), text(row, "note"), text(row, "author"),
+                     text(row, "time", TIME))
+    if stored.id != row["id"]:
+        raise Damaged(f"version {stored.profile}@{str(row['id'])[:8]}, whose hash differs")
+    return stored
 
 
 def profile(row: BookRow) -> str:

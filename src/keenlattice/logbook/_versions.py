@@ -25,8 +25,9 @@ class Versions(BookFile):
             if parents is None:
                 latest = self.latest(profile)
                 parents = [latest] if latest else []
-            known = tuple(parent.id for parent in parents if parent.time)  # stock is where one starts, and no version
-            return self.add(Version(profile, entries, known, note, author, now()))
+            parent_ids = tuple(parent.id for parent in parents
+                               if parent.time)  # stock is where one starts, and no version
+            return self.add(Version(profile, entries, parent_ids, note, author, now()))
 
     def add(self, version: Version) -> Version:
         """Keeps a version; one that is there already stays as it is.
@@ -77,26 +78,26 @@ class Versions(BookFile):
         """
         if not digits or not set(digits) <= set("0123456789abcdef"):
             raise self._no_version(profile, digits)
-        found = self.rows(read.version, "SELECT * FROM versions WHERE profile = ? AND id >= ? AND id < ? LIMIT 2",
-                          profile, digits, digits + "g")
-        if not found:
+        versions = self.rows(read.version, "SELECT * FROM versions WHERE profile = ? AND id >= ? AND id < ? LIMIT 2",
+                             profile, digits, digits + "g")
+        if not versions:
             raise self._no_version(profile, digits)
-        if len(found) > 1:
+        if len(versions) > 1:
             raise UsageError(f"{profile}@{digits} could be several versions: give more digits, "
                              f"see `keen history {profile}`")
-        return found[0]
+        return versions[0]
 
     def made(self) -> list[str]:
         """Return the ids of all versions, of whichever profile, in the order in which they were made."""
         return self.rows(lambda row: read.text(row, "id", read.ID), "SELECT id FROM versions ORDER BY number")
 
-    def common_ancestor(self, version: Version, other: Version) -> Version:
+    def common_ancestor(self, version: Version, second: Version) -> Version:
         """The newest version of a profile that both were made from (one of them, perhaps); stock, if there is none."""
         kept = self.rows(lambda row: (read.text(row, "id", read.ID), read.texts_in(row, "parents"),
                                       read.whole(row, "number")),
                          "SELECT number, id, parents FROM versions WHERE profile = ?", version.profile)
         parents, number = {row[0]: row[1] for row in kept}, {row[0]: row[2] for row in kept}
-        shared = _lineage(version.id, parents) & _lineage(other.id, parents) & {*number}
+        shared = _lineage(version.id, parents) & _lineage(second.id, parents) & {*number}
         return self.version(version.profile, max(shared, key=number.__getitem__)) if shared else stock(version.profile)
 
     def label(self, version: Version, label: str) -> None:
@@ -127,14 +128,14 @@ class Versions(BookFile):
 
     def labelled(self, profile: str, label: str) -> Version | None:
         """The version of that label, if there is one."""
-        found = self._first(label_in, "SELECT label, version FROM labels WHERE profile = ? AND label = ?", profile,
-                            label)
-        return self.version(profile, found[1]) if found else None
+        label_row = self._first(label_in, "SELECT label, version FROM labels WHERE profile = ? AND label = ?", profile,
+                                label)
+        return self.version(profile, label_row[1]) if label_row else None
 
     def _no_version(self, profile: str, digits: str) -> UnknownName:
         labels = [f"{profile}@{label}" for value in self.labels(profile).values() for label in value]
-        known = [*labels, *(version.reference for version in self.history(profile, 50))]
-        return UnknownName("version", f"{profile}@{digits}", known, f"see `keen history {profile}`")
+        names = [*labels, *(version.reference for version in self.history(profile, 50))]
+        return UnknownName("version", f"{profile}@{digits}", names, f"see `keen history {profile}`")
 
 
 def label_in(row: read.BookRow) -> tuple[str, str]:
@@ -145,8 +146,8 @@ def _lineage(version: str, parents: Mapping[str, list[str]]) -> set[str]:
     """A version's id and those of everything that it was made from."""
     result, waiting = set(), [version] if version in parents else []
     while waiting:
-        one = waiting.pop()
-        if one not in result:
-            result.add(one)
-            waiting += parents.get(one, [])
+        version_id = waiting.pop()
+        if version_id not in result:
+            result.add(version_id)
+            waiting += parents.get(version_id, [])
     return result

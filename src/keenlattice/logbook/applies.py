@@ -50,11 +50,12 @@ class Apply:
 class Applies(BookFile):
     """What remembers what was done to rigs."""
 
-    def add_apply(self, rig: str, *, kind: str, profile: str, version: str, what: str = "", target: int | None = None,
+    def add_apply(self, rig: str, *, kind: str, profile: str, version: str, summary: str = "",
+                  target: int | None = None,
                   token: str = "") -> int:
         """Remembers what was done to a rig (see `Apply`); returns its number."""
         return self.keep("applies", apply_in, {
-            "time": now(), "rig": rig, "kind": kind, "profile": profile, "version": version, "what": what,
+            "time": now(), "rig": rig, "kind": kind, "profile": profile, "version": version, "what": summary,
             "target": target, "token": token})
 
     def knows(self, token: str) -> bool:
@@ -78,14 +79,14 @@ class Applies(BookFile):
         force: list[Apply] = []
         before: dict[int, list[Apply]] = {}
         done = self.done_to(rig)
-        targets = {one.target for one in done}
-        for one in done:
-            if one.number in targets:
-                before[one.number] = list(force)
-            if one.kind == "undo":
-                force = list(before.get(one.target or 0, ()))
-            elif one.kind not in ("done", "seen"):
-                force.append(one)
+        targets = {entry.target for entry in done}
+        for step in done:
+            if step.number in targets:
+                before[step.number] = list(force)
+            if step.kind == "undo":
+                force = list(before.get(step.target or 0, ()))
+            elif step.kind not in ("done", "seen"):
+                force.append(step)
         return force
 
     def since(self, rig: str, number: int) -> list[Apply]:
@@ -94,10 +95,10 @@ class Applies(BookFile):
         Raises:
             UnknownName: the rig has no restore point of that number.
         """
-        found = [entry for entry in reversed(self.done_to(rig)) if entry.number >= number]
-        if not found or found[-1].number != number:
+        entries = [entry for entry in reversed(self.done_to(rig)) if entry.number >= number]
+        if not entries or entries[-1].number != number:
             raise UnknownName("restore point", str(number), (), "see `keen undo --list`")
-        return found
+        return entries
 
     def last_apply(self, rig: str, profile: str | None = None) -> Apply | None:
         """The newest of what is in force on a rig; of one profile, if given."""
@@ -183,8 +184,8 @@ def kept_point(token: str, title: str) -> RestorePoint:
         if content is None:
             raise BookError(f"the restore point of {title} is not on this machine ({path}): it cannot be undone from "
                             "here; `keen apply` puts a version on")
-        told = parse_json(content)
-        point = RestorePoint(dict(told["before"]), dict(told["left"]))
+        noted = parse_json(content)
+        point = RestorePoint(dict(noted["before"]), dict(noted["left"]))
         texts = [*point.before, *point.left, *point.left.values(), *(value for value in point.before.values()
                                                                     if value is not None)]
         if not all(isinstance(text, str) for text in texts):

@@ -37,8 +37,8 @@ def find(book: Logbook, reference: str, rig: str, games: Callable[[], Iterable[s
         return together(game, whole_rig)
     profile, at, which = reference.partition("@")
     latest = book.latest(profile)
-    if latest is None and profile not in (known := [WHOLE_RIG, *games(), *book.profiles()]):
-        raise UnknownName("game", profile, known, f"there are {', '.join(dict.fromkeys(known))}")
+    if latest is None and profile not in (games_known := [WHOLE_RIG, *games(), *book.profiles()]):
+        raise UnknownName("game", profile, games_known, f"there are {', '.join(dict.fromkeys(games_known))}")
     if not at:
         return latest or stock(profile)
     if which == "stock":

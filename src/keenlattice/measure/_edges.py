@@ -99,16 +99,16 @@ def light_steps(signal: Floats, rate_hz: float) -> Steps:
     size = np.abs(difference)
     peaks = peaks_of(size, width)
     usual = usual_height(size[peaks])
-    found = peaks[(size[peaks] > NOISE_TIMES * noise) & (size[peaks] > TYPICAL_SHARE * usual) & (usual > 0)]
-    found = apart(difference, found)
+    steps = peaks[(size[peaks] > NOISE_TIMES * noise) & (size[peaks] > TYPICAL_SHARE * usual) & (usual > 0)]
+    steps = apart(difference, steps)
     bright = Bright(light, seen, _averaged(light, SMOOTH_MS * rate_hz / 1000))
     longest = round(SETTLED_MS * rate_hz / 1000)
-    before = np.minimum(np.diff(found, prepend=-longest), longest)
-    after = np.minimum(np.diff(found, append=light.size + longest), longest)
-    places = zip(found.tolist(), before.tolist(), after.tolist(), strict=True)
+    before = np.minimum(np.diff(steps, prepend=-longest), longest)
+    after = np.minimum(np.diff(steps, append=light.size + longest), longest)
+    places = zip(steps.tolist(), before.tolist(), after.tolist(), strict=True)
     at = np.array([_half_way(bright, *place, width) for place in places])
-    ratio = size[found] / noise if noise else np.full(found.size, np.inf)
-    return Steps(at * 1000 / rate_hz, difference[found], ratio, strobe, noise)
+    ratio = size[steps] / noise if noise else np.full(steps.size, np.inf)
+    return Steps(at * 1000 / rate_hz, difference[steps], ratio, strobe, noise)
 
 
 def strobe_hz(signal: Floats, rate_hz: float) -> float | None:
@@ -153,8 +153,8 @@ def _hum(light: Floats, rate_hz: float) -> Floats:
     """
     at = np.arange(light.size) / rate_hz
     together = max(1, round(HUM_MEAN_MS * rate_hz / 1000))
-    whole = light.size // together * together
-    change, middle = np.diff(light[:whole].reshape(-1, together).mean(axis=1)), (together - 1) / 2 / rate_hz
+    length = light.size // together * together
+    change, middle = np.diff(light[:length].reshape(-1, together).mean(axis=1)), (together - 1) / 2 / rate_hz
     rate_hz /= together
     limit = 4 * 1.4826 * float(np.median(np.abs(change))) + 1e-30
     calm = np.abs(change) <= limit
@@ -212,7 +212,7 @@ def apart(heights: Floats, peaks: NDArray[np.intp]) -> NDArray[np.intp]:
             last = kept[-1]
             smaller = min(abs(heights[last]), abs(heights[peak]))
             if np.abs(heights[last:peak]).min() > SPLIT_SHARE * smaller:
-                kept[-1] = max(last, peak, key=lambda one: abs(heights[one]))
+                kept[-1] = max(last, peak, key=lambda place: abs(heights[place]))
                 continue
         kept.append(peak)
     return np.array(kept, dtype=np.intp)
@@ -271,13 +271,13 @@ def _dark_level(signal: Floats, dark: NDArray[np.bool_], block: int, otherwise: 
 
     A low quantile of a block would depend on whether the screen is lit, and so shift the level half-way.
     """
-    whole = signal.size // block * block
-    counts = dark[:whole].reshape(-1, block).sum(axis=1)
-    sums = np.where(dark[:whole], signal[:whole], 0.0).reshape(-1, block).sum(axis=1)
-    known = np.flatnonzero(counts)
-    if not known.size:
+    length = signal.size // block * block
+    counts = dark[:length].reshape(-1, block).sum(axis=1)
+    sums = np.where(dark[:length], signal[:length], 0.0).reshape(-1, block).sum(axis=1)
+    levels = np.flatnonzero(counts)
+    if not levels.size:
         return otherwise
-    return np.asarray(np.interp(np.arange(signal.size), (known + 0.5) * block, sums[known] / counts[known]))
+    return np.asarray(np.interp(np.arange(signal.size), (levels + 0.5) * block, sums[levels] / counts[levels]))
 
 
 def _without_strobe(signal: Floats, turns: float) -> tuple[Floats, NDArray[np.bool_]]:

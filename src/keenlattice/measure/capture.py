@@ -128,9 +128,9 @@ class Capture(Shown):
             if values.size]
 
     def _caption(self) -> str:
-        told = "@".join(str(self.about[key])[:length] for key, length in (("game", 40), ("version", 8))
-                        if self.about.get(key))
-        return (f"Capture{f' of {told}' if told else ''}: {self.frame_ms.size} frames in {self.seconds:.1f} s, "
+        origin = "@".join(str(self.about[key])[:length] for key, length in (("game", 40), ("version", 8))
+                          if self.about.get(key))
+        return (f"Capture{f' of {origin}' if origin else ''}: {self.frame_ms.size} frames in {self.seconds:.1f} s, "
                 f"{self.click_ms.size} clicks")
 
     @cached_property

@@ -13,12 +13,12 @@ UNITS: tuple[Unit, ...] = ("s", "ms", "us", "ns", "ticks")
 IN_MS: dict[str, float] = {"s": 1000.0, "ms": 1.0, "us": 1e-3, "ns": 1e-6}
 
 
-def _named(said: Mapping[str, str]) -> Mapping[str, str]:
+def _named(series: Mapping[str, str]) -> Mapping[str, str]:
     try:
-        check_names(said)
+        check_names(series)
     except CaptureError as error:
         raise ValueError(str(error)) from None
-    return said
+    return series
 
 
 Said = Annotated[Mapping[str, str], AfterValidator(_named)]
@@ -99,11 +99,11 @@ def column_map(**fields: Any) -> ColumnMap:
 Map = TypeVar("Map", bound=BaseModel)
 
 
-def made_of(form: type[Map], what: str, fields: dict[str, Any]) -> Map:
+def made_of(form: type[Map], title: str, fields: dict[str, Any]) -> Map:
     """A map of that form.
 
     Args:
-        what: what it is called in the message.
+        title: what it is called in the message.
         fields: its fields, by name.
 
     Raises:
@@ -114,5 +114,5 @@ def made_of(form: type[Map], what: str, fields: dict[str, Any]) -> Map:
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"]) or "the map"
-        raise CaptureError(f"a {what} cannot be made of this: {where}: "
+        raise CaptureError(f"a {title} cannot be made of this: {where}: "
                            f"{first['msg'].removeprefix('Value error, ')}") from None

@@ -96,8 +96,8 @@ class HitchSpectrum:
 
 def periodic_hitches(capture: Capture) -> Hitches | None:
     """Hitches that come at a steady period; None if no period stands out. See `hitch_spectrum`."""
-    found = hitch_spectrum(capture)
-    return found.hitches if found else None
+    spectrum = hitch_spectrum(capture)
+    return spectrum.hitches if spectrum else None
 
 
 def hitch_spectrum(capture: Capture) -> HitchSpectrum | None:

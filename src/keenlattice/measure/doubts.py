@@ -30,34 +30,35 @@ def held_by_screen(capture: Capture) -> float:
 
 def doubts_of(capture: Capture) -> tuple[str, ...]:
     """Why the numbers of a run are not to be trusted, each in words; empty if nothing speaks against them."""
-    found, frames = [], capture.frame_ms.size
+    doubts, frames = [], capture.frame_ms.size
     if frames < MIN_FRAMES and not (frames == 0 and capture.click_ms.size):  # latency alone may have been recorded
-        found.append(f"only {frames} frames: numbers take {MIN_FRAMES} at least; record it for longer, with --seconds")
+        doubts.append(f"only {frames} frames: numbers take {MIN_FRAMES} at least; record it for longer, with --seconds")
     sensor = capture.about.get("sensor")
     if capture.about.get("unsure") or (isinstance(sensor, dict) and sensor.get("unsure")):
-        found.append("its film is not sure to show presses and their answers: keen latency FILM says why")
+        doubts.append("its film is not sure to show presses and their answers: keen latency FILM says why")
     late = capture.about.get("late_share")
     if isinstance(late, int | float) and late > LATE_SHARE:
         short = frames and float(capture.seconds * 1000 / frames) < MUCH_OF_A_FRAME
-        found.append(f"the machine was busy: word of {100 * late:.0f} % of the frames came late, and when they were "
-                     "drawn is known to 1 ms" + ", which is much for frames as short: do not trust their median and "
+        doubts.append(f"the machine was busy: word of {100 * late:.0f} % of the frames came late, and when they were "
+                      "drawn is known to 1 ms" + ", which is much for frames as short: do not trust their median and "
                                                 "worst" * bool(short))
     missed = capture.about.get("missed_share")
     if isinstance(missed, int | float) and missed > MISSED_SHARE:
-        found.append(f"the machine was busy: up to {100 * missed:.0f} % of the frames that the screen showed may have "
-                     "been missed")
+        doubts.append(f"the machine was busy: up to {100 * missed:.0f} % of the frames that the screen showed may have "
+                      "been missed")
     if capture.about.get("recorded_by") == "damage" and frames and 1000 * capture.seconds / frames < FASTEST_MS:
-        found.append("beyond two thousand frames a second, frame times recorded on X11 come out 3 to 5 % long")
+        doubts.append("beyond two thousand frames a second, frame times recorded on X11 come out 3 to 5 % long")
     if step := capture.clock_ms:
-        found.append(f"the screen was filmed at {1000 / step:.0f} pictures a second: frame times are multiples of "
-                     f"{step:.1f} ms, and what the game draws beyond that rate is not seen")
+        doubts.append(f"the screen was filmed at {1000 / step:.0f} pictures a second: frame times are multiples of "
+                      f"{step:.1f} ms, and what the game draws beyond that rate is not seen")
     if refresh := held_by_screen(capture):
-        found.append(f"it ran at the screen's {refresh:.0f} Hz, and what it draws beyond that is not seen: let keen "
-                     "start the game (keen rig game NAME --command WORDS), and every frame counts")
+        doubts.append(f"it ran at the screen's {refresh:.0f} Hz, and what it draws beyond that is not seen: let keen "
+                      "start the game (keen rig game NAME --command WORDS), and every frame counts")
     if capture.about.get("others_shown") is True:
-        found.append("other windows were on the screen, and what they drew counts, too: run the game fullscreen")
-    found += [f"the {part_title(part)} was throttled for {share:.0f} % of the time: it ran too hot, or took more power "
-              "than it may" for part, share in throttled(capture).items() if share >= THROTTLED_PCT]
+        doubts.append("other windows were on the screen, and what they drew counts, too: run the game fullscreen")
+    doubts += [f"the {part_title(part)} was throttled for {share:.0f} % of the time: it ran too hot, or took "
+               "more power "
+               "than it may" for part, share in throttled(capture).items() if share >= THROTTLED_PCT]
     if capture.about.get("steady") is False:
-        found.append("its pace had not become steady before it was recorded: it may still have been loading")
-    return tuple(found)
+        doubts.append("its pace had not become steady before it was recorded: it may still have been loading")
+    return tuple(doubts)

@@ -40,7 +40,8 @@ def header_of(path: Path) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ...]]
     names = tuple(dict.fromkeys(key for record in records for key in record))
     if not names:
         raise CaptureError(f"{path} holds no columns")
-    return names, tuple(tuple("" if one.get(name) is None else str(one[name]) for name in names) for one in records)
+    return names, tuple(tuple("" if record.get(name) is None else str(record[name]) for name in names)
+                        for record in records)
 
 
 def _first_of_parquet(path: Path) -> list[dict[str, Any]]:
@@ -57,14 +58,14 @@ def _first_of_parquet(path: Path) -> list[dict[str, Any]]:
 
 
 def _first_records(path: Path) -> list[dict[str, Any]]:
-    found = []
+    records = []
     for line in sample(path).decode("utf-8-sig", errors="replace").splitlines()[:200]:
         try:
             record = json.loads(line)
         except (ValueError, RecursionError):
             continue
         if isinstance(record, dict):
-            found.append(record)
-    if not found:
+            records.append(record)
+    if not records:
         raise CaptureError(f"{path} looks like JSON Lines, but holds no object a line")
-    return found
+    return records

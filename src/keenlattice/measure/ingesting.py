@@ -174,7 +174,7 @@ def _of_process(path: Path, rows: Rows, columns: ColumnMap, process: str | None)
     names, counts = np.unique(rows.texts[columns.process].astype(str), return_counts=True)
     if process is None and names.size > 1:
         listed = ", ".join(f"{name} ({count} rows)" for name, count in sorted(zip(names, counts, strict=True),
-                                                                              key=lambda one: -one[1])[:6])
+                                                                              key=lambda pair: -pair[1])[:6])
         raise CaptureError(f"{path} holds several programs: {listed}; say which with --process")
     if process is not None and process not in names:
         raise CaptureError(f"{path} holds nothing of {process}; it holds {', '.join(names[:6])}")
@@ -251,9 +251,9 @@ def _series(shown: Floats, columns: Mapping[str, Floats]) -> dict[str, Series]:
     """The series of a machine, from a value beside each frame; what is no number was not said."""
     result = {}
     for name, values in columns.items():
-        known = np.isfinite(values)
-        if known.any():
-            result[name] = Series(shown[known], values[known])
+        finite = np.isfinite(values)
+        if finite.any():
+            result[name] = Series(shown[finite], values[finite])
     return result
 
 
@@ -264,7 +264,7 @@ def _segments(markers: NDArray[np.object_], shown: Floats) -> dict[str, tuple[fl
     if starts.size > MOST_SEGMENTS:
         raise CaptureError(f"the column of markers changes {starts.size - 1} times: {MOST_SEGMENTS} segments can be "
                            "told apart; is it the right column?")
-    ends = [*(shown[one] for one in starts[1:]), shown[-1]]
+    ends = [*(shown[place] for place in starts[1:]), shown[-1]]
     result: dict[str, tuple[float, float]] = {}
     times: Counter[str] = Counter()
     for start, end in zip(starts, ends, strict=True):

@@ -84,10 +84,10 @@ def layout_of(path: Path) -> Layout:
         CaptureError: it holds no columns of numbers, as far as its beginning tells.
     """
     try:
-        told = path.stat()
+        status = path.stat()
     except OSError as error:
         raise CaptureError(f"cannot open {path}: {error.strerror}") from None
-    return _layout_of(path, told.st_size, told.st_mtime_ns)
+    return _layout_of(path, status.st_size, status.st_mtime_ns)
 
 
 @lru_cache(maxsize=8)  # a recording is asked several times: what it is, by which map, and then all of it
@@ -103,8 +103,8 @@ def _layout_of(path: Path, _size: int, _written: int) -> Layout:
         lines = lines[:-1]  # the last one is cut
     if not lines:
         raise CaptureError(f"{path} is no text that can be told")
-    found = [_laid_out(lines, delimiter) for delimiter in (*DELIMITERS, "")]
-    best = max(found, key=lambda one: (one[0], -_unclean(lines[one[2]], one[1])))
+    layouts = [_laid_out(lines, delimiter) for delimiter in (*DELIMITERS, "")]
+    best = max(layouts, key=lambda layout: (layout[0], -_unclean(lines[layout[2]], layout[1])))
     length, delimiter, first = best
     if not length:
         raise CaptureError(f"{path} holds no columns of numbers in its first lines; is it a recording?")
@@ -161,7 +161,7 @@ def _kind(line: str, delimiter: str) -> int:
 
 def _unclean(line: str, delimiter: str) -> int:
     """Cells of a line that are no numbers and hold another delimiter: under the right one there are fewest."""
-    return sum(not NUMBER.match(cell) and any(other in cell for other in DELIMITERS[:-1])
+    return sum(not NUMBER.match(cell) and any(delimiter in cell for delimiter in DELIMITERS[:-1])
                for cell in cells_of(line, delimiter))
 
 

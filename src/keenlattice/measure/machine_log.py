@@ -63,17 +63,18 @@ def read_machine_log(path: Path, columns: LogMap) -> dict[str, Series]:
     """
     rows = read_rows(path, [columns.time, *columns.said.values()], [])
     times = rows.numbers[columns.time] * IN_MS[columns.unit]
-    known = np.isfinite(times)
-    back = np.flatnonzero(np.diff(times[known]) < 0)
+    finite = np.isfinite(times)
+    back = np.flatnonzero(np.diff(times[finite]) < 0)
     if back.size:
         raise CaptureError(f"{path}: the times of {columns.time!r} go back, first after row {back[0] + 1} of "
-                           f"{times[known].size}: are these two logs in one file? Keep the part of the run")
-    found = {name: Series(times[known], _said(rows.numbers[column][known])) for name, column in columns.said.items()}
-    for name, series in found.items():
+                           f"{times[finite].size}: are these two logs in one file? Keep the part of the run")
+    series_of = {name: Series(times[finite], _said(rows.numbers[column][finite])) for name,
+                 column in columns.said.items()}
+    for name, series in series_of.items():
         check_share(name, columns.said[name], series, path)
-    if not any(series.known.size for series in found.values()):
+    if not any(series.known.size for series in series_of.values()):
         raise CaptureError(f"{path}: no value of {', '.join(columns.said.values())} can be read of it")
-    return {name: series for name, series in found.items() if series.known.size}
+    return {name: series for name, series in series_of.items() if series.known.size}
 
 
 def check_share(name: str, column: str, series: Series, path: Path) -> None:
@@ -113,9 +114,9 @@ def beside(capture: Capture, log: Mapping[str, Series], begin_ms: float | None,
     one_clock = starts_s is None and covered >= SAME_CLOCK_FROM * length
     begin = float(begin_ms or 0.0) if one_clock else first - 1000 * (starts_s or 0.0)
     parts = {name: series.between(begin, begin + length, begin) for name, series in log.items()}
-    told = {name: part for name, part in parts.items() if part.known.size}
-    if not told:
+    usable = {name: part for name, part in parts.items() if part.known.size}
+    if not usable:
         raise CaptureError(f"the log says nothing of the {capture.seconds:.1f} s of the run: did it begin as the run "
                            "did? Say when it began, in s after the run: --log-starts SECONDS")
-    return replace(capture, telemetry={**capture.telemetry, **told},
+    return replace(capture, telemetry={**capture.telemetry, **usable},
                    about={**capture.about, "log_clock": "as the frames" if one_clock else "its own"})

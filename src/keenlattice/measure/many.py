@@ -63,9 +63,9 @@ def metrics_of_dataset(folder: Path, names: Iterable[str] | None = None, executo
 
 
 def _of_one(folder: Path, names: tuple[str, ...], file: Path) -> OneOfMany:
-    told = file.relative_to(folder).as_posix()
+    name = file.relative_to(folder).as_posix()
     try:
         capture = read_capture(file)
     except CaptureError as error:
-        return OneOfMany(told, 0, 0.0, {}, str(error))
-    return OneOfMany(told, capture.shown_ms.size, capture.seconds, metrics_of(capture, names))
+        return OneOfMany(name, 0, 0.0, {}, str(error))
+    return OneOfMany(name, capture.shown_ms.size, capture.seconds, metrics_of(capture, names))

@@ -129,14 +129,14 @@ def _late(frames: Floats, clock: float = 0.0) -> NDArray[np.intp]:
     return np.concatenate([suspects[:0], *(piece[_are_late(frames, piece, longer)] for piece in pieces)])
 
 
-def _are_late(frames: Floats, some: NDArray[np.intp], longer: float) -> NDArray[np.bool_]:
+def _are_late(frames: Floats, places: NDArray[np.intp], longer: float) -> NDArray[np.bool_]:
     """Whether each of some stutters: it does if more than half of the frames around it, so their median too, are as
     short as that takes. At both ends frames are mirrored."""
     half, last = STUTTER_WINDOW // 2, frames.size - 1
-    around = some[:, None] + np.arange(-half, half + 1)
+    around = places[:, None] + np.arange(-half, half + 1)
     if around.size and (around[0, 0] < 0 or around[-1, -1] > last):
         around = last - np.abs(last - np.abs(around) % max(1, 2 * last)) if last else np.zeros_like(around)
-    window, own = frames[around], frames[some, None]
+    window, own = frames[around], frames[places, None]
     short = (STUTTER_RATIO * window <= own) & (window + longer <= own)
     return np.asarray(short.sum(axis=1) > half)
 
@@ -145,18 +145,18 @@ def _may_be_late(frames: Floats) -> NDArray[np.bool_]:
     """Which frames could stutter, by a bound of their local median from below that costs little: the shortest frame of
     the blocks that the window lies on. At both ends every frame may."""
     may = np.ones(frames.size, dtype=bool)
-    whole = frames.size // BLOCK
-    if whole < 3 * REACH:
+    count = frames.size // BLOCK
+    if count < 3 * REACH:
         return may
-    blocks = frames[:whole * BLOCK]
+    blocks = frames[:count * BLOCK]
     shortest = blocks
-    while shortest.size > whole:  # of two, of four, ... of BLOCK: far quicker than of rows
+    while shortest.size > count:  # of two, of four, ... of BLOCK: far quicker than of rows
         shortest = np.minimum(shortest[::2], shortest[1::2])
-    around = shortest[:whole - 2 * REACH].copy()
+    around = shortest[:count - 2 * REACH].copy()
     for further in range(1, 2 * REACH + 1):
         np.minimum(around, shortest[further:further + around.size], out=around)
     bound = np.maximum(STUTTER_RATIO * around, around + STUTTER_MIN_MS)
-    inside = slice(REACH * BLOCK, (whole - REACH) * BLOCK)
+    inside = slice(REACH * BLOCK, (count - REACH) * BLOCK)
     np.greater_equal(blocks[inside].reshape(-1, BLOCK), bound[:, None], out=may[inside].reshape(-1, BLOCK))
     return may
 
@@ -183,8 +183,8 @@ def time_weighted_quantile(ordered: Floats, share: float) -> float:
     Args:
         ordered: frame times from the shortest to the longest.
     """
-    whole = ordered.size // TOGETHER * TOGETHER
-    blocks = np.append(ordered[:whole].reshape(-1, TOGETHER).sum(axis=1), ordered[whole:].sum())
+    length = ordered.size // TOGETHER * TOGETHER
+    blocks = np.append(ordered[:length].reshape(-1, TOGETHER).sum(axis=1), ordered[length:].sum())
     spent = np.cumsum(blocks)
     block = int(np.searchsorted(spent, share * spent[-1]))
     inside = np.cumsum(ordered[block * TOGETHER:(block + 1) * TOGETHER])
@@ -239,8 +239,8 @@ def _bound(by_gpu: bool) -> Callable[[Capture], float]:
         frames, cpu, gpu = capture.frame_ms, capture.cpu_ms[1:], capture.gpu_ms[1:]
         if frames.size < MIN_FRAMES or not cpu.size or not gpu.size:
             return float("nan")
-        mine, other = (gpu, cpu) if by_gpu else (cpu, gpu)
-        return 100 * float(((mine >= BOUND_FROM * frames) & (mine >= other)).mean())
+        mine, theirs = (gpu, cpu) if by_gpu else (cpu, gpu)
+        return 100 * float(((mine >= BOUND_FROM * frames) & (mine >= theirs)).mean())
     return metric
 
 

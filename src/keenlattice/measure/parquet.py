@@ -83,10 +83,10 @@ def read_capture(path: Path) -> Capture:
 
     try:
         with open_regular(path) as file:  # by its handle: Arrow takes no path whose bytes are no UTF-8
-            whole = pq.ParquetFile(file)
-            if whole.metadata.num_rows > MOST_ROWS:
-                raise CaptureError(f"{path} holds {whole.metadata.num_rows} rows: no capture is so long")
-            table = whole.read()
+            parquet = pq.ParquetFile(file)
+            if parquet.metadata.num_rows > MOST_ROWS:
+                raise CaptureError(f"{path} holds {parquet.metadata.num_rows} rows: no capture is so long")
+            table = parquet.read()
     except FileNotFoundError:
         raise CaptureError(f"there is no capture {path}") from None
     except (OSError, pa.ArrowException) as error:
@@ -110,8 +110,8 @@ def read_capture(path: Path) -> Capture:
 
 def _series(table: Any, at_ms: Floats, is_sample: NDArray[np.bool_]) -> dict[str, Series]:
     names, values = np.asarray(table["source"].to_pylist(), dtype=object)[is_sample], _floats(table["value"])[is_sample]
-    known = list(dict.fromkeys(str(name) for name in names))[:MOST_SERIES + 1]
-    return {name: Series(at_ms[is_sample][names == name], values[names == name]) for name in known}
+    names_known = list(dict.fromkeys(str(name) for name in names))[:MOST_SERIES + 1]
+    return {name: Series(at_ms[is_sample][names == name], values[names == name]) for name in names_known}
 
 
 def _about(table: Any, path: Path) -> dict[str, Any]:

@@ -49,10 +49,12 @@ def propose(header: Sequence[str], rows: Sequence[Sequence[str]], decimal: str =
         for unit in _units(name, typical):
             candidates.append((name, "stamps" if rises else "intervals", unit, typical * IN_MS[unit], _named(name)))
     # A unit in the name is worth more than none; times of a frame are worth more than times of one of its stages.
-    ranked = sorted(candidates, key=lambda one: (_is_stage(one[0]), one[4] is None, one[1] == "intervals"))
-    best = [one for one in ranked if (one[4] is None, _is_stage(one[0])) == (ranked[0][4] is None,
+    ranked = sorted(candidates, key=
+                    lambda candidate: (_is_stage(candidate[0]), candidate[4] is None, candidate[1] == "intervals"))
+    best = [candidate for candidate in ranked
+            if (candidate[4] is None, _is_stage(candidate[0])) == (ranked[0][4] is None,
                                                                             _is_stage(ranked[0][0]))]
-    if not best or len({(one[0], one[2]) for one in best if one[1] == best[0][1]}) > 1:
+    if not best or len({(candidate[0], candidate[2]) for candidate in best if candidate[1] == best[0][1]}) > 1:
         return Proposal(None, tuple(f"{name} could be {means} in {unit} ({1000 / ms:.0f} frames a second)"
                                     for name, means, unit, ms, _ in best))
     name, means, unit, ms, named = best[0]

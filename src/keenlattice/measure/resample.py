@@ -67,19 +67,19 @@ def resampled_quantiles(frames: Floats, share: float, block: int, resamples: int
     longest = np.argpartition(frames, size - followed)[size - followed:]
     longest = longest[np.argsort(-frames[longest], kind="stable")]
     counter = _Counter(longest, size, block)
-    found = np.empty(resamples)
+    quantiles = np.empty(resamples)
     for first in range(0, resamples, AT_ONCE):
         starts = random.integers(0, size, (min(AT_ONCE, resamples - first), blocks))
         upto = np.cumsum(counter.times_drawn(starts), axis=1)
         values = frames[longest]
         low, high = (values[np.minimum((upto <= place).sum(axis=1), followed - 1)] for place in (above, above - 1))
-        some = low + (rank - int(rank)) * (high - low)
+        order = low + (rank - int(rank)) * (high - low)
         short = np.flatnonzero(upto[:, -1] <= above)  # too few of those that are followed: put together after all
         for row in short:
             index = (starts[row][:, None] + np.arange(block)) % size
-            some[row] = np.quantile(frames[index.ravel()], share)
-        found[first:first + AT_ONCE] = some
-    return found
+            order[row] = np.quantile(frames[index.ravel()], share)
+        quantiles[first:first + AT_ONCE] = order
+    return quantiles
 
 
 class _Counter:
@@ -88,7 +88,7 @@ class _Counter:
     def __init__(self, frames: NDArray[np.intp], size: int, block: int) -> None:
         last, before = frames, (frames - block) % size  # a block that begins in (before, last] holds the frame
         self._bounds = np.unique(np.concatenate([last, before]))
-        self._last, self._before = (np.searchsorted(self._bounds, one) for one in (last, before))
+        self._last, self._before = (np.searchsorted(self._bounds, window) for window in (last, before))
         self._wraps = frames < block
         self._bin = np.searchsorted(self._bounds, np.arange(size)).astype(np.int32)
 

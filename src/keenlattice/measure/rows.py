@@ -51,9 +51,9 @@ def write_text(capture: Capture, path: Path) -> None:
                    for at, cpu, gpu in zip(_texts(capture.shown_ms), *stages, strict=True))
     out.writelines(f"click,{','.join((at, answer, '', '', *stages))}\n" for at, answer, *stages in zip(
         _texts(capture.click_ms), _texts(capture.answer_ms), *of_clicks, strict=True))
-    for name, one in capture.telemetry.items():
+    for name, series in capture.telemetry.items():
         out.writelines(f"{TELEMETRY},{at},{name},{value}\n" for at, value in zip(
-            _texts(one.at_ms), _texts(one.values), strict=True))
+            _texts(series.at_ms), _texts(series.values), strict=True))
     try:
         replace_file(path, out.getvalue().encode())
     except OSError as error:
@@ -86,11 +86,11 @@ def read_text(path: Path) -> Capture:
         if about.pop("form") not in (FORM, WITH_TELEMETRY):
             raise CaptureError(f"{path}: another form of a capture than {FORM} and {WITH_TELEMETRY}: update Keen "
                                "Lattice")
-        said, rows = dict[str, list[tuple[float, float]]](), list[tuple[str | float, ...]]()
+        series, rows = dict[str, list[tuple[float, float]]](), list[tuple[str | float, ...]]()
         for kind, *cells in csv.reader(lines[2:]):
             if kind == TELEMETRY:
                 at, name, value = cells
-                said.setdefault(name, []).append((float(at), float(value or "nan")))
+                series.setdefault(name, []).append((float(at), float(value or "nan")))
             else:
                 rows.append((kind, *(float(cell or "nan") for cell in cells)))
         if any(len(row) != len(header) for row in rows):
@@ -102,7 +102,7 @@ def read_text(path: Path) -> Capture:
     cpu, gpu = (values if values.size and not np.isnan(values).any() else np.empty(0)
                 for values in (numbers[frames, 2], numbers[frames, 3]))
     of_clicks = {name: numbers[~frames, len(COLUMNS) - 1 + place] for place, name in enumerate(stages)}
-    telemetry = {name: Series(*np.array(samples).T) for name, samples in said.items()}
+    telemetry = {name: Series(*np.array(samples).T) for name, samples in series.items()}
     return Capture(numbers[frames, 0], numbers[~frames, 0], numbers[~frames, 1], cpu, gpu, about, of_clicks, telemetry)
 
 
@@ -189,12 +189,13 @@ def check_rows(path: Path) -> None:
     import pyarrow.parquet as pq
 
     try:
-        told = pq.read_metadata(path)
+        metadata = pq.read_metadata(path)
     except (OSError, pa.ArrowException) as error:
         raise CaptureError(f"cannot read {path}: {str(error).splitlines()[0]}; it may have been cut short") from None
-    size = sum(told.row_group(group).total_byte_size for group in range(told.num_row_groups))
-    if told.num_rows > MOST_ROWS or size > MOST_BYTES:
-        raise CaptureError(f"{path} holds {told.num_rows} rows, {size >> 20} MiB unpacked: too many to be read; record "
+    size = sum(metadata.row_group(group).total_byte_size for group in range(metadata.num_row_groups))
+    if metadata.num_rows > MOST_ROWS or size > MOST_BYTES:
+        raise CaptureError(f"{path} holds {metadata.num_rows} rows, {size >> 20} MiB unpacked: too many to be read; "
+                           "record "
                            "a shorter run")
 
 
@@ -225,10 +226,10 @@ def _quickly(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence
         words = {name: _unquoted(table[name].to_pylist()) for name in texts}
         batches = table.to_batches()
         del table
-        found = _emptied(batches, numbers)
-        if any(np.isnan(values.min()) or np.isinf(values.max()) for values in found.values() if values.size):
+        columns = _emptied(batches, numbers)
+        if any(np.isnan(values.min()) or np.isinf(values.max()) for values in columns.values() if values.size):
             return None
-        return Rows(found, words, None, layout.skip + 1)
+        return Rows(columns, words, None, layout.skip + 1)
     except (pa.ArrowException, OSError, UnicodeError, KeyError):
         return None
 
@@ -237,15 +238,15 @@ def _emptied(batches: list[Any], numbers: Sequence[str]) -> dict[str, Floats]:
     """Columns out of batches, each of which is let go once it is copied: there are never two of everything."""
     import pyarrow as pa
 
-    found = {name: np.empty(sum(batch.num_rows for batch in batches)) for name in numbers}
+    columns = {name: np.empty(sum(batch.num_rows for batch in batches)) for name in numbers}
     at = 0
     for count, batch in enumerate(iter(lambda: batches.pop(0) if batches else None, None)):
-        for name, values in found.items():
+        for name, values in columns.items():
             values[at:at + batch.num_rows] = batch.column(name).to_numpy(zero_copy_only=False)
         at += batch.num_rows
         if count % RELEASE_EVERY == 0:
             pa.default_memory_pool().release_unused()
-    return found
+    return columns
 
 
 def _may_be_plain(path: Path, layout: Layout) -> bool:
@@ -337,7 +338,8 @@ def _rows_of_text(path: Path, layout: Layout, numbers: Sequence[str], texts: Seq
         if len(cells) != len(layout.header):
             yield number, [], [], f"{len(cells)} cells instead of {len(layout.header)}"
             continue
-        yield (number, [_number(cells[one], layout.decimal) for one in of_numbers], [cells[text] for text in of_texts],
+        yield (number, [_number(cells[place], layout.decimal) for place in of_numbers],
+               [cells[text] for text in of_texts],
                "")
 
 

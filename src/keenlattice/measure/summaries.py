@@ -52,11 +52,11 @@ def summary(captures: Iterable[Capture], names: Sequence[str] | None = None,
 
 
 def _summed_up(name: str, values: Floats, confidence: float) -> Summary:
-    known = values[np.isfinite(values)]
-    if not known.size:
+    finite = values[np.isfinite(values)]
+    if not finite.size:
         return Summary(name, metric(name).unit, 0, None, None, None, None, None)
-    middle, low, high = t_interval(known, confidence) if known.size > 1 else (float(known[0]), None, None)
-    return Summary(name, metric(name).unit, known.size, middle, low, high, float(known.min()), float(known.max()))
+    middle, low, high = t_interval(finite, confidence) if finite.size > 1 else (float(finite[0]), None, None)
+    return Summary(name, metric(name).unit, finite.size, middle, low, high, float(finite.min()), float(finite.max()))
 
 
 def table(captures: Iterable[Capture], names: Sequence[str] | None = None) -> "pandas.DataFrame":
@@ -67,8 +67,8 @@ def table(captures: Iterable[Capture], names: Sequence[str] | None = None) -> "p
     """
     import pandas
 
-    told = ("rig", "game", "version", "time")
-    rows = [{**{key: capture.about.get(key) for key in told}, **metrics_of(capture, names)} for capture in captures]
+    keys = ("rig", "game", "version", "time")
+    rows = [{**{key: capture.about.get(key) for key in keys}, **metrics_of(capture, names)} for capture in captures]
     return pandas.DataFrame(rows)
 
 

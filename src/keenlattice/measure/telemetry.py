@@ -31,8 +31,8 @@ def part_title(part: str) -> str:
     >>> part_title("gpu0"), part_title("gpu1"), part_title("cpu"), part_title("case-rear")
     ('GPU', 'GPU 1', 'CPU', 'case-rear')
     """
-    found = re.fullmatch(r"(cpu|gpu)(\d*)", part)
-    return part if not found else found[1].upper() + (f" {found[2]}" if found[2] not in ("", "0") else "")
+    match = re.fullmatch(r"(cpu|gpu)(\d*)", part)
+    return part if not match else match[1].upper() + (f" {match[2]}" if match[2] not in ("", "0") else "")
 
 
 def readings(capture: Capture) -> dict[str, Reading]:
@@ -43,13 +43,13 @@ def readings(capture: Capture) -> dict[str, Reading]:
     >>> readings(run)["gpu.clock"]
     Reading(mean=1650.0, worst=1500.0, unit='MHz', decimals=0)
     """
-    found = {}
+    result = {}
     for name, series in sorted(capture.telemetry.items()):
-        kind, known = kind_of(name), series.known
-        if known.size:
-            worst = known.min() if kind.worst == "low" else known.max()
-            found[name] = Reading(float(known.mean()), float(worst), kind.unit, kind.decimals)
-    return found
+        kind, values = kind_of(name), series.known
+        if values.size:
+            worst = values.min() if kind.worst == "low" else values.max()
+            result[name] = Reading(float(values.mean()), float(worst), kind.unit, kind.decimals)
+    return result
 
 
 def throttled(capture: Capture) -> dict[str, float]:
@@ -62,8 +62,8 @@ def reading(capture: Capture, part: str, kind: str, worst: bool = False) -> floa
     """The mean, or the worst, of what a part said; of several GPUs the first's; NaN if it said nothing."""
     for name in (f"{part}.{kind}", f"{part}0.{kind}"):
         if name in capture.telemetry and capture.telemetry[name].known.size:
-            known = capture.telemetry[name].known
-            return float(known.mean() if not worst else known.min() if kind_of(name).worst == "low" else known.max())
+            values = capture.telemetry[name].known
+            return float(values.mean() if not worst else values.min() if kind_of(name).worst == "low" else values.max())
     return float("nan")
 
 
@@ -76,8 +76,8 @@ def power_w(capture: Capture) -> float:
 
 def throttled_pct(capture: Capture) -> float:
     """Share of the time in which the part that was held back most was; NaN if no part says."""
-    said = [series.mean for name, series in readings(capture).items() if name.endswith(".throttled")]
-    return max(said) if said else float("nan")
+    shares = [series.mean for name, series in readings(capture).items() if name.endswith(".throttled")]
+    return max(shares) if shares else float("nan")
 
 
 def energy_per_frame_mj(capture: Capture) -> float:
@@ -100,23 +100,23 @@ def limited_by(capture: Capture) -> dict[str, float]:
     if not total:
         return {}
     of = {whom: place for place, whom in enumerate(LIMITS)}
-    said = np.zeros(frames.size, dtype=np.int8)
+    limits = np.zeros(frames.size, dtype=np.int8)
     if capture.cpu_ms.size and capture.gpu_ms.size:
         cpu, gpu = capture.cpu_ms[1:], capture.gpu_ms[1:]
-        said[:] = of["cap"]
-        said[(cpu >= BOUND_FROM * frames) & (cpu > gpu)] = of["CPU"]
-        said[(gpu >= BOUND_FROM * frames) & (gpu >= cpu)] = of["GPU"]
+        limits[:] = of["cap"]
+        limits[(cpu >= BOUND_FROM * frames) & (cpu > gpu)] = of["CPU"]
+        limits[(gpu >= BOUND_FROM * frames) & (gpu >= cpu)] = of["GPU"]
     else:
         gpus = [name for name in capture.telemetry if re.match(r"gpu\d*\.load$", name)]
-        for name, whom in (("cpu.load", "CPU"), ("game-thread.load", "CPU"), *((one, "GPU") for one in gpus)):
+        for name, whom in (("cpu.load", "CPU"), ("game-thread.load", "CPU"), *((gpu, "GPU") for gpu in gpus)):
             if name in capture.telemetry:
-                said[_at_those(capture.telemetry[name], at) >= FULL_LOAD] = of[whom]
+                limits[_at_those(capture.telemetry[name], at) >= FULL_LOAD] = of[whom]
     for name, series in capture.telemetry.items():
         if name.endswith(".throttled"):
-            said[_at_those(series, at) > 0] = of["heat"]
-    spent = 100 * np.bincount(said, frames, len(LIMITS)) / total
+            limits[_at_those(series, at) > 0] = of["heat"]
+    spent = 100 * np.bincount(limits, frames, len(LIMITS)) / total
     shares = {whom: float(share) for whom, share in zip(LIMITS, spent, strict=True) if share}
-    return dict(sorted(shares.items(), key=lambda one: -one[1]))
+    return dict(sorted(shares.items(), key=lambda share: -share[1]))
 
 
 def mean_limits(runs: Sequence[Mapping[str, float]]) -> dict[str, float]:
@@ -138,8 +138,8 @@ def mean_limits(runs: Sequence[Mapping[str, float]]) -> dict[str, float]:
 
 def _at_those(series: Series, at_ms: Floats) -> Floats:
     """The value of a series at some moments: the next that was said, since it tells of the time before; NaN if none."""
-    known = np.isfinite(series.values)
-    times, values = series.at_ms[known], series.values[known]
+    finite = np.isfinite(series.values)
+    times, values = series.at_ms[finite], series.values[finite]
     if not times.size:
         return np.full(at_ms.size, np.nan)
     return np.asarray(values[np.minimum(np.searchsorted(times, at_ms), times.size - 1)])
@@ -180,8 +180,8 @@ def moments(capture: Capture) -> Iterator[Moment]:
         first, last = shown[0] + 1000.0 * (second - 1), shown[0] + 1000.0 * second
         new = frames[(shown[1:] > first) & (shown[1:] <= last)]
         waits = (answered - capture.click_ms)[(answered > first) & (answered <= last)]
-        said = {name: float(_at_those(series, np.array([last - shown[0]]))[0])
-                for name, series in capture.telemetry.items() if series.known.size}
+        latest = {name: float(_at_those(series, np.array([last - shown[0]]))[0])
+                  for name, series in capture.telemetry.items() if series.known.size}
         yield Moment(float(second), new.size, float(np.median(new)) if new.size else math.nan,
                      float(new.max()) if new.size else math.nan,
-                     float(np.median(waits)) if waits.size else math.nan, said)
+                     float(np.median(waits)) if waits.size else math.nan, latest)

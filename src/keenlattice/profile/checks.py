@@ -69,7 +69,7 @@ class Findings(tuple[Finding, ...], Shown):
 
     def _rows(self) -> Rows:
         """A row for each."""
-        return [{**one.model_dump(), "settings": ", ".join(one.settings)} for one in self]
+        return [{**finding.model_dump(), "settings": ", ".join(finding.settings)} for finding in self]
 
     def _caption(self) -> str:
         return f"{len(self)} findings" if self else "Nothing is plainly wrong"
@@ -108,32 +108,33 @@ def findings(catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
         stock_known: whether what is not in `effective` is as the catalog has it; as given to `resolve`.
     """
     board = _Board(catalog, effective, formula_names(facts), devices, stock_known)
-    found = _without_what_others_tell([finding for check in checks() for finding in board.ask(check)])
-    found += [Finding(check="formula", kind="out of range", settings=(holding.key,), why=holding.problem,
-                      what_to_do=f"set it anew: keen edit {'rig' if holding.layer == 'rig-wide' else 'GAME'} "
+    result = _without_what_others_tell([finding for check in checks() for finding in board.ask(check)])
+    result += [Finding(check="formula", kind="out of range", settings=(holding.key,), why=holding.problem,
+                       what_to_do=f"set it anew: keen edit {'rig' if holding.layer == 'rig-wide' else 'GAME'} "
                                  f"{holding.key}=...")
-              for holding in effective.values() if holding.problem]
-    return Findings([*found, *([] if stock_known else _to_look_at(board, found))])
+               for holding in effective.values() if holding.problem]
+    return Findings([*result, *([] if stock_known else _to_look_at(board, result))])
 
 
-def _without_what_others_tell(found: Iterable[Finding]) -> list[Finding]:
+def _without_what_others_tell(findings: Iterable[Finding]) -> list[Finding]:
     """Findings without those that another one says better: one cause is told once, and with what can be done."""
-    found, known = list(found), {check.name: check for check in checks()}
-    better = [(known[one.check].instead_of, one.settings if known[one.check].per != "rig" else None) for one in found]
-    return [one for one in found if not any(one.check == name and settings in (None, one.settings)
-                                            for name, settings in better)]
+    findings, by_name = list(findings), {check.name: check for check in checks()}
+    better = [(by_name[finding.check].instead_of, finding.settings if by_name[finding.check].per != "rig" else None)
+              for finding in findings]
+    return [finding for finding in findings if not any(finding.check == name and settings in (None, finding.settings)
+                                                       for name, settings in better)]
 
 
-def _to_look_at(board: "_Board", found: Iterable[Finding]) -> Iterator[Finding]:
+def _to_look_at(board: "_Board", findings: Iterable[Finding]) -> Iterator[Finding]:
     """What the checks would find if all that is unknown were at stock: nobody knows, so it is asked."""
-    known, supposed, asked = {(one.check, one.settings) for one in found}, board.at_stock(), []
-    for one in (finding for check in checks() for finding in supposed.ask(check)):
+    settled, supposed, asked = {(finding.check, finding.settings) for finding in findings}, board.at_stock(), []
+    for supposition in (finding for check in checks() for finding in supposed.ask(check)):
         unknown = [key for key in supposed.looked_up if board.is_unknown(key)]
-        asked.append((one, f"{board.if_at_stock(unknown)}, {one.why}"))
-    told = _without_what_others_tell(one for one, _ in asked)
-    for one, why in asked:
-        if (one.check, one.settings) not in known and one in told:
-            yield one.model_copy(update={"kind": "not known", "why": why})
+        asked.append((supposition, f"{board.if_at_stock(unknown)}, {supposition.why}"))
+    kept = _without_what_others_tell(finding for finding, _ in asked)
+    for supposition, why in asked:
+        if (supposition.check, supposition.settings) not in settled and supposition in kept:
+            yield supposition.model_copy(update={"kind": "not known", "why": why})
 
 
 def belong_together(keys: Iterable[str]) -> tuple[tuple[str, ...], ...]:
@@ -142,9 +143,9 @@ def belong_together(keys: Iterable[str]) -> tuple[tuple[str, ...], ...]:
     >>> belong_together(["frame.cap", "sync.vertical", "texture.lod-bias", "sync.triple-buffering"])
     (('sync.triple-buffering', 'sync.vertical'),)
     """
-    known, groups = set(keys), list[set[str]]()
+    names, groups = set(keys), list[set[str]]()
     for check in checks():
-        named = known & set(check.settings)
+        named = names & set(check.settings)
         if len(named) > 1:
             touched = [group for group in groups if group & named]
             groups = [group for group in groups if group not in touched] + [named.union(*touched)]
@@ -181,8 +182,8 @@ class _Board:
 
     def if_at_stock(self, keys: Iterable[str]) -> str:
         """The supposition that some settings are at stock, in words."""
-        said = [f"{key} is {written(self._catalog[key].stock, self._catalog[key].unit)}" for key in keys]
-        return f"if {' and '.join(said)}"
+        assumptions = [f"{key} is {written(self._catalog[key].stock, self._catalog[key].unit)}" for key in keys]
+        return f"if {' and '.join(assumptions)}"
 
     def ask(self, check: Check) -> Iterator[Finding]:
         if check.per == "device":
@@ -192,12 +193,12 @@ class _Board:
                        if name.startswith(begin)}
                 yield from self._one(check, device, own)
         elif check.per == "setting":
-            for key, one in self._effective.items():
-                if one.is_set and one.shadows:
-                    layer, below = one.shadows[0]
+            for key, effective in self._effective.items():
+                if effective.is_set and effective.shadows:
+                    layer, below = effective.shadows[0]
                     yield from self._one(check, key, {
-                        "setting_layer": one.layer, "setting_below": layer,
-                        "setting_differs": not same(one.stored, below), "below": below})
+                        "setting_layer": effective.layer, "setting_below": layer,
+                        "setting_differs": not same(effective.stored, below), "below": below})
         else:
             yield from self._one(check, "", {})
 

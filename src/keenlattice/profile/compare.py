@@ -39,7 +39,7 @@ class Changes(tuple[Change, ...], Shown):
 
     def _rows(self) -> Rows:
         """A row for each."""
-        return [asdict(one) for one in self]
+        return [asdict(change) for change in self]
 
     def _caption(self) -> str:
         return f"{len(self)} settings differ"
@@ -80,12 +80,12 @@ class Merge:
     conflicts: tuple[Conflict, ...]
 
 
-def merge(base: Entries, entries: Entries, other: Entries) -> Merge:
-    """The three-way merge: the changes from `base` to `other`, on top of `entries`."""
+def merge(base: Entries, entries: Entries, second: Entries) -> Merge:
+    """The three-way merge: the changes from `base` to `second`, on top of `entries`."""
     merged: dict[str, Value] = {}
     conflicts = []
-    for key in sorted({*base, *entries, *other}):
-        was, mine, theirs = base.get(key), entries.get(key), other.get(key)
+    for key in sorted({*base, *entries, *second}):
+        was, mine, theirs = base.get(key), entries.get(key), second.get(key)
         if same(mine, was):
             value = theirs
         else:

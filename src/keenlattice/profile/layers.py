@@ -76,19 +76,19 @@ def resolve(catalog: Catalog, rig_wide: Entries, game: Entries, trial: Entries |
         Setting key to what holds, in the catalog's order, device keys behind their setting.
     """
     layers: list[tuple[Layer, Entries]] = [("trial", trial or {}), ("game", game), ("rig-wide", rig_wide)]
-    known = facts_under(catalog, {**rig_wide, **game, **(trial or {})}, facts or {})
-    found = {}
+    all_facts = facts_under(catalog, {**rig_wide, **game, **(trial or {})}, facts or {})
+    result = {}
     for key in _keys(catalog, [*(entries for _, entries in layers), seen or {}]):
         stack = [(layer, entries[key]) for layer, entries in layers if key in entries]
         stack += [("stock", catalog[key].stock)] if stock_known else [
             *_seen(catalog[key], key, seen or {}), *_told(catalog[key], facts or {})]
         if not stack:
-            found[key] = Effective(key, None, "unknown")
+            result[key] = Effective(key, None, "unknown")
             continue
         (layer, stored), *below = stack
-        value, problem = _evaluated(catalog[key], stored, known)
-        found[key] = Effective(key, value, layer, tuple(below), stored, problem)
-    return found
+        value, problem = _evaluated(catalog[key], stored, all_facts)
+        result[key] = Effective(key, value, layer, tuple(below), stored, problem)
+    return result
 
 
 def _told(setting: Setting, facts: Names) -> list[tuple[Layer, Value]]:

@@ -35,19 +35,20 @@ def match(executable: str, games: Iterable[Game], *, case_matters: bool) -> Matc
     """
     games = list(games)
     name = PureWindowsPath(PurePosixPath(executable).name).name
-    said = name if case_matters else name.lower()
-    found = [Match(game, pattern, pattern == known) for game in games for pattern in game.executables
-             for known in [said if case_matters else _in_case(pattern, said)]
-             if pattern == known or fnmatchcase(said, pattern if case_matters else pattern.lower())]
-    best = [one for one in found if one.exact] or found
+    program = name if case_matters else name.lower()
+    matches = [Match(game, pattern, pattern == form) for game in games for pattern in game.executables
+               for form in [program if case_matters else _in_case(pattern, program)]
+               if pattern == form or fnmatchcase(program, pattern if case_matters else pattern.lower())]
+    best = [match for match in matches if match.exact] or matches
     if not best:
-        raise UnknownName("game with an executable", name, [one for game in games for one in game.executables])
-    if len({one.game.name for one in best}) > 1:
-        claims = " and ".join(f"{one.game.name} (by {one.by})" for one in best)
+        raise UnknownName("game with an executable", name,
+                          [executable for game in games for executable in game.executables])
+    if len({match.game.name for match in best}) > 1:
+        claims = " and ".join(f"{match.game.name} (by {match.by})" for match in best)
         raise UsageError(f"{name} is claimed by {claims}: make one of them more exact")
     return best[0]
 
 
-def _in_case(pattern: str, said: str) -> str:
-    """`said` in the letter case of a pattern that is the same but for that."""
-    return pattern if pattern.lower() == said else said
+def _in_case(pattern: str, program: str) -> str:
+    """`program` in the letter case of a pattern that is the same but for that."""
+    return pattern if pattern.lower() == program else program

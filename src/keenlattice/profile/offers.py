@@ -70,10 +70,11 @@ def adopted(offers: tuple[OfferedRule, ...], stored: Callable[[str], Entries]) -
     """The entries of each profile once these rules are taken over: those whose condition is met, without what is
     refused here. What this catalog does not know is kept, and does nothing until a catalog does."""
     profiles: dict[str, dict[str, Value]] = {}
-    for one in offers:
-        if not one.fails:
-            taken = {setting.key: setting.offered for setting in one.settings if setting.status != "refused here"}
-            profiles[one.rule.game] = with_changes(profiles.get(one.rule.game, dict(stored(one.rule.game))), taken)
+    for offer in offers:
+        if not offer.fails:
+            taken = {setting.key: setting.offered for setting in offer.settings if setting.status != "refused here"}
+            profiles[offer.rule.game] = with_changes(profiles.get(offer.rule.game, dict(stored(offer.rule.game))),
+                                                     taken)
     return profiles
 
 
@@ -99,8 +100,8 @@ def _inert(game: str, then: Entries, here: Here) -> dict[str, str]:
     """Setting to the reason why it would do nothing."""
     rig_wide, own = (then, {}) if game == WHOLE_RIG else (here.stored(WHOLE_RIG), then)
     effective = resolve(here.catalog, rig_wide, own, facts=here.facts, stock_known=here.stock_known)
-    said = findings(here.catalog, effective, here.facts, here.devices, stock_known=here.stock_known)
-    return {finding.settings[0]: finding.why for finding in said if finding.kind == "inert"}
+    result = findings(here.catalog, effective, here.facts, here.devices, stock_known=here.stock_known)
+    return {finding.settings[0]: finding.why for finding in result if finding.kind == "inert"}
 
 
 def _setting(game: str, key: str, offered: Value | None, here: Here, inert: Mapping[str, str]) -> OfferedSetting:

@@ -208,8 +208,8 @@ def _append(document: "TOMLDocument", rule: Rule) -> None:
     if rule.unset:
         table["unset"] = list(rule.unset)
     values = tomlkit.table()
-    for key, one in sorted(rule.set_.items()):
-        values[key] = one
+    for key, setting_value in sorted(rule.set_.items()):
+        values[key] = setting_value
     table["set"] = values
     if rule.claim:
         claims = tomlkit.aot()

@@ -83,7 +83,7 @@ class Sheet:
         return [step for step in self.steps if step.done == "open"]
 
     def with_step(self, step: SheetStep) -> "Sheet":
-        return replace(self, steps=tuple(step if one.number == step.number else one for one in self.steps))
+        return replace(self, steps=tuple(step if old.number == step.number else old for old in self.steps))
 
     def groups(self) -> Iterator[tuple[Restart, Sequence[SheetStep]]]:
         """The steps that go before each restart."""
@@ -94,7 +94,7 @@ class Sheet:
         return asdict(self)
 
     @classmethod
-    def from_json(cls, told: Any) -> "Sheet":
+    def from_json(cls, content: Any) -> "Sheet":
         """A sheet as `to_json` has it.
 
         Raises:
@@ -102,4 +102,4 @@ class Sheet:
         """
         from pydantic import TypeAdapter
 
-        return TypeAdapter(cls).validate_python(told)
+        return TypeAdapter(cls).validate_python(content)

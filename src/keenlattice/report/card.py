@@ -17,13 +17,13 @@ COLOURS = {"good": "#1c6b3c", "bad": "#a8261c", "open": "#7d5600"}
 LEFT, RIGHT, GAP = 0.03, 0.97, 0.025
 
 
-def card(title: str, keys: Sequence[KeyFigure], told: str, onto: "Callable[[Axes], object] | None") -> "Figure":
+def card(title: str, keys: Sequence[KeyFigure], footer: str, onto: "Callable[[Axes], object] | None") -> "Figure":
     """Return the card of a result, 1200 x 630 pixels.
 
     Args:
         title: what it is about.
         keys: the answer.
-        told: of how many runs, made with what; one line.
+        footer: of how many runs, made with what; one line.
         onto: draws the figure onto axes; None where there is none.
     """
     load()
@@ -42,7 +42,7 @@ def card(title: str, keys: Sequence[KeyFigure], told: str, onto: "Callable[[Axes
         onto(axes)
         axes.set_title(textwrap.shorten(axes.get_title(loc="left"), 60, placeholder=" ..."), loc="left", fontsize=9,
                        color=INK)
-    figure.text(LEFT, 0.035, textwrap.shorten(told, 130, placeholder=" ..."), fontsize=7, color=INK, va="center")
+    figure.text(LEFT, 0.035, textwrap.shorten(footer, 130, placeholder=" ..."), fontsize=7, color=INK, va="center")
     return figure
 
 

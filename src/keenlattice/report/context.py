@@ -91,7 +91,7 @@ def what_changed(context: Context) -> list[Block]:
     rows = [[change.key, change.before, change.after, change.layer, _why(change)] for change in context.changes]
     keys = {own_key(item.key) for item in context.changes}
     about = [finding for finding in context.findings if keys & set(finding.settings)]
-    alerts: list[Block] = [_found(one) for one in about]
+    alerts: list[Block] = [_found(finding) for finding in about]
     for version, settings in context.slipped.items():
         if own := [text for text in settings if text.partition(":")[0] in keys]:
             alerts.append(Alert(f"{version} was applied, and the rig no longer holds {'; '.join(own)}",
@@ -104,8 +104,8 @@ def what_changed(context: Context) -> list[Block]:
 
 
 def _why(changed: Changed) -> str:
-    said = f"“{changed.reason}”. " if changed.reason else ""
-    return f"{said}{changed.trades}" + (f" Here: {changed.remark}." if changed.remark else "")
+    note = f"“{changed.reason}”. " if changed.reason else ""
+    return f"{note}{changed.trades}" + (f" Here: {changed.remark}." if changed.remark else "")
 
 
 def _found(finding: Finding) -> Alert:
@@ -119,14 +119,14 @@ def the_rig(context: Context) -> list[Block]:
     keys = {own_key(item.key) for item in context.changes}
     alerts: list[Block] = [_found(finding) for finding in context.findings if not keys & set(finding.settings)]
     for version, settings in context.slipped.items():
-        if others := [text for text in settings if text.partition(":")[0] not in keys]:
-            alerts.append(Alert(f"{version} was applied, and the rig no longer holds {'; '.join(others)}",
+        if slipped := [text for text in settings if text.partition(":")[0] not in keys]:
+            alerts.append(Alert(f"{version} was applied, and the rig no longer holds {'; '.join(slipped)}",
                                 context.command("drift") + " says what to do"))
     rows = [fact(name, str(value)) for name, value in context.facts.items()]
     if not rows:
         return [Text("Its facts were not recorded."), *alerts]
-    told = Text(f"{context.kind}{': ' * bool(context.kind)}{facts_in_brief(context.facts)}.")
-    return [told, *alerts, Fold(f"All {len(rows)} facts", [Table(["fact", ""], rows, code=(0,))])]
+    summary = Text(f"{context.kind}{': ' * bool(context.kind)}{facts_in_brief(context.facts)}.")
+    return [summary, *alerts, Fold(f"All {len(rows)} facts", [Table(["fact", ""], rows, code=(0,))])]
 
 
 def how_to_go_back(context: Context, before: str, after: str, tried: bool) -> list[Block]:
@@ -135,12 +135,12 @@ def how_to_go_back(context: Context, before: str, after: str, tried: bool) -> li
     Args:
         tried: whether the versions were only tried, so that the rig was put back by itself.
     """
-    told = "The rig was put back to what it held before, by itself. " if tried else ""
+    state = "The rig was put back to what it held before, by itself. " if tried else ""
     now = (f"On it now: {context.applied}." if context.applied else "No version of this game has been applied to it.")
     to_have = ([context.command("pack adopt FILE") + "    # to have what the pack sets; then keen apply"]
                if after == context.of_pack else
                [f"{context.command(command)}    # to have what was measured last" for command in applying(after)])
-    return [Text(told + now), Commands([
+    return [Text(state + now), Commands([
         *to_have, *(f"{context.command(command)}    # to have what was there before" for command in applying(before)),
         f"{context.command('undo')}    # takes the newest apply off, byte for byte; keen undo --list shows all"])]
 
@@ -154,7 +154,7 @@ def applying(reference: str) -> list[str]:
     return [f"apply {part}" for part in reversed(split(reference))]
 
 
-def to_repeat(context: Context, commands: Sequence[str], told: str, study: str = "") -> list[Block]:
+def to_repeat(context: Context, commands: Sequence[str], drawn: str, study: str = "") -> list[Block]:
     """The commands that play it again, the one that computes it again, and what made the numbers.
 
     Args:
@@ -163,11 +163,11 @@ def to_repeat(context: Context, commands: Sequence[str], told: str, study: str =
     lines = [f"{context.command(command)}    # plays it again" for command in commands]
     if study:
         lines.append(f"{context.command(study)}    # computes it again from the kept runs")
-    return [Commands(lines), Text(f"{context.made} {told}".strip())]
+    return [Commands(lines), Text(f"{context.made} {drawn}".strip())]
 
 
 def page_of_two(context: Context, before: str, after: str, *, title: str, keys: Sequence[KeyFigure],
-                did: Sequence[Block], each: Sequence[Block], sure: Sequence[Block], plays: str, drawn: str,
+                did: Sequence[Block], each_change: Sequence[Block], sure: Sequence[Block], plays: str, drawn: str,
                 number: int | None = None, changed: Sequence[Block] | None = None,
                 figure: "Callable[[], Figure] | None" = None) -> Report:
     """Return the page about a study of two versions that were tried on the rig.
@@ -178,10 +178,10 @@ def page_of_two(context: Context, before: str, after: str, *, title: str, keys: 
         drawn: what is drawn in it, and what its command has to be given.
         number: the study's in the logbook, if it can be computed again.
         changed: what differs between the two; as the context has it, if not given.
-        title, keys, did, each, sure, figure: as in `Report`.
+        title, keys, did, each_change, sure, figure: as in `Report`.
     """
     return Report(
-        title, keys, what_changed(context) if changed is None else changed, did, each, sure,
+        title, keys, what_changed(context) if changed is None else changed, did, each_change, sure,
         the_rig(context), to_repeat(context, [plays], drawn, again(number)),
         how_to_go_back(context, before, after, tried=True), figure, made=context.made)
 

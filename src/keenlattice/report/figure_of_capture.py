@@ -30,10 +30,10 @@ if TYPE_CHECKING:
 def capture_figure(capture: Capture, title: str) -> "Figure":
     """The figure of one run, 1280 x 800 pixels."""
     hitches = periodic_hitches(capture)
-    told = [f"{capture.frame_ms.size} frames in {capture.seconds:.1f} s, {capture.click_ms.size} clicks"
-            + ("" if hitches else ", no hitches at a steady period") + ".", limits_sentence(limited_by(capture)),
-            "One run describes; it proves nothing."]
-    figure = headed(title, " ".join(filter(None, told)))
+    parts = [f"{capture.frame_ms.size} frames in {capture.seconds:.1f} s, {capture.click_ms.size} clicks"
+             + ("" if hitches else ", no hitches at a steady period") + ".", limits_sentence(limited_by(capture)),
+             "One run describes; it proves nothing."]
+    figure = headed(title, " ".join(filter(None, parts)))
     width = 0.57 if hitches else 0.915
     if capture.telemetry:
         course = stutters_marked(figure.add_axes((0.06, 0.70, width, 0.17)), capture)
@@ -82,16 +82,16 @@ def compare_figure(captures: Mapping[str, Capture], title: str) -> "Figure":
     """
     figure = headed(title, "One run of each describes; it proves no difference. For that: keen trial.")
     names = list(captures)
-    one, other = captures[names[0]], captures[names[-1]]
+    first, last = captures[names[0]], captures[names[-1]]
     top = figure.add_gridspec(2, 2, left=0.06, right=0.88, top=0.85, bottom=0.5, hspace=0.5, wspace=0.16,
                               width_ratios=(1.25, 1))
     low = figure.add_gridspec(1, 2, left=0.06, right=0.975, top=0.39, bottom=0.08, wspace=0.24)
-    highest = 1.05 * max(float(np.quantile(capture.frame_ms, 0.999)) for capture in (one, other))
+    highest = 1.05 * max(float(np.quantile(capture.frame_ms, 0.999)) for capture in (first, last))
     for row, name in enumerate((names[0], names[-1])):
         axes = frame_times(figure.add_subplot(top[row, 0]), captures[name], LINES[row][0], highest)
         plain(axes, f"Frame times: {name}", "time, s" if row else "", "ms")
     quantile_curves(figure.add_subplot(top[:, 1]), captures)
-    distribution(figure.add_subplot(low[0, 0]), one.latency_ms, other.latency_ms, "Input latency, click to answer",
+    distribution(figure.add_subplot(low[0, 0]), first.latency_ms, last.latency_ms, "Input latency, click to answer",
                  "latency, ms", (names[0], names[-1]))
     stage_budget(figure.add_subplot(low[0, 1]), {name: captures[name] for name in (names[0], names[-1])})
     return figure
@@ -106,26 +106,27 @@ PICTURES: "Mapping[str, Callable[[Axes, Mapping[str, Capture]], Axes]]" = {
 MOST_RUNS = {"slowest": 6, "stages": 2}  # of one picture; of any other, one
 
 
-def single_figure(captures: Mapping[str, Capture], what: str, title: str) -> "Callable[[], Figure]":
+def single_figure(captures: Mapping[str, Capture], picture_name: str, title: str) -> "Callable[[], Figure]":
     """What draws that picture.
 
     Args:
         captures: name to run.
-        what: one of PICTURES.
+        picture_name: one of PICTURES.
 
     Raises:
         UnknownName: no such picture.
         UsageError: more runs than the picture can show.
     """
-    if what not in PICTURES:
-        raise UnknownName("picture", what, PICTURES, f"there are {', '.join(PICTURES)}")
-    most = MOST_RUNS.get(what, 1)
+    if picture_name not in PICTURES:
+        raise UnknownName("picture", picture_name, PICTURES, f"there are {', '.join(PICTURES)}")
+    most = MOST_RUNS.get(picture_name, 1)
     if len(captures) > most:
-        raise UsageError(f"the picture {what} is of {most} run{'s' * (most > 1)}, and {len(captures)} were given")
+        raise UsageError(f"the picture {picture_name} is of {most} run{'s' * (most > 1)}, and {len(captures)} "
+                         "were given")
 
     def draw() -> "Figure":
         figure = headed(title, "One run describes; it proves nothing.")
-        PICTURES[what](figure.add_axes((0.09, 0.09, 0.78, 0.77)), captures)
+        PICTURES[picture_name](figure.add_axes((0.09, 0.09, 0.78, 0.77)), captures)
         return figure
     return draw
 

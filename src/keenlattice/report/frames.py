@@ -149,22 +149,22 @@ def distribution(axes: "Axes", before: Floats, after: Floats, title: str, unit: 
 def recurring(axes: "Axes", capture: Capture) -> "Axes":
     """Whether hitches come again and again: how strongly late frames recur at each period, against chance."""
     plain(axes, "Do hitches come at a steady period?", "period, s", "strength (chance: below 1)")
-    found = hitch_spectrum(capture)
-    if found is None:
+    spectrum = hitch_spectrum(capture)
+    if spectrum is None:
         return nothing(axes, "too few late frames to tell")
-    axes.plot(found.period_s, found.strength, color=BEFORE, linewidth=1.2)
+    axes.plot(spectrum.period_s, spectrum.strength, color=BEFORE, linewidth=1.2)
     axes.axhline(1, color=INK, linewidth=0.9, linestyle=(0, (4, 2)))
     axes.set_xscale("log")
-    axes.set_ylim(0, 1.25 * max(1.0, float(found.strength.max())))
-    axes.set_xlim(float(found.period_s.min()), float(found.period_s.max()))
-    ticks = [one for one in (0.2, 0.5, 1, 2, 5, 10, 20) if found.period_s.min() <= one <= found.period_s.max()]
+    axes.set_ylim(0, 1.25 * max(1.0, float(spectrum.strength.max())))
+    axes.set_xlim(float(spectrum.period_s.min()), float(spectrum.period_s.max()))
+    ticks = [tick for tick in (0.2, 0.5, 1, 2, 5, 10, 20) if spectrum.period_s.min() <= tick <= spectrum.period_s.max()]
     axes.set_xticks(ticks, [f"{tick:g}" for tick in ticks])
     axes.minorticks_off()
-    if hitches := found.hitches:
-        at = int(np.argmin(np.abs(found.period_s - hitches.period_s)))
-        axes.plot([hitches.period_s], [found.strength[at]], marker="v", markersize=7, color=AFTER)
+    if hitches := spectrum.hitches:
+        at = int(np.argmin(np.abs(spectrum.period_s - hitches.period_s)))
+        axes.plot([hitches.period_s], [spectrum.strength[at]], marker="v", markersize=7, color=AFTER)
         axes.annotate(f"every {hitches.period_s:.2g} s, {hitches.extra_ms:.0f} ms each",
-                      (hitches.period_s, found.strength[at]), xytext=(0, 8), textcoords="offset points", fontsize=9,
+                      (hitches.period_s, spectrum.strength[at]), xytext=(0, 8), textcoords="offset points", fontsize=9,
                       color=INK, ha="center")
     else:
         axes.text(0.02, 0.97, "no period stands out", transform=axes.transAxes, fontsize=9, color=INK, va="top")
@@ -222,7 +222,7 @@ def stage_budget(axes: "Axes", captures: Mapping[str, Capture]) -> "Axes":
     rows, reach = list(STAGES), 0.0
     rest = [float(capture.latency_ms.mean()) - sum(mean for mean, *_ in means.values()) if capture.latency_ms.size
             else 0.0 for _, capture, means in chosen]
-    if any(one > 0.05 for one in rest):
+    if any(value > 0.05 for value in rest):
         rows.append("rest")
     height = 0.7 / len(chosen)
     for place, ((name, _, means), unknown) in enumerate(zip(chosen, rest, strict=True)):

@@ -34,8 +34,8 @@ def lanes(nodes: Sequence[Node]) -> list[int]:
                                         len(waiting))
         if place == len(waiting):
             waiting.append(None)
-        for other in own:
-            waiting[other] = None
+        for ancestor in own:
+            waiting[ancestor] = None
         for number, parent in enumerate(node.parents):
             if parent in waiting:
                 continue

@@ -36,7 +36,7 @@ def _lines(blocks: Iterable[Block]) -> Iterator[str]:
             yield from (f"**{plain_text(block.title)}**", "")
             yield from _lines(block.blocks)
         elif isinstance(block, Links):
-            yield from (f"* {plain_text(title)}: {plain_text(told)}" for title, _, told in block.items)
+            yield from (f"* {plain_text(title)}: {plain_text(text)}" for title, _, text in block.items)
         elif isinstance(block, Table):
             yield from _table(block)
 

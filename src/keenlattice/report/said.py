@@ -45,10 +45,11 @@ def reading_rows(runs: Sequence[Mapping[str, Reading]]) -> list[list[str]]:
     rows = []
     for name in dict.fromkeys(name for run in runs for name in run):
         result, kind = [run[name] for run in runs if name in run], kind_of(name)
-        worst = (min if kind.worst == "low" else max)(one.worst for one in result)
+        worst = (min if kind.worst == "low" else max)(series.worst for series in result)
         if name in QUIET and worst < 1:
             continue
-        rows.append([f"{series_title(name)}, {kind.unit}", f"{median(one.mean for one in result):.{kind.decimals}f}",
+        rows.append([f"{series_title(name)}, {kind.unit}",
+                     f"{median(series.mean for series in result):.{kind.decimals}f}",
                      f"{worst:.{kind.decimals}f}"])
     return rows
 
@@ -61,12 +62,12 @@ def limits_sentence(shares: Mapping[str, float]) -> str:
     >>> limits_sentence({"not known": 100.0})
     ''
     """
-    known = [(LIMITS[name], share) for name, share in shares.items() if name in LIMITS and share >= 1]
-    if not known:
+    shown = [(LIMITS[name], share) for name, share in shares.items() if name in LIMITS and share >= 1]
+    if not shown:
         return ""
-    told = [f"by {name} for {share:.0f} %" + " of the time" * (not place) for place, (name, share) in enumerate(known)]
+    parts = [f"by {name} for {share:.0f} %" + " of the time" * (not place) for place, (name, share) in enumerate(shown)]
     rest = shares.get("not known", 0.0)
-    return f"Limited {listed(told)}{f'; for {rest:.0f} % it is not known' if rest >= 1 else ''}."
+    return f"Limited {listed(parts)}{f'; for {rest:.0f} % it is not known' if rest >= 1 else ''}."
 
 
 def limits_of_trial(limited_by: Mapping[Any, Mapping[str, float]]) -> str:
@@ -78,8 +79,9 @@ def limits_of_trial(limited_by: Mapping[Any, Mapping[str, float]]) -> str:
     before, after = (limits_sentence(limited_by.get(arm, {})) for arm in ("before", "after"))
     if before == after:
         return f"Both versions: {before[:1].lower()}{before[1:]}" if before else ""
-    told = [f"{which}: {one[:1].lower()}{one[1:]}" for which, one in (("Before", before), ("After", after)) if one]
-    return " ".join(told)
+    sentences = [f"{which}: {sentence[:1].lower()}{sentence[1:]}" for which,
+                 sentence in (("Before", before), ("After", after)) if sentence]
+    return " ".join(sentences)
 
 
 def telemetry_strips(loads: "Axes", heats: "Axes", capture: "Capture") -> None:

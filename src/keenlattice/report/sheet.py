@@ -49,11 +49,11 @@ def page(sheet: Sheet) -> str:
 
 
 def _item(step: SheetStep) -> str:
-    told = "".join(f"<p>{label}: {escape(text)}</p>" for label, text in _parts(step))
+    details = "".join(f"<p>{label}: {escape(text)}</p>" for label, text in _parts(step))
     rights = ", with an administrator's rights" * step.rights
     return (f"<li><span class=box aria-label='{'open' if step.done == 'open' else 'done'}'>"
             f"{'' if step.done == 'open' else 'x'}</span><div><p class=what>{step.number}. {escape(step.title)}</p>"
-            f"<p>{escape(was(step))} <b>{escape(shown(step, step.after))}</b>{rights}</p>{told}"
+            f"<p>{escape(was(step))} <b>{escape(shown(step, step.after))}</b>{rights}</p>{details}"
             f"<p><code>{escape(step.key)}</code>, {escape(whom(step))}</p></div></li>")
 
 

@@ -50,11 +50,11 @@ def small_figure(height: float = 2.9) -> "Figure":
     return Figure(figsize=(5.2, height), dpi=DPI)
 
 
-def headed(title: str, told: str) -> "Figure":
+def headed(title: str, subtitle: str) -> "Figure":
     """A new figure with its title, and a sentence under it."""
     figure = new_figure()
     figure.text(0.012, 0.965, title, fontsize=14, color=INK, fontweight="bold", va="center")
-    figure.text(0.012, 0.928, told, fontsize=10, color=INK, va="center")
+    figure.text(0.012, 0.928, subtitle, fontsize=10, color=INK, va="center")
     return figure
 
 

@@ -91,9 +91,9 @@ def signed(value: float, uncertainty: float = 0.1) -> str:
     return "0" if float(text) == 0 else text if value < 0 else f"+{text}"
 
 
-def counted(count: int, one: str, many: str = "") -> str:
+def counted(count: int, noun: str, many: str = "") -> str:
     """So many of something: `no studies`, `1 study`, `3 studies`."""
-    return f"{count or 'no'} {one if count == 1 else many or one + 's'}"
+    return f"{count or 'no'} {noun if count == 1 else many or noun + 's'}"
 
 
 def titles(names: str) -> str:
@@ -171,7 +171,7 @@ def keys_of_groups(groups: Sequence[Group], total: int) -> list[KeyFigure]:
         keys.append(KeyFigure(f"{group.count} of {total}{changes} {group.verb}{': ' * bool(named)}{named}.",
                               group.verdict, capital(group.verb), f"{group.count} of {total}", named))
     if rest:
-        told = listed([f"{group.count} {group.verb}" for group in rest])
+        summary = listed([f"{group.count} {group.verb}" for group in rest])
         count = sum(group.count for group in rest)
-        keys.append(KeyFigure(f"Of the others, {told}.", "", "The others", f"{count} of {total}", told))
+        keys.append(KeyFigure(f"Of the others, {summary}.", "", "The others", f"{count} of {total}", summary))
     return keys

@@ -168,7 +168,8 @@ class GameFiles(Part):
                 then[place + MODE] = _changed_mode(state.get(place + MODE), value, noted, owner)
             else:
                 _write(ini, listed, name, value, noted)
-        kept = {entry: {name: note.__dict__ for name, note in some.items()} for entry, some in notes.items() if some}
+        kept = {entry: {name: note.__dict__ for name, note in notes_of.items()} for entry, notes_of in notes.items()
+                if notes_of}
         then[place], then[self._noted] = ini.content, json.dumps(kept, indent=1).encode() if kept else None
         return {entry: text for entry, text in then.items() if text != state.get(entry)}
 
@@ -178,7 +179,7 @@ class GameFiles(Part):
         Raises:
             RigError: one cannot be written.
         """
-        files = [f"{place}{what}" for place in self._place.values() for what in ("", MODE)]
+        files = [f"{place}{suffix}" for place in self._place.values() for suffix in ("", MODE)]
         for place in (self._noted, *files):
             if place in state:
                 self._put(place, state[place])
@@ -204,8 +205,8 @@ class GameFiles(Part):
     def _read_noted(self, state: State) -> Notes:
         try:
             content = parse_json(state.get(self._noted) or b"{}")
-            return {str(place): {str(name): _as_noted(entry) for name, entry in some.items()}
-                    for place, some in content.items()}
+            return {str(place): {str(name): _as_noted(entry) for name, entry in entries.items()}
+                    for place, entries in content.items()}
         except (ValueError, TypeError, AttributeError, KeyError):
             raise RigError(f"{self._home / self._noted} is damaged: move it away; what the games' files hold then "
                            "counts as theirs"
@@ -226,8 +227,8 @@ def names_of(entries: Sequence[tuple[str, str, str]]) -> dict[str, tuple[str, st
     some digits of the hash of what is written in the file; these do not depend on where in the file a key stands.
     """
     places = {f"{section}\0{key}": (section, key) for section, key, _ in entries}
-    named = told_apart({whole: _plain_name(*place) for whole, place in places.items()})
-    return {name: places[whole] for whole, name in named.items()}
+    named = told_apart({path: _plain_name(*place) for path, place in places.items()})
+    return {name: places[path] for path, name in named.items()}
 
 
 def _plain_name(section: str, key: str) -> str:

@@ -56,10 +56,10 @@ class Ini:
         self._bom, self.encoding = _encoding(content)
         try:
             self._text = content[len(self._bom):].decode(self.encoding)
-            whole = self._text.encode(self.encoding) == content[len(self._bom):]
+            intact = self._text.encode(self.encoding) == content[len(self._bom):]
         except UnicodeError:
-            whole = False
-        if not whole or "\0" in self._text:
+            intact = False
+        if not intact or "\0" in self._text:
             raise RigError(f"{path} is in no encoding that can be told (UTF-8, UTF-16 and Windows-1252 are): "
                            "it is left as it is")
 
@@ -115,20 +115,20 @@ class Ini:
         for number, line in enumerate(_split(self._text)):
             if match := SECTION.match(line):
                 section = match["name"]
-            elif one := _line_of(number, section, line.rstrip("\r\n")):
-                result.append(one)
+            elif parsed := _line_of(number, section, line.rstrip("\r\n")):
+                result.append(parsed)
         return result
 
     def _line(self, section: str, key: str) -> _Line | None:
         lines = self._lines()
         for spelled in (str, str.lower):
-            found = [line for line in lines
-                     if (spelled(line.section), spelled(line.key)) == (spelled(section), spelled(key))]
-            if len(found) > 1:
-                raise RefusedByRig(f"{self._path}: {key} is there {len(found)} times in [{section}]: which of them "
+            matches = [line for line in lines
+                       if (spelled(line.section), spelled(line.key)) == (spelled(section), spelled(key))]
+            if len(matches) > 1:
+                raise RefusedByRig(f"{self._path}: {key} is there {len(matches)} times in [{section}]: which of them "
                                    "counts only the game knows; it is left alone")
-            if found:
-                return found[0]
+            if matches:
+                return matches[0]
         return None
 
     def _replace(self, number: int, text: str) -> None:

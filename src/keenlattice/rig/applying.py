@@ -77,10 +77,10 @@ def preview(rig: Rig, version: Version) -> Preview:
     catalog = rig.catalog()
     unknown = tuple(key for key in version.entries if key not in catalog)
     state = rig.state()
-    found = changes(rig.values(state, version.profile), entries_for(catalog, version, rig.facts()))
+    differing = changes(rig.values(state, version.profile), entries_for(catalog, version, rig.facts()))
     refused, without_rights = dict[str, str](), dict[str, str]()
     steps, then = [], state
-    for group in rig.steps(version.profile, found):
+    for group in rig.steps(version.profile, differing):
         try:
             then = {**then, **rig.changed(then, version.profile, {change.key: change.after for change in group})}
         except NeedsRights as error:
@@ -150,7 +150,8 @@ def _check_that_nothing_moved(shown: Preview, now: Preview) -> None:
 
 
 def _check_that_it_took(rig: Rig, owner: str, wanted: Sequence[Change]) -> None:
-    wrong = [f"{one.key} {one.told}" for one in misread(rig, {owner: {each.key: each.after for each in wanted}})]
+    wrong = [f"{misreading.key} {misreading.told}"
+             for misreading in misread(rig, {owner: {change.key: change.after for change in wanted}})]
     if wrong:
         raise RigError(f"the rig {rig.name} did not take what {owner} was given: {'; '.join(wrong)}")
 
@@ -166,7 +167,7 @@ class Drift:
 def find_drift(rig: Rig, book: Logbook) -> tuple[Drift, ...]:
     """Every profile of which the rig holds something else than was last applied. An apply that was undone does not
     count; a formula that has come to something else since, because a fact changed, does."""
-    found = []
+    drifts = []
     state = rig.state()
     for profile in (WHOLE_RIG, *(game.name for game in rig.games())):
         version = version_applied(book, rig.name, profile)
@@ -174,8 +175,8 @@ def find_drift(rig: Rig, book: Logbook) -> tuple[Drift, ...]:
             continue
         slipped = slipped_from(rig, version, state)
         if slipped:
-            found.append(Drift(version, slipped))
-    return tuple(found)
+            drifts.append(Drift(version, slipped))
+    return tuple(drifts)
 
 
 def version_applied(book: Logbook, rig: str, profile: str) -> Version | None:
@@ -194,14 +195,14 @@ def slipped_from(rig: Rig, version: Version, state: State) -> tuple[Change, ...]
 def applied_values(rig: Rig, version: Version) -> dict[str, Value]:
     """Return what a version puts on a rig; a value that is refused by now is as it is stored."""
     catalog = rig.catalog()
-    facts, found = facts_under(catalog, version.entries, rig.facts()), {}
+    facts, values = facts_under(catalog, version.entries, rig.facts()), {}
     for key, value in version.entries.items():
         if key in catalog:
             try:
-                found[key] = concrete_value(catalog[key], value, facts)
+                values[key] = concrete_value(catalog[key], value, facts)
             except BadValue:
-                found[key] = value
-    return found
+                values[key] = value
+    return values
 
 
 def put_back(rig: Rig, book: Logbook, drift: Drift) -> None:

@@ -119,7 +119,7 @@ class Rig(Protocol):
 class Restartable(Protocol):
     """A rig whose game, driver or machine can be restarted from here."""
 
-    def restart(self, what: Restart) -> None:
+    def restart(self, part: Restart) -> None:
         """Restarts the game, the driver or the machine, so that what waits for it takes effect."""
 
     def pending(self) -> Mapping[str, Restart]:
@@ -336,7 +336,7 @@ def game_of(rig: Rig, name: str) -> Game:
 def one_by_one(catalog: Catalog, changes: Sequence[Change]) -> list[list[Change]]:
     """A step for each setting; what takes effect at once first, and what waits for the machine last, so that all
     restarts come together at the end."""
-    return [[one] for one in sorted(changes, key=lambda one: RESTARTS.index(catalog[one.key].restart))]
+    return [[change] for change in sorted(changes, key=lambda change: RESTARTS.index(catalog[change.key].restart))]
 
 
 def seen_on(rig: Rig, owner: str) -> Entries:

@@ -44,31 +44,33 @@ OF_A_DEVICE: Mapping[str, tuple[Kind, str]] = {
 """Facts of one device each, named `DEVICE_...`."""
 
 
-def named(facts: "Mapping[str, FactValue | None]", devices: Sequence[str], known: Sequence[str] = ()
+def named(facts: "Mapping[str, FactValue | None]", devices: Sequence[str], names: Sequence[str] = ()
           ) -> "dict[str, FactValue | None]":
     """What was typed in, each under its one name, and of its kind.
 
     Args:
         facts: by their names, or by those that formulas have for them; None takes one out.
         devices: the rig's.
-        known: names that were told before, which may be taken out whatever they are.
+        names: names that were told before, which may be taken out whatever they are.
 
     Raises:
         UnknownName: no such fact; the message offers the nearest.
         UsageError: one of another kind, or told twice.
     """
-    kinds = {**FACTS, **{f"{device}_{entry}": told for device in devices for entry, told in OF_A_DEVICE.items()}}
-    in_formulas = {str(name): fact for fact, name in zip(kinds, formula_names({one: 0 for one in kinds}), strict=True)}
+    kinds = {**FACTS, **{f"{device}_{entry}": fact_kind for device in devices for entry,
+                         fact_kind in OF_A_DEVICE.items()}}
+    in_formulas = {str(name): fact for fact,
+                   name in zip(kinds, formula_names({fact: 0 for fact in kinds}), strict=True)}
     result: dict[str, FactValue | None] = {}
     for name, value in facts.items():
-        fact = name if name in kinds or (value is None and name in known) else in_formulas.get(name)
+        fact = name if name in kinds or (value is None and name in names) else in_formulas.get(name)
         if fact is None:
             raise UnknownName("fact", name, [*kinds, *in_formulas], "`keen rig facts --list` shows all there are")
         if fact in result:
             raise UsageError(f"{fact} is told twice: {name} is the same fact")
         if value is not None and not _is(value, kinds[fact][0]):
-            kind, what = kinds[fact]
-            raise UsageError(f"{fact}={value}: it takes {TAKES[kind]}. {what}")
+            kind, meaning = kinds[fact]
+            raise UsageError(f"{fact}={value}: it takes {TAKES[kind]}. {meaning}")
         result[fact] = value
     return result
 

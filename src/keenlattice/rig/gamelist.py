@@ -80,12 +80,13 @@ def _listed(name: str, table: object) -> Listed:
                             "leave_running", "api", "application", "engine"}
     if unknown:
         raise ValueError(f"{name}: no such key: {', '.join(sorted(unknown))}")
-    told, file = table.get("keys", {}), table.get("file", "")
-    if not isinstance(told, dict) or not isinstance(file, str):
+    entries, file = table.get("keys", {}), table.get("file", "")
+    if not isinstance(entries, dict) or not isinstance(file, str):
         raise ValueError(f"{name}: file is a path, and keys a table")
-    keys = {setting: _key(name, setting, entry) for setting, entry in told.items()}
+    keys = {setting: _key(name, setting, entry) for setting, entry in entries.items()}
     executables, command = table.get("executables", []), table.get("command", [])
-    if not all(isinstance(one, list) and all(isinstance(word, str) for word in one) for one in (executables, command)):
+    if not all(isinstance(words, list) and all(isinstance(word, str) for word in words)
+               for words in (executables, command)):
         raise ValueError(f"{name}: executables and command are lists of words")
     return Listed(Game(name, str(table.get("title", name)), tuple(executables)), tuple(command),
                   _path(name, file), keys,
@@ -101,33 +102,34 @@ def _path(name: str, file: str) -> Path | None:
         raise ValueError(f"{name}: the file {file} is in nobody's home") from None
 
 
-def _key(name: str, setting: str, told: object) -> Key:
-    if not isinstance(told, dict) or not {"section", "key"} <= set(told) or not isinstance(
-            told.get("values", {}), dict):
+def _key(name: str, setting: str, content: object) -> Key:
+    if not isinstance(content, dict) or not {"section", "key"} <= set(content) or not isinstance(
+            content.get("values", {}), dict):
         raise ValueError(f"{name}: {setting} takes a section and a key of its file, and values as a table")
-    return Key(str(told["section"]), str(told["key"]),
-               {str(value): str(text) for value, text in told.get("values", {}).items()})
+    return Key(str(content["section"]), str(content["key"]),
+               {str(value): str(text) for value, text in content.get("values", {}).items()})
 
 
-def _api(name: str, told: object) -> str:
-    if told not in ("", *APIS):
+def _api(name: str, content: object) -> str:
+    if content not in ("", *APIS):
         raise ValueError(f"{name}: api is one of {', '.join(APIS)}")
-    return str(told)
+    return str(content)
 
 
-def _known_as(name: str, key: str, told: object) -> tuple[str, int] | None:
-    if told is None:
+def _known_as(name: str, key: str, content: object) -> tuple[str, int] | None:
+    if content is None:
         return None
-    if isinstance(told, list) and len(told) == 2 and isinstance(told[0], str) and isinstance(told[1], int):
-        return told[0], told[1]
+    if isinstance(content, list) and len(content) == 2 and isinstance(content[0], str) and isinstance(content[1], int):
+        return content[0], content[1]
     raise ValueError(f"{name}: {key} is a name and a version: [\"NAME\", 1]")
 
 
-def _spot(name: str, key: str, told: object) -> tuple[int, int] | None:
-    if told is None:
+def _spot(name: str, key: str, content: object) -> tuple[int, int] | None:
+    if content is None:
         return None
-    if isinstance(told, list) and len(told) == 2 and all(isinstance(one, int) and 0 <= one < 32_768 for one in told):
-        return told[0], told[1]
+    if isinstance(content, list) and len(content) == 2 and all(isinstance(number, int) and 0 <= number < 32_768
+                                                               for number in content):
+        return content[0], content[1]
     raise ValueError(f"{name}: {key} is a pixel of its window: [x, y]")
 
 
@@ -153,8 +155,8 @@ def add_game(home: Path, listed: Listed) -> None:
     try:
         content = path.read_bytes() if path.exists() else b""
         mark, content = (BOM_UTF8, content[3:]) if content.startswith(BOM_UTF8) else (b"", content)
-        whole = content if not content or content.endswith(b"\n") else content + b"\n"
-        document = tomlkit.parse(whole.decode("utf-8"))
+        complete = content if not content or content.endswith(b"\n") else content + b"\n"
+        document = tomlkit.parse(complete.decode("utf-8"))
         table = document.get(name) or tomlkit.table()
         table["title"], table["executables"] = listed.game.title, list(listed.game.executables)
         for key, value in (("command", list(listed.command)), ("file", str(listed.file) if listed.file else ""),

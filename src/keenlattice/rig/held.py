@@ -110,5 +110,5 @@ def under_way(starter: Starter, game: Game, listed: Listed | None, command: Sequ
     Raises:
         RigError: it cannot be started, or how is not known and it does not run.
     """
-    told = () if command or listed is None or starter.runs(game.executables) else listed.command
-    return starter.under_way(game.name, game.executables, command or told)
+    command_line = () if command or listed is None or starter.runs(game.executables) else listed.command
+    return starter.under_way(game.name, game.executables, command or command_line)

@@ -40,14 +40,14 @@ def in_text(state: "State") -> dict[str, str | None]:
             for place, content in sorted(state.items())}
 
 
-def out_of_text(told: "Mapping[str, str | None]") -> "State":
+def out_of_text(texts: "Mapping[str, str | None]") -> "State":
     """The state that `in_text` made this of.
 
     Raises:
         ValueError, TypeError: it is none.
     """
     return {place: None if content is None else base64.b64decode(content, validate=True)
-            for place, content in told.items()}
+            for place, content in texts.items()}
 
 
 def fingerprint(state: "State") -> str:
@@ -89,9 +89,9 @@ class Intent:
         return {**self.__dict__, "then": in_text(self.then)}
 
     @classmethod
-    def from_json(cls, told: Mapping[str, Any]) -> "Intent":
-        book = told["book"] if isinstance(told["book"], list) else ("", told["book"])  # before there were ids
-        return cls(**{**told, "then": out_of_text(told["then"]), "book": (str(book[0]), str(book[1]))})
+    def from_json(cls, content: Mapping[str, Any]) -> "Intent":
+        book = content["book"] if isinstance(content["book"], list) else ("", content["book"])  # before there were ids
+        return cls(**{**content, "then": out_of_text(content["then"]), "book": (str(book[0]), str(book[1]))})
 
 
 @dataclass
@@ -199,11 +199,11 @@ def read_journal(home: Path) -> Journal:
     """
     path = home / JOURNAL
     try:
-        first, *others = path.read_bytes().split(b"\n")
-        told = parse_json(first)
-        journal = Journal(path, told["why"], told["since"], out_of_text(told["before"]),
-                          Intent.from_json(told["intent"]) if told["intent"] else None, steps=told["steps"])
-        for line in others[:-1]:  # what follows the last line end was cut short, or is empty
+        first, *lines = path.read_bytes().split(b"\n")
+        content = parse_json(first)
+        journal = Journal(path, content["why"], content["since"], out_of_text(content["before"]),
+                          Intent.from_json(content["intent"]) if content["intent"] else None, steps=content["steps"])
+        for line in lines[:-1]:  # what follows the last line end was cut short, or is empty
             step = parse_json(line)
             journal._learn(step.get("makes", {}), step.get("wants", {}))
             journal.begun, journal.done = step.get("begins", journal.begun), step.get("done", journal.done)

@@ -44,9 +44,9 @@ def locked(rig: "Rig", why: str) -> Iterator[None]:
         lock = FileLock(rig.home / LOCK)
         lock.acquire(timeout=PATIENCE_S)
     except Timeout:
-        said = holder.read_text(encoding="utf-8") if holder.exists() else (
+        holder_text = holder.read_text(encoding="utf-8") if holder.exists() else (
             f"another process has its lock, or the disk of {rig.home} cannot lock")
-        raise RigBusy(f"the rig {rig.name} is being changed: {said}; wait for it to end, or stop it") from None
+        raise RigBusy(f"the rig {rig.name} is being changed: {holder_text}; wait for it to end, or stop it") from None
     except OSError as error:
         raise RigError(f"cannot lock the rig {rig.name} in {rig.home}: {error.strerror}") from None
     try:

@@ -37,8 +37,8 @@ class Noted:
             RigError: the file is damaged.
         """
         try:
-            told = parse_json(state.get(self.place) or b"{}")
-            return {str(key): None if text is None else str(text) for key, text in told.items()}
+            texts = parse_json(state.get(self.place) or b"{}")
+            return {str(key): None if text is None else str(text) for key, text in texts.items()}
         except (ValueError, TypeError, AttributeError):
             raise RigError(f"{self._file} is damaged: move it away; what is there now then counts as its own"
                            ) from None

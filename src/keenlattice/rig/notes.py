@@ -21,10 +21,10 @@ def read_notes(rig: Rig) -> dict[str, str]:
     path = rig.home / FILE
     try:
         content = read_bounded(path, MOST_BYTES)
-        told = {} if content is None else parse_json(content)
-        if len(content or b"") > MOST_BYTES or not all(isinstance(value, str) for value in told.values()):
+        notes = {} if content is None else parse_json(content)
+        if len(content or b"") > MOST_BYTES or not all(isinstance(value, str) for value in notes.values()):
             raise ValueError
-        return {str(name): text for name, text in told.items()}
+        return {str(name): text for name, text in notes.items()}
     except OSError as error:
         raise RigError(f"cannot read {path}: {error.strerror}") from None
     except (ValueError, AttributeError):
@@ -46,7 +46,7 @@ def keep_note(rig: Rig, setting: str, text: str) -> None:
         notes = {**read_notes(rig), setting: text}
         try:
             make_private(rig.home)
-            replace_file(rig.home / FILE, json.dumps({entry: said for entry, said in sorted(notes.items()) if said},
+            replace_file(rig.home / FILE, json.dumps({entry: note for entry, note in sorted(notes.items()) if note},
                                                      indent=1, ensure_ascii=False).encode())
         except OSError as error:
             raise RigError(f"cannot write {rig.home / FILE}: {error.strerror}") from None

@@ -18,9 +18,9 @@ if TYPE_CHECKING:
 
 def place_of(path: Path, home: Path) -> str:
     """What a file is called as a place of the rig that lives in `home`."""
-    whole = Path(os.path.realpath(path.parent)) / path.name
+    full = Path(os.path.realpath(path.parent)) / path.name
     own = Path(os.path.realpath(home))
-    return whole.relative_to(own).as_posix() if whole.is_relative_to(own) else str(whole)
+    return full.relative_to(own).as_posix() if full.is_relative_to(own) else str(full)
 
 
 def path_of(place: str, home: Path) -> Path:

@@ -30,7 +30,7 @@ KEPT = "before-the-unfinished-change.json"
 def remember(book: "Logbook", rig: "Rig", intent: Intent, before: "State", after: "State") -> None:
     """Writes what was done into the logbook, once the restore point of the places that it touched is kept."""
     keep_point(intent.token, RestorePoint(in_text(before), fingerprints(after)))
-    book.add_apply(rig.name, kind=intent.kind, profile=intent.profile, version=intent.version, what=intent.what,
+    book.add_apply(rig.name, kind=intent.kind, profile=intent.profile, version=intent.version, summary=intent.what,
                    target=intent.target, token=intent.token)
 
 
@@ -70,9 +70,9 @@ def _check_that_it_is_back(rig: "Rig", journal: Journal, back: "State", held: "S
 
 def sort_out(now: "State", journal: Journal) -> tuple[list[str], list[str]]:
     """The places that a change touched: those that hold what it found or made, and those that something else wrote."""
-    found = fingerprints({place: now.get(place) for place in journal.made})
+    prints = fingerprints({place: now.get(place) for place in journal.made})
     first = fingerprints({place: journal.before.get(place) for place in journal.made})
-    ours = [place for place in journal.made if found[place] in {first[place], *journal.made[place]}]
+    ours = [place for place in journal.made if prints[place] in {first[place], *journal.made[place]}]
     return ours, [place for place in journal.made if place not in ours]
 
 
@@ -131,11 +131,12 @@ class Misread(NamedTuple):
 
 def misread(rig: "Rig", wanted: "Wanted") -> list[Misread]:
     """Every value that the rig, as it stands, holds otherwise than is wanted."""
-    state, found = rig.state(), []
+    state, misreads = rig.state(), []
     for owner, values in wanted.items():
         held = rig.values(state, owner)
-        found += [Misread(owner, key, held.get(key), value) for key, value in values.items() if held.get(key) != value]
-    return found
+        misreads += [Misread(owner, key, held.get(key), value) for key, value in values.items()
+                     if held.get(key) != value]
+    return misreads
 
 
 def _shown(value: Value | None) -> str:
@@ -201,8 +202,8 @@ def _book_of(journal: Journal) -> Logbook | None:
     with suppress(BookError):
         if id_in(Path(folder)) == book_id:
             return Logbook(Path(folder))
-    found = where_is(book_id)
-    return Logbook(found) if found else None
+    path = where_is(book_id)
+    return Logbook(path) if path else None
 
 
 def _is_remembered(journal: Journal) -> bool:
@@ -229,7 +230,7 @@ def _finish(rig: "Rig", journal: Journal, intent: Intent) -> None:
         write(rig, rest)
     held = rig.state()
     if wrong := misread(rig, intent.wants):
-        raise RigError(f"the rig {rig.name} did not take {', '.join(one.key for one in wrong)}; `keen rig recover "
+        raise RigError(f"the rig {rig.name} did not take {', '.join(value.key for value in wrong)}; `keen rig recover "
                        "--undo` takes the rest back")
     before = {place: journal.before.get(place) for place in journal.made}
     with book:

@@ -59,13 +59,14 @@ def preview_undo(rig: Rig, book: Logbook, to: int | None = None) -> UndoPreview:
     gone = force[-1:] if to is None else [row for row in rows if row.kind not in ("done", "seen")]
     now = rig.state()
     lowest = min([number, *(row.target for row in rows if row.kind == "undo" and row.target)])
-    owners = dict.fromkeys(one.profile for one in book.done_to(rig.name) if one.number >= lowest and one.profile)
+    owners = dict.fromkeys(entry.profile for entry in book.done_to(rig.name)
+                           if entry.number >= lowest and entry.profile)
     then, exactly, touched = _state_before(rig, now, rows, owners)
-    found = {owner: some for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
-             if (some := changes(rig.values(now, owner), rig.values(then, owner)))}
+    edits_of = {owner: edits for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
+                if (edits := changes(rig.values(now, owner), rig.values(then, owner)))}
     moved = to_be_written(rig, then, now, touched)
     named = [row for row in gone if row.kind != "undo"] or gone
-    return UndoPreview(number, tuple(gone), moved, tuple(_title(row) for row in named), found, exactly,
+    return UndoPreview(number, tuple(gone), moved, tuple(_title(row) for row in named), edits_of, exactly,
                 tuple(row.what for row in rows if row.kind == "done"))
 
 
@@ -104,7 +105,8 @@ def _check_that_it_took(rig: Rig, plan: UndoPreview) -> None:
         RigError: it does not; the message has the values.
     """
     wanted = {owner: {edit.key: edit.after for edit in edits} for owner, edits in plan.changes.items()}
-    wrong, held = [f"{one.key} of {one.owner} {one.told}" for one in misread(rig, wanted)], rig.state()
+    wrong, held = [f"{misreading.key} of {misreading.owner} {misreading.told}"
+                   for misreading in misread(rig, wanted)], rig.state()
     wrong = wrong or [place for place, content in plan.then.items() if held.get(place) != content]
     if wrong:
         raise RigError(f"the rig {rig.name} did not take the undo: {'; '.join(wrong)}")
@@ -141,9 +143,9 @@ def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[
         raise RefusedByRig(f"the restore point cannot be gone back to: {error}") from None
     held = fingerprints({place: now.get(place) for place in was})
     written_over = [place for place in was if held[place] != left.get(place) and reads_true(rig, place)]
-    whole = {place: was[place] for place in was if place not in written_over}
+    merged = {place: was[place] for place in was if place not in written_over}
     if not written_over:
-        return {**now, **whole}, True, was.keys()
+        return {**now, **merged}, True, was.keys()
     if any(row.kind == "chore" and set(written_over) & set(points[row.number].before)
            for row in rows):
         raise UsageError("that was a chore, and the rig has been changed by something else since: it cannot be undone "
@@ -152,7 +154,7 @@ def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[
     state = now
     for owner in owners:
         state = with_values_of(rig, state, before, owner)
-    return {**state, **whole}, False, was.keys()
+    return {**state, **merged}, False, was.keys()
 
 
 def _state_of(point: RestorePoint, row: Apply) -> State:

@@ -85,8 +85,8 @@ def matters_in_pct(name: str, matters_pct: float, matters_of: Matters, first: Se
         matters_of: what is said of single metrics.
         first: the runs of the first block, against whose geometric mean an amount is held.
     """
-    for one, amount, unit in matters_of:
-        if one == name:
+    for about, amount, unit in matters_of:
+        if about == name:
             return amount if unit == "%" else _share(amount, [run[name] for run in first])
     return matters_pct
 
@@ -110,15 +110,15 @@ def parsed_matters(text: float | str, decides: str) -> tuple[float, Matters]:
         return float(text), ()
     all_of, own = DEFAULT_PCT, dict[str, tuple[float, str]]()
     for part in text.split(","):
-        found = re.fullmatch(r"\s*(?:([a-z0-9_%-]+)\s*=)?\s*([0-9]*\.?[0-9]+)\s*(%|ms|fps|)\s*", part)
-        if not found:
+        match = re.fullmatch(r"\s*(?:([a-z0-9_%-]+)\s*=)?\s*([0-9]*\.?[0-9]+)\s*(%|ms|fps|)\s*", part)
+        if not match:
             raise UsageError(f"--matters {text!r}: write per cent, ms or fps, such as 1, 0.5ms or 3fps; for one metric "
                              "latency_ms_median=1ms")
-        amount, unit = float(found[2]), found[3] or "%"
-        if not found[1] and unit == "%":
+        amount, unit = float(match[2]), match[3] or "%"
+        if not match[1] and unit == "%":
             all_of = amount
             continue
-        names = [metric(full_name(found[1])).name] if found[1] else [
+        names = [metric(full_name(match[1])).name] if match[1] else [
             name for name in named(decides) if metric(name).unit == unit]
         if not names:
             raise UsageError(f"--matters {text!r}: nothing of what decides ({decides}) is in {unit}")
@@ -129,8 +129,8 @@ def parsed_matters(text: float | str, decides: str) -> tuple[float, Matters]:
 
 
 def _share(amount: float, values: Sequence[float]) -> float:
-    known = [value for value in values if math.isfinite(value) and value > 0]
-    return min(MOST_PCT, 100 * amount / float(np.exp(np.mean(np.log(known))))) if known else MOST_PCT
+    positive = [value for value in values if math.isfinite(value) and value > 0]
+    return min(MOST_PCT, 100 * amount / float(np.exp(np.mean(np.log(positive))))) if positive else MOST_PCT
 
 
 Judged = TypeVar("Judged")
@@ -166,5 +166,5 @@ def told_of(plan: Deciding) -> str:
 def matters_told(plan: Deciding, deciders: Sequence[str]) -> str:
     """The same of what decides, to be read: `1 %, or 2 ms of median latency`."""
     own = {name: f"{amount:g} {unit} of {TITLES[name]}" for name, amount, unit in plan.matters_of}
-    told = [own[name] for name in deciders if name in own]
-    return ", or ".join([f"{plan.matters_pct:g} %"] * any(name not in own for name in deciders) + told)
+    amounts = [own[name] for name in deciders if name in own]
+    return ", or ".join([f"{plan.matters_pct:g} %"] * any(name not in own for name in deciders) + amounts)

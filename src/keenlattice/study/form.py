@@ -37,11 +37,11 @@ class Form:
         return content
 
     @classmethod
-    def of_json(cls, content: object, what: str = "") -> Self:
+    def of_json(cls, content: object, title: str = "") -> Self:
         """What `to_json` made this of; what it has besides is left out.
 
         Args:
-            what: it is, for the message.
+            title: it is, for the message.
 
         Raises:
             BookError: it is not of that form.
@@ -49,7 +49,7 @@ class Form:
         try:
             return cls._read(content)
         except (ValueError, BadValue, UnknownName) as error:
-            raise BookError(f"{what or cls.WHAT} in the logbook is not as Keen Lattice writes it ({_reason(error)}): "
+            raise BookError(f"{title or cls.WHAT} in the logbook is not as Keen Lattice writes it ({_reason(error)}): "
                             "it is damaged, or was tampered with") from None
 
     @classmethod

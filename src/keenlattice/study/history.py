@@ -72,8 +72,8 @@ def _versions(versions: Sequence[PastVersion]) -> Block:
     if not versions:
         return Text("No version has been made yet: it is at stock.")
     return Table(["version", "made", "why", "what it changed"], [
-        [one.reference + (f" ({one.marks})" if one.marks else ""), f"{one.when} by {one.author or 'somebody'}",
-         one.note, one.changed] for one in versions], code=(0, 3))
+        [past.reference + (f" ({past.marks})" if past.marks else ""), f"{past.when} by {past.author or 'somebody'}",
+         past.note, past.changed] for past in versions], code=(0, 3))
 
 
 def _picture(trials: Sequence[Trial]) -> Picture:
@@ -83,8 +83,9 @@ def _picture(trials: Sequence[Trial]) -> Picture:
         steps(figure.add_axes((0.18, 0.5 / height, 0.5, 1 - 0.8 / height)), trials)
         return figure
 
-    said = "; ".join(f"{trial.before} to {trial.after}: {headline(trial)}" for trial in trials[:MOST_TRIALS])
-    return Picture("What each measured step did", f"The deciding metric of each trial, with its interval. {said}", draw)
+    summary = "; ".join(f"{trial.before} to {trial.after}: {headline(trial)}" for trial in trials[:MOST_TRIALS])
+    return Picture("What each measured step did", f"The deciding metric of each trial, with its interval. {summary}",
+                   draw)
 
 
 def _each(trials: Sequence[Trial], screens: Sequence[Screen]) -> list[Block]:
@@ -127,13 +128,13 @@ def history_figure(trials: Sequence[Trial], title: str) -> "Figure":
 def steps(axes: "Axes", trials: Sequence[Trial]) -> "Axes":
     """The deciding metric of every trial with its interval; takes an axes and returns it."""
     chosen = trials[:MOST_TRIALS]
-    matters = min(one.plan.matters_pct for one in chosen)
+    matters = min(trial.plan.matters_pct for trial in chosen)
     plain(axes, "What each measured step did", f"change, %   (grey: within {matters:g} %)", "")
-    return forest(axes, [_trial_row(one) for one in chosen], matters)
+    return forest(axes, [_trial_row(trial) for trial in chosen], matters)
 
 
 def _trial_row(trial: Trial) -> Row:
     decides = trial.deciding
-    said = f"{TITLES[decides.name]}\n{decides.verdict}\n{percent(decides)[1]}"
+    words = f"{TITLES[decides.name]}\n{decides.verdict}\n{percent(decides)[1]}"
     label = f"{trial.before.partition('@')[2]}\n→ {trial.after.partition('@')[2]}"
-    return Row(label, decides.change_pct, decides.low_pct, decides.high_pct, decides.verdict, said)
+    return Row(label, decides.change_pct, decides.low_pct, decides.high_pct, decides.verdict, words)

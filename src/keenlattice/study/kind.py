@@ -82,8 +82,8 @@ class Spec(Form):
     @property
     def judged_by(self) -> tuple[str, ...]:
         """The metrics that decide, as far as the plan names them."""
-        whole = getattr(self, "plan", None)
-        plan = getattr(whole, "trial", whole)
+        plan_or_own = getattr(self, "plan", None)
+        plan = getattr(plan_or_own, "trial", plan_or_own)
         return tuple(getattr(plan, "deciders", None) or getattr(plan, "goals", None) or ())
 
     @property

@@ -10,7 +10,7 @@ from keenlattice.study.kind import AnyResult, AnySpec, Kind, game_for
 from keenlattice.study.player import Each, Player, ignore
 
 
-def play(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequence[Version], each: Each = ignore,
+def play(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequence[Version], on_run: Each = ignore,
          done: Mapping[int, Capture] | None = None,
          earlier: Mapping[int, Sequence[tuple[str, str]]] | None = None,
          doubts: Sequence[str] = ()) -> AnyResult:
@@ -19,7 +19,7 @@ def play(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequ
 
     Args:
         versions: those that it is about, in the order of `spec.versions`.
-        each: is called with every run once it is done, for progress and for keeping captures; with one that went
+        on_run: is called with every run once it is done, for progress and for keeping captures; with one that went
             wrong, too, which is then played again.
         done: the runs that were played earlier, by their place: they are not played again.
         earlier: those that went wrong before, by their place: arm and reason of each.
@@ -34,7 +34,7 @@ def play(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequ
     game = game_of(rig, game_for(versions, spec.game)).name
     why = f"{kind.name} of {spec.about}"
     with session_of(rig, why) as session:
-        player = Player(rig, spec.owner, game, *spec.pace, each, done or {}, session, earlier=earlier or {},
+        player = Player(rig, spec.owner, game, *spec.pace, on_run, done or {}, session, earlier=earlier or {},
                         doubts=list(doubts))
         result = kind.play(player, spec, versions)
         player.put_back()

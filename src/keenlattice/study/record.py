@@ -81,7 +81,7 @@ def held_by(study: Study) -> list[Held]:
         BookError: it is not of its form.
     """
     kept = study.plan.get(HELD, [])
-    return [Held.of_json(one) for one in kept] if isinstance(kept, list) else []
+    return [Held.of_json(state) for state in kept] if isinstance(kept, list) else []
 
 
 def held_otherwise(study: Study, spec: Spec) -> list[str]:
@@ -156,8 +156,8 @@ def start(book: "Logbook", rig: "Rig", kind: str, spec: Spec) -> Study:
     versions = versions_of(book, rig.name, spec)
     game_of(rig, game_for(versions, spec.game))
     book.collect_strays()
-    for one in versions if spec.STRICT else ():
-        entries_on(rig, one)
+    for version in versions if spec.STRICT else ():
+        entries_on(rig, version)
     plan = {**spec.to_keep(), HELD: [Held.by(rig).to_keep()]}
     return start_study(book, rig.name, kind, plan, versions[0].reference, versions[-1].reference)
 

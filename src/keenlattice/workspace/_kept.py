@@ -24,9 +24,9 @@ def study_numbered(opened: Opened, number: int, *kinds: str) -> "Study":
     """
     for study in studies(opened.book, opened.rig_name, *kinds, number=number):
         return study
-    known = studies(opened.book, opened.rig_name, *kinds, most=8)
+    studies_known = studies(opened.book, opened.rig_name, *kinds, most=8)
     raise UsageError(f"there is no {' or '.join(kinds) or 'study'} {number} on {opened.rig_name}; there are "
-                     f"{', '.join(str(study.number) for study in known) or 'none yet'}; see keen studies")
+                     f"{', '.join(str(study.number) for study in studies_known) or 'none yet'}; see keen studies")
 
 
 def unfinished_study(opened: Opened, *kinds: str, number: int | None = None) -> "Study":

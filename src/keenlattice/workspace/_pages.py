@@ -76,16 +76,17 @@ def changed(opened: "Opened", before: Version, after: Version, base: "Base") -> 
     from keenlattice.report.context import Changed
 
     standing = Standing(opened)
-    catalog, effective, found = opened.rig.catalog(), standing.effective(after, base), []
-    for one in standing.differing(before, after, base):
-        key, was, is_now, remark = in_words(catalog, one)
-        held, known = effective.get(own_key(key)), key in catalog
+    catalog, effective, result = opened.rig.catalog(), standing.effective(after, base), []
+    for difference in standing.differing(before, after, base):
+        key, was, is_now, remark = in_words(catalog, difference)
+        held, in_catalog = effective.get(own_key(key)), key in catalog
         holder = standing.set_by(after, held) if held else None
-        found.append(Changed(
-            key, catalog[key].title if known else "", was, is_now, held.layer if held else "", _reason(after, holder),
-            catalog[key].trades if known else "",
-            "; ".join(part for part in ("" if one.inert else remark, _sure(opened, key)) if part)))
-    return tuple(found)
+        result.append(Changed(
+            key, catalog[key].title if in_catalog else "", was, is_now, held.layer if held else "",
+            _reason(after, holder),
+            catalog[key].trades if in_catalog else "",
+            "; ".join(part for part in ("" if difference.inert else remark, _sure(opened, key)) if part)))
+    return tuple(result)
 
 
 def _reason(after: Version, holder: Version | None) -> str:
@@ -117,8 +118,9 @@ def passed(opened: "Opened", game: str) -> "list[PastVersion]":
     """
     from keenlattice.study.history import PastVersion
 
-    return [PastVersion(one.version.reference, one.version.time[:10], one.version.author, one.version.note,
-                 ", ".join(one.changes), ", ".join(one.marks)) for one in Profiles(opened).history(game).versions]
+    return [PastVersion(past.version.reference, past.version.time[:10], past.version.author, past.version.note,
+                        ", ".join(past.changes), ", ".join(past.marks))
+            for past in Profiles(opened).history(game).versions]
 
 
 class PlanBeside:

@@ -86,19 +86,19 @@ class StudyPlayer:
         return replace(study, version=version, proof=proof)
 
 
-def minutes_a_step(opened: Opened, said: float | None) -> float:
+def minutes_a_step(opened: Opened, minutes: float | None) -> float:
     """Return how long a person takes to change one setting, in minutes: as they say, or as their steps have taught."""
     from keenlattice.rig.player.pace import minutes_a_step
 
-    return float(said) if said is not None else minutes_a_step(opened.rig.home)
+    return float(minutes) if minutes is not None else minutes_a_step(opened.rig.home)
 
 
-def runs_between_switches(opened: Opened, said: int | None, keys: Sequence[str], share: float, run_s: float,
+def runs_between_switches(opened: Opened, runs: int | None, keys: Sequence[str], share: float, run_s: float,
                           switch_minutes: float | None) -> int:
     """Return how many runs to play between two switches: as many as pay, where a person switches; else one.
 
     Args:
-        said: what the player said.
+        runs: what the player said.
         keys: the settings that differ.
         share: of them, how many each switch changes.
         run_s: the length of a run with its warm-up.
@@ -106,8 +106,8 @@ def runs_between_switches(opened: Opened, said: int | None, keys: Sequence[str],
     """
     from keenlattice.rig.applying import restart_for
 
-    if said is not None or not opened.by_hand:
-        return said or 1
+    if runs is not None or not opened.by_hand:
+        return runs or 1
     restart = RESTARTS_MINUTES[restart_for(opened.rig, list(keys))]
     switch = share * len(keys) * minutes_a_step(opened, switch_minutes) + restart
     return cheapest_repeats(switch, run_s / 60 + HANDLING_MINUTES)

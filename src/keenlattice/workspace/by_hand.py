@@ -33,9 +33,9 @@ class ByHandStudies:
         Raises:
             UsageError: the rig is not changed by hand, or no study is unfinished.
         """
-        found = self.hand_over([])
-        assert isinstance(found, NextRun)
-        return found
+        waiting = self.hand_over([])
+        assert isinstance(waiting, NextRun)
+        return waiting
 
     def hand_over(self, files: "Sequence[Path | str]", columns: str = "", *, anyway: bool = False,
                   wrong: str = "") -> "NextRun | Played[Any]":
@@ -76,7 +76,7 @@ class ByHandStudies:
             files = [run.file for run in runs_of(self._opened.book, unfinished_study(self._opened)) if not run.excluded]
         except UsageError:
             return set()
-        return {one for file in files for one in self._opened.book.about_capture(file).get(HASHED, ())}
+        return {digest for file in files for digest in self._opened.book.about_capture(file).get(HASHED, ())}
 
     def unfinished_spec(self) -> "Spec | None":
         """What the newest unfinished study was planned with; None if there is none."""
@@ -101,12 +101,13 @@ class ByHandStudies:
 
         game_of(by_hand_rig(self._opened), game)
         handed = told_apart(self._opened, [Path(file) for file in files], columns)
-        captures = [read_handed(self._opened, one, game) for one in handed]
+        captures = [read_handed(self._opened, files, game) for files in handed]
         if not captures:
             raise UsageError("no recording was handed over")
         book, name = self._opened.book, self._opened.rig_name
         applied = book.last_apply(name, game)
-        kept = tuple(book.keep_capture(one, name, game, applied.version if applied else "stock") for one in captures)
+        kept = tuple(book.keep_capture(capture, name, game, applied.version if applied else "stock")
+                     for capture in captures)
         seconds = round(sum(capture.seconds for capture in captures) / len(captures), 1)
         return measured(name, game, seconds, 0, captures, kept)
 

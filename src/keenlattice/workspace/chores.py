@@ -77,10 +77,10 @@ class Chores:
 
         chosen, state = chore_of(self._opened.rig, name), self._opened.rig.state()
         outcome = after_chore(self._opened.rig, state, name)
-        found = {owner: changes(self._opened.rig.values(state, owner), self._opened.rig.values(outcome.then, owner))
-                 for owner in (WHOLE_RIG, *self._opened.games)}
+        edits_of = {owner: changes(self._opened.rig.values(state, owner), self._opened.rig.values(outcome.then, owner))
+                    for owner in (WHOLE_RIG, *self._opened.games)}
         return ChoreResult(name, self._opened.rig_name, chosen.undoable, outcome.says,
-                         {owner: entry for owner, entry in found.items() if entry}, chosen.what)
+                           {owner: entry for owner, entry in edits_of.items() if entry}, chosen.what)
 
     def do(self, name: str) -> ChoreResult:
         """Does a chore: journalled, and undone by `undo` where that is possible.

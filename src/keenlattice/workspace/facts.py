@@ -41,7 +41,7 @@ class FactNames(Result):
     names: Mapping[str, str]
 
     def _rows(self) -> Rows:
-        return [{"fact": name, "what it is": what} for name, what in self.names.items()]
+        return [{"fact": name, "what it is": meaning} for name, meaning in self.names.items()]
 
     def _caption(self) -> str:
         return f"{len(self.names)} facts"
@@ -60,9 +60,9 @@ class Facts:
 
     def names(self) -> FactNames:
         """The facts that there are, and what each is; those of a device are named after it."""
-        each = [(f"{device}_{name}", entry) for device in self._opened.rig.devices()
-                for name, entry in OF_A_DEVICE.items()]
-        return FactNames({name: f"{entry} ({kind})" for name, (kind, entry) in [*FACTS.items(), *each]})
+        of_devices = [(f"{device}_{name}", entry) for device in self._opened.rig.devices()
+                      for name, entry in OF_A_DEVICE.items()]
+        return FactNames({name: f"{entry} ({kind})" for name, (kind, entry) in [*FACTS.items(), *of_devices]})
 
     def here(self) -> "dict[str, FactValue]":
         """What this machine tells of itself: system, cores, threads, memory. For `tell_facts`, if this is the rig.
@@ -109,8 +109,8 @@ class Facts:
         assert isinstance(self._opened.rig, TakesFacts)
         if file and not Path(file).is_file():
             raise UsageError(f"there is no file {file}")
-        known, before = read_about(Path(file)) if file else self._opened.rig.told_facts()
+        facts_before, before = read_about(Path(file)) if file else self._opened.rig.told_facts()
         has = device_names(before if devices is None else devices)
-        told = {**(named(known, has) if file else known), **named(facts, has, list(known))}
-        self._opened.rig.keep_facts({name: value for name, value in told.items() if value is not None}, has)
+        facts_now = {**(named(facts_before, has) if file else facts_before), **named(facts, has, list(facts_before))}
+        self._opened.rig.keep_facts({name: value for name, value in facts_now.items() if value is not None}, has)
         return self.list()

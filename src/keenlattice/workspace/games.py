@@ -28,7 +28,8 @@ class GamesResult(Result):
     games: tuple[Game, ...]
 
     def _rows(self) -> Rows:
-        return [{"name": one.name, "title": one.title, "executables": ", ".join(one.executables)} for one in self.games]
+        return [{"name": game.name, "title": game.title, "executables": ", ".join(game.executables)}
+                for game in self.games]
 
     def _caption(self) -> str:
         return f"{len(self.games)} games on {self.rig}"
@@ -144,22 +145,22 @@ class Games:
         if not isinstance(self._opened.rig, TakesGames):
             raise UsageError(f"the games of the rig {self._opened.rig_name} are its own, and stay as they are; choose "
                              "another with --rig")
-        known = next((game for game in self._opened.rig.games() if game.name == name), Game(name, name))
+        game_known = next((game for game in self._opened.rig.games() if game.name == name), Game(name, name))
         listed = {game.game.name: game for game in self.installed()}
-        return read_games(self._opened.rig.home).get(name) or listed.get(name) or Listed(known)
+        return read_games(self._opened.rig.home).get(name) or listed.get(name) or Listed(game_known)
 
     def installed(self) -> Sequence[Listed]:
         """The games that the system lists as installed and that the rig has not been told of; none on other systems."""
         rig = self._opened.rig
-        known = {game.name for game in rig.games()}
-        return tuple(game for game in rig.installed() if game.game.name not in known) if isinstance(
+        names = {game.name for game in rig.games()}
+        return tuple(game for game in rig.installed() if game.game.name not in names) if isinstance(
             rig, KnowsInstalled) else ()
 
-    def tell(self, told: "Listed", look: bool = False) -> "Listed":
+    def tell(self, listed: "Listed", look: bool = False) -> "Listed":
         """Tells the rig of a game: what it runs as, how it is started, where it keeps its own settings.
 
         Args:
-            told: all that is known of it.
+            listed: all that is known of it.
             look: play it for a moment, click, and find the pixel of its window that answers.
 
         Raises:
@@ -168,9 +169,9 @@ class Games:
         """
         from keenlattice.rig.base import FindsSpot
 
-        name = told.game.name
+        name = listed.game.name
         self.get(name)
-        add_game(self._opened.rig.home, told)
+        add_game(self._opened.rig.home, listed)
         self._opened.reopen()
         if look:
             if not isinstance(self._opened.rig, FindsSpot):
@@ -178,10 +179,10 @@ class Games:
                                  "--answers-at X,Y")
             with locked(self._opened.rig, f"looking at {name}"):
                 answers_at, clicks_at = self._opened.rig.find_spot(name)
-            told = replace(told, answers_at=answers_at, clicks_at=clicks_at)
-            add_game(self._opened.rig.home, told)
+            listed = replace(listed, answers_at=answers_at, clicks_at=clicks_at)
+            add_game(self._opened.rig.home, listed)
             self._opened.reopen()
-        return told
+        return listed
 
     def play(self, game: str, which: VersionLike | None = None, command: Sequence[str] = (),
              begun: "Callable[[GamePlayed], None] | None" = None, *, as_set: bool = False) -> "GamePlayed":
@@ -208,20 +209,20 @@ class Games:
         book.check_writable()
         latest = self._latest(game_of(rig, game).name)
         version = None if as_set else self._opened.find(latest if which is None else which, both=True)
-        told = GamePlayed(game, rig.name, version.reference if version else "", {}, {}, 0.0, None)
+        played = GamePlayed(game, rig.name, version.reference if version else "", {}, {}, 0.0, None)
 
         def under_way(put_on: Mapping[str, tuple[str, ...]], left_out: Mapping[str, str]) -> None:
             if begun is not None:
-                begun(replace(told, put_on=put_on, left_out=left_out))
+                begun(replace(played, put_on=put_on, left_out=left_out))
 
         if version is None:
-            return replace(told, **play_as_set(rig, game, command, under_way).__dict__)
+            return replace(played, **play_as_set(rig, game, command, under_way).__dict__)
         versions = [Version(owner, entries, note=version.note)
                     for owner, entries in parted(version.profile, version.entries).items()]  # the rig's come first
-        result = replace(told, **play_with(rig, game, versions, command, under_way).__dict__)
+        result = replace(played, **play_with(rig, game, versions, command, under_way).__dict__)
         count = f"{result.settings} setting{'s' * (result.settings != 1)}"
         book.add_apply(rig.name, kind="played", profile=game, version="",
-                       what=f"{version.reference}, {result.length}, {count} on")
+                       summary=f"{version.reference}, {result.length}, {count} on")
         return result
 
     def runs(self, game: str) -> bool:
@@ -242,8 +243,8 @@ class Games:
 
     def _latest(self, game: str) -> str:
         """The latest versions of the game and of the whole rig, as a player writes them."""
-        known = self._opened.book.profiles()
-        parts = [name for name in (game, WHOLE_RIG) if name in known]
+        names = self._opened.book.profiles()
+        parts = [name for name in (game, WHOLE_RIG) if name in names]
         return "+".join(parts) or f"{game}@stock"
 
     def match(self, executable: str) -> MatchResult:
@@ -259,10 +260,12 @@ class Games:
         case_matters, tells = bool(rig.facts().get("case_matters", True)), isinstance(rig, TellsOptions)
         options, unknown = rig.driver_options(executable) if isinstance(rig, TellsOptions) else ([], [])
         try:
-            found = match(executable, rig.games(), case_matters=case_matters)
+            match_found = match(executable, rig.games(), case_matters=case_matters)
         except UnknownName:
             if not tells:
                 raise
-            found = None
-        return MatchResult(executable, found.game.name if found else None, found.by if found else None,
-                         bool(found and found.exact), case_matters, tuple(options) if tells else None, tuple(unknown))
+            match_found = None
+        return MatchResult(executable, match_found.game.name if match_found else None, match_found.by
+                           if match_found else None,
+                           bool(match_found and match_found.exact), case_matters, tuple(options) if tells else None,
+                           tuple(unknown))

@@ -101,14 +101,14 @@ def kind_of_file(opened: "Opened", file: Path,
     header = header_of(file)[0]
     if not columns and (sensor := known_sensor(opened, header)) is not None:
         return (sensor,)
-    known = known_map(opened, header, columns) if isinstance(columns, str) else columns
-    if known is None and file.suffix == ".parquet":
+    kept = known_map(opened, header, columns) if isinstance(columns, str) else columns
+    if kept is None and file.suffix == ".parquet":
         return Handed(file, None)  # a capture of ours
-    if known is None:
+    if kept is None:
         raise UsageError(f"{file}: no column map is known for its header. Of frames, give one once: keen ingest "
                          f"{file.name} --time COLUMN --name NAME; of a sensor: keen latency {file.name} --time COLUMN "
                          "--light COLUMN --button COLUMN --name NAME")
-    return Handed(file, known)
+    return Handed(file, kept)
 
 
 def _kind_of_film(opened: "Opened", file: Path) -> "Handed | tuple[SensorMap | None]":
@@ -218,11 +218,11 @@ def _program(rig: "Rig", handed: Handed, game: str) -> str | None:
     """Whose frames to take of a file that holds several programs': the game's, if it is told of."""
     from keenlattice.measure.ingesting import programs_in
 
-    known = next((listed for listed in rig.games() if listed.name == game), None)
-    names = programs_in(handed.frames, handed.columns) if handed.columns and known else []
+    game_listed = next((listed for listed in rig.games() if listed.name == game), None)
+    names = programs_in(handed.frames, handed.columns) if handed.columns and game_listed else []
     for name in names if len(names) > 1 else ():
         try:
-            match(name, [known] if known else [], case_matters=rig.facts().get("case_matters") is True)
+            match(name, [game_listed] if game_listed else [], case_matters=rig.facts().get("case_matters") is True)
         except UsageError:
             continue
         return name

@@ -73,12 +73,12 @@ class Latencies:
     def __init__(self, opened: Opened) -> None:
         self._opened = opened
 
-    def measure(self, found: "Latency | Path | str", of: VersionLike = "", file: str = "",
+    def measure(self, source: "Latency | Path | str", of: VersionLike = "", file: str = "",
                 look: "Look | None" = None) -> LatencyResult:
         """Input latency, from press to screen, with intervals.
 
         Args:
-            found: as `read_log`, `read_sound`, `read_tally` or `read_events` of `keenlattice.measure` give it; or a
+            source: as `read_log`, `read_sound`, `read_tally` or `read_events` of `keenlattice.measure` give it; or a
                 run with clicks, by its file or its name in the logbook.
             of: the version that was played: then it is kept in the logbook.
             file: what it was read from, for the title.
@@ -90,17 +90,17 @@ class Latencies:
         from keenlattice.measure.latency import described, of_capture, stage_means
 
         version = self._opened.find(of) if of else None
-        if isinstance(found, Path | str):
-            file, found = Path(found).name, of_capture(run_of(self._opened, str(found))[1])
-        numbers, kept = described(found), None
+        if isinstance(source, Path | str):
+            file, source = Path(source).name, of_capture(run_of(self._opened, str(source))[1])
+        numbers, kept = described(source), None
         if version is not None:
-            kept = self._opened.keep(found.to_capture(), version)
+            kept = self._opened.keep(source.to_capture(), version)
         return LatencyResult(
-            file, int(found.press_ms.size), numbers.answered, found.misses, found.unasked, numbers.mean,
+            file, int(source.press_ms.size), numbers.answered, source.misses, source.unasked, numbers.mean,
             numbers.mean_low, numbers.mean_high, numbers.spread,
             {f"p{share}": tuple(values) for share, values in numbers.percentiles.items()},
-            {name: tuple(values) for name, values in stage_means(found).items()}, numbers.grid_ms, found.about, kept,
-            tuple(found.doubts), found, numbers, look)
+            {name: tuple(values) for name, values in stage_means(source).items()}, numbers.grid_ms, source.about, kept,
+            tuple(source.doubts), source, numbers, look)
 
     def by_map(self, file: Path | str, of: VersionLike = "") -> LatencyResult | None:
         """As `measure`, of a sensor's file by the map that is kept for its header; None if none is.
@@ -108,8 +108,8 @@ class Latencies:
         Args:
             file: its path.
         """
-        known = known_sensor(self._opened, header_of(Path(file))[0])
-        return None if known is None else self.measure(known.read(Path(file)), of, Path(file).name)
+        sensor = known_sensor(self._opened, header_of(Path(file))[0])
+        return None if sensor is None else self.measure(sensor.read(Path(file)), of, Path(file).name)
 
     def keep_map(self, file: Path | str, name: str, *, camera: float | None = None, unit: str = "ms",
                  readout_ms: float | None = None, **columns: str) -> "SensorMap":
@@ -165,10 +165,10 @@ class Latencies:
         """
         from keenlattice.measure.sensors import sensor_map
 
-        known = known_sensor(self._opened, header_of(Path(file))[0])
+        sensor = known_sensor(self._opened, header_of(Path(file))[0])
         fields = {"camera_hz": shot_at or None, "press": press, "answer": answer, "readout_ms": readout_ms}
         given = {field: value for field, value in fields.items() if value not in (None, "")}
-        kept = known.model_dump(exclude_defaults=True) if known else {"name": "film", "reads": "film"}
+        kept = sensor.model_dump(exclude_defaults=True) if sensor else {"name": "film", "reads": "film"}
         latency, look = sensor_map(**{**kept, **given}).of_film(Path(file), progress)
         return self.measure(latency, of, Path(file).name, look)
 

@@ -115,8 +115,8 @@ def columns_of(opened: Opened, file: Path, columns: "ColumnMap | ScreenMap | str
         return header, known_screen(opened, header) or ScreenMap()
     if columns is not None and not isinstance(columns, str):
         return header, columns
-    if known := known_map(opened, header, columns or ""):
-        return header, known
+    if map_known := known_map(opened, header, columns or ""):
+        return header, map_known
     commas = any("," in cell and NUMBER.match(cell) for row in rows for cell in row)
     proposal = propose(header, rows, "," if commas else ".")
     if proposal.found is None:

@@ -135,8 +135,8 @@ class Opened:
         """The version of one profile that a player writes."""
         profile, _, name = which.partition("@")
         if name == "now":
-            known = self.find(profile)
-            return Version(known.profile, self.held(profile), note=HELD_NOW)
+            version = self.find(profile)
+            return Version(version.profile, self.held(profile), note=HELD_NOW)
         return find(self.book, which, self.rig_name, lambda: self.games)
 
     def runs_of(self, version: Version) -> list[str]:

@@ -38,11 +38,13 @@ class RuleResult:
 
     def plain(self) -> dict[str, Any]:
         """As it stands in the JSON."""
-        one = self.offered
-        return {"number": one.number, "game": one.rule.game, "when": one.rule.when, "condition_fails": one.fails,
-                "reason": one.rule.reason, "claims": [claim.model_dump() for claim in one.rule.claim],
-                "settings": [{"setting": each.key, "now": each.now, "offered": each.offered, "comes_to": each.comes_to,
-                              "status": each.status, "why": each.why} for each in one.settings]}
+        offer = self.offered
+        return {"number": offer.number, "game": offer.rule.game, "when": offer.rule.when,
+                "condition_fails": offer.fails,
+                "reason": offer.rule.reason, "claims": [claim.model_dump() for claim in offer.rule.claim],
+                "settings": [{"setting": setting.key, "now": setting.now, "offered": setting.offered,
+                              "comes_to": setting.comes_to,
+                              "status": setting.status, "why": setting.why} for setting in offer.settings]}
 
 
 @dataclass(frozen=True, repr=False)
@@ -82,12 +84,13 @@ class AdoptResult(Result):
 
     def to_json(self) -> dict[str, Any]:
         """The result as JSON types."""
-        told = super().to_json()
-        return {**told, "versions": [{key: value for key, value in version.items() if key != "schema"}
-                                     for version in told["versions"]]}
+        content = super().to_json()
+        return {**content, "versions": [{key: value for key, value in version.items() if key != "schema"}
+                                        for version in content["versions"]]}
 
     def _rows(self) -> Rows:
-        return [{"version": one.after.reference, **change.plain()} for one in self.versions for change in one.changes]
+        return [{"version": edit.after.reference, **change.plain()} for edit in self.versions
+                for change in edit.changes]
 
     def _caption(self) -> str:
         return f"{len(self.versions)} versions made, {len(self.left_out)} settings left out"
@@ -114,7 +117,7 @@ class Packs:
 
         pack = read_pack(Path(file))
         return PackResult(pack.title, pack.author, pack.licence,
-                        tuple(RuleResult(one) for one in offer(pack, self._standing.here())), pack.note)
+                          tuple(RuleResult(rule) for rule in offer(pack, self._standing.here())), pack.note)
 
     def adopt(self, file: Path | str, rules: Sequence[int] = (), note: str = "") -> AdoptResult:
         """Takes a pack's rules over, as new versions. The rig is not touched.
@@ -144,7 +147,7 @@ class Packs:
         return AdoptResult(tuple(made), tuple(
             f"{setting.key}: {setting.why}" for rule in chosen if not rule.fails for setting in rule.settings
             if setting.status in ("refused here", "unknown here")),
-            tuple(f"rule {one.number}: {one.fails}" for one in chosen if one.fails))
+                           tuple(f"rule {offer.number}: {offer.fails}" for offer in chosen if offer.fails))
 
     def write(self, file: Path | str, which: VersionLike, since: VersionLike = "", *, title: str = "",
                    author: str = "", licence: str = "", when: str = "", evidence: bool = False) -> int:
@@ -171,13 +174,13 @@ class Packs:
         from keenlattice.profile.pack import Rule, pack_text, parse_pack, read_pack, with_rules
 
         version, file = self._opened.find(which), Path(file)
-        if not (found := changes(self._opened.find(since).entries if since else {}, version.entries)):
+        if not (edits := changes(self._opened.find(since).entries if since else {}, version.entries)):
             raise UsageError(f"{version.reference} has nothing to write" + f" that {since} has not" * bool(since))
         try:
             rule = Rule(game=version.profile, when=when, reason=version.note,
                         claim=self._claims(since, version) if evidence else [],
-                        unset=[one.key for one in found if one.after is None],
-                        set={one.key: one.after for one in found if one.after is not None})
+                        unset=[edit.key for edit in edits if edit.after is None],
+                        set={edit.key: edit.after for edit in edits if edit.after is not None})
         except ValidationError as error:
             first = error.errors()[0]
             raise UsageError(f"{'.'.join(map(str, first['loc']))}: {first['msg']}") from None
@@ -192,7 +195,7 @@ class Packs:
             content = pack_text(named, author, licence, [rule]).encode()
         parse_pack(content, str(file))
         replace_file(file, content)
-        return len(found)
+        return len(edits)
 
     def _claims(self, since: VersionLike, version: Version) -> "list[Claim]":
         """Return what the newest trial of a version against another, or against stock, lets claim.
@@ -208,11 +211,11 @@ class Packs:
             raise UsageError(f"no trial of {before.reference} against {version.reference} is kept: keen trial "
                              f"{before.reference} {version.reference}")
         about = provenance_of(kept[0])
-        found = claims_of(result_of(kept[0]), about.software, about.time)
-        if not found:
+        claims = claims_of(result_of(kept[0]), about.software, about.time)
+        if not claims:
             raise UsageError(f"the newest trial of {before.reference} against {version.reference} found nothing better "
                              "or worse: there is nothing to claim")
-        return found
+        return claims
 
     def with_rules_of(self, offers: "Sequence[OfferedRule]", before: Version, note: str) -> Version:
         """A version with rules taken over that are known on this rig; it is in no history. Two profiles together take

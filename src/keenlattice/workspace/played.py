@@ -129,8 +129,9 @@ class StudyList(Result):
     studies: tuple[ListedStudy, ...]
 
     def _rows(self) -> Rows:
-        return [{"study": one.number, "what": "pilot" if one.pilot else one.kind, "when": one.time, "of": one.of,
-                 "finished": one.finished} for one in self.studies]
+        return [{"study": study.number, "what": "pilot" if study.pilot else study.kind, "when": study.time,
+                 "of": study.of,
+                 "finished": study.finished} for study in self.studies]
 
     def _caption(self) -> str:
         return f"{len(self.studies)} studies on {self.rig}"
@@ -251,7 +252,7 @@ class RunsToCome(Result):
     seconds: float = field(metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
-        return [one.__dict__ for one in self.to_come]
+        return [run.__dict__ for run in self.to_come]
 
     def _caption(self) -> str:
         return f"trial {self.study}: {self.recorded} runs recorded, {len(self.to_come)} to come"

@@ -91,9 +91,9 @@ class PoolLook(Result):
             item.change.name: expected_said(item.expected, item.change.telling.metric) for item in self.changes})
 
     def _rows(self) -> Rows:
-        return [{"change": item.change.name, "metric": each.metric, "rigs": each.rigs, "here_pct": each.here.pct,
-                 "here_low_pct": each.here.low_pct, "here_high_pct": each.here.high_pct}
-                for item in self.changes for each in item.expected]
+        return [{"change": item.change.name, "metric": metric.metric, "rigs": metric.rigs, "here_pct": metric.here.pct,
+                 "here_low_pct": metric.here.low_pct, "here_high_pct": metric.here.high_pct}
+                for item in self.changes for metric in item.expected]
 
     def _caption(self) -> str:
         return self.pool._caption()
@@ -155,7 +155,7 @@ class EvidencePool:
         except OSError as error:
             raise KeenLatticeError(f"cannot write {file}: {error.strerror}") from None
         silent = {item.study for item in results} - {item.study for item in results if any(
-            each.verdict in ("better", "worse") for each in item.found)}
+            verdict_of.verdict in ("better", "worse") for verdict_of in item.found)}
         return EvidenceWritten(file, len(results), len({item.study for item in results}), len(silent), withheld)
 
     def read(self, *sources: Path | str, add: bool = False, decides: str = "", matters_pct: float | None = None,
@@ -187,9 +187,9 @@ class EvidencePool:
         if not sources:
             raise UsageError("say where the evidence is: keen pool read FILE OR FOLDER")
         earlier: Pool | None = kept_study(self._opened, newest).result if newest else None
-        known = [*(earlier.plan.sources if add and earlier else ()),
+        files = [*(earlier.plan.sources if add and earlier else ()),
                  *(Path(path).name or str(path) for path in sources)]
-        plan = PoolPlan(tuple(dict.fromkeys(known)), decides or DECIDES, matters_pct, game)
+        plan = PoolPlan(tuple(dict.fromkeys(files)), decides or DECIDES, matters_pct, game)
         kept = [evidence_of(self._opened.book, newest)] if add and newest else []
         with pooling(self._opened.book):  # another would take this one's evidence for an earlier pool's, and remove it
             with new_evidence(self._opened.book) as file:
@@ -214,8 +214,8 @@ class EvidencePool:
         results, limits = newest.result, self._limits(game)
         chosen = [item for item in results.changes if not setting or setting in item.settings]
         if setting and not chosen:
-            known = [key for change in results.changes for key in change.settings]
-            raise UnknownName("setting in the pool", setting, known)
+            keys = [key for change in results.changes for key in change.settings]
+            raise UnknownName("setting in the pool", setting, keys)
         expected = self._expecting(limits)
         return PoolLook(newest.number, tuple(ChangeHere(item, expected(item)) for item in chosen), limits, results)
 
@@ -290,10 +290,10 @@ class EvidencePool:
         if there is None:
             return {}
         held = self._standing.effective("rig@now")
-        known = {item.change[0].setting: item for item in reversed(there.result.changes)
-                 if len(item.change) == 1 and item.change[0].setting in settings and item.change[0].setting in held
-                 and same(item.change[0].before, held[item.change[0].setting].value)}
-        return {known[key].name: lines for key, lines in self._beside(known, "").items()}
+        by_setting = {item.change[0].setting: item for item in reversed(there.result.changes)
+                      if len(item.change) == 1 and item.change[0].setting in settings and item.change[0].setting in held
+                      and same(item.change[0].before, held[item.change[0].setting].value)}
+        return {by_setting[key].name: lines for key, lines in self._beside(by_setting, "").items()}
 
     @property
     def _pool_there(self) -> "Played[Pool] | None":

@@ -65,9 +65,10 @@ class Past:
 
     def plain(self) -> dict[str, Any]:
         """As it stands in the JSON."""
-        one = self.version
-        return {"version": one.reference, "id": one.id, "parents": list(one.parents), "labels": list(self.labels),
-                "note": one.note, "author": one.author, "time": one.time, "changes": list(self.changes)}
+        version = self.version
+        return {"version": version.reference, "id": version.id, "parents": list(version.parents),
+                "labels": list(self.labels),
+                "note": version.note, "author": version.author, "time": version.time, "changes": list(self.changes)}
 
 
 @dataclass(frozen=True, repr=False)
@@ -97,9 +98,10 @@ class ShownSetting:
 
     def plain(self) -> dict[str, Any]:
         """As it stands in the JSON."""
-        one = self.effective
-        return {"setting": one.key, "value": one.value, "stored": one.stored, "unit": self.unit, "layer": one.layer,
-                "shadows": [{"layer": layer, "value": value} for layer, value in one.shadows]}
+        effective = self.effective
+        return {"setting": effective.key, "value": effective.value, "stored": effective.stored, "unit": self.unit,
+                "layer": effective.layer,
+                "shadows": [{"layer": layer, "value": value} for layer, value in effective.shadows]}
 
 
 @dataclass(frozen=True)
@@ -200,15 +202,16 @@ def not_held(catalog: "Catalog", settings: "Iterable[tuple[str, Value | None, Va
     return "; ".join(parts[:4]) + (f"; and {len(parts) - 4} more" if len(parts) > 4 else "")
 
 
-def in_words(catalog: "Catalog", one: "Difference") -> list[str]:
+def in_words(catalog: "Catalog", difference: "Difference") -> list[str]:
     """One setting that differs: its name, both sides (stored, and what holds if that differs), and a remark."""
-    cells = [one.setting]
-    for stored, effective in ((one.before, one.effective_before), (one.after, one.effective_after)):
-        text = value_text(catalog, one.setting, stored)
+    cells = [difference.setting]
+    for stored, effective in ((difference.before, difference.effective_before),
+                              (difference.after, difference.effective_after)):
+        text = value_text(catalog, difference.setting, stored)
         if effective is not None and not same(effective, stored):
-            text += f" ({value_text(catalog, one.setting, effective)})"
+            text += f" ({value_text(catalog, difference.setting, effective)})"
         cells.append(text)
-    known = "" if one.setting in catalog else "not on this rig"
-    alike = "no effect: holds either way" if one.effective_after is not None and same(
-        one.effective_before, one.effective_after) and not known else ""
-    return [*cells, (f"inert: {one.inert}" if one.inert else "") or known or alike]
+    absence = "" if difference.setting in catalog else "not on this rig"
+    alike = "no effect: holds either way" if difference.effective_after is not None and same(
+        difference.effective_before, difference.effective_after) and not absence else ""
+    return [*cells, (f"inert: {difference.inert}" if difference.inert else "") or absence or alike]

@@ -114,13 +114,15 @@ class Profiles:
         Raises:
             UsageError: versions of two profiles; or a conflict that is not settled.
         """
-        one, other = self._opened.find(first), self._opened.find(second)
-        if one.profile != other.profile:
-            raise UsageError(f"{one.reference} and {other.reference} are of two profiles; a merge joins two lines of "
+        version, second_version = self._opened.find(first), self._opened.find(second)
+        if version.profile != second_version.profile:
+            raise UsageError(f"{version.reference} and {second_version.reference} are of two profiles; a merge joins "
+                             "two lines of "
                              "one")
-        base = self._opened.book.common_ancestor(one, other)
-        return self._make(merged(base.entries, one.entries, other.entries), [one, other],
-                          f"{other.reference} merged into {one.reference}", self._sides(keep, settle or {}, ask))
+        base = self._opened.book.common_ancestor(version, second_version)
+        return self._make(merged(base.entries, version.entries, second_version.entries), [version, second_version],
+                          f"{second_version.reference} merged into {version.reference}",
+                          self._sides(keep, settle or {}, ask))
 
     def revert(self, which: VersionLike, keep: Side = "", settle: Mapping[str, Side] | None = None,
                ask: Settle | None = None) -> MergeResult:
@@ -197,7 +199,8 @@ class Profiles:
         """
         self._opened.find(profile)  # says so if there is no such game
         versions, labels = self._opened.book.history(profile, most), self._opened.book.labels(profile)
-        by_id, applied = {one.id: one for one in versions}, self._opened.book.last_apply(self._opened.rig_name, profile)
+        by_id, applied = {version.id: version
+                          for version in versions}, self._opened.book.last_apply(self._opened.rig_name, profile)
         return History(profile, tuple(
             Past(version, tuple(labels.get(version.id, ())), _changed_by(self._opened.book, version, by_id),
                  applied is not None and version.id == applied.version) for version in versions))
@@ -217,7 +220,8 @@ class Profiles:
         effective = self._standing.effective(version, base)
         if setting:
             self._check_shown(setting, effective)
-        held = tuple(ShownSetting(one, catalog[one.key].unit) for one in effective.values() if setting in ("", one.key))
+        held = tuple(ShownSetting(held_here, catalog[held_here.key].unit) for held_here in effective.values()
+                     if setting in ("", held_here.key))
         findings = tuple(holding for holding in self._standing.as_planned(
             self._standing.found_in(effective, version.profile, base), version)
                       if not setting or setting in holding.settings)

@@ -82,7 +82,8 @@ def measured(rig: str, game: str, seconds: float, seed: int, captures: "Sequence
         rig, game, seconds, seed, tuple(files), tuple(metrics_of(capture) for capture in captures),
         tuple(f"run {number}: {why}" for number, capture in enumerate(captures, 1) for why in doubts_of(capture)),
         tuple(readings(capture) for capture in captures), tuple(limited_by(capture) for capture in captures),
-        sum(capture.click_ms.size for capture in captures), sum(one.latency_ms.size for one in captures), captures[-1])
+        sum(capture.click_ms.size for capture in captures), sum(capture.latency_ms.size for capture in captures),
+        captures[-1])
 
 
 @dataclass(frozen=True, repr=False)

@@ -113,12 +113,12 @@ class Recordings:
         """
         return run_of(self._opened, like)
 
-    def draw(self, runs: VersionLike | Sequence[VersionLike], what: str = "") -> Drawing:
+    def draw(self, runs: VersionLike | Sequence[VersionLike], picture_name: str = "") -> Drawing:
         """A picture of one run, or of several, the first over the last.
 
         Args:
             runs: one, or several: each a capture's file or name, or a version, whose newest run is taken.
-            what: one picture alone: course, slowest, recurring, latency or stages.
+            picture_name: one picture alone: course, slowest, recurring, latency or stages.
 
         Raises:
             UsageError: too many runs, or runs without what is to be drawn.
@@ -136,12 +136,12 @@ class Recordings:
             name, capture = run_of(self._opened, run)
             captures[name if name not in captures else f"{name} ({len(captures) + 1})"] = capture
         bare = [name for name, capture in captures.items() if capture.frame_ms.size < 4]
-        if bare and what not in ("latency", "stages"):
+        if bare and picture_name not in ("latency", "stages"):
             raise UsageError(f"{bare[0]} holds no frames: draw its --what latency or --what stages")
         title = " over ".join(captures) if len(captures) < 3 else f"{len(captures)} runs"
         drawn = tuple(captures.values())
-        if what:
-            return Drawing(single_figure(captures, what, title), drawn)
+        if picture_name:
+            return Drawing(single_figure(captures, picture_name, title), drawn)
         if len(captures) == 1:
             return Drawing(lambda: capture_figure(captures[title], title), drawn)
         return Drawing(lambda: compare_figure(captures, title), drawn)
@@ -176,20 +176,20 @@ class Recordings:
         from keenlattice.measure.metrics import metrics_of
 
         file, version = Path(file), self._opened.find(of) if of else None
-        header, known = columns_of(self._opened, file, columns, take)
-        if known is None:
+        header, map_kept = columns_of(self._opened, file, columns, take)
+        if map_kept is None:
             return None
-        known = known.model_copy(update={"name": name or known.name})
-        recording: Ingested = ingest(file, known, process=process or None, repair=repair, progress=progress)
+        map_kept = map_kept.model_copy(update={"name": name or map_kept.name})
+        recording: Ingested = ingest(file, map_kept, process=process or None, repair=repair, progress=progress)
         if log is not None:
             recording = self._with_log(recording, Path(log), log_columns, log_starts_s)
         if name or (columns is not None and not isinstance(columns, str)):
-            self._opened.book.keep_map(known.name, header, known.model_dump(exclude_none=True))
+            self._opened.book.keep_map(map_kept.name, header, map_kept.model_dump(exclude_none=True))
         kept = None
         if version is not None:
             kept = self._opened.keep(recording.capture, version)
         capture, segments = recording.capture, {name: tuple(span) for name, span in recording.segments.items()}
-        return Recording(file.name, known, capture.frame_ms.size, capture.seconds, recording.dropped_frames, kept,
+        return Recording(file.name, map_kept, capture.frame_ms.size, capture.seconds, recording.dropped_frames, kept,
                          tuple(recording.damage), metrics_of(capture), segments, capture)  # type: ignore[arg-type]
 
     def _with_log(self, recording: "Ingested", log: Path, columns: "LogMap | None", starts_s: float | None
@@ -202,10 +202,10 @@ class Recordings:
         if columns is None and kept is None:
             raise UsageError(f"{log.name}: what its columns mean is not known yet; say so once: --log-time COLUMN "
                              f"--said SERIES=COLUMN; columns: {', '.join(header)}")
-        known = columns or log_map(**(kept or {}))
-        capture = beside(recording.capture, read_machine_log(log, known), recording.begin_ms, starts_s)
+        log_columns = columns or log_map(**(kept or {}))
+        capture = beside(recording.capture, read_machine_log(log, log_columns), recording.begin_ms, starts_s)
         if columns:
-            self._opened.book.keep_map(known.name, header, known.model_dump())
+            self._opened.book.keep_map(log_columns.name, header, log_columns.model_dump())
         return replace(recording, capture=capture)
 
     def of(self, which: VersionLike) -> list[str]:

@@ -132,8 +132,8 @@ class RigHandle:
         planned = Base(self._standing.stored(WHOLE_RIG), self.machine.facts())
         under = self._standing.effective(plan.version, planned) if formulas else {}
         then = {formula.key: under[formula.key].value for formula in formulas if formula.key in under}
-        return {one.key: (one.after, value) for one in formulas
-                if (value := then.get(one.key)) is not None and one.after is not None and value != one.after}
+        return {edit.key: (edit.after, value) for edit in formulas
+                if (value := then.get(edit.key)) is not None and edit.after is not None and value != edit.after}
 
     def apply(self, which: VersionLike, shown: ApplyResult | None = None) -> ApplyResult:
         """Makes the rig hold a version, reads every value back, and keeps a restore point.
@@ -246,9 +246,9 @@ class RigHandle:
     def _drift(self, put_back: bool, adopted: Sequence[Version] = ()) -> DriftResult:
         from keenlattice.rig.applying import find_drift
 
-        found = find_drift(self.machine, self._book)
-        return DriftResult(self.name, put_back, tuple(adopted), tuple(Slipped(one.version, one.changes)
-                                                                         for one in found))
+        drifts = find_drift(self.machine, self._book)
+        return DriftResult(self.name, put_back, tuple(adopted), tuple(Slipped(drift.version, drift.changes)
+                                                                      for drift in drifts))
 
     def put_back(self) -> DriftResult:
         """Applies again whatever has slipped; of a rig that is changed by hand, writes the sheet for the first.
@@ -256,22 +256,22 @@ class RigHandle:
         Raises:
             RigError: the rig did not take it.
         """
-        found = self._drift(put_back=True)
-        for profile in found.profiles:
+        drift = self._drift(put_back=True)
+        for profile in drift.profiles:
             if (sheet := self.apply(profile.version).sheet) is not None:
-                return replace(found, sheet=sheet)
-        return found
+                return replace(drift, sheet=sheet)
+        return drift
 
     def adopt_drift(self) -> DriftResult:
         """Makes new versions of what the rig holds now, remembered as applied; nothing is written to the rig."""
         from keenlattice.rig.applying import adopt, find_drift
 
-        found = self.drift()
+        drift = self.drift()
         made = [adopt(self.machine, self._book, slipped, self._opened.author)
                 for slipped in find_drift(self.machine, self._book)]
-        return replace(found, adopted=tuple(made))
+        return replace(drift, adopted=tuple(made))
 
-    def restart(self, what: Restart) -> RestartResult:
+    def restart(self, part: Restart) -> RestartResult:
         """Restarts the rig's game, driver or machine, so that what waits for it takes effect.
 
         Raises:
@@ -281,20 +281,20 @@ class RigHandle:
         """
         from keenlattice.rig.base import Restartable
 
-        if what not in RESTARTS[1:]:
-            raise UnknownName("thing to restart", what, RESTARTS[1:], "there are game, driver and machine")
+        if part not in RESTARTS[1:]:
+            raise UnknownName("thing to restart", part, RESTARTS[1:], "there are game, driver and machine")
         if not isinstance(self.machine, Restartable):
-            raise UsageError(f"the {what} of the rig {self.name} is yours to restart: it cannot be done from here")
+            raise UsageError(f"the {part} of the rig {self.name} is yours to restart: it cannot be done from here")
         self._book.check_writable()
         waiting = dict(self.machine.pending())
-        with locked(self.machine, f"restarting the {what}"):
-            self.machine.restart(what)
+        with locked(self.machine, f"restarting the {part}"):
+            self.machine.restart(part)
         still = self.machine.pending()
-        failed = [key for key in waiting if key in still and RESTARTS.index(waiting[key]) <= RESTARTS.index(what)]
+        failed = [key for key in waiting if key in still and RESTARTS.index(waiting[key]) <= RESTARTS.index(part)]
         if failed:
-            raise RigError(f"the restart did not bring {', '.join(failed)} into effect: it still waits; was the {what} "
+            raise RigError(f"the restart did not bring {', '.join(failed)} into effect: it still waits; was the {part} "
                            "really restarted?")
-        return RestartResult(self.name, what, tuple(key for key in waiting if key not in still))
+        return RestartResult(self.name, part, tuple(key for key in waiting if key not in still))
 
     def interrupted(self) -> "Journal | None":
         """The change of this rig that was cut short, if there is one that nobody is still at."""
@@ -320,12 +320,12 @@ class RigHandle:
 
 def settle(opened: Opened, choose: Choose | None = None) -> list[str]:
     """Put right what a process that was killed has left behind, on any rig of a logbook; see `Workspace.settle`."""
-    said = [text for rig in _cut_short(opened) if (text := _settled(rig, choose))]
+    messages = [text for rig in _cut_short(opened) if (text := _settled(rig, choose))]
     if _may_have_a_sheet(opened):
         from keenlattice.rig.session import settle_by_hand
 
         settle_by_hand(opened.rig, opened.book)
-    return said
+    return messages
 
 
 def _cut_short(opened: Opened) -> "list[Rig]":
@@ -345,13 +345,13 @@ def _may_have_a_sheet(opened: Opened) -> bool:
 def _settled(rig: "Rig", choose: Choose | None) -> str | None:
     from keenlattice.rig.recovery import cut_short, recover
 
-    found = cut_short(rig)
-    if found is None:
+    journal = cut_short(rig)
+    if journal is None:
         return None
-    finish: bool | None = choose(rig) if choose and found.intent is not None else False
+    finish: bool | None = choose(rig) if choose and journal.intent is not None else False
     if finish is None:
         raise RigError(f"left as it is; next: keen rig recover --finish or --undo, with the rig {rig.name}")
     try:
         return recover(rig, finish=finish)
     except KeenLatticeError as error:
-        return f"! {found.why} was cut short, and part of it holds: {error}; `keen rig recover` tries again"
+        return f"! {journal.why} was cut short, and part of it holds: {error}; `keen rig recover` tries again"

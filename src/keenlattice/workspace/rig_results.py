@@ -130,8 +130,9 @@ class RestorePoint:
 
     def plain(self) -> dict[str, Any]:
         """As it stands in the JSON."""
-        one = self.done
-        return {"number": one.number, "time": one.time, "kind": one.kind, "what": one.title, "in_force": self.in_force,
+        entry = self.done
+        return {"number": entry.number, "time": entry.time, "kind": entry.kind, "what": entry.title,
+                "in_force": self.in_force,
                 "note": self.note, "labels": list(self.labels)}
 
 
@@ -172,7 +173,8 @@ class DriftResult(OrSheet):
     sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
-        return [{"version": one.version.reference, **change.plain()} for one in self.profiles for change in one.changes]
+        return [{"version": profile.version.reference, **change.plain()} for profile in self.profiles
+                for change in profile.changes]
 
     def _caption(self) -> str:
         return f"{len(self.profiles)} profiles have slipped on the rig {self.rig}" if self.profiles else (

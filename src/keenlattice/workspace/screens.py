@@ -120,10 +120,10 @@ class Screens:
 
     def _cheaper(self, plan: "ScreenPlan", step: float) -> tuple[CheaperScreen, ...]:
         """Plans that take less time, and by how much their intervals are wider."""
-        others = [replace(plan, repeats=1)] if plan.repeats > 1 else []
-        others += [replace(plan, folded=False)] if plan.folded else []
+        cheaper = [replace(plan, repeats=1)] if plan.repeats > 1 else []
+        cheaper += [replace(plan, folded=False)] if plan.folded else []
         return tuple(CheaperScreen(choice.repeats, choice.folded, self._minutes_a_round(choice, step),
-                                   choice.half_width() / plan.half_width()) for choice in others)
+                                   choice.half_width() / plan.half_width()) for choice in cheaper)
 
     def _other(self, before: Version, after: "VersionLike | Path") -> "tuple[Version, Mapping[str, tuple[Claim, ...]]]":
         """The other version of a screen, and what is claimed of each of its settings if it is a pack."""

@@ -32,7 +32,8 @@ class CatalogResult(Result):
     asked: tuple[str, ...] = ()
 
     def _rows(self) -> Rows:
-        return [{"setting": one.name, "what it is": one.title, "takes": one.allowed()} for one in self.settings]
+        return [{"setting": setting.name, "what it is": setting.title, "takes": setting.allowed()}
+                for setting in self.settings]
 
     def _caption(self) -> str:
         return f"{len(self.settings)} settings"
@@ -61,23 +62,25 @@ class Settings:
         from keenlattice.rig.base import asked_on
         from keenlattice.rig.notes import read_notes
 
-        known = self._opened.rig.catalog()
-        domains = {one.domain for one in known} | {name.partition(".")[0] for name in known.absent}
+        catalog = self._opened.rig.catalog()
+        domains = {setting.domain for setting in catalog} | {name.partition(".")[0] for name in catalog.absent}
         for kind, wanted, choices in (("domain", domain, domains), ("need", needs, NEEDS),
                                     ("metric to move", moves, MOVES), ("degree of certainty", sure, SURE)):
             if wanted and wanted not in choices:
                 raise UnknownName(kind, wanted, choices, f"there are {', '.join(sorted(choices))}")
-        found = [known[word]] if word in known else search(known, word) if word else list(known)
-        found = [one for one in found if domain in ("", one.domain)
-                 and needs in ("", one.restart, "rights" * one.rights)
-                 and (not moves or moves in one.moves) and sure in ("", one.sure)]
-        notes, listed = read_notes(self._opened.rig), {setting.name for setting in found}
-        narrowed = needs or moves or sure or word in known
-        absent = {} if narrowed else {name: why for name, why in known.absent.items() if word.lower() in name
+        settings = [catalog[word]] if word in catalog else search(catalog, word) if word else list(catalog)
+        settings = [setting for setting in settings
+                    if domain in ("", setting.domain) and needs in ("", setting.restart, "rights" * setting.rights)
+                    and (not moves or moves in setting.moves) and sure in ("", setting.sure)]
+        notes, listed = read_notes(self._opened.rig), {setting.name for setting in settings}
+        narrowed = needs or moves or sure or word in catalog
+        absent = {} if narrowed else {name: why for name, why in catalog.absent.items() if word.lower() in name
                                       and domain in ("", name.partition(".")[0])}
-        if not found and not absent and word:
-            raise UnknownName("setting or word", word, [*(one.name for one in known), *(one.domain for one in known)])
-        return CatalogResult(tuple(found), {one.name: notes[one.name] for one in found if one.name in notes}, absent,
+        if not settings and not absent and word:
+            raise UnknownName("setting or word", word,
+                              [*(setting.name for setting in catalog), *(setting.domain for setting in catalog)])
+        return CatalogResult(tuple(settings), {setting.name: notes[setting.name] for setting in settings
+                                               if setting.name in notes}, absent,
                              tuple(name for name in asked_on(self._opened.rig) if name in listed))
 
     def note(self, setting: str, text: str) -> CatalogResult:

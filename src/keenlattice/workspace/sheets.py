@@ -41,8 +41,9 @@ class SheetResult(Result):
         replace_file(path, (page(self.sheet) if path.suffix == ".html" else markdown(self.sheet)).encode())
 
     def _rows(self) -> Rows:
-        return [{"step": one.number, "setting": one.title, "before": one.before, "after": one.after, "done": one.done}
-                for one in self.sheet.steps] if self.sheet else []
+        return [{"step": step.number, "setting": step.title, "before": step.before, "after": step.after,
+                 "done": step.done}
+                for step in self.sheet.steps] if self.sheet else []
 
     def _caption(self) -> str:
         if self.sheet is None:
@@ -98,8 +99,8 @@ class Sheets:
         from keenlattice.rig.player.sheets import take_stock
 
         owner = self._opened.find(game).profile if game else WHOLE_RIG
-        what = " of ".join([*([domain] if domain else []), owner if game else "the rig"])
-        return StockTaken(owner, take_stock(self._by_hand(), self._opened.book, owner, seen, what))
+        subject = " of ".join([*([domain] if domain else []), owner if game else "the rig"])
+        return StockTaken(owner, take_stock(self._by_hand(), self._opened.book, owner, seen, subject))
 
     def not_yet_seen(self, game: str = "", domain: str = "") -> "list[Setting]":
         """The settings that nobody has told or seen the value of, and that are not set by a sheet.
@@ -116,8 +117,8 @@ class Sheets:
         domains = list(dict.fromkeys(setting.domain for setting in catalog))
         if domain and domain not in domains:
             raise UnknownName("domain", domain, domains, f"there are {', '.join(domains)}")
-        known = {*rig.values(rig.state(), owner), *rig.seen_before(owner)}
-        return [setting for setting in catalog if domain in ("", setting.domain) and setting.name not in known
+        held = {*rig.values(rig.state(), owner), *rig.seen_before(owner)}
+        return [setting for setting in catalog if domain in ("", setting.domain) and setting.name not in held
                 and setting.scope == ("game" if game else "rig")]
 
     def note_before(self, number: int, was: str) -> SheetResult:

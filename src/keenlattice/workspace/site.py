@@ -81,8 +81,9 @@ def _check_free(folder: Path) -> None:
 
 def _pages(opened: Opened, status: Status, numbers: list[int]) -> Iterator[tuple[str, str, Report]]:
     """Yield title, file and content of each page but the first."""
-    for one in status.profiles:
-        yield capital(one.title), f"profile-{one.profile}.html", _of_profile(opened, one.profile, one.title, one.on_rig)
+    for profile in status.profiles:
+        yield capital(profile.title), f"profile-{profile.profile}.html", _of_profile(opened, profile.profile,
+                                                                                     profile.title, profile.on_rig)
     yield "The rig", "rig.html", _of_rig(opened)
     for number in numbers:
         study = finished_study(opened, number)

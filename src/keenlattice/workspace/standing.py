@@ -98,25 +98,25 @@ class Standing:
         from keenlattice.profile.checks import Finding, Findings, findings
         from keenlattice.rig.base import TellsInert
 
-        found = findings(self._opened.rig.catalog(), effective, base.facts, self._opened.rig.devices(),
-                         stock_known=self.stock_known)
+        result = findings(self._opened.rig.catalog(), effective, base.facts, self._opened.rig.devices(),
+                          stock_known=self.stock_known)
         if not isinstance(self._opened.rig, TellsInert):
-            return found
+            return result
         inert = self._opened.rig.inert(profile, [key for key, holding in effective.items() if holding.is_set])
-        return Findings([*found, *(Finding(check="not-read-here", kind="inert", settings=(key,), why=why,
-                                           what_to_do=f"take it out: keen edit {profile} {key}=unset")
-                                   for key, why in inert.items())])
+        return Findings([*result, *(Finding(check="not-read-here", kind="inert", settings=(key,), why=why,
+                                            what_to_do=f"take it out: keen edit {profile} {key}=unset")
+                                    for key, why in inert.items())])
 
     def findings_now(self) -> "Findings":
         """What the checks find on the rig as it is."""
         return self.as_planned(self.findings(f"{WHOLE_RIG}@now"), self._opened.find(WHOLE_RIG))
 
-    def as_planned(self, found: "Iterable[Finding]", version: Version) -> "Findings":
+    def as_planned(self, findings_here: "Iterable[Finding]", version: Version) -> "Findings":
         """What the checks found; where the rig-wide plan fixes it, that it only has to be applied."""
         from keenlattice.profile.checks import Findings
         from keenlattice.profile.layers import Base
 
-        findings, planned = Findings(found), self.planned().keys()
+        findings, planned = Findings(findings_here), self.planned().keys()
         if not planned:
             return findings
         applied = self._opened.find(WHOLE_RIG) if version.profile == WHOLE_RIG else version
@@ -183,6 +183,6 @@ class Standing:
                 return str(error)
             return ""
 
-        known = {WHOLE_RIG, *self._opened.games, *self._opened.book.profiles()}
+        profiles = {WHOLE_RIG, *self._opened.games, *self._opened.book.profiles()}
         return Here(rig.catalog(), rig.facts(), self.stored, refuses, rig.devices(), self.stock_known,
-                    known.__contains__)
+                    profiles.__contains__)

@@ -67,8 +67,9 @@ class Status(Result):
     why: str
 
     def _rows(self) -> Rows:
-        return [{"profile": one.profile, "on the rig": one.on_rig, "latest": one.latest, "slipped": one.slipped,
-                 "trial": one.trial} for one in self.profiles]
+        return [{"profile": profile.profile, "on the rig": profile.on_rig, "latest": profile.latest,
+                 "slipped": profile.slipped,
+                 "trial": profile.trial} for profile in self.profiles]
 
     def _caption(self) -> str:
         return f"{self.rig}: next {self.next_step}, since {self.why}"
@@ -85,13 +86,13 @@ def status_of(opened: Opened) -> Status:
     trials = [study for study in finished(opened, "trial") if not study.spec.is_pilot]  # type: ignore[attr-defined]
     titles = {WHOLE_RIG: "the whole rig", **{game.name: game.title for game in opened.rig.games()}}
     profiles = tuple(_of_profile(opened, name, title, slipped.get(name, 0), trials) for name, title in titles.items())
-    known = tuple(profile for profile in profiles if profile.latest or profile.on_rig)
+    profiles_known = tuple(profile for profile in profiles if profile.latest or profile.on_rig)
     waiting = tuple(listed(study) for study in studies(opened.book, opened.rig_name, finished=False))
     pending = dict(pending_on(opened.rig))
     wrong = sum(finding.kind == "wrong" for finding in Standing(opened).findings_now())
     games = [name for name in titles if name != WHOLE_RIG]
-    step, why = next(_steps(known, pending, waiting, wrong, games))
-    return Status(opened.rig_name, known, pending, waiting, wrong, step, why)
+    step, why = next(_steps(profiles_known, pending, waiting, wrong, games))
+    return Status(opened.rig_name, profiles_known, pending, waiting, wrong, step, why)
 
 
 def _of_profile(opened: Opened, profile: str, title: str, slipped: int, trials: "list[Played[Any]]") -> ProfileStatus:

@@ -238,12 +238,13 @@ class Studies:
 
     def _measured(self, before: str, after: str, game: str) -> "tuple[Measured, int | None]":
         """What the newest trial of two versions says of what decides, and its number."""
-        for one in finished(self._opened, "trial"):
-            if {one.result.before, one.result.after} == {before, after} and one.result.game == game and before != after:
-                words = {metric.verdict for metric in one.result.decisive if metric.n}
+        for study in finished(self._opened, "trial"):
+            if {study.result.before,
+                study.result.after} == {before, after} and study.result.game == game and before != after:
+                words = {metric.verdict for metric in study.result.decisive if metric.n}
                 if words & {"better", "worse"}:
-                    return "differs", one.number
-                return ("not known" if "unclear" in words else "no difference that matters"), one.number
+                    return "differs", study.number
+                return ("not known" if "unclear" in words else "no difference that matters"), study.number
         return "not known", None
 
     def repeat_claims(self, file: Path | str, *, blocks: int = 12, seconds: float = 30.0, early: bool = True,

@@ -137,8 +137,8 @@ def _seconds_of(capture: "Capture") -> float:
 def _read(opened: Opened, file: Path, columns: "ColumnMap | str", warm_up_s: float) -> "Capture":
     if is_film(file) and not columns and (camera := known_sensor(opened, header_of(file)[0])) is not None:
         return in_length(read_handed(opened, Handed(file, None, file, camera)), float("inf"), warm_up_s)
-    known = None if file.suffix == ".parquet" and not columns else columns_of(opened, file, columns or None)[1]
-    return in_length(read_handed(opened, Handed(file, known)), float("inf"), warm_up_s)
+    columns_known = None if file.suffix == ".parquet" and not columns else columns_of(opened, file, columns or None)[1]
+    return in_length(read_handed(opened, Handed(file, columns_known)), float("inf"), warm_up_s)
 
 
 def _kept(opened: Opened, label: str, game: str | None) -> KeptVersion:

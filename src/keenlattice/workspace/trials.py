@@ -121,10 +121,11 @@ class Trials:
 
         plan = played.result.plan
         warm_up = warm_up_of(list(played.captures().values()))
-        known = [metric for metric in played.result.decisive if metric.low_pct is not None] or [played.result.deciding]
-        noises = {one: noise_of(played.result, one.name) for one in known}
-        last = max(known, key=lambda one: noises[one].sd / one.matters_pct)  # what decides last
-        noise, matters, error = noises[last], last.matters_pct, ERROR / len(known)
+        metrics = [metric for metric in played.result.decisive
+                   if metric.low_pct is not None] or [played.result.deciding]
+        noises = {metric: noise_of(played.result, metric.name) for metric in metrics}
+        last = max(metrics, key=lambda metric: noises[metric].sd / metric.matters_pct)  # what decides last
+        noise, matters, error = noises[last], last.matters_pct, ERROR / len(metrics)
         needed = blocks_to_settle(noise, matters, error=error)
         before = versions_of(self._opened, played)[0]
         switch_s = self._switch_s(before, self._opened.find(after, both=True)) if after else 0.0
@@ -306,8 +307,8 @@ def _repeated(opened: Opened, packs: Packs, player: StudyPlayer, offered: "Offer
     from keenlattice.study.deciding import MOST_DECIDERS, MOST_PCT
     from keenlattice.study.trial.result import held
 
-    known = [claim for claim in offered.rule.claim if claim.metric in METRICS]
-    why = offered.fails or ("" if known else "it claims metrics that are not known here")
+    claims = [claim for claim in offered.rule.claim if claim.metric in METRICS]
+    why = offered.fails or ("" if claims else "it claims metrics that are not known here")
     if not why and offered.rule.game == "rig" and not game:
         why = "it is for the whole rig: say which game to play, --game GAME"
     if why:
@@ -318,7 +319,7 @@ def _repeated(opened: Opened, packs: Packs, player: StudyPlayer, offered: "Offer
     has_it = after.entries == base.entries
     before = base if not has_it else Version(base.profile, {
         key: value for key, value in base.entries.items() if key not in ruled}, note=f"without rule {offered.number}")
-    claimed = {claim.metric: min(MOST_PCT, claim.at_least_pct or plan.matters_pct) for claim in known}
+    claimed = {claim.metric: min(MOST_PCT, claim.at_least_pct or plan.matters_pct) for claim in claims}
     claimed = dict([*claimed.items()][:MOST_DECIDERS])
     plan = replace(plan, decides=",".join(claimed), matters_of=tuple(
         (name, least, "%") for name, least in claimed.items()))

@@ -184,6 +184,6 @@ def open(folder: Path | str | None = None, rig: "str | Rig | None" = None) -> Wo
     if workspace.book.elsewhere:
         warnings.warn(f"the logbook {workspace.book.folder} was made elsewhere: it is open for reading alone "
                       "(keenlattice.take_over)", stacklevel=2)
-    for said in workspace.settle():
-        warnings.warn(said, stacklevel=2)
+    for message in workspace.settle():
+        warnings.warn(message, stacklevel=2)
     return workspace

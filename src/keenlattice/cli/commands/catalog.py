@@ -33,15 +33,16 @@ def catalog(
     if add or note is not None:
         only(ctx, "--add" if add else "--note", *(["add"] if add else ["note", "words"]))
     ws, word = begin(book, rig), " ".join(words or [])
-    found = (ws.rig.settings.add(add) if add else ws.rig.settings.note(word, note) if note is not None else
-             ws.rig.settings.search(word, domain=domain, needs=needs, moves=moves, sure=sure))
-    some = found.settings
+    result = (ws.rig.settings.add(add) if add else ws.rig.settings.note(word, note) if note is not None else
+              ws.rig.settings.search(word, domain=domain, needs=needs, moves=moves, sure=sure))
+    own = result.settings
     if json:
-        emit(found)
+        emit(result)
     elif add:
-        say(f"{len(some)} settings of your own: {', '.join(one.name for one in some)}. The stand-in keeps them; they "
+        say(f"{len(own)} settings of your own: {', '.join(setting.name for setting in own)}. The stand-in keeps "
+            "them; they "
             "act on nothing there.")
-    elif len(some) == 1 and not found.absent:
-        show_setting(some[0], found.notes.get(some[0].name, ""))
+    elif len(own) == 1 and not result.absent:
+        show_setting(own[0], result.notes.get(own[0].name, ""))
     else:
-        show_catalog(found, all_of_them=not word and not domain)
+        show_catalog(result, all_of_them=not word and not domain)

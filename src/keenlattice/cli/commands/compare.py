@@ -23,12 +23,12 @@ def compare(
     if markdown and json:
         raise UsageError("--markdown and --json are two forms of the same: choose one")
     ws = begin(book, rig)
-    found = ws.compare(before, after)
+    comparison = ws.compare(before, after)
     if json:
-        emit(found)
+        emit(comparison)
     elif markdown:
-        print(harmless(as_markdown(ws.rig.machine.catalog(), found)))
-    elif not found.changes:
-        say(f"{found.before.reference} and {found.after.reference} set the same.")
+        print(harmless(as_markdown(ws.rig.machine.catalog(), comparison)))
+    elif not comparison.changes:
+        say(f"{comparison.before.reference} and {comparison.after.reference} set the same.")
     else:
-        show_comparison(ws.rig.machine.catalog(), found)
+        show_comparison(ws.rig.machine.catalog(), comparison)

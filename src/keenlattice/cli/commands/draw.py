@@ -31,8 +31,8 @@ def draw(
     free = new_figure(out)
     ws = begin(book, rig)
     picture = ws.recordings.draw(runs, what)
-    for told, capture in zip(runs, picture.captures, strict=True):
-        say(f"{told}: {capture.frame_ms.size} frames, {capture.click_ms.size} clicks", "dim")
+    for label, capture in zip(runs, picture.captures, strict=True):
+        say(f"{label}: {capture.frame_ms.size} frames, {capture.click_ms.size} clicks", "dim")
     if free is None:
         for line in show_runs(runs, picture.captures, min(width(), WIDEST) - MARGIN):
             say(line)

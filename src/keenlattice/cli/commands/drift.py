@@ -28,21 +28,21 @@ def drift(
     if back and take:
         raise UsageError("--put-back and --adopt are each other's opposite: choose one")
     ws = begin(book, rig)
-    found = ws.rig.drift()
-    for one in found.profiles if not json else ():
-        say(f"{one.version.reference} has slipped on the rig {found.rig}", "bold")
-        show_changes(ws.rig.machine.catalog(), one.changes, "applied", "on the rig")
-    if back and found.profiles and not confirmed("Put back what was applied?", yes):
+    drift_result = ws.rig.drift()
+    for profile in drift_result.profiles if not json else ():
+        say(f"{profile.version.reference} has slipped on the rig {drift_result.rig}", "bold")
+        show_changes(ws.rig.machine.catalog(), profile.changes, "applied", "on the rig")
+    if back and drift_result.profiles and not confirmed("Put back what was applied?", yes):
         say("Nothing was changed.")
         raise typer.Exit(1)
-    found = ws.rig.put_back() if back else ws.rig.adopt_drift() if take else found
+    drift_result = ws.rig.put_back() if back else ws.rig.adopt_drift() if take else drift_result
     if json:
-        emit(found)
-    elif found.sheet is not None:
-        hand_out(found.sheet)
+        emit(drift_result)
+    elif drift_result.sheet is not None:
+        hand_out(drift_result.sheet)
     else:
-        _what_now(found)
-    if found.profiles and not back and not take:
+        _what_now(drift_result)
+    if drift_result.profiles and not back and not take:
         raise typer.Exit(1)
 
 
@@ -52,6 +52,7 @@ def _what_now(result: "DriftResult") -> None:
     elif result.put_back:
         say("\nPut back, and read back: it took. `keen undo` would take it off again.")
     elif result.adopted:
-        say(f"\nAdopted as {', '.join(one.reference for one in result.adopted)}. Nothing was written to the rig.")
+        say(f"\nAdopted as {', '.join(version.reference for version in result.adopted)}. "
+            "Nothing was written to the rig.")
     else:
         hint("keen drift --put-back, or keen drift --adopt")

@@ -31,26 +31,26 @@ def history(
     if label:
         version = ws.profiles.label(profile, label)
         profile = version.profile
-    found = ws.profiles.history(profile, most)
+    history_result = ws.profiles.history(profile, most)
     if json:
-        emit(found)
+        emit(history_result)
     elif label:
         say(f"{version.reference} is now {profile}@{label}, too.")
-    elif not found.versions:
+    elif not history_result.versions:
         say(f"{profile} has no version yet: it is at stock. Make one: keen edit {profile} SETTING=VALUE")
     else:
-        for one, (head, tail) in zip(found.versions, _lanes(found.versions), strict=True):
-            _show(one, head, tail)
-        hint(f"keen compare {profile}@stock {found.versions[0].version.reference}"
+        for past, (head, tail) in zip(history_result.versions, _lanes(history_result.versions), strict=True):
+            _show(past, head, tail)
+        hint(f"keen compare {profile}@stock {history_result.versions[0].version.reference}"
              + f"; or keen report {profile}, for a page of all this" * (profile != "rig"))
 
 
 def _show(past: "Past", head: str, tail: str) -> None:
     """One version beside its place in the graph: when, by whom and why, and what it changed."""
-    one, marked = past.version, f" ({', '.join(past.marks)})" if past.marks else ""
-    when = one.time[:16].replace("T", " ")
-    say(f"{head}  {one.reference}{marked}, {when} UTC, by {one.author or 'somebody'}", "bold")
-    for line in (one.note, ", ".join(past.changes)):
+    version, marked = past.version, f" ({', '.join(past.marks)})" if past.marks else ""
+    when = version.time[:16].replace("T", " ")
+    say(f"{head}  {version.reference}{marked}, {when} UTC, by {version.author or 'somebody'}", "bold")
+    for line in (version.note, ", ".join(past.changes)):
         if line:
             say(f"{tail:{len(head)}}    {line}")
 
@@ -59,11 +59,11 @@ def _lanes(versions: "tuple[Past, ...]") -> list[tuple[str, str]]:
     """The graph, newest first: per version its row, `o` for itself and `|` for lines that pass, and the row below."""
     lanes: list[str] = []
     rows = []
-    for one in (past.version for past in versions):
-        if one.id not in lanes:
-            lanes.append(one.id)
-        at = lanes.index(one.id)
+    for version in (past.version for past in versions):
+        if version.id not in lanes:
+            lanes.append(version.id)
+        at = lanes.index(version.id)
         head = " ".join("o" if lane == at else "|" for lane in range(len(lanes)))
-        lanes[at:at + 1] = [parent for parent in one.parents if parent not in lanes]
+        lanes[at:at + 1] = [parent for parent in version.parents if parent not in lanes]
         rows.append((head, " ".join("|" for _ in lanes)))
     return rows

@@ -60,8 +60,8 @@ def hunt(
         if most:
             say(f"At most {most} runs, {minutes(most * seconds / 60)} of play; what is not told by then is said to be "
                 "unsure.", "dim")
-    with playing(ws, "the versions of a history", json, watch, sensor) as told:
+    with playing(ws, "the versions of a history", json, watch, sensor) as view:
         played = ws.hunt(
-            profile, since=since, until=until, game=game, progress=told, blocks=blocks, seconds=seconds, seed=seed,
+            profile, since=since, until=until, game=game, progress=view, blocks=blocks, seconds=seconds, seed=seed,
             decides=decides, matters=matters, error=error, most_runs=most)
     show_played(ws, played, json)

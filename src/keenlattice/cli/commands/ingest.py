@@ -49,23 +49,24 @@ def ingest(
     """Read a recording of any recorder's, or a film of the screen. A column map is given once, and found again."""
     ingest_fits(ctx, is_film(file))
     ws, out, figure = begin(book, rig), new_file(out, ".csv", ".parquet"), new_figure(figure)
-    told = pairs_of(said or [], "--said", "NAME=COLUMN")
+    series_columns = pairs_of(said or [], "--said", "NAME=COLUMN")
     columns = column_map(name=name or "unnamed", time=time, means=means, unit=unit, ticks_per_s=ticks, cpu=cpu or None,
                          gpu=gpu or None, stage_unit=stage_unit, process=program or None, marker=marker or None,
-                         said={} if log_time else told, **dropped_of(dropped)) if time else by or None
-    log_columns = log_map(name=f"{name or 'unnamed'}-log", time=log_time, unit=log_unit, said=told
+                         said={} if log_time else series_columns, **dropped_of(dropped)) if time else by or None
+    log_columns = log_map(name=f"{name or 'unnamed'}-log", time=log_time, unit=log_unit, said=series_columns
                           ) if log_time else None
     take = partial(take_map, file.name, yes, json)
     if is_film(file):
-        found = of_screen(ws, file, name, mask or [], reference, json)
+        recording = of_screen(ws, file, name, mask or [], reference, json)
     else:
-        found = ws.recordings.ingest(file, columns, of=reference, name=name, process=process, repair=repair, take=take,
-                                     log=log, log_columns=log_columns, log_starts_s=log_starts)
-    if found is None:
+        recording = ws.recordings.ingest(file, columns, of=reference, name=name, process=process, repair=repair,
+                                         take=take,
+                                         log=log, log_columns=log_columns, log_starts_s=log_starts)
+    if recording is None:
         say("Nothing was read.")
         return
     if out:
-        found.save(out)
+        recording.save(out)
     if figure:
-        found.figure().save(figure)
-    emit(found) if json else show_recording(found, every)
+        recording.figure().save(figure)
+    emit(recording) if json else show_recording(recording, every)

@@ -44,18 +44,19 @@ def latency(
     _check_what_goes_together(ctx, file, camera is not None, bool(press or answer))
     figure = new_figure(figure)
     ws = begin(book, rig)
-    said: dict[str, Any] = {"camera": shot_at or camera, "time": time, "light": light, "button": button, "press": press,
-                            "answer": answer, "unit": unit, "readout_ms": readout}
-    found = of_film(ws, file, reference, said, figure, json) if is_film(file) else measured(
-        ws, file, reference, channel, stage or [], said)
+    given: dict[str, Any] = {"camera": shot_at or camera, "time": time, "light": light, "button": button,
+                             "press": press,
+                             "answer": answer, "unit": unit, "readout_ms": readout}
+    latencies = of_film(ws, file, reference, given, figure, json) if is_film(file) else measured(
+        ws, file, reference, channel, stage or [], given)
     if name:
-        ws.recordings.latency.keep_map(file, name, **said)
+        ws.recordings.latency.keep_map(file, name, **given)
     if figure:
-        found.figure().save(figure)
+        latencies.figure().save(figure)
     if json:
-        emit(found)
+        emit(latencies)
         return
-    show_latency(found)
+    show_latency(latencies)
     if name:
         files = "Films of this size and rate" if is_film(file) else "Files with this header"
         say(f"{files} are read like this from now on, by the map {name}.", "dim")

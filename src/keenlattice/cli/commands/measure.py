@@ -35,33 +35,33 @@ def measure(
     ws = begin(book, rig)
     if take:
         only(ctx, "--take", "game", "take", "figure", "every")
-        found = ws.studies.by_hand.measure(game, take)
+        result = ws.studies.by_hand.measure(game, take)
     else:
-        with playing(ws, f"playing {game}", json or live, watch, sensor) as told:
-            found = ws.measure(game, runs, seconds, seed, told, LiveView() if live else None)
+        with playing(ws, f"playing {game}", json or live, watch, sensor) as view:
+            result = ws.measure(game, runs, seconds, seed, view, LiveView() if live else None)
     if figure:
-        found.figure().save(figure)
+        result.figure().save(figure)
     if json:
-        emit(found)
+        emit(result)
         return
-    show_measured(found, every)
-    _say_more(ws, found)
+    show_measured(result, every)
+    _say_more(ws, result)
 
 
-def _say_more(ws: "Workspace", found: "MeasureResult") -> None:
+def _say_more(ws: "Workspace", result: "MeasureResult") -> None:
     """What was not measured and why, where the runs are, and what comes next."""
     from keenlattice.rig.base import FindsSpot
 
-    game = found.game
-    if found.clicks and not found.answered:
-        say(f"! none of {found.clicks} clicks was answered by the pixel that was looked at; another one can be named "
+    game = result.game
+    if result.clicks and not result.answered:
+        say(f"! none of {result.clicks} clicks was answered by the pixel that was looked at; another one can be named "
             f"with keen rig game {game} --answers-at X,Y, or found by --answers-at look")
-    elif not found.clicks and isinstance(ws.rig.machine, FindsSpot):
+    elif not result.clicks and isinstance(ws.rig.machine, FindsSpot):
         say(f"Latency was not measured: which pixel answers a click is not known. keen rig game {game} --answers-at "
             f"look --rig {ws.rig.kind} finds out by clicking into the game", "dim")
-    for doubt in found.doubts:
+    for doubt in result.doubts:
         say(f"! {doubt}")
-    if found.last.about.get("composed"):
+    if result.last.about.get("composed"):
         say("! a compositor draws this screen: what is timed is when the game handed a frame over, not when it was "
             "seen")
     say(f"\nKept in {shown_path(ws.book.folder / 'captures')}.", "dim")

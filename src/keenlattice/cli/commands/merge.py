@@ -37,8 +37,8 @@ def merge(
         raise UsageError("a merge takes two versions: keen merge FIRST SECOND; or one to take back: --revert VERSION")
     ws = begin(book, rig)
     catalog = ws.rig.machine.catalog()
-    sides = {key.strip(): side.strip() for key, _, side in (one.partition("=") for one in settle or [])}
-    ask = None if json or not is_terminal(sys.stdin) else lambda one: _asked(catalog, one)
+    sides = {key.strip(): side.strip() for key, _, side in (choice.partition("=") for choice in settle or [])}
+    ask = None if json or not is_terminal(sys.stdin) else lambda conflict: _asked(catalog, conflict)
     made = (ws.profiles.revert(revert, keep, sides, ask) if revert else
             ws.profiles.merge(first, second, keep, sides, ask))
     if json:

@@ -32,8 +32,8 @@ def report(
     out = new_file(out, *([".png"] if card else [".html", ".md"]))
     ws = begin(book, rig)
     if everything is not None:
-        with progress("pages", json) as told:
-            site = ws.report_all(everything, told)
+        with progress("pages", json) as view:
+            site = ws.report_all(everything, view)
         emit(site) if json else say(f"{counted(site.pages, 'page')} written: open {site.file} in a browser; it needs "
                                     "no network.")
         return

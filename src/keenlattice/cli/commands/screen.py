@@ -69,6 +69,6 @@ def screen(
         emit(cost) if json else show_screen_cost(cost)
     if plan_only:
         return
-    with playing(ws, "changes at once", json, watch, sensor) as told:
-        played = ws.screen(before, after, game=game, progress=told, **options)
+    with playing(ws, "changes at once", json, watch, sensor) as view:
+        played = ws.screen(before, after, game=game, progress=view, **options)
     show_played(ws, played, json, figure)

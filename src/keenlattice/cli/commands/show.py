@@ -32,16 +32,18 @@ def show(
         emit(result)
         return
     entries = result.version.entries
-    of_pool = ws.pool.about({key: one for key, one in entries.items() if setting in ("", key)}, result.version.profile)
+    of_pool = ws.pool.about({key: value for key, value in entries.items() if setting in ("", key)},
+                            result.version.profile)
     if setting:
         _whole_story(catalog, result)
         show_of_pool(of_pool)
         return
-    shown = [one.effective for one in result.settings if all_ or one.effective.is_set]
+    shown = [setting.effective for setting in result.settings if all_ or setting.effective.is_set]
     say(result._caption(), "bold")
     if shown:
         table(["setting", "value", "from", "instead of"], [
-            [one.key, value_of(catalog, one), one.layer, instead_of(catalog, one)] for one in shown])
+            [setting.key, value_of(catalog, setting), setting.layer, instead_of(catalog, setting)]
+            for setting in shown])
     if hidden := len(result.settings) - len(shown):
         where = "unknown: nobody has said what they are at" if ws.rig.by_hand else "at stock"
         say(f"{hidden} other settings are {where} (--all shows them).", "dim")
@@ -69,19 +71,20 @@ def _whole_story(catalog: "Catalog", result: "ShowResult") -> None:
     """One setting: what holds and why, who set it when, what it trades, what the checks say."""
     from keenlattice.cli.views.settings import instead_of, show_findings, show_setting, value_of
 
-    one, past = result.settings[0].effective, result.set_by
-    say(f"{one.key} under {result.version.reference}: {value_of(catalog, one)}", "bold")
-    if one.layer == "unknown":
+    effective, past = result.settings[0].effective, result.set_by
+    say(f"{effective.key} under {result.version.reference}: {value_of(catalog, effective)}", "bold")
+    if effective.layer == "unknown":
         say("no profile sets it, and nobody has said what it is at")
     else:
-        say(f"from the {one.layer} layer" + (f", instead of {instead_of(catalog, one)}" if one.is_set else ""))
-    if one.problem:
-        say(f"! {one.problem}")
+        say(f"from the {effective.layer} layer" + (f", instead of {instead_of(catalog, effective)}"
+                                                   if effective.is_set else ""))
+    if effective.problem:
+        say(f"! {effective.problem}")
     if past:
         say(f"set by {past.author or 'somebody'} in {past.reference}, {past.time[:10]}"
             f"{f': {past.note}' if past.note else ''}")
     say()
-    show_setting(catalog[one.key])
+    show_setting(catalog[effective.key])
     if result.findings:
         say()
         show_findings(result.findings)

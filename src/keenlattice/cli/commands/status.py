@@ -15,30 +15,31 @@ if TYPE_CHECKING:
 def status(book: Book = None, rig: Rig = "", json: Json = False) -> None:
     """Show what is applied, unmeasured, slipped, unfinished and waiting, and what to do next."""
     ws = begin(book, rig)
-    found = ws.status()
+    state = ws.status()
     if json:
-        emit(found)
+        emit(state)
         return
-    say(f"{found.rig} ({described(ws.rig.kind)})", "bold")
-    if found.profiles:
+    say(f"{state.rig} ({described(ws.rig.kind)})", "bold")
+    if state.profiles:
         table(["", "on the rig", "latest version", "measured"], [
-            [profile.title, _on_rig(profile), _latest(profile), _measured(profile)] for profile in found.profiles])
+            [profile.title, _on_rig(profile), _latest(profile), _measured(profile)] for profile in state.profiles])
         say()
-    for restart in dict.fromkeys(found.pending.values()):
-        waiting = ", ".join(key for key, what in found.pending.items() if what == restart)
+    for restart in dict.fromkeys(state.pending.values()):
+        waiting = ", ".join(key for key, part in state.pending.items() if part == restart)
         say(f"! waits for a restart of the {restart}: {waiting}")
-    for study in found.unfinished:
+    for study in state.unfinished:
         say(f"! {study.kind} {study.number} is unfinished: {study.of}")
-    if found.wrong:
-        say(f"! {counted(found.wrong, 'setting is', 'settings are')} plainly wrong: keen survey tells which")
-    say(f"Next: {found.next_step}", "bold")
-    hint(found.why, "why")
+    if state.wrong:
+        say(f"! {counted(state.wrong, 'setting is', 'settings are')} plainly wrong: keen survey tells which")
+    say(f"Next: {state.next_step}", "bold")
+    hint(state.why, "why")
 
 
-def _on_rig(one: "ProfileStatus") -> str:
-    if not one.on_rig:
+def _on_rig(profile: "ProfileStatus") -> str:
+    if not profile.on_rig:
         return "nothing applied"
-    return one.on_rig + f" ({counted(one.slipped, 'setting has', 'settings have')} slipped)" * bool(one.slipped)
+    slipped = f" ({counted(profile.slipped, 'setting has', 'settings have')} slipped)" * bool(profile.slipped)
+    return profile.on_rig + slipped
 
 
 def _latest(profile: "ProfileStatus") -> str:

@@ -18,30 +18,30 @@ def survey(book: Book = None, rig: Rig = "", json: Json = False) -> None:
     from keenlattice.cli.views.settings import show_findings, show_of_pool
 
     ws = begin(book, rig)
-    found = ws.rig.survey()
+    result = ws.rig.survey()
     if json:
-        emit(found)
+        emit(result)
         return
-    show_rig(found, described(ws.rig.kind))
-    for kind in dict.fromkeys(found.pending.values()):
-        waiting = ", ".join(key for key, restart in found.pending.items() if restart == kind)
+    show_rig(result, described(ws.rig.kind))
+    for kind in dict.fromkeys(result.pending.values()):
+        waiting = ", ".join(key for key, restart in result.pending.items() if restart == kind)
         say(f"! waits for a restart of the {kind}: {waiting}")
-    for version, count in found.slipped.items():
+    for version, count in result.slipped.items():
         say(f"! no longer as applied: {version} ({count} settings); see `keen drift`")
-    show_findings(found.findings)
-    show_of_pool(ws.pool.about_fixing([key for finding in found.findings for key in finding.settings]))
-    _hint(ws, found)
+    show_findings(result.findings)
+    show_of_pool(ws.pool.about_fixing([key for finding in result.findings for key in finding.settings]))
+    _hint(ws, result)
 
 
-def _hint(ws: "Workspace", found: "Survey") -> None:
+def _hint(ws: "Workspace", result: "Survey") -> None:
     from keenlattice.rig.base import TakesGames
 
     if isinstance(ws.rig.machine, TakesGames):
         hint("keen rig game NAME --executable FILE, to tell it of a game of yours", "games")
-    if not found.games:
+    if not result.games:
         return
-    first = found.games[0]
-    if "refresh_hz" in found.facts and "frame.cap" in ws.rig.machine.catalog():
+    first = result.games[0]
+    if "refresh_hz" in result.facts and "frame.cap" in ws.rig.machine.catalog():
         say(f"\nFacts are named as formulas call them: keen edit {first} frame.cap=\"= refresh - 3\"", "dim")
-    hint(f"keen edit rig SETTING=VALUE, to fix what is wrong; or keen show {first}" if found.findings else
+    hint(f"keen edit rig SETTING=VALUE, to fix what is wrong; or keen show {first}" if result.findings else
          f"keen show {first}")

@@ -13,21 +13,21 @@ if TYPE_CHECKING:
 
 def takeover(yes: Yes = False, book: Book = None, json: Json = False) -> None:
     """Make a logbook that was made elsewhere your own. Until then it can only be read."""
-    found = look_at(book)
-    if found.is_ours:
-        emit(found) if json else say(f"The logbook {shown_path(found.folder)} is yours already.")
+    look = look_at(book)
+    if look.is_ours:
+        emit(look) if json else say(f"The logbook {shown_path(look.folder)} is yours already.")
         return
     if not json:
-        _tell(found)
+        _tell(look)
     if not confirmed("Take it over?", yes):
         say("Nothing was changed.")
         return
-    done = take_over(found.folder)
+    done = take_over(look.folder)
     if json:
         emit(done)
         return
     say("It is yours now.")
-    hint("keen history GAME" + f" --book {shown_path(found.folder)}" * (not found.is_default))
+    hint("keen history GAME" + f" --book {shown_path(look.folder)}" * (not look.is_default))
 
 
 def _tell(result: "TakeoverResult") -> None:

@@ -56,13 +56,13 @@ def tune(
     ws = begin(book, rig)
     if not json:
         tell_amounts(ws, matters, goal, base)
-    with playing(ws, "combinations", json, watch, sensor) as told:
+    with playing(ws, "combinations", json, watch, sensor) as view:
         played: Any  # of a ramp, or of a tuning
         if step:
-            played = ws.studies.ramp(base, *step_of(step), game=game, progress=told, margin=margin, goal=goal,
+            played = ws.studies.ramp(base, *step_of(step), game=game, progress=view, margin=margin, goal=goal,
                                      seconds=seconds, matters=matters, proof=proof, seed=seed)
         else:
-            played = ws.tune(base, choices_of(vary or []), game=game, progress=told, goal=goal,
+            played = ws.tune(base, choices_of(vary or []), game=game, progress=view, goal=goal,
                              limits=limits_of(keep or []), rounds=rounds, seconds=seconds, matters=matters, proof=proof,
                              seed=seed, warm_up_s=warm_up)
     show_played(ws, played, json)

@@ -57,8 +57,8 @@ def undo(
         say("Something else had changed the rig since, and that was kept. " + (
             "Only the values above went back." if done.changes else "Nothing of what was set still stood: no value "
             "went back."))
-    for what in done.for_good:
-        say(f"! {what} was done since, and nothing brings that back")
+    for chore in done.for_good:
+        say(f"! {chore} was done since, and nothing brings that back")
     hint("keen undo --redo", "to take this undo back")
 
 

@@ -16,45 +16,48 @@ if TYPE_CHECKING:
     from keenlattice.workspace.profile_results import Comparison
 
 
-def show_comparison(catalog: "Catalog", found: "Comparison") -> None:
+def show_comparison(catalog: "Catalog", comparison: "Comparison") -> None:
     """What differs, by domain, and what that did where it was measured."""
-    one, other = found.before, found.after
+    before, after = comparison.before, comparison.after
     cells = []
-    for domain, group in groupby(found.changes, key=lambda change: change.setting.partition(".")[0]):
+    for domain, group in groupby(comparison.changes, key=lambda change: change.setting.partition(".")[0]):
         cells.append([domain, "", "", ""])
         for change in group:
             first, *sides, remark = in_words(catalog, change)
             cells.append([f"  {first}", *sides, "inert" if change.inert else remark])
-    say(f"Settings that differ: {len(found.changes)}. In brackets what each comes to, or inherits.", "dim")
-    table(["setting", _head(one), _head(other), ""], cells)
-    for change in found.changes:
+    say(f"Settings that differ: {len(comparison.changes)}. In brackets what each comes to, or inherits.", "dim")
+    table(["setting", _head(before), _head(after), ""], cells)
+    for change in comparison.changes:
         if change.inert:
             say(f"! {change.setting}: {change.inert}")
     say()
-    if found.trials:
-        plan = found.trials[0].plan
-        say(f"Measured in {found.trials[0].blocks_played} blocks of {plan.seconds:g} s runs on {found.trials[0].rig}:")
-        show_blocks(metrics_of_trial(found.trials[0]))
-    elif one.profile == other.profile and all(side.time or not side.entries for side in (one, other)):
-        if all(found.single_runs):
-            say(f"Single runs of both are kept ({found.single_runs[0]} and {found.single_runs[1]}): no verdict can be "
+    if comparison.trials:
+        plan = comparison.trials[0].plan
+        say(f"Measured in {comparison.trials[0].blocks_played} blocks of {plan.seconds:g} s runs on "
+            f"{comparison.trials[0].rig}:")
+        show_blocks(metrics_of_trial(comparison.trials[0]))
+    elif before.profile == after.profile and all(side.time or not side.entries for side in (before, after)):
+        if all(comparison.single_runs):
+            say(f"Single runs of both are kept ({comparison.single_runs[0]} and {comparison.single_runs[1]}): no "
+                "verdict can be "
                 "had of them, since they were not played in turn. A trial gives one.")
         else:
             say("What that does has not been measured.")
-        hint(f"keen trial {one.reference} {other.reference}")
+        hint(f"keen trial {before.reference} {after.reference}")
 
 
-def as_markdown(catalog: "Catalog", found: "Comparison") -> str:
+def as_markdown(catalog: "Catalog", comparison: "Comparison") -> str:
     """The same for a forum."""
-    lines = [f"**{_head(found.before)}** against **{_head(found.after)}**", "", "| setting | before | after | |",
+    lines = [f"**{_head(comparison.before)}** against **{_head(comparison.after)}**", "",
+             "| setting | before | after | |",
              "|---|---|---|---|"]
     lines += ["| " + " | ".join(cell.replace("|", "\\|") for cell in in_words(catalog, change)) + " |"
-              for change in found.changes]
-    if found.trials:
-        plan = found.trials[0].plan
-        lines += ["", f"Measured in {found.trials[0].blocks_played} blocks of {plan.seconds:g} s runs:", "",
+              for change in comparison.changes]
+    if comparison.trials:
+        plan = comparison.trials[0].plan
+        lines += ["", f"Measured in {comparison.trials[0].blocks_played} blocks of {plan.seconds:g} s runs:", "",
                   "| | before | after | change | verdict |", "|---|---|---|---|---|"]
-        for result in found.trials[0].metrics:
+        for result in comparison.trials[0].metrics:
             lines.append(f"| {TITLES[result.name]}, {result.unit} | {amount(result, result.before)} | "
                          f"{amount(result, result.after)} | {percent(result)[1]} | {result.verdict} |")
     return "\n".join(lines)

@@ -36,8 +36,8 @@ class StudyView:
         what: is played, where nothing better is known.
     """
 
-    def __init__(self, what: str) -> None:
-        self._what, self._done, self._total = what, 0, 0
+    def __init__(self, title: str) -> None:
+        self._what, self._done, self._total = title, 0, 0
         self._spec: Spec | None = None
         self._kind = ""
         self._numbers: dict[int, Mapping[str, float]] = {}

@@ -46,7 +46,8 @@ def show_listed(done: "PlayedGames") -> None:
         say("Nothing was played with a version on yet.")
         hint("keen play GAME -- COMMAND")
         return
-    table(["when", "game", "what"], [[one.time[:16].replace("T", " "), one.profile, one.what] for one in done.games])
+    table(["when", "game", "what"],
+          [[played.time[:16].replace("T", " "), played.profile, played.what] for played in done.games])
     say("\nWhat was played is described, and proves nothing: for that, keen trial.", "dim")
 
 

@@ -60,21 +60,22 @@ def _interrupts(facts: Mapping[str, object], device: str) -> str:
         messages = f" ({facts[f'{device}_messages']})" * (mode == "message")
         return (f"{mode}{messages}, {facts[f'{device}_interrupts']} so far, on cores {facts[f'{device}_cores']}"
                 + ", shares its line" * bool(facts[f"{device}_shares_line"]))
-    known = facts.get(f"{device}_message")
-    can = "not known" if known is None else "line or message" if known else "line only"
+    by_message = facts.get(f"{device}_message")
+    can = "not known" if by_message is None else "line or message" if by_message else "line only"
     return can + (", shares its line" if facts.get(f"{device}_shares_line") else "")
 
 
-def all_of_game(told: "Listed") -> str:
+def all_of_game(listed: "Listed") -> str:
     """All that is known of a game: what was said earlier and not taken out holds, too."""
-    parts = [f"runs as {', '.join(told.game.executables) or 'nothing that was told'}"]
-    parts += [f"started by {shlex.join(told.command)}"] if told.command else []
-    parts += [f"its settings in {told.file}"] if told.file else []
-    parts += [f"answers at {told.answers_at[0]},{told.answers_at[1]}"] if told.answers_at else []
-    parts += [f"clicked at {told.clicks_at[0]},{told.clicks_at[1]}"] if told.clicks_at else []
-    parts += [f"draws by {told.api}"] if told.api else []
-    parts += [f"known as {' '.join(str(word) for word in one)}" for one in (told.application, told.engine) if one]
-    return "; ".join([*parts, *(["left running"] if told.leave_running else [])])
+    parts = [f"runs as {', '.join(listed.game.executables) or 'nothing that was told'}"]
+    parts += [f"started by {shlex.join(listed.command)}"] if listed.command else []
+    parts += [f"its settings in {listed.file}"] if listed.file else []
+    parts += [f"answers at {listed.answers_at[0]},{listed.answers_at[1]}"] if listed.answers_at else []
+    parts += [f"clicked at {listed.clicks_at[0]},{listed.clicks_at[1]}"] if listed.clicks_at else []
+    parts += [f"draws by {listed.api}"] if listed.api else []
+    parts += [f"known as {' '.join(str(word) for word in fields)}" for fields in (listed.application, listed.engine)
+              if fields]
+    return "; ".join([*parts, *(["left running"] if listed.leave_running else [])])
 
 
 def parsed(given: list[str]) -> "dict[str, FactValue | None]":
@@ -114,17 +115,17 @@ def asked(ws: "Workspace") -> "FactsResult":
 
     if not is_terminal(sys.stdin):
         raise UsageError("nobody can be asked here; give NAME=VALUE, or --from a file")
-    found = ws.rig.facts.list()
+    facts = ws.rig.facts.list()
     for name, question in ws.rig.facts.questions().items():
         while True:
-            known = str(found.facts.get(name, ""))
-            answer = typer.prompt(question, default=known, show_default=bool(known)).strip()
+            value = str(facts.facts.get(name, ""))
+            answer = typer.prompt(question, default=value, show_default=bool(value)).strip()
             try:
-                found = ws.rig.facts.tell({name: _value(answer)})
+                facts = ws.rig.facts.tell({name: _value(answer)})
                 break
             except UsageError as error:
                 say(f"! {error}")
-    return found
+    return facts
 
 
 def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "ByHand | None" = None) -> None:
@@ -152,17 +153,17 @@ def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "By
             "game that keen starts, for a run or by keen play; started in another way, the game does without")
     if plan.places and by_hand is None:
         inside = [str(Path(place).relative_to(home)) for place in plan.places if Path(place).is_relative_to(home)]
-        whole = [shown_path(Path(place)) for place in plan.places if not Path(place).is_relative_to(home)]
-        say("writes " + " and ".join([*whole, *([f"{', '.join(inside)} in {shown_path(home)}"] if inside else [])]),
+        elsewhere = [shown_path(Path(place)) for place in plan.places if not Path(place).is_relative_to(home)]
+        say("writes " + " and ".join([*elsewhere, *([f"{', '.join(inside)} in {shown_path(home)}"] if inside else [])]),
             "dim")
 
 
-def _needs(plan: "ApplyResult", one: "AppliedChange") -> str:
-    if any(change.setting in plan.refused for change in plan.changes if change.step == one.step):
+def _needs(plan: "ApplyResult", applied: "AppliedChange") -> str:
+    if any(change.setting in plan.refused for change in plan.changes if change.step == applied.step):
         return "REFUSED HERE"
-    if one.setting in plan.at_start:
+    if applied.setting in plan.at_start:
         return "keen to start the game"
-    parts = ["rights"] * one.rights + [f"restart of the {one.restart}"] * (one.restart != "none")
+    parts = ["rights"] * applied.rights + [f"restart of the {applied.restart}"] * (applied.restart != "none")
     return ", ".join(parts) or "-"
 
 

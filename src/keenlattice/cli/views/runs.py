@@ -24,41 +24,42 @@ if TYPE_CHECKING:
 ROWS_SHOWN, DOUBTS_SHOWN = 4, 8
 
 
-def show_measured(found: "MeasureResult", every: bool) -> None:
+def show_measured(result: "MeasureResult", every: bool) -> None:
     """How a game runs: the middle of the runs, and all of them, where there are several."""
     from keenlattice.measure.metrics import METRICS, OF_TELEMETRY, TRIAL_METRICS
 
-    count = len(found.runs)
-    say(f"{found.game} on {found.rig}, {count} run{'s' if count > 1 else ''} of {found.seconds:g} s, seed {found.seed}",
+    count = len(result.runs)
+    say(f"{result.game} on {result.rig}, {count} run{'s' if count > 1 else ''} of {result.seconds:g} s, "
+        f"seed {result.seed}",
         "bold")
     columns = ["this run"] if count == 1 else ["middle run", "all runs"]
     table(["", *columns], [
-        [f"{TITLES[name]}, {metric.unit}", *_middle_and_range([row[name] for row in found.runs])]
+        [f"{TITLES[name]}, {metric.unit}", *_middle_and_range([row[name] for row in result.runs])]
         for name, metric in METRICS.items() if (every or name in TRIAL_METRICS) and name not in OF_TELEMETRY],
         right=(1, 2))
-    show_said(found.said, found.limited_by)
+    show_said(result.said, result.limited_by)
 
 
-def show_said(said: "Sequence[Mapping[str, Reading]]", limited_by: Sequence[Mapping[str, float]]) -> None:
+def show_said(series: "Sequence[Mapping[str, Reading]]", limited_by: Sequence[Mapping[str, float]]) -> None:
     """What the rig said of itself over some runs, and what the frames waited for."""
     from keenlattice.measure.telemetry import mean_limits
     from keenlattice.report.said import limits_sentence, reading_rows
 
-    if rows := reading_rows(said):
+    if rows := reading_rows(series):
         say()
         table(["what the rig said", "mean", "worst"], rows, right=(1, 2))
-    if told := limits_sentence(mean_limits(limited_by)):
-        say(told)
+    if sentence := limits_sentence(mean_limits(limited_by)):
+        say(sentence)
 
 
 def _middle_and_range(values: list[float]) -> list[str]:
     """The median, and of several runs the range."""
     import math
 
-    known = [value for value in values if math.isfinite(value)]
-    if not known:
+    finite = [value for value in values if math.isfinite(value)]
+    if not finite:
         return [*["-"] * (len(values) > 1), "too little to tell"]
-    middle, least, most = _side_by_side(median(known), min(known), max(known))
+    middle, least, most = _side_by_side(median(finite), min(finite), max(finite))
     return [middle, *[f"{least} to {most}"] * (len(values) > 1)]
 
 
@@ -84,34 +85,35 @@ def show_kept(kept: str | None, picture: str = "") -> None:
         hint(" ".join(f"keen draw {kept} {picture} --out run.png".split()))
 
 
-def show_recording(found: "Recording", every: bool) -> None:
+def show_recording(recording: "Recording", every: bool) -> None:
     """A recording that was read."""
     from keenlattice.measure.doubts import doubts_of
     from keenlattice.measure.telemetry import limited_by, readings
 
-    say(f"{found.file}: {found.frames} frames in {found.seconds:.1f} s, by the map {found.columns.name}", "bold")
-    about = found.run.about
+    say(f"{recording.file}: {recording.frames} frames in {recording.seconds:.1f} s, by the map "
+        f"{recording.columns.name}", "bold")
+    about = recording.run.about
     if still := about.get("still_share"):
         say(f"{100 * still:.0f} % of the film is left out: only the longest stretch in which something moves counts")
     if torn := about.get("torn"):
         say(f"{torn} pictures are torn: each shows two frames, and both count")
-    for one in found.damage:
-        say(f"! left out, line {one.line}: {one.what}" + f" ({one.count} such)" * (one.count > 1))
-    if found.dropped_frames:
-        say(f"{found.dropped_frames} frames are marked as never shown; they count as no frames")
-    show_metrics_of_run(found.metrics, every)
-    show_said([readings(found.run)], [limited_by(found.run)])
-    if clock := found.run.about.get("log_clock"):
+    for damage in recording.damage:
+        say(f"! left out, line {damage.line}: {damage.what}" + f" ({damage.count} such)" * (damage.count > 1))
+    if recording.dropped_frames:
+        say(f"{recording.dropped_frames} frames are marked as never shown; they count as no frames")
+    show_metrics_of_run(recording.metrics, every)
+    show_said([readings(recording.run)], [limited_by(recording.run)])
+    if clock := recording.run.about.get("log_clock"):
         say("The log's clock is the frames' own." if clock == "as the frames" else
             "The log's clock is not the frames': it counts as begun with the run, unless --log-starts says otherwise.",
             "dim")
-    _show_course(found.run)
-    for doubt in doubts_of(found.run):
+    _show_course(recording.run)
+    for doubt in doubts_of(recording.run):
         say(f"! {doubt}")
-    for name, (start, end) in found.segments.items():
+    for name, (start, end) in recording.segments.items():
         say(f"segment {name}: {start / 1000:.1f} to {end / 1000:.1f} s")
     say()
-    show_kept(found.capture)
+    show_kept(recording.capture)
 
 
 def take_map(file: str, yes: bool, quiet: bool, new: "NewMap") -> bool:
@@ -175,23 +177,23 @@ def show_latency(result: "LatencyResult") -> None:
 
 def _how(latency: "Latency") -> list[tuple[str, str]]:
     """How it was measured, as far as that was found out from the signal."""
-    told, about = [], latency.about
+    rows, about = [], latency.about
     if "press_area" in about:
-        told.append(("areas", f"press at {about['press_area']}, answer at {about['answer_area']} "
+        rows.append(("areas", f"press at {about['press_area']}, answer at {about['answer_area']} "
                               "(x, y, width, height in pixels); --figure FILE draws them"))
     if "polarity" in about:
-        told.append(("answer", f"the screen {about['polarity']}; timed {about['threshold']}"))
+        rows.append(("answer", f"the screen {about['polarity']}; timed {about['threshold']}"))
     if about.get("strobe_hz"):
         hz = about["strobe_hz"]
-        told.append(("backlight", f"strobed at {hz:.0f} Hz: a single answer is sure to half of {1000 / hz:.1f} ms"))
+        rows.append(("backlight", f"strobed at {hz:.0f} Hz: a single answer is sure to half of {1000 / hz:.1f} ms"))
     if "pictures" in about:
-        told.append(("camera", f"{about['pictures']} pictures, {about['camera_hz']:.0f} a second: one press is sure to "
+        rows.append(("camera", f"{about['pictures']} pictures, {about['camera_hz']:.0f} a second: one press is sure to "
                                f"{latency.half_width_ms:.1f} ms, all together to {latency.bias_ms:.1f} ms (in the "
                                "intervals below)"))
     elif latency.half_width_ms:
-        told.append(("camera", f"each count stands for anything within {latency.half_width_ms:.1f} ms of it; the "
+        rows.append(("camera", f"each count stands for anything within {latency.half_width_ms:.1f} ms of it; the "
                                "spread is without what that adds"))
-    return told
+    return rows
 
 
 STEPS = "▁▂▃▄▅▆▇"  # not the full block: bars of two lines would touch
@@ -241,13 +243,13 @@ def _rows(moment: Moment) -> Mapping[str, tuple[str, float]]:
     from keenlattice.measure.series import kind_of
     from keenlattice.report.said import series_title
 
-    found = {"frames": (f"{moment.frames}", float(moment.frames)), "frame time": _ms(moment.frame_ms),
-             "worst frame": _ms(moment.worst_ms), "latency": _ms(moment.latency_ms)}
+    rows = {"frames": (f"{moment.frames}", float(moment.frames)), "frame time": _ms(moment.frame_ms),
+            "worst frame": _ms(moment.worst_ms), "latency": _ms(moment.latency_ms)}
     for name, value in sorted(moment.said.items()):
         if not name.endswith(LEFT_OUT):
             kind = kind_of(name)
-            found[series_title(name)] = (f"{value:.{kind.decimals}f} {kind.unit}", value)
-    return found
+            rows[series_title(name)] = (f"{value:.{kind.decimals}f} {kind.unit}", value)
+    return rows
 
 
 def _ms(value: float) -> tuple[str, float]:

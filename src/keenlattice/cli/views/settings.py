@@ -36,11 +36,11 @@ def show_setting(shown: "Setting", noted: str = "") -> None:
         *(["formula", f"{suggestion.formula}   {suggestion.purpose}"] for suggestion in shown.suggest)) if row[1]])
 
 
-def show_of_pool(told: Mapping[str, str]) -> None:
+def show_of_pool(answers: Mapping[str, str]) -> None:
     """What the pool says of some settings, if there is one."""
-    if told:
+    if answers:
         say("The pool says", "bold")
-    for key, words in told.items():
+    for key, words in answers.items():
         say(f"  {key}: {words}")
 
 
@@ -57,12 +57,12 @@ def tell_what_is_not_held(catalog: "Catalog", listed: "ShowResult") -> None:
 
 def show_catalog(listed: "CatalogResult", all_of_them: bool) -> None:
     """Several settings; and those that the rig does not have, with why, or how many they are."""
-    some = listed.settings
-    if some:
-        both = 0 < len(listed.asked) < len(some)
+    settings = listed.settings
+    if settings:
+        both = 0 < len(listed.asked) < len(settings)
         table(["setting", "what it is", "takes", *(["set"] if both else [])], [
             [shown.name, shown.title, shown.allowed(), *(["by you" if shown.name in listed.asked else "from here"]
-                                                        if both else [])] for shown in some])
+                                                         if both else [])] for shown in settings])
         say()
     by_reason: dict[str, list[str]] = {}
     for name, why in listed.absent.items():
@@ -72,8 +72,8 @@ def show_catalog(listed: "CatalogResult", all_of_them: bool) -> None:
     else:
         for why, names in by_reason.items():
             say(f"Not on this rig: {', '.join(names)}: {why}.", "dim")
-    count = f"{len(some)} setting{'s' * (len(some) != 1)}." if some else "None that can be set on this rig."
-    say(count + (f" All about one: keen catalog {some[0].name}" if some else ""), "dim")
+    count = f"{len(settings)} setting{'s' * (len(settings) != 1)}." if settings else "None that can be set on this rig."
+    say(count + (f" All about one: keen catalog {settings[0].name}" if settings else ""), "dim")
 
 
 def value_of(catalog: "Catalog", shown: "Effective") -> str:
@@ -92,25 +92,25 @@ def instead_of(catalog: "Catalog", shown: "Effective") -> str:
     return ", ".join(hidden) + (": no change" if shown.in_vain else "")
 
 
-def show_findings(found: "Sequence[Finding]") -> None:
+def show_findings(findings: "Sequence[Finding]") -> None:
     """What the checks found, the plainly wrong first, each with what to do."""
-    wrong = [one for one in found if one.kind == "wrong"]
-    unknown = [one for one in found if one.kind == "not known"]
-    other = [one for one in found if one.kind not in ("wrong", "not known")]
-    if not found:
+    wrong = [finding for finding in findings if finding.kind == "wrong"]
+    unknown = [finding for finding in findings if finding.kind == "not known"]
+    remarks = [finding for finding in findings if finding.kind not in ("wrong", "not known")]
+    if not findings:
         say("Nothing is plainly wrong.")
-    for title, some in (("Plainly wrong", wrong), ("Worth a look", other)):
-        if some:
-            say(f"{title} ({len(some)})", "bold")
-        for one in some:
-            kind = "" if one.kind == "wrong" else f"{one.kind}: "
-            say(f"! {kind}{', '.join(one.settings)}: {one.why}")
-            say(f"  to fix it: {one.what_to_do}", "dim")
+    for title, group in (("Plainly wrong", wrong), ("Worth a look", remarks)):
+        if group:
+            say(f"{title} ({len(group)})", "bold")
+        for remark in group:
+            kind = "" if remark.kind == "wrong" else f"{remark.kind}: "
+            say(f"! {kind}{', '.join(remark.settings)}: {remark.why}")
+            say(f"  to fix it: {remark.what_to_do}", "dim")
     if unknown:
         say(f"Not known, to be looked at ({len(unknown)})", "bold")
-    for one in unknown:
-        say(f"? {one.why}")
-        say(f"  if it is so: {one.what_to_do}", "dim")
+    for remark in unknown:
+        say(f"? {remark.why}")
+        say(f"  if it is so: {remark.what_to_do}", "dim")
 
 
 def show_changes(catalog: Catalog, changes: Sequence[Change], before: str = "from", after: str = "to") -> None:
@@ -123,10 +123,10 @@ def show_changes(catalog: Catalog, changes: Sequence[Change], before: str = "fro
 def show_by_owner(catalog: Catalog, changes: Mapping[str, Sequence[Change]], before: str, after: str,
                   heading: str = "{}") -> None:
     """A table of changes for each owner; their names only where there are several, or a heading is wanted."""
-    for owner, some in changes.items():
+    for owner, edits in changes.items():
         if len(changes) > 1 or heading != "{}":
             say(heading.format(owner), "bold")
-        show_changes(catalog, some, before, after)
+        show_changes(catalog, edits, before, after)
 
 
 def show_pack(catalog: "Catalog", pack: "PackResult") -> None:

@@ -51,12 +51,13 @@ def show_what_is_open(now: "Sheet") -> None:
              "print it: --out sheet.html")
     else:
         counts = {kind: sum(step.done == kind for step in now.steps) for kind in ("written", "seen", "said")}
-        told = ", ".join(f"{count} {'only ' * (kind == 'said')}{kind}" for kind, count in counts.items() if count)
-        say(f"\nAll {len(now.steps)} steps are done: {told}. The logbook has it; to go back: keen undo"
+        counts_text = ", ".join(f"{count} {'only ' * (kind == 'said')}{kind}" for kind, count in counts.items()
+                                if count)
+        say(f"\nAll {len(now.steps)} steps are done: {counts_text}. The logbook has it; to go back: keen undo"
             f"{on_this_rig()}")
 
 
-def hand_out(now: "Sheet", what: str = "set") -> None:
+def hand_out(now: "Sheet", verb: str = "set") -> None:
     """A sheet that was written just now."""
     say()
     show_sheet(now)
@@ -64,12 +65,12 @@ def hand_out(now: "Sheet", what: str = "set") -> None:
     if not now.open:
         show_what_is_open(now)
         return
-    say(f"\n{f'Of these, {done} are' if done else 'Nothing is'} {what}{'' if done else ' yet'}: take "
+    say(f"\n{f'Of these, {done} are' if done else 'Nothing is'} {verb}{'' if done else ' yet'}: take "
         f"{'the others' if done else 'these steps'} yourself, and tick them off.")
     hint("keen rig sheet --ask, or keen rig sheet --out sheet.html to print it")
 
 
-def note_and_tick(ws: "Workspace", found: "SheetResult", was: list[str], said: list[int], seen: list[str]
+def note_and_tick(ws: "Workspace", result: "SheetResult", was: list[str], values: list[int], seen: list[str]
                   ) -> "SheetResult":
     """Notes what was there before some steps; then ticks off those that are said to be done, and those of which it
     was seen.
@@ -78,12 +79,12 @@ def note_and_tick(ws: "Workspace", found: "SheetResult", was: list[str], said: l
         UsageError: not of the form `STEP=VALUE`; or as `Workspace.note_before` and `Workspace.tick`.
     """
     for number, value in map(_of_step, was):
-        found = ws.rig.sheets.note_before(number, value)
-    for number in said:
-        found = ws.rig.sheets.tick(number)
+        result = ws.rig.sheets.note_before(number, value)
+    for number in values:
+        result = ws.rig.sheets.tick(number)
     for number, value in map(_of_step, seen):
-        found = ws.rig.sheets.tick(number, value)
-    return found
+        result = ws.rig.sheets.tick(number, value)
+    return result
 
 
 def _of_step(text: str) -> tuple[int, str]:
@@ -93,11 +94,11 @@ def _of_step(text: str) -> tuple[int, str]:
     return int(number), value
 
 
-def ask_of_each(ws: "Workspace", found: "SheetResult") -> "SheetResult":
+def ask_of_each(ws: "Workspace", result: "SheetResult") -> "SheetResult":
     """Asks of every open step what is there now, where nobody knows, and whether it is done."""
     import typer
 
-    for step in found.sheet.open if found.sheet else ():
+    for step in result.sheet.open if result.sheet else ():
         show_step(step)
         if step.before is None and step.was is None and not _noted(ws, step):
             break
@@ -106,13 +107,13 @@ def ask_of_each(ws: "Workspace", found: "SheetResult") -> "SheetResult":
             if answer.lower() in ("n", "no", "q"):
                 break
             try:
-                found = ws.rig.sheets.tick(step.number, None if answer.lower() in ("y", "yes") else answer)
+                result = ws.rig.sheets.tick(step.number, None if answer.lower() in ("y", "yes") else answer)
                 break
             except BadValue as error:
                 say(f"! {error}")
         if answer.lower() == "q":
             break
-    return found
+    return result
 
 
 def _noted(ws: "Workspace", step: "SheetStep") -> bool:
@@ -142,19 +143,19 @@ def asked_for(settings: "list[Setting]") -> dict[str, str]:
     if not is_terminal(sys.stdin):
         raise UsageError("nobody can be asked here; give SETTING=VALUE")
     result: dict[str, str] = {}
-    for number, one in enumerate(settings, 1):
-        say(f"\n{number} of {len(settings)}: {one.title} ({one.name}); it takes {one.allowed()}", "bold")
-        say(f"  where: {one.where}", "dim")
+    for number, setting in enumerate(settings, 1):
+        say(f"\n{number} of {len(settings)}: {setting.title} ({setting.name}); it takes {setting.allowed()}", "bold")
+        say(f"  where: {setting.where}", "dim")
         while answer := typer.prompt("What does it show? Enter if you cannot tell, q to stop", default="",
                                      show_default=False).strip():
             if answer.lower() == "q":
                 return result
             try:
-                one.parsed(answer)
+                setting.parsed(answer)
             except BadValue as error:
                 say(f"! {error}")
                 continue
-            result[one.name] = answer
+            result[setting.name] = answer
             break
     return result
 
@@ -211,6 +212,6 @@ def run_of(number: int, most: int | None, minutes_left: float | None) -> str:
 
 def held_in_words(holds: "Mapping[str, Mapping[str, Value]]") -> str:
     """What the rig holds, by all that was said."""
-    told = [f"{key} {written(value)}{' (rig-wide)' * (owner == 'rig')}" for owner, entry in holds.items()
-            for key, value in entry.items()]
-    return ", ".join(told) or "nothing that anybody has told"
+    values = [f"{key} {written(value)}{' (rig-wide)' * (owner == 'rig')}" for owner, entry in holds.items()
+              for key, value in entry.items()]
+    return ", ".join(values) or "nothing that anybody has told"

@@ -88,9 +88,9 @@ class Telling:
 
     def _survey(self) -> None:
         _heading(1, "The rig, and what is plainly wrong with it")
-        found = self.ws.rig.survey()
-        show_rig_briefly(found, described(self.ws.rig.kind))
-        show_findings(found.findings)
+        survey = self.ws.rig.survey()
+        show_rig_briefly(survey, described(self.ws.rig.kind))
+        show_findings(survey.findings)
 
     def _begin(self) -> str:
         _heading(2, "A way back, and where we start")
@@ -122,8 +122,8 @@ class Telling:
 
     def _trial(self, before: "Version", after: "Version", seed: int) -> "Played[Trial]":
         story = self.story
-        with progress(f"{story.blocks} blocks of two runs") as told:
-            return self.ws.trial(before, after, progress=told, blocks=story.blocks, seconds=story.seconds, seed=seed,
+        with progress(f"{story.blocks} blocks of two runs") as view:
+            return self.ws.trial(before, after, progress=view, blocks=story.blocks, seconds=story.seconds, seed=seed,
                                  decides=story.decides, matters=story.matters_pct)
 
     def _measure(self, start: "Version", edited: "Version") -> "Played[Trial]":
@@ -197,7 +197,7 @@ class LedPlayer(Guide):
         say(f"> {question}: ")
         answer = ""
         if question.startswith("What does"):
-            step = next(one for one in self._to_take if one.title in question)
+            step = next(setting for setting in self._to_take if setting.title in question)
             answer = str(self._player.sees(step.owner, step.key))
         elif question.startswith("t to take"):
             answer = "w"

@@ -73,26 +73,27 @@ def show_claims(result: "ClaimsResult") -> None:
             _show_rule(rule)
 
 
-def _show_rule(one: "Repeated") -> None:
+def _show_rule(repeated: "Repeated") -> None:
     from keenlattice.study.trial.result import told
 
-    assert one.offered is not None and one.trial is not None
-    result = one.trial.result
-    by_name, here = {metric.name: metric for metric in result.metrics}, {id(claim.claim): claim for claim in one.claims}
-    say(f"Rule {one.rule}: {one.offered.rule.reason or one.offered.rule.game}", "bold")
-    for claim in one.offered.rule.claim:
+    assert repeated.offered is not None and repeated.trial is not None
+    result = repeated.trial.result
+    by_name, here = {metric.name: metric for metric in result.metrics}, {id(claim.claim): claim
+                                                                         for claim in repeated.claims}
+    say(f"Rule {repeated.rule}: {repeated.offered.rule.reason or repeated.offered.rule.game}", "bold")
+    for claim in repeated.offered.rule.claim:
         if id(claim) not in here:
             say(f"  {told(claim)}: not measured in a trial", "dim")
             continue
-        found, word = by_name[claim.metric], here[id(claim)].here
+        measured, word = by_name[claim.metric], here[id(claim)].here
         say(f"  claimed: {told(claim)}")
         for evidence in claim.evidence:
             say(f"  its author measured {evidence.told()}", "dim")
-        say(f"  here: {TITLES[found.name]} changed by {percent(found)[1]}, so it "
+        say(f"  here: {TITLES[measured.name]} changed by {percent(measured)[1]}, so it "
             + {"holds": "holds on this rig, too", "does not hold": "does not hold on this rig",
                "unclear": "is unclear here: more blocks would tell"}[word], STYLES[word])
     plan = result.plan
-    say(f"  on top of {one.base}: {result.blocks_played} blocks of {plan.seconds:g} s runs on {result.rig}, seed "
+    say(f"  on top of {repeated.base}: {result.blocks_played} blocks of {plan.seconds:g} s runs on {result.rig}, seed "
         f"{plan.seed}", "dim")
 
 
@@ -118,11 +119,12 @@ def show_screen_cost(cost: "ScreenCost") -> None:
         f"{minutes(cost.minutes_per_round)}, and at most {plan.rounds} round{'s' * (plan.rounds > 1)}.", "bold")
     for group in plan.factors:
         say("  " + " + ".join(group) + " (restarts the machine)" * (group in cost.restarting))
-    for one in cost.cheaper:
-        how = " ".join(["--repeats 1"] * (one.repeats < plan.repeats) + ["--short"] * (plan.folded and not one.folded))
-        price = "" if one.folded else "; and what two changes do together can pass for the work of a third"
-        say(f"cheaper: {how} takes {minutes(one.minutes_per_round)} a round, with intervals {one.wider:.1f} times as "
-            f"wide{price}")
+    for cheaper in cost.cheaper:
+        options = {"--repeats 1": cheaper.repeats < plan.repeats, "--short": plan.folded and not cheaper.folded}
+        how = " ".join(option for option, cheapens in options.items() if cheapens)
+        price = "" if cheaper.folded else "; and what two changes do together can pass for the work of a third"
+        say(f"cheaper: {how} takes {minutes(cheaper.minutes_per_round)} a round, with intervals {cheaper.wider:.1f} "
+            f"times as wide{price}")
     for group in cost.together:
         say(f"! {' and '.join(group)}: one decides what the other does; --together {','.join(group)} switches them as "
             "one, or --together checks all such")
@@ -157,26 +159,28 @@ def _this_rig(look: "PoolLook") -> str:
     """What of this rig the expectation rests on."""
     if not look.limited_by:
         return "by its facts; what its frames wait for is not known before a trial or a screen was played"
-    most = max(look.limited_by.items(), key=lambda one: one[1])
+    most = max(look.limited_by.items(), key=lambda share: share[1])
     return f"by its facts, and that its frames wait for the {most[0]} in {most[1]:.0f} % of the time"
 
 
-def show_order(found: "TryFirst", game: str) -> None:
+def show_order(ranking: "TryFirst", game: str) -> None:
     """The changes, that first of which most is to be gained for each hour."""
-    say(f"{found.before} to {found.after}: which to try first here, by pool {found.study}", "bold")
+    say(f"{ranking.before} to {ranking.after}: which to try first here, by pool {ranking.study}", "bold")
     total = 0.0
     rows = []
-    for number, one in enumerate(found.order, 1):
-        total += one.minutes
-        rows.append([f"{number}  {one.change[0].key}", value_said(one.change[0].after), f"{signed(one.gain_pct)} %",
-                     str(one.blocks), minutes(one.minutes), minutes(total), one.known or NOT_KNOWN])
+    for number, change in enumerate(ranking.order, 1):
+        total += change.minutes
+        rows.append([f"{number}  {change.change[0].key}", value_said(change.change[0].after),
+                     f"{signed(change.gain_pct)} %",
+                     str(change.blocks), minutes(change.minutes), minutes(total), change.known or NOT_KNOWN])
     table(["change", "to", "may gain", "blocks", "takes", "in all", "over rigs"], rows, right=(2, 3))
     say("\n\"May gain\" is what all metrics together are to be expected to gain, if it is kept only where it helps. It "
         "plans: a trial's verdict rests on its own runs alone.", "dim")
-    first = found.order[0]
+    first = ranking.order[0]
     edit = f"{first.change[0].key}={value_said(first.change[0].after)}"
-    hint(f"keen edit {found.before} {shlex.quote(edit)}, then keen trial "
-         f"{found.before} {found.before.partition('@')[0]} --blocks {first.blocks}" + f" --game {game}" * bool(game))
+    hint(f"keen edit {ranking.before} {shlex.quote(edit)}, then keen trial "
+         f"{ranking.before} {ranking.before.partition('@')[0]} --blocks {first.blocks}"
+         + f" --game {game}" * bool(game))
 
 
 def show_played(ws: "Workspace", played: "Played[Any]", json: bool = False, figure: Path | None = None) -> None:
@@ -202,8 +206,9 @@ def _is_pilot(played: "Played[Any]") -> bool:
 def show_left_over(ws: "Workspace") -> None:
     """What a study by hand has left changed on the rig, if anything."""
     if left := ws.studies.by_hand.left_over():
-        one = "one setting is" if len(left) == 1 else f"{len(left)} settings are"
-        say(f"! {one} not back at what was there before the study: {', '.join(left)}. keen undo{on_this_rig()} writes "
+        subject = "one setting is" if len(left) == 1 else f"{len(left)} settings are"
+        say(f"! {subject} not back at what was there before the study: {', '.join(left)}. keen "
+            f"undo{on_this_rig()} writes "
             "the sheet for the way back")
 
 

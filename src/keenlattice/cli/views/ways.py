@@ -56,35 +56,35 @@ class Ways:
         if plan.sized and not self.json:
             say(f"At most {plan.blocks} blocks of two runs, about {minutes(plan.minutes())}: how much the "
                 f"first {SIZING} vary says how many it takes.", "dim")
-        with playing(self.ws, "blocks of two runs", self.json, self.watch, self.sensor) as told:
-            played = self.ws.studies.trials.play(before, after, plan, self.game, told)
+        with playing(self.ws, "blocks of two runs", self.json, self.watch, self.sensor) as view:
+            played = self.ws.studies.trials.play(before, after, plan, self.game, view)
         self._finished(played)
 
     def take(self, files: list[Path], columns: str) -> None:
         """Takes recordings of one whose runs the player records."""
-        found = self.ws.studies.trials.take(files, columns)
-        if not isinstance(found, RunsToCome):
-            self._finished(found)
+        trial = self.ws.studies.trials.take(files, columns)
+        if not isinstance(trial, RunsToCome):
+            self._finished(trial)
         elif self.json:
-            emit(found)
+            emit(trial)
         else:
-            show_runs_to_come(found)
+            show_runs_to_come(trial)
 
     def plan_files(self, before: str, after: str, matters: str, options: StudyOptions) -> None:
         """Plans one whose runs the player records."""
         self._tell(matters, options, before)
         plan = self.ws.studies.trials.plan(before, after, matters=matters,
                                            **{**options, "blocks": options["blocks"] or BLOCKS_BY_HAND})
-        found = self.ws.studies.trials.from_files(before, after, plan, self.game)
-        emit(found) if self.json else show_runs_to_come(found)
+        runs = self.ws.studies.trials.from_files(before, after, plan, self.game)
+        emit(runs) if self.json else show_runs_to_come(runs)
 
     def pilot(self, before: str, after: str, blocks: int, matters: str, options: StudyOptions) -> None:
         """Plays a version against itself first."""
         self._tell(matters, options, before)
         plan = self.ws.studies.trials.plan(before, after, matters=matters, **options)
-        with playing(self.ws, f"{blocks} blocks of two runs", self.json, self.watch, self.sensor) as told:
-            found = self.ws.studies.trials.pilot(before, after, plan, blocks, self.game, told)
-        emit(found) if self.json else show_pilot(found, self.ws.profiles.find(after, both=True).reference)
+        with playing(self.ws, f"{blocks} blocks of two runs", self.json, self.watch, self.sensor) as view:
+            result = self.ws.studies.trials.pilot(before, after, plan, blocks, self.game, view)
+        emit(result) if self.json else show_pilot(result, self.ws.profiles.find(after, both=True).reference)
 
     def _tell(self, matters: str, options: StudyOptions, before: str) -> None:
         if not self.json:
@@ -100,18 +100,18 @@ def check_what_goes_together(ctx: "typer.Context") -> None:
     Raises:
         UsageError: an option does not go with the way that was chosen; or no versions were given.
     """
-    said = ctx.params
-    if said["take"]:
+    given = ctx.params
+    if given["take"]:
         only(ctx, "--take", "take", "by", "figure")
         return
-    if said["pilot"] is not None:
+    if given["pilot"] is not None:
         only(ctx, "--pilot", "pilot", *HANDS, *(name for name in PLAN if name not in ("blocks", "every_block")))
-    elif said["from_files"]:
+    elif given["from_files"]:
         only(ctx, "--from-files", "from_files", *PLAN)
     else:
         only(ctx, "a trial that is played now", "figure", *HANDS, *PLAN)
-    if not (said["before"] and said["after"]):
+    if not (given["before"] and given["after"]):
         from keenlattice.profile.version import profile_of, stock
 
-        profile = profile_of(said["before"] or "GAME")
+        profile = profile_of(given["before"] or "GAME")
         raise UsageError(f"a trial takes two versions: keen trial {stock(profile).reference} {profile}; or --take")

@@ -29,9 +29,9 @@ Source = Callable[[], Values]
 
 def sources(root: Path, pids: list[int]) -> list[Source]:
     """All that there are on this machine; what a device says of itself comes after what the game has of it."""
-    found = [clocks(root), sensors(root), zones(root), held_back(root), gpus(root), processors(root), memory(root),
-             pressure(root), energy(root)]
-    return [*([game(root, pids)] if pids else []), *(one for one in found if one is not None)]
+    readers = [clocks(root), sensors(root), zones(root), held_back(root), gpus(root), processors(root), memory(root),
+               pressure(root), energy(root)]
+    return [*([game(root, pids)] if pids else []), *(reader for reader in readers if reader is not None)]
 
 
 def clocks(root: Path) -> Source | None:
@@ -156,12 +156,12 @@ def pressure(root: Path) -> Source | None:
     shares = {name: share_of_time(1e6) for name in files}
 
     def read() -> Values:
-        found = {}
+        values = {}
         for name, file in files.items():
-            said = re.search(r"^some .*total=(\d+)", text(file), re.MULTILINE)
-            if said and (share := shares[name](float(said[1]))) is not None:
-                found[f"{name}.pressure"] = share
-        return found
+            match = re.search(r"^some .*total=(\d+)", text(file), re.MULTILINE)
+            if match and (share := shares[name](float(match[1]))) is not None:
+                values[f"{name}.pressure"] = share
+        return values
     return read if files["cpu"].exists() else None
 
 
@@ -209,7 +209,7 @@ def game(root: Path, pids: list[int]) -> Source:
             if drew is not None:
                 drawing[f"{part}.load"] = drawing.get(f"{part}.load", 0.0) + drew
         return {**({"game.load": sum(now), "game-thread.load": max(now)} if now else {}),
-                **({"game.memory": held} if held else {}), **{name: min(100.0, one) for name, one in drawing.items()}}
+                **({"game.memory": held} if held else {}), **{name: min(100.0, load) for name, load in drawing.items()}}
     return read
 
 
@@ -224,11 +224,11 @@ def engine_times(root: Path, pids: list[int]) -> dict[str, float]:
                     continue
             except OSError:
                 continue
-            told = dict(line.split(":", 1) for line in text(folder / "fdinfo" / name).splitlines() if ":" in line)
-            ns = [float(value.split()[0]) for key, value in told.items()
+            fields = dict(line.split(":", 1) for line in text(folder / "fdinfo" / name).splitlines() if ":" in line)
+            ns = [float(value.split()[0]) for key, value in fields.items()
                   if re.match(r"drm-engine-(render|gfx|3d)", key)]
-            if ns and "drm-client-id" in told:
-                client = f"{told.get('drm-pdev', '').strip()} {told['drm-client-id'].strip()}"
+            if ns and "drm-client-id" in fields:
+                client = f"{fields.get('drm-pdev', '').strip()} {fields['drm-client-id'].strip()}"
                 result[client] = max(result.get(client, 0.0), max(ns))
     return result
 
@@ -293,7 +293,7 @@ def main() -> None:
     spent, seen = time.process_time(), False
     while True:
         at, cost = time.perf_counter(), time.process_time()
-        values = {name: value for one in read for name, value in one().items()}
+        values = {name: value for read_values in read for name, value in read_values().items()}
         fresh = [name for name in values if name not in names]
         if fresh:  # shares of time come with the second sample
             names += fresh

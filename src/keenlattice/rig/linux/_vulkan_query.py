@@ -46,15 +46,15 @@ def answer() -> list[tuple[str, int, str]]:
     vulkan.vkEnumeratePhysicalDevices(instance, ctypes.byref(count), None)
     devices = (ctypes.c_void_p * count.value)()
     vulkan.vkEnumeratePhysicalDevices(instance, ctypes.byref(count), devices)
-    found = []
+    drivers = []
     for device in devices[:count.value]:
         driver = DriverInfo(DRIVER_PROPERTIES, None)
-        told = DeviceInfo(PROPERTIES_2, ctypes.cast(ctypes.pointer(driver), ctypes.c_void_p))
-        vulkan.vkGetPhysicalDeviceProperties2(ctypes.c_void_p(device), ctypes.byref(told))
-        name = bytes(told.properties)[NAME_AT:NAME_AT + NAME_LENGTH].split(b"\0")[0]
-        found.append((name.decode(errors="replace"), int(driver.number), driver.name.decode(errors="replace")))
+        properties = DeviceInfo(PROPERTIES_2, ctypes.cast(ctypes.pointer(driver), ctypes.c_void_p))
+        vulkan.vkGetPhysicalDeviceProperties2(ctypes.c_void_p(device), ctypes.byref(properties))
+        name = bytes(properties.properties)[NAME_AT:NAME_AT + NAME_LENGTH].split(b"\0")[0]
+        drivers.append((name.decode(errors="replace"), int(driver.number), driver.name.decode(errors="replace")))
     vulkan.vkDestroyInstance(instance, None)
-    return found
+    return drivers
 
 
 if __name__ == "__main__":

@@ -30,8 +30,9 @@ def folders(config: Path, root: Path) -> tuple[Path, list[Path]]:
         config: the player's folder of settings.
         root: where `etc` is.
     """
-    told = os.environ.get("XDG_CONFIG_DIRS", "") if root == Path("/") else ""
-    return config / "autostart", [Path(one) / "autostart" for one in told.split(":") if one.startswith("/")] or [
+    folders_named = os.environ.get("XDG_CONFIG_DIRS", "") if root == Path("/") else ""
+    return config / "autostart", [Path(folder) / "autostart" for folder in folders_named.split(":")
+                                  if folder.startswith("/")] or [
         root / "etc/xdg/autostart"]
 
 
@@ -61,8 +62,8 @@ class Autostart(Part):
                 text = _text(folder / name)
                 if text is not None and GROUP in text:
                     key = as_setting("startup", name.removesuffix(".desktop"))
-                    known = result.get(key, (self._own / name, ""))
-                    result[key] = (known[0], known[1] or (text if folder != self._own else ""))
+                    entry = result.get(key, (self._own / name, ""))
+                    result[key] = (entry[0], entry[1] or (text if folder != self._own else ""))
         return result
 
     def settings(self) -> list[Setting]:

@@ -26,20 +26,20 @@ def device_knobs(root: Path, devices: Iterable[tuple[str, str]]) -> dict[str, Kn
     Args:
         devices: the name and address of each.
     """
-    found = {}
+    knobs = {}
     for name, address in devices:
         if (file := root / PCI / address / "power" / "control").is_file():
-            found[f"bus.sleep@{name}"] = Knob(
+            knobs[f"bus.sleep@{name}"] = Knob(
                 setting("bus.sleep", "The device may sleep when it is idle", "switch", text_in(file) == "auto",
                         scope="device", **MEASURE,
                         trades="A device that sleeps saves power, and takes up to some milliseconds to wake."),
                 (file,), SLEEPS, places={file: f"pci/{address}/sleep"})
-    return found
+    return knobs
 
 
 def _links(root: Path) -> Iterator[Knob]:
-    if told := choices_in(text_in(root / LINKS)):
-        choices, stock = told
+    if choices_here := choices_in(text_in(root / LINKS)):
+        choices, stock = choices_here
         yield Knob(setting("bus.link-power", "Power saving of PCI Express links", "choice", stock, choices=choices,
                            **MEASURE, trades="A link that sleeps saves a little power, and wakes in microseconds."),
                    (root / LINKS,))
@@ -58,8 +58,8 @@ def _usb(root: Path) -> Iterator[Knob]:
 def _disks(root: Path) -> Iterator[Knob]:
     for file in sorted((root / BLOCK).glob("*/queue/scheduler")):
         disk = file.parts[-3]
-        if not disk.startswith(NO_DISKS) and (told := choices_in(text_in(file))):
-            choices, stock = told
+        if not disk.startswith(NO_DISKS) and (choices_here := choices_in(text_in(file))):
+            choices, stock = choices_here
             yield Knob(setting(as_setting("disk", f"turns {disk}"), f"Who goes first on the disk {disk}", "choice",
                                stock, choices=choices, **MEASURE,
                                trades="Felt while a game loads from a busy disk, if at all."), (file,))

@@ -85,8 +85,8 @@ class Asked:
         """
         with self._process:
             try:
-                said, complained = self._process.communicate(timeout=max(0.1, self._until - time.monotonic()))
+                output, complained = self._process.communicate(timeout=max(0.1, self._until - time.monotonic()))
             except subprocess.TimeoutExpired:
                 self._process.kill()
                 raise TimeoutError from None
-        return self._process.returncode, said, complained
+        return self._process.returncode, output, complained

@@ -123,10 +123,10 @@ class Desktop(Part):
         on = None if monitor is None else _mode((state.get(_place(monitor)) or b"").decode())
         if monitor is None or on is None:
             return {}
-        told: dict[str, Value] = {
+        values: dict[str, Value] = {
             REFRESH: round(on.refresh_hz),
             RESOLUTION: NATIVE if on.resolution == monitor.preferred else on.resolution}
-        return {key: told[key] for key in self._noted(state).keys if key in told}
+        return {key: values[key] for key in self._noted(state).keys if key in values}
 
     def changed(self, state: State, owner: str, changes: Edits) -> State:
         """The state after some changes.
@@ -166,7 +166,7 @@ class Desktop(Part):
     def _noted(self, state: State) -> _Noted:
         try:
             noted = parse_json(state.get(NOTED) or b"{}")
-            return _Noted(str(noted.get("before", "")), tuple(str(one) for one in noted.get("set", ())))
+            return _Noted(str(noted.get("before", "")), tuple(str(name) for name in noted.get("set", ())))
         except (ValueError, TypeError, AttributeError):
             raise RigError(f"{self._home / NOTED} is damaged: move it away; what is on then counts as the desktop's own"
                            ) from None
@@ -195,13 +195,14 @@ def _chosen(monitor: Monitor, before: Mode, wanted: Mapping[str, Value]) -> Mode
     resolution = monitor.preferred if resolution == NATIVE else resolution
     rates = monitor.rates(resolution)
     if not rates:
-        known = dict.fromkeys(mode.resolution for mode in sorted(monitor.modes, reverse=True))
-        raise RefusedByRig(f"{RESOLUTION}: the monitor {monitor.name} has no {resolution}; it has {', '.join(known)}")
+        resolutions = dict.fromkeys(mode.resolution for mode in sorted(monitor.modes, reverse=True))
+        raise RefusedByRig(f"{RESOLUTION}: the monitor {monitor.name} has no {resolution}; it has "
+                           f"{', '.join(resolutions)}")
     if REFRESH not in wanted:
         return next(mode for mode in monitor.modes if mode.resolution == resolution and mode.refresh_hz == min(
             rates, key=lambda rate: abs(rate - before.refresh_hz)))
     rate = min(rates, key=lambda rate: abs(rate - float(wanted[REFRESH])))
     if abs(rate - float(wanted[REFRESH])) > NEAR_HZ:
         raise RefusedByRig(f"{REFRESH}: at {resolution} the monitor {monitor.name} has "
-                           f"{', '.join(f'{round(one)}' for one in rates)} Hz")
+                           f"{', '.join(f'{round(rate)}' for rate in rates)} Hz")
     return next(mode for mode in monitor.modes if mode.resolution == resolution and mode.refresh_hz == rate)

@@ -102,8 +102,8 @@ class _Reader:
 
 def _tag_end(content: bytes, at: int) -> int:
     """Where the tag that begins here ends."""
-    found = re.compile(rb"""<(?:[^<>"']|"[^"]*"|'[^']*')*>""").match(content, at)
-    return found.end() if found else at
+    tag = re.compile(rb"""<(?:[^<>"']|"[^"]*"|'[^']*')*>""").match(content, at)
+    return tag.end() if tag else at
 
 
 def options(content: bytes | None, owner: str, path: str) -> dict[str, str]:
@@ -115,8 +115,8 @@ def options(content: bytes | None, owner: str, path: str) -> dict[str, str]:
     if not content:
         return {}
     held: dict[str, str] = {}
-    for one in _Reader(content, path).owned(owner):  # a game that runs as several executables has one for each
-        held |= one.options
+    for application in _Reader(content, path).owned(owner):  # a game that runs as several executables has one for each
+        held |= application.options
     return held
 
 
@@ -147,11 +147,12 @@ def _check(before: bytes, after: bytes, owner: str, wanted: Mapping[str, str], p
     """
     try:
         was, now = (_Reader(content, path) for content in (before, after))
-        whole = options(after, owner, path) == dict(wanted) and [one for one in now.others if one != DEVICE] == [
-            one for one in was.others if one != DEVICE]
+        same = options(after, owner, path) == dict(wanted) and [application for application in now.others
+                                                                if application != DEVICE] == [
+            application for application in was.others if application != DEVICE]
     except RigError:
-        whole = False
-    if not whole:
+        same = False
+    if not same:
         raise RigError(f"{path} is laid out in a way that cannot be changed without touching what is others': it is "
                        "left as it is; write this setting by hand, or begin the file anew")
 
@@ -167,8 +168,8 @@ def _without(content: bytes, owner: str, path: str) -> bytes:
         if mine and len(mine) == len(device.ours) and not device.shared:
             content = _cut(content, device.start, device.end, OF_DEVICE)
             continue
-        for one in reversed(mine):
-            content = _cut(content, one.start, one.end, OF_APPLICATION)
+        for application in reversed(mine):
+            content = _cut(content, application.start, application.end, OF_APPLICATION)
     return content
 
 
@@ -184,10 +185,10 @@ def _cut(content: bytes, start: int, end: int, indent: bytes) -> bytes:
 
 
 def _text(owner: str, executables: Sequence[str], wanted: Mapping[str, str], line_end: bytes) -> bytes:
-    whom = [""] if owner == WHOLE_RIG else [one for name in executables for one in _matching(name)]
+    whom = [""] if owner == WHOLE_RIG else [attributes for name in executables for attributes in _matching(name)]
     lines = ["    <device>"]
-    for one in whom:
-        lines += [f"        <application name={quoteattr(MARK + owner)}{one}>",
+    for attribute in whom:
+        lines += [f"        <application name={quoteattr(MARK + owner)}{attribute}>",
                   *(f"            <option name={quoteattr(name)} value={quoteattr(value)}/>"
                     for name, value in sorted(wanted.items())), "        </application>"]
     return line_end.join(line.encode() for line in [*lines, "    </device>", ""])
@@ -196,10 +197,10 @@ def _text(owner: str, executables: Sequence[str], wanted: Mapping[str, str], lin
 def _matching(executable: str) -> list[str]:
     """How the driver is told of an executable. It compares names letter by letter, so a pattern is written as the
     regular expression that it stands for; what may be both (`game[1]`) as both."""
-    found = [] if set(executable) & set("*?") else [f" executable={quoteattr(executable)}"]
+    attributes = [] if set(executable) & set("*?") else [f" executable={quoteattr(executable)}"]
     if set(executable) & set("*?["):
-        found.append(f" executable_regexp={quoteattr(as_regexp(executable))}")
-    return found
+        attributes.append(f" executable_regexp={quoteattr(as_regexp(executable))}")
+    return attributes
 
 
 def as_regexp(pattern: str) -> str:
@@ -246,7 +247,7 @@ def _compiled(pattern: str) -> "ctypes.Array[ctypes.c_char] | None":
 
 
 def _is_costly(pattern: str) -> bool:
-    counts = [max(int(one or 1) for one in (result[1][:6], result[2][:6])) for result in COUNTED.finditer(pattern)]
+    counts = [max(int(bound or 1) for bound in (result[1][:6], result[2][:6])) for result in COUNTED.finditer(pattern)]
     return BACK_REFERENCE.search(pattern) is not None or math.prod(counts) > MOST_REPEATS
 
 

@@ -38,7 +38,7 @@ def ask() -> Driver:
     """
     asked = Asked(QUERY)
     try:
-        code, said, complained = asked.answer()
+        code, output, complained = asked.answer()
     except TimeoutError:
         raise RigError(f"the driver gave no answer in {children.ANSWERS_WITHIN_S:g} s when asked for its options: "
                        "does any OpenGL program run here, and does a pattern in its configuration files take long?"
@@ -46,7 +46,7 @@ def ask() -> Driver:
     if code == 3:
         raise NeedsInstalling(f"the driver cannot be asked: {complained.strip()}; {INSTALL_MESA}")
     try:
-        return Driver(**json.loads(said if not code else ""))
+        return Driver(**json.loads(output if not code else ""))
     except (ValueError, TypeError):
         raise RigError(f"the driver failed when asked for its options (exit {code}); does any OpenGL program run "
                        "here?") from None

@@ -21,7 +21,7 @@ def installed(data_folders: list[Path]) -> list[Listed]:
     Args:
         data_folders: that applications leave their entries in, the player's own first.
     """
-    found: dict[str, Listed] = {}
+    games: dict[str, Listed] = {}
     for folder in data_folders:
         try:
             files = sorted((folder / "applications").glob("*.desktop"))[:MOST]
@@ -29,8 +29,8 @@ def installed(data_folders: list[Path]) -> list[Listed]:
             continue
         for file in files:
             if (game := _game_in(file)) is not None:
-                found.setdefault(game.game.name, game)
-    return sorted(found.values(), key=lambda listed: listed.game.name)
+                games.setdefault(game.game.name, game)
+    return sorted(games.values(), key=lambda listed: listed.game.name)
 
 
 def data_folders() -> list[Path]:

@@ -135,7 +135,7 @@ def by_kernel(file: Path) -> bool:
 
 def counts(root: Path) -> Mapping[int, int]:
     """How often each interrupt has been raised since the machine was started, over all cores."""
-    found = {}
+    totals = {}
     for line in _text(root / COUNTS).splitlines()[1:]:
         number, _, rest = line.partition(":")
         if number.strip().isdigit():
@@ -144,8 +144,8 @@ def counts(root: Path) -> Mapping[int, int]:
                 if not word.isdigit():
                     break
                 per_core.append(int(word))
-            found[int(number)] = sum(per_core)
-    return found
+            totals[int(number)] = sum(per_core)
+    return totals
 
 
 def affinity_file(root: Path, interrupt: int) -> Path:

@@ -64,9 +64,9 @@ class Kernel(Part):
         return self.devices
 
     def settings(self) -> list[Setting]:
-        known = ("interrupt.mode", "interrupt.messages", "interrupt.affinity") if self._names else ()
+        names = ("interrupt.mode", "interrupt.messages", "interrupt.affinity") if self._names else ()
         mine = [catalog()[name].model_copy(update={"restart": "machine" if name in AT_BOOT else "none"})
-                for name in known]
+                for name in names]
         return [*mine, *_widest(knob.setting for knob in self._knobs.values())]
 
     def facts(self) -> dict[str, FactValue]:
@@ -86,8 +86,8 @@ class Kernel(Part):
         for name, knob in self._knobs.items():
             held = {file: text for file in knob.files if (text := text_in(file)) is not None}
             if (value := knob.value(held)) is not None:
-                what, _, device_name = name.partition(".")[2].replace("-", "_").partition("@")
-                result[f"{device_name}_{what}" if device_name else what] = value
+                fact_name, _, device_name = name.partition(".")[2].replace("-", "_").partition("@")
+                result[f"{device_name}_{fact_name}" if device_name else fact_name] = value
         return result
 
     def _cores(self, device: Device) -> str:
@@ -133,8 +133,8 @@ class Kernel(Part):
     def values(self, state: State, owner: str) -> Entries:
         if owner != WHOLE_RIG:
             return {}
-        result, known = {}, self.devices
-        names = {device.address: device.name for device in known.values()}
+        result, devices = {}, self.devices
+        names = {device.address: device.name for device in devices.values()}
         for key in self._noted(state):
             name, at, address = key.partition("@")
             if at and address not in names:
@@ -187,8 +187,8 @@ class Kernel(Part):
     def _kept_as(self, key: str) -> str:
         """A key with the device's address for its name."""
         name, at, device = key.partition("@")
-        known = self.devices
-        return f"{name}@{known[device].address}" if at and device in known else key
+        devices = self.devices
+        return f"{name}@{devices[device].address}" if at and device in devices else key
 
     def _check_limits(self, state: State, written: State) -> None:
         """Whether the least clocks are no higher than the highest.
@@ -265,10 +265,10 @@ class Kernel(Part):
                            ) from None
 
     def _device(self, key: str) -> Device:
-        name, known = key.partition("@")[2], self.devices
-        if name not in known:
-            raise RefusedByRig(f"{key}: there is no device {name} here; there are {', '.join(known)}")
-        return known[name]
+        name, devices = key.partition("@")[2], self.devices
+        if name not in devices:
+            raise RefusedByRig(f"{key}: there is no device {name} here; there are {', '.join(devices)}")
+        return devices[name]
 
     def _texts(self, key: str, value: Value) -> dict[str, str]:
         """What a setting's places are to hold."""
@@ -327,10 +327,10 @@ def _widest(settings: Iterable[Setting]) -> list[Setting]:
     """Each setting once: what several devices have takes what any of them takes."""
     result: dict[str, Setting] = {}
     for setting in settings:
-        known = result.setdefault(setting.name, setting)
-        if setting.low is not None and known.low is not None and setting.high is not None and known.high is not None:
-            result[setting.name] = known.model_copy(update={"low": min(known.low, setting.low),
-                                                       "high": max(known.high, setting.high)})
+        kept = result.setdefault(setting.name, setting)
+        if setting.low is not None and kept.low is not None and setting.high is not None and kept.high is not None:
+            result[setting.name] = kept.model_copy(update={"low": min(kept.low, setting.low),
+                                                           "high": max(kept.high, setting.high)})
     return list(result.values())
 
 

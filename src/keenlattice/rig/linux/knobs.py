@@ -83,10 +83,10 @@ class Knob:
         Args:
             held: the text of each file.
         """
-        found = {file: self._read(text) for file, text in held.items()}
-        if None in found.values() or not found:
+        numbers = {file: self._read(text) for file, text in held.items()}
+        if None in numbers.values() or not numbers:
             return None
-        values = set(found.values())
+        values = set(numbers.values())
         if len(values) == 1:
             return values.pop()
         highest, lowest = (pick(value for value in values if isinstance(value, int)) if self.bounds else None

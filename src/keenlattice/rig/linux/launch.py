@@ -38,25 +38,25 @@ def settings(gpus: Mapping[str, str]) -> list[Setting]:
     Args:
         gpus: the GPUs by name, each with its bus address.
     """
-    known = {name: catalog()[name] for name in ("process.priority", "process.io-priority", "process.affinity",
-                                                "game.launch-options")}
-    known["process.priority"] = known["process.priority"].model_copy(update={"choices": tuple(NICE)})
-    found = [*known.values(),
-             _own("process.policy", "Scheduling policy of the game", "choice", "normal", choices=tuple(POLICIES),
-                  trades="A real-time policy lets the game go before all else: a game that waits busily then stops the "
-                         "machine."),
-             _own("driver.vulkan-present", "Present mode of a Vulkan game", "choice", GAME_DECIDES,
-                  choices=tuple(PRESENT), game_may_decide=True,
-                  trades="How finished frames reach the screen: immediate may tear, mailbox shows the newest, fifo "
+    settings_here = {name: catalog()[name] for name in ("process.priority", "process.io-priority", "process.affinity",
+                                                        "game.launch-options")}
+    settings_here["process.priority"] = settings_here["process.priority"].model_copy(update={"choices": tuple(NICE)})
+    result = [*settings_here.values(),
+              _own("process.policy", "Scheduling policy of the game", "choice", "normal", choices=tuple(POLICIES),
+                   trades="A real-time policy lets the game go before all else: a game that waits busily then stops "
+                          "the machine."),
+              _own("driver.vulkan-present", "Present mode of a Vulkan game", "choice", GAME_DECIDES,
+                   choices=tuple(PRESENT), game_may_decide=True,
+                   trades="How finished frames reach the screen: immediate may tear, mailbox shows the newest, fifo "
                          "shows all and waits."),
-             _own("driver.raster-threads", "Threads that draw where no GPU does", "whole", 0, low=0, high=64,
-                  trades="More threads draw sooner, and leave fewer cores to the game; 0 leaves it to the driver."),
-             _own("shader.cache-limit", "Size of the shader cache for this game", "whole", 1024, low=0, high=102_400,
-                  unit="mib", trades="Room on the disk for fewer compile hitches in later sessions.")]
+              _own("driver.raster-threads", "Threads that draw where no GPU does", "whole", 0, low=0, high=64,
+                   trades="More threads draw sooner, and leave fewer cores to the game; 0 leaves it to the driver."),
+              _own("shader.cache-limit", "Size of the shader cache for this game", "whole", 1024, low=0, high=102_400,
+                   unit="mib", trades="Room on the disk for fewer compile hitches in later sessions.")]
     if len(gpus) > 1:
         device = catalog()["gpu.render-device"]
-        found.append(device.model_copy(update={"choices": ("by-system", *gpus)}))
-    return found
+        result.append(device.model_copy(update={"choices": ("by-system", *gpus)}))
+    return result
 
 
 def _own(name: str, title: str, kind: str, stock: object, **more: object) -> Setting:

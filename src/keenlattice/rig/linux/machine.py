@@ -76,8 +76,8 @@ class LinuxRig:
 
     def _settings_folder(self, config: Path | None) -> Path:
         """Where the player's programs keep their settings; beside the driver's file, if that was named."""
-        told = os.environ.get("XDG_CONFIG_HOME", "") if config is None else ""
-        return Path(told) if told.startswith("/") else self.config.parent / ".config"
+        folder = os.environ.get("XDG_CONFIG_HOME", "") if config is None else ""
+        return Path(folder) if folder.startswith("/") else self.config.parent / ".config"
 
     @cached_property
     def driver(self) -> Driver:
@@ -121,7 +121,7 @@ class LinuxRig:
         own = self._options
         options = {setting.name.removeprefix("mesa.") for setting in own}
         hidden = {f"mesa.{option.option}" for option in MAPPED.values()}  # they have a name in the catalog
-        return [*mapped_settings(options), *(one for one in own if one.name not in hidden),
+        return [*mapped_settings(options), *(setting for setting in own if setting.name not in hidden),
                 *vulkan.settings(self._of_vulkan, [*options, *(option.option for option in MAPPED.values())])]
 
     def facts(self) -> Facts:
@@ -129,7 +129,7 @@ class LinuxRig:
         driver = self.driver
         return {"os": f"Linux {platform.release()}", "case_matters": True, "threads": os.cpu_count() or 1,
                 "ram_mib": memory, "gpu": driver.renderer,
-                "driver": ": ".join(one for one in (driver.vendor, driver.name) if one),
+                "driver": ": ".join(word for word in (driver.vendor, driver.name) if word),
                 "driver_options": len(self._options), "driver_config": str(self.config),
                 "frames_recorded": ways(),
                 **self._parts.facts()}
@@ -154,9 +154,10 @@ class LinuxRig:
     def driver_options(self, executable: str) -> tuple[list[DriverOption], list[str]]:
         path, configuration = Path(executable), self.configuration()
         program, drawn_on = self._as_known(path)
-        found = configuration.resolve(program, drawn_on)
-        return [DriverOption(one.option, one.value, *_source(one.entry), tuple(
-            OptionSource(*_source(entry)) for entry in one.overrules)) for _, one in sorted(found.items())], [
+        options_here = configuration.resolve(program, drawn_on)
+        return [DriverOption(option.option, option.value, *_source(option.entry), tuple(
+            OptionSource(*_source(entry)) for entry in option.overrules)) for _,
+                option in sorted(options_here.items())], [
             f"{entry.file}, line {entry.line}: its pattern cannot be read, or might take for ever: it is not tried, "
             "and whether the driver takes it here is not known" for entry in configuration.untried()]
 
@@ -166,7 +167,8 @@ class LinuxRig:
         listed = next((value for value in self._listed.values() if path.name in value.game.executables), None)
         if listed is None or listed.api != "vulkan":
             return Program(path.name, file), DrawnOn(self.driver.name)
-        (name, version), (engine, engine_version) = (one or ("", 0) for one in (listed.application, listed.engine))
+        (name, version), (engine, engine_version) = (identity or ("", 0)
+                                                     for identity in (listed.application, listed.engine))
         driver = self._vulkan[0].driver if self._vulkan else ""
         return Program(path.name, file, name, version, engine, engine_version), DrawnOn(driver)
 

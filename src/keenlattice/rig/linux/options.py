@@ -27,10 +27,10 @@ class DriverOptions(Part):
         executables: what gives those of a game; it raises RefusedByRig where there are none.
     """
 
-    def __init__(self, config: Path, home: Path, known: Callable[[], list[Setting]],
+    def __init__(self, config: Path, home: Path, settings: Callable[[], list[Setting]],
                  executables: Callable[[str], tuple[str, ...]]) -> None:
         self.config, self._place = config, place_of(config, home)
-        self._known, self._executables = known, executables
+        self._known, self._executables = settings, executables
 
     @cached_property
     def _settings(self) -> Catalog:
@@ -108,11 +108,11 @@ class Mapped:
         Raises:
             RefusedByRig: it has no spelling for it.
         """
-        for text, known in self.texts.items():
-            if same(known, value):
+        for text, content in self.texts.items():
+            if same(content, value):
                 return text
         raise RefusedByRig(f"the driver's option {self.option} cannot be {written(value)}; it knows "
-                           f"{', '.join(dict.fromkeys(written(known) for known in self.texts.values()))}")
+                           f"{', '.join(dict.fromkeys(written(known_value) for known_value in self.texts.values()))}")
 
 
 MAPPED: Mapping[str, Mapped] = {
@@ -125,7 +125,8 @@ MAPPED: Mapping[str, Mapped] = {
 
 def mapped_settings(options: set[str]) -> list[Setting]:
     """The catalog's settings that this driver (by the names of its options) or the loader has, with what it takes."""
-    return [_narrowed(catalog()[name], one) for name, one in MAPPED.items() if one.loader or one.option in options]
+    return [_narrowed(catalog()[name], mapped) for name, mapped in MAPPED.items()
+            if mapped.loader or mapped.option in options]
 
 
 def _narrowed(setting: Setting, mapped: Mapped) -> Setting:

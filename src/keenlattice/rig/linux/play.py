@@ -128,16 +128,16 @@ def scene_running(display: str, home: Path, stamps: Path,
         finally:
             ended_by_itself = scene.poll()
             stop(scene)
-    if said := _last_words(ended_by_itself, log):
-        raise RigError(said)
+    if words := _last_words(ended_by_itself, log):
+        raise RigError(words)
 
 
 def _last_words(exit_code: int | None, log: Path) -> str:
     """What a scene that ended by itself said last; empty if it has not."""
     if not exit_code:
         return ""
-    said = log.read_text(errors="replace").strip().splitlines()
-    return f"the scene ended with exit code {exit_code}: {said[-1] if said else 'it said nothing'}"
+    lines = log.read_text(errors="replace").strip().splitlines()
+    return f"the scene ended with exit code {exit_code}: {lines[-1] if lines else 'it said nothing'}"
 
 
 def _own_median(stamps: Path, capture: Capture) -> float:

@@ -14,8 +14,8 @@ CLOCK = "clock"  # both of its limits: one alone may be beyond the other, until 
 def knobs(root: Path) -> list[Knob]:
     """What this kernel has of them; a virtual machine often has none."""
     policies = sorted((root / CPU / "cpufreq").glob("policy*"))
-    found = [*_governor(policies), *_limits(policies), *_preference(policies), *_boost(root), *_idle(root)]
-    return [knob for knob in found if knob.files]
+    available = [*_governor(policies), *_limits(policies), *_preference(policies), *_boost(root), *_idle(root)]
+    return [knob for knob in available if knob.files]
 
 
 def _governor(policies: list[Path]) -> list[Knob]:
@@ -59,10 +59,10 @@ def _limits(policies: list[Path]) -> list[Knob]:
 
 def _steps(policies: list[Path]) -> tuple[int, ...]:
     """The clocks that there are, in MHz; empty where the CPU has no steps, or not the same for all cores."""
-    found = {tuple(sorted(int(word) // KHZ_PER_MHZ for name in ("available", "boost")
+    steps = {tuple(sorted(int(word) // KHZ_PER_MHZ for name in ("available", "boost")
                           for word in _words(policy / f"scaling_{name}_frequencies") if word.isdigit()))
              for policy in policies}
-    return found.pop() if len(found) == 1 else ()
+    return steps.pop() if len(steps) == 1 else ()
 
 
 def _mhz(file: Path) -> int:
@@ -78,16 +78,16 @@ def _boost(root: Path) -> list[Knob]:
 
 def _idle(root: Path) -> list[Knob]:
     states = sorted((root / CPU / "cpu0" / "cpuidle").glob("state*"))
-    found = []
+    knobs = []
     for state in states:
         files = tuple(sorted((root / CPU).glob(f"cpu[0-9]*/cpuidle/{state.name}/disable")))
         name, latency = _words(state / "name") or [state.name], _words(state / "latency") or ["?"]
-        found.append(Knob(setting(
+        knobs.append(Knob(setting(
             f"cpu.idle-{state.name.removeprefix('state')}", f"Idle state {name[0]} (wakes in {latency[0]} us)",
             "switch", True,
             trades="A deep idle state saves power, and takes time to wake from: at the start of every burst."), files,
             {True: "0", False: "1"}))
-    return found
+    return knobs
 
 
 def _words(path: Path) -> list[str]:
@@ -103,26 +103,26 @@ BESIDE_A_LOAD = {"sure": "disputed",
 
 def scheduler_knobs(root: Path) -> list[Knob]:
     """What this kernel has of them; most of it only root may see."""
-    found = []
+    knobs = []
     if (file := root / GROUPS).is_file():
-        found.append(Knob(setting(
+        knobs.append(Knob(setting(
             "scheduling.session-groups", "Sessions share the CPU evenly", "switch", True,
             trades="Programs of one session count as one: a busy build in a terminal leaves half of the CPU to the "
                    "game, however many processes it has.", **BESIDE_A_LOAD), (file,), {True: "1", False: "0"}))
-    if told := choices_in(text_in(root / DEBUG / "preempt")):
-        choices, stock = told
-        found.append(Knob(setting(
+    if choices_here := choices_in(text_in(root / DEBUG / "preempt")):
+        choices, stock = choices_here
+        knobs.append(Knob(setting(
             "scheduling.preemption", "When the kernel lets itself be interrupted", "choice", stock,
             choices=choices, trades="Earlier lets a game's thread run sooner; later gets more work done in all.",
             **BESIDE_A_LOAD), (root / DEBUG / "preempt",)))
     for name in TURNS:
         if (turn := number_in(root / DEBUG / name)) is not None:
-            found.append(Knob(setting(
+            knobs.append(Knob(setting(
                 "scheduling.turn", "Length of a program's turn", "whole", turn // NANOSECONDS_PER_US, unit="us",
                 low=100, high=100_000, trades="Shorter turns let a waiting thread run sooner, and switch more often.",
                 **BESIDE_A_LOAD), (root / DEBUG / name,), times=NANOSECONDS_PER_US))
             break
-    return found
+    return knobs
 
 
 SWAPPINESS, HUGE = "proc/sys/vm/swappiness", "sys/kernel/mm/transparent_hugepage"
@@ -134,31 +134,31 @@ SHORT_OF_MEMORY = {"sure": "disputed", "advice": "Measure it with the game that 
 
 def memory_knobs(root: Path) -> list[Knob]:
     """What this kernel has of them."""
-    found = []
+    knobs = []
     if (file := root / SWAPPINESS).is_file():
-        found.append(Knob(setting(
+        knobs.append(Knob(setting(
             "memory.swappiness", "How readily memory is written out", "whole", 60, low=0, high=200,
             trades="Lower keeps a game's memory in place and drops cached files sooner; it does nothing while memory "
                    "is not short.", **SHORT_OF_MEMORY), (file,)))
     if (file := root / COMPACTION).is_file():
-        found.append(Knob(setting(
+        knobs.append(Knob(setting(
             "memory.compaction", "How eagerly memory is moved together", "whole", 20, low=0, high=100,
             trades="Eager, huge pages are there when they are asked for; moving them costs bursts of CPU time.",
             **SHORT_OF_MEMORY), (file,)))
     if (file := root / COMPRESSED).is_file():
-        found.append(Knob(setting(
+        knobs.append(Knob(setting(
             "memory.compressed-swap", "Swap is compressed in memory first", "switch", text_in(file) == "Y",
             trades="Spares the disk when memory is short, for CPU time.", **SHORT_OF_MEMORY), (file,),
             {True: "Y", False: "N"}))
     for name, title in (("enabled", "Memory in huge pages"), ("defrag", "Waiting until a huge page is free")):
         file = root / HUGE / name
-        if told := choices_in(text_in(file)):
-            choices, stock = told
-            found.append(Knob(setting(
+        if choices_here := choices_in(text_in(file)):
+            choices, stock = choices_here
+            knobs.append(Knob(setting(
                 f"memory.huge-pages-{name}", title, "choice", stock, choices=choices,
                 trades="Huge pages save the CPU look-ups; making one may keep a thread waiting in mid-frame.",
                 **SHORT_OF_MEMORY), (file,)))
-    return found
+    return knobs
 
 
 def page_files(root: Path) -> int:

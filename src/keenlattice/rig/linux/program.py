@@ -41,9 +41,9 @@ class Running:
                     children.setdefault(int(parent), []).append(int(path.name))
         result, waiting = set[int](), list(self.pids)
         while waiting:
-            one = waiting.pop()
-            result.add(one)
-            waiting += children.get(one, [])
+            process = waiting.pop()
+            result.add(process)
+            waiting += children.get(process, [])
         return result
 
 
@@ -57,7 +57,7 @@ def _status(pid: int | str) -> list[str]:
 
 def running(executables: Sequence[str]) -> Running | None:
     """The processes that run one of these executables, if any does."""
-    found = []
+    processes_found = []
     for path in PROC.iterdir():
         if path.name.isdigit() and int(path.name) != os.getpid():
             try:
@@ -66,8 +66,8 @@ def running(executables: Sequence[str]) -> Running | None:
             except OSError:
                 continue  # somebody else's, or ended meanwhile
             if names & set(executables):
-                found.append(int(path.name))
-    return Running(tuple(sorted(found)), ours=False) if found else None
+                processes_found.append(int(path.name))
+    return Running(tuple(sorted(processes_found)), ours=False) if processes_found else None
 
 
 @contextmanager
@@ -82,10 +82,10 @@ def game_running(name: str, executables: Sequence[str], command: Sequence[str], 
     Raises:
         RigError: it neither runs nor is it known how to start it; or it cannot be started.
     """
-    found = running(executables)
-    if found is not None:
-        with begin.while_it_runs(found.processes):
-            yield found
+    processes_found = running(executables)
+    if processes_found is not None:
+        with begin.while_it_runs(processes_found.processes):
+            yield processes_found
         return
     if not command:
         raise RigError(f"{name} does not run, and how it is started is not known: start it, or say so with "

@@ -112,8 +112,8 @@ class Live:
         said: gives what the machine said of itself last.
     """
 
-    def __init__(self, watcher: Watcher, said: Callable[[], Mapping[str, float]]) -> None:
-        self._watcher, self._said = watcher, said
+    def __init__(self, watcher: Watcher, readings: Callable[[], Mapping[str, float]]) -> None:
+        self._watcher, self._said = watcher, readings
         self._began = self._last = time.perf_counter()
         self._frames = self._clicks = 0
 

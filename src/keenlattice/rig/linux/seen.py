@@ -30,11 +30,11 @@ def recorder_of(game: Running, display: str, compositor: str, patience_s: float)
     Raises:
         RigError: neither can be recorded, or what it takes is not installed.
     """
-    found = _chosen(game, display, compositor, patience_s)
+    recorder = _chosen(game, display, compositor, patience_s)
     try:
-        yield found
+        yield recorder
     finally:
-        found.close()
+        recorder.close()
 
 
 def _chosen(game: Running, display: str, compositor: str, patience_s: float) -> Recorder:

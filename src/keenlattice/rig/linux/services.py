@@ -39,16 +39,16 @@ class Services(Part):
     @cached_property
     def _units(self) -> dict[str, str]:
         """The services that can be told to stop or start, by setting: what runs now, and what we have stopped."""
-        found = {as_setting("service", unit.removesuffix(".service")): unit for unit in self._running()}
-        known = {unit for unit in self._noted.read(self._noted.state()).values() if unit}
-        return {**found, **{as_setting("service", unit.removesuffix(".service")): unit for unit in known}}
+        units = {as_setting("service", unit.removesuffix(".service")): unit for unit in self._running()}
+        noted_units = {unit for unit in self._noted.read(self._noted.state()).values() if unit}
+        return {**units, **{as_setting("service", unit.removesuffix(".service")): unit for unit in noted_units}}
 
     def _running(self) -> list[str]:
         if not self._live:
             return []
-        code, said = _manager("list-units", "--type=service", "--state=active", "--output=json")
+        code, output = _manager("list-units", "--type=service", "--state=active", "--output=json")
         try:
-            units = [str(one["unit"]) for one in parse_json(said)] if not code else []
+            units = [str(unit["unit"]) for unit in parse_json(output)] if not code else []
         except (ValueError, TypeError, KeyError):
             return []
         return [unit for unit in units if unit.endswith(".service") and
@@ -104,9 +104,9 @@ class Services(Part):
             wanted = state.get(_place(unit))
             if wanted is None:
                 continue
-            code, said = _manager("start" if wanted == RUNNING.encode() else "stop", "--", unit)
+            code, output = _manager("start" if wanted == RUNNING.encode() else "stop", "--", unit)
             if code:
-                raise RefusedByRig(f"{unit} cannot be made {wanted.decode()}: {' '.join(said.split())[:200]}")
+                raise RefusedByRig(f"{unit} cannot be made {wanted.decode()}: {' '.join(output.split())[:200]}")
 
 
 def _place(unit: str) -> str:

@@ -42,9 +42,9 @@ class LinuxStarter:
         """
         begin = self.start_of(name)
         if not command:
-            if (found := running(executables)) is None:
+            if (program := running(executables)) is None:
                 raise not_known_how(name)
-            with begin.while_it_runs(found.processes):
+            with begin.while_it_runs(program.processes):
                 yield StartedGame(None, lambda: self.runs(executables))
             return
         try:

@@ -35,13 +35,13 @@ class Telemetry:
     def latest(self) -> dict[str, float]:
         """What was taken down last, by series, while it goes on."""
         new = os.pread(self.file, MOST_AT_ONCE, self._read)
-        whole = new[:new.rfind(b"\n") + 1]
-        self._read += len(whole)
-        for told in map(json.loads, whole.splitlines()):
-            if isinstance(told, dict):
-                self._names = told.get("names", self._names)
+        lines = new[:new.rfind(b"\n") + 1]
+        self._read += len(lines)
+        for reading in map(json.loads, lines.splitlines()):
+            if isinstance(reading, dict):
+                self._names = reading.get("names", self._names)
             else:
-                self._last = {name: float(value) for name, value in zip(self._names, told[1:], strict=False)
+                self._last = {name: float(value) for name, value in zip(self._names, reading[1:], strict=False)
                               if value is not None}
         return self._last
 
@@ -50,14 +50,14 @@ class Telemetry:
         if "clock_start_s" not in capture.about:
             return capture
         start_ms, length = 1000 * float(capture.about["clock_start_s"]), 1000 * capture.seconds
-        found = {}
+        series_of = {}
         for name, (at_s, values) in list(self.series.items())[:MOST_SERIES]:
-            whole = Series(np.array(at_s) * 1000 - start_ms, np.array(values))
-            part = whole.between(0.0, length)
+            series = Series(np.array(at_s) * 1000 - start_ms, np.array(values))
+            part = series.between(0.0, length)
             if part.known.size and NAME.match(name):
-                found[name] = part
+                series_of[name] = part
         cost = {} if self.cost is None else {"telemetry_cost_pct": round(100 * self.cost, 3)}
-        return replace(capture, telemetry=found, about={**capture.about, **cost})
+        return replace(capture, telemetry=series_of, about={**capture.about, **cost})
 
 
 @contextmanager
@@ -69,31 +69,31 @@ def taken_down(pids: Iterable[int], root: Path = Path("/"), every_s: float = EVE
         root: where `proc` and `sys` are.
         every_s: how far samples are apart; further, where they would cost more than half a percent of a core.
     """
-    found = Telemetry()
-    with tempfile.TemporaryFile() as said:
+    telemetry = Telemetry()
+    with tempfile.TemporaryFile() as output:
         of_game = (str(pid) for pid in sorted(pids)[:PROCESSES])
-        found.file = said.fileno()
-        sampler = start(command(SAMPLER, str(root), str(every_s), *of_game), stdout=said, stderr=subprocess.DEVNULL)
+        telemetry.file = output.fileno()
+        sampler = start(command(SAMPLER, str(root), str(every_s), *of_game), stdout=output, stderr=subprocess.DEVNULL)
         try:
-            yield found
+            yield telemetry
         finally:
             stop(sampler)
-            said.seek(0)
-            _fill(found, said.read().decode(errors="replace").splitlines())
+            output.seek(0)
+            _fill(telemetry, output.read().decode(errors="replace").splitlines())
 
 
 def _fill(telemetry: Telemetry, lines: Iterable[str]) -> None:
     names: list[str] = []
     for line in lines:
         try:
-            told = json.loads(line)
+            reading = json.loads(line)
         except ValueError:  # the last line, if the sampler was ended for good
             continue
-        if isinstance(told, dict):
-            names = told.get("names", names)
-            telemetry.cost = told.get("cost", telemetry.cost)
+        if isinstance(reading, dict):
+            names = reading.get("names", names)
+            telemetry.cost = reading.get("cost", telemetry.cost)
             continue
-        for name, value in zip(names, told[1:], strict=False):
+        for name, value in zip(names, reading[1:], strict=False):
             at_s, values = telemetry.series.setdefault(name, ([], []))
-            at_s.append(told[0])
+            at_s.append(reading[0])
             values.append(float("nan") if value is None else float(value))

@@ -48,20 +48,20 @@ def options(entries: Iterable[Entry]) -> dict[str, str]:
             for option, value in entry.options.items()}
 
 
-def settings(known: dict[str, str], declared: Iterable[str]) -> list[Setting]:
+def settings(options: dict[str, str], declared: Iterable[str]) -> list[Setting]:
     """The options that only Vulkan drivers have, as settings of the domain `mesa`.
 
     Args:
-        known: as `options` has them.
+        options: as `options` has them.
         declared: the options that the OpenGL driver declares.
     """
-    others = set(declared)
-    return [_setting(option, value) for option, value in sorted(known.items()) if option not in others]
+    others_declared = set(declared)
+    return [_setting(option, value) for option, value in sorted(options.items()) if option not in others_declared]
 
 
 def _setting(option: str, value: str) -> Setting:
-    whole = value.lstrip("-").isdigit()
-    kind, stock = ("switch", False) if value in ("true", "false") else ("whole", 0) if whole else ("text", "")
+    number = value.lstrip("-").isdigit()
+    kind, stock = ("switch", False) if value in ("true", "false") else ("whole", 0) if number else ("text", "")
     return Setting.model_validate({
         "name": f"mesa.{option.lower()}", "title": f"Option of the Vulkan driver: {option}", "kind": kind,
         "stock": stock, "scope": "game", "restart": "game", "sure": "disputed", "moves": {"frame-time": "either"},

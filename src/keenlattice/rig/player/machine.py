@@ -73,10 +73,10 @@ class ByHandRig:
         written = [GameFiles(read_games(home), home), *parts, *held]
         self._written, self._parts = Parts(written), Parts([*written, Player(home)])
         more = [*self._written.settings(), *more]
-        known = catalog()
+        settings = catalog()
         if absent:
-            known = Catalog((setting for setting in known if setting.name not in absent), absent)
-        self._catalog = known.with_more(more) if more else known
+            settings = Catalog((setting for setting in settings if setting.name not in absent), absent)
+        self._catalog = settings.with_more(more) if more else settings
         self._facts, self._devices = read_about(home / ABOUT)
         self._own_facts, self._own_devices = own_facts, tuple(devices)
         self.hand: Hand | None = None
@@ -232,9 +232,9 @@ def facts_here() -> "dict[str, FactValue]":
         import psutil
     except ImportError:
         raise NeedsInstalling("what this machine tells is read by a package of its own: pip install psutil") from None
-    told = {"os": " ".join((platform.system(), platform.release())).strip(), "cores": psutil.cpu_count(logical=False),
-            "threads": psutil.cpu_count(), "ram_mib": psutil.virtual_memory().total // 2**20}
-    return {name: value for name, value in told.items() if value}
+    facts = {"os": " ".join((platform.system(), platform.release())).strip(), "cores": psutil.cpu_count(logical=False),
+             "threads": psutil.cpu_count(), "ram_mib": psutil.virtual_memory().total // 2**20}
+    return {name: value for name, value in facts.items() if value}
 
 
 SEEN_FILE, MOST_SEEN_BYTES = "seen-before.json", 1_000_000
@@ -248,14 +248,15 @@ def read_noted(rig: Rig) -> dict[str, dict[str, Value]]:
     """
     path = rig.home / SEEN_FILE
     try:
-        told = parse_json(read_bounded(path, MOST_SEEN_BYTES) or b"{}")
-        found = {str(owner): {str(key): value for key, value in entries.items()} for owner, entries in told.items()}
+        content = parse_json(read_bounded(path, MOST_SEEN_BYTES) or b"{}")
+        entries_of = {str(owner): {str(key): value for key, value in entries.items()} for owner,
+                      entries in content.items()}
     except OSError as error:
         raise RigError(f"cannot read {path}: {error.strerror}") from None
     except (ValueError, AttributeError):
         raise RigError(f"{path} is damaged: put it back from a copy, or move it away and look again") from None
     return {owner: {key: value for key, value in entries.items() if isinstance(value, bool | int | float | str)}
-            for owner, entries in found.items()}
+            for owner, entries in entries_of.items()}
 
 
 def keep_noted(rig: Rig, owner: str, seen: Mapping[str, Value | None]) -> Entries:
@@ -269,7 +270,7 @@ def keep_noted(rig: Rig, owner: str, seen: Mapping[str, Value | None]) -> Entrie
     noted = read_noted(rig)
     entries = {**noted.get(owner, {}), **seen}
     noted[owner] = {key: value for key, value in entries.items() if value is not None}
-    kept = {entry: dict(sorted(some.items())) for entry, some in sorted(noted.items()) if some}
+    kept = {entry: dict(sorted(entries.items())) for entry, entries in sorted(noted.items()) if entries}
     try:
         make_private(rig.home)
         replace_file(rig.home / SEEN_FILE, (json.dumps(kept, indent=1) + "\n").encode())

@@ -41,8 +41,8 @@ def minutes_a_step(home: Path) -> float:
     Args:
         home: of the rig.
     """
-    known = _known(home)
-    return median(known) if known else GUESSED_MINUTES
+    minutes = _known(home)
+    return median(minutes) if minutes else GUESSED_MINUTES
 
 
 def is_learnt(home: Path) -> bool:
@@ -75,9 +75,9 @@ def minutes_left(home: Path, runs: int, seconds: float, steps: float) -> float:
 def _known(home: Path) -> list[float]:
     """What was kept; nothing, if that cannot be read: it is no more than an estimate."""
     try:
-        told = parse_json(read_bounded(home / FILE, MOST_BYTES) or b"[]")
+        minutes = parse_json(read_bounded(home / FILE, MOST_BYTES) or b"[]")
     except (OSError, ValueError):
         return []
-    if not isinstance(told, list):
+    if not isinstance(minutes, list):
         return []
-    return [float(one) for one in told if isinstance(one, int | float) and 0 < one <= LONGEST_MINUTES]
+    return [float(value) for value in minutes if isinstance(value, int | float) and 0 < value <= LONGEST_MINUTES]

@@ -40,9 +40,9 @@ class Player(Part):
         return self._said(state).get(owner, {})
 
     def changed(self, state: State, owner: str, changes: Edits) -> State:
-        said = self._said(state)
-        said[owner] = with_changes(said.get(owner, {}), changes)
-        kept = {name: dict(sorted(entries.items())) for name, entries in sorted(said.items()) if entries}
+        values = self._said(state)
+        values[owner] = with_changes(values.get(owner, {}), changes)
+        kept = {name: dict(sorted(entries.items())) for name, entries in sorted(values.items()) if entries}
         return {SAID: (json.dumps(kept, indent=1) + "\n").encode() if kept else None}
 
     def step_of(self, key: str) -> str:
@@ -54,8 +54,8 @@ class Player(Part):
 
     def _said(self, state: State) -> dict[str, dict[str, Value]]:
         try:
-            said = parse_json(state[SAID] or b"{}")
-            return {str(owner): dict(entries) for owner, entries in said.items()}
+            content = parse_json(state[SAID] or b"{}")
+            return {str(owner): dict(entries) for owner, entries in content.items()}
         except (ValueError, AttributeError, TypeError):
             raise RigError(f"{self._home / SAID} is damaged: put it back from a copy, or move it away and say "
                            "anew what is set"

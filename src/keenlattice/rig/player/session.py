@@ -54,7 +54,8 @@ def doubts(rig: ByHand, run: ComingRun, capture: Capture) -> list[str]:
         presses = capture.latency_ms.size
         return [f"it holds {presses} answered presses; {MIN_CLICKS} are needed"] * (presses < MIN_CLICKS)
     state = rig.state()
-    before = [_holds(rig, one, owners(run.owner)[0]).get(CAP) for one in (state, before_the_last_change(rig))]
+    before = [_holds(rig, state_then, owners(run.owner)[0]).get(CAP)
+              for state_then in (state, before_the_last_change(rig))]
     now = {**rig.values(state, WHOLE_RIG)}
     for entries in parted(run.owner, run.entries).values():
         now |= entries
@@ -89,17 +90,17 @@ def _rate(rig: ByHand, now: Mapping[str, Value], before: Sequence[Value | None],
     if capture.frame_ms.size < 20:
         return [f"it holds {capture.frame_ms.size} frames, too few to tell a frame rate by"]
     middle = float(np.median(capture.frame_ms))
-    fps, found = 1000 / middle, []
-    cap, old = _number(now.get(CAP)), [one for one in map(_number, before) if one is not None]
+    fps, doubts = 1000 / middle, []
+    cap, old = _number(now.get(CAP)), [value for value in map(_number, before) if value is not None]
     if cap is not None and fps > ABOVE * cap:
-        found.append(f"it runs at {fps:.0f} frames a second, and the cap is to be {cap:g}: was that step taken?")
-    elif any(one != cap and abs(fps / one - 1) < AT for one in old) and _steady(capture):
-        found.append(f"it runs at {fps:.0f} frames a second, just what the cap was before: was that step taken?")
+        doubts.append(f"it runs at {fps:.0f} frames a second, and the cap is to be {cap:g}: was that step taken?")
+    elif any(cap_before != cap and abs(fps / cap_before - 1) < AT for cap_before in old) and _steady(capture):
+        doubts.append(f"it runs at {fps:.0f} frames a second, just what the cap was before: was that step taken?")
     refresh = rig.facts().get("refresh_hz")
     if now.get("sync.vertical") == "on" and isinstance(refresh, int | float) and fps > ABOVE * refresh:
-        found.append(f"it runs at {fps:.0f} frames a second, and vertical sync is to hold it at {refresh:g}: was that "
-                     "step taken?")
-    return found
+        doubts.append(f"it runs at {fps:.0f} frames a second, and vertical sync is to hold it at {refresh:g}: was that "
+                      "step taken?")
+    return doubts
 
 
 def _steady(capture: Capture) -> bool:
@@ -218,9 +219,9 @@ def steps_between(rig: ByHand, now: State, then: State, why: str) -> list[SheetS
 def holding(rig: ByHand) -> dict[str, dict[str, Value]]:
     """Owner to what the player has seen on the rig, and what is set."""
     now, seen = rig.state(), read_noted(rig)
-    found = {owner: {**seen.get(owner, {}), **rig.values(now, owner)}
-             for owner in (WHOLE_RIG, *(game.name for game in rig.games()))}
-    return {owner: entry for owner, entry in found.items() if entry}
+    values = {owner: {**seen.get(owner, {}), **rig.values(now, owner)}
+              for owner in (WHOLE_RIG, *(game.name for game in rig.games()))}
+    return {owner: entry for owner, entry in values.items() if entry}
 
 
 def read_origin(rig: ByHand) -> tuple[str, State] | None:
@@ -234,9 +235,9 @@ def read_origin(rig: ByHand) -> tuple[str, State] | None:
         content = read_bounded(path, MOST_STATE_BYTES)
         if content is None:
             return None
-        told = parse_json(content)
-        state = out_of_text(told["before"])
-        return str(told["why"]), {rig.place: state[rig.place], **state}
+        noted = parse_json(content)
+        state = out_of_text(noted["before"])
+        return str(noted["why"]), {rig.place: state[rig.place], **state}
     except (OSError, ValueError, KeyError, TypeError, AttributeError):
         raise RigError(f"{path} is damaged: move it away; what was on the rig before the study is then not known"
                        ) from None
@@ -277,5 +278,6 @@ def settle_study(rig: ByHand, book: "Logbook") -> None:
     if origin != now:
         token = secrets.token_hex(16)
         keep_point(token, RestorePoint(in_text(origin), fingerprints(now)))
-        book.add_apply(rig.name, kind="part", profile="", version="", what=f"what was left of the {why}", token=token)
+        book.add_apply(rig.name, kind="part", profile="", version="", summary=f"what was left of the {why}",
+                       token=token)
     remove_file(rig.home / ORIGIN)

@@ -93,8 +93,8 @@ def sheet_to_undo(rig: ByHand, book: Logbook, to: int | None = None) -> Sheet | 
 
 
 def _check_none_is_open(rig: ByHand) -> None:
-    if (other := open_sheet(rig)) is not None:
-        raise UsageError(f"the run sheet for {other.title} is still open, with {len(other.open)} of {len(other.steps)} "
+    if (sheet := open_sheet(rig)) is not None:
+        raise UsageError(f"the run sheet for {sheet.title} is still open, with {len(sheet.open)} of {len(sheet.steps)} "
                          "steps to do: keen rig sheet, or keen rig sheet --drop")
 
 
@@ -224,7 +224,7 @@ def _finish(rig: ByHand, book: Logbook, sheet: Sheet) -> None:
         keep_point(sheet.token, RestorePoint(in_text(before), left))
         with book.together():
             book.add_apply(rig.name, kind="part" if part else sheet.kind, profile=sheet.profile, version=sheet.version,
-                           what=f"{sheet.title}{part}" if sheet.kind == "undo" or part else "", target=sheet.target,
+                           summary=f"{sheet.title}{part}" if sheet.kind == "undo" or part else "", target=sheet.target,
                            token=sheet.token)
             book.add_sheet(rig.name, sheet)
     _remove(rig)
@@ -238,14 +238,14 @@ def _remove(rig: ByHand) -> None:
                        ) from None
 
 
-def take_stock(rig: ByHand, book: Logbook, owner: str, seen: Mapping[str, str], what: str) -> dict[str, Value]:
+def take_stock(rig: ByHand, book: Logbook, owner: str, seen: Mapping[str, str], subject: str) -> dict[str, Value]:
     """Notes what a player sees. What they have set there themselves by a sheet now holds as seen; the rest is what was
     there before anything was set, which an undo goes back to.
 
     Args:
         owner: whose settings: a game's name, or "rig".
         seen: setting to what they read there, as they type it.
-        what: of what stock is taken, in words, for the list of restore points.
+        subject: of what stock is taken, in words, for the list of restore points.
 
     Returns: setting to its value.
 
@@ -260,7 +260,7 @@ def take_stock(rig: ByHand, book: Logbook, owner: str, seen: Mapping[str, str], 
     for key in seen:
         catalog.check_scope(key, whole_rig=owner == WHOLE_RIG)
     values = {key: _as_read(rig, key, text.strip()) for key, text in seen.items()}
-    with changing(rig, f"taking stock of {what}") as change:
+    with changing(rig, f"taking stock of {subject}") as change:
         if (sheet := open_sheet(rig)) is not None:
             raise UsageError(f"the run sheet for {sheet.title} is open: tick it off first, with what you see "
                              "(keen rig sheet --seen)")
@@ -273,5 +273,5 @@ def take_stock(rig: ByHand, book: Logbook, owner: str, seen: Mapping[str, str], 
     token = secrets.token_hex(16)
     keep_point(token, RestorePoint(in_text(state), fingerprints(state)))
     book.add_apply(rig.name, kind="seen", profile="", version="", token=token,
-                   what=f"a look at {what}: {len(values)} value{'s' * (len(values) != 1)} seen")
+                   summary=f"a look at {subject}: {len(values)} value{'s' * (len(values) != 1)} seen")
     return values

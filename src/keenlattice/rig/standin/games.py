@@ -76,8 +76,8 @@ def listed_games(home: Path) -> dict[str, Listed]:
             shutil.rmtree(made, ignore_errors=True)
             if not file.parent.exists():
                 raise
-    known = {"brass-orbit": (file, ORBIT_KEYS)}
-    return {name: Listed(game, (), *known.get(name, (None, {}))) for name, (game, _) in GAMES.items()}
+    keys_of = {"brass-orbit": (file, ORBIT_KEYS)}
+    return {name: Listed(game, (), *keys_of.get(name, (None, {}))) for name, (game, _) in GAMES.items()}
 
 
 MACHINE = "machine"
@@ -109,29 +109,29 @@ def with_driver_stock(held: Mapping[str, Mapping[str, Value]]) -> dict[str, dict
     return then
 
 
-def machine(held: Mapping[str, Mapping[str, Value]], what: str) -> int:
+def machine(held: Mapping[str, Mapping[str, Value]], counter: str) -> int:
     """A number of the machine's own."""
-    return int(held.get(MACHINE, {}).get(what, AT_FIRST[what]))
+    return int(held.get(MACHINE, {}).get(counter, AT_FIRST[counter]))
 
 
-def emptied(held: Mapping[str, Mapping[str, Value]], what: str) -> tuple[dict[str, Mapping[str, Value]], str]:
+def emptied(held: Mapping[str, Mapping[str, Value]], counter: str) -> tuple[dict[str, Mapping[str, Value]], str]:
     """What is held once something is cleared, and what is said of it."""
-    mib = machine(held, what)
-    where = {"shader_cache_mib": "the shader cache", "temporary_mib": "the temporary files"}[what]
-    said = f"{mib} MiB of {where} are set aside; undo brings them back" if mib else f"there is nothing in {where}"
-    return {**held, MACHINE: {**held.get(MACHINE, {}), what: 0}}, said
+    mib = machine(held, counter)
+    where = {"shader_cache_mib": "the shader cache", "temporary_mib": "the temporary files"}[counter]
+    message = f"{mib} MiB of {where} are set aside; undo brings them back" if mib else f"there is nothing in {where}"
+    return {**held, MACHINE: {**held.get(MACHINE, {}), counter: 0}}, message
 
 
 def for_good(home: Path) -> dict[str, int]:
     """What no restore point brings back: memory, and the games' own files."""
     path = home / FOR_GOOD
     try:
-        told = {**FOR_GOOD_AT_FIRST, **(parse_json(path.read_bytes()) if path.exists() else {})}
-        return {name: int(told[name]) for name in FOR_GOOD_AT_FIRST}
+        counts = {**FOR_GOOD_AT_FIRST, **(parse_json(path.read_bytes()) if path.exists() else {})}
+        return {name: int(counts[name]) for name in FOR_GOOD_AT_FIRST}
     except (OSError, ValueError, TypeError):
         raise RigError(f"{path} is damaged: remove it, and the machine is as it was at first") from None
 
 
-def settle_for_good(home: Path, what: str) -> None:
+def settle_for_good(home: Path, counter: str) -> None:
     """Makes one of these nothing."""
-    replace_file(home / FOR_GOOD, json.dumps({**for_good(home), what: 0}).encode())
+    replace_file(home / FOR_GOOD, json.dumps({**for_good(home), counter: 0}).encode())

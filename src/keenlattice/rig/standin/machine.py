@@ -134,8 +134,8 @@ class Standin:
     def _write(self, content: bytes | None) -> None:
         put_file(self.home / STATE, content)
 
-    def restart(self, what: Restart) -> None:
-        waiting = {setting.name for setting in self.catalog() if setting.restart in WAITS_FOR[what]}
+    def restart(self, part: Restart) -> None:
+        waiting = {setting.name for setting in self.catalog() if setting.restart in WAITS_FOR[part]}
         wanted = self._parsed(self.state()).get(WHOLE_RIG, {})
         running = {key: value for key, value in self._running().items() if key.partition("@")[0] not in waiting}
         running |= {key: value for key, value in wanted.items() if key.partition("@")[0] in waiting}
@@ -158,13 +158,13 @@ class Standin:
             return Outcome({**state, self.place: _as_text(updated)}, (f"driver {machine(held, 'driver')}.4 becomes "
                                                              f"{machine(updated, 'driver')}.4",))
         if chore in ("clear-shader-cache", "clear-temporary-files"):
-            then, said = emptied(held, "shader_cache_mib" if chore == "clear-shader-cache" else "temporary_mib")
-            return Outcome({**state, self.place: _as_text(then)}, (said,))
-        what = "standby_mib" if chore == "purge-standby-memory" else "damaged_files"
-        found = for_good(self.home)[what]
-        said = f"{found} MiB are dropped" if what == "standby_mib" else f"{found} damaged files are fetched anew"
-        act: Callable[[], None] = lambda: settle_for_good(self.home, what)  # noqa: E731
-        return Outcome(state, (said if found else "there is nothing to do",), act)
+            then, message = emptied(held, "shader_cache_mib" if chore == "clear-shader-cache" else "temporary_mib")
+            return Outcome({**state, self.place: _as_text(then)}, (message,))
+        counter = "standby_mib" if chore == "purge-standby-memory" else "damaged_files"
+        count = for_good(self.home)[counter]
+        message = f"{count} MiB are dropped" if counter == "standby_mib" else f"{count} damaged files are fetched anew"
+        act: Callable[[], None] = lambda: settle_for_good(self.home, counter)  # noqa: E731
+        return Outcome(state, (message if count else "there is nothing to do",), act)
 
     def play(self, game: str, seconds: float, seed: int) -> "Capture":
         from keenlattice.rig.standin.pipeline import crash_after_s, simulate  # what only looks at a rig needs no NumPy

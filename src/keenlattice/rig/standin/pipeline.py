@@ -69,8 +69,8 @@ def simulate(line: Pipeline, seconds: float, seed: int, about: Mapping[str, Any]
     kept = int(np.searchsorted(played.shown, seconds * 1000)) + 1
     clicks, answers, spent = _clicks(line, played, stages, seconds, np.random.default_rng([seed, 2]))
     shown, cpu, gpu = played.shown[:kept], stages.cpu_ms[:kept], stages.gpu_ms[:kept]
-    said = telemetry(line, shown, cpu, gpu, stages.slowed[:kept], np.random.default_rng([seed, 3]))
-    return Capture(shown, clicks, answers, cpu, gpu, stage_ms=spent, telemetry=said, about=about or {})
+    series = telemetry(line, shown, cpu, gpu, stages.slowed[:kept], np.random.default_rng([seed, 3]))
+    return Capture(shown, clicks, answers, cpu, gpu, stage_ms=spent, telemetry=series, about=about or {})
 
 
 def simulate_many(line: Pipeline, seconds: float, seeds: Sequence[int],
@@ -155,7 +155,8 @@ def _clicks(line: Pipeline, played: Times, stages: _Stages, seconds: float,
     lit = _lit(line, played)
     answered = frame < lit.size
     frame = np.minimum(frame, lit.size - 1)
-    begins, cpu, gpu, rendered = (one[frame] for one in (played.begins, stages.cpu_ms, stages.gpu_ms, played.rendered))
+    begins, cpu, gpu, rendered = (times[frame]
+                                  for times in (played.begins, stages.cpu_ms, stages.gpu_ms, played.rendered))
     passed = [clicks, sent, begins, begins + cpu, rendered - gpu, rendered, lit[frame]]
     spent = {name: np.where(answered, after - before, np.nan)
              for name, (before, after) in zip(STAGES, pairwise(passed), strict=True)}
@@ -213,18 +214,18 @@ def telemetry(line: Pipeline, shown_ms: Floats, cpu_ms: Floats, gpu_ms: Floats, 
         "cpu.temperature": (_warmed(CPU_BEGINS_C, ROOM_C + CPU_C_PER_W * cpu_w), NOISE_C, 1.0),
         "game-thread.load": (thread_load, 0.0, 1.0)}
     values, noise, step = (np.array(column) for column in zip(*sources.values(), strict=True))
-    said = values + noise[:, None] * random.standard_normal(values.shape)
-    told = np.round(said / step[:, None]) * step[:, None]
+    noisy = values + noise[:, None] * random.standard_normal(values.shape)
+    rounded = np.round(noisy / step[:, None]) * step[:, None]
     at_ms = EVERY_MS * np.arange(1, count + 1, dtype=np.float64)
-    return {name: Series(at_ms, row) for name, row in zip(sources, told, strict=True)}
+    return {name: Series(at_ms, row) for name, row in zip(sources, rounded, strict=True)}
 
 
 def _warmed(begin_c: float, towards_c: Floats) -> Floats:
     """A temperature that follows what the power makes of it, with a lag."""
-    fades, found = float(np.exp(-EVERY_MS / 1000 / LAG_S)), []
+    fades, temperatures = float(np.exp(-EVERY_MS / 1000 / LAG_S)), []
     for first in range(0, towards_c.size, TOGETHER):
-        some = towards_c[first:first + TOGETHER]
-        faded = fades ** np.arange(1, some.size + 1)
-        found.append(faded * (begin_c + (1 - fades) * np.cumsum(some / faded)))
-        begin_c = float(found[-1][-1])
-    return np.concatenate(found)
+        targets = towards_c[first:first + TOGETHER]
+        faded = fades ** np.arange(1, targets.size + 1)
+        temperatures.append(faded * (begin_c + (1 - fades) * np.cumsum(targets / faded)))
+        begin_c = float(temperatures[-1][-1])
+    return np.concatenate(temperatures)

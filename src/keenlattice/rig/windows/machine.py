@@ -37,18 +37,20 @@ def this_pc(home: Path, more: Sequence[Setting] = ()) -> ByHandRig:
         home: the rig's folder.
         more: settings beside the catalog's.
     """
-    found, cores = devices(), os.cpu_count() or 1
+    pci_devices, cores = devices(), os.cpu_count() or 1
     starter = GameStarter(HeldPart(home, process.settings(), partial(process.check_for, cores)))
-    return ByHandRig(home, more, name="here", parts=parts(home, found), devices=[device.name for device in found],
-                     own_facts=lambda: {**facts_here(), **interrupts.facts(found)}, absent=ABSENT, starter=starter)
+    return ByHandRig(home, more, name="here", parts=parts(home, pci_devices),
+                     devices=[device.name for device in pci_devices],
+                     own_facts=lambda: {**facts_here(), **interrupts.facts(pci_devices)}, absent=ABSENT,
+                     starter=starter)
 
 
-def parts(home: Path, found: Sequence[interrupts.PciDevice]) -> list[Part]:
+def parts(home: Path, pci_devices: Sequence[interrupts.PciDevice]) -> list[Part]:
     """What is written from here, in the order in which it is written: what takes effect at once comes first.
 
     Args:
         home: the rig's folder, where each part notes down what was there before.
-        found: the devices on the PCI bus.
+        pci_devices: the devices on the PCI bus.
     """
     def noted(name: str) -> Noted:
         return Noted(home, f"{name}-before.json")
@@ -70,8 +72,9 @@ def parts(home: Path, found: Sequence[interrupts.PciDevice]) -> list[Part]:
                    lambda held: [background.telemetry()], noted("telemetry")),
         StoredPart(RegistryStore([("HKLM", memory.KEY)], lambda: [memory.FILES]),
                    lambda held: memory.page_file(), noted("memory")),
-        StoredPart(RegistryStore([("HKLM", device.key) for device in found], lambda: interrupts.places(found)),
-                   lambda held: interrupts.settings(found, os.cpu_count() or 1), noted("interrupts"))]
+        StoredPart(RegistryStore([("HKLM", device.key) for device in pci_devices],
+                                 lambda: interrupts.places(pci_devices)),
+                   lambda held: interrupts.settings(pci_devices, os.cpu_count() or 1), noted("interrupts"))]
 
 
 def _started(noted: Noted) -> Iterable[str]:

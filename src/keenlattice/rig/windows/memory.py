@@ -56,5 +56,5 @@ def _sizes(line: str) -> tuple[int, int] | None:
 
 def _as_text(lines: list[str], before: str | None) -> str:
     """The lines, of the type that was there before: some systems keep one line as a text."""
-    one = before is not None and isinstance(read(before), str)
-    return written(TEXT, lines[0]) if one and len(lines) == 1 else written(LIST, lines)
+    single = before is not None and isinstance(read(before), str)
+    return written(TEXT, lines[0]) if single and len(lines) == 1 else written(LIST, lines)

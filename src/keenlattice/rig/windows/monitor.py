@@ -64,7 +64,8 @@ def _resolution(modes: Sequence[str], now: str) -> StoredSetting:
         rate = _parts(held.get(MODE) or now)[1]
         rates = [_parts(mode)[1] for mode in modes if _parts(mode)[0] == value]
         if not rates:
-            sizes = sorted({_parts(one)[0] for one in modes}, key=lambda size: [-int(part) for part in size.split("x")])
+            sizes = sorted({_parts(mode)[0] for mode in modes}, key=
+                           lambda size: [-int(part) for part in size.split("x")])
             raise RefusedByRig(f"display.resolution: the monitor does not do {value}; it does {', '.join(sizes[:12])}")
         return {MODE: f"{value}@{rate if rate in rates else max(rates)}"}
 

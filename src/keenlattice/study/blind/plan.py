@@ -79,7 +79,7 @@ POWER = 3.0
 @lru_cache(maxsize=64)
 def needed(rounds: int, error: float) -> tuple[int, ...]:
     """How many right answers tell after each round, from the first; more than there were rounds where none would."""
-    going, spent, found = np.array([1.0]), 0.0, []
+    going, spent, counts = np.array([1.0]), 0.0, []
     for number in range(1, rounds + 1):
         going = _one_more(going, 0.5)
         may = error * (number / rounds) ** POWER - spent
@@ -87,18 +87,18 @@ def needed(rounds: int, error: float) -> tuple[int, ...]:
         least = next((count for count in range(number + 1) if beyond[count] <= may), number + 1)
         spent += float(beyond[least]) if least <= number else 0.0
         going[least:] = 0.0
-        found.append(least)
-    return tuple(found)
+        counts.append(least)
+    return tuple(counts)
 
 
 def chance_to_be_found(rounds: int, error: float, right: float) -> float:
     """The chance that somebody who is right with this probability in every round is found to feel it."""
-    going, told = np.array([1.0]), 0.0
+    going, chance = np.array([1.0]), 0.0
     for least in needed(rounds, error):
         going = _one_more(going, right)
-        told += float(going[least:].sum())
+        chance += float(going[least:].sum())
         going[least:] = 0.0
-    return told
+    return chance
 
 
 def _one_more(going: "np.typing.NDArray[np.float64]", right: float) -> "np.typing.NDArray[np.float64]":
@@ -152,8 +152,8 @@ class Blind(Form, Shown):
     def ending(self) -> str:
         """What it comes to: what is felt, beside what is measured."""
         felt = "felt" if self.felt != "not told" else "not felt"
-        other = {"differs": "measured", "no difference that matters": "not measured", "not known": "not known"}
-        return f"{felt}, {other[self.measured]}"
+        words = {"differs": "measured", "no difference that matters": "not measured", "not known": "not known"}
+        return f"{felt}, {words[self.measured]}"
 
     @property
     def chance(self) -> float:

@@ -79,7 +79,7 @@ class Switch:
         self._waits = player.session is not None and player.session.by_itself  # a person takes as long as they take
         tried: tuple[Side, ...] = ("after", "before", "after")
         took = [self._once(side) for side in tried] if self._waits else []
-        self.seconds = max([least_s, *(SLOWER * one for one in took)])
+        self.seconds = max([least_s, *(SLOWER * run_s for run_s in took)])
 
     def to(self, side: Side) -> bool:
         """Puts one on; returns whether that took its time and no longer."""
@@ -116,12 +116,12 @@ def _rounds(switch: Switch, plan: BlindPlan, judge: Judge) -> tuple[list[Round],
     return rounds, late
 
 
-def _answer(said: str, on: Side, plan: BlindPlan) -> Side:
+def _answer(reply: str, on: Side, plan: BlindPlan) -> Side:
     answers: dict[str, Side] = ({"A": "before", "B": "after"} if plan.question == "which" else
                                 {"1": on, "2": OTHER[on]})
-    if said not in answers:
-        raise BadValue(f"{said!r} is no answer: {' or '.join(answers)}")
-    return answers[said]
+    if reply not in answers:
+        raise BadValue(f"{reply!r} is no answer: {' or '.join(answers)}")
+    return answers[reply]
 
 
 def _counts(plan: BlindPlan, rounds: Sequence[Round]) -> list[int]:
@@ -146,8 +146,8 @@ def told(plan: BlindPlan, rounds: Sequence[Round]) -> tuple[Felt, int]:
     """What some rounds tell, and how many were right."""
     counts = _counts(plan, rounds)
     least = needed(plan.rounds, plan.error_of_a_side)[len(rounds) - 1]
-    found = [side for side, count in zip(plan.sides, counts, strict=True) if count >= least]
-    return (found[0] if found else "not told"), counts[-1]  # type: ignore[return-value]
+    sides = [side for side, count in zip(plan.sides, counts, strict=True) if count >= least]
+    return (sides[0] if sides else "not told"), counts[-1]  # type: ignore[return-value]
 
 
 def play_blind(player: Player, spec: BlindSpec, versions: Sequence[Version]) -> Blind:

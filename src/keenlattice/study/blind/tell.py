@@ -23,17 +23,20 @@ def _key(result: Blind) -> KeyFigure:
     """Return a blind test in a key figure: what was felt, by how many rounds."""
     count, plan = len(result.rounds), result.plan
     right = f"{result.right} of {count}"
-    told = f"{right} answers were right" if plan.question == "which" else (
+    right_text = f"{right} answers were right" if plan.question == "which" else (
         f"{result.after} felt better in {right} rounds")
     by_chance = f"guessing does so well in 1 of {1 / plan.error:.0f} tests at most"
     if result.felt == "felt":
-        return KeyFigure(f"You can feel it: {told}.", "better", "You can feel it", right, f"answers right; {by_chance}")
+        return KeyFigure(f"You can feel it: {right_text}.", "better", "You can feel it", right,
+                         f"answers right; {by_chance}")
     if result.felt != "not told":
         better, worse = ((result.after, result.before) if result.felt.startswith("after") else
                          (result.before, result.after))
-        return KeyFigure(f"{better} feels better than {worse}: {told}.", "better", f"{better} feels better", right,
+        return KeyFigure(f"{better} feels better than {worse}: {right_text}.", "better", f"{better} feels better",
+                         right,
                          f"rounds; {by_chance}")
-    return KeyFigure(f"Nothing felt was shown: {told}, as guessing may bring.", "unclear", "Nothing felt was shown",
+    return KeyFigure(f"Nothing felt was shown: {right_text}, as guessing may bring.", "unclear",
+                     "Nothing felt was shown",
                      right, "answers right, as guessing may bring" if plan.question == "which" else
                      f"rounds in which {result.after} felt better, as chance may bring")
 
@@ -65,9 +68,10 @@ def tell_blind(result: Blind, beside: "Beside") -> Telling:
 
 
 def _rounds(result: Blind) -> Table:
-    what = "was on" if result.plan.question == "which" else "came first"
-    return Table(["round", what, "the player said"], [
-        [str(number), NAMES[one.on], NAMES[one.answer]] for number, one in enumerate(result.rounds, 1)], right=(0,))
+    word = "was on" if result.plan.question == "which" else "came first"
+    return Table(["round", word, "the player said"], [
+        [str(number), NAMES[round_.on], NAMES[round_.answer]] for number, round_ in enumerate(result.rounds, 1)],
+                 right=(0,))
 
 
 def blind_page(result: Blind, beside: "Beside") -> Report:
@@ -80,7 +84,8 @@ def blind_page(result: Blind, beside: "Beside") -> Report:
     return page_of_two(
         context, result.before, result.after, title=f"{context.game or result.game}: can a hand feel it?",
         keys=[_key(result)], did=[Text(f"{ENDINGS[result.ending]}{trial}"), _odds(result)],
-        each=[Text(f"A is {result.before}, B is {result.after}."), _rounds(result)], sure=_sure(result), plays=plays,
+        each_change=[Text(f"A is {result.before}, B is {result.after}."), _rounds(result)], sure=_sure(result),
+        plays=plays,
         drawn="What is on is drawn anew: a blind test has no seed.")
 
 

@@ -136,7 +136,7 @@ def _odds_of_more(seen: Tally, at: int, best: int, without: float, signal: Signa
     sizes, parts = signal.sizes[:, None], np.array([0.0, 0.5, 0.75, 1.0, -0.5, -0.75, -1.0])
     expected = np.stack([np.broadcast_to(sizes, (sizes.size, parts.size)), sizes * (without + parts)], axis=-1)
     pair = Tally(2)
-    pair.count, pair.sum, pair.squares = (one[[best, at]] for one in (seen.count, seen.sum, seen.squares))
+    pair.count, pair.sum, pair.squares = (sums[[best, at]] for sums in (seen.count, seen.sum, seen.squares))
     logs = signal.log_likelihood(pair.far_from(expected), int(pair.count.sum()))
     likely = np.exp(logs - logs.max()).sum(axis=0)
     return float(np.log(likely[1:].mean() + 1e-300) - np.log(likely[0] + 1e-300))
@@ -170,9 +170,9 @@ def least_set(items: int, look: Callable[[frozenset[int]], float], signal: Signa
         for _ in range(left(FULL_LOOKS)):
             seen.add(0, look(every))
 
-    def has_it(some: Sequence[int]) -> bool:
+    def has_it(items: Sequence[int]) -> bool:
         nonlocal sure
-        these = frozenset(some)
+        these = frozenset(items)
         if these not in asked:
             seen.count[1] = seen.sum[1] = seen.squares[1] = 0.0
             odds, bound, used = 0.0, float(np.log(1 / error - 1)), 0
@@ -200,8 +200,8 @@ def _reduced(current: list[int], has_it: Callable[[Sequence[int]], bool]) -> lis
     parts = 2
     while len(current) > 1:
         chunks = [part.tolist() for part in np.array_split(np.array(current), parts)]
-        rests = [[one for one in current if one not in chunk] for chunk in chunks] if parts > 2 else []
-        smaller = next((some for some in (*chunks, *rests) if has_it(some)), None)
+        rests = [[item for item in current if item not in chunk] for chunk in chunks] if parts > 2 else []
+        smaller = next((items for items in (*chunks, *rests) if has_it(items)), None)
         if smaller is not None:
             parts = 2 if smaller in chunks else max(2, parts - 1)
             current = smaller

@@ -49,7 +49,7 @@ class HuntSpec(Spec):
 
     @property
     def versions(self) -> tuple[KeptVersion, ...]:
-        return tuple(KeptVersion(one, profile_of(one), {}, "", stored=True) for one in self.line)
+        return tuple(KeptVersion(reference, profile_of(reference), {}, "", stored=True) for reference in self.line)
 
     @property
     def about(self) -> str:

@@ -76,20 +76,20 @@ def play_hunt(player: Player, spec: HuntSpec, versions: Sequence[Version]) -> Hu
 
     looks = Looks(spec.plan, one)
     first = Trial(player.game, spec.line[0], spec.line[-1], spec.plan.trial, (), player.rig.name)
-    found = hunted(versions, on_rig, spec.plan, looks, first)
-    return replace(found, runs=looks.place, excluded=tuple(player.excluded), doubts=tuple(player.doubts))
+    hunt = hunted(versions, on_rig, spec.plan, looks, first)
+    return replace(hunt, runs=looks.place, excluded=tuple(player.excluded), doubts=tuple(player.doubts))
 
 
 KIND = Kind("hunt", HuntSpec, Hunt, play_hunt, tell=tell_hunt, page=hunt_page, figure=hunt_figures)
 
 
-def run_hunt(rig: Rig, line: Sequence[Version], plan: HuntPlan, game: str | None = None, each: Each = ignore,
+def run_hunt(rig: Rig, line: Sequence[Version], plan: HuntPlan, game: str | None = None, on_run: Each = ignore,
              done: Mapping[int, Capture] | None = None) -> Hunt:
     """Hunts over a line of versions, the oldest first; nothing of it is kept (`Workspace.hunt` keeps).
 
     Args:
         plan: the trial that it begins with, and how likely it may be wrong.
-        game, each, done: as in `run_trial`; a run's arm is a version's reference, or "base", or some settings.
+        game, on_run, done: as in `run_trial`; a run's arm is a version's reference, or "base", or some settings.
 
     Raises:
         UsageError: fewer than two versions, or of two profiles.
@@ -97,7 +97,7 @@ def run_hunt(rig: Rig, line: Sequence[Version], plan: HuntPlan, game: str | None
     """
     if len(line) < 2:
         raise UsageError("a hunt takes a line of two versions at least")
-    return play(rig, KIND, HuntSpec(tuple(one.reference for one in line), plan, game), line, each, done)
+    return play(rig, KIND, HuntSpec(tuple(version.reference for version in line), plan, game), line, on_run, done)
 
 
 def _known_here(rig: Rig, version: Version) -> Version:
@@ -121,18 +121,18 @@ def hunted(line: Sequence[Version], on_rig: Sequence[Entries], plan: HuntPlan, l
     hunted_for = max(changed, key=_sureness).name
     noise = noise_of(trial, hunted_for)
     signal = Signal(math.log1p((trial[hunted_for].change_pct or 0) / 100), max(noise.sd, 1e-6), noise.dof)
-    found = first_changed(len(line) - 1, lambda at: looks.ratio(
+    step = first_changed(len(line) - 1, lambda at: looks.ratio(
         on_rig[0], on_rig[at + 1], line[at + 1].reference, hunted_for), signal, plan.error, MOST_LOOKS, looks.left)
-    before, first = found.first, found.first + 1
+    before, first = step.first, step.first + 1
     keys = [change.key for change in changes(on_rig[before], on_rig[first])]
 
-    def with_some(some: frozenset[int]) -> float:
-        chosen = {keys[item]: on_rig[first].get(keys[item]) for item in some}
+    def with_some(items: frozenset[int]) -> float:
+        chosen = {keys[item]: on_rig[first].get(keys[item]) for item in items}
         return looks.ratio(on_rig[before], with_changes(on_rig[before], chosen), " + ".join(sorted(chosen)), hunted_for)
 
     least = least_set(len(keys), with_some, signal, plan.error / max(4, 2 * len(keys)), MOST_PER_QUESTION, looks.left)
-    return Hunt(trial, line[before].reference, line[first].reference, found.probability,
-                tuple(keys[item] for item in least.items), least.sure, 0, metric=hunted_for, more=found.more)
+    return Hunt(trial, line[before].reference, line[first].reference, step.probability,
+                tuple(keys[item] for item in least.items), least.sure, 0, metric=hunted_for, more=step.more)
 
 
 def _sureness(result: MetricResult) -> float:

@@ -33,7 +33,7 @@ def hunt_page(result: Hunt, beside: "Beside") -> Report:
         changed=None if result.first else [Text("No version was found at which it changed.")],
         did=[*also_changed(result), Text(f"From the oldest version to the newest: {headline(trial)}"),
              *(trial_pictures(trial, before, after) if drawn else [interval_picture(trial)])],
-        each=_each(result, context, line),
+        each_change=_each(result, context, line),
         sure=[*_sure(result, plan.error), *how_sure(trial), numbers(trial, "The numbers, oldest against newest")],
         plays=_plays(result, line, plan), drawn=SEED_DRAWS.format(trial.plan.seed), number=beside.number,
         figure=(lambda: trial_figure(trial, before, after)) if drawn else None)
@@ -136,7 +136,7 @@ def _keys(result: Hunt) -> list[KeyFigure]:
 def also_changed(result: Hunt) -> list[Block]:
     """Return that it was not this version alone, or not this metric alone, where that was seen."""
     blocks: list[Block] = [Text("It was not that version alone: another in the line has a part in it.")] * result.more
-    others = [metric.name for metric in result.trial.decisive
-              if metric.name != result.metric and metric.verdict in ("better", "worse")]
+    changed = [metric.name for metric in result.trial.decisive
+               if metric.name != result.metric and metric.verdict in ("better", "worse")]
     return [*blocks, *(Text(f"{capital(TITLES[name])} changed, too. To find since when: keen hunt --decides {name}")
-                       for name in others if result.first)]
+                       for name in changed if result.first)]

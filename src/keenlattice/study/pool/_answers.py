@@ -76,32 +76,32 @@ def answers(rigs: Rigs, matters: Floats, good: Floats, coming: bool = True, chos
     """
     from scipy.special import stdtrit
 
-    found = pooled(rigs, ERROR, coming)
-    half = np.asarray(stdtrit(np.maximum(1, found.rigs - 1), 1 - ERROR / chosen_of / 2)) * found.error
-    return Answers(found, half, *without_a_tenth(rigs, found.tau2), matters, good,
-                   *_differing(rigs, found, matters, good))
+    mean = pooled(rigs, ERROR, coming)
+    half = np.asarray(stdtrit(np.maximum(1, mean.rigs - 1), 1 - ERROR / chosen_of / 2)) * mean.error
+    return Answers(mean, half, *without_a_tenth(rigs, mean.tau2), matters, good,
+                   *_differing(rigs, mean, matters, good))
 
 
-def _differing(rigs: Rigs, found: Pooled, matters: Floats, good: Floats) -> tuple[Flags, Flags]:
+def _differing(rigs: Rigs, pooled_all: Pooled, matters: Floats, good: Floats) -> tuple[Flags, Flags]:
     from scipy.special import chdtrc
 
-    kept = _without_the_furthest(rigs, found)
-    y, v, total, each = kept.effect, kept.variance, kept.total, kept.each
+    kept = _without_the_furthest(rigs, pooled_all)
+    y, v, total, spread = kept.effect, kept.variance, kept.total, kept.each
     w, dof = 1 / v, np.maximum(1, kept.sizes - 1)
     middle = total(w * y) / total(w)
     left = tau2_of(kept)
-    told = (kept.sizes >= LEAST_RIGS - 1) & (chdtrc(dof, total(w * (y - each(middle)) ** 2)) < DIFFER)
-    by = 1 / (v + each(left))
+    differing = (kept.sizes >= LEAST_RIGS - 1) & (chdtrc(dof, total(w * (y - spread(middle)) ** 2)) < DIFFER)
+    by = 1 / (v + spread(left))
     mean = total(by * y) / total(by)
-    likely = each(good) * shrunken(y, v, each(mean), each(left))
+    likely = spread(good) * shrunken(y, v, spread(mean), spread(left))
     enough = FIFTH * kept.sizes
-    return (told & (total((likely > each(matters)).astype(float)) >= enough),
-            told & (total((likely < -each(matters)).astype(float)) >= enough))
+    return (differing & (total((likely > spread(matters)).astype(float)) >= enough),
+            differing & (total((likely < -spread(matters)).astype(float)) >= enough))
 
 
-def _without_the_furthest(rigs: Rigs, found: Pooled) -> Rigs:
+def _without_the_furthest(rigs: Rigs, mean: Pooled) -> Rigs:
     """The rigs of each change without the tenth, rounded up, that is furthest off; one at least stays."""
-    far = np.abs(rigs.effect - rigs.each(found.mean)) / np.sqrt(rigs.variance + rigs.each(found.tau2))
+    far = np.abs(rigs.effect - rigs.each(mean.mean)) / np.sqrt(rigs.variance + rigs.each(mean.tau2))
     group = np.repeat(np.arange(rigs.sizes.size), rigs.sizes)
     order = np.lexsort((far, group))
     place = np.arange(far.size) - np.repeat(rigs.starts, rigs.sizes)
@@ -125,7 +125,7 @@ class Parted:
     sides: Answers
 
 
-def parted(rigs: Rigs, moderators: Floats, whole: Answers) -> Parted | None:
+def parted(rigs: Rigs, moderators: Floats, overall: Answers) -> Parted | None:
     """Parts the rigs of every change by the fact whose two sides differ most surely: a t test of their weighted means
     (B. L. Welch, Biometrika 1947), corrected for how many facts could be tried. None where no change is parted.
 
@@ -135,7 +135,7 @@ def parted(rigs: Rigs, moderators: Floats, whole: Answers) -> Parted | None:
     lines = np.array([moderator.line for moderator in MODERATORS])
     above = moderators > lines
     below = np.isfinite(moderators) & ~above
-    chances = np.column_stack([_chance(rigs, above[:, line], below[:, line], whole) for line in range(lines.size)])
+    chances = np.column_stack([_chance(rigs, above[:, line], below[:, line], overall) for line in range(lines.size)])
     tried = np.isfinite(chances).sum(axis=1)
     best = np.argmin(np.where(np.isfinite(chances), chances, np.inf), axis=1)
     least = chances[np.arange(best.size), best]
@@ -147,15 +147,16 @@ def parted(rigs: Rigs, moderators: Floats, whole: Answers) -> Parted | None:
             for change in changes for side in (above, below)]
     chosen, sizes = np.concatenate(rows), np.array([row.size for row in rows])
     halves, both = rigs.some(chosen, sizes), np.repeat(changes, 2)
-    sides = answers(halves, whole.matters[both], whole.good[both], coming=False, chosen_of=tried[both].astype(float))
+    sides = answers(halves, overall.matters[both], overall.good[both], coming=False,
+                    chosen_of=tried[both].astype(float))
     return Parted(changes, best[changes], sides)
 
 
-def _chance(rigs: Rigs, above: Flags, below: Flags, whole: Answers) -> Floats:
+def _chance(rigs: Rigs, above: Flags, below: Flags, overall: Answers) -> Floats:
     """How likely the two sides of each change are to differ so much by chance; NaN where one has too few rigs."""
     from scipy.special import stdtr
 
-    w = 1 / (rigs.variance + rigs.each(whole.found.tau2))
+    w = 1 / (rigs.variance + rigs.each(overall.found.tau2))
     means, errors, counts = [], [], []
     with np.errstate(divide="ignore", invalid="ignore"):
         for side in (above, below):

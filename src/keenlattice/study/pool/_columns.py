@@ -49,8 +49,8 @@ def texts(table: "pa.Table", name: str) -> Texts:
 def digests(table: "pa.Table", name: str) -> Hashes:
     """A column of digests (16 hexadecimal digits) as whole numbers."""
     column = table[name].combine_chunks()
-    known = np.array([int(one, 16) for one in column.dictionary.to_pylist()], dtype=np.uint64)
-    return np.asarray(known[column.indices.to_numpy(zero_copy_only=False)])
+    values = np.array([int(text, 16) for text in column.dictionary.to_pylist()], dtype=np.uint64)
+    return np.asarray(values[column.indices.to_numpy(zero_copy_only=False)])
 
 
 def numbers(table: "pa.Table", name: str) -> Any:
@@ -62,20 +62,20 @@ def copies(columns: list[Any]) -> Index:
     """For each row the first one that is like it in all columns: itself, if none before it is."""
     count = len(columns[0])
     mixed = np.zeros(count, dtype=np.uint64)
-    for one in columns:
-        bits = np.ascontiguousarray(one, dtype=np.float64).view(np.uint64) if one.dtype.kind == "f" else (
-            one.astype(np.int64).view(np.uint64))
+    for column in columns:
+        bits = np.ascontiguousarray(column, dtype=np.float64).view(np.uint64) if column.dtype.kind == "f" else (
+            column.astype(np.int64).view(np.uint64))
         mixed = (mixed ^ bits) * ODD
         mixed ^= mixed >> np.uint64(29)
     _, first, which = np.unique(mixed, return_index=True, return_inverse=True)
-    found = first[which]
-    rows = np.flatnonzero(found != np.arange(count))
+    first_rows = first[which]
+    rows = np.flatnonzero(first_rows != np.arange(count))
     alike = np.ones(rows.size, dtype=bool)  # the hash alone is no proof
-    for one in columns:
-        mine, other = one[rows], one[found[rows]]
-        alike &= (mine == other) | ((mine != mine) & (other != other))
-    found[rows[~alike]] = rows[~alike]
-    return np.asarray(found, dtype=np.intp)
+    for column in columns:
+        mine, theirs = column[rows], column[first_rows[rows]]
+        alike &= (mine == theirs) | ((mine != mine) & (theirs != theirs))
+    first_rows[rows[~alike]] = rows[~alike]
+    return np.asarray(first_rows, dtype=np.intp)
 
 
 def starts_of(*columns: Any) -> Index:
@@ -124,12 +124,12 @@ def flattened(records: Iterable[EvidenceRecord]) -> "pa.Table":
 
 
 def _rows(record: EvidenceRecord) -> list[dict[str, Any]]:
-    whole = record.model_dump(mode="json")
-    change = sorted(whole["change"], key=lambda switch: str(switch["setting"]))
-    shared = {**{name: whole[name] for name in ("rig", "study", "kind", "state", "game", "software", "day")},
-              "change": packed(change), "facts": packed(whole["facts"]), "limited_by": packed(whole["limited_by"]),
-              **whole["played"]}
-    return [{**shared, **found} for found in whole["found"]]
+    content = record.model_dump(mode="json")
+    change = sorted(content["change"], key=lambda switch: str(switch["setting"]))
+    shared = {**{name: content[name] for name in ("rig", "study", "kind", "state", "game", "software", "day")},
+              "change": packed(change), "facts": packed(content["facts"]), "limited_by": packed(content["limited_by"]),
+              **content["played"]}
+    return [{**shared, **finding} for finding in content["found"]]
 
 
 def packed(value: Any) -> str:

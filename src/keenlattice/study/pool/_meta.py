@@ -114,16 +114,16 @@ def moderated(variance: Floats, dof: Floats, rigs: Index) -> Floats:
 
 def tau2_of(rigs: Rigs) -> Floats:
     """The variance of true effects, by restricted maximum likelihood; shape (changes,)."""
-    y, v, total, each = rigs.effect, rigs.variance, rigs.total, rigs.each
+    y, v, total, spread = rigs.effect, rigs.variance, rigs.total, rigs.each
     sizes = rigs.sizes
     plain = total(y) / sizes
-    tau2 = np.maximum(0.0, total((y - each(plain)) ** 2) / np.maximum(1, sizes - 1) - total(v) / sizes)
+    tau2 = np.maximum(0.0, total((y - spread(plain)) ** 2) / np.maximum(1, sizes - 1) - total(v) / sizes)
     open_ = sizes > 1
     for _ in range(ROUNDS):
-        w = 1 / (v + each(tau2))
+        w = 1 / (v + spread(tau2))
         sum1, sum2, sum3 = total(w), total(w ** 2), total(w ** 3)
         mean = total(w * y) / sum1
-        score = total((w * (y - each(mean))) ** 2) - sum1 + sum2 / sum1
+        score = total((w * (y - spread(mean))) ** 2) - sum1 + sum2 / sum1
         information = np.maximum(sum2 - 2 * sum3 / sum1 + (sum2 / sum1) ** 2, 1e-300)
         then = np.where(open_, np.maximum(0.0, tau2 + score / information), tau2)
         open_ = open_ & (np.abs(then - tau2) >= ENOUGH)  # each change stops by itself, whatever it is computed with
@@ -151,9 +151,9 @@ def pooled(rigs: Rigs, error: float = 0.05, coming: bool = True) -> Pooled:
     for place in np.flatnonzero(sizes > 1) if coming else ():
         few = sizes[place] < EMPIRICAL
         own = slice(int(rigs.starts[place]), int(rigs.starts[place] + sizes[place]))
-        one = rigs.effect[own], rigs.variance[own]
-        low[place], high[place] = (_next_of_few(*one, error) if few else _next_of_many(
-            *one, float(mean[place]), float(spread[place]), float(tau2[place]), error))
+        values = rigs.effect[own], rigs.variance[own]
+        low[place], high[place] = (_next_of_few(*values, error) if few else _next_of_many(
+            *values, float(mean[place]), float(spread[place]), float(tau2[place]), error))
     return Pooled(sizes, mean, spread, tau2, i2, low, high)
 
 

@@ -48,9 +48,9 @@ class Slopes:
         at = (facts[list(self.places)] - self.centre) / self.scale
         unknown = ~np.isfinite(at)
         at = np.clip(np.where(unknown, 0.0, at), -3.0, 3.0)  # no further than where rigs were
-        one = np.r_[1.0, at]
+        row = np.r_[1.0, at]
         missing = float((self.slope[unknown] ** 2).sum())
-        return float(self.mean + at @ self.slope), float(np.sqrt(one @ self.covariance @ one + self.tau2 + missing))
+        return float(self.mean + at @ self.slope), float(np.sqrt(row @ self.covariance @ row + self.tau2 + missing))
 
 
 def slopes_of(rigs: Rigs, facts: Floats) -> list[Slopes | None]:
@@ -59,10 +59,10 @@ def slopes_of(rigs: Rigs, facts: Floats) -> list[Slopes | None]:
     Args:
         facts: of each rig of each change; shape (rows, moderators). What is not known is taken for the mean.
     """
-    known, count = np.isfinite(facts), facts.shape[1]
+    finite, count = np.isfinite(facts), facts.shape[1]
     with np.errstate(divide="ignore", invalid="ignore"):
-        centre = rigs.total(np.where(known, facts, 0.0)) / np.maximum(1, rigs.total(known.astype(float)))
-        apart = np.where(known, facts - rigs.each(centre), 0.0)
+        centre = rigs.total(np.where(finite, facts, 0.0)) / np.maximum(1, rigs.total(finite.astype(float)))
+        apart = np.where(finite, facts - rigs.each(centre), 0.0)
         scale = np.sqrt(rigs.total(apart ** 2) / rigs.sizes[:, None])
         x = np.where(rigs.each(scale) > VARIES, apart / rigs.each(scale), 0.0)
     left = rigs.effect
@@ -75,17 +75,17 @@ def slopes_of(rigs: Rigs, facts: Floats) -> list[Slopes | None]:
         penalty = np.eye(count + 1)[None] / _ridges(normal, right)[:, None, None]
         penalty[:, 0, 0] = 0.0
         covariance = np.linalg.inv(normal + penalty)
-        found = (covariance @ right[:, :, None])[:, :, 0]
-        left = rigs.effect - (x * rigs.each(found[:, 1:])).sum(axis=1)
-    told = []
+        slopes = (covariance @ right[:, :, None])[:, :, 0]
+        left = rigs.effect - (x * rigs.each(slopes[:, 1:])).sum(axis=1)
+    result = []
     for place, size in enumerate(rigs.sizes):
         places = np.flatnonzero(scale[place] > VARIES)
         own = np.r_[0, places + 1]
-        told.append(None if size < LEAST_RIGS or not places.size else Slopes(
-            tuple(map(int, places)), centre[place, places], scale[place, places], float(found[place, 0]),
-            found[place, places + 1], covariance[place][np.ix_(own, own)], float(tau2[place]),
+        result.append(None if size < LEAST_RIGS or not places.size else Slopes(
+            tuple(map(int, places)), centre[place, places], scale[place, places], float(slopes[place, 0]),
+            slopes[place, places + 1], covariance[place][np.ix_(own, own)], float(tau2[place]),
             max(1, int(size) - 1 - places.size)))
-    return told
+    return result
 
 
 def _ridges(normal: Floats, right: Floats) -> Floats:

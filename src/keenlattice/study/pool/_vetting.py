@@ -36,9 +36,9 @@ def vetted(table: Any, name: str) -> tuple[Any, list[str]]:
 
     table, refused = _of_schema(table, name), list[str]()
 
-    def keep(good: Any, what: str) -> Any:
+    def keep(good: Any, why: str) -> Any:
         bad = len(table) - (pc.sum(pc.fill_null(good, False)).as_py() or 0)
-        refused.extend([f"{name}: {bad} rows left out, whose {what}"] if bad else [])
+        refused.extend([f"{name}: {bad} rows left out, whose {why}"] if bad else [])
         return table.filter(pc.fill_null(good, False)) if bad else table
 
     for column in TEXTS:
@@ -50,8 +50,8 @@ def vetted(table: Any, name: str) -> tuple[Any, list[str]]:
     for column in ("decides", "early"):
         table = keep(pc.is_valid(table[column]), f"{column} is not of its form")
     table = keep(_told_once(table), "metric is told twice of one study, with other numbers")
-    known = [pc.is_valid(table[column]) for column in BOUNDS]
-    return keep(pc.and_(pc.equal(known[0], known[1]), pc.equal(known[1], known[2])),
+    present = [pc.is_valid(table[column]) for column in BOUNDS]
+    return keep(pc.and_(pc.equal(present[0], present[1]), pc.equal(present[1], present[2])),
                 "effect is told without its error"), refused
 
 
@@ -137,22 +137,22 @@ def odd(rigs: Rigs, rig: Index, count: int) -> NDArray[np.bool_]:
     sorted_rig = rig[order]
     starts = np.flatnonzero(np.r_[True, np.diff(sorted_rig) != 0]) if rig.size else np.empty(0, dtype=np.intp)
     sizes = np.diff(np.append(starts, rig.size))
-    found = np.zeros(count, dtype=bool)
-    known = sizes >= LEAST_TRIED
-    found[sorted_rig[starts[known]]] = off[order][(starts + (sizes - 1) // 2)[known]] > FAR
-    return found
+    result = np.zeros(count, dtype=bool)
+    enough = sizes >= LEAST_TRIED
+    result[sorted_rig[starts[enough]]] = off[order][(starts + (sizes - 1) // 2)[enough]] > FAR
+    return result
 
 
 def _off(rigs: Rigs) -> Floats:
     """How far each row is off, in robust standard deviations; 0 where too few rigs tried the change."""
-    found = np.zeros(rigs.effect.size)
+    result = np.zeros(rigs.effect.size)
     for start, size in zip(rigs.starts, rigs.sizes, strict=True):
         if size >= LEAST_RIGS:
             own = slice(int(start), int(start + size))
             away = np.abs(rigs.effect[own] - np.median(rigs.effect[own]))
             spread = max(NORMAL * float(np.median(away)), float(np.sqrt(np.median(rigs.variance[own]))))
-            found[own] = away / np.sqrt(spread ** 2 + rigs.variance[own])
-    return found
+            result[own] = away / np.sqrt(spread ** 2 + rigs.variance[own])
+    return result
 
 
 TENTH = 10
@@ -208,5 +208,5 @@ def small_studies(rigs: Rigs, tau2: Floats) -> Floats:
         slope = rigs.total(w * x * y) / xx
         left = rigs.total(w * (y - rigs.each(slope) * x) ** 2) / dof
         t = slope / np.sqrt(np.maximum(left, 1e-300) / xx)
-    told = (rigs.sizes >= TENTH) & np.isfinite(t) & (xx > 1e-9 * rigs.total(w * rigs.variance))
-    return np.asarray(np.where(told, 2 * stdtr(dof, -np.abs(np.where(told, t, 0.0))), 1.0))
+    testable = (rigs.sizes >= TENTH) & np.isfinite(t) & (xx > 1e-9 * rigs.total(w * rigs.variance))
+    return np.asarray(np.where(testable, 2 * stdtr(dof, -np.abs(np.where(testable, t, 0.0))), 1.0))

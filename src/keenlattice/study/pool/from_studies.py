@@ -115,8 +115,9 @@ def _found(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None
         yield None, tuple(_of_metric(item, item.name in deciders) for item in result.metrics)
     elif isinstance(result, Screen):
         for factor in result.factors:
-            each = {item.metric: item for item in (*factor.others, *factor.judged)}
-            yield factor.settings, tuple(_of_effect(item, item in factor.judged, result.runs) for item in each.values())
+            effects = {item.metric: item for item in (*factor.others, *factor.judged)}
+            yield factor.settings, tuple(_of_effect(item, item in factor.judged, result.runs)
+                                         for item in effects.values())
     else:
         nothing = tuple(Found(metric=name, decides=True, log_ratio=None, error=None, dof=None, blocks=0,
                               matters_pct=spec.plan.matters_pct, verdict="unclear") for name in deciders)
@@ -138,8 +139,8 @@ def _of_effect(item: Effect, decides: bool, runs: int) -> Found:
 def _numbers(name: str, decides: bool, change_pct: float | None, error: float | None, dof: float | None, blocks: int,
              matters_pct: float, word: Any) -> Found:
     """What a record can hold of it: an effect beyond all bounds, or whose error is not known, is none."""
-    known = change_pct is not None and error is not None and dof is not None and change_pct > -100
-    ratio = log1p(change_pct / 100) if known and change_pct is not None and isfinite(change_pct) else None
+    usable = change_pct is not None and error is not None and dof is not None and change_pct > -100
+    ratio = log1p(change_pct / 100) if usable and change_pct is not None and isfinite(change_pct) else None
     if ratio is None or not error or abs(ratio) > FARTHEST or not 1e-9 < error <= FARTHEST or not dof or dof < 1:
         return Found(metric=name, decides=decides, log_ratio=None, error=None, dof=None, blocks=blocks,
                      matters_pct=matters_pct, verdict="unclear")

@@ -46,8 +46,8 @@ def _limit(_facts: Facts, limits: Mapping[str, float]) -> float:
 
 def _log_of(name: str) -> Callable[[Facts, Mapping[str, float]], float]:
     def value(facts: Facts, _limits: Mapping[str, float]) -> float:
-        known = _number(facts.get(name))
-        return math.log2(known) if known > 0 else math.nan
+        number = _number(facts.get(name))
+        return math.log2(number) if number > 0 else math.nan
     return value
 
 
@@ -81,9 +81,9 @@ MODERATORS: tuple[Moderator, ...] = (
 
 def moderators_of(facts: Facts, limits: Mapping[str, float]) -> Floats:
     """The numbers of a rig; shape (moderators,), NaN for what is not known."""
-    found = of_facts(facts)
-    found[0] = of_limits(limits)
-    return found
+    values = of_facts(facts)
+    values[0] = of_limits(limits)
+    return values
 
 
 def of_facts(facts: Facts) -> Floats:
@@ -168,19 +168,19 @@ def gathered(table: "pa.Table") -> Gathered:
     copied = (first != np.arange(first.size)) & np.isfinite(rows["log_ratio"])
     rows["rig"] = _same_rigs(rows["rig"], first, copied, len(names["rig"].names))
     rows = _kept(rows, ~copied)
-    studies, known = np.unique(rows["study"]).size, np.isfinite(rows["log_ratio"])
-    told = _kept(rows, known)
-    effect, variance, rig, starts = _by_rig(told)
+    studies, finite = np.unique(rows["study"]).size, np.isfinite(rows["log_ratio"])
+    kept = _kept(rows, finite)
+    effect, variance, rig, starts = _by_rig(kept)
     strange = np.flatnonzero(odd(Rigs(effect, variance, starts), rig, len(names["rig"].names)))
     if strange.size:
-        told = _kept(told, ~np.isin(told["rig"], strange))
-        effect, variance, rig, starts = _by_rig(told)
-    silent = _counts(_kept(rows, ~known), names)
-    groups = _groups(told, names, silent)
+        kept = _kept(kept, ~np.isin(kept["rig"], strange))
+        effect, variance, rig, starts = _by_rig(kept)
+    silent = _counts(_kept(rows, ~finite), names)
+    groups = _groups(kept, names, silent)
     seen = {(group.change, group.metric) for group in groups}
     return Gathered(groups, tuple(Group(*key, 0, count, 0.0, 0.0, "") for key, count in silent.items()
                                   if key not in seen),
-                    Rigs(effect, variance, starts), _moderators(told, names), np.unique(rig).size, int(studies),
+                    Rigs(effect, variance, starts), _moderators(kept, names), np.unique(rig).size, int(studies),
                     records, int(copied.sum()), int(claimed.sum()), int(strange.size))
 
 
@@ -251,13 +251,13 @@ def _moderators(rows: Columns, names: dict[str, Texts]) -> Floats:
     facts = np.array([of_facts(parse_json(name)) for name in names["facts"].names])
     limits = np.array([of_limits(parse_json(name)) for name in names["limited_by"].names])
     order = _rig_runs(rows)
-    each = facts[rows["facts"][order]]
-    each[:, 0] = limits[rows["limited_by"][order]]
+    values = facts[rows["facts"][order]]
+    values[:, 0] = limits[rows["limited_by"][order]]
     starts = starts_of(*(rows[name][order] for name in ("change", "metric", "rig")))
-    known = np.isfinite(each)
-    counts = np.add.reduceat(known, starts, axis=0, dtype=np.int64)
+    finite = np.isfinite(values)
+    counts = np.add.reduceat(finite, starts, axis=0, dtype=np.int64)
     with np.errstate(invalid="ignore"):
-        return np.asarray(np.add.reduceat(np.where(known, each, 0.0), starts, axis=0)
+        return np.asarray(np.add.reduceat(np.where(finite, values, 0.0), starts, axis=0)
                           / np.where(counts, counts, np.nan))
 
 
@@ -274,21 +274,21 @@ def _groups(rows: Columns, names: dict[str, Texts], silent: dict[tuple[str, str]
     ends = [*starts[1:], rows["change"].size][:starts.size]
     hashes = {name: names[name].hashes() for name in ("rig", "facts", "limited_by")}
     trial, noise = rows["kind"] == _place(names["kind"], "trial"), rows["error"] * np.sqrt(rows["blocks"])
-    found = []
+    groups = []
     for start, end in zip(starts, ends, strict=True):
         own = slice(int(start), int(end))
         key = names["change"].names[rows["change"][start]], names["metric"].names[rows["metric"][start]]
         of_trials = noise[own][trial[own]]
-        found.append(Group(*key, int(end - start), silent.get(key, 0), float(np.median(rows["matters_pct"][own])),
-                           float(np.median(of_trials)) if of_trials.size else 0.0,
-                           _digest(rows, own, hashes)))
-    return tuple(found)
+        groups.append(Group(*key, int(end - start), silent.get(key, 0), float(np.median(rows["matters_pct"][own])),
+                            float(np.median(of_trials)) if of_trials.size else 0.0,
+                            _digest(rows, own, hashes)))
+    return tuple(groups)
 
 
 def _digest(rows: Columns, own: slice, hashes: Mapping[str, Hashes]) -> str:
-    told = hashlib.sha256()
+    digest = hashlib.sha256()
     for name in ("log_ratio", "error", "dof", "matters_pct"):
-        told.update(rows[name][own].tobytes())
-    for name, one in hashes.items():
-        told.update(one[rows[name][own]].tobytes())
-    return told.hexdigest()[:16]
+        digest.update(rows[name][own].tobytes())
+    for name, hash_of in hashes.items():
+        digest.update(hash_of[rows[name][own]].tobytes())
+    return digest.hexdigest()[:16]

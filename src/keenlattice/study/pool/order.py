@@ -76,8 +76,8 @@ def in_order(pool: Pool, changes: Sequence[Change], facts: Mapping[str, Any], li
         pace: how long a trial takes.
     """
     unknown = _prior(pool)
-    found = [_to_try(pool, change, facts, limits, pace, unknown) for change in changes]
-    return tuple(sorted(found, key=lambda one: (-one.gain_pct / one.minutes, one.change[0].key)))
+    ranked = [_to_try(pool, change, facts, limits, pace, unknown) for change in changes]
+    return tuple(sorted(ranked, key=lambda change: (-change.gain_pct / change.minutes, change.change[0].key)))
 
 
 def matching(pool: Pool, change: Change) -> PooledChange | None:
@@ -85,7 +85,8 @@ def matching(pool: Pool, change: Change) -> PooledChange | None:
     before all others."""
     alike = [edit for edit in pool.changes if len(edit.change) == 1 and edit.change[0].setting == change.key
              and same(edit.change[0].after, change.after)]
-    return max(alike, key=lambda one: (one.change[0].before == change.before, one.telling.rigs), default=None)
+    return max(alike, key=lambda candidate: (candidate.change[0].before == change.before, candidate.telling.rigs),
+               default=None)
 
 
 def expected_of(change: PooledChange, facts: Mapping[str, Any], limits: Mapping[str, float]) -> tuple[Expected, ...]:
@@ -100,21 +101,23 @@ def expected_of(change: PooledChange, facts: Mapping[str, Any], limits: Mapping[
 
 def _to_try(pool: Pool, change: Change, facts: Mapping[str, Any], limits: Mapping[str, float], pace: Pace,
             unknown: float) -> ToTry:
-    known = matching(pool, change)
-    expected = expected_of(known, facts, limits) if known else ()
+    pooled = matching(pool, change)
+    expected = expected_of(pooled, facts, limits) if pooled else ()
     gains = [_gain(estimate) for estimate in expected] or [unknown]
-    blocks = max([_blocks(metric, one, pace) for metric in (known.metrics if known else ()) for one in expected
-                  if one.metric == metric.metric] or [BLOCKS[2]])
+    blocks = max([_blocks(metric, expectation, pace) for metric in (pooled.metrics if pooled else ())
+                  for expectation in expected
+                  if expectation.metric == metric.metric] or [BLOCKS[2]])
     minutes = 2 * blocks * pace.seconds / 60 + 2 * blocks * pace.switch_minutes.get(change.key, 0.0)
-    return ToTry((change,), known.telling.told if known else "", expected, sum(gains), blocks, max(minutes, 0.1))
+    return ToTry((change,), pooled.telling.told if pooled else "", expected, sum(gains), blocks, max(minutes, 0.1))
 
 
-def _gain(one: Expected) -> float:
+def _gain(expectation: Expected) -> float:
     """The mean of what a normal effect gains, where it is dropped if it hurts, in per cent."""
     from scipy.special import ndtr
 
-    sign = -1.0 if METRICS[one.metric].lower_is_better else 1.0
-    mean, spread = sign * one.here.pct, max(LEAST_SPREAD_PCT, (one.here.high_pct - one.here.low_pct) / WIDE)
+    sign = -1.0 if METRICS[expectation.metric].lower_is_better else 1.0
+    mean, spread = sign * expectation.here.pct, max(LEAST_SPREAD_PCT,
+                                                    (expectation.here.high_pct - expectation.here.low_pct) / WIDE)
     z = mean / spread
     return float(mean * ndtr(z) + spread * math.exp(-z * z / 2) / math.sqrt(2 * math.pi))
 
@@ -131,4 +134,5 @@ def _blocks(metric: PooledMetric, expected: Expected, pace: Pace) -> int:
         return BLOCKS[2]
     noise = Noise(metric.block_noise_pct / 100, NOISE_DOF)
     effect = max(-90.0, min(900.0, expected.here.pct))
-    return next((one for one in BLOCKS if chance_to_settle(noise, one, pace.matters_pct, effect) >= WANTED), BLOCKS[-1])
+    return next((blocks for blocks in BLOCKS if chance_to_settle(noise, blocks, pace.matters_pct, effect) >= WANTED),
+                BLOCKS[-1])

@@ -43,10 +43,11 @@ def pool_evidence(table: "pa.Table", plan: PoolPlan, refused: Sequence[str] = ()
         UnknownName: the plan names a metric that there is not.
     """
     evidence = gathered(of_plan(table, plan.metrics, plan.game))
-    known = _known(before, plan)
-    open_ = [place for place, record in enumerate(evidence.groups) if record.digest not in known]
-    made = [one for some in spread(concluded, chunks_of(evidence, open_, plan.matters_pct), executor) for one in some]
-    by_digest = {**known, **{one.digest: one for one in made}}
+    earlier = _known(before, plan)
+    open_ = [place for place, record in enumerate(evidence.groups) if record.digest not in earlier]
+    made = [metric for results in spread(concluded, chunks_of(evidence, open_, plan.matters_pct), executor)
+            for metric in results]
+    by_digest = {**earlier, **{metric.digest: metric for metric in made}}
     metrics = [by_digest[group.digest] for group in evidence.groups]
     return Pool(plan, evidence.rig_count, evidence.studies, evidence.records, evidence.copies, evidence.claimed,
                 evidence.odd, tuple(refused), _changes(evidence, metrics, plan))
@@ -61,17 +62,18 @@ def _known(before: Pool | None, plan: PoolPlan) -> dict[str, PooledMetric]:
 def _changes(evidence: Gathered, metrics: Sequence[PooledMetric], plan: PoolPlan) -> tuple[PooledChange, ...]:
     """The changes with what is known of each metric, the most helpful first."""
     by_change: dict[str, dict[str, PooledMetric]] = {}
-    for group, one in zip(evidence.groups, metrics, strict=True):
-        by_change.setdefault(group.change, {})[group.metric] = one
+    for group, metric in zip(evidence.groups, metrics, strict=True):
+        by_change.setdefault(group.change, {})[group.metric] = metric
     for group in evidence.silent:
         by_change.setdefault(group.change, {})[group.metric] = _silent(group)
     form = part("change")
-    found = []
+    changes = []
     for packed, by_metric in sorted(by_change.items()):
         change: tuple[Switch, ...] = form.validate_json(packed)
-        found.append(PooledChange(change, change_text(change), tuple(
+        changes.append(PooledChange(change, change_text(change), tuple(
             by_metric[name] for name in plan.metrics if name in by_metric)))
-    return tuple(sorted(found, key=lambda one: (TELLING.index(one.telling.standing), -one.telling.gain_pct, one.name)))
+    return tuple(sorted(changes, key=
+                        lambda change: (TELLING.index(change.telling.standing), -change.telling.gain_pct, change.name)))
 
 
 def _silent(group: Group) -> PooledMetric:

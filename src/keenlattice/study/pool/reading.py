@@ -175,10 +175,10 @@ def read_source(path: Path) -> Read:
         table, refused = vetted(results.table, str(path))
         return Read(table, (*results.refused, *refused))
     except Exception as error:  # whatever a stranger's file makes of a library: the others are read
-        what = " ".join(str(error).split())[:160] or type(error).__name__
+        reason = " ".join(str(error).split())[:160] or type(error).__name__
         if not isinstance(error, KeenLatticeError | OSError):
-            what = f"it is not of the form of evidence ({what})"
-        return Read(schema().empty_table(), (what if str(path) in what else f"{path}: {what}",))
+            reason = f"it is not of the form of evidence ({reason})"
+        return Read(schema().empty_table(), (reason if str(path) in reason else f"{path}: {reason}",))
 
 
 def _unchecked(path: Path) -> Read:

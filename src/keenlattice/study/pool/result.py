@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from itertools import chain
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -210,12 +211,12 @@ class PooledChange:
     @property
     def settings(self) -> tuple[str, ...]:
         """The settings that it switches."""
-        return tuple(one.setting for one in self.change)
+        return tuple(switch.setting for switch in self.change)
 
     @property
     def telling(self) -> PooledMetric:
         """The metric that tells most."""
-        return min(self.metrics, key=lambda one: TELLING.index(one.standing))
+        return min(self.metrics, key=lambda metric: TELLING.index(metric.standing))
 
 
 @dataclass(frozen=True, repr=False)
@@ -249,27 +250,31 @@ class Pool(Form, Shown):
     def _rows(self) -> Rows:
         """A row for each change and metric."""
         return [
-            {**study_row(change.name, each.metric, each.told, decides=each is change.telling,
-                         change=(each.mean.pct, each.mean.low_pct, each.mean.high_pct) if each.mean else (None,) * 3),
-             "rigs": each.rigs, "studies": each.studies, "next_low_pct": each.next_rig and each.next_rig[0],
-             "next_high_pct": each.next_rig and each.next_rig[1]} for change in self.changes for each in change.metrics]
+            {**study_row(change.name, metric.metric, metric.told, decides=metric is change.telling,
+                         change=(metric.mean.pct, metric.mean.low_pct, metric.mean.high_pct)
+                         if metric.mean else (None,) * 3),
+             "rigs": metric.rigs, "studies": metric.studies, "next_low_pct": metric.next_rig and metric.next_rig[0],
+             "next_high_pct": metric.next_rig and metric.next_rig[1]} for change in self.changes
+            for metric in change.metrics]
 
     def _in_brief(self) -> Rows:
         """The first of the changes, each by the metric that tells most."""
         return [
-            {"change": change.name, "metric": each.metric, "rigs": each.rigs, "pct": each.mean and each.mean.pct,
-             "next_low_pct": each.next_rig and each.next_rig[0], "next_high_pct": each.next_rig and each.next_rig[1],
-             "over rigs": each.told} for change in self.changes[:MOST_IN_BRIEF] for each in [change.telling]]
+            {"change": change.name, "metric": metric.metric, "rigs": metric.rigs,
+             "pct": metric.mean and metric.mean.pct, "next_low_pct": metric.next_rig and metric.next_rig[0],
+             "next_high_pct": metric.next_rig and metric.next_rig[1], "over rigs": metric.told}
+            for change in self.changes[:MOST_IN_BRIEF] for metric in [change.telling]]
 
     def _caption(self) -> str:
         return f"{len(self.changes)} changes on {self.rigs} rigs, {self.studies} studies"
 
     def _check(self) -> None:
         names = {moderator.name for moderator in MODERATORS}
-        for each in (pooled for change in self.changes for pooled in change.metrics):
-            if each.metric not in METRICS:
+        for pooled in chain.from_iterable(change.metrics for change in self.changes):
+            if pooled.metric not in METRICS:
                 raise BadValue("it has metrics that there are not")
-            told = each.dependence
-            if told and (not {*told.facts} <= names or len({len(told.facts), len(told.centre), len(told.scale),
-                                                            len(told.slope), len(told.covariance) - 1}) > 1):
+            dependence = pooled.dependence
+            if dependence and (not {*dependence.facts} <= names or len({
+                    len(dependence.facts), len(dependence.centre), len(dependence.scale), len(dependence.slope),
+                    len(dependence.covariance) - 1}) > 1):
                 raise BadValue("it depends on facts that there are not")

@@ -35,9 +35,10 @@ KINDS: dict[Standing, str] = {
 
 def pool_figure(result: Pool) -> "Figure":
     """The figure of a pool, 1280 x 800 pixels: a panel for each metric."""
-    told = (f"{result.studies} studies of {len(result.changes)} changes on {result.rigs} rigs. Thick: the mean over "
-            "rigs, with its interval. Thin: where 95 % of rigs lie. Arrows: it goes on.")
-    figure = headed("What each change does, over rigs", told)
+    subtitle = (f"{result.studies} studies of {len(result.changes)} changes on {result.rigs} rigs. Thick: the mean "
+                "over "
+                "rigs, with its interval. Thin: where 95 % of rigs lie. Arrows: it goes on.")
+    figure = headed("What each change does, over rigs", subtitle)
     panels(figure, result, (0.285, 0.09, 0.715, 0.79))
     return figure
 
@@ -51,9 +52,9 @@ def panels(figure: "Figure", result: Pool, box: tuple[float, float, float, float
     """
     left, bottom, width, height = box
     names, shown = result.plan.metrics, result.changes[:MOST_SHOWN]
-    each = width / len(names)
+    width_each = width / len(names)
     for number, name in enumerate(names):
-        axes = figure.add_axes((left + number * each, bottom, 0.57 * each, height))
+        axes = figure.add_axes((left + number * width_each, bottom, 0.57 * width_each, height))
         effects(axes, shown, name, letters, words=True)
         if number:
             axes.set_yticklabels([])
@@ -67,18 +68,18 @@ def effects(axes: "Axes", changes: tuple[PooledChange, ...], metric: str, letter
         letters: how long a name may be.
         words: whether its word stands beside each.
     """
-    known = [(place, next((measure for measure in change.metrics if measure.metric == metric and measure.mean), None))
-             for place, change in enumerate(changes)]
-    reach, matters = _reach(known), max([one.matters_pct for _, one in known if one] or [1.0])
+    rows = [(place, next((measure for measure in change.metrics if measure.metric == metric and measure.mean), None))
+            for place, change in enumerate(changes)]
+    reach, matters = _reach(rows), max([metric_row.matters_pct for _, metric_row in rows if metric_row] or [1.0])
     plain(axes, TITLES[metric].capitalize(), f"change over rigs, %\n(grey does not matter: {matters:.3g} %)", "")
     axes.axvspan(-matters / (1 + matters / 100), matters, color=BAND, zorder=0)
     axes.axvline(0, color=FAINT, linewidth=0.8, zorder=1)
-    for place, one in known:
-        said = "not measured"
-        if one and one.mean:
-            _row(axes, place, one, reach)
-            said = f"{BRIEF[one.standing]}, " * words + interval(one.mean)
-        axes.annotate(said, (1.02, place), xycoords=("axes fraction", "data"), fontsize=7, color=INK, va="center")
+    for place, measured in rows:
+        label = "not measured"
+        if measured and measured.mean:
+            _row(axes, place, measured, reach)
+            label = f"{BRIEF[measured.standing]}, " * words + interval(measured.mean)
+        axes.annotate(label, (1.02, place), xycoords=("axes fraction", "data"), fontsize=7, color=INK, va="center")
     axes.set_yticks(range(len(changes)), ["\n".join(textwrap.wrap(change.name, letters)[:2]) for change in changes],
                     fontsize=7.5)
     axes.set_ylim(len(changes) - 0.4, -0.6)
@@ -86,9 +87,10 @@ def effects(axes: "Axes", changes: tuple[PooledChange, ...], metric: str, letter
     return axes
 
 
-def _reach(known: list[tuple[int, PooledMetric | None]]) -> float:
+def _reach(rows: list[tuple[int, PooledMetric | None]]) -> float:
     """How far the axis goes: to the ends of most intervals of the mean, and no further than it takes."""
-    ends = sorted(max(abs(one.mean.low_pct), abs(one.mean.high_pct)) for _, one in known if one and one.mean)
+    ends = sorted(max(abs(measure.mean.low_pct), abs(measure.mean.high_pct)) for _, measure in rows
+                  if measure and measure.mean)
     return 1.3 * max(ends[int(FAR * (len(ends) - 1))], 2.0) if ends else 2.0
 
 
@@ -157,8 +159,8 @@ def _left_out(result: Pool) -> list[Block]:
     reasons = [f"left out: {line}" for line in result.refused[:MOST_REFUSED]]
     reasons += [f"left out: {more} more; --json lists all"] * (more > 0)
     if result.copies:
-        told = counted(result.copies, "record is a copy of another", "records are copies of others")
-        reasons.append(f"{told}, and counted once")
+        copies = counted(result.copies, "record is a copy of another", "records are copies of others")
+        reasons.append(f"{copies}, and counted once")
     if result.odd:
         reasons.append(f"{counted(result.odd, 'rig is', 'rigs are')} left out: unlike all others on most of what was "
                        "tried there, as if made up, or measured of something else")
@@ -182,16 +184,17 @@ def _picture(result: Pool, metric: str) -> Picture:
         axes.set_title(axes.get_title(loc="left"), x=-1.3, loc="left", fontsize=10.5, fontweight="bold")
         return figure
 
-    said = "; ".join(f"{one.name}: {each.told}" for one in shown for each in one.metrics if each.metric == metric)
+    summary = "; ".join(f"{change.name}: {measure.told}" for change in shown for measure in change.metrics
+                        if measure.metric == metric)
     return Picture(f"{TITLES[metric].capitalize()}: the mean over rigs (thick), and where 95 % of rigs lie (thin)",
-                   f"Change over rigs, in per cent. {said}.", draw)
+                   f"Change over rigs, in per cent. {summary}.", draw)
 
 
 def _standings(result: Pool, here: Mapping[str, str] | None = None) -> Table:
     """Return a row for each change; with what is to be expected here, where that is known."""
     names = result.plan.metrics
     rows = [[_setting(change), ", ".join(value_said(switch.after) for switch in change.change),
-             *(interval(found.mean) if (found := _of(change.metrics, name)) else "-" for name in names),
+             *(interval(measure.mean) if (measure := _of(change.metrics, name)) else "-" for name in names),
              *([] if here is None else [here.get(change.name, "-")]), _over_rigs(change)] for change in result.changes]
     return Table(["setting", "to", *(TITLES[name] for name in names),
                   *([] if here is None else ["here"]), "over rigs"], rows, code=(0, 1))
@@ -209,14 +212,15 @@ def _over_rigs(change: PooledChange) -> str:
 
 def _where(result: Pool) -> list[Block]:
     """The changes that do something else on some rigs than on others, and on which."""
-    rows = [[_named(one), TITLES[metric.metric], *(side_said(side) for side in metric.sides)] for one in result.changes
-            for metric in one.metrics if metric.sides]
+    rows = [[_named(change), TITLES[metric.metric], *(side_said(side) for side in metric.sides)]
+            for change in result.changes
+            for metric in change.metrics if metric.sides]
     return [Text("The fact that parts the rigs best, where one does; others that go with it may be what counts:"),
             Table(["change", "metric", "on some rigs", "on the others"], rows, code=(0,))] if rows else []
 
 
-def _of(some: tuple[PooledMetric, ...], name: str) -> PooledMetric | None:
-    return next((one for one in some if one.metric == name), None)
+def _of(metrics: tuple[PooledMetric, ...], name: str) -> PooledMetric | None:
+    return next((metric_of for metric_of in metrics if metric_of.metric == name), None)
 
 
 def _numbers(result: Pool, context: Context) -> Fold:

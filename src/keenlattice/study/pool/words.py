@@ -27,19 +27,20 @@ def pool_keys(result: "Pool") -> list[KeyFigure]:
     """Return a pool in key figures: how many changes do what over rigs, and which."""
     groups = []
     for standing, words in SORTS.items():
-        some = [change for change in result.changes if change.telling.standing == standing]
-        names = [] if standing in QUIET else [change.settings[0] for change in some]
-        groups += [Group(*words, len(some), names)] if some else []
+        changes = [change for change in result.changes if change.telling.standing == standing]
+        names = [] if standing in QUIET else [change.settings[0] for change in changes]
+        groups += [Group(*words, len(changes), names)] if changes else []
     return keys_of_groups(groups, len(result.changes)) or [KeyFigure("No change was tried on any rig.")]
 
 
 def change_does(change: "PooledChange") -> str:
     """What a change does over rigs; of which metric, where it is about several."""
-    one = change.telling
-    if len(change.metrics) == 1 or one.standing in ("not known", "nothing that matters anywhere"):
-        return one.told
-    prices = [TITLES[each.metric] for each in change.metrics if each is not one and each.standing.startswith("hurts")]
-    return f"{one.told} ({TITLES[one.metric]})" + (f"; hurts {listed(prices)}" if prices else "")
+    telling = change.telling
+    if len(change.metrics) == 1 or telling.standing in ("not known", "nothing that matters anywhere"):
+        return telling.told
+    prices = [TITLES[measure.metric] for measure in change.metrics
+              if measure is not telling and measure.standing.startswith("hurts")]
+    return f"{telling.told} ({TITLES[telling.metric]})" + (f"; hurts {listed(prices)}" if prices else "")
 
 
 def interval(span: "Span | None") -> str:
@@ -59,11 +60,12 @@ def range_of(ends: tuple[float, float] | None) -> str:
     return f"{signed(ends[0], 1.0)} to {signed(ends[1], 1.0)} %"
 
 
-def shares(one: "PooledMetric") -> str:
+def shares(metric: "PooledMetric") -> str:
     """On how many rigs it helps, and hurts, by what matters."""
-    if one.mean is None:
-        return "one rig says nothing of others" if one.rigs else "no study gave a number"
-    return f"helps about {one.helped_pct:.0f} of 100 rigs, hurts about {one.hurt_pct:.0f}, by {one.matters_pct:g} %"
+    if metric.mean is None:
+        return "one rig says nothing of others" if metric.rigs else "no study gave a number"
+    return (f"helps about {metric.helped_pct:.0f} of 100 rigs, hurts about {metric.hurt_pct:.0f}, by "
+            f"{metric.matters_pct:g} %")
 
 
 BRIEF = {"helps everywhere": "helps all", "helps some": "helps some", "helps some, hurts some": "helps and hurts",
@@ -77,15 +79,15 @@ def side_said(side: "Side") -> str:
     return f"{side.where}: {side.word}, {interval(side.mean)} % on {side.rigs} rigs"
 
 
-def expected_said(some: "Sequence[Expected]", metric: str) -> str:
+def expected_said(expectations: "Sequence[Expected]", metric: str) -> str:
     """What is to be expected here of a metric; `-` if nothing is known."""
-    return next((interval(one.here) for one in some if one.metric == metric), "-")
+    return next((interval(expectation.here) for expectation in expectations if expectation.metric == metric), "-")
 
 
 def told_beside(change: "PooledChange", expected: "Sequence[Expected]") -> str:
     """What a pool says of a change, to stand beside a setting."""
-    one = change.telling
-    here = expected_said(expected, one.metric)
-    does = "what it does is not known" if one.standing == "not known" else f"it {change_does(change)}"
-    told = f"by {counted(one.rigs, 'rig')}, {does.replace('it nothing', 'it does nothing')}"
-    return told if here == "-" or one.standing == "not known" else f"{told}; to be expected here: {here} %"
+    telling = change.telling
+    here = expected_said(expected, telling.metric)
+    does = "what it does is not known" if telling.standing == "not known" else f"it {change_does(change)}"
+    rigs = f"by {counted(telling.rigs, 'rig')}, {does.replace('it nothing', 'it does nothing')}"
+    return rigs if here == "-" or telling.standing == "not known" else f"{rigs}; to be expected here: {here} %"

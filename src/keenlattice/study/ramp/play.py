@@ -91,17 +91,17 @@ KIND = Kind("ramp", RampSpec, Ramp, play_ramp, failures=1, tell=tell_ramp,
             makes=make_of_settled)
 
 
-def run_ramp(rig: Rig, base: Version, plan: RampPlan, game: str | None = None, each: Each = ignore,
+def run_ramp(rig: Rig, base: Version, plan: RampPlan, game: str | None = None, on_run: Each = ignore,
              done: Mapping[int, Capture] | None = None) -> Ramp:
     """Steps a setting up from what a version has, to the end of what the catalog allows or to the first crash; nothing
     of it is kept (`Workspace.ramp` keeps).
 
     Args:
-        base, game, each, done: as in `run_trial`; a capture without frames stands for a run that went wrong.
+        base, game, on_run, done: as in `run_trial`; a capture without frames stands for a run that went wrong.
 
     Raises:
         UnknownName, BadValue: no such setting, or one that holds no number.
         RigError: the rig refuses a value; it is put back to what it was.
     """
     steps_of(rig.catalog(), base, plan)
-    return play(rig, KIND, RampSpec(KeptVersion.of(base), plan, game), [base], each, done)
+    return play(rig, KIND, RampSpec(KeptVersion.of(base), plan, game), [base], on_run, done)

@@ -58,7 +58,7 @@ def pairs_in(rows: Floats, terms: Floats, logs: Floats, error: float, least: flo
     result: list[tuple[int, int, float]] = []
     if not places or not logs.size:
         return result
-    products = np.column_stack([rows[:, place] * rows[:, other] for place, other in places])
+    products = np.column_stack([rows[:, place] * rows[:, second] for place, second in places])
     while len(result) < MOST_PAIRS:
         basis, kept = _basis(terms)
         dof = logs.size - kept - 1
@@ -90,12 +90,12 @@ def _basis(terms: Floats) -> tuple[Floats, int]:
 def together(pairs: Sequence[tuple[int, int, float]]) -> list[tuple[tuple[int, ...], float]]:
     """Groups of pairs that share a factor, each with the strongest effect in it, the strongest first."""
     groups: list[tuple[set[int], float]] = []
-    for one, other, effect in pairs:
-        met = [group for group in groups if {one, other} & group[0]]
-        merged = {one, other}.union(*(places for places, _ in met))
+    for first, second, effect in pairs:
+        met = [group for group in groups if {first, second} & group[0]]
+        merged = {first, second}.union(*(places for places, _ in met))
         groups = [group for group in groups if group not in met]
         groups.append((merged, max([effect, *(size for _, size in met)], key=abs)))
-    return [(tuple(sorted(places)), effect) for places, effect in sorted(groups, key=lambda one: -abs(one[1]))]
+    return [(tuple(sorted(places)), effect) for places, effect in sorted(groups, key=lambda pair: -abs(pair[1]))]
 
 
 LEAST_OF_STRETCHES = 2  # degrees of freedom among them
@@ -126,8 +126,9 @@ class Played:
     def logs(self, name: str) -> Floats:
         """A metric's logarithm of each row, the mean of its runs: what they share, its switch has brought."""
         runs = logarithms(name, [run[name] for run in self.numbers], self.plan.seconds).reshape(-1, self.plan.repeats)
-        known = np.isfinite(runs)
-        return np.asarray(np.where(known, runs, 0).sum(axis=1) / np.where(known.any(axis=1), known.sum(axis=1), np.nan))
+        finite = np.isfinite(runs)
+        return np.asarray(np.where(finite, runs, 0).sum(axis=1) / np.where(finite.any(axis=1), finite.sum(axis=1),
+                                                                           np.nan))
 
     def has(self, name: str) -> bool:
         """Whether a metric was measured at all."""
@@ -165,16 +166,16 @@ def factors(played: Played) -> list[Factor]:
     """What is known of each factor, in the order of the plan."""
     plan, names = played.plan, played.plan.metrics()
     fits = {name: _fitted(played, name) for name in names}
-    found = []
+    result = []
     for place, group in enumerate(plan.factors):
         of_it = {name: fits[name][place] for name in names}
         claims = plan.claims[place] if plan.claims else ()
         judged = (_effect(played, of_it, claims[0].metric, ERROR, claims[0]),) if claims else tuple(
             sharing(plan.deciders, played.has, partial(_effect, played, of_it), _open, ERROR).values())
-        others = tuple(_effect(played, of_it, name, ERROR) for name in TRIAL_METRICS
-                       if name not in {effect.metric for effect in judged})
-        found.append(Factor(group, judged, others))
-    return found
+        rest = tuple(_effect(played, of_it, name, ERROR) for name in TRIAL_METRICS
+                     if name not in {effect.metric for effect in judged})
+        result.append(Factor(group, judged, rest))
+    return result
 
 
 def _fitted(played: Played, name: str) -> list[Fit]:
@@ -184,14 +185,14 @@ def _fitted(played: Played, name: str) -> list[Fit]:
     cheap = [place for place in range(rows.shape[1]) if place not in played.costly]
     if not good.any():
         return [None] * rows.shape[1]
-    pairs = [rows[:, entry] * rows[:, other] for entry, other, *_ in _pairs(played, name)]
+    pairs = [rows[:, entry] * rows[:, second] for entry, second, *_ in _pairs(played, name)]
     terms = np.column_stack([rows[:, cheap], *pairs, played.stretches(), played.time()])
-    found = dict(zip(cheap, _least_squares(terms[good], logs[good], len(cheap)), strict=True))
+    fits = dict(zip(cheap, _least_squares(terms[good], logs[good], len(cheap)), strict=True))
     if played.costly:
         fit, *_ = np.linalg.lstsq(terms[good], logs[good], rcond=None)
         inside = len(cheap) + len(pairs)
-        found |= dict(zip(played.costly, _of_stretches(played, logs - terms[:, :inside] @ fit[:inside]), strict=True))
-    return [found[place] for place in range(rows.shape[1])]
+        fits |= dict(zip(played.costly, _of_stretches(played, logs - terms[:, :inside] @ fit[:inside]), strict=True))
+    return [fits[place] for place in range(rows.shape[1])]
 
 
 def _least_squares(terms: Floats, values: Floats, wanted: int, least: int = LEAST_DOF) -> list[Fit]:
@@ -230,7 +231,7 @@ def _effect(played: Played, fits: Mapping[str, Fit], name: str, error: float, cl
     standing: Standing = "does nothing that matters" if word == "no difference that matters" else word
     if claim is not None and word in ("better", "worse"):
         standing = "does what is claimed" if (middle < 0) == (claim.direction == "down") else "does the opposite"
-    pct = [percent_of(one) for one in (middle, middle - half, middle + half)]
+    pct = [percent_of(log) for log in (middle, middle - half, middle + half)]
     return Effect(name, pct[0], pct[1], pct[2], standing, matters, spread, dof)
 
 

@@ -34,10 +34,10 @@ Signs = NDArray[np.int8]
 def hadamard(least: int) -> Signs:
     """The smallest matrix of Hadamard that can be made here with at least so many columns; first row and column +1."""
     size = max(4, least + -least % 4)
-    while (found := _of_size(size)) is None:
+    while (matrix := _of_size(size)) is None:
         size += 4
-    found = found * found[0]
-    return np.asarray(found * found[:, :1], dtype=np.int8)
+    matrix = matrix * matrix[0]
+    return np.asarray(matrix * matrix[:, :1], dtype=np.int8)
 
 
 def _of_size(size: int) -> Signs | None:
@@ -51,13 +51,13 @@ def _of_size(size: int) -> Signs | None:
 
 
 def _is_prime(number: int) -> bool:
-    return number > 1 and all(number % one for one in range(2, int(number ** 0.5) + 1))
+    return number > 1 and all(number % divisor for divisor in range(2, int(number ** 0.5) + 1))
 
 
 def _of_residues(prime: int) -> Signs:
     """Paley's first construction, from the squares modulo a prime that leaves 3 when divided by 4."""
-    squares = {one * one % prime for one in range(1, prime)}
-    sign = np.array([0, *(1 if one in squares else -1 for one in range(1, prime))], dtype=np.int8)
+    squares = {root * root % prime for root in range(1, prime)}
+    sign = np.array([0, *(1 if number_ in squares else -1 for number_ in range(1, prime))], dtype=np.int8)
     core = sign[(np.arange(prime)[:, None] - np.arange(prime)[None, :]) % prime]
     matrix = np.ones((prime + 1, prime + 1), dtype=np.int8)
     matrix[1:, 1:] = core + np.eye(prime, dtype=np.int8)
@@ -94,7 +94,7 @@ def with_few_switches(design: Signs, random: np.random.Generator) -> list[int]:
     each is switched often enough that no slow drift can pass for it."""
     orders = [random.permutation(len(design)).tolist() for _ in range(ORDERS_DRAWN)]
     switched = [(np.diff(design[rows], axis=0) != 0).sum(axis=0) for rows in orders]
-    often = [number for number, each in enumerate(switched) if each.min() >= len(design) // OFTEN]
+    often = [number for number, counts in enumerate(switched) if counts.min() >= len(design) // OFTEN]
     best = min(often or range(ORDERS_DRAWN), key=lambda number: int(switched[number].sum()))
     result: list[int] = orders[best]
     return result
@@ -197,19 +197,19 @@ class ScreenPlan(Form):
         """
         chosen = list(range(len(self.factors))) if open_ is None else list(open_)
         small = drawn_anew(len(chosen), self.folded, np.random.default_rng([self.seed, 23, number]))
-        found = np.full((len(small), len(self.factors)), -1, dtype=np.int8)
-        found[:, chosen] = small
-        return found
+        result = np.full((len(small), len(self.factors)), -1, dtype=np.int8)
+        result[:, chosen] = small
+        return result
 
     def round_of(self, number: int, design: Signs, costly: Sequence[int] = ()) -> list[tuple[int, int]]:
         """Row of the design and seed of every run of a round, in the order in which they are played."""
         random = np.random.default_rng([self.seed, 11])
-        found: list[tuple[int, int]] = []
+        runs: list[tuple[int, int]] = []
         for _ in range(number + 1):  # each round draws on where the last one stopped
             order = (with_few_switches(design, random) if self.few_switches and not costly
                      else in_order(design, costly, random))
-            found = [(row, int(random.integers(2**31))) for row in order for _ in range(self.repeats)]
-        return found
+            runs = [(row, int(random.integers(2**31))) for row in order for _ in range(self.repeats)]
+        return runs
 
     def runs(self, costly: Sequence[int] = ()) -> list[tuple[int, int, int]]:
         """Round, row of the design and seed of every run, if all factors were switched in all rounds."""

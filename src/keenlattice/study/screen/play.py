@@ -64,19 +64,19 @@ KIND = Kind("screen", ScreenSpec, Screen, play_screen, tell=tell_screen, page=sc
 
 
 def run_screen(rig: Rig, before: Version, after: Version, plan: ScreenPlan, game: str | None = None,
-               each: Each = ignore, done: Mapping[int, Capture] | None = None) -> Screen:
+               on_run: Each = ignore, done: Mapping[int, Capture] | None = None) -> Screen:
     """Screens the settings that differ between two versions; nothing of it is kept (`Workspace.screen` keeps).
 
     Args:
         plan: which settings, how often, and what is judged.
-        before, after, game, each, done: as in `run_trial`; a run's arm is the row of the design.
+        before, after, game, on_run, done: as in `run_trial`; a run's arm is the row of the design.
 
     Raises:
         UsageError: as `run_trial`.
         RigError: the rig refuses a combination, or nothing can be recorded; it is put back to what it was.
     """
     spec = ScreenSpec(KeptVersion.of(before), KeptVersion.of(after), plan, game)
-    return play(rig, KIND, spec, [before, after], each, done)
+    return play(rig, KIND, spec, [before, after], on_run, done)
 
 
 def costly(rig: Rig, plan: ScreenPlan) -> list[int]:
@@ -138,9 +138,9 @@ class Rounds:
         self.alone += len(self.open) * self.sizes[-1] * self.plan.repeats
         played = self._played()
         self._found = factors(played)
-        known = [place for place, one in enumerate(self._found) if not any(
-            effect.standing == "unclear" and played.has(effect.metric) for effect in one.judged)]
-        self.settled = {**{place: self._found[place] for place in known}, **self.settled}
+        settled = [place for place, factor in enumerate(self._found) if not any(
+            effect.standing == "unclear" and played.has(effect.metric) for effect in factor.judged)]
+        self.settled = {**{place: self._found[place] for place in settled}, **self.settled}
 
     def interim(self) -> tuple[Interim, ...]:
         """What is known so far of every factor, by the effect that tells most, the strongest first."""
@@ -149,10 +149,10 @@ class Rounds:
                              effect.high_pct, effect.standing, effect.matters_pct)
                      for factor in sorted(current, key=_strength, reverse=True) for effect in [factor.telling])
 
-    def result(self, what: Screen) -> Screen:
-        """The screen's result; `what` is what is known of it besides."""
-        found = [self.settled.get(place, one) for place, one in enumerate(self._found)]
-        return replace(what, factors=tuple(sorted(found, key=_strength, reverse=True)),
+    def result(self, base: Screen) -> Screen:
+        """The screen's result; `base` is what is known of it besides."""
+        current = [self.settled.get(place, factor) for place, factor in enumerate(self._found)]
+        return replace(base, factors=tuple(sorted(current, key=_strength, reverse=True)),
                        interactions=interactions(self._played()), runs=len(self.numbers), rounds_played=len(self.sizes),
                        one_by_one_runs=self.alone)
 

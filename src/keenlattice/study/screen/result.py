@@ -56,8 +56,8 @@ class Factor:
     @property
     def standings(self) -> tuple[Standing, ...]:
         """What it comes to: "better" and "worse" where it is a gain and a price, else one word."""
-        found = {effect.standing for effect in self.measured}
-        gains = tuple(one for one in TELLING[0] if one in found)
+        words = {effect.standing for effect in self.measured}
+        gains = tuple(word for word in TELLING[0] if word in words)
         return gains or (self.telling.standing,)
 
 
@@ -72,8 +72,8 @@ def together_pct(result: "Screen") -> dict[str, float]:
     factors = helping(result)
     effects = {name: [effect.change_pct for factor in factors for effect in factor.judged if effect.metric == name]
                for name in result.judged_by}
-    return {name: 100 * (math.prod(1 + change / 100 for change in known) - 1) for name, some in effects.items()
-            if len(known := [change for change in some if change is not None]) == len(factors) > 1}
+    return {name: 100 * (math.prod(1 + change / 100 for change in finite) - 1) for name, changes in effects.items()
+            if len(finite := [change for change in changes if change is not None]) == len(factors) > 1}
 
 
 @dataclass(frozen=True)

@@ -32,7 +32,7 @@ def screen_page(result: Screen, beside: "Beside") -> Report:
     return page_of_two(
         context, result.before, result.after, title=f"{context.game or result.game}: which changes matter",
         keys=screen_keys(result), did=[*_not_measured(result), _picture(result)],
-        each=[standings(result), Text(AVERAGED), *_expected(result), *_together(result)],
+        each_change=[standings(result), Text(AVERAGED), *_expected(result), *_together(result)],
         sure=[*_how_sure(result, unclear), _numbers(result)], plays=_plays(result, context),
         drawn="The changes came from a pack, whose file was given as the second version. " * (
             result.after == context.of_pack) + SEED_DRAWS.format(result.plan.seed),
@@ -70,9 +70,9 @@ def _advice(result: Screen, unclear: list[str], beside: "Beside | None") -> str:
 
 def _expected(result: Screen) -> list[Block]:
     """Return what the changes that help would do together, as far as that can be said before a trial."""
-    told = [f"{signed(change, 1.0)} % to {TITLES[name]}" for name, change in together_pct(result).items()]
-    return [Text(f"Those that help would do about {listed(told)} together, if none of them changes what another does. "
-                 "Only a trial of them together tells.")] if told else []
+    parts = [f"{signed(change, 1.0)} % to {TITLES[name]}" for name, change in together_pct(result).items()]
+    return [Text(f"Those that help would do about {listed(parts)} together, if none of them changes what another does. "
+                 "Only a trial of them together tells.")] if parts else []
 
 
 def standings(result: Screen) -> Table:
@@ -193,10 +193,11 @@ NONE_TOGETHER = "No two of them were seen to do together what neither does alone
 
 def together(result: Screen) -> list[str]:
     """What some changes do only together, each as a sentence without its full stop."""
-    return [f"{one.settings[0]} with {one.settings[1]} does {one.change_pct:+.1f} % to {TITLES[one.metric]} beyond "
-            "what each does alone" if len(one.settings) == 2 else
-            f"{listed(one.settings)} act together on {TITLES[one.metric]} (up to {one.change_pct:+.1f} % beyond what "
-            "each does alone)" for one in result.interactions]
+    return [f"{pair.settings[0]} with {pair.settings[1]} does {pair.change_pct:+.1f} % to {TITLES[pair.metric]} beyond "
+            "what each does alone" if len(pair.settings) == 2 else
+            f"{listed(pair.settings)} act together on {TITLES[pair.metric]} (up to {pair.change_pct:+.1f} % beyond "
+            "what "
+            "each does alone)" for pair in result.interactions]
 
 
 def effect_percent(effect: Effect) -> str:
@@ -213,9 +214,9 @@ def screen_figures(result: Screen, beside: "Beside | None" = None) -> Figures:
 def screen_figure(result: Screen) -> "Figure":
     """The figure of a screen's `result`, 1280 x 800 pixels: side by side for each metric that decides."""
     plan = result.plan
-    told = (f"{len(result.factors)} changes in {result.runs} runs of {plan.seconds:g} s on {result.rig}, seed "
-            f"{plan.seed}. One by one, {result.one_by_one_runs} runs would tell as much.")
-    figure = headed(f"{result.game}: which changes matter", told)
+    subtitle = (f"{len(result.factors)} changes in {result.runs} runs of {plan.seconds:g} s on {result.rig}, seed "
+                f"{plan.seed}. One by one, {result.one_by_one_runs} runs would tell as much.")
+    figure = headed(f"{result.game}: which changes matter", subtitle)
     panels(figure, result, (0.225, 0.1, 0.775, 0.77), 40, 0.64)
     return figure
 
@@ -231,8 +232,9 @@ def panels(figure: "Figure", result: Screen, box: tuple[float, float, float, flo
     """
     left, bottom, width, height = box
     shown = _metrics(result)
-    each = width / len(shown)
-    made = [effects(figure.add_axes((left + number * each, bottom, each * share, height)), result, name, letters)
+    width_each = width / len(shown)
+    made = [effects(figure.add_axes((left + number * width_each, bottom, width_each * share, height)), result, name,
+                    letters)
             for number, name in enumerate(shown)]
     for axes in made[1:]:
         axes.set_yticklabels([])
@@ -256,15 +258,15 @@ def effects(axes: "Axes", result: Screen, name: str = "", letters: int = 44) -> 
     chosen = [(factor, next((effect for effect in factor.judged if effect.metric == name), factor.telling))
               for factor in result.factors[:MOST_CHANGES]]
     matters = max(effect.matters_pct or result.plan.matters_pct for _, effect in chosen)
-    told = sorted({TITLES[effect.metric] for _, effect in chosen})
+    metrics = sorted({TITLES[effect.metric] for _, effect in chosen})
     side = f"; {better_side([name])}" if name else ""
-    plain(axes, f"{', '.join(told).capitalize()}", f"change, %{side}\n"
+    plain(axes, f"{', '.join(metrics).capitalize()}", f"change, %{side}\n"
           f"(grey does not matter: {matters:.3g} %)", "")
     return forest(axes, [_change_row(factor, effect, letters) for factor, effect in chosen], matters)
 
 
 def _change_row(factor: Factor, effect: Effect, letters: int) -> Row:
-    told = effect_percent(effect)
-    words = told if effect.low_pct is None else f"{SHORT.get(effect.standing, effect.standing)}\n{told}"
+    interval = effect_percent(effect)
+    words = interval if effect.low_pct is None else f"{SHORT.get(effect.standing, effect.standing)}\n{interval}"
     label = "\n".join(textwrap.wrap(" + ".join(factor.settings), letters)[:2])
     return Row(label, effect.change_pct, effect.low_pct, effect.high_pct, effect.standing, words)

@@ -33,12 +33,12 @@ def at_start(capture: Capture, series: str) -> float:
     """
     if series not in capture.telemetry:
         return float("nan")
-    found = capture.telemetry[series]
-    known = np.isfinite(found.values)
-    first = found.values[known & (found.at_ms < BEGINNING_MS)]
+    series_values = capture.telemetry[series]
+    finite = np.isfinite(series_values.values)
+    first = series_values.values[finite & (series_values.at_ms < BEGINNING_MS)]
     if first.size:
         return float(first.mean())
-    return float(found.values[known][0]) if known.any() else float("nan")
+    return float(series_values.values[finite][0]) if finite.any() else float("nan")
 
 
 def usable(values: Floats) -> bool:
@@ -98,10 +98,10 @@ def interval_of_counts(before: Sequence[float], after: Sequence[float], seconds:
     """
     from scipy.special import betaincinv
 
-    one, other = (float(round(sum(value for value in side if math.isfinite(value)) * seconds / 60))
-                  for side in (before, after))  # as floats: a count beyond 64 bits is one, too
-    low = float(betaincinv(other, one + 1, error)) if other else 0.0
-    high = float(betaincinv(other + 1, one, 1 - error)) if one else 1.0
+    first, second = (float(round(sum(value for value in side if math.isfinite(value)) * seconds / 60))
+                     for side in (before, after))  # as floats: a count beyond 64 bits is one, too
+    low = float(betaincinv(second, first + 1, error)) if second else 0.0
+    high = float(betaincinv(second + 1, first, 1 - error)) if first else 1.0
     return _log_odds(low), _log_odds(high)
 
 
@@ -162,9 +162,9 @@ def _means(arms: Sequence[Arm], logs: Floats) -> tuple[Floats, Floats, Floats]:
     start = 0
     for arm, runs in groupby(arms):
         stop = start + len(list(runs))
-        some = logs[start:stop]
-        if np.isfinite(some).any():
-            result.append((float(np.nanmean(some)), 0.5 if arm == "after" else -0.5, (start + stop) / 2))
+        block = logs[start:stop]
+        if np.isfinite(block).any():
+            result.append((float(np.nanmean(block)), 0.5 if arm == "after" else -0.5, (start + stop) / 2))
         start = stop
     values: Floats = np.array(result, dtype=np.float64).reshape(-1, 3).T
     return values[0], values[1], values[2]

@@ -246,10 +246,10 @@ def conclude(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers
     """
     seen = Seen(plan, before, after)
     decisive = _decisive(seen)
-    known = {**turned(decisive), **decisive}
-    others = [name for name in metrics_in(plan) if name not in known]
-    known |= {name: _result(seen, name, ERROR / len(others)) for name in others}
-    return tuple(known[name] for name in metrics_in(plan))
+    results = {**turned(decisive), **decisive}
+    rest = [name for name in metrics_in(plan) if name not in results]
+    results |= {name: _result(seen, name, ERROR / len(rest)) for name in rest}
+    return tuple(results[name] for name in metrics_in(plan))
 
 
 def conclude_deciding(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> tuple[MetricResult, ...]:
@@ -273,14 +273,15 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
     logs, matters = seen.logs(name), seen.matters_pct(name)
     logs = logs[:, np.isfinite(logs).all(axis=0)]
     now = seen.error_now(error)
-    told = (metric.name, metric.unit)
+    identity = (metric.name, metric.unit)
     if fit is None or not logs.size:  # with few switches runs may tell what no whole block does
-        return MetricResult(*told, None, None, None, None, None, "unclear", 1 - 2 * now, logs.shape[1], matters)
+        return MetricResult(*identity, None, None, None, None, None, "unclear", 1 - 2 * now, logs.shape[1], matters)
     means = tuple(0.0 if abs(number) < NO_EVENT else float(number)
                   for number in np.exp(logs.mean(axis=1)) - metric.half_an_event(plan.seconds))
     half = fit.half(now)
     if 2 * half < NO_WIDTH:
-        return MetricResult(*told, means[0], means[1], None, None, None, "unclear", 1 - 2 * now, logs.shape[1], matters)
+        return MetricResult(*identity, means[0], means[1], None, None, None, "unclear", 1 - 2 * now, logs.shape[1],
+                            matters)
     low, high = fit.middle - half, fit.middle + half
     if name == EVENTS:
         ends = interval_of_counts([run[name] for run in seen.before], [run[name] for run in seen.after], plan.seconds,
@@ -290,7 +291,7 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
                     metric.lower_is_better)
     if logs.shape[1] < FIRST_LOOK or (word == "no difference that matters" and seen.is_hidden(name)):
         word = "unclear"
-    return MetricResult(*told, means[0], means[1], percent_of(fit.middle), percent_of(low), percent_of(high), word,
+    return MetricResult(*identity, means[0], means[1], percent_of(fit.middle), percent_of(low), percent_of(high), word,
                         1 - 2 * now, logs.shape[1], matters, fit.error, fit.dof)
 
 

@@ -41,9 +41,9 @@ def trial_figure(result: Trial, before: Sequence[Capture], after: Sequence[Captu
     intervals(figure.add_subplot(low[0, 1]), result)
     figure.text(0.012, 0.965, f"{result.game}: {result.before} against {result.after}", fontsize=14, color=INK,
                 fontweight="bold", va="center")
-    told = (f"{headline(result)} {result.blocks_played} blocks of {result.plan.seconds:g} s runs, in random order, "
-            f"on the rig {result.rig}.")
-    lines = textwrap.wrap(told.replace("->", "\N{RIGHTWARDS ARROW}"), 172)
+    summary = (f"{headline(result)} {result.blocks_played} blocks of {result.plan.seconds:g} s runs, in random order, "
+               f"on the rig {result.rig}.")
+    lines = textwrap.wrap(summary.replace("->", "\N{RIGHTWARDS ARROW}"), 172)
     figure.text(0.012, 0.948, "\n".join(lines), fontsize=9.5, color=INK, va="top")
     return figure
 
@@ -62,8 +62,8 @@ def longest_shown(before: Capture, after: Capture) -> float:
                       default=1.0)
 
 
-def _pooled(captures: Sequence[Capture], what: str) -> Floats:
-    return np.concatenate([getattr(capture, what) for capture in captures])
+def _pooled(captures: Sequence[Capture], field_name: str) -> Floats:
+    return np.concatenate([getattr(capture, field_name) for capture in captures])
 
 
 def _strips(strips: "Sequence[Axes]", before: Capture, after: Capture, block: int) -> None:

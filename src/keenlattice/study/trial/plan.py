@@ -92,7 +92,7 @@ class TrialPlan:
     def switches(self) -> int:
         """How often one version follows the other on the rig."""
         arms = [arm for _, arm, _ in self.runs()]
-        return sum(one != other for one, other in pairwise(arms))
+        return sum(first != second for first, second in pairwise(arms))
 
     def minutes(self, switch_s: float = 0.0, beside_s: float = 0.0) -> float:
         """Return how long all runs take, with so many seconds for each switch, and beside each run."""
@@ -125,7 +125,7 @@ def _sides(random: np.random.Generator, *, to_and_fro: bool) -> list[bool]:
     """
     while True:
         sides = [bool(side) for side in random.permutation([True, False] * (BALANCED // 2))]
-        if to_and_fro or any(one == other for one, other in pairwise(sides)):
+        if to_and_fro or any(first == second for first, second in pairwise(sides)):
             return sides
 
 

@@ -33,7 +33,7 @@ from keenlattice.study.trial.tell import tell_trial, trial_figures, trial_page
 
 def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> Trial:
     """Plays a trial through, or computes it anew."""
-    plan, runs, said = spec.plan, list[tuple[Arm, Numbers]](), list[tuple[int, Arm, Numbers]]()
+    plan, runs, costs = spec.plan, list[tuple[Arm, Numbers]](), list[tuple[int, Arm, Numbers]]()
     limits: dict[Arm, list[Mapping[str, float]]] = {"before": [], "after": []}
     arms = {arm: cache(partial(entries_on, player.rig, version))
             for arm, version in zip(("before", "after"), versions, strict=True)}
@@ -45,7 +45,7 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
         if plan.adjusts_for:
             numbers[AT_START] = at_start(capture, plan.adjusts_for)
         runs.append((arm, numbers))
-        said.append((block, arm, metrics_of(capture, PRICES)))
+        costs.append((block, arm, metrics_of(capture, PRICES)))
         limits[arm].append(limited_by(capture))
         if over(plan, runs):
             break
@@ -53,7 +53,7 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
     player.doubts[:0] = doubts_of_order(spec)
     return concluded(plan, runs, Trial(
         player.game, spec.before.reference, spec.after.reference, plan, (), player.rig.name,
-        excluded=tuple(player.excluded), prices=prices(said), doubts=tuple(player.doubts),
+        excluded=tuple(player.excluded), prices=prices(costs), doubts=tuple(player.doubts),
         limited_by={arm: shares for arm, limit in limits.items() if (shares := mean_limits(limit))}))
 
 
@@ -74,8 +74,8 @@ def trial_so_far(spec: TrialSpec, numbers: Mapping[int, Numbers]) -> Sequence[Me
     """Return what decides a trial as it stands by its whole blocks so far; nothing before there are two."""
     plan = spec.plan
     runs = [(arm, numbers[place]) for place, (_, arm, _) in enumerate(plan.runs()[:len(numbers)]) if place in numbers]
-    whole = len(runs) - len(runs) % (2 * plan.repeats)
-    return conclude_deciding(plan, runs[:whole]) if whole >= 4 * plan.repeats else ()
+    count = len(runs) - len(runs) % (2 * plan.repeats)
+    return conclude_deciding(plan, runs[:count]) if count >= 4 * plan.repeats else ()
 
 
 KIND = Kind("trial", TrialSpec, Trial, play_trial, tell=tell_trial, page=trial_page, figure=trial_figures,
@@ -83,14 +83,14 @@ KIND = Kind("trial", TrialSpec, Trial, play_trial, tell=tell_trial, page=trial_p
 
 
 def run_trial(rig: Rig, before: Version, after: Version, plan: TrialPlan, game: str | None = None,
-              each: Each = ignore, done: Mapping[int, Capture] | None = None) -> Trial:
+              on_run: Each = ignore, done: Mapping[int, Capture] | None = None) -> Trial:
     """Plays two versions against each other and says what differs; nothing of it is kept (`Workspace.trial` keeps).
 
     Args:
         before, after: two versions of one profile.
         plan: how many blocks of which runs, what decides, and what matters.
         game: what is played; may be left out if the profile is a game's.
-        each: is called with every run once it is done, for progress and for keeping captures; with one that went
+        on_run: is called with every run once it is done, for progress and for keeping captures; with one that went
             wrong, too, which is then played again.
         done: the runs that were played earlier, by their place in the plan: they are not played again.
 
@@ -108,7 +108,7 @@ def run_trial(rig: Rig, before: Version, after: Version, plan: TrialPlan, game: 
     'better'
     """
     spec = TrialSpec(KeptVersion.of(before), KeptVersion.of(after), plan, game)
-    return play(rig, KIND, spec, [before, after], each, done)
+    return play(rig, KIND, spec, [before, after], on_run, done)
 
 
 AT, FEWEST = 0.95, 2  # the confidence of a price's interval, and the fewest blocks that give one
@@ -122,7 +122,7 @@ def prices(runs: Sequence[tuple[int, Arm, Mapping[str, float]]]) -> tuple[Price,
     Args:
         runs: of each its block, its version, and its metrics.
     """
-    found = []
+    result = []
     for name in runs[0][2] if runs else ():
         by_arm = {arm: {block: row[name] for block, of, row in runs if of == arm and np.isfinite(row[name])}
                   for arm in ("before", "after")}
@@ -130,6 +130,6 @@ def prices(runs: Sequence[tuple[int, Arm, Mapping[str, float]]]) -> tuple[Price,
         if len(blocks) < FEWEST:
             continue
         before, after = (np.array([by_arm[arm][block] for block in blocks]) for arm in ("before", "after"))
-        found.append(Price(name, METRICS[name].unit, float(before.mean()), float(after.mean()),
-                           *t_interval(after - before, AT), len(blocks)))
-    return tuple(found)
+        result.append(Price(name, METRICS[name].unit, float(before.mean()), float(after.mean()),
+                            *t_interval(after - before, AT), len(blocks)))
+    return tuple(result)

@@ -111,16 +111,16 @@ def noise_of(result: Trial, name: str = "") -> Noise:
     """
     from scipy.special import stdtrit
 
-    one = result[name] if name else result.deciding
-    if one.low_pct is None or one.high_pct is None:
-        raise BadValue(f"the pilot's runs are too short for {one.name}: fewer than two blocks gave a number")
-    dof = left_over(one.n)  # with few switches n + 1 stretches and three terms leave as many
-    half = (math.log1p(one.high_pct / 100) - math.log1p(one.low_pct / 100)) / 2
-    return Noise(half * math.sqrt(one.n) / float(stdtrit(dof, 0.5 + one.confidence / 2)), dof)
+    metric = result[name] if name else result.deciding
+    if metric.low_pct is None or metric.high_pct is None:
+        raise BadValue(f"the pilot's runs are too short for {metric.name}: fewer than two blocks gave a number")
+    dof = left_over(metric.n)  # with few switches n + 1 stretches and three terms leave as many
+    half = (math.log1p(metric.high_pct / 100) - math.log1p(metric.low_pct / 100)) / 2
+    return Noise(half * math.sqrt(metric.n) / float(stdtrit(dof, 0.5 + metric.confidence / 2)), dof)
 
 
 def warm_up_of(captures: Sequence[Capture]) -> float:
     """How many seconds most runs take to warm up: the median of what the rule finds in each, so that a run in which it
     happens to find something does not count."""
-    found = sorted(warm_up_ms(capture) for capture in captures)
-    return found[len(found) // 2] / 1000 if found else 0.0
+    warm_ups = sorted(warm_up_ms(capture) for capture in captures)
+    return warm_ups[len(warm_ups) // 2] / 1000 if warm_ups else 0.0

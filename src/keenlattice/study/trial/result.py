@@ -153,10 +153,11 @@ class Trial(Form, Shown):
 
     def _rows(self) -> Rows:
         """A row for each metric."""
-        return [study_row(f"{self.before} to {self.after}", one.name, one.verdict if one.n else "not measured",
-                          before=one.before, after=one.after,
-                          change=(one.change_pct, one.low_pct, one.high_pct), decides=one.name in self.plan.deciders)
-                for one in self.metrics]
+        return [study_row(f"{self.before} to {self.after}", metric.name, metric.verdict if metric.n else "not measured",
+                          before=metric.before, after=metric.after,
+                          change=(metric.change_pct, metric.low_pct, metric.high_pct),
+                          decides=metric.name in self.plan.deciders)
+                for metric in self.metrics]
 
     def _in_brief(self) -> Rows:
         return [{name: value for name, value in row.items() if name != "settings"} for row in self._rows()]
@@ -168,8 +169,8 @@ class Trial(Form, Shown):
         return f"{self.before} against {self.after}, {metric.name}: {metric.verdict}{interval}"
 
     def _check(self) -> None:
-        known = {metric.name for metric in self.metrics}
-        if not known >= {*self.plan.deciders} or not known <= {*METRICS}:
+        names = {metric.name for metric in self.metrics}
+        if not names >= {*self.plan.deciders} or not names <= {*METRICS}:
             raise BadValue("it has metrics that there are not")
 
 
@@ -202,11 +203,12 @@ def claims_of(result: Trial, software: str, time: str) -> list[Claim]:
     return claims
 
 
-def evidence_of(result: Trial, one: MetricResult, software: str, time: str) -> Evidence:
+def evidence_of(result: Trial, metric: MetricResult, software: str, time: str) -> Evidence:
     """One metric of a trial as evidence."""
-    assert one.change_pct is not None and one.low_pct is not None and one.high_pct is not None
-    return Evidence(change_pct=round(one.change_pct, 2), low_pct=round(one.low_pct, 2), high_pct=round(one.high_pct, 2),
-                    confidence=round(one.confidence, 4), blocks=one.n, seconds=float(result.plan.seconds),
+    assert metric.change_pct is not None and metric.low_pct is not None and metric.high_pct is not None
+    return Evidence(change_pct=round(metric.change_pct, 2), low_pct=round(metric.low_pct, 2),
+                    high_pct=round(metric.high_pct, 2),
+                    confidence=round(metric.confidence, 4), blocks=metric.n, seconds=float(result.plan.seconds),
                     seed=result.plan.seed, rig=result.rig, software=software, time=time)
 
 

@@ -92,9 +92,10 @@ def _planned(result: Trial) -> str:
 
 def metrics_of_trial(result: Trial) -> list[Block]:
     """Return the table of a trial's metrics, those that decide marked, and what its intervals mean."""
-    rows = [[f"{'>' if one.name in result.plan.deciders else ' '} {TITLES[one.name]}, {one.unit}",
-             amount(one, one.before), amount(one, one.after), percent(one)[1].removesuffix(" %"), word_of(one)]
-            for one in measured_in(result)]
+    rows = [[f"{'>' if metric.name in result.plan.deciders else ' '} {TITLES[metric.name]}, {metric.unit}",
+             amount(metric, metric.before), amount(metric, metric.after), percent(metric)[1].removesuffix(" %"),
+             word_of(metric)]
+            for metric in measured_in(result)]
     decides = "decides" if len(result.plan.deciders) == 1 else "decide"
     return [Table(["", "before", "after", "change, %", "verdict"], rows, right=(1, 2, 3)), Text(
         f"> {decides}, and err in at most 1 of 20 trials; so do the other rows, taken together.",
@@ -174,7 +175,7 @@ def trial_report(result: Trial, before: Captures, after: Captures, context: Cont
     report = page_of_two(
         context, result.before, result.after,
         title=f"{context.game or result.game}: {result.before} against {result.after}", keys=keys_of(result),
-        did=[*cautions(result), *pictures], each=[*_each(result, context), *told_apart],
+        did=[*cautions(result), *pictures], each_change=[*_each(result, context), *told_apart],
         sure=[*how_sure(result), numbers(result), *costs(result)],
         plays=(_of_claims(result) if of_pack else trial_command(result)) + " --from-files" * (not context.plays),
         drawn=f"Seed {result.plan.seed} draws the order and everything else that is drawn. {kept}", number=number,
@@ -243,12 +244,12 @@ def interval_picture(result: Trial) -> Picture:
     return Picture("What changed by how much", f"Change of each metric in per cent, with its interval. {words}.", draw)
 
 
-def _spoken(sides: Sequence[Floats], what: str) -> str:
+def _spoken(sides: Sequence[Floats], quantity: str) -> str:
     parts = []
     for name, values in zip(("Before", "After"), sides, strict=True):
         if values.size:
             middle, high = np.quantile(values, (0.5, 0.99))
-            parts.append(f"{name}: median {what} {middle:.1f} ms, 99 in 100 below {high:.1f} ms.")
+            parts.append(f"{name}: median {quantity} {middle:.1f} ms, 99 in 100 below {high:.1f} ms.")
     return " ".join(parts)
 
 
@@ -284,7 +285,8 @@ def _each(result: Trial, context: Context) -> list[Block]:
     blocks: list[Block] = []
     if count == 1:
         blocks.append(Table(["change", "metric", "interval", "verdict"], [
-            [context.changes[0].key, TITLES[one.name], percent(one)[1], one.verdict] for one in result.decisive],
+            [context.changes[0].key, TITLES[metric.name], percent(metric)[1], metric.verdict]
+            for metric in result.decisive],
             code=(0,)))
     elif count:
         blocks.append(Text(f"All {count} changes were measured together. A trial does not tell "
@@ -331,16 +333,17 @@ def costs(result: Trial) -> list[Block]:
 
 def numbers(result: Trial, title: str = "The numbers") -> Fold:
     """Every metric, with all that is known of it."""
-    rows = [[f"{TITLES[one.name]}, {one.unit}", amount(one, one.before) if one.low_pct is not None else "-",
-             amount(one, one.after) if one.low_pct is not None else "-", *percent(one),
-             f"{100 * one.confidence:.3g} %", str(one.n), word_of(one)] for one in measured_in(result)]
+    rows = [[f"{TITLES[metric.name]}, {metric.unit}", amount(metric, metric.before)
+             if metric.low_pct is not None else "-",
+             amount(metric, metric.after) if metric.low_pct is not None else "-", *percent(metric),
+             f"{100 * metric.confidence:.3g} %", str(metric.n), word_of(metric)] for metric in measured_in(result)]
     return Fold(title, [
         Table(["metric", "before", "after", "change", "interval", "at", "blocks", "verdict"], rows,
               right=(1, 2, 3, 4, 5, 6)),
         Text("Before and after: geometric means over the runs. What decides has an error of its own, or shares one; so "
              "do the others among them."),
         Table(["metric", "what it is"], [
-            [TITLES[one.name], METRICS[one.name].definition] for one in measured_in(result)])])
+            [TITLES[metric.name], METRICS[metric.name].definition] for metric in measured_in(result)])])
 
 
 def trial_command(result: Trial) -> str:

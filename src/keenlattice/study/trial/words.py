@@ -33,7 +33,8 @@ def amount(result: MetricResult, value: float | None) -> str:
 def measured_in(result: Trial) -> list[MetricResult]:
     """The metrics that the runs gave at all, and those that decide."""
     by_name = {metric.name: metric for metric in result.metrics if metric.n or metric.name in result.plan.deciders}
-    order = dict.fromkeys(name for one in by_name for name in (one, TURNED.get(one, "")))  # frame rate by frame time
+    order = dict.fromkeys(name for decisive in by_name
+                          for name in (decisive, TURNED.get(decisive, "")))  # frame rate by frame time
     return [by_name[name] for name in order if name in by_name]
 
 
@@ -97,8 +98,8 @@ def _change_in_brief(metric: MetricResult, change: float, low: float, high: floa
     """Return a change and its interval in whole per cent where that is as much as is known; finer where an end would
     round onto zero or onto the border of what matters, and so contradict the verdict."""
     borders = (0.0, metric.matters_pct, -metric.matters_pct / (1 + metric.matters_pct / 100))
-    whole = high - low >= 2 and all(abs(end - border) >= 0.5 for end in (low, high) for border in borders)
-    exact = 1.0 if whole else 0.1
+    coarse = high - low >= 2 and all(abs(end - border) >= 0.5 for end in (low, high) for border in borders)
+    exact = 1.0 if coarse else 0.1
     return signed(change, exact), signed(low, exact), signed(high, exact)
 
 

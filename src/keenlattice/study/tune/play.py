@@ -75,7 +75,8 @@ class Race:
 
     def _switched(self, order: list[int]) -> int:
         all_of = self.combinations
-        return sum(all_of[one][key] != all_of[version][key] for one, version in pairwise(order) for key in all_of[one])
+        return sum(all_of[previous][key] != all_of[version][key] for previous, version in pairwise(order)
+                   for key in all_of[previous])
 
     def add(self, number: int, combination: int, numbers: Numbers) -> None:
         """One run of a round."""
@@ -166,7 +167,7 @@ class Race:
             for place, values in enumerate(self.combinations)]
         order = ["best", "no better", "not told apart", "worse", "limit not sure", "breaks a limit",
                  "limit not measured", "does not run"]
-        return sorted(rows, key=lambda one: (order.index(one.standing), abs(one.change_pct or 0.0)))
+        return sorted(rows, key=lambda row: (order.index(row.standing), abs(row.change_pct or 0.0)))
 
     def _standing(self, combination: int, best: int | None) -> Standing:
         if combination in self.out or combination == best:
@@ -200,17 +201,18 @@ def play_tune(player: Player, spec: TuneSpec, versions: Sequence[Version]) -> Tu
     player.called = lambda arm: f" (combination {int(arm) + 1})"
 
     @cache
-    def entries(one: int) -> Entries:
-        return entries_on(player.rig, replace(base, entries=with_changes(base.entries, combinations[one])))
+    def entries(combination: int) -> Entries:
+        return entries_on(player.rig, replace(base, entries=with_changes(base.entries, combinations[combination])))
 
     place, over, number = 0, False, 0
     while not over and number < plan.rounds:
-        for one in race.order(number):
-            numbers = _numbers(player, plan, place, number, one, lambda one=one: entries(one))  # type: ignore[misc]
+        for chosen in race.order(number):
+            numbers = _numbers(player, plan, place, number, chosen,
+                               lambda combination=chosen: entries(combination))  # type: ignore[misc]
             if numbers is None:
-                race.out[one] = "does not run"
+                race.out[chosen] = "does not run"
             else:
-                race.add(number, one, numbers)
+                race.add(number, chosen, numbers)
             place += 1
         over, number = race.look(number), number + 1
     return Tuning(player.game, base.reference, player.rig.name, plan, tuple(race.standings()), place, number, over,
@@ -221,28 +223,28 @@ KIND = Kind("tune", TuneSpec, Tuning, play_tune, failures=TRIES, tell=tell_tunin
             makes=make_of_best)
 
 
-def run_tune(rig: Rig, base: Version, plan: TunePlan, game: str | None = None, each: Each = ignore,
+def run_tune(rig: Rig, base: Version, plan: TunePlan, game: str | None = None, on_run: Each = ignore,
              done: Mapping[int, Capture] | None = None) -> Tuning:
     """Races combinations of settings on top of a version; nothing of it is kept (`Workspace.tune` keeps).
 
     Args:
         plan: the settings and their values, the goal, the limits.
-        base, game, each, done: as in `run_trial`; a run's arm is the combination's number. A capture without frames
+        base, game, on_run, done: as in `run_trial`; a run's arm is the combination's number. A capture without frames
             stands for a run that went wrong as often as it is tried.
 
     Raises:
         UnknownName, BadValue: a setting or a value that the catalog does not have.
         RigError: the rig refuses; it is put back to what it was.
     """
-    return play(rig, KIND, TuneSpec(KeptVersion.of(base), checked(rig.catalog(), plan), game), [base], each, done)
+    return play(rig, KIND, TuneSpec(KeptVersion.of(base), checked(rig.catalog(), plan), game), [base], on_run, done)
 
 
-def _numbers(player: Player, plan: TunePlan, place: int, number: int, one: int,
+def _numbers(player: Player, plan: TunePlan, place: int, number: int, combination: int,
              entries: Callable[[], Entries]) -> Numbers | None:
     """The metrics of one run; None if the game does not run with this combination."""
     seed = int(np.random.default_rng([plan.seed, 19, place]).integers(2**31))
     try:
-        capture = player.play(place, number, str(one), entries, seed)
+        capture = player.play(place, number, str(combination), entries, seed)
     except RunsFailed:
         return None
     if not capture.shown_ms.size:

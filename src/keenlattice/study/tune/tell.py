@@ -42,7 +42,7 @@ def tune_page(result: Tuning, beside: "Beside") -> Report:
     return page_of_two(
         context, result.base, made.reference if made else result.base,
         title=f"{context.game or result.game}: the best for {titles(result.plan.goal)}",
-        keys=_keys(result, proof), did=pictures, each=_each(result),
+        keys=_keys(result, proof), did=pictures, each_change=_each(result),
         sure=_sure(result, proof), plays=_plays(result), drawn=SEED_DRAWS.format(result.plan.seed),
         number=beside.number, figure=lambda: tune_figure(result))
 
@@ -106,14 +106,15 @@ def _picture(result: Tuning) -> Picture:
 
 def _each(result: Tuning) -> list[Block]:
     plan = result.plan
-    rows = [[*(written(value) for value in one.values.values()),
-             *("-" if goal is None else f"{goal:.1f}" for goal in one.goals), between(one.low_pct, one.high_pct),
-             str(one.rounds), one.standing] for one in result.combinations]
+    rows = [[*(written(value) for value in row.values.values()),
+             *("-" if goal is None else f"{goal:.1f}" for goal in row.goals), between(row.low_pct, row.high_pct),
+             str(row.rounds), row.standing] for row in result.combinations]
     columns = [*(key for key, _ in plan.choices), *(f"{TITLES[goal]}, {METRICS[goal].unit}" for goal in plan.goals),
                "against the best" if len(plan.goals) == 1 else "worse than the best", "runs", "what became of it"]
     count = len(plan.choices)
     limits = [Text("Limits that had to be kept: " + ", ".join(
-        f"{TITLES[one.metric]} {one.side} {one.value:g} {METRICS[one.metric].unit}" for one in plan.limits) + ".")]
+        f"{TITLES[limit.metric]} {limit.side} {limit.value:g} {METRICS[limit.metric].unit}"
+        for limit in plan.limits) + ".")]
     table = Table(columns, rows[:MOST_COMBINATIONS], right=tuple(range(count, count + len(plan.goals) + 2)))
     rest = [Fold(f"The other {len(rows) - MOST_COMBINATIONS}",
                  [Table(columns, rows[MOST_COMBINATIONS:], right=table.right)])]
@@ -144,7 +145,8 @@ def _plays(result: Tuning) -> str:
     """Return the command that plays it again."""
     plan = result.plan
     tries = " ".join(f"--try {key}={','.join(written(value) for value in values)}" for key, values in plan.choices)
-    keep = "".join(f' --keep "{one.metric}{"<" if one.side == "below" else ">"}{one.value:g}"' for one in plan.limits)
+    keep = "".join(f' --keep "{limit.metric}{"<" if limit.side == "below" else ">"}{limit.value:g}"'
+                   for limit in plan.limits)
     warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
     return (f"tune {result.base} {tries} --goal {plan.goal}{keep} --rounds {plan.rounds} --seconds {plan.seconds:g} "
             f"--matters {told_of(plan)} --seed {plan.seed}{warm_up}{for_game(result.base, result.game)}")
@@ -173,8 +175,8 @@ def combinations(axes: "Axes", result: Tuning) -> "Axes":
     return forest(axes, [_combination_row(choice) for choice in result.combinations[:MOST_COMBINATIONS]], matters)
 
 
-def _combination_row(one: Combination) -> Row:
-    label = "\n".join(f"{key.partition('.')[2]} {value}" for key, value in one.values.items())
-    change, low, high = (0.0, 0.0, 0.0) if one.standing == "best" else (one.change_pct, one.low_pct, one.high_pct)
-    words = one.standing if one.standing == "best" else f"{one.standing}\n{between(low, high)}".rstrip()
-    return Row(label, change, low, high, one.standing, words, one.standing == "best")
+def _combination_row(row: Combination) -> Row:
+    label = "\n".join(f"{key.partition('.')[2]} {value}" for key, value in row.values.items())
+    change, low, high = (0.0, 0.0, 0.0) if row.standing == "best" else (row.change_pct, row.low_pct, row.high_pct)
+    words = row.standing if row.standing == "best" else f"{row.standing}\n{between(low, high)}".rstrip()
+    return Row(label, change, low, high, row.standing, words, row.standing == "best")

@@ -19,11 +19,11 @@ def look(
     """Show what the newest pool says of each change, or all about one, and what to expect on this rig."""
     from keenlattice.cli.views.trial import show_change
 
-    found = begin(book, rig).pool.look(setting, game)
+    pool = begin(book, rig).pool.look(setting, game)
     if json:
-        emit(found)
+        emit(pool)
     elif setting:
-        for change in found.changes:
-            show_change(found, change)
+        for change in pool.changes:
+            show_change(pool, change)
     else:
-        show_telling(found.telling())
+        show_telling(pool.telling())

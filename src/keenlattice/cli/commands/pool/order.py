@@ -24,5 +24,5 @@ def order(
     """
     from keenlattice.cli.views.trial import show_order
 
-    found = begin(book, rig).pool.order(before, after, game or "", seconds=seconds, matters_pct=matters)
-    emit(found) if json else show_order(found, game or "")
+    ranking = begin(book, rig).pool.order(before, after, game or "", seconds=seconds, matters_pct=matters)
+    emit(ranking) if json else show_order(ranking, game or "")

@@ -21,15 +21,15 @@ def chore(
         raise UsageError("--yes goes with a chore: name it, too")
     ws = begin(book, rig)
     if not name:
-        known = ws.rig.chores.list()
+        chores = ws.rig.chores.list()
         if json:
-            emit(known)
-        elif not known.chores:
+            emit(chores)
+        elif not chores.chores:
             say(f"The rig {ws.rig.name} has no chores.")
         else:
             table(["chore", "what it does", "undo", "needs"],
                   [[chore.name, chore.what, "yes" if chore.undoable else "no", "rights" if chore.rights else "-"]
-                   for chore in known.chores])
+                   for chore in chores.chores])
         return
     shown = ws.rig.chores.preview(name)
     if not json:

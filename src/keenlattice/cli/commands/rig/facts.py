@@ -38,15 +38,15 @@ def facts(
         return
     if given or file or here or ask or devices is not None:
         all_of = None if devices is None else [device.strip() for device in devices.split(",") if device.strip()]
-        found = ws.rig.facts.tell({**(ws.rig.facts.here() if here else {}), **parsed(given or [])}, file, all_of)
-        found = asked(ws) if ask else found
+        result = ws.rig.facts.tell({**(ws.rig.facts.here() if here else {}), **parsed(given or [])}, file, all_of)
+        result = asked(ws) if ask else result
     else:
-        found = ws.rig.facts.list()
+        result = ws.rig.facts.list()
     if json:
-        emit(found)
+        emit(result)
         return
-    table(["fact", "value"], [[name, str(value)] for name, value in found.facts.items()])
-    if found.devices:
-        say(f"devices: {', '.join(found.devices)}")
-    if isinstance(ws.rig.machine, TakesFacts) and len(found.facts) < 3:
+    table(["fact", "value"], [[name, str(value)] for name, value in result.facts.items()])
+    if result.devices:
+        say(f"devices: {', '.join(result.devices)}")
+    if isinstance(ws.rig.machine, TakesFacts) and len(result.facts) < 3:
         hint("keen rig facts --rig byhand --here --ask, or keen rig facts refresh_hz=165 --rig byhand")

@@ -51,13 +51,13 @@ def game(
         only(ctx, "a list of games (name the game that is told of)")
     ws = begin(book, rig)
     if not name:
-        known = ws.rig.games.list()
-        emit(known) if json else _show_games(known, ws.rig.games.installed())
+        games = ws.rig.games.list()
+        emit(games) if json else _show_games(games, ws.rig.games.installed())
         return
     was = ws.rig.games.get(name)
     if not (executable or title or called or was.command) and {command, file, answers, clicks, leave, api} == {None}:
         raise UsageError(f"say something of {name}: --executable NAME, --command WORDS or --file PATH")
-    said: dict[str, Any] = {
+    changes: dict[str, Any] = {
         "game": Game(name, title or was.game.title, tuple(executable or was.game.executables)),
         **({"command": words_of(command)} if command is not None else {}),
         **({"file": expanded(Path(file)).absolute() if file else None} if file is not None else {}),
@@ -66,21 +66,22 @@ def game(
         **({"clicks_at": spot_of(clicks, "--clicks-at") if clicks else None} if clicks is not None else {}),
         **({"leave_running": leave} if leave is not None else {}), **({"api": api} if api is not None else {}),
         **known_as(called or [])}
-    told = ws.rig.games.tell(replace(was, **said), look=answers == "look")
+    listed = ws.rig.games.tell(replace(was, **changes), look=answers == "look")
     if json:
         emit(ws.rig.games.list())
         return
-    if answers == "look" and told.answers_at:
-        say(f"The pixel {told.answers_at[0]},{told.answers_at[1]} of its window answers clicks, and kept still without "
+    if answers == "look" and listed.answers_at:
+        say(f"The pixel {listed.answers_at[0]},{listed.answers_at[1]} of its window answers clicks, and kept "
+            "still without "
             "them.")
-    say(f"The rig {ws.rig.name} knows {name} ({ws.rig.machine.home / FILE}): {all_of_game(told)}.")
+    say(f"The rig {ws.rig.name} knows {name} ({ws.rig.machine.home / FILE}): {all_of_game(listed)}.")
     hint(f"keen edit {name} SETTING=VALUE")
 
 
-def _show_games(known: "GamesResult", installed: "Sequence[Listed]") -> None:
+def _show_games(games: "GamesResult", installed: "Sequence[Listed]") -> None:
     """The rig's games; and those that the system lists, and the rig has not been told of."""
     table(["game", "title", "runs as"], [
-        [game.name, game.title, ", ".join(game.executables) or "-"] for game in known.games])
+        [game.name, game.title, ", ".join(game.executables) or "-"] for game in games.games])
     if installed:
         say("\nInstalled, by the desktop's own list, and not yet a game of this rig:", "dim")
         table(["game", "title", "started by"], [

@@ -17,21 +17,21 @@ def match(
     book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Say which game's profile an executable would get, and why; on Linux, also which driver options apply to it."""
-    found = begin(book, rig).rig.games.match(executable)
-    for text in found.unknown:
+    matches = begin(book, rig).rig.games.match(executable)
+    for text in matches.unknown:
         warn(text)
     if json:
-        emit(found)
+        emit(matches)
         return
-    if found.game is None:
+    if matches.game is None:
         say(f"{executable} gets no profile of ours: keen rig game NAME --executable {executable} --rig {rig} makes it "
             "one.")
     else:
-        how = "by name" if found.exact else f"by the pattern {found.by}"
-        case = "letter case counts" if found.case_matters else "letter case does not count"
-        say(f"{executable} gets the profile of {found.game}: {how}, and {case} on this rig.")
-    if found.options is not None:
-        _show(found.options)
+        how = "by name" if matches.exact else f"by the pattern {matches.by}"
+        case = "letter case counts" if matches.case_matters else "letter case does not count"
+        say(f"{executable} gets the profile of {matches.game}: {how}, and {case} on this rig.")
+    if matches.options is not None:
+        _show(matches.options)
 
 
 def _show(options: "tuple[DriverOption, ...]") -> None:
@@ -40,5 +40,6 @@ def _show(options: "tuple[DriverOption, ...]") -> None:
         return
     say("\nWhat the driver's configuration files set for it, the last word on each:", "bold")
     table(["option", "value", "says", "file", "line"], [
-        [one.option, one.value, one.entry + "".join(f", over {overrule.entry}" for overrule in one.overrules), one.file,
-         str(one.line)] for one in options], right=[4])
+        [option.option, option.value,
+         option.entry + "".join(f", over {overrule.entry}" for overrule in option.overrules), option.file,
+         str(option.line)] for option in options], right=[4])

@@ -41,12 +41,12 @@ def next_(
     ws = begin_by_hand(book, rig)
     if not (files or wrong or take_back) and (watch or sensor or at_a_terminal(json)):
         waiting = ws.studies.unfinished()
-        with playing(ws, f"{waiting.kind} {waiting.number}", json, watch, sensor) as told:
-            show_played(ws, ws.studies.resume(progress=told), json, figure)
+        with playing(ws, f"{waiting.kind} {waiting.number}", json, watch, sensor) as view:
+            show_played(ws, ws.studies.resume(progress=view), json, figure)
         return
     by_hand = ws.studies.by_hand
-    found = by_hand.take_back() if take_back else by_hand.hand_over(files or [], by, anyway=anyway, wrong=wrong)
-    if not isinstance(found, NextRun):
-        show_played(ws, found, json, figure)
+    next_run = by_hand.take_back() if take_back else by_hand.hand_over(files or [], by, anyway=anyway, wrong=wrong)
+    if not isinstance(next_run, NextRun):
+        show_played(ws, next_run, json, figure)
     else:
-        show_next_run(ws, found, json)
+        show_next_run(ws, next_run, json)

@@ -29,5 +29,5 @@ def recover(
     elif finish or undo:
         say(ws.rig.recover(finish) or "Another command was quicker.")
     else:
-        for said in ws.settle(ask_what_becomes_of_it):
-            say(said)
+        for message in ws.settle(ask_what_becomes_of_it):
+            say(message)

@@ -34,40 +34,40 @@ def sheet(
     if drop or out:
         only(ctx, "--drop" if drop else "--out", "drop" if drop else "out")
     ws = begin_by_hand(book, rig)
-    found = ws.rig.sheets.open()
-    now = found.sheet
+    result = ws.rig.sheets.open()
+    now = result.sheet
     if now is None:
         if was or tick or seen or drop or out or ask:
             raise UsageError("no run sheet is open; `keen apply` writes one, where there is something to do by hand")
-        emit(found) if json else _show_none(found)
+        emit(result) if json else _show_none(result)
     elif drop:
         dropped, done = ws.rig.sheets.drop(), len(now.steps) - len(now.open)
         emit(dropped) if json else say(f"Given up: {now.title}. {done} of {len(now.steps)} steps had been done" + (
             f"; keen undo{on_this_rig()} writes the sheet that takes them back." if done else "."))
     elif out:
-        free = _written(found, out)
-        emit(found) if json else say(f"Written to {shown_path(free.absolute())}.")
+        free = _written(result, out)
+        emit(result) if json else say(f"Written to {shown_path(free.absolute())}.")
     else:
-        found = note_and_tick(ws, found, was or [], tick or [], seen or [])
-        found = ask_of_each(ws, found) if ask else found
-        assert found.sheet is not None
+        result = note_and_tick(ws, result, was or [], tick or [], seen or [])
+        result = ask_of_each(ws, result) if ask else result
+        assert result.sheet is not None
         if json:
-            emit(found)
+            emit(result)
             return
-        show_sheet(found.sheet)
-        show_what_is_open(found.sheet)
+        show_sheet(result.sheet)
+        show_what_is_open(result.sheet)
 
 
 def _show_none(result: "SheetResult") -> None:
     count = len(result.earlier)
     say(f"No run sheet is open; {count} {'is' if count == 1 else 'are'} in the logbook.")
-    for one in result.earlier[:5]:
-        say(f"  {one.title}: {_counted(one)}")
+    for sheet in result.earlier[:5]:
+        say(f"  {sheet.title}: {_counted(sheet)}")
     hint("keen apply GAME")
 
 
-def _counted(one: "Sheet") -> str:
-    counts = {kind: sum(step.done == kind for step in one.steps) for kind in ("seen", "said", "open")}
+def _counted(sheet: "Sheet") -> str:
+    counts = {kind: sum(step.done == kind for step in sheet.steps) for kind in ("seen", "said", "open")}
     return f"{counts['seen']} seen, {counts['said']} said" + f", {counts['open']} left out" * bool(counts["open"])
 
 

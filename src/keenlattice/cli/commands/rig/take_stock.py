@@ -24,23 +24,23 @@ def take_stock(
 ) -> None:
     """Note what you see on the rig that you change yourself: a restore point, and what every undo goes back to."""
     ws = begin_by_hand(book, rig)
-    told = dict[str, str]()
+    values = dict[str, str]()
     for text in seen or []:
         key, equals, value = (part.strip() for part in text.partition("="))
         if not equals or not value:
             raise UsageError(f"{text!r}: write SETTING=VALUE, with what you see there")
-        told[key] = value
-    open_ones = [one for one in ws.rig.sheets.not_yet_seen(game, domain) if one.name not in told]
-    told |= asked_for(open_ones) if ask else {}
-    if not told:
+        values[key] = value
+    open_ones = [setting for setting in ws.rig.sheets.not_yet_seen(game, domain) if setting.name not in values]
+    values |= asked_for(open_ones) if ask else {}
+    if not values:
         show_not_seen(open_ones, game, domain)
         return
-    found = ws.rig.sheets.take_stock(told, game, domain)
+    stock = ws.rig.sheets.take_stock(values, game, domain)
     if json:
-        emit(found)
+        emit(stock)
         return
     catalog = ws.rig.machine.catalog()
-    table(["setting", "you saw"], [[key, value_text(catalog, key, value)] for key, value in found.seen.items()])
+    table(["setting", "you saw"], [[key, value_text(catalog, key, value)] for key, value in stock.seen.items()])
     left = len(ws.rig.sheets.not_yet_seen(game, domain))
     say(f"\nNoted, with a restore point. {left} settings{f' of {domain}' * bool(domain)} are not known yet.")
     hint("keen survey, which knows them now; keen undo --list shows the restore points")

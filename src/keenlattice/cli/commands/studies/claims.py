@@ -34,8 +34,8 @@ def claims(
 ) -> None:
     """Repeat what a pack claims: a trial of each of its rules, against the profile without it."""
     ws = begin(book, rig)
-    with playing(ws, f"the claims of {pack.name}", json, watch, sensor) as told:
+    with playing(ws, f"the claims of {pack.name}", json, watch, sensor) as view:
         result = ws.studies.repeat_claims(
-            pack, game=game, progress=told, blocks=blocks, seconds=seconds, early=not every_block, repeats=repeats,
+            pack, game=game, progress=view, blocks=blocks, seconds=seconds, early=not every_block, repeats=repeats,
             warm_up_s=warm_up, seed=seed)
     emit(result) if json else show_claims(result)

@@ -22,6 +22,6 @@ def resume(
     waiting = ws.studies.unfinished(number)
     if not json:
         say(f"Going on with {waiting.kind} {waiting.number}: {waiting.of}.", "dim")
-    with playing(ws, "what is left of it", json, watch, sensor) as told:
-        played = ws.studies.resume(waiting.number, progress=told)
+    with playing(ws, "what is left of it", json, watch, sensor) as view:
+        played = ws.studies.resume(waiting.number, progress=view)
     show_played(ws, played, json, figure)

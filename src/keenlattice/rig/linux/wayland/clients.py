@@ -41,19 +41,19 @@ def is_connected(processes: Iterable[int], display: str) -> bool:
 
 def _sockets(pid: int) -> set[int]:
     """The sockets that a process has open, by their numbers."""
-    found = set()
+    inodes = set()
     try:
         for entry in Path(f"/proc/{pid}/fd").iterdir():
-            if told := re.fullmatch(r"socket:\[(\d+)\]", os.readlink(entry)):
-                found.add(int(told[1]))
+            if match := re.fullmatch(r"socket:\[(\d+)\]", os.readlink(entry)):
+                inodes.add(int(match[1]))
     except OSError:
         pass  # it has ended, or is somebody else's
-    return found
+    return inodes
 
 
 def _peers_of(path: str) -> set[int]:
     """The numbers of the sockets whose other end is of a server that listens at a path."""
-    found = set[int]()
+    peers = set[int]()
     with socket.socket(socket.AF_NETLINK, socket.SOCK_RAW, NETLINK_SOCK_DIAG) as kernel:
         kernel.settimeout(ANSWERS_WITHIN_S)
         asked = struct.pack("=BBHIIIII", socket.AF_UNIX, 0, 0, ALL_STATES, 0, SHOW_NAME | SHOW_PEER, 0, 0)
@@ -63,21 +63,21 @@ def _peers_of(path: str) -> set[int]:
             while at + HEADER.size <= len(answer):
                 length, kind, *_ = HEADER.unpack_from(answer, at)
                 if kind in (NLMSG_DONE, NLMSG_ERROR) or length < HEADER.size:
-                    return found
+                    return peers
                 name, peer = _attributes(answer[at + HEADER.size + MESSAGE.size:at + length])
                 if name == path and peer:
-                    found.add(peer)
+                    peers.add(peer)
                 at += (length + 3) & ~3
 
 
-def _attributes(told: bytes) -> tuple[str, int]:
+def _attributes(raw: bytes) -> tuple[str, int]:
     """A socket's path, and the number of the one at its other end."""
     name, peer, at = "", 0, 0
-    while at + ATTRIBUTE.size <= len(told):
-        length, kind = ATTRIBUTE.unpack_from(told, at)
+    while at + ATTRIBUTE.size <= len(raw):
+        length, kind = ATTRIBUTE.unpack_from(raw, at)
         if length < ATTRIBUTE.size:
             break
-        content = told[at + ATTRIBUTE.size:at + length]
+        content = raw[at + ATTRIBUTE.size:at + length]
         if kind == ATTRIBUTE_NAME:
             name = os.fsdecode(content.rstrip(b"\0"))
         elif kind == ATTRIBUTE_PEER and len(content) == 4:

@@ -87,8 +87,8 @@ class Compositor:
             if flags & 1:
                 output.width, output.height, output.refresh_hz = width, height, refresh_mhz / 1000
 
-        def geometry(*told: Any) -> None:
-            output.turned = bool(told[-1] & 1)
+        def geometry(*fields: Any) -> None:
+            output.turned = bool(fields[-1] & 1)
 
         def logical(width: int, height: int) -> None:
             output.logical = width, height
@@ -169,10 +169,10 @@ class Compositor:
 
         def appeared(window: Any) -> None:
             self.given(window)
-            one = result[window] = Toplevel()
-            on(window, output_enter=lambda proxy: one.outputs.update(
+            toplevel = result[window] = Toplevel()
+            on(window, output_enter=lambda proxy: toplevel.outputs.update(
                    output.id for output in self.outputs if output.proxy is proxy),
-               state=lambda raw: setattr(one, "states", frozenset(memoryview(bytes(raw)).cast("I"))),
+               state=lambda raw: setattr(toplevel, "states", frozenset(memoryview(bytes(raw)).cast("I"))),
                closed=lambda: result.pop(window, None))
 
         number, version = self._offered[WindowList.name][0]

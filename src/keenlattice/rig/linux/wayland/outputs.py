@@ -82,21 +82,21 @@ class Outputs:
             wanted = next((mode for mode in head.modes if mode.mode.text == text), None)
             if wanted is None:
                 raise RefusedByRig(f"the monitor {monitor.name} has no mode {text} now")
-            configuration, said = ask(manager, "create_configuration", serial), list[str]()
-            on(configuration, **{word: (lambda word=word: said.append(word))
+            configuration, answers = ask(manager, "create_configuration", serial), list[str]()
+            on(configuration, **{word: (lambda word=word: answers.append(word))
                                  for word in ("succeeded", "failed", "cancelled")})
-            for one in heads:  # each has to be named; of one that is named alone nothing is changed
-                if one.enabled:
-                    configured = ask(configuration, "enable_head", one.proxy)
-                    if one is head:
+            for output_head in heads:  # each has to be named; of one that is named alone nothing is changed
+                if output_head.enabled:
+                    configured = ask(configuration, "enable_head", output_head.proxy)
+                    if output_head is head:
                         ask(configured, "set_mode", wanted.proxy)
                 else:
-                    ask(configuration, "disable_head", one.proxy)
+                    ask(configuration, "disable_head", output_head.proxy)
             ask(configuration, "apply")
-            compositor.wait_for(lambda: said, ANSWERS_WITHIN_S)
-            if said != ["succeeded"]:
+            compositor.wait_for(lambda: answers, ANSWERS_WITHIN_S)
+            if answers != ["succeeded"]:
                 raise RefusedByRig(f"the compositor does not take the mode {text}" + (
-                    ": something else changed the monitors meanwhile; try again" if said == ["cancelled"] else ""))
+                    ": something else changed the monitors meanwhile; try again" if answers == ["cancelled"] else ""))
 
     @contextmanager
     def _asked(self) -> Iterator[tuple[Compositor, Any, list[_Head], int]]:
@@ -120,10 +120,11 @@ def _heard(compositor: Compositor, proxy: Any) -> _Head:
 
     def appeared(mode: Any) -> None:
         compositor.given(mode)
-        one = _Mode(mode)
-        head.modes.append(one)
-        on(mode, size=lambda width, height: setattr(one, "size", (width, height)),
-           refresh=lambda mhz: setattr(one, "refresh_mhz", mhz), preferred=lambda: setattr(one, "preferred", True))
+        output_mode = _Mode(mode)
+        head.modes.append(output_mode)
+        on(mode, size=lambda width, height: setattr(output_mode, "size", (width, height)),
+           refresh=lambda mhz: setattr(output_mode, "refresh_mhz", mhz), preferred=
+           lambda: setattr(output_mode, "preferred", True))
 
     on(proxy, name=lambda name: setattr(head, "name", name), mode=appeared,
        enabled=lambda yes: setattr(head, "enabled", bool(yes)), current_mode=lambda mode: setattr(head, "on", mode),
@@ -132,7 +133,7 @@ def _heard(compositor: Compositor, proxy: Any) -> _Head:
 
 
 def _first(heads: list[_Head]) -> _Head:
-    return min((head for head in heads if head.enabled and head.on is not None), key=lambda one: one.at)
+    return min((head for head in heads if head.enabled and head.on is not None), key=lambda head: head.at)
 
 
 def _monitor(heads: list[_Head]) -> Monitor | None:

@@ -157,7 +157,7 @@ class WaylandProbe:
         spot = spot if self._clicks_offered else None
         if spot:
             self.point_at(window, clicked or spot)
-        others, end = self._others(window), time.perf_counter() + seconds
+        toplevels_shown, end = self._others(window), time.perf_counter() + seconds
         watch = Watch(self._compositor, window, (*self._logical(window, spot or (0, 0)), 1, 1))
         clicks, seen = Clicks(seed, end), 0
         with undisturbed():
@@ -173,15 +173,17 @@ class WaylandProbe:
             raise RigError("the screen was turned off, or its mode changed, while it was recorded")
         if not alive():
             raise RigError("the game ended while it was measured")
-        return _capture(watch.frames, clicks, window.refresh_hz, {} if others is None else {"others_shown": others})
+        return _capture(watch.frames, clicks, window.refresh_hz, {}
+                        if toplevels_shown is None else {"others_shown": toplevels_shown})
 
     def _others(self, window: Output) -> bool | None:
         """Whether more than one window is shown on an output, and none fills it; None if nobody tells."""
-        told = self._compositor.toplevels()
-        if told is None:
+        toplevels = self._compositor.toplevels()
+        if toplevels is None:
             return None
-        here = [one for one in told if window.id in one.outputs and MINIMISED not in one.states]
-        return len(here) > 1 and not any(FULLSCREEN in one.states for one in here)
+        here = [toplevel for toplevel in toplevels
+                if window.id in toplevel.outputs and MINIMISED not in toplevel.states]
+        return len(here) > 1 and not any(FULLSCREEN in toplevel.states for toplevel in here)
 
     def size_of(self, window: Output) -> tuple[int, int]:
         return (window.height, window.width) if window.turned else (window.width, window.height)
@@ -192,24 +194,25 @@ class WaylandProbe:
         return spot[0] * wide // width, spot[1] * high // height
 
     def image(self, window: Output) -> Image:
-        told: dict[str, Any] = {}
+        properties: dict[str, Any] = {}
         frame = ask(self._compositor.bound(Screencopy), "capture_output", 0, window.proxy)
-        on(frame, buffer=lambda *shape: told.update(shape=shape), flags=lambda flags: told.update(flags=flags),
-           ready=lambda *_: told.update(done=True), failed=lambda: told.update(done=False))
-        self._compositor.wait_for(lambda: "shape" in told, ANSWERS_WITHIN_S)
-        if "shape" in told:
-            store = Store(self._compositor, told["shape"])
+        on(frame, buffer=lambda *shape: properties.update(shape=shape), flags=
+           lambda flags: properties.update(flags=flags),
+           ready=lambda *_: properties.update(done=True), failed=lambda: properties.update(done=False))
+        self._compositor.wait_for(lambda: "shape" in properties, ANSWERS_WITHIN_S)
+        if "shape" in properties:
+            store = Store(self._compositor, properties["shape"])
             ask(frame, "copy", store.buffer)
-            self._compositor.wait_for(lambda: "done" in told, ANSWERS_WITHIN_S)
+            self._compositor.wait_for(lambda: "done" in properties, ANSWERS_WITHIN_S)
         ask(frame, "destroy")
         frame._destroy()
-        if not told.get("done"):
+        if not properties.get("done"):
             raise RigError("the compositor does not hand over a picture of the screen; is it turned off?")
-        _, width, height, stride = told["shape"]
+        _, width, height, stride = properties["shape"]
         if stride < 4 * width:
             raise RigError("this screen's pixels are not of four bytes: its colours cannot be compared")
         pixels: NDArray[np.uint32] = np.frombuffer(store.content, dtype=np.uint32).reshape(height, stride // 4)
-        return pixels[::-1 if told.get("flags", 0) & 1 else 1, :width]
+        return pixels[::-1 if properties.get("flags", 0) & 1 else 1, :width]
 
     def point_at(self, window: Output, spot: Spot) -> None:
         if not self._clicks_offered:
@@ -225,8 +228,8 @@ class WaylandProbe:
 
     def click(self) -> float:
         at = time.perf_counter()
-        for what in (PRESSED, RELEASED):
-            ask(self._pointer, "button", _now_ms(), LEFT_BUTTON, what)
+        for state in (PRESSED, RELEASED):
+            ask(self._pointer, "button", _now_ms(), LEFT_BUTTON, state)
             ask(self._pointer, "frame")
         self._compositor.wait(0.0)
         return at

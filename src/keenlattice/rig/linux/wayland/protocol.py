@@ -43,8 +43,10 @@ def _interface(name: str, version: int, requests: tuple[Message, ...],
 
 def ask(proxy: "Proxy[Any]", request: str, *arguments: object) -> Any:
     """Sends a request; returns the object that it makes, if it makes one."""
-    number, message = next((number, one) for number, one in enumerate(proxy.interface.requests) if one.name == request)
-    made = next((one.interface for one in message.arguments if one.argument_type is ArgumentType.NewId), None)
+    number, message = next((number, candidate) for number, candidate in enumerate(proxy.interface.requests)
+                           if candidate.name == request)
+    made = next((argument.interface for argument in message.arguments if argument.argument_type is ArgumentType.NewId),
+                None)
     if made is not None:
         return proxy._marshal_constructor(number, made, *arguments)
     return proxy._marshal(number, *arguments)
@@ -53,8 +55,8 @@ def ask(proxy: "Proxy[Any]", request: str, *arguments: object) -> Any:
 def on(proxy: "Proxy[Any]", **handlers: Callable[..., object]) -> None:
     """What is done at events, by their names; a handler is not given the object that the event is of."""
     for event, handler in handlers.items():
-        def handle(_proxy: object, *told: object, handler: Callable[..., object] = handler) -> None:
-            handler(*told)  # what it returns must not reach the library
+        def handle(_proxy: object, *arguments: object, handler: Callable[..., object] = handler) -> None:
+            handler(*arguments)  # what it returns must not reach the library
 
         proxy.dispatcher[event] = handle
 

@@ -60,12 +60,12 @@ class Input(Part):
 
     def _before(self) -> dict[str, Value]:
         noted = self._noted.read(self._noted.state())
-        told = {key: _values(_places(text or "")) for key, text in noted.items()}
-        return {key: values[key] for key, values in told.items() if key in values}
+        held = {key: _values(_places(text or "")) for key, text in noted.items()}
+        return {key: values[key] for key, values in held.items() if key in values}
 
     def in_words(self, place: str) -> str:
-        what = {True: "the X server's key repeat", False: "the X server's pointers"}
-        return what[place == REPEAT] if place.startswith("input/") else ""
+        titles = {True: "the X server's key repeat", False: "the X server's pointers"}
+        return titles[place == REPEAT] if place.startswith("input/") else ""
 
     def covers(self, owner: str, key: str) -> bool:
         return owner == WHOLE_RIG and key in KEYS and self._display is not None
@@ -83,11 +83,11 @@ class Input(Part):
         from Xlib import error
 
         try:
-            result, told = {}, self._display.get_pointer_control()
+            result, control = {}, self._display.get_pointer_control()
             if keys := _repeat(self._display):
                 result[REPEAT] = f"{keys[0]} {keys[1]}"
             pointers = {f"{OF_DEVICE}{name}": text for name, (_, text) in self._pointers().items()}
-            return {**result, **(pointers or {CORE: f"{told.accel_num}/{told.accel_denom} {told.threshold}"})}
+            return {**result, **(pointers or {CORE: f"{control.accel_num}/{control.accel_denom} {control.threshold}"})}
         except (error.XError, error.ConnectionClosedError, OSError) as wrong:
             raise RigError(f"the X display {self._name} does not say how keys and pointers are set: {wrong}") from None
 
@@ -101,8 +101,9 @@ class Input(Part):
         result, name = {}, self._display.intern_atom(PROFILE)
         for device in self._display.xinput_query_device(ALL_DEVICES).devices:
             if device.use == POINTER_OF_A_DEVICE:
-                told = self._display.xinput_get_device_property(device.deviceid, name, X.AnyPropertyType, 0, MOST_WORDS)
-                flags = bytes(told.value[1])[:2] if told.type else b""
+                property_held = self._display.xinput_get_device_property(device.deviceid, name, X.AnyPropertyType, 0,
+                                                                         MOST_WORDS)
+                flags = bytes(property_held.value[1])[:2] if property_held.type else b""
                 if len(flags) == 2:
                     result[str(device.name)] = (int(device.deviceid), f"{flags[0]} {flags[1]}")
         return result
@@ -151,11 +152,11 @@ class Input(Part):
             over, _, under = first.partition("/")
             self._display.change_pointer_control((int(over), int(under or 1)), int(second))
         else:
-            known = self._pointers().get(place.removeprefix(OF_DEVICE))
-            if known is None:
+            device_held = self._pointers().get(place.removeprefix(OF_DEVICE))
+            if device_held is None:
                 raise RefusedByRig(f"the pointer {place.removeprefix(OF_DEVICE)} is not there now")
             self._display.xinput_change_device_property(
-                known[0], self._display.intern_atom(PROFILE), self._display.intern_atom("INTEGER"),
+                device_held[0], self._display.intern_atom(PROFILE), self._display.intern_atom("INTEGER"),
                 X.PropModeReplace, (8, bytes((int(first), int(second)))))
         self._display.sync()
 
@@ -163,8 +164,8 @@ class Input(Part):
 def _places(text: str) -> dict[str, str]:
     """What was noted down of a setting's places; nothing where that cannot be read."""
     try:
-        told = json.loads(text)
-        return {str(place): str(held) for place, held in told.items()}
+        places = json.loads(text)
+        return {str(place): str(held) for place, held in places.items()}
     except (ValueError, AttributeError):
         return {}
 
@@ -202,11 +203,11 @@ def _keyboard(display: Any) -> int:
     """The number of the keyboard extension's requests, once its version is agreed on; 0 where there is none."""
     from keenlattice.rig.linux.x11.present import UseKeyboard
 
-    found = display.query_extension("XKEYBOARD")
-    if not found or not found.present:
+    extension = display.query_extension("XKEYBOARD")
+    if not extension or not extension.present:
         return 0
-    told = UseKeyboard(display=display.display, opcode=found.major_opcode, major=1, minor=0)
-    return int(found.major_opcode) if told.supported else 0
+    reply = UseKeyboard(display=display.display, opcode=extension.major_opcode, major=1, minor=0)
+    return int(extension.major_opcode) if reply.supported else 0
 
 
 def _repeat(display: Any) -> tuple[int, int] | None:
@@ -216,8 +217,8 @@ def _repeat(display: Any) -> tuple[int, int] | None:
     opcode = _keyboard(display)
     if not opcode:
         return None
-    told = KeyboardControls(display=display.display, opcode=opcode, device=CORE_KEYBOARD)
-    return int(told.delay), int(told.interval)
+    controls = KeyboardControls(display=display.display, opcode=opcode, device=CORE_KEYBOARD)
+    return int(controls.delay), int(controls.interval)
 
 
 def _set_repeat(display: Any, delay_ms: int, interval_ms: int) -> None:

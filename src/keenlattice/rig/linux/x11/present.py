@@ -35,13 +35,13 @@ class Drawn:
     late: float
 
 
-def drawn(arrived_ms: Floats, stamp_ms: Floats, whole: NDArray[np.bool_]) -> Drawn:
+def drawn(arrived_ms: Floats, stamp_ms: Floats, complete: NDArray[np.bool_]) -> Drawn:
     """The frames behind some reports of drawing.
 
     Args:
         arrived_ms: when word of each arrived, on the clock of `time.perf_counter`; shape (reports,), rising.
         stamp_ms: the server's stamp of each, which starts anew at WRAPS_MS.
-        whole: whether it was of the whole window: such a report is a frame; others may be parts of one.
+        complete: whether it was of the whole window: such a report is a frame; others may be parts of one.
     """
     if not arrived_ms.size:
         return Drawn(arrived_ms, float("nan"))
@@ -49,18 +49,18 @@ def drawn(arrived_ms: Floats, stamp_ms: Floats, whole: NDArray[np.bool_]) -> Dra
     stamp = np.round(near)  # whole, as it was sent: beside 2^32 the last digits of a float are lost, for each its own
     behind = arrived_ms - stamp
     if not -1.0 <= behind.min() <= SAME_CLOCK_MS:  # the server is on another machine, or keeps another clock
-        return Drawn(_frames(arrived_ms, whole, np.zeros(arrived_ms.size, dtype=bool))[0], float("nan"))
+        return Drawn(_frames(arrived_ms, complete, np.zeros(arrived_ms.size, dtype=bool))[0], float("nan"))
     width = _stamp_width_ms()
     late = behind > width + LATE_MS
     at = np.where(late, stamp + width * _evenly(stamp), np.minimum(arrived_ms, stamp + width))
-    return Drawn(*_frames(np.maximum.accumulate(at), whole, late))
+    return Drawn(*_frames(np.maximum.accumulate(at), complete, late))
 
 
-def _frames(at: Floats, whole: NDArray[np.bool_], late: NDArray[np.bool_]) -> tuple[Floats, float]:
+def _frames(at: Floats, complete: NDArray[np.bool_], late: NDArray[np.bool_]) -> tuple[Floats, float]:
     """The reports that begin a frame, and the share of those that were late."""
     begins, last = np.ones(at.size, dtype=bool), at[0]
     for place in range(1, at.size):
-        begins[place] = at[place] > last and (whole[place] or at[place] - last > SAME_FRAME_MS)
+        begins[place] = at[place] > last and (complete[place] or at[place] - last > SAME_FRAME_MS)
         last = at[place] if begins[place] else last
     return at[begins], float(late[begins].mean())
 
@@ -96,8 +96,8 @@ class Present:
 
     def __init__(self, display: Any) -> None:
         self._display = display
-        found = display.query_extension("Present") if display.has_extension("Generic Event Extension") else None
-        self._opcode = found.major_opcode if found and found.present else 0
+        extension = display.query_extension("Present") if display.has_extension("Generic Event Extension") else None
+        self._opcode = extension.major_opcode if extension and extension.present else 0
         if self._opcode:
             PresentVersion(display=display.display, opcode=self._opcode, major=MAJOR, minor=MINOR)
 

@@ -59,7 +59,7 @@ class Probe(Windows):
         present = Present(self._display)
         with still_there():
             self.check_seen(window, spot, clicked)
-            watch, told = window.damage_create(damage.DamageReportRawRectangles), present.watch(window)
+            watch, presented = window.damage_create(damage.DamageReportRawRectangles), present.watch(window)
             if clicked:
                 self.point_at(window, clicked)
             self._settle()
@@ -69,7 +69,7 @@ class Probe(Windows):
                 recording = self._watch(window, seconds, clicks, spot, alive, present, live)
             window.get_geometry()  # one that went away has shown no more, and nothing else would say so
             self._display.damage_destroy(watch)
-            present.forget(told, window)
+            present.forget(presented, window)
             self._display.sync()
             about = {"composed": self.composed(), "focus_lost": self.focus() != focus}
         if not alive():
@@ -98,7 +98,7 @@ class Probe(Windows):
                 live.look(recording.arrived, clicks)
         return recording
 
-    def _take_events(self, recording: _Recording, whole: tuple[int, int], present: Present) -> bool:
+    def _take_events(self, recording: _Recording, size: tuple[int, int], present: Present) -> bool:
         """Notes the reports of drawing that have arrived; says whether there were any."""
         any_drawn, damaged = False, self._display.extension_event.DamageNotify
         for _ in range(self._display.pending_events()):
@@ -107,7 +107,7 @@ class Probe(Windows):
                 any_drawn = True
                 recording.arrived.append(at)
                 recording.stamp.append(event.timestamp)
-                recording.whole.append((event.area.width, event.area.height) == whole)
+                recording.whole.append((event.area.width, event.area.height) == size)
             elif (shown := present.shown_ms(event)) is not None:
                 recording.presented.append(shown)
         return any_drawn
@@ -164,12 +164,12 @@ class Probe(Windows):
 
 
 def _capture(recording: _Recording, clicks: Clicks, about: dict[str, Any]) -> Capture:
-    found = drawn(np.array(recording.arrived) * 1000, np.array(recording.stamp, dtype=np.float64),
-                  np.array(recording.whole))
+    drawn_frames = drawn(np.array(recording.arrived) * 1000, np.array(recording.stamp, dtype=np.float64),
+                         np.array(recording.whole))
     presented = np.unique(recording.presented)
-    by_present = is_told_of_all(presented, found.at_ms)
-    at_ms = presented if by_present else found.at_ms
-    late = {} if by_present or found.late != found.late else {"late_share": round(found.late, 4)}
+    by_present = is_told_of_all(presented, drawn_frames.at_ms)
+    at_ms = presented if by_present else drawn_frames.at_ms
+    late = {} if by_present or drawn_frames.late != drawn_frames.late else {"late_share": round(drawn_frames.late, 4)}
     if at_ms.size < 2:
         raise RigError("the game's window shows no new frames; is it covered, minimised or paused?")
     start = at_ms[0]

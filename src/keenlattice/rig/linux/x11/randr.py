@@ -24,15 +24,15 @@ class Monitors:
     def _display(self) -> Any:
         """The connection; None where there is none, or no RandR."""
         try:
-            found = connect(self._name)
+            server = connect(self._name)
         except (ImportError, RigError):
             return None
-        return found if found.has_extension("RANDR") else None
+        return server if server.has_extension("RANDR") else None
 
     def primary(self) -> Monitor | None:
         """The primary monitor, or the first that is on; None if none is, or none can be asked for."""
-        found = self._look()
-        return found[0] if found else None
+        monitor = self._look()
+        return monitor[0] if monitor else None
 
     def _look(self) -> tuple[Monitor, Any, dict[int, Mode]] | None:
         if self._display is None:
@@ -41,23 +41,24 @@ class Monitors:
 
         try:
             root = self._display.screen().root
-            told = root.xrandr_get_screen_resources_current()
-            modes = {mode["id"]: Mode(mode["width"], mode["height"], _rate(mode)) for mode in told.modes
+            resources = root.xrandr_get_screen_resources_current()
+            modes = {mode["id"]: Mode(mode["width"], mode["height"], _rate(mode)) for mode in resources.modes
                      if not mode["flags"] & INTERLACED}
             first = root.xrandr_get_output_primary().output
-            outputs = [(number, self._display.xrandr_get_output_info(number, told.config_timestamp))
-                       for number in sorted(told.outputs, key=lambda number: number != first)]
+            outputs = [(number, self._display.xrandr_get_output_info(number, resources.config_timestamp))
+                       for number in sorted(resources.outputs, key=lambda number: number != first)]
             on = [(number, output) for number, output in outputs if output.crtc and output.modes]
             if not on:
                 return None
             number, output = on[0]
-            crtc = self._display.xrandr_get_crtc_info(output.crtc, told.config_timestamp)
+            crtc = self._display.xrandr_get_crtc_info(output.crtc, resources.config_timestamp)
             if crtc.mode not in modes:
                 return None
             own = [modes[mode] for mode in output.modes if mode in modes]
             preferred = modes[output.modes[0]].resolution if output.modes[0] in modes else modes[crtc.mode].resolution
             monitor = Monitor(str(output.name), modes[crtc.mode], tuple(dict.fromkeys(own)), preferred, len(on) == 1)
-            return monitor, (told, number, output, crtc), {mode: modes[mode] for mode in output.modes if mode in modes}
+            return monitor, (resources, number, output, crtc), {mode: modes[mode] for mode in output.modes
+                                                                if mode in modes}
         except (error.XError, error.ConnectionClosedError, OSError) as wrong:
             raise RigError(f"the X display {self._name} does not say what its monitor does: {wrong}") from None
 
@@ -70,11 +71,11 @@ class Monitors:
         Raises:
             RefusedByRig: there is no such mode; or the server refuses it.
         """
-        found = self._look()
-        if found is None:
+        monitor_modes = self._look()
+        if monitor_modes is None:
             raise RefusedByRig(f"there is no monitor on the X display {self._name} now")
-        monitor, (told, number, output, crtc), modes = found
-        wanted = next((one for one, mode in modes.items() if mode.text == text), None)
+        monitor, (resources, number, output, crtc), modes = monitor_modes
+        wanted = next((mode_id for mode_id, mode in modes.items() if mode.text == text), None)
         if wanted is None:
             raise RefusedByRig(f"the monitor {monitor.name} has no mode {text} now")
         from Xlib import X, error
@@ -85,7 +86,8 @@ class Monitors:
             if mode.width > size.width or mode.height > size.height:
                 root.xrandr_set_screen_size(max(mode.width, size.width), max(mode.height, size.height),
                                             self._display.screen().width_in_mms, self._display.screen().height_in_mms)
-            answer = self._display.xrandr_set_crtc_config(output.crtc, told.config_timestamp, crtc.x, crtc.y, wanted,
+            answer = self._display.xrandr_set_crtc_config(output.crtc, resources.config_timestamp, crtc.x, crtc.y,
+                                                          wanted,
                                                           crtc.rotation, [number], X.CurrentTime)
             if monitor.alone and (mode.width, mode.height) != (size.width, size.height):
                 root.xrandr_set_screen_size(mode.width, mode.height, self._display.screen().width_in_mms,

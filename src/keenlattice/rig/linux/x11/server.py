@@ -66,8 +66,8 @@ def connect(name: str) -> Any:
 
     wire.Display.event_classes = event.event_class.copy()
     try:
-        found = display.Display(name)
+        server = display.Display(name)
     except (ConnectionClosedError, DisplayError, OSError) as error:
         raise RigError(f"no X display {name!r}: {error}") from None
-    found.display.event_classes = wire.Display.event_classes
-    return found
+    server.display.event_classes = wire.Display.event_classes
+    return server

@@ -63,13 +63,13 @@ class Windows:
         """
         until, hidden = time.perf_counter() + patience_s, False
         while time.perf_counter() < until and alive():
-            found = self._windows_of(processes())
-            seen = [(window, area) for window, area, viewable in found if viewable and area > 1]
+            windows = self._windows_of(processes())
+            seen = [(window, area) for window, area, viewable in windows if viewable and area > 1]
             if len(seen) == 1:
                 return seen[0][0]
             if seen:
                 return self._liveliest(seen)
-            hidden = any(area > 1 for _, area, _ in found)
+            hidden = any(area > 1 for _, area, _ in windows)
             time.sleep(0.02)
         if not alive():
             raise RigError("the game opened no window: it ended at once; does it run on its own?")
@@ -85,16 +85,16 @@ class Windows:
         """Each window of some processes, its area, and whether it is viewable; what goes away meanwhile is left out."""
         from Xlib import X, error
 
-        found = []
+        windows = []
         for window in self._all_windows():
             try:
                 if self._process_of(window) in processes:
                     attributes, size = window.get_attributes(), window.get_geometry()
                     if attributes.win_class == X.InputOutput:
-                        found.append((window, size.width * size.height, attributes.map_state == X.IsViewable))
+                        windows.append((window, size.width * size.height, attributes.map_state == X.IsViewable))
             except error.XError:
                 continue
-        return found
+        return windows
 
     def _liveliest(self, windows: Sequence[tuple[Any, int]]) -> Any:
         """Of several windows, that which shows most; they are in the order from the lowest to the topmost."""
@@ -142,10 +142,10 @@ class Windows:
         from Xlib.ext import res
 
         if self._display.has_extension("X-Resource"):
-            told = self._display.res_query_client_ids([{"client": window.id, "mask": res.LocalClientPIDMask}])
-            for one in told.ids:
-                if one.value:
-                    return int(one.value[0])
+            reply = self._display.res_query_client_ids([{"client": window.id, "mask": res.LocalClientPIDMask}])
+            for client in reply.ids:
+                if client.value:
+                    return int(client.value[0])
         owner = window.get_full_property(self._display.intern_atom("_NET_WM_PID"), X.AnyPropertyType)
         return int(owner.value[0]) if owner else None
 
@@ -178,7 +178,7 @@ class Windows:
             seen[max(0, y):max(0, y + height), max(0, x):max(0, x + width)] = False
         if not seen.any():
             raise RigError("the game's window is covered by other windows: bring it to the front")
-        for what, spot in (("looked at", looked_at), ("clicked", clicked)):
+        for use, spot in (("looked at", looked_at), ("clicked", clicked)):
             if spot is None:
                 continue
             x, y = spot
@@ -186,29 +186,29 @@ class Windows:
                 raise RigError(f"the pixel {x},{y} is outside of the game's window, which is {size.width} by "
                                f"{size.height}")
             if not seen[y, x]:
-                raise RigError(f"another window covers the place that is {what} ({x},{y} in the game's window): "
+                raise RigError(f"another window covers the place that is {use} ({x},{y} in the game's window): "
                                "move it away")
 
     def _place(self, window: Any) -> tuple[int, int]:
-        told = window.translate_coords(self._display.screen().root, 0, 0)
-        return -told.x, -told.y
+        position = window.translate_coords(self._display.screen().root, 0, 0)
+        return -position.x, -position.y
 
     def _above(self, window: Any) -> list[tuple[int, int, int, int]]:
         """The windows that lie over this one, as left, top, width, height on the screen."""
         from Xlib import X, error
 
-        found = []
+        areas = []
         while (tree := window.query_tree()).parent:
             siblings = tree.parent.query_tree().children  # from the lowest to the highest
-            for other in siblings[[sibling.id for sibling in siblings].index(window.id) + 1:]:
+            for above in siblings[[sibling.id for sibling in siblings].index(window.id) + 1:]:
                 try:
-                    attributes, size = other.get_attributes(), other.get_geometry()
+                    attributes, size = above.get_attributes(), above.get_geometry()
                     if attributes.map_state == X.IsViewable and attributes.win_class == X.InputOutput:
-                        found.append((*self._place(other), size.width, size.height))
+                        areas.append((*self._place(above), size.width, size.height))
                 except error.XError:  # it went away while we looked at it
                     continue
             window = tree.parent
-        return found
+        return areas
 
     def focus(self) -> int:
         """Where key presses go: a window's number, or that of a rule such as "wherever the pointer is"."""

@@ -42,7 +42,8 @@ class GameStarter:
         process = _started(name, [*command, *words_of(str(held.get(WORDS, "none")))]) if command else None
 
         def look() -> None:
-            treated.treat([*(one.pid for one in processes_of(executables)), *([process.pid] if process else [])])
+            treated.treat([*(process.pid for process in processes_of(executables)),
+                           *([process.pid] if process else [])])
             game.untreated = treated.refused
 
         game = StartedGame(process.poll if process else None, lambda: self.runs(executables) or treated.any_runs(),

@@ -22,16 +22,16 @@ def library(name: str) -> ctypes.WinDLL:
     return ctypes.WinDLL(f"{name}.dll", winmode=FROM_SYSTEM_FOLDER_ONLY, use_last_error=True)
 
 
-def refusal(what: str, code: int | None) -> RefusedByRig:
+def refusal(place: str, code: int | None) -> RefusedByRig:
     """Return the error of something that the system does not let us change.
 
     Args:
-        what: the place, in words.
+        place: the place, in words.
         code: the system's error code.
     """
     if code == DENIED:
-        return NeedsRights(f"{what}: changing it needs an administrator's rights")
+        return NeedsRights(f"{place}: changing it needs an administrator's rights")
     if code == BY_POLICY:
-        return RefusedByRig(f"{what}: a policy of this machine's decides it")
+        return RefusedByRig(f"{place}: a policy of this machine's decides it")
     words = ctypes.FormatError(code or 0).strip().rstrip(".")
-    return RefusedByRig(f"{what}: the system does not take it: {words} (error {code})")
+    return RefusedByRig(f"{place}: the system does not take it: {words} (error {code})")

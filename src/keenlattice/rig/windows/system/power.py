@@ -46,9 +46,9 @@ class PowerStore:
     def check(self, texts: Texts) -> None:
         """Check whether the system's policy and our rights let us write these."""
         for place in texts:
-            what, of = (OF_THE_ACTIVE_SCHEME, texts[place] or "") if place == ACTIVE else (
+            setting, of = (OF_THE_ACTIVE_SCHEME, texts[place] or "") if place == ACTIVE else (
                 OF_MAINS_VALUES, place.split("/")[2])
-            _checked(place, _powrprof().PowerSettingAccessCheckEx(what, ctypes.byref(_guid(of)), TO_WRITE))
+            _checked(place, _powrprof().PowerSettingAccessCheckEx(setting, ctypes.byref(_guid(of)), TO_WRITE))
 
     def write(self, texts: Texts) -> None:
         """Write values, then make the scheme that is to be on the active one, which brings them into effect."""
@@ -76,23 +76,23 @@ def _powrprof() -> ctypes.WinDLL:
 
 
 def _active() -> str | None:
-    found = ctypes.POINTER(Guid)()
+    scheme = ctypes.POINTER(Guid)()
     try:
-        if _powrprof().PowerGetActiveScheme(None, ctypes.byref(found)):
+        if _powrprof().PowerGetActiveScheme(None, ctypes.byref(scheme)):
             return None
     except (OSError, AttributeError):  # a system without these functions
         return None
-    text = str(uuid.UUID(bytes_le=bytes(found.contents.data)))
-    library("kernel32").LocalFree(ctypes.cast(found, ctypes.c_void_p))
+    text = str(uuid.UUID(bytes_le=bytes(scheme.contents.data)))
+    library("kernel32").LocalFree(ctypes.cast(scheme, ctypes.c_void_p))
     return text
 
 
 def _schemes() -> Iterator[str]:
     for number in range(MOST_SCHEMES):
-        found, size = Guid(), ctypes.c_uint32(ctypes.sizeof(Guid))
-        if _powrprof().PowerEnumerate(None, None, None, SCHEMES_ONLY, number, ctypes.byref(found), ctypes.byref(size)):
+        scheme, size = Guid(), ctypes.c_uint32(ctypes.sizeof(Guid))
+        if _powrprof().PowerEnumerate(None, None, None, SCHEMES_ONLY, number, ctypes.byref(scheme), ctypes.byref(size)):
             return
-        yield str(uuid.UUID(bytes_le=bytes(found.data)))
+        yield str(uuid.UUID(bytes_le=bytes(scheme.data)))
 
 
 def _value(scheme: str, value: str) -> str | None:

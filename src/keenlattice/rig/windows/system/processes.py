@@ -36,12 +36,12 @@ def processes() -> list[ListedProcess]:
     snapshot = ctypes.c_void_p(kernel.CreateToolhelp32Snapshot(OF_PROCESSES, 0))
     if snapshot.value in (None, INVALID):
         return []
-    entry, found = ProcessEntry(ctypes.sizeof(ProcessEntry)), list[ListedProcess]()
+    entry, result = ProcessEntry(ctypes.sizeof(ProcessEntry)), list[ListedProcess]()
     try:
         more = kernel.Process32FirstW(snapshot, ctypes.byref(entry))
-        while more and len(found) < MOST:
-            found.append(ListedProcess(entry.pid, entry.parent, entry.executable))
+        while more and len(result) < MOST:
+            result.append(ListedProcess(entry.pid, entry.parent, entry.executable))
             more = kernel.Process32NextW(snapshot, ctypes.byref(entry))
     finally:
         kernel.CloseHandle(snapshot)
-    return found
+    return result

@@ -77,8 +77,8 @@ def _offered(changed: Iterable[str]) -> Iterator[tuple[str, str]]:
     ours = set(changed)
     try:
         with _manager(win32service.SC_MANAGER_ENUMERATE_SERVICE) as manager:
-            known = win32service.EnumServicesStatus(manager, OF_A_PROCESS, win32service.SERVICE_STATE_ALL)
-            for name, title, status in known:
+            services = win32service.EnumServicesStatus(manager, OF_A_PROCESS, win32service.SERVICE_STATE_ALL)
+            for name, title, status in services:
                 start, runs = _start_of(manager, name), status[1] == win32service.SERVICE_RUNNING
                 if name in ours or (start in STARTS and (start == "2" or runs) and not _needed(manager, name)):
                     yield name, title
