@@ -52,7 +52,7 @@ def sensors(executor: Executor) -> list[Row]:
 
 
 def load_of(wave: str, period: int, runs: int, phase: int) -> Sequence[float]:
-    """A load that comes every so many runs, of 3 %."""
+    """A load that comes every this many runs, of 3 %."""
     at = (np.arange(runs) + phase) % period
     shape = {"sine": np.sin(2 * math.pi * at / period), "spike": (at == 0).astype(float),
              "square": (at < period / 2).astype(float)}[wave]
@@ -60,7 +60,7 @@ def load_of(wave: str, period: int, runs: int, phase: int) -> Sequence[float]:
 
 
 def round_again(wave: str, period: int, sized: bool, number: int) -> bool:
-    """Whether two versions alike are told apart under such a load, with little noise, where 1 % matters."""
+    """Whether two versions alike are distinguished under such a load, with little noise, where 1 % matters."""
     plan = replace(SIZED if sized else TrialPlan(12, decides=FRAME), matters_pct=1.0,
                    seed=seed_of(f"round {wave} {period}", number))
     random = np.random.default_rng(plan.seed)
@@ -99,7 +99,7 @@ def left_behind(plan: TrialPlan, noise: str, carry: float, number: int) -> bool:
 
 def carried(executor: Executor) -> list[Row]:
     plan = TrialPlan(24, decides=FRAME, early=False)
-    rows = [Row(f"a trial doubts that its runs are told apart, and they are: 24 blocks, {noise}", sum(
+    rows = [Row(f"a trial doubts that its runs are distinguished, and they are: 24 blocks, {noise}", sum(
         spread(partial(left_behind, plan, noise, 0.0), range(STUDIES), executor)), STUDIES, 0, 0.02)
         for noise in ("normal noise", "heavy tails (t, 3)", "neighbours alike (0.7)", "a drift of 1 % a run")]
     rows.append(Row("a trial doubts itself where a version leaves 3 % for the next run, 24 blocks", sum(

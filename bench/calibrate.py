@@ -1,8 +1,9 @@
 """Scores trials and screens against the stand-in's truth, and writes docs/calibration.md: `make calibrate`.
 
-Every figure is of made-up studies, as many as its row says, whose seeds follow from its name and number; with the
-interval that so many leave (C. J. Clopper and E. S. Pearson, Biometrika 1934). A claim holds if the whole interval is
-on its safe side, or misses it by 2 per cent points at most. `python -m bench.calibrate PART` plays one part anew.
+Every figure is of simulated studies, as many as its row says, whose seeds follow from its name and number; with the
+interval that this number of studies leaves (C. J. Clopper and E. S. Pearson, Biometrika 1934). A claim holds if the
+whole interval is on its safe side, or misses it by 2 per cent points at most. `python -m bench.calibrate PART` plays
+one part again.
 """
 
 import json
@@ -258,7 +259,7 @@ def tunes(executor: Executor) -> list[Row]:
 PARTS: Mapping[str, Callable[[Executor], list[Row]]] = {
     "trials": trials, "power": power, "screens": screens, "hunts": hunts, "tunes": tunes, "unlike": unlike}
 QUICK = "quick"
-"""The part that takes five minutes, and has a page of its own."""
+"""The part that takes five minutes, and has its own page."""
 
 
 def main(*wanted: str) -> int:

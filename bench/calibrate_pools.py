@@ -1,7 +1,7 @@
 """Scores pools against known truth, and writes docs/calibration-pools.md: part of `make calibrate`.
 
 First on effects that are drawn from shapes, some of them unlike what the model takes them for; each rig is measured
-with an error of its own, of which it knows a guess from few blocks. Then on a league of made-up players, whose rigs are
+with its own error, of which it knows a guess from few blocks. Then on a league of fictional players, whose rigs are
 stand-ins: what each change truly does on a rig is had there by playing it, alone, with the same seeds before and after.
 """
 
@@ -165,7 +165,8 @@ def in_parts(players: Sequence[Sequence[EvidenceRecord]], size: int) -> list[lis
 
 
 def drawn_parts(players: Sequence[Sequence[EvidenceRecord]], size: int) -> list[list[Sequence[EvidenceRecord]]]:
-    """Leagues of so many players, drawn from all; they share some, so that their intervals are a little too narrow."""
+    """Leagues of this many players, drawn from all; they share some, so that their intervals are a little too
+    narrow."""
     random = np.random.default_rng([SEED, size])
     return [[players[one] for one in random.choice(len(players), size, replace=False)] for _ in range(DRAWN)]
 
@@ -199,14 +200,14 @@ def league(executor: Executor, players: list[list[EvidenceRecord]], truth: Truth
 def _found(name: str, pools: Sequence[Pool], helpful: set[str]) -> list[Row]:
     counts = {key: sum(change.telling.standing.startswith("helps") for pool in pools for change in pool.changes
                        if change.change[0].setting == key) for key in sorted(helpful)}
-    print(f"{name}: told to help in so many of {len(pools)} leagues: {counts}")
+    print(f"{name}: told to help in this many of {len(pools)} leagues: {counts}")
     told = [(one.change[0].setting, one.telling.standing.startswith("helps")) for pool in pools for one in pool.changes]
     good = [said_so for key, said_so in told if key in helpful]
     nothing = [said_so for key, said_so in told if key in PLACEBOS]
     league = f"league of {name}"
-    return [Row(f"{league}: a change that helps a fifth of the rigs by {MATTERS:g} % is told to help", sum(good),
+    return [Row(f"{league}: a change that helps a fifth of the rigs by {MATTERS:g} % is said to help", sum(good),
                 len(good), 0.9, 1),
-            Row(f"{league}: a placebo is told to help", sum(nothing), len(nothing), 0, 0.05)]
+            Row(f"{league}: a placebo is said to help", sum(nothing), len(nothing), 0, 0.05)]
 
 
 def careless(players: Sequence[Sequence[EvidenceRecord]]) -> list[list[EvidenceRecord]]:
@@ -221,7 +222,7 @@ def careless(players: Sequence[Sequence[EvidenceRecord]]) -> list[list[EvidenceR
 
 
 def bounds(executor: Executor, players: list[list[EvidenceRecord]]) -> list[Row]:
-    """Whether what the honest say lies within the bounds that are told where a tenth is careless."""
+    """Whether what the honest say lies within the bounds that are given where a tenth is careless."""
     wrong = careless(players)
     honest = [[one for number, one in enumerate(part) if number % 10] for part in in_parts(players, 200)]
     alone, mixed = spread(pool_of, honest, executor), spread(pool_of, in_parts(wrong, 200), executor)

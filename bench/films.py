@@ -1,4 +1,4 @@
-"""Made-up films with a known truth: of a lamp at a button and a screen, in many conditions; and of a screen."""
+"""Simulated films with a known truth: of a lamp at a button and a screen, in many conditions; and of a screen."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field

@@ -67,7 +67,7 @@ def measure_two_processes() -> list[Row]:
 
 
 def cost(folder: Path) -> tuple[float, float]:
-    """What reading, pooling and keeping a data set takes, in a process of its own: seconds, and MiB at most."""
+    """What reading, pooling and keeping a data set takes, in a separate process: seconds, and MiB at most."""
     import json
 
     with tempfile.TemporaryDirectory() as home:

@@ -1,4 +1,4 @@
-"""Made-up signals of a button and a light sensor whose truth is known: finding flashes is scored against it."""
+"""Simulated signals of a button and a light sensor whose truth is known: finding flashes is scored against it."""
 
 from dataclasses import dataclass
 

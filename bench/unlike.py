@@ -144,7 +144,7 @@ def coarse(blocks: int, early: bool, number: int) -> bool:
 
 
 def two_values(blocks: int, early: bool, number: int) -> bool:
-    """Whether a version is told from itself by a timer that knows two values."""
+    """Whether a version is given from itself by a timer that knows two values."""
     plan = TrialPlan(blocks, 30.0, seed_of("two values", number), FRAME, 0.01, early)
     random = np.random.default_rng(plan.seed)
     one, _ = decided(plan, lambda _, arm: numbers(**{FRAME: 10.0 + (random.random() < 0.5)}))
@@ -350,7 +350,7 @@ def tunes(executor: Executor) -> list[Row]:
 
 def blindly(threshold: float | None, question: str, number: int) -> tuple[bool, int]:
     """A blind test of a player who feels a change of -20 % beyond a threshold (in units of it, the middle of a normal
-    ogive that is as wide as the change), or who guesses: whether it is told, and the rounds."""
+    ogive that is as wide as the change), or who guesses: whether it is given, and the rounds."""
     random = np.random.default_rng(seed_of(f"blind {threshold} {question}", number))
     right = 0.5 if threshold is None else 0.5 + 0.5 * 0.5 * (1 + math.erf((1 - threshold) / math.sqrt(2)))
     plan, rounds = BlindPlan(20, question), list[Round]()  # type: ignore[arg-type]

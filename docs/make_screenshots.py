@@ -1,4 +1,4 @@
-"""Makes the pictures in docs/screenshots/ anew, from the demo data: `make shots`.
+"""Makes the pictures in docs/screenshots/ again, from the demo data: `make shots`.
 
 A terminal view is what a terminal window under Xvfb shows, after the commands above it were typed into a fresh logbook.
 """
@@ -152,7 +152,7 @@ def _shoot(picture: Path, height: int, before: list[str], shown: list[str], fold
         ["xterm", *FONT, *COLOURS, "-geometry", "158x80+0+0", "-b", "10", "+sb", "-e", "sh", str(script)],
         env=environment, cwd=folder)
     until = time.monotonic() + 400
-    while not done.exists() and time.monotonic() < until:  # a question that nobody answers is no reason to hang
+    while not done.exists() and time.monotonic() < until:  # a question that nobody answers is not a reason to hang
         time.sleep(0.1)
     time.sleep(0.5)
     subprocess.run(["import", "-window", "root", "-depth", "8", "-colors", "64", str(picture)], env=environment,

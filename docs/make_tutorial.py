@@ -45,7 +45,7 @@ def made(text: str, run: Callable[[str, str, dict[str, str]], str]) -> str:
     """Return a page with what its chapters print now.
 
     Args:
-        run: gives a chapter anew, from its text, the folder that it runs in, and its environment.
+        run: gives a chapter again, from its text, the folder that it runs in, and its environment.
     """
     starts = [0, *(match.start() for match in CHAPTER.finditer(text)), len(text)]
     return "".join(_chapter(text[first:last], run) for first, last in pairwise(starts))

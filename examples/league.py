@@ -1,4 +1,4 @@
-"""A league of made-up players: each tries changes of a list on a rig of their own, and publishes what was found.
+"""A league of fictional players: each tries changes of a list on a rig of their own, and publishes what was found.
 
 Run it anywhere: `python examples/league.py FOLDER`, then `keen pool read FOLDER`. A pool is shown and scored on it: the
 rigs are stand-ins, each drawn from a seed, so that what each change truly does on each of them is known. Some players
@@ -275,7 +275,7 @@ def play_fleet(plan: FleetPlan, folder: Path, executor: Executor | None = None, 
 
     Args:
         folder: where the files go; made if it is not there.
-        progress: is told how many players are done, of how many.
+        progress: learns how many players are done, of how many.
 
     Returns: the files of all players, in their order.
 
@@ -313,7 +313,7 @@ def _play_one(plan: FleetPlan, what: tuple[int, Path]) -> int:
 def main() -> None:
     """Play the league that the command line asks for."""
     plan = FleetPlan()
-    parser = argparse.ArgumentParser(description="Let a league of made-up players publish evidence.")
+    parser = argparse.ArgumentParser(description="Let a league of fictional players publish evidence.")
     parser.add_argument("folder", type=Path, help="where their evidence goes; a league that lies there goes on")
     parser.add_argument("--players", type=int, default=plan.players)
     parser.add_argument("--tries", type=int, default=plan.tries, help="changes of a list of thirty that each tries")
@@ -325,7 +325,7 @@ def main() -> None:
     folder = told.pop("folder")
     with ProcessPoolExecutor(mp_context=get_context("spawn")) as executor:
         files = play_fleet(FleetPlan(**told), folder, executor)
-    print(f"{folder}: the evidence of {len(files)} made-up players. Next: keen pool read {folder}")
+    print(f"{folder}: the evidence of {len(files)} fictional players. Next: keen pool read {folder}")
 
 
 if __name__ == "__main__":

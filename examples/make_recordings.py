@@ -1,4 +1,4 @@
-"""Makes the sample recordings in examples/recordings/ anew; all of them are made up. Run it from anywhere."""
+"""Makes the sample recordings in examples/recordings/ again; all of them are made up. Run it from anywhere."""
 
 import sys
 from pathlib import Path
@@ -16,7 +16,7 @@ FOLDER = Path(__file__).parent / "recordings"
 
 
 def odd_csv() -> str:
-    """What a recorder with a mind of its own writes: remarks, decimal commas, its header twice, frames never shown."""
+    """What a recorder with its own mind writes: remarks, decimal commas, its header twice, frames never shown."""
     random = np.random.default_rng(5)
     frames = 8 * np.exp(random.normal(0, 0.06, 1200))
     frames[200::260] = 31

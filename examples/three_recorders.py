@@ -22,7 +22,7 @@ seconds = "".join(f"{at / 1e9:.9f},scene\n" for at in shown_ns)
 (folder / "stamps.csv").write_text(f"shown [s],program\n{seconds}", encoding="utf-8")
 intervals = "".join(f"{number};{(at - before) / 1000:.3f}\n".replace(".", ",")
                     for number, (before, at) in enumerate(pairwise(shown_ns)))
-(folder / "intervals.csv").write_text(f"# a recording, begun anew\nframe;took [us]\n{intervals}", encoding="utf-8")
+(folder / "intervals.csv").write_text(f"# a recording, begun again\nframe;took [us]\n{intervals}", encoding="utf-8")
 (folder / "lines.jsonl").write_text("".join(json.dumps({"event": "shown", "at": at}) + "\n" for at in shown_ns),
                                    encoding="utf-8")
 

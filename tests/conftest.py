@@ -20,7 +20,7 @@ from keenlattice.cli.app import main
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig.standin.machine import Standin
 
-settings.register_profile("ours", deadline=None, max_examples=40)  # a shared machine is no stopwatch
+settings.register_profile("ours", deadline=None, max_examples=40)  # a shared machine is not a stopwatch
 settings.register_profile("torture", deadline=None, max_examples=50_000)  # make torture
 settings.load_profile("ours")
 
@@ -37,7 +37,7 @@ Keen = Callable[..., "subprocess.CompletedProcess[str]"]
 
 @pytest.fixture(autouse=True)
 def own_state(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Nothing of a test is left among the state of whoever runs it; `environment` gives each player their own."""
+    """Nothing of a test is left among the state of anyone who runs it; `environment` gives each player their own."""
     monkeypatch.setenv("KEEN_STATE", str(tmp_path_factory.getbasetemp() / "state"))
     monkeypatch.setenv("KEEN_RIG", "standin")
 
@@ -60,7 +60,7 @@ def _too_long(_number: int, _frame: object) -> None:
 
 
 def juniper(book: Path, player: Path | None = None) -> Path:
-    """Where the stand-in of a logbook lies: among the state of whoever made it, who lives in `player`."""
+    """Where the stand-in of a logbook lies: among the state of anyone who made it, who lives in `player`."""
     state = (player or book.parent) / ".local" / "state" / "keen-lattice"
     with contextlib.closing(sqlite3.connect(book / "logbook.sqlite")) as raw:
         (own,) = raw.execute("SELECT id FROM book").fetchone()
@@ -101,14 +101,14 @@ def typed(words: Sequence[str], folder: Path, env: Mapping[str, str],
 
 
 def as_process(words: Sequence[str], folder: Path, env: Mapping[str, str]) -> "subprocess.CompletedProcess[str]":
-    """Runs `keen` as a process of its own."""
+    """Runs `keen` as its own process."""
     return subprocess.run([*KEEN, *words], env=env, cwd=folder, capture_output=True, text=True,
                           stdin=subprocess.DEVNULL, timeout=300, check=False)
 
 
 @pytest.fixture(params=[pytest.param(typed, id="")])
 def keen(tmp_path: Path, request: pytest.FixtureRequest) -> Keen:
-    """Runs `keen` on a logbook of its own; as a process, where a test is marked with `AS_PROCESS`."""
+    """Runs `keen` on its own logbook; as a process, where a test is marked with `AS_PROCESS`."""
     how = request.param
 
     def run(*words: str, code: int = 0, **more: str) -> "subprocess.CompletedProcess[str]":

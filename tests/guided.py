@@ -39,7 +39,7 @@ class AtTerminal:
         """Sits down, and goes through with what is asked; returns what was on the screen.
 
         Args:
-            kill_at: the program is killed before so many runs are recorded; 0 for never.
+            kill_at: the program is killed before this many runs are recorded; 0 for never.
         """
         self.screen, self._read = "", 0
         pty = pytest.importorskip("pty", reason="there are no pseudo-terminals here")

@@ -172,7 +172,7 @@ def of_journals(folder: Path) -> object:
 
 
 def saying_who(rig: Standin, told: list[str]) -> Callable[..., Outcome]:
-    """What a chore would do, with what others are told meanwhile of who changes the rig."""
+    """What a chore would do, with what others are given meanwhile of who changes the rig."""
     def after(*words: Any) -> Outcome:
         told.append((rig.home / f"{LOCK}.holder").read_text(encoding="utf-8").partition(", by process")[0])
         return after_chore(*words)

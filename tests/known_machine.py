@@ -204,7 +204,7 @@ def tried_on(setting: Setting) -> tuple[Any, ...]:
 
 
 def of_linux(folder: Path) -> dict[str, str]:
-    """What every value of every setting comes to on a machine: what is to be written where, or why not."""
+    """What every value of every setting amounts to on a machine: what is to be written where, or why not."""
     add_game(folder / "state", Listed(Game("orbit", "Orbit", ("orbit",))))
     rig = LinuxRig(folder / "state", folder / ".drirc", tree(folder / "root"))
     rig.driver = NO_OPTIONS

@@ -1,6 +1,6 @@
 """Every command once, in an order in which each has something to do: for the terminal tests, and for `make package`.
 
-As a program: `python tests/smoke.py KEEN` runs them with that executable (and words behind it), in a folder of its own.
+As a program: `python tests/smoke.py KEEN` runs them with that executable (and words behind it), in its own folder.
 """
 
 import os

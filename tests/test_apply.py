@@ -66,7 +66,7 @@ def test_drift_is_what_differs_from_the_last_apply_and_nothing_else(rig: Standin
     adopted = adopt(rig, book, drift, "me")
     assert adopted.entries == {"frame.cap": "= refresh - 3", "frame.queue-depth": 2, "sync.vertical": "on"}
     assert find_drift(rig, book) == ()
-    rig.put(rig.changed(rig.state(), "rig", {"display.refresh": 165}))  # the formula comes to more now
+    rig.put(rig.changed(rig.state(), "rig", {"display.refresh": 165}))  # the formula amounts to more now
     (later,) = find_drift(rig, book)
     assert [(one.key, one.before, one.after) for one in later.changes] == [("frame.cap", 162, 57)]
     put_back(rig, book, later)

@@ -179,7 +179,7 @@ def test_it_is_kept_beside_what_was_measured(tmp_path: Path) -> None:
 
 
 def test_a_helper_switches_by_hand(tmp_path: Path) -> None:
-    """A rig that is changed by hand: whoever is asked to switch is another than the one who judges."""
+    """A rig that is changed by hand: anyone who is asked to switch is another than the one who judges."""
     ws, asked = keenlattice.open(tmp_path / "book", "byhand"), list[int]()
     ws.rig.facts.tell({"refresh_hz": 165})
     ws.rig.games.tell(Listed(Game("brass-orbit", "Brass Orbit", ("brass-orbit",))))

@@ -1,6 +1,6 @@
-"""Studies on a rig changed by hand: somebody else's machine, changed, played and recorded as the player is told.
+"""Studies on a rig changed by hand: somebody else's machine, changed, played and recorded as the player is given.
 
-The machine is a stand-in that Keen Lattice cannot write to; what it does is known, and verdicts are held against that.
+The machine is a stand-in that Keen Lattice cannot write to; what it does is known, and verdicts are compared with that.
 """
 
 import json
@@ -61,7 +61,7 @@ def ws(tmp_path: Path, player: SimulatedPlayer) -> Workspace:
 
 
 def played(ws: Workspace, player: SimulatedPlayer, begin: Any, sensor: bool = True) -> Any:
-    """A study that a player goes through step by step, as they are told."""
+    """A study that a player goes through step by step, as they are given."""
     with pytest.raises(Waiting) as waiting:
         begin()
     found = waiting.value.next
@@ -221,7 +221,7 @@ def test_without_a_terminal_each_command_says_what_comes_next(keen: Keen, tmp_pa
 
 
 def set_up(keen: Keen, player: SimulatedPlayer) -> None:
-    """A player tells of their game, and what their recorder's and their sensor's columns are."""
+    """A player reports their game, and what their recorder's and their sensor's columns are."""
     frames, light = map(str, player.record("brass-orbit", 5))
     keen("rig", "game", "brass-orbit", "--title", "Brass Orbit", "--executable", "brass-orbit", **HAND)
     keen("ingest", frames, "--time", "t [us]", "--unit", "us", "--program", "program", "--name", "mine", "--yes",
@@ -417,7 +417,7 @@ def test_a_games_own_file_and_the_sheet_are_one_apply_with_one_undo(keen: Keen, 
 @pytest.mark.parametrize("asked", [{}, {"frame.queue-depth": 1}])
 def test_a_study_by_hand_writes_a_games_own_file_itself(ws: Workspace, player: SimulatedPlayer, tmp_path: Path,
                                                         asked: dict[str, int]) -> None:
-    """What is written is there as soon as the player is told to play, and with what they are asked for."""
+    """What is written is there as soon as the player is given to play, and with what they are asked for."""
     file = tmp_path / "settings.ini"
     file.write_bytes(INI)
     ws.rig.games.tell(Listed(Game("brass-orbit", "Brass Orbit", ("brass-orbit",)), file=file))

@@ -140,7 +140,7 @@ def test_a_player_adds_settings_of_their_own(keen: Keen, tmp_path: Path) -> None
     (tmp_path / "again.toml").write_text(OWN)  # the same name from another file: refused, and nothing is broken by it
     assert "choose another" in keen("catalog", "--add", "again.toml", code=1).stderr
     assert "bench.fan-noise" in keen("catalog", "--add", "mine.toml").stdout
-    for text, says in ((OWN.replace("bench.fan-noise", "frame.cap"), "choose another"), ("x = 1", "a table of its own"),
+    for text, says in ((OWN.replace("bench.fan-noise", "frame.cap"), "choose another"), ("x = 1", "its own table"),
                        (OWN + "speed = 1", "bad.toml: bench.fan-noise: speed")):
         (tmp_path / "bad.toml").write_text(text)
         assert says in keen("catalog", "--add", "bad.toml", code=1).stderr

@@ -35,7 +35,7 @@ def test_what_starts_with_the_desktop_is_hidden_and_shown_again(tmp_path: Path, 
         (folder / f"{name}.desktop").write_text(ENTRY.format(name=name))
     (own / "tray.desktop").write_text(ENTRY.format(name="tray").replace("# keep", "Hidden=true\n# keep"))
     (system / "tray.desktop").with_name("odd.desktop").write_text(ENTRY.format(name="odd"))
-    odd = ENTRY.format(name="odd").encode().replace(b"keep me", b"\xe9")  # the player's own is no UTF-8
+    odd = ENTRY.format(name="odd").encode().replace(b"keep me", b"\xe9")  # the player's own is not UTF-8
     (own / "odd.desktop").write_bytes(odd)
     (own / "broken.desktop").write_bytes(b"\xff\xfe no entry")
     rig = rig_at(tmp_path, tmp_path / "root")
@@ -48,7 +48,7 @@ def test_what_starts_with_the_desktop_is_hidden_and_shown_again(tmp_path: Path, 
     hidden = (own / "chatter.desktop").read_text()
     assert hidden.replace("Hidden=true\n", "", 1) == ENTRY.format(name="chatter") and hidden.index(
         "Hidden") < hidden.index("[Other]")
-    (own / "chatter.desktop").write_text(ENTRY.format(name="chatter"))  # an update of it writes its entry anew
+    (own / "chatter.desktop").write_text(ENTRY.format(name="chatter"))  # an update of it writes its entry again
     assert [one.key for slipped in find_drift(rig, book) for one in slipped.changes] == ["startup.chatter"]
     apply(rig, book, book.commit("rig", {"startup.indexer": False}))
     assert rig.values(rig.state(), "rig") == {"startup.indexer": False}

@@ -77,7 +77,7 @@ def test_ours_comes_out_of_a_mangled_file_byte_for_byte(content: bytes, cuts: li
 
 @given(st.lists(mangling, min_size=1, max_size=4), wanted)
 def test_a_mangled_file_is_changed_right_or_left_alone(cuts: list[tuple[int, int, bytes]], one: dict[str, str]) -> None:
-    """Whoever has been at it: what is others' is all there afterwards, and ours reads back; else it is refused."""
+    """Anyone who has been at it: what is others' is all there afterwards, and ours reads back; else it is refused."""
     content = with_options(FOREIGN, "scene", ("keen-scene", "b"), {"vblank_mode": "3"}, "f")
     for at, length, put in cuts:
         content = content[:at] + put + content[at + length:]

@@ -172,7 +172,7 @@ def test_a_vulkan_game_is_matched_by_what_it_says_it_is(tmp_path: Path, monkeypa
 @pytest.mark.parametrize("executables", [("no-such", "orbit-info"), ("orbit-*",), ("orb?t-inf[!a-m]",)])
 def test_the_real_driver_acts_on_the_matched_executable_alone(tmp_path: Path, book: Logbook,
                                                               executables: tuple[str, ...]) -> None:
-    """The renderer's name that the driver then reports, for a copy of glxinfo under a name of its own."""
+    """The renderer's name that the driver then reports, for a copy of glxinfo under its own name."""
     home = tmp_path / "home"
     home.mkdir()
     for name in ("orbit-info", "rally-info"):

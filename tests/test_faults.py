@@ -100,7 +100,7 @@ def test_a_trial_that_does_not_put_the_rig_back_says_so(rig: Faulty, book: Logbo
                 if (plan := TrialPlan(blocks=2, seconds=1, seed=seed)).runs()[-1][1] == "after")
     arms = ["before", *(arm for _, arm, _ in plan.runs())]
     rig.fault = drawn("clamped", 1, DEVICES, 1 + sum(a != b for a, b in pairwise(arms)))  # the last write of all
-    with pytest.raises(RigError, match="reads back otherwise than it was to be put back"):
+    with pytest.raises(RigError, match="reads back differently from what was to be put back"):
         run_trial(rig, one, other, plan, "brass-orbit")
     assert rig.state() == before and not unfinished(rig.home)
 
@@ -147,14 +147,14 @@ def test_whatever_the_system_refuses_the_message_says_how_the_rig_is(tmp_path: P
             if unfinished(rig.home):
                 recover(rig)
             assert rig.state() == before, said
-    raise AssertionError("it never came to an end")
+    raise AssertionError("it never amounted to an end")
 
 
 fcntl = pytest.importorskip("fcntl", reason="these are the system calls of another system")
 
 
 def refusing(call: str, number: int, lasting: bool, work: Callable[[], object]) -> tuple[bool, str | None]:
-    """Does some work while a system call fails, the nth time or from then on; whether it came to that, and what was
+    """Does some work while a system call fails, the nth time or from then on; whether it amounted to that, and what was
     said."""
     home, code = (fcntl, errno.ENOLCK) if call == "flock" else (os, CALLS[call])
     real, count = getattr(home, call), 0

@@ -190,7 +190,7 @@ def test_new_pictures_are_told_from_repeated_ones(tmp_path: Path, name: str, scr
     told = np.round((capture.shown_ms + seen.begin_ms) * screen.rate / 1000).astype(int)
     true = np.flatnonzero(np.diff(which) > 0) + 1
     assert np.setxor1d(told, true).size <= 0.01 * true.size and seen.step_ms == pytest.approx(1000 / 60, abs=1e-3)
-    stutters = metrics_of(capture)["stutters_per_min"]  # one interval more or less is no stutter of the game's
+    stutters = metrics_of(capture)["stutters_per_min"]  # one interval more or less is not a stutter of the game's
     assert (stutters > 20) == bool(screen.hitches)
 
 

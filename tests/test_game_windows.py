@@ -272,7 +272,7 @@ def test_the_screen_that_is_on_is_the_games_and_none_is_said_so() -> None:
 
 
 class Proxy:
-    """An object of a made-up compositor: keeps what is asked of it, and tells what it is told to tell."""
+    """An object of a made-up compositor: keeps what is asked of it, and tells what it is given to tell."""
 
     def __init__(self, asked: list[tuple[str, tuple[Any, ...]]], name: str) -> None:
         self.asked, self.name, self.dispatcher = asked, name, dict[str, Callable[..., None]]()

@@ -176,7 +176,7 @@ def test_a_place_is_the_kernels_only_if_it_lists_it(rig: LinuxRig, tmp_path: Pat
     for place in (f"{root}/system-games/settings.ini", f"{root}/proc/1/environ", f"{root}/sys/x",
                   "kernel-before.json/.."):
         assert not rig._kernel.owns(place)
-        with pytest.raises(RefusedByRig, match="is no place"):
+        with pytest.raises(RefusedByRig, match="is not a place"):
             write(rig, {place: b"x"})
     assert rig._kernel.owns("kernel-before.json") and rig._kernel.owns("pci/0000:01:00.0/interrupt/0/cores")
 
@@ -185,7 +185,7 @@ def test_interrupts_follow_their_device_when_numbers_are_given_anew(rig: LinuxRi
                                                                     tmp_path: Path) -> None:
     apply(rig, book, book.commit("rig", {"interrupt.affinity@gpu0": "0-1"}))
     root, one, other = tmp_path / "root", "0000:00:02.0", "0000:01:00.0"
-    for address, was, now in ((one, 41, 40), (other, 40, 41)):  # both drivers were loaded anew, the other way round
+    for address, was, now in ((one, 41, 40), (other, 40, 41)):  # both drivers were loaded again, the other way round
         (root / "sys/bus/pci/devices" / address / "msi_irqs" / str(was)).unlink()
         (root / "sys/bus/pci/devices" / address / "msi_irqs" / str(now)).write_text("msi\n")
     cores = {number: root / f"proc/irq/{number}/smp_affinity_list" for number in (40, 41)}

@@ -1,7 +1,9 @@
-"""What everything came to with these seeds, when it was last looked at: no number may change unless somebody meant it.
+"""What everything amounted to with these seeds, when it was last looked at: no number may change unless somebody meant
+it.
 
-`tests/known_results.json` holds the numbers. They are no truths (those are in the other tests), but whoever changes one
-says so: `python tests/test_known_results.py` writes them anew, and the commit says why.
+`tests/known_results.json` holds the numbers. They are not truths (those are in the other tests), but anyone who changes
+one
+says so: `python tests/test_known_results.py` rewrites them, and the commit says why.
 """
 
 import json
@@ -207,7 +209,7 @@ CASES: Mapping[str, Callable[[Path], object]] = {
 
 
 def plain(value: Any) -> Any:
-    """As JSON has it: what is no number is null, and what is beyond all is said in words."""
+    """As JSON has it: what is not a number is null, and what is beyond all is said in words."""
     if isinstance(value, study.Form):
         value = value.to_json()
     if is_dataclass(value) and not isinstance(value, type):
@@ -219,12 +221,12 @@ def plain(value: Any) -> Any:
     if isinstance(value, float | np.floating):
         return float(f"{value:.9g}") if math.isfinite(value) else None if math.isnan(value) else str(float(value))
     if isinstance(value, str):
-        return re.sub("@[0-9a-f]{8}", "@VERSION", value)  # which tells of the time, too
+        return re.sub("@[0-9a-f]{8}", "@VERSION", value)  # which reports the time, too
     return value.item() if isinstance(value, np.generic) else value
 
 
 def comes_to(case: str, folder: Path) -> Any:
-    """What a case comes to, as it is kept: wherever its folder is."""
+    """What a case amounts to, as it is kept: wherever its folder is."""
     return json.loads(json.dumps(plain(CASES[case](folder))).replace(str(folder), "HERE"))
 
 

@@ -272,7 +272,7 @@ def test_the_answer_is_what_changes_after_clicks_alone() -> None:
 
 def test_frames_are_drawn_within_a_millisecond_of_the_servers_stamp_however_late_word_of_them_comes() -> None:
     random, whole = np.random.default_rng(1), np.ones(600, dtype=bool)
-    true = 2**32 - 500 + np.cumsum(random.uniform(1.5, 9.0, 600))  # the stamp starts anew on the way
+    true = 2**32 - 500 + np.cumsum(random.uniform(1.5, 9.0, 600))  # the stamp starts again on the way
     stamp, prompt = np.floor(true) % 2**32, true + 0.1
     late = np.maximum.accumulate(np.where(random.random(600) < 0.2, prompt + random.uniform(2, 12, 600), prompt))
     at_ease, kept_waiting = drawn(prompt, stamp, whole), drawn(late, stamp, whole)

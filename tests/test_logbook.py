@@ -1,4 +1,4 @@
-"""The logbook: what it keeps stays as it was, and what is no logbook is left alone."""
+"""The logbook: what it keeps stays as it was, and what is not a logbook is left alone."""
 
 import getpass
 import os

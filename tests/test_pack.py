@@ -97,7 +97,7 @@ def test_the_sample_shows_every_outcome(keen: Keen) -> None:
     keen("pack", "adopt", str(SAMPLE), "--rule", "9", code=2)
     assert "left out" in keen("apply", "brass-orbit", "--yes").stdout
     (cap,) = [one for one in as_json(keen("compare", "brass-orbit@now", "brass-orbit", "--json"))["changes"]
-              if one["setting"] == "frame.cap"]  # the rig holds what the formula comes to
+              if one["setting"] == "frame.cap"]  # the rig holds what the formula amounts to
     assert (cap["before"], cap["after"]) == (162, "= best_refresh - 3")
     assert cap["effective_before"] == cap["effective_after"]
     assert {one["setting"] for one in as_json(keen("compare", "brass-orbit@stock", str(SAMPLE), "--json"))["changes"]

@@ -324,7 +324,7 @@ def test_all_pages_of_a_logbook_are_searched_and_clicked_through_in_a_browser(
         written: Path, chromium: Browser, tmp_path: Path) -> None:
     with keenlattice.open(written / "book", "standin") as ws:
         site = ws.report_all(tmp_path / "site")
-        assert ws.report_all(tmp_path / "site").pages == site.pages  # a site is written anew, and nothing else is
+        assert ws.report_all(tmp_path / "site").pages == site.pages  # a site is rewritten, and nothing else is
         with pytest.raises(UsageError, match="something else"):
             ws.report_all(written)
     files = {file.name for file in (tmp_path / "site").iterdir()}

@@ -383,7 +383,7 @@ def test_evidence_that_contradicts_itself_is_left_out(tmp_path: Path) -> None:
     flat = flattened([record(5, -0.05), record(5, 0.05), record(6, -0.05), record(6, -0.05)])
     pq.write_table(flat, tmp_path / "b.parquet")
     read = read_evidence([tmp_path / "b.parquet"])
-    assert len(read.table) == 3 and "told twice of one study" in read.refused[0]  # a copy is no contradiction
+    assert len(read.table) == 3 and "told twice of one study" in read.refused[0]  # a copy is not a contradiction
 
 
 @pytest.mark.parametrize("column", ["rig", "found", "seed", "change"])

@@ -87,7 +87,7 @@ def test_a_stamp_that_starts_anew_is_the_same_moment_and_another_clock_is_none_o
 def test_parts_of_a_window_drawn_at_once_are_one_frame() -> None:
     parts = drawn([10.1, 10.3, 10.5, 20.1, 20.7, 30.1], [10, 10, 10, 20, 20, 30],
                   [True, False, False, True, False, True])
-    assert parts.at_ms.tolist() == [10.1, 20.1, 20.7, 30.1]  # 0.6 ms after: a frame of its own
+    assert parts.at_ms.tolist() == [10.1, 20.1, 20.7, 30.1]  # 0.6 ms after: its own frame
     assert drawn([10.1, 10.1, 10.3], [10, 10, 10]).at_ms.tolist() == [10.1, 10.3]  # time does not stand still
 
 
@@ -110,7 +110,7 @@ def test_how_far_a_stamp_may_be_behind_is_the_clocks_tick(monkeypatch: pytest.Mo
 
 def presents(opcode: int = 77) -> Present:
     made = Present(SimpleNamespace(has_extension=lambda name: False))
-    assert made.watch(None) == 0  # a display without generic events tells of nothing
+    assert made.watch(None) == 0  # a display without generic events reports nothing
     made._opcode = opcode
     return made
 
@@ -159,7 +159,7 @@ def test_presented_frames_are_taken_if_the_server_tells_of_nearly_all() -> None:
         probe._capture(recording(at[:1], shown[:1]), clicks, {})
 
 
-# Clicks, and what is told meanwhile.
+# Clicks, and what is given meanwhile.
 
 def test_a_click_waits_for_its_answer_and_is_given_up_after_a_second(clock: Clock) -> None:
     clicks = recorder.Clicks(seed=4, until=110.0)
@@ -199,7 +199,7 @@ def test_who_watches_is_told_once_a_second_of_what_is_new(clock: Clock) -> None:
     first, second = told
     assert (first.frame_ms, first.worst_ms) == pytest.approx((15.0, 20.0))
     assert (second.frame_ms, second.worst_ms) == pytest.approx((755.0, 1500.0))  # from the last one before
-    assert (first.latency_ms, second.latency_ms) == pytest.approx((30.0, 1000.0))  # the click that waited is told then
+    assert (first.latency_ms, second.latency_ms) == pytest.approx((30.0, 1000.0))  # the click that waited is given then
     clock.now = 104.0
     live.look(shown, clicks)
     assert np.isnan(told[2].frame_ms) and np.isnan(told[2].latency_ms) and told[2].said == {"gpu0.load": 97.0}
@@ -274,7 +274,7 @@ def test_the_pixel_that_answers_is_the_one_farthest_from_all_else() -> None:
     assert settled.answering([picture(lamp), *[nothing] * 7], [picture(lamp)] * 8) == (7, 13)  # changed once by itself
     assert settled.answering([picture(lamp)] * 2 + [nothing] * 6, [picture(lamp)] * 8) is None
     assert settled.answering([nothing] * 8, [picture((4, 10, 9, 2))] * 8) is None      # too thin to be aimed at
-    assert settled.answering([nothing] * 8, [picture((0, 0, 3, 3))] * 8) == (1, 1)     # the edge is no part of it
+    assert settled.answering([nothing] * 8, [picture((0, 0, 3, 3))] * 8) == (1, 1)     # the edge is not part of it
 
 
 @pytest.mark.parametrize("answers", [True, False])
@@ -305,7 +305,7 @@ def test_a_look_at_a_window_clicks_into_its_middle(clock: Clock, answers: bool) 
         settled.look(window, None, lambda: False)  # type: ignore[arg-type]
 
 
-# What is told beside the frames.
+# What is given beside the frames.
 
 def test_what_the_machine_said_is_put_on_the_clock_of_the_frames() -> None:
     told = Telemetry()

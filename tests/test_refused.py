@@ -1,7 +1,8 @@
 """What is refused, in which words; and that what lies just within a limit is taken.
 
-`tests/known_refusals.json` holds what each case comes to, one a line, to be read as a player would. Whoever changes one
-says so: `python tests/test_refused.py` writes them anew.
+`tests/known_refusals.json` holds what each case amounts to, one a line, to be read as a player would. Anyone who
+changes one
+says so: `python tests/test_refused.py` rewrites them.
 """
 
 import json
@@ -111,7 +112,7 @@ def of_studies() -> dict[str, Call]:
            for count in (0, 1, 100, 101)},
         **{f"half a design for {count}": lambda _, count=count: half_design(count) for count in (0, 101)},
         "two profiles": lambda _: game_for([cap, depth], None), "no game": lambda _: game_for([cap, cap], None),
-        "a game of its own": lambda _: game_for([depth, depth], None),
+        "its own game": lambda _: game_for([depth, depth], None),
         "no such kind": lambda _: kind_named("wager" * 20),
         "settings that are not there": lambda folder: entries_on(Standin(folder), odd),
         "steps of a word": lambda folder: steps_of(Standin(folder).catalog(), cap, ramp("sync.vertical")),
@@ -313,7 +314,7 @@ CASES: Mapping[str, Call] = {**of_plans(), **of_studies(), **of_captures(), **of
 
 
 def said(call: Call, folder: Path) -> str:
-    """What a case comes to: TAKEN, the words of a refusal, or what was left out."""
+    """What a case amounts to: TAKEN, the words of a refusal, or what was left out."""
     try:
         found = call(folder)
     except KeenLatticeError as error:

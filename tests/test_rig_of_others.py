@@ -107,5 +107,5 @@ def test_a_rig_that_lacks_something_is_told_so(tmp_path: Path) -> None:
         def facts(self) -> dict[str, int]:
             return {}
 
-    with pytest.raises(RigError, match="Half is no whole rig: it lacks devices, games, catalog"):
+    with pytest.raises(RigError, match="Half is not a whole rig: it lacks devices, games, catalog"):
         Workspace(tmp_path / "book", Half())  # type: ignore[arg-type]

@@ -69,7 +69,7 @@ EMPTY = Screen("g", "b", "a", "r", ScreenPlan((("a.b",),)), (), (), 0, 0, 0)
 
 def made_up(plan: ScreenPlan, effects: list[float], seed: int, pair: float = 0.0, latency: float = 0.0) -> Screen:
     """A screen in which switching each factor on changes every metric by so much (logarithm), the first two together
-    by `pair` more, and the third the latency by `latency` besides."""
+    by `pair` more, and the third the latency by `latency` also."""
     random, rounds, count = np.random.default_rng(seed), Rounds(plan, []), 0
     while not rounds.over:
         for _, signs, _ in rounds.coming():

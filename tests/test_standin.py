@@ -168,7 +168,7 @@ def test_a_damaged_state_is_said_so(rig: Standin) -> None:
 
 @pytest.mark.parametrize(("chore", "said", "again"), [
     ("purge-standby-memory", "MiB are dropped", "nothing to do"),
-    ("verify-game-files", "damaged files are fetched anew", "nothing to do"),
+    ("verify-game-files", "damaged files are fetched again", "nothing to do"),
     ("update-driver", "becomes", "becomes"), ("clear-shader-cache", "MiB", "nothing in"),
     ("clear-temporary-files", "MiB", "nothing in")])
 def test_a_chore_does_what_it_says_and_once(rig: Standin, chore: str, said: str, again: str) -> None:

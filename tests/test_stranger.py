@@ -45,7 +45,7 @@ def theirs(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture
 def received(theirs: Path, tmp_path: Path) -> Path:
-    """A copy of it, as it comes to us."""
+    """A copy of it, as it amounts to us."""
     shutil.copytree(theirs, tmp_path / "book")
     return tmp_path / "book"
 
@@ -245,7 +245,7 @@ def test_a_restore_point_writes_only_where_the_rig_keeps_settings(book: Logbook,
     told = json.loads(point.read_text())
     for place in (str(tmp_path / "elsewhere"), "../../../elsewhere", "/proc/../tmp/elsewhere"):
         point.write_text(json.dumps({**told, "before": {**told["before"], place: "eA=="}}))
-        with pytest.raises(RefusedByRig, match="is no place"):
+        with pytest.raises(RefusedByRig, match="is not a place"):
             undo(rig, book)
     point.unlink()
     with pytest.raises(BookError, match="not on this machine"):

@@ -179,7 +179,7 @@ def test_columns_of_a_recording_are_series_too(tmp_path: Path) -> None:
     found = ingest(file, columns).capture
     assert readings(found)["gpu0.temperature"].worst == 64 and found.telemetry["gpu0.power"].at_ms.size == 34
     assert metrics_of(found)["power_w_mean"] == pytest.approx(150.5, abs=0.1)
-    with pytest.raises(CaptureError, match="is no name of a series: write"):
+    with pytest.raises(CaptureError, match="is not the name of a series: write"):
         column_map(name="mine", time="t", means="stamps", unit="ms", said={"heat": "heat"})
 
 
@@ -236,7 +236,7 @@ def test_a_log_on_a_clock_of_its_own_is_put_beside_the_frames(tmp_path: Path, ke
     assert "clock is the frames' own" in keen(*once, "--out", str(tmp_path / "a.csv")).stdout
     hot = read_text(tmp_path / "a.csv").telemetry["gpu0.temperature"]
     assert hot.at_ms[0] == 0 and list(hot.values[[0, -1]]) == [50, 59]
-    assert read_text(tmp_path / "a.csv").telemetry["gpu0.fan"].known.size == 5  # what is no number was not said
+    assert read_text(tmp_path / "a.csv").telemetry["gpu0.fan"].known.size == 5  # what is not a number was not said
     log.write_text("when;hot;spin\n" + "".join(f"{one};{one};0\n" for one in range(100)))  # the map is known now
     told = keen("ingest", str(frames), "--log", str(log), "--log-starts", "-20", "--out", str(tmp_path / "b.csv"))
     assert "not the frames'" in told.stdout
@@ -256,7 +256,7 @@ def test_a_log_on_a_clock_of_its_own_is_put_beside_the_frames(tmp_path: Path, ke
 
 
 def ending_of(plan: TrialPlan, random: np.random.Generator, by_heat: float, weight: float) -> MetricResult:
-    """What a trial comes to whose second version is 3 % slower, on a rig whose heat lags and counts by so much.
+    """What a trial amounts to whose second version is 3 % slower, on a rig whose heat lags and counts by so much.
 
     Args:
         weight: how much of what a run says of its beginning is that heat; the rest is noise.
@@ -302,7 +302,7 @@ def test_a_trial_says_what_it_takes_into_account(tmp_path: Path, keen: Keen) -> 
     assert set(shares) == {"before", "after"}
     assert all(sum(some.values()) == pytest.approx(100) for some in shares.values())
     assert "to the last bit" in keen("studies", "again", "1").stdout
-    assert "is no name of a series" in keen(*words[:-1], "heat", code=2).stderr
+    assert "is not the name of a series" in keen(*words[:-1], "heat", code=2).stderr
     assert "The GPU fan is not taken into account" in keen(*words[:-1], "gpu0.fan").stdout  # no run knows it
 
 

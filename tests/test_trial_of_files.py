@@ -70,7 +70,7 @@ def test_no_word_where_one_version_came_after_the_other(ws: Workspace) -> None:
     ({"a": "stock-*.csv", "b": "quick-1.csv"}, "8 of a and 1 of b"),
     ({"a": "stock-1.csv", "b": "stock-1.csv"}, "stock-1.csv is named twice"),
     ({"a": "stock-1.csv", "b": "words.csv"}, "words.csv"), ({"a": [], "b": []}, "0 of a and 0 of b"),
-    ({"a" * 300_000: "stock-*.csv", "b": "quick-*.csv"}, "is no label"),
+    ({"a" * 300_000: "stock-*.csv", "b": "quick-*.csv"}, "is not a label"),
     ({"brass-orbit@stock": "stock-*.csv", "brass-orbit@nothing": "quick-*.csv"}, "no version named"),
     ({"brass-orbit@stock": "stock-*.csv", "tidewater-rally@stock": "quick-*.csv"}, "are of two profiles")])
 def test_what_cannot_be_compared_is_one_line_and_leaves_nothing(ws: Workspace, files: dict[str, str],

@@ -36,7 +36,7 @@ def test_what_is_new_is_told_once_a_second(monkeypatch: pytest.MonkeyPatch) -> N
     assert not told
     clicks.send(100.2)
     clicks.answer(100.23)
-    clicks.send(100.9)  # waits for its answer: it is told of with the next
+    clicks.send(100.9)  # waits for its answer: it learns of with the next
     now[0] = 101.0
     live.look(shown, clicks)
     clicks.answer(101.0)
@@ -55,7 +55,7 @@ def test_a_moment_is_a_line_in_a_pipe_and_a_block_that_is_drawn_anew_at_a_termin
         view(moment)
     first, second, third = terminal.getvalue().split("recorded for ")[1:]
     assert first.count("\n") == 7 and first.endswith("\x1b[7A\x1b[J") and "\x1b[7A" not in second.removesuffix("\x1b[J")
-    assert "4.0 ms  ▇▄" in second and "8.2 ms  ▇\n" in third  # another run begins anew
+    assert "4.0 ms  ▇▄" in second and "8.2 ms  ▇\n" in third  # another run begins again
 
 
 @real_driver

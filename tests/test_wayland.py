@@ -25,7 +25,7 @@ from keenlattice.rig.linux.wayland.clients import is_connected
 from test_linux import real_driver
 
 pytest.importorskip("pywayland")
-# A compositor does not run as root: it takes us for an ordinary user of a namespace of its own.
+# A compositor does not run as root: it takes us for an ordinary user of its own namespace.
 ORDINARY = ("unshare", "--user", "--map-user=1000", "--map-group=1000") if os.geteuid() == 0 else ()
 CONFIGURATION = """
 output HEADLESS-1 mode --custom 800x600@60Hz
@@ -234,7 +234,7 @@ def test_a_compositor_that_does_not_answer_or_talks_nonsense_is_no_hang(tmp_path
 
         threading.Thread(target=answer_all, daemon=True).start()
         assert re.search("not: .*(gave no answer|went away)", ways())
-        assert "panel" not in LinuxRig(tmp_path / "state", tmp_path / ".drirc").facts()  # all else is told
+        assert "panel" not in LinuxRig(tmp_path / "state", tmp_path / ".drirc").facts()  # all else is given
         server.shutdown(socket.SHUT_RDWR)
 
 

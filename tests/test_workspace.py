@@ -149,7 +149,7 @@ NO_JSON: dict[str, Call] = {
 
 
 def without_what_is_drawn(told: Any) -> str:
-    """JSON as text, without ids, times, tokens, authors and folders, which are made anew each time."""
+    """JSON as text, without ids, times, tokens, authors and folders, which are made again each time."""
     plain = json.dumps(told, sort_keys=True).replace(r"\\", "/")  # paths, as they are on Windows
     text = re.sub(r'"[^"]*/(python|typed)/(?:[^"]*/)?([^"/]*)"', r'"\2"', plain)
     text = re.sub(r'("authors?": )("[^"]*"|\[[^]]*\])', r"\1*", text.replace("NaN", "null"))
@@ -275,7 +275,7 @@ def plan_pause(planning: Planning, base: str, *, times: int = 3) -> PauseSpec:
 
 
 def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """It is kept, goes on, is computed anew and listed by what is there for all."""
+    """It is kept, goes on, is computed again and listed by what is there for all."""
     with monkeypatch.context() as patched, keenlattice.open(tmp_path / "book") as ws:
         patched.setattr("keenlattice.study.kind.KINDS", ("trial", "pause"))
         patched.setitem(sys.modules, "keenlattice.study.pause.play", SimpleNamespace(
@@ -359,7 +359,7 @@ def test_status_says_what_to_do_next_until_all_is_done(keen: Keen) -> None:
     def next_step() -> str:
         return str(as_json(keen("status", "--json"))["next_step"])
 
-    assert next_step() == "keen survey"  # the stand-in has something plainly wrong
+    assert next_step() == "keen survey"  # the stand-in has something clearly wrong
     keen("edit", "brass-orbit", "frame.queue-depth=1")
     assert next_step().startswith("keen trial brass-orbit@stock brass-orbit@")
     keen("trial", "brass-orbit@stock", "brass-orbit", "--seconds", "10", "--seed", "1", "--matters", "5")

@@ -34,7 +34,7 @@ def replace_file(path: Path, content: bytes) -> None:
         _keep_owner_and_mode(Path(beside), target)
         _into_place(Path(beside), target)
     except BaseException:
-        with suppress(OSError):  # what failed is told, not what then could not be cleared away
+        with suppress(OSError):  # report what failed, not what then could not be cleared away
             Path(beside).unlink(missing_ok=True)
         raise
     _flush_folder(target.parent)
@@ -154,7 +154,7 @@ def check_regular(path: Path) -> None:
     """
     kind = path.stat().st_mode
     if not stat.S_ISREG(kind):
-        raise OSError(errno.EINVAL, "it is a folder" if stat.S_ISDIR(kind) else "it is no regular file", str(path))
+        raise OSError(errno.EINVAL, "it is a folder" if stat.S_ISDIR(kind) else "it is not a regular file", str(path))
 
 
 @contextmanager

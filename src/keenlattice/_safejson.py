@@ -28,7 +28,7 @@ def parse_json(text: str | bytes, *, finite: bool = True) -> Any:
 
 
 def _refuse(constant: str) -> NoReturn:
-    raise ValueError(f"{constant} is no number of JSON")
+    raise ValueError(f"{constant} is not a JSON number")
 
 
 def _check_depth(content: Any) -> None:

@@ -1,6 +1,6 @@
 """The state folder: what acts on this machine, and so belongs to this machine and user alone.
 
-Journals, locks, restore points, the games that a player has told of and the commands that start them lie here, and
+Journals, locks, restore points, the games that a player has named and the commands that start them lie here, and
 never in a logbook: a logbook may come from a stranger.
 """
 

@@ -1,4 +1,4 @@
-"""What a result is told in: blocks of plain data, shown by a terminal, a page, Markdown and a notebook."""
+"""What a result is given in: blocks of plain data, shown by a terminal, a page, Markdown and a notebook."""
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
@@ -11,7 +11,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Text:
-    """A paragraph; an `aside` is for whoever reads on."""
+    """A paragraph; an `aside` is for anyone who reads on."""
 
     text: str
     aside: bool = False
@@ -41,7 +41,7 @@ class Picture:
     """A small figure.
 
     Args:
-        alt: what it shows, in words and numbers, for whoever cannot see it.
+        alt: what it shows, in words and numbers, for anyone who cannot see it.
         draw: makes it, when it is needed.
     """
 
@@ -59,7 +59,7 @@ class Commands:
 
 @dataclass(frozen=True)
 class Fold:
-    """What is there for whoever wants it, behind its title."""
+    """What is there for anyone who wants it, behind its title."""
 
     title: str
     blocks: "Sequence[Block]"
@@ -93,7 +93,7 @@ class KeyFigure:
     note: str = ""
 
 
-MOST_KEYS = 3  # so many are read in two seconds
+MOST_KEYS = 3  # what is read in two seconds
 
 
 @dataclass(frozen=True)
@@ -146,7 +146,7 @@ class Report:
         figure: everything in one figure of 1280 x 800 pixels, for the Markdown; None if nothing was measured.
         first: the title of the first section.
         made: what made it, and when; "" if that is not known.
-        own: sections of its own, title and blocks of each, in place of those.
+        own: its own sections, title and blocks of each, in place of those.
     """
 
     title: str

@@ -12,7 +12,7 @@
           NeedsRights           only with an administrator's rights
         RigBusy                 another process is changing this rig
         NeedsInstalling         something that this rig is driven with is not installed
-      Paused (in `rig.hand`)    a study by hand waits for its player: what is to come is told by `Waiting`
+      Paused (in `rig.hand`)    a study by hand waits for its player: `Waiting` says what is to come
 
 Each message says what was wrong, where, and what to do next, in one line.
 """

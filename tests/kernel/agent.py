@@ -1,4 +1,4 @@
-"""In the machine in qemu: takes code from a port whose other end is the host, runs each piece in a process of its own,
+"""In the machine in qemu: takes code from a port whose other end is the host, runs each piece in a separate process,
 and answers.
 
 A line each way, JSON. A piece of code finds the rig's classes loaded, and `tell(text)`, which says something at once.

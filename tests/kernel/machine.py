@@ -25,7 +25,7 @@ class Machine:
         folder: for its files.
         state: its third disk: an image, or the address of a disk elsewhere (`nbd+unix:...`).
         devices: beside its disks.
-        kernel_line: what the kernel is told beside the usual.
+        kernel_line: what the kernel is given beside the usual.
         frozen: what `freeze` has left; the machine goes on from there.
     """
 
@@ -104,7 +104,7 @@ class Machine:
         return answer["result"]
 
     def told_until_cut(self, after_s: float) -> list[str]:
-        """What the code that was begun says, until so many seconds after the first that it says; then the power is
+        """What the code that was begun says, until this many seconds after the first that it says; then the power is
         cut."""
         found, until = list[str](), time.monotonic() + ANSWERS_WITHIN_S
         while (left := until - time.monotonic()) > 0:

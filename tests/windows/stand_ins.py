@@ -7,7 +7,7 @@ OURS = {"user32": "keen_parameters", "iphlpapi": "keen_resolvers"}
 
 
 def use(folder: Path) -> None:
-    """Keeps what the stand-ins are told in a folder, for this process and those that it starts."""
+    """Keeps what the stand-ins are given in a folder, for this process and those that it starts."""
     from keenlattice.rig.windows.system import dynamic_range, libraries, network, parameters
 
     os.environ |= {"KEEN_POWER": str(folder / "power"), "KEEN_FILTER_KEYS": str(folder / "filter-keys"),

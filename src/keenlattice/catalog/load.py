@@ -59,7 +59,7 @@ def _beginning(file: "Traversable") -> bytes:
 
 def _tables(file: str, domain: str, settings: object) -> list[tuple[str, dict[str, object]]]:
     if not isinstance(settings, dict) or not all(isinstance(fields, dict) for fields in settings.values()):
-        raise CatalogError(f"{file}: {domain}: a setting is a table of its own: [{domain}.NAME]")
+        raise CatalogError(f"{file}: {domain}: a setting is its own table: [{domain}.NAME]")
     return list(settings.items())
 
 

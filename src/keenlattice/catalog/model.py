@@ -121,7 +121,7 @@ class Setting(BaseModel):
         if self.kind == "text" and isinstance(value, str) and value.isprintable() and value != GAME_DECIDES:
             return value
         if self.is_number and isinstance(value, str) and value.startswith("="):
-            return value  # a formula: what it comes to is checked against the facts of a rig
+            return value  # a formula: what it amounts to is checked against the facts of a rig
         if self.is_number and isinstance(value, int | float) and not isinstance(value, bool):
             return self._in_range(value)
         shown = written(value) if isinstance(value, bool | int | float | str) else repr(value)

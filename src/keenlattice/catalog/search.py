@@ -57,7 +57,7 @@ def _holds(asked: str, text: str) -> bool:
 
 
 def _plain(text: str) -> str:
-    """Return a text in small letters, in one spelling, with spaces for what is no letter; `v-sync` is `vsync`."""
+    """Return a text in small letters, in one spelling, with spaces for what is not a letter; `v-sync` is `vsync`."""
     text = re.sub(r"\b([a-z])-", r"\1", text.lower())
     for foreign, ours in SPELLINGS:
         text = text.replace(foreign, ours)

@@ -14,7 +14,7 @@ from keenlattice.cli.grouped import group
 from keenlattice.cli.terminal import STOPPED
 from keenlattice.errors import KeenLatticeError, UsageError
 
-WRONG_USAGE: Any = typer.BadParameter.__mro__[1]  # the parser's UsageError, which Typer gives no name of its own
+WRONG_USAGE: Any = typer.BadParameter.__mro__[1]  # the parser's UsageError, which Typer does not name
 INTERRUPTED = 130  # the exit code of a program that Ctrl-C has ended
 
 GROUPS = {
@@ -29,7 +29,7 @@ GROUPS = {
         "takeover": "Make a logbook from elsewhere your own."},
     "The rig": {
         "status": "Show what is on the rig, what waits, and what to do next.",
-        "survey": "Look at the rig, and at what is plainly wrong with it.",
+        "survey": "Look at the rig, and at what is clearly wrong with it.",
         "apply": "Put a version on the rig, with a way back.",
         "undo": "Go back to before an apply, a chore or an undo.",
         "play": "Put a version on with its game, and back when it ends.",
@@ -50,7 +50,7 @@ GROUPS = {
         "report": "Write a page about a study, or a game's history.",
         "pool": "What changes do on many rigs, from the evidence of all.",
         "demo": "Tell the whole story once: edit, apply, measure, undo."}}
-"""The commands, in the order in which a player comes to them, each in a few words."""
+"""The commands, in the order in which a player meets them, each in a few words."""
 
 
 
@@ -68,7 +68,7 @@ ASKED_FOR = {"help": "--help", "-h": "--help", "version": "--version", "-V": "--
 
 
 def _of_a_kind(name: str) -> Any:
-    """Return the command of a kind of study that has none of its own; None if there is no such kind."""
+    """Return the command of a kind of study that lacks its own; None if there is no such kind."""
     from keenlattice.study.kind import KINDS, kind_named
 
     if name not in KINDS or (plan := kind_named(name).plan) is None:
@@ -136,7 +136,7 @@ def _of_the_machine(error: BaseException) -> int | None:
     if isinstance(error, OSError):
         return _say(f"{error.strerror or error}{f': {error.filename}' if error.filename else ''}", 1)
     if isinstance(error, UnicodeError):
-        return _say("a name, note or path holds bytes that are no UTF-8: rename it, or type it anew", 1)
+        return _say("a name, note or path holds bytes that are not UTF-8: rename it, or type it again", 1)
     if isinstance(error, MemoryError):
         return _say("there is not enough memory for this; nothing was kept of it", 1)
     return None
@@ -158,7 +158,7 @@ def _check_words(words: list[str]) -> None:
     """
     for word in words:
         if any("\ud800" <= letter <= "\udfff" for letter in word):
-            raise UsageError(f"{word.encode(errors='surrogateescape')!r} is no UTF-8 text: type it anew, or rename "
+            raise UsageError(f"{word.encode(errors='surrogateescape')!r} is not UTF-8 text: type it again, or rename "
                              "the file")
 
 

@@ -18,11 +18,11 @@ def begin(book: Path | None, rig: str, *, settle: bool = True, author: str | Non
 
     Args:
         rig: its kind; empty for the logbook's own.
-        author: who makes versions; whoever is at the keyboard, if not given.
+        author: who makes versions; the user at the keyboard, if not given.
         settle: whether what was cut short is put right: as the player chooses on a terminal, by undoing it elsewhere.
 
     Raises:
-        KeenLatticeError: no such rig, or the folder is no logbook.
+        KeenLatticeError: no such rig, or the folder is not a logbook.
     """
     ws = Workspace(book, rig or None, author=author, notice=warn)
     on_rig("" if ws.opened.is_usual else ws.rig.kind)

@@ -1,5 +1,5 @@
-"""A blind test at the terminal: the player is told when to play, and asked; of a rig that is changed by hand, a second
-person is asked to switch, out of the player's sight.
+"""A blind test at the terminal: the player learns when to play, and is asked; of a rig that is changed by hand, a
+second person is asked to switch, out of the player's sight.
 """
 
 import sys
@@ -25,7 +25,7 @@ VOID = "the blind test was stopped, so it is void: nothing of it is kept"
 
 
 class Blindfold:
-    """Whoever plays at this terminal and says what they feel.
+    """The person who plays at this terminal and says what they feel.
 
     Args:
         keys: what is typed here; the helper types there, too, and two readers would take each other's lines.
@@ -36,7 +36,7 @@ class Blindfold:
         self._which, self._keys = question == "which", keys
 
     def meet(self, name: str) -> None:
-        """A or B is on, and they are told which."""
+        """A or B is on, and they learn which."""
         say(f"\n{name} is on: {self._named[name]}. Play, and get to know it.", "bold")
         self._line("Enter once you know it: ")
 

@@ -119,7 +119,7 @@ def completing(run: Callable[[], int | None]) -> int | None:
         return run()
     try:
         words, current = _joined(shlex.split(os.environ.get("COMP_WORDS", "")), int(os.environ.get("COMP_CWORD", "0")))
-    except ValueError:  # a quote that is still open: nothing can be told of it yet
+    except ValueError:  # a quote that is still open: nothing is known of it yet
         return 0
     os.environ.update(COMP_WORDS=shlex.join(words), COMP_CWORD=str(current))
     word = words[current] if current < len(words) else ""

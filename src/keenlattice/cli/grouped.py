@@ -44,7 +44,7 @@ class Grouped(typer.core.TyperGroup):
         super().__init__(**{**attributes, "commands": OnDemand(self.package, listed)})
 
     def get_command(self, ctx: Any, name: str) -> Any:
-        """The command of that name; of a kind of study that has none of its own, one that is made for it."""
+        """The command of that name; of a kind of study that lacks its own, one that is made for it."""
         return super().get_command(ctx, name) or (self.more(name) if self.more else None)
 
     def list_commands(self, ctx: Any) -> list[str]:

@@ -106,7 +106,7 @@ class Guide:
         return noted
 
     def _show(self, steps: "Sequence[SheetStep]") -> None:
-        """The steps; where each is made, and how it is checked, is told once."""
+        """The steps; where each is made, and how it is checked, is given once."""
         for restart, group in groupby(steps, key=lambda step: step.restart):
             say(heading(restart), "bold")
             for step in group:
@@ -282,7 +282,7 @@ class Guide:
         return self._asked("y if it is of this run all the same, Enter to leave it alone").lower() == "y"
 
     def _has_clicks(self, frames: Handed) -> bool:
-        """Whether a recording holds presses of its own, or cannot be read, which is said later.
+        """Whether a recording holds its own presses, or cannot be read, which is said later.
 
         It is asked at every look while a sensor's file is awaited, and the recording is read once.
         """

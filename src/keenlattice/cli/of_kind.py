@@ -1,4 +1,4 @@
-"""The command of a kind of study that has none of its own: made from how it is planned."""
+"""The command of a kind of study that lacks its own: made from how it is planned."""
 
 import inspect
 import re

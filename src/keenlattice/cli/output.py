@@ -96,7 +96,7 @@ def on_this_rig() -> str:
 
 
 def hint(text: str, what_for: str = "next") -> None:
-    """What could be done next. It is no part of the result: where that goes to a file or a program, this does not."""
+    """What could be done next. It is not part of the result: where that goes to a file or a program, this does not."""
     names_rig = "--rig" in text or text.startswith("keen rig sheet")  # which is of one rig alone
     line = f"{what_for}: {text}" + f"   (with --rig {_rig})" * bool(_rig and not names_rig)
     if is_terminal(sys.stdout):

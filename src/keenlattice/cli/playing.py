@@ -25,7 +25,7 @@ Told = Callable[[int, int], None] | None
 @contextmanager
 def playing(ws: "Workspace", title: str, json: bool = False, watch: Path | None = None, sensor: str = ""
             ) -> Iterator[Told]:
-    """Yields what is told how many runs are done. If the study waits for a person, that is shown, and the command ends.
+    """Yields what learns how many runs are done. If the study waits for a person, that is shown, and the command ends.
 
     Args:
         title: is played, for the bar.

@@ -101,7 +101,7 @@ class Versions(BookFile):
         return self.version(version.profile, max(shared, key=number.__getitem__)) if shared else stock(version.profile)
 
     def label(self, version: Version, label: str) -> None:
-        """Gives a version a name of its own; a label that is there already moves.
+        """Gives a version its own name; a label that is there already moves.
 
         Raises:
             UsageError: a word that means something else in a reference.

@@ -43,7 +43,7 @@ class Apply:
 
     @property
     def title(self) -> str:
-        """As it is told to a player: `brass-orbit@1a2b3c4d`, or the chore's name."""
+        """As a player sees it: `brass-orbit@1a2b3c4d`, or the chore's name."""
         return self.what or f"{self.profile}@{self.version[:8]}"
 
 

@@ -1,4 +1,4 @@
-"""The evidence of the newest pool, kept beside the logbook's file: what a pool is added to, and computed anew from."""
+"""The evidence of the newest pool, kept beside the logbook's file: what a pool is added to, and computed again from."""
 
 import os
 import secrets

@@ -1,8 +1,8 @@
-"""Whose a logbook is: known by an id, of which this user's state folder has a folder of its own.
+"""Whose a logbook is: known by an id, of which this user's state folder has its own folder.
 
 A logbook whose id has none was made elsewhere: by another user, on another machine, or by a Keen Lattice from before
 there were ids. It is opened for reading alone, until it is taken over. One that was moved keeps its id; a copy is
-given an id of its own once both are there, and a copy of all that lies in the state folder, so that each goes on alone.
+given its own id once both are there, and a copy of all that lies in the state folder, so that each goes on alone.
 """
 
 import os
@@ -75,7 +75,7 @@ def read_id(connection: sqlite3.Connection) -> str:
 
 
 def settle_whereabouts(connection: sqlite3.Connection, book_id: str, folder: Path) -> str:
-    """Notes down where a logbook of ours is now; a copy is told from its original, and given an id of its own.
+    """Notes down where a logbook of ours is now; a copy is distinguished from its original, and given its own id.
 
     Returns: the id that it has from now on.
     """

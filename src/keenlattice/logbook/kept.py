@@ -132,8 +132,8 @@ def done_of(book: Logbook, study: Study) -> "dict[int, Capture]":
 
 
 def failed_of(book: Logbook, study: Study, times: int) -> "dict[int, Capture]":
-    """A capture without frames for every place at which runs went wrong so many times and none counts; for no place, if
-    that is 0."""
+    """A capture without frames for every place at which runs went wrong this many times and none counts; for no place,
+    if that is 0."""
     import numpy as np
 
     from keenlattice.measure.capture import Capture

@@ -62,7 +62,7 @@ def plain_errors(folder: Path) -> Iterator[None]:
     except OverflowError:
         raise BookError(f"the logbook {folder} has no number so large") from None
     except UnicodeError:
-        raise BookError(f"the logbook {folder}: a text that is no Unicode cannot be kept: type it anew") from None
+        raise BookError(f"the logbook {folder}: a text that is not Unicode cannot be kept: type it again") from None
     except sqlite3.Error as error:
         raise BookError(f"the logbook {folder}: {error}; is there room, may you write there, is it whole? "
                         "Another folder can be given with --book") from None
@@ -120,9 +120,9 @@ def check_file(folder: Path) -> None:
         with path.open("rb") as file:
             header = file.read(100)
     if not header:
-        raise BookError(f"{path} is empty: put it back from a copy, or move it away to begin anew")
+        raise BookError(f"{path} is empty: put it back from a copy, or move it away to begin again")
     if header[:16] != b"SQLite format 3\0" or len(header) < 100:
-        raise BookError(f"{path} is damaged, or is no logbook: put it back from a copy, or give another folder with "
+        raise BookError(f"{path} is damaged, or is not a logbook: put it back from a copy, or give another folder with "
                         "--book")
     if int.from_bytes(header[68:72], "big") != APPLICATION_ID:
         raise BookError(f"{path} belongs to another program: it is left as it is; give another folder with --book")

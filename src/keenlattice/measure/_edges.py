@@ -147,7 +147,7 @@ def _averaged(signal: Floats, length: float) -> Floats:
 
 
 def _hum(light: Floats, rate_hz: float) -> Floats:
-    """Mains hum: the better of 50 and 60 Hz with its double, fitted to the changes that are no steps; else 0.
+    """Mains hum: the better of 50 and 60 Hz with its double, fitted to the changes that are not steps; else 0.
 
     It is looked for in means of about HUM_MEAN_MS: from one sample to the next there is far more noise than hum.
     """

@@ -86,7 +86,7 @@ class Capture(Shown):
         the other the first and the last tell it of all."""
         for name, times in (("shown_ms", shown_ms), ("click_ms", self.click_ms)):
             if not np.isfinite(times).all():
-                raise CaptureError(f"{name} holds what is no time (an infinity, or nothing)")
+                raise CaptureError(f"{name} holds what is not a time (an infinity, or nothing)")
         for name, times in (("answer_ms", self.answer_ms), ("cpu_ms", self.cpu_ms), ("gpu_ms", self.gpu_ms),
                             *(("stage_ms", value) for value in self.stage_ms.values())):
             if np.isinf(times).any():

@@ -38,7 +38,7 @@ def warm_up_ms(capture: Capture) -> float:
 
 
 def cut(capture: Capture, start_ms: float, end_ms: float) -> Capture:
-    """The part of a run from one moment to another, with the clicks made in it; its time starts anew.
+    """The part of a run from one moment to another, with the clicks made in it; its time starts again.
 
     Raises:
         CaptureError: fewer than two frames were shown in it.

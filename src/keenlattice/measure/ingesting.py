@@ -42,7 +42,7 @@ class Ingested:
     Args:
         capture: the run.
         damage: what was wrong with it, and (if it was repaired) left out.
-        dropped_frames: frames that the recorder marked as never shown; they are no frames here.
+        dropped_frames: frames that the recorder marked as never shown; they are not frames here.
         segments: marker to (start, end) in ms, where the file has markers.
         begin_ms: when the run began, by the recorder's own stamps; None where it has none.
     """
@@ -248,7 +248,7 @@ def _stage(rows: Rows, column: str | None, index: NDArray[np.intp] | None, colum
 
 
 def _series(shown: Floats, columns: Mapping[str, Floats]) -> dict[str, Series]:
-    """The series of a machine, from a value beside each frame; what is no number was not said."""
+    """The series of a machine, from a value beside each frame; what is not a number was not said."""
     result = {}
     for name, values in columns.items():
         finite = np.isfinite(values)
@@ -258,7 +258,7 @@ def _series(shown: Floats, columns: Mapping[str, Floats]) -> dict[str, Series]:
 
 
 def _segments(markers: NDArray[np.object_], shown: Floats) -> dict[str, tuple[float, float]]:
-    """Each marker's span, from its first frame to the first of the next; one that comes again is told apart."""
+    """Each marker's span, from its first frame to the first of the next; one that comes again is distinguished."""
     markers = np.concatenate((markers[:shown.size - markers.size], markers))  # a first interval has a beginning, too
     starts = np.flatnonzero(np.concatenate(([True], markers[1:] != markers[:-1])))
     if starts.size > MOST_SEGMENTS:

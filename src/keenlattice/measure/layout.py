@@ -97,12 +97,12 @@ def _layout_of(path: Path, _size: int, _written: int) -> Layout:
     try:
         text = begin[bom:].decode(encoding, errors="ignore" if encoding == "utf-8" else "replace")
     except UnicodeError:
-        raise CaptureError(f"{path} is no text that can be told") from None
+        raise CaptureError(f"{path} is not text that can be told") from None
     lines = text.splitlines()
     if len(begin) == SAMPLE_BYTES:
         lines = lines[:-1]  # the last one is cut
     if not lines:
-        raise CaptureError(f"{path} is no text that can be told")
+        raise CaptureError(f"{path} is not text that can be told")
     layouts = [_laid_out(lines, delimiter) for delimiter in (*DELIMITERS, "")]
     best = max(layouts, key=lambda layout: (layout[0], -_unclean(lines[layout[2]], layout[1])))
     length, delimiter, first = best
@@ -160,7 +160,7 @@ def _kind(line: str, delimiter: str) -> int:
 
 
 def _unclean(line: str, delimiter: str) -> int:
-    """Cells of a line that are no numbers and hold another delimiter: under the right one there are fewest."""
+    """Cells of a line that are not numbers and hold another delimiter: under the right one there are fewest."""
     return sum(not NUMBER.match(cell) and any(delimiter in cell for delimiter in DELIMITERS[:-1])
                for cell in cells_of(line, delimiter))
 

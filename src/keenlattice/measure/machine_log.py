@@ -1,4 +1,4 @@
-"""A log that another program kept of the machine while a game was recorded: another file, with a clock of its own."""
+"""A log that another program kept of the machine while a game was recorded: another file, with its own clock."""
 
 from collections.abc import Mapping
 from dataclasses import replace
@@ -55,7 +55,7 @@ def log_map(**fields: object) -> LogMap:
 def read_machine_log(path: Path, columns: LogMap) -> dict[str, Series]:
     """The series of a log, by name, on its own clock in ms.
 
-    Rows whose time is no number are left out.
+    Rows whose time is not a number are left out.
 
     Raises:
         CaptureError: it cannot be read, lacks a column, or holds nothing of use; its times go back; or a share is above

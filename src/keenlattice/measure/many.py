@@ -57,7 +57,7 @@ def metrics_of_dataset(folder: Path, names: Iterable[str] | None = None, executo
     for name in wanted:
         metric(name)
     if not folder.is_dir():
-        raise CaptureError(f"{folder} is no folder of captures")
+        raise CaptureError(f"{folder} is not a folder of captures")
     files = sorted(path for path in folder.rglob("*.parquet") if path.is_file() and not path.is_symlink())
     return ManyMetrics(tuple(spread(partial(_of_one, folder, wanted), files, executor)))
 

@@ -36,7 +36,7 @@ STEADY_WITHIN = 0.10  # of the median, or of a cap's interval
 class Metric:
     """One metric: what it is called, its unit, which way is better, and what it computes from a capture.
 
-    `half` is half of the least that it can be other than zero, in a run of so many seconds; None if it is never zero.
+    `half` is half of the least that it can be other than zero, in a run of this many seconds; None if it is never zero.
     """
 
     name: str
@@ -283,7 +283,7 @@ HALF_A_PERCENT: Callable[[float], float] = lambda _: 0.5  # noqa: E731
 
 TRIAL_METRICS = ("frame_ms_mean", "frame_ms_p50", "frame_ms_p99", "fps_mean", "low_1_fps", "stutters_per_min",
                  "latency_ms_median", "latency_ms_p95")
-"""What a trial tells of: few, since every further one widens the intervals of all."""
+"""What a trial reports: few, since every further one widens the intervals of all."""
 
 PRICES = ("power_w_mean", "energy_per_frame_mj", "cpu_temperature_c_mean", "gpu_temperature_c_mean",
           "cpu_clock_mhz_mean", "gpu_clock_mhz_mean", "throttled_pct")

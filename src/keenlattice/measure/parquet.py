@@ -62,7 +62,7 @@ def write_capture(capture: Capture, path: Path) -> None:
 
 
 def _telemetry(capture: Capture, before: int) -> dict[str, Any]:
-    """The columns of telemetry, after so many rows without."""
+    """The columns of telemetry, after this many rows without."""
     import pyarrow as pa
 
     names = [name for name, series in capture.telemetry.items() for _ in range(series.at_ms.size)]
@@ -82,7 +82,7 @@ def read_capture(path: Path) -> Capture:
     import pyarrow.parquet as pq
 
     try:
-        with open_regular(path) as file:  # by its handle: Arrow takes no path whose bytes are no UTF-8
+        with open_regular(path) as file:  # by its handle: Arrow takes no path whose bytes are not UTF-8
             parquet = pq.ParquetFile(file)
             if parquet.metadata.num_rows > MOST_ROWS:
                 raise CaptureError(f"{path} holds {parquet.metadata.num_rows} rows: no capture is so long")

@@ -1,4 +1,4 @@
-"""What can be told of a recording's columns from the data alone; proposed to the player, never used unasked."""
+"""What can be learnt of a recording's columns from the data alone; proposed to the player, never used unasked."""
 
 import re
 from collections.abc import Sequence

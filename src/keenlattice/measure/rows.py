@@ -280,14 +280,15 @@ def _lines(path: Path, layout: Layout) -> Iterator[str]:
         with opened(path) as raw:
             raw.read(layout.bom)
             packed = path.suffix.lower() in OPENERS
-            if packed:  # what unpacks to thousands of times its size is no recording
+            if packed:  # what unpacks to thousands of times its size is not a recording
                 most = min(most, max(LEAST_UNPACKED, MOST_TIMES_PACKED * path.stat().st_size))
             text = io.TextIOWrapper(raw, layout.encoding, errors="replace", newline=None)
             for number, line in enumerate(iter(lambda: text.readline(LONGEST_LINE + 1), "")):
                 if packed and number > MOST_PACKED_ROWS:
                     raise _too_large(path)
                 if len(line) > LONGEST_LINE:
-                    raise CaptureError(f"{path} has a line of more than {LONGEST_LINE >> 20} MB: that is no recording")
+                    raise CaptureError(f"{path} has a line of more than {LONGEST_LINE >> 20} MB: that is not a "
+                                       f"recording")
                 taken += len(line)
                 if taken > most:
                     raise _too_large(path)
@@ -302,7 +303,7 @@ def _of_arrow(batch: Any, path: Path, numbers: Sequence[str], texts: Sequence[st
 
 
 Row = tuple[int, list[float], list[str], str]
-"""A line's number, its numbers, its texts; and what it is instead, if it is no row of data."""
+"""A line's number, its numbers, its texts; and what it is instead, if it is not a row of data."""
 
 
 def _in_columns(lines: Iterator[Row], numbers: Sequence[str], texts: Sequence[str]) -> Rows:
@@ -326,7 +327,7 @@ def _in_columns(lines: Iterator[Row], numbers: Sequence[str], texts: Sequence[st
 
 
 def _rows_of_text(path: Path, layout: Layout, numbers: Sequence[str], texts: Sequence[str]) -> Iterator[Row]:
-    """Whatever a recorder may have written between its rows: comments, headers anew, empty cells, half a last line."""
+    """Whatever a recorder may have written between its rows: comments, headers again, empty cells, half a last line."""
     where = {name: number for number, name in enumerate(layout.header)}
     of_numbers, of_texts = [where[name] for name in numbers], [where[name] for name in texts]
     for number, line in enumerate(_lines(path, layout), 1):

@@ -132,10 +132,10 @@ def with_latency(run: Capture, latency: Latency, warm_up_ms: float = 0.0) -> Cap
         warm_up_ms: what is cut off later.
 
     Raises:
-        CaptureError: the run has clicks of its own; or no press was answered.
+        CaptureError: the run has its own clicks; or no press was answered.
     """
     if run.click_ms.size:
-        raise CaptureError("the recording of frames holds clicks of its own already: hand it over without the sensor's")
+        raise CaptureError("the recording of frames holds its own clicks already: hand it over without the sensor's")
     if not latency.waits_ms.size:
         raise CaptureError("the sensor saw no press answered: is it where the screen answers, and was it pressed?")
     waits, press = latency.answer_ms - latency.press_ms, latency.press_ms
@@ -222,7 +222,7 @@ def read_sound(path: Path, light_channel: int = 2) -> Latency:
         raise CaptureError(f"{path}: {samples.shape[0]} samples at {rate_hz} a second: that cannot be used")
     sound: Floats = samples.astype(np.float64)
     if not np.isfinite(sound).all():
-        raise CaptureError(f"{path} holds samples that are no numbers")
+        raise CaptureError(f"{path} holds samples that are not numbers")
     latency = from_sensor(sound[:, 2 - light_channel], sound[:, light_channel - 1], float(rate_hz))
     latency.about.update({"source": path.name, "rate_hz": rate_hz})
     return latency
@@ -246,7 +246,8 @@ def read_tally(path: Path, rate_hz: float) -> Latency:
     words = read_rows(path, [], [name], exact=True).texts[name] if unknown.size else ()
     for row in unknown.tolist():
         if words[row].strip().lower() not in NO_ANSWER:
-            raise CaptureError(f"{path}: line {rows.line(row)}: {words[row][:40]!r} is no count; a dash stands for a "
+            raise CaptureError(f"{path}: line {rows.line(row)}: {words[row][:40]!r} is not a count; a dash stands for "
+                               f"a "
                                "press without an answer")
     latency = from_camera(counts.tolist(), rate_hz)
     latency.about["source"] = path.name

@@ -1,6 +1,7 @@
 """A sensor that is read live: the lines that it sends over a serial port, kept as a log like any other.
 
-What the columns of a line mean is told by the sensor map of the log, so any sensor will do that sends lines of numbers.
+What the columns of a line mean is given by the sensor map of the log, so any sensor will do that sends lines of
+numbers.
 """
 
 import threading
@@ -33,7 +34,7 @@ class SerialLog:
         try:
             import serial
         except ImportError:
-            raise NeedsInstalling("a serial port is read by a package of its own: pip install pyserial") from None
+            raise NeedsInstalling("a serial port is read by a separate package: pip install pyserial") from None
         try:
             if "://" in port:  # some of the library's URLs reach over a network, or write files
                 raise ValueError("it takes the name of a device, such as /dev/ttyACM0 or COM3, and no URL")

@@ -82,7 +82,8 @@ def check_names(names: Collection[str]) -> None:
         raise CaptureError(f"{len(names)} series: {MOST_SERIES} at most")
     for name in names:
         if not NAME.match(name):
-            raise CaptureError(f"{name[:60]!r} is no name of a series: write PART.KIND, such as gpu0.clock; kinds are "
+            raise CaptureError(f"{name[:60]!r} is not the name of a series: write PART.KIND, such as gpu0.clock; "
+                               f"kinds are "
                                f"{', '.join(KINDS)}")
 
 

@@ -137,7 +137,8 @@ def mean_limits(runs: Sequence[Mapping[str, float]]) -> dict[str, float]:
 
 
 def _at_those(series: Series, at_ms: Floats) -> Floats:
-    """The value of a series at some moments: the next that was said, since it tells of the time before; NaN if none."""
+    """The value of a series at some moments: the next that was said, since it describes the time before; NaN if
+    none."""
     finite = np.isfinite(series.values)
     times, values = series.at_ms[finite], series.values[finite]
     if not times.size:
@@ -146,7 +147,7 @@ def _at_those(series: Series, at_ms: Floats) -> Floats:
 
 
 Watcher = Callable[["Moment"], None]
-"""What is told of each moment; it must be quick, for the recorder waits for it."""
+"""What learns of each moment; it must be quick, for the recorder waits for it."""
 
 
 @dataclass(frozen=True)

@@ -29,8 +29,8 @@ Kind = Literal["wrong", "inert", "at odds", "out of range", "risky", "pointless"
 class Check(BaseModel):
     """One check: when it applies, which settings it is about, why that matters, and what to do.
 
-    `example` (with `facts` and `rig_wide` besides) is a profile that it finds something in; the tests try it. What it
-    finds is told `instead_of` what another check finds of the same settings, or of any if this one is about the rig.
+    `example` (also with `facts` and `rig_wide`) is a profile that it finds something in; the tests try it. What it
+    finds is shown `instead_of` what another check finds of the same settings, or of any if this one is about the rig.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -72,7 +72,7 @@ class Findings(tuple[Finding, ...], Shown):
         return [{**finding.model_dump(), "settings": ", ".join(finding.settings)} for finding in self]
 
     def _caption(self) -> str:
-        return f"{len(self)} findings" if self else "Nothing is plainly wrong"
+        return f"{len(self)} findings" if self else "Nothing is clearly wrong"
 
 
 @cache
@@ -110,14 +110,14 @@ def findings(catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
     board = _Board(catalog, effective, formula_names(facts), devices, stock_known)
     result = _without_what_others_tell([finding for check in checks() for finding in board.ask(check)])
     result += [Finding(check="formula", kind="out of range", settings=(holding.key,), why=holding.problem,
-                       what_to_do=f"set it anew: keen edit {'rig' if holding.layer == 'rig-wide' else 'GAME'} "
+                       what_to_do=f"set it again: keen edit {'rig' if holding.layer == 'rig-wide' else 'GAME'} "
                                  f"{holding.key}=...")
                for holding in effective.values() if holding.problem]
     return Findings([*result, *([] if stock_known else _to_look_at(board, result))])
 
 
 def _without_what_others_tell(findings: Iterable[Finding]) -> list[Finding]:
-    """Findings without those that another one says better: one cause is told once, and with what can be done."""
+    """Findings without those that another one says better: one cause is given once, and with what can be done."""
     findings, by_name = list(findings), {check.name: check for check in checks()}
     better = [(by_name[finding.check].instead_of, finding.settings if by_name[finding.check].per != "rig" else None)
               for finding in findings]
@@ -161,7 +161,7 @@ def _all_cores(facts: Names) -> dict[str, str]:
 
 
 class _Board:
-    """The effective values and facts that checks are held against."""
+    """The effective values and facts that checks are compared with."""
 
     def __init__(self, catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
                  devices: tuple[str, ...], stock_known: bool) -> None:

@@ -12,7 +12,7 @@ from keenlattice.profile.version import WHOLE_RIG, Entries, Version, joined, own
 
 
 def concrete_value(setting: Setting, stored: Value, facts: Names) -> Value:
-    """What one stored value comes to; a formula for a whole number is rounded, halves up.
+    """What one stored value amounts to; a formula for a whole number is rounded, halves up.
 
     Raises:
         BadValue: a formula that cannot be read or evaluated here; or what the setting does not take.
@@ -23,13 +23,13 @@ def concrete_value(setting: Setting, stored: Value, facts: Names) -> Value:
     try:
         return setting.checked(math.floor(number + 0.5) if setting.kind == "whole" else number)
     except BadValue:
-        raise BadValue(f"{setting.name} {stored} comes to {written(number)} on this rig; "
+        raise BadValue(f"{setting.name} {stored} gives {written(number)} on this rig; "
                        f"it takes {setting.allowed()}") from None
 
 
 def entries_for(catalog: Catalog, version: Version, facts: Names) -> dict[str, Value]:
-    """What a version puts on a rig with these facts: every value held against the catalog, whoever has written it; keys
-    that the catalog lacks are left out.
+    """What a version puts on a rig with these facts: every value compared with the catalog, no matter who wrote it;
+    keys that the catalog lacks are left out.
 
     Raises:
         BadValue: as `concrete_value`.

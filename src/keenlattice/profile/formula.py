@@ -49,14 +49,14 @@ def formula_names(facts: Names) -> dict[str, object]:
 
 
 def evaluate(formula: str, facts: Names) -> float:
-    """The number that a stored formula (with its `=`) comes to, on a rig with these facts.
+    """The number that a stored formula (with its `=`) gives, on a rig with these facts.
 
     Raises:
-        BadValue: it is no formula, names a fact that the rig does not tell, or comes to no number.
+        BadValue: it is not a formula, names a fact that the rig does not tell, or gives no number.
     """
     outcome = parse(formula.removeprefix("="))(Scope(formula_names(facts)))
     if isinstance(outcome, bool) or not isinstance(outcome, int | float):
-        raise BadValue(f"the formula {_short(formula)} comes to {outcome!r}, and not to a number")
+        raise BadValue(f"the formula {_short(formula)} gives {outcome!r}, and not a number")
     return outcome
 
 
@@ -194,7 +194,7 @@ def _number(value: Term) -> float:
 
 def _bounded(value: float) -> float:
     if not math.isfinite(value) or abs(value) > LARGEST:
-        raise BadValue(f"a formula comes to more than {LARGEST:g}, or to no number")
+        raise BadValue(f"a formula gives more than {LARGEST:g}, or no number")
     return value
 
 

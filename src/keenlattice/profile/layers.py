@@ -2,7 +2,7 @@
 
 From the bottom: stock (the catalog), rig-wide, game, and a trial's temporary override. The topmost layer that
 sets a setting wins. *Game decides* is a value like any other: it hides what lies below it. Unset does not. A stored
-formula wins as it stands; what it comes to is evaluated from the facts of the rig at hand.
+formula wins as it stands; what it amounts to is evaluated from the facts of the rig at hand.
 
 The stock values are the catalog's. Where nobody has looked at a rig, it may have been changed long ago: then what no
 layer sets is unknown, but for what its player has seen there, and for what the facts tell (the refresh rate that the
@@ -38,8 +38,9 @@ class Base:
 class Effective:
     """What holds for one setting, which layer it comes from, and what it hides (next below first, as stored).
 
-    `stored` is what the layer says, a formula perhaps, and None if it is unknown; `value` what that comes to, and None
-    if it comes to nothing here: then `problem` says why.
+    `stored` is what the layer says, a formula perhaps, and None if it is unknown; `value` what that amounts to, and
+    None
+    if it has no value here: then `problem` says why.
     """
 
     key: str

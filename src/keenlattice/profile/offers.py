@@ -20,7 +20,7 @@ Status = Literal["changes", "holds already", "inert here", "refused here", "unkn
 
 @dataclass(frozen=True)
 class OfferedSetting:
-    """One setting of a rule: what is stored now, what the pack says, what that comes to here, and what that means."""
+    """One setting of a rule: what is stored now, what the pack says, what that gives here, and what that means."""
 
     key: str
     now: Value | None
@@ -42,7 +42,7 @@ class OfferedRule:
 
 @dataclass(frozen=True)
 class Here:
-    """The rig that a pack is held against.
+    """The rig that a pack is compared with.
 
     Args:
         stored: what the latest version of a profile sets.

@@ -30,7 +30,7 @@ PackValue = bool | Annotated[int, Bounds] | Annotated[float, Bounds] | Line
 
 
 class PackError(KeenLatticeError):
-    """A file is no pack, or breaks a bound; the message names file, place and reason."""
+    """A file is not a pack, or breaks a bound; the message names file, place and reason."""
 
 
 class _Part(BaseModel):
@@ -114,7 +114,7 @@ def read_pack(path: Path) -> Pack:
     """The pack in a file.
 
     Raises:
-        PackError: it cannot be read, is too large, is not TOML, or is no pack.
+        PackError: it cannot be read, is too large, is not TOML, or is not a pack.
     """
     try:
         with open_regular(path) as file:

@@ -21,7 +21,7 @@ class Changed:
     """One setting that differs, in words.
 
     Args:
-        before, after: what is stored, and in brackets what that comes to.
+        before, after: what is stored, and in brackets what that amounts to.
         layer: where what holds afterwards comes from.
         reason: the note of the version that set it.
         trades: what the catalog says that it trades.

@@ -26,7 +26,7 @@ class Node:
 def lanes(nodes: Sequence[Node]) -> list[int]:
     """Return the column of each version, the newest first: a line of versions keeps its column, and a branch takes the
     next one that is free."""
-    waiting: list[str | None] = []  # of each column, the version that its line comes to next
+    waiting: list[str | None] = []  # of each column, the version that its line reaches next
     columns = []
     for node in nodes:
         own = [place for place, expected in enumerate(waiting) if expected == node.id]

@@ -106,7 +106,7 @@ def nothing(axes: "Axes", why: str) -> "Axes":
 def load() -> None:
     """Load Matplotlib from our own folder, if nothing has loaded it yet.
 
-    It looks for settings of its own in the current folder, which may be somebody else's pack.
+    It looks for its own settings in the current folder, which may be somebody else's pack.
     """
     if "matplotlib" not in sys.modules:
         with contextlib.chdir(Path(__file__).parent):

@@ -66,7 +66,7 @@ KINDS = {
     "breaks a limit": "bad", "does not run": "bad", "limit not measured": "open", "limit not sure": "open",
     "unclear": "open", "no better": "same", "not told apart": "same", "no difference that matters": "same",
     "does nothing that matters": "same"}
-"""What each verdict comes to, by which figures choose its mark and pages its colour."""
+"""What each verdict amounts to, by which figures choose its mark and pages its colour."""
 
 
 def rounded(value: float, uncertainty: float) -> str:
@@ -92,7 +92,7 @@ def signed(value: float, uncertainty: float = 0.1) -> str:
 
 
 def counted(count: int, noun: str, many: str = "") -> str:
-    """So many of something: `no studies`, `1 study`, `3 studies`."""
+    """A number of something: `no studies`, `1 study`, `3 studies`."""
     return f"{count or 'no'} {noun if count == 1 else many or noun + 's'}"
 
 

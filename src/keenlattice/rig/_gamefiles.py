@@ -223,7 +223,7 @@ def _as_noted(result: Mapping[str, object]) -> NotedKey:
 def names_of(entries: Sequence[tuple[str, str, str]]) -> dict[str, tuple[str, str]]:
     """What the keys of a file are called as settings (`file.graphics_shadow-detail`): name to section and key.
 
-    Keys whose names would be one, since they differ in signs or letters that a name does not have, are told apart by
+    Keys whose names would be one, since they differ in signs or letters that a name does not have, are distinguished by
     some digits of the hash of what is written in the file; these do not depend on where in the file a key stands.
     """
     places = {f"{section}\0{key}": (section, key) for section, key, _ in entries}

@@ -71,7 +71,7 @@ def preview(rig: Rig, version: Version) -> Preview:
     """What applying `version` would change on the rig, formulas evaluated from its facts; nothing is written.
 
     Raises:
-        BadValue: a value that its setting does not take; or a formula that comes to one, or to nothing, on this rig.
+        BadValue: a value that its setting does not take; or a formula that gives one, or nothing, on this rig.
         UsageError: a setting that this profile cannot set.
     """
     catalog = rig.catalog()

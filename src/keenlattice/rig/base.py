@@ -1,7 +1,7 @@
 """What a rig is: a few small things that it can do, its capabilities. Everything clever is outside it.
 
-Every rig can be looked at and written (`Rig`). The rest it has or lacks, and whoever needs it asks for that, never for
-the rig's name: `isinstance(rig, Playable)`.
+Every rig can be looked at and written (`Rig`). The rest it has or lacks, and anyone who needs it asks for that, never
+for the rig's name: `isinstance(rig, Playable)`.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -128,8 +128,8 @@ class Restartable(Protocol):
 
 @runtime_checkable
 class Clamps(Protocol):
-    """A rig with places that may read otherwise than what was written to them holds: a limit beyond another one, which
-    is shown cut off. On the way back such a place is written whatever it reads."""
+    """A rig with places that may read differently from what was written to them holds: a limit beyond another one,
+    which is shown cut off. On the way back such a place is written whatever it reads."""
 
     def may_read_otherwise(self, place: str) -> bool:
         """Whether a place is one of these."""
@@ -149,7 +149,7 @@ class Playable(Protocol):
 
 @runtime_checkable
 class NamesPlaces(Protocol):
-    """A rig that keeps settings in places that are no files."""
+    """A rig that keeps settings in places that are not files."""
 
     def place_in_words(self, place: str) -> str:
         """What such a place is, as `the monitor PANEL-1`; empty for a file."""
@@ -192,7 +192,7 @@ class ByHand(Rig, Protocol):
         """What its player has seen of an owner's settings before anything was set."""
 
     def coming(self, run: "ComingRun") -> None:
-        """Tells whoever sits there of a run, before anything is asked."""
+        """Tells the person who sits there of a run, before anything is asked."""
 
 
 @runtime_checkable
@@ -211,7 +211,7 @@ class TakesFacts(Protocol):
 
 @runtime_checkable
 class TakesGames(Protocol):
-    """A rig that is told of its games, in the file `gamelist.FILE` of its home."""
+    """A rig that learns of its games, in the file `gamelist.FILE` of its home."""
 
     told_of_games: bool
 

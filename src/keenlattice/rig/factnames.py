@@ -67,7 +67,7 @@ def named(facts: "Mapping[str, FactValue | None]", devices: Sequence[str], names
         if fact is None:
             raise UnknownName("fact", name, [*kinds, *in_formulas], "`keen rig facts --list` shows all there are")
         if fact in result:
-            raise UsageError(f"{fact} is told twice: {name} is the same fact")
+            raise UsageError(f"{fact} is given twice: {name} is the same fact")
         if value is not None and not _is(value, kinds[fact][0]):
             kind, meaning = kinds[fact]
             raise UsageError(f"{fact}={value}: it takes {TAKES[kind]}. {meaning}")
@@ -79,11 +79,11 @@ def device_names(devices: Sequence[str]) -> tuple[str, ...]:
     """The names of devices, as they can be addressed (`interrupt.mode@gpu0`).
 
     Raises:
-        UsageError: one that is no name.
+        UsageError: one that is not a name.
     """
     for device in devices:
         if not device.isidentifier() or not device.isascii() or len(device) > 40:
-            raise UsageError(f"{device!r} is no name of a device: letters, digits and _, like gpu0")
+            raise UsageError(f"{device!r} is not the name of a device: letters, digits and _, like gpu0")
     return tuple(dict.fromkeys(devices))
 
 

@@ -178,7 +178,7 @@ def check_complete(rig: object, called: str = "") -> None:
     """
     lacks = [name for name in NEEDED if not hasattr(rig, name)]
     if lacks:
-        raise RigError(f"{called or type(rig).__name__} is no whole rig: it lacks {', '.join(lacks)}; "
+        raise RigError(f"{called or type(rig).__name__} is not a whole rig: it lacks {', '.join(lacks)}; "
                        "docs/writing-a-rig.md says what each is")
 
 

@@ -28,7 +28,7 @@ class Key:
 
 @dataclass(frozen=True)
 class Listed:
-    """A game that a player has told of: what starts it, the file that it keeps its settings in and what is known of
+    """A game that a player has named: what starts it, the file that it keeps its settings in and what is known of
     that, the pixel of its window that answers a click (counted from the upper left corner) and the one that is clicked
     (the same, if it is not said), whether it is left running after it was started to be measured; by which of APIS it
     draws, empty if that is not said, and what it tells a Vulkan driver that it is: application and engine, each with a
@@ -51,7 +51,7 @@ class KnowsInstalled(Protocol):
     """A rig whose system keeps a documented list of the games that are installed."""
 
     def installed(self) -> Sequence[Listed]:
-        """Return them by name, each with its command and, where that is told, its executable."""
+        """Return them by name, each with its command and, where that is given, its executable."""
 
 
 def read_games(home: Path) -> dict[str, Listed]:
@@ -134,11 +134,11 @@ def _spot(name: str, key: str, content: object) -> tuple[int, int] | None:
 
 
 def add_game(home: Path, listed: Listed) -> None:
-    """Adds a game, or replaces what was told of it; where its settings are in its file (`keys`) stays as it is, if that
-    is not told anew, and so does everything else in ours.
+    """Adds a game, or replaces what was said of it; where its settings are in its file (`keys`) stays as it is, if that
+    is not told again, and so does everything else in ours.
 
     Raises:
-        UsageError: a name that cannot be one, an API that is not known, or bytes that are no text.
+        UsageError: a name that cannot be one, an API that is not known, or bytes that are not text.
         RigError: the file cannot be read or written.
     """
     import re
@@ -149,7 +149,7 @@ def add_game(home: Path, listed: Listed) -> None:
     if not re.fullmatch(r"[a-z][a-z0-9-]{0,59}", name) or name in ("rig", "machine"):
         raise UsageError(f"{name!r} cannot be a game's name: take small letters, digits and dashes, and not `rig`")
     if listed.api not in ("", *APIS):
-        raise UsageError(f"{name}: {listed.api[:40]!r} is no API that is known here: write {' or '.join(APIS)}")
+        raise UsageError(f"{name}: {listed.api[:40]!r} is not an API that is known here: write {' or '.join(APIS)}")
     read_games(home)
     path = home / FILE
     try:
@@ -177,9 +177,9 @@ def add_game(home: Path, listed: Listed) -> None:
         tomllib.loads(text.decode("utf-8-sig"))
         replace_file(path, text)
     except UnicodeError:
-        raise UsageError(f"{name}: a title, command or path holds bytes that are no UTF-8: rename it") from None
+        raise UsageError(f"{name}: a title, command or path holds bytes that are not UTF-8: rename it") from None
     except ValueError as error:
-        raise RigError(f"{path} cannot be added to as it is written ({error}): write each game as a table of its own, "
+        raise RigError(f"{path} cannot be added to as it is written ({error}): write each game as its own table, "
                        f"[{name}]") from None
     except OSError as error:
         raise RigError(f"cannot write {path}: {error.strerror}") from None

@@ -1,5 +1,5 @@
-"""Whoever sits at a rig that is changed by hand, as far as a study asks them: to take steps, to play, to hand over what
-was recorded. A terminal, a folder that is watched, files that were named, a script: each is a `Hand`.
+"""The person who sits at a rig that is changed by hand, as far as a study asks them: to take steps, to play, to hand
+over what was recorded. A terminal, a folder that is watched, files that were named, a script: each is a `Hand`.
 """
 
 from collections.abc import Mapping, Sequence
@@ -52,13 +52,13 @@ class TakenBack(KeenLatticeError):
 
 
 class Hand(Protocol):
-    """Whoever sits at a rig that is changed by hand.
+    """The person who sits at a rig that is changed by hand.
 
     Whatever they are asked, they may raise `Paused` or `TakenBack`.
     """
 
     def coming(self, run: ComingRun) -> None:
-        """Is told of every run before anything is asked."""
+        """Learns of every run before anything is asked."""
 
     def change(self, steps: Sequence[SheetStep]) -> Noted:
         """Asks for some steps, and returns once they were taken."""

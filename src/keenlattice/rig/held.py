@@ -1,6 +1,6 @@
 """Settings that no file of the game or the system keeps: they hold for a game that is started or found from here.
 
-They are written in the rig's own folder, and whoever starts a game (`keen play`, a run) has its process hold them.
+They are written in the rig's own folder, and anyone who starts a game (`keen play`, a run) has its process hold them.
 """
 
 import json
@@ -105,7 +105,7 @@ def under_way(starter: Starter, game: Game, listed: Listed | None, command: Sequ
     """Start a game by a command; without one take the game that runs, else start it as its rig was told.
 
     Args:
-        listed: what the rig was told of the game.
+        listed: what the rig knows of the game.
 
     Raises:
         RigError: it cannot be started, or how is not known and it does not run.

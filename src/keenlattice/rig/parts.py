@@ -21,7 +21,7 @@ class Part:
         raise NotImplementedError
 
     def facts(self) -> Mapping[str, FactValue]:
-        """What it tells of the machine."""
+        """What it says of the machine."""
         return {}
 
     def covers(self, owner: str, key: str) -> bool:
@@ -37,7 +37,7 @@ class Part:
         raise NotImplementedError
 
     def in_words(self, place: str) -> str:
-        """What a place of its own is that is no file; empty for a file, and for one of another part."""
+        """What a place of this part is, if it is not a file; empty for a file, and for one of another part."""
         return ""
 
     def values(self, state: State, owner: str) -> Entries:
@@ -80,7 +80,7 @@ class Parts:
         return [setting for part in self._parts for setting in part.settings()]
 
     def facts(self) -> dict[str, FactValue]:
-        """Return what the parts tell of the machine."""
+        """Return what the parts say of the machine."""
         return {name: fact for part in self._parts for name, fact in part.facts().items()}
 
     def state(self) -> State:
@@ -137,5 +137,5 @@ class Parts:
             part.put(state)
 
     def place_in_words(self, place: str) -> str:
-        """Return what a place is that is no file; empty for a file."""
+        """Return what a place is, if it is not a file; empty for a file."""
         return next((words for part in self._parts if (words := part.in_words(place))), "")

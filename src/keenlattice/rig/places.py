@@ -45,7 +45,8 @@ def to_be_written(rig: "Rig", then: "State", now: "State", whatever: Container[s
     """What has to be written so that a rig which holds `now` holds `then`.
 
     Args:
-        whatever: of these, a place that may read otherwise than it holds (`base.Clamps`) is written whatever it reads.
+        whatever: of these, a place that may read differently from what it holds (`base.Clamps`) is written whatever it
+            reads.
     """
     from keenlattice.rig.base import reads_true
 
@@ -73,7 +74,7 @@ def write(rig: "Rig", state: "State", listed: "State | None" = None) -> None:
         listed: the rig's state, if it has just been read.
 
     Raises:
-        RefusedByRig: a place that the rig does not list, whoever names it; nothing is written.
+        RefusedByRig: a place that the rig does not list, no matter who names it; nothing is written.
         RigError: as `Rig.put`.
     """
     if not state:
@@ -93,5 +94,5 @@ def check_places(rig: "Rig", state: "State", listed: "State") -> None:
     """
     strange = sorted(place for place in state if place not in listed)
     if strange:
-        raise RefusedByRig(f"{', '.join(strange[:3])} is no place that the rig {rig.name} keeps settings in now: "
+        raise RefusedByRig(f"{', '.join(strange[:3])} is not a place that the rig {rig.name} keeps settings in now: "
                            "nothing was written there")

@@ -56,7 +56,7 @@ def play_with(rig: Rig, game: str, versions: Sequence[Version], command: Sequenc
 
     Args:
         versions: of the whole rig and of the game, in the order in which they are put on.
-        command: what starts the game; empty for what was told of it, or for one that runs.
+        command: what starts the game; empty for what was said of it, or for one that runs.
 
     Raises:
         RigError: games are not started on this rig, or this one cannot be; or a version was not taken. The rig is as it

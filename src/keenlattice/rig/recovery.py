@@ -65,7 +65,7 @@ def _check_that_it_is_back(rig: "Rig", journal: Journal, back: "State", held: "S
     """
     if wrong := [place for place, content in back.items() if held.get(place) != content]:
         journal.found_instead({place: held.get(place) for place in wrong})
-        raise RigError(f"{', '.join(wrong)} of the rig {rig.name} reads back otherwise than it was to be put back")
+        raise RigError(f"{', '.join(wrong)} of the rig {rig.name} reads back differently from what was to be put back")
 
 
 def sort_out(now: "State", journal: Journal) -> tuple[list[str], list[str]]:
@@ -130,7 +130,7 @@ class Misread(NamedTuple):
 
 
 def misread(rig: "Rig", wanted: "Wanted") -> list[Misread]:
-    """Every value that the rig, as it stands, holds otherwise than is wanted."""
+    """Every value that the rig, as it stands, holds differently from what is wanted."""
     state, misreads = rig.state(), []
     for owner, values in wanted.items():
         held = rig.values(state, owner)
@@ -172,7 +172,7 @@ def recover(rig: "Rig", *, finish: bool = False) -> str | None:
 
 
 def settle(rig: "Rig", journal: Journal, *, finish: bool) -> str:
-    """As `recover`, by whoever holds the lock."""
+    """As `recover`, by the one who holds the lock."""
     how_far = f"{journal.why} was cut short ({journal.since}, after {journal.done} of {journal.steps} steps)" \
         if journal.steps else f"{journal.why} was cut short ({journal.since})"
     with suppress(OSError):
@@ -195,7 +195,7 @@ def settle(rig: "Rig", journal: Journal, *, finish: bool) -> str:
 
 
 def _book_of(journal: Journal) -> Logbook | None:
-    """The logbook that a change was to be remembered in, wherever it is now; None if it cannot be found."""
+    """The logbook that a change was to be remembered in, where it is now; None if it cannot be found."""
     if journal.intent is None:
         return None
     book_id, folder = journal.intent.book

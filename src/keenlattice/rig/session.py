@@ -1,6 +1,6 @@
 """A rig's session while it is measured: begun, asked for a version, asked for runs, and ended.
 
-A program plays, or a person does; whoever asks for runs never asks which.
+A program plays, or a person does; anyone who asks for runs never asks which.
 """
 
 from collections.abc import Iterator
@@ -63,7 +63,7 @@ def session_of(rig: Rig, why: str) -> Iterator[Session]:
     """Begin a rig's session; in the end all of its changes are taken back, or what a person left is remembered.
 
     Args:
-        why: it is begun, for whoever wants to change the rig at the same time.
+        why: it is begun, for anyone who wants to change the rig at the same time.
     """
     if isinstance(rig, ByHand):
         with by_hand(rig, why) as hands:
@@ -108,7 +108,7 @@ def hand_where_nobody_is(rig: Rig, hand: "Hand") -> Iterator[None]:
 
 
 def left_changed(rig: Rig) -> list[str]:
-    """Return the settings that studies by hand have left otherwise than they were before; none on any other rig."""
+    """Return the settings that studies by hand have left different from before; none on any other rig."""
     if not isinstance(rig, ByHand) or (kept := read_origin(rig)) is None:
         return []
     return [step.key for step in steps_between(rig, rig.state(), kept[1], "")]

@@ -38,7 +38,7 @@ class Transaction:
 
         Args:
             wants: the values that are written, where they may have to go back one by one after a crash.
-            again: write a place that may read otherwise than it holds (`Clamps`) whatever it reads.
+            again: write a place that may read differently from what it holds (`Clamps`) whatever it reads.
 
         Raises:
             RigError: something else has changed the same place since we last looked.

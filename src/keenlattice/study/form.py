@@ -1,6 +1,6 @@
 """Plans and results to JSON and back, by one way: each is a dataclass, and pydantic holds what is read against it.
 
-Whoever passes a logbook on may have written what it holds.
+Anyone who passes a logbook on may have written what it holds.
 """
 
 import json
@@ -12,7 +12,7 @@ from keenlattice.errors import BadValue, BookError, UnknownName
 class Form:
     """A dataclass that is kept as JSON.
 
-    `SCHEMA` names its form, where it is an output of its own; `WHAT` is what it is called in a message.
+    `SCHEMA` names its form, where it is its own output; `WHAT` is what it is called in a message.
     """
 
     SCHEMA: ClassVar[str] = ""
@@ -38,7 +38,7 @@ class Form:
 
     @classmethod
     def of_json(cls, content: object, title: str = "") -> Self:
-        """What `to_json` made this of; what it has besides is left out.
+        """What `to_json` made this of; what else it has is left out.
 
         Args:
             title: it is, for the message.

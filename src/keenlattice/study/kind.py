@@ -201,17 +201,17 @@ class Kind(Generic[AnySpec, AnyResult]):
     Args:
         name: what it is called; the name of its folder.
         spec, result: their forms.
-        play: plays it through, or computes it anew: the player knows which.
+        play: plays it through, or computes it again: the player knows which.
         failures: how often a run has to go wrong for that to be a result, so that it is not tried again when a study
             goes on; 0 if it never is.
         tell: tells a result in blocks, which a terminal, a page and a notebook show.
-        page: the page about a result; without one it shows what is told.
+        page: the page about a result; without one it shows the telling.
         figure: its figures; without them, those of the trial that proves it.
         plan: what is to be played, from a `Planning` and what a player says. `Studies.play` takes its parameters, and
             a kind that has no command of its own gets one with them as options.
         makes: what a version of the result would set, from the version that it started from and the rig's catalog, and
             why; None if that is nothing new.
-        again: of a kind that rests on something else than runs: computes a study anew from what the logbook keeps.
+        again: of a kind that rests on something else than runs: computes a study again from what the logbook keeps.
         so_far: what decides, as it stands by the runs so far, from their metrics by place; None where only the end
             tells.
     """
@@ -254,5 +254,5 @@ def game_for(versions: Sequence[Version], game: str | None) -> str:
         raise UsageError(f"{first.reference} and {last.reference} are of two profiles; a trial compares two "
                          "versions of one, or of a game and the rig together: GAME+rig")
     if game is None and first.profile == WHOLE_RIG:
-        raise UsageError("a trial of rig-wide versions has to be told which game to play: --game GAME")
+        raise UsageError("a trial of rig-wide versions needs a game to play: --game GAME")
     return game or owners(first.profile)[0]

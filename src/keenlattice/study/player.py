@@ -1,7 +1,7 @@
 """Plays the runs of a study: puts a version on, plays, and tells runs that went wrong from those that count.
 
 A run that was played earlier is not played again; so a study that was stopped goes on, and one that is finished is
-computed anew, by the same code that plays it.
+computed again, by the same code that plays it.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -115,7 +115,7 @@ class Player:
         each: is called with every run once it is played, whether it counts or not.
         done: the runs that were played earlier, by their place; one without frames went wrong as often as it is tried.
         session: of the rig; None if nothing may be played, only computed from what is `done`.
-        called: how the arm of a run that went wrong is told, behind the run's number.
+        called: how the arm of a run that went wrong is given, behind the run's number.
         excluded: the runs that went wrong, each with the reason.
         earlier: those that went wrong before the study was stopped, by their place: arm and reason of each.
         most: how many runs it takes at most, once a study knows better than its plan; else 0.
@@ -139,7 +139,7 @@ class Player:
     _changed: set[str] = field(default_factory=set)
 
     def play(self, place: int, block: int, arm: str, entries: Callable[[], Entries], seed: int) -> Capture:
-        """The capture of a run with these entries on the rig; one that goes wrong is told of, and played again. What
+        """The capture of a run with these entries on the rig; one that goes wrong is reported, and played again. What
         speaks against one that counts is taken down.
 
         Args:
@@ -159,7 +159,7 @@ class Player:
         self.excluded += [self._told(place, arm, why) for arm, why in wrong]
         if place in self.done:
             return self.done[place]
-        tried = sum(why != TAKEN_BACK for _, why in wrong) % TRIES  # as often as it is tried: then it is tried anew
+        tried = sum(why != TAKEN_BACK for _, why in wrong) % TRIES  # as often as it is tried: then it is tried again
         for attempt in range(tried, TRIES):
             drawn = seed if not attempt else int(np.random.default_rng([seed, attempt]).integers(2**31))
             run = self.once(place, block, arm, entries(), drawn, attempt)
@@ -264,7 +264,7 @@ def _changed_for(rig: Rig, state: State, owner: str, edits: Edits) -> State:
 
 
 def restart(rig: Rig, keys: list[str]) -> None:
-    """Restarts the driver or the machine if a change of these settings needs it; games start anew for every run."""
+    """Restarts the driver or the machine if a change of these settings needs it; games start again for every run."""
     needed = restart_for(rig, keys)
     if needed in ("driver", "machine") and isinstance(rig, Restartable):
         rig.restart(needed)

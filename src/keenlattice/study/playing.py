@@ -1,4 +1,4 @@
-"""Playing a study of any kind, or computing it anew from its runs."""
+"""Playing a study of any kind, or computing it again from its runs."""
 
 from collections.abc import Mapping, Sequence
 
@@ -43,7 +43,7 @@ def play(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequ
 
 def replay(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequence[Version],
            done: Mapping[int, Capture], doubts: Sequence[str] = ()) -> AnyResult:
-    """Computes a study anew from its runs; nothing is played, and the rig is only asked what it knows.
+    """Computes a study again from its runs; nothing is played, and the rig is only asked what it knows.
 
     Args:
         spec, versions, done, doubts: as in `play`.

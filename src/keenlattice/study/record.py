@@ -41,7 +41,7 @@ HELD = "held"
 """Where a study's plan, as the logbook keeps it, has what the rig held."""
 
 Progress = Callable[[int, int], None]
-"""Is told how many runs are done, and how many it takes in all, as far as that is known."""
+"""Learns how many runs are done, and how many it takes in all, as far as that is known."""
 
 
 @dataclass(frozen=True)
@@ -250,7 +250,7 @@ def _gone_wrong(book: "Logbook", study: Study) -> dict[int, list[tuple[str, str]
 
 
 def _nobody(_done: int, _total: int) -> None:
-    """Told of progress if nobody wants to know."""
+    """Ignores progress."""
 
 
 def keep_run(book: "Logbook", study: Study, spec: Spec, versions: Sequence[Version], run: "Run") -> None:
@@ -295,5 +295,5 @@ def recompute(book: "Logbook", rig: "Rig", study: Study) -> int:
 
 
 def _differing(before: Mapping[str, Any], now: Mapping[str, Any]) -> list[str]:
-    """The numbers that differ; what went wrong is told by the runs, and not computed from them."""
+    """The numbers that differ; what went wrong is given by the runs, and not computed from them."""
     return [key for key in before if key != "excluded" and now.get(key) != before[key]]

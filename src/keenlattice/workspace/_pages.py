@@ -71,7 +71,7 @@ def context_of(opened: "Opened", game: str, before: Version, after: Version,
 def changed(opened: "Opened", before: Version, after: Version, base: "Base") -> "tuple[Changed, ...]":
     """What differs between two versions, in words: what holds on either side, why, and what to expect of it.
 
-    That a setting is inert is told by the checks, beside it.
+    That a setting is inert is said by the checks, beside it.
     """
     from keenlattice.report.context import Changed
 
@@ -244,7 +244,7 @@ def page_of(opened: "Opened", study: Played[Any]) -> Page:
 
 
 def _of_any(opened: "Opened", study: Played[Any], beside: StudyBeside) -> Report:
-    """Return the page about a study of a kind that has none of its own: what it tells, and on which rig."""
+    """Return the page about a study of a kind that lacks its own: what it tells, and on which rig."""
     from keenlattice.report.context import again, the_rig, to_repeat
 
     telling, versions = telling_of(opened, study), beside.versions

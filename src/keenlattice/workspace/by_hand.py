@@ -124,7 +124,7 @@ class ByHandStudies:
         return self.next_run()
 
     def left_over(self) -> list[str]:
-        """The settings that studies by hand have left otherwise than they were before; none on any other rig."""
+        """The settings that studies by hand have left different from before; none on any other rig."""
         from keenlattice.rig.session import left_changed
 
         return left_changed(self._opened.rig)

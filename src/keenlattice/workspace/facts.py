@@ -1,4 +1,4 @@
-"""The facts of a rig: what it says of itself, and what a player tells of one that is changed by hand."""
+"""The facts of a rig: what it says of itself, and what a player says of one that is changed by hand."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -65,7 +65,7 @@ class Facts:
         return FactNames({name: f"{entry} ({kind})" for name, (kind, entry) in [*FACTS.items(), *of_devices]})
 
     def here(self) -> "dict[str, FactValue]":
-        """What this machine tells of itself: system, cores, threads, memory. For `tell_facts`, if this is the rig.
+        """What this machine says of itself: system, cores, threads, memory. For `tell_facts`, if this is the rig.
 
         Raises:
             UsageError: the rig tells its facts itself.
@@ -99,7 +99,7 @@ class Facts:
 
         Raises:
             UnknownName: no such fact.
-            UsageError: the rig tells its facts itself; or what is no such fact or device, or no such file.
+            UsageError: the rig tells its facts itself; or what is not such a fact or device, or no such file.
             RigError: the file cannot be read.
         """
         from keenlattice.rig.base import TakesFacts

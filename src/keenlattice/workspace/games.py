@@ -1,4 +1,4 @@
-"""The games of a rig: told of, looked up, and matched with an executable."""
+"""The games of a rig: named, looked up, and matched with an executable."""
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -150,7 +150,7 @@ class Games:
         return read_games(self._opened.rig.home).get(name) or listed.get(name) or Listed(game_known)
 
     def installed(self) -> Sequence[Listed]:
-        """The games that the system lists as installed and that the rig has not been told of; none on other systems."""
+        """The games that the system lists as installed and that the rig does not know; none on other systems."""
         rig = self._opened.rig
         names = {game.name for game in rig.games()}
         return tuple(game for game in rig.installed() if game.game.name not in names) if isinstance(

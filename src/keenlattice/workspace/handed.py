@@ -215,7 +215,7 @@ def in_length(capture: "Capture", seconds: float, warm_up_s: float) -> "Capture"
 
 
 def _program(rig: "Rig", handed: Handed, game: str) -> str | None:
-    """Whose frames to take of a file that holds several programs': the game's, if it is told of."""
+    """Whose frames to take of a file that holds several programs': the game's, if it is known."""
     from keenlattice.measure.ingesting import programs_in
 
     game_listed = next((listed for listed in rig.games() if listed.name == game), None)

@@ -82,7 +82,7 @@ def decided_by_latency(spec: "Spec | None") -> bool:
 
 
 def what_is_next(opened: Opened, study: "Study", waiting: Waiting) -> NextRun:
-    """Return what a study by hand waits for, as it is told."""
+    """Return what a study by hand waits for, in words."""
     from keenlattice.rig.player.session import holding
     from keenlattice.rig.session import start_by_hand
 

@@ -63,7 +63,7 @@ class Opened:
         book: the logbook; or its folder, None for the player's own.
         rig: the kind of rig ("here", "standin", "byhand", or one that is installed), or a rig itself; None for the one
             that KEEN_RIG names, else the logbook's own: the one it was first opened with, this PC if that was not said.
-        author: who makes its versions; whoever is at the keyboard, if not given.
+        author: who makes its versions; the user at the keyboard, if not given.
         notice: is called with what a player has to know before something begins.
 
     `is_usual` says whether the rig is the one that is meant where none is named.
@@ -71,7 +71,7 @@ class Opened:
     Raises:
         UnknownName: no such kind of rig.
         RigError: the rig that was given lacks what every rig has.
-        BookError: the folder is no logbook.
+        BookError: the folder is not a logbook.
     """
 
     def __init__(self, book: Logbook | Path | str | None, rig: "str | Rig | None", author: str | None,
@@ -114,7 +114,7 @@ class Opened:
         return isinstance(self.rig, ByHand)
 
     def reopen(self) -> None:
-        """Forget the rig, so that it is opened anew with what was told of it."""
+        """Forget the rig, so that it is opened again with what was said of it."""
         self.__dict__.pop("rig", None)
 
     def find(self, which: VersionLike, *, both: bool = False) -> Version:
@@ -161,7 +161,7 @@ class Opened:
         return self.rig.values(self.rig.state(), profile)
 
     def commit(self, parents: Sequence[Version], entries: Entries, note: str) -> Version:
-        """A new version made from others, by whoever is at the keyboard.
+        """A new version made from others, by the user at the keyboard.
 
         Args:
             parents: what it is made from.

@@ -110,7 +110,7 @@ class Packs:
             file: the pack's.
 
         Raises:
-            PackError: it is no pack, or damaged.
+            PackError: it is not a pack, or damaged.
         """
         from keenlattice.profile.offers import offer
         from keenlattice.profile.pack import read_pack
@@ -128,7 +128,7 @@ class Packs:
             note: why; "from the pack TITLE", if it is not said.
 
         Raises:
-            PackError: it is no pack, or damaged.
+            PackError: it is not a pack, or damaged.
             UsageError: it has no rule of that number.
         """
         from keenlattice.profile.offers import adopted

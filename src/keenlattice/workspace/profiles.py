@@ -173,17 +173,17 @@ class Profiles:
         return MergeResult(parents[0], made, differs, tuple(conflict.key for conflict in merge.conflicts), note)
 
     def label(self, which: VersionLike, name: str) -> Version:
-        """Gives a version a name of its own; a label that is there already moves.
+        """Gives a version its own name; a label that is there already moves.
 
         Args:
             which: the version, in any of the ways that `VersionLike` has.
 
         Raises:
-            UsageError: it is no version of its own, or a word that means something else in a reference.
+            UsageError: it is not itself a version, or a word that means something else in a reference.
         """
         version = self._opened.find(which)
         if not version.time:
-            raise UsageError(f"{which if isinstance(which, str) else version.reference} is no version of its own and "
+            raise UsageError(f"{which if isinstance(which, str) else version.reference} is not a kept version, and "
                              "cannot have a label")
         self._opened.book.label(version, name)
         return version

@@ -49,8 +49,8 @@ class Recordings:
         Args:
             seconds: the length of a run.
             seed: of the first run; drawn, if it is not given.
-            progress: is told how many runs are done, of how many.
-            live: is told of each second of a run: meanwhile, where it lasts as long; of one that is simulated, at its
+            progress: learns how many runs are done, of how many.
+            live: learns of each second of a run: meanwhile, where it lasts as long; of one that is simulated, at its
                 end.
 
         Raises:

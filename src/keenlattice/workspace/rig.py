@@ -82,7 +82,7 @@ class RigHandle:
         return fingerprint(self.machine.state())
 
     def survey(self) -> Survey:
-        """Looks at the rig: its hardware, its games, what is applied, and what is plainly wrong."""
+        """Looks at the rig: its hardware, its games, what is applied, and what is clearly wrong."""
         from keenlattice.rig.applying import find_drift
         from keenlattice.rig.base import asked_on, pending_on
 
@@ -198,7 +198,8 @@ class RigHandle:
         """
         done = self._book.done_to(self.name)
         if not done or done[-1].kind != "undo":
-            raise UsageError("the last thing that was done to the rig is no undo: keen undo --list shows what was done")
+            raise UsageError("the last thing that was done to the rig is not an undo: keen undo --list shows what was "
+                             "done")
         return done[-1].number
 
     def _number_of(self, to: int | str | None) -> int | None:

@@ -198,7 +198,7 @@ class RestartResult(Result):
 
 @dataclass(frozen=True, repr=False)
 class Survey(Result):
-    """What the rig is, what is applied, what waits, what has slipped, and what is plainly wrong.
+    """What the rig is, what is applied, what waits, what has slipped, and what is clearly wrong.
 
     `asked` are the settings that the rig's player is asked to change; the others are written from here, `settings` in
     number.
@@ -224,4 +224,4 @@ class Survey(Result):
 
     def _caption(self) -> str:
         wrong = sum(finding.kind == "wrong" for finding in self.findings)
-        return f"{self.rig}: {wrong} settings plainly wrong" if wrong else f"{self.rig}: nothing is plainly wrong"
+        return f"{self.rig}: {wrong} settings clearly wrong" if wrong else f"{self.rig}: nothing is clearly wrong"

@@ -112,7 +112,7 @@ class Screens:
         return EditResult(before, after, changes(before.entries, after.entries)), began.reference
 
     def _minutes_a_round(self, plan: "ScreenPlan", step: float) -> float:
-        """How long a round takes, with so many minutes for each setting that a person switches."""
+        """How long a round takes, with this many minutes for each setting that a person switches."""
         from keenlattice.study.screen.play import costly
 
         runs = plan.runs_a_round * ((plan.seconds + plan.warm_up_s) / 60 + HANDLING_MINUTES * self._opened.by_hand)

@@ -130,7 +130,7 @@ class Sheets:
 
         Raises:
             UsageError: no sheet is open, no such step, or it is ticked off already.
-            BadValue: that is no value of the setting.
+            BadValue: that is not a value of the setting.
         """
         from keenlattice.rig.player.sheets import note_before
 
@@ -146,7 +146,7 @@ class Sheets:
 
         Raises:
             UsageError: no sheet is open, no such step, or it is ticked off already.
-            BadValue: what was seen is no value of that setting.
+            BadValue: what was seen is not a value of that setting.
         """
         from keenlattice.rig.player.sheets import tick
 

@@ -46,7 +46,7 @@ def write_site(opened: Opened, folder: Path, progress: Progress) -> Site:
     """Write all that the logbook knows of the rig into a folder.
 
     Args:
-        folder: an empty one, a new one, or one that holds such a site, which is written anew.
+        folder: an empty one, a new one, or one that holds such a site, which is rewritten.
         progress: learns how many pages are written, of how many.
 
     Raises:
@@ -72,7 +72,7 @@ def write_site(opened: Opened, folder: Path, progress: Progress) -> Site:
 
 
 def _check_free(folder: Path) -> None:
-    """Raise UsageError if a folder holds something that is no such site."""
+    """Raise UsageError if a folder holds something that is not such a site."""
     first = folder / HOME
     if folder.is_file() or (folder.is_dir() and any(folder.iterdir()) and not (
             first.is_file() and OURS in first.read_text(encoding="utf-8", errors="replace"))):
@@ -127,7 +127,7 @@ def _node(past: Past, on_rig: str) -> "Node":
 
 
 def _of_rig(opened: Opened) -> Report:
-    """Return the page of the rig: its facts, what is plainly wrong, and what has slipped."""
+    """Return the page of the rig: its facts, what is clearly wrong, and what has slipped."""
     from keenlattice.report.context import the_rig
 
     context = context_of(opened, WHOLE_RIG, stock(WHOLE_RIG), stock(WHOLE_RIG))

@@ -171,7 +171,7 @@ class Standing:
         return self._opened.book.version(name, parts[name]) if name in parts else None
 
     def here(self) -> "Here":
-        """The rig, as far as a pack is held against it."""
+        """The rig, as far as a pack is compared with it."""
         from keenlattice.profile.offers import Here
 
         rig, state = self._opened.rig, self._opened.rig.state()

@@ -52,7 +52,7 @@ class Status(Result):
         profiles: the rig-wide one and those of games that have a version or were applied.
         pending: setting to the restart that it waits for.
         unfinished: the studies that were stopped, the newest first.
-        wrong: how many settings the checks find plainly wrong.
+        wrong: how many settings the checks find clearly wrong.
         next_step: the command to go on with; why: the reason for it.
     """
 
@@ -121,7 +121,7 @@ def _steps(profiles: tuple[ProfileStatus, ...], pending: "Mapping[str, Restart]"
         if profile.latest not in ("", profile.on_rig):
             yield from _with_latest(profile)
     if wrong:
-        yield "keen survey", f"{wrong} {'setting is' if wrong == 1 else 'settings are'} plainly wrong"
+        yield "keen survey", f"{wrong} {'setting is' if wrong == 1 else 'settings are'} clearly wrong"
     if games:
         yield f"keen edit {games[0]} SETTING=VALUE", "all that is known is applied and measured"
     yield "keen rig game NAME --executable FILE", "no game is known yet"

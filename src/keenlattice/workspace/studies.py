@@ -59,7 +59,7 @@ class Studies:
         Args:
             before: the version to compare with; `GAME+rig` takes a game's and a rig-wide version together.
             after: the version that is compared with it.
-            blocks: at most so many pairs of runs, each with one run of either version. If not given, the noise of its
+            blocks: at most this many pairs of runs, each with one run of either version. If not given, the noise of its
                 own first 8 says how many, 40 at most; where a switch is dear, 12.
             seconds: the length of a run.
             decides: the metrics that decide, named in advance, with commas between; they share the error.
@@ -73,7 +73,7 @@ class Studies:
             switch_minutes: how long a person takes to change one setting, on a rig that is changed by hand; learnt from
                 their steps, if not given.
             game: what is played; needed for rig-wide versions.
-            progress: is told how many runs are done, of how many.
+            progress: learns how many runs are done, of how many.
 
         Raises:
             UsageError: versions of two profiles, or an invalid plan.
@@ -94,10 +94,10 @@ class Studies:
 
         Args:
             before: the version to compare with.
-            after: the version whose changes are told apart; or a pack (a TOML file), on top of the first one.
+            after: the version whose changes are distinguished; or a pack (a TOML file), on top of the first one.
             together: settings that are switched as one, group by group; `("checks",)` stands for those of which the
                 checks know that one decides what another does.
-            rounds: at most so many; what is settled is switched no more, and it ends when nothing is unclear.
+            rounds: at most this many; what is settled is switched no more, and it ends when nothing is unclear.
             decides: as in a trial, where nothing is claimed.
             repeats: runs of each row of the design, one after the other; 1, and by hand as many as pay.
             folded: whether what two settings do together can pass for no single one, which takes twice the runs.
@@ -157,7 +157,7 @@ class Studies:
             goal: what is to be as good as can be: a metric, or several with commas between, of which one per cent of
                 either is worth the same.
             limits: what has to be kept.
-            rounds: at most so many, each with every combination that is still in the race.
+            rounds: at most this many, each with every combination that is still in the race.
             proof: blocks of the trial of the best against where it started; 0 for none.
             seconds, matters, warm_up_s, seed, game, progress: as in `trial`.
 
@@ -184,7 +184,7 @@ class Studies:
             setting: the one that is stepped up, such as `gpu.core-offset@gpu0`.
             by: how much a step adds.
             margin: how far below the highest step that ran it settles; two steps, if not given.
-            goal: as in `tune`; the first is told beside each step.
+            goal: as in `tune`; the first is given beside each step.
             proof: as in `tune`.
             seconds, matters, seed, game, progress: as in `trial`.
 
@@ -213,7 +213,7 @@ class Studies:
             before: version "A".
             after: version "B".
             judge: who plays, and is asked.
-            rounds: at most so many.
+            rounds: at most this many.
             question: "which" it was, or which of two felt "better".
             game: what is played; needed for rig-wide versions.
 
@@ -275,7 +275,7 @@ class Studies:
             kind: its name, one of `study.KINDS`.
             planned: the versions, the plan and the game, as one `Spec` of that kind; or, of a kind that has no method
                 of its own here, what its `plan` takes.
-            progress: is told how many runs are done, of how many.
+            progress: learns how many runs are done, of how many.
             options: what its `plan` takes by name.
 
         Raises:
@@ -294,7 +294,7 @@ class Studies:
 
         Args:
             number: which; the newest, if it is not given.
-            progress: is told how many runs are done, of how many.
+            progress: learns how many runs are done, of how many.
 
         Raises:
             UsageError: none was, or not this one; or it waits for recordings.

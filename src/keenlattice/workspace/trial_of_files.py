@@ -44,7 +44,7 @@ def trial_of_files(opened: Opened, versions: Mapping[str, Files], columns: "Colu
     if len(versions) != 2:
         raise UsageError(f"{len(versions)} versions: a trial of files takes two, each with its files")
     if odd := [label for label in versions if not (0 < len(label) <= MOST_LETTERS and label.isprintable())]:
-        raise UsageError(f"{odd[0][:40]!r} is no label: give 1 to {MOST_LETTERS} letters that can be printed")
+        raise UsageError(f"{odd[0][:40]!r} is not a label: give 1 to {MOST_LETTERS} letters that can be printed")
     files = {label: _matching(version) for label, version in versions.items()}
     arms = dict(zip(files, ("before", "after"), strict=True))
     _check_counts(files)
@@ -111,7 +111,7 @@ def _check_counts(files: Mapping[str, Sequence[Path]]) -> None:
         raise UsageError(f"{' and '.join(counts)}: a trial takes as many recordings of either version")
     often = Counter(file.resolve() for path in files.values() for file in path)
     if twice := [file.name for file, count in often.items() if count > 1]:
-        raise UsageError(f"{twice[0]} is named twice: each run has a file of its own")
+        raise UsageError(f"{twice[0]} is named twice: each run has its own file")
 
 
 def _in_order(files: Mapping[str, Sequence[Path]], order: Sequence[Path]) -> list[tuple[str, Path]]:

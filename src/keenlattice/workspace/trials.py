@@ -83,7 +83,7 @@ class Trials:
             after: the version that is compared with it.
             plan: of the trial.
             game: what is played; needed for rig-wide versions.
-            progress: is told how many runs are done, of how many.
+            progress: learns how many runs are done, of how many.
         """
         first, second = self._opened.find(before, both=True), self._opened.find(after, both=True)
         return self._player.trial(first, second, plan, game, progress)
@@ -96,7 +96,7 @@ class Trials:
             before: the version that is played against itself.
             after: the version that it is to be compared with later.
             game: what is played; needed for rig-wide versions.
-            progress: is told how many runs are done, of how many.
+            progress: learns how many runs are done, of how many.
             plan: of that trial.
             blocks: of the pilot.
 
@@ -107,7 +107,7 @@ class Trials:
         return self.pilot_of(self.play(before, before, alone, game, progress), after)
 
     def pilot_of(self, played: "Played[Trial]", after: VersionLike = "") -> Pilot:
-        """What a trial of a version against itself tells of one against another.
+        """What a trial of a version against itself says about one against another.
 
         Args:
             played: that trial.

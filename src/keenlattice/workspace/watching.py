@@ -55,12 +55,12 @@ class WatchedFolder:
         folder: which.
 
     Raises:
-        UsageError: it is no folder.
+        UsageError: it is not a folder.
     """
 
     def __init__(self, opened: "Opened", folder: Path) -> None:
         if not folder.is_dir():
-            raise UsageError(f"{folder} is no folder: --watch takes the one that your recorder writes into")
+            raise UsageError(f"{folder} is not a folder: --watch takes the one that your recorder writes into")
         self._opened, self.folder = opened, folder
         self._known: dict[Path, Seen] = self._look()
         self._growing: dict[Path, tuple[Seen, float]] = {}

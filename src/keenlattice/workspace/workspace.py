@@ -40,13 +40,13 @@ class Workspace:
         book: the logbook; or its folder, None for the player's own.
         rig: the kind of rig ("here", "standin", "byhand", or one that is installed), or a rig itself; None for the
             logbook's own: the one that it was first opened with, which is this PC if that was not said (`use_rig`).
-        author: who makes its versions; whoever is at the keyboard, if not given.
+        author: who makes its versions; the user at the keyboard, if not given.
         notice: is called with what a player has to know before something begins; a Python warning, if not given.
 
     Raises:
         UnknownName: no such kind of rig.
         RigError: the rig that was given lacks what every rig has.
-        BookError: the folder is no logbook.
+        BookError: the folder is not a logbook.
 
     >>> import tempfile
     >>> ws = Workspace(tempfile.mkdtemp(), "standin")
@@ -107,7 +107,7 @@ class Workspace:
         every study with its page, what is applied and what has slipped.
 
         Args:
-            folder: an empty or a new one, or one that holds such a site, which is written anew.
+            folder: an empty or a new one, or one that holds such a site, which is rewritten.
             progress: learns how many pages are written, of how many.
 
         Raises:
@@ -124,7 +124,7 @@ class Workspace:
         Args:
             choose: is asked of a change that was cut short whether it is finished; without it, it is undone.
 
-        Returns: what was done, a sentence each; where it failed, that, so that whoever only looks can go on.
+        Returns: what was done, a sentence each; where it failed, that, so that anyone who only looks can go on.
         """
         return settle(self.opened, choose)
 

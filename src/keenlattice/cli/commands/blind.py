@@ -25,12 +25,12 @@ def blind(
 ) -> None:
     """Find out, blind, whether you can feel what a change does.
 
-    One of two versions is put on by chance, you play, and say which it was. What was on is told at the end, beside what
-    was measured; a test that is stopped is void. The rig is put back to what it was, whatever happens.
+    One of two versions is put on by chance, you play, and say which it was. What was on is given at the end, beside
+    what was measured; a test that is stopped is void. The rig is put back to what it was, whatever happens.
     """
     ws, keys = begin(book, rig), Keys()
     show_what_it_takes(rounds, question)
-    # What is asked is no part of the result, which may go to a program.
+    # What is asked is not part of the result, which may go to a program.
     with redirect_stdout(sys.stderr if json else sys.stdout), judging(ws, keys):
         played = ws.studies.blind(before, after, Blindfold(ws, before, after, question, keys), rounds=rounds,
                           question=question, game=game)

@@ -1,4 +1,4 @@
-"""`keen demo`: the whole story, once, on made-up or on real ground."""
+"""`keen demo`: the whole story, once, on fictional or on real ground."""
 
 import sys
 from pathlib import Path

@@ -33,7 +33,7 @@ from keenlattice.errors import UsageError
 def screen(
     before: Annotated[str, typer.Argument(autocompletion=references, help=EITHER)] = "",
     after: Annotated[str, typer.Argument(
-        autocompletion=references, help="The version whose changes are to be told apart, or a pack (.toml) on "
+        autocompletion=references, help="The version whose changes are to be distinguished, or a pack (.toml) on "
                                               "top of the first one.")] = "",
     together: Annotated[list[str] | None, typer.Option(
         "--together", metavar="SETTING,SETTING", help="Settings that are switched as one; once or more. `checks`: "

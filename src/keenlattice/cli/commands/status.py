@@ -30,7 +30,7 @@ def status(book: Book = None, rig: Rig = "", json: Json = False) -> None:
     for study in state.unfinished:
         say(f"! {study.kind} {study.number} is unfinished: {study.of}")
     if state.wrong:
-        say(f"! {counted(state.wrong, 'setting is', 'settings are')} plainly wrong: keen survey tells which")
+        say(f"! {counted(state.wrong, 'setting is', 'settings are')} clearly wrong: keen survey tells which")
     say(f"Next: {state.next_step}", "bold")
     hint(state.why, "why")
 

@@ -1,4 +1,4 @@
-"""`keen survey`: what the rig is, what is set on it, and what is plainly wrong."""
+"""`keen survey`: what the rig is, what is set on it, and what is clearly wrong."""
 
 from typing import TYPE_CHECKING
 
@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
 
 def survey(book: Book = None, rig: Rig = "", json: Json = False) -> None:
-    """Look at the rig: its hardware, its games, what is applied, and what is plainly wrong."""
+    """Look at the rig: its hardware, its games, what is applied, and what is clearly wrong."""
     from keenlattice.cli.views.settings import show_findings, show_of_pool
 
     ws = begin(book, rig)

@@ -44,7 +44,8 @@ def trial(
     warm_up: WarmUp = 0.0,
     adjusts_for: Annotated[str, typer.Option("--adjusts-for", metavar="SERIES", help="Take into account what this was "
                                              "as each run began: gpu0.temperature.")] = "",
-    pilot: Annotated[int | None, typer.Option("--pilot", min=3, max=50, help="First play so many blocks of the version "
+    pilot: Annotated[int | None, typer.Option("--pilot", min=3, max=50, help="First play this many blocks of the "
+                                                                             "version "
                                               "against itself, and say how many would settle the trial.")] = None,
     from_files: Annotated[bool, typer.Option("--from-files", help="Plan a trial whose runs you record yourself."
                                              )] = False,

@@ -17,7 +17,7 @@ def has_blocks(stream: TextIO) -> bool:
 
 
 def bars(values: Sequence[float], top: float = 0.0, blocks: bool = True) -> str:
-    """Return values as bars from nothing to the highest of them, or to `top`; a gap for what is no number.
+    """Return values as bars from nothing to the highest of them, or to `top`; a gap for what is not a number.
 
     >>> bars([0.0, 2.0, 4.0, math.nan])
     '▁▄▇ '

@@ -1,4 +1,4 @@
-"""How two versions are held against each other."""
+"""How two versions are compared with each other."""
 
 from itertools import groupby
 from typing import TYPE_CHECKING
@@ -25,7 +25,7 @@ def show_comparison(catalog: "Catalog", comparison: "Comparison") -> None:
         for change in group:
             first, *sides, remark = in_words(catalog, change)
             cells.append([f"  {first}", *sides, "inert" if change.inert else remark])
-    say(f"Settings that differ: {len(comparison.changes)}. In brackets what each comes to, or inherits.", "dim")
+    say(f"Settings that differ: {len(comparison.changes)}. In brackets what each amounts to, or inherits.", "dim")
     table(["setting", _head(before), _head(after), ""], cells)
     for change in comparison.changes:
         if change.inert:

@@ -23,7 +23,7 @@ def open_editor(ws: "Workspace", reference: str, json: bool) -> None:
     try:
         from keenlattice.cli.editor import Editor
     except ImportError:
-        raise UsageError(f"the editor is a package of its own: pip install textual. Without it: {typed}") from None
+        raise UsageError(f"the editor is a separate package: pip install textual. Without it: {typed}") from None
     saved = Editor(ws, reference).run() or []
     say(f"Saved: {', '.join(saved)}. Nothing is on the rig yet." if saved else "Nothing was saved.")
     if saved:

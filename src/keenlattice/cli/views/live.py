@@ -30,7 +30,7 @@ HEAT = ("gpu0.temperature", "gpu.temperature", "cpu.temperature", "gpu0.clock", 
 
 
 class StudyView:
-    """Shows a study while it is played: at a terminal a block that is drawn anew, elsewhere a line now and then.
+    """Shows a study while it is played: at a terminal a block that is redrawn, elsewhere a line now and then.
 
     Args:
         what: is played, where nothing better is known.

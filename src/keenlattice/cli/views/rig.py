@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from keenlattice.workspace.workspace import Workspace
 
 
-LONG_FACT = 50  # letters: a longer one has a line of its own
+LONG_FACT = 50  # letters: a longer one has its own line
 
 
 def show_rig(survey: "Survey", described: str) -> None:
@@ -168,10 +168,10 @@ def _needs(plan: "ApplyResult", applied: "AppliedChange") -> str:
 
 
 def warn_of_facts(catalog: "Catalog", plan: "ApplyResult") -> None:
-    """Says of a formula that it comes to something else once the rig-wide profile, too, is on the rig."""
+    """Says of a formula that it gives something else once the rig-wide profile, too, is on the rig."""
     for key, values in plan.otherwise.items():
         now, then = (value_text(catalog, key, value) for value in values)
-        warn(f"{key} comes to {now} on the rig as it is, and to {then} once the rig-wide profile is on it: apply rig "
+        warn(f"{key} gives {now} on the rig as it is, and {then} once the rig-wide profile is on it: apply rig "
              "first, and restart what has to")
 
 

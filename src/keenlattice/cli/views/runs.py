@@ -132,7 +132,7 @@ def _show_course(capture: "Capture") -> None:
     from keenlattice.measure.course import periodic_hitches, warm_up_ms
 
     if warm := warm_up_ms(capture):
-        say(f"the first {warm / 1000:.1f} s run otherwise than the rest: a warm-up, perhaps")
+        say(f"the first {warm / 1000:.1f} s run differently from the rest: a warm-up, perhaps")
     if hitches := periodic_hitches(capture):
         say(f"a hitch of about {hitches.extra_ms:.0f} ms comes every {hitches.period_s:.2g} s")
 
@@ -203,7 +203,7 @@ UP, CLEAR = "\x1b[{}A", "\x1b[J"
 
 
 class LiveView:
-    """What is shown of each moment: at a terminal a block that is drawn anew, elsewhere a line a second.
+    """What is shown of each moment: at a terminal a block that is redrawn, elsewhere a line a second.
 
     Args:
         stream: where it goes; the standard error, if that is not said, for the result goes to the other.

@@ -93,13 +93,13 @@ def instead_of(catalog: "Catalog", shown: "Effective") -> str:
 
 
 def show_findings(findings: "Sequence[Finding]") -> None:
-    """What the checks found, the plainly wrong first, each with what to do."""
+    """What the checks found, the clearly wrong first, each with what to do."""
     wrong = [finding for finding in findings if finding.kind == "wrong"]
     unknown = [finding for finding in findings if finding.kind == "not known"]
     remarks = [finding for finding in findings if finding.kind not in ("wrong", "not known")]
     if not findings:
-        say("Nothing is plainly wrong.")
-    for title, group in (("Plainly wrong", wrong), ("Worth a look", remarks)):
+        say("Nothing is clearly wrong.")
+    for title, group in (("Clearly wrong", wrong), ("Worth a look", remarks)):
         if group:
             say(f"{title} ({len(group)})", "bold")
         for remark in group:

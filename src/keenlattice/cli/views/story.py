@@ -1,4 +1,4 @@
-"""What `keen demo` edits and measures, on either kind of rig, and how it is told."""
+"""What `keen demo` edits and measures, on either kind of rig, and how it is given."""
 
 import os
 from collections.abc import Sequence
@@ -59,13 +59,13 @@ STORIES = {
         game="scene", edit={"mesa.pp_jimenezmlaa": 8}, why="smoother edges, by a filter after each frame",
         rumour={"mesa.force_glsl_extensions_warn": True}, rumour_why="seen on a list of thirty changes",
         decides=DECIDES, matters_pct=10.0, blocks=8, seconds=3.0,
-        pace="Each run starts the scene anew, on the real driver: this takes a minute or two."),
+        pace="Each run starts the scene again, on the real driver: this takes a minute or two."),
 }
 
 
 @dataclass
 class Telling:
-    """The story, told step by step in a workspace of its own."""
+    """The story, told step by step in its own workspace."""
 
     ws: "Workspace"
     story: Story
@@ -87,7 +87,7 @@ class Telling:
         self._where_it_is(played)
 
     def _survey(self) -> None:
-        _heading(1, "The rig, and what is plainly wrong with it")
+        _heading(1, "The rig, and what is clearly wrong with it")
         survey = self.ws.rig.survey()
         show_rig_briefly(survey, described(self.ws.rig.kind))
         show_findings(survey.findings)
@@ -147,7 +147,7 @@ class Telling:
             say("So it does nothing that matters, and that is shown, not assumed: leave it out.")
 
     def _go_back(self, at_first: str) -> None:
-        if self.ws.book.last_apply(self.ws.rig.name) is None:  # stopped before it came to that
+        if self.ws.book.last_apply(self.ws.rig.name) is None:  # stopped before that
             return
         _heading(6, "Back to where we started")
         say("$ keen undo", "dim")
@@ -221,7 +221,7 @@ class LedPlayer(Guide):
 
 @dataclass
 class HandTelling:
-    """The story of a rig that is changed by hand, told step by step in a workspace of its own."""
+    """The story of a rig that is changed by hand, told step by step in its own workspace."""
 
     ws: "Workspace"
     folder: Path
@@ -234,7 +234,7 @@ class HandTelling:
         self._trial(player)
 
     def _what_is_told(self, player: SimulatedPlayer) -> None:
-        _heading(1, "A machine that nobody but its player can write to: they tell of it")
+        _heading(1, "A machine that nobody but its player can write to: they describe it")
         ws = self.ws
         say("$ keen rig facts refresh_hz=165; keen rig game brass-orbit --executable brass-orbit", "dim")
         ws.rig.facts.tell({"refresh_hz": 165})
@@ -246,7 +246,8 @@ class HandTelling:
         say(f"$ keen latency {light.name} --time micros --light photo --button switch --unit us --name my-sensor",
             "dim")
         ws.recordings.latency.keep_map(light, "my-sensor", time="micros", light="photo", button="switch", unit="us")
-        say("Their recorder's columns and their light sensor's are known now: later files are told by their headers.")
+        say("Their recorder's columns and their light sensor's are known now: later files are recognised by their "
+            "headers.")
         self._a_film()
 
     def _a_film(self) -> None:

@@ -43,7 +43,7 @@ def show_pilot(pilot: "Pilot", after: str) -> None:
     say(f"Settled: the interval lies wholly within {pilot.matters_pct:.3g} %, or wholly beyond. The chances are for "
         "two versions that are alike; it ends as soon as it is settled, so these are the most that it takes.", "dim")
     if pilot.warm_up_s >= max(WARM_UP_FROM_S, plan.warm_up_s):
-        say(f"Runs begin otherwise than they go on, for {pilot.warm_up_s:.1f} s: --warm-up {pilot.warm_up_s:.1f} "
+        say(f"Runs begin differently from how they go on, for {pilot.warm_up_s:.1f} s: --warm-up {pilot.warm_up_s:.1f} "
             "leaves that out.")
     if pilot.blocks_to_settle is None:
         say("No number of blocks up to 1000 would do with four chances in five: let more matter, or play longer runs.")
@@ -213,7 +213,7 @@ def show_left_over(ws: "Workspace") -> None:
 
 
 def show_what_it_takes(rounds: int, question: Literal["which", "better"]) -> None:
-    """What so many rounds can tell, before the first; beside the result, which may be JSON."""
+    """What this many rounds can tell, before the first; beside the result, which may be JSON."""
     from keenlattice.study.blind.plan import chance_to_be_found, needed
 
     plan = BlindPlan(rounds, question)
@@ -221,5 +221,6 @@ def show_what_it_takes(rounds: int, question: Literal["which", "better"]) -> Non
         return
     least, chance = needed(rounds, plan.error_of_a_side)[-1], chance_to_be_found(rounds, plan.error_of_a_side, 0.8)
     more = "; more rounds find more" if chance < 0.8 else ""
-    print(f"At most {rounds} rounds: {least} right answers of {rounds} settle it, or a larger share of fewer. Whoever "
+    print(f"At most {rounds} rounds: {least} right answers of {rounds} settle it, or a larger share of fewer. Anyone "
+          f"who "
           f"is right in four of five rounds is found in {100 * chance:.0f} of 100 such tests{more}.", file=sys.stderr)

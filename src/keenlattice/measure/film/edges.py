@@ -48,7 +48,7 @@ def without_flicker(light: Floats, rate_hz: float) -> Floats:
     """The light without what flickers in it: lamps on the mains, and screens that are dimmed by pulses.
 
     A film takes too few pictures a second to see the flicker itself; what it sees is a line at the difference to a
-    multiple of its own rate. Up to LINES of them are fitted to the changes that are no edges, and taken off.
+    multiple of its own rate. Up to LINES of them are fitted to the changes that are not edges, and taken off.
     """
     change = np.diff(light)
     limit = 4 * 1.4826 * float(np.median(np.abs(change))) + 1e-12

@@ -1,4 +1,4 @@
-"""Made-up films of a lamp at a button and a screen, as a phone would film them: for the demo, the examples and tests.
+"""Simulated films of a lamp at a button and a screen, as a phone would film them: for the demo, the examples and tests.
 
 Light is summed over the time that the shutter is open, so a lamp that comes on meanwhile is partly bright.
 """

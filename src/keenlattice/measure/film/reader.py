@@ -76,7 +76,7 @@ def film_header(path: Path) -> tuple[str, str, str]:
     """What stands for a film's columns: films of one size and rate, as one camera makes in one mode, are read alike.
 
     Raises:
-        CaptureError: the file is no film that can be read.
+        CaptureError: the file is not a film that can be read.
         NeedsInstalling: the extra `film` is not installed.
     """
     film = look_at(path)
@@ -88,7 +88,7 @@ def look_at(path: Path) -> Film:
     """Return what a film says of itself.
 
     Raises:
-        CaptureError: the file is no film that can be read.
+        CaptureError: the file is not a film that can be read.
         NeedsInstalling: the extra `film` is not installed.
     """
     with _opened(path) as container:
@@ -169,7 +169,7 @@ def _container(path: Path, file: BinaryIO) -> str:
         return "avi"
     if start[4:8] in (b"ftyp", b"moov", b"mdat", b"wide", b"free", b"skip"):
         return "mov"
-    raise CaptureError(f"{path} is no film that is read here: MP4, MOV, MKV, WebM and AVI are")
+    raise CaptureError(f"{path} is not a film that is read here: MP4, MOV, MKV, WebM and AVI are")
 
 
 def _refuse(url: str, flags: int, options: dict[str, str]) -> Any:

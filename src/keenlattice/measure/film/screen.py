@@ -37,7 +37,7 @@ class ScreenMap(BaseModel):
 
     Args:
         name: what the player calls this map.
-        mask: areas that move by themselves (a chat, a film within the game), each as X,Y,WIDTH,HEIGHT in pixels.
+        mask: areas that move on their own (a chat, a film within the game), each as X,Y,WIDTH,HEIGHT in pixels.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -54,7 +54,7 @@ class ScreenMap(BaseModel):
 
 @dataclass(frozen=True)
 class ScreenReading:
-    """What was told of a film of the screen, beside its frames.
+    """What was said of a film of the screen, beside its frames.
 
     Args:
         pictures: how many it has.

@@ -1,4 +1,4 @@
-"""Asks the OpenGL driver through EGL, and prints its answer as JSON; run as a program of its own, by `driver.ask`.
+"""Asks the OpenGL driver through EGL, and prints its answer as JSON; run as a separate program, by `driver.ask`.
 
 It imports nothing of ours, so that it starts in no time. Exit code 3: there is no driver that could be asked.
 """

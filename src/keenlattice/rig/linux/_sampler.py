@@ -1,6 +1,6 @@
 """Reads what the kernel says of this machine while a game runs, every so often, until it is ended.
 
-Run as a program of its own, so that the one that takes down frames is not kept waiting; it imports nothing of ours, so
+Run as a separate program, so that the one that takes down frames is not kept waiting; it imports nothing of ours, so
 that it starts in no time. It writes JSON lines to standard output: the names of the series, then for each sample its
 time (`time.perf_counter`) and their values, null for what was not said; at the end, after SIGTERM, what it has cost.
 
@@ -68,7 +68,7 @@ def sensors(root: Path) -> Source | None:
 
 
 def zones(root: Path) -> Source | None:
-    """Thermal zones that are no hardware monitors, too."""
+    """Thermal zones that are not hardware monitors, too."""
     monitors = {text(path / "name") for path in (root / "sys/class/hwmon").glob("hwmon*")}
     files: dict[str, Path] = {}
     for zone in sorted((root / "sys/class/thermal").glob("thermal_zone*")):
@@ -244,7 +244,8 @@ def share_of_time(a_second: float) -> Callable[[float], float | None]:
 
 
 def rate(unit: float) -> Callable[[float], float | None]:
-    """From a counter to how fast it rises, in so many of it a second; None at first, and when it has started anew."""
+    """From a counter to how fast it rises, in this many of it a second; None at first, and when it has started
+    again."""
     last: list[float] = []
 
     def now(count: float) -> float | None:
@@ -300,7 +301,7 @@ def main() -> None:
             print(json.dumps({"names": names}), flush=True)
         print(json.dumps([at, *(round(values[name], 3) if name in values else None for name in names)]), flush=True)
         cost = time.process_time() - cost
-        pause = max(every_s, cost / MOST_COST if seen else 0.0)  # what rises is told only once it is seen twice
+        pause = max(every_s, cost / MOST_COST if seen else 0.0)  # what rises is given only once it is seen twice
         if signal.sigtimedwait({signal.SIGTERM}, pause):
             break
         seen = True

@@ -1,4 +1,4 @@
-"""Asks the Vulkan loader which devices there are and which driver each has; run as a program of its own, by `vulkan`.
+"""Asks the Vulkan loader which devices there are and which driver each has; run as a separate program, by `vulkan`.
 
 It imports nothing of ours, so that it starts in no time. It prints a JSON list of device name, driver number (of the
 open standard's list of drivers) and driver name. Exit code 3: there is no loader, or it finds no driver.

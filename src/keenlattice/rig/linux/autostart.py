@@ -125,7 +125,7 @@ class Autostart(Part):
 
 
 def _text(file: Path) -> str | None:
-    """What an entry holds; None of one that is no text, or too large to be one."""
+    """What an entry holds; None of one that is not text, or too large to be one."""
     try:
         content = read_bounded(file, MOST_BYTES)
         return None if content is None or len(content) > MOST_BYTES else content.decode("utf-8-sig")

@@ -30,7 +30,7 @@ NEAR_HZ = 1.0  # 59.81 Hz is what a player calls 60
 
 
 class Tells(Protocol):
-    """What tells of the monitors of a desktop."""
+    """What describes the monitors of a desktop."""
 
     def primary(self) -> Monitor | None:
         """The primary monitor; None if none is on."""

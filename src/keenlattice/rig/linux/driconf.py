@@ -2,7 +2,7 @@
 
 The file is XML: `driconf` holds `device`, that holds `application` (matched by executable), that holds `option`. The
 driver reads from top to bottom and the last word wins, so our entries go last. They are found again by their name,
-`Keen Lattice: OWNER`. The text is spliced, not written anew: no XML library keeps quotes, blanks and line ends.
+`Keen Lattice: OWNER`. The text is spliced, not rewritten: no XML library keeps quotes, blanks and line ends.
 """
 
 import ctypes
@@ -154,11 +154,11 @@ def _check(before: bytes, after: bytes, owner: str, wanted: Mapping[str, str], p
         same = False
     if not same:
         raise RigError(f"{path} is laid out in a way that cannot be changed without touching what is others': it is "
-                       "left as it is; write this setting by hand, or begin the file anew")
+                       "left as it is; write this setting by hand, or begin the file again")
 
 
 DEVICE = ("driconf", "device")
-"""A device without attributes of its own, as ours are."""
+"""A device without its own attributes, as ours are."""
 
 
 def _without(content: bytes, owner: str, path: str) -> bytes:
@@ -195,7 +195,7 @@ def _text(owner: str, executables: Sequence[str], wanted: Mapping[str, str], lin
 
 
 def _matching(executable: str) -> list[str]:
-    """How the driver is told of an executable. It compares names letter by letter, so a pattern is written as the
+    """How the driver learns of an executable. It compares names letter by letter, so a pattern is written as the
     regular expression that it stands for; what may be both (`game[1]`) as both."""
     attributes = [] if set(executable) & set("*?") else [f" executable={quoteattr(executable)}"]
     if set(executable) & set("*?["):

@@ -1,7 +1,7 @@
 """What the OpenGL driver says of itself, through EGL: its name, and the options that it declares.
 
-Asked in a process of its own (`_driver_query`): a driver is loaded into whoever asks, and is not to be trusted with
-ours.
+Asked in a separate process (`_driver_query`): a driver is loaded into the process that asks, and is not to be trusted
+with ours.
 """
 
 import json

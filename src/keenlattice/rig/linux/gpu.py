@@ -1,7 +1,7 @@
 """How fast and how hungry the kernel's DRM drivers let a GPU run: limits of its clock, its power cap, its policy.
 
-Each driver has files of its own for it. They are found through the device's address on the bus, and so are its places
-called, for the numbers of cards and sensors are given anew at every start.
+Each driver has its own files for it. They are found through the device's address on the bus, and so are its places
+called, for the numbers of cards and sensors are given again at every start.
 """
 
 from collections.abc import Iterable, Iterator

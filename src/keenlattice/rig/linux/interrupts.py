@@ -4,7 +4,7 @@ Read from `/sys/bus/pci/devices`, `/proc/interrupts` and `/proc/irq`. A device i
 usb0, sound0, disk0), in the order of addresses; never for its maker. Whether a device could do message-signalled
 interrupts is in its PCI capabilities (5 is MSI, 17 is MSI-X), which only root may read in full; whether it has a pin
 for a line, everybody may read. An interrupt's number is the kernel's of the moment, and may be another device's once
-drivers are loaded anew: it is kept nowhere, and looked up by the device's address whenever it is needed.
+drivers are loaded again: it is kept nowhere, and looked up by the device's address whenever it is needed.
 """
 
 import errno
@@ -121,7 +121,7 @@ def by_kernel(file: Path) -> bool:
     """Whether the kernel manages which cores serve an interrupt, and takes no other choice; asked where one may write.
 
     Newer kernels say so by the file's rights. Older ones only when something is written: they look at this before they
-    look at what it is, so what is no list of cores is refused either way, and the reason tells.
+    look at what it is, so what is not a list of cores is refused either way, and the reason tells.
     """
     try:
         if not file.stat().st_mode & 0o200:

@@ -59,7 +59,7 @@ class Kernel(Part):
         self._names = tuple(self.devices)  # a device may go away while we run; that it can be named stays
 
     def _look(self) -> dict[str, Device]:
-        """The devices by name, as they are now; looked at anew whenever facts or the state are read, or written."""
+        """The devices by name, as they are now; looked at again whenever facts or the state are read, or written."""
         self.devices = {device.name: device for device in devices(self._root)}
         return self.devices
 
@@ -126,7 +126,7 @@ class Kernel(Part):
         return knob.together if knob and knob.together else key
 
     def may_read_clamped(self, place: str) -> bool:
-        """Whether a place may read otherwise than what was written to it holds: the kernel keeps a limit that is
+        """Whether a place may read differently from what was written to it holds: the kernel keeps a limit that is
         beyond another, and shows it cut off for as long as that stands."""
         return place in self._cut_off
 
@@ -278,7 +278,7 @@ class Kernel(Part):
             return {knob.place(file): knob.text(value, file) for file in knob.files}
         cores = self._all_cores() if value == "all" else cores_in(str(value))
         if not cores or not cores <= self._all_cores():
-            raise RefusedByRig(f"{key}: {value} is no list of this machine's cores; write 0-3,6, or all")
+            raise RefusedByRig(f"{key}: {value} is not a list of this machine's cores; write 0-3,6, or all")
         return {place: as_list(cores) for place in self._of_device(self._device(key))}
 
     def _all_cores(self) -> frozenset[int]:

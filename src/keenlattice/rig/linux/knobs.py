@@ -23,7 +23,7 @@ def in_force(text: str | None) -> str | None:
 
 
 def choices_in(text: str | None) -> tuple[tuple[str, ...], str] | None:
-    """All that a file lists, and which of it holds; None of a file that is no such list.
+    """All that a file lists, and which of it holds; None of a file that is not such a list.
 
     >>> choices_in("always [madvise] never")
     (('always', 'madvise', 'never'), 'madvise')

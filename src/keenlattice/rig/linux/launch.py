@@ -171,17 +171,17 @@ def check(key: str, value: Value) -> None:
     if key == "process.affinity" and value != "all":
         cores, here = cores_in(str(value)), set(range(os.cpu_count() or 1))
         if not cores or not cores <= here:
-            raise RefusedByRig(f"{key}: {value} is no list of this machine's cores ({as_list(frozenset(here))}); "
+            raise RefusedByRig(f"{key}: {value} is not a list of this machine's cores ({as_list(frozenset(here))}); "
                                "write 0-3,6, or all")
     if key == "process.io-priority" and platform.machine() not in IOPRIO_SET:
         raise RefusedByRig(f"{key}: not known how on {platform.machine()}")
     if key == "process.priority" and NICE[str(value)] < 0 and not _may_be_nicer(NICE[str(value)]):
         raise RefusedByRig(f"{key}: {value} needs root, or a limit that allows it: by hand, a line of "
-                           f"/etc/security/limits.d/: USER - nice {NICE[str(value)]}, then log in anew")
+                           f"/etc/security/limits.d/: USER - nice {NICE[str(value)]}, then log in again")
     if key == "process.policy" and str(value) in REAL_TIME and os.geteuid() and not resource.getrlimit(
             resource.RLIMIT_RTPRIO)[0]:
         raise RefusedByRig(f"{key}: {value} needs root, or a limit that allows it: by hand, a line of "
-                           "/etc/security/limits.d/: USER - rtprio 1, then log in anew")
+                           "/etc/security/limits.d/: USER - rtprio 1, then log in again")
     if key == "game.launch-options":
         _words(str(value))
 

@@ -162,7 +162,7 @@ class LinuxRig:
             "and whether the driver takes it here is not known" for entry in configuration.untried()]
 
     def _as_known(self, path: Path) -> tuple[Program, DrawnOn]:
-        """A program as its driver knows it: by what was told of the game that it is."""
+        """A program as its driver knows it: by what was said of the game that it is."""
         file = path if path.is_file() else None
         listed = next((value for value in self._listed.values() if path.name in value.game.executables), None)
         if listed is None or listed.api != "vulkan":

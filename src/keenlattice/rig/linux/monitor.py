@@ -1,4 +1,4 @@
-"""A monitor, and what it can do, whoever tells of it."""
+"""A monitor, and what it can do, no matter who reports it."""
 
 from dataclasses import dataclass
 

@@ -37,12 +37,12 @@ EXTRA = {"moderngl": "moderngl", "glfw": "glfw", "Xlib": "python-xlib"}  # modul
 
 def play_listed(listed: Listed, home: Path, seconds: float, seed: int, begin: Start,
                 watcher: Watcher | None = None) -> Capture:
-    """A game that the player has told of, as it was found running, or started for this.
+    """A game that the player has named, as it was found running, or started for this.
 
     Args:
         home: where the game looks for its user's configuration, if it is started.
         begin: how it is started; of one that runs already, its process is treated so meanwhile.
-        watcher: is told how it goes.
+        watcher: learns how it goes.
 
     Raises:
         RigError: it cannot be started, shows no window, or goes away.
@@ -83,7 +83,7 @@ def window_of(listed: Listed, home: Path, begin: Start) -> Iterator[tuple[Record
 
 
 def play_scene(home: Path, seconds: float, seed: int, begin: Start, watcher: Watcher | None = None) -> Capture:
-    """Our scene, on the display at hand or on one of its own.
+    """Our scene, on the display at hand or on its own.
 
     Raises:
         RigError: it ends, or shows nothing.
@@ -111,7 +111,7 @@ def scene_running(display: str, home: Path, stamps: Path,
                   begin: Start | None = None) -> Iterator["subprocess.Popen[bytes]"]:
     """Our scene program, running on a display; it has ended, and left its stamps, once this is over.
 
-    The driver looks for its configuration in `HOME`, so that is where the scene is told that it is.
+    The driver looks for its configuration in `HOME`, so that is where the scene learns that it is.
     """
     command = [sys.executable, "-P", "-m", "keenlattice.rig.linux.scene", "--name", SCENE.executables[0],
                "--stamps", str(stamps)]

@@ -34,7 +34,7 @@ class Recorder(Protocol):
         """The window that some processes draw their frames into, once one is there."""
 
     def frames_in(self, window: Any, seconds: float) -> int:
-        """How many frames it shows in so many seconds."""
+        """How many frames it shows in this many seconds."""
 
     def check_seen(self, window: Any, looked_at: Spot | None, clicked: Spot | None) -> None:
         """Refuses one that is covered, all of it or where it is looked at or clicked."""
@@ -108,7 +108,7 @@ class Live:
     """Tells somebody who watches how a recording goes, once a second.
 
     Args:
-        watcher: who is told.
+        watcher: who learns of it.
         said: gives what the machine said of itself last.
     """
 
@@ -118,7 +118,7 @@ class Live:
         self._frames = self._clicks = 0
 
     def look(self, shown_s: Sequence[float], clicks: Clicks) -> None:
-        """Tells of what is new, if a second has passed.
+        """Reports what is new, if a second has passed.
 
         Args:
             shown_s: when each frame so far was shown.

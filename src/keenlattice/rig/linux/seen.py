@@ -46,7 +46,7 @@ def _chosen(game: Running, display: str, compositor: str, patience_s: float) -> 
         return _by_wayland(compositor)
     try:
         x11 = Probe(display)
-    except RigError:  # a display that is not there, or not ours, is no reason while there is another way
+    except RigError:  # a display that is not there, or not ours, is not a reason while there is another way
         return _by_wayland(compositor)
     until, connected_s = time.perf_counter() + patience_s, 0.0
     while time.perf_counter() < until and game.alive():

@@ -14,7 +14,7 @@ from keenlattice.rig.linux.recorder import Image, Recorder, Spot
 
 WARM_UP_S = 0.6
 STRETCH_S, STRETCHES = 0.4, 3
-ALIKE, APART = 0.5, 2  # frame counts of stretches that are alike: by this share of their mean, or so many
+ALIKE, APART = 0.5, 2  # frame counts of stretches that are alike: by this share of their mean, or this many
 LOADS_WITHIN_S = 60.0
 
 

@@ -1,4 +1,4 @@
-"""What this machine says of itself while a game is recorded: taken down by a program of its own (`_sampler`)."""
+"""What this machine says of itself while a game is recorded: taken down by a separate program (`_sampler`)."""
 
 import json
 import os
@@ -62,7 +62,7 @@ class Telemetry:
 
 @contextmanager
 def taken_down(pids: Iterable[int], root: Path = Path("/"), every_s: float = EVERY_S) -> Iterator[Telemetry]:
-    """What the machine says meanwhile; it is filled in once this is over. A machine that says nothing is no error.
+    """What the machine says meanwhile; it is filled in once this is over. A machine that says nothing is not an error.
 
     Args:
         pids: the game's processes.

@@ -1,4 +1,4 @@
-"""A rig with a player: what they have told of it, set on it, and seen there before."""
+"""A rig with a player: what they have said of it, set on it, and seen there before."""
 
 import json
 import platform
@@ -142,12 +142,13 @@ class ByHandRig:
         return self._written.place_in_words(place)
 
     def coming(self, run: "ComingRun") -> None:
-        """Whoever sits there is told of a run before anything is asked."""
+        """The person who sits there learns of a run before anything is asked."""
         self._asked = run
         self._hands().coming(run)
 
     def play(self, game: str, seconds: float, seed: int) -> "Capture":
-        """Whoever sits there plays, and hands over what was recorded; what goes on after `seconds` is cut off."""
+        """The person who sits there plays, and hands over what was recorded; what goes on after `seconds` is cut
+        off."""
         from keenlattice.measure.course import cut
 
         run = self._asked or ComingRun(0, "", game, seconds, game, self.values(self.state(), game))
@@ -193,7 +194,7 @@ def read_about(path: Path) -> tuple[dict[str, FactValue], tuple[str, ...]]:
             raise ValueError("facts is a table, and devices a list")
         return {name: _fact(name, value) for name, value in facts.items()}, tuple(map(str, devices))
     except (OSError, ValueError, RecursionError) as error:
-        raise RigError(f"{path} does not tell of a rig: {error}; it is TOML with a table [facts]") from None
+        raise RigError(f"{path} does not describe a rig: {error}; it is TOML with a table [facts]") from None
 
 
 def _fact(name: str, value: object) -> FactValue:
@@ -206,7 +207,7 @@ def keep_about(home: Path, facts: Mapping[str, FactValue], devices: Sequence[str
     """Writes down what was typed in of a rig.
 
     Raises:
-        UsageError: something that is no fact.
+        UsageError: something that is not a fact.
         RigError: it cannot be written.
     """
     import tomlkit
@@ -231,7 +232,7 @@ def facts_here() -> "dict[str, FactValue]":
     try:
         import psutil
     except ImportError:
-        raise NeedsInstalling("what this machine tells is read by a package of its own: pip install psutil") from None
+        raise NeedsInstalling("what this machine tells is read by a separate package: pip install psutil") from None
     facts = {"os": " ".join((platform.system(), platform.release())).strip(), "cores": psutil.cpu_count(logical=False),
              "threads": psutil.cpu_count(), "ram_mib": psutil.virtual_memory().total // 2**20}
     return {name: value for name, value in facts.items() if value}

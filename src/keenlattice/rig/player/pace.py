@@ -63,7 +63,7 @@ def learn(home: Path, steps: int, minutes: float) -> None:
 
 
 def minutes_left(home: Path, runs: int, seconds: float, steps: float) -> float:
-    """About how long some runs take, with so many steps before each.
+    """About how long some runs take, with this many steps before each.
 
     Args:
         home: of the rig.

@@ -58,5 +58,5 @@ class Player(Part):
             return {str(owner): dict(entries) for owner, entries in content.items()}
         except (ValueError, AttributeError, TypeError):
             raise RigError(f"{self._home / SAID} is damaged: put it back from a copy, or move it away and say "
-                           "anew what is set"
+                           "again what is set"
                            ) from None

@@ -267,7 +267,7 @@ def keep_origin(rig: ByHand, why: str, origin: State, last: State) -> None:
 
 
 def settle_study(rig: ByHand, book: "Logbook") -> None:
-    """Makes a restore point of what a study has left changed on the rig, by whoever holds its lock."""
+    """Makes a restore point of what a study has left changed on the rig, by the one who holds its lock."""
     kept = read_origin(rig)
     if kept is None:
         return

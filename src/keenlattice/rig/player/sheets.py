@@ -39,7 +39,7 @@ def settle_sheet(rig: ByHand, book: Logbook) -> None:
 
 
 def _settle(rig: ByHand, book: Logbook) -> None:
-    """As `settle_sheet`, by whoever holds the lock."""
+    """As `settle_sheet`, by the one who holds the lock."""
     sheet = written_sheet(rig)
     if sheet is not None and not sheet.open:
         _finish(rig, book, sheet)
@@ -131,7 +131,7 @@ def note_before(rig: ByHand, number: int, was: str) -> Sheet:
 
     Raises:
         UsageError: no sheet is open, no such step, or it is ticked off already.
-        BadValue: that is no value of the setting.
+        BadValue: that is not a value of the setting.
     """
     with changing(rig, f"noting what was there before step {number}") as change:
         sheet, step = _open_step(rig, number)
@@ -187,7 +187,7 @@ def tick(rig: ByHand, book: Logbook, number: int, seen: str | None = None) -> Sh
 
     Raises:
         UsageError: no sheet is open, no such step, or it is ticked off already.
-        BadValue: what was seen is no value of that setting.
+        BadValue: what was seen is not a value of that setting.
     """
     with changing(rig, f"ticking off step {number}") as change:
         sheet, step = _open_step(rig, number)
@@ -251,7 +251,7 @@ def take_stock(rig: ByHand, book: Logbook, owner: str, seen: Mapping[str, str], 
 
     Raises:
         UsageError: nothing was seen, a sheet is open, or a setting that cannot be set for that owner.
-        BadValue: that is no value of the setting.
+        BadValue: that is not a value of the setting.
     """
     book.check_writable()
     if not seen:

@@ -1,4 +1,4 @@
-"""What a stand-in is made of: its hardware, as it tells of it, and how far each setting acts on it."""
+"""What a stand-in is made of: its hardware, as it reports it, and how far each setting acts on it."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field

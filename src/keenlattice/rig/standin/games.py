@@ -57,14 +57,14 @@ ORBIT_KEYS = {
 }
 
 ORBIT_FILE = (
-    "; Brass Orbit keeps its settings here, and writes them anew when it ends.\r\n"
+    "; Brass Orbit keeps its settings here, and rewrites them when it ends.\r\n"
     "[Picture]\r\nOverall = 2\r\nTextures = 2\r\nShadows = 2 ; of the flippers, too\r\nMotionBlur = yes\r\n"
     "\r\n[Pace]\r\nFrameCap = 0\r\n\r\n[Table]\r\nNudgeStrength = 0.7\r\nPlayerName = Ada \u2605\r\n"
 ).encode("utf-16")
 
 
 def listed_games(home: Path) -> dict[str, Listed]:
-    """The games as a rig lists them; Brass Orbit keeps settings in a file of its own, which it has made by now."""
+    """The games as a rig lists them; Brass Orbit keeps settings in its own file, which it has made by now."""
     file = home / "games" / "brass-orbit" / "settings.ini"
     if not file.parent.exists():
         made = Path(tempfile.mkdtemp(dir=home, prefix="games-"))
@@ -91,10 +91,10 @@ DRIVERS_OWN = ("frame.", "sync.", "texture.", "antialias.", "scaling.", "shader.
 CHORES = (
     Chore("update-driver", "Installs the next driver, which puts what belongs to the driver back to stock, for the "
                            "whole rig and for every game.", rights=True),
-    Chore("clear-shader-cache", "Sets the compiled shaders aside; games compile them anew. For when they are damaged: "
+    Chore("clear-shader-cache", "Sets the compiled shaders aside; games compile them again. For when they are damaged: "
                                 "it does not make anything faster."),
     Chore("clear-temporary-files", "Sets the temporary files aside. It makes room, and nothing faster."),
-    Chore("purge-standby-memory", "Drops what the system keeps in memory in case it is needed again; it is read anew "
+    Chore("purge-standby-memory", "Drops what the system keeps in memory in case it is needed again; it is read again "
                                   "from the disk then.", rights=True, undoable=False),
     Chore("verify-game-files", "Compares the games' files with what was published, and fetches those that are damaged.",
           undoable=False),

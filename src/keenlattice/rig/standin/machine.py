@@ -162,7 +162,7 @@ class Standin:
             return Outcome({**state, self.place: _as_text(then)}, (message,))
         counter = "standby_mib" if chore == "purge-standby-memory" else "damaged_files"
         count = for_good(self.home)[counter]
-        message = f"{count} MiB are dropped" if counter == "standby_mib" else f"{count} damaged files are fetched anew"
+        message = f"{count} MiB are dropped" if counter == "standby_mib" else f"{count} damaged files are fetched again"
         act: Callable[[], None] = lambda: settle_for_good(self.home, counter)  # noqa: E731
         return Outcome(state, (message if count else "there is nothing to do",), act)
 

@@ -56,7 +56,7 @@ def simulate(line: Pipeline, seconds: float, seed: int, about: Mapping[str, Any]
     """A capture of `seconds` of play with about four clicks a second; equal seeds give equal captures.
 
     Args:
-        about: what the capture tells of itself.
+        about: what the capture says of itself.
     """
     typical = max(line.cpu_ms, line.gpu_ms, line.gap_ms)
     for attempt in count():
@@ -135,7 +135,7 @@ def _uneven(line: Pipeline, frames: int, typical_ms: float, random: np.random.Ge
 
 def _spells(per_min: float, lasting_ms: float, frames: int, typical_ms: float,
             random: np.random.Generator) -> list[tuple[int, int]]:
-    """Frame ranges of things that come at random, so many a minute, and last a while."""
+    """Frame ranges of things that come at random, this many a minute, and last a while."""
     minutes = frames * typical_ms / 60_000
     starts = random.integers(0, frames, random.poisson(per_min * minutes))
     length = max(1, int(lasting_ms / typical_ms))
@@ -206,7 +206,7 @@ def telemetry(line: Pipeline, shown_ms: Floats, cpu_ms: Floats, gpu_ms: Floats, 
     cpu_load = np.minimum(100.0, OTHERS_LOAD + 1.6 * thread_load / THREADS)
     cpu_mhz = CPU_MHZ * line.cpu_clock_share * np.ones(count)
     cpu_w = CPU_IDLE_W + CPU_CORE_W * (1.6 * thread_load / 100) * line.cpu_clock_share ** 2
-    sources = {  # what each comes to, how noisy it is, and in which steps it is told
+    sources = {  # what each amounts to, how noisy it is, and in which steps it is given
         "gpu0.load": (gpu_load, 0.0, 1.0), "gpu0.clock": (clock, 0.0, MHZ_STEP), "gpu0.power": (gpu_w, NOISE_W, 0.1),
         "gpu0.temperature": (_warmed(GPU_BEGINS_C, ROOM_C + GPU_C_PER_W * gpu_w), NOISE_C, 1.0),
         "cpu.load": (cpu_load, 0.4, 1.0), "cpu.clock": (cpu_mhz, MHZ_STEP, MHZ_STEP),

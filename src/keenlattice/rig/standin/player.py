@@ -1,4 +1,4 @@
-"""A player who is simulated: changes a stand-in by hand as they are told, plays it, and records it with programs of
+"""A player who is simulated: changes a stand-in by hand as instructed, plays it, and records it with programs of
 their own. The demo of the rig changed by hand is played by one, and so are its tests.
 """
 

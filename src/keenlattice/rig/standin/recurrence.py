@@ -1,7 +1,7 @@
 """When each frame begins, is rendered and is shown: each waits for the ones before it.
 
 All that a frame takes is a whole number of ticks, and a tick is a power of two. Sums of such times are exact, in
-whatever order they are added: frame by frame or all at once, a run comes to the very same times.
+whatever order they are added: frame by frame or all at once, a run gives the very same times.
 """
 
 import math

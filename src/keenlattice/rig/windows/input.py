@@ -108,7 +108,7 @@ def _pointer() -> StoredSetting:
 
 
 def _effects(held: Texts) -> StoredSetting:
-    """All effects that the system tells of at once: off when each is off."""
+    """All effects that the system reports at once: off when each is off."""
     places = [place for place in EFFECTS if held.get(place) is not None]
     name = "background.visual-effects"
     return StoredSetting(name, catalog()[name], lambda texts: any(texts.get(place) == "1" for place in places),

@@ -22,13 +22,13 @@ def settings() -> list[Setting]:
 
 
 def check_for(cores: int, key: str, value: Value) -> None:
-    """Check whether a value can be held on a machine of so many cores.
+    """Check whether a value can be held on a machine of this many cores.
 
     Raises:
         RefusedByRig: it names cores that are not there, or cannot be cut into words.
     """
     if key == CORES and value != "all" and not 0 < as_mask(str(value)) < 1 << cores:
-        raise RefusedByRig(f"{key}: {value} is no list of this machine's cores; write 0-{cores - 1}, 0,2 or all")
+        raise RefusedByRig(f"{key}: {value} is not a list of this machine's cores; write 0-{cores - 1}, 0,2 or all")
     if key == WORDS:
         words_of(str(value))
 

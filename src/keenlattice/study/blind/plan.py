@@ -1,4 +1,4 @@
-"""A blind test: how many rounds, what is asked, when it is told, and what it found."""
+"""A blind test: how many rounds, what is asked, when it is settled, and what it found."""
 
 from dataclasses import dataclass
 from functools import lru_cache
@@ -20,7 +20,7 @@ class BlindPlan(Form):
     """How a blind test is run and judged.
 
     Args:
-        rounds: how many at most; it ends as soon as it is told.
+        rounds: how many at most; it ends as soon as it is settled.
         question: "which" version it was, of one that was put on; or which of two that were put on one after the other
             felt "better".
         error: of saying that it is felt, of somebody who only guesses.
@@ -32,14 +32,15 @@ class BlindPlan(Form):
 
     def __post_init__(self) -> None:
         if not LEAST_ROUNDS <= self.rounds <= MOST_ROUNDS:
-            raise BadValue(f"{self.rounds} rounds: a blind test takes {LEAST_ROUNDS} to {MOST_ROUNDS}; whoever guesses "
+            raise BadValue(f"{self.rounds} rounds: a blind test takes {LEAST_ROUNDS} to {MOST_ROUNDS}; anyone who "
+                           f"guesses "
                            "is right in four of four once in sixteen tests")
         if not 0.001 <= self.error <= 0.3:
             raise BadValue(f"an error of {self.error:g}: give one from 0.001 to 0.3")
 
     @property
     def can_tell(self) -> bool:
-        """Whether so many rounds tell anything, if all answers are alike."""
+        """Whether this many rounds tell anything, if all answers are alike."""
         return needed(self.rounds, self.error_of_a_side)[-1] <= self.rounds
 
     @property
@@ -128,7 +129,7 @@ class Blind(Form, Shown):
     Args:
         rounds: those that count, in their order.
         right: in how many the answer was right; of which one felt better, how often that was `after`.
-        felt: what is told by that.
+        felt: what that shows.
         not_counted: rounds in which the switch took so long that the time could have told which version it was.
         measured: what the newest trial of these two versions on this rig says of what decides; `trial` is its number.
     """
@@ -150,7 +151,7 @@ class Blind(Form, Shown):
 
     @property
     def ending(self) -> str:
-        """What it comes to: what is felt, beside what is measured."""
+        """The outcome: what is felt, beside what is measured."""
         felt = "felt" if self.felt != "not told" else "not felt"
         words = {"differs": "measured", "no difference that matters": "not measured", "not known": "not known"}
         return f"{felt}, {words[self.measured]}"

@@ -1,6 +1,6 @@
 """A blind test is played: one of two versions is put on by chance, the player plays, and says what they feel.
 
-What is on is drawn by the system's own source of chance, is told to nobody, and is written down nowhere until all
+What is on is drawn by the system's own source of chance, is given to nobody, and is written down nowhere until all
 rounds are over (but for what a rig's own settings are kept in); a test that is stopped is void. Each switch goes by the
 same way and takes the same time, whichever version it ends at.
 """
@@ -19,17 +19,17 @@ from keenlattice.study.blind.tell import blind_page, tell_blind
 from keenlattice.study.kind import Kind, game_for
 from keenlattice.study.player import Player, entries_on
 
-SLOWER = 1.5      # a switch is given so many times what the slowest took when they were tried
+SLOWER = 1.5      # a switch is given this many times what the slowest took when they were tried
 LEAST_S = 1.0
 MOST_NOT_COUNTED = 20
 OTHER: dict[Side, Side] = {"before": "after", "after": "before"}
 
 
 class Judge(Protocol):
-    """Whoever plays and says what they feel."""
+    """The person who plays and says what they feel."""
 
     def meet(self, name: str) -> None:
-        """One version is on, and they are told which: "A" is the version before, "B" the one after."""
+        """One version is on, and they learn which: "A" is the version before, "B" the one after."""
 
     def play(self, number: int, rounds: int, part: int) -> None:
         """One is on, and they are not told which. `part` is 1 or 2 where two come one after the other, else 0."""
@@ -120,7 +120,7 @@ def _answer(reply: str, on: Side, plan: BlindPlan) -> Side:
     answers: dict[str, Side] = ({"A": "before", "B": "after"} if plan.question == "which" else
                                 {"1": on, "2": OTHER[on]})
     if reply not in answers:
-        raise BadValue(f"{reply!r} is no answer: {' or '.join(answers)}")
+        raise BadValue(f"{reply!r} is not an answer: {' or '.join(answers)}")
     return answers[reply]
 
 
@@ -133,7 +133,7 @@ def _counts(plan: BlindPlan, rounds: Sequence[Round]) -> list[int]:
 
 
 def over(plan: BlindPlan, rounds: Sequence[Round]) -> bool:
-    """Whether it is told, or cannot be any more."""
+    """Whether it is settled, or cannot be any more."""
     if not rounds:
         return False
     least, counts = needed(plan.rounds, plan.error_of_a_side), _counts(plan, rounds)

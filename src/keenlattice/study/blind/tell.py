@@ -86,7 +86,7 @@ def blind_page(result: Blind, beside: "Beside") -> Report:
         keys=[_key(result)], did=[Text(f"{ENDINGS[result.ending]}{trial}"), _odds(result)],
         each_change=[Text(f"A is {result.before}, B is {result.after}."), _rounds(result)], sure=_sure(result),
         plays=plays,
-        drawn="What is on is drawn anew: a blind test has no seed.")
+        drawn="What is on is redrawn: a blind test has no seed.")
 
 
 def _sure(result: Blind) -> list[Block]:

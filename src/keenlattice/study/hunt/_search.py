@@ -1,7 +1,7 @@
 """Finding where something changed, from noisy looks: over a line of versions, and over the settings of one.
 
 A look is the log ratio of two runs played one after the other, a candidate's over the base's. How large the change is
-and how noisy looks are is not taken from the trial that chose to hunt: whoever hunts what looked large hunts what
+and how noisy looks are is not taken from the trial that chose to hunt: anyone who hunts what looked large hunts what
 looked larger than it is. Its size may be anything from next to nothing to half as much again as in that trial, and its
 noise is Student's t of what that trial and the looks have shown. What has been seen counts by Bayes's rule from even
 odds; the next look is taken where it splits them best (as in M. Horstein's search, IEEE Transactions on Information
@@ -37,7 +37,7 @@ class Signal:
         return np.asarray(self.delta * SIZES)
 
     def log_likelihood(self, squares: Floats, count: int) -> Floats:
-        """Of so many looks that are so far (in squares, summed) from what was expected."""
+        """Of this many looks that are so far (in squares, summed) from what was expected."""
         counted = max(1.0, COUNTED * self.dof)
         return np.asarray(-(counted + count) / 2 * np.log(counted * self.sd ** 2 + squares))
 
@@ -80,7 +80,7 @@ def first_changed(candidates: int, look: Callable[[int], float], signal: Signal,
     Args:
         candidates: how many there are; the last is known to have it.
         look: the log ratio of one block of a candidate, counted from 0, against the base.
-        most: looks, after which the likeliest is told with the probability that it has.
+        most: looks, after which the likeliest is given with the probability that it has.
         left: how many of some looks may still be taken; all, if not given.
     """
     seen = Tally(candidates)

@@ -112,7 +112,7 @@ class Hunt(Form, Shown):
 
     @property
     def how_sure(self) -> str:
-        """The probability as it is told: `94 %`; never 100, since that is not to be had."""
+        """The probability as it is given: `94 %`; never 100, since that is not to be had."""
         return f"{100 * self.probability:.0f} %" if self.probability < 0.99 else "over 99 %"
 
     def _caption(self) -> str:

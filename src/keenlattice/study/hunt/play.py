@@ -68,7 +68,7 @@ class Looks:
 
 
 def play_hunt(player: Player, spec: HuntSpec, versions: Sequence[Version]) -> Hunt:
-    """Plays a hunt through, or computes it anew."""
+    """Plays a hunt through, or computes it again."""
     on_rig = [entries_on(player.rig, _known_here(player.rig, version)) for version in versions]
 
     def one(place: int, arm: str, entries: Entries, seed: int) -> Numbers:

@@ -70,7 +70,7 @@ def copies(columns: list[Any]) -> Index:
     _, first, which = np.unique(mixed, return_index=True, return_inverse=True)
     first_rows = first[which]
     rows = np.flatnonzero(first_rows != np.arange(count))
-    alike = np.ones(rows.size, dtype=bool)  # the hash alone is no proof
+    alike = np.ones(rows.size, dtype=bool)  # the hash alone is not proof
     for column in columns:
         mine, theirs = column[rows], column[first_rows[rows]]
         alike &= (mine == theirs) | ((mine != mine) & (theirs != theirs))

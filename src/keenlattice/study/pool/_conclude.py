@@ -38,7 +38,7 @@ NORMAL_WIDTH, NARROWEST = 2 * 1.96, 1e-6
 
 @dataclass(frozen=True)
 class Chunk:
-    """Some groups with their rows, to be concluded by themselves."""
+    """Some groups with their rows, to be concluded alone."""
 
     groups: tuple[Group, ...]
     rigs: Rigs

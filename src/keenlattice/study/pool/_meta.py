@@ -1,6 +1,6 @@
 """Random effects over rigs, for many changes at once: what a change does in general, and on the next rig.
 
-Each rig has its own effect, normal around a mean with variance tau2, and is measured with an error of its own. Per
+Each rig has its own effect, normal around a mean with variance tau2, and is measured with its own error. Per
 change:
 
     tau2        by restricted maximum likelihood, Fisher scoring (W. Viechtbauer, Journal of Educational and Behavioral
@@ -59,7 +59,7 @@ class Rigs:
         return [slice(int(start), int(start + size)) for start, size in zip(self.starts, self.sizes, strict=True)]
 
     def some(self, rows: Index, sizes: Index) -> "Rigs":
-        """Those of some rows, of which so many stand together each time."""
+        """Those of some rows, of which this many stand together each time."""
         return Rigs(self.effect[rows], self.variance[rows], np.r_[0, np.cumsum(sizes)[:-1]].astype(np.intp))
 
     def total(self, values: Floats) -> Floats:

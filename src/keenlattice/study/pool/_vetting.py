@@ -49,10 +49,10 @@ def vetted(table: Any, name: str) -> tuple[Any, list[str]]:
                      f"{column} is not of its form")
     for column in ("decides", "early"):
         table = keep(pc.is_valid(table[column]), f"{column} is not of its form")
-    table = keep(_told_once(table), "metric is told twice of one study, with other numbers")
+    table = keep(_told_once(table), "metric is given twice of one study, with other numbers")
     present = [pc.is_valid(table[column]) for column in BOUNDS]
     return keep(pc.and_(pc.equal(present[0], present[1]), pc.equal(present[1], present[2])),
-                "effect is told without its error"), refused
+                "effect is given without its error"), refused
 
 
 def _told_once(table: Any) -> Any:
@@ -178,7 +178,7 @@ def without_a_tenth(rigs: Rigs, tau2: Floats) -> tuple[Floats, Floats]:
 
 
 def _left(y: Floats, w: Floats, order: Index, out: int) -> float:
-    """The mean without those that pull it furthest one way: the `out` largest of w (y - mean), found anew as the mean
+    """The mean without those that pull it furthest one way: the `out` largest of w (y - mean), found again as the mean
     moves; `order` is where to begin."""
     if out >= y.size:
         return float("nan")

@@ -110,7 +110,7 @@ class EvidenceRecord(_Part):
     def _once_each(self) -> "EvidenceRecord":
         metrics, settings = [item.metric for item in self.found], [item.setting for item in self.change]
         if len({*metrics}) < len(metrics) or len({*settings}) < len(settings):
-            raise ValueError("a metric or a setting is told twice")
+            raise ValueError("a metric or a setting is given twice")
         if self.day:
             date.fromisoformat(self.day)
         return self

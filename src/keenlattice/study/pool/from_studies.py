@@ -26,7 +26,7 @@ from keenlattice.study.trial.result import MetricResult, Trial
 
 KINDS = ("trial", "screen")
 SYSTEM = re.compile(r"(Linux|Windows|Darwin|Marl) ?(\d{1,3})?")
-"""All that is told of a fact that is text: the system's name and its first number. Names of hardware are typed in by
+"""All that is kept of a fact that is text: the system's name and its first number. Names of hardware are typed in by
 some players, and a kernel's version may hold the name of the machine that it was built on."""
 DEVICE = re.compile(r"[a-z]{2,8}\d{0,2}")
 LONGEST = 60
@@ -38,7 +38,7 @@ def records_of(study: Study, book: str, catalog: Catalog, facts: Mapping[str, ob
     Args:
         book: the id of the logbook, from which that of the rig is made.
         catalog: what a setting is at where nothing sets it.
-        facts: the rig's as they are now, for a study that has none of its own since it is not finished.
+        facts: the rig's as they are now, for a study that lacks its own since it is not finished.
     """
     if not is_evidence(study):
         return
@@ -52,7 +52,7 @@ def records_of(study: Study, book: str, catalog: Catalog, facts: Mapping[str, ob
 
 def is_evidence(study: Study) -> bool:
     """Whether a study is of a kind that evidence is written of: a trial or a screen that switches something; but for
-    one of recordings that were there before, since nobody has told of which machine they are."""
+    one of recordings that were there before, since nobody has said of which machine they are."""
     if study.kind not in KINDS:
         return False
     spec = spec_of(study)

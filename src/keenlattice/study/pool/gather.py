@@ -98,7 +98,7 @@ def of_limits(limits: Mapping[str, float]) -> float:
 
 CONTENT = ("kind", "state", "game", "change", "metric", "limited_by", "log_ratio", "error", "dof", "blocks", "seconds",
            "warm_up_s", "planned", "repeats", "seed", "early")
-"""What two rows have in common if one is a copy of the other, whoever passed it on."""
+"""What two rows have in common if one is a copy of the other, no matter who passed it on."""
 ONLY_CONTENT = ("state", "game", "seconds", "warm_up_s", "planned", "repeats", "seed", "early")
 CODED = ("rig", "kind", "state", "game", "change", "metric", "facts", "limited_by")
 
@@ -206,7 +206,7 @@ def _place(column: Texts, name: str) -> int:
 
 
 def _same_rigs(rig: NDArray[np.int32], first: Index, copied: NDArray[np.bool_], count: int) -> NDArray[np.int32]:
-    """The rig of each row. Rigs that tell of one and the same study are one: a copied logbook is known by another name,
+    """The rig of each row. Rigs that report one and the same study are one: a copied logbook is known by another name,
     and what is played in it later is of the same machine."""
     if not copied.any():
         return rig

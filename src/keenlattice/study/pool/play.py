@@ -81,7 +81,7 @@ def _silent(group: Group) -> PooledMetric:
 
 
 def pooled_again(book: "Logbook", study: "Study") -> Pool:
-    """A pool, computed anew from the evidence that the logbook keeps of it."""
+    """A pool, computed again from the evidence that the logbook keeps of it."""
     before = Pool.of_json(study.result)
     table = chosen(evidence_of(book, study), before.plan.metrics, before.plan.game)
     return replace(pool_evidence(table, before.plan), refused=before.refused)

@@ -1,4 +1,4 @@
-"""Evidence from wherever it comes: files of records, packs, whole logbooks, and folders of all of these.
+"""Evidence from any source: files of records, packs, whole logbooks, and folders of all of these.
 
 All of it may come from strangers. A file that holds no evidence, or breaks a bound, is one line, and the rest is read.
 """
@@ -106,7 +106,7 @@ def chosen(path: Path, metrics: Sequence[str], game: str = "") -> "pa.Table":
         game: of this game alone; of all, if it is empty.
 
     Raises:
-        EvidenceError: it is no evidence, or damaged.
+        EvidenceError: it is not evidence, or damaged.
     """
     import pyarrow as pa
 
@@ -237,12 +237,12 @@ def _of_lines(path: Path) -> Read:
         if not line.strip():
             continue
         if len(wrong) == MOST_WRONG:
-            raise EvidenceError(f"{path}: {MOST_WRONG} lines that are no records before line {number}: not read")
+            raise EvidenceError(f"{path}: {MOST_WRONG} lines that are not records before line {number}: not read")
         try:
             records.append(_record(line))
         except ValueError as error:
             wrong.append(f"{path}, line {number}: {error}; left out")
-    return Read(flattened(records), _few(wrong, f"{path}: {{}} more lines that are no records"))
+    return Read(flattened(records), _few(wrong, f"{path}: {{}} more lines that are not records"))
 
 
 def _record(line: bytes) -> EvidenceRecord:
@@ -271,12 +271,12 @@ def _record(line: bytes) -> EvidenceRecord:
 def _checked(item: EvidenceRecord) -> EvidenceRecord:
     for results in item.found:
         if len({results.log_ratio is None, results.error is None, results.dof is None}) > 1:
-            raise ValueError(f"found.{results.metric}: an effect is told without its error")
+            raise ValueError(f"found.{results.metric}: an effect is given without its error")
     return item
 
 
 def claims_of_pack(pack: "Pack") -> Iterator[EvidenceRecord]:
-    """What a pack's rules claim with evidence. It was picked for what it found, so it is told of and not counted."""
+    """What a pack's rules claim with evidence. It was picked for what it found, so it is shown and not counted."""
     for rule in pack.rule:
         change = tuple(Switch(setting=key, before=None, after=value) for key, value in sorted(
             {**dict.fromkeys(rule.unset), **rule.set_}.items()))

@@ -24,7 +24,7 @@ Standing = Literal["helps everywhere", "helps some", "helps some, hurts some", "
                    "nothing that matters anywhere", "not known"]
 TELLING: tuple[Standing, ...] = ("helps everywhere", "helps some", "helps some, hurts some", "hurts everywhere",
                                  "hurts some", "not known", "nothing that matters anywhere")
-"""Of several metrics, which standing is told first."""
+"""Of several metrics, which standing is given first."""
 
 
 @dataclass(frozen=True)
@@ -32,7 +32,7 @@ class PoolPlan(Form):
     """How evidence is pooled.
 
     Args:
-        sources: where it came from, for whoever reads the result.
+        sources: where it came from, for anyone who reads the result.
         decides: the metrics that it is about, with commas between.
         matters_pct: the smallest difference that matters, in per cent; None for what mattered to those who tried it.
         game: only evidence of this game; empty for all.
@@ -132,9 +132,9 @@ class PooledMetric:
         mean: what it does in general; None with fewer than two rigs.
         next_rig: where the true effect on the next rig lies in 95 % of cases; None likewise.
         bounds: where the mean lies if a tenth of the rigs are careless or lie, whichever they are; None likewise.
-        differ_pct: how much of what rigs differ by is no error (I2).
+        differ_pct: how much of what rigs differ by is not error (I2).
         helped_pct, hurt_pct: on how many rigs of a hundred it is better, or worse, by what matters.
-        standing: what it comes to; `where` says on which rigs, if that is known.
+        standing: what it amounts to; `where` says on which rigs, if that is known.
         sides: what it does on either side of the fact that parts the rigs best, if one does.
         doubts: what speaks against trusting it.
         block_noise_pct: how much the change of one block of two runs typically strays (standard deviation); 0 where
@@ -189,7 +189,7 @@ class PooledMetric:
 
     @property
     def told(self) -> str:
-        """What it comes to, in words."""
+        """What it amounts to, in words."""
         if self.standing in ("helps some", "hurts some"):
             verb = self.standing.split()[0]
             share = self.helped_pct if verb == "helps" else self.hurt_pct
@@ -228,9 +228,9 @@ class Pool(Form, Shown):
         rigs, studies, records: how many there were.
         silent: studies that were begun and gave no number at all.
         copies: records that were copies of others, and counted once.
-        claimed: records of packs, which tell only of what found something: told of, and not counted.
+        claimed: records of packs, which tell only of what found something: shown, and not counted.
         odd: rigs that were left out, since they are unlike all others on most of what they tried.
-        refused: what was left out since it is no evidence, a line each.
+        refused: what was left out since it is not evidence, a line each.
         changes: the most helpful first.
     """
 

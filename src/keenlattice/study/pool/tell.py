@@ -235,7 +235,7 @@ def _numbers(result: Pool, context: Context) -> Fold:
         Table(["change", "metric", "on the next rig", "if a tenth lie", "differ", "on how many", "here, %", "studies"],
               rows, code=(0,)),
         Text("On the next rig: where its true change lies in 95 % of cases. If a tenth lie: where the mean lies, "
-             "whichever tenth of the rigs is careless or lies. Differ: how much of what rigs differ by is no error. "
+             "whichever tenth of the rigs is careless or lies. Differ: how much of what rigs differ by is not error. "
              "Here: what these facts of this rig let expect; a trial here would tell.")])
 
 

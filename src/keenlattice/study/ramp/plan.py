@@ -28,7 +28,7 @@ class RampPlan(Form):
         by: how much a step adds.
         margin: how far below the highest step that ran it settles.
         runs: of a step, all of which have to go well.
-        goal: a metric that is told beside each step.
+        goal: a metric that is given beside each step.
     """
 
     key: str

@@ -1,8 +1,8 @@
 """Stepping a clock offset up until the rig is not stable, and settling below.
 
 Each step is played several times; the first run that goes wrong (the game crashes, or nothing can be recorded) ends
-it. What ran is no proof that it always will: a rig that is a little unstable may pass any check. So it settles a margin
-below the highest step at which every run went well.
+it. What ran is not proof that it always will: a rig that is a little unstable may pass any check. So it settles a
+margin below the highest step at which every run went well.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -49,7 +49,7 @@ def tell_ramp(result: Ramp, beside: "Beside") -> Telling:
 
 
 def play_ramp(player: Player, spec: RampSpec, versions: Sequence[Version]) -> Ramp:
-    """Plays a ramp through, or computes it anew."""
+    """Plays a ramp through, or computes it again."""
     plan, (base,) = spec.plan, versions
     setting, values = player.rig.catalog()[plan.key], steps_of(player.rig.catalog(), base, plan)
 

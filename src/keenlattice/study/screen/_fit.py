@@ -1,11 +1,11 @@
 """Screening: which of many settings matter, with far fewer runs than a trial of each.
 
 The settings that differ between two versions are switched by a folded two-level design, round by round, its columns
-drawn anew each time. In a round each is on in half of the runs, and in every run about half of them are, so each run
-tells of all. The logarithm of a metric is fitted by least squares with a term for each setting, one for the round and
-one for the time within it (which takes up a drift), and one for each pair of settings that was found to act together
-(see `_pairs`); a setting's effect is what it changes from off to on, with Student's t for as many degrees of freedom
-as are left. A row that is played several times is one value, the mean of its runs.
+redrawn each time. In a round each is on in half of the runs, and in every run about half of them are, so each run
+says something about all. The logarithm of a metric is fitted by least squares with a term for each setting, one for the
+round and one for the time within it (which takes up a drift), and one for each pair of settings that was found to act
+together (see `_pairs`); a setting's effect is what it changes from off to on, with Student's t for as many degrees of
+freedom as are left. A row that is played several times is one value, the mean of its runs.
 
 Where some settings restart the machine, rows that agree in those are played in stretches, and what a restart brings
 with it all rows of a stretch share. So that is a split plot (F. Yates, JRSS Supplement 1935): the others are fitted
@@ -37,7 +37,7 @@ from keenlattice.study.trial.looks import ERROR, errors_of
 
 # One after the other, the pair joins the fit whose product explains most of what is left over, as long as that is
 # beyond chance among all pairs (Bonferroni). What three settings do only together shows as pairs of them; so pairs
-# that share a setting are told as one group that acts together.
+# that share a setting are given as one group that acts together.
 
 MOST_PAIRS = 10
 ALIKE = 0.999  # of two products, once the fit has taken its part: nothing can tell these apart
@@ -48,7 +48,7 @@ def pairs_in(rows: Floats, terms: Floats, logs: Floats, error: float, least: flo
 
     Args:
         rows: +1 or -1 for each factor; shape (rows, factors).
-        terms: what is fitted besides; shape (rows, terms).
+        terms: what else is fitted; shape (rows, terms).
         error: of naming any that is not there.
         least: effect, as log ratio, below which none is named.
     """
@@ -254,7 +254,7 @@ def _pairs(played: Played, name: str) -> list[tuple[int, int, float]]:
 
 
 def interactions(played: Played) -> tuple[Interaction, ...]:
-    """The factors that act together on a metric that decides; those that share one are told as one group."""
+    """The factors that act together on a metric that decides; those that share one are given as one group."""
     called = [" + ".join(group) for group in played.plan.factors]
     return tuple(Interaction(tuple(called[place] for place in places), percent_of(effect), name)
                  for name in played.plan.deciders for places, effect in together(_pairs(played, name)))

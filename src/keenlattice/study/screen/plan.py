@@ -32,7 +32,8 @@ Signs = NDArray[np.int8]
 
 
 def hadamard(least: int) -> Signs:
-    """The smallest matrix of Hadamard that can be made here with at least so many columns; first row and column +1."""
+    """The smallest matrix of Hadamard that can be made here with at least this many columns; first row and column
+    +1."""
     size = max(4, least + -least % 4)
     while (matrix := _of_size(size)) is None:
         size += 4
@@ -181,7 +182,7 @@ class ScreenPlan(Form):
 
     @property
     def can_tell(self) -> bool:
-        """Whether so many rounds leave enough runs to tell how much runs vary, without which nothing is told."""
+        """Whether this many rounds leave enough runs to tell how much runs vary, without which nothing is given."""
         return self.rounds * self.rows_a_round - len(self.factors) - self.rounds - 1 >= LEAST_DOF
 
     @property

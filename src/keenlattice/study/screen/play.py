@@ -25,7 +25,7 @@ from keenlattice.study.screen.tell import screen_figures, screen_page, tell_scre
 
 
 def play_screen(player: Player, spec: ScreenSpec, versions: Sequence[Version]) -> Screen:
-    """Plays a screen through, or computes it anew."""
+    """Plays a screen through, or computes it again."""
     plan, (before, after) = spec.plan, versions
     rounds, place = Rounds(plan, costly(player.rig, plan)), 0
     limits: list[Mapping[str, float]] = []
@@ -150,7 +150,7 @@ class Rounds:
                      for factor in sorted(current, key=_strength, reverse=True) for effect in [factor.telling])
 
     def result(self, base: Screen) -> Screen:
-        """The screen's result; `base` is what is known of it besides."""
+        """The screen's result; `base` is what else is known of it."""
         current = [self.settled.get(place, factor) for place, factor in enumerate(self._found)]
         return replace(base, factors=tuple(sorted(current, key=_strength, reverse=True)),
                        interactions=interactions(self._played()), runs=len(self.numbers), rounds_played=len(self.sizes),

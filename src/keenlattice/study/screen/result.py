@@ -55,7 +55,7 @@ class Factor:
 
     @property
     def standings(self) -> tuple[Standing, ...]:
-        """What it comes to: "better" and "worse" where it is a gain and a price, else one word."""
+        """What it amounts to: "better" and "worse" where it is a gain and a price, else one word."""
         words = {effect.standing for effect in self.measured}
         gains = tuple(word for word in TELLING[0] if word in words)
         return gains or (self.telling.standing,)

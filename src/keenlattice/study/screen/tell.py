@@ -64,7 +64,7 @@ def _advice(result: Screen, unclear: list[str], beside: "Beside | None") -> str:
         edits = [f"keen edit {profile} --from-screen {beside.number}" for profile, kept in parts.items() if kept]
         return (f"{' and '.join(edits)} make{'s' * (len(edits) == 1)} a version of what helps, for a trial that proves "
                 "it")
-    return (f"more rounds or longer runs tell of what is unclear, or a trial of {unclear[0]} alone" if unclear else
+    return (f"more rounds or longer runs settle what is unclear, or a trial of {unclear[0]} alone" if unclear else
             "leave them out: none of them helps")
 
 
@@ -121,7 +121,8 @@ def _how_sure(result: Screen, unclear: bool) -> list[Block]:
             if unclear else "")
     return [
         Text(f"In each of {result.runs} runs of {plan.seconds:g} s about half of the changes were on, so arranged that "
-             "every change was on and off equally often beside every other one. So each run tells of all of them; one "
+             "every change was on and off equally often beside every other one. So each run says something about all "
+             "of them; one "
              f"by one, {result.one_by_one_runs} runs would tell as much."),
         Text(f"A change matters if its whole interval is beyond what matters ({told_of(plan)}), and does nothing that "
              "matters if all of it is within that; either end is wrong at most once in twenty. The intervals allow for "

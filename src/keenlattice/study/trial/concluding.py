@@ -21,7 +21,7 @@ several metrics decide, each has its share of the error, and what is left unclea
 settled (S. Holm, Scandinavian Journal of Statistics 1979). All the others share one error of 5 % (Bonferroni);
 frame rate, which is mean frame time the other way round, has the verdict of that.
 
-With fewer than four blocks there is no word. If every block comes to the very same ratio, it is not known how much
+With fewer than four blocks there is no word. If every block gives the very same ratio, it is not known how much
 they vary: a coarse timer hides it, or events are too rare for so few runs. That no difference was seen is then no
 proof of none, and there is no interval.
 """
@@ -220,7 +220,7 @@ def _firsts(plan: TrialPlan) -> Floats:
 
 
 def left_over(blocks: int) -> int:
-    """The degrees of freedom that so many blocks leave."""
+    """The degrees of freedom that this many blocks leave."""
     return blocks - (1 if blocks < LEAST_FOR_ORDER else 2)
 
 
@@ -258,7 +258,7 @@ def conclude_deciding(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> t
 
 
 def metrics_in(plan: TrialPlan) -> list[str]:
-    """The metrics that a trial tells of, those that decide first."""
+    """The metrics that a trial reports, those that decide first."""
     return [*plan.deciders, *(name for name in TRIAL_METRICS if name not in plan.deciders)]
 
 
@@ -352,7 +352,7 @@ def concluded(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]], result: Tria
     """A trial's result from its runs, in the order in which they were played: all, or all up to an early end.
 
     Args:
-        result: what is known of it besides.
+        result: what else is known of it.
     """
     before, after = _arms(runs)
     seen = Seen(plan, before, after)

@@ -6,14 +6,14 @@ DeMets, Biometrika 1987). What each look may spend follows from the joint distri
 had by going through it step by step (P. Armitage, C. K. McPherson and B. C. Rowe, JRSS A 1969): so looks that see
 nearly the same runs are not paid for twice. The bounds are of a normal mean; each goes over to Student's t at the same
 one-sided probability, as is usual. With so few blocks that is a little too kind (5.5 to 6 % where 5 are meant); one
-degree of freedom less makes up for it (4.5 to 5.1 %, by 40,000 made-up trials each of 8 to 40 blocks).
+degree of freedom less makes up for it (4.5 to 5.1 %, by 40,000 simulated trials each of 8 to 40 blocks).
 
 A sized trial takes its maximum from the noise of its own first SIZING blocks (an internal pilot: J. Wittes and E.
 Brittain, Statistics in Medicine 1990; D. M. Zucker and others, 1999). Until then it spends its error as a trial of
 PROVISIONAL blocks would, afterwards what is left over the blocks that it has given itself. The noise says nothing of
 the effect, so what was spent stays right; but a noise that happened to look small ends the trial early and looks small
 in its end, too. One more degree of freedom less makes up for that: either end is wrong in 2.5 to 4.9 % of trials
-whose effect is just what matters (30,000 made-up trials each, runs that vary by 1 to 4 % where 3 % matters).
+whose effect is just what matters (30,000 simulated trials each, runs that vary by 1 to 4 % where 3 % matters).
 """
 
 from functools import lru_cache
@@ -31,7 +31,7 @@ POINTS, HALVINGS, FAR = 400, 50, 7.0
 SIZING, FIRST_LOOKS = 8, (4, 6, 7, 8)
 PROVISIONAL = 10
 GENEROUS = 2.6  # times the variance that is seen: so a noise that looks smaller than it is still leaves enough blocks
-CHANCE = 0.9    # of either end to be told where two versions are alike
+CHANCE = 0.9    # that either end is settled where two versions are alike
 
 
 def looks(blocks: int) -> tuple[int, ...]:
@@ -45,7 +45,7 @@ def looks(blocks: int) -> tuple[int, ...]:
 
 
 def looks_of_sized(blocks: int) -> tuple[int, ...]:
-    """The same of a sized trial that has given itself so many blocks.
+    """The same of a sized trial that has given itself this many blocks.
 
     >>> looks_of_sized(10)
     (4, 6, 7, 8, 9, 10)
@@ -103,7 +103,7 @@ def _errors_of_sized(blocks: int, error: float) -> dict[int, float]:
 
 
 def _nominal(at: tuple[int, ...], spent: Floats) -> list[float]:
-    """The probability beyond each bound, seen alone; of a sum of so many standard normal values at each look that has
+    """The probability beyond each bound, seen alone; of a sum of this many standard normal values at each look that has
     not gone beyond a bound before."""
     from scipy.special import ndtr, ndtri
 

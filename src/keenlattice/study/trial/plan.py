@@ -76,7 +76,7 @@ class TrialPlan:
         check_seconds(self.seconds)
         check_seed(self.seed)
         if self.adjusts_for and not NAME.match(self.adjusts_for):
-            raise BadValue(f"{self.adjusts_for[:60]!r} is no name of a series: write PART.KIND, such as "
+            raise BadValue(f"{self.adjusts_for[:60]!r} is not the name of a series: write PART.KIND, such as "
                            "gpu0.temperature")
         if not 1 <= self.repeats <= MAX_REPEATS:
             raise BadValue(f"{self.repeats} repeats: a block takes 1 to {MAX_REPEATS} runs of either version")
@@ -95,7 +95,7 @@ class TrialPlan:
         return sum(first != second for first, second in pairwise(arms))
 
     def minutes(self, switch_s: float = 0.0, beside_s: float = 0.0) -> float:
-        """Return how long all runs take, with so many seconds for each switch, and beside each run."""
+        """Return how long all runs take, with this many seconds for each switch, and beside each run."""
         return (len(self.runs()) * (self.seconds + self.warm_up_s + beside_s) + self.switches * switch_s) / 60
 
     def runs(self) -> list[tuple[int, Arm, int]]:

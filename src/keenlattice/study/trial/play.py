@@ -32,7 +32,7 @@ from keenlattice.study.trial.tell import tell_trial, trial_figures, trial_page
 
 
 def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> Trial:
-    """Plays a trial through, or computes it anew."""
+    """Plays a trial through, or computes it again."""
     plan, runs, costs = spec.plan, list[tuple[Arm, Numbers]](), list[tuple[int, Arm, Numbers]]()
     limits: dict[Arm, list[Mapping[str, float]]] = {"before": [], "after": []}
     arms = {arm: cache(partial(entries_on, player.rig, version))
@@ -115,7 +115,7 @@ AT, FEWEST = 0.95, 2  # the confidence of a price's interval, and the fewest blo
 
 
 def prices(runs: Sequence[tuple[int, Arm, Mapping[str, float]]]) -> tuple[Price, ...]:
-    """What each metric of telemetry came to with either version, and how much they differ.
+    """What each metric of telemetry was with either version, and how much they differ.
 
     The differences of the blocks that know it for both versions, their mean, and its interval by Student's t.
 

@@ -1,7 +1,7 @@
 """How many blocks settle a trial, by the noise that a pilot of a version against itself has shown.
 
 A trial is settled once its interval lies wholly within what matters, or wholly beyond it. The chance of that is had by
-playing many such trials of made-up blocks by the very rules of a trial, looks and all. A pilot knows the noise only
+playing many such trials of simulated blocks by the very rules of a trial, looks and all. A pilot knows the noise only
 from a few blocks, so each of them has a noise that may be after it (scaled inverse chi-squared). Of that, two fifths
 of the pilot's degrees of freedom are counted: where runs now and then go far off, a few blocks say less of the noise
 than normal ones would. So where the noise is milder, rather more is settled than was promised.
@@ -42,7 +42,7 @@ class Noise:
 
 def chance_to_settle(noise: Noise, blocks: int, matters_pct: float, effect_pct: float = 0.0, error: float = ERROR,
                      early: bool = True) -> float:
-    """The chance that so many blocks, at most, settle a trial whose true effect is `effect_pct`.
+    """The chance that this many blocks, at most, settle a trial whose true effect is `effect_pct`.
 
     Args:
         error: of either end of the interval, all looks together.
@@ -72,7 +72,7 @@ def _normal() -> Floats:
 
 
 def _blocks(dof: int, blocks: int) -> Floats:
-    """Made-up blocks, in units of the noise that the pilot has shown; shape (TRIALS, blocks)."""
+    """Simulated blocks, in units of the noise that the pilot has shown; shape (TRIALS, blocks)."""
     counted = max(1.0, COUNTED * dof)
     wider = np.sqrt(counted / np.random.default_rng(SEED).chisquare(counted, TRIALS))
     return np.asarray(wider[:, None] * _normal()[:, :blocks])

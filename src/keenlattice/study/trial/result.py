@@ -27,8 +27,8 @@ class MetricResult:
         matters_pct: the smallest difference of it that matters, in per cent.
         error, dof: standard error of the logarithm of the ratio, and its degrees of freedom.
 
-    All numbers are None where fewer than two blocks did; where all blocks came to the very same ratio, so that nothing
-    is known of how much they vary, `before` and `after` alone are told.
+    All numbers are None where fewer than two blocks did; where all blocks gave the very same ratio, so that nothing
+    is known of how much they vary, `before` and `after` alone are given.
     """
 
     name: str

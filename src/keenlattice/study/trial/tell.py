@@ -124,14 +124,14 @@ def _advice(result: Trial) -> str:
     page = "; keen report makes a page of it"
     if {"better", "worse"} <= {metric.verdict for metric in result.decisive}:
         return f"weigh the gain against the price: {apply}, or leave it be{page}"
-    anew = (f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
+    repeated = (f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
             f"{told_of(result.plan)}")
-    more = f"{anew} --pilot 8, which says how many blocks would settle it"
+    more = f"{repeated} --pilot 8, which says how many blocks would settle it"
     if result.asked_blocks > MAX_BLOCKS:
         more = ("play longer runs (--seconds), or let more matter (--matters): these runs vary too much to tell so "
                 "little")
     elif result.asked_blocks > result.plan.blocks:
-        more = f"{anew} --blocks {result.asked_blocks} plays as many blocks as it asked for; or play longer runs"
+        more = f"{repeated} --blocks {result.asked_blocks} plays as many blocks as it asked for; or play longer runs"
     return {"better": f"{apply}, to keep it{page}", "worse": f"leave {result.after} be{page}",
             "no difference that matters": f"leave {result.after} be: it gains nothing{page}",
             "unclear": f"{more}{page}"}[result.deciding.verdict]
@@ -163,7 +163,7 @@ def trial_report(result: Trial, before: Captures, after: Captures, context: Cont
     Args:
         result: what came out.
         before, after: the captures of either version, one per run; empty if they are gone.
-        context: what is known besides.
+        context: what else is known.
         number: the trial's in the logbook, if it is there.
         told_apart: what is known of each of several changes from elsewhere, a screen for example.
     """
@@ -340,7 +340,7 @@ def numbers(result: Trial, title: str = "The numbers") -> Fold:
     return Fold(title, [
         Table(["metric", "before", "after", "change", "interval", "at", "blocks", "verdict"], rows,
               right=(1, 2, 3, 4, 5, 6)),
-        Text("Before and after: geometric means over the runs. What decides has an error of its own, or shares one; so "
+        Text("Before and after: geometric means over the runs. What decides has its own error, or shares one; so "
              "do the others among them."),
         Table(["metric", "what it is"], [
             [TITLES[metric.name], METRICS[metric.name].definition] for metric in measured_in(result)])])

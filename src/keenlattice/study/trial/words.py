@@ -21,7 +21,7 @@ from keenlattice.study.trial.result import TURNED, MetricResult, Price, Trial
 if TYPE_CHECKING:
     from keenlattice.study.kind import Beside
 
-FINEST = {"MHz": 1.0, "mJ": 1.0}  # of telemetry: what is told no finer
+FINEST = {"MHz": 1.0, "mJ": 1.0}  # of telemetry: what is given no finer
 HELD_PCT = 95.0  # of the time at a cap or sync: frame times say nothing of what lies below it
 
 
@@ -59,7 +59,7 @@ def _spread(result: MetricResult) -> float:
 
 
 def price(metric: Price) -> tuple[str, str, str]:
-    """What a metric of telemetry came to before and after, and its change with the interval; as exactly as is known.
+    """What a metric of telemetry was before and after, and its change with the interval; as exactly as is known.
 
     >>> price(Price("power_w_mean", "W", 190.04, 181.52, -8.52, -9.91, -7.13, 8))
     ('190', '182', '-9 (-10 to -7)')
@@ -159,12 +159,12 @@ def adjusted_sentence(series: str, adjusted: bool) -> str:
     """What a trial takes into account of what the rig said as its runs began, in a sentence; empty for nothing.
 
     >>> adjusted_sentence("gpu0.temperature", True)
-    'The changes are told for an equal GPU temperature at the start of each run.'
+    'The changes are given for an equal GPU temperature at the start of each run.'
     """
     if not series:
         return ""
     title = series_title(series)
-    return f"The changes are told for an equal {title} at the start of each run." if adjusted else (
+    return f"The changes are given for an equal {title} at the start of each run." if adjusted else (
         f"The {title} is not taken into account: that takes {LEAST} blocks at least, and runs that all know it.")
 
 

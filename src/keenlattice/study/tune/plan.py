@@ -48,7 +48,7 @@ class TunePlan(Form):
         choices: setting to the values that are tried.
         goal: the metric that is to be as good as can be; or several, with commas between, of which one per cent of
             either is worth the same.
-        limits: what has to be kept besides.
+        limits: what else has to be kept.
         rounds: how many at most.
         matters_pct: of combinations that differ by no more than this, any will do.
         seconds, seed, warm_up_s: as in a trial.

@@ -83,7 +83,7 @@ class Race:
         self.runs[combination][number] = numbers
 
     def look(self, number: int) -> bool:
-        """Puts out whoever is surely beaten, after a round; says whether the race is over."""
+        """Puts out what is surely beaten, after a round; says whether the race is over."""
         self.rounds = number + 1
         if self.rounds < FIRST_LOOK:
             return False
@@ -195,7 +195,7 @@ class Race:
 
 
 def play_tune(player: Player, spec: TuneSpec, versions: Sequence[Version]) -> Tuning:
-    """Plays a race through, or computes it anew."""
+    """Plays a race through, or computes it again."""
     plan, (base,) = spec.plan, versions
     race, combinations = Race(plan), plan.combinations()
     player.called = lambda arm: f" (combination {int(arm) + 1})"

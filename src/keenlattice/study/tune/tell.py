@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from keenlattice.study.kind import Beside
 
 MOST_COMBINATIONS = 14
-"""So many are drawn and listed; the rest is folded away."""
+"""This many are drawn and listed; the rest is folded away."""
 
 
 def tune_page(result: Tuning, beside: "Beside") -> Report:

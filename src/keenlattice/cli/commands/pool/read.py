@@ -27,7 +27,7 @@ def read(
         )] = None,
     game: Annotated[str, typer.Option("--game", autocompletion=games, help="Only evidence of this game.")] = "",
     figure: Figure = None,
-    workers: Annotated[int, typer.Option("--workers", min=1, max=512, help="Spread it over so many processes.")] = 1,
+    workers: Annotated[int, typer.Option("--workers", min=1, max=512, help="Spread it over this many processes.")] = 1,
     book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Pool evidence of many rigs: what each change does in general, on the next rig, and on which.
@@ -51,7 +51,7 @@ def read(
 
 @contextmanager
 def _processes(count: int) -> "Iterator[Executor | None]":
-    """So many processes to compute in; None for one, which is this.
+    """The number of processes to compute in; None for one, which is this.
 
     Raises:
         KeenLatticeError: one was ended on the way.

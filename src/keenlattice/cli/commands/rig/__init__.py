@@ -1,4 +1,4 @@
-"""`keen rig`: what tells of a rig, and what it is told."""
+"""`keen rig`: what describes a rig, and what is said of it."""
 
 from keenlattice.cli.grouped import group
 

@@ -48,7 +48,7 @@ def game(
 ) -> None:
     """List a rig's games, or tell it of one; the stand-in's are made up, and stay as they are."""
     if not name:
-        only(ctx, "a list of games (name the game that is told of)")
+        only(ctx, "a list of games (name the game that is described)")
     ws = begin(book, rig)
     if not name:
         games = ws.rig.games.list()
@@ -79,7 +79,7 @@ def game(
 
 
 def _show_games(games: "GamesResult", installed: "Sequence[Listed]") -> None:
-    """The rig's games; and those that the system lists, and the rig has not been told of."""
+    """The rig's games; and those that the system lists, and the rig does not know."""
     table(["game", "title", "runs as"], [
         [game.name, game.title, ", ".join(game.executables) or "-"] for game in games.games])
     if installed:

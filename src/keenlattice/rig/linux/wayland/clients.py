@@ -167,7 +167,7 @@ class CommitLog:
                 surface = int(message[7])
                 if message[8].startswith(b"attach"):
                     (self._attached.discard if message[9] else self._attached.add)(surface)
-                elif surface in self._attached:  # one without a new buffer is no frame
+                elif surface in self._attached:  # one without a new buffer is not a frame
                     self._attached.discard(surface)
                     if message[1]:
                         hours, minutes, seconds, us = map(int, message.groups()[:4])

@@ -38,7 +38,7 @@ class Output:
 
 @dataclass(eq=False)
 class Toplevel:
-    """A window of any program, as the compositor tells of it."""
+    """A window of any program, as the compositor reports it."""
 
     outputs: set[int] = field(default_factory=set)
     states: frozenset[int] = frozenset()
@@ -162,7 +162,7 @@ class Compositor:
         self._display.disconnect()
 
     def toplevels(self) -> list[Toplevel] | None:
-        """The windows of all programs; None if the compositor does not tell of them."""
+        """The windows of all programs; None if the compositor does not report them."""
         if not self.offers(WindowList):
             return None
         result: dict[Any, Toplevel] = {}
@@ -179,7 +179,7 @@ class Compositor:
         manager = self._registry.bind(number, WindowList, min(version, WindowList.version))
         on(manager, toplevel=appeared)
         self.settle()
-        self.settle()  # the first tells of the windows, the second what they say
+        self.settle()  # the first reports the windows, the second what they say
         return list(result.values())
 
 

@@ -100,7 +100,7 @@ class Outputs:
 
     @contextmanager
     def _asked(self) -> Iterator[tuple[Compositor, Any, list[_Head], int]]:
-        """A connection, the output manager, the heads as it tells of them, and the number of that telling."""
+        """A connection, the output manager, the heads as it reports them, and the number of that telling."""
         compositor = Compositor(self._name)
         heads, serials = list[_Head](), list[int]()
         try:

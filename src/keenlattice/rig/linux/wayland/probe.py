@@ -255,7 +255,7 @@ def _capture(frames: Frames, clicks: Clicks, refresh_hz: float, about: dict[str,
     if np.abs(shown - arrived).max() > SAME_CLOCK_S:
         raise RigError("the compositor's clock is not this machine's: its frames cannot be told in time with clicks")
     new = np.array(frames.new)
-    large = new >= np.median(new) / 2  # a clock or a cursor beside the game is no frame of it
+    large = new >= np.median(new) / 2  # a clock or a cursor beside the game is not a frame of it
     at = shown[large] * 1000
     start = at[0]
     missed = missed_share(shown, np.array(frames.awaited_s), refresh_hz) if refresh_hz else float("nan")

@@ -1,6 +1,6 @@
 """The protocols by which a compositor offers its frames, a pointer, and word of its windows and outputs.
 
-They are public interfaces, offered by the compositors built on wlroots among others. Each message is told with the
+They are public interfaces, offered by the compositors built on wlroots among others. Each message is given with the
 kinds of its arguments, as the wire format has them: whole numbers with and without sign, fixed-point numbers, text,
 arrays, objects and new objects of an interface.
 """

@@ -40,7 +40,7 @@ def drawn(arrived_ms: Floats, stamp_ms: Floats, complete: NDArray[np.bool_]) -> 
 
     Args:
         arrived_ms: when word of each arrived, on the clock of `time.perf_counter`; shape (reports,), rising.
-        stamp_ms: the server's stamp of each, which starts anew at WRAPS_MS.
+        stamp_ms: the server's stamp of each, which starts again at WRAPS_MS.
         complete: whether it was of the whole window: such a report is a frame; others may be parts of one.
     """
     if not arrived_ms.size:
@@ -75,7 +75,7 @@ def _evenly(stamp: Floats) -> Floats:
 
 
 def _stamp_width_ms() -> float:
-    """How long after its stamp a frame may have been drawn: a coarse clock is behind by up to its tick, besides."""
+    """How long after its stamp a frame may have been drawn: a coarse clock is behind by up to its tick, too."""
     tick_ms = time.clock_getres(COARSE_CLOCK) * 1000
     return 1.0 + tick_ms if tick_ms <= 1.0 else 1.0
 
@@ -102,7 +102,7 @@ class Present:
             PresentVersion(display=display.display, opcode=self._opcode, major=MAJOR, minor=MINOR)
 
     def watch(self, window: Any) -> int:
-        """From now on the server tells of what is presented into a window; returns what `forget` takes."""
+        """From now on the server reports what is presented into a window; returns what `forget` takes."""
         if not self._opcode:
             return 0
         number = self._display.display.allocate_resource_id()
@@ -120,7 +120,7 @@ class Present:
                      window=window.id, mask=mask)
 
     def shown_ms(self, event: Any) -> float | None:
-        """When the frame that an event tells of was shown, in ms of the server's clock; None for any other event, and
+        """When the frame that an event reports was shown, in ms of the server's clock; None for any other event, and
         for a frame that was overtaken by the next before it was shown."""
         if not self._opcode or event.type & 0x7F != GENERIC_EVENT or event.extension != self._opcode or \
                 event.evtype != COMPLETE_NOTIFY:

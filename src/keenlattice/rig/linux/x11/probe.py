@@ -1,8 +1,8 @@
 """Frame times and input latency from outside: the X server's word of a window's frames, and XTEST clicks.
 
 Nothing is injected into the program. The X server says when something was drawn into the window (its extension DAMAGE),
-and of frames that are presented when they were shown (`present`), which is more exact and taken where it is told; after
-a click, the pixel that answers is read back with every such event until it has changed. Times are this process's
+and of frames that are presented when they were shown (`present`), which is more exact and taken where it is given;
+after a click, the pixel that answers is read back with every such event until it has changed. Times are this process's
 `time.perf_counter`, taken when an event arrives, and held against the server's own stamps (`stamps`).
 """
 
@@ -48,7 +48,7 @@ class Probe(Windows):
             spot: the pixel of the window that answers a click; None to record frames alone.
             alive: says whether the program still runs.
             clicked: where it is clicked; None for the pixel that answers.
-            live: is told how it goes.
+            live: learns how it goes.
 
         Raises:
             RigError: the window went away.

@@ -53,7 +53,7 @@ def connect(name: str) -> Any:
     """Connects to a display.
 
     The library keeps the numbers of extensions' events for all connections of a process, and servers differ in them;
-    so each connection gets a table of its own.
+    so each connection gets its own table.
 
     Raises:
         RigError: there is none of that name, or it does not let us in.

@@ -122,7 +122,7 @@ class Windows:
         return drawn
 
     def frames_in(self, window: Any, seconds: float) -> int:
-        """How often something is drawn into a window in so many seconds.
+        """How often something is drawn into a window in this many seconds.
 
         Raises:
             RigError: it went away.
@@ -132,7 +132,8 @@ class Windows:
             return self._count_frames([window], seconds)[window.id]
 
     def _settle(self) -> None:
-        """Waits for the server, and drops what it had to say: making a watch reports one change, which is no frame."""
+        """Waits for the server, and drops what it had to say: making a watch reports one change, which is not a
+        frame."""
         self._display.sync()
         for _ in range(self._display.pending_events()):
             self._display.next_event()
@@ -211,7 +212,7 @@ class Windows:
         return areas
 
     def focus(self) -> int:
-        """Where key presses go: a window's number, or that of a rule such as "wherever the pointer is"."""
+        """Where key presses go: a window's number, or that of a rule such as "where the pointer is"."""
         focus = self._display.get_input_focus().focus
         return focus if isinstance(focus, int) else int(focus.id)
 

@@ -81,7 +81,7 @@ def _text(listed: ctypes.c_void_p, info: DeviceInfo, which: int) -> str:
 
 
 def _property(listed: ctypes.c_void_p, info: DeviceInfo, number: int) -> int:
-    """A number that the bus tells of a device; 0 if it does not."""
+    """A number that the bus gives for a device; 0 if it does not."""
     key = PropertyKey.from_buffer_copy(uuid.UUID(OF_PCI).bytes_le + number.to_bytes(4, "little"))
     held, kind = ctypes.c_uint32(), ctypes.c_uint32()
     done = library("setupapi").SetupDiGetDevicePropertyW(

@@ -22,7 +22,7 @@ OF_A_PROCESS = win32service.SERVICE_WIN32
 
 
 class ServiceStore:
-    """The services that nothing else depends on: those that start by themselves, and those that run.
+    """The services that nothing else depends on: those that start on their own, and those that run.
 
     Args:
         changed: names of those that we have changed: they stay, however they start now.
