@@ -1,9 +1,8 @@
-"""What everything amounted to with these seeds, when it was last looked at: no number may change unless somebody meant
-it.
+"""What everything amounted to with these seeds, when it was last looked at: no number may change unless somebody
+meant it.
 
-`tests/known_results.json` holds the numbers. They are not truths (those are in the other tests), but anyone who changes
-one
-says so: `python tests/test_known_results.py` rewrites them, and the commit says why.
+`tests/known/` holds the numbers, a file for each case. They are not truths (those are in the other tests), but who
+changes one says so: `python tests/test_known_results.py [CASE]...` rewrites them, and the commit says why.
 """
 
 import json
@@ -44,7 +43,7 @@ from test_kernel import NO_OPTIONS, tree
 from test_pool import record
 
 HERE = Path(__file__).parent
-KNOWN, RECORDINGS = HERE / "known_results.json", HERE.parent / "examples/recordings"
+KNOWN, RECORDINGS = HERE / "known", HERE.parent / "examples/recordings"
 CLOSE = 1e-6
 """How far a number may be off, relative to itself: libraries and processors differ in the last digits."""
 
@@ -245,8 +244,12 @@ def differences(found: Any, known: Any, where: str = "") -> list[str]:
 
 @pytest.mark.parametrize("case", CASES)
 def test_it_comes_to_what_it_came_to(case: str, tmp_path: Path) -> None:
-    known = json.loads(KNOWN.read_text(encoding="utf-8"))
-    assert not differences(comes_to(case, tmp_path), known[case])
+    assert not differences(comes_to(case, tmp_path), json.loads(file_of(case).read_text(encoding="utf-8")))
+
+
+def test_each_case_has_a_file_that_can_be_read() -> None:
+    files = {path.name: path.stat().st_size for path in KNOWN.iterdir()}
+    assert files.keys() == {file_of(case).name for case in CASES} and max(files.values()) < 100_000
 
 
 def test_a_difference_is_seen() -> None:
@@ -257,13 +260,17 @@ def test_a_difference_is_seen() -> None:
         assert len(differences(one, other)) == 1
 
 
+def file_of(case: str) -> Path:
+    return KNOWN / (re.sub("[^a-z0-9]+", "-", case.lower()).strip("-") + ".json")
+
+
 def main() -> None:
-    known = {}
-    for case in CASES:
+    KNOWN.mkdir(exist_ok=True)
+    for case in sys.argv[1:] or CASES:
         with tempfile.TemporaryDirectory() as folder:
-            known[case] = comes_to(case, Path(folder))
-    KNOWN.write_text(json.dumps(known, indent=None, separators=(",", ":"), ensure_ascii=False, sort_keys=True)
-                     .replace('},"', '},\n"') + "\n", encoding="utf-8")
+            text = json.dumps(comes_to(case, Path(folder)), separators=(",", ":"), ensure_ascii=False, sort_keys=True)
+        lines = re.sub(r',(?="(?:[^"\\]|\\.)*":)|(?<=[]}],)(?=[{[])', lambda match: f"{match[0]}\n", text)
+        file_of(case).write_text(lines + "\n", encoding="utf-8")
 
 
 if __name__ == "__main__":

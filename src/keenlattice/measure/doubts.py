@@ -57,8 +57,7 @@ def doubts_of(capture: Capture) -> tuple[str, ...]:
     if capture.about.get("others_shown") is True:
         doubts.append("other windows were on the screen, and what they drew counts, too: run the game fullscreen")
     doubts += [f"the {part_title(part)} was throttled for {share:.0f} % of the time: it ran too hot, or took "
-               "more power "
-               "than it may" for part, share in throttled(capture).items() if share >= THROTTLED_PCT]
+               "more power than it may" for part, share in throttled(capture).items() if share >= THROTTLED_PCT]
     if capture.about.get("steady") is False:
         doubts.append("its pace had not become steady before it was recorded: it may still have been loading")
     return tuple(doubts)

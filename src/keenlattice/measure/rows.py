@@ -195,8 +195,7 @@ def check_rows(path: Path) -> None:
     size = sum(metadata.row_group(group).total_byte_size for group in range(metadata.num_row_groups))
     if metadata.num_rows > MOST_ROWS or size > MOST_BYTES:
         raise CaptureError(f"{path} holds {metadata.num_rows} rows, {size >> 20} MiB unpacked: too many to be read; "
-                           "record "
-                           "a shorter run")
+                           "record a shorter run")
 
 
 def _as_floats(column: Any, path: Path, name: str) -> Floats:

@@ -247,8 +247,7 @@ def read_tally(path: Path, rate_hz: float) -> Latency:
     for row in unknown.tolist():
         if words[row].strip().lower() not in NO_ANSWER:
             raise CaptureError(f"{path}: line {rows.line(row)}: {words[row][:40]!r} is not a count; a dash stands for "
-                               f"a "
-                               "press without an answer")
+                               "a press without an answer")
     latency = from_camera(counts.tolist(), rate_hz)
     latency.about["source"] = path.name
     return latency

@@ -83,8 +83,7 @@ def check_names(names: Collection[str]) -> None:
     for name in names:
         if not NAME.match(name):
             raise CaptureError(f"{name[:60]!r} is not the name of a series: write PART.KIND, such as gpu0.clock; "
-                               f"kinds are "
-                               f"{', '.join(KINDS)}")
+                               f"kinds are {', '.join(KINDS)}")
 
 
 def kind_of(name: str) -> Kind:

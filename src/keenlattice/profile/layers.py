@@ -39,8 +39,7 @@ class Effective:
     """What holds for one setting, which layer it comes from, and what it hides (next below first, as stored).
 
     `stored` is what the layer says, a formula perhaps, and None if it is unknown; `value` what that amounts to, and
-    None
-    if it has no value here: then `problem` says why.
+    None if it has no value here: then `problem` says why.
     """
 
     key: str

@@ -117,8 +117,7 @@ class Profiles:
         version, second_version = self._opened.find(first), self._opened.find(second)
         if version.profile != second_version.profile:
             raise UsageError(f"{version.reference} and {second_version.reference} are of two profiles; a merge joins "
-                             "two lines of "
-                             "one")
+                             "two lines of one")
         base = self._opened.book.common_ancestor(version, second_version)
         return self._make(merged(base.entries, version.entries, second_version.entries), [version, second_version],
                           f"{second_version.reference} merged into {version.reference}",

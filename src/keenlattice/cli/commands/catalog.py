@@ -40,8 +40,7 @@ def catalog(
         emit(result)
     elif add:
         say(f"{len(own)} settings of your own: {', '.join(setting.name for setting in own)}. The stand-in keeps "
-            "them; they "
-            "act on nothing there.")
+            "them; they act on nothing there.")
     elif len(own) == 1 and not result.absent:
         show_setting(own[0], result.notes.get(own[0].name, ""))
     else:

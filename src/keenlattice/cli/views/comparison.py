@@ -39,8 +39,7 @@ def show_comparison(catalog: "Catalog", comparison: "Comparison") -> None:
     elif before.profile == after.profile and all(side.time or not side.entries for side in (before, after)):
         if all(comparison.single_runs):
             say(f"Single runs of both are kept ({comparison.single_runs[0]} and {comparison.single_runs[1]}): no "
-                "verdict can be "
-                "had of them, since they were not played in turn. A trial gives one.")
+                "verdict can be had of them, since they were not played in turn. A trial gives one.")
         else:
             say("What that does has not been measured.")
         hint(f"keen trial {before.reference} {after.reference}")

@@ -129,8 +129,7 @@ def _affinity(device: PciDevice, cores: int) -> StoredSetting:
         bits = as_mask(str(value))
         if not bits or bits >= 1 << cores:
             raise RefusedByRig(f"interrupt.affinity@{device.name}: {value} is not a list of this machine's cores; "
-                               f"write "
-                               f"0-{cores - 1}, 2,4 or all")
+                               f"write 0-{cores - 1}, 2,4 or all")
         return _made(device, POLICY, **{WHICH_CORES: written(NUMBER, THESE_CORES),
                                         CORES: written(BINARY, bits.to_bytes(8, "little").hex())})
 

@@ -33,8 +33,7 @@ class BlindPlan(Form):
     def __post_init__(self) -> None:
         if not LEAST_ROUNDS <= self.rounds <= MOST_ROUNDS:
             raise BadValue(f"{self.rounds} rounds: a blind test takes {LEAST_ROUNDS} to {MOST_ROUNDS}; anyone who "
-                           f"guesses "
-                           "is right in four of four once in sixteen tests")
+                           "guesses is right in four of four once in sixteen tests")
         if not 0.001 <= self.error <= 0.3:
             raise BadValue(f"an error of {self.error:g}: give one from 0.001 to 0.3")
 

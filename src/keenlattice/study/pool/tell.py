@@ -36,8 +36,7 @@ KINDS: dict[Standing, str] = {
 def pool_figure(result: Pool) -> "Figure":
     """The figure of a pool, 1280 x 800 pixels: a panel for each metric."""
     subtitle = (f"{result.studies} studies of {len(result.changes)} changes on {result.rigs} rigs. Thick: the mean "
-                "over "
-                "rigs, with its interval. Thin: where 95 % of rigs lie. Arrows: it goes on.")
+                "over rigs, with its interval. Thin: where 95 % of rigs lie. Arrows: it goes on.")
     figure = headed("What each change does, over rigs", subtitle)
     panels(figure, result, (0.285, 0.09, 0.715, 0.79))
     return figure

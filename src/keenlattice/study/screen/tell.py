@@ -122,8 +122,7 @@ def _how_sure(result: Screen, unclear: bool) -> list[Block]:
     return [
         Text(f"In each of {result.runs} runs of {plan.seconds:g} s about half of the changes were on, so arranged that "
              "every change was on and off equally often beside every other one. So each run says something about all "
-             "of them; one "
-             f"by one, {result.one_by_one_runs} runs would tell as much."),
+             f"of them; one by one, {result.one_by_one_runs} runs would tell as much."),
         Text(f"A change matters if its whole interval is beyond what matters ({told_of(plan)}), and does nothing that "
              "matters if all of it is within that; either end is wrong at most once in twenty. The intervals allow for "
              f"having looked after every round ({result.rounds_played} of {plan.rounds} were played).{more}"),
@@ -197,8 +196,7 @@ def together(result: Screen) -> list[str]:
     return [f"{pair.settings[0]} with {pair.settings[1]} does {pair.change_pct:+.1f} % to {TITLES[pair.metric]} beyond "
             "what each does alone" if len(pair.settings) == 2 else
             f"{listed(pair.settings)} act together on {TITLES[pair.metric]} (up to {pair.change_pct:+.1f} % beyond "
-            "what "
-            "each does alone)" for pair in result.interactions]
+            "what each does alone)" for pair in result.interactions]
 
 
 def effect_percent(effect: Effect) -> str:

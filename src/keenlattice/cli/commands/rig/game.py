@@ -72,8 +72,7 @@ def game(
         return
     if answers == "look" and listed.answers_at:
         say(f"The pixel {listed.answers_at[0]},{listed.answers_at[1]} of its window answers clicks, and kept "
-            "still without "
-            "them.")
+            "still without them.")
     say(f"The rig {ws.rig.name} knows {name} ({ws.rig.machine.home / FILE}): {all_of_game(listed)}.")
     hint(f"keen edit {name} SETTING=VALUE")
 
