@@ -16,7 +16,7 @@ from keenlattice.profile.version import Entries, Version
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.hunt._search import Signal, first_changed, least_set
 from keenlattice.study.hunt.play import Looks, hunted
-from keenlattice.study.screen._fit import Played, factors, interactions
+from keenlattice.study.screen._fit import ScreenRuns, factors, interactions
 from keenlattice.study.screen.plan import ScreenPlan
 from keenlattice.study.trial.concluding import conclude, ended
 from keenlattice.study.trial.plan import Arm, TrialPlan
@@ -72,7 +72,7 @@ def of_screens(_: Path) -> object:
                 on = design[row] > 0
                 rows.append(design[row])
                 played.append(numbers(random, -0.05 * on[0] + 0.02 * on[2] + 0.04 * (on[1] and on[3]), 0.01))
-        seen = Played(plan, np.array(rows), played, sizes, costly)
+        seen = ScreenRuns(plan, np.array(rows), played, sizes, costly)
         found.append([[[one.settings, [asdict(each) for each in one.judged], [each.standing for each in one.others]]
                        for one in factors(seen)], [asdict(one) for one in interactions(seen)]])
     return found

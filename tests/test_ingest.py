@@ -22,7 +22,7 @@ from keenlattice.errors import CaptureError, KeenLatticeError
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.columns import ColumnMap, column_map
 from keenlattice.measure.header import header_of
-from keenlattice.measure.ingesting import Damaged, ingest
+from keenlattice.measure.ingesting import DamagedRecording, ingest
 from keenlattice.measure.parquet import read_capture, write_capture
 from keenlattice.measure.proposal import propose
 from keenlattice.measure.rows import read_text, write_text
@@ -87,7 +87,7 @@ def test_damage_is_named_with_its_line_and_left_out_if_asked(tmp_path: Path, pla
     lines = stamps()
     lines.insert(place, line)
     (tmp_path / "f.csv").write_bytes(rows(*lines))
-    with pytest.raises(Damaged, match=says):
+    with pytest.raises(DamagedRecording, match=says):
         ingest(tmp_path / "f.csv", STAMPS)
     found = ingest(tmp_path / "f.csv", STAMPS, repair=True)
     assert found.capture.shown_ms == pytest.approx(8.0 * np.arange(left))
@@ -96,7 +96,7 @@ def test_damage_is_named_with_its_line_and_left_out_if_asked(tmp_path: Path, pla
 
 def test_a_gap_is_named_and_the_longest_stretch_kept(tmp_path: Path) -> None:
     (tmp_path / "f.csv").write_bytes(rows(*stamps(30), "", *stamps(90, 9000.0)))
-    with pytest.raises(Damaged, match=r"line 33: a gap of 8\.8 s"):
+    with pytest.raises(DamagedRecording, match=r"line 33: a gap of 8\.8 s"):
         ingest(tmp_path / "f.csv", STAMPS)
     assert ingest(tmp_path / "f.csv", STAMPS, repair=True).capture.shown_ms.size == 90
 

@@ -10,7 +10,7 @@ MOVED = {"frame-time": "frame time frame rate", "frame-tail": "stutter frame pac
 SHORT = 3  # letters: such a word has to stand there whole, or `AF` would find "after"
 
 
-class Described(Protocol):
+class Searchable(Protocol):
     """A setting, as far as a search reads it."""
 
     @property
@@ -29,7 +29,7 @@ class Described(Protocol):
     def moves(self) -> Mapping[Any, Any]: ...
 
 
-Setting = TypeVar("Setting", bound=Described)
+Setting = TypeVar("Setting", bound=Searchable)
 
 
 def search(settings: Iterable[Setting], text: str) -> list[Setting]:

@@ -24,7 +24,7 @@ COLUMNS = ("setting", "value", "from")
 MOST_MEASURED = 3  # findings beside a setting
 
 
-class Asked(ModalScreen[str | None]):
+class Prompt(ModalScreen[str | None]):
     """One line that a player types; None if they leave it.
 
     Args:
@@ -56,7 +56,7 @@ class Asked(ModalScreen[str | None]):
         self.dismiss(None)
 
 
-class Shown(ModalScreen[None]):
+class TextScreen(ModalScreen[None]):
     """A text to read, left with Escape."""
 
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape,q", "dismiss", "Back")]
@@ -220,7 +220,7 @@ class Editor(App[list[str]]):
         if key := self._key:
             stored = self._draft.version.entries.get(key)
             setting = self._draft.setting(key)
-            self.push_screen(Asked(f"{key}: {setting.title}", f"takes {setting.allowed()}; empty unsets",
+            self.push_screen(Prompt(f"{key}: {setting.title}", f"takes {setting.allowed()}; empty unsets",
                                    "" if stored is None else written(stored)), lambda typed: self._set(key, typed))
 
     def action_unset(self) -> None:
@@ -241,7 +241,7 @@ class Editor(App[list[str]]):
         catalog = self._ws.rig.machine.catalog()
         lines = [f"{change.key}: {value_text(catalog, change.key, change.before)} -> "
                  f"{value_text(catalog, change.key, change.after)}" for change in self._draft.changes()]
-        self.push_screen(Shown("\n".join([f"Differs from {self._draft.base.reference}:", "", *lines]) if lines else
+        self.push_screen(TextScreen("\n".join([f"Differs from {self._draft.base.reference}:", "", *lines]) if lines else
                                "Nothing is changed."))
 
     def action_compare(self) -> None:
@@ -251,7 +251,7 @@ class Editor(App[list[str]]):
         if not self._draft.changes():
             self.notify("Nothing is changed.")
             return
-        self.push_screen(Asked("Save as a version", "Why, in a few words; the rig is not touched"), self._save)
+        self.push_screen(Prompt("Save as a version", "Why, in a few words; the rig is not touched"), self._save)
 
     def _save(self, note: str | None) -> None:
         if note is None:

@@ -54,7 +54,7 @@ class Ingested:
     begin_ms: float | None = None
 
 
-class Damaged(CaptureError):
+class DamagedRecording(CaptureError):
     """A recording that cannot be taken as it is; `damage` says why."""
 
     def __init__(self, path: Path, damage: tuple[Damage, ...]) -> None:
@@ -90,7 +90,7 @@ def ingest(path: Path, columns: ColumnMap | ScreenMap, *, process: str | None = 
         rows = read_rows(path, columns.numbers, columns.texts, exact=True)
         ingested = _ingest(path, rows, columns, process, dict(about or {}))
     if ingested.damage and not repair:
-        raise Damaged(path, ingested.damage)
+        raise DamagedRecording(path, ingested.damage)
     return ingested
 
 

@@ -17,7 +17,7 @@ Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class Kind:
+class SeriesKind:
     """A kind of series: its unit, its decimals, and which end of it is the bad one (None if neither)."""
 
     unit: str
@@ -25,10 +25,11 @@ class Kind:
     worst: str | None
 
 
-KINDS: Mapping[str, Kind] = {
-    "clock": Kind("MHz", 0, "low"), "temperature": Kind("°C", 1, "high"), "load": Kind("%", 0, "high"),
-    "power": Kind("W", 1, "high"), "fan": Kind("rpm", 0, "high"), "memory": Kind("MiB", 0, "high"),
-    "pressure": Kind("%", 1, "high"), "throttled": Kind("%", 0, "high")}
+KINDS: Mapping[str, SeriesKind] = {
+    "clock": SeriesKind("MHz", 0, "low"), "temperature": SeriesKind("°C", 1, "high"),
+    "load": SeriesKind("%", 0, "high"),
+    "power": SeriesKind("W", 1, "high"), "fan": SeriesKind("rpm", 0, "high"), "memory": SeriesKind("MiB", 0, "high"),
+    "pressure": SeriesKind("%", 1, "high"), "throttled": SeriesKind("%", 0, "high")}
 """Load is a share of what a part can do (of one core, for a game's thread); pressure the share of time in which some
 task waited for it; throttled the share of time in which a part was held back for its heat or power."""
 
@@ -86,6 +87,6 @@ def check_names(names: Collection[str]) -> None:
                                f"kinds are {', '.join(KINDS)}")
 
 
-def kind_of(name: str) -> Kind:
+def kind_of(name: str) -> SeriesKind:
     """The kind of a series by its name."""
     return KINDS[name.rpartition(".")[2]]

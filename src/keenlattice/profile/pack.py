@@ -33,11 +33,11 @@ class PackError(KeenLatticeError):
     """A file is not a pack, or breaks a bound; the message names file, place and reason."""
 
 
-class _Part(BaseModel):
+class _PackPart(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
 
 
-class Evidence(_Part):
+class Evidence(_PackPart):
     """What was measured for a claim: the change with its interval, from how many blocks of two runs, where and when."""
 
     change_pct: float = Bounds
@@ -57,7 +57,7 @@ class Evidence(_Part):
                 f"blocks of {self.seconds:g} s runs on {self.rig})")
 
 
-class Claim(_Part):
+class Claim(_PackPart):
     """What the author says a rule does: which metric, which way, at least how much; and the evidence for it."""
 
     metric: Annotated[str, StringConstraints(max_length=60, pattern="^[a-z0-9_]+$")]
@@ -66,7 +66,7 @@ class Claim(_Part):
     evidence: list[Evidence] = Field(default=[], max_length=20)
 
 
-class Rule(_Part):
+class Rule(_PackPart):
     """Values for one game (or `rig`), under a condition over facts, with the reason and what is claimed."""
 
     game: Name
@@ -92,7 +92,7 @@ class Rule(_Part):
         return values
 
 
-class Pack(_Part):
+class Pack(_PackPart):
     """A pack: who made it, under which licence, and its rules."""
 
     format: Literal["keen-lattice/pack/1"]

@@ -138,7 +138,7 @@ def between(low_pct: float | None, high_pct: float | None) -> str:
 
 
 @dataclass(frozen=True)
-class Group:
+class KeyGroup:
     """Changes that a study tells the same of.
 
     Args:
@@ -160,7 +160,7 @@ class Group:
         return self.one_does if self.count == 1 else self.does
 
 
-def keys_of_groups(groups: Sequence[Group], total: int) -> list[KeyFigure]:
+def keys_of_groups(groups: Sequence[KeyGroup], total: int) -> list[KeyFigure]:
     """Return how many of all changes do what: a key figure for each group, the last for the rest of them."""
     own, rest = (groups, ()) if len(groups) <= MOST_KEYS else (groups[:MOST_KEYS - 1], groups[MOST_KEYS - 1:])
     keys = list[KeyFigure]()

@@ -20,8 +20,8 @@ from keenlattice.workspace.rig_results import (
     AppliedChange,
     ApplyResult,
     DriftResult,
+    ListedPoint,
     RestartResult,
-    RestorePoint,
     RestorePoints,
     Slipped,
     Survey,
@@ -237,7 +237,7 @@ class RigHandle:
         notes = {version.id: version.note for name in profiles for version in self._book.history(name)}
         labels = {version: tuple(names) for name in profiles for version, names in self._book.labels(name).items()}
         return RestorePoints(self.name, tuple(
-            RestorePoint(entry, entry.number in force, notes.get(entry.version, ""), labels.get(entry.version, ()))
+            ListedPoint(entry, entry.number in force, notes.get(entry.version, ""), labels.get(entry.version, ()))
             for entry in self._book.done_to(self.name)))
 
     def drift(self) -> DriftResult:

@@ -114,7 +114,7 @@ class UndoResult(OrSheet):
 
 
 @dataclass(frozen=True)
-class RestorePoint:
+class ListedPoint:
     """Something that was done to the rig, whether it is still in force, and the note and the labels of a version that
     was applied."""
 
@@ -143,7 +143,7 @@ class RestorePoints(Result):
     SCHEMA: ClassVar[str] = "restore-points"
 
     rig: str
-    points: tuple[RestorePoint, ...]
+    points: tuple[ListedPoint, ...]
 
     def _rows(self) -> Rows:
         return [point.plain() for point in self.points]

@@ -21,7 +21,7 @@ def demo(
                                              )] = None,
 ) -> None:
     """Tell the whole story: survey, baseline, one edit, apply, a measured verdict, undo."""
-    from keenlattice.cli.views.story import STORIES, HandTelling, Telling
+    from keenlattice.cli.views.story import STORIES, HandTelling, StoryText
 
     if rig not in kinds():  # an unknown rig is said before a folder is made
         raise UnknownName("rig", rig, kinds(), f"there are {', '.join(kinds())}")
@@ -38,7 +38,7 @@ def demo(
 
         check_installed()
     folder = _new_folder(out)
-    Telling(_begun(folder, rig), STORIES[rig], folder).tell()
+    StoryText(_begun(folder, rig), STORIES[rig], folder).tell()
 
 
 def _begun(folder: Path, rig: str) -> "Workspace":

@@ -64,7 +64,7 @@ STORIES = {
 
 
 @dataclass
-class Telling:
+class StoryText:
     """The story, told step by step in its own workspace."""
 
     ws: "Workspace"

@@ -68,7 +68,7 @@ class LinuxRig:
         self._starter = LinuxStarter(self._launch, gpus)
         # A step of an apply is of one part: the game's file first, the kernel and the game's process last.
         self._parts = Parts((
-            Games(self._listed, home), self._desktop, Input("" if compositor else display, Noted(
+            LinuxGames(self._listed, home), self._desktop, Input("" if compositor else display, Noted(
                 home, "input-before.json")),
             DriverOptions(self.config, home, self._of_the_driver, self._executables),
             Autostart(Noted(home, "startup-before.json"), home, *folders(self._settings_folder(config), root)),
@@ -257,7 +257,7 @@ def _source(entry: Entry) -> tuple[str, str, int]:
     return entry.title, entry.file, entry.line
 
 
-class Games(GameFiles):
+class LinuxGames(GameFiles):
     """As `GameFiles`, with the settings of the catalog that the files are said to have."""
 
     def settings(self) -> list[Setting]:

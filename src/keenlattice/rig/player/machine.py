@@ -28,7 +28,7 @@ from keenlattice.rig.notes import read_notes
 from keenlattice.rig.parts import Part, Parts
 from keenlattice.rig.places import put_file
 from keenlattice.rig.player import SHEET
-from keenlattice.rig.player.part import SAID, Player
+from keenlattice.rig.player.part import SAID, PlayerPart
 
 if TYPE_CHECKING:
     from contextlib import AbstractContextManager
@@ -71,7 +71,7 @@ class ByHandRig:
         self.place, self.sheet = SAID, SHEET
         self._starter, held = starter, [starter.part] if starter else []
         written = [GameFiles(read_games(home), home), *parts, *held]
-        self._written, self._parts = Parts(written), Parts([*written, Player(home)])
+        self._written, self._parts = Parts(written), Parts([*written, PlayerPart(home)])
         more = [*self._written.settings(), *more]
         settings = catalog()
         if absent:

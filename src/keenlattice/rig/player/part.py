@@ -17,7 +17,7 @@ from keenlattice.rig.places import put_file
 SAID, MOST_BYTES = "said.json", 4_000_000
 
 
-class Player(Part):
+class PlayerPart(Part):
     """What the player has said to be set, in a file of the rig's folder.
 
     Args:

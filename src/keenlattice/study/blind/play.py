@@ -60,7 +60,7 @@ def run_blind(rig: Rig, before: Version, after: Version, plan: BlindPlan, judge:
                          "feel")
     with session_of(rig, f"blind test of {before.reference} and {after.reference}") as session:
         player = Player(rig, before.profile, named, 0.0, session=session)
-        switch = Switch(player, rig.values(rig.state(), before.profile), entries, least_s)
+        switch = SwitchTo(player, rig.values(rig.state(), before.profile), entries, least_s)
         for side, name in zip(OTHER, "AB", strict=True):
             switch.to(side)
             judge.meet(name)
@@ -70,7 +70,7 @@ def run_blind(rig: Rig, before: Version, after: Version, plan: BlindPlan, judge:
     return Blind(named, before.reference, after.reference, rig.name, plan, tuple(rounds), right, felt, late)
 
 
-class Switch:
+class SwitchTo:
     """Puts a version on, always by what was there before the test, and always in the same time; a person who switches
     goes the straight way, unseen by the one who judges."""
 
@@ -97,7 +97,7 @@ class Switch:
         return time.monotonic() - begin
 
 
-def _rounds(switch: Switch, plan: BlindPlan, judge: Judge) -> tuple[list[Round], int]:
+def _rounds(switch: SwitchTo, plan: BlindPlan, judge: Judge) -> tuple[list[Round], int]:
     """The rounds that count, and how many do not, since the time that a switch took could have told."""
     rounds, late = list[Round](), 0
     while not over(plan, rounds):

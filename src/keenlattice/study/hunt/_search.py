@@ -63,7 +63,7 @@ class Tally:
 
 
 @dataclass(frozen=True)
-class Found:
+class FirstChange:
     """Where it changed: the first candidate that has the change, how sure that is, and how many looks it took; and
     whether another one was seen to have a part in it."""
 
@@ -74,7 +74,7 @@ class Found:
 
 
 def first_changed(candidates: int, look: Callable[[int], float], signal: Signal, error: float, most: int,
-                  left: Callable[[int], int] = int) -> Found:
+                  left: Callable[[int], int] = int) -> FirstChange:
     """The first of some candidates in a line that has the change; all after it have it, too.
 
     Args:
@@ -95,7 +95,7 @@ def first_changed(candidates: int, look: Callable[[int], float], signal: Signal,
         seen.add(at, look(at))
     # At about the price of the search: what is not seen by then is not said.
     more = _more_than_one(seen, best, look, signal, error, seen.played + CHECKS, left)
-    return Found(best, float(share[best]), seen.played, more)
+    return FirstChange(best, float(share[best]), seen.played, more)
 
 
 def _shares(seen: Tally, answers: Floats, signal: Signal) -> Floats:

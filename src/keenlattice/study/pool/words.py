@@ -4,7 +4,16 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import KeyFigure
-from keenlattice.report.words import TITLES, Group, between, counted, keys_of_groups, listed, signed, signed_with_ends
+from keenlattice.report.words import (
+    TITLES,
+    KeyGroup,
+    between,
+    counted,
+    keys_of_groups,
+    listed,
+    signed,
+    signed_with_ends,
+)
 
 if TYPE_CHECKING:
     from keenlattice.study.pool.order import Expected
@@ -29,7 +38,7 @@ def pool_keys(result: "Pool") -> list[KeyFigure]:
     for standing, words in SORTS.items():
         changes = [change for change in result.changes if change.telling.standing == standing]
         names = [] if standing in QUIET else [change.settings[0] for change in changes]
-        groups += [Group(*words, len(changes), names)] if changes else []
+        groups += [KeyGroup(*words, len(changes), names)] if changes else []
     return keys_of_groups(groups, len(result.changes)) or [KeyFigure("No change was tried on any rig.")]
 
 

@@ -102,7 +102,7 @@ LEAST_OF_STRETCHES = 2  # degrees of freedom among them
 
 
 @dataclass(frozen=True)
-class Played:
+class ScreenRuns:
     """What was played of a screen so far.
 
     Args:
@@ -162,7 +162,7 @@ Fit = tuple[float, float, int] | None
 """An effect from off to on, its standard error and degrees of freedom; None where it cannot be told."""
 
 
-def factors(played: Played) -> list[Factor]:
+def factors(played: ScreenRuns) -> list[Factor]:
     """What is known of each factor, in the order of the plan."""
     plan, names = played.plan, played.plan.metrics()
     fits = {name: _fitted(played, name) for name in names}
@@ -178,7 +178,7 @@ def factors(played: Played) -> list[Factor]:
     return result
 
 
-def _fitted(played: Played, name: str) -> list[Fit]:
+def _fitted(played: ScreenRuns, name: str) -> list[Fit]:
     """What each factor does to the logarithm of a metric."""
     logs, rows = played.logs(name), played.rows
     good = np.isfinite(logs)
@@ -208,7 +208,7 @@ def _least_squares(terms: Floats, values: Floats, wanted: int, least: int = LEAS
     return [(2 * float(fit[place]), 2 * float(spread[place]), dof) for place in range(wanted)]
 
 
-def _of_stretches(played: Played, logs: Floats) -> list[Fit]:
+def _of_stretches(played: ScreenRuns, logs: Floats) -> list[Fit]:
     """The costly factors, by the means of the stretches without what the others did."""
     members = played.stretches() * np.isfinite(logs)[:, None]
     members = members[:, members.any(axis=0)]
@@ -221,7 +221,7 @@ def _open(effect: Effect) -> bool:
     return effect.standing == "unclear"
 
 
-def _effect(played: Played, fits: Mapping[str, Fit], name: str, error: float, claim: Claim | None = None) -> Effect:
+def _effect(played: ScreenRuns, fits: Mapping[str, Fit], name: str, error: float, claim: Claim | None = None) -> Effect:
     fit, matters = fits[name], played.matters_pct(name)
     if fit is None:
         return Effect(name, None, None, None, "unclear", matters)
@@ -235,7 +235,7 @@ def _effect(played: Played, fits: Mapping[str, Fit], name: str, error: float, cl
     return Effect(name, pct[0], pct[1], pct[2], standing, matters, spread, dof)
 
 
-def _error_now(played: Played, error: float) -> float:
+def _error_now(played: ScreenRuns, error: float) -> float:
     return errors_of(tuple(range(1, played.plan.rounds + 1)), error)[len(played.sizes)]
 
 
@@ -245,7 +245,7 @@ def _quantile(dof: int, error: float) -> float:
     return float(stdtrit(dof, 1 - error))
 
 
-def _pairs(played: Played, name: str) -> list[tuple[int, int, float]]:
+def _pairs(played: ScreenRuns, name: str) -> list[tuple[int, int, float]]:
     logs = played.logs(name)
     good = np.isfinite(logs)
     always = np.column_stack([played.rows, played.stretches(), played.time()])
@@ -253,7 +253,7 @@ def _pairs(played: Played, name: str) -> list[tuple[int, int, float]]:
     return pairs_in(played.rows[good], always[good], logs[good], error, math.log1p(played.matters_pct(name) / 100))
 
 
-def interactions(played: Played) -> tuple[Interaction, ...]:
+def interactions(played: ScreenRuns) -> tuple[Interaction, ...]:
     """The factors that act together on a metric that decides; those that share one are given as one group."""
     called = [" + ".join(group) for group in played.plan.factors]
     return tuple(Interaction(tuple(called[place] for place in places), percent_of(effect), name)

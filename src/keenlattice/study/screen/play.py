@@ -18,7 +18,7 @@ from keenlattice.study.deciding import Numbers
 from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Interim, Player, entries_on, ignore
 from keenlattice.study.playing import play
-from keenlattice.study.screen._fit import Played, factors, interactions
+from keenlattice.study.screen._fit import ScreenRuns, factors, interactions
 from keenlattice.study.screen.plan import ScreenPlan, ScreenSpec, Signs
 from keenlattice.study.screen.result import Effect, Factor, Screen
 from keenlattice.study.screen.tell import screen_figures, screen_page, tell_screen
@@ -156,8 +156,8 @@ class Rounds:
                        interactions=interactions(self._played()), runs=len(self.numbers), rounds_played=len(self.sizes),
                        one_by_one_runs=self.alone)
 
-    def _played(self) -> Played:
-        return Played(self.plan, np.array(self.signs), self.numbers, self.sizes, self.costly)
+    def _played(self) -> ScreenRuns:
+        return ScreenRuns(self.plan, np.array(self.signs), self.numbers, self.sizes, self.costly)
 
 
 def _strength(factor: Factor) -> float:

@@ -9,7 +9,7 @@ from keenlattice.profile.version import parted, profile_of
 from keenlattice.report.context import SEED_DRAWS, Context, excluded, for_game, page_of_two
 from keenlattice.report.frames import better_side
 from keenlattice.report.style import INK, MOST_ON_A_CARD, Row, forest, headed, plain, small_figure
-from keenlattice.report.words import TITLES, Group, between, capital, doing, keys_of_groups, listed, signed
+from keenlattice.report.words import TITLES, KeyGroup, between, capital, doing, keys_of_groups, listed, signed
 from keenlattice.study.deciding import matters_told, told_of
 from keenlattice.study.screen.result import Effect, Factor, Screen, helping, together_pct
 from keenlattice.study.trial.result import told
@@ -164,7 +164,7 @@ def screen_keys(result: Screen) -> list[KeyFigure]:
     sorted_by: dict[tuple[str, ...], list[Factor]] = {}
     for factor in result.factors:
         sorted_by.setdefault(tuple(sorted(factor.standings)), []).append(factor)
-    groups = [Group(*verbs, standing[0] if len(standing) == 1 else "unclear", len(factors),
+    groups = [KeyGroup(*verbs, standing[0] if len(standing) == 1 else "unclear", len(factors),
                     [] if standing[0] in QUIET else [" + ".join(factor.settings) for factor in factors])
               for standing, verbs in SORTS.items() if (factors := sorted_by.get(standing))]
     return keys_of_groups(groups, len(result.factors))

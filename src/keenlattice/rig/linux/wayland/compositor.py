@@ -183,7 +183,7 @@ class Compositor:
         return list(result.values())
 
 
-class Store:
+class BufferStore:
     """A piece of memory that the compositor writes a frame into.
 
     Args:

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from keenlattice.errors import RigError
 from keenlattice.measure.capture import BY_SCREEN, Capture, Floats
 from keenlattice.rig.linux.recorder import Clicks, Image, Live, Spot, undisturbed
-from keenlattice.rig.linux.wayland.compositor import FULLSCREEN, MINIMISED, Compositor, Output, Store
+from keenlattice.rig.linux.wayland.compositor import FULLSCREEN, MINIMISED, BufferStore, Compositor, Output
 from keenlattice.rig.linux.wayland.protocol import Pointers, Screencopy, ask, on
 
 LEFT_BUTTON, PRESSED, RELEASED = 0x110, 1, 0
@@ -55,7 +55,7 @@ class Watch:
     def __init__(self, compositor: Compositor, output: Output, part: Rectangle) -> None:
         self.frames, self.failed = Frames(), False
         self._compositor, self._output, self._part = compositor, output, part
-        self._store: Store | None = None
+        self._store: BufferStore | None = None
         self._frame: Any = None
         self._shape: tuple[int, int, int, int] | None = None
         self._new, self._awaited_s = 0, 0.0
@@ -72,7 +72,7 @@ class Watch:
 
     def _copy(self) -> None:
         if self._shape and (self._store is None or self._store.shape != self._shape):
-            self._store = Store(self._compositor, self._shape)
+            self._store = BufferStore(self._compositor, self._shape)
         if self._store:
             ask(self._frame, "copy_with_damage", self._store.buffer)
             self._compositor.when_done(self._awaited)
@@ -201,7 +201,7 @@ class WaylandProbe:
            ready=lambda *_: properties.update(done=True), failed=lambda: properties.update(done=False))
         self._compositor.wait_for(lambda: "shape" in properties, ANSWERS_WITHIN_S)
         if "shape" in properties:
-            store = Store(self._compositor, properties["shape"])
+            store = BufferStore(self._compositor, properties["shape"])
             ask(frame, "copy", store.buffer)
             self._compositor.wait_for(lambda: "done" in properties, ANSWERS_WITHIN_S)
         ask(frame, "destroy")

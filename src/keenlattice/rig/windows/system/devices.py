@@ -23,7 +23,7 @@ NAMES = {"Display": "gpu", "Net": "net", "HDC": "disk", "SCSIAdapter": "disk", "
 MOST = 200
 
 
-class DeviceInfo(ctypes.Structure):
+class DeviceRecord(ctypes.Structure):
     """A device in a list of SetupAPI's."""
 
     _fields_ = [("size", ctypes.c_uint32), ("of_class", ctypes.c_ubyte * 16), ("number", ctypes.c_uint32),
@@ -50,15 +50,15 @@ def devices() -> list[PciDevice]:
         setup.SetupDiDestroyDeviceInfoList(listed)
 
 
-def _listed(listed: ctypes.c_void_p) -> Iterator[DeviceInfo]:
+def _listed(listed: ctypes.c_void_p) -> Iterator[DeviceRecord]:
     for number in range(MOST):
-        info = DeviceInfo(ctypes.sizeof(DeviceInfo))
+        info = DeviceRecord(ctypes.sizeof(DeviceRecord))
         if not library("setupapi").SetupDiEnumDeviceInfo(listed, number, ctypes.byref(info)):
             return
         yield info
 
 
-def _device(listed: ctypes.c_void_p, info: DeviceInfo, counts: "Counter[str]") -> PciDevice:
+def _device(listed: ctypes.c_void_p, info: DeviceRecord, counts: "Counter[str]") -> PciDevice:
     kind = NAMES.get(_text(listed, info, CLASS_NAME), "device")
     name = f"{kind}{counts[kind]}"
     counts[kind] += 1
@@ -67,20 +67,20 @@ def _device(listed: ctypes.c_void_p, info: DeviceInfo, counts: "Counter[str]") -
                      _property(listed, info, MOST_MESSAGES))
 
 
-def _instance(listed: ctypes.c_void_p, info: DeviceInfo) -> str:
+def _instance(listed: ctypes.c_void_p, info: DeviceRecord) -> str:
     buffer = ctypes.create_unicode_buffer(400)
     done = library("setupapi").SetupDiGetDeviceInstanceIdW(listed, ctypes.byref(info), buffer, len(buffer), None)
     return buffer.value if done else ""
 
 
-def _text(listed: ctypes.c_void_p, info: DeviceInfo, which: int) -> str:
+def _text(listed: ctypes.c_void_p, info: DeviceRecord, which: int) -> str:
     buffer = ctypes.create_unicode_buffer(512)
     done = library("setupapi").SetupDiGetDeviceRegistryPropertyW(
         listed, ctypes.byref(info), which, None, buffer, ctypes.sizeof(buffer), None)
     return buffer.value if done else ""
 
 
-def _property(listed: ctypes.c_void_p, info: DeviceInfo, number: int) -> int:
+def _property(listed: ctypes.c_void_p, info: DeviceRecord, number: int) -> int:
     """A number that the bus gives for a device; 0 if it does not."""
     key = PropertyKey.from_buffer_copy(uuid.UUID(OF_PCI).bytes_le + number.to_bytes(4, "little"))
     held, kind = ctypes.c_uint32(), ctypes.c_uint32()
