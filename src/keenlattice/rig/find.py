@@ -112,7 +112,8 @@ def home_of(kind: str, state: Path) -> Path:
     names = (*OURS, *rigs)
     unknown = "".join(f"; what the package {name} brings is not known: its list of entry points cannot be read"
                       for name in unreadable)
-    raise UnknownName("rig", kind, names, f"there are {', '.join(names)}{unknown}")
+    raise UnknownName("rig", kind, names, f"there are {', '.join(names)}; keen rig use chooses another for a logbook"
+                      f"{unknown}")
 
 
 def open_rig(kind: str, where: "Logbook | Path") -> "Rig":

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from keenlattice._files import replace_file
-from keenlattice.catalog.values import Value
+from keenlattice.catalog.values import Value, written
 from keenlattice.errors import BookError, RefusedByRig, RigBusy, RigError
 from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.logbook.book import Logbook
@@ -140,7 +140,7 @@ def misread(rig: "Rig", wanted: "Wanted") -> list[Misread]:
 
 
 def _shown(value: Value | None) -> str:
-    return "unset" if value is None else str(value)
+    return "unset" if value is None else written(value)
 
 
 def cut_short(rig: "Rig") -> Journal | None:

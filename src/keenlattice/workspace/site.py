@@ -131,7 +131,10 @@ def _of_rig(opened: Opened) -> Report:
     from keenlattice.report.context import the_rig
 
     context = context_of(opened, WHOLE_RIG, stock(WHOLE_RIG), stock(WHOLE_RIG))
-    return Report(f"The rig {opened.rig_name}", [KeyFigure(f"{opened.rig_name} as it is now.")],
+    wrong = sum(finding.kind == "wrong" for finding in context.findings)
+    slipped = sum(map(len, context.slipped.values()))
+    answer = f"{counted(wrong, 'setting is', 'settings are')} clearly wrong; {slipped or 'none'} slipped."
+    return Report(f"The rig {opened.rig_name}", [KeyFigure(capital(answer))],
                   own=[("The rig", the_rig(context)), ("What happened", _what_happened(opened))])
 
 

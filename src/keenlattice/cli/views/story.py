@@ -162,8 +162,7 @@ class StoryText:
         played.figure().save(figure)
         self.ws.report(game).save(page)
         say(f"\nfigure    {figure}\npage      {page}\nlogbook   {book}")
-        hint(f"open that page; or look around in what this left: keen history {game} --book {book} --rig "
-             f"{self.ws.rig.kind}")
+        hint(f"open that page; or look around in what this left: keen history {game} --book {book}")
 
 
 def _heading(number: int, title: str) -> None:
@@ -287,4 +286,4 @@ class HandTelling:
         page, book = self.folder / f"{GAME}.html", self.folder / "logbook"
         self.ws.report(GAME).save(page)
         say(f"\npage      {page}\nlogbook   {book}")
-        hint(f"open that page; or look around in what this left: keen history {GAME} --book {book} --rig byhand")
+        hint(f"open that page; or look around in what this left: keen history {GAME} --book {book}")
