@@ -121,7 +121,8 @@ def of_races(_: Path) -> object:
 
 def of_hunts(_: Path) -> object:
     """Lines of versions where one step, two or a part of one does something; one run now and then has no number."""
-    steps: Sequence[Entries] = ({}, {"a.b": 1}, {"c.d": 2, "e.f": 3}, {"a.b": None}, {"g.h": 4, "i.j": 5, "k.l": 6})  # type: ignore[dict-item]
+    steps: Sequence[Entries] = ({}, {"a.b": 1}, {"c.d": 2, "e.f": 3}, {"a.b": None},
+                                {"g.h": 4, "i.j": 5, "k.l": 6})  # type: ignore[dict-item]
     line, entries = list[Version](), dict[str, Any]()
     for step in steps:
         entries = {key: value for key, value in {**entries, **step}.items() if value is not None}

@@ -30,7 +30,8 @@ PACK = Path(__file__).parent.parent / "examples" / "packs" / "pinball-league.tom
     ("up", 0, 0.1, 4, "holds"), ("down", 0, -3, 1, "unclear"), ("up", 0, -3, 0, "does not hold")])
 def test_whether_a_claim_holds(direction: str, least: float, low: float, high: float, says: str) -> None:
     one = MetricResult("fps_mean", "fps", 1.0, 1.0, (low + high) / 2, low, high, "unclear", 0.95, 8)
-    assert held(Claim(metric="fps_mean", direction=direction, at_least_pct=float(least)), one) == says  # type: ignore[arg-type]
+    assert held(Claim(metric="fps_mean", direction=direction, at_least_pct=float(least)),
+                one) == says  # type: ignore[arg-type]
 
 
 def test_evidence_travels_with_its_claim_and_is_repeated(keen: Keen, tmp_path: Path) -> None:

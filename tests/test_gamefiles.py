@@ -121,7 +121,7 @@ def test_what_a_game_does_to_its_file_is_drift(tmp_path: Path, act: Callable[[Pa
         again.rig.put_back()
         assert again.rig.drift().profiles == ()
     else:
-        with pytest.raises(RefusedByRig, match=r"is not there|larger than 4 MB|it is a folder|no regular file"):
+        with pytest.raises(RefusedByRig, match=r"is not there|larger than 4 MB|it is a folder|not a regular file"):
             again.rig.put_back()
     done = again.undo()
     assert done.exactly == (act is emptied or act is key_dropped)

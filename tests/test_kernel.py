@@ -140,8 +140,8 @@ def test_what_can_be_written_is_applied_read_back_and_undone(rig: LinuxRig, book
 @pytest.mark.parametrize(("key", "value", "says"), [
     ("interrupt.mode@net0", "line", "add pci=nomsi"), ("interrupt.mode@usb0", "message", "modinfo -p"),
     ("interrupt.mode@sound0", "message", "has no message-signalled"), ("interrupt.messages@net0", 2, "modprobe.d"),
-    ("interrupt.affinity@net0", "0-9", "no list of this machine's cores"),
-    ("interrupt.affinity@net0", "; reboot", "no list of this machine's cores")])
+    ("interrupt.affinity@net0", "0-9", "not a list of this machine's cores"),
+    ("interrupt.affinity@net0", "; reboot", "not a list of this machine's cores")])
 def test_what_cannot_be_written_says_what_to_do_by_hand(rig: LinuxRig, book: Logbook, key: str, value: object,
                                                         says: str) -> None:
     before = rig.state()
@@ -363,7 +363,7 @@ def test_what_stands_in_the_drivers_file_wrongly_is_drift_and_no_reason_to_refus
 
 def test_a_pipe_where_the_drivers_file_should_be_is_said_so(tmp_path: Path, hang: None) -> None:
     os.mkfifo(tmp_path / ".drirc")
-    with pytest.raises(RigError, match="no regular file"):
+    with pytest.raises(RigError, match="not a regular file"):
         LinuxRig(tmp_path / "state", tmp_path / ".drirc", tree(tmp_path / "root")).state()
 
 

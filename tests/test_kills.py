@@ -177,7 +177,8 @@ def test_killed_at_random_instants(ready: tuple[Callable[[], Rig], Version, Path
             assert make().state() in (old, new)
             continue
         work = undo_one if at else apply_two
-        in_a_child(lambda work=work: work(make(), folder, two), lambda: None, draw.random() * 2 * took)  # type: ignore[misc]
+        in_a_child(lambda work=work: work(make(), folder, two), lambda: None,
+                   draw.random() * 2 * took)  # type: ignore[misc]
         settled(make, folder, *((new, old) if at else (old, new)), finish)
 
 

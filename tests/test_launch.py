@@ -92,7 +92,7 @@ def test_one_that_runs_is_treated_so_for_a_while_and_has_its_own_back(rig: Linux
 
 
 @pytest.mark.parametrize(("key", "value", "says"), [
-    ("process.affinity", "0-9999", "no list of this machine's cores"), ("process.affinity", "all; rm", "no list"),
+    ("process.affinity", "0-9999", "not a list of this machine's cores"), ("process.affinity", "all; rm", "not a list"),
     ("game.launch-options", "'open", "cannot be cut into words")])
 def test_what_cannot_be_is_refused_in_the_preview(rig: LinuxRig, book: Logbook, key: str, value: str,
                                                   says: str) -> None:

@@ -259,7 +259,8 @@ def test_a_plan_of_a_wrong_type_leaves_no_row(book: Logbook, wrong: dict[str, ob
     ws = keenlattice.Workspace(book)
     ws.edit("brass-orbit", {"frame.queue-depth": 1})
     with pytest.raises(UsageError):
-        ws.trial("brass-orbit@stock", "brass-orbit", **{"seconds": 1, "blocks": 2, **wrong})  # type: ignore[typeddict-item]
+        ws.trial("brass-orbit@stock", "brass-orbit",
+                 **{"seconds": 1, "blocks": 2, **wrong})  # type: ignore[typeddict-item]
     assert ws.studies.list().studies == ()
 
 

@@ -89,10 +89,10 @@ def test_what_is_no_capture_is_refused() -> None:
     with pytest.raises(CaptureError, match="1 clicks but 2 answers"):
         Capture(np.array([0.0, 8.0]), np.zeros(1), np.zeros(2))
     two = np.array([0.0, 8.0])
-    for wrong, says in (({"shown_ms": np.array([0.0, np.nan, 8.0])}, "no time"),
-                        ({"shown_ms": np.array([0.0, np.inf])}, "no time"),
+    for wrong, says in (({"shown_ms": np.array([0.0, np.nan, 8.0])}, "not a time"),
+                        ({"shown_ms": np.array([0.0, np.inf])}, "not a time"),
                         ({"shown_ms": np.array([0.0, 1e12])}, "a week at most"),
-                        ({"click_ms": np.array([np.nan]), "answer_ms": np.array([8.0])}, "no time"),
+                        ({"click_ms": np.array([np.nan]), "answer_ms": np.array([8.0])}, "not a time"),
                         ({"click_ms": np.array([5.0]), "answer_ms": np.array([4.0])}, "an answer -1 ms after"),
                         ({"click_ms": np.array([5.0]), "answer_ms": np.array([1e7])}, "it takes 0 to 60 s"),
                         ({"click_ms": np.array([1e12]), "answer_ms": np.array([np.nan])}, "a week at most"),

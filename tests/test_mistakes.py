@@ -15,12 +15,12 @@ MISTAKES = [
     (["edit", "brass-orbit", "frame.queue-depth"], 2, "write SETTING=VALUE"),
     (["edit", "brass-orbit", "timer.resolution=0.5"], 2, "keen edit rig"),
     (["edit", "brass-orbit", "frame.cap== refrsh - 3"], 2, "no fact named 'refrsh'"),
-    (["edit", "brass-orbit", "frame.cap== refresh * 50"], 2, "amounts to 3000"),
+    (["edit", "brass-orbit", "frame.cap== refresh * 50"], 2, "gives 3000"),
     (["edit", "brass-orbit", "frame.cap== 2 **"], 2, "cannot be read"),
     (["show", "brass-orbit", "frame.cpa"], 2, "nearest: frame.cap"),
     (["show", "rig", "interrupt.mode"], 2, "set per device"),
     (["catalog", "--needs", "luck"], 2, "there are driver, game, machine, rights"),
-    (["history", "brass-orbit", "--label", "tuesday"], 2, "not a version itself"),
+    (["history", "brass-orbit", "--label", "tuesday"], 2, "not a kept version"),
     (["merge", "--revert", "brass-orbit"], 2, "nothing that could be taken back"),
     (["merge", "brass-orbit", "rig"], 2, "two profiles"),
     (["rig", "restart", "computer"], 2, "there are game, driver and machine"),
@@ -96,8 +96,8 @@ MISTAKES = [
     (["history", "brass-orbit", "--most", "12345678901234567890"], 1, "no number so large"),
     (["tune", "rig", "--step", "gpu.core-offset@gpu0=1e-300", "--game", "brass-orbit"], 2, "take larger ones"),
     (["edit", "brass-orbit", "frame.cap=60", "-m", "caf\udce9"], 2, "is not UTF-8 text"),
-    (["pack", "look", "/dev/zero"], 1, "no regular file"),
-    (["catalog", "--add", "/dev/zero"], 1, "no regular file"),
+    (["pack", "look", "/dev/zero"], 1, "not a regular file"),
+    (["catalog", "--add", "/dev/zero"], 1, "not a regular file"),
     (["trial", "brass-orbit", "brass-orbit", "--map", "x"], 2, "--map does not go with"),
     (["studies", "claims", "p.toml", "--matters", "3"], 2, "No such option"),
     (["studies", "resume", "--blocks", "9"], 2, "No such option"),
@@ -132,7 +132,7 @@ def test_what_is_no_command_leads_to_the_one_that_is_meant(keen: Keen, typed: st
 def test_an_undo_is_taken_back_by_redo(keen: Keen) -> None:
     keen("edit", "brass-orbit", "frame.queue-depth=1", "-m", "flippers sooner")
     keen("apply", "brass-orbit", "--yes")
-    assert "no undo" in keen("undo", "--redo", "--yes", code=2).stderr
+    assert "not an undo" in keen("undo", "--redo", "--yes", code=2).stderr
     keen("undo")
     assert "byte for byte" in keen("undo", "--redo", "--yes").stdout
     assert "flippers sooner" in keen("undo", "--list").stdout

@@ -379,11 +379,11 @@ def test_evidence_that_contradicts_itself_is_left_out(tmp_path: Path) -> None:
     (tmp_path / "a.jsonl").write_text("\n".join([good.line(), *map(json.dumps, (same, twice, late))]))
     read = read_evidence([tmp_path / "a.jsonl"])
     assert len(read.table) == 1 and len(read.refused) == 3
-    assert "nothing was changed" in read.refused[0] and "told twice" in read.refused[1] and "day" in read.refused[2]
+    assert "nothing was changed" in read.refused[0] and "given twice" in read.refused[1] and "day" in read.refused[2]
     flat = flattened([record(5, -0.05), record(5, 0.05), record(6, -0.05), record(6, -0.05)])
     pq.write_table(flat, tmp_path / "b.parquet")
     read = read_evidence([tmp_path / "b.parquet"])
-    assert len(read.table) == 3 and "told twice of one study" in read.refused[0]  # a copy is not a contradiction
+    assert len(read.table) == 3 and "given twice of one study" in read.refused[0]  # a copy is not a contradiction
 
 
 @pytest.mark.parametrize("column", ["rig", "found", "seed", "change"])

@@ -184,7 +184,7 @@ def test_without_rights_the_rest_is_written_and_what_is_left_out_is_named(tmp_pa
 
 @pytest.mark.parametrize(("key", "value", "says"), [
     ("interrupt.mode@disk0", "message", "it can raise no message-signalled interrupts"),
-    ("interrupt.messages@gpu0", 9, "8 at most"), ("interrupt.affinity@gpu0", "9", "no list of this machine's cores"),
+    ("interrupt.messages@gpu0", 9, "8 at most"), ("interrupt.affinity@gpu0", "9", "not a list of this machine's cores"),
     ("display.refresh", 144, "it does 60, 165"), ("display.resolution", "640x480", "1920x1080, 1280x720"),
     ("network.resolver", "a.b", "not a list of addresses"), ("network.resolver", "2001:db8::1", "IPv4"),
     ("cpu.power-plan", "saver", "only balanced, high")])

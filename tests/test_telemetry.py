@@ -248,7 +248,8 @@ def test_a_log_on_a_clock_of_its_own_is_put_beside_the_frames(tmp_path: Path, ke
                               (("--log-starts", "3"), 2, "go with --log FILE"),
                               (("--log", str(log), "--said", "gpu0.fan=spin"), 2, "--said goes with"),
                         (("--log", str(log), "--log-time", "no", "--said", "gpu0.fan=spin"), 1, "no"),
-                        (("--log", str(log), "--log-time", "when", "--said", "fan=spin"), 1, "no name of a series"),
+                        (("--log", str(log), "--log-time", "when", "--said", "fan=spin"), 1,
+                         "not the name of a series"),
                         (("--log", str(log), "--log-time", "when"), 1, "said"),
                               (("--log", str(tmp_path)), 1, str(tmp_path))):
         failed = keen("ingest", str(frames), *words, code=code)

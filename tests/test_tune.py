@@ -146,7 +146,8 @@ def test_tuning_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
 
 
 def stepped(rig: Standin, **fields: float) -> Ramp:
-    plan = RampPlan(**{"key": "gpu.core-offset@gpu0", "by": 20.0, "margin": 40.0, "seconds": 20,  # type: ignore[arg-type]
+    plan = RampPlan(**{"key": "gpu.core-offset@gpu0", "by": 20.0, "margin": 40.0,
+                       "seconds": 20,  # type: ignore[arg-type]
                        "seed": 1, **fields})
     return run_ramp(rig, stock("rig"), plan, "tidewater-rally")
 

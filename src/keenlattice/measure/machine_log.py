@@ -68,8 +68,8 @@ def read_machine_log(path: Path, columns: LogMap) -> dict[str, Series]:
     if back.size:
         raise CaptureError(f"{path}: the times of {columns.time!r} go back, first after row {back[0] + 1} of "
                            f"{times[finite].size}: are these two logs in one file? Keep the part of the run")
-    series_of = {name: Series(times[finite], _said(rows.numbers[column][finite])) for name,
-                 column in columns.said.items()}
+    series_of = {name: Series(times[finite], _said(rows.numbers[column][finite]))
+                 for name, column in columns.said.items()}
     for name, series in series_of.items():
         check_share(name, columns.said[name], series, path)
     if not any(series.known.size for series in series_of.values()):

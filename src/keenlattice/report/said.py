@@ -79,8 +79,8 @@ def limits_of_trial(limited_by: Mapping[Any, Mapping[str, float]]) -> str:
     before, after = (limits_sentence(limited_by.get(arm, {})) for arm in ("before", "after"))
     if before == after:
         return f"Both versions: {before[:1].lower()}{before[1:]}" if before else ""
-    sentences = [f"{which}: {sentence[:1].lower()}{sentence[1:]}" for which,
-                 sentence in (("Before", before), ("After", after)) if sentence]
+    sentences = [f"{which}: {sentence[:1].lower()}{sentence[1:]}"
+                 for which, sentence in (("Before", before), ("After", after)) if sentence]
     return " ".join(sentences)
 
 

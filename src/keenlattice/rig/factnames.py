@@ -55,19 +55,20 @@ def named(facts: "Mapping[str, FactValue | None]", devices: Sequence[str], names
 
     Raises:
         UnknownName: no such fact; the message offers the nearest.
-        UsageError: one of another kind, or told twice.
+        UsageError: one of another kind, or given twice.
     """
-    kinds = {**FACTS, **{f"{device}_{entry}": fact_kind for device in devices for entry,
-                         fact_kind in OF_A_DEVICE.items()}}
-    in_formulas = {str(name): fact for fact,
-                   name in zip(kinds, formula_names({fact: 0 for fact in kinds}), strict=True)}
+    kinds = {**FACTS, **{f"{device}_{entry}": fact_kind for device in devices
+                         for entry, fact_kind in OF_A_DEVICE.items()}}
+    in_formulas = {str(name): fact
+                   for fact, name in zip(kinds, formula_names({fact: 0 for fact in kinds}), strict=True)}
     result: dict[str, FactValue | None] = {}
+    names_of: dict[str, str] = {}
     for name, value in facts.items():
         fact = name if name in kinds or (value is None and name in names) else in_formulas.get(name)
         if fact is None:
             raise UnknownName("fact", name, [*kinds, *in_formulas], "`keen rig facts --list` shows all there are")
-        if fact in result:
-            raise UsageError(f"{fact} is given twice: {name} is the same fact")
+        if (earlier := names_of.setdefault(fact, name)) != name:
+            raise UsageError(f"{earlier} and {name} are the same fact: give one of them")
         if value is not None and not _is(value, kinds[fact][0]):
             kind, meaning = kinds[fact]
             raise UsageError(f"{fact}={value}: it takes {TAKES[kind]}. {meaning}")

@@ -275,6 +275,9 @@ class RigHandle:
     def restart(self, part: Restart) -> RestartResult:
         """Restarts the rig's game, driver or machine, so that what waits for it takes effect.
 
+        Args:
+            part: which of the three.
+
         Raises:
             UnknownName: nothing that can be restarted.
             UsageError: a rig that cannot be restarted from here.

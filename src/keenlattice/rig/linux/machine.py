@@ -156,8 +156,8 @@ class LinuxRig:
         program, drawn_on = self._as_known(path)
         options_here = configuration.resolve(program, drawn_on)
         return [DriverOption(option.option, option.value, *_source(option.entry), tuple(
-            OptionSource(*_source(entry)) for entry in option.overrules)) for _,
-                option in sorted(options_here.items())], [
+            OptionSource(*_source(entry)) for entry in option.overrules))
+                for _, option in sorted(options_here.items())], [
             f"{entry.file}, line {entry.line}: its pattern cannot be read, or might take for ever: it is not tried, "
             "and whether the driver takes it here is not known" for entry in configuration.untried()]
 

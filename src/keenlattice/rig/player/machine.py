@@ -250,8 +250,8 @@ def read_noted(rig: Rig) -> dict[str, dict[str, Value]]:
     path = rig.home / SEEN_FILE
     try:
         content = parse_json(read_bounded(path, MOST_SEEN_BYTES) or b"{}")
-        entries_of = {str(owner): {str(key): value for key, value in entries.items()} for owner,
-                      entries in content.items()}
+        entries_of = {str(owner): {str(key): value for key, value in entries.items()}
+                      for owner, entries in content.items()}
     except OSError as error:
         raise RigError(f"cannot read {path}: {error.strerror}") from None
     except (ValueError, AttributeError):
