@@ -151,7 +151,7 @@ def _interval(change: Interim, width: int) -> str:
     """
     title = f"{change.title:<{width}}"
     if change.low_pct is None or change.high_pct is None or change.change_pct is None:
-        return f"{title}{'no interval yet':<{BAR}}"
+        return f"{title}{change.word if change.word == 'best' else 'no interval yet':<{BAR}}"
     sign = -1 if METRICS[change.metric].lower_is_better else 1
     ends = sorted((sign * change.low_pct, sign * change.high_pct))
     cells, matters = [" "] * BAR, change.matters_pct or 1.0

@@ -8,6 +8,7 @@ from itertools import pairwise
 
 import numpy as np
 
+from keenlattice.catalog.values import written
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.metrics import METRICS, logarithms, metrics_of
 from keenlattice.measure.summaries import NO_WIDTH, percent_of, t_interval
@@ -16,7 +17,7 @@ from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig
 from keenlattice.study.deciding import Numbers, matters_in_pct
 from keenlattice.study.kind import KeptVersion, Kind
-from keenlattice.study.player import TRIES, Each, Player, RunsFailed, entries_on, ignore
+from keenlattice.study.player import TRIES, Each, Interim, Player, RunsFailed, entries_on, ignore
 from keenlattice.study.playing import play
 from keenlattice.study.trial.looks import ERROR, errors_of
 from keenlattice.study.tune.plan import (
@@ -169,6 +170,19 @@ class Race:
                  "limit not measured", "does not run"]
         return sorted(rows, key=lambda row: (order.index(row.standing), abs(row.change_pct or 0.0)))
 
+    def interim(self) -> tuple[Interim, ...]:
+        """Where each combination stands, the best first: how far it is from the best."""
+        goal, matters = self.plan.goal, 100 * math.expm1(self.margin())
+        # Of several goals a change says how much worse: towards less, where more of the first one is better.
+        sign = -1 if len(self.plan.goals) > 1 and not METRICS[goal].lower_is_better else 1
+        result = []
+        for row in self.standings():
+            title = " ".join(f"{key.partition('.')[2]} {written(value)}" for key, value in row.values.items())
+            change, low, high = (None if pct is None else sign * pct
+                                 for pct in (row.change_pct, row.low_pct, row.high_pct))
+            result.append(Interim(title, goal, change, low, high, row.standing, matters))
+        return tuple(result)
+
     def _standing(self, combination: int, best: int | None) -> Standing:
         if combination in self.out or combination == best:
             return self.out.get(combination, "best")
@@ -215,6 +229,7 @@ def play_tune(player: Player, spec: TuneSpec, versions: Sequence[Version]) -> Tu
                 race.add(number, chosen, numbers)
             place += 1
         over, number = race.look(number), number + 1
+        player.interim = race.interim()
     return Tuning(player.game, base.reference, player.rig.name, plan, tuple(race.standings()), place, number, over,
                       tuple(player.excluded), tuple(player.doubts))
 
