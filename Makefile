@@ -18,9 +18,10 @@
 PYTHON ?= python3
 WINDOWS := build/windows
 EXTRAS := byhand,film,linux,wayland,cluster,dev,docs
-# Modules of tests that are about the Linux rig, a browser, terminals and signals have nothing to say there.
-ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog checks editor film formula hands hunt ini logbook measure \
-  pack profile screen stored study together trial trial_of_files tune windows workspace))
+# Modules of tests that are about the Linux rig, a browser, terminals and signals have nothing to say there, nor have those
+# whose arithmetic is the same on every system; what is kept on disk, read, started and resumed is tried.
+ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog editor film hands ini logbook measure pack profile stored \
+  study together trial trial_of_files windows workspace))
 BIN := .venv/bin
 DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils xserver-xorg-core xserver-xorg-video-dummy vulkan-tools \
   mesa-vulkan-drivers sway weston xwayland chromium chromium-driver
