@@ -245,6 +245,16 @@ def test_what_helps_of_two_profiles_is_kept_in_each(keen: Keen) -> None:
     assert "is of brass-orbit and rig" in keen("edit", "moth-and-lantern", "--from-screen", "1", code=2).stderr
 
 
+def test_what_helps_is_kept_on_top_of_what_the_rig_held(keen: Keen) -> None:
+    keen("edit", "brass-orbit", "frame.queue-depth=1")
+    keen("apply", "brass-orbit", "--yes")
+    keen("edit", "brass-orbit", "scaling.render-scale=70", "antialias.gamma=off")
+    keen("screen", "brass-orbit@now", "brass-orbit", "--seconds", "10", "--matters", "3", "--seed", "2")
+    made = keen("edit", "brass-orbit", "--from-screen", "1")
+    assert "antialias.gamma  off   unset" in made.stdout
+    assert "keen trial brass-orbit@now brass-orbit@" in made.stderr
+
+
 @pytest.mark.parametrize("folded", [True, False])
 @pytest.mark.parametrize("factors", [2, 3, 7, 12, 20])
 def test_a_round_switches_what_is_open_each_half_the_time_and_leaves_the_rest_off(factors: int, folded: bool) -> None:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
 from keenlattice.profile.compare import changes, with_changes
-from keenlattice.profile.version import MARK, Version, own_key, owners, parted, split
+from keenlattice.profile.version import MARK, Version, own_key, owners, parted, split, stock
 from keenlattice.rig.player.pace import HANDLING_MINUTES
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT, seed_or_fresh
 from keenlattice.workspace._kept import kept_study, study_numbered, versions_of
@@ -102,14 +102,15 @@ class Screens:
         if not kept:
             raise UsageError(f"no change of {profiles[place]} in screen {number} surely helps: there is nothing to "
                              "keep")
-        began, ended = (self._opened.find(split(version.reference)[place]) if version.time or not version.entries
-                        else None for version in (first, second))
-        assert began is not None  # what a pack sets is in no history, but a screen begins with what is
-        entries = with_changes(began.entries, kept)
+        # What a pack sets, or what the rig held, is in no history; the other version may be.
+        stored = next((version for version in (second, first) if version.time), None)
+        before = self._opened.find(split(stored.reference)[place]) if stored else stock(profiles[place])
+        entries = with_changes(parted(first.profile, first.entries)[profiles[place]], kept)
         with self._opened.book.together():
-            after = self._opened.commit([ended or began], entries, note or f"what helps by screen {number}")
-        before = ended or began
-        return EditResult(before, after, changes(before.entries, after.entries)), began.reference
+            after = self._opened.commit([before], entries, note or f"what helps by screen {number}")
+        held_then = first.entries and not first.time
+        began = f"{profiles[place]}@now" if held_then else split(first.reference)[place]
+        return EditResult(before, after, changes(before.entries, after.entries)), began
 
     def _minutes_a_round(self, plan: "ScreenPlan", step: float) -> float:
         """How long a round takes, with this many minutes for each setting that a person switches."""
