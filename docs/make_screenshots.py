@@ -95,7 +95,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
     ("pool", 1130, [
         LEAGUE, "keen edit brass-orbit frame.queue-depth=1 gpu.clock-policy=hold-high process.priority=high "
         "driver.threaded-submission=on process.io-priority=high -m 'what the list said'"],
-     ["COLUMNS=156 keen pool read league --figure pool-figure.png | head -30",
+     ["COLUMNS=156 keen pool read league --figure pool-figure.png 2>/dev/null | head -30",
       "keen pool look driver.threaded-submission",
       "keen pool order brass-orbit@stock brass-orbit"]),
 ]

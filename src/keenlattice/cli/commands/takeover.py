@@ -33,8 +33,8 @@ def takeover(yes: Yes = False, book: Book = None, json: Json = False) -> None:
 def _tell(result: "TakeoverResult") -> None:
     by = f", by {' and '.join(result.authors)}" if result.authors else ""
     say(f"The logbook {shown_path(result.folder)} was made elsewhere{by}", "bold")
-    say(f"It holds {counted(result.versions, 'version')}, {counted(result.studies, 'study', 'studies')} and "
-        f"{counted(result.captures, 'capture')}, and reports {counted(result.applies, 'change')} of rigs.")
+    say(f"It holds {counted(result.versions, 'version')}, {counted(result.studies, 'study', 'studies')}, "
+        f"{counted(result.captures, 'capture')}, and {counted(result.applies, 'change')} of rigs.")
     say("Taken over, it is yours to write in. All of that stays, to read and to build on. What it says was done to a "
         "rig was done to another machine's: nothing of it counts as applied here, and nothing of it can be undone "
         "here. Games, facts and rigs of that machine do not come along.")
