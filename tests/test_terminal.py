@@ -66,6 +66,7 @@ def test_colours_progress_and_hints_are_for_a_terminal(keen: Keen, tmp_path: Pat
 COMPLETED = [
     ("keen repo", 1, "report"), ("keen show bra", 2, "brass-orbit"), ("keen show brass-orbit @ st", 4, "steady stock"),
     ("keen edit brass-orbit frame.ca", 3, "frame.cap-unfocused= frame.cap="),
+    ("keen edit brass-orbit vsy", 3, "sync.vertical="), ("keen show brass-orbit aniso", 3, "texture.anisotropy"),
     ("keen edit brass-orbit sync.vertical = h", 5, "half-rate"),
     ("keen trial a b --decides latency_ms_s", 5, "latency_ms_spread"), ("keen show --rig h", 3, "here"),
     ("keen edit brass-orbit nothing.at-all = o", 5, ""), ("keen measure no-such", 2, "")]

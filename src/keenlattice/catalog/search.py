@@ -7,6 +7,7 @@ from typing import Any, Protocol, TypeVar
 SPELLINGS = (("color", "colour"), ("iz", "is"), ("signaled", "signalled"), ("fps", "frame rate"))
 MOVED = {"frame-time": "frame time frame rate", "frame-tail": "stutter frame pacing", "latency": "latency input lag"}
 """What players call what a setting may move."""
+LEAST_LETTERS = 3  # of a word that is begun
 SHORT = 3  # letters: such a word has to stand there whole, or `AF` would find "after"
 
 
@@ -46,6 +47,18 @@ def search(settings: Iterable[Setting], text: str) -> list[Setting]:
     mentioned = [] if by_name or by_effect else [setting for setting in listed if _holds(
         asked, f"{setting.trades} {setting.inert} {setting.advice}")]
     return by_name + by_effect + mentioned
+
+
+def called_like(settings: Iterable[Setting], begun: str) -> list[Setting]:
+    """Return the settings of which a word that players use begins so; none before there are LEAST_LETTERS.
+
+    >>> from keenlattice.catalog.load import catalog
+    >>> [setting.name for setting in called_like(catalog(), "vsy")]
+    ['sync.vertical']
+    """
+    asked = _plain(begun)
+    return [setting for setting in settings if len(asked) >= LEAST_LETTERS
+            and any(_plain(word).startswith(asked) for word in setting.called)]
 
 
 def _holds(asked: str, text: str) -> bool:

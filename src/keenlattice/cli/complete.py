@@ -38,11 +38,23 @@ def references(ctx: typer.Context, incomplete: str) -> list[str]:
     return _that_begin(incomplete, [f"{profile}@{which}" for which in ("stock", "applied", "now", *versions)])
 
 
-def settings(ctx: typer.Context, incomplete: str) -> list[str]:
-    """Names of settings."""
-    from keenlattice.catalog.load import catalog
+class Instead(str):
+    """A word that takes the place of what was typed: the parser drops what does not begin so, and asks the word itself.
 
-    return _that_begin(incomplete, [setting.name for setting in catalog()])
+    Bash puts it in; other shells ask again.
+    """
+
+    def startswith(self, *_: object) -> bool:
+        return True
+
+
+def settings(ctx: typer.Context, incomplete: str) -> list[str]:
+    """Names of settings; where none begins so, of those that players call so: `vsy` is `sync.vertical`."""
+    from keenlattice.catalog.load import catalog
+    from keenlattice.catalog.search import called_like
+
+    names = _that_begin(incomplete, [setting.name for setting in catalog()])
+    return names or [Instead(setting.name) for setting in called_like(catalog(), incomplete)]
 
 
 def assignments(ctx: typer.Context, incomplete: str) -> list[str]:
@@ -52,7 +64,7 @@ def assignments(ctx: typer.Context, incomplete: str) -> list[str]:
 
     key, equals, _ = incomplete.partition("=")
     if not equals:
-        return [f"{name}=" for name in settings(ctx, incomplete)]
+        return [type(name)(f"{name}=") for name in settings(ctx, incomplete)]
     try:
         setting = catalog()[key]
     except UnknownName:
