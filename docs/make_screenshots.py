@@ -82,7 +82,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
         "keen edit rig display.refresh=165 background.recorder=off input.polling-rate=1000 -m 'what the list said'"],
      ["keen screen brass-orbit@stock+rig@stock brass-orbit+rig --plan | head -4",
       "keen screen brass-orbit@stock+rig@stock brass-orbit+rig --seed 1 --matters 1.5"]),
-    ("hunt-tune", 1060, [
+    ("hunt-tune", 1120, [
         "keen edit brass-orbit antialias.gamma=off -m 'a tip'",
         "keen edit brass-orbit texture.anisotropy=16x -m sharper",
         "keen edit brass-orbit game.config-locked=on shading.ambient-occlusion=on driver.compute-fallback=forbid "
@@ -92,7 +92,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
       "keen tune brass-orbit@stock --try frame.cap=off,120,144,160 --try frame.queue-depth=1,2,3 "
       "--goal latency_ms_p95 --keep 'frame_ms_p99<8' --matters 2 --seed 1",
       "yes A | keen blind brass-orbit@stock brass-orbit --rounds 12 2>/dev/null | tail -17"]),
-    ("pool", 1130, [
+    ("pool", 1170, [
         LEAGUE, "keen edit brass-orbit frame.queue-depth=1 gpu.clock-policy=hold-high process.priority=high "
         "driver.threaded-submission=on process.io-priority=high -m 'what the list said'"],
      ["COLUMNS=156 keen pool read league --figure pool-figure.png 2>/dev/null | head -30",

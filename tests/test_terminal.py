@@ -109,10 +109,12 @@ def test_a_study_shows_the_run_just_over_and_how_its_intervals_narrow(tmp_path: 
         quick = ws.edit("brass-orbit", {"frame.queue-depth": 1})
         ws.trial("brass-orbit@stock", quick, blocks=6, seconds=10, seed=1, matters=3, progress=Looking("runs"))
         both = ws.edit("brass-orbit", {"antialias.gamma": False})
-        screened = Looking("runs")
-        ws.screen("brass-orbit@stock", both, seconds=5, rounds=2, seed=1, progress=screened)
-    last = shown.pop()
-    assert all(key in last for key in ("frame.queue-depth", "antialias.gamma")) and "no matter" in last
+        ws.screen("brass-orbit@stock", both, seconds=5, rounds=2, seed=1, progress=Looking("runs"))
+        screened = shown[-1]
+        ws.tune("brass-orbit@stock", {"frame.queue-depth": [1, 3]}, goal="fps,latency", seconds=5, rounds=4, seed=1,
+                progress=Looking("runs"))
+    assert all(key in screened for key in ("frame.queue-depth", "antialias.gamma")) and "no matter" in screened
+    assert any("queue-depth 1" in view and "Tune" in view for view in shown)
     del shown[12:]
     assert "Trial: brass-orbit@stock against" in shown[0] and "matter" not in shown[0]
     assert "last run: brass-orbit@stock: frame time" in "".join(shown) and "GPU temperature" in shown[0]

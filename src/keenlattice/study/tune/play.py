@@ -172,7 +172,7 @@ class Race:
 
     def interim(self) -> tuple[Interim, ...]:
         """Where each combination stands, the best first: how far it is from the best."""
-        goal, matters = self.plan.goal, 100 * math.expm1(self.margin())
+        goal, matters = self.plan.goals[0], 100 * math.expm1(self.margin())
         # Of several goals a change says how much worse: towards less, where more of the first one is better.
         sign = -1 if len(self.plan.goals) > 1 and not METRICS[goal].lower_is_better else 1
         result = []
