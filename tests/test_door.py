@@ -15,6 +15,8 @@ from keenlattice.errors import LONGEST_MESSAGE
 WRONG: list[Any] = [None, 5, 2.5, b"x", object(), {1: 2}, [1], "x" * 300_000, float("nan")]
 RIGHT = {"which": "brass-orbit", "before": "brass-orbit@stock", "after": "brass-orbit", "base": "brass-orbit",
          "profile": "brass-orbit", "game": "brass-orbit", "settings": {"frame.cap": 60}}
+SHORT = {"blocks": 1, "rounds": 1, "seconds": 1.0, "runs": 1}
+"""What studies take that are played since only another argument is wrong."""
 
 
 def methods(ws: Workspace) -> Iterator[tuple[str, Any]]:
@@ -34,7 +36,8 @@ def calls(ws: Workspace) -> Iterator[tuple[str, str, dict[str, Any]]]:
     """Every argument of every public method, with every wrong value."""
     for name, member in methods(ws):
         given = [one for one in inspect.signature(member).parameters.values() if one.kind in (0, 1, 3)][1:]
-        needed = {one.name: RIGHT.get(one.name, "x") for one in given if one.default is one.empty}
+        needed = {one.name: RIGHT.get(one.name, SHORT.get(one.name, "x")) for one in given
+                  if one.default is one.empty or one.name in SHORT}
         for one in given:
             yield from ((name, one.name, {**needed, one.name: wrong}) for wrong in WRONG)
 
