@@ -23,7 +23,7 @@ def _key(result: Blind) -> KeyFigure:
     """Return a blind test in a key figure: what was felt, by how many rounds."""
     count, plan = len(result.rounds), result.plan
     right = f"{result.right} of {count}"
-    right_text = f"{right} answers were right" if plan.question == "which" else (
+    right_text = f"{right} answers {'was' if result.right == 1 else 'were'} right" if plan.question == "which" else (
         f"{result.after} felt better in {right} rounds")
     by_chance = f"guessing does so well in 1 of {1 / plan.error:.0f} tests at most"
     if result.felt == "felt":
