@@ -81,7 +81,8 @@ def test_a_vulkan_program_on_wayland_is_recorded_as_it_hands_over_its_frames(tmp
     own = np.diff(said)[-run.frame_ms.size:]
     handed_over = int((said > said[-1] - 1000 * run.seconds).sum())
     assert 1 - run.shown_ms.size / handed_over <= run.about["missed_share"] + 0.03  # what is said is a bound
-    assert run.frame_ms.mean() == pytest.approx(own.mean(), rel=0.03)
+    # Each frame that is missed makes one of two, so the mean is longer by the share that the run says it may lack.
+    assert own.mean() * 0.97 <= run.frame_ms.mean() <= own.mean() * (1.03 + run.about["missed_share"])
     assert np.median(run.frame_ms) == pytest.approx(np.median(own), rel=0.03)
 
 
