@@ -23,18 +23,18 @@ class DriverOptions(Part):
     Args:
         config: the user's configuration file.
         home: the rig's folder.
-        known: what gives the settings; asked when they are first needed, for the driver is.
+        settings: what gives them; asked when they are first needed, for the driver is.
         executables: what gives those of a game; it raises RefusedByRig where there are none.
     """
 
     def __init__(self, config: Path, home: Path, settings: Callable[[], list[Setting]],
                  executables: Callable[[str], tuple[str, ...]]) -> None:
         self.config, self._place = config, place_of(config, home)
-        self._known, self._executables = settings, executables
+        self._read_settings, self._executables = settings, executables
 
     @cached_property
     def _settings(self) -> Catalog:
-        return Catalog(self._known())
+        return Catalog(self._read_settings())
 
     def settings(self) -> list[Setting]:
         return list(self._settings)
