@@ -170,6 +170,19 @@ class Moment:
     said: Mapping[str, float]
 
 
+def moment_of(at_s: float, frames: int, frame_ms: Floats, latency_ms: Floats, said: Mapping[str, float]) -> Moment:
+    """Return a moment of a run, from its frame times and the latencies that were answered in it.
+
+    Args:
+        at_s, frames, said: as in `Moment`.
+        frame_ms, latency_ms: any number of each; none is NaN.
+    """
+    nan = math.nan
+    return Moment(at_s, frames, float(np.median(frame_ms)) if frame_ms.size else nan,
+                  float(frame_ms.max()) if frame_ms.size else nan,
+                  float(np.median(latency_ms)) if latency_ms.size else nan, said)
+
+
 def moments(capture: Capture) -> Iterator[Moment]:
     """Yield every second of a run that is over, as it would have been seen while it lasted.
 
@@ -183,6 +196,4 @@ def moments(capture: Capture) -> Iterator[Moment]:
         waits = (answered - capture.click_ms)[(answered > first) & (answered <= last)]
         latest = {name: float(_at_those(series, np.array([last - shown[0]]))[0])
                   for name, series in capture.telemetry.items() if series.known.size}
-        yield Moment(float(second), new.size, float(np.median(new)) if new.size else math.nan,
-                     float(new.max()) if new.size else math.nan,
-                     float(np.median(waits)) if waits.size else math.nan, latest)
+        yield moment_of(float(second), new.size, new, waits, latest)

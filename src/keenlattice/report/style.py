@@ -115,7 +115,6 @@ def load() -> None:
 
 MARKS = {"good": "o", "bad": "s", "same": "D", "open": "x"}
 FAR_BEYOND = 5
-NEW_LINE = "\n"
 MOST_ON_A_CARD = 4  # rows
 MOST_DRAWN_PCT = 100.0
 ARROW_AT = 0.97  # of the axis: an arrow that goes on ends before the words beside it
@@ -165,7 +164,7 @@ def forest(axes: "Axes", rows: Sequence[Row], matters: float, reach: float | Non
         if row.bold:
             label.set_fontweight("bold")
     answers(axes, "y", [min(max(row.change or 0.0, -reach), reach) for row in rows], range(len(rows)),
-            [f"{row.label}: {row.said.replace(NEW_LINE, ', ')}" for row in rows])
+            [f"{row.label}: {', '.join(row.said.splitlines())}" for row in rows])
     axes.set_ylim(len(rows) - 0.4, -0.6)
     axes.set_xlim(-reach, reach)
     return axes

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from keenlattice.logbook.kept import Study
     from keenlattice.measure.capture import Capture
     from keenlattice.report.context import Context
-    from keenlattice.study.player import Player
+    from keenlattice.study.player import Interim, Player
 
 KINDS = ("trial", "screen", "hunt", "tune", "ramp", "blind", "pool")
 """The kinds that there are: each is the folder of that name, whose `play.py` has it as KIND."""
@@ -227,7 +227,7 @@ class Kind(Generic[AnySpec, AnyResult]):
     plan: "Callable[..., AnySpec] | None" = None
     makes: "Callable[[AnyResult, Version, Catalog], tuple[dict[str, Value], str] | None] | None" = None
     again: "Callable[[Logbook, Study], AnyResult] | None" = None
-    so_far: "Callable[[AnySpec, Mapping[int, Mapping[str, float]]], Sequence[Any]] | None" = None
+    so_far: "Callable[[AnySpec, Mapping[int, Mapping[str, float]]], Sequence[Interim]] | None" = None
 
 
 def kind_named(name: str) -> Kind[Any, Any]:

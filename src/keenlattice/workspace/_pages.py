@@ -83,8 +83,7 @@ def changed(opened: "Opened", before: Version, after: Version, base: "Base") -> 
         holder = standing.set_by(after, held) if held else None
         result.append(Changed(
             key, catalog[key].title if in_catalog else "", was, is_now, held.layer if held else "",
-            _reason(after, holder),
-            catalog[key].trades if in_catalog else "",
+            _reason(after, holder), catalog[key].trades if in_catalog else "",
             "; ".join(part for part in ("" if difference.inert else remark, _sure(opened, key)) if part)))
     return tuple(result)
 

@@ -33,16 +33,16 @@ def _of_trials(opened: Opened) -> Iterator[tuple[str, str]]:
         differing = changes(first.entries, second.entries)
         answer = " ".join(key.sentence for key in keys_of(study.result))
         for change in differing:
-            others_text = f", with {counted(len(differing) - 1, 'other change')}" if len(differing) > 1 else ""
+            together = f", with {counted(len(differing) - 1, 'other change')}" if len(differing) > 1 else ""
             values = " -> ".join(value_text(catalog, own_key(change.key), value)
                                  for value in (change.before, change.after))
-            yield change.key, f"Trial {study.number} of {study.result.game}, {values}{others_text}: {answer}"
+            yield change.key, f"Trial {study.number} of {study.result.game}, {values}{together}: {answer}"
 
 
 def _of_screens(opened: Opened) -> Iterator[tuple[str, str]]:
     for study in finished(opened, "screen"):
         for factor in study.result.factors:
             for key in factor.settings:
-                others_text = [sibling for sibling in factor.settings if sibling != key]
-                together = f", with {' and '.join(others_text)}" * bool(others_text)
+                siblings = [sibling for sibling in factor.settings if sibling != key]
+                together = f", with {' and '.join(siblings)}" * bool(siblings)
                 yield key, f"Screen {study.number} of {study.result.game}{together}: it {factor_does(factor)}"

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import Result, Rows
 from keenlattice.profile.version import WHOLE_RIG, split, stock
-from keenlattice.report.words import brief_title
+from keenlattice.report.words import brief_title, counted
 from keenlattice.workspace.opened import Opened
 from keenlattice.workspace.standing import Standing
 
@@ -68,8 +68,7 @@ class Status(Result):
 
     def _rows(self) -> Rows:
         return [{"profile": profile.profile, "on the rig": profile.on_rig, "latest": profile.latest,
-                 "slipped": profile.slipped,
-                 "trial": profile.trial} for profile in self.profiles]
+                 "slipped": profile.slipped, "trial": profile.trial} for profile in self.profiles]
 
     def _caption(self) -> str:
         return f"{self.rig}: next {self.next_step}, since {self.why}"
@@ -121,7 +120,7 @@ def _steps(profiles: tuple[ProfileStatus, ...], pending: "Mapping[str, Restart]"
         if profile.latest not in ("", profile.on_rig):
             yield from _with_latest(profile)
     if wrong:
-        yield "keen survey", f"{wrong} {'setting is' if wrong == 1 else 'settings are'} clearly wrong"
+        yield "keen survey", f"{counted(wrong, 'setting is', 'settings are')} clearly wrong"
     if games:
         yield f"keen edit {games[0]} SETTING=VALUE", "all that is known is applied and measured"
     yield "keen rig game NAME --executable FILE", "no game is known yet"

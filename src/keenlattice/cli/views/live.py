@@ -15,11 +15,10 @@ from keenlattice.measure.series import kind_of
 from keenlattice.report.said import series_title
 from keenlattice.report.words import brief_title, capital, signed_with_ends
 from keenlattice.study.kind import Spec, kind_named
-from keenlattice.study.player import Interim
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
-    from keenlattice.study.player import Run
+    from keenlattice.study.player import Interim, Run
 
 BAR = 33          # columns of an interval, zero in the middle
 REACH = 4.0       # how far it goes, in multiples of what matters
@@ -33,11 +32,11 @@ class StudyView:
     """Shows a study while it is played: at a terminal a block that is redrawn, elsewhere a line now and then.
 
     Args:
-        what: is played, where nothing better is known.
+        title: what is played, where nothing better is known.
     """
 
     def __init__(self, title: str) -> None:
-        self._what, self._done, self._total = title, 0, 0
+        self._title, self._done, self._total = title, 0, 0
         self._spec: Spec | None = None
         self._kind = ""
         self._numbers: dict[int, Mapping[str, float]] = {}
@@ -100,7 +99,7 @@ class StudyView:
         from rich.console import Group
         from rich.text import Text
 
-        title = f"{capital(self._kind)}: {self._spec.about}" if self._spec is not None else self._what
+        title = f"{capital(self._kind)}: {self._spec.about}" if self._spec is not None else self._title
         lines = [Text(title, style="bold"), Text(self._progress())]
         if self._last is not None:
             lines += [Text(line, style="dim") for line in _of_run(self._last, self._spec, self._blocks)]
@@ -117,9 +116,7 @@ class StudyView:
         if self._last is not None and self._last.interim:
             return self._last.interim[:MOST_LINES]
         tell = kind_named(self._kind).so_far if self._spec is not None else None
-        return [Interim(capital(brief_title(metric.name)), metric.name, metric.change_pct, metric.low_pct,
-                        metric.high_pct, metric.verdict, metric.matters_pct)
-                for metric in tell(self._spec, self._numbers) if metric.n] if tell else []
+        return tell(self._spec, self._numbers) if tell else ()
 
 
 def _of_run(run: "Run", spec: Spec | None, blocks: bool) -> list[str]:
@@ -141,7 +138,7 @@ def _of_run(run: "Run", spec: Spec | None, blocks: bool) -> list[str]:
     return lines + [", ".join(heat)] * bool(heat)
 
 
-def _interval(change: Interim, width: int) -> str:
+def _interval(change: "Interim", width: int) -> str:
     """Return an interval as a line: better always to the right, `|` the borders of what matters.
 
     An end that lies beyond the line is an arrow.

@@ -1,7 +1,6 @@
 """What records a game from outside, whatever draws the desktop: it finds its window, tells its frames and clicks."""
 
 import gc
-import math
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -10,8 +9,8 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from keenlattice.measure.capture import Capture, Floats
-from keenlattice.measure.telemetry import Moment, Watcher
+from keenlattice.measure.capture import Capture
+from keenlattice.measure.telemetry import Watcher, moment_of
 
 CLICK_EVERY_S = (0.05, 0.10)  # drawn at random, so that clicks do not fall into step with frames
 NO_ANSWER_S = 1.0
@@ -109,11 +108,11 @@ class Live:
 
     Args:
         watcher: who learns of it.
-        said: gives what the machine said of itself last.
+        readings: gives what the machine said of itself last.
     """
 
     def __init__(self, watcher: Watcher, readings: Callable[[], Mapping[str, float]]) -> None:
-        self._watcher, self._said = watcher, readings
+        self._watcher, self._readings = watcher, readings
         self._began = self._last = time.perf_counter()
         self._frames = self._clicks = 0
 
@@ -130,12 +129,6 @@ class Live:
         new = np.diff(shown_s[max(0, self._frames - 1):]) * 1000
         answers = np.array(clicks.answered[self._clicks:]) - np.array(clicks.sent[self._clicks:])
         answered = answers[np.isfinite(answers)] * 1000
-        self._watcher(Moment(now - self._began, len(shown_s) - self._frames,
-                             _or_nan(np.median, new), _or_nan(np.max, new),
-                             _or_nan(np.median, answered), self._said()))
+        self._watcher(moment_of(now - self._began, len(shown_s) - self._frames, new, answered, self._readings()))
         self._last, self._frames = now, len(shown_s)
         self._clicks = len(clicks.sent) - clicks.waiting
-
-
-def _or_nan(of: Callable[[Floats], Any], values: Floats) -> float:
-    return float(of(values)) if values.size else math.nan

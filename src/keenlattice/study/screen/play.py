@@ -144,17 +144,20 @@ class Rounds:
 
     def interim(self) -> tuple[Interim, ...]:
         """What is known so far of every factor, by the effect that tells most, the strongest first."""
-        current = [self.settled.get(place, factor) for place, factor in enumerate(self._found)]
         return tuple(Interim(" + ".join(factor.settings), effect.metric, effect.change_pct, effect.low_pct,
                              effect.high_pct, effect.standing, effect.matters_pct)
-                     for factor in sorted(current, key=_strength, reverse=True) for effect in [factor.telling])
+                     for factor in self._factors() for effect in [factor.telling])
 
     def result(self, base: Screen) -> Screen:
         """The screen's result; `base` is what else is known of it."""
-        current = [self.settled.get(place, factor) for place, factor in enumerate(self._found)]
-        return replace(base, factors=tuple(sorted(current, key=_strength, reverse=True)),
+        return replace(base, factors=tuple(self._factors()),
                        interactions=interactions(self._played()), runs=len(self.numbers), rounds_played=len(self.sizes),
                        one_by_one_runs=self.alone)
+
+    def _factors(self) -> list[Factor]:
+        """Every factor, the strongest first: as it was when it was settled, else as of the last look."""
+        current = [self.settled.get(place, factor) for place, factor in enumerate(self._found)]
+        return sorted(current, key=_strength, reverse=True)
 
     def _played(self) -> ScreenRuns:
         return ScreenRuns(self.plan, np.array(self.signs), self.numbers, self.sizes, self.costly)

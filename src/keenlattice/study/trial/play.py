@@ -12,10 +12,11 @@ from keenlattice.measure.metrics import METRICS, PRICES, metrics_of
 from keenlattice.measure.summaries import t_interval
 from keenlattice.measure.telemetry import limited_by, mean_limits
 from keenlattice.profile.version import Version
+from keenlattice.report.words import brief_title, capital
 from keenlattice.rig.base import Rig
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.kind import KeptVersion, Kind
-from keenlattice.study.player import Each, Player, entries_on, ignore
+from keenlattice.study.player import Each, Interim, Player, entries_on, ignore
 from keenlattice.study.playing import play
 from keenlattice.study.trial.adjusting import AT_START, at_start
 from keenlattice.study.trial.concluding import (
@@ -27,7 +28,7 @@ from keenlattice.study.trial.concluding import (
     runs_asked_for,
 )
 from keenlattice.study.trial.plan import Arm, TrialPlan, TrialSpec
-from keenlattice.study.trial.result import MetricResult, Price, Trial
+from keenlattice.study.trial.result import Price, Trial
 from keenlattice.study.trial.tell import tell_trial, trial_figures, trial_page
 
 
@@ -70,12 +71,14 @@ def doubts_of_order(spec: TrialSpec) -> list[str]:
     return doubts
 
 
-def trial_so_far(spec: TrialSpec, numbers: Mapping[int, Numbers]) -> Sequence[MetricResult]:
+def trial_so_far(spec: TrialSpec, numbers: Mapping[int, Numbers]) -> Sequence[Interim]:
     """Return what decides a trial as it stands by its whole blocks so far; nothing before there are two."""
     plan = spec.plan
     runs = [(arm, numbers[place]) for place, (_, arm, _) in enumerate(plan.runs()[:len(numbers)]) if place in numbers]
     count = len(runs) - len(runs) % (2 * plan.repeats)
-    return conclude_deciding(plan, runs[:count]) if count >= 4 * plan.repeats else ()
+    metrics = conclude_deciding(plan, runs[:count]) if count >= 4 * plan.repeats else ()
+    return [Interim(capital(brief_title(metric.name)), metric.name, metric.change_pct, metric.low_pct, metric.high_pct,
+                    metric.verdict, metric.matters_pct) for metric in metrics if metric.n]
 
 
 KIND = Kind("trial", TrialSpec, Trial, play_trial, tell=tell_trial, page=trial_page, figure=trial_figures,

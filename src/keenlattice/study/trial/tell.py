@@ -333,9 +333,9 @@ def costs(result: Trial) -> list[Block]:
 
 def numbers(result: Trial, title: str = "The numbers") -> Fold:
     """Every metric, with all that is known of it."""
-    rows = [[f"{TITLES[metric.name]}, {metric.unit}", amount(metric, metric.before)
-             if metric.low_pct is not None else "-",
-             amount(metric, metric.after) if metric.low_pct is not None else "-", *percent(metric),
+    rows = [[f"{TITLES[metric.name]}, {metric.unit}",
+             *("-" if metric.low_pct is None else amount(metric, value) for value in (metric.before, metric.after)),
+             *percent(metric),
              f"{100 * metric.confidence:.3g} %", str(metric.n), word_of(metric)] for metric in measured_in(result)]
     return Fold(title, [
         Table(["metric", "before", "after", "change", "interval", "at", "blocks", "verdict"], rows,
