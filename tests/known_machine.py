@@ -90,7 +90,8 @@ def of_starts(folder: Path) -> object:
     values: Mapping[str, tuple[Any, ...]] = {
         "process.priority": ("lowered", "normal", "raised", "high"), "process.io-priority": ("low", "high"),
         "process.affinity": ("all", "0-2", "3", "4", "", "x"), "process.policy": tuple(launch.POLICIES),
-        "game.launch-options": ("none", "--calm --name 'a b'", "'", ""), "shader.cache-limit": (0, 2048),
+        "game.launch-options": ("none", "--calm --name 'a b'", "'", ""), "shader.cache-size": (0, 2048),
+        "shader.cache-location": ("by-driver", "nowhere"),
         "driver.vulkan-present": tuple(launch.PRESENT), "driver.raster-threads": (0, 3),
         "gpu.render-device": ("by-system", "gpu0", "gpu1", "gpu7")}
     found: dict[str, object] = {}

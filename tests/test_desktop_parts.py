@@ -12,7 +12,7 @@ import pytest
 from conftest import Keen as Run
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.logbook.book import Logbook
-from keenlattice.rig.applying import apply, find_drift
+from keenlattice.rig.applying import apply, find_drift, preview
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.x11.server import x_display
@@ -130,13 +130,14 @@ def told(rig: LinuxRig) -> dict[str, str]:
 def test_key_repeat_and_acceleration_are_set_and_put_back(tmp_path: Path, display: str, book: Logbook) -> None:
     rig = rig_at(tmp_path)
     before = told(rig)
-    assert set(before) == {"input/key-repeat", "input/pointer"}
+    assert set(before) == {"input/key-repeat", "input/slow-keys", "input/pointer"}
     stock = {key: rig.catalog()[key].stock for key in ("input.key-repeat-delay", "input.pointer-acceleration")}
-    apply(rig, book, book.commit("rig", {"input.key-repeat-delay": 250, "input.pointer-acceleration": False}))
+    apply(rig, book, book.commit("rig", {"input.key-repeat-delay": 250, "input.pointer-acceleration": False,
+                                         "input.key-acceptance-delay": 120}))
     assert told(rig_at(tmp_path)) == {"input/key-repeat": f"250 {before['input/key-repeat'].split()[1]}",
-                                      "input/pointer": "1/1 0"}
+                                      "input/slow-keys": "1 120", "input/pointer": "1/1 0"}
     assert find_drift(rig, book) == () and {key: rig_at(tmp_path).catalog()[key].stock for key in stock} == stock
-    apply(rig, book, book.commit("rig", {"input.key-repeat-interval": 20}))  # the other two are unset
+    apply(rig, book, book.commit("rig", {"input.key-repeat-interval": 20}))  # the others are unset
     assert told(rig) == {**before, "input/key-repeat": f"{before['input/key-repeat'].split()[0]} 20"}
     undo(rig, book)
     undo(rig, book)
@@ -166,6 +167,70 @@ def test_a_pointer_that_libinput_drives_goes_by_its_profile(tmp_path: Path, disp
     undo(rig, book)
     assert [text for place, text in told(rig).items() if "pointer" in place] == ["1 0"]
     server.close()
+
+
+def test_how_a_picture_fits_its_panel_is_set_and_put_back(tmp_path: Path, display: str, book: Logbook) -> None:
+    from Xlib import display as xdisplay
+    from Xlib.ext import randr
+
+    server = xdisplay.Display(display)
+    output = server.screen().root.xrandr_get_screen_resources_current().outputs[0]
+    for name, words, held in (("scaling mode", ("None", "Full", "Center", "Full aspect"), "None"),
+                              ("Broadcast RGB", ("Automatic", "Full", "Limited 16:235"), "Automatic")):
+        atoms = {word: server.intern_atom(word) for word in (name, *words)}
+        randr.ConfigureOutputProperty(display=server.display, opcode=server.display.get_extension_major("RANDR"),
+                                      output=output, property=atoms[name], pending=False, range=False,
+                                      valid_values=[atoms[word] for word in words])
+        server.xrandr_change_output_property(output, atoms[name], 4, 0, (32, [atoms[held]]))
+    server.xrandr_change_output_property(output, server.intern_atom("CTM"), 19, 0, (32, [
+        0, 1, 0, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0, 1]))
+    server.sync()
+
+    def words(rig: LinuxRig) -> list[str]:
+        return sorted(text.decode() for place, text in rig.state().items()
+                      if place.startswith("picture/") and text and "CTM" not in place)
+
+    rig = rig_at(tmp_path)
+    assert words(rig) == ["Automatic", "None"] and rig.catalog()["display.scaler"].stock == "panel"
+    apply(rig, book, book.commit("rig", {"display.fit": "stretch", "display.scaler": "gpu",
+                                         "display.colour-range": "limited", "display.saturation": 40}))
+    matrix = rig.state()["picture/screen/CTM"]
+    assert matrix is not None and matrix.split()[1] == b"1" and int(matrix.split()[0]) == round(0.4 * 0.7874 * 2**32)
+    assert int(matrix.split()[3]) == 1 << 31  # green takes from red
+    assert rig.values(rig.state(), "rig")["display.saturation"] == 40
+    assert words(rig) == ["Full", "Limited 16:235"] and find_drift(rig, book) == ()
+    apply(rig, book, book.commit("rig", {"display.fit": "stretch"}))
+    assert words(rig) == ["Automatic", "Full"]
+    wrong = book.commit("rig", {"display.fit": "stretch", "display.scaler": "panel"})
+    assert "together with display.fit=stretch" in str(preview(rig, wrong).refused)
+    apply(rig, book, book.commit("rig", {"display.scaler": "gpu"}))
+    assert words(rig) == ["Automatic", "Full"]  # the panel's own way to fit it is none of the GPU's
+    for _ in range(3):
+        undo(rig, book)
+    assert words(rig) == ["Automatic", "None"] and not (rig.home / "picture-before.json").exists()
+    server.close()
+
+
+def test_a_desktops_preferences_are_set_and_put_back(tmp_path: Path, book: Logbook, monkeypatch: pytest.MonkeyPatch
+                                                       ) -> None:
+    for name, text in (("XDG_CURRENT_DESKTOP", "made-up:GNOME"), ("GSETTINGS_BACKEND", "keyfile"),
+                       ("XDG_CONFIG_HOME", str(tmp_path)), ("WAYLAND_DISPLAY", ""), ("DISPLAY", "")):
+        monkeypatch.setenv(name, text)
+    if shutil.which("gsettings") is None or not rig_at(tmp_path)._parts.covers("rig", "background.telemetry"):
+        pytest.skip("no such desktop's preferences here: apt-get install libglib2.0-bin gsettings-desktop-schemas")
+    before = rig_at(tmp_path).state()
+    wanted = {"background.visual-effects": False, "background.telemetry": True, "input.key-repeat-delay": 250,
+              "input.key-repeat-interval": 20, "input.key-acceptance-delay": 120, "input.pointer-acceleration": False}
+    rig = rig_at(tmp_path)
+    apply(rig, book, book.commit("rig", {**wanted}))
+    assert rig_at(tmp_path).values(rig_at(tmp_path).state(), "rig") == wanted
+    kept = (tmp_path / "glib-2.0/settings/keyfile").read_text()
+    assert "enable-animations=false" in kept and "accel-profile='flat'" in kept and "slowkeys-delay=120" in kept
+    assert "delay=250" in kept
+    undo(rig_at(tmp_path), book)
+    assert rig_at(tmp_path).state() == before
+    with pytest.raises(RefusedByRig, match="nothing that a desktop"):
+        rig.put({"preferences/org.gnome.desktop.interface/enable-animations": b"--help"})
 
 
 def test_installed_games_are_listed_and_told_of_by_their_name(tmp_path: Path, keen: Run) -> None:

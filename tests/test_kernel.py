@@ -2,7 +2,9 @@
 
 import os
 import struct
+import tomllib
 from dataclasses import replace
+from importlib import resources
 from pathlib import Path
 
 import pytest
@@ -14,11 +16,17 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.profile.checks import findings
 from keenlattice.profile.layers import resolve
 from keenlattice.profile.matching import Game
+from keenlattice.rig._gamefiles import LOCK_KEY
 from keenlattice.rig.applying import apply, find_drift, preview, put_back
 from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.interrupts import as_list, cores_in, counts, devices
 from keenlattice.rig.linux.machine import LinuxRig
+from keenlattice.rig.linux.options import MAPPED, mapped_settings
+from keenlattice.rig.linux.preferences import PLACES, preferences_of
+from keenlattice.rig.linux.resolver import resolver
+from keenlattice.rig.linux.x11.input import keys_and_pointers
+from keenlattice.rig.linux.x11.picture import picture
 from keenlattice.rig.places import write
 from keenlattice.rig.undoing import undo
 from keenlattice.study.trial.plan import TrialPlan
@@ -82,6 +90,7 @@ def tree(root: Path) -> Path:
     for path, text in ((pci / "0000:01:00.0/hwmon/hwmon3/power1_cap", "215000000"),
                        (pci / "0000:01:00.0/hwmon/hwmon3/power1_cap_min", "90000000"),
                        (pci / "0000:01:00.0/hwmon/hwmon3/power1_cap_max", "250000000"),
+                       (pci / "0000:01:00.0/hwmon/hwmon3/power1_cap_default", "215000000"),
                        (pci / "0000:01:00.0/power_dpm_force_performance_level", "auto"),
                        (pci / "0000:00:02.0/drm/card1/gt_min_freq_mhz", "300"),
                        (pci / "0000:00:02.0/drm/card1/gt_max_freq_mhz", "1500"),
@@ -151,13 +160,6 @@ def test_what_cannot_be_written_says_what_to_do_by_hand(rig: LinuxRig, book: Log
     assert rig.state() == before
 
 
-def test_without_rights_the_exact_command_is_given(rig: LinuxRig, book: Logbook,
-                                                   monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("keenlattice.rig.linux.kernel.os.access", lambda *_: False)
-    refused = preview(rig, book.commit("rig", {"cpu.boost": "off"})).refused["cpu.boost"]
-    assert "by hand: echo 0 | sudo tee" in refused and refused.endswith("cpufreq/boost")
-
-
 def test_the_kernels_own_files_are_written_in_place_and_in_one_go(rig: LinuxRig, tmp_path: Path,
                                                                    monkeypatch: pytest.MonkeyPatch) -> None:
     """They cannot be renamed over; here plain files stand for them."""
@@ -204,21 +206,21 @@ def test_a_gpu_and_the_scheduler_are_set_by_what_their_drivers_offer(rig: LinuxR
     pci, facts = tmp_path / "root/sys/bus/pci/devices", rig.facts()
     cap, level = (pci / "0000:01:00.0" / name for name in ("hwmon/hwmon3/power1_cap",
                                                            "power_dpm_force_performance_level"))
-    assert (facts["gpu1_power_cap"], facts["gpu0_clock_highest"], facts["preemption"], facts["turn"]) == (
-        215, 1500, "voluntary", 3000)
+    assert (facts["gpu1_power_limit"], facts["gpu0_clock_highest"], facts["preemption"], facts["turn"]) == (
+        100, 1500, "voluntary", 3000)
     before = rig.state()
     assert b"voluntary" in before.values()  # of all that a file lists, what can be written back
-    apply(rig, book, book.commit("rig", {"gpu.power-cap@gpu1": 180, "gpu.clock-level@gpu1": "high",
+    apply(rig, book, book.commit("rig", {"gpu.power-limit@gpu1": 84, "gpu.clock-policy@gpu1": "hold-high",
                                          "gpu.clock-least@gpu0": 900, "scheduling.turn": 1500,
                                          "scheduling.session-groups": False}))
-    assert (cap.read_text().strip(), level.read_text().strip()) == ("180000000", "high")
+    assert (cap.read_text().strip(), level.read_text().strip()) == ("181000000", "high")
     assert (tmp_path / "root/sys/kernel/debug/sched/base_slice_ns").read_text().strip() == "1500000"
     cap.parent.rename(cap.parent.with_name("hwmon9"))  # sensors get other numbers at the next start
     again = LinuxRig(rig.home, rig.config, tmp_path / "root")
     again.driver = NO_OPTIONS
-    assert again.values(again.state(), "rig")["gpu.power-cap@gpu1"] == 180 and find_drift(again, book) == ()
-    for key, value, says in (("gpu.clock-least@gpu0", 1600, "1500"), ("gpu.power-cap@gpu0", 100, "offers no such"),
-                             ("gpu.power-cap@net0", 100, "offers no such")):
+    assert again.values(again.state(), "rig")["gpu.power-limit@gpu1"] == 84 and find_drift(again, book) == ()
+    for key, value, says in (("gpu.clock-least@gpu0", 1600, "1500"), ("gpu.power-limit@gpu0", 100, "offers no such"),
+                             ("gpu.power-limit@net0", 100, "offers no such")):
         with pytest.raises((RefusedByRig, UsageError), match=says):
             apply(again, book, book.commit("rig", {key: value}))
     with pytest.raises(RefusedByRig, match=r"gpu.clock-least@gpu0 would be 900 MHz, above"):
@@ -229,7 +231,7 @@ def test_a_gpu_and_the_scheduler_are_set_by_what_their_drivers_offer(rig: LinuxR
     cap.parent.with_name("hwmon9").joinpath("power1_cap_max").unlink()  # without a bound it could be set to anything
     unbounded = LinuxRig(rig.home, rig.config, tmp_path / "root")
     unbounded.driver = NO_OPTIONS
-    assert "gpu.power-cap" not in unbounded.catalog() and "gpu.clock-level" in unbounded.catalog()
+    assert "gpu.power-limit" not in unbounded.catalog() and "gpu.clock-policy" in unbounded.catalog()
     assert "gpu.render-device" in unbounded.catalog()  # of two, a game can be told which
     assert [unbounded._kernel.covers("rig", key) for key in ("interrupt.mode@gpu0", "cpu.governor", "frame.cap")] == [
         True, True, False]
@@ -242,7 +244,14 @@ def test_what_sleeps_and_takes_turns_is_set_and_put_back(rig: LinuxRig, book: Lo
         "sys/block/made0/queue/scheduler": "none [fair] first",
         "sys/bus/usb/devices/1-2/product": "Made-up Mouse", "sys/bus/usb/devices/1-2/power/control": "auto",
         "proc/sys/vm/compaction_proactiveness": "20", "sys/module/zswap/parameters/enabled": "N",
-        "sys/block/loop0/queue/scheduler": "[none] fair"}
+        "sys/block/loop0/queue/scheduler": "[none] fair",
+        "sys/firmware/acpi/platform_profile": "balanced",
+        "sys/firmware/acpi/platform_profile_choices": "low-power balanced performance",
+        "sys/devices/system/clocksource/clocksource0/current_clocksource": "tsc",
+        "sys/devices/system/clocksource/clocksource0/available_clocksource": "tsc hpet acpi_pm",
+        "sys/devices/system/cpu/made_pstate/min_perf_pct": "20", "sys/devices/system/cpu/made_pstate/status": "active",
+        "sys/devices/system/cpu/made_pstate/max_perf_pct": "100", "sys/module/usbhid/parameters/mousepoll": "0",
+        **{f"sys/devices/system/cpu/cpu{number}/online": "1" for number in range(1, 8)}}
     for policy in range(8):
         folder = f"sys/devices/system/cpu/cpufreq/policy{policy}/energy_performance"
         held |= {f"{folder}_available_preferences": "default performance power", f"{folder}_preference": "power"}
@@ -254,14 +263,36 @@ def test_what_sleeps_and_takes_turns_is_set_and_put_back(rig: LinuxRig, book: Lo
     wanted: dict[str, Value] = {
         "bus.link-power": "brisk", "bus.sleep@gpu0": False, "usb.sleep-made-up-mouse-1-2": False,
         "disk.turns-made0": "none", "memory.compaction": 0, "memory.compressed-swap": True,
-        "cpu.energy-lean": "performance"}
+        "cpu.energy-preference": 0, "cpu.power-plan": "high", "timer.source": "platform", "cpu.minimum-state": 60,
+        "cpu.frequency-scaling": "by-system", "input.polling-rate": 1000, "cpu.boot-cores": 3}
     apply(rig, book, book.commit("rig", wanted))
     assert rig.values(rig.state(), "rig") == wanted and "disk.turns-loop0" not in rig.catalog()
     assert (root / "sys/bus/usb/devices/1-2/power/control").read_text().strip() == "on"
+    assert [(root / f"sys/devices/system/cpu/cpu{number}/online").read_text().strip() for number in range(1, 8)] == [
+        "1", "1", "0", "0", "0", "0", "0"]
+    for key, value, says in (("cpu.maximum-state", 50, "state would be 60 %, above cpu.maximum-state, 50 %"),
+                             ("input.polling-rate", 300, "cannot be 300 Hz here; there are 125, 250, 500, 1000"),
+                             ("cpu.energy-preference", 50, "cannot be 50 % here; there are 0, 100")):
+        assert says in preview(rig, book.commit("rig", {**wanted, key: value})).refused[key]
+    _check_what_is_called_written(rig)
     assert undo(rig, book).exactly
     assert {path: (root / path).read_text().strip() for path in held} == {
         path: text.partition("[")[2].partition("]")[0] if "[" in text and "loop" not in path else text
         for path, text in held.items()}
+
+
+def _check_what_is_called_written(rig: LinuxRig) -> None:
+    """The documentation's table of all settings says what is written on Linux: by a part, each of them."""
+    text = (resources.files("keenlattice.rig.linux") / "absent.toml").read_text()
+    ways = {name: group.get("how", "") for group in tomllib.loads(text).values() for name in group["settings"]}
+    said = {setting.name for setting in catalog() if ways.get(setting.name, "written") == "written"}
+    kept = [*preferences_of(dict.fromkeys(PLACES, "true")), *resolver({"file": None}), *keys_and_pointers(
+        {"input/key-repeat": "1 2", "input/slow-keys": "0 1", "input/pointer": "1/1 0"}), *picture(
+        dict.fromkeys((f"picture/x/{name}" for name in ("scaling mode", "Broadcast RGB", "CTM")), "0 1" + " 0" * 16))]
+    written = {*(setting.name for setting in rig.catalog()), *(stored.setting.name for stored in kept), LOCK_KEY,
+               *(setting.name for setting in mapped_settings(option.option for option in MAPPED.values())),
+               "display.refresh", "display.resolution"}
+    assert said <= written and len(said) + list(ways.values()).count("one by one") >= 40
 
 
 def test_a_games_own_file_is_a_part_of_this_machine(rig: LinuxRig, book: Logbook, tmp_path: Path) -> None:
@@ -390,3 +421,30 @@ def test_every_setting_is_on_a_linux_rig_or_the_reason_is_known(tmp_path: Path) 
     bare.driver = NO_OPTIONS
     here = bare.catalog()
     assert [one.name for one in catalog() if one.name not in here and one.name not in here.absent] == []
+
+
+def test_without_rights_the_rest_is_written_and_the_command_is_told(rig: LinuxRig, book: Logbook, tmp_path: Path,
+                                                                    monkeypatch: pytest.MonkeyPatch) -> None:
+    ours = os.access
+    monkeypatch.setattr(os, "access", lambda path, mode: ours(path, mode) and not str(path).endswith("governor"))
+    plan = preview(rig, book.commit("rig", {"cpu.governor": "brisk", "cpu.clock-least": 2000}))
+    apply(rig, book, plan.version, plan)
+    policy = tmp_path / "root/sys/devices/system/cpu/cpufreq/policy0"
+    assert rig.values(rig.state(), "rig") == {"cpu.clock-least": 2000} and not plan.refused
+    assert plan.without_rights == {"cpu.governor": "cpu.governor needs root; by hand: echo brisk | sudo tee "
+                                                   f"{policy / 'scaling_governor'}"}
+
+
+def test_the_resolvers_own_file_is_written_and_removed(rig: LinuxRig, book: Logbook, tmp_path: Path) -> None:
+    assert "network.resolver" not in rig.catalog()
+    (tmp_path / "root/run/systemd/resolve").mkdir(parents=True)
+    rig = LinuxRig(rig.home, rig.config, tmp_path / "root")
+    rig.driver = NO_OPTIONS
+    before = rig.state()
+    apply(rig, book, book.commit("rig", {"network.resolver": "192.0.2.1,2001:db8::1"}))
+    (file,) = (tmp_path / "root/etc/systemd/resolved.conf.d").iterdir()
+    assert "\nDNS=192.0.2.1 2001:db8::1\n" in file.read_text()
+    refused = preview(rig, book.commit("rig", {"network.resolver": "192.0.2.1 DNSSEC=no"})).refused
+    assert "is not a list of addresses" in refused["network.resolver"]
+    undo(rig, book)
+    assert rig.state() == before and not file.exists()

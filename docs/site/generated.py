@@ -11,6 +11,7 @@ from mkdocs.structure.files import File, Files
 from mkdocs.structure.pages import Page
 
 ROOT = Path(__file__).parent.parent.parent
+IN_FILE = "in the game's file"
 SURE = {"known": "known", "disputed": "**disputed**", "placebo": "**nothing is known by which it could act**"}
 
 
@@ -128,15 +129,22 @@ def where() -> str:
     windows = told(Path(__file__).with_name("windows.toml"))
     linux = told(ROOT / "src" / "keenlattice" / "rig" / "linux" / "absent.toml")
     lines = ["# Which setting is set how", "",
-             "*Asked*: a step on a sheet, since the system has no documented function for it. What was tried on Wine "
-             "or on a library of ours was not run on Windows itself; every value is read back after it is written. "
-             "*Rights*: an administrator's.", "",
+             "*Asked*: a step on a sheet, since the system has no documented function for it. *In the game's file*: "
+             "where that is an INI file that Keen Lattice learns of (`keen rig game GAME --file`). *One by one*: each "
+             "program, or each service, is a setting of its own. What was tried on Wine or on a library of ours was "
+             "not run on Windows itself; every value is read back after it is written. *Rights*: an administrator's. "
+             "On Linux, a part was run on this or a virtual machine's kernel, the rest on trees of files that are "
+             "made up: see [this PC under Linux](linux.md).", "",
              "| setting | Windows | tried on | Linux |", "|---|---|---|---|"]
-    for one in catalog():
-        _, here = windows.get(one.name, ("", {}))
-        by = f"written: {here['by']}" + "; rights" * here["rights"] if here else "asked"
-        title, group = linux.get(one.name, ("-here", {}))
-        lines.append(f"| `{one.name}` | {by} | {here.get('tried', '')} | " + (
-            "written, where the machine has it" if title.endswith("-here") else f"not: {group['why']}") + " |")
-    counts = [sum(name in windows for name in (one.name for one in catalog())), len(list(catalog()))]
-    return "\n".join([*lines, "", f"On Windows {counts[0]} of {counts[1]} are written from here."])
+    on_linux = {setting.name: linux.get(setting.name, ("", {"how": "written"}))[1] for setting in catalog()}
+    for name, group in on_linux.items():
+        _, here = windows.get(name, ("", {}))
+        by = f"written: {here['by']}" + "; rights" * here["rights"] if here else (
+            "in the game's file, else asked" if group.get("how") == IN_FILE else "asked")
+        how = str(group.get("how") or f"asked: {group['why']}")
+        how += ", where the machine has it" * (how == "written")
+        lines.append(f"| `{name}` | {by} | {here.get('tried', '')} | {how} |")
+    ways = [group.get("how") for group in on_linux.values()]
+    written = ways.count("written") + ways.count("one by one")
+    return "\n".join([*lines, "", f"On Windows {len(windows)} of {len(on_linux)} are written by the system's own "
+                      f"functions, on Linux {written}; {ways.count(IN_FILE)} more in games' own files."])

@@ -24,7 +24,8 @@ def written(value: Value | None, unit: str = "") -> str:
     if isinstance(value, str):
         return value
     unit = "frame" if unit == "frames" and value == 1 else WRITTEN_UNITS.get(unit, unit)
-    return f"{value:g} {unit}".rstrip() if abs(value) < 1e6 else f"{value} {unit}".rstrip()
+    number = f"{value:g}" if abs(value) < 1e6 else f"{value:.0f}" if value % 1 == 0 else str(value)
+    return f"{number} {unit}".rstrip()
 
 
 def same(first: Value | None, second: Value | None) -> bool:

@@ -6,14 +6,14 @@ again once the last setting that uses it is unset.
 
 import json
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Protocol
 
 from keenlattice._safejson import parse_json
 from keenlattice.catalog.model import Setting
-from keenlattice.catalog.values import Value
-from keenlattice.errors import RigError
+from keenlattice.catalog.values import Value, written
+from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Edits, FactValue, State
 from keenlattice.rig.noted import Noted
@@ -76,6 +76,33 @@ class StoredSetting:
     def noted_as(self) -> str:
         """What it is noted under."""
         return self.kept_as or self.key
+
+
+def by_table(setting: Setting, place: str, table: Mapping[Value, str], also: Mapping[str, Value] | None = None
+             ) -> StoredSetting:
+    """Return a setting that has a text of its own for each value, in one place.
+
+    Args:
+        setting: as `StoredSetting` has it.
+        place: the one place.
+        table: what it holds for each value.
+        also: texts that stand for a value, too, and are not written for it.
+    """
+    values = {**{text: value for value, text in table.items()}, **(also or {})}
+
+    def value_of(held: Texts) -> Value | None:
+        return values.get(held.get(place) or "")
+
+    return StoredSetting(setting.name, setting, value_of,
+                         lambda value, held: {place: held[place] if value_of(held) == value else table[value]},
+                         step=place)
+
+
+def of_the_player(stored: StoredSetting, held: Texts) -> StoredSetting:
+    """Return a setting that takes no rights, is in force at once, and has what holds for its stock, if it is known."""
+    stock = stored.value(held)
+    own = {"rights": False, "restart": "none", **({} if stock is None else {"stock": stock})}
+    return replace(stored, setting=stored.setting.model_copy(update=own))
 
 
 @dataclass(frozen=True)
@@ -177,19 +204,34 @@ class StoredPart(Part):
                 texts = stored.texts(value, then)
                 notes = notes.with_setting(stored.noted_as, {place: then.get(place) for place in texts})
             then |= texts
-        written = {place: text for place, text in then.items() if _as_bytes(text) != state.get(place)}
-        self._store.check(written)
-        return {**{place: _as_bytes(text) for place, text in written.items()}, **self._noted.content(_kept(notes))}
+        self._check_others(self.values(state, owner), changes, then)
+        other = {place: text for place, text in then.items() if _as_bytes(text) != state.get(place)}
+        self._store.check(other)
+        return {**{place: _as_bytes(text) for place, text in other.items()}, **self._noted.content(_kept(notes))}
+
+    def _check_others(self, before: Entries, changes: Edits, then: Texts) -> None:
+        """Check whether what is set and not changed stays as it is: two settings may share a place.
+
+        Raises:
+            RefusedByRig: it does not.
+        """
+        for key, value in before.items():
+            if key not in changes and self._by_key[key].value(then) != value:
+                raise RefusedByRig(f"{', '.join(changes)}: cannot be set so together with {key}={written(value)}, "
+                                   "which is kept in the same place: unset one of them")
 
     def _unset(self, stored: StoredSetting, notes: Notes, now: Texts) -> tuple[Notes, Texts]:
         """The notes without a setting, and the texts that go back; in a place that another setting uses, its value
-        alone goes back."""
+        alone goes back, if it does without changing the other's."""
         rest, free = notes.without(stored.noted_as)
-        texts = {place: notes.texts[place] for place in free}
+        texts = {place: notes.texts[place] for place in free if place in now}  # a device may be gone
         former = stored.value({**now, **notes.texts})
         if former is not None and (shared := {place for place in notes.users if place not in free
                                               and stored.noted_as in notes.users[place]}):
-            texts |= {place: text for place, text in stored.texts(former, now).items() if place in shared}
+            back = {place: text for place, text in stored.texts(former, now).items() if place in shared}
+            others = [other for name, other in self._by_note.items() if name in rest.settings]
+            if all(other.value({**now, **back}) == other.value(now) for other in others):
+                texts |= back
         return rest, texts
 
     def put(self, state: State) -> None:

@@ -157,8 +157,8 @@ class RigHandle:
             raise RefusedByRig(f"{'; '.join(dict.fromkeys(plan.refused.values()))}: nothing was written; leave it out "
                                f"with `keen edit {plan.version.profile} {gone}`")
         if not plan.changes and plan.without_rights:
-            raise NeedsRights(f"{'; '.join(dict.fromkeys(plan.without_rights.values()))}: nothing was written; open a "
-                              "terminal as an administrator, and apply again there")
+            raise NeedsRights(f"{', '.join(plan.without_rights)}: not without an administrator's rights, and nothing "
+                              f"was written; {plan.with_rights}")
         if not plan.changes:
             return plan
         if (sheet := sheet_to_apply_by_hand(self.machine, self._book, plan.version)) is not None:

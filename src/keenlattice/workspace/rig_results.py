@@ -40,6 +40,10 @@ class AppliedChange:
     restart: "Restart"
 
 
+BY_HAND = "by hand: "
+"""Goes before the command in a refusal for want of rights, where there is one."""
+
+
 @dataclass(frozen=True, repr=False)
 class ApplyResult(OrSheet):
     """What an apply has done, or, as a preview, would do.
@@ -72,6 +76,12 @@ class ApplyResult(OrSheet):
     done: bool = field(default=False, metadata=NOT_IN_JSON)
     sheet: "Sheet | None" = field(default=None, metadata=NOT_IN_JSON)
     without_rights: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def with_rights(self) -> str:
+        """What to do for the settings that take rights: commands to run, or where to apply again."""
+        by_hand = dict.fromkeys(why.partition(BY_HAND)[2] for why in self.without_rights.values() if BY_HAND in why)
+        return BY_HAND + "; ".join(by_hand) if by_hand else "open a terminal as an administrator, and apply again there"
 
     def _rows(self) -> Rows:
         return [change.__dict__ for change in self.changes]

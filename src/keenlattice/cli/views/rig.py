@@ -133,8 +133,8 @@ def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "By
     for key in plan.unknown:
         say(f"! {key} is left out: the rig {plan.rig} does not have it")
     if plan.without_rights:
-        say(f"! {', '.join(plan.without_rights)}: left out, for want of rights. Open a terminal as an administrator, "
-            "and apply again there")
+        advice = plan.with_rights
+        say(f"! {', '.join(plan.without_rights)}: left out, for want of rights. {advice[0].upper()}{advice[1:]}")
     if not plan.changes:
         return
     first = {change.step: change.setting for change in reversed(plan.changes)}

@@ -3,21 +3,25 @@
 from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 
+from keenlattice.catalog.values import Value
 from keenlattice.rig.linux.interrupts import PCI
-from keenlattice.rig.linux.knobs import Knob, choices_in, setting, text_in
+from keenlattice.rig.linux.knobs import Knob, choices_in, known, setting, text_in
 from keenlattice.rig.noted import as_setting
 
 LINKS = "sys/module/pcie_aspm/parameters/policy"
 USB, BLOCK = "sys/bus/usb/devices", "sys/block"
 NO_DISKS = ("loop", "ram", "zram", "dm-", "md", "sr")
 MEASURE = {"sure": "disputed", "advice": "Measure it: on most machines nothing in a frame waits for it."}
-SLEEPS: Mapping[str | bool, str] = {True: "auto", False: "on"}
+SLEEPS: Mapping[Value, str] = {True: "auto", False: "on"}
 MOST = 60
+MICE = "sys/module/usbhid/parameters/mousepoll"
+POLLED: Mapping[Value, str] = {125: "8", 250: "4", 500: "2", 1000: "1"}
+"""Hz, and how many milliseconds lie between; 0 leaves it to the device."""
 
 
 def knobs(root: Path) -> list[Knob]:
     """What this kernel has of links, USB devices and disks."""
-    return [*_links(root), *list(_usb(root))[:MOST], *list(_disks(root))[:MOST]]
+    return [*_links(root), *_mice(root), *list(_usb(root))[:MOST], *list(_disks(root))[:MOST]]
 
 
 def device_knobs(root: Path, devices: Iterable[tuple[str, str]]) -> dict[str, Knob]:
@@ -43,6 +47,14 @@ def _links(root: Path) -> Iterator[Knob]:
         yield Knob(setting("bus.link-power", "Power saving of PCI Express links", "choice", stock, choices=choices,
                            **MEASURE, trades="A link that sleeps saves a little power, and wakes in microseconds."),
                    (root / LINKS,))
+
+
+def _mice(root: Path) -> Iterator[Knob]:
+    file = root / MICE
+    if file.is_file():
+        before = known("input.polling-rate")
+        yield Knob(known("input.polling-rate", low=125.0, high=1000.0,
+                         trades=f"{before.trades} In force for a mouse once it is plugged in again."), (file,), POLLED)
 
 
 def _usb(root: Path) -> Iterator[Knob]:

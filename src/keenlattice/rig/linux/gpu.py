@@ -4,15 +4,16 @@ Each driver has its own files for it. They are found through the device's addres
 called, for the numbers of cards and sensors are given again at every start.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 
+from keenlattice.catalog.values import Value
 from keenlattice.rig.linux.interrupts import PCI
-from keenlattice.rig.linux.knobs import Knob, number_in, setting, text_in
+from keenlattice.rig.linux.knobs import Knob, known, number_in, setting
 
 MICROWATTS = 1_000_000
 POLICY = "power_dpm_force_performance_level"
-POLICIES = ("auto", "low", "high")
+POLICIES: Mapping[Value, str] = {"with-load": "auto", "hold-high": "high", "save-power": "low"}
 # Where a driver keeps the limits of a clock, and what it can go between: least, highest, lowest there is, top there is.
 CLOCKS = (
     ("drm/card*/gt/gt0", "rps_min_freq_mhz", "rps_max_freq_mhz", "rps_RPn_freq_mhz", "rps_RP0_freq_mhz"),
@@ -34,20 +35,41 @@ def knobs(root: Path, gpus: Iterable[tuple[str, str]]) -> dict[str, Knob]:
 
 def _of(device: Path, place: str) -> Iterator[Knob]:
     yield from _clocks(device, place)
-    for cap in sorted(device.glob("hwmon/hwmon*/power1_cap"))[:1]:
-        low, high = number_in(cap.with_name("power1_cap_min")), number_in(cap.with_name("power1_cap_max"))
-        stock = number_in(cap.with_name("power1_cap_default")) or number_in(cap)
-        if stock and high:
-            yield Knob(setting("gpu.power-cap", "Power cap of the GPU", "whole", stock // MICROWATTS, unit="W",
-                               low=(low or 0) // MICROWATTS, high=high // MICROWATTS, **DISPUTED,
-                               trades="A lower cap is cooler and quieter, and slower under load; a higher one the "
-                                      "reverse."),
-                       (cap,), times=MICROWATTS, places={cap: f"{place}/power-cap"})
+    yield from _power(device, place)
     if (policy := device / POLICY).is_file():
-        yield Knob(setting("gpu.clock-level", "Clock level of the GPU", "choice", "auto",
-                           choices=tuple(dict.fromkeys([*POLICIES, text_in(policy) or "auto"])), **DISPUTED,
-                           trades="Holding the clock high removes slow frames after quiet moments, and costs power "
-                                  "and heat."), (policy,), places={policy: f"{place}/clock-level"})
+        yield Knob(known("gpu.clock-policy", scope="device"), (policy,), POLICIES,
+                   places={policy: f"{place}/clock-policy"})
+
+
+def _power(device: Path, place: str) -> Iterator[Knob]:
+    """The limit of its power, in per cent of what the driver begins with; in watts where the driver does not say."""
+    for cap in sorted(device.glob("hwmon/hwmon*/power1_cap"))[:1]:
+        low, high, stock = (_watts(cap.with_name(f"power1_cap_{which}")) for which in ("min", "max", "default"))
+        if high and stock:
+            least, most = (float(round(100 * watts / stock)) for watts in (max(low, 1), high))
+            yield Knob(known("gpu.power-limit", low=least, high=most), (cap,), _shares(max(low, 1), high, stock),
+                       places={cap: f"{place}/power-limit"})
+        elif high and (held := _watts(cap)):
+            yield Knob(setting("gpu.power-cap", "Power cap of the GPU", "whole", held, unit="W", low=low, high=high,
+                               **DISPUTED, trades="A lower cap is cooler and quieter, and slower under load; a higher "
+                                                  "one the reverse."),
+                       (cap,), times=MICROWATTS, places={cap: f"{place}/power-cap"})
+
+
+def _shares(low: int, high: int, stock: int) -> dict[Value, str]:
+    """The whole watts from `low` to `high` by their share of `stock`, in per cent; of several the nearest to it.
+
+    >>> _shares(9, 12, 15)
+    {60: '9000000', 67: '10000000', 73: '11000000', 80: '12000000'}
+    """
+    shares = {watts: 100 * watts / stock for watts in range(low, high + 1)}
+    nearest = sorted(shares, key=lambda watts: abs(shares[watts] - round(shares[watts])), reverse=True)
+    by_share = {round(shares[watts]): str(watts * MICROWATTS) for watts in nearest}  # the last one stays
+    return {share: by_share[share] for share in sorted(by_share)}
+
+
+def _watts(file: Path) -> int:
+    return (number_in(file) or 0) // MICROWATTS
 
 
 def _clocks(device: Path, place: str) -> Iterator[Knob]:

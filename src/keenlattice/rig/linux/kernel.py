@@ -15,7 +15,7 @@ from keenlattice._safejson import parse_json
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
-from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.errors import NeedsRights, RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Edits, FactValue, State
 from keenlattice.rig.linux import bus, gpu, power
@@ -34,7 +34,8 @@ from keenlattice.rig.linux.knobs import Knob, in_force, text_in
 from keenlattice.rig.parts import Part
 
 NOTED, MOST_BYTES = "kernel-before.json", 4_000_000
-HIGHEST = ("scaling_max_freq", "/clock-highest")
+HIGHEST = ("scaling_max_freq", "/clock-highest", "max_perf_pct")
+LIMITS = (("-least", "-highest"), ("minimum-", "maximum-"))
 AT_BOOT = ("interrupt.mode", "interrupt.messages")
 
 
@@ -191,21 +192,22 @@ class Kernel(Part):
         return f"{name}@{devices[device].address}" if at and device in devices else key
 
     def _check_limits(self, state: State, written: State) -> None:
-        """Whether the least clocks are no higher than the highest.
+        """Whether the lower limits are no higher than the upper ones.
 
         Raises:
             RefusedByRig: one is: the kernel would take it, and show another.
         """
-        for name, least in self._knobs.items():
-            highest = self._knobs.get(name.replace("-least", "-highest"))
-            if "-least" not in name or highest is None:
+        pairs = [(name, name.replace(low, high)) for low, high in LIMITS for name in self._knobs if low in name]
+        for names in pairs:
+            if names[1] not in self._knobs:
                 continue
+            least, highest = (self._knobs[name] for name in names)
             for low, high in zip(map(least.place, least.files), map(highest.place, highest.files), strict=True):
                 texts = [(state.get(place) or b"").decode() for place in (low, high)]
                 if {low, high} & set(written) and all(map(str.isdigit, texts)) and int(texts[0]) > int(texts[1]):
-                    raise RefusedByRig(f"{name} would be {int(texts[0]) // least.times} MHz, above "
-                                       f"{name.replace('-least', '-highest')}, {int(texts[1]) // highest.times} MHz: "
-                                       "change both")
+                    would, limit = (f"{int(text) // knob.times} {knob.setting.unit}"
+                                    for text, knob in zip(texts, (least, highest), strict=True))
+                    raise RefusedByRig(f"{names[0]} would be {would}, above {names[1]}, {limit}: change both")
 
     def put(self, state: State) -> None:
         """Writes what of a state is the kernel's.
@@ -291,7 +293,7 @@ class Kernel(Part):
         files = self._files()
         closed = next((place for place in texts if not os.access(files[place], os.W_OK)), None)
         if closed:
-            raise RefusedByRig(f"{key} needs root; by hand: echo {texts[closed]} | sudo tee {files[closed]}")
+            raise NeedsRights(f"{key} needs root; by hand: echo {texts[closed]} | sudo tee {files[closed]}")
         managed = [place for place in texts if place.endswith("/cores") and self._managed(files[place])]
         if managed:
             raise RefusedByRig(f"{key}: the kernel itself spreads {len(managed)} of this device's {len(texts)} "

@@ -5,8 +5,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
-from keenlattice.catalog.values import Value
+from keenlattice.catalog.values import Value, written
 from keenlattice.errors import RefusedByRig
 
 CHOSEN = re.compile(r"[\[(]([^\])]+)[\])]")
@@ -39,7 +40,8 @@ class Knob:
     Args:
         setting: as the catalog has it.
         files: what it is written to.
-        texts: how a choice or a switch is written, where that is not its own name.
+        texts: how a value is written, where that is not its own name; there are no other values then.
+        patterns: what the files hold for a value, in their order, where that is not the same in each.
         times: what a number is multiplied by to be written.
         bounds: what a file takes, where not all take as much: the cores of a CPU may differ.
         steps: the only numbers that there are; empty if all between the bounds are.
@@ -49,7 +51,8 @@ class Knob:
 
     setting: Setting
     files: tuple[Path, ...]
-    texts: Mapping[str | bool, str] | None = None
+    texts: Mapping[Value, str] | None = None
+    patterns: Mapping[Value, tuple[str, ...]] | None = None
     times: int = 1
     bounds: Mapping[Path, tuple[int, int]] = field(default_factory=dict)
     steps: tuple[int, ...] = ()
@@ -66,11 +69,14 @@ class Knob:
         Raises:
             RefusedByRig: there is no such value on this machine.
         """
+        values = self.texts or self.patterns or dict.fromkeys(sorted(self.steps), "")
+        if values and value not in values:
+            raise RefusedByRig(f"{self.setting.name} cannot be {written(value, self.setting.unit)} here; there are "
+                               f"{', '.join(map(written, values))}")
         if self.texts is not None:
-            return self.texts[value if isinstance(value, bool) else str(value)]
-        if isinstance(value, int) and self.steps and value not in self.steps:
-            raise RefusedByRig(f"{self.setting.name} cannot be {value} {self.setting.unit} here; there are "
-                               f"{', '.join(str(step) for step in sorted(self.steps))}")
+            return self.texts[value]
+        if self.patterns is not None:
+            return self.patterns[value][self.files.index(file)]
         return self._number(value, file) if isinstance(value, int) else str(value)
 
     def _number(self, value: int, file: Path) -> str:
@@ -83,6 +89,9 @@ class Knob:
         Args:
             held: the text of each file.
         """
+        if self.patterns is not None:
+            texts = tuple(held.get(file, "") for file in self.files)
+            return next((value for value, pattern in self.patterns.items() if pattern == texts), None)
         numbers = {file: self._read(text) for file, text in held.items()}
         if None in numbers.values() or not numbers:
             return None
@@ -113,6 +122,15 @@ def setting(name: str, title: str, kind: str, stock: object, **more: object) -> 
     """
     return Setting.model_validate({"name": name, "title": title, "kind": kind, "scope": "rig", "stock": stock,
                                    "rights": True, "moves": {"frame-tail": "either"}, **more})
+
+
+def known(name: str, **own: object) -> Setting:
+    """A setting of the catalog's as the kernel has it: with rights, and in force at once.
+
+    Args:
+        own: what of it is otherwise on this machine.
+    """
+    return catalog()[name].model_copy(update={"rights": True, "restart": "none", **own})
 
 
 def text_in(file: Path) -> str | None:

@@ -29,6 +29,7 @@ IO_CLASS_SHIFT, BEST_EFFORT = 13, 2
 IO = {"low": (BEST_EFFORT << IO_CLASS_SHIFT) | 7, "normal": 0, "high": BEST_EFFORT << IO_CLASS_SHIFT}
 IOPRIO_SET = {"x86_64": 251, "aarch64": 30}
 PRESENT = {"immediate": "immediate", "mailbox": "mailbox", "fifo": "fifo", "fifo-relaxed": "relaxed"}
+BY_DRIVER = "by-driver"
 OF_PROCESS = ("process.priority", "process.io-priority", "process.affinity", "process.policy")
 
 
@@ -40,6 +41,8 @@ def settings(gpus: Mapping[str, str]) -> list[Setting]:
     """
     settings_here = {name: catalog()[name] for name in ("process.priority", "process.io-priority", "process.affinity",
                                                         "game.launch-options")}
+    for name in ("shader.cache-size", "shader.cache-location"):
+        settings_here[name] = catalog()[name].model_copy(update={"scope": "game", "restart": "game"})
     settings_here["process.priority"] = settings_here["process.priority"].model_copy(update={"choices": tuple(NICE)})
     result = [*settings_here.values(),
               _own("process.policy", "Scheduling policy of the game", "choice", "normal", choices=tuple(POLICIES),
@@ -50,9 +53,7 @@ def settings(gpus: Mapping[str, str]) -> list[Setting]:
                    trades="How finished frames reach the screen: immediate may tear, mailbox shows the newest, fifo "
                          "shows all and waits."),
               _own("driver.raster-threads", "Threads that draw where no GPU does", "whole", 0, low=0, high=64,
-                   trades="More threads draw sooner, and leave fewer cores to the game; 0 leaves it to the driver."),
-              _own("shader.cache-limit", "Size of the shader cache for this game", "whole", 1024, low=0, high=102_400,
-                   unit="mib", trades="Room on the disk for fewer compile hitches in later sessions.")]
+                   trades="More threads draw sooner, and leave fewer cores to the game; 0 leaves it to the driver.")]
     if len(gpus) > 1:
         device = catalog()["gpu.render-device"]
         result.append(device.model_copy(update={"choices": ("by-system", *gpus)}))
@@ -182,6 +183,8 @@ def check(key: str, value: Value) -> None:
             resource.RLIMIT_RTPRIO)[0]:
         raise RefusedByRig(f"{key}: {value} needs root, or a limit that allows it: by hand, a line of "
                            "/etc/security/limits.d/: USER - rtprio 1, then log in again")
+    if key == "shader.cache-location" and value != BY_DRIVER and not _is_own_folder(str(value)):
+        raise RefusedByRig(f"{key}: {value} is not a folder of yours; name one from / on that is there, or {BY_DRIVER}")
     if key == "game.launch-options":
         _words(str(value))
 
@@ -197,8 +200,10 @@ def start_of(held: Entries, gpus: Mapping[str, str]) -> Start:
         environment["MESA_VK_WSI_PRESENT_MODE"] = PRESENT[mode]
     if threads := held.get("driver.raster-threads"):
         environment["LP_NUM_THREADS"] = str(threads)
-    if "shader.cache-limit" in held:
-        environment["MESA_SHADER_CACHE_MAX_SIZE"] = f"{held['shader.cache-limit']}M"
+    if "shader.cache-size" in held:
+        environment["MESA_SHADER_CACHE_MAX_SIZE"] = f"{held['shader.cache-size']}M"
+    if (folder := str(held.get("shader.cache-location", BY_DRIVER))) != BY_DRIVER:
+        environment["MESA_SHADER_CACHE_DIR"] = folder
     if (gpu := str(held.get("gpu.render-device", ""))) in gpus:
         environment["DRI_PRIME"] = f"pci-{gpus[gpu].replace(':', '_').replace('.', '_')}"
     options = str(held.get("game.launch-options", "none"))
@@ -211,6 +216,11 @@ def _words(text: str) -> tuple[str, ...]:
         return tuple(shlex.split(text))
     except ValueError as error:
         raise RefusedByRig(f"game.launch-options: {text!r} cannot be cut into words: {error}") from None
+
+
+def _is_own_folder(path: str) -> bool:
+    """Whether the game's driver, which runs as the player, may fill a folder: others' profiles name folders, too."""
+    return os.path.isabs(path) and os.path.isdir(path) and os.stat(path).st_uid == os.geteuid()
 
 
 def _may_be_nicer(nice: int) -> bool:

@@ -26,13 +26,18 @@ from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Entry, Program, all_entries, configuration_files
 from keenlattice.rig.linux.kernel import Kernel
 from keenlattice.rig.linux.options import MAPPED, DriverOptions, mapped_settings
+from keenlattice.rig.linux.preferences import Preferences, preferences_of
+from keenlattice.rig.linux.resolver import ResolverFile, resolver
 from keenlattice.rig.linux.scene import LAMP, SCENE
 from keenlattice.rig.linux.seen import ways
 from keenlattice.rig.linux.services import Services
 from keenlattice.rig.linux.starter import LinuxStarter
-from keenlattice.rig.linux.x11.input import Input
+from keenlattice.rig.linux.x11.input import Input, keys_and_pointers
+from keenlattice.rig.linux.x11.picture import Picture, picture
+from keenlattice.rig.linux.x11.randr import Monitors
 from keenlattice.rig.noted import Noted
 from keenlattice.rig.parts import Parts
+from keenlattice.rig.stored import StoredPart
 
 if TYPE_CHECKING:
     from contextlib import AbstractContextManager
@@ -61,18 +66,22 @@ class LinuxRig:
         self._root, self._listed = root, read_games(home)
         live = root == Path("/")  # a recorded tree has no screen
         display, compositor = (os.environ.get(name, "") if live else "" for name in ("DISPLAY", "WAYLAND_DISPLAY"))
-        self._kernel = Kernel(root, home)
+        preferences, self._kernel = Preferences(live), Kernel(root, home)
+        keys = Input("" if compositor or preferences.there else display)
         self._desktop = Desktop(display, compositor, home)
         gpus = {name: device.address for name, device in self._kernel.devices.items() if name.startswith("gpu")}
         self._launch = HeldPart(home, launch.settings(gpus), launch.check)
         self._starter = LinuxStarter(self._launch, gpus)
         # A step of an apply is of one part: the game's file first, the kernel and the game's process last.
         self._parts = Parts((
-            LinuxGames(self._listed, home), self._desktop, Input("" if compositor else display, Noted(
-                home, "input-before.json")),
+            LinuxGames(self._listed, home), self._desktop,
+            StoredPart(preferences, preferences_of, Noted(home, "preferences-before.json")),
+            StoredPart(keys, keys_and_pointers, Noted(home, "input-before.json")),
+            StoredPart(Picture(Monitors("" if compositor else display)), picture, Noted(home, "picture-before.json")),
             DriverOptions(self.config, home, self._of_the_driver, self._executables),
             Autostart(Noted(home, "startup-before.json"), home, *folders(self._settings_folder(config), root)),
-            Services(Noted(home, "services-before.json"), live), self._kernel, self._launch))
+            Services(Noted(home, "services-before.json"), live),
+            StoredPart(ResolverFile(root), resolver, Noted(home, "resolver-before.json")), self._kernel, self._launch))
 
     def _settings_folder(self, config: Path | None) -> Path:
         """Where the player's programs keep their settings; beside the driver's file, if that was named."""

@@ -2,19 +2,26 @@
 
 from pathlib import Path
 
-from keenlattice.catalog.load import catalog
-from keenlattice.rig.linux.knobs import Knob, choices_in, number_in, setting, text_in
+from keenlattice.catalog.values import Value
+from keenlattice.rig.linux.knobs import Knob, choices_in, known, number_in, setting, text_in
 
 CPU = "sys/devices/system/cpu"
 KHZ_PER_MHZ = 1000
 PREFERENCE = "energy_performance_preference"
+LEANS = {0: "performance", 50: "balance_performance", 75: "balance_power", 100: "power"}
+"""What the kernel's words stand for, of its 0 to 255, in per cent."""
+PROFILE = "sys/firmware/acpi/platform_profile"
+PLANS = {"saver": "low-power", "balanced": "balanced", "high": "performance"}
+TIMER = "sys/devices/system/clocksource/clocksource0/current_clocksource"
+TIMERS = {"cpu-counter": ("tsc", "arch_sys_counter"), "platform": ("hpet", "acpi_pm")}
 CLOCK = "clock"  # both of its limits: one alone may be beyond the other, until that has moved, too
 
 
 def knobs(root: Path) -> list[Knob]:
     """What this kernel has of them; a virtual machine often has none."""
     policies = sorted((root / CPU / "cpufreq").glob("policy*"))
-    available = [*_governor(policies), *_limits(policies), *_preference(policies), *_boost(root), *_idle(root)]
+    available = [*_governor(policies), *_limits(policies), *_preference(policies), *_states(root),
+                 *_who_scales(root), *_plan(root), *_timer(root), *_boost(root), *_cores(root), *_idle(root)]
     return [knob for knob in available if knob.files]
 
 
@@ -31,15 +38,57 @@ def _governor(policies: list[Path]) -> list[Knob]:
 
 
 def _preference(policies: list[Path]) -> list[Knob]:
-    """Where the processor chooses its clock by itself: what it leans towards, in the kernel's words."""
-    choices = _words(policies[0] / "energy_performance_available_preferences") if policies else []
-    if not choices:
+    """Where the processor chooses its clock by itself: what it leans towards, of the kernel's four words."""
+    offered = _words(policies[0] / "energy_performance_available_preferences") if policies else []
+    texts: dict[Value, str] = {share: word for share, word in LEANS.items() if word in offered}
+    if not texts:
         return []
-    held = (_words(policies[0] / PREFERENCE) or choices)[0]
-    return [Knob(setting("cpu.energy-lean", "What the processor leans towards as it chooses its clock", "choice", held,
-                         choices=tuple(dict.fromkeys([*choices, held])),
-                         trades="Leaning to performance raises the clock at once; leaning to power saves some."),
-                 tuple(policy / PREFERENCE for policy in policies))]
+    held = text_in(policies[0] / PREFERENCE)
+    stock = next((share for share, word in texts.items() if word == held), next(iter(texts)))
+    return [Knob(known("cpu.energy-preference", stock=stock), tuple(policy / PREFERENCE for policy in policies), texts)]
+
+
+def _states(root: Path) -> list[Knob]:
+    """The share of its best speed that the processor keeps to, where its driver counts so."""
+    return [Knob(known(f"cpu.{end}imum-state", stock=held), (file,), together="states") for end in ("min", "max")
+            for file in sorted((root / CPU).glob(f"*_pstate/{end}_perf_pct")) if (held := number_in(file)) is not None]
+
+
+def _who_scales(root: Path) -> list[Knob]:
+    files = tuple((root / CPU).glob("*_pstate/status"))
+    modes: dict[Value, str] = {"by-hardware": "active", "by-system": "passive"}
+    held = next((who for who, mode in modes.items() if files and mode == text_in(files[0])), None)
+    return [Knob(known("cpu.frequency-scaling", choices=tuple(modes), stock=held), files, modes)] if held else []
+
+
+def _cores(root: Path) -> list[Knob]:
+    """How many cores are on; the first is never switched off."""
+    files = sorted((root / CPU).glob("cpu[0-9]*/online"), key=lambda file: int(file.parts[-2][3:]))
+    files = [file for file in files if file.parts[-2] != "cpu0"]
+    count = len(files)
+    patterns: dict[Value, tuple[str, ...]] = {
+        "all": ("1",) * count, **{on + 1: ("1",) * on + ("0",) * (count - on) for on in range(count)}}
+    return [Knob(known("cpu.boot-cores", high=float(count + 1)), tuple(files), patterns=patterns)] if files else []
+
+
+def _plan(root: Path) -> list[Knob]:
+    """The firmware's profile, which shifts power between the parts of a machine."""
+    file = root / PROFILE
+    offered = (text_in(file.with_name("platform_profile_choices")) or "").split()
+    texts: dict[Value, str] = {plan: word for plan, word in PLANS.items() if word in offered}
+    held = next((plan for plan, word in texts.items() if word == text_in(file)), None)
+    return [Knob(known("cpu.power-plan", choices=tuple(texts), stock=held), (file,), texts)
+            ] if held and len(texts) > 1 else []
+
+
+def _timer(root: Path) -> list[Knob]:
+    file = root / TIMER
+    offered = (text_in(file.with_name("available_clocksource")) or "").split()
+    texts: dict[Value, str] = {value: names[0] for value, listed in TIMERS.items()
+                               if (names := [name for name in listed if name in offered])}
+    held = next((value for value, name in texts.items() if name == text_in(file)), None)
+    return [Knob(known("timer.source", choices=tuple(texts), stock=held), (file,), texts)
+            ] if held and len(texts) > 1 else []
 
 
 def _limits(policies: list[Path]) -> list[Knob]:
@@ -72,8 +121,7 @@ def _mhz(file: Path) -> int:
 
 def _boost(root: Path) -> list[Knob]:
     file = root / CPU / "cpufreq" / "boost"
-    setting = catalog()["cpu.boost"].model_copy(update={"choices": ("off", "on"), "rights": True})
-    return [Knob(setting, (file,), {"off": "0", "on": "1"})] if file.is_file() else []
+    return [Knob(known("cpu.boost", choices=("off", "on")), (file,), {"off": "0", "on": "1"})] if file.is_file() else []
 
 
 def _idle(root: Path) -> list[Knob]:

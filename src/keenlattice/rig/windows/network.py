@@ -33,9 +33,8 @@ def _addresses(text: str) -> list[str]:
     Raises:
         RefusedByRig: one is none.
     """
-    parts = text.replace(",", " ").split()
     try:
-        return [str(IPv4Address(part)) for part in parts[:4] or [text]]
+        return [str(IPv4Address(part)) for part in text.split(",", 3)]
     except ValueError:
-        raise RefusedByRig(f"network.resolver: {text!r} is not a list of addresses (IPv4): write 192.0.2.1 or "
-                           f"{BY_NETWORK}") from None
+        raise RefusedByRig(f"network.resolver: {text!r} is not a list of addresses (IPv4): write 192.0.2.1,192.0.2.2 "
+                           f"or {BY_NETWORK}") from None

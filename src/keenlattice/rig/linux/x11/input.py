@@ -1,46 +1,39 @@
-"""Key repeat and pointer acceleration of an X display: by its keyboard extension, and its pointers' own properties.
+"""Keys and pointers of an X display: by its keyboard extension, and its pointers' own properties.
 
 The server forgets them when it ends. A pointer that is driven by libinput has a property for its acceleration; one that
 is not goes by the server's pointer control, as it always did.
 """
 
-import json
 import re
-from collections.abc import Mapping
 from functools import cached_property
 from typing import Any
 
 from keenlattice.catalog.load import catalog
-from keenlattice.catalog.model import Setting
-from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
-from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig.base import Edits, State
 from keenlattice.rig.linux.x11.server import connect
-from keenlattice.rig.noted import Noted
-from keenlattice.rig.parts import Part
+from keenlattice.rig.stored import StoredSetting, Texts, of_the_player
 
-DELAY, INTERVAL, ACCELERATION = "input.key-repeat-delay", "input.key-repeat-interval", "input.pointer-acceleration"
-KEYS = (DELAY, INTERVAL, ACCELERATION)
-REPEAT, CORE, OF_DEVICE = "input/key-repeat", "input/pointer", "input/pointer/"
+DELAY, INTERVAL, ACCEPTANCE, ACCELERATION = (f"input.{name}" for name in (
+    "key-repeat-delay", "key-repeat-interval", "key-acceptance-delay", "pointer-acceleration"))
+PREFIX = "input/"
+REPEAT, SLOW, CORE, OF_DEVICE = "input/key-repeat", "input/slow-keys", "input/pointer", "input/pointer/"
 PROFILE = "libinput Accel Profile Enabled"
 ADAPTIVE, FLAT = "1 0", "0 1"
 STOCK_CORE, NO_ACCELERATION = "2/1 4", "1/1 0"
 WHOLE = re.compile(r"\d{1,5}(/\d{1,5})? \d{1,5}")
-CORE_KEYBOARD, REPEAT_KEYS = 0x100, 1
+CORE_KEYBOARD, REPEAT_KEYS, SLOW_KEYS = 0x100, 1, 2
 POINTER_OF_A_DEVICE, ALL_DEVICES, MOST_WORDS = 3, 0, 4
 
 
-class Input(Part):
-    """Keys and pointers of an X display.
+class Input:
+    """What an X display holds of keys and pointers.
 
     Args:
         display: its name; empty for none.
-        noted: where is noted down what was on before.
     """
 
-    def __init__(self, display: str, noted: Noted) -> None:
-        self._name, self._noted = display, noted
+    def __init__(self, display: str) -> None:
+        self._name = display
 
     @cached_property
     def _display(self) -> Any:
@@ -50,42 +43,32 @@ class Input(Part):
         except (ImportError, RigError):
             return None
 
-    def settings(self) -> list[Setting]:
-        held, own = self._held(), {"rights": False, "restart": "none"}
-        if not held:
-            return []
-        stock = {**_values(held), **self._before()}
-        return [catalog()[name].model_copy(update={**own, "stock": stock[name]})
-                for name in KEYS if name in stock]
-
-    def _before(self) -> dict[str, Value]:
-        noted = self._noted.read(self._noted.state())
-        held = {key: _values(_places(text or "")) for key, text in noted.items()}
-        return {key: values[key] for key, values in held.items() if key in values}
+    def owns(self, place: str) -> bool:
+        """Return whether a place is one of these."""
+        return place.startswith(PREFIX)
 
     def in_words(self, place: str) -> str:
-        titles = {True: "the X server's key repeat", False: "the X server's pointers"}
-        return titles[place == REPEAT] if place.startswith("input/") else ""
+        """Return what a place is."""
+        if not self.owns(place):
+            return ""
+        titles = {REPEAT: "the X server's key repeat", SLOW: "the X server's slow keys"}
+        return titles.get(place, "the X server's pointers")
 
-    def covers(self, owner: str, key: str) -> bool:
-        return owner == WHOLE_RIG and key in KEYS and self._display is not None
+    def read(self) -> Texts:
+        """Return what the server and its pointers hold.
 
-    def step_of(self, key: str) -> str:
-        return key if key == ACCELERATION else REPEAT
-
-    def state(self) -> State:
-        return {**self._noted.state(), **{place: text.encode() for place, text in self._held().items()}}
-
-    def _held(self) -> dict[str, str]:
-        """What the display holds now, by place."""
+        Raises:
+            RigError: the server does not say.
+        """
         if self._display is None:
             return {}
         from Xlib import error
 
         try:
-            result, control = {}, self._display.get_pointer_control()
-            if keys := _repeat(self._display):
-                result[REPEAT] = f"{keys[0]} {keys[1]}"
+            result, control = dict[str, str](), self._display.get_pointer_control()
+            if keys := _controls(self._display):
+                result = {REPEAT: f"{keys.delay} {keys.interval}",
+                          SLOW: f"{int(bool(keys.enabled & SLOW_KEYS))} {keys.slow_delay}"}
             pointers = {f"{OF_DEVICE}{name}": text for name, (_, text) in self._pointers().items()}
             return {**result, **(pointers or {CORE: f"{control.accel_num}/{control.accel_denom} {control.threshold}"})}
         except (error.XError, error.ConnectionClosedError, OSError) as wrong:
@@ -108,46 +91,28 @@ class Input(Part):
                     result[str(device.name)] = (int(device.deviceid), f"{flags[0]} {flags[1]}")
         return result
 
-    def values(self, state: State, owner: str) -> Entries:
-        if owner != WHOLE_RIG:
-            return {}
-        held = _values({place: (content or b"").decode() for place, content in state.items()
-                        if place.startswith("input/")})
-        return {key: held[key] for key in self._noted.read(state) if key in held}
+    def check(self, texts: Texts) -> None:
+        """Everybody may set their own display."""
 
-    def changed(self, state: State, owner: str, changes: Edits) -> State:
-        noted = self._noted.read(state)
-        then = {place: (content or b"").decode() for place, content in state.items() if place.startswith("input/")}
-        for key, value in changes.items():
-            own = {place: text for place, text in then.items() if (place == REPEAT) == (key != ACCELERATION)}
-            if value is not None:
-                noted.setdefault(key, json.dumps(own))
-            before = _places(noted.pop(key, None) or "") if value is None else {}
-            if key != ACCELERATION:
-                now = _values(before).get(key, _values(then)[key]) if value is None else value
-                then[REPEAT] = _with_repeat(then[REPEAT], key, now)
-            elif value is None:
-                then |= {place: text for place, text in before.items() if place in own}
-            else:
-                then |= {place: _accelerated(place, bool(value)) for place in own}
-        return {**{place: text.encode() for place, text in then.items()}, **self._noted.content(noted)}
+    def write(self, texts: Texts) -> None:
+        """Set keys and pointers.
 
-    def put(self, state: State) -> None:
-        self._noted.put(state)
-        for place, content in state.items():
-            if place.startswith("input/") and content:
-                if self._display is None:
-                    raise RefusedByRig(f"there is no X display {self._name} now")
-                self._turn(place, content.decode())
+        Raises:
+            RefusedByRig: the display is not there now, or a pointer is not.
+            RigError: a text is nothing that they can be set to.
+        """
+        for place, text in texts.items():
+            if self._display is None:
+                raise RefusedByRig(f"there is no X display {self._name} now")
+            if text is None or not WHOLE.fullmatch(text):
+                raise RigError(f"{place}: {str(text)[:40]!r} is nothing that a key or a pointer can be set to")
+            self._set(place, *text.split())
 
-    def _turn(self, place: str, text: str) -> None:
+    def _set(self, place: str, first: str, second: str) -> None:
         from Xlib import X
 
-        if not WHOLE.fullmatch(text):
-            raise RigError(f"{place}: {text[:40]!r} is nothing that a key or a pointer can be set to")
-        first, second = text.split()
-        if place == REPEAT:
-            _set_repeat(self._display, int(first), int(second))
+        if place in (REPEAT, SLOW):
+            _set_controls(self._display, place, int(first), int(second))
         elif place == CORE:
             over, _, under = first.partition("/")
             self._display.change_pointer_control((int(over), int(under or 1)), int(second))
@@ -161,29 +126,40 @@ class Input(Part):
         self._display.sync()
 
 
-def _places(text: str) -> dict[str, str]:
-    """What was noted down of a setting's places; nothing where that cannot be read."""
-    try:
-        places = json.loads(text)
-        return {str(place): str(held) for place, held in places.items()}
-    except (ValueError, AttributeError):
-        return {}
+def keys_and_pointers(held: Texts) -> list[StoredSetting]:
+    """The settings of keys and pointers, for what a display holds."""
+    settings = list[StoredSetting]()
+    if REPEAT in held:
+        settings += [
+            StoredSetting(DELAY, catalog()[DELAY], lambda held: _number(held, REPEAT, 0),
+                          lambda value, held: {REPEAT: f"{value} {_number(held, REPEAT, 1)}"}, step=REPEAT),
+            StoredSetting(INTERVAL, catalog()[INTERVAL], lambda held: _number(held, REPEAT, 1),
+                          lambda value, held: {REPEAT: f"{_number(held, REPEAT, 0)} {value}"}, step=REPEAT)]
+    if SLOW in held:
+        settings.append(StoredSetting(
+            ACCEPTANCE, catalog()[ACCEPTANCE], lambda held: _number(held, SLOW, 0) and _number(held, SLOW, 1),
+            lambda value, held: {SLOW: f"1 {value}" if value else f"0 {_number(held, SLOW, 1)}"}))
+    if any(place.startswith(CORE) for place in held):
+        settings.append(StoredSetting(
+            ACCELERATION, catalog()[ACCELERATION],
+            lambda held: any(not _is_flat(held[place]) for place in _those(held)),
+            lambda value, held: {place: _accelerated(place, bool(value)) for place in _those(held)}))
+    return [of_the_player(setting, held) for setting in settings]
 
 
-def _values(held: Mapping[str, str]) -> dict[str, Value]:
-    """The settings' values for what places hold."""
-    result: dict[str, Value] = {}
-    if len(words := held.get(REPEAT, "").split()) == 2 and all(word.isdigit() for word in words):
-        result |= {DELAY: int(words[0]), INTERVAL: int(words[1])}
-    pointers = [text for place, text in held.items() if place.startswith(CORE)]
-    if pointers:
-        result[ACCELERATION] = any(not _is_flat(text) for text in pointers)
-    return result
+def _those(held: Texts) -> list[str]:
+    """The places of pointers."""
+    return [place for place in held if place.startswith(CORE)]
 
 
-def _is_flat(text: str) -> bool:
+def _number(held: Texts, place: str, which: int) -> int | None:
+    words = (held.get(place) or "").split()
+    return int(words[which]) if len(words) == 2 and words[which].isdigit() else None
+
+
+def _is_flat(text: str | None) -> bool:
     """Whether a pointer goes as far however fast it is moved."""
-    first, _, second = text.partition(" ")
+    first, _, second = (text or "").partition(" ")
     over, _, under = first.partition("/")
     return text == FLAT or (bool(under) and (over == under or second == "0"))
 
@@ -192,11 +168,6 @@ def _accelerated(place: str, accelerated: bool) -> str:
     if place == CORE:
         return STOCK_CORE if accelerated else NO_ACCELERATION
     return ADAPTIVE if accelerated else FLAT
-
-
-def _with_repeat(text: str, key: str, value: object) -> str:
-    delay, interval = text.split()
-    return f"{value} {interval}" if key == DELAY else f"{delay} {value}"
 
 
 def _keyboard(display: Any) -> int:
@@ -210,19 +181,20 @@ def _keyboard(display: Any) -> int:
     return int(extension.major_opcode) if reply.supported else 0
 
 
-def _repeat(display: Any) -> tuple[int, int] | None:
-    """After how many ms a held key begins to repeat, and how many lie between; None if that cannot be asked."""
+def _controls(display: Any) -> Any:
+    """How keys repeat and how long they have to be held, in ms; None if that cannot be asked."""
     from keenlattice.rig.linux.x11.present import KeyboardControls
 
     opcode = _keyboard(display)
-    if not opcode:
-        return None
-    controls = KeyboardControls(display=display.display, opcode=opcode, device=CORE_KEYBOARD)
-    return int(controls.delay), int(controls.interval)
+    return KeyboardControls(display=display.display, opcode=opcode, device=CORE_KEYBOARD) if opcode else None
 
 
-def _set_repeat(display: Any, delay_ms: int, interval_ms: int) -> None:
+def _set_controls(display: Any, place: str, first: int, second: int) -> None:
     from keenlattice.rig.linux.x11.present import SetKeyboardControls
 
-    SetKeyboardControls(display=display.display, opcode=_keyboard(display), device=CORE_KEYBOARD, which=REPEAT_KEYS,
-                        delay=delay_ms, interval=interval_ms)
+    repeat = place == REPEAT
+    SetKeyboardControls(
+        display=display.display, opcode=_keyboard(display), device=CORE_KEYBOARD,
+        switched=0 if repeat else SLOW_KEYS, enabled=0 if repeat or not first else SLOW_KEYS,
+        which=REPEAT_KEYS if repeat else SLOW_KEYS, delay=first if repeat else 0, interval=second if repeat else 0,
+        slow_delay=0 if repeat else second)

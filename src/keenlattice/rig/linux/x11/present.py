@@ -162,11 +162,24 @@ class KeyboardControls(rq.ReplyRequest):  # type: ignore[misc]
 
     _request = rq.Struct(rq.Card8("opcode"), rq.Opcode(6), rq.RequestLength(), rq.Card16("device"), rq.Pad(2))
     _reply = rq.Struct(rq.ReplyCode(), rq.Card8("device"), rq.Card16("sequence_number"), rq.ReplyLength(), rq.Pad(12),
-                       rq.Card16("delay"), rq.Card16("interval"), rq.Pad(68))
+                       rq.Card16("delay"), rq.Card16("interval"), rq.Card16("slow_delay"), rq.Pad(30),
+                       rq.Card32("enabled"), rq.Pad(32))
 
 
 class SetKeyboardControls(rq.Request):  # type: ignore[misc]
     """Sets some of them."""
 
-    _request = rq.Struct(rq.Card8("opcode"), rq.Opcode(7), rq.RequestLength(), rq.Card16("device"), rq.Pad(26),
-                         rq.Card32("which"), rq.Card16("delay"), rq.Card16("interval"), rq.Pad(60))
+    _request = rq.Struct(rq.Card8("opcode"), rq.Opcode(7), rq.RequestLength(), rq.Card16("device"), rq.Pad(18),
+                         rq.Card32("switched"), rq.Card32("enabled"), rq.Card32("which"), rq.Card16("delay"),
+                         rq.Card16("interval"), rq.Card16("slow_delay"), rq.Pad(58))
+
+
+class OutputProperty(rq.ReplyRequest):  # type: ignore[misc]
+    """Asks what a property of an output holds; the library's own request reads its first byte alone."""
+
+    _request = rq.Struct(rq.Card8("opcode"), rq.Opcode(15), rq.RequestLength(), rq.Card32("output"),
+                         rq.Card32("name"), rq.Card32("type"), rq.Card32("offset"), rq.Card32("count"),
+                         rq.Bool("delete"), rq.Bool("pending"), rq.Pad(2))
+    _reply = rq.Struct(rq.ReplyCode(), rq.Card8("format"), rq.Card16("sequence_number"), rq.ReplyLength(),
+                       rq.Card32("type"), rq.Card32("after"), rq.LengthOf("value", 4), rq.Pad(12),
+                       rq.List("value", rq.Card32Obj))

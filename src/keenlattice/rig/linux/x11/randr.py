@@ -14,7 +14,7 @@ class Monitors:
     """The monitors of an X display; the connection is made when it is first needed.
 
     Args:
-        display: its name, `:0`.
+        display: its name, `:0`; empty for none.
     """
 
     def __init__(self, display: str) -> None:
@@ -24,10 +24,10 @@ class Monitors:
     def _display(self) -> Any:
         """The connection; None where there is none, or no RandR."""
         try:
-            server = connect(self._name)
+            server = connect(self._name) if self._name else None
         except (ImportError, RigError):
             return None
-        return server if server.has_extension("RANDR") else None
+        return server if server and server.has_extension("RANDR") else None
 
     def primary(self) -> Monitor | None:
         """The primary monitor, or the first that is on; None if none is, or none can be asked for."""
@@ -61,6 +61,11 @@ class Monitors:
                                                                 if mode in modes}
         except (error.XError, error.ConnectionClosedError, OSError) as wrong:
             raise RigError(f"the X display {self._name} does not say what its monitor does: {wrong}") from None
+
+    def output(self) -> tuple[Any, int, str] | None:
+        """The connection, and the number and name of the primary monitor's output; None if there is none."""
+        look = self._look()
+        return (self._display, look[1][1], look[0].name) if look else None
 
     def turn_on(self, text: str) -> None:
         """Turns a mode on, of the primary monitor.
