@@ -20,7 +20,8 @@ from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.linux.driconf import with_options
 from keenlattice.rig.player import pace, sheets
-from keenlattice.rig.player.machine import ByHandRig, keep_about, read_about, read_noted
+from keenlattice.rig.player.machine import ByHandRig, keep_about, read_about
+from keenlattice.rig.player.part import read_noted
 from keenlattice.rig.player.session import doubts
 from keenlattice.rig.player.sheets import take_stock
 from keenlattice.rig.standin.machine import Standin
@@ -213,7 +214,7 @@ def of_rigs() -> dict[str, Call]:
         **{f"damaged: {name}": call for name, call in {
             "notes": with_file("notes.json", "[1]", lambda folder: notes.read_notes(hand(folder))),
             "notes of numbers": with_file("notes.json", '{"a": 1}', lambda folder: notes.read_notes(hand(folder))),
-            "what was seen": with_file("seen-before.json", "[1]", lambda folder: read_noted(hand(folder))),
+            "what was seen": with_file("seen-before.json", "[1]", lambda folder: read_noted(hand(folder).home)),
             "what was said": with_file("said.json", "[1]", lambda folder: hand(folder).values(
                 hand(folder).state(), "rig")),
             "a state": with_file("state.json", "[1]", lambda folder: Standin(folder).values(

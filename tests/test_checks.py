@@ -47,9 +47,9 @@ def test_what_is_unknown_is_asked_and_never_found(rig: Standin, check: Check) ->
     and nothing is passed over that would be found if all were at stock."""
     facts = {name: value for name, value in {**rig.facts(), **check.facts}.items() if name != "refresh_hz"}
     both = []
-    for known in (True, False):
-        effective = resolve(catalog(), dict(check.rig_wide), dict(check.example), facts=facts, stock_known=known)
-        both.append(findings(catalog(), effective, facts, rig.devices(), stock_known=known))
+    for unknown in ((), {setting.name for setting in catalog()}):
+        effective = resolve(catalog(), dict(check.rig_wide), dict(check.example), facts=facts, unknown=unknown)
+        both.append(findings(catalog(), effective, facts, rig.devices(), unknown=unknown))
     assert {(one.check, one.settings) for one in both[0]} == {(one.check, one.settings) for one in both[1]}
     told = {**check.rig_wide, **check.example}
     for one in both[1]:

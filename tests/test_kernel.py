@@ -3,6 +3,7 @@
 import os
 import struct
 import tomllib
+from collections.abc import Sequence
 from dataclasses import replace
 from importlib import resources
 from pathlib import Path
@@ -13,12 +14,17 @@ from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError, UsageError
 from keenlattice.logbook.book import Logbook
+from keenlattice.measure.capture import Capture
 from keenlattice.profile.checks import findings
 from keenlattice.profile.layers import resolve
 from keenlattice.profile.matching import Game
+from keenlattice.profile.sheet import SheetStep
 from keenlattice.rig._gamefiles import LOCK_KEY
 from keenlattice.rig.applying import apply, find_drift, preview, put_back
+from keenlattice.rig.base import asked_on, unknown_on
 from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
+from keenlattice.rig.hand import ComingRun
+from keenlattice.rig.linux.absent import asked
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.interrupts import as_list, cores_in, counts, devices
 from keenlattice.rig.linux.machine import LinuxRig
@@ -28,6 +34,9 @@ from keenlattice.rig.linux.resolver import resolver
 from keenlattice.rig.linux.x11.input import keys_and_pointers
 from keenlattice.rig.linux.x11.picture import picture
 from keenlattice.rig.places import write
+from keenlattice.rig.player.sheets import sheet_to_apply, sheet_to_undo, tick
+from keenlattice.rig.standin.machine import Standin
+from keenlattice.rig.standin.pipeline import simulate
 from keenlattice.rig.undoing import undo
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
@@ -304,7 +313,7 @@ def test_a_games_own_file_is_a_part_of_this_machine(rig: LinuxRig, book: Logbook
     assert read_games(rig.home)["orbit"] == told
     rig = LinuxRig(rig.home, rig.config, tmp_path / "root")
     rig.driver = NO_OPTIONS
-    assert "game.quality" in rig.catalog() and "game.shadows" not in rig.catalog()
+    assert rig.written_here("orbit", "game.quality") and not rig.written_here("orbit", "game.shadows")
     apply(rig, book, book.commit("orbit", {"game.quality": "high", "file.picture_other": "7"}))
     assert ini.read_text() == "[Picture]\nOverall = 2\nOther = 7\n"
     assert rig.values(rig.state(), "orbit") == {"game.quality": "high", "file.picture_other": "7"}
@@ -361,8 +370,10 @@ def test_a_limit_that_reads_cut_off_is_put_back_all_the_same(rig: LinuxRig, book
 
 def test_one_cause_is_told_once(rig: LinuxRig, book: Logbook, tmp_path: Path) -> None:
     def told() -> list[tuple[str, tuple[str, ...]]]:
-        return [(one.check, one.settings) for one in findings(rig.catalog(), resolve(
-            rig.catalog(), {}, {}), rig.facts(), rig.devices()) if one.kind == "wrong"]
+        unknown = unknown_on(rig)
+        effective = resolve(rig.catalog(), {}, {}, unknown=unknown)
+        return [(one.check, one.settings) for one in findings(
+            rig.catalog(), effective, rig.facts(), rig.devices(), unknown=unknown) if one.kind == "wrong"]
 
     assert told() == [("line-shared-by-driver", ("interrupt.mode@usb0",))]
     (tmp_path / "root/proc/cmdline").write_text("quiet pci=noaer,nomsi panic=5\n")
@@ -448,3 +459,64 @@ def test_the_resolvers_own_file_is_written_and_removed(rig: LinuxRig, book: Logb
     assert "is not a list of addresses" in refused["network.resolver"]
     undo(rig, book)
     assert rig.state() == before and not file.exists()
+
+
+def test_what_is_not_written_is_put_on_a_sheet(rig: LinuxRig, book: Logbook, tmp_path: Path) -> None:
+    assert asked_on(rig) == [setting.name for setting in rig.catalog() if setting.name in asked()]
+    version = book.commit("rig", {"display.overdrive": "strong", "cpu.clock-least": 2000})
+    policy = tmp_path / "root/sys/devices/system/cpu/cpufreq/policy0/scaling_min_freq"
+    sheet = sheet_to_apply(rig, book, version)
+    assert sheet is not None and [step.done for step in sheet.steps] == ["open", "written"]
+    assert policy.read_text() == "2000000" and find_drift(rig, book) == ()
+    tick(rig, book, 1)
+    assert rig.values(rig.state(), "rig") == version.entries
+    way_back = sheet_to_undo(rig, book)
+    assert way_back is not None and policy.read_text() == "800000" and len(way_back.open) == 1
+    tick(rig, book, 1)
+    assert rig.values(rig.state(), "rig") == {} and sheet_to_apply(rig, book, book.commit("rig", {"cpu.boost": "off"})
+                                                                   ) is None  # all of it can be written
+    with pytest.raises(RefusedByRig, match="the scene has no menu"):
+        apply(rig, book, book.commit("scene", {"game.quality": "low"}))
+
+
+class Player:
+    """Takes every step at once."""
+
+    def __init__(self) -> None:
+        self.took: list[tuple[str, Value | None]] = []
+
+    def coming(self, run: ComingRun) -> None:
+        raise AssertionError("programs play here")
+
+    def play(self, run: ComingRun) -> Capture:
+        raise AssertionError("programs play here")
+
+    def change(self, steps: Sequence[SheetStep]) -> dict[tuple[str, str], Value]:
+        self.took += [(step.key, step.after) for step in steps]
+        return {}
+
+    back = change
+
+
+def test_a_study_switches_what_is_written_and_asks_for_the_rest(rig: LinuxRig, book: Logbook, tmp_path: Path,
+                                                                monkeypatch: pytest.MonkeyPatch) -> None:
+    pipeline = Standin(tmp_path / "standin").pipeline("brass-orbit")
+    policy, clocks = tmp_path / "root/sys/devices/system/cpu/cpufreq/policy0/scaling_min_freq", []
+
+    def play(game: str, seconds: float, seed: int) -> Capture:
+        clocks.append(policy.read_text().strip())
+        return simulate(pipeline, seconds, seed)
+
+    monkeypatch.setattr(rig, "play", play)
+    plain = book.commit("rig", {})
+    changed = book.commit("rig", {"cpu.clock-least": 2000, "display.overdrive": "strong"}, parents=[plain])
+    plan = TrialPlan(blocks=2, seconds=2, warm_up_s=0)
+    with pytest.raises(UsageError, match="that you set: play it at a terminal"):
+        run_trial(rig, plain, changed, plan, "scene")
+    rig.hand = Player()
+    run_trial(rig, plain, changed, plan, "scene")
+    assert sorted(clocks) == ["2000000"] * 2 + ["800000"] * 2 and policy.read_text().strip() == "800000"
+    assert {key for key, _ in rig.hand.took} == {"display.overdrive"} and rig.hand.took[-1][1] is None
+    rig.hand.took.clear()
+    run_trial(rig, plain, book.commit("rig", {"cpu.clock-least": 1600}, parents=[plain]), plan, "scene")
+    assert rig.hand.took == [] and rig.values(rig.state(), "rig") == {}  # nothing but what programs write

@@ -44,7 +44,8 @@ def test_it_is_on_while_the_game_runs_and_gone_after(keen: Keen, tmp_path: Path,
     assert words == ["mine", "--calm"] and nice == 5 and cores == [0] and "pp_nored" in file
     assert done["put_on"]["brass-orbit"] and not done["left_out"] and done["exit_code"] == 0
     assert not (tmp_path / ".drirc").exists() and "Nothing has been done" in keen("undo", "--list", **HERE).stdout
-    assert [one["kind"] for one in listed(keen)] == ["played"]
+    (mean, highest), entry = done["machine"]["system.memory"], listed(keen)[0]
+    assert 0 < mean <= highest and entry["kind"] == "played" and "memory in use" in entry["what"]
 
 
 def test_what_cannot_come_on_with_a_game_is_named(keen: Keen, tmp_path: Path, game: Path) -> None:
@@ -132,3 +133,20 @@ def test_a_game_that_starts_by_itself_is_seen_and_treated(keen: Keen, tmp_path: 
         assert any("brass-orbit has ended" in line for line in iter(watching.stdout.readline, ""))
         watching.send_signal(signal.SIGINT)
     assert not (tmp_path / ".drirc").exists() and len(listed(keen)) == 1
+
+
+def test_what_a_machine_says_is_kept_as_mean_and_highest(monkeypatch: pytest.MonkeyPatch) -> None:
+    now, said = [0.0], iter([{"cpu.clock": 2000.0}, {"cpu.clock": 4000.0, "cpu.temperature": 61.0}, OSError("gone")])
+    monkeypatch.setattr("keenlattice.rig.under_way.time.monotonic", lambda: now[0])
+
+    def read() -> dict[str, float]:
+        answer = next(said)
+        if isinstance(answer, OSError):
+            raise answer
+        return answer
+
+    readings = under_way.Readings(read)
+    for at_s in (0.0, 1.0, 5.0, 10.0):  # at 1 s nothing is read
+        now[0] = at_s
+        readings.look()
+    assert readings.mean_and_highest == {"cpu.clock": (3000.0, 4000.0), "cpu.temperature": (61.0, 61.0)}

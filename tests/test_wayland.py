@@ -16,12 +16,15 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from keenlattice.errors import RigError
+from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.logbook.book import Logbook
 from keenlattice.profile.matching import Game
+from keenlattice.rig.applying import apply, find_drift
 from keenlattice.rig.gamelist import Listed, add_game, read_games
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.seen import ways
 from keenlattice.rig.linux.wayland.clients import is_connected
+from keenlattice.rig.undoing import undo
 from test_linux import real_driver
 
 pytest.importorskip("pywayland")
@@ -61,6 +64,28 @@ def desktop(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
     yield folder
     running.terminate()
     running.wait()
+
+
+def test_a_compositors_outputs_are_set_and_put_back(tmp_path: Path, desktop: Path, book: Logbook,
+                                                    monkeypatch: pytest.MonkeyPatch) -> None:
+    until = time.monotonic() + 20
+    while not (sockets := list(desktop.glob("sway-ipc*.sock"))) and time.monotonic() < until:
+        time.sleep(0.05)
+    monkeypatch.setenv("SWAYSOCK", str(sockets[0]))
+    rig = rig_with(tmp_path)
+    before = rig.state()
+    assert before["compositor/HEADLESS-1/render-time"] == b"off"
+    apply(rig, book, book.commit("rig", {"compositor.render-time": 4}))
+    again = rig_with(tmp_path)
+    assert again.values(again.state(), "rig") == {"compositor.render-time": 4} and find_drift(again, book) == ()
+    with pytest.raises(RigError, match="variable-refresh reads back"):  # accepted, and not kept: this screen has none
+        apply(again, book, book.commit("rig", {"compositor.variable-refresh": True}))
+    undo(again, book)
+    assert rig.state() == before
+    with pytest.raises(RefusedByRig, match="nothing that an output"):
+        rig.put({"compositor/HEADLESS-1/render-time": b"4; exit"})
+    monkeypatch.setenv("SWAYSOCK", str(desktop / "wayland-1"))  # a socket that speaks otherwise
+    assert "compositor.render-time" not in rig_with(tmp_path).catalog()
 
 
 def rig_with(tmp_path: Path, *command: str, executable: str = "no-such") -> LinuxRig:

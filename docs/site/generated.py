@@ -140,9 +140,9 @@ def where() -> str:
     for name, group in on_linux.items():
         _, here = windows.get(name, ("", {}))
         by = f"written: {here['by']}" + "; rights" * here["rights"] if here else (
-            "in the game's file, else asked" if group.get("how") == IN_FILE else "asked")
-        how = str(group.get("how") or f"asked: {group['why']}")
-        how += ", where the machine has it" * (how == "written")
+            f"{IN_FILE}, else asked" if group.get("how") == IN_FILE else "asked")
+        how = str(group.get("how") or f"not: {group['why']}")
+        how += {"written": ", where the machine has it", IN_FILE: ", else asked"}.get(how, "")
         lines.append(f"| `{name}` | {by} | {here.get('tried', '')} | {how} |")
     ways = [group.get("how") for group in on_linux.values()]
     written = ways.count("written") + ways.count("one by one")

@@ -9,6 +9,8 @@ import time
 from pathlib import Path
 from typing import Any
 
+from keenlattice import __version__
+
 HERE, SOURCE = Path(__file__).parent, Path(__file__).parents[2] / "src"
 BUILT = Path(__file__).parents[2] / "build" / "kernel"
 # Only with such a processor does the kernel take the clocks that the firmware describes.
@@ -150,6 +152,9 @@ def source_disk(folder: Path) -> Path:
     tree, disk = folder / "source", folder / "source.disk"
     if not disk.exists():
         shutil.copytree(SOURCE, tree / "src", ignore=shutil.ignore_patterns("__pycache__", "*.egg-info"))
+        about = tree / "src" / f"keen_lattice-{__version__}.dist-info"  # it is not installed there
+        about.mkdir()
+        (about / "METADATA").write_text(f"Metadata-Version: 2.1\nName: keen-lattice\nVersion: {__version__}\n")
         shutil.copy(HERE / "agent.py", tree)
         make_disk(disk, 24, tree)
     return disk

@@ -91,6 +91,24 @@ result = [before, held, texts(), len(before), {device: list(why.values()) for de
     assert all("spreads" in why[0] for device, why in refused.items() if why) and sum(map(bool, refused.values())) >= 4
 
 
+def test_cores_and_the_clock_that_time_is_read_from_are_switched_and_put_back(machine: Machine) -> None:
+    before, cores, sources, after = machine.ask(RIG + """
+online = Path("/sys/devices/system/cpu/online")
+source = Path("/sys/devices/system/clocksource/clocksource0/current_clocksource")
+before = [online.read_text(), source.read_text()]
+apply(rig, book, book.commit("rig", {"cpu.boot-cores": 1}))
+cores = online.read_text()
+undo(rig, book)
+setting = rig.catalog()["timer.source"]
+other = next(choice for choice in setting.choices if choice != setting.stock)
+apply(rig, book, book.commit("rig", {"timer.source": other}))
+sources = [other, rig.values(rig.state(), "rig")["timer.source"], source.read_text()]
+undo(rig, book)
+result = [before, cores, sources, [online.read_text(), source.read_text()]]
+""")
+    assert before == after and cores == "0\n" and sources[0] == sources[1] and sources[2] != before[1]
+
+
 def test_a_least_clock_above_the_highest_leaves_nothing_behind(machine: Machine) -> None:
     refused, least = machine.ask(RIG + """
 policies = [Path(f"/sys/devices/system/cpu/cpufreq/policy{number}") for number in (0, 1)]

@@ -3,20 +3,18 @@
 import time
 from collections.abc import Sequence
 from dataclasses import replace
-from itertools import groupby
 from pathlib import Path
 from typing import TYPE_CHECKING, Self
 
 from keenlattice._state_folder import expanded
-from keenlattice.catalog.values import Value
 from keenlattice.cli.output import say
+from keenlattice.cli.steps import StepsAtTerminal, answered
 from keenlattice.cli.terminal import Keys
-from keenlattice.cli.views.sheet import held_in_words, run_of, show_step
-from keenlattice.errors import BadValue, CaptureError, KeenLatticeError, UsageError
+from keenlattice.cli.views.sheet import held_in_words, run_of
+from keenlattice.errors import CaptureError, KeenLatticeError, UsageError
 from keenlattice.measure.serial_log import SerialLog
-from keenlattice.report.sheet import heading
 from keenlattice.rig.hand import ComingRun, Noted, Paused, TakenBack
-from keenlattice.rig.player.pace import learn, minutes_left
+from keenlattice.rig.player.pace import minutes_left
 from keenlattice.rig.session import start_by_hand
 from keenlattice.workspace.handed import HASHED, Handed, check_plausible, is_of_one_time, read_handed, told_apart
 from keenlattice.workspace.next_run import decided_by_latency
@@ -48,12 +46,10 @@ class Guide:
         self._ws, self._keys = ws, Keys()
         self._seen = ws.studies.by_hand.handed_before()
         self._done, self._total, self._run = 0, 0, ComingRun(-1, "", "", 0, "", {})
-        self._steps: Sequence[SheetStep] = ()
+        self._steps = StepsAtTerminal(ws.rig.machine, lambda question: self._asked(question), LEAVE)
         self._asked_for: list[int] = []
-        self._explained: set[str] = set()
         self._sensor_comes: bool | None = None  # not known before the first run
         self._wants_latency, self._latency_alone, self._since = False, False, 0.0
-        self._noted_before: set[tuple[str, str]] = set()
         self._clicks_in: dict[tuple[Path, int], bool] = {}  # of a file as it was saved at that moment
         self._watch = WatchedFolder(ws.opened, watch) if watch is not None else None
         self._log = SerialLog(sensor) if sensor else None
@@ -82,63 +78,21 @@ class Guide:
         heading = run_of(self._done + 1, most, left)
         say(f"\n{heading[0].upper()}{heading[1:]}" + ", once more" * (once_more or run.again > 0), "bold")
         say(f"The rig holds: {held_in_words(holding(by_hand_rig(self._ws.opened)))}", "dim")
-        if once_more and self._steps:
-            say("Its steps were these; see that each was taken:")
-            self._show(self._steps)
-        elif not once_more:
-            self._steps = ()
+        if once_more:
+            self._steps.show_again()
+        else:
+            self._steps.forget()
             self._asked_for.append(0)
 
     def change(self, steps: "Sequence[SheetStep]") -> Noted:
-        return self._take(steps, "Change this, and restart as it says; then Enter")
+        self._asked_for[-1:] = [len(steps)]
+        return self._steps.change(steps)
 
     def back(self, steps: "Sequence[SheetStep]") -> Noted:
-        say("\nAll runs are played. To go back to what was there before:", "bold")
-        return self._take(steps, "Enter once that is done, or p to leave it for later", last=True)
-
-    def _take(self, steps: "Sequence[SheetStep]", ask: str, last: bool = False) -> Noted:
-        self._steps, self._asked_for[-1:] = steps, [len(steps)]
-        self._show(steps)
-        begin = time.monotonic()
-        noted = {} if last else self._noted(steps)
-        self._asked(ask if last else f"{ask} ({LEAVE})")
-        learn(self._ws.rig.machine.home, len(steps), (time.monotonic() - begin) / 60)
-        return noted
-
-    def _show(self, steps: "Sequence[SheetStep]") -> None:
-        """The steps; where each is made, and how it is checked, is given once."""
-        for restart, group in groupby(steps, key=lambda step: step.restart):
-            say(heading(restart), "bold")
-            for step in group:
-                show_step(step, why=False, how=step.key not in self._explained)
-                self._explained.add(step.key)
-
-    def _noted(self, steps: "Sequence[SheetStep]") -> dict[tuple[str, str], Value]:
-        """What was there before, where nobody has told yet."""
-        noted_values: dict[tuple[str, str], Value] = {}
-        for step in (item for item in steps if item.before is None and item.was is None
-                     and (item.owner, item.key) not in self._noted_before):
-            self._noted_before.add((step.owner, step.key))  # who cannot tell is not asked again
-            while answer := self._asked(f"What does {step.title} show now, before you change it? Enter if you cannot "
-                                        "tell"):
-                try:
-                    noted_values[step.owner, step.key] = self._ws.rig.machine.catalog()[step.key].parsed(answer)
-                    break
-                except BadValue as error:
-                    say(f"! {error}")
-        return noted_values
+        return self._steps.back(steps)
 
     def _asked(self, question: str) -> str:
-        """What the player answers; the keys for leaving are acted on.
-
-        Raises:
-            Paused, TakenBack: they leave.
-        """
-        say(f"> {question}: ")
-        try:
-            answer = (self._keys.line() or "").strip()
-        except EOFError:
-            raise Paused("Paused: nobody is at the terminal any more. All runs handed over are kept") from None
+        answer = answered(self._keys, question)
         self._leave_if(answer)
         return answer
 

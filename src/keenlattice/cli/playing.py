@@ -51,7 +51,7 @@ def playing(ws: "Workspace", title: str, json: bool = False, watch: Path | None 
         else:
             from keenlattice.cli.views.live import StudyView
 
-            with StudyView(title) as view:
+            with _steps_asked(ws, at_a_terminal(json)), StudyView(title) as view:
                 yield view
     except KeyboardInterrupt as stopped:
         raise Interrupted(str(stopped) or STOPPED) from None
@@ -62,8 +62,21 @@ def playing(ws: "Workspace", title: str, json: bool = False, watch: Path | None 
         from keenlattice.cli.output import hint, say
 
         say(f"\n{paused}")
-        hint("keen rig next, to go on")
+        hint("keen rig next, to go on" if ws.rig.by_hand else "keen studies resume, to go on")
         raise typer.Exit from None
+
+
+@contextmanager
+def _steps_asked(ws: "Workspace", there: bool) -> Iterator[None]:
+    """The player at this terminal is asked for what a study changes, and nothing on the rig writes."""
+    if not there:
+        yield
+        return
+    from keenlattice.cli.steps import steps_of_a_study
+    from keenlattice.rig.session import hand_where_nobody_is
+
+    with hand_where_nobody_is(ws.rig.machine, steps_of_a_study(ws.rig.machine)):
+        yield
 
 
 def _show_what_is_next(ws: "Workspace", waiting: Exception, json: bool) -> None:

@@ -9,7 +9,7 @@ are unknown, is not met. What it would find if those were at stock is asked abou
 
 import re
 import tomllib
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from functools import cache
 from importlib import resources
 from typing import Any, Literal
@@ -101,19 +101,19 @@ def _check(file: str, name: str, fields: Mapping[str, Any]) -> Check:
 
 
 def findings(catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
-             devices: tuple[str, ...] = (), *, stock_known: bool = True) -> Findings:
+             devices: tuple[str, ...] = (), *, unknown: Collection[str] = ()) -> Findings:
     """What the checks find, in their order; then what formulas come to nothing here; then what is to be looked at.
 
     Args:
-        stock_known: whether what is not in `effective` is as the catalog has it; as given to `resolve`.
+        unknown: the settings that are at an unknown value unless `effective` has one; as given to `resolve`.
     """
-    board = _Board(catalog, effective, formula_names(facts), devices, stock_known)
+    board = _Board(catalog, effective, formula_names(facts), devices, unknown)
     result = _without_what_others_tell([finding for check in checks() for finding in board.ask(check)])
     result += [Finding(check="formula", kind="out of range", settings=(holding.key,), why=holding.problem,
                        what_to_do=f"set it again: keen edit {'rig' if holding.layer == 'rig-wide' else 'GAME'} "
                                  f"{holding.key}=...")
                for holding in effective.values() if holding.problem]
-    return Findings([*result, *([] if stock_known else _to_look_at(board, result))])
+    return Findings([*result, *(_to_look_at(board, result) if unknown else [])])
 
 
 def _without_what_others_tell(findings: Iterable[Finding]) -> list[Finding]:
@@ -164,9 +164,9 @@ class _Board:
     """The effective values and facts that checks are compared with."""
 
     def __init__(self, catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
-                 devices: tuple[str, ...], stock_known: bool) -> None:
+                 devices: tuple[str, ...], unknown: Collection[str]) -> None:
         self._catalog, self._effective, self._devices = catalog, effective, devices
-        self._stock_known, self._given = stock_known, facts
+        self._unknown, self._given = unknown, facts
         self.looked_up: dict[str, None] = {}  # the settings whose values the latest question was about, in their order
         self._facts = {"on": True, "off": False, "device_count": len(devices), **_all_cores(facts), **facts}
 
@@ -174,11 +174,12 @@ class _Board:
         """The same, were all that is unknown at stock."""
         supposed = {key: Effective(key, self._catalog[key].stock, "stock") if self.is_unknown(key) else holding
                     for key, holding in self._effective.items()}
-        return _Board(self._catalog, supposed, self._given, self._devices, True)
+        return _Board(self._catalog, supposed, self._given, self._devices, ())
 
     def is_unknown(self, key: str) -> bool:
         """Whether nobody has said what a setting is at."""
-        return self._effective[key].layer == "unknown" if key in self._effective else not self._stock_known
+        return (self._effective[key].layer == "unknown" if key in self._effective
+                else key.partition("@")[0] in self._unknown)
 
     def if_at_stock(self, keys: Iterable[str]) -> str:
         """The supposition that some settings are at stock, in words."""
@@ -226,7 +227,8 @@ class _Board:
     def _value(self, key: str) -> Term:
         if key in self._effective:
             return self._effective[key].value
-        return self._catalog[key].stock if self._stock_known and "@" in key and key in self._catalog else None
+        name, at, _ = key.partition("@")
+        return self._catalog[key].stock if at and name not in self._unknown and key in self._catalog else None
 
     def _layer(self, key: str) -> Term:
         return self._effective[key].layer if key in self._effective and self._effective[key].is_set else "stock"

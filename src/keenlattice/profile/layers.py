@@ -9,7 +9,7 @@ layer sets is unknown, but for what its player has seen there, and for what the 
 panel runs at).
 """
 
-from collections.abc import Iterator
+from collections.abc import Container, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -61,7 +61,7 @@ class Effective:
 
 
 def resolve(catalog: Catalog, rig_wide: Entries, game: Entries, trial: Entries | None = None,
-            facts: Names | None = None, *, stock_known: bool = True,
+            facts: Names | None = None, *, unknown: Container[str] = (),
             seen: Entries | None = None) -> dict[str, Effective]:
     """The effective value of every setting of `catalog`; of a device's settings, those that a layer sets.
 
@@ -69,8 +69,8 @@ def resolve(catalog: Catalog, rig_wide: Entries, game: Entries, trial: Entries |
     and from what the layers themselves make of those (`concrete.DECIDED_BY`).
 
     Args:
-        stock_known: whether what no layer sets is as the catalog has it; else it is unknown.
-        seen: what somebody has seen there before anything was set, where the stock is not known.
+        unknown: the settings, by name, that are at an unknown value where no layer sets them; others are at stock.
+        seen: what somebody has seen of those before anything was set.
 
     Returns:
         Setting key to what holds, in the catalog's order, device keys behind their setting.
@@ -80,7 +80,7 @@ def resolve(catalog: Catalog, rig_wide: Entries, game: Entries, trial: Entries |
     result = {}
     for key in _keys(catalog, [*(entries for _, entries in layers), seen or {}]):
         stack = [(layer, entries[key]) for layer, entries in layers if key in entries]
-        stack += [("stock", catalog[key].stock)] if stock_known else [
+        stack += [("stock", catalog[key].stock)] if catalog[key].name not in unknown else [
             *_seen(catalog[key], key, seen or {}), *_told(catalog[key], facts or {})]
         if not stack:
             result[key] = Effective(key, None, "unknown")

@@ -1,6 +1,6 @@
 """What a pack would do on one rig: per rule and setting, held against what is set, the facts and the checks."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -48,7 +48,7 @@ class Here:
         stored: what the latest version of a profile sets.
         refuses: why the rig would not take a value (key, value), or "".
         devices: the rig's devices.
-        stock_known: whether what no profile sets is at stock on the rig.
+        unknown: the settings that are at an unknown value on the rig where no profile sets them.
         knows: whether there is a game of that name, or a profile.
     """
 
@@ -57,7 +57,7 @@ class Here:
     stored: Callable[[str], Entries]
     refuses: Callable[[str, str, Value], str]
     devices: tuple[str, ...] = ()
-    stock_known: bool = True
+    unknown: Collection[str] = ()
     knows: Callable[[str], bool] = lambda _: True
 
 
@@ -99,8 +99,8 @@ def _condition(when: str, facts: Names) -> str:
 def _inert(game: str, then: Entries, here: Here) -> dict[str, str]:
     """Setting to the reason why it would do nothing."""
     rig_wide, own = (then, {}) if game == WHOLE_RIG else (here.stored(WHOLE_RIG), then)
-    effective = resolve(here.catalog, rig_wide, own, facts=here.facts, stock_known=here.stock_known)
-    result = findings(here.catalog, effective, here.facts, here.devices, stock_known=here.stock_known)
+    effective = resolve(here.catalog, rig_wide, own, facts=here.facts, unknown=here.unknown)
+    result = findings(here.catalog, effective, here.facts, here.devices, unknown=here.unknown)
     return {finding.settings[0]: finding.why for finding in result if finding.kind == "inert"}
 
 

@@ -174,11 +174,11 @@ class DoesChores(Protocol):
 
 
 @runtime_checkable
-class ByHand(Rig, Protocol):
-    """A rig that a person changes: what is to be set is written on a sheet (`sheets`).
+class Asks(Rig, Protocol):
+    """A rig of which a person sets something: it is written on a sheet (`sheets`).
 
     `place` is where it keeps what was said to be set, `sheet` where the open sheet lies, `hand` who is asked when a
-    study changes and plays it; None while nobody is there.
+    study changes it; None while nobody is there.
     """
 
     place: str
@@ -190,6 +190,11 @@ class ByHand(Rig, Protocol):
 
     def seen_before(self, owner: str) -> Entries:
         """What its player has seen of an owner's settings before anything was set."""
+
+
+@runtime_checkable
+class ByHand(Asks, Protocol):
+    """A rig that a person plays, too."""
 
     def coming(self, run: "ComingRun") -> None:
         """Tells the person who sits there of a run, before anything is asked."""
@@ -272,6 +277,10 @@ class UnderWay(Protocol):
 
     untreated: int
 
+    @property
+    def machine(self) -> "Mapping[str, tuple[float, float]]":
+        """What the machine has said of itself meanwhile: mean and highest of each series; empty if it says nothing."""
+
     def wait(self) -> int | None:
         """Wait until it has ended; return the exit code of what was started, None if it was found running."""
 
@@ -341,17 +350,22 @@ def one_by_one(catalog: Catalog, changes: Sequence[Change]) -> list[list[Change]
 
 def seen_on(rig: Rig, owner: str) -> Entries:
     """Return what a player has seen of a game's and the rig's settings before anything was set; {} on other rigs."""
-    return {**rig.seen_before(WHOLE_RIG), **rig.seen_before(owner)} if isinstance(rig, ByHand) else {}
+    return {**rig.seen_before(WHOLE_RIG), **rig.seen_before(owner)} if isinstance(rig, Asks) else {}
 
 
 def asked_on(rig: Rig) -> list[str]:
     """Return the settings that a rig's player is asked to change, by name; none where there is no player."""
-    if not isinstance(rig, ByHand):
+    if not isinstance(rig, Asks):
         return []
     owners, devices = (WHOLE_RIG, *(game.name for game in rig.games())), rig.devices()
     return [setting.name for setting in rig.catalog() if not any(
         rig.written_here(owner, key) for owner in owners
         for key in (setting.name, *(f"{setting.name}@{device}" for device in devices)))]
+
+
+def unknown_on(rig: Rig) -> frozenset[str]:
+    """Return the settings, by name, that nobody but a rig's player can look at while nothing sets them."""
+    return frozenset(setting.name for setting in rig.catalog()) if isinstance(rig, ByHand) else frozenset(asked_on(rig))
 
 
 def when_stopped(rig: Rig) -> str:

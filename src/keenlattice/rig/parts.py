@@ -16,6 +16,9 @@ from keenlattice.rig.base import Edits, FactValue, State
 class Part:
     """What the parts of a rig have in common. Their places have names of their own, so that states can be joined."""
 
+    by_player = False
+    """Whether the player sets them, and nothing is written."""
+
     def settings(self) -> list[Setting]:
         """The settings that are there on this machine."""
         raise NotImplementedError
@@ -101,6 +104,11 @@ class Parts:
     def covers(self, owner: str, key: str) -> bool:
         """Return whether one of the parts keeps a setting."""
         return any(part.covers(owner, key) for part in self._parts)
+
+    def written(self, owner: str, key: str) -> bool:
+        """Return whether one of the parts writes a setting."""
+        part = next((part for part in self._parts if part.covers(owner, key)), None)
+        return part is not None and not part.by_player
 
     def steps(self, owner: str, changes: Sequence[Change]) -> list[list[Change]]:
         """Return the changes of each part, in the order of the parts, each in as many steps as it takes."""

@@ -6,12 +6,12 @@ left, and the next command takes the change back.
 
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from keenlattice.errors import RigError
 from keenlattice.profile.version import Version
 from keenlattice.rig.applying import Preview, preview, write_step
-from keenlattice.rig.base import ByHand, HoldsAtStart, Rig, StartsGames
+from keenlattice.rig.base import Asks, HoldsAtStart, Rig, StartsGames
 from keenlattice.rig.transaction import Transaction, changing
 
 LATER = ("driver", "machine")
@@ -29,6 +29,7 @@ class GameOver:
         seconds: how long it ran.
         exit_code: of what was started; None if the game was found running.
         not_held: settings that its process did not hold, since it lets nobody change it.
+        machine: what the machine said of itself meanwhile: mean and highest of each series, in its own unit.
         left: places that something else, the game perhaps, has written meanwhile: there our values alone went back.
     """
 
@@ -37,6 +38,7 @@ class GameOver:
     seconds: float
     exit_code: int | None
     not_held: tuple[str, ...] = ()
+    machine: Mapping[str, tuple[float, float]] = field(default_factory=dict)
     left: tuple[str, ...] = ()
 
 
@@ -94,7 +96,7 @@ def _until_it_ends(rig: Rig, game: str, command: Sequence[str], put_on: Mapping[
         since = time.monotonic()
         code = running.wait()
         not_held = _held(rig, put_on.get(game, ())) if running.untreated else ()
-    return GameOver(put_on, left_out, time.monotonic() - since, code, not_held)
+    return GameOver(put_on, left_out, time.monotonic() - since, code, not_held, running.machine)
 
 
 def _held(rig: Rig, keys: Sequence[str]) -> tuple[str, ...]:
@@ -113,7 +115,7 @@ def _put_on(rig: Rig, change: Transaction, plan: Preview) -> tuple[tuple[str, ..
             continue
         if step.restart in LATER:
             out |= dict.fromkeys(names, f"it takes a restart of the {step.restart}: apply it")
-        elif isinstance(rig, ByHand) and not all(rig.written_here(owner, name) for name in names):
+        elif isinstance(rig, Asks) and not all(rig.written_here(owner, name) for name in names):
             out |= dict.fromkeys(names, "it is set by you: apply it, for the sheet")
         else:
             write_step(rig, change, owner, step.changes)

@@ -3,12 +3,15 @@
 A program plays, or a person does; anyone who asks for runs never asks which.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Protocol
 
+from keenlattice.errors import UsageError
+from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version, parted
-from keenlattice.rig.base import ByHand, HoldsAtStart, Rig, State, play_on
+from keenlattice.rig.applying import applied_values
+from keenlattice.rig.base import Asks, ByHand, HoldsAtStart, Rig, State, play_on
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.player.session import by_hand, doubts, read_origin, steps_between
 from keenlattice.rig.player.sheets import settle_sheet, sheet_to_apply, sheet_to_undo
@@ -49,7 +52,20 @@ class ProgramSession:
     by_itself = True
 
     def __init__(self, rig: Rig, transaction: Transaction) -> None:
-        self._rig, self.put, self.take_back = rig, transaction.put, transaction.take_back
+        self._rig, self._transaction, self.take_back = rig, transaction, transaction.take_back
+
+    def put(self, state: State, settings: list[str] | None = None) -> None:
+        """Write a state.
+
+        Raises:
+            UsageError: some of it is set by the player, whom nobody has asked.
+            RigError: the rig does not take it.
+        """
+        place = self._rig.place if isinstance(self._rig, Asks) else ""
+        if place in state and state[place] != self._transaction.held.get(place):
+            raise UsageError(f"this study changes settings of the rig {self._rig.name} that you set: put them on first "
+                             "(keen apply), and study the others")
+        self._transaction.put(state, settings)
 
     def coming(self, run: ComingRun) -> None:
         """Programs need no warning."""
@@ -58,14 +74,30 @@ class ProgramSession:
         return play_on(self._rig, game, seconds, seed)
 
 
+def asked_between(rig: Rig, versions: Sequence[Version]) -> list[str]:
+    """Return the settings that a rig's player is asked for so that it holds each of some versions."""
+    if not isinstance(rig, Asks):
+        return []
+    state, asked = rig.state(), dict[str, None]()
+    for version in versions:
+        for owner, entries in parted(version.profile, applied_values(rig, version)).items():
+            asked |= dict.fromkeys(change.key for change in changes(rig.values(state, owner), entries)
+                                   if not rig.written_here(owner, change.key))
+    return list(asked)
+
+
 @contextmanager
-def session_of(rig: Rig, why: str) -> Iterator[Session]:
+def session_of(rig: Rig, why: str, *, asked: bool = False) -> Iterator[Session]:
     """Begin a rig's session; in the end all of its changes are taken back, or what a person left is remembered.
 
     Args:
         why: it is begun, for anyone who wants to change the rig at the same time.
+        asked: whether it changes settings that the rig's player sets.
+
+    Raises:
+        UsageError: a player is needed, and nobody is there.
     """
-    if isinstance(rig, ByHand):
+    if isinstance(rig, ByHand) or (asked and isinstance(rig, Asks)):
         with by_hand(rig, why) as hands:
             yield hands
     else:
@@ -86,18 +118,18 @@ def play_as_it_stands(rig: Rig, place: int, game: str, seconds: float, seed: int
 
 def sheet_to_apply_by_hand(rig: Rig, book: "Logbook", version: Version) -> "Sheet | None":
     """Write the sheet for applying a version, where a person does that; None where it is written from here."""
-    return sheet_to_apply(rig, book, version) if isinstance(rig, ByHand) else None
+    return sheet_to_apply(rig, book, version) if isinstance(rig, Asks) else None
 
 
 def sheet_to_undo_by_hand(rig: Rig, book: "Logbook", to: int | None) -> "Sheet | None":
     """Write the sheet for an undo, where a person does that; None where it is written from here."""
-    return sheet_to_undo(rig, book, to) if isinstance(rig, ByHand) else None
+    return sheet_to_undo(rig, book, to) if isinstance(rig, Asks) else None
 
 
 @contextmanager
 def hand_where_nobody_is(rig: Rig, hand: "Hand") -> Iterator[None]:
     """Have `hand` sit at a rig that a person changes, unless somebody sits there already."""
-    if not isinstance(rig, ByHand) or rig.hand is not None:
+    if not isinstance(rig, Asks) or rig.hand is not None:
         yield
         return
     rig.hand = hand
@@ -109,14 +141,14 @@ def hand_where_nobody_is(rig: Rig, hand: "Hand") -> Iterator[None]:
 
 def left_changed(rig: Rig) -> list[str]:
     """Return the settings that studies by hand have left different from before; none on any other rig."""
-    if not isinstance(rig, ByHand) or (kept := read_origin(rig)) is None:
+    if not isinstance(rig, Asks) or (kept := read_origin(rig)) is None:
         return []
     return [step.key for step in steps_between(rig, rig.state(), kept[1], "")]
 
 
 def settle_by_hand(rig: Rig, book: "Logbook") -> None:
     """Put right what a process that was killed has left of a sheet."""
-    if isinstance(rig, ByHand):
+    if isinstance(rig, Asks):
         settle_sheet(rig, book)
 
 

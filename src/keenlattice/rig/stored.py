@@ -80,7 +80,7 @@ class StoredSetting:
 
 def by_table(setting: Setting, place: str, table: Mapping[Value, str], also: Mapping[str, Value] | None = None
              ) -> StoredSetting:
-    """Return a setting that has a text of its own for each value, in one place.
+    """Return a setting that has one text for each value, in one place.
 
     Args:
         setting: as `StoredSetting` has it.
@@ -129,7 +129,7 @@ class Notes:
 
     def without(self, name: str) -> "tuple[Notes, frozenset[str]]":
         """Return the notes without a setting, and the places that nothing else has written to."""
-        users = {place: tuple(one for one in names if one != name) for place, names in self.users.items()}
+        users = {place: tuple(user for user in names if user != name) for place, names in self.users.items()}
         free = frozenset(place for place, names in users.items() if not names and name in self.users[place])
         return Notes({place: names for place, names in users.items() if place not in free},
                      {place: text for place, text in self.texts.items() if place not in free}), free
@@ -205,18 +205,19 @@ class StoredPart(Part):
                 notes = notes.with_setting(stored.noted_as, {place: then.get(place) for place in texts})
             then |= texts
         self._check_others(self.values(state, owner), changes, then)
-        other = {place: text for place, text in then.items() if _as_bytes(text) != state.get(place)}
-        self._store.check(other)
-        return {**{place: _as_bytes(text) for place, text in other.items()}, **self._noted.content(_kept(notes))}
+        fresh = {place: text for place, text in then.items() if _as_bytes(text) != state.get(place)}
+        self._store.check(fresh)
+        return {**{place: _as_bytes(text) for place, text in fresh.items()}, **self._noted.content(_kept(notes))}
 
     def _check_others(self, before: Entries, changes: Edits, then: Texts) -> None:
-        """Check whether what is set and not changed stays as it is: two settings may share a place.
+        """Check whether what is set and not changed stays as it is, of settings that share a place (`by_table`).
 
         Raises:
             RefusedByRig: it does not.
         """
         for key, value in before.items():
-            if key not in changes and self._by_key[key].value(then) != value:
+            stored = self._by_key[key]
+            if key not in changes and stored.step in then and stored.value(then) != value:
                 raise RefusedByRig(f"{', '.join(changes)}: cannot be set so together with {key}={written(value)}, "
                                    "which is kept in the same place: unset one of them")
 
@@ -229,8 +230,8 @@ class StoredPart(Part):
         if former is not None and (shared := {place for place in notes.users if place not in free
                                               and stored.noted_as in notes.users[place]}):
             back = {place: text for place, text in stored.texts(former, now).items() if place in shared}
-            others = [other for name, other in self._by_note.items() if name in rest.settings]
-            if all(other.value({**now, **back}) == other.value(now) for other in others):
+            sharing = [setting for name, setting in self._by_note.items() if name in rest.settings]
+            if all(setting.value({**now, **back}) == setting.value(now) for setting in sharing):
                 texts |= back
         return rest, texts
 
@@ -251,11 +252,11 @@ def notes_in(noted: Noted, state: State) -> Notes:
     Raises:
         RigError: it is damaged.
     """
-    told = noted.read(state)
+    content = noted.read(state)
     try:
-        users = {place: tuple(map(str, names)) for place, names in parse_json(told.get("users") or "{}").items()}
+        users = {place: tuple(map(str, names)) for place, names in parse_json(content.get("users") or "{}").items()}
         texts = {place: None if text is None else str(text)
-                 for place, text in parse_json(told.get("texts") or "{}").items()}
+                 for place, text in parse_json(content.get("texts") or "{}").items()}
     except (ValueError, TypeError, AttributeError):
         users, texts = {"": ()}, {}
     if set(users) != set(texts):

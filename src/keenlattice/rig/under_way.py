@@ -1,18 +1,48 @@
 """A game that a player plays: waited for, also where a launcher hands over to it."""
 
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
 from keenlattice.errors import RigError
 
-LOOKS_EVERY_S = 0.5
+LOOKS_EVERY_S, READS_EVERY_S = 0.5, 5.0
 HANDED_OVER_WITHIN_S = 15.0
 """A launcher that ends may have handed over to a program that is still coming up."""
 
 
 def _nothing() -> None:
     """Look at nothing."""
+
+
+class Readings:
+    """What a machine says of itself while a game is played, now and then.
+
+    Args:
+        read: tells what it says now, by series (`measure.series`); it may raise OSError.
+    """
+
+    def __init__(self, read: Callable[[], Mapping[str, float]]) -> None:
+        self._read, self._last = read, float("-inf")
+        self._values = dict[str, tuple[int, float, float]]()
+
+    def look(self) -> None:
+        """Read, if the last time is long enough ago."""
+        if time.monotonic() - self._last < READS_EVERY_S:
+            return
+        self._last = time.monotonic()
+        try:
+            now = self._read()
+        except OSError:
+            return
+        for name, value in now.items():
+            count, total, highest = self._values.get(name, (0, 0.0, value))
+            self._values[name] = count + 1, total + value, max(highest, value)
+
+    @property
+    def mean_and_highest(self) -> dict[str, tuple[float, float]]:
+        """Series to its mean and its highest value, in its own unit."""
+        return {name: (total / count, highest) for name, (count, total, highest) in sorted(self._values.items())}
 
 
 class StartedGame:
@@ -23,12 +53,23 @@ class StartedGame:
         runs: tells whether the game runs.
         launched: whether what was started is a launcher, and not the game itself.
         look: is called at each look while the game runs.
+        readings: of the machine meanwhile.
     """
 
     def __init__(self, code: Callable[[], int | None] | None, runs: Callable[[], bool], launched: bool = False,
-                 look: Callable[[], None] = _nothing) -> None:
-        self._code, self._runs, self._launched, self._look = code, runs, launched, look
-        self.untreated = 0
+                 look: Callable[[], None] = _nothing, readings: Readings | None = None) -> None:
+        self._code, self._runs, self._launched, self._at_each_look = code, runs, launched, look
+        self._readings, self.untreated = readings, 0
+
+    def _look(self) -> None:
+        self._at_each_look()
+        if self._readings is not None:
+            self._readings.look()
+
+    @property
+    def machine(self) -> Mapping[str, tuple[float, float]]:
+        """What the machine said of itself meanwhile: mean and highest of each series."""
+        return self._readings.mean_and_highest if self._readings else {}
 
     def wait(self) -> int | None:
         """Wait until the game has ended; return the exit code of what was started, None if nothing was."""

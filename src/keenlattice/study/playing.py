@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from keenlattice.measure.capture import Capture
 from keenlattice.profile.version import Version
 from keenlattice.rig.base import Rig, game_of
-from keenlattice.rig.session import session_of
+from keenlattice.rig.session import asked_between, session_of
 from keenlattice.study.kind import AnyResult, AnySpec, Kind, game_for
 from keenlattice.study.player import Each, Player, ignore
 
@@ -33,7 +33,7 @@ def play(rig: Rig, kind: Kind[AnySpec, AnyResult], spec: AnySpec, versions: Sequ
     """
     game = game_of(rig, game_for(versions, spec.game)).name
     why = f"{kind.name} of {spec.about}"
-    with session_of(rig, why) as session:
+    with session_of(rig, why, asked=bool(asked_between(rig, versions))) as session:
         player = Player(rig, spec.owner, game, *spec.pace, on_run, done or {}, session, earlier=earlier or {},
                         doubts=list(doubts))
         result = kind.play(player, spec, versions)

@@ -1,6 +1,7 @@
 """How a study of any kind is played: kept run by run, put back in the end, and followed by what it makes."""
 
 from collections.abc import Mapping, Sequence
+from contextlib import nullcontext
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -61,7 +62,8 @@ class StudyPlayer:
         from keenlattice.rig.session import hand_where_nobody_is
 
         try:
-            with hand_where_nobody_is(self._opened.rig, FilesHand(self._opened)):
+            hand = FilesHand(self._opened)
+            with hand_where_nobody_is(self._opened.rig, hand) if self._opened.by_hand else nullcontext():
                 play_on(self._opened.book, self._opened.rig, study, progress, begun=begun)
         except Waiting as waiting:
             waiting.next = what_is_next(self._opened, study, waiting)

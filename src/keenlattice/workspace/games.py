@@ -18,6 +18,11 @@ if TYPE_CHECKING:
     from keenlattice.rig.base import DriverOption
 
 
+DESCRIBED = ("cpu.load", "cpu.clock", "cpu.temperature", "gpu0.load", "gpu0.clock", "gpu0.temperature",
+             "system.memory")
+"""What the logbook keeps of the machine while a game was played."""
+
+
 @dataclass(frozen=True, repr=False)
 class GamesResult(Result):
     """The games of the rig."""
@@ -67,6 +72,7 @@ class GamePlayed(Result):
         left_out: setting to why it is not.
         exit_code: of what was started; None if the game was found running.
         not_held: settings that its process did not hold, since it lets nobody change it.
+        machine: what the machine said of itself meanwhile: mean and highest of each series, in its own unit.
         left: places that something else, the game perhaps, has written meanwhile: there the values alone went back.
     """
 
@@ -80,6 +86,7 @@ class GamePlayed(Result):
     seconds: float
     exit_code: int | None
     not_held: tuple[str, ...] = ()
+    machine: Mapping[str, tuple[float, float]] = field(default_factory=dict)
     left: tuple[str, ...] = ()
 
     @property
@@ -91,6 +98,15 @@ class GamePlayed(Result):
     def settings(self) -> int:
         """How many settings were on."""
         return sum(map(len, self.put_on.values()))
+
+    @property
+    def how_it_ran(self) -> str:
+        """What the machine said of itself meanwhile, in words; empty if it said nothing."""
+        from keenlattice.measure.series import kind_of
+        from keenlattice.report.said import series_title
+
+        return ", ".join(f"{series_title(name)} {mean:.0f} {kind_of(name).unit} (at most {highest:.0f})"
+                         for name, (mean, highest) in self.machine.items() if name in DESCRIBED)
 
     def _rows(self) -> Rows:
         return [{"owner": owner, "setting": key} for owner, keys in self.put_on.items() for key in keys]
@@ -222,7 +238,8 @@ class Games:
         result = replace(played, **play_with(rig, game, versions, command, under_way).__dict__)
         count = f"{result.settings} setting{'s' * (result.settings != 1)}"
         book.add_apply(rig.name, kind="played", profile=game, version="",
-                       summary=f"{version.reference}, {result.length}, {count} on")
+                       summary="; ".join(filter(None, (f"{version.reference}, {result.length}, {count} on",
+                                                       result.how_it_ran))))
         return result
 
     def runs(self, game: str) -> bool:

@@ -17,7 +17,7 @@ from keenlattice.rig.find import check_complete, choose_for, chosen_for, home_of
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
-    from keenlattice.rig.base import ByHand, Rig
+    from keenlattice.rig.base import Asks, ByHand, Rig
 
 
 @runtime_checkable
@@ -171,11 +171,22 @@ class Opened:
         return self.book.commit(parents[0].profile, entries, note=note, author=self.author, parents=parents)
 
 
-def by_hand_rig(opened: Opened, otherwise: str = "is played from here; --rig byhand is played by hand") -> "ByHand":
-    """Return the rig, which has to be one that is changed by hand.
+def rig_that_asks(opened: Opened) -> "Asks":
+    """Return the rig, which has to be one of which its player sets something.
 
-    Args:
-        otherwise: what is said of one that is not.
+    Raises:
+        UsageError: it is not.
+    """
+    from keenlattice.rig.base import Asks
+
+    if not isinstance(opened.rig, Asks):
+        raise UsageError(f"the rig {opened.rig_name} has no sheets: all of it is written from here; this PC and "
+                         "--rig byhand have")
+    return opened.rig
+
+
+def by_hand_rig(opened: Opened) -> "ByHand":
+    """Return the rig, which has to be one that is played by hand.
 
     Raises:
         UsageError: it is not.
@@ -183,5 +194,5 @@ def by_hand_rig(opened: Opened, otherwise: str = "is played from here; --rig byh
     from keenlattice.rig.base import ByHand
 
     if not isinstance(opened.rig, ByHand):
-        raise UsageError(f"the rig {opened.rig_name} {otherwise}")
+        raise UsageError(f"the rig {opened.rig_name} is played from here; --rig byhand is played by hand")
     return opened.rig

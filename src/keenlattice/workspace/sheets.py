@@ -11,13 +11,13 @@ from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UnknownName, UsageError
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.report.sheet import markdown, page
-from keenlattice.workspace.opened import Opened, by_hand_rig
+from keenlattice.workspace.opened import Opened, rig_that_asks
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Setting
     from keenlattice.catalog.values import Value
     from keenlattice.profile.sheet import Sheet
-    from keenlattice.rig.base import ByHand
+    from keenlattice.rig.base import Asks
 
 
 @dataclass(frozen=True, repr=False)
@@ -82,7 +82,7 @@ class Sheets:
         """
         from keenlattice.rig.player.machine import open_sheet
 
-        return SheetResult(open_sheet(self._by_hand()), tuple(self._opened.book.sheets(self._opened.rig_name)))
+        return SheetResult(open_sheet(self._rig()), tuple(self._opened.book.sheets(self._opened.rig_name)))
 
     def take_stock(self, seen: Mapping[str, str], game: str = "", domain: str = "") -> StockTaken:
         """Notes what a player sees on their rig now; what they have not set themselves is what an undo goes back to.
@@ -100,7 +100,7 @@ class Sheets:
 
         owner = self._opened.find(game).profile if game else WHOLE_RIG
         subject = " of ".join([*([domain] if domain else []), owner if game else "the rig"])
-        return StockTaken(owner, take_stock(self._by_hand(), self._opened.book, owner, seen, subject))
+        return StockTaken(owner, take_stock(self._rig(), self._opened.book, owner, seen, subject))
 
     def not_yet_seen(self, game: str = "", domain: str = "") -> "list[Setting]":
         """The settings that nobody has told or seen the value of, and that are not set by a sheet.
@@ -112,7 +112,7 @@ class Sheets:
         Raises:
             UnknownName: no such domain.
         """
-        rig, owner = self._by_hand(), self._opened.find(game).profile if game else WHOLE_RIG
+        rig, owner = self._rig(), self._opened.find(game).profile if game else WHOLE_RIG
         catalog = rig.catalog()
         domains = list(dict.fromkeys(setting.domain for setting in catalog))
         if domain and domain not in domains:
@@ -135,7 +135,7 @@ class Sheets:
         from keenlattice.rig.player.sheets import note_before
 
         self._opened.book.check_writable()
-        return SheetResult(note_before(self._by_hand(), number, was))
+        return SheetResult(note_before(self._rig(), number, was))
 
     def tick(self, number: int, seen: str | None = None) -> SheetResult:
         """Ticks a step off; once it was the last, the logbook remembers the whole.
@@ -150,13 +150,13 @@ class Sheets:
         """
         from keenlattice.rig.player.sheets import tick
 
-        return SheetResult(tick(self._by_hand(), self._opened.book, number, seen))
+        return SheetResult(tick(self._rig(), self._opened.book, number, seen))
 
     def drop(self) -> SheetResult:
         """Gives the open sheet up. What was ticked off stays done, and is remembered as such: it can be undone."""
         from keenlattice.rig.player.sheets import drop
 
-        return SheetResult(drop(self._by_hand(), self._opened.book))
+        return SheetResult(drop(self._rig(), self._opened.book))
 
-    def _by_hand(self) -> "ByHand":
-        return by_hand_rig(self._opened, "has no sheets: it is written from here; --rig byhand has")
+    def _rig(self) -> "Asks":
+        return rig_that_asks(self._opened)

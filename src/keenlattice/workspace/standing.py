@@ -29,9 +29,11 @@ class Standing:
         return latest.entries if latest else {}
 
     @property
-    def stock_known(self) -> bool:
-        """Whether what nothing sets on the rig is at stock; not so where nobody but its player can look."""
-        return not self._opened.by_hand
+    def unknown(self) -> frozenset[str]:
+        """The settings that nobody but the rig's player can look at where nothing sets them; others are at stock."""
+        from keenlattice.rig.base import unknown_on
+
+        return unknown_on(self._opened.rig)
 
     def base(self) -> "Base":
         """Return what a game's version stands on: the rig-wide values that the rig holds, and its facts."""
@@ -51,7 +53,7 @@ class Standing:
         if not wanted:
             return {}
         catalog, held = self._opened.rig.catalog(), self._opened.held(WHOLE_RIG)
-        stock_values = {key: catalog[key].stock for key in wanted} if self.stock_known else {}
+        stock_values = {key: catalog[key].stock for key in wanted if catalog[key].name not in self.unknown}
         return {key: (held.get(key, stock_values.get(key)), value) for key, value in wanted.items()
                 if not same(held.get(key, stock_values.get(key)), value)}
 
@@ -76,12 +78,12 @@ class Standing:
 
         version, base, catalog = self._opened.find(which, both=True), base or self.base(), self._opened.rig.catalog()
         parts = parted(version.profile, version.entries)
-        facts = (facts_at_stock(catalog, base.rig_wide, base.facts) if len(parts) > 1 and self.stock_known else
+        facts = (facts_at_stock(catalog, base.rig_wide, base.facts) if len(parts) > 1 and not self._opened.by_hand else
                  base.facts)
         rig_wide = parts.pop(WHOLE_RIG, base.rig_wide)
         game, entries = next(iter(parts.items()), (WHOLE_RIG, {}))
         return resolve(catalog, rig_wide, entries, facts=facts,
-                       stock_known=self.stock_known, seen=seen_on(self._opened.rig, game))
+                       unknown=self.unknown, seen=seen_on(self._opened.rig, game))
 
     def findings(self, which: VersionLike, base: "Base | None" = None) -> "Findings":
         """Return what the checks find under a version on this rig.
@@ -99,7 +101,7 @@ class Standing:
         from keenlattice.rig.base import TellsInert
 
         result = findings(self._opened.rig.catalog(), effective, base.facts, self._opened.rig.devices(),
-                          stock_known=self.stock_known)
+                          unknown=self.unknown)
         if not isinstance(self._opened.rig, TellsInert):
             return result
         inert = self._opened.rig.inert(profile, [key for key, holding in effective.items() if holding.is_set])
@@ -184,5 +186,5 @@ class Standing:
             return ""
 
         profiles = {WHOLE_RIG, *self._opened.games, *self._opened.book.profiles()}
-        return Here(rig.catalog(), rig.facts(), self.stored, refuses, rig.devices(), self.stock_known,
+        return Here(rig.catalog(), rig.facts(), self.stored, refuses, rig.devices(), self.unknown,
                     profiles.__contains__)

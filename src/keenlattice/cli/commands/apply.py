@@ -9,19 +9,18 @@ from keenlattice.cli.views.sheet import hand_out
 
 def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = "", json: Json = False) -> None:
     """Put a version on the rig. Shows every step and asks; `keen undo` takes it back."""
-    from keenlattice.rig.base import Restartable
-    from keenlattice.workspace.opened import by_hand_rig
+    from keenlattice.rig.base import Asks, Restartable
 
     ws = begin(book, rig)
-    plan, by_hand = ws.rig.preview(reference), by_hand_rig(ws.opened) if ws.rig.by_hand else None
-    name = plan.version.reference
+    plan, machine = ws.rig.preview(reference), ws.rig.machine
+    asking, name = machine if isinstance(machine, Asks) else None, plan.version.reference
     if not plan.changes and not plan.without_rights and not json:
         say(f"Nothing changes: the rig {ws.rig.name} holds {name} already.")
-    warn_of_facts(ws.rig.machine.catalog(), plan)
+    warn_of_facts(machine.catalog(), plan)
     if not json:
-        show_steps(ws.rig.machine.catalog(), plan, ws.rig.machine.home, by_hand)
-    asked = by_hand is not None and not all(
-        by_hand.written_here(plan.version.profile, change.setting) for change in plan.changes)
+        show_steps(machine.catalog(), plan, machine.home, asking)
+    asked = asking is not None and not all(
+        asking.written_here(plan.version.profile, change.setting) for change in plan.changes)
     question = "Write the run sheet for this?" if asked else f"Apply this to the rig {ws.rig.name}?"
     if plan.changes and not plan.refused and not confirmed(question, yes):
         say("Nothing was changed.")
@@ -33,6 +32,6 @@ def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = ""
         hand_out(done.sheet)
     elif done.changes:
         say(f"\nApplied {name}, and read back: it took. A restore point is kept.")
-        if isinstance(ws.rig.machine, Restartable) and done.restart in ("driver", "machine"):
+        if isinstance(machine, Restartable) and done.restart in ("driver", "machine"):
             hint(f"keen rig restart {done.restart}", "for what waits")
         hint("keen undo", "to go back")

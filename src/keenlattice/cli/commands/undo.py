@@ -78,9 +78,9 @@ def _agreed(ws: "Workspace", to: str | None, again: bool, yes: bool, json: bool)
 
 def _writes(ws: "Workspace", shown: "UndoResult") -> bool:
     """Whether an undo writes to the rig itself, and not only the sheet for its player."""
-    from keenlattice.workspace.opened import by_hand_rig
+    from keenlattice.rig.base import Asks
 
-    if not ws.rig.by_hand:
+    rig = ws.rig.machine
+    if not isinstance(rig, Asks):
         return True
-    rig = by_hand_rig(ws.opened)
     return any(rig.written_here(owner, change.key) for owner, edits in shown.changes.items() for change in edits)

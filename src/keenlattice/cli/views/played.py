@@ -30,6 +30,8 @@ def show_end(played: "GamePlayed") -> None:
         say(f"! {', '.join(played.not_held)} did not hold: the game's process lets nobody change it")
     code = "" if played.exit_code in (None, 0) else f" with exit code {played.exit_code}"
     say(f"{played.game} has ended{code}, after {played.length}. {_as_it_stands(played)}")
+    if played.how_it_ran:
+        say(f"The machine meanwhile: {played.how_it_ran}.", "dim")
 
 
 def _as_it_stands(played: "GamePlayed") -> str:

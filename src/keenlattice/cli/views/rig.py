@@ -14,7 +14,7 @@ from keenlattice.workspace.profile_results import value_text
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog
-    from keenlattice.rig.base import ByHand, FactValue
+    from keenlattice.rig.base import Asks, FactValue
     from keenlattice.rig.gamelist import Listed
     from keenlattice.workspace.facts import FactsResult
     from keenlattice.workspace.rig_results import AppliedChange, ApplyResult, RestorePoints, Survey
@@ -128,7 +128,7 @@ def asked(ws: "Workspace") -> "FactsResult":
     return facts
 
 
-def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "ByHand | None" = None) -> None:
+def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, asking: "Asks | None" = None) -> None:
     """The steps in their order, what each needs, where they write, and what is refused."""
     for key in plan.unknown:
         say(f"! {key} is left out: the rig {plan.rig} does not have it")
@@ -138,11 +138,15 @@ def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "By
     if not plan.changes:
         return
     first = {change.step: change.setting for change in reversed(plan.changes)}
-    seen = by_hand.seen_before(plan.version.profile) if by_hand else {}
+    from keenlattice.rig.base import ByHand, unknown_on
+
+    seen, unknown = (asking.seen_before(plan.version.profile), unknown_on(asking)) if asking else ({}, frozenset())
 
     def now(change: "AppliedChange") -> str:
         held = seen.get(change.setting) if change.before is None else change.before
-        return "not known" if held is None and by_hand else value_text(catalog, change.setting, held)
+        if held is None and catalog[change.setting].name in unknown:
+            return "not known"
+        return value_text(catalog, change.setting, held)
 
     table(["step", "setting", "on the rig", plan.version.reference, "needs"], [
         [str(change.step) if first[change.step] == change.setting else "", change.setting,
@@ -151,7 +155,7 @@ def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, by_hand: "By
     if plan.at_start:
         say(f"! {', '.join(plan.at_start)}: written to no file of the game or the system. It holds only for a "
             "game that keen starts, for a run or by keen play; started in another way, the game does without")
-    if plan.places and by_hand is None:
+    if plan.places and not isinstance(asking, ByHand):
         inside = [str(Path(place).relative_to(home)) for place in plan.places if Path(place).is_relative_to(home)]
         elsewhere = [shown_path(Path(place)) for place in plan.places if not Path(place).is_relative_to(home)]
         say("writes " + " and ".join([*elsewhere, *([f"{', '.join(inside)} in {shown_path(home)}"] if inside else [])]),

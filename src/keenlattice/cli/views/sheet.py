@@ -65,7 +65,8 @@ def hand_out(now: "Sheet", verb: str = "set") -> None:
     if not now.open:
         show_what_is_open(now)
         return
-    say(f"\n{f'Of these, {done} are' if done else 'Nothing is'} {verb}{'' if done else ' yet'}: take "
+    so_far = f"{done} of these {'is' if done == 1 else 'are'}" if done else "Nothing is"
+    say(f"\n{so_far} {verb}{'' if done else ' yet'}: take "
         f"{'the others' if done else 'these steps'} yourself, and tick them off.")
     hint("keen rig sheet --ask, or keen rig sheet --out sheet.html to print it")
 

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from keenlattice.catalog.values import Value
 from keenlattice.rig.linux.interrupts import PCI
-from keenlattice.rig.linux.knobs import Knob, choices_in, known, setting, text_in
+from keenlattice.rig.linux.knobs import Knob, choices_in, from_catalog, setting, text_in
 from keenlattice.rig.noted import as_setting
 
 LINKS = "sys/module/pcie_aspm/parameters/policy"
@@ -52,9 +52,9 @@ def _links(root: Path) -> Iterator[Knob]:
 def _mice(root: Path) -> Iterator[Knob]:
     file = root / MICE
     if file.is_file():
-        before = known("input.polling-rate")
-        yield Knob(known("input.polling-rate", low=125.0, high=1000.0,
-                         trades=f"{before.trades} In force for a mouse once it is plugged in again."), (file,), POLLED)
+        polling = from_catalog("input.polling-rate")
+        yield Knob(from_catalog("input.polling-rate", low=125.0, high=1000.0,
+                         trades=f"{polling.trades} In force for a mouse once it is plugged in again."), (file,), POLLED)
 
 
 def _usb(root: Path) -> Iterator[Knob]:

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from keenlattice.catalog.values import Value
 from keenlattice.rig.linux.interrupts import PCI
-from keenlattice.rig.linux.knobs import Knob, known, number_in, setting
+from keenlattice.rig.linux.knobs import Knob, from_catalog, number_in, setting
 
 MICROWATTS = 1_000_000
 POLICY = "power_dpm_force_performance_level"
@@ -37,7 +37,7 @@ def _of(device: Path, place: str) -> Iterator[Knob]:
     yield from _clocks(device, place)
     yield from _power(device, place)
     if (policy := device / POLICY).is_file():
-        yield Knob(known("gpu.clock-policy", scope="device"), (policy,), POLICIES,
+        yield Knob(from_catalog("gpu.clock-policy", scope="device"), (policy,), POLICIES,
                    places={policy: f"{place}/clock-policy"})
 
 
@@ -47,7 +47,7 @@ def _power(device: Path, place: str) -> Iterator[Knob]:
         low, high, stock = (_watts(cap.with_name(f"power1_cap_{which}")) for which in ("min", "max", "default"))
         if high and stock:
             least, most = (float(round(100 * watts / stock)) for watts in (max(low, 1), high))
-            yield Knob(known("gpu.power-limit", low=least, high=most), (cap,), _shares(max(low, 1), high, stock),
+            yield Knob(from_catalog("gpu.power-limit", low=least, high=most), (cap,), _shares(max(low, 1), high, stock),
                        places={cap: f"{place}/power-limit"})
         elif high and (held := _watts(cap)):
             yield Knob(setting("gpu.power-cap", "Power cap of the GPU", "whole", held, unit="W", low=low, high=high,

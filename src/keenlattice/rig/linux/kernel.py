@@ -37,6 +37,7 @@ NOTED, MOST_BYTES = "kernel-before.json", 4_000_000
 HIGHEST = ("scaling_max_freq", "/clock-highest", "max_perf_pct")
 LIMITS = (("-least", "-highest"), ("minimum-", "maximum-"))
 AT_BOOT = ("interrupt.mode", "interrupt.messages")
+OF_DEVICES = (*AT_BOOT, "interrupt.affinity")
 
 
 class Kernel(Part):
@@ -56,6 +57,7 @@ class Kernel(Part):
                for knob in knobs(root)},
             **bus.device_knobs(root, [(name, device.address) for name, device in self.devices.items()]),
             **gpu.knobs(root, gpus)}
+        self._known = {name.partition("@")[0] for name in self._knobs}
         self._cut_off = {knob.place(file) for knob in self._knobs.values() if knob.together for file in knob.files}
         self._names = tuple(self.devices)  # a device may go away while we run; that it can be named stays
 
@@ -65,7 +67,7 @@ class Kernel(Part):
         return self.devices
 
     def settings(self) -> list[Setting]:
-        names = ("interrupt.mode", "interrupt.messages", "interrupt.affinity") if self._names else ()
+        names = OF_DEVICES if self._names else ()
         mine = [catalog()[name].model_copy(update={"restart": "machine" if name in AT_BOOT else "none"})
                 for name in names]
         return [*mine, *_widest(knob.setting for knob in self._knobs.values())]
@@ -118,8 +120,7 @@ class Kernel(Part):
 
     def covers(self, owner: str, key: str) -> bool:
         name = key.partition("@")[0]
-        return any(name == _knob.partition("@")[0] for _knob in self._knobs) or (
-            name.startswith("interrupt.") and bool(self._names))
+        return name in self._known or (name in OF_DEVICES and bool(self._names))
 
     def step_of(self, key: str) -> str:
         """Settings of the same step are written together."""
@@ -145,6 +146,14 @@ class Kernel(Part):
             if value is not None:
                 result[now] = value
         return result
+
+    def before(self, state: State, owner: str) -> Entries:
+        if owner != WHOLE_RIG:
+            return {}
+        first = {place: text.encode() for was in self._noted(state).values() for place, text in was.items()}
+        keys = [*self._knobs, *(f"{name}@{device}" for name in OF_DEVICES for device in self.devices)]
+        held = {key: self._held({**state, **first}, key) for key in keys}
+        return {key: value for key, value in held.items() if value is not None}
 
     def _held(self, state: State, key: str) -> Value | None:
         name = key.partition("@")[0]
@@ -192,7 +201,7 @@ class Kernel(Part):
         return f"{name}@{devices[device].address}" if at and device in devices else key
 
     def _check_limits(self, state: State, written: State) -> None:
-        """Whether the lower limits are no higher than the upper ones.
+        """Check that the lower limits are at most as high as the upper ones.
 
         Raises:
             RefusedByRig: one is: the kernel would take it, and show another.

@@ -40,7 +40,7 @@ class Knob:
     Args:
         setting: as the catalog has it.
         files: what it is written to.
-        texts: how a value is written, where that is not its own name; there are no other values then.
+        texts: how a value is written, where that is not its own name; other values are refused then.
         patterns: what the files hold for a value, in their order, where that is not the same in each.
         times: what a number is multiplied by to be written.
         bounds: what a file takes, where not all take as much: the cores of a CPU may differ.
@@ -124,7 +124,7 @@ def setting(name: str, title: str, kind: str, stock: object, **more: object) -> 
                                    "rights": True, "moves": {"frame-tail": "either"}, **more})
 
 
-def known(name: str, **own: object) -> Setting:
+def from_catalog(name: str, **own: object) -> Setting:
     """A setting of the catalog's as the kernel has it: with rights, and in force at once.
 
     Args:

@@ -19,7 +19,7 @@ from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State
 from keenlattice.rig.gamelist import Listed, read_games
 from keenlattice.rig.held import HeldPart, under_way
 from keenlattice.rig.linux import launch, vulkan
-from keenlattice.rig.linux.absent import reasons
+from keenlattice.rig.linux.absent import asked, reasons
 from keenlattice.rig.linux.autostart import Autostart, folders
 from keenlattice.rig.linux.desktop import Desktop
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
@@ -32,11 +32,14 @@ from keenlattice.rig.linux.scene import LAMP, SCENE
 from keenlattice.rig.linux.seen import ways
 from keenlattice.rig.linux.services import Services
 from keenlattice.rig.linux.starter import LinuxStarter
+from keenlattice.rig.linux.wayland.sway import Outputs, outputs
 from keenlattice.rig.linux.x11.input import Input, keys_and_pointers
 from keenlattice.rig.linux.x11.picture import Picture, picture
 from keenlattice.rig.linux.x11.randr import Monitors
 from keenlattice.rig.noted import Noted
 from keenlattice.rig.parts import Parts
+from keenlattice.rig.player import SHEET
+from keenlattice.rig.player.part import SAID, PlayerPart
 from keenlattice.rig.stored import StoredPart
 
 if TYPE_CHECKING:
@@ -45,6 +48,7 @@ if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.telemetry import Watcher
     from keenlattice.rig.base import UnderWay
+    from keenlattice.rig.hand import Hand
 
 
 class LinuxRig:
@@ -58,6 +62,8 @@ class LinuxRig:
 
     name = "here"
     told_of_games = True
+    place, sheet = SAID, SHEET
+    hand: "Hand | None" = None
     watcher: "Watcher | None" = None
 
     def __init__(self, home: Path, config: Path | None = None, root: Path = Path("/")) -> None:
@@ -77,11 +83,14 @@ class LinuxRig:
             LinuxGames(self._listed, home), self._desktop,
             StoredPart(preferences, preferences_of, Noted(home, "preferences-before.json")),
             StoredPart(keys, keys_and_pointers, Noted(home, "input-before.json")),
+            StoredPart(Outputs(os.environ.get("SWAYSOCK", "") if live else ""), outputs, Noted(
+                home, "compositor-before.json")),
             StoredPart(Picture(Monitors("" if compositor else display)), picture, Noted(home, "picture-before.json")),
             DriverOptions(self.config, home, self._of_the_driver, self._executables),
             Autostart(Noted(home, "startup-before.json"), home, *folders(self._settings_folder(config), root)),
             Services(Noted(home, "services-before.json"), live),
-            StoredPart(ResolverFile(root), resolver, Noted(home, "resolver-before.json")), self._kernel, self._launch))
+            StoredPart(ResolverFile(root), resolver, Noted(home, "resolver-before.json")), self._kernel, self._launch,
+            PlayerPart(home, [setting for setting in catalog() if setting.name in asked()])))
 
     def _settings_folder(self, config: Path | None) -> Path:
         """Where the player's programs keep their settings; beside the driver's file, if that was named."""
@@ -124,7 +133,8 @@ class LinuxRig:
 
     @cached_property
     def _catalog(self) -> Catalog:
-        return Catalog(self._parts.settings(), reasons())
+        settings = {setting.name: setting for setting in reversed(self._parts.settings())}  # the player's come last
+        return Catalog(reversed(settings.values()), reasons())
 
     def _of_the_driver(self) -> list[Setting]:
         own = self._options
@@ -207,7 +217,15 @@ class LinuxRig:
         return self._parts.steps(owner, changes)
 
     def changed(self, state: State, owner: str, changes: Edits) -> State:
+        if owner == SCENE.name and (asked_for := [key for key in changes if not self.written_here(owner, key)]):
+            raise RefusedByRig(f"{', '.join(asked_for)}: the scene has no menu to set it in")
         return self._parts.changed(state, owner, changes)
+
+    def written_here(self, owner: str, key: str) -> bool:
+        return self._parts.written(owner, key)
+
+    def seen_before(self, owner: str) -> Entries:
+        return self._parts.before(self.state(), owner)
 
     def _executables(self, owner: str) -> tuple[str, ...]:
         game = game_of(self, owner)

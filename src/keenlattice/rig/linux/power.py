@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from keenlattice.catalog.values import Value
-from keenlattice.rig.linux.knobs import Knob, choices_in, known, number_in, setting, text_in
+from keenlattice.rig.linux.knobs import Knob, choices_in, from_catalog, number_in, setting, text_in
 
 CPU = "sys/devices/system/cpu"
 KHZ_PER_MHZ = 1000
@@ -45,12 +45,13 @@ def _preference(policies: list[Path]) -> list[Knob]:
         return []
     held = text_in(policies[0] / PREFERENCE)
     stock = next((share for share, word in texts.items() if word == held), next(iter(texts)))
-    return [Knob(known("cpu.energy-preference", stock=stock), tuple(policy / PREFERENCE for policy in policies), texts)]
+    files = tuple(policy / PREFERENCE for policy in policies)
+    return [Knob(from_catalog("cpu.energy-preference", stock=stock), files, texts)]
 
 
 def _states(root: Path) -> list[Knob]:
     """The share of its best speed that the processor keeps to, where its driver counts so."""
-    return [Knob(known(f"cpu.{end}imum-state", stock=held), (file,), together="states") for end in ("min", "max")
+    return [Knob(from_catalog(f"cpu.{end}imum-state", stock=held), (file,), together="states") for end in ("min", "max")
             for file in sorted((root / CPU).glob(f"*_pstate/{end}_perf_pct")) if (held := number_in(file)) is not None]
 
 
@@ -58,7 +59,7 @@ def _who_scales(root: Path) -> list[Knob]:
     files = tuple((root / CPU).glob("*_pstate/status"))
     modes: dict[Value, str] = {"by-hardware": "active", "by-system": "passive"}
     held = next((who for who, mode in modes.items() if files and mode == text_in(files[0])), None)
-    return [Knob(known("cpu.frequency-scaling", choices=tuple(modes), stock=held), files, modes)] if held else []
+    return [Knob(from_catalog("cpu.frequency-scaling", choices=tuple(modes), stock=held), files, modes)] if held else []
 
 
 def _cores(root: Path) -> list[Knob]:
@@ -68,7 +69,8 @@ def _cores(root: Path) -> list[Knob]:
     count = len(files)
     patterns: dict[Value, tuple[str, ...]] = {
         "all": ("1",) * count, **{on + 1: ("1",) * on + ("0",) * (count - on) for on in range(count)}}
-    return [Knob(known("cpu.boot-cores", high=float(count + 1)), tuple(files), patterns=patterns)] if files else []
+    setting_here = from_catalog("cpu.boot-cores", high=float(count + 1))
+    return [Knob(setting_here, tuple(files), patterns=patterns)] if files else []
 
 
 def _plan(root: Path) -> list[Knob]:
@@ -77,7 +79,7 @@ def _plan(root: Path) -> list[Knob]:
     offered = (text_in(file.with_name("platform_profile_choices")) or "").split()
     texts: dict[Value, str] = {plan: word for plan, word in PLANS.items() if word in offered}
     held = next((plan for plan, word in texts.items() if word == text_in(file)), None)
-    return [Knob(known("cpu.power-plan", choices=tuple(texts), stock=held), (file,), texts)
+    return [Knob(from_catalog("cpu.power-plan", choices=tuple(texts), stock=held), (file,), texts)
             ] if held and len(texts) > 1 else []
 
 
@@ -87,7 +89,7 @@ def _timer(root: Path) -> list[Knob]:
     texts: dict[Value, str] = {value: names[0] for value, listed in TIMERS.items()
                                if (names := [name for name in listed if name in offered])}
     held = next((value for value, name in texts.items() if name == text_in(file)), None)
-    return [Knob(known("timer.source", choices=tuple(texts), stock=held), (file,), texts)
+    return [Knob(from_catalog("timer.source", choices=tuple(texts), stock=held), (file,), texts)
             ] if held and len(texts) > 1 else []
 
 
@@ -121,7 +123,8 @@ def _mhz(file: Path) -> int:
 
 def _boost(root: Path) -> list[Knob]:
     file = root / CPU / "cpufreq" / "boost"
-    return [Knob(known("cpu.boost", choices=("off", "on")), (file,), {"off": "0", "on": "1"})] if file.is_file() else []
+    setting_here = from_catalog("cpu.boost", choices=("off", "on"))
+    return [Knob(setting_here, (file,), {"off": "0", "on": "1"})] if file.is_file() else []
 
 
 def _idle(root: Path) -> list[Knob]:

@@ -10,7 +10,7 @@ from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig
 from keenlattice.rig.stored import StoredSetting, Texts, by_table, of_the_player
 
-DESKTOP = "GNOME"  # as the desktop calls itself in XDG_CURRENT_DESKTOP, beside names of its own
+DESKTOP = "GNOME"  # as XDG_CURRENT_DESKTOP has it, beside other names
 PREFIX, SCHEMA = "preferences/", "org.gnome.desktop."
 SCHEMAS = ("interface", "privacy", "peripherals.keyboard", "peripherals.mouse", "a11y.keyboard")
 ANIMATIONS, USAGE, PROBLEMS, DELAY, INTERVAL, POINTER, SLOW, SLOW_MS = PLACES = tuple(PREFIX + SCHEMA + key for key in (

@@ -5,12 +5,14 @@ import subprocess
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
+from pathlib import Path
 
 from keenlattice.errors import RigError
 from keenlattice.rig.held import HeldPart
+from keenlattice.rig.linux._sampler import sources
 from keenlattice.rig.linux.launch import Start, start_of
 from keenlattice.rig.linux.program import running
-from keenlattice.rig.under_way import StartedGame, is_launcher, not_known_how
+from keenlattice.rig.under_way import Readings, StartedGame, is_launcher, not_known_how
 
 
 @dataclass(frozen=True)
@@ -45,7 +47,7 @@ class LinuxStarter:
             if (program := running(executables)) is None:
                 raise not_known_how(name)
             with begin.while_it_runs(program.processes):
-                yield StartedGame(None, lambda: self.runs(executables))
+                yield StartedGame(None, lambda: self.runs(executables), readings=_readings())
             return
         try:
             process = subprocess.Popen([*command, *begin.words], preexec_fn=begin.before_it_runs,
@@ -54,4 +56,10 @@ class LinuxStarter:
             raise begin.refused(name) from None
         except OSError as error:
             raise RigError(f"{name} cannot be started: {command[0]}: {error.strerror}") from None
-        yield StartedGame(process.poll, lambda: self.runs(executables), is_launcher(command, executables))
+        yield StartedGame(process.poll, lambda: self.runs(executables), is_launcher(command, executables),
+                          readings=_readings())
+
+
+def _readings() -> Readings:
+    read = sources(Path("/"), [])
+    return Readings(lambda: {name: value for source in read for name, value in source().items()})

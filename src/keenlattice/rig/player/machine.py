@@ -1,6 +1,5 @@
 """A rig with a player: what they have said of it, set on it, and seen there before."""
 
-import json
 import platform
 import tomllib
 from collections.abc import Callable, Iterable, Mapping, Sequence
@@ -19,14 +18,13 @@ from keenlattice.profile.matching import Game
 from keenlattice.profile.sheet import Sheet, SheetStep
 from keenlattice.profile.version import Entries
 from keenlattice.rig._gamefiles import GameFiles
-from keenlattice.rig.base import ByHand, Edits, Facts, FactValue, Rig, State, game_of, one_by_one
+from keenlattice.rig.base import Asks, Edits, Facts, FactValue, State, game_of, one_by_one
 from keenlattice.rig.factnames import FACTS
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.held import under_way
 from keenlattice.rig.notes import read_notes
 from keenlattice.rig.parts import Part, Parts
-from keenlattice.rig.places import put_file
 from keenlattice.rig.player import SHEET
 from keenlattice.rig.player.part import SAID, PlayerPart
 
@@ -70,9 +68,8 @@ class ByHandRig:
         self.home, self.name = home, name
         self.place, self.sheet = SAID, SHEET
         self._starter, held = starter, [starter.part] if starter else []
-        written = [GameFiles(read_games(home), home), *parts, *held]
-        self._written, self._parts = Parts(written), Parts([*written, PlayerPart(home)])
-        more = [*self._written.settings(), *more]
+        self._parts = Parts([GameFiles(read_games(home), home), *parts, *held, PlayerPart(home)])
+        more = [*self._parts.settings(), *more]
         settings = catalog()
         if absent:
             settings = Catalog((setting for setting in settings if setting.name not in absent), absent)
@@ -83,7 +80,7 @@ class ByHandRig:
         self._asked: ComingRun | None = None
 
     def facts(self) -> Facts:
-        return {"case_matters": False, **self._own_facts(), **self._written.facts(), **self._facts}
+        return {"case_matters": False, **self._own_facts(), **self._parts.facts(), **self._facts}
 
     def devices(self) -> tuple[str, ...]:
         return tuple(dict.fromkeys([*self._own_devices, *self._devices]))
@@ -95,19 +92,16 @@ class ByHandRig:
         return self._catalog
 
     def state(self) -> State:
-        try:
-            return {self.sheet: read_bounded(self.home / self.sheet, MOST_STATE_BYTES), **self._parts.state()}
-        except OSError as error:
-            raise RigError(f"cannot read {error.filename}: {error.strerror}") from None
+        return self._parts.state()
 
     def values(self, state: State, owner: str) -> Entries:
         return self._parts.values(state, owner)
 
     def written_here(self, owner: str, key: str) -> bool:
-        return self._written.covers(owner, key)
+        return self._parts.written(owner, key)
 
     def seen_before(self, owner: str) -> Entries:
-        return {**self._written.before(self.state(), owner), **read_noted(self).get(owner, {})}
+        return self._parts.before(self.state(), owner)
 
     def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
         """What is written from here goes first; what is asked comes in the order of the restarts that it takes."""
@@ -117,12 +111,7 @@ class ByHandRig:
         return self._parts.changed(state, owner, changes)
 
     def put(self, state: State) -> None:
-        try:
-            self._parts.put(state)
-            if self.sheet in state:
-                put_file(self.home / self.sheet, state[self.sheet])
-        except OSError as error:
-            raise RigError(f"cannot write in {self.home}: {error.strerror}") from None
+        self._parts.put(state)
 
     def held_at_start(self, keys: Sequence[str]) -> list[str]:
         return [key for key in keys if self._starter and self._starter.part.covers("", key)]
@@ -139,7 +128,7 @@ class ByHandRig:
         return self._starter
 
     def place_in_words(self, place: str) -> str:
-        return self._written.place_in_words(place)
+        return self._parts.place_in_words(place)
 
     def coming(self, run: "ComingRun") -> None:
         """The person who sits there learns of a run before anything is asked."""
@@ -238,49 +227,7 @@ def facts_here() -> "dict[str, FactValue]":
     return {name: value for name, value in facts.items() if value}
 
 
-SEEN_FILE, MOST_SEEN_BYTES = "seen-before.json", 1_000_000
-
-
-def read_noted(rig: Rig) -> dict[str, dict[str, Value]]:
-    """Owner to setting to the value that was seen.
-
-    Raises:
-        RigError: the file cannot be read, or is damaged.
-    """
-    path = rig.home / SEEN_FILE
-    try:
-        content = parse_json(read_bounded(path, MOST_SEEN_BYTES) or b"{}")
-        entries_of = {str(owner): {str(key): value for key, value in entries.items()}
-                      for owner, entries in content.items()}
-    except OSError as error:
-        raise RigError(f"cannot read {path}: {error.strerror}") from None
-    except (ValueError, AttributeError):
-        raise RigError(f"{path} is damaged: put it back from a copy, or move it away and look again") from None
-    return {owner: {key: value for key, value in entries.items() if isinstance(value, bool | int | float | str)}
-            for owner, entries in entries_of.items()}
-
-
-def keep_noted(rig: Rig, owner: str, seen: Mapping[str, Value | None]) -> Entries:
-    """Keeps some values beside those that were seen before; None takes one out.
-
-    Returns: all that was seen for that owner.
-
-    Raises:
-        RigError: it cannot be written.
-    """
-    noted = read_noted(rig)
-    entries = {**noted.get(owner, {}), **seen}
-    noted[owner] = {key: value for key, value in entries.items() if value is not None}
-    kept = {entry: dict(sorted(entries.items())) for entry, entries in sorted(noted.items()) if entries}
-    try:
-        make_private(rig.home)
-        replace_file(rig.home / SEEN_FILE, (json.dumps(kept, indent=1) + "\n").encode())
-    except OSError as error:
-        raise RigError(f"cannot write {rig.home / SEEN_FILE}: {error.strerror}") from None
-    return noted[owner]
-
-
-def steps_of(rig: ByHand, changes: Iterable[tuple[str, Change]], why: str) -> list[SheetStep]:
+def steps_of(rig: Asks, changes: Iterable[tuple[str, Change]], why: str) -> list[SheetStep]:
     """The steps of some changes, each with the owner whom it is made for, numbered from 1: what the player is asked
     for in the order of the restarts that it needs, then what is written from here.
 
@@ -304,7 +251,7 @@ def _step_of(setting: Setting, number: int, owner: str, change: Change, why: str
                      setting.restart, was=was)
 
 
-def open_sheet(rig: ByHand) -> Sheet | None:
+def open_sheet(rig: Asks) -> Sheet | None:
     """The sheet that is being worked through, if there is one with steps that are open.
 
     Raises:
@@ -314,7 +261,7 @@ def open_sheet(rig: ByHand) -> Sheet | None:
     return sheet if sheet is not None and sheet.open else None
 
 
-def written_sheet(rig: ByHand) -> Sheet | None:
+def written_sheet(rig: Asks) -> Sheet | None:
     """The sheet as it lies there, with or without a step that is open.
 
     Raises:

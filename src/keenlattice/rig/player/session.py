@@ -25,12 +25,13 @@ from keenlattice.profile.compare import changes
 from keenlattice.profile.matching import match
 from keenlattice.profile.sheet import SheetStep
 from keenlattice.profile.version import WHOLE_RIG, owners, parted
-from keenlattice.rig.base import ByHand, State, play_on
+from keenlattice.rig.base import Asks, ByHand, State, play_on
 from keenlattice.rig.hand import ComingRun, Hand, Paused
 from keenlattice.rig.journal import fingerprints, in_text, out_of_text
 from keenlattice.rig.locks import locked
 from keenlattice.rig.places import to_be_written, write
-from keenlattice.rig.player.machine import MOST_STATE_BYTES, keep_noted, open_sheet, read_noted, steps_of
+from keenlattice.rig.player.machine import MOST_STATE_BYTES, open_sheet, steps_of
+from keenlattice.rig.player.part import keep_noted, read_noted
 from keenlattice.rig.recovery import with_values_of
 
 if TYPE_CHECKING:
@@ -116,7 +117,7 @@ ORIGIN = "before-the-study.json"
 
 
 class HandChanges:
-    """The changes of a study under way; each is asked for, and written down once it was made.
+    """The changes of a study under way; what is not written from here is asked for, and noted once it was made.
 
     Args:
         hand: who is asked.
@@ -124,15 +125,16 @@ class HandChanges:
 
     by_itself = False
 
-    def __init__(self, rig: ByHand, hand: Hand, why: str) -> None:
+    def __init__(self, rig: Asks, hand: Hand, why: str) -> None:
         self._rig, self._hand, self._why = rig, hand, why
 
     def coming(self, run: ComingRun) -> None:
-        """Tell the player of the next run."""
-        self._rig.coming(run)
+        """Tell a player who plays of the next run."""
+        if isinstance(self._rig, ByHand):
+            self._rig.coming(run)
 
     def play(self, game: str, seconds: float, seed: int) -> "Capture":
-        """Ask the player for a run."""
+        """Ask the player for a run; or a program plays, on a rig that they only set something of."""
         return play_on(self._rig, game, seconds, seed)
 
     def put(self, state: State, settings: list[str] | None = None) -> None:
@@ -151,7 +153,7 @@ class HandChanges:
         self._write({place: content for place, content in state.items() if place != self._rig.place}, now)
         noted = self._hand.change(steps) if steps else {}
         for (owner, key), value in noted.items():
-            keep_noted(self._rig, owner, {key: value})
+            keep_noted(self._rig.home, owner, {key: value})
         self._write(state, self._rig.state())
 
     def _write(self, state: State, now: State) -> None:
@@ -181,7 +183,7 @@ class HandChanges:
         return []
 
 
-def _back(rig: ByHand, now: State, origin: State) -> State:
+def _back(rig: Asks, now: State, origin: State) -> State:
     """The state to go back to: what was said is as before; of what is written from here only our values go back, since
     something else may have written there meanwhile."""
     then: State = {**now, rig.place: origin[rig.place]}
@@ -191,16 +193,19 @@ def _back(rig: ByHand, now: State, origin: State) -> State:
 
 
 @contextmanager
-def by_hand(rig: ByHand, why: str) -> Iterator[HandChanges]:
+def by_hand(rig: Asks, why: str) -> Iterator[HandChanges]:
     """Changes of a rig by its hand.
 
     Raises:
         UsageError: nobody is there to be asked; or a sheet is open.
         RigBusy: another process is changing this rig.
     """
-    if rig.hand is None:
+    if rig.hand is None and isinstance(rig, ByHand):
         raise UsageError(f"nobody is there to change and play the rig {rig.name}: go on at a terminal, or hand the "
                          "recording of a run over with keen rig next FRAMES")
+    if rig.hand is None:
+        raise UsageError(f"this study changes settings of the rig {rig.name} that you set: play it at a terminal, "
+                         "which asks you for them run by run")
     with locked(rig, why):
         if (sheet := open_sheet(rig)) is not None:
             raise UsageError(f"the run sheet for {sheet.title} is still open: finish it first with keen rig sheet "
@@ -208,7 +213,7 @@ def by_hand(rig: ByHand, why: str) -> Iterator[HandChanges]:
         yield HandChanges(rig, rig.hand, why)
 
 
-def steps_between(rig: ByHand, now: State, then: State, why: str) -> list[SheetStep]:
+def steps_between(rig: Asks, now: State, then: State, why: str) -> list[SheetStep]:
     """The steps that a person takes from one state of a rig to another, in the order of the restarts that they need."""
     return steps_of(rig, [
         (owner, edit) for owner in (WHOLE_RIG, *(game.name for game in rig.games()))
@@ -218,13 +223,13 @@ def steps_between(rig: ByHand, now: State, then: State, why: str) -> list[SheetS
 
 def holding(rig: ByHand) -> dict[str, dict[str, Value]]:
     """Owner to what the player has seen on the rig, and what is set."""
-    now, seen = rig.state(), read_noted(rig)
+    now, seen = rig.state(), read_noted(rig.home)
     values = {owner: {**seen.get(owner, {}), **rig.values(now, owner)}
               for owner in (WHOLE_RIG, *(game.name for game in rig.games()))}
     return {owner: entry for owner, entry in values.items() if entry}
 
 
-def read_origin(rig: ByHand) -> tuple[str, State] | None:
+def read_origin(rig: Asks) -> tuple[str, State] | None:
     """What has changed the rig since, and what was there before; None if no study has left anything changed.
 
     Raises:
@@ -251,7 +256,7 @@ def before_the_last_change(rig: ByHand) -> State:
     return rig.state()
 
 
-def keep_origin(rig: ByHand, why: str, origin: State, last: State) -> None:
+def keep_origin(rig: Asks, why: str, origin: State, last: State) -> None:
     """Keeps what was there before a study, and before its newest change.
 
     Raises:
@@ -266,7 +271,7 @@ def keep_origin(rig: ByHand, why: str, origin: State, last: State) -> None:
         raise RigError(f"cannot write {path}: {error.strerror}") from None
 
 
-def settle_study(rig: ByHand, book: "Logbook") -> None:
+def settle_study(rig: Asks, book: "Logbook") -> None:
     """Makes a restore point of what a study has left changed on the rig, by the one who holds its lock."""
     kept = read_origin(rig)
     if kept is None:

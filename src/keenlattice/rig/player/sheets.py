@@ -17,16 +17,17 @@ from keenlattice.profile.formula import is_formula
 from keenlattice.profile.sheet import Sheet, SheetStep
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.rig.applying import preview, write_step
-from keenlattice.rig.base import ByHand, State
+from keenlattice.rig.base import Asks, State
 from keenlattice.rig.journal import fingerprints, in_text, out_of_text, packed
 from keenlattice.rig.locks import locked
-from keenlattice.rig.player.machine import keep_noted, open_sheet, steps_of, written_sheet
+from keenlattice.rig.player.machine import open_sheet, steps_of, written_sheet
+from keenlattice.rig.player.part import keep_noted
 from keenlattice.rig.player.session import settle_study
 from keenlattice.rig.transaction import Transaction, changing
 from keenlattice.rig.undoing import in_short, preview_undo
 
 
-def settle_sheet(rig: ByHand, book: Logbook) -> None:
+def settle_sheet(rig: Asks, book: Logbook) -> None:
     """Puts a sheet whose last step is ticked off into the logbook, and away.
 
     Raises:
@@ -38,14 +39,14 @@ def settle_sheet(rig: ByHand, book: Logbook) -> None:
             _settle(rig, book)
 
 
-def _settle(rig: ByHand, book: Logbook) -> None:
+def _settle(rig: Asks, book: Logbook) -> None:
     """As `settle_sheet`, by the one who holds the lock."""
     sheet = written_sheet(rig)
     if sheet is not None and not sheet.open:
         _finish(rig, book, sheet)
 
 
-def sheet_to_apply(rig: ByHand, book: Logbook, version: Version) -> Sheet | None:
+def sheet_to_apply(rig: Asks, book: Logbook, version: Version) -> Sheet | None:
     """Write the run sheet that takes the rig to a version; what can be written from here is written and read back.
 
     Returns: None if nothing is asked of the player: then it is an apply like any other.
@@ -69,7 +70,7 @@ def sheet_to_apply(rig: ByHand, book: Logbook, version: Version) -> Sheet | None
     return sheet
 
 
-def sheet_to_undo(rig: ByHand, book: Logbook, to: int | None = None) -> Sheet | None:
+def sheet_to_undo(rig: Asks, book: Logbook, to: int | None = None) -> Sheet | None:
     """Write the run sheet that takes the rig back to a restore point, the newest by default.
 
     Returns: None if nothing is asked of the player: then it is an undo like any other.
@@ -92,7 +93,7 @@ def sheet_to_undo(rig: ByHand, book: Logbook, to: int | None = None) -> Sheet | 
     return sheet
 
 
-def _check_none_is_open(rig: ByHand) -> None:
+def _check_none_is_open(rig: Asks) -> None:
     if (sheet := open_sheet(rig)) is not None:
         raise UsageError(f"the run sheet for {sheet.title} is still open, with {len(sheet.open)} of {len(sheet.steps)} "
                          "steps to do: keen rig sheet, or keen rig sheet --drop")
@@ -103,7 +104,7 @@ def _kept(state: State, places: Iterable[str]) -> str:
     return packed({place: state.get(place) for place in places})
 
 
-def _begin(rig: ByHand, change: Transaction, sheet: Sheet, wanted: Mapping[str, Sequence[Change]], why: str) -> Sheet:
+def _begin(rig: Asks, change: Transaction, sheet: Sheet, wanted: Mapping[str, Sequence[Change]], why: str) -> Sheet:
     """Write what can be written from here, step by step, and the sheet with the rest; `wanted` is by owner."""
     if not any(wanted.values()):
         raise UsageError(f"there is nothing to do: by all that was said, the rig holds {sheet.title} already")
@@ -123,7 +124,7 @@ def _as_bytes(sheet: Sheet) -> bytes:
     return json.dumps(sheet.to_json(), indent=1).encode()
 
 
-def note_before(rig: ByHand, number: int, was: str) -> Sheet:
+def note_before(rig: Asks, number: int, was: str) -> Sheet:
     """Notes what a setting is at before a step is taken: an undo then goes back to that value.
 
     Args:
@@ -143,7 +144,7 @@ def note_before(rig: ByHand, number: int, was: str) -> Sheet:
     return sheet
 
 
-def _as_read(rig: ByHand, key: str, text: str) -> Value:
+def _as_read(rig: Asks, key: str, text: str) -> Value:
     """The value that a player has read.
 
     Raises:
@@ -155,7 +156,7 @@ def _as_read(rig: ByHand, key: str, text: str) -> Value:
     return value
 
 
-def _state_before(rig: ByHand, sheet: Sheet) -> State:
+def _state_before(rig: Asks, sheet: Sheet) -> State:
     try:
         state, listed = out_of_text(parse_json(sheet.before)), rig.state()
         return {rig.place: state[rig.place], **{place: entry for place, entry in state.items() if place in listed}}
@@ -164,7 +165,7 @@ def _state_before(rig: ByHand, sheet: Sheet) -> State:
                        ) from None
 
 
-def _open_step(rig: ByHand, number: int) -> tuple[Sheet, SheetStep]:
+def _open_step(rig: Asks, number: int) -> tuple[Sheet, SheetStep]:
     """A step of the open sheet that is still to be done.
 
     Raises:
@@ -179,7 +180,7 @@ def _open_step(rig: ByHand, number: int) -> tuple[Sheet, SheetStep]:
     return sheet, step
 
 
-def tick(rig: ByHand, book: Logbook, number: int, seen: str | None = None) -> Sheet:
+def tick(rig: Asks, book: Logbook, number: int, seen: str | None = None) -> Sheet:
     """Ticks a step off; once it was the last, the logbook remembers the whole.
 
     Args:
@@ -200,7 +201,7 @@ def tick(rig: ByHand, book: Logbook, number: int, seen: str | None = None) -> Sh
     return sheet
 
 
-def drop(rig: ByHand, book: Logbook) -> Sheet | None:
+def drop(rig: Asks, book: Logbook) -> Sheet | None:
     """Gives the open sheet up. What was ticked off stays done, and is remembered as such: it can be undone.
 
     Returns: the sheet; None if there was none.
@@ -215,7 +216,7 @@ def drop(rig: ByHand, book: Logbook) -> Sheet | None:
     return sheet
 
 
-def _finish(rig: ByHand, book: Logbook, sheet: Sheet) -> None:
+def _finish(rig: Asks, book: Logbook, sheet: Sheet) -> None:
     """Into the logbook as one: the sheet with all that was said and seen, and what it did, with its restore point."""
     part = f" ({len(sheet.steps) - len(sheet.open)} of {len(sheet.steps)} steps)" if sheet.open else ""
     if not book.knows(sheet.token):
@@ -230,7 +231,7 @@ def _finish(rig: ByHand, book: Logbook, sheet: Sheet) -> None:
     _remove(rig)
 
 
-def _remove(rig: ByHand) -> None:
+def _remove(rig: Asks) -> None:
     try:
         remove_file(rig.home / rig.sheet)
     except OSError as error:
@@ -238,7 +239,7 @@ def _remove(rig: ByHand) -> None:
                        ) from None
 
 
-def take_stock(rig: ByHand, book: Logbook, owner: str, seen: Mapping[str, str], subject: str) -> dict[str, Value]:
+def take_stock(rig: Asks, book: Logbook, owner: str, seen: Mapping[str, str], subject: str) -> dict[str, Value]:
     """Notes what a player sees. What they have set there themselves by a sheet now holds as seen; the rest is what was
     there before anything was set, which an undo goes back to.
 
@@ -268,7 +269,7 @@ def take_stock(rig: ByHand, book: Logbook, owner: str, seen: Mapping[str, str], 
         ours = {key: value for key, value in values.items() if key in set_by_us}
         if ours:
             change.put(rig.changed(change.held, owner, ours), list(ours))
-        keep_noted(rig, owner, {key: value for key, value in values.items() if key not in set_by_us})
+        keep_noted(rig.home, owner, {key: value for key, value in values.items() if key not in set_by_us})
     state = {place: content for place, content in rig.state().items() if place != rig.sheet}
     token = secrets.token_hex(16)
     keep_point(token, RestorePoint(in_text(state), fingerprints(state)))

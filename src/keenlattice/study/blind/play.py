@@ -13,7 +13,7 @@ from typing import Protocol
 from keenlattice.errors import BadValue, RigError, UsageError
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig, game_of
-from keenlattice.rig.session import session_of
+from keenlattice.rig.session import asked_between, session_of
 from keenlattice.study.blind.plan import Blind, BlindPlan, BlindSpec, Felt, Round, Side, needed
 from keenlattice.study.blind.tell import blind_page, tell_blind
 from keenlattice.study.kind import Kind, game_for
@@ -58,7 +58,9 @@ def run_blind(rig: Rig, before: Version, after: Version, plan: BlindPlan, judge:
     if entries["before"] == entries["after"]:
         raise UsageError(f"{before.reference} and {after.reference} set the same on {rig.name}: there is nothing to "
                          "feel")
-    with session_of(rig, f"blind test of {before.reference} and {after.reference}") as session:
+    asked = asked_between(rig, [before, after])
+    why = f"blind test of {before.reference} and {after.reference}"
+    with session_of(rig, why, asked=bool(asked)) as session:
         player = Player(rig, before.profile, named, 0.0, session=session)
         switch = SwitchTo(player, rig.values(rig.state(), before.profile), entries, least_s)
         for side, name in zip(OTHER, "AB", strict=True):

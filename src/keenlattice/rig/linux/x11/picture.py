@@ -96,7 +96,7 @@ def picture(held: Texts) -> list[StoredSetting]:
 
 def _saturation(place: str) -> StoredSetting:
     """The change of saturation, by the matrix that the output multiplies its colours with: each colour is moved away
-    from the grey of its own brightness, or towards it."""
+    from the grey that is as bright, or towards it."""
     def value(held: Texts) -> Value | None:
         change = round(100 * (-_numbers(held[place])[1] / LUMA[1]))
         return change if held[place] == _matrix(change) else None

@@ -13,7 +13,7 @@ import psutil
 from keenlattice.errors import RigError
 from keenlattice.profile.version import Entries
 from keenlattice.rig.held import HeldPart
-from keenlattice.rig.under_way import StartedGame, is_launcher, not_known_how
+from keenlattice.rig.under_way import Readings, StartedGame, is_launcher, not_known_how
 from keenlattice.rig.windows.process import CLASSES, CORES, PRIORITY, WORDS, cores_of, words_of
 from keenlattice.rig.windows.system.processes import ListedProcess, processes
 
@@ -47,7 +47,7 @@ class GameStarter:
             game.untreated = treated.refused
 
         game = StartedGame(process.poll if process else None, lambda: self.runs(executables) or treated.any_runs(),
-                           bool(command) and is_launcher(command, executables), look)
+                           bool(command) and is_launcher(command, executables), look, Readings(_machine_now))
         look()
         try:
             yield game
@@ -115,3 +115,10 @@ def processes_of(executables: Sequence[str]) -> list[ListedProcess]:
     """The processes that run one of these executables."""
     names = {name.lower() for name in executables}
     return [process for process in processes() if process.executable.lower() in names] if names else []
+
+
+def _machine_now() -> dict[str, float]:
+    """The processor's load in % since the last look, its clock in MHz if it tells, and the memory in use in MiB."""
+    clock = psutil.cpu_freq()
+    return {"cpu.load": psutil.cpu_percent(), "system.memory": psutil.virtual_memory().used / 2**20,
+            **({"cpu.clock": clock.current} if clock and clock.current else {})}
