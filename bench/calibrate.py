@@ -275,7 +275,8 @@ def main(*wanted: str) -> int:
             lines = {QUICK: costs, "unlike": price}[name](executor) if name in (QUICK, "unlike") else []
             missed += sum(not row.holds() for row in rows)
             (KEPT / f"{name}.json").write_text(json.dumps({
-                "minutes": (time.monotonic() - began) / 60, "rows": [asdict(row) for row in rows], "lines": lines}))
+                "minutes": (time.monotonic() - began) / 60, "rows": [asdict(row) for row in rows], "lines": lines},
+                default=lambda number: number.item()))  # counts of NumPy's
     _write("Calibration of what once broke", PAGE_OF_QUICK, [QUICK])
     _write("Calibration", PAGE, list(PARTS))
     print(f"{missed} claims are missed")
