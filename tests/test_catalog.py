@@ -66,7 +66,7 @@ def test_an_unknown_setting_is_answered_with_the_nearest() -> None:
 
 
 @pytest.mark.parametrize(("key", "whole_rig", "says"), [
-    ("timer.resolution", False, "keen edit rig"), ("interrupt.mode", True, "per device"),
+    ("timer.resolution", False, "ws.edit"), ("interrupt.mode", True, "per device"),
     ("interrupt.mode@toaster", True, "gpu0"), ("frame.cap@gpu0", False, "not set per device"),
 ])
 def test_a_setting_is_set_only_where_it_can_be(key: str, whole_rig: bool, says: str) -> None:
@@ -88,7 +88,7 @@ def test_what_a_rig_does_not_have_is_said_so_with_the_reason() -> None:
     assert "sync.vertical" not in some.absent
     with pytest.raises(UnknownName, match=r"no setting here named 'frame\.cap'; this rig does not have it: neither"):
         some["frame.cap"]
-    with pytest.raises(UnknownName, match="see `keen catalog`"):
+    with pytest.raises(UnknownName, match="see `ws.rig.settings.search"):
         some["frame.cup"]
 
 

@@ -375,7 +375,7 @@ def test_the_examples_of_studies_run(tmp_path: Path, name: str, says: str) -> No
 
 def test_runs_are_drawn_by_file_and_by_version(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "brass-orbit", "frame.queue-depth=1")
-    assert "keen measure or keen trial records some" in keen("draw", "brass-orbit", "--out", "a.png", code=2).stderr
+    assert "`keen measure` or `keen trial` records some" in keen("draw", "brass-orbit", "--out", "a.png", code=2).stderr
     kept = as_json(keen("measure", "brass-orbit", "--seconds", "3", "--runs", "2", "--json"))["captures"]
     keen("draw", kept[0], "--out", "one.svg")
     here = keen("draw", "brass-orbit@stock", kept[0], COLUMNS="80").stdout

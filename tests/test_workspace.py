@@ -26,7 +26,7 @@ from keenlattice._notebook import Shown
 from keenlattice.blocks import KeyFigure, Telling
 from keenlattice.cli.app import app
 from keenlattice.cli.views.trial import show_played
-from keenlattice.errors import BookError, CaptureError, UsageError
+from keenlattice.errors import BookError, CaptureError, UnknownName, UsageError, worded_as_commands
 from keenlattice.profile import Game, Version
 from keenlattice.rig import Listed
 from keenlattice.study import KeptVersion, Kind, Player, Spec
@@ -36,6 +36,7 @@ from keenlattice.workspace.next_run import Waiting
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
 SHORT, RUNS = ["--seconds", "2", "--seed", "1"], {"seconds": 2.0, "seed": 1}
+WAYS = re.compile(r"way\(f?['\"]([^'\"]+)['\"],\s*f?['\"]([^'\"]+)")
 TRIAL = ["trial", "brass-orbit@stock", "brass-orbit"]
 
 Call = Callable[[Workspace], Any]
@@ -370,3 +371,27 @@ def test_status_says_what_to_do_next_until_all_is_done(keen: Keen) -> None:
     assert next_step() == "keen apply rig"
     keen("apply", "rig", "--yes")
     assert next_step() == "keen rig restart machine"
+
+
+def test_what_errors_say_to_do_can_be_called_and_typed(tmp_path: Path) -> None:
+    """In Python an error names a call of the workspace, on the command line a command: both are there."""
+    ws = keenlattice.open(tmp_path / "book", rig="standin")
+    with pytest.raises(UnknownName) as wrong:
+        ws.edit("brass-orbit", {"frame.cup": 60})
+    assert wrong.value.advice == ("ws.rig.settings.search()",)
+    with worded_as_commands(), pytest.raises(UnknownName) as wrong:
+        ws.edit("brass-orbit", {"frame.cup": 60})
+    assert wrong.value.advice == ("keen catalog",)
+    top = typer.main.get_command(app)
+    for file in Path(keenlattice.__file__).parent.rglob("*.py"):
+        for command, call in WAYS.findall(file.read_text(encoding="utf-8")):
+            names, place = call.split("(")[0].split(".")[1:] if call.startswith("ws.") else [], ws
+            for name in names:
+                assert hasattr(type(place), name) or hasattr(place, name), (file.name, call)
+                place = getattr(place, name)
+            words, group = command.split()[1:], top
+            for word in words if command.startswith("keen ") else []:
+                if not hasattr(group, "commands"):
+                    break
+                assert word in group.commands or word == "or", (file.name, command)
+                group = group.commands[word]

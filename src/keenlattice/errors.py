@@ -17,16 +17,48 @@
 Each message says what was wrong, where, and what to do next, in one line.
 """
 
-from collections.abc import Iterable
+import re
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 
 LONGEST_MESSAGE = 2_000
 """Letters of a message; of a longer one the middle is left out."""
+
+
+_commands = False
+"""Whether `way` words what to do as a command; in Python it is a call, whose `ws` is the workspace at hand."""
+
+
+@contextmanager
+def worded_as_commands() -> Iterator[None]:
+    """Have errors name commands, for as long as the command line runs; anywhere else they name calls."""
+    global _commands
+    before, _commands = _commands, True
+    try:
+        yield
+    finally:
+        _commands = before
+
+
+def way(command: str, call: str) -> str:
+    """Return what to do next, between backticks, as whoever reads it does it: `KeenLatticeError.advice` finds it there.
+
+    Args:
+        command: as it is typed.
+        call: as it is written in Python; names in capitals are for the reader to fill in.
+    """
+    return f"`{command if _commands else call}`"
 
 
 class KeenLatticeError(Exception):
     """Base of all errors that Keen Lattice raises on purpose."""
 
     exit_code = 1
+
+    @property
+    def advice(self) -> tuple[str, ...]:
+        """What the message says to do: commands on the command line, calls in Python."""
+        return tuple(re.findall(r"`([^`]+)`", str(self)))
 
     def __init__(self, message: str = "") -> None:
         if len(message) > LONGEST_MESSAGE:  # it repeats what somebody handed over

@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from keenlattice.catalog.search import search
 from keenlattice.catalog.values import GAME_DECIDES, Restart, Value, written
-from keenlattice.errors import BadValue, UnknownName, UsageError
+from keenlattice.errors import BadValue, UnknownName, UsageError, way
 
 Kind = Literal["switch", "whole", "number", "choice", "text"]
 Scope = Literal["rig", "game", "device"]
@@ -198,7 +198,8 @@ class Catalog:
             meant = [] if "." in name else [setting.name for setting in search(self, name)]
             if 0 < len(meant) <= MOST_MEANT:
                 raise UnknownName("setting", name, (), f"here that is {' or '.join(meant)}") from None
-            raise UnknownName("setting", name, self._settings, "see `keen catalog`") from None
+            more = f"see {way('keen catalog', 'ws.rig.settings.search()')}"
+            raise UnknownName("setting", name, self._settings, more) from None
 
     def with_more(self, settings: Iterable[Setting]) -> "Catalog":
         """This catalog and a rig's own settings beside it."""
@@ -234,6 +235,7 @@ class Catalog:
         if setting.scope != "device" and at:
             raise UsageError(f"{setting.name} is not set per device: write {setting.name} alone")
         if setting.scope != "game" and not whole_rig:
+            call = f"ws.edit('rig', {{{key!r}: VALUE}})"
             raise UsageError(f"{setting.name} holds for the whole rig, not for one game: "
-                             f"use `keen edit rig {key}=VALUE`")
+                             f"use {way(f'keen edit rig {key}=VALUE', call)}")
         return setting

@@ -12,7 +12,7 @@ from keenlattice._version import __version__
 from keenlattice.cli.complete import completing
 from keenlattice.cli.grouped import group
 from keenlattice.cli.terminal import STOPPED
-from keenlattice.errors import KeenLatticeError, UsageError
+from keenlattice.errors import KeenLatticeError, UsageError, worded_as_commands
 
 WRONG_USAGE: Any = typer.BadParameter.__mro__[1]  # the parser's UsageError, which Typer does not name
 INTERRUPTED = 130  # the exit code of a program that Ctrl-C has ended
@@ -99,7 +99,8 @@ def main() -> None:
     try:
         sys.argv[:] = map(_as_text, sys.argv)
         _check_words(sys.argv)
-        code = completing(lambda: app(standalone_mode=False, prog_name="keen"))
+        with worded_as_commands():
+            code = completing(lambda: app(standalone_mode=False, prog_name="keen"))
         if code == INTERRUPTED:  # which Typer makes of Ctrl-C, without a word
             _say(STOPPED, INTERRUPTED)
     except (Exception, KeyboardInterrupt) as error:

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Mapping, Sequence
 
-from keenlattice.errors import UnknownName, UsageError
+from keenlattice.errors import UnknownName, UsageError, way
 from keenlattice.logbook import _rows as read
 from keenlattice.logbook.file import BookFile, now
 from keenlattice.profile.version import Entries, Version, stock
@@ -84,7 +84,7 @@ class Versions(BookFile):
             raise self._no_version(profile, digits)
         if len(versions) > 1:
             raise UsageError(f"{profile}@{digits} could be several versions: give more digits, "
-                             f"see `keen history {profile}`")
+                             f"see {_history(profile)}")
         return versions[0]
 
     def made(self) -> list[str]:
@@ -135,7 +135,11 @@ class Versions(BookFile):
     def _no_version(self, profile: str, digits: str) -> UnknownName:
         labels = [f"{profile}@{label}" for value in self.labels(profile).values() for label in value]
         names = [*labels, *(version.reference for version in self.history(profile, 50))]
-        return UnknownName("version", f"{profile}@{digits}", names, f"see `keen history {profile}`")
+        return UnknownName("version", f"{profile}@{digits}", names, f"see {_history(profile)}")
+
+
+def _history(profile: str) -> str:
+    return way(f"keen history {profile}", f"ws.profiles.history({profile!r})")
 
 
 def label_in(row: read.BookRow) -> tuple[str, str]:

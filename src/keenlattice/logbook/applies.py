@@ -8,7 +8,7 @@ from pathlib import Path
 from keenlattice._files import read_bounded, replace_file
 from keenlattice._safejson import parse_json
 from keenlattice._state_folder import make_private, state_folder
-from keenlattice.errors import BookError, UnknownName
+from keenlattice.errors import BookError, UnknownName, way
 from keenlattice.logbook import _rows as read
 from keenlattice.logbook.file import BookFile, now
 from keenlattice.profile.sheet import Sheet
@@ -97,7 +97,8 @@ class Applies(BookFile):
         """
         entries = [entry for entry in reversed(self.done_to(rig)) if entry.number >= number]
         if not entries or entries[-1].number != number:
-            raise UnknownName("restore point", str(number), (), "see `keen undo --list`")
+            raise UnknownName("restore point", str(number), (),
+                              f"see {way('keen undo --list', 'ws.rig.restore_points()')}")
         return entries
 
     def last_apply(self, rig: str, profile: str | None = None) -> Apply | None:
@@ -183,7 +184,7 @@ def kept_point(token: str, title: str) -> RestorePoint:
         content = read_bounded(path, MOST_BYTES)
         if content is None:
             raise BookError(f"the restore point of {title} is not on this machine ({path}): it cannot be undone from "
-                            "here; `keen apply` puts a version on")
+                            f"here; {way('keen apply', 'ws.apply(VERSION)')} puts a version on")
         noted = parse_json(content)
         point = RestorePoint(dict(noted["before"]), dict(noted["left"]))
         texts = [*point.before, *point.left, *point.left.values(), *(value for value in point.before.values()
@@ -193,6 +194,6 @@ def kept_point(token: str, title: str) -> RestorePoint:
     except OSError as error:
         raise BookError(f"cannot read the restore point {path}: {error.strerror}") from None
     except (ValueError, KeyError, TypeError):
-        raise BookError(f"the restore point {path} is damaged: {title} cannot be undone byte for byte; `keen drift` "
-                        "says what the rig holds") from None
+        raise BookError(f"the restore point {path} is damaged: {title} cannot be undone byte for byte; "
+                        f"{way('keen drift', 'ws.rig.drift()')} says what the rig holds") from None
     return point

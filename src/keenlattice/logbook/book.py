@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable
 
-from keenlattice.errors import UnknownName, UsageError
+from keenlattice.errors import UnknownName, UsageError, way
 from keenlattice.logbook._captures import Captures
 from keenlattice.logbook._versions import Versions
 from keenlattice.logbook.applies import Applies
@@ -47,5 +47,6 @@ def find(book: Logbook, reference: str, rig: str, games: Callable[[], Iterable[s
         return book.labelled(profile, which) or book.version(profile, which)
     applied = book.last_apply(rig, profile)
     if applied is None:
-        raise UsageError(f"nothing of {profile} has been applied to the rig {rig} yet; see `keen apply`")
+        raise UsageError(f"nothing of {profile} has been applied to the rig {rig} yet; see "
+                         f"{way('keen apply', 'ws.apply(VERSION)')}")
     return book.version(profile, applied.version) if applied.version != stock(profile).id else stock(profile)

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Literal, Self, TypeVar
 
 from keenlattice._state_folder import expanded
-from keenlattice.errors import BookError
+from keenlattice.errors import BookError, way
 from keenlattice.logbook._rows import BookRow, as_json, check_row
 from keenlattice.logbook.identity import (
     claim,
@@ -100,7 +100,8 @@ class BookFile:
         """
         if self.elsewhere:
             raise BookError(f"the logbook {self.folder} was made elsewhere: it is open for reading alone; "
-                            "`keen takeover` says what it means to make it yours")
+                            f"{way('keen takeover', 'keenlattice.workspace.look_at(FOLDER)')} says what it means to "
+                            "make it yours")
 
     def rows(self, form: Callable[[sqlite3.Row], T], statement: str, *values: object) -> list[T]:
         """What a statement finds, each row as `form` reads it.

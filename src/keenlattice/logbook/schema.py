@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
-from keenlattice.errors import BookError
+from keenlattice.errors import BookError, way
 from keenlattice.logbook._rows import Damaged
 
 APPLICATION_ID = 0x4B4C4231
@@ -57,8 +57,9 @@ def plain_errors(folder: Path) -> Iterator[None]:
     try:
         yield
     except Damaged as error:
-        raise BookError(f"the logbook {folder} has a row that cannot be read ({error} {error.why}): `keen rig recover` "
-                        "repairs what can be repaired; else put it back from a copy") from None
+        raise BookError(f"the logbook {folder} has a row that cannot be read ({error} {error.why}): "
+                        f"{way('keen rig recover', 'ws.repair()')} repairs what can be repaired; else put it back from "
+                        "a copy") from None
     except OverflowError:
         raise BookError(f"the logbook {folder} has no number so large") from None
     except UnicodeError:

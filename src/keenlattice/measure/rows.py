@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from keenlattice._files import check_regular, replace_file
 from keenlattice._safejson import parse_json
-from keenlattice.errors import CaptureError
+from keenlattice.errors import CaptureError, way
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.header import header_of, kind_of
 from keenlattice.measure.layout import COMMENT, MOST_BYTES, OPENERS, UNREADABLE, Layout, cells_of, layout_of, opened
@@ -80,7 +80,8 @@ def read_text(path: Path) -> Capture:
     header = tuple(lines[1].split(",")) if len(lines) > 1 and lines[0].startswith(BEGIN) else ()
     stages = [name for name, column in STAGE_COLUMNS.items() if column in header[len(COLUMNS):]]
     if header != (*COLUMNS, *(STAGE_COLUMNS[name] for name in stages)):
-        raise CaptureError(f"{path}: CSV, perhaps, but not a capture of Keen Lattice; `keen ingest` reads others")
+        raise CaptureError(f"{path}: CSV, perhaps, but not a capture of Keen Lattice; "
+                           f"{way('keen ingest', 'ws.recordings.ingest(FILE)')} reads others")
     try:
         about = parse_json(lines[0].removeprefix(BEGIN), finite=False)
         if about.pop("form") not in (FORM, WITH_TELEMETRY):

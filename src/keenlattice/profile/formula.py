@@ -14,7 +14,7 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache
 
-from keenlattice.errors import BadValue
+from keenlattice.errors import BadValue, way
 
 LONGEST, DEEPEST, LARGEST = 400, 24, 1e15
 
@@ -161,7 +161,7 @@ def _call(text: str, name: str, arguments: Sequence[Evaluate]) -> Evaluate:
 
 def _look_up(scope: Scope, name: str) -> Term:
     if name not in scope.names:
-        raise BadValue(f"no fact named {name!r} on this rig; `keen survey` lists them")
+        raise BadValue(f"no fact named {name!r} on this rig; {way('keen survey', 'ws.rig.facts.list()')} lists them")
     value = scope.names[name]
     return value if isinstance(value, bool | int | float | str) else None
 

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import RESTARTS, Restart, Value
-from keenlattice.errors import RigError, UnknownName
+from keenlattice.errors import RigError, UnknownName, way
 from keenlattice.profile.compare import Change
 from keenlattice.profile.matching import Game
 from keenlattice.profile.version import WHOLE_RIG, Entries
@@ -326,7 +326,8 @@ def play_on(rig: "Rig", game: str, seconds: float, seed: int) -> "Capture":
     """
     if not isinstance(rig, Playable):
         raise RigError(f"{game} cannot be played on the rig {rig.name} from here; record it there, and hand the "
-                       "recording over: keen trial --from-files, keen ingest")
+                       f"recording over: {way('keen trial --from-files', 'ws.studies.trials.of_files(FILES)')}, "
+                       f"{way('keen ingest', 'ws.recordings.ingest(FILE)')}")
     return rig.play(game, seconds, seed)
 
 

@@ -6,7 +6,7 @@ Formulas leave the unit out (`refresh` is the fact `refresh_hz`); what is typed 
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Literal
 
-from keenlattice.errors import UnknownName, UsageError
+from keenlattice.errors import UnknownName, UsageError, way
 from keenlattice.profile.formula import formula_names
 
 if TYPE_CHECKING:
@@ -66,7 +66,8 @@ def named(facts: "Mapping[str, FactValue | None]", devices: Sequence[str], names
     for name, value in facts.items():
         fact = name if name in kinds or (value is None and name in names) else in_formulas.get(name)
         if fact is None:
-            raise UnknownName("fact", name, [*kinds, *in_formulas], "`keen rig facts --list` shows all there are")
+            more = f"{way('keen rig facts --list', 'ws.rig.facts.names()')} shows all there are"
+            raise UnknownName("fact", name, [*kinds, *in_formulas], more)
         if (earlier := names_of.setdefault(fact, name)) != name:
             raise UsageError(f"{earlier} and {name} are the same fact: give one of them")
         if value is not None and not _is(value, kinds[fact][0]):

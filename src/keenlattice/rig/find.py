@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice._files import read_bounded, replace_file
 from keenlattice._state_folder import make_private, state_folder
-from keenlattice.errors import KeenLatticeError, RigError, UnknownName
+from keenlattice.errors import KeenLatticeError, RigError, UnknownName, way
 from keenlattice.logbook.book import Logbook
 
 if TYPE_CHECKING:
@@ -112,8 +112,8 @@ def home_of(kind: str, state: Path) -> Path:
     names = (*OURS, *rigs)
     unknown = "".join(f"; what the package {name} brings is not known: its list of entry points cannot be read"
                       for name in unreadable)
-    raise UnknownName("rig", kind, names, f"there are {', '.join(names)}; keen rig use chooses another for a logbook"
-                      f"{unknown}")
+    raise UnknownName("rig", kind, names, f"there are {', '.join(names)}; "
+                      f"{way('keen rig use', 'ws.use_rig(NAME)')} chooses another for a logbook{unknown}")
 
 
 def open_rig(kind: str, where: "Logbook | Path") -> "Rig":

@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING, Any
 from keenlattice._files import append_line, remove_file, replace_file
 from keenlattice._safejson import parse_json
 from keenlattice.catalog.values import Value
-from keenlattice.errors import RigError
+from keenlattice.errors import RigError, way
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import Rig, State
@@ -209,5 +209,5 @@ def read_journal(home: Path) -> Journal:
             journal.begun, journal.done = step.get("begins", journal.begun), step.get("done", journal.done)
         return journal
     except (OSError, ValueError, KeyError, TypeError, AttributeError):
-        raise RigError(f"the journal {path} cannot be read; look at the rig with `keen survey`, "
-                       "then move that file away") from None
+        raise RigError(f"the journal {path} cannot be read; look at the rig with "
+                       f"{way('keen survey', 'ws.rig.survey()')}, then move that file away") from None

@@ -8,7 +8,7 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from keenlattice.errors import RigError
+from keenlattice.errors import RigError, way
 from keenlattice.profile.version import Version
 from keenlattice.rig.applying import Preview, preview, write_step
 from keenlattice.rig.base import Asks, HoldsAtStart, Rig, StartsGames
@@ -49,7 +49,8 @@ def check_starts_games(rig: Rig) -> StartsGames:
         RigError: none is started there.
     """
     if not isinstance(rig, StartsGames):
-        raise RigError(f"no game is started on the rig {rig.name}: keen rig use here is for this PC")
+        raise RigError(f"no game is started on the rig {rig.name}: {way('keen rig use here', 'ws.use_rig(HERE)')} is "
+                       "for this PC")
     return rig
 
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from keenlattice._files import replace_file
 from keenlattice.catalog.values import Value, written
-from keenlattice.errors import BookError, RefusedByRig, RigBusy, RigError
+from keenlattice.errors import BookError, RefusedByRig, RigBusy, RigError, way
 from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.identity import id_in, where_is
@@ -218,20 +218,20 @@ def _finish(rig: "Rig", journal: Journal, intent: Intent) -> None:
     book = _book_of(journal)
     if book is None:
         raise RigError(f"the logbook {intent.book[1]}, which {journal.why} was to be remembered in, cannot be found: "
-                       "`keen rig recover --undo`, or bring it back")
+                       f"{way('keen rig recover --undo', 'ws.rig.recover()')}, or bring it back")
     now = rig.state()
     _, foreign = sort_out(now, journal)
     if foreign:
         raise RigError(f"{', '.join(foreign)} was changed by something else since: it cannot be finished; "
-                       "`keen rig recover --undo` takes back what was set")
+                       f"{way('keen rig recover --undo', 'ws.rig.recover()')} takes back what was set")
     rest = {place: content for place, content in intent.then.items() if content != now.get(place)}
     if rest:
         journal.before_step([], rest)
         write(rig, rest)
     held = rig.state()
     if wrong := misread(rig, intent.wants):
-        raise RigError(f"the rig {rig.name} did not take {', '.join(value.key for value in wrong)}; `keen rig recover "
-                       "--undo` takes the rest back")
+        raise RigError(f"the rig {rig.name} did not take {', '.join(value.key for value in wrong)}; "
+                       f"{way('keen rig recover --undo', 'ws.rig.recover()')} takes the rest back")
     before = {place: journal.before.get(place) for place in journal.made}
     with book:
         remember(book, rig, intent, before, {place: held.get(place) for place in before})

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Protocol
 
-from keenlattice.errors import UsageError
+from keenlattice.errors import UsageError, way
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version, parted
 from keenlattice.rig.applying import applied_values
@@ -64,7 +64,7 @@ class ProgramSession:
         place = self._rig.place if isinstance(self._rig, Asks) else ""
         if place in state and state[place] != self._transaction.held.get(place):
             raise UsageError(f"this study changes settings of the rig {self._rig.name} that you set: put them on first "
-                             "(keen apply), and study the others")
+                             f"({way('keen apply', 'ws.apply(VERSION)')}), and study the others")
         self._transaction.put(state, settings)
 
     def coming(self, run: ComingRun) -> None:

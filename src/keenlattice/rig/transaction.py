@@ -5,7 +5,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from keenlattice.errors import KeenLatticeError, RigError
+from keenlattice.errors import KeenLatticeError, RigError, way
 from keenlattice.rig.journal import Intent, Journal, journal_of, read_journal, unfinished
 from keenlattice.rig.locks import locked
 from keenlattice.rig.places import to_be_written, write
@@ -130,7 +130,7 @@ def _fail(change: Transaction, error: BaseException) -> None:
     except (KeenLatticeError, OSError) as second:
         raise RigError(f"{_reason(error)}; and the rig could not be put back ({_reason(second)}): it holds part of "
                        f"the change, after step {change.journal.done} of {change.steps or change.journal.begun}. Once "
-                       "that is fixed, `keen rig recover` finishes or undoes it") from None
+                       f"that is fixed, {way('keen rig recover', 'ws.rig.recover()')} finishes or undoes it") from None
     stands = _where_it_stands(change, left)
     _end(change.journal, f"{_reason(error)}; {stands}")
     if isinstance(error, RigError | OSError):

@@ -4,7 +4,7 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
-from keenlattice.errors import RigError
+from keenlattice.errors import RigError, way
 
 LOOKS_EVERY_S, READS_EVERY_S = 0.5, 5.0
 HANDED_OVER_WITHIN_S = 15.0
@@ -98,4 +98,4 @@ def is_launcher(command: Sequence[str], executables: Sequence[str]) -> bool:
 def not_known_how(name: str) -> RigError:
     """Return the error of a game that does not run, and of which nobody has said how it is started."""
     return RigError(f"{name} does not run, and how it is started is not known: put its command behind --, or say it "
-                    f"once: keen rig game {name} --command WORDS")
+                    f"once: {way(f'keen rig game {name} --command WORDS', 'ws.rig.games.tell(LISTED)')}")

@@ -4,7 +4,7 @@ import secrets
 from collections.abc import Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass
 
-from keenlattice.errors import RefusedByRig, RigError, UsageError
+from keenlattice.errors import RefusedByRig, RigError, UsageError, way
 from keenlattice.logbook.applies import Apply, RestorePoint, kept_point
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes
@@ -149,7 +149,7 @@ def _state_before(rig: Rig, now: State, rows: Sequence[Apply], owners: Iterable[
     if any(row.kind == "chore" and set(written_over) & set(points[row.number].before)
            for row in rows):
         raise UsageError("that was a chore, and the rig has been changed by something else since: it cannot be undone "
-                         "alone; see `keen drift`")
+                         f"alone; see {way('keen drift', 'ws.rig.drift()')}")
     before: State = {**now, **was}
     state = now
     for owner in owners:

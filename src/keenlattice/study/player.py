@@ -10,7 +10,7 @@ from typing import Any, Protocol, runtime_checkable
 
 import numpy as np
 
-from keenlattice.errors import CaptureError, KeenLatticeError, NeedsInstalling, RefusedByRig, RigError, UsageError
+from keenlattice.errors import CaptureError, KeenLatticeError, NeedsInstalling, RefusedByRig, RigError, UsageError, way
 from keenlattice.logbook.kept import TAKEN_BACK
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import cut
@@ -279,8 +279,10 @@ def entries_on(rig: Rig, version: Version) -> Entries:
     catalog = rig.catalog()
     unknown = [key for key in version.entries if key not in catalog]
     if unknown:
-        without = "; ".join(f"keen edit {owner} {' '.join(f'{key}=' for key in unset)}" for owner, unset in parted(
-            version.profile, {key: version.entries[key] for key in unknown}).items() if unset)
+        parts = parted(version.profile, {key: version.entries[key] for key in unknown})
+        without = "; ".join(way(f"keen edit {owner} {' '.join(f'{key}=' for key in entries)}",
+                                f"ws.edit({owner!r}, {dict.fromkeys(entries)})")
+                            for owner, entries in parts.items() if entries)
         raise UsageError(f"{version.reference} sets {', '.join(unknown)}, which the rig {rig.name} does not have; for "
                          f"a trial take it out: {without}")
     if len(owners(version.profile)) > 1:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._version import __version__
 from keenlattice.catalog.values import Value, written
-from keenlattice.errors import KeenLatticeError, RigError, UsageError
+from keenlattice.errors import KeenLatticeError, RigError, UsageError, way
 from keenlattice.logbook.book import find
 from keenlattice.logbook.file import now
 from keenlattice.logbook.kept import (
@@ -116,7 +116,8 @@ def result_of(study: Study) -> Any:
         UsageError: it is not finished.
     """
     if study.result is None:
-        raise UsageError(f"{study.kind} {study.number} is not finished: keen studies resume {study.number}")
+        raise UsageError(f"{study.kind} {study.number} is not finished: "
+                         f"{way(f'keen studies resume {study.number}', f'ws.studies.resume({study.number})')}")
     return kind_named(study.kind).result.of_json(study.result)
 
 
@@ -182,12 +183,12 @@ def play_on(book: "Logbook", rig: "Rig", study: Study, progress: Progress | None
     except RigError as error:
         if not _kept(book, study):
             raise
-        raise type(error)(f"{error}. The finished runs are kept: keen studies resume goes on") from None
+        raise type(error)(f"{error}. The finished runs are kept: {_resume()} goes on") from None
     except KeyboardInterrupt:
         kept = _kept(book, study)
         runs = "1 finished run is" if kept == 1 else f"{kept} finished runs are"
-        raise Stopped(f"stopped; the rig is as {when_stopped(rig)}, and {runs} kept. Next: keen studies resume goes on"
-                      ) from None
+        raise Stopped(f"stopped; the rig is as {when_stopped(rig)}, and {runs} kept. Next: "
+                      f"{_resume()} goes on") from None
     finish(book, rig, study, result)
     return result
 
@@ -297,3 +298,7 @@ def recompute(book: "Logbook", rig: "Rig", study: Study) -> int:
 def _differing(before: Mapping[str, Any], now: Mapping[str, Any]) -> list[str]:
     """The numbers that differ; what went wrong is given by the runs, and not computed from them."""
     return [key for key in before if key != "excluded" and now.get(key) != before[key]]
+
+
+def _resume() -> str:
+    return way("keen studies resume", "ws.studies.resume()")

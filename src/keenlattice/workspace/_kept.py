@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
-from keenlattice.errors import UsageError
+from keenlattice.errors import UsageError, way
 from keenlattice.logbook.kept import done_of, studies
 from keenlattice.profile.version import Version, split, together
 from keenlattice.study.record import result_of, spec_of
@@ -26,7 +26,8 @@ def study_numbered(opened: Opened, number: int, *kinds: str) -> "Study":
         return study
     studies_known = studies(opened.book, opened.rig_name, *kinds, most=8)
     raise UsageError(f"there is no {' or '.join(kinds) or 'study'} {number} on {opened.rig_name}; there are "
-                     f"{', '.join(str(study.number) for study in studies_known) or 'none yet'}; see keen studies")
+                     f"{', '.join(str(study.number) for study in studies_known) or 'none yet'}; "
+                     f"see {way('keen studies', 'ws.studies.list()')}")
 
 
 def unfinished_study(opened: Opened, *kinds: str, number: int | None = None) -> "Study":
@@ -38,7 +39,8 @@ def unfinished_study(opened: Opened, *kinds: str, number: int | None = None) -> 
     if number is not None:
         study = study_numbered(opened, number)
         if study.result is not None:
-            raise UsageError(f"{study.kind} {number} is finished: keen report --study {number} makes a page of it")
+            raise UsageError(f"{study.kind} {number} is finished: "
+                             f"{way(f'keen report --study {number}', f'ws.report(study={number})')} makes a page of it")
         return study
     waiting = studies(opened.book, opened.rig_name, *kinds, finished=False, most=1)
     if not waiting:
@@ -120,8 +122,8 @@ def _line(opened: Opened, first: Version, version: Version) -> list[Version]:
         line.insert(0, opened.book.version(version.profile, line[0].parents[0]))
     if line[0].id != first.id:
         if first.entries or first.time:
-            raise UsageError(f"{version.reference} was not made from {first.reference}: keen history "
-                             f"{version.profile} shows the lines")
+            lines = way(f"keen history {version.profile}", f"ws.profiles.history({version.profile!r})")
+            raise UsageError(f"{version.reference} was not made from {first.reference}: {lines} shows the lines")
         line.insert(0, first)  # stock comes before every history
     return line
 

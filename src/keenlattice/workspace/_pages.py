@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, cast
 
 from keenlattice._version import __version__
 from keenlattice.blocks import Report, Telling, Text
-from keenlattice.errors import CaptureError, UsageError
+from keenlattice.errors import CaptureError, UsageError, way
 from keenlattice.logbook.file import now
 from keenlattice.logbook.kept import studies
 from keenlattice.profile.compare import changes
@@ -285,8 +285,8 @@ def newest_with_page(opened: "Opened") -> int:
     """Return the number of the newest study that is finished and has a report."""
     having = studies_with_page(opened)
     if not having:
-        raise UsageError(f"nothing has been measured on {opened.rig_name} yet: keen trial, keen screen, keen hunt "
-                         "and keen tune do; or name a game, for its history")
+        raise UsageError(f"nothing has been measured on {opened.rig_name} yet: "
+                         f"{way('keen trial', 'ws.trial')}, screen, hunt and tune do; or name a game, for its history")
     newest, earlier = having[0], having[1] if len(having) > 1 else None
     if (earlier and newest.kind == "trial" and earlier.kind == "tune" and newest.number == earlier.number + 1
             and spec_of(newest).versions[0] == spec_of(earlier).versions[0]):

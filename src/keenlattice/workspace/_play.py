@@ -5,7 +5,7 @@ from contextlib import nullcontext
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from keenlattice.errors import UsageError
+from keenlattice.errors import UsageError, way
 from keenlattice.rig.player.pace import HANDLING_MINUTES, RESTARTS_MINUTES, cheapest_repeats
 from keenlattice.study.kind import KeptVersion, kind_named
 from keenlattice.study.record import play_on, spec_of, start
@@ -41,14 +41,15 @@ class StudyPlayer:
         """Go on with a study that was stopped; see `Studies.resume`."""
         study = unfinished_study(self._opened, number=number)
         if spec_of(study).files:
-            raise UsageError(f"{study.kind} {study.number} waits for your recordings: keen trial --take FILE")
+            raise UsageError(f"{study.kind} {study.number} waits for your recordings: "
+                             f"{way('keen trial --take FILE', 'ws.studies.trials.take(FILES)')}")
         return self._play(study, progress)
 
     def tell_of_base(self, spec: "Spec") -> None:
         """Say so, before a study of a game's versions plays, where the rig does not hold what is planned rig-wide."""
         if spec.on_rig_wide and (planned := Standing(self._opened).planned_in_words()):
             self._opened.notice(f"{planned}. The runs are played on what the rig holds; to have it on first: "
-                                "keen apply rig")
+                                f"{way('keen apply rig', 'ws.apply(RIG)')}")
 
     def trial(self, before: "Version", after: "Version", plan: "TrialPlan", game: str | None,
               progress: "Progress | None") -> "Played[Any]":

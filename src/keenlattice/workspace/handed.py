@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from keenlattice.errors import CaptureError, UsageError
+from keenlattice.errors import CaptureError, UsageError, way
 from keenlattice.measure.film import is_film
 from keenlattice.measure.header import header_of
 from keenlattice.profile.matching import match
@@ -105,9 +105,10 @@ def kind_of_file(opened: "Opened", file: Path,
     if kept is None and file.suffix == ".parquet":
         return Handed(file, None)  # a capture of ours
     if kept is None:
-        raise UsageError(f"{file}: no column map is known for its header. Of frames, give one once: keen ingest "
-                         f"{file.name} --time COLUMN --name NAME; of a sensor: keen latency {file.name} --time COLUMN "
-                         "--light COLUMN --button COLUMN --name NAME")
+        call, of_sensor = "columns=ColumnMap(...)", "--time COLUMN --light COLUMN --button COLUMN --name NAME"
+        raise UsageError(f"{file}: no column map is known for its header. Of frames, give one once: "
+                         f"{way(f'keen ingest {file.name} --time COLUMN --name NAME', call)}; of a sensor: "
+                         f"{way(f'keen latency {file.name} {of_sensor}', call)}")
     return Handed(file, kept)
 
 

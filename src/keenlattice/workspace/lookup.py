@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keenlattice.errors import UnknownName, UsageError
+from keenlattice.errors import UnknownName, UsageError, way
 from keenlattice.measure.film import is_film
 from keenlattice.measure.header import header_of
 from keenlattice.measure.layout import NUMBER
@@ -40,8 +40,8 @@ def run_of(opened: Opened, like: VersionLike) -> "tuple[str, Capture]":
     kept = opened.runs_of(version)
     name = like if isinstance(like, str) else version.reference
     if not kept:
-        raise UsageError(f"no run of {name} on {opened.rig_name} is kept: keen measure or keen trial records "
-                         "some")
+        raise UsageError(f"no run of {name} on {opened.rig_name} is kept: "
+                         f"{way('keen measure', 'ws.measure()')} or {way('keen trial', 'ws.trial()')} records some")
     return name, opened.book.capture(kept[0])
 
 

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value
+from keenlattice.errors import way
 from keenlattice.logbook.kept import runs_of
 from keenlattice.rig.hand import ComingRun, Paused
 from keenlattice.rig.player.pace import minutes_left
@@ -70,8 +71,9 @@ class Waiting(Paused):
     """A study by hand waits for its player: `next` says for what."""
 
     def __init__(self, run: ComingRun, steps: "Sequence[SheetStep]") -> None:
+        more = way("keen rig next", "ws.studies.by_hand.next_run()")
         super().__init__(f"run {run.place + 1} is waited for: {len(steps)} steps to take, then {run.seconds:g} s of "
-                         f"{run.game} to play; keen rig next says more, and takes the recording")
+                         f"{run.game} to play; {more} says more, and takes the recording")
         self.run, self.steps = run, tuple(steps)
         self.next: NextRun | None = None
 

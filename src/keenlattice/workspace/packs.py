@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice._door import check_methods
 from keenlattice._files import replace_file
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
-from keenlattice.errors import UsageError
+from keenlattice.errors import UsageError, way
 from keenlattice.logbook.kept import trials_between
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version, owners, parted, together
@@ -208,8 +208,9 @@ class Packs:
         before = self._opened.find(since or f"{version.profile}@stock")
         kept = trials_between(self._opened.book, before.reference, version.reference)
         if not kept:
-            raise UsageError(f"no trial of {before.reference} against {version.reference} is kept: keen trial "
-                             f"{before.reference} {version.reference}")
+            call = f"ws.trial({before.reference!r}, {version.reference!r})"
+            raise UsageError(f"no trial of {before.reference} against {version.reference} is kept: "
+                             f"{way(f'keen trial {before.reference} {version.reference}', call)}")
         about = provenance_of(kept[0])
         claims = claims_of(result_of(kept[0]), about.software, about.time)
         if not claims:

@@ -9,7 +9,7 @@ from keenlattice._door import check_methods
 from keenlattice._files import replace_file
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value, same
-from keenlattice.errors import KeenLatticeError, UnknownName, UsageError
+from keenlattice.errors import KeenLatticeError, UnknownName, UsageError, way
 from keenlattice.logbook.evidence import name_of, new_evidence, pooling
 from keenlattice.logbook.kept import studies
 from keenlattice.profile.compare import Change
@@ -185,7 +185,8 @@ class EvidencePool:
         if add and newest is None:
             raise UsageError("there is no pool yet that could be added to: leave --add out")
         if not sources:
-            raise UsageError("say where the evidence is: keen pool read FILE OR FOLDER")
+            raise UsageError("say where the evidence is: "
+                             f"{way('keen pool read FILE OR FOLDER', 'ws.pool.read(FOLDER)')}")
         earlier: Pool | None = kept_study(self._opened, newest).result if newest else None
         files = [*(earlier.plan.sources if add and earlier else ()),
                  *(Path(path).name or str(path) for path in sources)]
@@ -310,7 +311,7 @@ class EvidencePool:
     def _newest_pool(self) -> "Played[Pool]":
         there = self._pool_there
         if there is None:
-            raise UsageError("there is no pool yet: keen pool read FILE OR FOLDER")
+            raise UsageError(f"there is no pool yet: {way('keen pool read FILE OR FOLDER', 'ws.pool.read(FOLDER)')}")
         return there
 
     def _expecting(self, limits: Mapping[str, float]) -> "Callable[[PooledChange], tuple[Expected, ...]]":

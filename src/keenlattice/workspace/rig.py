@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 from keenlattice._door import check_methods
 from keenlattice._exports import lazily
 from keenlattice.catalog.values import RESTARTS, Restart, Value
-from keenlattice.errors import KeenLatticeError, NeedsRights, RefusedByRig, RigError, UnknownName, UsageError
+from keenlattice.errors import KeenLatticeError, NeedsRights, RefusedByRig, RigError, UnknownName, UsageError, way
 from keenlattice.profile.formula import is_formula
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.rig.find import OURS, home_of, open_rig
@@ -154,8 +154,9 @@ class RigHandle:
         plan = shown or self.preview(which)
         if plan.refused:
             gone = " ".join(f"{key}=" for key in plan.refused)
+            call = f"ws.edit({plan.version.profile!r}, {dict.fromkeys(plan.refused)})"
             raise RefusedByRig(f"{'; '.join(dict.fromkeys(plan.refused.values()))}: nothing was written; leave it out "
-                               f"with `keen edit {plan.version.profile} {gone}`")
+                               f"with {way(f'keen edit {plan.version.profile} {gone}', call)}")
         if not plan.changes and plan.without_rights:
             raise NeedsRights(f"{', '.join(plan.without_rights)}: not without an administrator's rights, and nothing "
                               f"was written; {plan.with_rights}")
@@ -198,8 +199,8 @@ class RigHandle:
         """
         done = self._book.done_to(self.name)
         if not done or done[-1].kind != "undo":
-            raise UsageError("the last thing that was done to the rig is not an undo: keen undo --list shows what was "
-                             "done")
+            raise UsageError("the last thing that was done to the rig is not an undo: "
+                             f"{way('keen undo --list', 'ws.rig.restore_points()')} shows what was done")
         return done[-1].number
 
     def _number_of(self, to: int | str | None) -> int | None:
@@ -211,7 +212,8 @@ class RigHandle:
             if to in (point.note, *point.labels):
                 return point.done.number
         names = [name for point in points for name in (*point.labels, point.note) if name]
-        raise UnknownName("restore point", str(to), names, "keen undo --list shows them")
+        raise UnknownName("restore point", str(to), names,
+                          f"{way('keen undo --list', 'ws.rig.restore_points()')} shows them")
 
     def preview_undo(self, to: int | str | None = None, *, redo: bool = False) -> UndoResult:
         """Return what `undo` would do; nothing is written.
@@ -354,8 +356,11 @@ def _settled(rig: "Rig", choose: Choose | None) -> str | None:
         return None
     finish: bool | None = choose(rig) if choose and journal.intent is not None else False
     if finish is None:
-        raise RigError(f"left as it is; next: keen rig recover --finish or --undo, with the rig {rig.name}")
+        raise RigError("left as it is; next: "
+                       f"{way('keen rig recover --finish or --undo', 'ws.rig.recover(finish=...)')}, with the rig "
+                       f"{rig.name}")
     try:
         return recover(rig, finish=finish)
     except KeenLatticeError as error:
-        return f"! {journal.why} was cut short, and part of it holds: {error}; `keen rig recover` tries again"
+        return (f"! {journal.why} was cut short, and part of it holds: {error}; "
+                f"{way('keen rig recover', 'ws.rig.recover()')} tries again")

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice._door import check_methods
-from keenlattice.errors import UsageError
+from keenlattice.errors import UsageError, way
 from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.version import MARK, Version, own_key, owners, parted, split, stock
 from keenlattice.rig.player.pace import HANDLING_MINUTES
@@ -89,13 +89,15 @@ class Screens:
 
         row = study_numbered(self._opened, number, "screen")
         if row.result is None:
-            raise UsageError(f"screen {number} is not finished: keen studies resume {number} goes on with it")
+            raise UsageError(f"screen {number} is not finished: "
+                             f"{way(f'keen studies resume {number}', f'ws.studies.resume({number})')} goes on with it")
         study = kept_study(self._opened, row)
         first, second = versions_of(self._opened, study)
         profiles = owners(first.profile)
         if profile not in profiles and (profile or len(profiles) > 1):
-            raise UsageError(f"screen {number} is of {' and '.join(profiles)}: keen edit {profiles[0]} --from-screen "
-                             f"{number}")
+            call = f"ws.studies.screens.keep({number}, {profiles[0]!r})"
+            raise UsageError(f"screen {number} is of {' and '.join(profiles)}: "
+                             f"{way(f'keen edit {profiles[0]} --from-screen {number}', call)}")
         place = profiles.index(profile) if profile else 0
         helps = {key: second.entries.get(key) for factor in helping(study.result) for key in factor.settings}
         kept = parted(first.profile, helps)[profiles[place]]

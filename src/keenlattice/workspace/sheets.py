@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, ClassVar
 from keenlattice._door import check_methods
 from keenlattice._files import replace_file
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
-from keenlattice.errors import UnknownName, UsageError
+from keenlattice.errors import UnknownName, UsageError, way
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.report.sheet import markdown, page
 from keenlattice.workspace.opened import Opened, rig_that_asks
@@ -36,7 +36,8 @@ class SheetResult(Result):
             UsageError: none is open.
         """
         if self.sheet is None:
-            raise UsageError("no run sheet is open; `keen apply` writes one, where there is something to do by hand")
+            raise UsageError(f"no run sheet is open; {way('keen apply', 'ws.apply(VERSION)')} writes one, where "
+                             "something is to be done by hand")
         path = Path(path)
         replace_file(path, (page(self.sheet) if path.suffix == ".html" else markdown(self.sheet)).encode())
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._door import check_methods
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
-from keenlattice.errors import UsageError
+from keenlattice.errors import UsageError, way
 from keenlattice.logbook.kept import done_of
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version
@@ -214,8 +214,9 @@ class Trials:
         study = unfinished_study(self._opened, "trial")
         spec: Any = spec_of(study)
         if not spec.files:
-            raise UsageError(f"trial {study.number} is played, not recorded: keen studies resume goes on with it; one "
-                             "by hand takes recordings with keen rig next")
+            raise UsageError(f"trial {study.number} is played, not recorded: "
+                             f"{way('keen studies resume', 'ws.studies.resume()')} goes on with it; one by hand takes "
+                             f"recordings with {way('keen rig next', 'ws.studies.by_hand.hand_over(FILES)')}")
         game_for(versions_of(self._opened.book, self._opened.rig_name, spec), spec.game)
         done = done_of(self._opened.book, study)
         handed = told_apart(self._opened, [Path(file) for file in files], columns)

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from keenlattice.errors import CaptureError
+from keenlattice.errors import CaptureError, way
 from keenlattice.measure._edges import stretches
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.film.grid import Area
@@ -105,7 +105,8 @@ def frames_of(film: Film, mask: Sequence[Area] = (), progress: Progress | None =
                            "repeated: it is noisy, compressed too much, or hardly moves; record at a higher quality")
     if (unchanging := _unchanging(ratio, step)) > MOST_UNCHANGING:
         raise CaptureError(f"{film.path}: for {100 * unchanging:.0f} % of the time nothing changes for 0.25 s or "
-                           "longer: this shows no game under way (a phone's film of presses goes to keen latency)")
+                           "longer: this shows no game under way (a phone's film of presses goes to "
+                           f"{way('keen latency', 'ws.recordings.latency.of_film(FILE)')})")
     shown, tears = _shown(at_ms[first:end], ratios > (REPEATS + NEW) / 2, film.height)
     still = 1 - (end - first) / at_ms.size
     seen = ScreenReading(at_ms.size, step, still, unsure, int((ratio <= REPEATS).sum()), float(shown[0]), tuple(tears))

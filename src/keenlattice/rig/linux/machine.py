@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
-from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.errors import RefusedByRig, RigError, way
 from keenlattice.profile.compare import Change
 from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Entries
@@ -231,7 +231,7 @@ class LinuxRig:
         game = game_of(self, owner)
         if not game.executables:
             raise RefusedByRig(f"{owner} has no executable that the driver could know it by: "
-                               f"keen rig game {owner} --executable NAME")
+                               f"{way(f'keen rig game {owner} --executable NAME', 'ws.rig.games.tell(LISTED)')}")
         return game.executables
 
     def put(self, state: State) -> None:

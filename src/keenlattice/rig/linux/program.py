@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from keenlattice.errors import RigError
+from keenlattice.errors import RigError, way
 from keenlattice.rig.linux.children import start, start_to_stay, stop, with_display
 from keenlattice.rig.linux.launch import Start
 from keenlattice.rig.linux.wayland.clients import ASKS_FOR_THE_LOG, CommitLog
@@ -89,7 +89,7 @@ def game_running(name: str, executables: Sequence[str], command: Sequence[str], 
         return
     if not command:
         raise RigError(f"{name} does not run, and how it is started is not known: start it, or say so with "
-                       f"keen rig game {name} --command WORDS --rig here")
+                       f"{way(f'keen rig game {name} --command WORDS', 'ws.rig.games.tell(LISTED)')}")
     logs = bool(os.environ.get("WAYLAND_DISPLAY")) and not leave  # who is left running would write to nobody
     try:
         started = start_to_stay if leave else start

@@ -12,7 +12,7 @@ from keenlattice._state_folder import make_private
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import RESTARTS, Value
-from keenlattice.errors import NeedsInstalling, RigError, UsageError
+from keenlattice.errors import NeedsInstalling, RigError, UsageError, way
 from keenlattice.profile.compare import Change
 from keenlattice.profile.matching import Game
 from keenlattice.profile.sheet import Sheet, SheetStep
@@ -148,7 +148,8 @@ class ByHandRig:
     def _hands(self) -> "Hand":
         if self.hand is None:
             raise RigError(f"nobody is there to play on the rig {self.name}: do it at a terminal, or hand the "
-                           "recordings over: keen measure GAME --take FRAMES")
+                           "recordings over: "
+                           f"{way('keen measure GAME --take FRAMES', 'ws.studies.by_hand.measure(GAME, FILES)')}")
         return self.hand
 
     def questions(self) -> Mapping[str, str]:

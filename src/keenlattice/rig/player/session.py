@@ -17,7 +17,7 @@ import numpy as np
 from keenlattice._files import read_bounded, remove_file, replace_file
 from keenlattice._safejson import parse_json
 from keenlattice.catalog.values import Value
-from keenlattice.errors import RigError, UsageError
+from keenlattice.errors import RigError, UsageError, way
 from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import MIN_CLICKS
@@ -163,7 +163,7 @@ class HandChanges:
         held = self._rig.state()
         if wrong := [place for place, content in changed.items() if held.get(place) != content]:
             raise RigError(f"the rig {self._rig.name} did not take what it was given: {', '.join(wrong)} holds "
-                           "something else; keen undo takes the rest back")
+                           f"something else; {way('keen undo', 'ws.undo()')} takes the rest back")
 
     def take_back(self) -> list[str]:
         """Asks for the way back to what was there before the study; if that has to wait, it waits."""
@@ -202,14 +202,16 @@ def by_hand(rig: Asks, why: str) -> Iterator[HandChanges]:
     """
     if rig.hand is None and isinstance(rig, ByHand):
         raise UsageError(f"nobody is there to change and play the rig {rig.name}: go on at a terminal, or hand the "
-                         "recording of a run over with keen rig next FRAMES")
+                         "recording of a run over with "
+                         f"{way('keen rig next FRAMES', 'ws.studies.by_hand.hand_over(FILES)')}")
     if rig.hand is None:
         raise UsageError(f"this study changes settings of the rig {rig.name} that you set: play it at a terminal, "
                          "which asks you for them run by run")
     with locked(rig, why):
         if (sheet := open_sheet(rig)) is not None:
-            raise UsageError(f"the run sheet for {sheet.title} is still open: finish it first with keen rig sheet "
-                             "--ask, or give it up with keen rig sheet --drop")
+            raise UsageError(f"the run sheet for {sheet.title} is still open: finish it first with "
+                             f"{way('keen rig sheet --ask', 'ws.rig.sheets.tick(STEP)')}, or give it up with "
+                             f"{way('keen rig sheet --drop', 'ws.rig.sheets.drop()')}")
         yield HandChanges(rig, rig.hand, why)
 
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 from keenlattice._files import remove_file
 from keenlattice._safejson import parse_json
 from keenlattice.catalog.values import Value
-from keenlattice.errors import BadValue, RigError, UsageError
+from keenlattice.errors import BadValue, RigError, UsageError, way
 from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.file import now
@@ -96,7 +96,8 @@ def sheet_to_undo(rig: Asks, book: Logbook, to: int | None = None) -> Sheet | No
 def _check_none_is_open(rig: Asks) -> None:
     if (sheet := open_sheet(rig)) is not None:
         raise UsageError(f"the run sheet for {sheet.title} is still open, with {len(sheet.open)} of {len(sheet.steps)} "
-                         "steps to do: keen rig sheet, or keen rig sheet --drop")
+                         f"steps to do: {way('keen rig sheet', 'ws.rig.sheets.tick(STEP)')}, or "
+                         f"{way('keen rig sheet --drop', 'ws.rig.sheets.drop()')}")
 
 
 def _kept(state: State, places: Iterable[str]) -> str:
@@ -174,7 +175,8 @@ def _open_step(rig: Asks, number: int) -> tuple[Sheet, SheetStep]:
     sheet = open_sheet(rig)
     step = next((step for step in sheet.steps if step.number == number), None) if sheet else None
     if sheet is None or step is None:
-        raise UsageError(f"there is no step {number}; see `keen rig sheet`" if sheet else "no run sheet is open")
+        raise UsageError(f"there is no step {number}; see {way('keen rig sheet', 'ws.rig.sheets.open()')}" if sheet
+                         else "no run sheet is open")
     if step.done != "open":
         raise UsageError(f"step {number} is ticked off already")
     return sheet, step
@@ -256,7 +258,7 @@ def take_stock(rig: Asks, book: Logbook, owner: str, seen: Mapping[str, str], su
     """
     book.check_writable()
     if not seen:
-        raise UsageError("nothing was seen: write SETTING=VALUE, or --ask to be asked")
+        raise UsageError(f"nothing was seen: write {way('SETTING=VALUE, or --ask to be asked', '{SETTING: VALUE}')}")
     catalog = rig.catalog()
     for key in seen:
         catalog.check_scope(key, whole_rig=owner == WHOLE_RIG)
@@ -264,7 +266,7 @@ def take_stock(rig: Asks, book: Logbook, owner: str, seen: Mapping[str, str], su
     with changing(rig, f"taking stock of {subject}") as change:
         if (sheet := open_sheet(rig)) is not None:
             raise UsageError(f"the run sheet for {sheet.title} is open: tick it off first, with what you see "
-                             "(keen rig sheet --seen)")
+                             f"({way('keen rig sheet --seen', 'ws.rig.sheets.tick(STEP, SEEN)')})")
         set_by_us = rig.values(change.held, owner)
         ours = {key: value for key, value in values.items() if key in set_by_us}
         if ours:

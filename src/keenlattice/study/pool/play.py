@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice._parallel import spread
 from keenlattice._version import __version__
-from keenlattice.errors import UsageError
+from keenlattice.errors import UsageError, way
 from keenlattice.logbook.evidence import evidence_file, forget_evidence
 from keenlattice.logbook.kept import Study, finish_study, start_study
 from keenlattice.study.kind import Kind
@@ -88,7 +88,7 @@ def pooled_again(book: "Logbook", study: "Study") -> Pool:
 
 
 def _nothing_is_played(*_: object) -> Pool:
-    raise UsageError("a pool plays nothing: keen pool read")
+    raise UsageError(f"a pool plays nothing: {way('keen pool read', 'ws.pool.read(FOLDER)')}")
 
 
 KIND = Kind("pool", PoolSpec, Pool, _nothing_is_played, again=pooled_again, tell=tell_pool, page=pool_page,
