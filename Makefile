@@ -1,5 +1,6 @@
 # demo   the whole story on the stand-in rig; needs only Python 3.11
-# test   everything; installs what it needs, Debian packages too where apt and root are there
+# test   what a change needs, in six minutes; installs what it needs, Debian packages too where apt and root are there
+# test-long  the others: of half a minute each, of many kills, and on the real driver; eleven minutes
 # test-windows  every command, and the tests that are not about Linux, on Windows' Python under Wine; Debian alone
 # test-kernel  the Linux rig on a real kernel in qemu, and power cuts on a disk that loses what was not flushed; root
 # check  style, types, layers
@@ -29,13 +30,16 @@ DEBIAN_FOR_KERNEL := qemu-system-x86 debootstrap acpica-tools e2fsprogs
 DEBIAN_FOR_WINDOWS := wine wine64 gcc-mingw-w64-x86-64-win32 unzip xvfb xserver-xorg-core xserver-xorg-video-dummy
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core
 
-.PHONY: demo test test-windows test-kernel check bench sensors films calibrate calibrate-quick torture mutants docs package versions shots clean
+.PHONY: demo test test-long test-windows test-kernel check bench sensors films calibrate calibrate-quick torture mutants docs package versions shots clean
 
 demo: .venv/installed
 	$(BIN)/keen demo
 
 test: .venv/installed-dev debian
-	$(BIN)/python -m pytest -n auto --dist worksteal -m "not real"
+	$(BIN)/python -m pytest -n auto --dist worksteal -m "not real and not long"
+
+test-long: .venv/installed-dev debian
+	$(BIN)/python -m pytest -n auto --dist worksteal -m "long and not real"
 	$(BIN)/python -m pytest -m real
 
 test-windows: .venv/installed $(WINDOWS)/made

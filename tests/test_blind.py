@@ -159,6 +159,7 @@ def test_what_goes_wrong_is_put_back(rig: Standin) -> None:
             BlindPlan(**wrong)  # type: ignore[arg-type]
 
 
+@pytest.mark.long
 def test_it_is_kept_beside_what_was_measured(tmp_path: Path) -> None:
     ws = keenlattice.open(tmp_path / "book")
     quick = ws.edit("brass-orbit", {"frame.queue-depth": 1}).after
@@ -211,6 +212,7 @@ def test_two_at_one_terminal(keen: Keen, tmp_path: Path) -> None:
     assert "answers were right" in done.stdout
 
 
+@pytest.mark.long
 def test_a_blind_test_at_the_terminal(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "brass-orbit", "frame.queue-depth=1")
 

@@ -82,6 +82,7 @@ def test_a_placebo_by_hand_is_none_and_what_is_left_can_be_undone(ws: Workspace,
 
 
 @pytest.mark.parametrize("seed", [1, 2])
+@pytest.mark.long
 def test_a_guided_player_comes_to_what_the_machine_does(ws: Workspace, tmp_path: Path, seed: int,
                                                         monkeypatch: pytest.MonkeyPatch) -> None:
     for module in (watching, guide):  # the player of this test is quick, and writes files whole
@@ -172,6 +173,7 @@ def test_no_recording_is_swallowed(ws: Workspace, player: SimulatedPlayer, tmp_p
     assert any("took it back" in one for one in then.result.excluded)
 
 
+@pytest.mark.long
 def test_a_guided_trial_is_interrupted_in_every_way(keen: Keen, tmp_path: Path, player: SimulatedPlayer) -> None:
     set_up(keen, player)
     keen("edit", "brass-orbit", "frame.queue-depth=1", "frame.cap=160", **HAND)
@@ -258,6 +260,7 @@ def test_a_sensors_file_goes_to_the_run_of_its_time(ws: Workspace, player: Simul
     assert run.sensor is not None and is_of_one_time(run, run.sensor, run.by) is own
 
 
+@pytest.mark.long
 def test_a_sensors_file_that_is_saved_late_is_waited_for(keen: Keen, tmp_path: Path, player: SimulatedPlayer) -> None:
     set_up(keen, player)
     keen("edit", "brass-orbit", "frame.queue-depth=1", **HAND)

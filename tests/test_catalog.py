@@ -88,7 +88,7 @@ def test_what_a_rig_does_not_have_is_said_so_with_the_reason() -> None:
     assert "sync.vertical" not in some.absent
     with pytest.raises(UnknownName, match=r"no setting here named 'frame\.cap'; this rig does not have it: neither"):
         some["frame.cap"]
-    with pytest.raises(UnknownName, match="see `ws.rig.settings.search"):
+    with pytest.raises(UnknownName, match=r"see `ws\.rig\.settings\.search"):
         some["frame.cup"]
 
 

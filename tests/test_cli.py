@@ -50,6 +50,7 @@ def test_a_demo_that_is_stopped_takes_its_edit_off_again(tmp_path: Path) -> None
 
 
 @AS_PROCESS
+@pytest.mark.long
 def test_from_an_edit_to_a_verdict_and_back(keen: Keen, tmp_path: Path) -> None:
     edit = as_json(keen("edit", "brass-orbit", "frame.queue-depth=1", "frame.cap=off", "-m", "sooner", "--json"))
     assert edit["before"] == "brass-orbit@stock" and len(edit["changes"]) == 2
@@ -309,6 +310,7 @@ def test_output_can_be_cut_off_and_has_no_colour_in_a_pipe(tmp_path: Path) -> No
 
 
 @AS_PROCESS
+@pytest.mark.long
 def test_any_command_puts_right_what_a_kill_left(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "brass-orbit", "frame.cap=160")
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
@@ -327,6 +329,7 @@ def test_any_command_puts_right_what_a_kill_left(keen: Keen, tmp_path: Path) -> 
     assert keen("catalog", "frame.cap").stderr == ""
 
 
+@pytest.mark.long
 def test_the_example_runs_and_is_short(tmp_path: Path) -> None:
     script = Path(__file__).parent.parent / "examples" / "first_light.py"
     done = subprocess.run([sys.executable, str(script), str(tmp_path / "out")], capture_output=True, text=True,
@@ -347,6 +350,7 @@ def test_this_pc_is_looked_at_without_the_extra_packages(tmp_path: Path) -> None
         assert done.returncode == 0 and "Traceback" not in done.stderr, done.stderr
 
 
+@pytest.mark.long
 def test_the_recordings_that_ship_are_made_anew_as_they_are(tmp_path: Path) -> None:
     home = Path(__file__).parent.parent / "examples"
     code = ("import importlib.util, pathlib, sys\n"
@@ -366,6 +370,7 @@ def test_the_recordings_that_ship_are_made_anew_as_they_are(tmp_path: Path) -> N
 @pytest.mark.parametrize(("name", "says"), [
     ("which_first", "changes, by what each may gain for its time"),
     ("best_for_this_rig", "breaks a limit\nthe best: {'frame.cap': ")])
+@pytest.mark.long
 def test_the_examples_of_studies_run(tmp_path: Path, name: str, says: str) -> None:
     script = Path(__file__).parent.parent / "examples" / f"{name}.py"
     done = subprocess.run([sys.executable, str(script), str(tmp_path)], capture_output=True, text=True,

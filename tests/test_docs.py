@@ -70,6 +70,7 @@ def test_every_public_name_says_what_it_takes(thing: Any) -> None:
         assert "Raises:" in told
 
 
+@pytest.mark.long
 def test_the_site_is_built_offline_and_its_links_lead_somewhere(tmp_path: Path) -> None:
     pytest.importorskip("mkdocs", reason="the site's maker is not installed")
     done = subprocess.run([sys.executable, "-m", "mkdocs", "build", "--strict", "--quiet", "--site-dir", str(tmp_path)],
@@ -121,6 +122,7 @@ def test_no_page_names_a_command_or_an_option_that_is_not_there() -> None:
 
 
 @pytest.mark.parametrize("page", ["tutorial.md", "tasks.md"])
+@pytest.mark.long
 def test_the_code_of_the_tutorial_and_of_the_tasks_runs(page: str) -> None:
     subprocess.run([sys.executable, str(ROOT / "docs" / "make_tutorial.py"), "--check", page], check=True)
 

@@ -42,6 +42,7 @@ def calls(ws: Workspace) -> Iterator[tuple[str, str, dict[str, Any]]]:
             yield from ((name, one.name, {**needed, one.name: wrong}) for wrong in WRONG)
 
 
+@pytest.mark.long
 def test_a_value_of_a_wrong_type_is_one_of_our_errors(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
     ws = Workspace(tmp_path / "book")

@@ -118,6 +118,7 @@ def test_a_rate_that_the_sound_gives_the_lie_to_is_doubted(tmp_path: Path) -> No
         from_film(look_at(tmp_path / "film.mp4"), shot_at_hz=240.0)
 
 
+@pytest.mark.long
 def test_areas_that_are_said_are_taken_and_doubts_said(keen: Keen, tmp_path: Path) -> None:
     film, areas = tmp_path / "film.mp4", ("--press", "30,130,30,25", "--answer", "175,20,125,75")
     film_of_a_desk(film, replace(WIDE, lamp=5.0))
@@ -226,6 +227,7 @@ def test_a_film_of_the_screen_is_ingested_masked_and_known_again(keen: Keen, tmp
 
 
 @LONG
+@pytest.mark.long
 def test_a_phone_alone_decides_a_trial_by_hand(keen: Keen, tmp_path: Path) -> None:
     """Nothing is installed beside the phone: a film is a run, handed over or as it appears in a watched folder."""
     hand = {"KEEN_RIG": "byhand"}
@@ -256,6 +258,7 @@ def test_a_phone_alone_decides_a_trial_by_hand(keen: Keen, tmp_path: Path) -> No
 
 
 @LONG
+@pytest.mark.long
 def test_films_of_two_versions_are_compared_as_they_lie_there(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("HOME", str(tmp_path))
     desk = replace(QUICK, presses=9, claimed=30.0, lamp=5.0)
@@ -354,6 +357,7 @@ def test_without_the_extra_one_line_says_how_to_get_it(tmp_path: Path) -> None:
 
 
 @LONG
+@pytest.mark.long
 def test_memory_does_not_grow_with_the_length_of_a_film(tmp_path: Path) -> None:
     """Of each picture only a few numbers are kept, once its window is past."""
     from keenlattice.measure.film import grid

@@ -81,6 +81,7 @@ def test_two_settings_that_do_half_each_are_both_named() -> None:
     assert found.count((0, 2)) >= 36
 
 
+@pytest.mark.long
 def test_the_error_that_is_allowed_is_the_error_that_is_made() -> None:
     wrong = {0.2: 0, 0.01: 0}
     for error in wrong:

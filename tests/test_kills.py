@@ -141,6 +141,7 @@ def settled(make: Callable[[], Rig], folder: Path, old: object, new: object, fin
 
 @pytest.mark.parametrize("work", [apply_two, undo_one])
 @pytest.mark.parametrize("finish", [False, True])
+@pytest.mark.long
 def test_killed_at_every_write(ready: tuple[Callable[[], Rig], Version, Path], finish: bool,
                                work: Callable[[Rig, Path, Version], None]) -> None:
     make, two, folder = ready

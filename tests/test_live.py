@@ -241,6 +241,7 @@ def test_of_several_windows_that_which_shows_frames_is_taken(tmp_path: Path, dis
 
 
 @untimed_driver
+@pytest.mark.long
 def test_a_window_that_vanishes_while_it_is_looked_at_or_recorded_is_one_line(tmp_path: Path, display: str) -> None:
     short = TOY.replace("itertools.count()", "range(400)") + "\nwindow.destroy(); d.sync(); time.sleep(60)\n"
     for play in (lambda rig: rig.play("gears", 9, 1), lambda rig: rig.find_spot("gears")):

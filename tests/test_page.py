@@ -320,6 +320,7 @@ def test_what_a_report_says_to_repeat_comes_out_the_same(written: Path, tmp_path
     assert first and fresh[told] == first[told]
 
 
+@pytest.mark.long
 def test_all_pages_of_a_logbook_are_searched_and_clicked_through_in_a_browser(
         written: Path, chromium: Browser, tmp_path: Path) -> None:
     with keenlattice.open(written / "book", "standin") as ws:

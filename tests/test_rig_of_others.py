@@ -53,6 +53,7 @@ def installed(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return home
 
 
+@pytest.mark.long
 def test_it_is_used_like_any_other(installed: Path, tmp_path: Path) -> None:
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"), KEEN_RIG="cupboard", PYTHONPATH=str(installed))
 

@@ -158,6 +158,7 @@ ODD = ["", "{", "[]", "{}", "null", "[1]", '{"a": [1, {"b": NaN}]}', "x" * 3000,
        "[" * 3000, -1, 2**62, 1e308, None, b"\xff\x00", "2026-11-26", '{"kind": "trial"}', "[[[]]]", '"' * 50]
 
 
+@pytest.mark.long
 def test_every_row_is_held_against_its_form(received: Path, tmp_path: Path) -> None:
     """Whatever stands in any column of any row, each command that reads ends in one line, and soon."""
     with tampered(received) as raw:

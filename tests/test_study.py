@@ -118,6 +118,7 @@ def made_up(random: np.random.Generator, blocks: int, effect: float, slope: floa
     return runs
 
 
+@pytest.mark.long
 def test_looking_early_keeps_the_error_and_saves_blocks() -> None:
     random, plan = np.random.default_rng(1), TrialPlan(20, matters_pct=1e-6)
     wrong = 0
@@ -216,6 +217,7 @@ def test_all_runs_are_a_table(tmp_path: Path) -> None:
 
 
 
+@pytest.mark.long
 def test_pilot_kill_resume_and_recompute(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "brass-orbit", "frame.queue-depth=1")
     words = ["trial", "brass-orbit@stock", "brass-orbit", "--seconds", "5", "--decides", "latency_ms_median",
@@ -277,6 +279,7 @@ KILLED = {"screen": ["screen", "brass-orbit@stock", "brass-orbit", "--seconds", 
 
 @pytest.mark.parametrize("kind", KILLED)
 @pytest.mark.parametrize("number", range(max(1, int(os.environ.get("KEEN_KILLS", "12")) // 12)))
+@pytest.mark.long
 def test_a_study_killed_at_any_instant_keeps_every_finished_run(keen: Keen, tmp_path: Path, kind: str, number: int
                                                                 ) -> None:
     keen("edit", "brass-orbit", "antialias.gamma=off")

@@ -38,6 +38,7 @@ def on_screen(tmp_path: Path, words: list[str], **more: str) -> str:
 
 
 @pytest.mark.parametrize(("columns", "encoding"), [(80, "utf-8"), (120, "ascii")])
+@pytest.mark.long
 def test_every_command_fits_its_width_and_its_letters(tmp_path: Path, columns: int, encoding: str) -> None:
     prepare(tmp_path)
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book")) | {"COLUMNS": str(columns)}

@@ -140,6 +140,7 @@ def truth_pct(rig: Standin, values: Entries, metric: str) -> float:
     return float(100 * np.expm1(means[1] - means[0]))
 
 
+@pytest.mark.long
 def test_a_version_against_itself_is_seldom_better_or_worse(rig: Standin) -> None:
     same, said = stock("brass-orbit"), dict[str, list[MetricResult]](frame_ms_mean=[], latency_ms_median=[])
     for seed in range(200):  # the same runs, as they would be concluded with either metric deciding
@@ -159,6 +160,7 @@ def test_a_version_against_itself_is_seldom_better_or_worse(rig: Standin) -> Non
     ("frame_ms_mean", {"scaling.render-scale": 104}, "worse"),
     ("latency_ms_median", {"frame.queue-depth": 2}, "better"),
 ])
+@pytest.mark.long
 def test_a_change_of_three_times_what_matters_is_told(rig: Standin, metric: str, values: Entries, says: str) -> None:
     matters = abs(truth_pct(rig, values, metric)) / 3
     after = Version("brass-orbit", values)

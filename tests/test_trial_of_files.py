@@ -49,6 +49,7 @@ def test_a_difference_is_found_in_one_call(ws: Workspace) -> None:
     assert len(ws.studies.runs(told.number).table()) == 2 * RUNS
 
 
+@pytest.mark.long
 def test_alike_files_are_told_apart_in_at_most_one_of_twenty(ws: Workspace) -> None:
     words = []
     for seed in range(20):

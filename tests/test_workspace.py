@@ -159,6 +159,7 @@ def without_what_is_drawn(told: Any) -> str:
 
 
 @pytest.mark.parametrize(("rig", "story"), [("standin", STORY), ("byhand", BY_HAND)], ids=["stand-in", "by hand"])
+@pytest.mark.long
 def test_a_call_gives_what_its_command_prints(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, rig: str,
                                              story: list[tuple[list[str], Call]]) -> None:
     for player in ("python", "typed"):

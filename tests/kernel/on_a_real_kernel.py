@@ -99,14 +99,17 @@ before = [online.read_text(), source.read_text()]
 apply(rig, book, book.commit("rig", {"cpu.boot-cores": 1}))
 cores = online.read_text()
 undo(rig, book)
-setting = rig.catalog()["timer.source"]
-other = next(choice for choice in setting.choices if choice != setting.stock)
-apply(rig, book, book.commit("rig", {"timer.source": other}))
-sources = [other, rig.values(rig.state(), "rig")["timer.source"], source.read_text()]
-undo(rig, book)
+sources = []
+if "timer.source" in rig.catalog():  # where the kernel trusts two of them
+    setting = rig.catalog()["timer.source"]
+    other = next(choice for choice in setting.choices if choice != setting.stock)
+    apply(rig, book, book.commit("rig", {"timer.source": other}))
+    sources = [other, rig.values(rig.state(), "rig")["timer.source"], source.read_text()]
+    undo(rig, book)
 result = [before, cores, sources, [online.read_text(), source.read_text()]]
 """)
-    assert before == after and cores == "0\n" and sources[0] == sources[1] and sources[2] != before[1]
+    assert before == after and cores == "0\n" and (
+        not sources or (sources[0] == sources[1] and sources[2] != before[1]))
 
 
 def test_a_least_clock_above_the_highest_leaves_nothing_behind(machine: Machine) -> None:
@@ -187,7 +190,10 @@ def test_with_messages_off_at_boot_one_cause_is_told(tmp_path: Path) -> None:
 from keenlattice.workspace.workspace import Workspace
 from keenlattice.profile.checks import findings
 from keenlattice.profile.layers import resolve
-found = findings(rig.catalog(), resolve(rig.catalog(), {}, {}), rig.facts(), rig.devices())
+from keenlattice.rig.base import unknown_on
+unknown = unknown_on(rig)
+effective = resolve(rig.catalog(), {}, {}, unknown=unknown)
+found = findings(rig.catalog(), effective, rig.facts(), rig.devices(), unknown=unknown)
 result = [*lspci, [[one.check, one.why, one.what_to_do] for one in found if one.kind == "wrong"]]
 """)
     finally:
@@ -203,7 +209,7 @@ import os, subprocess
 subprocess.run(["mount", "/dev/vdc", "/state"], check=True)
 """ + RIG.replace("/tmp/state", "/state/own") + """
 from keenlattice.rig.gamelist import Key, Listed, add_game
-from keenlattice.profile.layers import Game
+from keenlattice.profile.matching import Game
 from keenlattice.rig.recovery import recover
 ini = Path("/state/game.ini")
 """

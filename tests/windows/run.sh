@@ -1,5 +1,6 @@
 #!/usr/bin/env bash
-# Runs Keen Lattice on the Windows machine that build.sh made: every command once, and the tests that are given.
+# Runs Keen Lattice on the Windows machine that build.sh made: every command once, and the tests that are given. What
+# changes the machine itself (its registry, its screen) runs by itself, beside the rest.
 #
 # Usage: tests/windows/run.sh FOLDER TEST...
 set -eu
@@ -30,5 +31,19 @@ wineserver -p >/dev/null 2>&1 </dev/null
 trap 'wineserver -k; kill $screen' EXIT
 wine cmd /c exit >/dev/null 2>&1 </dev/null
 
-python tests/smoke.py Z:"$folder/python/python.exe" -m keenlattice.cli.start
-python -X utf8 -m pytest -p no:cacheprovider -m "not real" "$@"
+tests() { python -X utf8 -m pytest -p no:cacheprovider -m "not real" "$@"; }
+apart=() rest=()
+for module in "$@"; do
+  case $module in
+    *_windows.py | *_hands.py | *_stored.py | *_apply.py | *_trial.py | *_editor.py | *_catalog.py) apart+=("$module") ;;
+    *) rest+=("$module") ;;
+  esac
+done
+tests "${rest[@]}" >"$folder/rest.log" &
+beside=$!
+status=0
+python tests/smoke.py Z:"$folder/python/python.exe" -m keenlattice.cli.start || status=1
+tests "${apart[@]}" || status=1
+wait $beside || status=1
+cat "$folder/rest.log"
+exit $status

@@ -22,7 +22,14 @@ def show(
     book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Show the effective value of each setting, and the layer that it comes from; or all about one."""
-    from keenlattice.cli.views.settings import instead_of, show_findings, show_of_pool, tell_what_is_not_held, value_of
+    from keenlattice.cli.views.settings import (
+        instead_of,
+        others_in_words,
+        show_findings,
+        show_of_pool,
+        tell_what_is_not_held,
+        value_of,
+    )
 
     if setting and all_:
         raise UsageError(f"--all shows every setting, and {setting} was asked for: leave one of them out")
@@ -44,9 +51,8 @@ def show(
         table(["setting", "value", "from", "instead of"], [
             [setting.key, value_of(catalog, setting), setting.layer, instead_of(catalog, setting)]
             for setting in shown])
-    if hidden := len(result.settings) - len(shown):
-        where = "unknown: nobody has said what they are at" if ws.rig.by_hand else "at stock"
-        say(f"{hidden} other settings are {where} (--all shows them).", "dim")
+    if others := others_in_words([setting.effective.layer for setting in result.settings if setting.effective not in shown]):
+        say(f"{others} (--all shows them).", "dim")
     for key in result.unknown:
         say(f"! {key} is set here, but the rig {ws.rig.name} does not have it: kept, and not applied")
     tell_what_is_not_held(catalog, result)

@@ -13,7 +13,7 @@ from keenlattice.workspace.settings import SURE
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog, Setting
     from keenlattice.profile.checks import Finding
-    from keenlattice.profile.layers import Effective
+    from keenlattice.profile.layers import Effective, Layer
     from keenlattice.profile.offers import OfferedRule, OfferedSetting
     from keenlattice.workspace.packs import PackResult
     from keenlattice.workspace.profile_results import ShowResult
@@ -160,3 +160,11 @@ def _row(catalog: "Catalog", setting: "OfferedSetting") -> tuple[str, ...]:
         offered += f", here {value_text(catalog, setting.key, setting.comes_to)}"
     return (setting.key, value_text(catalog, setting.key, setting.now), offered,
             setting.status + (f": {setting.why}" if setting.why else ""))
+
+
+def others_in_words(layers: "list[Layer]") -> str:
+    """How many settings are not shown, and what is known of them; empty if all are."""
+    unknown = layers.count("unknown")
+    parts = [f"{len(layers) - unknown} other settings are at stock"] if len(layers) > unknown else []
+    rest = f"{unknown} {'are' if parts else 'other settings are'} unknown: nobody has said what they are at"
+    return ", ".join([*parts, rest] if unknown else parts)
