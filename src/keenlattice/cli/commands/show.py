@@ -7,7 +7,7 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import settings
 from keenlattice.cli.options import Book, Json, Rig, Version
-from keenlattice.cli.output import emit, hint, say, table
+from keenlattice.cli.output import emit, hint, say
 from keenlattice.errors import UsageError
 
 if TYPE_CHECKING:
@@ -22,14 +22,7 @@ def show(
     book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Show the effective value of each setting, and the layer that it comes from; or all about one."""
-    from keenlattice.cli.views.settings import (
-        instead_of,
-        others_in_words,
-        show_findings,
-        show_of_pool,
-        tell_what_is_not_held,
-        value_of,
-    )
+    from keenlattice.cli.views.settings import show_effective, show_findings, show_of_pool, tell_what_is_not_held
 
     if setting and all_:
         raise UsageError(f"--all shows every setting, and {setting} was asked for: leave one of them out")
@@ -45,14 +38,8 @@ def show(
         _whole_story(catalog, result)
         show_of_pool(of_pool)
         return
-    shown = [setting.effective for setting in result.settings if all_ or setting.effective.is_set]
     say(result._caption(), "bold")
-    if shown:
-        table(["setting", "value", "from", "instead of"], [
-            [setting.key, value_of(catalog, setting), setting.layer, instead_of(catalog, setting)]
-            for setting in shown])
-    if others := others_in_words([setting.effective.layer for setting in result.settings if setting.effective not in shown]):
-        say(f"{others} (--all shows them).", "dim")
+    show_effective(catalog, [setting.effective for setting in result.settings], everything=all_)
     for key in result.unknown:
         say(f"! {key} is set here, but the rig {ws.rig.name} does not have it: kept, and not applied")
     tell_what_is_not_held(catalog, result)

@@ -13,7 +13,7 @@ from keenlattice.workspace.settings import SURE
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Catalog, Setting
     from keenlattice.profile.checks import Finding
-    from keenlattice.profile.layers import Effective, Layer
+    from keenlattice.profile.layers import Effective
     from keenlattice.profile.offers import OfferedRule, OfferedSetting
     from keenlattice.workspace.packs import PackResult
     from keenlattice.workspace.profile_results import ShowResult
@@ -162,9 +162,21 @@ def _row(catalog: "Catalog", setting: "OfferedSetting") -> tuple[str, ...]:
             setting.status + (f": {setting.why}" if setting.why else ""))
 
 
-def others_in_words(layers: "list[Layer]") -> str:
-    """How many settings are not shown, and what is known of them; empty if all are."""
-    unknown = layers.count("unknown")
-    parts = [f"{len(layers) - unknown} other settings are at stock"] if len(layers) > unknown else []
-    rest = f"{unknown} {'are' if parts else 'other settings are'} unknown: nobody has said what they are at"
-    return ", ".join([*parts, rest] if unknown else parts)
+def show_effective(catalog: Catalog, settings: "Sequence[Effective]", *, everything: bool) -> None:
+    """What holds, setting by setting; and how many are not shown, since nothing sets them.
+
+    Args:
+        everything: show those, too.
+    """
+    shown = [setting for setting in settings if everything or setting.is_set]
+    if shown:
+        table(["setting", "value", "from", "instead of"], [
+            [setting.key, value_of(catalog, setting), setting.layer, instead_of(catalog, setting)]
+            for setting in shown])
+    hidden = [setting.layer for setting in settings if not everything and not setting.is_set]
+    unknown = hidden.count("unknown")
+    parts = [f"{len(hidden) - unknown} other settings are at stock"] if len(hidden) > unknown else []
+    if unknown:
+        parts += [f"{unknown} {'are' if parts else 'other settings are'} unknown: nobody has said what they are at"]
+    if parts:
+        say(f"{', '.join(parts)} (--all shows them).", "dim")
