@@ -97,7 +97,7 @@ def minutes_a_step(opened: Opened, minutes: float | None) -> float:
 
 
 def runs_between_switches(opened: Opened, runs: int | None, keys: Sequence[str], share: float, run_s: float,
-                          switch_minutes: float | None) -> int:
+                          switch_minutes: float | None, *, asked: bool = False) -> int:
     """Return how many runs to play between two switches: as many as pay, where a person switches; else one.
 
     Args:
@@ -106,10 +106,11 @@ def runs_between_switches(opened: Opened, runs: int | None, keys: Sequence[str],
         share: of them, how many each switch changes.
         run_s: the length of a run with its warm-up.
         switch_minutes: how long a person takes to change one setting, if they said so.
+        asked: whether a person is asked to switch, on a rig that programs play.
     """
     from keenlattice.rig.applying import restart_for
 
-    if runs is not None or not opened.by_hand:
+    if runs is not None or not (asked or opened.by_hand):
         return runs or 1
     restart = RESTARTS_MINUTES[restart_for(opened.rig, list(keys))]
     switch = share * len(keys) * minutes_a_step(opened, switch_minutes) + restart

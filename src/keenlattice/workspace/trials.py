@@ -63,12 +63,15 @@ class Trials:
         Raises:
             UsageError, BadValue, UnknownName: it is invalid.
         """
+        from keenlattice.rig.session import asked_between
         from keenlattice.study.trial.plan import TrialPlan
 
         first, second = self._opened.find(before, both=True), self._opened.find(after, both=True)
-        costly = self._opened.by_hand or SWITCH_S[self._restart_between(first, second)] > 0
+        asked = bool(asked_between(self._opened.rig, [first, second]))
+        costly = self._opened.by_hand or asked or SWITCH_S[self._restart_between(first, second)] > 0
         differing = [change.key for change in changes(first.entries, second.entries)]
-        repeats = runs_between_switches(self._opened, repeats, differing, 1.0, seconds + warm_up_s, switch_minutes)
+        repeats = runs_between_switches(self._opened, repeats, differing, 1.0, seconds + warm_up_s, switch_minutes,
+                                        asked=asked)
         sized = blocks is None and early and not costly
         return TrialPlan(blocks or (MOST_BLOCKS if sized else BLOCKS_BY_HAND), seconds, seed_or_fresh(seed), decides,
                          early=early, few_switches=costly, repeats=repeats, warm_up_s=warm_up_s,

@@ -206,7 +206,7 @@ def by_hand(rig: Asks, why: str) -> Iterator[HandChanges]:
                          f"{way('keen rig next FRAMES', 'ws.studies.by_hand.hand_over(FILES)')}")
     if rig.hand is None:
         raise UsageError(f"this study changes settings of the rig {rig.name} that you set: play it at a terminal, "
-                         "which asks you for them run by run")
+                         "which asks you for them run by run; or let a `Hand` of yours ask (rig.hand)")
     with locked(rig, why):
         if (sheet := open_sheet(rig)) is not None:
             raise UsageError(f"the run sheet for {sheet.title} is still open: finish it first with "
