@@ -17,6 +17,7 @@ from keenlattice.rig.hand import Paused
 from keenlattice.workspace.next_run import Waiting
 
 if TYPE_CHECKING:
+    from keenlattice.cli.views.live import StudyView
     from keenlattice.workspace.workspace import Workspace
 
 Told = Callable[[int, int], None] | None
@@ -51,7 +52,7 @@ def playing(ws: "Workspace", title: str, json: bool = False, watch: Path | None 
         else:
             from keenlattice.cli.views.live import StudyView
 
-            with _steps_asked(ws, at_a_terminal(json)), StudyView(title) as view:
+            with StudyView(title) as view, _steps_asked(ws, at_a_terminal(json), view):
                 yield view
     except KeyboardInterrupt as stopped:
         raise Interrupted(str(stopped) or STOPPED) from None
@@ -67,7 +68,7 @@ def playing(ws: "Workspace", title: str, json: bool = False, watch: Path | None 
 
 
 @contextmanager
-def _steps_asked(ws: "Workspace", there: bool) -> Iterator[None]:
+def _steps_asked(ws: "Workspace", there: bool, view: "StudyView") -> Iterator[None]:
     """The player at this terminal is asked for what a study changes, and nothing on the rig writes."""
     if not there:
         yield
@@ -75,7 +76,7 @@ def _steps_asked(ws: "Workspace", there: bool) -> Iterator[None]:
     from keenlattice.cli.steps import steps_of_a_study
     from keenlattice.rig.session import hand_where_nobody_is
 
-    with hand_where_nobody_is(ws.rig.machine, steps_of_a_study(ws.rig.machine)):
+    with hand_where_nobody_is(ws.rig.machine, steps_of_a_study(ws.rig.machine, view.put_away)):
         yield
 
 

@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable, Sequence
+from contextlib import AbstractContextManager, nullcontext
 from itertools import groupby
 from typing import TYPE_CHECKING
 
@@ -27,10 +28,12 @@ class StepsAtTerminal:
         rig: that they sit at.
         ask: asks a question, and returns the answer; it raises `Paused` or `TakenBack` for one that means to leave.
         leave: the ways to leave, in words.
+        meanwhile: what the steps are shown and asked within, as where a view of the study is put away.
     """
 
-    def __init__(self, rig: "Rig", ask: Callable[[str], str], leave: str) -> None:
-        self._rig, self._ask, self._leave = rig, ask, leave
+    def __init__(self, rig: "Rig", ask: Callable[[str], str], leave: str,
+                 meanwhile: Callable[[], AbstractContextManager[None]] = nullcontext) -> None:
+        self._rig, self._ask, self._leave, self._meanwhile = rig, ask, leave, meanwhile
         self._steps: Sequence[SheetStep] = ()
         self._explained: set[str] = set()
         self._noted_before: set[tuple[str, str]] = set()
@@ -48,12 +51,14 @@ class StepsAtTerminal:
 
     def change(self, steps: "Sequence[SheetStep]") -> Noted:
         """Ask for some steps, and for what was there before them; see `Hand.change`."""
-        return self._take(steps, f"Change this, and restart as it says; then Enter ({self._leave})", self._noted)
+        with self._meanwhile():
+            return self._take(steps, f"Change this, and restart as it says; then Enter ({self._leave})", self._noted)
 
     def back(self, steps: "Sequence[SheetStep]") -> Noted:
         """Ask for the way back; see `Hand.back`."""
-        say("\nAll runs are played. To go back to what was there before:", "bold")
-        return self._take(steps, "Enter once that is done, or p to leave it for later", lambda steps: {})
+        with self._meanwhile():
+            say("\nAll runs are played. To go back to what was there before:", "bold")
+            return self._take(steps, "Enter once that is done, or p to leave it for later", lambda steps: {})
 
     def show_again(self) -> None:
         """Show the steps that were asked for last, if any were."""
@@ -111,8 +116,12 @@ def answered(keys: Keys, question: str) -> str:
         raise Paused("Paused: nobody is at the terminal any more. All runs so far are kept") from None
 
 
-def steps_of_a_study(rig: "Rig") -> StepsAtTerminal:
-    """Return the hand of a player at this terminal, of a rig that programs play."""
+def steps_of_a_study(rig: "Rig", meanwhile: Callable[[], AbstractContextManager[None]]) -> StepsAtTerminal:
+    """Return the hand of a player at this terminal, of a rig that programs play.
+
+    Args:
+        meanwhile: as of `StepsAtTerminal`.
+    """
     keys = Keys()
 
     def ask(question: str) -> str:
@@ -121,4 +130,4 @@ def steps_of_a_study(rig: "Rig") -> StepsAtTerminal:
             raise Paused("Paused. All runs so far are kept, and the rig stays as it is")
         return answer
 
-    return StepsAtTerminal(rig, ask, "p to pause")
+    return StepsAtTerminal(rig, ask, "p to pause", meanwhile)

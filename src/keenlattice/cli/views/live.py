@@ -3,7 +3,8 @@
 import math
 import sys
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, Self
 
@@ -59,6 +60,15 @@ class StudyView:
                  where: TracebackType | None) -> None:
         if self._live is not None:
             self._live.stop()
+
+    @contextmanager
+    def put_away(self) -> Iterator[None]:
+        """Take the block off the screen, for something else to be shown and asked there."""
+        if self._live is not None:
+            self._live.stop()
+        yield
+        if self._live is not None:
+            self._live.start()
 
     def __call__(self, done: int, total: int) -> None:
         """How many runs are done, of how many at most."""
