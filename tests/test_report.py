@@ -23,7 +23,7 @@ from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.trial.figure import trial_figure, typical_block
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
-from keenlattice.study.trial.result import MetricResult, Trial
+from keenlattice.study.trial.result import MetricResult, Trial, Verdict
 from keenlattice.study.trial.words import amount, key_of, percent
 
 
@@ -197,3 +197,13 @@ def test_a_run_is_drawn_without_losing_a_spike(tmp_path: Path, kind: str) -> Non
     for name in ("f.png", "f.svg"):
         save(figure, tmp_path / name)
     assert (tmp_path / "f.svg").read_text().startswith("<?xml")
+
+
+@pytest.mark.parametrize(("verdict", "low", "n", "says"), [
+    ("unclear", 4.0, 8, "(+20 %, between +4 and +40); all of that matters, and yet it is not sure enough for a word."),
+    ("unclear", 4.0, 3, "(+20 %, between +4 and +40); fewer than 4 blocks have no word."),
+    ("unclear", -4.0, 8, "(+20 %, between -4 and +40)."), ("worse", 4.0, 8, "(+20 %, between +4 and +40).")])
+def test_an_unclear_interval_beyond_what_matters_says_why(verdict: Verdict, low: float, n: int, says: str) -> None:
+    metric = MetricResult("stutters_per_min", "1/min", 4.0, 4.8, 20.0, low, 40.0, verdict, 0.95, n, 1.0)
+    trial = Trial("brass-orbit", "a", "b", TrialPlan(n), (metric,))
+    assert key_of(trial, metric).sentence.endswith(says)

@@ -89,9 +89,21 @@ def key_of(result: Trial, metric: MetricResult) -> KeyFigure:
     rates = _frame_rates(result, metric)
     does = f"{'show' if are else 'shows'} {metric.verdict}" if metric.verdict.startswith("no ") else (
         f"{'are' if are else 'is'} {metric.verdict}")
+    why = _why_unclear(metric)
     return KeyFigure(
-        f"{title} {does}: {figure}{f', {rates}' * bool(rates)} ({change} %, between {low} and {high}).",
-        metric.verdict, title, figure, f"{change} %, between {low} and {high}{f'; {rates}' * bool(rates)}")
+        f"{title} {does}: {figure}{f', {rates}' * bool(rates)} ({change} %, between {low} and {high}){why}.",
+        metric.verdict, title, figure, f"{change} %, between {low} and {high}{f'; {rates}' * bool(rates)}{why}")
+
+
+def _why_unclear(metric: MetricResult) -> str:
+    """Return why there is no word although the whole interval lies beyond what matters; "" for any other result."""
+    if metric.verdict != "unclear" or metric.low_pct is None or metric.high_pct is None:
+        return ""
+    down = -metric.matters_pct / (1 + metric.matters_pct / 100)
+    if not (metric.low_pct > metric.matters_pct or metric.high_pct < down):
+        return ""
+    return (f"; fewer than {FIRST_LOOK} blocks have no word" if metric.n < FIRST_LOOK else
+            "; all of that matters, and yet it is not sure enough for a word")
 
 
 def _change_in_brief(metric: MetricResult, change: float, low: float, high: float) -> tuple[str, str, str]:
