@@ -16,11 +16,12 @@ from keenlattice.rig.gamelist import Listed, add_game
 from keenlattice.rig.held import HeldPart
 from keenlattice.rig.linux import launch, power
 from keenlattice.rig.linux.autostart import Autostart
-from keenlattice.rig.linux.desktop import Desktop
+from keenlattice.rig.linux.desktop import ModeStore, facts, settings
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, entries_in
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.monitor import Mode, Monitor
 from keenlattice.rig.noted import Noted
+from keenlattice.rig.stored import StoredPart
 from known_sweeps import keys_of, values_of
 from test_kernel import NO_OPTIONS, tree
 
@@ -58,8 +59,9 @@ def of_monitors(folder: Path) -> object:
         {"display.resolution": None, "display.refresh": None})
     found: dict[str, object] = {}
     for alone, first in product((True, False), (MODES[1], MODES[3], MODES[-1], None)):
-        desktop, monitor = Desktop("", "", folder / f"{alone} {first}"), MadeUpMonitor(first, alone)
-        desktop.__dict__.update(_monitors=monitor, _outputs=None)
+        store, monitor = ModeStore("", ""), MadeUpMonitor(first, alone)
+        store.__dict__.update(_monitors=monitor, _outputs=None)
+        desktop = part_of(store, folder / f"{alone} {first}")
         steps: list[object] = [[one.name, one.stock] for one in desktop.settings()] + [desktop.facts()]
         for change in changes:
             try:
@@ -70,9 +72,15 @@ def of_monitors(folder: Path) -> object:
             except KeenLatticeError as error:
                 steps.append(str(error))
         found[f"{alone} {first and first.text}"] = steps
-    nowhere = Desktop("", "", folder)
+    nowhere = part_of(ModeStore("", ""), folder)
     return {**found, "nowhere": [nowhere.settings(), nowhere.facts(), text_of(nowhere.state()), nowhere.in_words(
         "display/HEADLESS-1/mode"), nowhere.in_words("else"), nowhere.covers("orbit", "display.refresh")]}
+
+
+def part_of(store: ModeStore, home: Path) -> StoredPart:
+    """The monitor as a part of a rig."""
+    return StoredPart(store, lambda held: settings(store.monitor(), held), Noted(home, "display-before.json"),
+                      lambda _: facts(store.monitor()))
 
 
 @contextmanager

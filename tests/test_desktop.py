@@ -12,10 +12,11 @@ import pytest
 
 from conftest import Keen as Run
 from conftest import as_json
+from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig.applying import apply, find_drift, preview
-from keenlattice.rig.linux.desktop import NOTED, _chosen
+from keenlattice.rig.linux.desktop import place_of, settings
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.monitor import Mode, Monitor
@@ -86,7 +87,7 @@ def test_a_better_mode_is_found_turned_on_and_put_back(rig: LinuxRig, book: Logb
     undo(rig, book)
     assert on_now(rig) == "1280x800@119.93"
     apply(rig, book, book.commit("rig", {}))  # unset: as it was before anything was set
-    assert rig.state() == before and not (rig.home / NOTED).exists()
+    assert rig.state() == before and not (rig.home / "display-before.json").exists()
 
 
 def test_a_compositors_monitor_is_set_and_put_back(on_wayland: LinuxRig, book: Logbook) -> None:
@@ -102,14 +103,14 @@ def test_a_compositors_monitor_is_set_and_put_back(on_wayland: LinuxRig, book: L
     undo(rig, book)
     assert on_now(rig) == "1280x800@120.00"
     undo(rig, book)
-    assert rig.state() == before and not (rig.home / NOTED).exists()
+    assert rig.state() == before and not (rig.home / "display-before.json").exists()
 
 
 @pytest.mark.real
 def test_somebody_who_turns_it_back_is_drift(rig: LinuxRig, book: Logbook) -> None:
     apply(rig, book, book.commit("rig", {"display.refresh": 120}))
-    assert rig._desktop._monitors is not None
-    rig._desktop._monitors.turn_on("1280x800@59.81")
+    assert rig._modes._monitors is not None
+    rig._modes._monitors.turn_on("1280x800@59.81")
     (slipped,) = find_drift(rig, book)
     assert [(one.before, one.after) for one in slipped.changes] == [(120, 60)]
     undo(rig, book)
@@ -124,16 +125,26 @@ def test_the_survey_asks_its_first_question(screen: str, keen: Run) -> None:
         "the panel can do 120 Hz and runs at 60 Hz"]
 
 
+def meant(panel: Monitor, on: Mode, wanted: dict[str, Value]) -> str:
+    """The mode for what is wanted, while one is on."""
+    held = {place_of(panel): on.text}
+    for setting in settings(panel, held):
+        held |= setting.texts(wanted[setting.key], held) if setting.key in wanted else {}
+    return held[place_of(panel)]
+
+
 def test_the_mode_that_is_meant() -> None:
     modes = tuple(Mode(*size, rate) for size, rate in (
         ((1920, 1080), 59.94), ((1920, 1080), 143.98), ((1280, 720), 60.0), ((1280, 720), 50.0)))
     panel = Monitor("x", modes[0], modes, "1920x1080", True)
-    assert _chosen(panel, modes[0], {"display.refresh": 60}) == modes[0]
-    assert _chosen(panel, modes[0], {"display.refresh": 144}) == modes[1]
-    assert _chosen(panel, modes[1], {"display.resolution": "1280x720"}) == modes[2]  # the nearest to what was on
-    assert _chosen(panel, modes[2], {"display.resolution": "native", "display.refresh": 144}) == modes[1]
-    assert _chosen(panel, modes[1], {}) == modes[1]
+    assert meant(panel, modes[0], {"display.refresh": 60}) == modes[0].text
+    assert meant(panel, modes[0], {"display.refresh": 144}) == modes[1].text
+    assert meant(panel, modes[1], {"display.resolution": "1280x720"}) == modes[2].text  # the nearest to what was on
+    assert meant(panel, modes[2], {"display.resolution": "native", "display.refresh": 144}) == modes[1].text
     for wanted in ({"display.refresh": 100}, {"display.resolution": "800x600"},
                    {"display.resolution": "1280x720", "display.refresh": 144}):
         with pytest.raises(RefusedByRig):
-            _chosen(panel, modes[0], wanted)
+            meant(panel, modes[0], wanted)
+    several = Monitor("x", modes[0], modes, "1920x1080", False)
+    with pytest.raises(RefusedByRig, match="several monitors are on"):
+        meant(several, modes[0], {"display.resolution": "1280x720"})

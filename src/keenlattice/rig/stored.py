@@ -199,7 +199,7 @@ class StoredPart(Part):
             if key not in changes:
                 continue
             if (value := changes[key]) is None:
-                notes, texts = self._unset(stored, notes, then)
+                notes, texts = self._unset(stored, notes, then, changes)
             else:
                 texts = stored.texts(value, then)
                 notes = notes.with_setting(stored.noted_as, {place: then.get(place) for place in texts})
@@ -221,16 +221,20 @@ class StoredPart(Part):
                 raise RefusedByRig(f"{', '.join(changes)}: cannot be set so together with {key}={written(value)}, "
                                    "which is kept in the same place: unset one of them")
 
-    def _unset(self, stored: StoredSetting, notes: Notes, now: Texts) -> tuple[Notes, Texts]:
+    def _unset(self, stored: StoredSetting, notes: Notes, now: Texts, changes: Edits) -> tuple[Notes, Texts]:
         """The notes without a setting, and the texts that go back; in a place that another setting uses, its value
-        alone goes back, if it does without changing the other's."""
+        alone goes back, if it does without changing one that is to stay."""
         rest, free = notes.without(stored.noted_as)
         texts = {place: notes.texts[place] for place in free if place in now}  # a device may be gone
         former = stored.value({**now, **notes.texts})
         if former is not None and (shared := {place for place in notes.users if place not in free
                                               and stored.noted_as in notes.users[place]}):
-            back = {place: text for place, text in stored.texts(former, now).items() if place in shared}
-            sharing = [setting for name, setting in self._by_note.items() if name in rest.settings]
+            try:
+                back = {place: text for place, text in stored.texts(former, now).items() if place in shared}
+            except RefusedByRig:  # it cannot be had beside what stays
+                back = {}
+            sharing = [setting for name, setting in self._by_note.items()
+                       if name in rest.settings and setting.key not in changes]
             if all(setting.value({**now, **back}) == setting.value(now) for setting in sharing):
                 texts |= back
         return rest, texts

@@ -18,10 +18,10 @@ from keenlattice.rig._gamefiles import LOCK_KEY, GameFiles
 from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State, game_of
 from keenlattice.rig.gamelist import Listed, read_games
 from keenlattice.rig.held import HeldPart, under_way
-from keenlattice.rig.linux import launch, vulkan
+from keenlattice.rig.linux import desktop, launch, vulkan
 from keenlattice.rig.linux.absent import asked, reasons
 from keenlattice.rig.linux.autostart import Autostart, folders
-from keenlattice.rig.linux.desktop import Desktop
+from keenlattice.rig.linux.desktop import ModeStore
 from keenlattice.rig.linux.driver import Driver, ask, settings_of
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Entry, Program, all_entries, configuration_files
 from keenlattice.rig.linux.kernel import Kernel
@@ -74,13 +74,15 @@ class LinuxRig:
         display, compositor = (os.environ.get(name, "") if live else "" for name in ("DISPLAY", "WAYLAND_DISPLAY"))
         preferences, self._kernel = Preferences(live), Kernel(root, home)
         keys = Input("" if compositor or preferences.there else display)
-        self._desktop = Desktop(display, compositor, home)
+        modes = self._modes = ModeStore(display, compositor)
         gpus = {name: device.address for name, device in self._kernel.devices.items() if name.startswith("gpu")}
         self._launch = HeldPart(home, launch.settings(gpus), launch.check)
         self._starter = LinuxStarter(self._launch, gpus)
         # A step of an apply is of one part: the game's file first, the kernel and the game's process last.
         self._parts = Parts((
-            LinuxGames(self._listed, home), self._desktop,
+            LinuxGames(self._listed, home),
+            StoredPart(modes, lambda held: desktop.settings(modes.monitor(), held), Noted(home, "display-before.json"),
+                       lambda _: desktop.facts(modes.monitor())),
             StoredPart(preferences, preferences_of, Noted(home, "preferences-before.json")),
             StoredPart(keys, keys_and_pointers, Noted(home, "input-before.json")),
             StoredPart(Outputs(os.environ.get("SWAYSOCK", "") if live else ""), outputs, Noted(
