@@ -118,7 +118,6 @@ def processes_of(executables: Sequence[str]) -> list[ListedProcess]:
 
 
 def _machine_now() -> dict[str, float]:
-    """The processor's load in % since the last look, its clock in MHz if it tells, and the memory in use in MiB."""
-    clock = psutil.cpu_freq()
-    return {"cpu.load": psutil.cpu_percent(), "system.memory": psutil.virtual_memory().used / 2**20,
-            **({"cpu.clock": clock.current} if clock and clock.current else {})}
+    """The processor's load in % since the last look, and the memory in use in MiB. The clock that the system tells a
+    program is the rated one, and would say nothing of the game."""
+    return {"cpu.load": psutil.cpu_percent(), "system.memory": psutil.virtual_memory().used / 2**20}
