@@ -65,7 +65,7 @@ def test_a_fault_ends_in_what_was_before_or_is_named(rig: Faulty, book: Logbook,
         assert rig.values(rig.state(), "rig") == AT_FIRST and rig.values(rig.state(), "moth-and-lantern") == {}
         assert not unfinished(rig.home)
     elif unfinished(rig.home):  # only what needs rights that are gone cannot be put back
-        assert name == "rights-missing" and "could not be put back" in said and "keen rig recover" in said
+        assert name == "rights-missing" and "could not be put back" in said and "ws.rig.recover()" in said
         rig.fault = None
         assert "back to what it was before" in str(recover(rig))
         assert rig.state() == before

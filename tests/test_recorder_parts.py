@@ -18,13 +18,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.errors import RigError
 from keenlattice.measure.capture import BY_SCREEN, Capture
 from keenlattice.measure.doubts import doubts_of, held_by_screen
 from keenlattice.measure.telemetry import Moment
-from keenlattice.rig.linux import desktop, play, recorder, settled, vulkan
+from keenlattice.rig.linux import play, recorder, settled, vulkan
 from keenlattice.rig.linux.children import start, start_to_stay, stop
-from keenlattice.rig.linux.monitor import Mode, Monitor
 from keenlattice.rig.linux.program import Running
 from keenlattice.rig.linux.telemetry import Telemetry, _fill
 from keenlattice.rig.linux.wayland.clients import CommitLog
@@ -345,24 +344,6 @@ def test_what_a_program_draws_by_is_known_from_its_libraries(
     (tmp_path / "7/maps").write_text("".join(f"7f00-7f01 r-xp 0 08:01 5 {one}\n" for one in loaded))
     monkeypatch.setattr(vulkan, "Path", lambda where: tmp_path if where == "/proc" else Path(where))
     assert vulkan.draws_by([6, 7]) == api  # 6 has ended
-
-
-MONITOR = Monitor("HERON-1", Mode(1920, 1080, 60.0), (
-    Mode(2560, 1440, 60.0), Mode(2560, 1440, 164.83), Mode(1920, 1080, 60.0), Mode(1920, 1080, 143.98)),
-    "2560x1440", True)
-
-
-@pytest.mark.parametrize(("wanted", "mode"), [
-    ({}, Mode(1920, 1080, 60.0)), ({"display.refresh": 144}, Mode(1920, 1080, 143.98)),
-    ({"display.resolution": "native"}, Mode(2560, 1440, 60.0)),
-    ({"display.resolution": "2560x1440", "display.refresh": 165}, Mode(2560, 1440, 164.83)),
-    ({"display.refresh": 120}, "has 60, 144 Hz"), ({"display.resolution": "800x600"}, "it has 2560x1440, 1920x1080")])
-def test_a_monitor_takes_the_mode_that_is_wanted_or_says_which_it_has(wanted: dict[str, Any], mode: Mode | str) -> None:
-    if isinstance(mode, Mode):
-        assert desktop._chosen(MONITOR, MONITOR.on, wanted) == mode
-        return
-    with pytest.raises(RefusedByRig, match=mode):
-        desktop._chosen(MONITOR, MONITOR.on, wanted)
 
 
 @pytest.mark.parametrize("started", [start, start_to_stay])
