@@ -14,7 +14,7 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.profile.matching import Game
 from keenlattice.rig.applying import apply
 from keenlattice.rig.gamelist import Listed, add_game
-from keenlattice.rig.linux.driconf import found, is_pattern
+from keenlattice.rig.linux.driconf import fits_pattern, is_pattern
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, all_entries, configuration_files, entries_in
 from keenlattice.rig.linux.machine import LinuxRig
@@ -98,8 +98,8 @@ def test_a_file_that_cannot_be_read_is_said_with_its_name(text: str) -> None:
 
 
 def test_patterns_are_the_c_librarys() -> None:
-    assert found("^a[[:digit:]]+$", "a42") and not found("^a[[:digit:]]+$", "ab")
-    assert not is_pattern("(") and not is_pattern("a" * 501) and not found("(", "(")
+    assert fits_pattern("^a[[:digit:]]+$", "a42") and not fits_pattern("^a[[:digit:]]+$", "ab")
+    assert not is_pattern("(") and not is_pattern("a" * 501) and not fits_pattern("(", "(")
 
 
 def test_a_pattern_that_might_take_for_ever_is_not_tried_and_named(tmp_path: Path, hang: None) -> None:
@@ -152,13 +152,13 @@ def test_a_vulkan_game_is_matched_by_what_it_says_it_is(tmp_path: Path, monkeypa
         made._vulkan = [VulkanDevice("made up", "radv")]
         return made
 
-    def found(one: LinuxRig) -> dict[str, str]:
+    def fits_pattern(one: LinuxRig) -> dict[str, str]:
         return {option.option: option.value for option in one.driver_options("orbit")[0]}
 
-    assert found(rig()) == {"smooth": "3"} == found(rig(api="vulkan"))
+    assert fits_pattern(rig()) == {"smooth": "3"} == fits_pattern(rig(api="vulkan"))
     known = rig(api="vulkan", application=("Orbit", 3), engine=("the lattice", 4))
-    assert found(known) == {"smooth": "3", "vk_orbit_only": "true", "vk_images": "4"}
-    assert found(rig(api="vulkan", application=("Orbit", 5))) == {"smooth": "3"}
+    assert fits_pattern(known) == {"smooth": "3", "vk_orbit_only": "true", "vk_images": "4"}
+    assert fits_pattern(rig(api="vulkan", application=("Orbit", 5))) == {"smooth": "3"}
     only = {one.name: one.kind for one in known.catalog() if one.name.startswith("mesa.vk")}
     assert only == {"mesa.vk_orbit_only": "switch", "mesa.vk_images": "whole"}
     keys = ["mesa.smooth", "mesa.vk_images", "sync.vertical", "sync.variable-refresh", "process.affinity"]

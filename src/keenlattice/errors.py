@@ -41,7 +41,7 @@ def worded_as_commands() -> Iterator[None]:
 
 
 def way(command: str, call: str) -> str:
-    """Return what to do next, between backticks, as whoever reads it does it: `KeenLatticeError.advice` finds it there.
+    """Return what to do next, between backticks, as a command or as a call; `KeenLatticeError.advice` finds it there.
 
     Args:
         command: as it is typed.

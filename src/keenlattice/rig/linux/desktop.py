@@ -55,7 +55,7 @@ class ModeStore:
         return self._outputs or (Monitors(self._display) if self._display else None)
 
     def monitor(self) -> Monitor | None:
-        """Return the primary monitor; None if none is on, or nothing tells of it."""
+        """Return the primary monitor; None if none is on, or nothing describes it."""
         return self._monitors.primary() if self._monitors else None
 
     def owns(self, place: str) -> bool:

@@ -256,8 +256,8 @@ def is_pattern(pattern: str) -> bool:
     return _compiled(pattern) is not None
 
 
-def found(pattern: str, text: str) -> bool:
-    """Whether a pattern is found anywhere in a text; a pattern that cannot be read is found nowhere."""
+def fits_pattern(pattern: str, text: str) -> bool:
+    """Whether a pattern is anywhere in a text; one that cannot be read is nowhere."""
     compiled = _compiled(pattern)
     return compiled is not None and _library().regexec(compiled, text.encode(), 0, None, 0) == 0
 

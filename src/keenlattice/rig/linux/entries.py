@@ -18,7 +18,7 @@ from pathlib import Path
 
 from keenlattice._files import read_bounded
 from keenlattice.errors import RigError
-from keenlattice.rig.linux.driconf import MOST_BYTES, found, is_pattern, parse, parser
+from keenlattice.rig.linux.driconf import MOST_BYTES, fits_pattern, is_pattern, parse, parser
 
 SYSTEM_FOLDER, SYSTEM_FILE = "usr/share/drirc.d", "etc/drirc"
 
@@ -142,16 +142,16 @@ def _matches_program(matches: Mapping[str, str], program: Program) -> bool:
     if "executable" in matches:
         fits = matches["executable"] == program.executable
     elif "executable_regexp" in matches:
-        fits = found(matches["executable_regexp"], program.executable)
+        fits = fits_pattern(matches["executable_regexp"], program.executable)
     elif "sha1" in matches:
         fits = matches["sha1"] == _sha1(program.path)
     else:
-        fits = found(matches.get("application_name_match", ""), program.name)
+        fits = fits_pattern(matches.get("application_name_match", ""), program.name)
     return fits and _in_range(matches.get("application_versions"), program.version)
 
 
 def _matches_engine(matches: Mapping[str, str], program: Program) -> bool:
-    return (found(matches.get("engine_name_match", ""), program.engine)
+    return (fits_pattern(matches.get("engine_name_match", ""), program.engine)
             and _in_range(matches.get("engine_versions"), program.engine_version))
 
 
