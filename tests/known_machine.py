@@ -20,6 +20,7 @@ from keenlattice.rig.linux.desktop import ModeStore, facts, settings
 from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, entries_in
 from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.monitor import Mode, Monitor
+from keenlattice.rig.linux.x11.randr import Monitors
 from keenlattice.rig.noted import Noted
 from keenlattice.rig.stored import StoredPart
 from known_sweeps import keys_of, values_of
@@ -59,7 +60,7 @@ def of_monitors(folder: Path) -> object:
         {"display.resolution": None, "display.refresh": None})
     found: dict[str, object] = {}
     for alone, first in product((True, False), (MODES[1], MODES[3], MODES[-1], None)):
-        store, monitor = ModeStore("", ""), MadeUpMonitor(first, alone)
+        store, monitor = ModeStore(Monitors(""), ""), MadeUpMonitor(first, alone)
         store.__dict__.update(_monitors=monitor, _outputs=None)
         desktop = part_of(store, folder / f"{alone} {first}")
         steps: list[object] = [[one.name, one.stock] for one in desktop.settings()] + [desktop.facts()]
@@ -72,7 +73,7 @@ def of_monitors(folder: Path) -> object:
             except KeenLatticeError as error:
                 steps.append(str(error))
         found[f"{alone} {first and first.text}"] = steps
-    nowhere = part_of(ModeStore("", ""), folder)
+    nowhere = part_of(ModeStore(Monitors(""), ""), folder)
     return {**found, "nowhere": [nowhere.settings(), nowhere.facts(), text_of(nowhere.state()), nowhere.in_words(
         "display/HEADLESS-1/mode"), nowhere.in_words("else"), nowhere.covers("orbit", "display.refresh")]}
 

@@ -107,6 +107,10 @@ class RefusedByRig(RigError):
     """Rights are missing, or this hardware does not take the value."""
 
 
+BY_HAND = "by hand: "
+"""Goes before the command in a `NeedsRights`, where there is one that does it."""
+
+
 class NeedsRights(RefusedByRig):
     """Only with an administrator's rights."""
 

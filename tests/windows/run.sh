@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
-# Runs Keen Lattice on the Windows machine that build.sh made: every command once, and the tests that are given. What
-# changes the machine itself (its registry, its screen) runs by itself, beside the rest.
+# Runs Keen Lattice on the Windows machine that build.sh made: every command once, and the tests that are given. They
+# run in two halves: all that changes the machine itself (its registry, its screen) is in one, with about half of the time.
 #
 # Usage: tests/windows/run.sh FOLDER TEST...
 set -eu

@@ -46,7 +46,7 @@ class Guide:
         self._ws, self._keys = ws, Keys()
         self._seen = ws.studies.by_hand.handed_before()
         self._done, self._total, self._run = 0, 0, ComingRun(-1, "", "", 0, "", {})
-        self._steps = StepsAtTerminal(ws.rig.machine, lambda question: self._asked(question), LEAVE)
+        self._steps = StepsAtTerminal(ws.rig.machine, self._asked, LEAVE)
         self._asked_for: list[int] = []
         self._sensor_comes: bool | None = None  # not known before the first run
         self._wants_latency, self._latency_alone, self._since = False, False, 0.0

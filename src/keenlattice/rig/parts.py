@@ -79,8 +79,12 @@ class Parts:
         self._parts = tuple(parts)
 
     def settings(self) -> list[Setting]:
-        """Return the settings of all parts."""
-        return [setting for part in self._parts for setting in part.settings()]
+        """Return the settings of all parts; one that several have is the first one's."""
+        by_name: dict[str, Setting] = {}
+        for part in self._parts:
+            for setting in part.settings():
+                by_name.setdefault(setting.name, setting)
+        return list(by_name.values())
 
     def facts(self) -> dict[str, FactValue]:
         """Return what the parts say of the machine."""

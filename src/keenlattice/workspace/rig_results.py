@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Restart, Value
+from keenlattice.errors import BY_HAND
 from keenlattice.profile.version import Version
 from keenlattice.workspace.sheets import SheetResult
 
@@ -38,10 +39,6 @@ class AppliedChange:
     after: Value | None
     rights: bool
     restart: "Restart"
-
-
-BY_HAND = "by hand: "
-"""Goes before the command in a refusal for want of rights, where there is one."""
 
 
 @dataclass(frozen=True, repr=False)

@@ -52,8 +52,8 @@ class Standing:
         wanted = applied_values(self._opened.rig, self._opened.find(WHOLE_RIG))
         if not wanted:
             return {}
-        catalog, held = self._opened.rig.catalog(), self._opened.held(WHOLE_RIG)
-        stock_values = {key: catalog[key].stock for key in wanted if catalog[key].name not in self.unknown}
+        catalog, held, unknown = self._opened.rig.catalog(), self._opened.held(WHOLE_RIG), self.unknown
+        stock_values = {key: catalog[key].stock for key in wanted if catalog[key].name not in unknown}
         return {key: (held.get(key, stock_values.get(key)), value) for key, value in wanted.items()
                 if not same(held.get(key, stock_values.get(key)), value)}
 

@@ -130,6 +130,8 @@ def asked(ws: "Workspace") -> "FactsResult":
 
 def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, asking: "Asks | None" = None) -> None:
     """The steps in their order, what each needs, where they write, and what is refused."""
+    from keenlattice.rig.base import ByHand, unknown_on
+
     for key in plan.unknown:
         say(f"! {key} is left out: the rig {plan.rig} does not have it")
     if plan.without_rights:
@@ -138,8 +140,6 @@ def show_steps(catalog: "Catalog", plan: "ApplyResult", home: Path, asking: "Ask
     if not plan.changes:
         return
     first = {change.step: change.setting for change in reversed(plan.changes)}
-    from keenlattice.rig.base import ByHand, unknown_on
-
     seen, unknown = (asking.seen_before(plan.version.profile), unknown_on(asking)) if asking else ({}, frozenset())
 
     def now(change: "AppliedChange") -> str:

@@ -31,12 +31,12 @@ class ModeStore:
     """The mode that is on, of the primary monitor.
 
     Args:
-        display: the X display's name; empty for none.
+        monitors: of the X display.
         compositor: the Wayland compositor's socket; empty for none.
     """
 
-    def __init__(self, display: str, compositor: str) -> None:
-        self._display, self._compositor = display, compositor
+    def __init__(self, monitors: Monitors, compositor: str) -> None:
+        self._of_display, self._compositor = monitors, compositor
 
     @cached_property
     def _outputs(self) -> Tells | None:
@@ -51,12 +51,12 @@ class ModeStore:
         return outputs if outputs.offered else None
 
     @cached_property
-    def _monitors(self) -> Tells | None:
-        return self._outputs or (Monitors(self._display) if self._display else None)
+    def _monitors(self) -> Tells:
+        return self._outputs or self._of_display
 
     def monitor(self) -> Monitor | None:
         """Return the primary monitor; None if none is on, or nothing describes it."""
-        return self._monitors.primary() if self._monitors else None
+        return self._monitors.primary()
 
     def owns(self, place: str) -> bool:
         """Return whether a place is a monitor's mode."""
@@ -83,7 +83,7 @@ class ModeStore:
         """
         for place, text in texts.items():
             monitor = self.monitor()
-            if self._monitors is None or monitor is None or place != place_of(monitor) or text is None:
+            if monitor is None or place != place_of(monitor) or text is None:
                 raise RefusedByRig(f"{self.in_words(place)} is not on now")
             self._monitors.turn_on(text)
 

@@ -15,7 +15,7 @@ from keenlattice._safejson import parse_json
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
-from keenlattice.errors import NeedsRights, RefusedByRig, RigError
+from keenlattice.errors import BY_HAND, NeedsRights, RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Edits, FactValue, State
 from keenlattice.rig.linux import bus, gpu, power
@@ -150,9 +150,10 @@ class Kernel(Part):
     def before(self, state: State, owner: str) -> Entries:
         if owner != WHOLE_RIG:
             return {}
-        first = {place: text.encode() for was in self._noted(state).values() for place, text in was.items()}
+        noted = {place: text.encode() for was in self._noted(state).values() for place, text in was.items()}
+        first = {**state, **noted}
         keys = [*self._knobs, *(f"{name}@{device}" for name in OF_DEVICES for device in self.devices)]
-        held = {key: self._held({**state, **first}, key) for key in keys}
+        held = {key: self._held(first, key) for key in keys}
         return {key: value for key, value in held.items() if value is not None}
 
     def _held(self, state: State, key: str) -> Value | None:
@@ -302,7 +303,7 @@ class Kernel(Part):
         files = self._files()
         closed = next((place for place in texts if not os.access(files[place], os.W_OK)), None)
         if closed:
-            raise NeedsRights(f"{key} needs root; by hand: echo {texts[closed]} | sudo tee {files[closed]}")
+            raise NeedsRights(f"{key} needs root; {BY_HAND}echo {texts[closed]} | sudo tee {files[closed]}")
         managed = [place for place in texts if place.endswith("/cores") and self._managed(files[place])]
         if managed:
             raise RefusedByRig(f"{key}: the kernel itself spreads {len(managed)} of this device's {len(texts)} "

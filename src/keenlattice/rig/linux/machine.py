@@ -74,7 +74,8 @@ class LinuxRig:
         display, compositor = (os.environ.get(name, "") if live else "" for name in ("DISPLAY", "WAYLAND_DISPLAY"))
         preferences, self._kernel = Preferences(live), Kernel(root, home)
         keys = Input("" if compositor or preferences.there else display)
-        modes = self._modes = ModeStore(display, compositor)
+        monitors = Monitors(display)
+        modes = self._modes = ModeStore(monitors, compositor)
         gpus = {name: device.address for name, device in self._kernel.devices.items() if name.startswith("gpu")}
         self._launch = HeldPart(home, launch.settings(gpus), launch.check)
         self._starter = LinuxStarter(self._launch, gpus)
@@ -87,7 +88,7 @@ class LinuxRig:
             StoredPart(keys, keys_and_pointers, Noted(home, "input-before.json")),
             StoredPart(Outputs(os.environ.get("SWAYSOCK", "") if live else ""), outputs, Noted(
                 home, "compositor-before.json")),
-            StoredPart(Picture(Monitors("" if compositor else display)), picture, Noted(home, "picture-before.json")),
+            StoredPart(Picture(Monitors("") if compositor else monitors), picture, Noted(home, "picture-before.json")),
             DriverOptions(self.config, home, self._of_the_driver, self._executables),
             Autostart(Noted(home, "startup-before.json"), home, *folders(self._settings_folder(config), root)),
             Services(Noted(home, "services-before.json"), live),
@@ -135,8 +136,7 @@ class LinuxRig:
 
     @cached_property
     def _catalog(self) -> Catalog:
-        settings = {setting.name: setting for setting in reversed(self._parts.settings())}  # the player's come last
-        return Catalog(reversed(settings.values()), reasons())
+        return Catalog(self._parts.settings(), reasons())
 
     def _of_the_driver(self) -> list[Setting]:
         own = self._options

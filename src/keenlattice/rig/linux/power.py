@@ -56,10 +56,9 @@ def _states(root: Path) -> list[Knob]:
 
 
 def _who_scales(root: Path) -> list[Knob]:
-    files = tuple((root / CPU).glob("*_pstate/status"))
     modes: dict[Value, str] = {"by-hardware": "active", "by-system": "passive"}
-    held = next((who for who, mode in modes.items() if files and mode == text_in(files[0])), None)
-    return [Knob(from_catalog("cpu.frequency-scaling", choices=tuple(modes), stock=held), files, modes)] if held else []
+    return [knob for file in (root / CPU).glob("*_pstate/status")
+            for knob in _chosen("cpu.frequency-scaling", file, modes)]
 
 
 def _cores(root: Path) -> list[Knob]:
@@ -76,21 +75,23 @@ def _cores(root: Path) -> list[Knob]:
 def _plan(root: Path) -> list[Knob]:
     """The firmware's profile, which shifts power between the parts of a machine."""
     file = root / PROFILE
-    offered = (text_in(file.with_name("platform_profile_choices")) or "").split()
-    texts: dict[Value, str] = {plan: word for plan, word in PLANS.items() if word in offered}
-    held = next((plan for plan, word in texts.items() if word == text_in(file)), None)
-    return [Knob(from_catalog("cpu.power-plan", choices=tuple(texts), stock=held), (file,), texts)
-            ] if held and len(texts) > 1 else []
+    offered = _words(file.with_name("platform_profile_choices"))
+    return _chosen("cpu.power-plan", file, {plan: word for plan, word in PLANS.items() if word in offered})
 
 
 def _timer(root: Path) -> list[Knob]:
     file = root / TIMER
-    offered = (text_in(file.with_name("available_clocksource")) or "").split()
-    texts: dict[Value, str] = {value: names[0] for value, listed in TIMERS.items()
-                               if (names := [name for name in listed if name in offered])}
-    held = next((value for value, name in texts.items() if name == text_in(file)), None)
-    return [Knob(from_catalog("timer.source", choices=tuple(texts), stock=held), (file,), texts)
-            ] if held and len(texts) > 1 else []
+    offered = _words(file.with_name("available_clocksource"))
+    return _chosen("timer.source", file, {value: names[0] for value, listed in TIMERS.items()
+                                          if (names := [name for name in listed if name in offered])})
+
+
+def _chosen(name: str, file: Path, texts: dict[Value, str]) -> list[Knob]:
+    """A choice among some words, where there are several and one of them holds."""
+    held = next((value for value, text in texts.items() if text == text_in(file)), None)
+    if held is None or len(texts) < 2:
+        return []
+    return [Knob(from_catalog(name, choices=tuple(texts), stock=held), (file,), texts)]
 
 
 def _limits(policies: list[Path]) -> list[Knob]:

@@ -11,12 +11,13 @@ from pathlib import Path
 from keenlattice._files import read_bounded
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import Value
-from keenlattice.errors import NeedsRights, RefusedByRig, RigError
+from keenlattice.errors import NeedsRights, RigError
+from keenlattice.rig.addresses import BY_NETWORK, addresses
 from keenlattice.rig.places import put_file
 from keenlattice.rig.stored import StoredSetting, Texts
 
 RUNS, FILE = "run/systemd/resolve", "etc/systemd/resolved.conf.d/zz-keen-lattice.conf"
-BY_NETWORK, MOST_BYTES, MOST = "by-network", 10_000, 4
+MOST_BYTES = 10_000
 SERVERS = re.compile(r"^DNS=(.*)$", re.MULTILINE)
 TEXT = "# Written by Keen Lattice for network.resolver.\n[Resolve]\nDNS={}\nDomains=~.\n"
 
@@ -90,9 +91,4 @@ def _servers(text: str | None) -> Value | None:
 def _text(value: Value) -> str | None:
     if value == BY_NETWORK:
         return None
-    try:
-        servers = [str(ip_address(part)) for part in str(value).split(",", MOST - 1)]
-    except ValueError:
-        raise RefusedByRig(f"network.resolver: {value!r} is not a list of addresses, {MOST} at most: write "
-                           f"192.0.2.1,2001:db8::1 or {BY_NETWORK}") from None
-    return TEXT.format(" ".join(servers))
+    return TEXT.format(" ".join(addresses(str(value), ip_address, "192.0.2.1,2001:db8::1")))

@@ -4,10 +4,10 @@ from ipaddress import IPv4Address
 
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import Value
-from keenlattice.errors import RefusedByRig
+from keenlattice.rig.addresses import BY_NETWORK, addresses
 from keenlattice.rig.stored import StoredSetting, Texts
 
-BY_NETWORK = "by-network"
+EXAMPLE = "192.0.2.1,192.0.2.2 (IPv4)"
 
 
 def settings(held: Texts) -> list[StoredSetting]:
@@ -21,20 +21,7 @@ def settings(held: Texts) -> list[StoredSetting]:
 
 def _resolver(place: str) -> StoredSetting:
     def texts(value: Value, held: Texts) -> Texts:
-        return {place: "" if value == BY_NETWORK else ",".join(_addresses(str(value)))}
+        return {place: "" if value == BY_NETWORK else ",".join(addresses(str(value), IPv4Address, EXAMPLE))}
 
     setting = catalog()["network.resolver"].model_copy(update={"rights": True})
     return StoredSetting(setting.name, setting, lambda texts: texts.get(place) or BY_NETWORK, texts)
-
-
-def _addresses(text: str) -> list[str]:
-    """The addresses that a player wrote.
-
-    Raises:
-        RefusedByRig: one is none.
-    """
-    try:
-        return [str(IPv4Address(part)) for part in text.split(",", 3)]
-    except ValueError:
-        raise RefusedByRig(f"network.resolver: {text!r} is not a list of addresses (IPv4): write 192.0.2.1,192.0.2.2 "
-                           f"or {BY_NETWORK}") from None
