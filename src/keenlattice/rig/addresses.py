@@ -16,7 +16,7 @@ def addresses(text: str, kind: Callable[[str], object], example: str) -> list[st
         example: of such a list, for the error.
 
     Raises:
-        RefusedByRig: one is no address, or they are too many.
+        RefusedByRig: a part cannot be read as an address, or there are too many.
     """
     try:
         return [str(kind(part)) for part in text.split(",", MOST - 1)]
