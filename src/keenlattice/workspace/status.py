@@ -117,22 +117,35 @@ def _steps(profiles: tuple[ProfileStatus, ...], pending: "Mapping[str, Restart]"
     for study in unfinished:
         yield f"keen studies resume {study.number}", f"{study.kind} {study.number} was stopped"
     for profile in profiles:
-        if profile.latest not in ("", profile.on_rig):
-            yield from _with_latest(profile)
+        if profile.latest:
+            yield from _with_latest(profile, games)
     if wrong:
         yield "keen survey", f"{counted(wrong, 'setting is', 'settings are')} clearly wrong"
     if games:
-        yield f"keen edit {games[0]} SETTING=VALUE", "all that is known is applied and measured"
+        yield f"keen edit {games[0]} SETTING=VALUE", _settled(profiles)
     yield "keen rig game NAME --executable FILE", "no game is known yet"
 
 
-def _with_latest(profile: ProfileStatus) -> Iterator[tuple[str, str]]:
-    """Yield what could be done with a profile's latest version, which is not on the rig."""
-    verdicts = set(profile.measured.values())
-    if profile.profile == WHOLE_RIG:
+def _settled(profiles: tuple[ProfileStatus, ...]) -> str:
+    """Return why nothing waits: what is known of the latest versions, and no more."""
+    latest = [profile for profile in profiles if profile.latest]
+    if not latest:
+        return "nothing has been set yet"
+    if all(profile.latest == profile.on_rig and profile.trial for profile in latest):
+        return "every latest version is on the rig and was measured"
+    return "every latest version was measured or is on the rig"
+
+
+def _with_latest(profile: ProfileStatus, games: list[str]) -> Iterator[tuple[str, str]]:
+    """Yield what could be done with a profile's latest version: apply it, measure it, or leave it again."""
+    verdicts, is_on = set(profile.measured.values()), profile.latest == profile.on_rig
+    before = profile.on_rig if profile.on_rig and not is_on else stock(profile.profile).reference
+    if profile.profile == WHOLE_RIG and not is_on:
         yield "keen apply rig", f"{profile.latest} is planned, and not on the rig"
-    elif profile.trial is None:
-        before = profile.on_rig or stock(profile.profile).reference
-        yield f"keen trial {before} {profile.latest}", f"{profile.latest} has not been measured"
-    elif "better" in verdicts and "worse" not in verdicts:
+    elif profile.trial is None and games:
+        game = f" --game {games[0]}" * (profile.profile == WHOLE_RIG)
+        yield f"keen trial {before} {profile.latest}{game}", f"{profile.latest} has not been measured"
+    elif not is_on and "better" in verdicts and "worse" not in verdicts:
         yield f"keen apply {profile.profile}", f"{profile.latest} was measured to be better, and is not on the rig"
+    elif is_on and "worse" in verdicts and "better" not in verdicts:
+        yield f"keen apply {profile.against}", f"{profile.latest} was measured to be worse, and is on the rig"

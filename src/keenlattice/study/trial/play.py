@@ -72,11 +72,12 @@ def doubts_of_order(spec: TrialSpec) -> list[str]:
 
 
 def trial_so_far(spec: TrialSpec, numbers: Mapping[int, Numbers]) -> Sequence[Interim]:
-    """Return what decides a trial as it stands by its whole blocks so far; nothing before there are two."""
+    """Return what decides a trial as it stands by its whole blocks so far; nothing before there are three: an
+    interval of two blocks spans hundreds of per cent and tells nothing."""
     plan = spec.plan
     runs = [(arm, numbers[place]) for place, (_, arm, _) in enumerate(plan.runs()[:len(numbers)]) if place in numbers]
     count = len(runs) - len(runs) % (2 * plan.repeats)
-    metrics = conclude_deciding(plan, runs[:count]) if count >= 4 * plan.repeats else ()
+    metrics = conclude_deciding(plan, runs[:count]) if count >= 6 * plan.repeats else ()
     return [Interim(capital(brief_title(metric.name)), metric.name, metric.change_pct, metric.low_pct, metric.high_pct,
                     metric.verdict, metric.matters_pct) for metric in metrics if metric.n]
 

@@ -127,6 +127,8 @@ def _advice(result: Trial) -> str:
     repeated = (f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
             f"{told_of(result.plan)}")
     more = f"{repeated} --pilot 8, which says how many blocks would settle it"
+    if result.plan.few_switches:  # a pilot would ask for switches between a version and itself
+        more = f"{repeated} --blocks {min(2 * result.plan.blocks, MAX_BLOCKS)}; or play longer runs"
     if result.asked_blocks > MAX_BLOCKS:
         more = ("play longer runs (--seconds), or let more matter (--matters): these runs vary too much to tell so "
                 "little")
