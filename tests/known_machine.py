@@ -23,7 +23,7 @@ from keenlattice.rig.linux.monitor import Mode, Monitor
 from keenlattice.rig.linux.x11.randr import Monitors
 from keenlattice.rig.noted import Noted
 from keenlattice.rig.stored import StoredPart
-from known_sweeps import keys_of, values_of
+from known_sweeps import beyond_defaults, keys_of, values_of
 from test_kernel import NO_OPTIONS, tree
 
 SIZES = ((2560, 1440), (1920, 1080), (1280, 720))
@@ -124,7 +124,7 @@ def of_starts(folder: Path) -> object:
     kept = [text_of(one.state()), one.values(one.state(), "orbit"), one.values(one.state(), "other")]
     one.put(one.changed(one.state(), "orbit", {"driver.raster-threads": None}))
     return [few, kept, text_of(one.state()), [
-        each.model_dump(mode="json", exclude_defaults=True) for each in one.settings()]]
+        beyond_defaults(each) for each in one.settings()]]
 
 
 CONFIGURATION = """<driconf>
@@ -174,7 +174,7 @@ def of_autostart(folder: Path) -> object:
         where.mkdir(exist_ok=True)
         (where / f"{name}.desktop").write_text(text.format(name))
     one = Autostart(Noted(folder / "home", "noted.json"), folder / "home", own, system)
-    told = [each.model_dump(mode="json", exclude_defaults=True) for each in one.settings()]
+    told = [beyond_defaults(each) for each in one.settings()]
     steps: list[object] = [told, one.facts()]
     for each, value in product(one.settings(), (False, True, None)):
         then = one.changed(one.state(), WHOLE_RIG, {each.name: value})

@@ -1,7 +1,7 @@
 """Wide sweeps for `test_known_results.py`: many small inputs with few numbers each, for every branch its own."""
 
 from collections.abc import Sequence
-from dataclasses import asdict, replace
+from dataclasses import MISSING, asdict, fields, replace
 from itertools import product
 from pathlib import Path
 from types import SimpleNamespace
@@ -13,6 +13,7 @@ from bench.traces import trace
 from league import rig_of
 
 from keenlattice import measure, study
+from keenlattice._notebook import plain
 from keenlattice.catalog.model import Setting
 from keenlattice.errors import RefusedByRig
 from keenlattice.measure._edges import light_steps, presses
@@ -32,6 +33,12 @@ from test_pool import record
 
 GAMES = ("brass-orbit", "tidewater-rally", "moth-and-lantern")
 FIRST = ("frame_ms_mean", "frame_ms_p99", "latency_ms_median")
+
+
+def beyond_defaults(setting: Setting) -> dict[str, Any]:
+    """What a setting says that is not said of every one, as JSON types."""
+    return {field.name: plain(value) for field in fields(setting) if (value := getattr(setting, field.name)) != (
+        field.default if field.default_factory is MISSING else field.default_factory())}
 
 
 def values_of(setting: Setting) -> Sequence[Any]:

@@ -38,7 +38,7 @@ from known_changes import CHANGES
 from known_machine import PARTS
 from known_readings import READINGS
 from known_studies import STUDIES
-from known_sweeps import SWEEPS
+from known_sweeps import SWEEPS, beyond_defaults
 from test_kernel import NO_OPTIONS, tree
 from test_pool import record
 
@@ -173,7 +173,7 @@ def of_evidence(folder: Path) -> object:
 def of_a_linux_machine(folder: Path) -> object:
     rig = LinuxRig(folder / "state", folder / ".drirc", tree(folder / "root"))
     rig.driver = NO_OPTIONS
-    settings = {one.name: one.model_dump(mode="json", exclude_defaults=True) for one in rig.catalog()
+    settings = {one.name: beyond_defaults(one) for one in rig.catalog()
                 if one.name not in catalog() or one != catalog()[one.name]}
     facts = {name: fact for name, fact in rig.facts().items() if name.startswith((*rig.devices(), *OF_THE_TREE))}
     held = {place.removeprefix(str(folder)): content and content.decode() for place, content in rig.state().items()}

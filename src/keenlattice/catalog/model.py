@@ -1,9 +1,9 @@
 """What Keen Lattice knows of a setting: a typed model, filled from data files."""
 
+import re
 from collections.abc import Iterable, Iterator, Mapping
-from typing import Literal
-
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from dataclasses import dataclass, field, replace
+from typing import Any, ClassVar, Literal
 
 from keenlattice.catalog.search import search
 from keenlattice.catalog.values import GAME_DECIDES, Restart, Value, written
@@ -14,20 +14,28 @@ Scope = Literal["rig", "game", "device"]
 Moves = Literal["frame-time", "frame-tail", "latency"]
 Direction = Literal["down", "up", "either"]
 
+NAME, LONGEST_NAME = re.compile(r"[a-z][a-z0-9]*\.[a-z0-9][a-z0-9_-]*"), 80
+ONLY_ITS_OWN = {"extra": "forbid"}  # what pydantic is to take from a file: no key beside the fields
 MOST_MEANT = 3  # settings that a word of a player's may mean, to be offered
 ON_WORDS = {"on": True, "true": True, "yes": True, "off": False, "false": False, "no": False}
 
 
-class Suggestion(BaseModel):
+@dataclass(frozen=True)
+class Suggestion:
     """A rule of the trade: a formula, and what it is for."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True)
+    __pydantic_config__: ClassVar[Any] = ONLY_ITS_OWN
 
-    formula: str = Field(pattern="^= ")
-    purpose: str = Field(alias="for")
+    formula: str
+    purpose: str
+
+    def __post_init__(self) -> None:
+        if not self.formula.startswith("= "):
+            raise ValueError("formula: it begins with `= `")
 
 
-class Setting(BaseModel):
+@dataclass(frozen=True)
+class Setting:
     """One typed knob.
 
     `low` and `high` bound a number, both included; `words` are allowed beside it ("off" for a cap).
@@ -37,27 +45,27 @@ class Setting(BaseModel):
     `sure` says how sure it is that it moves what `moves` says; of what is disputed, `advice` says when which is right.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    __pydantic_config__: ClassVar[Any] = ONLY_ITS_OWN
 
-    name: str = Field(pattern=r"^[a-z][a-z0-9]*\.[a-z0-9][a-z0-9_-]*$", max_length=80)
+    name: str
     title: str
-    called: tuple[str, ...] = ()
     kind: Kind
+    scope: Scope
+    stock: Value
+    trades: str
+    called: tuple[str, ...] = ()
     unit: str = ""
     low: float | None = None
     high: float | None = None
     choices: tuple[str, ...] = ()
     words: tuple[str, ...] = ()
     game_may_decide: bool = False
-    scope: Scope
-    stock: Value
     rights: bool = False
     restart: Restart = "none"
-    trades: str
     inert: str = ""
     where: str = ""
     check: str = ""
-    moves: Mapping[Moves, Direction] = {}
+    moves: Mapping[Moves, Direction] = field(default_factory=dict)
     sure: Literal["known", "disputed", "placebo"] = "known"
     advice: str = ""
     suggest: tuple[Suggestion, ...] = ()
@@ -70,8 +78,9 @@ class Setting(BaseModel):
     def domain(self) -> str:
         return self.name.partition(".")[0]
 
-    @model_validator(mode="after")
-    def _holds_together(self) -> "Setting":
+    def __post_init__(self) -> None:
+        if not NAME.fullmatch(self.name) or len(self.name) > LONGEST_NAME:
+            raise ValueError(f"name: write domain.name, in small letters, digits, - and _, {LONGEST_NAME} at most")
         if (self.kind == "choice") != bool(self.choices):
             raise ValueError("choices: a choice needs them, and nothing else takes them")
         if not self.is_number and (self.words or self.low is not None or self.high is not None):
@@ -86,7 +95,20 @@ class Setting(BaseModel):
             self.checked(self.stock)
         except BadValue as error:
             raise ValueError(f"stock: {error}") from None
-        return self
+
+    def adapted(self, **own: Any) -> "Setting":
+        """Return this setting as one machine has it; its stock value there counts as allowed, wherever it lies.
+
+        Args:
+            own: the fields that differ there, and their values.
+        """
+        stock, low, high = (own.get(name, getattr(self, name)) for name in ("stock", "low", "high"))
+        if self.is_number and isinstance(stock, int | float) and low is not None and high is not None:
+            own |= {"low": min(low, stock), "high": max(high, stock)}
+        choices = own.get("choices", self.choices)
+        if choices and stock not in choices and not (stock == GAME_DECIDES and self.game_may_decide):
+            own["choices"] = (*choices, stock)
+        return replace(self, **own)
 
     def allowed(self) -> str:
         """The allowed values in words: `1 to 6 frames, game decides`."""

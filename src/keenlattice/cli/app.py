@@ -8,7 +8,7 @@ from typing import Any
 
 import typer
 
-from keenlattice._version import __version__
+from keenlattice import _version
 from keenlattice.cli.complete import completing
 from keenlattice.cli.grouped import group
 from keenlattice.cli.terminal import STOPPED
@@ -94,7 +94,7 @@ def main() -> None:
         sys.argv.append("--help")
     sys.argv[1:2] = [ASKED_FOR.get(word, word) for word in sys.argv[1:2]]
     if sys.argv[1:] == ["--version"]:
-        print(f"keen {__version__}")
+        print(f"keen {_version.__version__}")
         sys.exit(0)
     try:
         sys.argv[:] = map(_as_text, sys.argv)

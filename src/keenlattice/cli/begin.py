@@ -25,7 +25,7 @@ def begin(book: Path | None, rig: str, *, settle: bool = True, author: str | Non
         KeenLatticeError: no such rig, or the folder is not a logbook.
     """
     ws = Workspace(book, rig or None, author=author, notice=warn)
-    on_rig("" if ws.opened.is_usual else ws.rig.kind)
+    on_rig("" if ws.opened.is_usual else ws.opened.kind)
     if ws.book.elsewhere:
         warn(f"the logbook {ws.book.folder} was made elsewhere: it is open for reading alone (keen takeover)")
     for message in ws.settle(ask_what_becomes_of_it) if settle else ():

@@ -10,30 +10,28 @@ are unknown, is not met. What it would find if those were at stock is asked abou
 import re
 import tomllib
 from collections.abc import Collection, Iterable, Iterator, Mapping
+from dataclasses import asdict, dataclass, field, fields, replace
 from functools import cache
 from importlib import resources
-from typing import Any, Literal
-
-from pydantic import BaseModel, ConfigDict, ValidationError
+from typing import Literal
 
 from keenlattice._notebook import Rows, Shown
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import same, written
-from keenlattice.errors import BadValue, CatalogError
+from keenlattice.errors import BadValue
 from keenlattice.profile.formula import Names, Scope, Term, formula_names, parse
 from keenlattice.profile.layers import Effective
 
 Kind = Literal["wrong", "inert", "at odds", "out of range", "risky", "pointless", "shadowed", "not known"]
 
 
-class Check(BaseModel):
+@dataclass(frozen=True)
+class Check:
     """One check: when it applies, which settings it is about, why that matters, and what to do.
 
     `example` (also with `facts` and `rig_wide`) is a profile that it finds something in; the tests try it. What it
     finds is shown `instead_of` what another check finds of the same settings, or of any if this one is about the rig.
     """
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
 
     name: str
     kind: Kind
@@ -41,17 +39,16 @@ class Check(BaseModel):
     settings: tuple[str, ...]
     why: str
     do: str
+    example: Mapping[str, bool | int | float | str]
     per: Literal["rig", "device", "setting"] = "rig"
     instead_of: str = ""
-    example: Mapping[str, bool | int | float | str]
-    facts: Mapping[str, bool | int | float | str] = {}
-    rig_wide: Mapping[str, bool | int | float | str] = {}
+    facts: Mapping[str, bool | int | float | str] = field(default_factory=dict)
+    rig_wide: Mapping[str, bool | int | float | str] = field(default_factory=dict)
 
 
-class Finding(BaseModel):
+@dataclass(frozen=True)
+class Finding:
     """What a check found: which check, of what kind, about which settings, why it matters, and what to do."""
-
-    model_config = ConfigDict(frozen=True)
 
     check: str
     kind: Kind
@@ -65,11 +62,11 @@ class Findings(tuple[Finding, ...], Shown):
 
     __slots__ = ()
 
-    COLUMNS = tuple(Finding.model_fields)
+    COLUMNS = tuple(column.name for column in fields(Finding))
 
     def _rows(self) -> Rows:
         """A row for each."""
-        return [{**finding.model_dump(), "settings": ", ".join(finding.settings)} for finding in self]
+        return [{**asdict(finding), "settings": ", ".join(finding.settings)} for finding in self]
 
     def _caption(self) -> str:
         return f"{len(self)} findings" if self else "Nothing is clearly wrong"
@@ -77,27 +74,11 @@ class Findings(tuple[Finding, ...], Shown):
 
 @cache
 def checks() -> tuple[Check, ...]:
-    """The checks that ship with Keen Lattice.
-
-    Raises:
-        CatalogError: a data file breaks the model; names file, check and key.
-    """
+    """The checks that ship with Keen Lattice; the tests hold their files against the model."""
     folder = resources.files("keenlattice.profile") / "data"
     files = sorted((file for file in folder.iterdir() if file.name.endswith(".toml")), key=lambda file: file.name)
-    return tuple(_check(file.name, name, fields) for file in files
-                 for name, fields in tomllib.loads(file.read_text(encoding="utf-8")).items())
-
-
-def _check(file: str, name: str, fields: Mapping[str, Any]) -> Check:
-    try:
-        check = Check.model_validate({"name": name, **fields})
-        parse(check.when)
-        return check
-    except ValidationError as error:
-        first = error.errors()[0]
-        raise CatalogError(f"{file}: {name}: {'.'.join(map(str, first['loc']))}: {first['msg']}") from None
-    except BadValue as error:
-        raise CatalogError(f"{file}: {name}: when: {error}") from None
+    return tuple(Check(name, **{**table, "settings": tuple(table["settings"])}) for file in files
+                 for name, table in tomllib.loads(file.read_text(encoding="utf-8")).items())
 
 
 def findings(catalog: Catalog, effective: Mapping[str, Effective], facts: Names,
@@ -134,7 +115,7 @@ def _to_look_at(board: "_Board", findings: Iterable[Finding]) -> Iterator[Findin
     kept = _without_what_others_tell(finding for finding, _ in asked)
     for supposition, why in asked:
         if (supposition.check, supposition.settings) not in settled and supposition in kept:
-            yield supposition.model_copy(update={"kind": "not known", "why": why})
+            yield replace(supposition, kind="not known", why=why)
 
 
 def belong_together(keys: Iterable[str]) -> tuple[tuple[str, ...], ...]:

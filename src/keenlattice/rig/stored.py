@@ -101,8 +101,8 @@ def by_table(setting: Setting, place: str, table: Mapping[Value, str], also: Map
 def of_the_player(stored: StoredSetting, held: Texts) -> StoredSetting:
     """Return a setting that takes no rights, is in force at once, and has what holds for its stock, if it is known."""
     stock = stored.value(held)
-    own = {"rights": False, "restart": "none", **({} if stock is None else {"stock": stock})}
-    return replace(stored, setting=stored.setting.model_copy(update=own))
+    own = {} if stock is None else {"stock": stock}
+    return replace(stored, setting=stored.setting.adapted(rights=False, restart="none", **own))
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from json import dumps, loads
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._version import __version__
+from keenlattice import _version
 from keenlattice.catalog.values import Value, written
 from keenlattice.errors import KeenLatticeError, RigError, UsageError, way
 from keenlattice.logbook.book import find
@@ -136,10 +136,10 @@ def versions_of(book: "Logbook", rig: str, spec: Spec) -> list[Version]:
     Raises:
         UnknownName: one is not in the logbook, or no longer.
     """
-    return [_version(book, rig, kept) for kept in spec.versions]
+    return [_version_of(book, rig, kept) for kept in spec.versions]
 
 
-def _version(book: "Logbook", rig: str, kept: KeptVersion) -> Version:
+def _version_of(book: "Logbook", rig: str, kept: KeptVersion) -> Version:
     if kept.stored:
         return find(book, kept.reference, rig, lambda: owners(kept.profile))
     return Version(kept.profile, kept.entries, note=kept.note)
@@ -268,7 +268,8 @@ def finish(book: "Logbook", rig: "Rig", study: Study, result: Form) -> None:
     """Keeps a study's result, with what it rests on."""
     kept = sorted((run.place, run.file) for run in runs_of(book, study) if not run.excluded)
     first = next(iter(held_by(study)), None) or Held.by(rig)
-    rests_on = Provenance(study.number, __version__, [file for _, file in kept], study.time, first.facts, first.values)
+    rests_on = Provenance(study.number, _version.__version__, [file for _, file in kept], study.time, first.facts,
+                          first.values)
     finish_study(book, study, {**result.to_keep(), "evidence": rests_on.to_keep()})
 
 

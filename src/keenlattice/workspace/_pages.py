@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any, cast
 
-from keenlattice._version import __version__
+from keenlattice import _version
 from keenlattice.blocks import Report, Telling, Text
 from keenlattice.errors import CaptureError, UsageError, way
 from keenlattice.logbook.file import now
@@ -64,7 +64,7 @@ def context_of(opened: "Opened", game: str, before: Version, after: Version,
         plays=isinstance(rig, Playable),
         applied=" and ".join(applied),
         of_pack=after.reference if after.entries and not after.time else "",
-        software=rests_on.software or __version__,
+        software=rests_on.software or _version.__version__,
         time=(rests_on.time or now())[:16].replace("T", " ") + " UTC")
 
 

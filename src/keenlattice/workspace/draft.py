@@ -5,6 +5,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from keenlattice.catalog.search import search
+from keenlattice.catalog.values import Value
 from keenlattice.profile.compare import Change, changes, with_changes
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.workspace.opened import Opened, VersionLike
@@ -12,7 +13,6 @@ from keenlattice.workspace.profile_results import EditResult
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Setting
-    from keenlattice.catalog.values import Value
     from keenlattice.profile.checks import Findings
     from keenlattice.profile.layers import Effective
     from keenlattice.workspace.profiles import Profiles

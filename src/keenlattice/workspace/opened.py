@@ -16,6 +16,7 @@ from keenlattice.profile.version import HELD_NOW, Entries, Version, owners, spli
 from keenlattice.rig.find import check_complete, choose_for, chosen_for, home_of, name_of, open_rig
 
 if TYPE_CHECKING:
+    from keenlattice.logbook.kept import Study
     from keenlattice.measure.capture import Capture
     from keenlattice.rig.base import Asks, ByHand, Rig
 
@@ -112,6 +113,13 @@ class Opened:
         from keenlattice.rig.base import ByHand
 
         return isinstance(self.rig, ByHand)
+
+    @property
+    def newest_pool(self) -> "Study | None":
+        """The newest pool of evidence in the logbook; None if there is none."""
+        from keenlattice.logbook.kept import studies
+
+        return next(iter(studies(self.book, self.rig_name, "pool", finished=True, most=1)), None)
 
     def reopen(self) -> None:
         """Forget the rig, so that it is opened again with what was said of it."""

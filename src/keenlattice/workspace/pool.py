@@ -181,7 +181,7 @@ class EvidencePool:
         from keenlattice.study.pool.result import PoolPlan
 
         self._opened.book.check_writable()
-        newest = next(iter(studies(self._opened.book, self._opened.rig_name, "pool", finished=True, most=1)), None)
+        newest = self._opened.newest_pool
         if add and newest is None:
             raise UsageError("there is no pool yet that could be added to: leave --add out")
         if not sources:
@@ -299,7 +299,7 @@ class EvidencePool:
     @property
     def _pool_there(self) -> "Played[Pool] | None":
         """The newest pool, if there is one."""
-        newest = next(iter(studies(self._opened.book, self._opened.rig_name, "pool", finished=True, most=1)), None)
+        newest = self._opened.newest_pool
         return None if newest is None else kept_study(self._opened, newest)
 
     def _beside(self, changes: "Mapping[str, PooledChange]", game: str) -> dict[str, str]:

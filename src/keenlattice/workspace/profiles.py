@@ -5,15 +5,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keenlattice._door import check_methods
-from keenlattice.catalog.values import written
+from keenlattice._exports import lazily
+from keenlattice.catalog.values import Value, written
 from keenlattice.errors import UsageError
 from keenlattice.logbook.kept import trials_between
 from keenlattice.profile.compare import changes, settled, with_changes
 from keenlattice.profile.compare import merge as merged
 from keenlattice.profile.version import WHOLE_RIG, Version
-from keenlattice.study.record import provenance_of, result_of
 from keenlattice.workspace.opened import Opened, VersionLike
-from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.profile_results import (
     Comparison,
     EditResult,
@@ -28,12 +27,12 @@ from keenlattice.workspace.profile_results import (
 from keenlattice.workspace.standing import Standing
 
 if TYPE_CHECKING:
-    from keenlattice.catalog.values import Value
     from keenlattice.logbook.book import Logbook
     from keenlattice.logbook.kept import Study
     from keenlattice.profile.checks import Findings
     from keenlattice.profile.compare import Conflict, Merge
     from keenlattice.profile.layers import Base, Effective
+    from keenlattice.workspace.packs import Packs
 
 Side = str
 """How a conflict is settled: "first" or "second"."""
@@ -51,11 +50,12 @@ class Profiles:
     `packs` has what is done with those that others share.
     """
 
+    packs: "Packs" = lazily("keenlattice.workspace.packs:Packs", lambda profiles, made: made(profiles._opened))
+
     def __init__(self, opened: Opened) -> None:
         self._opened, self._standing = opened, Standing(opened)
-        self.packs = Packs(opened)
 
-    def edit(self, which: VersionLike, settings: "Mapping[str, Value | None]", note: str = "") -> EditResult:
+    def edit(self, which: VersionLike, settings: Mapping[str, Value | None], note: str = "") -> EditResult:
         """Makes a new version of a profile.
 
         Args:
@@ -74,7 +74,7 @@ class Profiles:
             differing = changes(before.entries, entries)
             return EditResult(before, self._opened.commit([before], entries, note) if differing else before, differing)
 
-    def checked(self, before: Version, settings: "Mapping[str, Value | None]") -> "dict[str, Value | None]":
+    def checked(self, before: Version, settings: Mapping[str, Value | None]) -> "dict[str, Value | None]":
         """Return edits as values, each held against the rig's catalog.
 
         What the version has from elsewhere, a pack say, can be unset though this rig does not know it.
@@ -258,6 +258,8 @@ class Profiles:
         Raises:
             UsageError: two packs.
         """
+        from keenlattice.study.record import result_of
+
         first, second = self._both(before, after)
         runs = [len(self._opened.runs_of(side)) for side in (first, second)]
         trials = trials_between(self._opened.book, first.reference, second.reference)
@@ -268,6 +270,7 @@ class Profiles:
     def _base_of(self, study: "Study") -> "Base":
         """What the versions of a finished study stood on while it was played."""
         from keenlattice.profile.layers import Base
+        from keenlattice.study.record import provenance_of
 
         kept = provenance_of(study)
         return Base(kept.held, kept.facts)

@@ -1,7 +1,7 @@
 """What comes of looking at a rig, writing to it, and going back."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
@@ -227,7 +227,7 @@ class Survey(Result):
     asked: tuple[str, ...] = ()
 
     def _rows(self) -> Rows:
-        return [{**finding.model_dump(), "settings": ", ".join(finding.settings)} for finding in self.findings]
+        return [{**asdict(finding), "settings": ", ".join(finding.settings)} for finding in self.findings]
 
     def _caption(self) -> str:
         wrong = sum(finding.kind == "wrong" for finding in self.findings)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, ClassVar
 from keenlattice._door import check_methods
 from keenlattice._files import replace_file
 from keenlattice._notebook import NOT_IN_JSON, Result, Rows
+from keenlattice.catalog.values import Value
 from keenlattice.errors import UnknownName, UsageError, way
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.report.sheet import markdown, page
@@ -15,7 +16,6 @@ from keenlattice.workspace.opened import Opened, rig_that_asks
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Setting
-    from keenlattice.catalog.values import Value
     from keenlattice.profile.sheet import Sheet
     from keenlattice.rig.base import Asks
 

@@ -1,6 +1,7 @@
 """What holds under a version on this rig: effective values, what the checks find, what is planned and not applied."""
 
 from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import same
@@ -47,11 +48,11 @@ class Standing:
         A value that the latest rig-wide version gives by a formula is evaluated on this rig. What nothing sets is at
         stock; or None, where nobody knows what that is.
         """
+        if not self.stored(WHOLE_RIG):
+            return {}
         from keenlattice.rig.applying import applied_values
 
         wanted = applied_values(self._opened.rig, self._opened.find(WHOLE_RIG))
-        if not wanted:
-            return {}
         catalog, held, unknown = self._opened.rig.catalog(), self._opened.held(WHOLE_RIG), self.unknown
         stock_values = {key: catalog[key].stock for key in wanted if catalog[key].name not in unknown}
         return {key: (held.get(key, stock_values.get(key)), value) for key, value in wanted.items()
@@ -126,7 +127,7 @@ class Standing:
                     self.findings(applied, Base(self.stored(WHOLE_RIG), self._opened.rig.facts()))}
         return Findings(
             finding if planned.isdisjoint(finding.settings) or (finding.check, finding.settings) in unmended else
-            finding.model_copy(update={"what_to_do": "keen apply rig, which is planned to set it"})
+            replace(finding, what_to_do="keen apply rig, which is planned to set it")
             for finding in findings)
 
     def differing(self, before: Version, after: Version, base: "Base | None" = None) -> "tuple[Difference, ...]":

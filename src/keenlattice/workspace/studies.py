@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keenlattice._door import check_methods
+from keenlattice.catalog.values import Value
 from keenlattice.errors import UsageError
 from keenlattice.logbook.kept import runs_of, studies
 from keenlattice.profile.version import stock
@@ -24,7 +25,6 @@ from keenlattice.workspace.screens import Screens
 from keenlattice.workspace.trials import Trials, repeat_claims
 
 if TYPE_CHECKING:
-    from keenlattice.catalog.values import Value
     from keenlattice.logbook.kept import Study
     from keenlattice.study.blind.plan import Blind, Measured, Question
     from keenlattice.study.blind.play import Judge

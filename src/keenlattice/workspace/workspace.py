@@ -12,18 +12,20 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.rig.find import choose_for, name_of
 from keenlattice.workspace.opened import Opened, VersionLike, warn
 from keenlattice.workspace.profiles import Profiles
-from keenlattice.workspace.rig import Choose, RigHandle, settle
-from keenlattice.workspace.status import Status, status_of
+from keenlattice.workspace.settle import Choose, settle
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import Rig
     from keenlattice.workspace.draft import Draft
     from keenlattice.workspace.pool import EvidencePool
     from keenlattice.workspace.recordings import Recordings
+    from keenlattice.workspace.rig import RigHandle
     from keenlattice.workspace.site import Site
+    from keenlattice.workspace.status import Status
     from keenlattice.workspace.studies import Studies
 
-OF_A_PART = {"measure": "recordings.measure", "trial_of_files": "studies.trials.of_files",
+OF_A_PART = {"apply": "rig.apply", "undo": "rig.undo", "measure": "recordings.measure",
+             "trial_of_files": "studies.trials.of_files",
              **{name: f"studies.{name}" for name in ("trial", "screen", "hunt", "tune", "report")}}
 """What is on a workspace, too, of a part that is loaded when it is first asked for: its name there."""
 
@@ -57,6 +59,7 @@ class Workspace:
     'better'
     """
 
+    rig: "RigHandle" = lazily("keenlattice.workspace.rig:RigHandle", lambda ws, made: made(ws.opened))
     recordings: "Recordings" = lazily("keenlattice.workspace.recordings:Recordings", lambda ws, made: made(ws.opened))
     studies: "Studies" = lazily("keenlattice.workspace.studies:Studies",
                                 lambda ws, made: made(ws.opened, ws.profiles.packs))
@@ -67,12 +70,12 @@ class Workspace:
                  author: str | None = None, notice: Callable[[str], None] = warn) -> None:
         self.opened = opened = Opened(book, rig, author, notice)
         self.book = opened.book
-        self.profiles, self.rig = Profiles(opened), RigHandle(opened)
+        self.profiles = Profiles(opened)
         self.edit, self.show, self.compare = self.profiles.edit, self.profiles.show, self.profiles.compare
-        self.apply, self.undo = self.rig.apply, self.rig.undo
 
     if TYPE_CHECKING:
         def _as_an_editor_sees_it(self) -> None:
+            self.apply, self.undo = self.rig.apply, self.rig.undo
             self.measure, self.trial, self.screen = self.recordings.measure, self.studies.trial, self.studies.screen
             self.hunt, self.tune, self.report = self.studies.hunt, self.studies.tune, self.studies.report
             self.trial_of_files = self.studies.trials.of_files
@@ -85,8 +88,10 @@ class Workspace:
         def __dir__(self) -> list[str]:
             return sorted({*super().__dir__(), *OF_A_PART})
 
-    def status(self) -> Status:
+    def status(self) -> "Status":
         """Return what is applied, unmeasured, slipped, unfinished and waiting, and what to do next."""
+        from keenlattice.workspace.status import status_of
+
         return status_of(self.opened)
 
     def draft(self, which: VersionLike) -> "Draft":
@@ -165,7 +170,7 @@ class Workspace:
         self.close()
 
     def __repr__(self) -> str:
-        return f"Workspace({str(self.book.folder)!r}, rig={self.rig.kind!r})"
+        return f"Workspace({str(self.book.folder)!r}, rig={self.opened.kind!r})"
 
 
 def open(folder: Path | str | None = None, rig: "str | Rig | None" = None) -> Workspace:

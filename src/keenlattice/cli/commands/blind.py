@@ -10,8 +10,9 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.blindfold import Blindfold, judging
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import REFERENCE, Book, Json, Played, Rig
-from keenlattice.cli.output import emit, say, show_telling
+from keenlattice.cli.output import emit, say
 from keenlattice.cli.terminal import Keys
+from keenlattice.cli.views.blocks import show_telling
 from keenlattice.cli.views.trial import show_what_it_takes
 
 

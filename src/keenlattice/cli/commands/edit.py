@@ -44,13 +44,13 @@ def edit(
     elif not made.changes:
         say(f"Nothing changes: {before} has these values already.")
     else:
-        show_changes(ws.rig.machine.catalog(), made.changes)
+        show_changes(ws.opened.rig.catalog(), made.changes)
         say(f"\n{after} made from {before}. Nothing is on the rig yet.")
         if made.before.profile != "rig" and (planned := ws.profiles.planned_in_words()):
             say(f"! {planned}.")
             hint("keen apply rig, which comes before the game's own version")
         else:
-            measured = f" --game {ws.rig.games.names[0]}" if made.before.profile == "rig" and ws.rig.games.names else ""
+            measured = f" --game {ws.opened.games[0]}" if made.before.profile == "rig" and ws.opened.games else ""
             hint(f"keen apply {made.before.profile}   or first measure it: keen trial {measured_from} "
                  f"{after}{measured}")
 

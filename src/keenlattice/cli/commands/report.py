@@ -9,8 +9,9 @@ from keenlattice._files import free_path
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games
 from keenlattice.cli.options import Book, Json, Rig
-from keenlattice.cli.output import emit, new_file, say, show_keys, warn
+from keenlattice.cli.output import emit, new_file, say, warn
 from keenlattice.cli.playing import progress
+from keenlattice.cli.views.blocks import show_keys
 from keenlattice.report.words import counted
 
 

@@ -27,13 +27,13 @@ def show(
     if setting and all_:
         raise UsageError(f"--all shows every setting, and {setting} was asked for: leave one of them out")
     ws = begin(book, rig)
-    result, catalog = ws.show(reference, setting), ws.rig.machine.catalog()
+    result, catalog = ws.show(reference, setting), ws.opened.rig.catalog()
     if json:
         emit(result)
         return
     entries = result.version.entries
-    of_pool = ws.pool.about({key: value for key, value in entries.items() if setting in ("", key)},
-                            result.version.profile)
+    asked = {key: value for key, value in entries.items() if setting in ("", key)}
+    of_pool = ws.pool.about(asked, result.version.profile) if ws.opened.newest_pool else {}
     if setting:
         _whole_story(catalog, result)
         show_of_pool(of_pool)
@@ -41,7 +41,7 @@ def show(
     say(result._caption(), "bold")
     show_effective(catalog, [setting.effective for setting in result.settings], everything=all_)
     for key in result.unknown:
-        say(f"! {key} is set here, but the rig {ws.rig.name} does not have it: kept, and not applied")
+        say(f"! {key} is set here, but the rig {ws.opened.rig_name} does not have it: kept, and not applied")
     tell_what_is_not_held(catalog, result)
     say()
     show_of_pool(of_pool)

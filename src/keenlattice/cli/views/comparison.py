@@ -3,7 +3,8 @@
 from itertools import groupby
 from typing import TYPE_CHECKING
 
-from keenlattice.cli.output import hint, say, show_blocks, table
+from keenlattice.cli.output import hint, say, table
+from keenlattice.cli.views.blocks import show_blocks
 from keenlattice.profile.version import stock
 from keenlattice.report.words import TITLES
 from keenlattice.study.trial.tell import metrics_of_trial

@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING
 from keenlattice.catalog.values import Value, written
 from keenlattice.cli.guide import Guide
 from keenlattice.cli.options import DECIDES
-from keenlattice.cli.output import hint, say, show_keys, show_telling
+from keenlattice.cli.output import hint, say
 from keenlattice.cli.playing import progress
+from keenlattice.cli.views.blocks import show_keys, show_telling
 from keenlattice.cli.views.rig import show_rig_briefly
 from keenlattice.cli.views.runs import show_latency
 from keenlattice.cli.views.settings import show_changes, show_findings

@@ -5,7 +5,8 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
-from keenlattice.cli.output import emit, hint, minutes, on_this_rig, say, show_telling, table
+from keenlattice.cli.output import emit, hint, minutes, on_this_rig, say, table
+from keenlattice.cli.views.blocks import show_telling
 from keenlattice.report.words import TITLES, counted, signed
 from keenlattice.study.blind.plan import BlindPlan
 from keenlattice.study.pool.evidence import value_said

@@ -67,13 +67,13 @@ class Autostart(Part):
         return result
 
     def settings(self) -> list[Setting]:
-        return [Setting.model_validate({
-            "name": key, "title": f"{_title(_text(file) or text, file)}, started with the desktop", "kind": "switch",
-            "scope": "rig", "stock": not _is_hidden(text), "restart": "machine", "moves": {"frame-tail": "down"},
-            "sure": "disputed", "trades": "Fewer programs leave more memory, and fewer bursts of work.",
-            "where": f"{file}, or your desktop's page of what starts with it.",
-            "check": "Log out and in: it is not in the list of processes.",
-            "advice": "Take the large ones first: memory and work show in the list of processes."})
+        return [Setting(
+            name=key, title=f"{_title(_text(file) or text, file)}, started with the desktop", kind="switch",
+            scope="rig", stock=not _is_hidden(text), restart="machine", moves={"frame-tail": "down"},
+            sure="disputed", trades="Fewer programs leave more memory, and fewer bursts of work.",
+            where=f"{file}, or your desktop's page of what starts with it.",
+            check="Log out and in: it is not in the list of processes.",
+            advice="Take the large ones first: memory and work show in the list of processes.")
             for key, (file, text) in sorted(self._entries.items())]
 
     def facts(self) -> dict[str, FactValue]:

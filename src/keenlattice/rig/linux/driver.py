@@ -5,11 +5,12 @@ with ours.
 """
 
 import json
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from xml.parsers import expat
 
-from keenlattice.catalog.model import Setting
+from keenlattice.catalog.model import Kind, Setting
 from keenlattice.errors import CatalogError, NeedsInstalling, RigError
 from keenlattice.rig.linux import children
 from keenlattice.rig.linux.children import Asked
@@ -87,8 +88,11 @@ def settings_of(driver: Driver) -> list[Setting]:
     return result
 
 
+KINDS: Mapping[str, Kind] = {"bool": "switch", "int": "whole", "enum": "whole", "float": "number", "string": "text"}
+
+
 def _setting(option: dict[str, str], choices: list[str]) -> list[Setting]:
-    kind = {"bool": "switch", "int": "whole", "enum": "whole", "float": "number", "string": "text"}.get(option["type"])
+    kind = KINDS.get(option["type"])
     if kind is None:
         return []
     low, _, high = option.get("valid", "").partition(":")
@@ -97,9 +101,9 @@ def _setting(option: dict[str, str], choices: list[str]) -> list[Setting]:
         default = default == "true"
     elif kind != "text":
         default = float(default) if kind == "number" else int(float(default))
-    return [Setting.model_validate({
-        "name": f"mesa.{option['name'].lower()}", "title": "; ".join([option.get("text", "").strip(), *choices]),
-        "kind": kind, "low": float(low) if low and high else None, "high": float(high) if high else None,
-        "scope": "game", "stock": default, "restart": "game", "trades": NOT_BY_PLAYERS, "sure": "disputed",
-        "moves": {"frame-time": "either"}, "advice": "Nobody has collected what it does: measure it."})]
+    return [Setting(
+        name=f"mesa.{option['name'].lower()}", title="; ".join([option.get("text", "").strip(), *choices]),
+        kind=kind, low=float(low) if low and high else None, high=float(high) if high else None,
+        scope="game", stock=default, restart="game", trades=NOT_BY_PLAYERS, sure="disputed",
+        moves={"frame-time": "either"}, advice="Nobody has collected what it does: measure it.")]
 

@@ -68,7 +68,7 @@ class Kernel(Part):
 
     def settings(self) -> list[Setting]:
         names = OF_DEVICES if self._names else ()
-        mine = [catalog()[name].model_copy(update={"restart": "machine" if name in AT_BOOT else "none"})
+        mine = [catalog()[name].adapted(restart="machine" if name in AT_BOOT else "none")
                 for name in names]
         return [*mine, *_widest(knob.setting for knob in self._knobs.values())]
 
@@ -341,8 +341,8 @@ def _widest(settings: Iterable[Setting]) -> list[Setting]:
     for setting in settings:
         kept = result.setdefault(setting.name, setting)
         if setting.low is not None and kept.low is not None and setting.high is not None and kept.high is not None:
-            result[setting.name] = kept.model_copy(update={"low": min(kept.low, setting.low),
-                                                           "high": max(kept.high, setting.high)})
+            result[setting.name] = kept.adapted(low=min(kept.low, setting.low),
+                                                high=max(kept.high, setting.high))
     return list(result.values())
 
 

@@ -4,9 +4,10 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from keenlattice.catalog.load import catalog
-from keenlattice.catalog.model import Setting
+from keenlattice.catalog.model import Kind, Setting
 from keenlattice.catalog.values import Value, written
 from keenlattice.errors import RefusedByRig
 
@@ -114,23 +115,23 @@ class Knob:
         return text
 
 
-def setting(name: str, title: str, kind: str, stock: object, **more: object) -> Setting:
+def setting(name: str, title: str, kind: Kind, stock: Value, **more: Any) -> Setting:
     """A setting of the kernel's for the whole rig, which takes rights.
 
     Args:
         more: what else the catalog's model takes.
     """
-    return Setting.model_validate({"name": name, "title": title, "kind": kind, "scope": "rig", "stock": stock,
-                                   "rights": True, "moves": {"frame-tail": "either"}, **more})
+    own: dict[str, Any] = {"scope": "rig", "rights": True, "moves": {"frame-tail": "either"}, **more}
+    return Setting(name=name, title=title, kind=kind, stock=stock, **own)
 
 
-def from_catalog(name: str, **own: object) -> Setting:
+def from_catalog(name: str, **own: Any) -> Setting:
     """A setting of the catalog's as the kernel has it: with rights, and in force at once.
 
     Args:
         own: what of it is otherwise on this machine.
     """
-    return catalog()[name].model_copy(update={"rights": True, "restart": "none", **own})
+    return catalog()[name].adapted(rights=True, restart="none", **own)
 
 
 def text_in(file: Path) -> str | None:

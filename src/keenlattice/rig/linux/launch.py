@@ -13,9 +13,10 @@ import shlex
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
+from typing import Any
 
 from keenlattice.catalog.load import catalog
-from keenlattice.catalog.model import Setting
+from keenlattice.catalog.model import Kind, Setting
 from keenlattice.catalog.values import GAME_DECIDES, Value
 from keenlattice.errors import RefusedByRig
 from keenlattice.profile.version import Entries
@@ -42,8 +43,8 @@ def settings(gpus: Mapping[str, str]) -> list[Setting]:
     settings_here = {name: catalog()[name] for name in ("process.priority", "process.io-priority", "process.affinity",
                                                         "game.launch-options")}
     for name in ("shader.cache-size", "shader.cache-location"):
-        settings_here[name] = catalog()[name].model_copy(update={"scope": "game", "restart": "game"})
-    settings_here["process.priority"] = settings_here["process.priority"].model_copy(update={"choices": tuple(NICE)})
+        settings_here[name] = catalog()[name].adapted(scope="game", restart="game")
+    settings_here["process.priority"] = settings_here["process.priority"].adapted(choices=tuple(NICE))
     result = [*settings_here.values(),
               _own("process.policy", "Scheduling policy of the game", "choice", "normal", choices=tuple(POLICIES),
                    trades="A real-time policy lets the game go before all else: a game that waits busily then stops "
@@ -56,14 +57,14 @@ def settings(gpus: Mapping[str, str]) -> list[Setting]:
                    trades="More threads draw sooner, and leave fewer cores to the game; 0 leaves it to the driver.")]
     if len(gpus) > 1:
         device = catalog()["gpu.render-device"]
-        result.append(device.model_copy(update={"choices": ("by-system", *gpus)}))
+        result.append(device.adapted(choices=("by-system", *gpus)))
     return result
 
 
-def _own(name: str, title: str, kind: str, stock: object, **more: object) -> Setting:
-    return Setting.model_validate({"name": name, "title": title, "kind": kind, "stock": stock, "scope": "game",
-                                   "restart": "game", "moves": {"frame-tail": "either"}, "sure": "disputed",
-                                   "advice": "Measure it: it helps one game and hurts another.", **more})
+def _own(name: str, title: str, kind: Kind, stock: Value, **more: Any) -> Setting:
+    own: dict[str, Any] = {"scope": "game", "restart": "game", "moves": {"frame-tail": "either"}, "sure": "disputed",
+                           "advice": "Measure it: it helps one game and hurts another.", **more}
+    return Setting(name=name, title=title, kind=kind, stock=stock, **own)
 
 
 @dataclass(frozen=True)

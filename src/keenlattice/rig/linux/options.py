@@ -131,8 +131,7 @@ def mapped_settings(options: set[str]) -> list[Setting]:
 
 def _narrowed(setting: Setting, mapped: Mapped) -> Setting:
     if setting.kind != "choice":
-        changed = {"game_may_decide": GAME_DECIDES in mapped.texts.values()}
-        stock = setting.stock if changed["game_may_decide"] or setting.stock != GAME_DECIDES else False
-        return setting.model_copy(update={**changed, "stock": stock})
-    return setting.model_copy(update={
-        "choices": tuple(choice for choice in setting.choices if choice in mapped.texts.values())})
+        may_decide = GAME_DECIDES in mapped.texts.values()
+        stock = setting.stock if may_decide or setting.stock != GAME_DECIDES else False
+        return setting.adapted(game_may_decide=may_decide, stock=stock)
+    return setting.adapted(choices=tuple(choice for choice in setting.choices if choice in mapped.texts.values()))

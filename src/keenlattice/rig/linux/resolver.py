@@ -76,7 +76,7 @@ class ResolverFile:
 
 def resolver(held: Texts) -> list[StoredSetting]:
     """The machine's resolver; nothing where another program looks names up."""
-    setting = catalog()["network.resolver"].model_copy(update={"rights": True, "restart": "machine"})
+    setting = catalog()["network.resolver"].adapted(rights=True, restart="machine")
     return [StoredSetting(setting.name, setting, lambda texts: _servers(*texts.values()),
                           lambda value, texts: dict.fromkeys(texts, _text(value)))] if held else []
 

@@ -55,13 +55,13 @@ class Services(Part):
                 not any(fnmatch(unit, pattern) for pattern in NEEDED)][:MOST]
 
     def settings(self) -> list[Setting]:
-        return [Setting.model_validate({
-            "name": name, "title": f"Service {unit.removesuffix('.service')}", "kind": "switch", "scope": "rig",
-            "stock": True, "restart": "none", "moves": {"frame-tail": "down"}, "sure": "disputed",
-            "trades": "Stopped, it does nothing in mid-game, and what it is there for is not done either.",
-            "where": "systemctl --user lists what runs for you.",
-            "check": f"systemctl --user status {unit} says whether it is active.",
-            "advice": "Most services sleep: measure it, and look which of them take time while you play."})
+        return [Setting(
+            name=name, title=f"Service {unit.removesuffix('.service')}", kind="switch", scope="rig",
+            stock=True, restart="none", moves={"frame-tail": "down"}, sure="disputed",
+            trades="Stopped, it does nothing in mid-game, and what it is there for is not done either.",
+            where="systemctl --user lists what runs for you.",
+            check=f"systemctl --user status {unit} says whether it is active.",
+            advice="Most services sleep: measure it, and look which of them take time while you play.")
             for name, unit in sorted(self._units.items())]
 
     def facts(self) -> dict[str, FactValue]:

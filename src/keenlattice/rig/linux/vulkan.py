@@ -9,7 +9,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
-from keenlattice.catalog.model import Setting
+from keenlattice.catalog.model import Kind, Setting
+from keenlattice.catalog.values import Value
 from keenlattice.rig.linux.children import Asked
 from keenlattice.rig.linux.entries import Entry
 
@@ -61,12 +62,14 @@ def settings(options: dict[str, str], declared: Iterable[str]) -> list[Setting]:
 
 def _setting(option: str, value: str) -> Setting:
     number = value.lstrip("-").isdigit()
+    kind: Kind
+    stock: Value
     kind, stock = ("switch", False) if value in ("true", "false") else ("whole", 0) if number else ("text", "")
-    return Setting.model_validate({
-        "name": f"mesa.{option.lower()}", "title": f"Option of the Vulkan driver: {option}", "kind": kind,
-        "stock": stock, "scope": "game", "restart": "game", "sure": "disputed", "moves": {"frame-time": "either"},
-        "trades": "An option of the driver's own; its files set it for some games, and do not say what it trades.",
-        "inert": "The program draws by OpenGL.", "advice": "Nobody has collected what it does: measure it."})
+    return Setting(
+        name=f"mesa.{option.lower()}", title=f"Option of the Vulkan driver: {option}", kind=kind,
+        stock=stock, scope="game", restart="game", sure="disputed", moves={"frame-time": "either"},
+        trades="An option of the driver's own; its files set it for some games, and do not say what it trades.",
+        inert="The program draws by OpenGL.", advice="Nobody has collected what it does: measure it.")
 
 
 def draws_by(pids: Iterable[int]) -> str:

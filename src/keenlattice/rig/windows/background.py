@@ -39,7 +39,7 @@ def telemetry() -> StoredSetting:
         return {**{key: "key" for key in keys}, value_place: written(NUMBER, REQUIRED_ONLY)}
 
     setting = catalog()["background.telemetry"]
-    return StoredSetting(setting.name, setting.model_copy(update={"restart": "machine"}), value, texts)
+    return StoredSetting(setting.name, setting.adapted(restart="machine"), value, texts)
 
 
 def startup(places: Iterable[str], held: Texts) -> list[StoredSetting]:
@@ -63,13 +63,13 @@ def _started(key: str, value_place: str, now: str | None) -> StoredSetting:
             raise RefusedByRig(f"{key}: how {program} is started is not known any more: set it up in that program")
         return {value_place: held.get(value_place) or now}
 
-    return StoredSetting(key, Setting.model_validate({
-        "name": key, "title": f"{_plain(program)}, started with the system", "kind": "switch", "scope": "rig",
-        "stock": True, "rights": hive == "HKLM", "restart": "machine", "moves": {"frame-tail": "down"},
-        "sure": "disputed", "trades": "Fewer programs leave more memory, and fewer bursts of work.",
-        "where": "The system's list of what starts with it, or the program's own settings.",
-        "check": "Sign out and in again: it is not in the list of processes.",
-        "advice": "Take the large ones first: memory and work show in the list of processes."}),
+    return StoredSetting(key, Setting(
+        name=key, title=f"{_plain(program)}, started with the system", kind="switch", scope="rig",
+        stock=True, rights=hive == "HKLM", restart="machine", moves={"frame-tail": "down"},
+        sure="disputed", trades="Fewer programs leave more memory, and fewer bursts of work.",
+        where="The system's list of what starts with it, or the program's own settings.",
+        check="Sign out and in again: it is not in the list of processes.",
+        advice="Take the large ones first: memory and work show in the list of processes."),
         lambda texts: texts.get(value_place) is not None, texts, kept_as=value_place)
 
 
@@ -91,19 +91,19 @@ def service_place(name: str) -> str:
 
 def _service(key: str, name: str, title: str) -> StoredSetting:
     numbers = {word: digit for digit, word in STARTS.items()}
-    return StoredSetting(key, Setting.model_validate({
-        "name": key, "title": f"Service {_plain(title)}", "kind": "choice", "choices": tuple(numbers), "scope": "rig",
-        "stock": "automatic", "rights": True, "restart": "machine", "moves": {"frame-tail": "down"},
-        "sure": "disputed", "trades": "Disabled, it does nothing in mid-game, and what it is there for is not done.",
-        "where": "The system's list of services.", "check": "After a restart it is stopped in that list.",
-        "advice": "Most services sleep: measure it, and look which of them take time while you play."}),
+    return StoredSetting(key, Setting(
+        name=key, title=f"Service {_plain(title)}", kind="choice", choices=tuple(numbers), scope="rig",
+        stock="automatic", rights=True, restart="machine", moves={"frame-tail": "down"},
+        sure="disputed", trades="Disabled, it does nothing in mid-game, and what it is there for is not done.",
+        where="The system's list of services.", check="After a restart it is stopped in that list.",
+        advice="Most services sleep: measure it, and look which of them take time while you play."),
         lambda texts: STARTS.get(texts.get(service_place(name)) or ""),
         lambda value, held: {service_place(name): numbers[str(value)]}, kept_as=service_place(name))
 
 
 def _search_index() -> StoredSetting:
     setting, where = catalog()["background.search-index"], service_place(SEARCH_INDEX)
-    return StoredSetting(setting.name, setting.model_copy(update={"restart": "machine"}),
+    return StoredSetting(setting.name, setting.adapted(restart="machine"),
                          lambda texts: None if texts.get(where) is None else texts[where] != "4",
                          lambda value, held: {where: "2" if value else "4"})
 

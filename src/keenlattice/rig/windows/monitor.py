@@ -54,7 +54,7 @@ def _refresh(modes: Sequence[str], now: str) -> StoredSetting:
                                f"{', '.join(map(str, rates))}")
         return {MODE: mode}
 
-    setting = catalog()["display.refresh"].model_copy(update={"stock": max(24, _parts(now)[1])})
+    setting = catalog()["display.refresh"].adapted(stock=max(24, _parts(now)[1]))
     return StoredSetting(setting.name, setting, lambda texts: _parts(texts.get(MODE) or now)[1], texts, step="mode")
 
 
@@ -69,7 +69,7 @@ def _resolution(modes: Sequence[str], now: str) -> StoredSetting:
             raise RefusedByRig(f"display.resolution: the monitor does not do {value}; it does {', '.join(sizes[:12])}")
         return {MODE: f"{value}@{rate if rate in rates else max(rates)}"}
 
-    setting = catalog()["display.resolution"].model_copy(update={"stock": _parts(now)[0]})
+    setting = catalog()["display.resolution"].adapted(stock=_parts(now)[0])
     return StoredSetting(setting.name, setting, lambda texts: _parts(texts.get(MODE) or now)[0], texts, step="mode")
 
 

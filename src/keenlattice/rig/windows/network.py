@@ -23,5 +23,5 @@ def _resolver(place: str) -> StoredSetting:
     def texts(value: Value, held: Texts) -> Texts:
         return {place: "" if value == BY_NETWORK else ",".join(addresses(str(value), IPv4Address, EXAMPLE))}
 
-    setting = catalog()["network.resolver"].model_copy(update={"rights": True})
+    setting = catalog()["network.resolver"].adapted(rights=True)
     return StoredSetting(setting.name, setting, lambda texts: texts.get(place) or BY_NETWORK, texts)

@@ -18,7 +18,7 @@ CLASSES: Mapping[str, str] = {
 
 def settings() -> list[Setting]:
     """What can be held for a game."""
-    return [catalog()[PRIORITY].model_copy(update={"choices": tuple(CLASSES)}), catalog()[CORES], catalog()[WORDS]]
+    return [catalog()[PRIORITY].adapted(choices=tuple(CLASSES)), catalog()[CORES], catalog()[WORDS]]
 
 
 def check_for(cores: int, key: str, value: Value) -> None:

@@ -1,5 +1,6 @@
 """The processor's share of Windows' power schemes: which scheme is on, and what the one that is on says."""
 
+
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig
@@ -81,6 +82,6 @@ def _stored(name: str) -> StoredSetting:
         return {where: str(value if words is None else words.index(str(value)))}
 
     setting = catalog()[name]
-    if name == "cpu.frequency-scaling":
-        setting = setting.model_copy(update={"choices": words})
+    if name == "cpu.frequency-scaling" and words:
+        setting = setting.adapted(choices=words)
     return StoredSetting(name, setting, value, texts, step="power")

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from math import isfinite, log1p
 from typing import Any
 
-from keenlattice._version import __version__
+from keenlattice import _version
 from keenlattice.catalog.load import catalog as shipped
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value
@@ -47,7 +47,7 @@ def records_of(study: Study, book: str, catalog: Catalog, facts: Mapping[str, ob
     result = None if study.result is None else result_of(study)
     about = provenance_of(study)
     yield from records(spec, result, rig, digest("study", book, study.rig, study.number), catalog,
-                       about.facts or facts, about.software or __version__, study.time[:10])
+                       about.facts or facts, about.software or _version.__version__, study.time[:10])
 
 
 def is_evidence(study: Study) -> bool:
@@ -62,7 +62,7 @@ def is_evidence(study: Study) -> bool:
 
 
 def records(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None, rig: str, study: str, catalog: Catalog,
-            facts: Mapping[str, object], software: str = __version__, day: str = "") -> Iterator[EvidenceRecord]:
+            facts: Mapping[str, object], software: str = "", day: str = "") -> Iterator[EvidenceRecord]:
     """The records of one study: of a trial one, of a screen one for each of its changes.
 
     Args:
@@ -80,7 +80,8 @@ def records(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None, rig: st
             yield EvidenceRecord(
                 rig=rig, study=study, kind=spec_kind(spec), state=state,
                 game=spec.game or owners(spec.owner)[0], change=switched,
-                found=results, played=_played(spec), software=software[:LONGEST], day=day, facts=_told(facts),
+                found=results, played=_played(spec), day=day, facts=_told(facts),
+                software=(software or _version.__version__)[:LONGEST],
                 limited_by={str(name)[:LONGEST]: float(round(share)) for name, share in limited_by.items()})
 
 

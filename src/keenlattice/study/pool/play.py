@@ -6,8 +6,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from keenlattice import _version
 from keenlattice._parallel import spread
-from keenlattice._version import __version__
 from keenlattice.errors import UsageError, way
 from keenlattice.logbook.evidence import evidence_file, forget_evidence
 from keenlattice.logbook.kept import Study, finish_study, start_study
@@ -106,7 +106,7 @@ def keep_pool(book: "Logbook", rig: str, result: Pool, name: str) -> Study:
     """
     with book.together():
         study = start_study(book, rig, "pool", PoolSpec(result.plan, name).to_json(), "", "")
-        rests_on = Provenance(study.number, __version__, [], study.time, {})
+        rests_on = Provenance(study.number, _version.__version__, [], study.time, {})
         finish_study(book, study, {**result.to_json(), "evidence": rests_on.to_json()})
     forget_evidence(book, name)
     return study

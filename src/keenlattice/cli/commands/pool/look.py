@@ -7,7 +7,8 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games, settings
 from keenlattice.cli.options import Book, Json, Rig
-from keenlattice.cli.output import emit, show_telling
+from keenlattice.cli.output import emit
+from keenlattice.cli.views.blocks import show_telling
 
 
 def look(

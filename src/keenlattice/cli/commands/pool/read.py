@@ -10,7 +10,8 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games
 from keenlattice.cli.options import Book, Decides, Figure, Json, Rig
-from keenlattice.cli.output import emit, new_figure, say, show_telling
+from keenlattice.cli.output import emit, new_figure, say
+from keenlattice.cli.views.blocks import show_telling
 from keenlattice.errors import KeenLatticeError
 
 if TYPE_CHECKING:

@@ -6,6 +6,7 @@ The compositor forgets it when it ends, or reads its configuration again.
 import re
 import socket
 import struct
+from dataclasses import replace
 from typing import Any
 
 from keenlattice._safejson import parse_json
@@ -21,10 +22,6 @@ COMMANDS = {"render-time": "max_render_time", "variable-refresh": "adaptive_sync
 TOLD = {"render-time": "max_render_time", "variable-refresh": "adaptive_sync_status", "tearing": "allow_tearing"}
 """The names in a command, and in the description of an output; older compositors lack some."""
 OUTPUT, TEXT = re.compile(r"[\w.-]{1,60}"), re.compile(r"on|off|\d{1,3}")
-MEASURE = {"sure": "disputed", "advice": "Measure it: it helps one game and hurts another.", "scope": "rig",
-           "moves": {"latency": "either"}, "check": "swaymsg -t get_outputs tells it of each output."}
-
-
 class Outputs:
     """The outputs of a compositor.
 
@@ -123,7 +120,6 @@ TITLES = {
 def _setting(name: str, places: list[str], held: Texts) -> StoredSetting:
     title, trades = TITLES[name]
     of_time = name == "render-time"
-    kind = {"kind": "whole", "unit": "ms", "low": 1, "high": 100, "words": ("off",)} if of_time else {"kind": "switch"}
 
     def value(held: Texts) -> Value | None:
         texts = {held.get(place) for place in places if held.get(place)}
@@ -135,8 +131,11 @@ def _setting(name: str, places: list[str], held: Texts) -> StoredSetting:
         return {place: text for place in places if place in held}
 
     stock = value(held)
-    setting = Setting.model_validate({
-        "name": f"compositor.{name}", "title": title, "trades": trades, **kind, **MEASURE,
-        "stock": stock if stock is not None else "off" if of_time else False,
-        "where": f"The compositor's configuration: output NAME {COMMANDS[name]} ..."})
+    setting = Setting(
+        f"compositor.{name}", title, "switch", "rig", stock if stock is not None and not of_time else False, trades,
+        moves={"latency": "either"}, sure="disputed", advice="Measure it: it helps one game and hurts another.",
+        where=f"The compositor's configuration: output NAME {COMMANDS[name]} ...",
+        check="swaymsg -t get_outputs tells it of each output.")
+    if of_time:
+        setting = replace(setting, kind="whole", unit="ms", low=1, high=100, words=("off",), stock=stock or "off")
     return StoredSetting(setting.name, setting, value, texts)

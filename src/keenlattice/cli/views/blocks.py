@@ -1,0 +1,38 @@
+"""What a result is told in, shown in a terminal."""
+
+from collections.abc import Iterable
+
+from keenlattice.blocks import Alert, Block, Fold, KeyFigure, Table, Telling, Text
+from keenlattice.cli.output import VERDICT_STYLES, hint, say, table
+
+
+def show_telling(telling: Telling) -> None:
+    """Show what a study found: the answer first, then what it rests on, and what to do next."""
+    show_keys(telling.keys)
+    say(f"{telling.about}\n" if telling.about else "", "dim")
+    show_blocks(telling.blocks)
+    if telling.advice:
+        hint(telling.advice)
+
+
+def show_keys(keys: Iterable[KeyFigure]) -> None:
+    """Show the answer: a line for each key figure, in the colour of its verdict."""
+    for key in keys:
+        say(key.sentence, VERDICT_STYLES.get(key.verdict, "bold"))
+
+
+def show_blocks(blocks: Iterable[Block]) -> None:
+    """Show blocks under each other, with an empty line round each table."""
+    before: Block | None = None
+    for block in blocks:
+        if isinstance(block, Table) or (isinstance(block, Text) and not block.aside and isinstance(before, Table)):
+            say() if before else None
+        before = block
+        if isinstance(block, Table):
+            table(block.columns, block.rows, block.right)
+        elif isinstance(block, Text):
+            say(block.text, "dim" if block.aside else "")
+        elif isinstance(block, Alert):
+            say(f"! {block.text}" + (f"; {block.advice}" if block.advice else ""))
+        elif isinstance(block, Fold):
+            say(f"{block.title}: keen report shows it", "dim")
