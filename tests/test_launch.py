@@ -26,7 +26,7 @@ pytestmark = pytest.mark.skipif(not hasattr(os, "sched_setaffinity"), reason="Li
 TELLS = """
 import json, os, sys, threading, time
 told = [os.getpriority(os.PRIO_PROCESS, 0), sorted(os.sched_getaffinity(0)), os.sched_getscheduler(0), sys.argv[2:],
-        {name: os.environ.get(name) for name in ("LP_NUM_THREADS", "MESA_VK_WSI_PRESENT_MODE", "DRI_PRIME")}]
+        {name: os.environ.get(name) for name in ("LP_NUM_THREADS", "MESA_VK_WSI_PRESENT_MODE", "DRI_PRIME", "SILVER")}]
 open(sys.argv[1] + ".new", "w").write(json.dumps(told))
 os.rename(sys.argv[1] + ".new", sys.argv[1])
 threading.Thread(target=time.sleep, args=(60,), daemon=True).start()
@@ -34,7 +34,7 @@ time.sleep(60)
 """
 SET = {"process.priority": "lowered", "process.affinity": "0", "process.policy": "batch",
        "process.io-priority": "low", "driver.raster-threads": 3, "driver.vulkan-present": "mailbox",
-       "game.launch-options": "--pinball 'two words'"}
+       "game.launch-options": "--pinball 'two words'", "game.environment": "DRI_PRIME=1 SILVER='a ball'"}
 
 
 @pytest.fixture
@@ -67,7 +67,8 @@ def test_a_game_is_started_as_it_is_set_to_be(rig: LinuxRig, book: Logbook, tmp_
         nice, cores, policy, words, environment = told(tmp_path)
         io = subprocess.run(["ionice", "-p", str(game.pids[0])], capture_output=True, text=True, check=True).stdout
     assert (nice, cores, policy, words) == (5, [0], os.SCHED_BATCH, ["--pinball", "two words"])
-    assert environment == {"LP_NUM_THREADS": "3", "MESA_VK_WSI_PRESENT_MODE": "mailbox", "DRI_PRIME": None}
+    assert environment == {"LP_NUM_THREADS": "3", "MESA_VK_WSI_PRESENT_MODE": "mailbox", "DRI_PRIME": "1",
+                           "SILVER": "a ball"}
     assert "prio 7" in io
     undo(rig, book)
     assert rig.state() == before and start_of(rig) == Start()
@@ -93,7 +94,12 @@ def test_one_that_runs_is_treated_so_for_a_while_and_has_its_own_back(rig: Linux
 
 @pytest.mark.parametrize(("key", "value", "says"), [
     ("process.affinity", "0-9999", "not a list of this machine's cores"), ("process.affinity", "all; rm", "not a list"),
-    ("game.launch-options", "'open", "cannot be cut into words")])
+    ("game.launch-options", "'open", "cannot be cut into words"),
+    ("game.environment", "'A=1", "cannot be cut into words"),
+    ("game.environment", "A=1 A=2", "each name once"), ("game.environment", "A", "write NAME=VALUE"),
+    ("game.environment", "A=/tmp/x", "somebody's code"), ("game.environment", "ld_preload=x.so", "somebody's code"),
+    ("game.environment", "NODE_OPTIONS=x", "somebody's code"), ("game.environment", "path=x", "somebody's code"),
+    ("game.environment", "VK_ICD_FILENAMES=x.json", "somebody's code")])
 def test_what_cannot_be_is_refused_in_the_preview(rig: LinuxRig, book: Logbook, key: str, value: str,
                                                   says: str) -> None:
     assert says in preview(rig, book.commit("teller", {key: value})).refused[key]

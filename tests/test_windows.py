@@ -223,19 +223,20 @@ def test_a_game_holds_its_priority_and_cores_and_so_does_what_it_starts(pc: Any,
     """The class that is given to a process at its start is not taken by Wine, so that it is set after the start."""
     import psutil
 
-    told, inner = tmp_path / "told.json", ("import json, psutil, sys, time; time.sleep(2); me = psutil.Process(); "
+    told, inner = tmp_path / "told.json", ("import json, os, psutil, sys, time; time.sleep(2); me = psutil.Process(); "
                                            "open(sys.argv[1], 'w').write(json.dumps([me.nice(), me.cpu_affinity(), "
-                                           "sys.argv[2:]]))")
+                                           "sys.argv[2:], os.environ.get('SILVER')]))")
     outer = f"import subprocess, sys; subprocess.run([sys.executable, '-c', {inner!r}, *sys.argv[1:]])"
     with keenlattice.open(tmp_path / "book", rig=pc) as ws:
         ws.rig.games.tell(Listed(Game("brass-orbit", "Brass Orbit", ("orbit.exe",))))
         ws.edit("brass-orbit", {"process.priority": "high", "process.affinity": "1", "game.launch-options": "--calm",
+                                "game.environment": "SILVER=ball",
                                 "frame.queue-depth": 1})
         ws.edit("rig", {"input.pointer-acceleration": False})
         during = list[bytes | None]()
         done = ws.rig.games.play("brass-orbit", command=[sys.executable, "-c", outer, str(told)], begun=lambda _: (
             during.append(this_pc(pc.home).state()["parameter/pointer"])))
-        assert json.loads(told.read_text()) == [int(psutil.HIGH_PRIORITY_CLASS), [1], ["--calm"]]
+        assert json.loads(told.read_text()) == [int(psutil.HIGH_PRIORITY_CLASS), [1], ["--calm"], "ball"]
         assert during == [b"6 10 0"] and pc.state()["parameter/pointer"] == b"6 10 1"
         assert set(done.left_out) == {"frame.queue-depth"} and done.exit_code == 0
         assert [one.kind for one in ws.rig.games.played().games] == ["played"] and not ws.rig.restore_points().points

@@ -20,6 +20,7 @@ from keenlattice.catalog.model import Kind, Setting
 from keenlattice.catalog.values import GAME_DECIDES, Value
 from keenlattice.errors import RefusedByRig
 from keenlattice.profile.version import Entries
+from keenlattice.rig import environment
 from keenlattice.rig.linux.interrupts import as_list, cores_in
 
 NICE = {"lowered": 5, "normal": 0, "raised": -5, "high": -10}
@@ -45,7 +46,7 @@ def settings(gpus: Mapping[str, str]) -> list[Setting]:
     for name in ("shader.cache-size", "shader.cache-location"):
         settings_here[name] = catalog()[name].adapted(scope="game", restart="game")
     settings_here["process.priority"] = settings_here["process.priority"].adapted(choices=tuple(NICE))
-    result = [*settings_here.values(),
+    result = [*settings_here.values(), environment.setting(),
               _own("process.policy", "Scheduling policy of the game", "choice", "normal", choices=tuple(POLICIES),
                    trades="A real-time policy lets the game go before all else: a game that waits busily then stops "
                           "the machine."),
@@ -188,6 +189,8 @@ def check(key: str, value: Value) -> None:
         raise RefusedByRig(f"{key}: {value} is not a folder of yours; name one from / on that is there, or {BY_DRIVER}")
     if key == "game.launch-options":
         _words(str(value))
+    if key == environment.KEY:
+        environment.variables_of(str(value))
 
 
 def start_of(held: Entries, gpus: Mapping[str, str]) -> Start:
@@ -196,19 +199,20 @@ def start_of(held: Entries, gpus: Mapping[str, str]) -> Start:
     Args:
         gpus: the GPUs by name, each with its bus address.
     """
-    environment: dict[str, str] = {}
+    variables: dict[str, str] = {}
     if (mode := str(held.get("driver.vulkan-present", ""))) in PRESENT:
-        environment["MESA_VK_WSI_PRESENT_MODE"] = PRESENT[mode]
+        variables["MESA_VK_WSI_PRESENT_MODE"] = PRESENT[mode]
     if threads := held.get("driver.raster-threads"):
-        environment["LP_NUM_THREADS"] = str(threads)
+        variables["LP_NUM_THREADS"] = str(threads)
     if "shader.cache-size" in held:
-        environment["MESA_SHADER_CACHE_MAX_SIZE"] = f"{held['shader.cache-size']}M"
+        variables["MESA_SHADER_CACHE_MAX_SIZE"] = f"{held['shader.cache-size']}M"
     if (folder := str(held.get("shader.cache-location", BY_DRIVER))) != BY_DRIVER:
-        environment["MESA_SHADER_CACHE_DIR"] = folder
+        variables["MESA_SHADER_CACHE_DIR"] = folder
     if (gpu := str(held.get("gpu.render-device", ""))) in gpus:
-        environment["DRI_PRIME"] = f"pci-{gpus[gpu].replace(':', '_').replace('.', '_')}"
+        variables["DRI_PRIME"] = f"pci-{gpus[gpu].replace(':', '_').replace('.', '_')}"
     options = str(held.get("game.launch-options", "none"))
-    return Start({key: held[key] for key in OF_PROCESS if key in held}, environment,
+    variables |= environment.variables_of(str(held.get(environment.KEY, environment.NONE)))
+    return Start({key: held[key] for key in OF_PROCESS if key in held}, variables,
                  () if options == "none" else _words(options))
 
 

@@ -7,6 +7,7 @@ from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig
+from keenlattice.rig import environment
 from keenlattice.rig.windows.interrupts import as_mask
 
 PRIORITY, CORES, WORDS = "process.priority", "process.affinity", "game.launch-options"
@@ -18,19 +19,22 @@ CLASSES: Mapping[str, str] = {
 
 def settings() -> list[Setting]:
     """What can be held for a game."""
-    return [catalog()[PRIORITY].adapted(choices=tuple(CLASSES)), catalog()[CORES], catalog()[WORDS]]
+    return [catalog()[PRIORITY].adapted(choices=tuple(CLASSES)), catalog()[CORES], catalog()[WORDS],
+            environment.setting()]
 
 
 def check_for(cores: int, key: str, value: Value) -> None:
     """Check whether a value can be held on a machine of this many cores.
 
     Raises:
-        RefusedByRig: it names cores that are not there, or cannot be cut into words.
+        RefusedByRig: it names cores that are not there, cannot be cut into words, or variables that are not taken.
     """
     if key == CORES and value != "all" and not 0 < as_mask(str(value)) < 1 << cores:
         raise RefusedByRig(f"{key}: {value} is not a list of this machine's cores; write 0-{cores - 1}, 0,2 or all")
     if key == WORDS:
         words_of(str(value))
+    if key == environment.KEY:
+        environment.variables_of(str(value))
 
 
 def words_of(options: str) -> list[str]:

@@ -1,8 +1,9 @@
 """A game that a player plays under Windows: started or found, its processes treated as is held for it, waited for."""
 
+import os
 import subprocess
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 
@@ -12,6 +13,7 @@ import psutil
 
 from keenlattice.errors import RigError
 from keenlattice.profile.version import Entries
+from keenlattice.rig import environment
 from keenlattice.rig.held import HeldPart
 from keenlattice.rig.under_way import Readings, StartedGame, is_launcher, not_known_how
 from keenlattice.rig.windows.process import CLASSES, CORES, PRIORITY, WORDS, cores_of, words_of
@@ -39,7 +41,9 @@ class GameStarter:
         treated = TreatedProcesses(held)
         if not command and not self.runs(executables):
             raise not_known_how(name)
-        process = _started(name, [*command, *words_of(str(held.get(WORDS, "none")))]) if command else None
+        variables = environment.variables_of(str(held.get(environment.KEY, environment.NONE)))
+        words = words_of(str(held.get(WORDS, "none")))
+        process = _started(name, [*command, *words], variables) if command else None
 
         def look() -> None:
             treated.treat([*(process.pid for process in processes_of(executables)),
@@ -59,9 +63,9 @@ class GameStarter:
         return bool(processes_of(executables))
 
 
-def _started(name: str, command: Sequence[str]) -> psutil.Popen:
+def _started(name: str, command: Sequence[str], variables: Mapping[str, str]) -> psutil.Popen:
     try:
-        return psutil.Popen(command)
+        return psutil.Popen(command, env={**os.environ, **variables})
     except (OSError, subprocess.SubprocessError) as error:
         raise RigError(f"{name} cannot be started: {command[0]}: {getattr(error, 'strerror', error)}") from None
 
