@@ -25,7 +25,7 @@ ON_WINDOWS := $(addprefix tests/test_,$(addsuffix .py,apply by_hand catalog edit
   study together trial trial_of_files windows workspace))
 BIN := .venv/bin
 DEBIAN := xvfb libegl1 libgl1 libgl1-mesa-dri mesa-utils xserver-xorg-core xserver-xorg-video-dummy vulkan-tools \
-  mesa-vulkan-drivers sway weston xwayland chromium chromium-driver
+  mesa-vulkan-drivers sway weston xwayland pipewire chromium chromium-driver
 DEBIAN_FOR_KERNEL := qemu-system-x86 debootstrap acpica-tools e2fsprogs
 DEBIAN_FOR_WINDOWS := wine wine64 gcc-mingw-w64-x86-64-win32 unzip xvfb xserver-xorg-core xserver-xorg-video-dummy
 DEBIAN_FOR_SHOTS := xterm imagemagick fonts-dejavu-core

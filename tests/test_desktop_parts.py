@@ -10,11 +10,14 @@ from pathlib import Path
 import pytest
 
 from conftest import Keen as Run
-from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.errors import BadValue, RefusedByRig, RigError
 from keenlattice.logbook.book import Logbook
+from keenlattice.profile.matching import Game
 from keenlattice.rig.applying import apply, find_drift, preview
+from keenlattice.rig.gamelist import Listed, add_game
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.machine import LinuxRig
+from keenlattice.rig.linux.program import game_running
 from keenlattice.rig.linux.x11.server import x_display
 from keenlattice.rig.undoing import undo
 
@@ -85,6 +88,27 @@ def manager(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
     yield runtime
     running.terminate()
     running.wait()
+
+
+def test_a_game_runs_in_a_group_of_its_weight(tmp_path: Path, manager: Path, book: Logbook) -> None:
+    told = tmp_path / "told"
+    command = ("sh", "-c", f"cat /proc/self/cgroup > {told}; exec sleep 60")
+    add_game(tmp_path / "state", Listed(Game("teller", "Teller", ("no-such",)), command))
+    rig = rig_at(tmp_path)
+    apply(rig, book, book.commit("teller", {"process.weight": 300}))
+    start = rig._starter.start_of("teller")
+    assert start.command(("no-such-program",)) == ["no-such-program"]  # whose own message says what is missing
+    listed = rig_at(tmp_path)._listed["teller"]
+    with game_running("teller", listed.game.executables, listed.command, ":0", tmp_path, start):
+        until = time.monotonic() + 20
+        while not (told.exists() and told.read_text()) and time.monotonic() < until:
+            time.sleep(0.02)
+        unit = told.read_text().split()[-1].rpartition("/")[2]
+        said = subprocess.run(["systemctl", "--user", "show", "--property=CPUWeight", "--value", unit],
+                              capture_output=True, text=True, check=True).stdout
+    assert unit.endswith(".scope") and said.strip() == "300"
+    undo(rig, book)
+    assert not rig._starter.start_of("teller").weight
 
 
 def test_a_service_of_the_players_is_stopped_and_started_again(tmp_path: Path, manager: Path, book: Logbook) -> None:
@@ -231,6 +255,31 @@ def test_a_desktops_preferences_are_set_and_put_back(tmp_path: Path, book: Logbo
     assert rig_at(tmp_path).state() == before
     with pytest.raises(RefusedByRig, match="nothing that a desktop"):
         rig.put({"preferences/org.gnome.desktop.interface/enable-animations": b"--help"})
+
+
+def test_the_sound_servers_buffer_is_set_and_put_back(tmp_path: Path, book: Logbook, monkeypatch: pytest.MonkeyPatch
+                                                      ) -> None:
+    """On a real server, which runs without a sound card."""
+    runtime = tmp_path / "run"
+    runtime.mkdir(mode=0o700)
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(runtime))
+    assert "sound.buffer" not in rig_at(tmp_path).catalog()  # no server, no setting
+    with subprocess.Popen(["pipewire"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as server:
+        try:
+            until = time.monotonic() + 20
+            while "sound.buffer" not in rig_at(tmp_path).catalog() and time.monotonic() < until:
+                time.sleep(0.1)
+            rig, before = rig_at(tmp_path), rig_at(tmp_path).state()
+            apply(rig, book, book.commit("rig", {"sound.buffer": 256}))
+            assert rig_at(tmp_path).values(rig_at(tmp_path).state(), "rig") == {"sound.buffer": 256}
+            with pytest.raises(BadValue, match="16 to"):
+                rig.catalog()["sound.buffer"].checked(2)
+            undo(rig_at(tmp_path), book)
+            assert rig_at(tmp_path).state() == before and before["sound/buffer"] == b"0"
+        finally:
+            server.terminate()
+    with pytest.raises(RefusedByRig, match="does not answer"):
+        rig.put({"sound/buffer": b"256"})
 
 
 def test_installed_games_are_listed_and_told_of_by_their_name(tmp_path: Path, keen: Run) -> None:

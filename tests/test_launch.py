@@ -9,12 +9,13 @@ from pathlib import Path
 
 import pytest
 
-from keenlattice.errors import RigError, UsageError
+from keenlattice.errors import RefusedByRig, RigError, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.matching import Game
 from keenlattice.rig.applying import apply, preview
 from keenlattice.rig.gamelist import Listed, add_game
 from keenlattice.rig.held import PLACE
+from keenlattice.rig.linux.cores import cores_of
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.launch import Start
 from keenlattice.rig.linux.machine import LinuxRig
@@ -103,6 +104,24 @@ def test_one_that_runs_is_treated_so_for_a_while_and_has_its_own_back(rig: Linux
 def test_what_cannot_be_is_refused_in_the_preview(rig: LinuxRig, book: Logbook, key: str, value: str,
                                                   says: str) -> None:
     assert says in preview(rig, book.commit("teller", {key: value})).refused[key]
+
+
+def test_a_class_of_cores_is_what_the_kernel_tells_apart(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("keenlattice.rig.linux.cores.DEVICES", tmp_path)
+    for word in ("one-thread-a-core", "fast-cores", "slow-cores"):
+        with pytest.raises(RefusedByRig, match=r"one thread|no fast"):
+            cores_of(word)
+    for core, (siblings, capacity) in enumerate(
+            [("0,2", 1024), ("1,3", 1000), ("0,2", 1024), ("1,3", 1000), ("4", 450)]):
+        (folder := tmp_path / f"system/cpu/cpu{core}" / "topology").mkdir(parents=True)
+        (folder / "thread_siblings_list").write_text(siblings)
+        (folder.parent / "cpu_capacity").write_text(f"{capacity}\n")
+    assert [cores_of(word) for word in ("all", "one-thread-a-core", "fast-cores", "slow-cores")] == [
+        None, {0, 1, 4}, {0, 1, 2, 3}, {4}]
+    for kind, cores in (("cpu_core", "0-1"), ("cpu_atom", "2-4")):  # where the processor's own counters tell
+        (tmp_path / kind).mkdir()
+        (tmp_path / kind / "cpus").write_text(cores)
+    assert cores_of("fast-cores") == {0, 1} and cores_of("slow-cores") == {2, 3, 4}
 
 
 def test_without_rights_the_way_to_get_them_is_told(rig: LinuxRig, book: Logbook,

@@ -15,7 +15,7 @@ def apply(reference: Version, yes: Yes = False, book: Book = None, rig: Rig = ""
     plan, machine = ws.rig.preview(reference), ws.rig.machine
     asking, name = machine if isinstance(machine, Asks) else None, plan.version.reference
     if not plan.changes and not plan.without_rights and not json:
-        say(f"Nothing changes: the rig {ws.rig.name} holds {name} already.")
+        say(f"Nothing changes: the rig {ws.rig.name} holds {'all that it has of ' * bool(plan.unknown)}{name} already.")
     warn_of_facts(machine.catalog(), plan)
     if not json:
         show_steps(machine.catalog(), plan, machine.home, asking)

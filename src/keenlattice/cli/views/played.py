@@ -19,7 +19,7 @@ def show_on(playing: "GamePlayed") -> None:
         if keys:
             say(f"On while {playing.game} runs, for {'the whole rig' if owner == 'rig' else owner}: {', '.join(keys)}.")
     for key, why in playing.left_out.items():
-        say(f"! {key} is left out: {why}")
+        say(f"! {key} is left out: {why.removeprefix(f'{key}: ')}")
     if not playing.settings:
         say(f"{playing.version or 'What is set'} changes nothing that can come on with the game.")
 

@@ -9,11 +9,11 @@ from keenlattice.rig.linux.knobs import Knob, choices_in, from_catalog, setting,
 from keenlattice.rig.noted import as_setting
 
 LINKS = "sys/module/pcie_aspm/parameters/policy"
-USB, BLOCK = "sys/bus/usb/devices", "sys/block"
+USB, BLOCK, MOUNTS = "sys/bus/usb/devices", "sys/block", "proc/self/mounts"
 NO_DISKS = ("loop", "ram", "zram", "dm-", "md", "sr")
 MEASURE = {"sure": "disputed", "advice": "Measure it: on most machines nothing in a frame waits for it."}
 SLEEPS: Mapping[Value, str] = {True: "auto", False: "on"}
-MOST = 60
+MOST, MOST_LETTERS = 60, 200
 MICE = "sys/module/usbhid/parameters/mousepoll"
 POLLED: Mapping[Value, str] = {125: "8", 250: "4", 500: "2", 1000: "1"}
 """Hz, and how many milliseconds lie between; 0 leaves it to the device."""
@@ -22,6 +22,16 @@ POLLED: Mapping[Value, str] = {125: "8", 250: "4", 500: "2", 1000: "1"}
 def knobs(root: Path) -> list[Knob]:
     """What this kernel has of links, USB devices and disks."""
     return [*_links(root), *_mice(root), *list(_usb(root))[:MOST], *list(_disks(root))[:MOST]]
+
+
+def mount_of(root: Path, folder: Path) -> str:
+    """How the file system that holds a folder is mounted: `ext4: rw,relatime`; "" if the kernel does not tell."""
+    mounts = [line.split(" ") for line in (text_in(root / MOUNTS) or "").splitlines()]
+    holding = [words for words in mounts if len(words) > 3 and folder.is_relative_to(words[1].replace("\\040", " "))]
+    if not holding:
+        return ""
+    _, _, kind, options, *_ = max(reversed(holding), key=lambda words: len(words[1]))  # of two on one point, the later
+    return f"{kind}: {options}"[:MOST_LETTERS]
 
 
 def device_knobs(root: Path, devices: Iterable[tuple[str, str]]) -> dict[str, Knob]:

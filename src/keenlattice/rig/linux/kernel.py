@@ -77,6 +77,8 @@ class Kernel(Part):
         raised, at_boot = counts(self._root), messages_off_at_boot(self._root)
         if size := power.page_files(self._root):
             result["page_file_mib"] = size
+        if mounted := bus.mount_of(self._root, self._home):
+            result["home_mount"] = mounted
         if at_boot:
             result["messages_off_at_boot"] = True
         for name, device in self._look().items():

@@ -10,9 +10,11 @@ import os
 import platform
 import resource
 import shlex
-from collections.abc import Callable, Iterable, Iterator, Mapping
+import shutil
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any
 
 from keenlattice.catalog.load import catalog
@@ -21,7 +23,7 @@ from keenlattice.catalog.values import GAME_DECIDES, Value
 from keenlattice.errors import RefusedByRig
 from keenlattice.profile.version import Entries
 from keenlattice.rig import environment
-from keenlattice.rig.linux.interrupts import as_list, cores_in
+from keenlattice.rig.linux.cores import ALL, cores_of
 
 NICE = {"lowered": 5, "normal": 0, "raised": -5, "high": -10}
 POLICIES = {"normal": os.SCHED_OTHER, "batch": os.SCHED_BATCH, "idle": os.SCHED_IDLE, "round-robin": os.SCHED_RR,
@@ -32,6 +34,7 @@ IO = {"low": (BEST_EFFORT << IO_CLASS_SHIFT) | 7, "normal": 0, "high": BEST_EFFO
 IOPRIO_SET = {"x86_64": 251, "aarch64": 30}
 PRESENT = {"immediate": "immediate", "mailbox": "mailbox", "fifo": "fifo", "fifo-relaxed": "relaxed"}
 BY_DRIVER = "by-driver"
+WEIGHT, IN_A_GROUP = "process.weight", ("systemd-run", "--user", "--scope", "--quiet", "--collect")
 OF_PROCESS = ("process.priority", "process.io-priority", "process.affinity", "process.policy")
 
 
@@ -56,10 +59,21 @@ def settings(gpus: Mapping[str, str]) -> list[Setting]:
                          "shows all and waits."),
               _own("driver.raster-threads", "Threads that draw where no GPU does", "whole", 0, low=0, high=64,
                    trades="More threads draw sooner, and leave fewer cores to the game; 0 leaves it to the driver.")]
+    if _manager_is_there():
+        result.append(_own(WEIGHT, "Weight of the game among your programs", "whole", 100, low=1, high=10_000,
+                           inert="The game runs already when it is measured.",
+                           trades="Where your programs want more of the processor than there is, a game of twice the "
+                                  "weight gets twice the time; with cores to spare it does nothing."))
     if len(gpus) > 1:
         device = catalog()["gpu.render-device"]
         result.append(device.adapted(choices=("by-system", *gpus)))
     return result
+
+
+def _manager_is_there() -> bool:
+    """Return whether the user's manager of services runs, which can give a game a group of its own."""
+    runtime = os.environ.get("XDG_RUNTIME_DIR", "")
+    return bool(runtime and shutil.which(IN_A_GROUP[0])) and (Path(runtime) / "systemd/private").exists()
 
 
 def _own(name: str, title: str, kind: Kind, stock: Value, **more: Any) -> Setting:
@@ -76,11 +90,23 @@ class Start:
         treatment: what of OF_PROCESS is set.
         environment: variables, by name.
         words: for the end of the command.
+        weight: of the group that it runs in, by the user's manager of services; 0 to leave that.
     """
 
     treatment: Entries = field(default_factory=dict)
     environment: Mapping[str, str] = field(default_factory=dict)
     words: tuple[str, ...] = ()
+    weight: int = 0
+
+    def command(self, command: Sequence[str]) -> list[str]:
+        """Return the whole command that starts the game.
+
+        Args:
+            command: the game's own.
+        """
+        found = shutil.which(command[0])  # without it, the system's own message names what is missing
+        ahead = [*IN_A_GROUP, f"--property=CPUWeight={self.weight}", "--"] if self.weight and found else []
+        return [*ahead, *command, *self.words]
 
     def refused(self, game: str) -> RefusedByRig:
         """Return the error of a game that cannot be started so."""
@@ -151,7 +177,7 @@ def _treatments(wanted: Entries) -> list[Callable[[int], None]]:
         result.append(lambda thread: os.sched_setscheduler(thread, POLICIES[policy], os.sched_param(int(real))))
     if (priority := str(wanted.get("process.priority", "normal"))) in NICE and "process.priority" in wanted:
         result.append(lambda thread: os.setpriority(os.PRIO_PROCESS, thread, NICE[priority]))
-    if (cores := cores_in(str(wanted.get("process.affinity", "all")))) is not None:
+    if (cores := cores_of(str(wanted.get("process.affinity", ALL)))) is not None:
         result.append(lambda thread: os.sched_setaffinity(thread, cores))
     if "process.io-priority" in wanted:
         value = IO[str(wanted["process.io-priority"])]
@@ -171,11 +197,8 @@ def check(key: str, value: Value) -> None:
     Raises:
         RefusedByRig: it takes rights that are not there, or cores that are not.
     """
-    if key == "process.affinity" and value != "all":
-        cores, here = cores_in(str(value)), set(range(os.cpu_count() or 1))
-        if not cores or not cores <= here:
-            raise RefusedByRig(f"{key}: {value} is not a list of this machine's cores ({as_list(frozenset(here))}); "
-                               "write 0-3,6, or all")
+    if key == "process.affinity":
+        cores_of(str(value))
     if key == "process.io-priority" and platform.machine() not in IOPRIO_SET:
         raise RefusedByRig(f"{key}: not known how on {platform.machine()}")
     if key == "process.priority" and NICE[str(value)] < 0 and not _may_be_nicer(NICE[str(value)]):
@@ -213,7 +236,7 @@ def start_of(held: Entries, gpus: Mapping[str, str]) -> Start:
     options = str(held.get("game.launch-options", "none"))
     variables |= environment.variables_of(str(held.get(environment.KEY, environment.NONE)))
     return Start({key: held[key] for key in OF_PROCESS if key in held}, variables,
-                 () if options == "none" else _words(options))
+                 () if options == "none" else _words(options), int(held.get(WEIGHT, 0)))
 
 
 def _words(text: str) -> tuple[str, ...]:

@@ -31,6 +31,7 @@ from keenlattice.rig.linux.resolver import ResolverFile, resolver
 from keenlattice.rig.linux.scene import LAMP, SCENE
 from keenlattice.rig.linux.seen import ways
 from keenlattice.rig.linux.services import Services
+from keenlattice.rig.linux.sound import SoundServer
 from keenlattice.rig.linux.starter import LinuxStarter
 from keenlattice.rig.linux.wayland.sway import Outputs, outputs
 from keenlattice.rig.linux.x11.input import Input, keys_and_pointers
@@ -72,7 +73,7 @@ class LinuxRig:
         self._root, self._listed = root, read_games(home)
         live = root == Path("/")  # a recorded tree has no screen
         display, compositor = (os.environ.get(name, "") if live else "" for name in ("DISPLAY", "WAYLAND_DISPLAY"))
-        preferences, self._kernel = Preferences(live), Kernel(root, home)
+        preferences, sound, self._kernel = Preferences(live), SoundServer(live), Kernel(root, home)
         keys = Input("" if compositor or preferences.there else display)
         monitors = Monitors(display)
         modes = self._modes = ModeStore(monitors, compositor)
@@ -92,6 +93,7 @@ class LinuxRig:
             DriverOptions(self.config, home, self._of_the_driver, self._executables),
             Autostart(Noted(home, "startup-before.json"), home, *folders(self._settings_folder(config), root)),
             Services(Noted(home, "services-before.json"), live),
+            StoredPart(sound, sound.settings, Noted(home, "sound-before.json")),
             StoredPart(ResolverFile(root), resolver, Noted(home, "resolver-before.json")), self._kernel, self._launch,
             PlayerPart(home, [setting for setting in catalog() if setting.name in asked()])))
 

@@ -93,7 +93,7 @@ def game_running(name: str, executables: Sequence[str], command: Sequence[str], 
     logs = bool(os.environ.get("WAYLAND_DISPLAY")) and not leave  # who is left running would write to nobody
     try:
         started = start_to_stay if leave else start
-        process = started([*command, *begin.words], begin.before_it_runs,
+        process = started(begin.command(command), begin.before_it_runs,
                           env={**with_display(display), "HOME": str(home), **(ASKS_FOR_THE_LOG if logs else {}),
                                **begin.environment},
                           stdout=subprocess.DEVNULL, stderr=subprocess.PIPE if logs else subprocess.DEVNULL)

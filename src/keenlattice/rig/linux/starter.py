@@ -50,7 +50,7 @@ class LinuxStarter:
                 yield StartedGame(None, lambda: self.runs(executables), readings=_readings())
             return
         try:
-            process = subprocess.Popen([*command, *begin.words], preexec_fn=begin.before_it_runs,
+            process = subprocess.Popen(begin.command(command), preexec_fn=begin.before_it_runs,
                                        env={**os.environ, **begin.environment})
         except subprocess.SubprocessError:
             raise begin.refused(name) from None

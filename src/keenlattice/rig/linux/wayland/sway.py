@@ -22,6 +22,8 @@ COMMANDS = {"render-time": "max_render_time", "variable-refresh": "adaptive_sync
 TOLD = {"render-time": "max_render_time", "variable-refresh": "adaptive_sync_status", "tearing": "allow_tearing"}
 """The names in a command, and in the description of an output; older compositors lack some."""
 OUTPUT, TEXT = re.compile(r"[\w.-]{1,60}"), re.compile(r"on|off|\d{1,3}")
+
+
 class Outputs:
     """The outputs of a compositor.
 
