@@ -135,6 +135,27 @@ def test_a_value_that_somebody_changes_meanwhile_is_drift_and_stays_at_the_undo(
     assert pc.state()["parameter/pointer"] == b"6 10 1"
 
 
+def test_a_service_starts_after_the_others_where_the_system_can_delay_it(
+        pc: Any, book: Logbook, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Wine refuses to delay one; a manager that can is made up of the two functions, as they are documented."""
+    import win32service
+
+    with pytest.raises(RefusedByRig, match="service keen-made-up"):
+        set_all(pc, book, {"service.keen-made-up": "automatic-delayed"})
+    assert pc.state()["service/keen-made-up"] == b"2"
+    delayed = [True]
+    monkeypatch.setattr(win32service, "QueryServiceConfig2", lambda *_: delayed[0])
+    monkeypatch.setattr(win32service, "ChangeServiceConfig2", lambda *words: delayed.__setitem__(0, words[2]))
+    assert pc.state()["service/keen-made-up"] == b"2 delayed"
+    for before, way in ((True, "automatic"), (True, "manual"), (True, "disabled"), (False, "automatic-delayed")):
+        delayed[0] = before
+        held = pc.state()
+        set_all(pc, book, {"service.keen-made-up": way})
+        assert pc.values(pc.state(), "rig") == {"service.keen-made-up": way}
+        undo(pc, book)
+        assert delayed == [before] and pc.state() == held
+
+
 @pytest.mark.parametrize(("code", "error", "says"), [(5, NeedsRights, "administrator's rights"),
                                                      (1260, RefusedByRig, "a policy of this machine's decides it")])
 def test_power_that_is_refused_says_why(pc: Any, book: Logbook, monkeypatch: pytest.MonkeyPatch, code: int,

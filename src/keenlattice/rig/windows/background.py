@@ -16,7 +16,7 @@ REQUIRED_ONLY = 1
 RUN = r"Software\Microsoft\Windows\CurrentVersion\Run"
 RUN_KEYS = (("HKCU", RUN), ("HKLM", RUN), ("HKLM", r"Software\WOW6432Node\Microsoft\Windows\CurrentVersion\Run"))
 MOST = 200
-STARTS = {"2": "automatic", "3": "manual", "4": "disabled"}
+STARTS = {"2": "automatic", "2 delayed": "automatic-delayed", "3": "manual", "4": "disabled"}
 SEARCH_INDEX = "WSearch"
 
 

@@ -19,6 +19,8 @@ from keenlattice.rig.windows.system.libraries import refusal
 PREFIX = "service/"
 UNCHANGED = win32service.SERVICE_NO_CHANGE
 OF_A_PROCESS = win32service.SERVICE_WIN32
+AUTOMATIC, DELAYED = "2", " delayed"
+DELAY = win32service.SERVICE_CONFIG_DELAYED_AUTO_START_INFO
 
 
 class ServiceStore:
@@ -44,7 +46,7 @@ class ServiceStore:
         return {**ours, **dict(sorted(offered.items())[:MOST])}
 
     def read(self) -> Texts:
-        """Return every service that is offered, and the number of its way of starting."""
+        """Return every service that is offered, and the number of its way of starting, with what delays it."""
         with _manager() as manager:
             return {f"{PREFIX}{name}": _start_of(manager, name) for name in self.titles}
 
@@ -60,10 +62,9 @@ class ServiceStore:
             if text is None:
                 continue
             name = place.removeprefix(PREFIX)
-            with _service(name, win32service.SERVICE_CHANGE_CONFIG) as service:
+            with _service(name, win32service.SERVICE_CHANGE_CONFIG | win32service.SERVICE_QUERY_CONFIG) as service:
                 try:
-                    win32service.ChangeServiceConfig(service, UNCHANGED, int(text), UNCHANGED, None, None, False, None,
-                                                     None, None, None)
+                    _set_start(service, int(text.removesuffix(DELAYED)), text.endswith(DELAYED))
                 except pywintypes.error as error:
                     raise refusal(f"the service {name}", error.winerror) from None
 
@@ -80,7 +81,8 @@ def _offered(changed: Iterable[str]) -> Iterator[tuple[str, str]]:
             services = win32service.EnumServicesStatus(manager, OF_A_PROCESS, win32service.SERVICE_STATE_ALL)
             for name, title, status in services:
                 start, runs = _start_of(manager, name), status[1] == win32service.SERVICE_RUNNING
-                if name in ours or (start in STARTS and (start == "2" or runs) and not _needed(manager, name)):
+                starts = start in STARTS and (start.startswith(AUTOMATIC) or runs)
+                if name in ours or (starts and not _needed(manager, name)):
                     yield name, title
     except (pywintypes.error, RefusedByRig):
         return
@@ -90,11 +92,26 @@ def _start_of(manager: Any, name: str) -> str | None:
     try:
         service = win32service.OpenService(manager, name, win32service.SERVICE_QUERY_CONFIG)
         try:
-            return str(win32service.QueryServiceConfig(service)[1])
+            start = str(win32service.QueryServiceConfig(service)[1])
+            return start + DELAYED * (start == AUTOMATIC and _is_delayed(service))
         finally:
             win32service.CloseServiceHandle(service)
     except pywintypes.error:
         return None
+
+
+def _set_start(service: Any, start: int, delayed: bool) -> None:
+    win32service.ChangeServiceConfig(service, UNCHANGED, start, UNCHANGED, None, None, False, None, None, None, None)
+    if delayed or (start == int(AUTOMATIC) and _is_delayed(service)):
+        win32service.ChangeServiceConfig2(service, DELAY, delayed)
+
+
+def _is_delayed(service: Any) -> bool:
+    """Whether a service that starts by itself waits until the others have; no, where the system cannot be asked."""
+    try:
+        return bool(win32service.QueryServiceConfig2(service, DELAY))
+    except pywintypes.error:
+        return False
 
 
 def _needed(manager: Any, name: str) -> bool:
