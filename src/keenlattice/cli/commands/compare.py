@@ -31,4 +31,4 @@ def compare(
     elif not comparison.changes:
         say(f"{comparison.before.reference} and {comparison.after.reference} set the same.")
     else:
-        show_comparison(ws.rig.machine.catalog(), comparison)
+        show_comparison(ws.opened.rig.catalog(), comparison, ws.opened.games)

@@ -57,8 +57,9 @@ def adopt(file: File, only: Only = None, note: Note = "", book: Book = None, rig
     say("\nNothing is on the rig yet." if made.versions else
         "Nothing changes: all that fits this rig holds already.")
     if made.versions:
-        first = made.versions[0]
-        hint(f"first measure it: keen trial {first.before.reference} {first.after.reference}; or keen apply "
+        first, games = made.versions[0], ws.opened.games
+        game = f" --game {games[0]}" if first.before.profile == "rig" and games else ""
+        hint(f"first measure it: keen trial {first.before.reference} {first.after.reference}{game}; or keen apply "
              f"{first.after.profile}")
 
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from keenlattice.cli.output import emit, hint, minutes, on_this_rig, say, table
 from keenlattice.cli.views.blocks import show_telling
+from keenlattice.report.context import for_game
 from keenlattice.report.words import TITLES, counted, signed
 from keenlattice.study.blind.plan import BlindPlan
 from keenlattice.study.pool.evidence import value_said
@@ -49,8 +50,8 @@ def show_pilot(pilot: "Pilot", after: str) -> None:
     if pilot.blocks_to_settle is None:
         say("No number of blocks up to 1000 would do with four chances in five: let more matter, or play longer runs.")
         return
-    hint(f"keen trial {before} {after} --blocks {pilot.blocks_to_settle} --decides {plan.decides} --matters "
-         f"{told_of(plan)} --seconds {plan.seconds:g}")
+    hint(f"keen trial {before} {after}{for_game(before, result.game)} --blocks {pilot.blocks_to_settle} "
+         f"--decides {plan.decides} --matters {told_of(plan)} --seconds {plan.seconds:g}")
 
 
 def show_runs_to_come(come: "RunsToCome") -> None:

@@ -63,8 +63,8 @@ def tell_blind(result: Blind, beside: "Beside") -> Telling:
         [_key(result)], f"{result.before} (A) and {result.after} (B), {result.game} on {result.rig}, "
         f"{len(result.rounds)} of at most {result.plan.rounds} rounds.",
         [Text(f"{ENDINGS[result.ending]}{trial}"), *blocks, _odds(result)],
-        f"keen trial {result.before} {result.after}, which measures it" if result.measured == "not known" else
-        "keen report makes a page of it")
+        f"keen trial {result.before} {result.after}{for_game(result.before, result.game)}, which measures it"
+        if result.measured == "not known" else "keen report makes a page of it")
 
 
 def _rounds(result: Blind) -> Table:

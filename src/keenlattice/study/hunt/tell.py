@@ -55,8 +55,8 @@ def tell_hunt(result: Hunt, beside: "Beside") -> Telling:
         blocks.append(Alert("not every question could be settled by its looks: there may be a setting too many here"))
     return Telling(
         _keys(result), about, blocks,
-        f"keen trial {result.before} {result.first} --decides {result.metric}, to see how much of it that is; keen "
-        "report makes a page of this")
+        f"keen trial {result.before} {result.first}{for_game(result.before, result.trial.game)} --decides "
+        f"{result.metric}, to see how much of it that is; keen report makes a page of this")
 
 
 def hunt_figures(result: Hunt, beside: "Beside") -> Figures:

@@ -124,7 +124,8 @@ def _advice(result: Trial) -> str:
     page = "; keen report makes a page of it"
     if {"better", "worse"} <= {metric.verdict for metric in result.decisive}:
         return f"weigh the gain against the price: {apply}, or leave it be{page}"
-    repeated = (f"keen trial {result.before} {result.after} --decides {result.plan.decides} --matters "
+    game = for_game(result.before, result.game)
+    repeated = (f"keen trial {result.before} {result.after}{game} --decides {result.plan.decides} --matters "
             f"{told_of(result.plan)}")
     more = f"{repeated} --pilot 8, which says how many blocks would settle it"
     if result.plan.few_switches:  # a pilot would ask for switches between a version and itself

@@ -3,6 +3,7 @@
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import MOST_KEYS, Alert, Block, KeyFigure, Text, in_sentences
+from keenlattice.report.context import for_game
 from keenlattice.report.said import series_title
 from keenlattice.report.words import (
     PLURAL,
@@ -196,7 +197,8 @@ def what_was_made(goal: str, beside: "Beside") -> tuple[list[Block], str]:
     if lacks := [key for key in latest.entries if key not in made.version.entries]:
         blocks.append(Alert(f"it does not have what {latest.reference} sets: {', '.join(lacks)}"))
     if made.proof is None:
-        return blocks, f"keen trial {base} {made.version.reference} --decides {goal}, which alone proves it"
+        game = for_game(base, beside.spec.game) if beside.spec.game else ""
+        return blocks, f"keen trial {base} {made.version.reference}{game} --decides {goal}, which alone proves it"
     blocks.append(Text(f"Proved against where it started, in {made.proof.blocks_played} blocks of runs of their own."))
     return blocks, (f"keen apply {label}; or into your profile: keen merge {made.version.profile} {label}; keen report "
                     "makes a page of it")
