@@ -97,7 +97,7 @@ class Setting:
             raise ValueError(f"stock: {error}") from None
 
     def adapted(self, **own: Any) -> "Setting":
-        """Return this setting as one machine has it; its stock value there counts as allowed, wherever it lies.
+        """Return this setting as one machine has it; it always takes its stock value there.
 
         Args:
             own: the fields that differ there, and their values.

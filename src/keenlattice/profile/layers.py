@@ -93,11 +93,11 @@ def resolve(catalog: Catalog, rig_wide: Entries, game: Entries, trial: Entries |
 
 def _told(setting: Setting, facts: Names) -> list[tuple[Layer, Value]]:
     """What the facts say of a setting that no layer sets, if they do."""
-    told = next((facts.get(fact) for fact, key in DECIDED_BY.items() if key == setting.name), None)
-    if not isinstance(told, bool | int | float | str):
+    fact_value = next((facts.get(fact) for fact, key in DECIDED_BY.items() if key == setting.name), None)
+    if not isinstance(fact_value, bool | int | float | str):
         return []
     try:
-        return [("facts", setting.checked(told))]
+        return [("facts", setting.checked(fact_value))]
     except BadValue:  # typed in, it may be anything
         return []
 

@@ -111,7 +111,7 @@ def _steps(profiles: tuple[ProfileStatus, ...], pending: "Mapping[str, Restart]"
     """Yield what could be done next, the most pressing first, each with its reason; never nothing."""
     for profile in profiles:
         if profile.slipped:
-            yield "keen drift", f"{profile.on_rig} is no longer on the rig as it was applied"
+            yield "keen drift", f"{profile.on_rig} has slipped: the rig holds something else than was applied"
     for restart in dict.fromkeys(pending.values()):
         yield f"keen rig restart {restart}", f"what was applied waits for a restart of the {restart}"
     for study in unfinished:

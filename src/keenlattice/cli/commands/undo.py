@@ -36,8 +36,8 @@ def undo(
         only(ctx, "--list" if points else "--redo", *(["points"] if points else ["again", "yes"]))
     ws = begin(book, rig)
     if points:
-        known = ws.rig.restore_points()
-        emit(known) if json else show_points(known)
+        listed = ws.rig.restore_points()
+        emit(listed) if json else show_points(listed)
         return
     if (to is not None or again) and not _agreed(ws, to, again, yes, json):
         say("Nothing was changed.")

@@ -1,4 +1,4 @@
-"""What a result is told in, shown in a terminal."""
+"""The blocks of a result in a terminal."""
 
 from collections.abc import Iterable
 

@@ -223,8 +223,8 @@ class LiveView:
         self._at_s = moment.at_s
         rows = _rows(moment)
         if not self._block:
-            told = ", ".join(f"{title} {text}" for title, (text, _) in rows.items() if text)
-            print(f"{moment.at_s:.0f} s: {told}", file=self._stream, flush=True)
+            values = ", ".join(f"{title} {text}" for title, (text, _) in rows.items() if text)
+            print(f"{moment.at_s:.0f} s: {values}", file=self._stream, flush=True)
             return
         lines = [f"recorded for {moment.at_s:.0f} s", *(self._line(title, *row) for title, row in rows.items()), ""]
         back = UP.format(self._drawn) if self._drawn else ""

@@ -18,7 +18,7 @@ def cores_of(text: str) -> frozenset[int] | None:
         text: `all`, a list such as 0-3,6, or a class: one thread of each core, the fast cores, the slow ones.
 
     Raises:
-        RefusedByRig: it is no list of this machine's cores, or the machine has no such class.
+        RefusedByRig: the list names other cores than this machine's, or the machine lacks the class.
     """
     if text == ALL:
         return None

@@ -71,7 +71,7 @@ def settings(gpus: Mapping[str, str]) -> list[Setting]:
 
 
 def _manager_is_there() -> bool:
-    """Return whether the user's manager of services runs, which can give a game a group of its own."""
+    """Return whether the user's manager of services runs: it makes the groups that weights belong to."""
     runtime = os.environ.get("XDG_RUNTIME_DIR", "")
     return bool(runtime and shutil.which(IN_A_GROUP[0])) and (Path(runtime) / "systemd/private").exists()
 
@@ -104,8 +104,8 @@ class Start:
         Args:
             command: the game's own.
         """
-        found = shutil.which(command[0])  # without it, the system's own message names what is missing
-        ahead = [*IN_A_GROUP, f"--property=CPUWeight={self.weight}", "--"] if self.weight and found else []
+        program = shutil.which(command[0])  # without it, the system's own message names what is missing
+        ahead = [*IN_A_GROUP, f"--property=CPUWeight={self.weight}", "--"] if self.weight and program else []
         return [*ahead, *command, *self.words]
 
     def refused(self, game: str) -> RefusedByRig:

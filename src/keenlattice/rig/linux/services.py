@@ -119,7 +119,7 @@ def _manager(*words: str) -> tuple[int, str]:
         done = subprocess.run(["systemctl", "--user", "--no-pager", *words], capture_output=True, text=True,
                               stdin=subprocess.DEVNULL, timeout=ANSWERS_WITHIN_S, errors="replace")
     except FileNotFoundError:
-        return 127, "there is no systemctl here"
+        return 127, "this machine has no systemctl"
     except subprocess.TimeoutExpired:
         raise RigError(f"systemctl --user {words[0]} gave no answer in {ANSWERS_WITHIN_S:.0f} s") from None
     return done.returncode, done.stdout if not done.returncode else done.stderr

@@ -71,10 +71,10 @@ def play_hunt(player: Player, spec: HuntSpec, versions: Sequence[Version]) -> Hu
     """Plays a hunt through, or computes it again."""
     on_rig = [entries_on(player.rig, _known_here(player.rig, version)) for version in versions]
 
-    def one(place: int, arm: str, entries: Entries, seed: int) -> Numbers:
+    def play_run(place: int, arm: str, entries: Entries, seed: int) -> Numbers:
         return metrics_of(player.play(place, place // 2, arm, lambda: entries, seed), metrics_in(spec.plan.trial))
 
-    looks = Looks(spec.plan, one)
+    looks = Looks(spec.plan, play_run)
     first = Trial(player.game, spec.line[0], spec.line[-1], spec.plan.trial, (), player.rig.name)
     hunt = hunted(versions, on_rig, spec.plan, looks, first)
     return replace(hunt, runs=looks.place, excluded=tuple(player.excluded), doubts=tuple(player.doubts))
