@@ -27,7 +27,7 @@ def takeover(yes: Yes = False, book: Book = None, json: Json = False) -> None:
         emit(done)
         return
     say("It is yours now.")
-    hint("keen history GAME" + f" --book {shown_path(look.folder)}" * (not look.is_default))
+    hint("keen status" + f" --book {shown_path(look.folder)}" * (not look.is_default))
 
 
 def _tell(result: "TakeoverResult") -> None:
