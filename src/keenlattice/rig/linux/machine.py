@@ -18,7 +18,7 @@ from keenlattice.rig._gamefiles import LOCK_KEY, GameFiles
 from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State, game_of
 from keenlattice.rig.gamelist import Listed, read_games
 from keenlattice.rig.held import HeldPart, under_way
-from keenlattice.rig.linux import desktop, launch, vulkan
+from keenlattice.rig.linux import desktop, launch, services, vulkan
 from keenlattice.rig.linux.absent import asked, reasons
 from keenlattice.rig.linux.autostart import Autostart, folders
 from keenlattice.rig.linux.desktop import ModeStore
@@ -30,7 +30,6 @@ from keenlattice.rig.linux.preferences import Preferences, preferences_of
 from keenlattice.rig.linux.resolver import ResolverFile, resolver
 from keenlattice.rig.linux.scene import LAMP, SCENE
 from keenlattice.rig.linux.seen import ways
-from keenlattice.rig.linux.services import Services
 from keenlattice.rig.linux.sound import SoundServer
 from keenlattice.rig.linux.starter import LinuxStarter
 from keenlattice.rig.linux.wayland.sway import Outputs, outputs
@@ -41,7 +40,7 @@ from keenlattice.rig.noted import Noted
 from keenlattice.rig.parts import Parts
 from keenlattice.rig.player import SHEET
 from keenlattice.rig.player.part import SAID, PlayerPart
-from keenlattice.rig.stored import StoredPart
+from keenlattice.rig.stored import StoredPart, notes_in
 
 if TYPE_CHECKING:
     from contextlib import AbstractContextManager
@@ -74,6 +73,9 @@ class LinuxRig:
         live = root == Path("/")  # a recorded tree has no screen
         display, compositor = (os.environ.get(name, "") if live else "" for name in ("DISPLAY", "WAYLAND_DISPLAY"))
         preferences, sound, self._kernel = Preferences(live), SoundServer(live), Kernel(root, home)
+        stopped = Noted(home, "services-before.json")
+        own_services = services.ServiceStore(live, lambda: [
+            place.partition("/")[2] for place in notes_in(stopped, stopped.state()).users])
         keys = Input("" if compositor or preferences.there else display)
         monitors = Monitors(display)
         modes = self._modes = ModeStore(monitors, compositor)
@@ -92,7 +94,7 @@ class LinuxRig:
             StoredPart(Picture(Monitors("") if compositor else monitors), picture, Noted(home, "picture-before.json")),
             DriverOptions(self.config, home, self._of_the_driver, self._executables),
             Autostart(Noted(home, "startup-before.json"), home, *folders(self._settings_folder(config), root)),
-            Services(Noted(home, "services-before.json"), live),
+            StoredPart(own_services, services.services, stopped, services.facts),
             StoredPart(sound, sound.settings, Noted(home, "sound-before.json")),
             StoredPart(ResolverFile(root), resolver, Noted(home, "resolver-before.json")), self._kernel, self._launch,
             PlayerPart(home, [setting for setting in catalog() if setting.name in asked()])))

@@ -5,18 +5,17 @@ input among it, is not offered.
 """
 
 import subprocess
+from collections.abc import Callable, Iterable
 from fnmatch import fnmatch
-from functools import cached_property
 
 from keenlattice._safejson import parse_json
 from keenlattice.catalog.model import Setting
 from keenlattice.errors import RefusedByRig, RigError
-from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig.base import Edits, FactValue, State
-from keenlattice.rig.noted import Noted, as_setting
-from keenlattice.rig.parts import Part
+from keenlattice.rig.base import FactValue
+from keenlattice.rig.noted import as_setting
+from keenlattice.rig.stored import StoredSetting, Texts
 
-RUNNING, STOPPED = "running", "stopped"
+PREFIX, RUNNING, STOPPED = "service/", "running", "stopped"
 # The desktop itself, its sound, input, keys and doors: without them nothing is played.
 NEEDED = ("*session*", "*wayland*", "*x11*", "at-spi*", "compositor*", "dbus*", "gamemode*", "gcr-*", "gnome-shell*",
           "gpg-agent*", "gvfs*", "ibus*", "init.scope", "kwin*", "pipewire*", "plasma-*", "pulseaudio*", "ssh-agent*",
@@ -25,23 +24,17 @@ ANSWERS_WITHIN_S = 20.0
 MOST = 200
 
 
-class Services(Part):
+class ServiceStore:
     """Services that run for the player.
 
     Args:
-        noted: where is noted down which ran.
         live: whether this machine is asked; a recorded tree has none.
+        changed: names those that we have stopped or started: they stay, whatever they do now.
     """
 
-    def __init__(self, noted: Noted, live: bool) -> None:
-        self._noted, self._live = noted, live
-
-    @cached_property
-    def _units(self) -> dict[str, str]:
-        """The services that can be told to stop or start, by setting: what runs now, and what we have stopped."""
-        units = {as_setting("service", unit.removesuffix(".service")): unit for unit in self._running()}
-        noted_units = {unit for unit in self._noted.read(self._noted.state()).values() if unit}
-        return {**units, **{as_setting("service", unit.removesuffix(".service")): unit for unit in noted_units}}
+    def __init__(self, live: bool, changed: Callable[[], Iterable[str]]) -> None:
+        self._live, self._changed = live, changed
+        self._known: list[str] | None = None  # from the first look on: a state has the same places as long as we run
 
     def _running(self) -> list[str]:
         if not self._live:
@@ -54,63 +47,63 @@ class Services(Part):
         return [unit for unit in units if unit.endswith(".service") and
                 not any(fnmatch(unit, pattern) for pattern in NEEDED)][:MOST]
 
-    def settings(self) -> list[Setting]:
-        return [Setting(
-            name=name, title=f"Service {unit.removesuffix('.service')}", kind="switch", scope="rig",
-            stock=True, restart="none", moves={"frame-tail": "down"}, sure="disputed",
-            trades="Stopped, it does nothing in mid-game, and what it is there for is not done either.",
-            where="systemctl --user lists what runs for you.",
-            check=f"systemctl --user status {unit} says whether it is active.",
-            advice="Most services sleep: measure it, and look which of them take time while you play.")
-            for name, unit in sorted(self._units.items())]
-
-    def facts(self) -> dict[str, FactValue]:
-        return {"own_services": len(self._running())} if self._units else {}
+    def owns(self, place: str) -> bool:
+        """Return whether a place is one of these."""
+        return place.startswith(PREFIX)
 
     def in_words(self, place: str) -> str:
-        return f"the service {place.partition('/')[2]}" if place.startswith("service/") else ""
+        """Return what a place is."""
+        return f"the service {place.removeprefix(PREFIX)}" if self.owns(place) else ""
 
-    def covers(self, owner: str, key: str) -> bool:
-        return owner == WHOLE_RIG and key in self._units
-
-    def step_of(self, key: str) -> str:
-        return key
-
-    def state(self) -> State:
-        running = set(self._running()) if self._units else set()
-        return {**self._noted.state(), **{
-            _place(unit): (RUNNING if unit in running else STOPPED).encode() for unit in self._units.values()}}
-
-    def values(self, state: State, owner: str) -> Entries:
-        if owner != WHOLE_RIG:
+    def read(self) -> Texts:
+        """Return whether each service runs."""
+        if self._known == []:
             return {}
-        return {key: state.get(_place(unit)) == RUNNING.encode() for key, unit in self._noted.read(state).items()
-                if unit and key in self._units}
+        running = set(self._running())
+        if self._known is None:
+            self._known = sorted({*running, *self._changed()})
+        return {PREFIX + unit: RUNNING if unit in running else STOPPED for unit in self._known}
 
-    def changed(self, state: State, owner: str, changes: Edits) -> State:
-        noted, then = self._noted.read(state), dict[str, bytes | None]()
-        for key, value in changes.items():
-            unit = self._units[key]
-            if value is None:
-                noted.pop(key, None)
-            else:
-                noted[key] = unit
-            then[_place(unit)] = (STOPPED if value is False else RUNNING).encode()
-        return {**then, **self._noted.content(noted)}
+    def check(self, texts: Texts) -> None:
+        """Everybody may stop their own."""
 
-    def put(self, state: State) -> None:
-        self._noted.put(state)
-        for unit in self._units.values():
-            wanted = state.get(_place(unit))
-            if wanted is None:
+    def write(self, texts: Texts) -> None:
+        """Stop or start some services.
+
+        Raises:
+            RefusedByRig: the manager does not.
+        """
+        for place, text in texts.items():
+            if text is None:
                 continue
-            code, output = _manager("start" if wanted == RUNNING.encode() else "stop", "--", unit)
+            unit = place.removeprefix(PREFIX)
+            code, output = _manager("start" if text == RUNNING else "stop", "--", unit)
             if code:
-                raise RefusedByRig(f"{unit} cannot be made {wanted.decode()}: {' '.join(output.split())[:200]}")
+                raise RefusedByRig(f"{unit} cannot be made {text}: {' '.join(output.split())[:200]}")
 
 
-def _place(unit: str) -> str:
-    return f"service/{unit}"
+def services(held: Texts) -> list[StoredSetting]:
+    """A switch for each service that can be told to stop or start."""
+    return [_switch(as_setting("service", place.removeprefix(PREFIX).removesuffix(".service")), place)
+            for place in sorted(held)]
+
+
+def _switch(key: str, place: str) -> StoredSetting:
+    unit = place.removeprefix(PREFIX)
+    return StoredSetting(key, Setting(
+        name=key, title=f"Service {unit.removesuffix('.service')}", kind="switch", scope="rig",
+        stock=True, restart="none", moves={"frame-tail": "down"}, sure="disputed",
+        trades="Stopped, it does nothing in mid-game, and what it is there for is not done either.",
+        where="systemctl --user lists what runs for you.",
+        check=f"systemctl --user status {unit} says whether it is active.",
+        advice="Most services sleep: measure it, and look which of them take time while you play."),
+        lambda held: None if place not in held else held[place] == RUNNING,
+        lambda value, held: {place: RUNNING if value else STOPPED})
+
+
+def facts(held: Texts) -> dict[str, FactValue]:
+    """How many of them run."""
+    return {"own_services": sum(text == RUNNING for text in held.values())} if held else {}
 
 
 def _manager(*words: str) -> tuple[int, str]:
