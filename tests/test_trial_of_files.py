@@ -62,6 +62,7 @@ def test_no_word_where_one_version_came_after_the_other(ws: Workspace) -> None:
     order = record({"quick": 8.0, "stock": 8.0}, seed=3, drift=0.1, in_turn=False)
     result = ws.trial_of_files(BOTH, order=order, decides="frame_ms_mean").result
     assert result.deciding.verdict == "unclear" and "have to be played in turn" in result.doubts[0]
+    assert result.deciding.n == RUNS and result.deciding.low_pct is not None  # it is described all the same
 
 
 @pytest.mark.parametrize(("files", "says"), [

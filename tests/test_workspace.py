@@ -91,6 +91,9 @@ STORY: list[tuple[list[str], Call]] = [
     (["latency", "camera.csv", "--camera", "240"], lambda ws: ws.recordings.latency.of_camera("camera.csv", 240.0)),
     ([*TRIAL, "--blocks", "2", *SHORT], lambda ws: ws.trial("brass-orbit@stock", "brass-orbit", blocks=2, **RUNS)),
     (["studies", "again", "1"], lambda ws: ws.studies.recompute(1)),
+    (["apply", "brass-orbit", "--yes"], lambda ws: ws.apply("brass-orbit")),
+    (["studies", "since", "1", "--seed", "3"], lambda ws: ws.studies.trials.since(1, 3)),
+    (["undo"], lambda ws: ws.undo()),
     ([*TRIAL, "--pilot", "3", *SHORT], lambda ws: ws.studies.trials.pilot(
         "brass-orbit@stock", "brass-orbit", ws.studies.trials.plan("brass-orbit@stock", "brass-orbit", **RUNS), 3)),
     (["studies", "claims", "league.toml", "--game", "brass-orbit", "--blocks", "2", *SHORT],
@@ -372,6 +375,32 @@ def test_status_says_what_to_do_next_until_all_is_done(keen: Keen) -> None:
     assert next_step() == "keen apply rig"
     keen("apply", "rig", "--yes")
     assert next_step() == "keen rig restart machine"
+
+
+def test_after_an_update_a_version_is_compared_with_itself_of_then(tmp_path: Path) -> None:
+    ws = keenlattice.open(tmp_path / "book", rig="standin")
+    made = ws.edit("brass-orbit", {"frame.queue-depth": 1}).after
+    trial = ws.trial("brass-orbit@stock", made, blocks=4, seconds=10, seed=1, matters="5%", early=False)
+    with pytest.raises(UsageError, match="is applied"):
+        ws.studies.trials.since(trial.number)
+    ws.apply(made)
+    assert not ws.status().profiles[-1].updated
+    ws.rig.chores.do("update-driver")
+    ws.rig.put_back()
+    ws.rig.restart("machine")
+    state = ws.status()
+    assert state.next_step == f"keen studies since {trial.number}"
+    assert "driver_version was 31.4, and is 32.4" in state.why
+    done = list[tuple[int, int]]()
+    since = ws.studies.trials.since(trial.number, progress=lambda *runs: done.append(runs))
+    result, then = since.result, trial.result["latency_ms_median"]
+    assert done == [(run, 4) for run in range(1, 5)] and result.blocks_played == 4
+    assert result["latency_ms_median"].before == then.after and result["latency_ms_median"].low_pct is not None
+    assert {metric.verdict for metric in result.metrics} == {"unclear"} and "there is no word" in result.doubts[0]
+    assert ws.studies.recompute(since.number).equal and not ws.status().profiles[-1].updated
+    for wrong in (99, since.number):
+        with pytest.raises(UsageError):
+            ws.studies.trials.since(wrong)
 
 
 def test_what_errors_say_to_do_can_be_called_and_typed(tmp_path: Path) -> None:

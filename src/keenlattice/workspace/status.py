@@ -27,6 +27,8 @@ class ProfileStatus:
         trial: the newest trial of the latest version; None for none.
         measured: metric to verdict, of what decided that trial.
         against: what it was measured against.
+        updated: of the facts of system, driver and parts that differ from when it was last measured: name to what they
+            were and are.
     """
 
     profile: str
@@ -37,6 +39,7 @@ class ProfileStatus:
     trial: int | None
     measured: Mapping[str, str]
     against: str
+    updated: Mapping[str, tuple[object, object]]
 
     @property
     def verdicts(self) -> str:
@@ -103,7 +106,18 @@ def _of_profile(opened: Opened, profile: str, title: str, slipped: int, trials: 
     return ProfileStatus(
         profile, title, applied.reference if applied else "", reference, slipped, trial.number if trial else None,
         {metric.name: metric.verdict for metric in trial.result.decisive if metric.n} if trial else {},
-        trial.result.before if trial else "")
+        trial.result.before if trial else "", _updated(opened, trials, reference, trial) if trial else {})
+
+
+def _updated(opened: Opened, trials: "list[Played[Any]]", reference: str, trial: "Played[Any]"
+             ) -> Mapping[str, tuple[object, object]]:
+    """Return what an update has changed since a version was last measured, or compared with itself of then."""
+    from keenlattice.study.trial.plan import NOW
+    from keenlattice.workspace._kept import study_numbered
+    from keenlattice.workspace.since import differing_facts
+
+    again = next((study for study in trials if study.result.after == reference + NOW), trial)
+    return differing_facts(study_numbered(opened, max(again.number, trial.number)), opened.rig.facts())
 
 
 def _steps(profiles: tuple[ProfileStatus, ...], pending: "Mapping[str, Restart]",
@@ -145,6 +159,9 @@ def _with_latest(profile: ProfileStatus, games: list[str]) -> Iterator[tuple[str
     elif profile.trial is None and games:
         game = f" --game {games[0]}" * (profile.profile == WHOLE_RIG)
         yield f"keen trial {before} {profile.latest}{game}", f"{profile.latest} has not been measured"
+    elif is_on and profile.updated:
+        changed = ", ".join(f"{name} was {then}, and is {now}" for name, (then, now) in profile.updated.items())
+        yield f"keen studies since {profile.trial}", f"{profile.latest} was measured before an update: {changed}"
     elif not is_on and "better" in verdicts and "worse" not in verdicts:
         yield f"keen apply {profile.profile}", f"{profile.latest} was measured to be better, and is not on the rig"
     elif is_on and "worse" in verdicts and "better" not in verdicts:

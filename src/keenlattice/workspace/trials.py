@@ -201,6 +201,26 @@ class Trials:
         """
         return trial_of_files(self._opened, versions, columns, order, decides, matters, game, warm_up_s)
 
+    def since(self, number: int, seed: int | None = None, progress: "Progress | None" = None) -> "Played[Trial]":
+        """Compare the version of a finished trial that is on the rig as it ran then with as many runs now.
+
+        It answers what an update has done. All runs of then come before those of now, so anything else that has
+        changed meanwhile counts for it, too.
+
+        Args:
+            number: the trial's.
+            seed: of the first run; drawn, if it is not given.
+            progress: learns how many runs are done, of how many.
+
+        Raises:
+            UsageError: no such trial, it is not finished, neither of its versions is applied, or the rig is played by
+                hand.
+            RigError: the game does not start, or nothing can be recorded.
+        """
+        from keenlattice.workspace.since import trial_since
+
+        return trial_since(self._opened, number, seed_or_fresh(seed), progress or (lambda done, total: None))
+
     def take(self, files: "Sequence[Path | str]", columns: "ColumnMap | str" = "") -> "Played[Trial] | RunsToCome":
         """Takes recordings as the next runs of the newest trial from files; concludes it with the last one.
 

@@ -104,7 +104,7 @@ class Seen:
 
     @cached_property
     def blocks(self) -> int:
-        return len(self.before) // self.plan.repeats
+        return min(len(self.before), len(self.after)) // self.plan.repeats
 
     @property
     def most(self) -> int:
@@ -156,7 +156,7 @@ class Seen:
 
     def fit(self, name: str) -> Fit | None:
         """The log ratio of after to before; None where too few blocks have a number."""
-        if self.plan.few_switches:
+        if self.plan.few_switches and not self.plan.out_of_turn:
             arms = [arm for _, arm, _ in _runs(self.plan)][:len(self.before) + len(self.after)]
             left = {"before": iter(self.before), "after": iter(self.after)}
             logs = logarithms(name, [next(left[arm])[name] for arm in arms], self.plan.seconds)
@@ -289,7 +289,8 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
         low, high = min(low, ends[0]), max(high, ends[1])
     word = word_for((low, fit.middle, high), fit.half(seen.error_now(error / 2)), matters,
                     metric.lower_is_better)
-    if logs.shape[1] < FIRST_LOOK or (word == "no difference that matters" and seen.is_hidden(name)):
+    hidden = word == "no difference that matters" and seen.is_hidden(name)
+    if plan.out_of_turn or logs.shape[1] < FIRST_LOOK or hidden:
         word = "unclear"
     return MetricResult(*identity, means[0], means[1], percent_of(fit.middle), percent_of(low), percent_of(high), word,
                         1 - 2 * now, logs.shape[1], matters, fit.error, fit.dof)

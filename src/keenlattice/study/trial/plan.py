@@ -16,6 +16,7 @@ from keenlattice.study.trial.looks import SIZING
 
 Arm = Literal["before", "after"]
 MIN_BLOCKS, MAX_BLOCKS, MAX_REPEATS = 2, 1000, 20
+NOW = " now"  # at the end of what a version is called that is compared with itself of another day
 BALANCED = 4  # blocks, in half of which either version comes first
 
 
@@ -97,6 +98,11 @@ class TrialPlan:
     def minutes(self, switch_s: float = 0.0, beside_s: float = 0.0) -> float:
         """Return how long all runs take, with this many seconds for each switch, and beside each run."""
         return (len(self.runs()) * (self.seconds + self.warm_up_s + beside_s) + self.switches * switch_s) / 60
+
+    @property
+    def out_of_turn(self) -> bool:
+        """Whether all runs of one version came before those of the other: these are described, and have no word."""
+        return bool(self.order) and sum(first != second for first, second in pairwise(self.order)) < 2
 
     def runs(self) -> list[tuple[int, Arm, int]]:
         """Block, arm and seed of every run, in the order in which they are played."""

@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping, Sequence
 from functools import cache, partial
-from itertools import pairwise
 
 import numpy as np
 
@@ -27,7 +26,7 @@ from keenlattice.study.trial.concluding import (
     over,
     runs_asked_for,
 )
-from keenlattice.study.trial.plan import Arm, TrialPlan, TrialSpec
+from keenlattice.study.trial.plan import NOW, Arm, TrialPlan, TrialSpec
 from keenlattice.study.trial.result import Price, Trial
 from keenlattice.study.trial.tell import tell_trial, trial_figures, trial_page
 
@@ -60,14 +59,15 @@ def play_trial(player: Player, spec: TrialSpec, versions: Sequence[Version]) -> 
 
 def doubts_of_order(spec: TrialSpec) -> list[str]:
     """Return what speaks against the order of runs that were recorded before they were planned."""
-    order, doubts = spec.plan.order, list[str]()
+    doubts = list[str]()
     if spec.dated:
         doubts.append("the order of the runs is by when their files were saved: say it, if that is not how they were "
                       "played")
-    if order and sum(version != candidate for version, candidate in pairwise(order)) < 2:
-        doubts.append("all runs of one version came before those of the other: what the machine did meanwhile can pass "
-                      f"for a difference, so {spec.before.reference} and {spec.after.reference} have to be played in "
-                      "turn")
+    if spec.plan.out_of_turn:
+        in_turn = "" if spec.after.reference.endswith(NOW) else (
+            f"; {spec.before.reference} and {spec.after.reference} have to be played in turn")
+        doubts.append("all runs of one version came before those of the other: what the machine did meanwhile counts "
+                      f"for a difference, too, so there is no word{in_turn}")
     return doubts
 
 

@@ -26,7 +26,7 @@ from keenlattice.study.deciding import matters_told, told_of
 from keenlattice.study.screen.tell import standings
 from keenlattice.study.trial.figure import intervals, longest_shown, runs_by_block, trial_figure, typical_block
 from keenlattice.study.trial.looks import SIZING
-from keenlattice.study.trial.plan import MAX_BLOCKS, TrialPlan
+from keenlattice.study.trial.plan import MAX_BLOCKS, NOW, TrialPlan
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.trial.words import (
     adjusted_sentence,
@@ -115,6 +115,10 @@ def _prices(result: Trial) -> list[Block]:
 
 
 def _advice(result: Trial) -> str:
+    if result.after.endswith(NOW):
+        profile = result.after.partition("@")[0]
+        return (f"keen trial {profile}@stock {profile}{for_game(result.after, result.game)}, which plays versions in "
+                "turn as the machine is now; keen report makes a page of it")
     if result.plan.order:
         return {"better": f"keep what {result.after} has set", "worse": f"go back to what {result.before} has set",
                 "no difference that matters": f"leave out what {result.after} has set: it gains nothing",

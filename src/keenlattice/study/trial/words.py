@@ -90,14 +90,16 @@ def key_of(result: Trial, metric: MetricResult) -> KeyFigure:
     rates = _frame_rates(result, metric)
     does = f"{'show' if are else 'shows'} {metric.verdict}" if metric.verdict.startswith("no ") else (
         f"{'are' if are else 'is'} {metric.verdict}")
-    why = _why_unclear(metric)
+    why = _why_unclear(result, metric)
     return KeyFigure(
         f"{title} {does}: {figure}{f', {rates}' * bool(rates)} ({change} %, between {low} and {high}){why}.",
         metric.verdict, title, figure, f"{change} %, between {low} and {high}{f'; {rates}' * bool(rates)}{why}")
 
 
-def _why_unclear(metric: MetricResult) -> str:
-    """Return why there is no word although the whole interval lies beyond what matters; "" for any other result."""
+def _why_unclear(result: Trial, metric: MetricResult) -> str:
+    """Return why a metric has no word, where its interval does not say so by itself; else ""."""
+    if result.plan.out_of_turn:
+        return "; the runs were not played in turn, so there is no word"
     if metric.verdict != "unclear" or metric.low_pct is None or metric.high_pct is None:
         return ""
     down = -metric.matters_pct / (1 + metric.matters_pct / 100)

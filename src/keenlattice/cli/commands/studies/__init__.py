@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 OF_STUDIES = {
     "resume": "Go on with a study that was stopped.",
     "again": "Compute a study again from what was kept of it.",
+    "since": "Compare a version as it ran in a trial with how it runs now.",
     "claims": "Repeat here what a pack claims."}
 
 
