@@ -154,6 +154,9 @@ def test_a_service_starts_after_the_others_where_the_system_can_delay_it(
         assert pc.values(pc.state(), "rig") == {"service.keen-made-up": way}
         undo(pc, book)
         assert delayed == [before] and pc.state() == held
+    delayed[0] = True
+    set_all(pc, book, {"background.search-index": True})  # which is on, and goes on to wait
+    assert pc.state()["service/WSearch"] == b"2 delayed"
 
 
 @pytest.mark.parametrize(("code", "error", "says"), [(5, NeedsRights, "administrator's rights"),

@@ -391,6 +391,13 @@ def test_after_an_update_a_version_is_compared_with_itself_of_then(tmp_path: Pat
     state = ws.status()
     assert state.next_step == f"keen studies since {trial.number}"
     assert "driver_version was 31.4, and is 32.4" in state.why
+
+    def stop(*_: int) -> None:
+        raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        ws.studies.trials.since(trial.number, progress=stop)
+    assert not ws.status().unfinished  # the run is kept as any recording is, and nothing waits for the rest
     done = list[tuple[int, int]]()
     since = ws.studies.trials.since(trial.number, progress=lambda *runs: done.append(runs))
     result, then = since.result, trial.result["latency_ms_median"]

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
 from keenlattice.errors import UsageError
 from keenlattice.logbook.book import Logbook, find
-from keenlattice.profile.version import HELD_NOW, Entries, Version, owners, split, stock, together
+from keenlattice.profile.version import HELD_NOW, WHOLE_RIG, Entries, Version, owners, split, stock, together
 from keenlattice.rig.find import check_complete, choose_for, chosen_for, home_of, name_of, open_rig
 
 if TYPE_CHECKING:
@@ -120,6 +120,14 @@ class Opened:
         from keenlattice.logbook.kept import studies
 
         return next(iter(studies(self.book, self.rig_name, "pool", finished=True, most=1)), None)
+
+    def for_game(self, profile: str) -> str:
+        """Return the option that names a game, which a trial of the rig-wide profile needs; "" for a game's own.
+
+        Args:
+            profile: that is tried.
+        """
+        return f" --game {self.games[0]}" if profile == WHOLE_RIG and self.games else ""
 
     def reopen(self) -> None:
         """Forget the rig, so that it is opened again with what was said of it."""

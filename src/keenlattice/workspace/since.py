@@ -18,6 +18,7 @@ from keenlattice.workspace._kept import study_numbered
 from keenlattice.workspace._pages import finished_study
 from keenlattice.workspace.handed import in_length
 from keenlattice.workspace.opened import Opened
+from keenlattice.workspace.recordings import Recordings
 from keenlattice.workspace.trial_of_files import take_recordings
 
 if TYPE_CHECKING:
@@ -42,35 +43,26 @@ def differing_facts(study: "Study", facts: Mapping[str, object]) -> dict[str, tu
 
 def trial_since(opened: Opened, number: int, seed: int, progress: Callable[[int, int], None]) -> "Played[Any]":
     """Compare the version of a finished trial that is on the rig as it ran then and now; see `Trials.since`."""
-    from keenlattice.rig.base import game_of
-    from keenlattice.rig.locks import locked
-    from keenlattice.rig.session import play_as_it_stands
-
     if opened.by_hand:
-        raise UsageError(f"the rig {opened.rig_name} is played by hand: hand recordings of then and now over to "
-                         f"{way('keen.open().trial_of_files', 'ws.trial_of_files({...})')}")
+        raise UsageError(f"the rig {opened.rig_name} is played by hand: recordings of then and of now are compared in "
+                         "Python, by ws.trial_of_files")
     kept = study_numbered(opened, number)
     if kept.kind != "trial" or kept.result is None:
         raise UsageError(f"study {number} is not a finished trial")
     spec: Any = spec_of(kept)
     version, captures = _then(opened, kept, spec)
     game, plan = game_for(versions_of(opened.book, opened.rig_name, spec), spec.game), spec.plan
-    game_of(opened.rig, game)
     then, now = (KeptVersion(label, version.profile, {}, label, stored=False) for label in (
         f"{version.reference} in trial {number}", f"{version.reference}{NOW}"))
     count = len(captures)
     plan = replace(plan, seed=seed, blocks=count, early=False, sized=False, few_switches=True, repeats=1,
                    adjusts_for="", order=("before",) * count + ("after",) * count)
+    measured = Recordings(opened).measure(game, count, plan.seconds + plan.warm_up_s, seed, progress)
+    captures += [in_length(opened.book.capture(file), plan.seconds, plan.warm_up_s) for file in measured.captures]
     spec = replace(spec, before=then, after=now, plan=plan, game=game, files=True, dated=False)
     study = start_study(opened.book, opened.rig_name, "trial", {
         **spec.to_keep(), HELD: [Held.by(opened.rig).to_keep()]}, then.reference, now.reference)
-    done: dict[int, Any] = {}
-    take_recordings(opened, study, spec, captures, done)
-    with locked(opened.rig, f"measuring {game}"):
-        for run in range(count):
-            capture = play_as_it_stands(opened.rig, run, game, plan.seconds + plan.warm_up_s, seed + run)
-            take_recordings(opened, study, spec, [in_length(capture, plan.seconds, plan.warm_up_s)], done)
-            progress(run + 1, count)
+    take_recordings(opened, study, spec, captures, {})
     return finished_study(opened, study.number)
 
 

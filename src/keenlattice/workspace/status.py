@@ -87,7 +87,9 @@ def status_of(opened: Opened) -> Status:
     slipped = {drift.version.profile: len(drift.changes) for drift in find_drift(opened.rig, opened.book)}
     trials = [study for study in finished(opened, "trial") if not study.spec.is_pilot]  # type: ignore[attr-defined]
     titles = {WHOLE_RIG: "the whole rig", **{game.name: game.title for game in opened.rig.games()}}
-    profiles = tuple(_of_profile(opened, name, title, slipped.get(name, 0), trials) for name, title in titles.items())
+    facts = opened.rig.facts() if trials else {}
+    profiles = tuple(_of_profile(opened, name, title, slipped.get(name, 0), trials, facts)
+                     for name, title in titles.items())
     profiles_known = tuple(profile for profile in profiles if profile.latest or profile.on_rig)
     waiting = tuple(listed(study) for study in studies(opened.book, opened.rig_name, finished=False))
     pending = dict(pending_on(opened.rig))
@@ -97,7 +99,8 @@ def status_of(opened: Opened) -> Status:
     return Status(opened.rig_name, profiles_known, pending, waiting, wrong, step, why)
 
 
-def _of_profile(opened: Opened, profile: str, title: str, slipped: int, trials: "list[Played[Any]]") -> ProfileStatus:
+def _of_profile(opened: Opened, profile: str, title: str, slipped: int, trials: "list[Played[Any]]",
+                facts: Mapping[str, object]) -> ProfileStatus:
     from keenlattice.rig.applying import version_applied
 
     applied, latest = version_applied(opened.book, opened.rig_name, profile), opened.book.latest(profile)
@@ -106,18 +109,18 @@ def _of_profile(opened: Opened, profile: str, title: str, slipped: int, trials: 
     return ProfileStatus(
         profile, title, applied.reference if applied else "", reference, slipped, trial.number if trial else None,
         {metric.name: metric.verdict for metric in trial.result.decisive if metric.n} if trial else {},
-        trial.result.before if trial else "", _updated(opened, trials, reference, trial) if trial else {})
+        trial.result.before if trial else "", _updated(opened, trials, reference, trial, facts) if trial else {})
 
 
-def _updated(opened: Opened, trials: "list[Played[Any]]", reference: str, trial: "Played[Any]"
-             ) -> Mapping[str, tuple[object, object]]:
+def _updated(opened: Opened, trials: "list[Played[Any]]", reference: str, trial: "Played[Any]",
+             facts: Mapping[str, object]) -> Mapping[str, tuple[object, object]]:
     """Return what an update has changed since a version was last measured, or compared with itself of then."""
     from keenlattice.study.trial.plan import NOW
     from keenlattice.workspace._kept import study_numbered
     from keenlattice.workspace.since import differing_facts
 
-    again = next((study for study in trials if study.result.after == reference + NOW), trial)
-    return differing_facts(study_numbered(opened, max(again.number, trial.number)), opened.rig.facts())
+    newest = next(study for study in trials if study is trial or study.result.after == reference + NOW)
+    return differing_facts(study_numbered(opened, newest.number), facts)
 
 
 def _steps(profiles: tuple[ProfileStatus, ...], pending: "Mapping[str, Restart]",

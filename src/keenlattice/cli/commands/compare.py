@@ -31,4 +31,4 @@ def compare(
     elif not comparison.changes:
         say(f"{comparison.before.reference} and {comparison.after.reference} set the same.")
     else:
-        show_comparison(ws.opened.rig.catalog(), comparison, ws.opened.games)
+        show_comparison(ws.opened.rig.catalog(), comparison, ws.opened.for_game(comparison.before.profile))

@@ -50,9 +50,8 @@ def edit(
             say(f"! {planned}.")
             hint("keen apply rig, which comes before the game's own version")
         else:
-            measured = f" --game {ws.opened.games[0]}" if made.before.profile == "rig" and ws.opened.games else ""
             hint(f"keen apply {made.before.profile}   or first measure it: keen trial {measured_from} "
-                 f"{after}{measured}")
+                 f"{after}{ws.opened.for_game(made.before.profile)}")
 
 
 def _parsed(settings: list[str]) -> dict[str, str | None]:

@@ -57,10 +57,10 @@ def adopt(file: File, only: Only = None, note: Note = "", book: Book = None, rig
     say("\nNothing is on the rig yet." if made.versions else
         "Nothing changes: all that fits this rig holds already.")
     if made.versions:
-        first, games = made.versions[0], ws.opened.games
-        game = f" --game {games[0]}" if first.before.profile == "rig" and games else ""
-        hint(f"first measure it: keen trial {first.before.reference} {first.after.reference}{game}; or keen apply "
-             f"{first.after.profile}")
+        first = made.versions[0]
+        profile = first.after.profile
+        hint(f"first measure it: keen trial {first.before.reference} {first.after.reference}"
+             f"{ws.opened.for_game(profile)}; or keen apply {profile}")
 
 
 @app.command()

@@ -1,13 +1,11 @@
 """How two versions are compared with each other."""
 
-from collections.abc import Sequence
 from itertools import groupby
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import hint, say, table
 from keenlattice.cli.views.blocks import show_blocks
-from keenlattice.profile.version import WHOLE_RIG, stock
-from keenlattice.report.context import for_game
+from keenlattice.profile.version import stock
 from keenlattice.report.words import TITLES
 from keenlattice.study.trial.tell import metrics_of_trial
 from keenlattice.study.trial.words import amount, percent
@@ -19,8 +17,12 @@ if TYPE_CHECKING:
     from keenlattice.workspace.profile_results import Comparison
 
 
-def show_comparison(catalog: "Catalog", comparison: "Comparison", games: Sequence[str]) -> None:
-    """What differs, by domain, and what that did where it was measured; else how one of the rig's games measures it."""
+def show_comparison(catalog: "Catalog", comparison: "Comparison", for_game: str) -> None:
+    """What differs, by domain, and what that did where it was measured; else the trial that measures it.
+
+    Args:
+        for_game: the option that such a trial needs; "" for none.
+    """
     before, after = comparison.before, comparison.after
     cells = []
     for domain, group in groupby(comparison.changes, key=lambda change: change.setting.partition(".")[0]):
@@ -45,8 +47,7 @@ def show_comparison(catalog: "Catalog", comparison: "Comparison", games: Sequenc
                 "verdict can be had of them, since they were not played in turn. A trial gives one.")
         else:
             say("What that does has not been measured.")
-        game = for_game(before.reference, games[0]) if before.profile == WHOLE_RIG and games else ""
-        hint(f"keen trial {before.reference} {after.reference}{game}")
+        hint(f"keen trial {before.reference} {after.reference}{for_game}")
 
 
 def as_markdown(catalog: "Catalog", comparison: "Comparison") -> str:

@@ -27,9 +27,8 @@ def open_editor(ws: "Workspace", reference: str, json: bool) -> None:
     saved = Editor(ws, reference).run() or []
     say(f"Saved: {', '.join(saved)}. Nothing is on the rig yet." if saved else "Nothing was saved.")
     if saved:
-        profile, games = ws.profiles.find(saved[-1]).profile, ws.opened.games
-        game = f" --game {games[0]}" if profile == "rig" and games else ""
-        hint(f"keen trial {profile}@stock {saved[-1]}{game}, to see what that does")
+        profile = ws.profiles.find(saved[-1]).profile
+        hint(f"keen trial {profile}@stock {saved[-1]}{ws.opened.for_game(profile)}, to see what that does")
 
 
 def from_screen_of(ws: "Workspace", reference: str, settings: list[str] | None, number: int, note: str

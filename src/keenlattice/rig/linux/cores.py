@@ -5,6 +5,7 @@ from pathlib import Path
 
 from keenlattice.errors import RefusedByRig
 from keenlattice.rig.linux.interrupts import as_list, cores_in
+from keenlattice.rig.linux.knobs import number_in, text_in
 
 DEVICES = Path("/sys/devices")
 ALL, ONE_THREAD, FAST, SLOW = "all", "one-thread-a-core", "fast-cores", "slow-cores"
@@ -45,7 +46,8 @@ def _by_speed(which: str) -> frozenset[int]:
     """Return the fast cores, or the slow ones, of a processor that has both."""
     fast, slow = _listed(DEVICES / "cpu_core/cpus"), _listed(DEVICES / "cpu_atom/cpus")
     if not (fast and slow):
-        capacity = {int(folder.name.removeprefix("cpu")): _number(folder / "cpu_capacity") for folder in _processors()}
+        capacity = {int(folder.name.removeprefix("cpu")): number_in(folder / "cpu_capacity") or 0
+                    for folder in _processors()}
         most = max(capacity.values(), default=0)
         fast = frozenset(core for core, amount in capacity.items() if amount >= SAME_SPEED * most)
         slow = frozenset(capacity) - fast
@@ -60,15 +62,4 @@ def _processors() -> list[Path]:
 
 
 def _listed(file: Path) -> frozenset[int]:
-    try:
-        return cores_in(file.read_text()) or frozenset()
-    except (OSError, ValueError):
-        return frozenset()
-
-
-def _number(file: Path) -> int:
-    try:
-        text = file.read_text().strip()
-    except (OSError, ValueError):
-        return 0
-    return int(text) if text.isdigit() and len(text) < 9 else 0
+    return cores_in(text_in(file) or "") or frozenset()

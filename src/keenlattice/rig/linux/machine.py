@@ -74,7 +74,7 @@ class LinuxRig:
         display, compositor = (os.environ.get(name, "") if live else "" for name in ("DISPLAY", "WAYLAND_DISPLAY"))
         preferences, sound, self._kernel = Preferences(live), SoundServer(live), Kernel(root, home)
         stopped = Noted(home, "services-before.json")
-        own_services = services.ServiceStore(live, lambda: [
+        own_services = services.OwnServices(live, lambda: [
             place.partition("/")[2] for place in notes_in(stopped, stopped.state()).users])
         keys = Input("" if compositor or preferences.there else display)
         monitors = Monitors(display)

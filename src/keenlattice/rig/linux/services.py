@@ -24,7 +24,7 @@ ANSWERS_WITHIN_S = 20.0
 MOST = 200
 
 
-class ServiceStore:
+class OwnServices:
     """Services that run for the player.
 
     Args:

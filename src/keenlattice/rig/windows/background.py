@@ -16,7 +16,9 @@ REQUIRED_ONLY = 1
 RUN = r"Software\Microsoft\Windows\CurrentVersion\Run"
 RUN_KEYS = (("HKCU", RUN), ("HKLM", RUN), ("HKLM", r"Software\WOW6432Node\Microsoft\Windows\CurrentVersion\Run"))
 MOST = 200
-STARTS = {"2": "automatic", "2 delayed": "automatic-delayed", "3": "manual", "4": "disabled"}
+AUTOMATIC, DELAYED, DISABLED = "2", " delayed", "4"
+STARTS = {AUTOMATIC: "automatic", AUTOMATIC + DELAYED: "automatic-delayed", "3": "manual", DISABLED: "disabled"}
+"""The system's number of each way of starting, and what stands behind it of a service that waits for the others."""
 SEARCH_INDEX = "WSearch"
 
 
@@ -103,9 +105,15 @@ def _service(key: str, name: str, title: str) -> StoredSetting:
 
 def _search_index() -> StoredSetting:
     setting, where = catalog()["background.search-index"], service_place(SEARCH_INDEX)
-    return StoredSetting(setting.name, setting.adapted(restart="machine"),
-                         lambda texts: None if texts.get(where) is None else texts[where] != "4",
-                         lambda value, held: {where: "2" if value else "4"})
+
+    def value(texts: Texts) -> Value | None:
+        return None if texts.get(where) is None else texts[where] != DISABLED
+
+    def texts(wanted: Value, held: Texts) -> Texts:
+        started = AUTOMATIC + DELAYED * (held.get(where) == AUTOMATIC + DELAYED)  # one that waits goes on to
+        return {where: started if wanted else DISABLED}
+
+    return StoredSetting(setting.name, setting.adapted(restart="machine"), value, texts)
 
 
 def _plain(text: str) -> str:

@@ -1,6 +1,5 @@
 """The processor's share of Windows' power schemes: which scheme is on, and what the one that is on says."""
 
-
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig

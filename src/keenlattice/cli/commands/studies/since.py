@@ -7,7 +7,7 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Figure, Json, Rig, Seed
 from keenlattice.cli.output import new_figure
-from keenlattice.cli.playing import playing
+from keenlattice.cli.playing import progress
 from keenlattice.cli.views.trial import show_played
 
 
@@ -17,6 +17,6 @@ def since(
 ) -> None:
     """Compare a version as it ran in a trial with how it runs now: after an update of the driver or the system."""
     ws, figure = begin(book, rig), new_figure(figure)
-    with playing(ws, "as many runs as were kept", json) as view:
+    with progress("as many runs as were kept", json) as view:
         played = ws.studies.trials.since(number, seed, view)
     show_played(ws, played, json, figure)

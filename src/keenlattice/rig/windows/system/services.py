@@ -13,13 +13,12 @@ assert sys.platform == "win32"
 
 from keenlattice.errors import RefusedByRig
 from keenlattice.rig.stored import Texts
-from keenlattice.rig.windows.background import MOST, STARTS
+from keenlattice.rig.windows.background import AUTOMATIC, DELAYED, MOST, STARTS
 from keenlattice.rig.windows.system.libraries import refusal
 
 PREFIX = "service/"
 UNCHANGED = win32service.SERVICE_NO_CHANGE
 OF_A_PROCESS = win32service.SERVICE_WIN32
-AUTOMATIC, DELAYED = "2", " delayed"
 DELAY = win32service.SERVICE_CONFIG_DELAYED_AUTO_START_INFO
 
 
