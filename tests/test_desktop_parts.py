@@ -286,7 +286,8 @@ def test_installed_games_are_listed_and_told_of_by_their_name(tmp_path: Path, ke
     applications = tmp_path / ".local" / "share" / "applications"
     applications.mkdir(parents=True)
     for name, text in {
-            "org.made-up.Orbit": "Name=Brass Orbit\nName[de]=X\nExec=/opt/orbit/orbit --window %u\nCategories=Game;",
+            "org.made-up.Orbit": "Name=Brass Orbit\nName[de]=X\nExec=/opt/orbit/orbit --window %u\nPath=/opt/orbit\n"
+                                "Categories=Game;",
             "hidden": "Name=Hidden\nExec=hidden\nCategories=Game;\nNoDisplay=true", "tool": "Name=Tool\nExec=tool",
             "started": "Name=Started\nExec=env A=1 started\nCategories=Game;", "broken": "Exec='\nCategories=Game;",
             "none": "Name=None\nCategories=Game;"}.items():
@@ -297,7 +298,8 @@ def test_installed_games_are_listed_and_told_of_by_their_name(tmp_path: Path, ke
     assert "/opt/orbit/orbit --window" in listed and "env A=1 started" in listed
     assert not any(word in listed for word in ("hidden", "tool", "broken", "none", "%u"))
     told = keen("rig", "game", "orbit", **home).stdout
-    assert "runs as orbit" in told and "started by /opt/orbit/orbit --window" in told
+    assert all(part in " ".join(told.split()) for part in (
+        "runs as orbit", "in the folder /opt/orbit", "started by /opt/orbit/orbit --window"))
     assert "runs as nothing that was told" in keen("rig", "game", "started", **home).stdout
     assert "Installed" not in keen("rig", "game", **home).stdout
 

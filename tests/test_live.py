@@ -26,6 +26,7 @@ from keenlattice.rig.linux.program import Running, game_running, running
 from keenlattice.rig.linux.settled import answering
 from keenlattice.rig.linux.x11.present import drawn
 from keenlattice.rig.linux.x11.server import x_display
+from keenlattice.rig.playing_on import play_as_set
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 from test_linux import real_driver, untimed_driver
@@ -99,6 +100,18 @@ def test_a_window_is_found_through_a_launcher(tmp_path: Path, display: str) -> N
     rig = rig_with(tmp_path, "sh", "-c", f"{GEARS} & wait", executable="no-such")
     assert rig.play("gears", 1, 1).frame_ms.size > 10
     subprocess.run(["pkill", "-f", GEARS], check=False)
+
+
+@untimed_driver
+@needs_gears
+def test_a_stretch_of_frames_is_noted_now_and_then_while_a_game_is_played(
+        tmp_path: Path, display: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    for name, seconds in {"FIRST_STRETCH_AFTER_S": 1.0, "STRETCH_EVERY_S": 0.5, "STRETCH_S": 1.0}.items():
+        monkeypatch.setattr(f"keenlattice.rig.under_way.{name}", seconds)
+    rig = rig_with(tmp_path, "glxgears")
+    over = play_as_set(rig, "gears", ["timeout", "8", GEARS], lambda *_: None)
+    assert 1 <= len(over.frames) <= 6
+    assert all(0 < metrics["frame_ms_mean"] <= metrics["frame_ms_p99"] for metrics in over.frames)
 
 
 @pytest.mark.parametrize(("command", "says"), [
@@ -253,8 +266,9 @@ def test_a_window_that_vanishes_while_it_is_looked_at_or_recorded_is_one_line(tm
 @untimed_driver
 def test_one_real_run_in_three_shapes_gives_equal_numbers(tmp_path: Path, display: str) -> None:
     script = Path(__file__).parent.parent / "examples" / "three_recorders.py"
-    done = subprocess.run([sys.executable, str(script), str(tmp_path)], capture_output=True, text=True, check=True,
+    done = subprocess.run([sys.executable, str(script), str(tmp_path)], capture_output=True, text=True,
                           env={**os.environ, "HOME": str(tmp_path)})
+    assert done.returncode == 0, done.stderr
     told = [line.split(maxsplit=1) for line in done.stdout.splitlines()]
     assert [name for name, _ in told] == ["stamps.csv", "intervals.csv", "lines.jsonl"]
     assert len({numbers for _, numbers in told}) == 1 and int(told[0][1].split()[0]) > 50

@@ -74,6 +74,19 @@ def test_a_game_that_is_only_started_holds_what_is_set_and_changes_nothing(keen:
     assert not listed(keen)
 
 
+def test_a_game_is_started_in_its_own_folder(keen: Keen, tmp_path: Path, game: Path) -> None:
+    own, marks = tmp_path / "own", "open('mark', 'w')"
+    own.mkdir()
+    keen("rig", "game", "brass-orbit", "--folder", str(own), "--command", f'{sys.executable} -c "{marks}"', **HERE)
+    keen("play", "brass-orbit", **HERE)
+    assert (own / "mark").exists()
+    (own / "mark").unlink()
+    own.rmdir()
+    assert f"cannot be started: {own}: No such file" in " ".join(
+        keen("play", "brass-orbit", code=1, **HERE).stderr.split())
+    assert "in the folder" not in keen("rig", "game", "brass-orbit", "--folder", "", **HERE).stdout
+
+
 INI = "[video]\nShadows = 2\nWidth = 100\n"
 
 

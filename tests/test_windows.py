@@ -4,7 +4,9 @@ import json
 import re
 import subprocess
 import sys
+import tomllib
 from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +29,7 @@ if sys.platform != "win32":
     pytest.skip("of Windows alone", allow_module_level=True)
 
 sys.path.insert(0, str(Path(__file__).with_name("windows")))
+import pywintypes
 import stand_ins
 
 from keenlattice.rig.windows import background, interrupts, memory
@@ -48,6 +51,10 @@ WANTED: dict[str, Value] = {
     "input.key-acceptance-delay": 40, "input.pointer-acceleration": False,
     f"interrupt.mode@{GPU}": "message", f"interrupt.messages@{GPU}": 2, f"interrupt.priority@{GPU}": "high",
     f"interrupt.affinity@{GPU}": "1", "memory.page-file-low": 4096, "memory.page-file-high": 8192}
+MODES: dict[str, Value] = {"display.resolution": "1024x768", "display.refresh": 75}
+SETTINGS_WRITTEN = [name for group in tomllib.loads(
+    (Path(__file__).parents[1] / "docs" / "site" / "windows.toml").read_text("utf-8")).values()
+    if group["how"] == "written" for name in group["settings"]]
 WINES_OWN = re.compile(r"Software\\Wine|Temporary System Parameters|Explorer|\\Video\\|Hardware Profiles|Fonts|"
                        r"Control\\Class|Time Zone|CurrentControlSet\\Enum\\(?!PCI)", re.IGNORECASE)
 
@@ -115,7 +122,7 @@ def set_all(pc: Any, book: Logbook, wanted: dict[str, Value] = WANTED) -> None:
 def test_all_is_written_read_by_another_process_and_undone_byte_for_byte(pc: Any, book: Logbook, tmp_path: Path
                                                                          ) -> None:
     at_first, modes = hives(tmp_path), "display.refresh" in pc.catalog() and pc.written_here("rig", "display.refresh")
-    wanted = {**WANTED, **({"display.resolution": "1024x768", "display.refresh": 75} if modes else {})}
+    wanted = {**WANTED, **(MODES if modes else {})}
     assert all(pc.written_here(WHOLE_RIG, key) for key in wanted)
     set_all(pc, book, wanted)
     assert elsewhere(tmp_path, pc.home) == wanted
@@ -192,28 +199,73 @@ def test_what_is_accepted_and_not_kept_is_found_and_taken_back(pc: Any, book: Lo
         assert pc.state() == before
 
 
-def test_a_key_that_denies_access_is_named_and_the_rest_is_written(pc: Any, book: Logbook) -> None:
-    """An access list without the right to write refuses an administrator, too."""
+@contextmanager
+def only_read(hive: int, key: str) -> Iterator[None]:
+    """An access list without the right to write, which refuses an administrator, too."""
     import win32api
     import win32con
     import win32security
 
-    keys = {"interrupt.": rf"{devices()[0].key}\Device Parameters", "memory.": memory.KEY}
-    for begins, key in keys.items():
-        opened = win32api.RegOpenKeyEx(win32con.HKEY_LOCAL_MACHINE, key, 0, win32con.KEY_ALL_ACCESS)
-        before = win32api.RegGetKeySecurity(opened, win32security.DACL_SECURITY_INFORMATION)
-        only_read, closed_key = win32security.ACL(), win32security.SECURITY_DESCRIPTOR()
-        only_read.AddAccessAllowedAce(win32security.ACL_REVISION, win32con.KEY_READ,
-                                      win32security.CreateWellKnownSid(win32security.WinWorldSid, None))
-        closed_key.SetSecurityDescriptorDacl(True, only_read, False)
-        win32api.RegSetKeySecurity(opened, win32security.DACL_SECURITY_INFORMATION, closed_key)
-        try:
-            closed = {name: value for name, value in WANTED.items() if name.startswith(begins)}
-            shown = preview(pc, book.commit(WHOLE_RIG, {**closed, "input.pointer-acceleration": False}))
-            assert set(shown.without_rights) == set(closed), begins
-            assert [one.key for one in shown.changes] == ["input.pointer-acceleration"]
-        finally:
-            win32api.RegSetKeySecurity(opened, win32security.DACL_SECURITY_INFORMATION, before)
+    opened = win32api.RegOpenKeyEx(hive, key, 0, win32con.KEY_ALL_ACCESS)
+    before = win32api.RegGetKeySecurity(opened, win32security.DACL_SECURITY_INFORMATION)
+    reading, closed = win32security.ACL(), win32security.SECURITY_DESCRIPTOR()
+    reading.AddAccessAllowedAce(win32security.ACL_REVISION, win32con.KEY_READ,
+                                win32security.CreateWellKnownSid(win32security.WinWorldSid, None))
+    closed.SetSecurityDescriptorDacl(True, reading, False)
+    win32api.RegSetKeySecurity(opened, win32security.DACL_SECURITY_INFORMATION, closed)
+    try:
+        yield
+    finally:
+        win32api.RegSetKeySecurity(opened, win32security.DACL_SECURITY_INFORMATION, before)
+
+
+@contextmanager
+def refused_by_the_system(key: str) -> Iterator[None]:
+    """Has the system refuse what one setting writes: really, where Wine or a library of ours can."""
+    import win32api
+    import win32con
+    import win32service
+
+    machine, device = win32con.HKEY_LOCAL_MACHINE, rf"{devices()[0].key}\Device Parameters"
+    keys = {"interrupt": (machine, device), "memory": (machine, memory.KEY),
+            "startup": (win32con.HKEY_CURRENT_USER, background.RUN),
+            "background.telemetry": (machine, background.POLICIES)}
+    with pytest.MonkeyPatch.context() as patch, ExitStack() as closed:
+        for begins, where in keys.items():
+            if key.startswith(begins):
+                closed.enter_context(only_read(*where))
+        patch.setenv("KEEN_POWER_REFUSES", "5")
+        patch.setenv("KEEN_RESOLVERS_REFUSES", "5")
+        patch.setenv("KEEN_PARAMETERS_REFUSE", "5")
+        patch.setattr(win32api, "ChangeDisplaySettings", lambda *_: win32con.DISP_CHANGE_BADMODE)
+        opened = win32service.OpenService
+
+        def opens_to_look(manager: object, name: str, access: int) -> object:
+            if access & win32service.SERVICE_CHANGE_CONFIG:
+                raise pywintypes.error(5, "OpenService", "")
+            return opened(manager, name, access)
+
+        patch.setattr(win32service, "OpenService", opens_to_look)
+        yield
+
+
+def test_each_setting_that_is_written_is_refused_once_and_said(pc: Any, book: Logbook) -> None:
+    wanted = {**WANTED, **{key: value for key, value in MODES.items() if pc.written_here(WHOLE_RIG, key)}}
+    for key, value in wanted.items():
+        before, version = pc.state(), book.commit(WHOLE_RIG, {key: value})
+        with refused_by_the_system(key):
+            shown = preview(pc, version)
+            said = shown.without_rights.get(key, "")
+            if said:  # the rest of a version goes on
+                assert not shown.changes, key
+            else:
+                with pytest.raises((NeedsRights, RefusedByRig)) as error:
+                    apply(pc, book, version)
+                said = str(error.value)
+        assert re.search("administrator's rights|does not do", said), (key, said)
+        assert pc.state() == before, key
+    written = {name for name in SETTINGS_WRITTEN if pc.written_here(WHOLE_RIG, name)}
+    assert written <= {key.partition("@")[0] for key in wanted}
 
 
 def test_a_guided_trial_switches_what_it_writes_and_asks_only_for_the_rest(pc: Any, tmp_path: Path) -> None:

@@ -1,6 +1,6 @@
 /* The system's function for parameters, with filter keys, which Wine reads as zeros and does not write; the rest is
  * handed on. What is set is kept in the file that KEEN_FILTER_KEYS names. KEEN_PARAMETERS_KEEP_NOTHING has every write
- * succeed and do nothing, as some functions of some systems do. */
+ * succeed and do nothing, as some functions of some systems do; KEEN_PARAMETERS_REFUSE has them fail with that code. */
 #include <windows.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -17,6 +17,10 @@ __declspec(dllexport) BOOL WINAPI SystemParametersInfoW_(UINT action, UINT numbe
     const char *path = told("KEEN_FILTER_KEYS");
     FILE *file;
     FILTERKEYS *keys = held, start = {sizeof(FILTERKEYS), 2, 1000, 1000, 500, 0};
+    if (keep && told("KEEN_PARAMETERS_REFUSE")) {
+        SetLastError(atoi(told("KEEN_PARAMETERS_REFUSE")));
+        return FALSE;
+    }
     if (told("KEEN_PARAMETERS_KEEP_NOTHING") && keep) return TRUE;
     if (!path || (action != SPI_GETFILTERKEYS && action != SPI_SETFILTERKEYS))
         return SystemParametersInfoW(action, number, held, keep);
@@ -56,6 +60,7 @@ __declspec(dllexport) LONG WINAPI DisplayConfigGetDeviceInfo_(DISPLAYCONFIG_DEVI
 __declspec(dllexport) LONG WINAPI DisplayConfigSetDeviceInfo_(DISPLAYCONFIG_DEVICE_INFO_HEADER *request) {
     const char *path = told("KEEN_DYNAMIC_RANGE");
     FILE *file;
+    if (told("KEEN_PARAMETERS_REFUSE")) return atoi(told("KEEN_PARAMETERS_REFUSE"));
     if (told("KEEN_PARAMETERS_KEEP_NOTHING")) return 0;
     if (!path || request->type != 10 || !(file = fopen(path, "wb"))) return ERROR_INVALID_PARAMETER;
     fputc(*(UINT32 *)(request + 1) & 1 ? '1' : '0', file);

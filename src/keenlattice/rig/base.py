@@ -281,6 +281,10 @@ class UnderWay(Protocol):
     def machine(self) -> "Mapping[str, tuple[float, float]]":
         """What the machine has said of itself meanwhile: mean and highest of each series; empty if it says nothing."""
 
+    @property
+    def frames(self) -> "tuple[Mapping[str, float], ...]":
+        """The metrics of each stretch of frames that was recorded meanwhile; empty where none can be."""
+
     def wait(self) -> int | None:
         """Wait until it has ended; return the exit code of what was started, None if it was found running."""
 

@@ -5,12 +5,15 @@ from codecs import BOM_UTF8
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Protocol, runtime_checkable
+from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
 from keenlattice._files import read_bounded, replace_file
 from keenlattice._state_folder import make_private
 from keenlattice.errors import RigError, UsageError
 from keenlattice.profile.matching import Game
+
+if TYPE_CHECKING:
+    from tomlkit.items import Table
 
 FILE = "games.toml"
 MOST_BYTES = 256 * 1024
@@ -28,11 +31,20 @@ class Key:
 
 @dataclass(frozen=True)
 class Listed:
-    """A game that a player has named: what starts it, the file that it keeps its settings in and what is known of
-    that, the pixel of its window that answers a click (counted from the upper left corner) and the one that is clicked
-    (the same, if it is not said), whether it is left running after it was started to be measured; by which of APIS it
-    draws, empty if that is not said, and what it tells a Vulkan driver that it is: application and engine, each with a
-    version."""
+    """A game that a player has named.
+
+    Args:
+        command: what starts it.
+        file: the file that it keeps its settings in.
+        keys: where in that file settings are.
+        answers_at: the pixel of its window that answers a click, counted from the upper left corner.
+        clicks_at: the pixel that is clicked; the same, if it is not said.
+        leave_running: whether it is left running after it was started to be measured.
+        api: by which of APIS it draws, empty if that is not said.
+        application: what it tells a Vulkan driver that it is, with a version.
+        engine: what it tells a Vulkan driver of its engine, with a version.
+        folder: where its command is started; where we are, if it is not said.
+    """
 
     game: Game
     command: tuple[str, ...] = ()
@@ -44,6 +56,7 @@ class Listed:
     api: str = ""
     application: tuple[str, int] | None = None
     engine: tuple[str, int] | None = None
+    folder: Path | None = None
 
 
 @runtime_checkable
@@ -77,12 +90,12 @@ def _listed(name: str, table: object) -> Listed:
     if not isinstance(table, dict):
         raise ValueError(f"{name}: a game is a table: [{name}]")
     unknown = set(table) - {"title", "executables", "command", "file", "keys", "answers_at", "clicks_at",
-                            "leave_running", "api", "application", "engine"}
+                            "leave_running", "api", "application", "engine", "folder"}
     if unknown:
         raise ValueError(f"{name}: no such key: {', '.join(sorted(unknown))}")
-    entries, file = table.get("keys", {}), table.get("file", "")
-    if not isinstance(entries, dict) or not isinstance(file, str):
-        raise ValueError(f"{name}: file is a path, and keys a table")
+    entries, file, folder = table.get("keys", {}), table.get("file", ""), table.get("folder", "")
+    if not isinstance(entries, dict) or not isinstance(file, str) or not isinstance(folder, str):
+        raise ValueError(f"{name}: file and folder are paths, and keys a table")
     keys = {setting: _key(name, setting, entry) for setting, entry in entries.items()}
     executables, command = table.get("executables", []), table.get("command", [])
     if not all(isinstance(words, list) and all(isinstance(word, str) for word in words)
@@ -92,14 +105,15 @@ def _listed(name: str, table: object) -> Listed:
                   _path(name, file), keys,
                   _spot(name, "answers_at", table.get("answers_at")), _spot(name, "clicks_at", table.get("clicks_at")),
                   table.get("leave_running") is True, _api(name, table.get("api", "")),
-                  *(_known_as(name, key, table.get(key)) for key in ("application", "engine")))
+                  _known_as(name, "application", table.get("application")),
+                  _known_as(name, "engine", table.get("engine")), _path(name, folder))
 
 
 def _path(name: str, file: str) -> Path | None:
     try:
         return Path(file).expanduser() if file else None
     except RuntimeError:
-        raise ValueError(f"{name}: the file {file} is in nobody's home") from None
+        raise ValueError(f"{name}: {file} is in nobody's home") from None
 
 
 def _key(name: str, setting: str, content: object) -> Key:
@@ -158,23 +172,11 @@ def add_game(home: Path, listed: Listed) -> None:
         complete = content if not content or content.endswith(b"\n") else content + b"\n"
         document = tomlkit.parse(complete.decode("utf-8"))
         table = document.get(name) or tomlkit.table()
-        table["title"], table["executables"] = listed.game.title, list(listed.game.executables)
-        for key, value in (("command", list(listed.command)), ("file", str(listed.file) if listed.file else ""),
-                           ("answers_at", list(listed.answers_at or ())),
-                           ("clicks_at", list(listed.clicks_at or ())), ("api", listed.api),
-                           ("application", list(listed.application or ())), ("engine", list(listed.engine or ()))):
-            if value:
-                table[key] = value
-            else:
-                table.pop(key, None)
-        table["leave_running"] = listed.leave_running
-        if listed.keys:
-            table["keys"] = {setting: {"section": key.section, "key": key.key, **(
-                {"values": key.texts} if key.texts else {})} for setting, key in listed.keys.items()}
+        _fill(table, listed)
         document[name] = table
-        make_private(home)
         text = mark + tomlkit.dumps(document).encode()
         tomllib.loads(text.decode("utf-8-sig"))
+        make_private(home)
         replace_file(path, text)
     except UnicodeError:
         raise UsageError(f"{name}: a title, command or path holds bytes that are not UTF-8: rename it") from None
@@ -183,3 +185,20 @@ def add_game(home: Path, listed: Listed) -> None:
                        f"[{name}]") from None
     except OSError as error:
         raise RigError(f"cannot write {path}: {error.strerror}") from None
+
+
+def _fill(table: "Table", listed: Listed) -> None:
+    """Write what is known of a game into its table; what is not known goes."""
+    table["title"], table["executables"] = listed.game.title, list(listed.game.executables)
+    values = {"command": list(listed.command), "folder": str(listed.folder or ""), "file": str(listed.file or ""),
+              "answers_at": list(listed.answers_at or ()), "clicks_at": list(listed.clicks_at or ()),
+              "api": listed.api, "application": list(listed.application or ()), "engine": list(listed.engine or ())}
+    for key, value in values.items():
+        if value:
+            table[key] = value
+        else:
+            table.pop(key, None)
+    table["leave_running"] = listed.leave_running
+    if listed.keys:
+        table["keys"] = {setting: {"section": key.section, "key": key.key, **(
+            {"values": key.texts} if key.texts else {})} for setting, key in listed.keys.items()}

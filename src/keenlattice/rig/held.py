@@ -92,9 +92,9 @@ class Starter(Protocol):
     def part(self) -> HeldPart:
         """The part of the rig that these settings are."""
 
-    def under_way(self, name: str, executables: Sequence[str], command: Sequence[str]
+    def under_way(self, name: str, executables: Sequence[str], command: Sequence[str], folder: Path | None = None
                   ) -> AbstractContextManager[UnderWay]:
-        """Start a game, or take the one that runs; see `StartsGames.under_way`."""
+        """Start a game in a folder, or take the one that runs; see `StartsGames.under_way`."""
 
     def runs(self, executables: Sequence[str]) -> bool:
         """Return whether one of these runs now."""
@@ -110,5 +110,6 @@ def under_way(starter: Starter, game: Game, listed: Listed | None, command: Sequ
     Raises:
         RigError: it cannot be started, or how is not known and it does not run.
     """
-    command_line = () if command or listed is None or starter.runs(game.executables) else listed.command
-    return starter.under_way(game.name, game.executables, command or command_line)
+    if command or listed is None or starter.runs(game.executables):
+        return starter.under_way(game.name, game.executables, command)
+    return starter.under_way(game.name, game.executables, listed.command, listed.folder)

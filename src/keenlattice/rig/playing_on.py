@@ -30,6 +30,7 @@ class GameOver:
         exit_code: of what was started; None if the game was found running.
         not_held: settings that its process did not hold, since it lets nobody change it.
         machine: what the machine said of itself meanwhile: mean and highest of each series, in its own unit.
+        frames: the metrics of each stretch of frames that was recorded meanwhile.
         left: places that something else, the game perhaps, has written meanwhile: there our values alone went back.
     """
 
@@ -39,6 +40,7 @@ class GameOver:
     exit_code: int | None
     not_held: tuple[str, ...] = ()
     machine: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    frames: tuple[Mapping[str, float], ...] = ()
     left: tuple[str, ...] = ()
 
 
@@ -97,7 +99,8 @@ def _until_it_ends(rig: Rig, game: str, command: Sequence[str], put_on: Mapping[
         since = time.monotonic()
         code = running.wait()
         not_held = _held(rig, put_on.get(game, ())) if running.untreated else ()
-    return GameOver(put_on, left_out, time.monotonic() - since, code, not_held, running.machine)
+    return GameOver(put_on, left_out, time.monotonic() - since, code, not_held, running.machine,
+                    running.frames)
 
 
 def _held(rig: Rig, keys: Sequence[str]) -> tuple[str, ...]:

@@ -7,6 +7,8 @@ from pathlib import Path
 from keenlattice.errors import RigError, way
 
 LOOKS_EVERY_S, READS_EVERY_S = 0.5, 5.0
+FIRST_STRETCH_AFTER_S, STRETCH_EVERY_S, STRETCH_S = 60.0, 300.0, 10.0
+"""Frames are recorded for a stretch every few minutes: a recording of all of it would cost the game."""
 HANDED_OVER_WITHIN_S = 15.0
 """A launcher that ends may have handed over to a program that is still coming up."""
 
@@ -45,6 +47,26 @@ class Readings:
         return {name: (total / count, highest) for name, (count, total, highest) in sorted(self._values.items())}
 
 
+class Stretches:
+    """Frames of a game that is played, recorded for a stretch now and then.
+
+    Args:
+        record: records so many seconds; metric to its value, nothing where the game shows no frames.
+    """
+
+    def __init__(self, record: Callable[[float], Mapping[str, float]]) -> None:
+        self._record, self._next = record, time.monotonic() + FIRST_STRETCH_AFTER_S
+        self.metrics: tuple[Mapping[str, float], ...] = ()
+
+    def look(self) -> None:
+        """Record a stretch, if the last is long enough ago; one that fails is tried again sooner."""
+        if time.monotonic() < self._next:
+            return
+        metrics = self._record(STRETCH_S)
+        self._next = time.monotonic() + (STRETCH_EVERY_S if metrics else FIRST_STRETCH_AFTER_S)
+        self.metrics += (metrics,) if metrics else ()
+
+
 class StartedGame:
     """A game under way.
 
@@ -54,22 +76,30 @@ class StartedGame:
         launched: whether what was started is a launcher, and not the game itself.
         look: is called at each look while the game runs.
         readings: of the machine meanwhile.
+        stretches: of the frames meanwhile, where they can be recorded.
     """
 
     def __init__(self, code: Callable[[], int | None] | None, runs: Callable[[], bool], launched: bool = False,
-                 look: Callable[[], None] = _nothing, readings: Readings | None = None) -> None:
+                 look: Callable[[], None] = _nothing, readings: Readings | None = None,
+                 stretches: Stretches | None = None) -> None:
         self._code, self._runs, self._launched, self._at_each_look = code, runs, launched, look
-        self._readings, self.untreated = readings, 0
+        self._readings, self._stretches, self.untreated = readings, stretches, 0
 
     def _look(self) -> None:
         self._at_each_look()
-        if self._readings is not None:
-            self._readings.look()
+        for watch in (self._readings, self._stretches):
+            if watch is not None:
+                watch.look()
 
     @property
     def machine(self) -> Mapping[str, tuple[float, float]]:
         """What the machine said of itself meanwhile: mean and highest of each series."""
         return self._readings.mean_and_highest if self._readings else {}
+
+    @property
+    def frames(self) -> tuple[Mapping[str, float], ...]:
+        """The metrics of each stretch of frames that was recorded meanwhile."""
+        return self._stretches.metrics if self._stretches else ()
 
     def wait(self) -> int | None:
         """Wait until the game has ended; return the exit code of what was started, None if nothing was."""

@@ -11,6 +11,7 @@ from keenlattice.profile.matching import Game, match
 from keenlattice.profile.version import WHOLE_RIG, Version, parted
 from keenlattice.rig.gamelist import KnowsInstalled, Listed, add_game, read_games
 from keenlattice.rig.locks import locked
+from keenlattice.rig.under_way import STRETCH_S
 from keenlattice.workspace.opened import Opened, VersionLike
 
 if TYPE_CHECKING:
@@ -73,6 +74,7 @@ class GamePlayed(Result):
         exit_code: of what was started; None if the game was found running.
         not_held: settings that its process did not hold, since it lets nobody change it.
         machine: what the machine said of itself meanwhile: mean and highest of each series, in its own unit.
+        frames: the metrics of each stretch of frames that was recorded meanwhile.
         left: places that something else, the game perhaps, has written meanwhile: there the values alone went back.
     """
 
@@ -87,6 +89,7 @@ class GamePlayed(Result):
     exit_code: int | None
     not_held: tuple[str, ...] = ()
     machine: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    frames: tuple[Mapping[str, float], ...] = ()
     left: tuple[str, ...] = ()
 
     @property
@@ -101,12 +104,21 @@ class GamePlayed(Result):
 
     @property
     def how_it_ran(self) -> str:
-        """What the machine said of itself meanwhile, in words; empty if it said nothing."""
+        """The frames that were recorded meanwhile, and what the machine said of itself, in words; empty if neither."""
         from keenlattice.measure.series import kind_of
         from keenlattice.report.said import series_title
 
-        return ", ".join(f"{series_title(name)} {mean:.0f} {kind_of(name).unit} (at most {highest:.0f})"
-                         for name, (mean, highest) in self.machine.items() if name in DESCRIBED)
+        said = [f"{series_title(name)} {mean:.0f} {kind_of(name).unit} (at most {highest:.0f})"
+                for name, (mean, highest) in self.machine.items() if name in DESCRIBED]
+        return ", ".join([*self._frames_in_words(), *said])
+
+    def _frames_in_words(self) -> list[str]:
+        if not self.frames:
+            return []
+        count, slowest = len(self.frames), [metrics["frame_ms_p99"] for metrics in self.frames]
+        rate = sum(1000 / metrics["frame_ms_mean"] for metrics in self.frames) / count
+        return [f"{rate:.0f} frames a second in {count} stretch{'es' * (count > 1)} of {STRETCH_S:.0f} s, "
+                f"p99 frame time {sum(slowest) / count:.1f} ms" + f" (at most {max(slowest):.1f})" * (count > 1)]
 
     def _rows(self) -> Rows:
         return [{"owner": owner, "setting": key} for owner, keys in self.put_on.items() for key in keys]

@@ -31,7 +31,7 @@ def show_end(played: "GamePlayed") -> None:
     code = "" if played.exit_code in (None, 0) else f" with exit code {played.exit_code}"
     say(f"{played.game} has ended{code}, after {played.length}. {_as_it_stands(played)}")
     if played.how_it_ran:
-        say(f"The machine meanwhile: {played.how_it_ran}.", "dim")
+        say(f"Meanwhile: {played.how_it_ran}.", "dim")
 
 
 def _as_it_stands(played: "GamePlayed") -> str:

@@ -69,6 +69,7 @@ def all_of_game(listed: "Listed") -> str:
     """All that is known of a game: what was said earlier and not taken out holds, too."""
     parts = [f"runs as {', '.join(listed.game.executables) or 'nothing that was told'}"]
     parts += [f"started by {shlex.join(listed.command)}"] if listed.command else []
+    parts += [f"in the folder {listed.folder}"] if listed.folder else []
     parts += [f"its settings in {listed.file}"] if listed.file else []
     parts += [f"answers at {listed.answers_at[0]},{listed.answers_at[1]}"] if listed.answers_at else []
     parts += [f"clicked at {listed.clicks_at[0]},{listed.clicks_at[1]}"] if listed.clicks_at else []

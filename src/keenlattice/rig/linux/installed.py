@@ -58,7 +58,8 @@ def _game_in(file: Path) -> Listed | None:
     title = "".join(letter for letter in fields.get("Name", "") if letter.isprintable())[:60] or name
     program = Path(command[0]).name if command else ""
     executables = (program,) if program and program not in STARTERS else ()
-    return Listed(Game(name, title, executables), tuple(command)) if command else None
+    folder = Path(fields["Path"]) if fields.get("Path", "").startswith("/") else None
+    return Listed(Game(name, title, executables), tuple(command), folder=folder) if command else None
 
 
 def _fields(text: str) -> dict[str, str]:

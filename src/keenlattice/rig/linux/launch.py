@@ -91,12 +91,14 @@ class Start:
         environment: variables, by name.
         words: for the end of the command.
         weight: of the group that it runs in, by the user's manager of services; 0 to leave that.
+        folder: where its command is started; None for where we are.
     """
 
     treatment: Entries = field(default_factory=dict)
     environment: Mapping[str, str] = field(default_factory=dict)
     words: tuple[str, ...] = ()
     weight: int = 0
+    folder: Path | None = None
 
     def command(self, command: Sequence[str]) -> list[str]:
         """Return the whole command that starts the game.

@@ -76,7 +76,7 @@ def window_of(listed: Listed, home: Path, begin: Start) -> Iterator[tuple[Record
     ended, as the player has it."""
     with (x_display(private=False) as display,
           game_running(listed.game.name, listed.game.executables, listed.command, display, home,
-                       begin, listed.leave_running) as game,
+                       replace(begin, folder=listed.folder), listed.leave_running) as game,
           recorder_of(game, display, os.environ.get("WAYLAND_DISPLAY", ""), WINDOW_WITHIN_S) as recorder):
         window, is_steady = settled(recorder, game, WINDOW_WITHIN_S)
         yield recorder, window, game, is_steady

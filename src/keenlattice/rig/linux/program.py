@@ -96,11 +96,12 @@ def game_running(name: str, executables: Sequence[str], command: Sequence[str], 
         process = started(begin.command(command), begin.before_it_runs,
                           env={**with_display(display), "HOME": str(home), **(ASKS_FOR_THE_LOG if logs else {}),
                                **begin.environment},
-                          stdout=subprocess.DEVNULL, stderr=subprocess.PIPE if logs else subprocess.DEVNULL)
+                          cwd=begin.folder, stdout=subprocess.DEVNULL,
+                          stderr=subprocess.PIPE if logs else subprocess.DEVNULL)
     except subprocess.SubprocessError:
         raise begin.refused(name) from None
     except OSError as error:
-        raise RigError(f"{name} cannot be started: {command[0]}: {error.strerror}") from None
+        raise RigError(f"{name} cannot be started: {error.filename or command[0]}: {error.strerror}") from None
     try:
         yield Running((process.pid,), ours=True, commits=CommitLog(process.stderr) if process.stderr else None)
     finally:

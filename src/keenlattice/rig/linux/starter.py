@@ -3,16 +3,20 @@
 import os
 import subprocess
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
-from keenlattice.errors import RigError
+from keenlattice.errors import KeenLatticeError, RigError
 from keenlattice.rig.held import HeldPart
 from keenlattice.rig.linux._sampler import sources
 from keenlattice.rig.linux.launch import Start, start_of
 from keenlattice.rig.linux.program import running
-from keenlattice.rig.under_way import Readings, StartedGame, is_launcher, not_known_how
+from keenlattice.rig.under_way import Readings, StartedGame, Stretches, is_launcher, not_known_how
+
+WINDOW_WITHIN_S = 1.0
+NOTED = ("frame_ms_mean", "frame_ms_p99")
 
 
 @dataclass(frozen=True)
@@ -36,7 +40,8 @@ class LinuxStarter:
         return running(executables) is not None
 
     @contextmanager
-    def under_way(self, name: str, executables: Sequence[str], command: Sequence[str]) -> Iterator[StartedGame]:
+    def under_way(self, name: str, executables: Sequence[str], command: Sequence[str],
+                  folder: Path | None = None) -> Iterator[StartedGame]:
         """Start a game with what is held for it; without a command, take the one that runs, and treat its process so.
 
         Raises:
@@ -47,19 +52,42 @@ class LinuxStarter:
             if (program := running(executables)) is None:
                 raise not_known_how(name)
             with begin.while_it_runs(program.processes):
-                yield StartedGame(None, lambda: self.runs(executables), readings=_readings())
+                yield StartedGame(None, lambda: self.runs(executables), readings=_readings(),
+                                  stretches=_stretches(executables))
             return
         try:
             process = subprocess.Popen(begin.command(command), preexec_fn=begin.before_it_runs,
-                                       env={**os.environ, **begin.environment})
+                                       env={**os.environ, **begin.environment}, cwd=folder)
         except subprocess.SubprocessError:
             raise begin.refused(name) from None
         except OSError as error:
-            raise RigError(f"{name} cannot be started: {command[0]}: {error.strerror}") from None
+            raise RigError(f"{name} cannot be started: {error.filename or command[0]}: {error.strerror}") from None
         yield StartedGame(process.poll, lambda: self.runs(executables), is_launcher(command, executables),
-                          readings=_readings())
+                          readings=_readings(), stretches=_stretches(executables))
 
 
 def _readings() -> Readings:
     read = sources(Path("/"), [])
     return Readings(lambda: {name: value for source in read for name, value in source().items()})
+
+
+def _stretches(executables: Sequence[str]) -> Stretches | None:
+    """Frames by the X server's word: that costs a game little, where a Wayland compositor would copy each frame."""
+    display = os.environ.get("DISPLAY")
+    return Stretches(partial(_stretch, executables, display)) if display else None
+
+
+def _stretch(executables: Sequence[str], display: str, seconds: float) -> Mapping[str, float]:
+    from keenlattice.measure.metrics import metrics_of
+
+    game = running(executables)
+    if game is None:
+        return {}
+    try:
+        from keenlattice.rig.linux.x11.probe import Probe  # needs a package that playing does not
+
+        with closing(Probe(display)) as probe:
+            window = probe.find(game.processes, WINDOW_WITHIN_S, game.alive)
+            return metrics_of(probe.record(window, seconds, 0, None, game.alive), NOTED)
+    except (KeenLatticeError, ImportError):
+        return {}  # covered, loading, gone, or not to be recorded here

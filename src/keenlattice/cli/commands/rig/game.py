@@ -30,6 +30,8 @@ def game(
     executable: Annotated[list[str] | None, typer.Option("--executable", help="What it runs as, once or more.")] = None,
     title: Annotated[str, typer.Option("--title", help="What it is called.")] = "",
     command: Annotated[str | None, typer.Option("--command", help="What starts it; '' takes it out.")] = None,
+    folder: Annotated[str | None, typer.Option("--folder", help="The folder that this is started in; '' takes it "
+                                               "out.")] = None,
     file: Annotated[str | None, typer.Option("--file", help="The INI file that it keeps its settings in; '' takes it "
                                              "out.")] = None,
     answers: Annotated[str | None, typer.Option("--answers-at", metavar="X,Y", help="The pixel of its window that "
@@ -51,16 +53,17 @@ def game(
         only(ctx, "a list of games (name the game that is described)")
     ws = begin(book, rig)
     if not name:
-        games = ws.rig.games.list()
-        emit(games) if json else _show_games(games, ws.rig.games.installed())
+        emit(ws.rig.games.list()) if json else _show_games(ws.rig.games.list(), ws.rig.games.installed())
         return
     was = ws.rig.games.get(name)
-    if not (executable or title or called or was.command) and {command, file, answers, clicks, leave, api} == {None}:
+    told = (command, folder, file, answers, clicks, leave, api)
+    if not (executable or title or called or was.command) and set(told) == {None}:
         raise UsageError(f"say something of {name}: --executable NAME, --command WORDS or --file PATH")
     changes: dict[str, Any] = {
         "game": Game(name, title or was.game.title, tuple(executable or was.game.executables)),
         **({"command": words_of(command)} if command is not None else {}),
-        **({"file": expanded(Path(file)).absolute() if file else None} if file is not None else {}),
+        **{key: expanded(Path(path)).absolute() if path else None
+           for key, path in (("file", file), ("folder", folder)) if path is not None},
         **({"answers_at": spot_of(answers, "--answers-at") if answers not in ("", "look") else None,
             "clicks_at": None} if answers is not None else {}),
         **({"clicks_at": spot_of(clicks, "--clicks-at") if clicks else None} if clicks is not None else {}),
@@ -71,8 +74,7 @@ def game(
         emit(ws.rig.games.list())
         return
     if answers == "look" and listed.answers_at:
-        say(f"The pixel {listed.answers_at[0]},{listed.answers_at[1]} of its window answers clicks, and kept "
-            "still without them.")
+        say("The pixel {},{} of its window answers clicks, and kept still without them.".format(*listed.answers_at))
     say(f"The rig {ws.rig.name} knows {name} ({ws.rig.machine.home / FILE}): {all_of_game(listed)}.")
     hint(f"keen edit {name} SETTING=VALUE")
 

@@ -6,6 +6,7 @@ import sys
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
+from pathlib import Path
 
 assert sys.platform == "win32"
 
@@ -31,7 +32,8 @@ class GameStarter:
     part: HeldPart
 
     @contextmanager
-    def under_way(self, name: str, executables: Sequence[str], command: Sequence[str]) -> Iterator[StartedGame]:
+    def under_way(self, name: str, executables: Sequence[str], command: Sequence[str],
+                  folder: Path | None = None) -> Iterator[StartedGame]:
         """Start a game, or take the one that runs, and have its processes hold what is set for them.
 
         Raises:
@@ -43,7 +45,7 @@ class GameStarter:
             raise not_known_how(name)
         variables = environment.variables_of(str(held.get(environment.KEY, environment.NONE)))
         words = words_of(str(held.get(WORDS, "none")))
-        process = _started(name, [*command, *words], variables) if command else None
+        process = _started(name, [*command, *words], variables, folder) if command else None
 
         def look() -> None:
             treated.treat([*(process.pid for process in processes_of(executables)),
@@ -63,9 +65,11 @@ class GameStarter:
         return bool(processes_of(executables))
 
 
-def _started(name: str, command: Sequence[str], variables: Mapping[str, str]) -> psutil.Popen:
+def _started(name: str, command: Sequence[str], variables: Mapping[str, str], folder: Path | None) -> psutil.Popen:
+    if folder is not None and not folder.is_dir():  # the system's own message would blame the command
+        raise RigError(f"{name} cannot be started: there is no folder {folder}")
     try:
-        return psutil.Popen(command, env={**os.environ, **variables})
+        return psutil.Popen(command, env={**os.environ, **variables}, cwd=folder)
     except (OSError, subprocess.SubprocessError) as error:
         raise RigError(f"{name} cannot be started: {command[0]}: {getattr(error, 'strerror', error)}") from None
 
