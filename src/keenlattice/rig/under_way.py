@@ -51,7 +51,7 @@ class Stretches:
     """Frames of a game that is played, recorded for a stretch now and then.
 
     Args:
-        record: records so many seconds; metric to its value, nothing where the game shows no frames.
+        record: records so many seconds; metric to its value, empty where the game shows none.
     """
 
     def __init__(self, record: Callable[[float], Mapping[str, float]]) -> None:

@@ -108,9 +108,9 @@ class GamePlayed(Result):
         from keenlattice.measure.series import kind_of
         from keenlattice.report.said import series_title
 
-        said = [f"{series_title(name)} {mean:.0f} {kind_of(name).unit} (at most {highest:.0f})"
-                for name, (mean, highest) in self.machine.items() if name in DESCRIBED]
-        return ", ".join([*self._frames_in_words(), *said])
+        readings = [f"{series_title(name)} {mean:.0f} {kind_of(name).unit} (at most {highest:.0f})"
+                    for name, (mean, highest) in self.machine.items() if name in DESCRIBED]
+        return ", ".join([*self._frames_in_words(), *readings])
 
     def _frames_in_words(self) -> list[str]:
         if not self.frames:

@@ -56,8 +56,8 @@ def game(
         emit(ws.rig.games.list()) if json else _show_games(ws.rig.games.list(), ws.rig.games.installed())
         return
     was = ws.rig.games.get(name)
-    told = (command, folder, file, answers, clicks, leave, api)
-    if not (executable or title or called or was.command) and set(told) == {None}:
+    options = (command, folder, file, answers, clicks, leave, api)
+    if not (executable or title or called or was.command) and set(options) == {None}:
         raise UsageError(f"say something of {name}: --executable NAME, --command WORDS or --file PATH")
     changes: dict[str, Any] = {
         "game": Game(name, title or was.game.title, tuple(executable or was.game.executables)),

@@ -67,7 +67,7 @@ class GameStarter:
 
 def _started(name: str, command: Sequence[str], variables: Mapping[str, str], folder: Path | None) -> psutil.Popen:
     if folder is not None and not folder.is_dir():  # the system's own message would blame the command
-        raise RigError(f"{name} cannot be started: there is no folder {folder}")
+        raise RigError(f"{name} cannot be started: the folder {folder} is missing")
     try:
         return psutil.Popen(command, env={**os.environ, **variables}, cwd=folder)
     except (OSError, subprocess.SubprocessError) as error:
