@@ -47,6 +47,10 @@ DESKS: dict[str, tuple[Desk, dict[str, Any], str]] = {
     "rows read in 3.5 ms, not said": (replace(PLAIN, readout=0.84), {"readout_ms": None}, ".mp4"),
     "a lamp that toggles": (replace(PLAIN, toggles=True), {}, ".mp4"),
     "lit as long as it is held": (replace(PLAIN, holds=True), {}, ".mp4"),
+    "no lamp: a key that takes 10 ms": (replace(PLAIN, travel_ms=10.0), {}, ".mp4"),
+    "a key that takes 30 ms": (replace(PLAIN, travel_ms=30.0), {}, ".mp4"),
+    "a key that takes 45 ms": (replace(PLAIN, travel_ms=45.0), {}, ".mp4"),
+    "10 presses bounce": (replace(PLAIN, bounces=10), {}, ".mp4"),
     "10 presses unanswered": (replace(PLAIN, missed=10), {}, ".mp4"),
     "strong compression": (replace(PLAIN, options={"crf": "38", "preset": "ultrafast"}), {}, ".mp4"),
     "HEVC": (replace(PLAIN, codec="libx265", options=HEVC), {}, ".mp4"),
@@ -143,6 +147,7 @@ def wrong_without_a_word(films: int = 200, seed: int = 1) -> None:
                   toggles=bool(random.random() < 0.2), holds=bool(random.random() < 0.2),
                   adapts=bool(random.random() < 0.3), missed=int(random.choice([0, 0, 1, 2])),
                   unasked=int(random.choice([0, 0, 1, 2])),
+                  travel_ms=float(random.choice([0, 0, 10, 20, 35, 60])), bounces=int(random.choice([0, 0, 3])),
                   latency_ms=(float(random.choice([15, 30, 60, 120])), float(random.uniform(1, 15))),
                   options={"crf": str(random.integers(20, 40)), "preset": "ultrafast"})
              for number in range(films)]

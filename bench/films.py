@@ -6,9 +6,12 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
 
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.film.made_up import LIT_MS, backdrop, box, exposed, flashes, levels, write_film
+
+KEY_TRAVEL = 0.05  # of the height of the picture
 
 
 @dataclass
@@ -27,6 +30,8 @@ class Desk:
         lamp, screen: how bright each gets, in linear light; more than 1 is overexposed.
         readout: the share of a picture's interval in which its rows are read.
         lamp_row: where the lamp is, as a share of the height.
+        travel_ms: no lamp but a key that takes so long from top to bottom, the press being half-way.
+        bounces: how many presses open again after 16 ms, for 8 ms.
         toggles: the lamp changes at each press, like the keyboard's.
         holds: the screen stays lit as long as the lamp.
         adapts: the camera's exposure follows the brightness.
@@ -51,6 +56,8 @@ class Desk:
     screen: float = 0.5
     readout: float = 0.0
     lamp_row: float = 0.75
+    travel_ms: float = 0.0
+    bounces: int = 0
     toggles: bool = False
     holds: bool = False
     adapts: bool = False
@@ -82,7 +89,8 @@ def film_of_a_desk(path: Path, desk: Desk) -> Truth:
     answer[random.permutation(desk.presses)[:desk.missed]] = np.nan
     shown = np.concatenate((answer[np.isfinite(answer)], press[:desk.unasked] + 220))
     lamp_edges = press if desk.toggles else np.sort(
-        np.concatenate((press, press + random.uniform(70, 110, press.size))))
+        np.concatenate((press, press + random.uniform(70, 110, press.size),
+                        press[:desk.bounces] + 16, press[:desk.bounces] + 24)))
     screen_edges = flashes(shown, 70 if desk.holds else LIT_MS)
     interval = 1000 / desk.rate
     at: Floats = np.arange(0.0, int((float(press[-1]) + 500) / interval)) * interval
@@ -100,6 +108,8 @@ def _pictures(desk: Desk, at: Floats, lamp_edges: Floats, screen_edges: Floats, 
     width, height = desk.size
     open_ms, late = desk.shutter * 1000 / desk.rate, desk.readout * 1000 / desk.rate
     lit = exposed(at + desk.lamp_row * late, open_ms, lamp_edges, 0.05)
+    if desk.travel_ms:
+        lit = uniform_filter1d(lit, max(1, round(desk.travel_ms * desk.rate / 1000)))
     glow = exposed(at + 0.3 * late, open_ms, screen_edges, desk.panel_ms, desk.backlight)
     hz, share = desk.flicker
     room = 0.03 * (1 + share * np.sin(2 * np.pi * hz * at / 1000) * np.sinc(hz * open_ms / 1000))
@@ -111,7 +121,9 @@ def _pictures(desk: Desk, at: Floats, lamp_edges: Floats, screen_edges: Floats, 
         light = room[number] * pattern
         right, down = shakes[number]
         box(light, (0.55 + right, 0.12 + down, 0.38, 0.4), 0.01 + desk.screen * float(glow[number]))
-        box(light, (0.12 + right, desk.lamp_row + down, 0.05, 0.08), 0.01 + desk.lamp * float(lit[number]))
+        down += KEY_TRAVEL * float(lit[number]) if desk.travel_ms else 0.0
+        shown = 1.0 if desk.travel_ms else float(lit[number])
+        box(light, (0.12 + right, desk.lamp_row + down, 0.05, 0.08), 0.01 + desk.lamp * shown)
         if desk.adapts:
             gain += (float(np.clip(0.05 / light.mean(), 0.5, 1.5)) - gain) * 0.02
         top, left = random.integers(0, 16, 2)

@@ -70,6 +70,25 @@ def test_what_a_readout_may_shift_is_said_where_it_is_not_known(tmp_path: Path) 
         from_film(look_at(tmp_path / "film.mp4"), readout_ms=9.0)
 
 
+@pytest.mark.parametrize("travel_ms", [20.0, 40.0])
+def test_a_key_that_moves_is_no_lamp_and_what_that_leaves_unsure_is_said(keen: Keen, tmp_path: Path, travel_ms: float
+                                                                         ) -> None:
+    desk = replace(QUICK, travel_ms=travel_ms, bounces=3)
+    truth = film_of_a_desk(tmp_path / "film.mp4", desk)
+    latency, _ = from_film(look_at(tmp_path / "film.mp4"))
+    assert latency.about["press_lasts_ms"] == pytest.approx(travel_ms, rel=0.25)
+    assert abs(latency.waits_ms.mean() - truth.waits_ms.mean()) < latency.bias_ms < travel_ms
+    shown = " ".join(keen("latency", str(tmp_path / "film.mp4")).stdout.split())
+    assert "ms to show, as a key or a finger does" in shown
+
+
+def test_bounces_of_a_lamp_are_counted_with_their_press(tmp_path: Path) -> None:
+    truth = film_of_a_desk(tmp_path / "film.mp4", replace(QUICK, bounces=3))
+    latency, _ = from_film(look_at(tmp_path / "film.mp4"))
+    assert latency.press_ms.size == truth.press_ms.size and 1 <= latency.about["bounces"] <= 3
+    assert "press_lasts_ms" not in latency.about
+
+
 def test_misses_and_changes_that_nobody_asked_for_are_counted(tmp_path: Path) -> None:
     film_of_a_desk(tmp_path / "film.mp4", replace(QUICK, presses=14, missed=1, unasked=1))
     latency, _ = from_film(look_at(tmp_path / "film.mp4"))

@@ -3,7 +3,7 @@
 import math
 import sys
 from collections import deque
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from statistics import median
 from typing import TYPE_CHECKING, TextIO
 
@@ -142,15 +142,8 @@ def show_latency(result: "LatencyResult") -> None:
     from keenlattice.measure.capture import STAGES
 
     say(f"{result.file}: {result.presses} presses, {result.answered} answered", "bold")
-    if result.misses:
-        say(f"{result.misses} without an answer within half a second; they count in no number below")
-    if result.unasked:
-        say(f"{result.unasked} changes of the screen that no press had asked for")
-    if result.unasked > result.presses:
-        say("! the light changes far more often than a press was made: it may flicker faster than it was sampled. Do "
-            "not trust these numbers; sample faster, or switch the flicker off")
-    for unsure in result.about.get("unsure", ()):
-        say(f"! not sure: {unsure}")
+    for line in _beside(result):
+        say(line)
     for name, text in _how(result.found):
         say(f"{name}: {text}")
     middle = (result.mean_high_ms - result.mean_low_ms) / 2
@@ -173,6 +166,24 @@ def show_latency(result: "LatencyResult") -> None:
     say("\nThese intervals describe this recording. To compare two versions, record each several times, in turn.",
         "dim")
     show_kept(result.capture, "--what latency")
+
+
+def _beside(result: "LatencyResult") -> Iterator[str]:
+    """What is in no number, and what speaks against the numbers."""
+    if result.misses:
+        yield f"{result.misses} without an answer within half a second; they count in no number below"
+    if bounces := result.about.get("bounces"):
+        yield f"the button bounces: {bounces} press{'es' * (bounces != 1)} within 30 ms of another, counted with that"
+    if result.unasked:
+        yield f"{result.unasked} changes of the screen that no press had asked for"
+    if result.unasked > result.presses:
+        yield ("! the light changes far more often than a press was made: it may flicker faster than it was sampled. "
+               "Do not trust these numbers; sample faster, or switch the flicker off")
+    if lasts := result.about.get("press_lasts_ms"):
+        yield (f"! a press takes {lasts:.0f} ms to show, as a key or a finger does, and makes contact at some moment "
+               "of these. Film a lamp to be surer of the mean; versions that are filmed alike compare as well as ever")
+    for unsure in result.about.get("unsure", ()):
+        yield f"! not sure: {unsure}"
 
 
 def _how(latency: "Latency") -> list[tuple[str, str]]:

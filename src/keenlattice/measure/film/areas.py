@@ -170,7 +170,7 @@ def paired(lamp: Steps, screen: Steps) -> Latency:
         CaptureError: one of the two never changes.
     """
     both = replace(screen, height=np.abs(screen.height))
-    readings = [matched(_apart(pressed.at_ms), answers) for pressed in (_away(lamp), lamp)
+    readings = [_matched(pressed.at_ms, answers) for pressed in (_away(lamp), lamp)
                 for answers in (_away(screen), both)]
     costs = [(latency.misses + latency.unasked + with_several(latency)) / max(1, latency.press_ms.size)
              for latency in readings]
@@ -191,9 +191,11 @@ def _away(steps: Steps) -> Steps:
     return Steps(steps.at_ms[chosen], steps.height[chosen], steps.ratio[chosen], None, steps.noise)
 
 
-def _apart(at_ms: Floats) -> Floats:
-    """Presses without what a bouncing contact adds."""
-    return at_ms[np.diff(at_ms, prepend=-np.inf) > DEBOUNCE_MS]
+def _matched(at_ms: Floats, answers: Steps) -> Latency:
+    """Presses, without what a bouncing contact adds, with their answers."""
+    latency = matched(at_ms[np.diff(at_ms, prepend=-np.inf) > DEBOUNCE_MS], answers)
+    bounces = at_ms.size - latency.press_ms.size
+    return replace(latency, about={**latency.about, "bounces": bounces}) if bounces else latency
 
 
 def peak_level(window: Window, area: Area) -> float:

@@ -14,6 +14,7 @@ from keenlattice.measure.film.edges import edges
 from keenlattice.measure.film.grid import Area, Window, light_of, windows
 from keenlattice.measure.film.reader import Film, Progress
 from keenlattice.measure.film.shown import Look, NotSure, as_stored, in_text, look_of
+from keenlattice.measure.film.travel import Travel, travel_of
 from keenlattice.measure.latency import SURE_RATIO, Doubt, Latency
 
 SLOW_HZ = 100.0          # a film with fewer pictures a second may be slow motion
@@ -27,7 +28,8 @@ GRADUAL = 0.1            # of an interval: how late a screen's gradual rise is d
 
 @dataclass(frozen=True, eq=False)
 class _Course:
-    """The two areas of a film, as they are stored, what they look like, and the light of both in every picture."""
+    """The two areas of a film, as they are stored, what they look like, the light of both in every picture, and what
+    moves while the button is pressed."""
 
     press: Area
     answer: Area
@@ -36,6 +38,7 @@ class _Course:
     lamp: Floats
     screen: Floats
     overexposed: tuple[str, ...]
+    travel: Travel
 
 
 def from_film(film: Film, shot_at_hz: float = 0.0, press: Area | None = None, answer: Area | None = None,
@@ -63,13 +66,16 @@ def from_film(film: Film, shot_at_hz: float = 0.0, press: Area | None = None, an
     interval = float(np.median(np.diff(course.at_ms)))
     later_ms, unsure_ms = _readout(film, course, interval, readout_ms)
     middle = GRADUAL / 2 * interval  # how fast the screen is, is not known: half of that is taken off, half is unsure
-    latency = replace(latency, answer_ms=latency.answer_ms + later_ms - middle)
+    travel = course.travel
+    latency = replace(latency, press_ms=latency.press_ms + travel.later_ms,
+                      answer_ms=latency.answer_ms + later_ms - middle)
     clean = max(_clean_share(lamp, course.at_ms), _clean_share(screen, course.at_ms))
     doubts = _doubtful(latency, film, course, interval)
     if doubts and given is None:
         raise NotSure(f"not sure of {film.path}: {'; '.join(doubts)}. {_advice(course.look)}", course.look)
-    return replace(latency, half_width_ms=clean * interval, bias_ms=unsure_ms + middle, about={
-        **latency.about, "source": film.path.name, "camera_hz": round(1000 / interval, 3),
+    lasts = {"press_lasts_ms": round(travel.lasts_ms, 1)} if travel.lasts_ms else {}
+    return replace(latency, half_width_ms=clean * interval, bias_ms=unsure_ms + middle + travel.lasts_ms / 2, about={
+        **latency.about, **lasts, "source": film.path.name, "camera_hz": round(1000 / interval, 3),
         "pictures": course.at_ms.size, "press_area": in_text(course.look.areas["press"]),
         "answer_area": in_text(course.look.areas["answer"]),
         **({"unsure": doubts} if doubts else {})}), replace(
@@ -97,13 +103,25 @@ def _followed(film: Film, shot_at_hz: float, given: tuple[Area, Area] | None, pr
         if number > len(held) - 1:  # it began to show late: from the start again, now that it is known where
             stream, held = windows(film, progress), []
         look = look_of(film, window, {"press": pair[0], "answer": pair[1]})
-        return _lights(pair, look, chain(held, stream), scale)
+        return _lights(pair, look, chain(held, stream), scale, _travel(window, window.at_ms * scale, pair))
     if look is None:
         raise CaptureError(f"{film.path} holds no picture that can be read")
     raise NotSure(f"not sure where {film.path} shows the press and the answer: {reasons[0]}. {_advice(look)}", look)
 
 
-def _lights(pair: tuple[Area, Area], look: Look, stream: Iterator[Window], scale: float) -> _Course:
+def _travel(window: Window, at_ms: Floats, pair: tuple[Area, Area]) -> Travel:
+    """What moves at the first presses of a film."""
+    try:
+        latency = paired(*(edges(at_ms, light_of(window, area)) for area in pair))
+    except CaptureError:
+        return Travel()
+    answered = latency.press_ms[np.isfinite(latency.answer_ms)]
+    travel = travel_of(window, at_ms, pair[0], answered)
+    soonest = float(np.min(latency.waits_ms, initial=np.inf))
+    return replace(travel, later_ms=min(travel.later_ms, soonest / 2))  # no answer comes before its press
+
+
+def _lights(pair: tuple[Area, Area], look: Look, stream: Iterator[Window], scale: float, travel: Travel) -> _Course:
     at_ms, lamps, screens = list[Floats](), list[Floats](), list[Floats]()
     peaks = {"lamp": 0.0, "screen": 0.0}
     for window in stream:
@@ -112,7 +130,7 @@ def _lights(pair: tuple[Area, Area], look: Look, stream: Iterator[Window], scale
             lights.append(light_of(window, area))
             peaks[name] = max(peaks[name], peak_level(window, area))
     return _Course(*pair, look, np.concatenate(at_ms), np.concatenate(lamps), np.concatenate(screens),
-                  tuple(name for name, peak in peaks.items() if peak >= OVEREXPOSED))
+                  tuple(name for name, peak in peaks.items() if peak >= OVEREXPOSED), travel)
 
 
 def _scale(film: Film, window: Window, shot_at_hz: float) -> float:
