@@ -16,6 +16,9 @@ from keenlattice._parallel import spread
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.hunt._search import Signal, first_changed
 from keenlattice.study.hunt.play import MOST_LOOKS
+from keenlattice.study.screen.plan import MOST_ROUNDS, ScreenPlan
+from keenlattice.study.screen.play import Rounds
+from keenlattice.study.screen.result import Screen
 from keenlattice.study.trial.concluding import Seen, _arms, ended, over
 from keenlattice.study.trial.plan import Arm, TrialPlan
 
@@ -23,6 +26,7 @@ CLICKS = 20
 AT_BORDER = 1600  # studies, of which just what is claimed may be wrong: fewer would miss it by luck
 OF_A_LOAD = 400   # studies, of which next to none is wrong
 SIZED = TrialPlan(40, decides=FRAME, matters_pct=3.0, sized=True)
+EFFECTS = np.array([0, 0, 0, 0, 0, math.log1p(0.015), math.log1p(0.03), math.log1p(-0.06)])
 WAVES = ("sine", "spike", "square")
 
 
@@ -131,6 +135,36 @@ def sizes(executor: Executor) -> list[Row]:
     return rows
 
 
+def screened(noise: str, scale: float, is_sized: bool, number: int) -> tuple[int, int, int]:
+    """A screen of eight changes, of which three do 1.5, 3 and -6 %: how many ends of their intervals are wrong, how
+    many have a word, and how many runs it takes."""
+    plan = ScreenPlan(tuple((str(place),) for place in range(len(EFFECTS))), rounds=MOST_ROUNDS if is_sized else 4,
+                      seed=seed_of("screened", number), decides=FRAME, matters_pct=3.0, sized=is_sized)
+    random, rounds = np.random.default_rng(seed_of(f"screened {noise}", number)), Rounds(plan, [])
+    course = scale * NOISE[noise](random, plan.rounds * plan.runs_a_round)
+    while not rounds.over:
+        for _, signs, _ in rounds.coming():
+            level = 7 * math.exp(course[len(rounds.numbers)] + float((signs > 0) @ EFFECTS))
+            rounds.add(signs, numbers(**{FRAME: level}))
+        rounds.look()
+    effects = [(EFFECTS[int(factor.settings[0])], factor.telling) for factor in rounds.result(
+        Screen("", "", "", "", plan, (), (), 0, 0, 0)).factors]
+    wrong = sum((math.log1p((effect.low_pct or 0) / 100) > true) + (math.log1p((effect.high_pct or 0) / 100) < true)
+                for true, effect in effects if effect.low_pct is not None)
+    return wrong, sum(effect.standing != "unclear" for _, effect in effects), len(rounds.numbers)
+
+
+def sized_screens(executor: Executor) -> list[Row]:
+    rows = []
+    for noise, scale in (("normal noise", 1.0), ("normal noise", 2.0), ("normal noise", 4.0),
+                         ("heavy tails (t, 3)", 2.0)):
+        screens = spread(partial(screened, noise, scale, True), range(STUDIES // 2), executor)
+        rows.append(Row(f"an end of an interval is wrong: a screen that sizes itself, {noise} of {scale:g} %",
+                        sum(wrong for wrong, _, _ in screens), 2 * len(EFFECTS) * len(screens), 0, 0.05))
+    said(rows)
+    return rows
+
+
 def given_up(scale: float, effect: float, number: int) -> str:
     """What becomes of a trial of up to 20 blocks that goes on after it is called futile: "" if it never is."""
     plan = TrialPlan(20, decides=FRAME, matters_pct=3.0, seed=seed_of("given up", number))
@@ -181,7 +215,7 @@ def taken_back(executor: Executor) -> list[Row]:
 
 def breaks(executor: Executor) -> list[Row]:
     """All of them."""
-    parts = (sensors, loads, carried, sizes, futile, taken_back)
+    parts = (sensors, loads, carried, sizes, sized_screens, futile, taken_back)
     return [row for part in parts for row in part(executor)]
 
 
@@ -197,6 +231,16 @@ def costs(executor: Executor) -> list[str]:
             some = spread(partial(cost, plan, effect), range(STUDIES), executor)
             line += (f" {np.mean([runs for _, runs in some]):.1f} | "
                      f"{100 * np.mean([word != 'unclear' for word, _ in some]):.0f} % |")
+        lines.append(line)
+        print(line, flush=True)
+    lines += ["", "Screens of eight changes, three of which do 1.5, 3 and -6 %; of 4 rounds beside it.", "",
+              "| runs vary by | runs | told | 4 rounds: runs | told |", "|---|---|---|---|---|"]
+    for scale in (1.0, 2.0, 4.0, 6.0):
+        line = f"| {scale:g} % |"
+        for is_sized in (True, False):
+            screens = spread(partial(screened, "normal noise", scale, is_sized), range(STUDIES // 4), executor)
+            line += (f" {np.mean([runs for *_, runs in screens]):.0f} | "
+                     f"{100 * np.mean([words for _, words, _ in screens]) / len(EFFECTS):.0f} % |")
         lines.append(line)
         print(line, flush=True)
     return [*lines, ""]

@@ -67,14 +67,15 @@ def test_columns_drawn_anew_are_as_orthogonal(factors: int, folded: bool, seed: 
 EMPTY = Screen("g", "b", "a", "r", ScreenPlan((("a.b",),)), (), (), 0, 0, 0)
 
 
-def made_up(plan: ScreenPlan, effects: list[float], seed: int, pair: float = 0.0, latency: float = 0.0) -> Screen:
+def made_up(plan: ScreenPlan, effects: list[float], seed: int, pair: float = 0.0, latency: float = 0.0,
+            noise: float = 0.006) -> Screen:
     """A screen in which switching each factor on changes every metric by so much (logarithm), the first two together
     by `pair` more, and the third the latency by `latency` also."""
     random, rounds, count = np.random.default_rng(seed), Rounds(plan, []), 0
     while not rounds.over:
         for _, signs, _ in rounds.coming():
             on = signs > 0
-            change = effects @ on + pair * float(on[0] and on[1]) + 1e-4 * count + random.normal(0, 0.006)
+            change = effects @ on + pair * float(on[0] and on[1]) + 1e-4 * count + random.normal(0, noise)
             rounds.add(signs, dict.fromkeys(TRIAL_METRICS, 10 * math.exp(change)) | {
                 "latency_ms_median": 30 * math.exp(change + random.normal(0, 0.006) + latency * float(on[2]))})
             count += 1
@@ -93,6 +94,21 @@ def test_known_effects_are_found_and_the_others_do_nothing() -> None:
     assert [standing[f"x.f{number}"] for number in range(4, 12)] == ["does nothing that matters"] * 8
     assert not result.interactions and ScreenPlan.of_json(json.loads(json.dumps(plan.to_json()))) == plan
     assert_clear(screen_figure(result), 30)
+
+
+def test_the_noise_of_its_first_round_says_how_many_a_screen_takes() -> None:
+    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(6)), rounds=12, matters_pct=3,
+                      decides="frame_ms_mean", sized=True)
+    screens = {noise: made_up(plan, [0.1, *[0.0] * 5], 1, noise=noise) for noise in (0.01, 0.04, 0.3)}
+    assert screens[0.01].rounds_played <= 2 == plan.most_rounds(screens[0.01].asked_rounds)
+    assert 2 < screens[0.04].asked_rounds <= 12 and screens[0.04].rounds_played <= screens[0.04].asked_rounds
+    for noise in (0.01, 0.04):
+        assert all(factor.telling.standing != "unclear" for factor in screens[noise].factors)
+    # Where it cannot tell what does nothing, it plays no more than a screen that is not sized.
+    assert screens[0.3].asked_rounds > 12 and screens[0.3].rounds_played == 4
+    assert plan.most_rounds(0) == 12 and replace(plan, sized=False).most_rounds(3) == 12
+    with pytest.raises(BadValue, match="two rounds at least"):
+        replace(plan, rounds=1)
 
 
 def test_each_change_is_told_by_what_it_does_to_either() -> None:
@@ -164,10 +180,11 @@ def test_forty_runs_know_sixteen_changes_as_well_as_a_trial_of_forty_knows_one(r
     assert 0.6 < np.median(widths["screen"]) / np.median(widths["trial"]) < 1.7
 
 
-def test_a_screen_that_was_stopped_goes_on_to_the_same_result(rig: Standin) -> None:
+@pytest.mark.parametrize("sized", [False, True])
+def test_a_screen_that_was_stopped_goes_on_to_the_same_result(rig: Standin, sized: bool) -> None:
     after = Version("brass-orbit", {"frame.queue-depth": 1, "scaling.render-scale": 80, "antialias.gamma": False})
     plan = ScreenPlan(factors_of({}, after.entries), rounds=4, seconds=10, seed=4, matters_pct=3,
-                      decides="frame_ms_mean")
+                      decides="frame_ms_mean", sized=sized)
     whole, kept = run_screen(rig, BEFORE, after, plan), dict[int, Capture]()
     standing = {one.settings[0]: one.telling.standing for one in whole.factors}
     assert standing["scaling.render-scale"] == "better" and standing["antialias.gamma"] == "does nothing that matters"

@@ -31,7 +31,7 @@ class Screens:
         self._opened, self._packs = opened, packs
 
     def plan(self, before: VersionLike, after: VersionLike | Path, *, together: Sequence[Sequence[str]] = (),
-             rounds: int = 4, seconds: float = 30.0, decides: str = DECIDES, matters: Matters = DEFAULT_PCT,
+             rounds: int | None = None, seconds: float = 30.0, decides: str = DECIDES, matters: Matters = DEFAULT_PCT,
              repeats: int | None = None, folded: bool = True, warm_up_s: float = 0.0, seed: int | None = None,
              switch_minutes: float | None = None) -> "tuple[Version, Version, ScreenPlan]":
         """Return the two versions and the plan of a screen; its parameters are those of `Studies.screen`.
@@ -43,7 +43,7 @@ class Screens:
         Raises:
             UsageError, BadValue, UnknownName: it is invalid.
         """
-        from keenlattice.study.screen.plan import ScreenPlan, factors_of
+        from keenlattice.study.screen.plan import MOST_ROUNDS, PROVISIONAL, ScreenPlan, factors_of
 
         first = self._opened.find(before, both=True)
         second, claims = self._other(first, after)
@@ -51,9 +51,11 @@ class Screens:
         claimed = tuple(_claims_of(group, claims) for group in factors) if claims else ()
         repeats = runs_between_switches(self._opened, repeats, [key for group in factors for key in group], 0.5,
                                         seconds + warm_up_s, switch_minutes)
+        sized = rounds is None and not self._opened.by_hand
         return first, second, ScreenPlan(
-            factors, claimed, rounds, seconds, seed_or_fresh(seed), decides, warm_up_s=warm_up_s, repeats=repeats,
-            few_switches=self._opened.by_hand, folded=folded, **what_matters(matters, decides))
+            factors, claimed, rounds or (MOST_ROUNDS if sized else PROVISIONAL), seconds, seed_or_fresh(seed), decides,
+            warm_up_s=warm_up_s, repeats=repeats, few_switches=self._opened.by_hand, folded=folded, sized=sized,
+            **what_matters(matters, decides))
 
     def cost(self, plan: "ScreenPlan", switch_minutes: float | None = None) -> ScreenCost:
         """What a screen would play, and how long that takes.

@@ -86,7 +86,7 @@ class Studies:
         return self.trials.play(before, after, plan, game, progress)
 
     def screen(self, before: VersionLike, after: VersionLike | Path, *, together: Sequence[Sequence[str]] = (),
-               rounds: int = 4, seconds: float = 30.0, decides: str = DECIDES, matters: Matters = DEFAULT_PCT,
+               rounds: int | None = None, seconds: float = 30.0, decides: str = DECIDES, matters: Matters = DEFAULT_PCT,
                repeats: int | None = None, folded: bool = True, warm_up_s: float = 0.0, seed: int | None = None,
                switch_minutes: float | None = None, game: str | None = None,
                progress: "Progress | None" = None) -> "Played[Screen]":
@@ -97,7 +97,8 @@ class Studies:
             after: the version whose changes are distinguished; or a pack (a TOML file), on top of the first one.
             together: settings that are switched as one, group by group; `("checks",)` stands for those of which the
                 checks know that one decides what another does.
-            rounds: at most this many; what is settled is switched no more, and it ends when nothing is unclear.
+            rounds: at most this many; if not given, how much runs vary in the first says how many, 12 at most, and by
+                hand 4. What is settled is switched no more, and it ends when nothing is unclear.
             decides: as in a trial, where nothing is claimed.
             repeats: runs of each row of the design, one after the other; 1, and by hand as many as pay.
             folded: whether what two settings do together can pass for no single one, which takes twice the runs.

@@ -38,7 +38,8 @@ def screen(
     together: Annotated[list[str] | None, typer.Option(
         "--together", metavar="SETTING,SETTING", help="Settings that are switched as one; once or more. `checks`: "
                                                       "those that depend on each other.")] = None,
-    rounds: Annotated[int, typer.Option("--rounds", help="How many at most; what is settled stays off.")] = 4,
+    rounds: Annotated[int | None, typer.Option("--rounds", help="How many at most, and what is settled stays off; if "
+                                               "not given, the first says how many.")] = None,
     repeats: Repeats = None, switch_minutes: SwitchMinutes = None, seconds: Seconds = 30.0, decides: Decides = DECIDES,
     short: Annotated[bool, typer.Option("--short", help="About half the runs; what two changes do together can then "
                                         "pass for the work of a third.")] = False,

@@ -118,7 +118,8 @@ def show_screen_cost(cost: "ScreenCost") -> None:
     by_hand = f", {cost.switched_per_round} settings to switch" if plan.few_switches else ""
     count = len(plan.factors)
     say(f"{count} change{'s' * (count > 1)}, {cost.runs_per_round} runs of {plan.seconds:g} s a round{by_hand}: "
-        f"{minutes(cost.minutes_per_round)}, and at most {plan.rounds} round{'s' * (plan.rounds > 1)}.", "bold")
+        f"{minutes(cost.minutes_per_round)}, and at most {plan.rounds} round{'s' * (plan.rounds > 1)}"
+        f"{': how much runs vary in the first says how many' * plan.sized}.", "bold")
     for group in plan.factors:
         say("  " + " + ".join(group) + " (restarts the machine)" * (group in cost.restarting))
     for cheaper in cost.cheaper:

@@ -15,6 +15,10 @@ have.
 What is settled after a round stays off in those that come, which are the smaller for it; the rest goes on until
 nothing that decides is unclear, or with the last round. Its rounds are looks: the error of 5 % at either end of an
 interval is spent on them as in a trial, and shared likewise by the metrics that decide.
+
+A sized screen takes its rounds from the noise of its first, as a sized trial does (`trial.looks`): so many that what
+does nothing is told in nine of ten screens. The noise says nothing of any effect, and is known by more degrees of
+freedom than a trial's.
 """
 
 import math
@@ -30,10 +34,10 @@ from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.measure.summaries import NO_WIDTH, percent_of
 from keenlattice.profile.pack import Claim
 from keenlattice.study.deciding import Numbers, matters_in_pct, sharing
-from keenlattice.study.screen.plan import LEAST_DOF, ScreenPlan, Signs
+from keenlattice.study.screen.plan import LEAST_DOF, PROVISIONAL, ScreenPlan, Signs
 from keenlattice.study.screen.result import Effect, Factor, Interaction, Standing
 from keenlattice.study.trial.concluding import word_for
-from keenlattice.study.trial.looks import ERROR, errors_of
+from keenlattice.study.trial.looks import ERROR, POWER, blocks_for, errors_of, errors_spent
 
 # One after the other, the pair joins the fit whose product explains most of what is left over, as long as that is
 # beyond chance among all pairs (Bonferroni). What three settings do only together shows as pairs of them; so pairs
@@ -98,6 +102,7 @@ def together(pairs: Sequence[tuple[int, int, float]]) -> list[tuple[tuple[int, .
     return [(tuple(sorted(places)), effect) for places, effect in sorted(groups, key=lambda pair: -abs(pair[1]))]
 
 
+GENEROUS = 1.8  # times the variance that the first round shows: with what settles, later rounds shrink
 LEAST_OF_STRETCHES = 2  # degrees of freedom among them
 
 
@@ -110,6 +115,7 @@ class ScreenRuns:
         numbers: the metrics of each run, in the order in which they were played.
         sizes: how many rows each round had.
         costly: the factors that were switched by stretches.
+        most: how many rounds it takes at most, as far as that is known.
     """
 
     plan: ScreenPlan
@@ -117,6 +123,7 @@ class ScreenRuns:
     numbers: Sequence[Numbers]
     sizes: Sequence[int]
     costly: Sequence[int] = ()
+    most: int = PROVISIONAL
 
     @property
     def rows(self) -> Floats:
@@ -236,7 +243,24 @@ def _effect(played: ScreenRuns, fits: Mapping[str, Fit], name: str, error: float
 
 
 def _error_now(played: ScreenRuns, error: float) -> float:
-    return errors_of(tuple(range(1, played.plan.rounds + 1)), error)[len(played.sizes)]
+    if not played.plan.sized:
+        return errors_of(tuple(range(1, played.plan.rounds + 1)), error)[len(played.sizes)]
+    rounds = range(1, max(2, played.most) + 1)
+    first = PROVISIONAL ** -POWER
+    spent = (first + (1 - first) * ((number - 1) / (len(rounds) - 1)) ** POWER for number in rounds)
+    return errors_spent(tuple(rounds), tuple(share * error for share in spent))[len(played.sizes)]
+
+
+def rounds_asked(played: ScreenRuns) -> int:
+    """How many rounds the first asks for, so that nine of ten factors that do nothing are told; 0 if it cannot tell."""
+    claimed = {claim.metric for claims in played.plan.claims for claim in claims[:1]}
+    measured = [name for name in claimed or played.plan.deciders if played.has(name)]
+    error, wanted = ERROR / (1 if claimed else max(1, len(measured))), [0]
+    for name in measured:
+        spreads = [fit[1] for fit in _fitted(played, name) if fit is not None]
+        margin = math.log1p(played.matters_pct(name) / 100)
+        wanted += [blocks_for(float(np.median(spreads)), margin, error, GENEROUS)] if spreads else []
+    return max(wanted)
 
 
 def _quantile(dof: int, error: float) -> float:

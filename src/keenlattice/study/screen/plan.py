@@ -128,6 +128,10 @@ def drawn_anew(factors: int, folded: bool, random: np.random.Generator) -> Signs
 
 
 MAX_REPEATS = 20
+PROVISIONAL = 4
+"""Rounds of a screen that is not sized, and of a sized one until its first round has said how many it takes."""
+MOST_ROUNDS = 12
+"""Of a sized screen: where its noise asks for more, it takes PROVISIONAL ones, for what does more than just matter."""
 
 
 LEAST_DOF = 4  # degrees of freedom that the runs have to leave
@@ -146,11 +150,12 @@ class ScreenPlan(Form):
         few_switches: whether the order of the rows is chosen so that few settings are switched between them.
         folded: whether the design is folded, so that what two settings do together passes for no single one; with it a
             round takes about twice the runs.
+        sized: whether the noise of its first round says how many it takes, `rounds` at most.
     """
 
     factors: tuple[tuple[str, ...], ...]
     claims: tuple[tuple[Claim, ...], ...] = ()
-    rounds: int = 4
+    rounds: int = PROVISIONAL
     seconds: float = 30.0
     seed: int = 0
     decides: str = DECIDES
@@ -160,6 +165,7 @@ class ScreenPlan(Form):
     few_switches: bool = False
     folded: bool = True
     matters_of: Matters = ()
+    sized: bool = False
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "decides", full_names(self.decides))
@@ -172,6 +178,8 @@ class ScreenPlan(Form):
             raise BadValue(f"{self.rounds} rounds: a screen takes 1 to 20")
         if not 1 <= self.repeats <= MAX_REPEATS:
             raise BadValue(f"{self.repeats} repeats: each row of a screen takes 1 to {MAX_REPEATS} runs")
+        if self.sized and self.rounds < 2:
+            raise BadValue("a screen whose first round says how many it takes is of two rounds at least")
         check_seconds(self.seconds)
         check_seed(self.seed)
 
@@ -179,6 +187,12 @@ class ScreenPlan(Form):
         """The metrics that are looked at: what decides, what is claimed, and the rest."""
         claimed = [claim.metric for claims in self.claims for claim in claims]
         return list(dict.fromkeys([*self.deciders, *claimed, *TRIAL_METRICS]))
+
+    def most_rounds(self, asked: int) -> int:
+        """How many rounds are played at most, once the first has asked for so many; 0 if it has not."""
+        if not self.sized or not asked:
+            return self.rounds
+        return max(2, asked) if asked <= self.rounds else min(PROVISIONAL, self.rounds)
 
     @property
     def can_tell(self) -> bool:

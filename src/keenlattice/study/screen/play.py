@@ -18,7 +18,7 @@ from keenlattice.study.deciding import Numbers
 from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Interim, Player, entries_on, ignore
 from keenlattice.study.playing import play
-from keenlattice.study.screen._fit import ScreenRuns, factors, interactions
+from keenlattice.study.screen._fit import ScreenRuns, factors, interactions, rounds_asked
 from keenlattice.study.screen.plan import ScreenPlan, ScreenSpec, Signs
 from keenlattice.study.screen.result import Effect, Factor, Screen
 from keenlattice.study.screen.tell import screen_figures, screen_page, tell_screen
@@ -43,7 +43,7 @@ def play_screen(player: Player, spec: ScreenSpec, versions: Sequence[Version]) -
             limits.append(limited_by(capture))
             place += 1
         rounds.look()
-        player.interim = rounds.interim()
+        player.interim, player.most = rounds.interim(), rounds.most_runs
     played = rounds.result(Screen(
         player.game, spec.before.reference, spec.after.reference, player.rig.name, plan, (), (), 0, 0, 0,
         tuple(player.excluded), tuple(player.doubts), mean_limits(limits)))
@@ -107,6 +107,7 @@ class Rounds:
         self.sizes: list[int] = []            # rows of each round
         self._found: list[Factor] = []        # what is known of all factors since the last look
         self.alone = 0                        # runs that trials one by one would have taken
+        self.asked = 0                        # rounds that the first asks for, of a sized screen
 
     @property
     def open(self) -> list[int]:
@@ -114,9 +115,20 @@ class Rounds:
         return [place for place in range(len(self.plan.factors)) if place not in self.settled]
 
     @property
+    def most(self) -> int:
+        """How many rounds it takes at most, as far as that is known."""
+        return self.plan.most_rounds(self.asked)
+
+    @property
+    def most_runs(self) -> int:
+        """How many runs it takes at most, if what is open now stays so."""
+        coming = len(self.plan.design(0, self.open)) * self.plan.repeats if self.open else 0
+        return len(self.numbers) + coming * (self.most - len(self.sizes))
+
+    @property
     def over(self) -> bool:
         """Whether nothing is unclear any more, or the last round was played."""
-        return not self.open or len(self.sizes) == self.plan.rounds
+        return not self.open or len(self.sizes) == self.most
 
     def coming(self) -> list[tuple[int, Signs, int]]:
         """Row of the design, which factors it has on, and seed of every run of the round that comes."""
@@ -137,6 +149,9 @@ class Rounds:
         # many blocks as runs.
         self.alone += len(self.open) * self.sizes[-1] * self.plan.repeats
         played = self._played()
+        if self.plan.sized and len(self.sizes) == 1:
+            self.asked = rounds_asked(played)
+            played = self._played()
         self._found = factors(played)
         settled = [place for place, factor in enumerate(self._found) if not any(
             effect.standing == "unclear" and played.has(effect.metric) for effect in factor.judged)]
@@ -151,8 +166,8 @@ class Rounds:
     def result(self, base: Screen) -> Screen:
         """The screen's result; `base` is what else is known of it."""
         return replace(base, factors=tuple(self._factors()),
-                       interactions=interactions(self._played()), runs=len(self.numbers), rounds_played=len(self.sizes),
-                       one_by_one_runs=self.alone)
+                       interactions=interactions(self._played()), runs=len(self.numbers),
+                       rounds_played=len(self.sizes), asked_rounds=self.asked, one_by_one_runs=self.alone)
 
     def _factors(self) -> list[Factor]:
         """Every factor, the strongest first: as it was when it was settled, else as of the last look."""
@@ -160,7 +175,7 @@ class Rounds:
         return sorted(current, key=_strength, reverse=True)
 
     def _played(self) -> ScreenRuns:
-        return ScreenRuns(self.plan, np.array(self.signs), self.numbers, self.sizes, self.costly)
+        return ScreenRuns(self.plan, np.array(self.signs), self.numbers, self.sizes, self.costly, self.most)
 
 
 def _strength(factor: Factor) -> float:

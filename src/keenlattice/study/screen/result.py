@@ -109,6 +109,7 @@ class Screen(Form, Shown):
     excluded: tuple[str, ...] = ()
     doubts: tuple[str, ...] = ()
     limited_by: Mapping[str, float] = field(default_factory=dict)
+    asked_rounds: int = 0
 
     @property
     def judged_by(self) -> tuple[str, ...]:

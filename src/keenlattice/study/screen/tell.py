@@ -48,13 +48,24 @@ def tell_screen(result: Screen, beside: "Beside | None" = None) -> Telling:
     together_blocks: list[Block] = [Alert(sentence) for sentence in together(result)]
     return Telling(
         screen_keys(result),
-        f"{result.game} on {result.rig}: {result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, "
+        f"{result.game} on {result.rig}: {result.runs} runs of {plan.seconds:g} s in {result.rounds_played} "
+        f"rounds{_planned(result)}, "
         f"seed {plan.seed}; {matters_told(plan, plan.deciders)} matters. One by one, {result.one_by_one_runs} runs "
         "would tell as much.",
         [*_not_measured(result), standings(result), *_expected(result), Text(AVERAGED, aside=True),
          *excluded(result.excluded, result.doubts),
          *(together_blocks or [Text(NONE_TOGETHER, aside=True)])],
         f"{advice}; keen report makes a page of it")
+
+
+def _planned(result: Screen) -> str:
+    """Return how many rounds its first one asked for, if it was to say so."""
+    asked, plan = result.asked_rounds, result.plan
+    if not plan.sized or not asked:
+        return ""
+    if asked > plan.rounds:
+        return f" (by the noise of the first, over {plan.rounds} would tell what does nothing: longer runs take fewer)"
+    return f" (of {plan.most_rounds(asked)} that its first asked for)"
 
 
 def _advice(result: Screen, unclear: list[str], beside: "Beside | None") -> str:
@@ -125,7 +136,8 @@ def _how_sure(result: Screen, unclear: bool) -> list[Block]:
              f"of them; one by one, {result.one_by_one_runs} runs would tell as much."),
         Text(f"A change matters if its whole interval is beyond what matters ({told_of(plan)}), and does nothing that "
              "matters if all of it is within that; either end is wrong at most once in twenty. The intervals allow for "
-             f"having looked after every round ({result.rounds_played} of {plan.rounds} were played).{more}"),
+             f"having looked after every round ({result.rounds_played} of {plan.most_rounds(result.asked_rounds)} were "
+             f"played).{more}"),
         Text("What the changes that help do together is best proved by a trial of them alone. All of it holds for this "
              "game on this rig, as it was then."),
         *excluded(result.excluded, result.doubts)]
@@ -145,7 +157,8 @@ def _plays(result: Screen, context: Context) -> str:
     plan = result.plan
     groups = "".join(f" --together {','.join(group)}" for group in plan.factors if len(group) > 1)
     warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
-    return (f"screen {result.before} {context.given(result.after)} --rounds {plan.rounds} --seconds {plan.seconds:g} "
+    rounds = "" if plan.sized else f" --rounds {plan.rounds}"
+    return (f"screen {result.before} {context.given(result.after)}{rounds} --seconds {plan.seconds:g} "
             f"--decides {plan.decides} --matters {told_of(plan)} --seed {plan.seed}{groups}{warm_up}"
             f"{for_game(result.before, result.game)}")
 

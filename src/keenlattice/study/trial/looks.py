@@ -53,17 +53,18 @@ def looks_of_sized(blocks: int) -> tuple[int, ...]:
     return (*FIRST_LOOKS, *range(SIZING + 1, blocks + 1))
 
 
-def blocks_for(noise: float, margin: float, error: float) -> int:
+def blocks_for(noise: float, margin: float, error: float, generous: float = GENEROUS) -> int:
     """How many blocks tell two versions that are alike, as a rule.
 
     Args:
         noise: standard deviation of a block's log ratio, as the first SIZING blocks show it.
         margin: the log ratio that matters.
         error: of either end of the interval.
+        generous: times the variance that is seen.
     """
     from scipy.special import ndtri
 
-    wanted = GENEROUS * ((ndtri(1 - error) + ndtri(CHANCE)) * noise / margin) ** 2
+    wanted = generous * ((ndtri(1 - error) + ndtri(CHANCE)) * noise / margin) ** 2
     return int(np.ceil(min(wanted, 1e6)))
 
 
@@ -88,8 +89,13 @@ def degrees(dof: int, early: bool, sized: bool = False) -> int:
 @lru_cache(maxsize=256)
 def errors_of(at: tuple[int, ...], error: float) -> dict[int, float]:
     """The same, for looks after `at` blocks or rounds."""
-    spent = np.diff([0.0, *(error * (look / at[-1]) ** POWER for look in at)])
-    return dict(zip(at, _nominal(at, spent), strict=True))
+    return errors_spent(at, tuple(error * (look / at[-1]) ** POWER for look in at))
+
+
+@lru_cache(maxsize=256)
+def errors_spent(at: tuple[int, ...], spent: tuple[float, ...]) -> dict[int, float]:
+    """The same, where so much of the error is spent by each look."""
+    return dict(zip(at, _nominal(at, np.diff([0.0, *spent])), strict=True))
 
 
 @lru_cache(maxsize=256)
@@ -98,8 +104,7 @@ def _errors_of_sized(blocks: int, error: float) -> dict[int, float]:
     spent = [error * (look / PROVISIONAL) ** POWER for look in FIRST_LOOKS]
     spent += [spent[-1] + (error - spent[-1]) * ((look - SIZING) / (blocks - SIZING)) ** POWER
               for look in at[len(FIRST_LOOKS):]]
-    spent[-1] = error
-    return dict(zip(at, _nominal(at, np.diff([0.0, *spent])), strict=True))
+    return errors_spent(at, (*spent[:-1], error))
 
 
 def _nominal(at: tuple[int, ...], spent: Floats) -> list[float]:
