@@ -7,6 +7,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from conftest import Keen, as_json
 from keenlattice.errors import BadValue, RigError, UnknownName
@@ -17,6 +19,7 @@ from keenlattice.rig.standin.mechanisms import STABLE_MHZ
 from keenlattice.study.player import Run
 from keenlattice.study.ramp.plan import Ramp, RampPlan
 from keenlattice.study.ramp.play import run_ramp
+from keenlattice.study.tune.noise import error_of_difference, noises
 from keenlattice.study.tune.plan import Limit, TunePlan, Tuning
 from keenlattice.study.tune.play import Race, run_tune
 
@@ -25,15 +28,16 @@ PLAN = TunePlan((("frame.cap", ("off", 120)), ("frame.queue-depth", (1, 3))), "l
                 (Limit("frame_ms_p50", "below", 6.0),), 8, 5, 3, 5)
 
 
-def raced(values: list[float], limited: list[float], seed: int, noise: float = 0.01) -> Race:
-    """A race of made-up combinations with these goals, of which `limited` is bounded by 10."""
+def raced(values: list[float], limited: list[float], seed: int, noise: float = 0.01, more: float = 1.0) -> Race:
+    """A race of made-up combinations with these goals, of which `limited` is bounded by 10; every other one varies
+    `more` times as much."""
     random = np.random.default_rng(seed)
     limit = Limit("frame_ms_p99", "below", 10.0)
     plan = TunePlan((("a.b", tuple(range(len(values)))),), "fps_mean", (limit,), seed=seed)
     race, over, at = Race(plan), False, 0
     while not over and at < plan.rounds:
         for one in race.order(at):
-            race.add(at, one, {"fps_mean": values[one] * math.exp(random.normal(0, noise)),
+            race.add(at, one, {"fps_mean": values[one] * math.exp(random.normal(0, noise * (more if one % 2 else 1))),
                                "frame_ms_p99": limited[one] * math.exp(random.normal(0, noise))})
         over, at = race.look(at), at + 1
     return race
@@ -48,6 +52,29 @@ def test_the_best_that_keeps_the_limit_wins_and_runs_go_where_it_is_not_told() -
         spent = [before + len(runs) for before, runs in zip(spent, race.runs, strict=True)]
     assert right == 60 and max(spent[4], spent[1]) < 0.75 * spent[2] and spent[2] > 1.1 * spent[0]
     assert raced([1.0, 2.0], [99, 99], 1).best() is None
+
+
+@settings(max_examples=40)
+@given(st.integers(3, 9), st.integers(3, 12), st.integers(0, 2**31))
+def test_the_noise_of_all_is_what_a_fit_of_combinations_and_rounds_leaves(count: int, rounds: int, seed: int) -> None:
+    scores = np.random.default_rng(seed).normal(size=(count, rounds))
+    terms = np.hstack([np.kron(np.eye(count), np.ones((rounds, 1))), np.tile(np.eye(rounds), (count, 1))])
+    left = scores.ravel() - terms @ np.linalg.lstsq(terms, scores.ravel(), rcond=None)[0]
+    variances, counts = noises(scores)
+    assert variances.mean() == pytest.approx(left @ left / (count - 1) / (rounds - 1)) and (counts == rounds).all()
+    moved, _ = noises(scores + 5 * np.arange(rounds) - 3 * np.arange(count)[:, None])
+    assert moved == pytest.approx(variances)
+    error, dof = error_of_difference((1.0, 1.0), (rounds, rounds), rounds)
+    assert error == pytest.approx(math.sqrt(2 / rounds)) and dof == pytest.approx(2 * (rounds - 1))
+
+
+def test_alike_combinations_are_seldom_called_worse() -> None:
+    """Also where half of them vary three times as much."""
+    worse = 0
+    for seed in range(60):
+        race = raced([100] * 8, [8] * 8, seed, noise=0.01, more=3.0 if seed % 2 else 1.0)
+        worse += "worse" in race.out.values()
+    assert worse <= 6  # of 60, at most one in twenty; more than six of them in one of 40 such tests
 
 
 def test_one_that_only_seems_to_keep_the_limit_puts_nobody_out() -> None:

@@ -20,6 +20,7 @@ from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import TRIES, Each, Interim, Player, RunsFailed, entries_on, ignore
 from keenlattice.study.playing import play
 from keenlattice.study.trial.looks import ERROR, errors_of
+from keenlattice.study.tune.noise import error_of_difference, noises
 from keenlattice.study.tune.plan import (
     FIRST_LOOK,
     Combination,
@@ -36,13 +37,13 @@ from keenlattice.study.tune.tell import tell_tuning, tune_figures, tune_page
 # In every round each combination that is still in the race is played once, in random order, so that what a round's
 # conditions do to all cancels. From the third round on a combination is out if it surely breaks a limit, if it is
 # surely worse than the best so far, or surely not better than that by more than what matters (Student's t of the log
-# ratios of a round's runs), or if the game does not run with it. A best one that only seems to keep a limit puts
-# nobody out, and is not named; a limit whose metric was not measured is not kept. So runs go where it is not yet
-# told. It ends when nobody but the best is left, or with the last round. (Racing, after O. Maron and A. W. Moore,
-# 1994.)
+# ratios of a round's runs, by what the runs of either vary), or if the game does not run with it. A best one that only
+# seems to keep a limit puts nobody out, and is not named; a limit whose metric was not measured is not kept. So runs
+# go where it is not yet told. It ends when nobody but the best is left, or with the last round. (Racing, after O. Maron
+# and A. W. Moore, 1994.)
 #
-# Since any may turn out as the best, the error of 5 % is shared by all pairs of combinations, and spent over the rounds
-# as over the looks at a trial; so is that of the limits, by the combinations.
+# Whichever is the best in truth, each of the others may put it out: so the error of 5 % is shared by all combinations
+# but one, and spent over the rounds as over the looks at a trial; so is that of the limits, by the combinations.
 
 ORDERS_DRAWN = 60
 Interval = tuple[float, float, float]
@@ -61,6 +62,7 @@ class Race:
         self.out: dict[int, Standing] = {}
         self.beaten: dict[int, Interval] = {}  # by how much, when it was put out
         self.keeping: set[int] = set()         # those that surely keep the limits
+        self._noises_at = 0, (np.empty(0), np.empty(0))  # the round of a look, and what its runs vary
 
     def entered(self) -> list[int]:
         """Those that are still in the race."""
@@ -137,16 +139,40 @@ class Race:
         """How much worse one is than the best, as log ratio, with its interval, over the rounds of both."""
         mine, its = self._scores(combination), self._scores(best)
         ratios = np.array([mine[number] - its[number] for number in sorted({*mine} & {*its})])
-        interval = self._interval(ratios, self.count * (self.count - 1) / 2)
-        return interval if interval[2] - interval[1] > NO_WIDTH else (interval[0], -math.inf, math.inf)
+        middle, half = float(ratios.mean()) if ratios.size else 0.0, self._half_width(combination, best, ratios)
+        return (middle, middle - half, middle + half) if half > NO_WIDTH else (middle, -math.inf, math.inf)
+
+    def _half_width(self, combination: int, best: int, ratios: Floats) -> float:
+        from scipy.special import stdtrit
+
+        if ratios.size < 2:
+            return math.inf
+        if self.count == 2:  # nobody else tells what a round did to both
+            error, dof = float(ratios.std(ddof=1)) / math.sqrt(ratios.size), ratios.size - 1.0
+        else:
+            variances, counts = self._noises()
+            pair = [combination, best]
+            error, dof = error_of_difference(variances[pair].tolist(), counts[pair].tolist(), ratios.size)
+        return error * float(stdtrit(dof, 1 - self._error_now(self.count - 1))) if math.isfinite(error) else math.inf
+
+    def _noises(self) -> tuple[Floats, Floats]:
+        """As `noise.noises`; computed once a look."""
+        if self._noises_at[0] != self.rounds:
+            scores = [self._scores(combination) for combination in range(self.count)]
+            self._noises_at = self.rounds, noises(np.array([[row.get(number, math.nan) for number in range(self.rounds)]
+                                                            for row in scores]))
+        return self._noises_at[1]
+
+    def _error_now(self, shared_by: float) -> float:
+        """This look's part of the error."""
+        looks = tuple(range(FIRST_LOOK, self.plan.rounds + 1))
+        return errors_of(looks, ERROR / shared_by)[max(FIRST_LOOK, self.rounds)]
 
     def _interval(self, values: Floats, shared_by: float) -> Interval:
         """Mean and Student's t interval, at this look's part of the error."""
         if values.size < 2:
             return (float(values.mean()) if values.size else 0.0), -math.inf, math.inf
-        looks = tuple(range(FIRST_LOOK, self.plan.rounds + 1))
-        error = errors_of(looks, ERROR / shared_by)[max(FIRST_LOOK, self.rounds)]
-        return t_interval(values, 1 - 2 * error)
+        return t_interval(values, 1 - 2 * self._error_now(shared_by))
 
     def _beyond(self, combination: int, limit: Limit) -> Interval | None:
         """How far the mean of the runs lies beyond a limit, with its interval; below zero it is kept. None if fewer
