@@ -106,9 +106,14 @@ def test_the_noise_of_its_first_round_says_how_many_a_screen_takes() -> None:
         assert all(factor.telling.standing != "unclear" for factor in screens[noise].factors)
     # Where it cannot tell what does nothing, it plays no more than a screen that is not sized.
     assert screens[0.3].asked_rounds > 12 and screens[0.3].rounds_played == 4
-    assert plan.most_rounds(0) == 12 and replace(plan, sized=False).most_rounds(3) == 12
+    assert plan.most_rounds(0) == 4 and replace(plan, sized=False).most_rounds(3) == 12
     with pytest.raises(BadValue, match="two rounds at least"):
         replace(plan, rounds=1)
+    # Three changes leave too few runs in a round to know the noise by: then the second round says it.
+    few = made_up(replace(plan, factors=plan.factors[:3]), [0.1, 0.0, 0.0], 1, noise=0.03)
+    assert few.asked_rounds >= 2 and few.rounds_played <= few.asked_rounds
+    alike = made_up(replace(plan, factors=plan.factors[:3]), [0.0] * 3, 1, noise=0.0)
+    assert alike.rounds_played <= 4
 
 
 def test_each_change_is_told_by_what_it_does_to_either() -> None:

@@ -10,6 +10,7 @@ from keenlattice.measure.film.grid import GAMMA, SCALE, Area, Window, cells_of
 AROUND_CELLS = 4                       # a key is seen to move beside the cells that show it best
 BEFORE_MS, DONE_MS, REACH_MS = (-120.0, -80.0), (20.0, 60.0), 90.0
 FEWEST = 4                             # presses that a course is the median of
+SLOWEST_MS = 20.0                      # between pictures: a slower film has too few of them around a press
 LOW, HIGH = 0.1, 0.9                   # of the way: from where to where the course is timed
 BIN_SHARE = 0.5                        # of an interval: the presses together show it finer than one does
 LONGER_MS, LONGER_SHARE = 3.0, 0.75    # than an interval, and this share of one more: then it moves
@@ -46,7 +47,7 @@ def travel_of(window: Window, at_ms: Floats, press: Area, press_ms: Floats) -> T
     light = np.clip(around.reshape(at_ms.size, -1) / SCALE, 0, None) ** GAMMA
     interval = float(np.median(np.diff(at_ms)))
     whole = [time for time in press_ms if at_ms[0] <= time + BEFORE_MS[0] and time + REACH_MS <= at_ms[-1]]
-    if len(whole) < FEWEST:
+    if len(whole) < FEWEST or interval > SLOWEST_MS:
         return Travel()
     times, way = _together([_course(light, at_ms - time) for time in whole], BIN_SHARE * interval)
     low, half, high = (_passed(times, way, share) for share in (LOW, 0.5, HIGH))
@@ -57,6 +58,8 @@ def travel_of(window: Window, at_ms: Floats, press: Area, press_ms: Floats) -> T
 def _together(courses: list[tuple[Floats, Floats]], bin_ms: float) -> tuple[Floats, Floats]:
     """The median course of several presses: pictures fall at other moments of each, so that it is finer than one."""
     times, ways = (np.concatenate(parts) for parts in zip(*courses, strict=True))
+    if not times.size:
+        return np.zeros(1), np.ones(1)
     bins = np.floor(times / max(bin_ms, 4 * REACH_MS / times.size)).astype(np.intp)
     held = np.unique(bins)
     return (np.array([times[bins == number].mean() for number in held]),
@@ -65,11 +68,11 @@ def _together(courses: list[tuple[Floats, Floats]], bin_ms: float) -> tuple[Floa
 
 def _course(light: Floats, from_press_ms: Floats) -> tuple[Floats, Floats]:
     """When each picture around a press was taken, and how much of the change was done by then."""
-    def mean(span: tuple[float, float]) -> Floats:
-        return np.asarray(light[(from_press_ms >= span[0]) & (from_press_ms <= span[1])].mean(axis=0))
-
-    before = mean(BEFORE_MS)
-    change = mean(DONE_MS) - before
+    before, after = (light[(from_press_ms >= span[0]) & (from_press_ms <= span[1])] for span in (BEFORE_MS, DONE_MS))
+    if not before.size or not after.size:  # a film may lack some pictures
+        return np.empty(0), np.empty(0)
+    before = before.mean(axis=0)
+    change = after.mean(axis=0) - before
     near = np.abs(from_press_ms) <= REACH_MS
     return from_press_ms[near], (light[near] - before) @ change / max(float(change @ change), 1e-12)
 

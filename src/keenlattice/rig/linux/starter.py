@@ -85,8 +85,9 @@ def _stretch(executables: Sequence[str], display: str, seconds: float) -> Mappin
         return {}
     try:
         from keenlattice.rig.linux.x11.probe import Probe  # needs a package that playing does not
+        from keenlattice.rig.linux.x11.windows import still_there
 
-        with closing(Probe(display)) as probe:
+        with still_there(), closing(Probe(display)) as probe:
             window = probe.find(game.processes, WINDOW_WITHIN_S, game.alive)
             return metrics_of(probe.record(window, seconds, 0, None, game.alive), NOTED)
     except (KeenLatticeError, ImportError):

@@ -252,7 +252,8 @@ def _error_now(played: ScreenRuns, error: float) -> float:
 
 
 def rounds_asked(played: ScreenRuns) -> int:
-    """How many rounds the first asks for, so that nine of ten factors that do nothing are told; 0 if it cannot tell."""
+    """How many times what was played it takes, so that nine of ten factors that do nothing are told; 0 if that is not
+    known."""
     claimed = {claim.metric for claims in played.plan.claims for claim in claims[:1]}
     measured = [name for name in claimed or played.plan.deciders if played.has(name)]
     error, wanted = ERROR / (1 if claimed else max(1, len(measured))), [0]

@@ -189,10 +189,10 @@ class ScreenPlan(Form):
         return list(dict.fromkeys([*self.deciders, *claimed, *TRIAL_METRICS]))
 
     def most_rounds(self, asked: int) -> int:
-        """How many rounds are played at most, once the first has asked for so many; 0 if it has not."""
-        if not self.sized or not asked:
+        """How many rounds are played at most, once the first has asked for so many; 0 if it could not."""
+        if not self.sized:
             return self.rounds
-        return max(2, asked) if asked <= self.rounds else min(PROVISIONAL, self.rounds)
+        return max(2, asked) if 0 < asked <= self.rounds else min(PROVISIONAL, self.rounds)
 
     @property
     def can_tell(self) -> bool:

@@ -107,7 +107,7 @@ class Rounds:
         self.sizes: list[int] = []            # rows of each round
         self._found: list[Factor] = []        # what is known of all factors since the last look
         self.alone = 0                        # runs that trials one by one would have taken
-        self.asked = 0                        # rounds that the first asks for, of a sized screen
+        self.asked = 0                        # rounds that the first asks for, of a sized screen; 0 if it cannot
 
     @property
     def open(self) -> list[int]:
@@ -149,8 +149,8 @@ class Rounds:
         # many blocks as runs.
         self.alone += len(self.open) * self.sizes[-1] * self.plan.repeats
         played = self._played()
-        if self.plan.sized and len(self.sizes) == 1:
-            self.asked = rounds_asked(played)
+        if self.plan.sized and not self.asked:  # a first round of few runs may not tell how much they vary
+            self.asked = len(self.sizes) * rounds_asked(played)
             played = self._played()
         self._found = factors(played)
         settled = [place for place, factor in enumerate(self._found) if not any(
