@@ -120,7 +120,7 @@ class Rows:
     """Columns of a file.
 
     Args:
-        numbers: name to values, NaN where there is no number; shape (rows,).
+        numbers: name to values, NaN where a number is missing; shape (rows,).
         texts: name to texts; shape (rows,).
         row: where each row is in the file, counted from 1 as an editor does; None if it is simply `first` onwards.
         first: the line of the first row.

@@ -27,7 +27,7 @@ class SerialLog:
 
     Raises:
         NeedsInstalling: the package that reads serial ports is missing.
-        CaptureError: there is no such port, or it cannot be opened.
+        CaptureError: the port is missing, or cannot be opened.
     """
 
     def __init__(self, port: str, baud: int = BAUD) -> None:

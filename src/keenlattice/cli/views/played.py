@@ -61,7 +61,7 @@ def keep_watching(ws: "Workspace") -> None:
     """
     profiles = ws.book.profiles()
     if not (names := [name for name in ws.rig.games.names if name in profiles]):
-        raise UsageError("there is no game here that has a profile: keen rig game NAME --executable FILE, then "
+        raise UsageError("no game here has a profile: keen rig game NAME --executable FILE, then "
                          "keen edit NAME SETTING=VALUE")
     say(f"Waiting for {', '.join(names)}. Ctrl-C ends this.")
     failed = set[str]()

@@ -46,10 +46,10 @@ def travel_of(window: Window, at_ms: Floats, press: Area, press_ms: Floats) -> T
                          max(0, columns.start - AROUND_CELLS):columns.stop + AROUND_CELLS]
     light = np.clip(around.reshape(at_ms.size, -1) / SCALE, 0, None) ** GAMMA
     interval = float(np.median(np.diff(at_ms)))
-    whole = [time for time in press_ms if at_ms[0] <= time + BEFORE_MS[0] and time + REACH_MS <= at_ms[-1]]
-    if len(whole) < FEWEST or interval > SLOWEST_MS:
+    inside = [time for time in press_ms if at_ms[0] <= time + BEFORE_MS[0] and time + REACH_MS <= at_ms[-1]]
+    if len(inside) < FEWEST or interval > SLOWEST_MS:
         return Travel()
-    times, way = _together([_course(light, at_ms - time) for time in whole], BIN_SHARE * interval)
+    times, way = _together([_course(light, at_ms - time) for time in inside], BIN_SHARE * interval)
     low, half, high = (_passed(times, way, share) for share in (LOW, 0.5, HIGH))
     lasts = (high - low) / (HIGH - LOW)
     return Travel(lasts, half) if lasts > interval + max(LONGER_MS, LONGER_SHARE * interval) else Travel()

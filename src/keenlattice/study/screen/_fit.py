@@ -16,9 +16,9 @@ What is settled after a round stays off in those that come, which are the smalle
 nothing that decides is unclear, or with the last round. Its rounds are looks: the error of 5 % at either end of an
 interval is spent on them as in a trial, and shared likewise by the metrics that decide.
 
-A sized screen takes its rounds from the noise of its first, as a sized trial does (`trial.looks`): so many that what
-does nothing is told in nine of ten screens. The noise says nothing of any effect, and is known by more degrees of
-freedom than a trial's.
+A sized screen takes its rounds from the noise of its first, as a sized trial does (`trial.looks`): enough to tell what
+does nothing in nine of ten screens. The noise says nothing of any effect, and has more degrees of freedom than a
+trial's.
 """
 
 import math
@@ -252,8 +252,7 @@ def _error_now(played: ScreenRuns, error: float) -> float:
 
 
 def rounds_asked(played: ScreenRuns) -> int:
-    """How many times what was played it takes, so that nine of ten factors that do nothing are told; 0 if that is not
-    known."""
+    """Return how many times the runs so far tell nine of ten factors that do nothing; 0 if that is not known."""
     claimed = {claim.metric for claims in played.plan.claims for claim in claims[:1]}
     measured = [name for name in claimed or played.plan.deciders if played.has(name)]
     error, wanted = ERROR / (1 if claimed else max(1, len(measured))), [0]

@@ -189,7 +189,11 @@ class ScreenPlan(Form):
         return list(dict.fromkeys([*self.deciders, *claimed, *TRIAL_METRICS]))
 
     def most_rounds(self, asked: int) -> int:
-        """How many rounds are played at most, once the first has asked for so many; 0 if it could not."""
+        """Return how many rounds are played at most.
+
+        Args:
+            asked: how many the first asks for; 0 if it cannot tell.
+        """
         if not self.sized:
             return self.rounds
         return max(2, asked) if 0 < asked <= self.rounds else min(PROVISIONAL, self.rounds)

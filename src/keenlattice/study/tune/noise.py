@@ -30,8 +30,8 @@ def noises(scores: Floats) -> tuple[Floats, Floats]:
     left = np.where(played, scores - of_combinations[:, None] - of_rounds, 0.0)
     # A mean over few combinations takes a part of each one's noise along; alone in a round, all of it.
     share = np.where(sizes > 1, 1 - 1 / np.maximum(sizes, 1), 0.0)
-    known = (played * share).sum(axis=1) * (1 - 1 / np.maximum(counts, 1))
-    variances = np.where(known > 0, (left ** 2).sum(axis=1) / np.where(known > 0, known, 1.0), np.nan)
+    weights = (played * share).sum(axis=1) * (1 - 1 / np.maximum(counts, 1))
+    variances = np.where(weights > 0, (left ** 2).sum(axis=1) / np.where(weights > 0, weights, 1.0), np.nan)
     return variances, counts
 
 
