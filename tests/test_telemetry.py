@@ -214,12 +214,12 @@ def test_this_machine_is_listened_to_at_little_cost() -> None:
     try:
         with taken_down([busy.pid], every_s=0.1) as found:
             began = time.perf_counter()
-            time.sleep(2)
+            time.sleep(4)  # on a busy machine a reading may take half a second
     finally:
         busy.kill()
         busy.wait()
     assert found.cost is not None and found.cost < 0.01
-    recorded = Capture(np.arange(201) * 10.0, about={"clock_start_s": began})
+    recorded = Capture(np.arange(401) * 10.0, about={"clock_start_s": began})
     beside = found.beside(recorded)
     assert beside.telemetry["game-thread.load"].known.size > 5 and beside.about["telemetry_cost_pct"] < 1
     assert readings(beside)["game-thread.load"].mean > 20 and readings(beside)["system.memory"].mean > 50
