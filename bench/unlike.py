@@ -200,18 +200,22 @@ def promises(executor: Executor) -> list[Row]:
     return rows
 
 
-def screen(factors: int, costly: Sequence[int], effect: Callable[[NDArray[np.bool_]], float], noise: str, seed: int
-           ) -> Screen:
-    made = ScreenPlan(tuple((str(one),) for one in range(factors)), seed=seed, decides=FRAME)
-    rounds = Rounds(made, list(costly))
-    random = np.random.default_rng(seed)
-    course, at = NOISE[noise](random, 4 * made.runs_a_round), 0
+def screened(plan: ScreenPlan, costly: Sequence[int], effect: Callable[[NDArray[np.bool_]], float], course: Array
+             ) -> Screen:
+    """A screen whose runs are as the settings that are on make them, and as this noise."""
+    rounds = Rounds(plan, list(costly))
     while not rounds.over:
         for _, signs, _ in rounds.coming():
-            rounds.add(signs, numbers(**{FRAME: 7 * math.exp(course[at] + effect(signs > 0))}))
-            at += 1
+            level = 7 * math.exp(course[len(rounds.numbers)] + effect(signs > 0))
+            rounds.add(signs, numbers(**{FRAME: level}))
         rounds.look()
-    return rounds.result(Screen("", "", "", "", made, (), (), 0, 0, 0))
+    return rounds.result(Screen("", "", "", "", plan, (), (), 0, 0, 0))
+
+
+def screen(factors: int, costly: Sequence[int], effect: Callable[[NDArray[np.bool_]], float], noise: str, seed: int
+           ) -> Screen:
+    plan = ScreenPlan(tuple((str(one),) for one in range(factors)), seed=seed, decides=FRAME)
+    return screened(plan, costly, effect, NOISE[noise](np.random.default_rng(seed), plan.rounds * plan.runs_a_round))
 
 
 def restarting(noise: str, number: int) -> tuple[int, int]:
@@ -311,6 +315,16 @@ def hunts(executor: Executor) -> list[Row]:
     return rows
 
 
+def raced(plan: TunePlan, run: Callable[[int], Mapping[str, float]]) -> tuple[Race, bool]:
+    """A race to its end, and whether it is settled."""
+    race, over = Race(plan), False
+    while not over and race.rounds < plan.rounds:
+        for one in race.order(race.rounds):
+            race.add(race.rounds, one, numbers(**run(one)))
+        over = race.look(race.rounds)
+    return race, over
+
+
 def tuned(kind: str, sd: float, varies: float, number: int) -> tuple[bool, bool, bool]:
     """A race of twelve: whether what it names keeps the limit; whether it says that it is settled; and whether what it
     names is then within 2 % of the best that keeps it. Where it names none, nothing is wrong."""
@@ -319,12 +333,8 @@ def tuned(kind: str, sd: float, varies: float, number: int) -> tuple[bool, bool,
     goal = np.exp(random.normal(0, 0.04, 12))
     limited = {"kept by all": np.full(12, 9.0), "a trade-off": 10 / goal * np.exp(random.normal(0, 0.01, 12)),
                "broken by all but one, by 1 %": np.where(np.arange(12) == random.integers(12), 9.7, 10.1)}[kind]
-    race, over = Race(plan), False
-    while not over and race.rounds < plan.rounds:
-        for one in race.order(race.rounds):
-            race.add(race.rounds, one, numbers(**{FRAME: 7 * goal[one] * math.exp(sd * random.standard_normal()),
-                                                  LATENCY: limited[one] * math.exp(varies * random.standard_normal())}))
-        over = race.look(race.rounds)
+    race, over = raced(plan, lambda one: {FRAME: 7 * goal[one] * math.exp(sd * random.standard_normal()),
+                                          LATENCY: limited[one] * math.exp(varies * random.standard_normal())})
     best = race.best()
     if best is None:
         return True, over, True
@@ -336,12 +346,8 @@ def alike(more: float, number: int) -> bool:
     """A race of twelve that are alike, of which every other one varies so many times as much: whether it calls any
     worse."""
     random = np.random.default_rng(seed_of(f"alike {more}", number))
-    race, over = Race(TunePlan((("one", tuple(range(12))),), FRAME, seed=number)), False
-    while not over and race.rounds < race.plan.rounds:
-        for one in race.order(race.rounds):
-            race.add(race.rounds, one, numbers(**{FRAME: 7 * math.exp(
-                SD * (more if one % 2 else 1) * random.standard_normal())}))
-        over = race.look(race.rounds)
+    race, _ = raced(TunePlan((("one", tuple(range(12))),), FRAME, seed=number), lambda one: {
+        FRAME: 7 * math.exp(SD * (more if one % 2 else 1) * random.standard_normal())})
     return "worse" in race.out.values()
 
 

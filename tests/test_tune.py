@@ -55,17 +55,21 @@ def test_the_best_that_keeps_the_limit_wins_and_runs_go_where_it_is_not_told() -
 
 
 @settings(max_examples=40)
-@given(st.integers(3, 9), st.integers(3, 12), st.integers(0, 2**31))
+@given(st.integers(2, 9), st.integers(3, 12), st.integers(0, 2**31))
 def test_the_noise_of_all_is_what_a_fit_of_combinations_and_rounds_leaves(count: int, rounds: int, seed: int) -> None:
     scores = np.random.default_rng(seed).normal(size=(count, rounds))
     terms = np.hstack([np.kron(np.eye(count), np.ones((rounds, 1))), np.tile(np.eye(rounds), (count, 1))])
     left = scores.ravel() - terms @ np.linalg.lstsq(terms, scores.ravel(), rcond=None)[0]
-    variances, counts = noises(scores)
-    assert variances.mean() == pytest.approx(left @ left / (count - 1) / (rounds - 1)) and (counts == rounds).all()
+    variances, dof = noises(scores)
+    assert variances.mean() == pytest.approx(left @ left / (count - 1) / (rounds - 1))
+    assert dof.sum() == pytest.approx((count - 1) * (rounds - 1))
     moved, _ = noises(scores + 5 * np.arange(rounds) - 3 * np.arange(count)[:, None])
     assert moved == pytest.approx(variances)
-    error, dof = error_of_difference((1.0, 1.0), (rounds, rounds), rounds)
-    assert error == pytest.approx(math.sqrt(2 / rounds)) and dof == pytest.approx(2 * (rounds - 1))
+    error, of_pair = error_of_difference(np.ones(2), dof[:2], rounds)
+    assert error == pytest.approx(math.sqrt(2 / rounds)) and of_pair == pytest.approx(2 * dof[0])
+    error, of_pair = error_of_difference(*(values[:2] for values in noises(scores[:2])), rounds)  # as pairs tell it
+    assert error == pytest.approx((scores[0] - scores[1]).std(ddof=1) / math.sqrt(rounds))
+    assert of_pair == pytest.approx(rounds - 1)
 
 
 def test_alike_combinations_are_seldom_called_worse() -> None:

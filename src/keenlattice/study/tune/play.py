@@ -147,12 +147,9 @@ class Race:
 
         if ratios.size < 2:
             return math.inf
-        if self.count == 2:  # nobody else tells what a round did to both
-            error, dof = float(ratios.std(ddof=1)) / math.sqrt(ratios.size), ratios.size - 1.0
-        else:
-            variances, counts = self._noises()
-            pair = [combination, best]
-            error, dof = error_of_difference(variances[pair].tolist(), counts[pair].tolist(), ratios.size)
+        variances, of_noise = self._noises()
+        pair = [combination, best]
+        error, dof = error_of_difference(variances[pair], of_noise[pair], ratios.size)
         return error * float(stdtrit(dof, 1 - self._error_now(self.count - 1))) if math.isfinite(error) else math.inf
 
     def _noises(self) -> tuple[Floats, Floats]:
