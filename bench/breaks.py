@@ -11,14 +11,12 @@ from functools import partial
 import numpy as np
 
 from bench.rows import STUDIES, Row, said, seed_of
-from bench.unlike import FRAME, LATENCY, NOISE, SD, decided, numbers
+from bench.unlike import FRAME, LATENCY, NOISE, SD, decided, numbers, screened
 from keenlattice._parallel import spread
 from keenlattice.study.deciding import Numbers
 from keenlattice.study.hunt._search import Signal, first_changed
 from keenlattice.study.hunt.play import MOST_LOOKS
-from keenlattice.study.screen.plan import MOST_ROUNDS, ScreenPlan
-from keenlattice.study.screen.play import Rounds
-from keenlattice.study.screen.result import Screen
+from keenlattice.study.screen.plan import MOST_ROUNDS, USUAL_ROUNDS, ScreenPlan
 from keenlattice.study.trial.concluding import Seen, _arms, ended, over
 from keenlattice.study.trial.plan import Arm, TrialPlan
 
@@ -135,30 +133,25 @@ def sizes(executor: Executor) -> list[Row]:
     return rows
 
 
-def screened(noise: str, scale: float, is_sized: bool, number: int) -> tuple[int, int, int]:
+def sized_screen(noise: str, scale: float, is_sized: bool, number: int) -> tuple[int, int, int]:
     """A screen of eight changes, of which three do 1.5, 3 and -6 %: how many ends of their intervals are wrong, how
     many have a word, and how many runs it takes."""
-    plan = ScreenPlan(tuple((str(place),) for place in range(len(EFFECTS))), rounds=MOST_ROUNDS if is_sized else 4,
-                      seed=seed_of("screened", number), decides=FRAME, matters_pct=3.0, sized=is_sized)
-    random, rounds = np.random.default_rng(seed_of(f"screened {noise}", number)), Rounds(plan, [])
-    course = scale * NOISE[noise](random, plan.rounds * plan.runs_a_round)
-    while not rounds.over:
-        for _, signs, _ in rounds.coming():
-            level = 7 * math.exp(course[len(rounds.numbers)] + float((signs > 0) @ EFFECTS))
-            rounds.add(signs, numbers(**{FRAME: level}))
-        rounds.look()
-    effects = [(EFFECTS[int(factor.settings[0])], factor.telling) for factor in rounds.result(
-        Screen("", "", "", "", plan, (), (), 0, 0, 0)).factors]
+    plan = ScreenPlan(tuple((str(place),) for place in range(len(EFFECTS))), seed=seed_of("screened", number),
+                      rounds=MOST_ROUNDS if is_sized else USUAL_ROUNDS, decides=FRAME, matters_pct=3.0, sized=is_sized)
+    course = scale * NOISE[noise](np.random.default_rng(seed_of(f"screened {noise}", number)),
+                                  plan.rounds * plan.runs_a_round)
+    result = screened(plan, (), lambda on: float(on @ EFFECTS), course)
+    effects = [(EFFECTS[int(factor.settings[0])], factor.telling) for factor in result.factors]
     wrong = sum((math.log1p((effect.low_pct or 0) / 100) > true) + (math.log1p((effect.high_pct or 0) / 100) < true)
                 for true, effect in effects if effect.low_pct is not None)
-    return wrong, sum(effect.standing != "unclear" for _, effect in effects), len(rounds.numbers)
+    return wrong, sum(effect.standing != "unclear" for _, effect in effects), result.runs
 
 
 def sized_screens(executor: Executor) -> list[Row]:
     rows = []
     for noise, scale in (("normal noise", 1.0), ("normal noise", 2.0), ("normal noise", 4.0),
                          ("heavy tails (t, 3)", 2.0)):
-        screens = spread(partial(screened, noise, scale, True), range(STUDIES // 2), executor)
+        screens = spread(partial(sized_screen, noise, scale, True), range(STUDIES // 2), executor)
         rows.append(Row(f"an end of an interval is wrong: a screen that sizes itself, {noise} of {scale:g} %",
                         sum(wrong for wrong, _, _ in screens), 2 * len(EFFECTS) * len(screens), 0, 0.05))
     said(rows)
@@ -238,7 +231,7 @@ def costs(executor: Executor) -> list[str]:
     for scale in (1.0, 2.0, 4.0, 6.0):
         line = f"| {scale:g} % |"
         for is_sized in (True, False):
-            screens = spread(partial(screened, "normal noise", scale, is_sized), range(STUDIES // 4), executor)
+            screens = spread(partial(sized_screen, "normal noise", scale, is_sized), range(STUDIES // 4), executor)
             line += (f" {np.mean([runs for *_, runs in screens]):.0f} | "
                      f"{100 * np.mean([words for _, words, _ in screens]) / len(EFFECTS):.0f} % |")
         lines.append(line)

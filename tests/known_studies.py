@@ -72,7 +72,7 @@ def of_screens(_: Path) -> object:
                 on = design[row] > 0
                 rows.append(design[row])
                 played.append(numbers(random, -0.05 * on[0] + 0.02 * on[2] + 0.04 * (on[1] and on[3]), 0.01))
-        seen = ScreenRuns(plan, np.array(rows), played, sizes, costly)
+        seen = ScreenRuns(plan, np.array(rows), played, sizes, plan.rounds, costly)
         found.append([[[one.settings, [asdict(each) for each in one.judged], [each.standing for each in one.others]]
                        for one in factors(seen)], [asdict(one) for one in interactions(seen)]])
     return found

@@ -251,7 +251,8 @@ def test_screens_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     plan = ["screen", "brass-orbit@stock", "brass-orbit", "--plan"]
     assert "one decides what the other does" in keen(*plan).stdout
     assert "sync.triple-buffering + sync.vertical" in keen(*plan, "--together", "checks").stdout
-    for bad in (["screen"], ["screen", "brass-orbit", "brass-orbit"], [*words, "--together", "x.y"]):
+    for bad in (["screen"], ["screen", "brass-orbit", "brass-orbit"], [*words, "--together", "x.y"],
+                [*words, "--rounds", "0"], ["trial", *words[1:], "--blocks", "0"]):
         assert keen(*bad, code=2).stderr
 
 

@@ -59,7 +59,7 @@ def plain_text(text: str) -> str:
     line = " ".join(text.replace("->", "\N{RIGHTWARDS ARROW}").split())
     escaped = "".join(f"\\{letter}" if letter in SPECIAL else letter for letter in line)
     escaped = re.sub(r"^(\d+)([.)])", r"\1\\\2", escaped)  # no list of one
-    escaped = escaped.replace("://", ":\\//").replace("www.", "www\\.")  # no link of its own making
+    escaped = escaped.replace("://", ":\\//").replace("www.", "www\\.")  # so that it makes no link
     return f"\\{escaped}" if escaped[:1] in ("-", "=") else escaped
 
 

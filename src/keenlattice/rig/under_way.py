@@ -125,6 +125,11 @@ def is_launcher(command: Sequence[str], executables: Sequence[str]) -> bool:
     return Path(command[0]).name.lower() not in {name.lower() for name in executables}
 
 
+def not_started(name: str, command: Sequence[str], error: OSError) -> RigError:
+    """Return the error of a game that the system does not start, with the file or folder at fault."""
+    return RigError(f"{name} cannot be started: {error.filename or command[0]}: {error.strerror}")
+
+
 def not_known_how(name: str) -> RigError:
     """Return the error of a game that does not run, and of which nobody has said how it is started."""
     return RigError(f"{name} does not run, and how it is started is not known: put its command behind --, or say it "

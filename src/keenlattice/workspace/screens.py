@@ -43,7 +43,7 @@ class Screens:
         Raises:
             UsageError, BadValue, UnknownName: it is invalid.
         """
-        from keenlattice.study.screen.plan import MOST_ROUNDS, PROVISIONAL, ScreenPlan, factors_of
+        from keenlattice.study.screen.plan import MOST_ROUNDS, USUAL_ROUNDS, ScreenPlan, factors_of
 
         first = self._opened.find(before, both=True)
         second, claims = self._other(first, after)
@@ -52,8 +52,10 @@ class Screens:
         repeats = runs_between_switches(self._opened, repeats, [key for group in factors for key in group], 0.5,
                                         seconds + warm_up_s, switch_minutes)
         sized = rounds is None and not self._opened.by_hand
+        if rounds is None:
+            rounds = MOST_ROUNDS if sized else USUAL_ROUNDS
         return first, second, ScreenPlan(
-            factors, claimed, rounds or (MOST_ROUNDS if sized else PROVISIONAL), seconds, seed_or_fresh(seed), decides,
+            factors, claimed, rounds, seconds, seed_or_fresh(seed), decides,
             warm_up_s=warm_up_s, repeats=repeats, few_switches=self._opened.by_hand, folded=folded, sized=sized,
             **what_matters(matters, decides))
 

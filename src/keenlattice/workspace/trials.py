@@ -73,7 +73,9 @@ class Trials:
         repeats = runs_between_switches(self._opened, repeats, differing, 1.0, seconds + warm_up_s, switch_minutes,
                                         asked=asked)
         sized = blocks is None and early and not costly
-        return TrialPlan(blocks or (MOST_BLOCKS if sized else BLOCKS_BY_HAND), seconds, seed_or_fresh(seed), decides,
+        if blocks is None:
+            blocks = MOST_BLOCKS if sized else BLOCKS_BY_HAND
+        return TrialPlan(blocks, seconds, seed_or_fresh(seed), decides,
                          early=early, few_switches=costly, repeats=repeats, warm_up_s=warm_up_s,
                          adjusts_for=adjusts_for, sized=sized, **what_matters(matters, decides))
 

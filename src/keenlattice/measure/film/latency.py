@@ -28,8 +28,8 @@ GRADUAL = 0.1            # of an interval: how late a screen's gradual rise is d
 
 @dataclass(frozen=True, eq=False)
 class _Course:
-    """The two areas of a film, as they are stored, what they look like, the light of both in every picture, and what
-    moves while the button is pressed."""
+    """The two areas of a film, as they are stored, what they look like, and the light of both in every picture; beside
+    that some pictures with all cells, and when these were taken."""
 
     press: Area
     answer: Area
@@ -38,7 +38,8 @@ class _Course:
     lamp: Floats
     screen: Floats
     overexposed: tuple[str, ...]
-    travel: Travel
+    window: Window
+    window_ms: Floats
 
 
 def from_film(film: Film, shot_at_hz: float = 0.0, press: Area | None = None, answer: Area | None = None,
@@ -66,7 +67,7 @@ def from_film(film: Film, shot_at_hz: float = 0.0, press: Area | None = None, an
     interval = float(np.median(np.diff(course.at_ms)))
     later_ms, unsure_ms = _readout(film, course, interval, readout_ms)
     middle = GRADUAL / 2 * interval  # how fast the screen is, is not known: half of that is taken off, half is unsure
-    travel = course.travel
+    travel = _travel(course, latency)
     latency = replace(latency, press_ms=latency.press_ms + travel.later_ms,
                       answer_ms=latency.answer_ms + later_ms - middle)
     clean = max(_clean_share(lamp, course.at_ms), _clean_share(screen, course.at_ms))
@@ -103,25 +104,20 @@ def _followed(film: Film, shot_at_hz: float, given: tuple[Area, Area] | None, pr
         if number > len(held) - 1:  # it began to show late: from the start again, now that it is known where
             stream, held = windows(film, progress), []
         look = look_of(film, window, {"press": pair[0], "answer": pair[1]})
-        return _lights(pair, look, chain(held, stream), scale, _travel(window, window.at_ms * scale, pair))
+        return _lights(pair, look, chain(held, stream), scale, window)
     if look is None:
         raise CaptureError(f"{film.path} holds no picture that can be read")
     raise NotSure(f"not sure where {film.path} shows the press and the answer: {reasons[0]}. {_advice(look)}", look)
 
 
-def _travel(window: Window, at_ms: Floats, pair: tuple[Area, Area]) -> Travel:
-    """What moves at the first presses of a film."""
-    try:
-        latency = paired(*(edges(at_ms, light_of(window, area)) for area in pair))
-    except CaptureError:
-        return Travel()
+def _travel(course: _Course, latency: Latency) -> Travel:
+    """What moves at the presses that the window shows; no answer comes before its press."""
     answered = latency.press_ms[np.isfinite(latency.answer_ms)]
-    travel = travel_of(window, at_ms, pair[0], answered)
-    soonest = float(np.min(latency.waits_ms, initial=np.inf))
-    return replace(travel, later_ms=min(travel.later_ms, soonest / 2))  # no answer comes before its press
+    travel = travel_of(course.window, course.window_ms, course.press, answered)
+    return replace(travel, later_ms=min(travel.later_ms, float(np.min(latency.waits_ms, initial=np.inf)) / 2))
 
 
-def _lights(pair: tuple[Area, Area], look: Look, stream: Iterator[Window], scale: float, travel: Travel) -> _Course:
+def _lights(pair: tuple[Area, Area], look: Look, stream: Iterator[Window], scale: float, shown: Window) -> _Course:
     at_ms, lamps, screens = list[Floats](), list[Floats](), list[Floats]()
     peaks = {"lamp": 0.0, "screen": 0.0}
     for window in stream:
@@ -130,7 +126,8 @@ def _lights(pair: tuple[Area, Area], look: Look, stream: Iterator[Window], scale
             lights.append(light_of(window, area))
             peaks[name] = max(peaks[name], peak_level(window, area))
     return _Course(*pair, look, np.concatenate(at_ms), np.concatenate(lamps), np.concatenate(screens),
-                  tuple(name for name, peak in peaks.items() if peak >= OVEREXPOSED), travel)
+                  tuple(name for name, peak in peaks.items() if peak >= OVEREXPOSED),
+                   shown, shown.at_ms * scale)
 
 
 def _scale(film: Film, window: Window, shot_at_hz: float) -> float:

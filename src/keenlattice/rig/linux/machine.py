@@ -32,7 +32,7 @@ from keenlattice.rig.linux.scene import LAMP, SCENE
 from keenlattice.rig.linux.seen import ways
 from keenlattice.rig.linux.sound import SoundServer
 from keenlattice.rig.linux.starter import LinuxStarter
-from keenlattice.rig.linux.wayland.sway import Outputs, outputs
+from keenlattice.rig.linux.wayland.sway import SwayOutputs, outputs
 from keenlattice.rig.linux.x11.input import Input, keys_and_pointers
 from keenlattice.rig.linux.x11.picture import Picture, picture
 from keenlattice.rig.linux.x11.randr import Monitors
@@ -89,7 +89,7 @@ class LinuxRig:
                        lambda _: desktop.facts(modes.monitor())),
             StoredPart(preferences, preferences_of, Noted(home, "preferences-before.json")),
             StoredPart(keys, keys_and_pointers, Noted(home, "input-before.json")),
-            StoredPart(Outputs(os.environ.get("SWAYSOCK", "") if live else ""), outputs, Noted(
+            StoredPart(SwayOutputs(os.environ.get("SWAYSOCK", "") if live else ""), outputs, Noted(
                 home, "compositor-before.json")),
             StoredPart(Picture(Monitors("") if compositor else monitors), picture, Noted(home, "picture-before.json")),
             DriverOptions(self.config, home, self._of_the_driver, self._executables),

@@ -11,6 +11,7 @@ from keenlattice.errors import RigError, way
 from keenlattice.rig.linux.children import start, start_to_stay, stop, with_display
 from keenlattice.rig.linux.launch import Start
 from keenlattice.rig.linux.wayland.clients import ASKS_FOR_THE_LOG, CommitLog
+from keenlattice.rig.under_way import not_started
 
 PROC = Path("/proc")
 
@@ -101,7 +102,7 @@ def game_running(name: str, executables: Sequence[str], command: Sequence[str], 
     except subprocess.SubprocessError:
         raise begin.refused(name) from None
     except OSError as error:
-        raise RigError(f"{name} cannot be started: {error.filename or command[0]}: {error.strerror}") from None
+        raise not_started(name, command, error) from None
     try:
         yield Running((process.pid,), ours=True, commits=CommitLog(process.stderr) if process.stderr else None)
     finally:

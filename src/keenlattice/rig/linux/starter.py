@@ -4,16 +4,16 @@ import os
 import subprocess
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
-from keenlattice.errors import KeenLatticeError, RigError
+from keenlattice.errors import KeenLatticeError
 from keenlattice.rig.held import HeldPart
 from keenlattice.rig.linux._sampler import sources
 from keenlattice.rig.linux.launch import Start, start_of
 from keenlattice.rig.linux.program import running
-from keenlattice.rig.under_way import Readings, StartedGame, Stretches, is_launcher, not_known_how
+from keenlattice.rig.under_way import Readings, StartedGame, Stretches, is_launcher, not_known_how, not_started
 
 WINDOW_WITHIN_S = 1.0
 NOTED = ("frame_ms_mean", "frame_ms_p99")
@@ -47,7 +47,7 @@ class LinuxStarter:
         Raises:
             RigError: it cannot be started, or does not run and nobody has said how it is started.
         """
-        begin = self.start_of(name)
+        begin = replace(self.start_of(name), folder=folder)
         if not command:
             if (program := running(executables)) is None:
                 raise not_known_how(name)
@@ -57,11 +57,11 @@ class LinuxStarter:
             return
         try:
             process = subprocess.Popen(begin.command(command), preexec_fn=begin.before_it_runs,
-                                       env={**os.environ, **begin.environment}, cwd=folder)
+                                       env={**os.environ, **begin.environment}, cwd=begin.folder)
         except subprocess.SubprocessError:
             raise begin.refused(name) from None
         except OSError as error:
-            raise RigError(f"{name} cannot be started: {error.filename or command[0]}: {error.strerror}") from None
+            raise not_started(name, command, error) from None
         yield StartedGame(process.poll, lambda: self.runs(executables), is_launcher(command, executables),
                           readings=_readings(), stretches=_stretches(executables))
 

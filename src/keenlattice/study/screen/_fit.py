@@ -34,10 +34,10 @@ from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.measure.summaries import NO_WIDTH, percent_of
 from keenlattice.profile.pack import Claim
 from keenlattice.study.deciding import Numbers, matters_in_pct, sharing
-from keenlattice.study.screen.plan import LEAST_DOF, PROVISIONAL, ScreenPlan, Signs
+from keenlattice.study.screen.plan import LEAST_DOF, USUAL_ROUNDS, ScreenPlan, Signs
 from keenlattice.study.screen.result import Effect, Factor, Interaction, Standing
 from keenlattice.study.trial.concluding import word_for
-from keenlattice.study.trial.looks import ERROR, POWER, blocks_for, errors_of, errors_spent
+from keenlattice.study.trial.looks import ERROR, blocks_for, errors_of, errors_of_sized
 
 # One after the other, the pair joins the fit whose product explains most of what is left over, as long as that is
 # beyond chance among all pairs (Bonferroni). What three settings do only together shows as pairs of them; so pairs
@@ -102,7 +102,7 @@ def together(pairs: Sequence[tuple[int, int, float]]) -> list[tuple[tuple[int, .
     return [(tuple(sorted(places)), effect) for places, effect in sorted(groups, key=lambda pair: -abs(pair[1]))]
 
 
-GENEROUS = 1.8  # times the variance that the first round shows: with what settles, later rounds shrink
+MORE_THAN_SEEN = 1.8  # times the variance that the first round shows: with what settles, later rounds shrink
 LEAST_OF_STRETCHES = 2  # degrees of freedom among them
 
 
@@ -114,16 +114,16 @@ class ScreenRuns:
         design: which factors each run had on; shape (runs, factors).
         numbers: the metrics of each run, in the order in which they were played.
         sizes: how many rows each round had.
-        costly: the factors that were switched by stretches.
         most: how many rounds it takes at most, as far as that is known.
+        costly: the factors that were switched by stretches.
     """
 
     plan: ScreenPlan
     design: Signs
     numbers: Sequence[Numbers]
     sizes: Sequence[int]
+    most: int
     costly: Sequence[int] = ()
-    most: int = PROVISIONAL
 
     @property
     def rows(self) -> Floats:
@@ -243,12 +243,9 @@ def _effect(played: ScreenRuns, fits: Mapping[str, Fit], name: str, error: float
 
 
 def _error_now(played: ScreenRuns, error: float) -> float:
-    if not played.plan.sized:
-        return errors_of(tuple(range(1, played.plan.rounds + 1)), error)[len(played.sizes)]
-    rounds = range(1, max(2, played.most) + 1)
-    first = PROVISIONAL ** -POWER
-    spent = (first + (1 - first) * ((number - 1) / (len(rounds) - 1)) ** POWER for number in rounds)
-    return errors_spent(tuple(rounds), tuple(share * error for share in spent))[len(played.sizes)]
+    rounds = tuple(range(1, played.most + 1))
+    errors = errors_of_sized(rounds, error, 1, USUAL_ROUNDS) if played.plan.sized else errors_of(rounds, error)
+    return errors[len(played.sizes)]
 
 
 def rounds_asked(played: ScreenRuns) -> int:
@@ -259,7 +256,7 @@ def rounds_asked(played: ScreenRuns) -> int:
     for name in measured:
         spreads = [fit[1] for fit in _fitted(played, name) if fit is not None]
         margin = math.log1p(played.matters_pct(name) / 100)
-        wanted += [blocks_for(float(np.median(spreads)), margin, error, GENEROUS)] if spreads else []
+        wanted += [blocks_for(float(np.median(spreads)), margin, error, MORE_THAN_SEEN)] if spreads else []
     return max(wanted)
 
 

@@ -128,10 +128,10 @@ def drawn_anew(factors: int, folded: bool, random: np.random.Generator) -> Signs
 
 
 MAX_REPEATS = 20
-PROVISIONAL = 4
-"""Rounds of a screen that is not sized, and of a sized one until its first round has said how many it takes."""
+USUAL_ROUNDS = 4
+"""Of a screen that is not sized, and of a sized one until its first round has said how many it takes."""
 MOST_ROUNDS = 12
-"""Of a sized screen: where its noise asks for more, it takes PROVISIONAL ones, for what does more than just matter."""
+"""Of a sized screen: where its noise asks for more, it takes USUAL_ROUNDS, for what does more than just matter."""
 
 
 LEAST_DOF = 4  # degrees of freedom that the runs have to leave
@@ -155,7 +155,7 @@ class ScreenPlan(Form):
 
     factors: tuple[tuple[str, ...], ...]
     claims: tuple[tuple[Claim, ...], ...] = ()
-    rounds: int = PROVISIONAL
+    rounds: int = USUAL_ROUNDS
     seconds: float = 30.0
     seed: int = 0
     decides: str = DECIDES
@@ -196,7 +196,7 @@ class ScreenPlan(Form):
         """
         if not self.sized:
             return self.rounds
-        return max(2, asked) if 0 < asked <= self.rounds else min(PROVISIONAL, self.rounds)
+        return max(2, asked) if 0 < asked <= self.rounds else min(USUAL_ROUNDS, self.rounds)
 
     @property
     def can_tell(self) -> bool:

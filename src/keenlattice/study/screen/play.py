@@ -151,7 +151,7 @@ class Rounds:
         played = self._played()
         if self.plan.sized and not self.asked:  # a first round of few runs may not tell how much they vary
             self.asked = len(self.sizes) * rounds_asked(played)
-            played = self._played()
+            played = replace(played, most=self.most)
         self._found = factors(played)
         settled = [place for place, factor in enumerate(self._found) if not any(
             effect.standing == "unclear" and played.has(effect.metric) for effect in factor.judged)]
@@ -175,7 +175,7 @@ class Rounds:
         return sorted(current, key=_strength, reverse=True)
 
     def _played(self) -> ScreenRuns:
-        return ScreenRuns(self.plan, np.array(self.signs), self.numbers, self.sizes, self.costly, self.most)
+        return ScreenRuns(self.plan, np.array(self.signs), self.numbers, self.sizes, self.most, self.costly)
 
 
 def _strength(factor: Factor) -> float:

@@ -77,7 +77,9 @@ def errors_at(blocks: int, error: float = ERROR, early: bool = True, sized: bool
         early: whether there are looks before the last.
         sized: whether its own first blocks say how many it takes.
     """
-    return _errors_of_sized(blocks, error) if sized else errors_of(looks(blocks) if early else (blocks,), error)
+    if sized:
+        return errors_of_sized(looks_of_sized(blocks), error, SIZING, PROVISIONAL)
+    return errors_of(looks(blocks) if early else (blocks,), error)
 
 
 def degrees(dof: int, early: bool, sized: bool = False) -> int:
@@ -89,22 +91,24 @@ def degrees(dof: int, early: bool, sized: bool = False) -> int:
 @lru_cache(maxsize=256)
 def errors_of(at: tuple[int, ...], error: float) -> dict[int, float]:
     """The same, for looks after `at` blocks or rounds."""
-    return errors_spent(at, tuple(error * (look / at[-1]) ** POWER for look in at))
+    spent = np.diff([0.0, *(error * (look / at[-1]) ** POWER for look in at)])
+    return dict(zip(at, _nominal(at, spent), strict=True))
 
 
 @lru_cache(maxsize=256)
-def errors_spent(at: tuple[int, ...], spent: tuple[float, ...]) -> dict[int, float]:
-    """The same, where so much of the error is spent by each look."""
-    return dict(zip(at, _nominal(at, np.diff([0.0, *spent])), strict=True))
+def errors_of_sized(at: tuple[int, ...], error: float, sizing: int, provisional: int) -> dict[int, float]:
+    """The same, of a study that sizes itself.
 
-
-@lru_cache(maxsize=256)
-def _errors_of_sized(blocks: int, error: float) -> dict[int, float]:
-    at = looks_of_sized(blocks)
-    spent = [error * (look / PROVISIONAL) ** POWER for look in FIRST_LOOKS]
-    spent += [spent[-1] + (error - spent[-1]) * ((look - SIZING) / (blocks - SIZING)) ** POWER
-              for look in at[len(FIRST_LOOKS):]]
-    return errors_spent(at, (*spent[:-1], error))
+    Args:
+        at: its looks; the last is its end.
+        error: of all looks together.
+        sizing: the look that sized it.
+        provisional: until then it spends its error as one of so many blocks or rounds.
+    """
+    spent = [error * (look / provisional) ** POWER for look in at if look <= sizing]
+    spent += [spent[-1] + (error - spent[-1]) * ((look - sizing) / (at[-1] - sizing)) ** POWER
+              for look in at[len(spent):]]
+    return dict(zip(at, _nominal(at, np.diff([0.0, *spent[:-1], error])), strict=True))
 
 
 def _nominal(at: tuple[int, ...], spent: Floats) -> list[float]:

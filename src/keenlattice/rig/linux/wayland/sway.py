@@ -24,7 +24,7 @@ TOLD = {"render-time": "max_render_time", "variable-refresh": "adaptive_sync_sta
 OUTPUT, TEXT = re.compile(r"[\w.-]{1,60}"), re.compile(r"on|off|\d{1,3}")
 
 
-class Outputs:
+class SwayOutputs:
     """The outputs of a compositor.
 
     Args:
