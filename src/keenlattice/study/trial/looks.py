@@ -103,7 +103,7 @@ def errors_of_sized(at: tuple[int, ...], error: float, sizing: int, provisional:
         at: its looks; the last is its end.
         error: of all looks together.
         sizing: the look that sized it.
-        provisional: until then it spends its error as one of so many blocks or rounds.
+        provisional: until then it spends its error as one of this many blocks or rounds.
     """
     spent = [error * (look / provisional) ** POWER for look in at if look <= sizing]
     spent += [spent[-1] + (error - spent[-1]) * ((look - sizing) / (at[-1] - sizing)) ** POWER
