@@ -10,12 +10,12 @@ from pathlib import Path
 import pytest
 
 from conftest import POSIX
-from keenlattice.errors import RefusedByRig, RigBusy, UsageError
+from keenlattice.errors import RefusedByRig, RigBusy, RigError, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.version import stock
 from keenlattice.rig.applying import adopt, apply, find_drift, put_back
 from keenlattice.rig.chores import do_chore
-from keenlattice.rig.journal import unfinished
+from keenlattice.rig.journal import JOURNAL, unfinished
 from keenlattice.rig.recovery import recover
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.transaction import changing
@@ -128,6 +128,59 @@ def test_what_somebody_else_changed_after_a_kill_is_not_overwritten(rig: Standin
     assert said and "changed by something else since" in said
     assert rig.values(rig.state(), "brass-orbit") == {"frame.cap": 99}
     assert (rig.home / "before-the-unfinished-change.json").exists() and not unfinished(rig.home)
+
+
+DIES_APPLYING = """
+import os, sys
+from pathlib import Path
+from keenlattice.logbook.book import Logbook
+from keenlattice.rig.applying import apply
+from keenlattice.rig.standin.machine import Standin
+rig, book = Standin(Path(sys.argv[1])), Logbook(Path(sys.argv[2]))
+put = rig.put
+def dying(state):
+    put(state)
+    os.kill(os.getpid(), 9)
+rig.put = dying
+apply(rig, book, book.commit("rig", {"timer.resolution": 0.5, "gpu.clock-policy": "hold-high"}))
+"""
+
+
+def test_an_apply_that_was_cut_short_is_finished_only_as_it_was_meant(rig: Standin, tmp_path: Path) -> None:
+    subprocess.run([sys.executable, "-c", DIES_APPLYING, str(rig.home), str(tmp_path / "book")], check=False)
+    assert rig.values(rig.state(), "rig") == {"timer.resolution": 0.5} and unfinished(rig.home)
+    (tmp_path / "book").rename(tmp_path / "elsewhere")
+    with pytest.raises(RigError, match=r"cannot be found: .*, or bring it back"):
+        recover(rig, finish=True)
+    (tmp_path / "elsewhere").rename(tmp_path / "book")
+    half = rig.state()
+    rig.put(rig.changed(half, "rig", {"timer.resolution": 4.0}))
+    with pytest.raises(RigError, match="changed by something else since: it cannot be finished"):
+        recover(rig, finish=True)
+    rig.put(half)
+    assert "is finished" in (recover(rig, finish=True) or "")
+    assert rig.values(rig.state(), "rig") == {"timer.resolution": 0.5, "gpu.clock-policy": "hold-high"}
+    with Logbook(tmp_path / "book") as book:
+        undo(rig, book)
+    assert not rig.values(rig.state(), "rig")
+
+
+@pytest.mark.parametrize("text", [
+    "", "[]\n", '{"why": "w"}\n', '{"why": "w", "since": "s", "before": {"a": "?"}, "intent": null, "steps": 2}\n',
+    '{"why": "w", "since": "s", "before": null, "intent": null, "steps": 2}\n',
+    '{"why": "w", "since": "s", "before": {}, "intent": {"book": "x"}, "steps": 2}\n',
+    '{"why": "w", "since": "s", "before": {}, "intent": null, "steps": 2}\n[1]\n'])
+def test_a_damaged_journal_is_said_and_kept(rig: Standin, text: str) -> None:
+    (rig.home / JOURNAL).write_text(text)
+    with pytest.raises(RigError, match="cannot be read; look at the rig with"):
+        recover(rig)
+    assert (rig.home / JOURNAL).read_text() == text
+
+
+def test_a_change_begins_by_taking_back_one_that_was_cut_short(rig: Standin) -> None:
+    subprocess.run([sys.executable, "-c", DIES, str(rig.home), "3"], check=False)
+    with changing(rig, "another"):
+        assert not rig.values(rig.state(), "brass-orbit")
 
 
 LIVES = """

@@ -4,6 +4,7 @@ import tomllib
 from collections.abc import Iterator
 from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -32,6 +33,7 @@ def test_whether_a_claim_holds(direction: str, least: float, low: float, high: f
     one = MetricResult("fps_mean", "fps", 1.0, 1.0, (low + high) / 2, low, high, "unclear", 0.95, 8)
     assert held(Claim(metric="fps_mean", direction=direction, at_least_pct=float(least)),
                 one) == says  # type: ignore[arg-type]
+    assert held(Claim(metric="fps_mean", direction="up", at_least_pct=0.0), replace(one, low_pct=None)) == "unclear"
 
 
 def test_evidence_travels_with_its_claim_and_is_repeated(keen: Keen, tmp_path: Path) -> None:
@@ -94,6 +96,7 @@ def test_results_are_equal_whatever_they_are_spread_over(rig: Standin, tmp_path:
         (tmp_path / "0-cut.parquet").write_bytes(b"PAR1")
         many = metrics_of_dataset(tmp_path, ["fps_mean"], spread_over)
         assert many == metrics_of_dataset(tmp_path, ["fps_mean"]) and len(many.table()) == 6
+        assert many._repr_html_().count("6 captures") == 1
         assert [one.file for one in many.captures if one.refused] == ["0-cut.parquet"]
     middle, low, high = quantile_interval(runs)
     assert low < middle < high

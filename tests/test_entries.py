@@ -30,6 +30,7 @@ ONE = """<driconf>
   <device driver="other"><application name="O"><option name="a" value="no"/></application></device>
   <device driver="made-up" screen="1"><application name="S"><option name="a" value="no"/></application></device>
   <device device="D7"><application name="D"><option name="a" value="no"/></application></device>
+  <device driver="bare"><option name="a" value="of all"/></device><option name="a" value="of no device"/>
 </driconf>"""
 
 
@@ -48,6 +49,7 @@ def test_devices_and_executables_are_held_against_what_runs() -> None:
     assert values(ONE, Program("rally"), DrawnOn("other")) == {"a": "no", "b": "1"}
     assert values(ONE, Program("rally"), DrawnOn("made-up", number=1))["a"] == "no"
     assert values(ONE, Program("rally"), DrawnOn("made-up", "D7"))["a"] == "no"
+    assert values(ONE, Program("rally"), DrawnOn("bare"))["a"] == "of all"  # the driver warns of it, and takes it
 
 
 @pytest.mark.parametrize(("attributes", "program", "fits"), [
@@ -75,6 +77,7 @@ def test_a_program_is_known_by_the_hash_of_its_file(tmp_path: Path) -> None:
     (tmp_path / "orbit").write_bytes(b"the program")
     text = entry(f"name='n' sha1='{hashlib.sha1(b'the program').hexdigest()}'")
     assert values(text, Program("orbit", tmp_path / "orbit")) and not values(text, Program("orbit"))
+    assert not values(text, Program("orbit", tmp_path / "gone"))
 
 
 def test_files_come_in_the_drivers_order_and_the_last_word_wins(tmp_path: Path) -> None:

@@ -139,6 +139,7 @@ def test_what_cannot_be_right_is_refused(tmp_path: Path, fields: dict[str, str],
     (["n", "t"], [(n, 8e-3 * n) for n in range(50)], "t", "stamps", "s"),
     (["frame_ms"], [(f,) for f in FRAMES[:50]], "frame_ms", "intervals", "ms"),
     (["frame [us]", "gpu [us]"], [(f * 1000, f * 600) for f in FRAMES[:50]], "frame [us]", "intervals", "us"),
+    (["t"], [(n,) for n in range(50)], None, None, None),
     (["a", "b"], [("x", "y")] * 50, None, None, None),
     (["a", "b"], [(f, f + 1) for f in FRAMES[:50]], None, None, None)])
 def test_what_the_data_tell_is_proposed_and_no_more(header: list[str], values: list[tuple[object, ...]],

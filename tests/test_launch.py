@@ -12,9 +12,11 @@ import pytest
 from keenlattice.errors import RefusedByRig, RigError, UsageError
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.matching import Game
+from keenlattice.profile.version import Entries
 from keenlattice.rig.applying import apply, preview
 from keenlattice.rig.gamelist import Listed, add_game
 from keenlattice.rig.held import PLACE
+from keenlattice.rig.linux import launch
 from keenlattice.rig.linux.cores import cores_of
 from keenlattice.rig.linux.driver import Driver
 from keenlattice.rig.linux.launch import Start
@@ -94,6 +96,7 @@ def test_one_that_runs_is_treated_so_for_a_while_and_has_its_own_back(rig: Linux
 
 
 @pytest.mark.parametrize(("key", "value", "says"), [
+    ("shader.cache-location", "/nowhere", "not a folder of yours"),
     ("process.affinity", "0-9999", "not a list of this machine's cores"), ("process.affinity", "all; rm", "not a list"),
     ("game.launch-options", "'open", "cannot be cut into words"),
     ("game.environment", "'A=1", "cannot be cut into words"),
@@ -104,6 +107,14 @@ def test_one_that_runs_is_treated_so_for_a_while_and_has_its_own_back(rig: Linux
 def test_what_cannot_be_is_refused_in_the_preview(rig: LinuxRig, book: Logbook, key: str, value: str,
                                                   says: str) -> None:
     assert says in preview(rig, book.commit("teller", {key: value})).refused[key]
+
+
+def test_a_gpu_a_cache_and_its_folder_are_told_to_the_driver(tmp_path: Path) -> None:
+    held: Entries = {"gpu.render-device": "gpu1", "shader.cache-size": 2048, "shader.cache-location": str(tmp_path)}
+    start = launch.start_of(held, {"gpu0": "0000:01:00.0", "gpu1": "0000:02:00.0"})
+    assert start.environment == {"DRI_PRIME": "pci-0000_02_00_0", "MESA_SHADER_CACHE_MAX_SIZE": "2048M",
+                                 "MESA_SHADER_CACHE_DIR": str(tmp_path)}
+    assert not launch.start_of({**held, "gpu.render-device": "gpu7"}, {}).environment.keys() & {"DRI_PRIME"}
 
 
 def test_a_class_of_cores_is_what_the_kernel_tells_apart(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -131,6 +142,9 @@ def test_without_rights_the_way_to_get_them_is_told(rig: LinuxRig, book: Logbook
     refused = preview(rig, book.commit("teller", {"process.priority": "high", "process.policy": "fifo"})).refused
     assert "USER - nice -10" in refused["process.priority"] and "rtprio" in refused["process.policy"]
     assert not preview(rig, book.commit("teller", {"process.priority": "lowered"})).refused
+    monkeypatch.setattr("keenlattice.rig.linux.launch.platform.machine", lambda: "chalk")
+    assert "not known how on chalk" in preview(rig, book.commit("teller", {
+        "process.io-priority": "low"})).refused["process.io-priority"]
 
 
 def test_it_is_set_for_games_alone_and_a_damaged_file_is_said_so(rig: LinuxRig, book: Logbook) -> None:

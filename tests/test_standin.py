@@ -65,6 +65,8 @@ MECHANISMS: list[tuple[dict[str, Value], dict[str, Value], str, float, float]] =
     ({}, {"frame.queue-depth": 6}, "latency_ms_median", 1.15, 2),
     ({"frame.queue-depth": 1}, {"frame.queue-depth": 6}, "fps_mean", 1.0005, 1.05),
     ({"frame.queue-depth": 1}, {"frame.submission": "just-in-time"}, "latency_ms_median", 0.8, 0.99),
+    ({}, {"frame.submission": "short-queue"}, "latency_ms_median", 0.5, 0.9),
+    ({}, {"antialias.mode": "replaced", "antialias.samples": "8x"}, "frame_ms_mean", 1.05, 2),
     ({}, {"frame.cap": 160}, "fps_mean", 0.6, 0.7),
     ({}, {"frame.cap": 160}, "stutters_per_min", 0, 0.6),
     ({}, {"sync.vertical": "on"}, "fps_mean", 0.23, 0.26),

@@ -170,6 +170,24 @@ def test_every_source_of_a_machine_is_read(tmp_path: Path) -> None:
     assert second["game.memory"] == 10
 
 
+def test_what_the_drivers_of_two_gpus_say_is_read_of_each(tmp_path: Path) -> None:
+    devices, cards = tmp_path / "sys/bus/pci/devices", tmp_path / "sys/class/drm"
+    for number, address in enumerate(("0000:01:00.0", "0000:02:00.0")):
+        (devices / address).mkdir(parents=True)
+        (devices / address / "class").write_text("0x030000")
+        (cards / f"card{number}").mkdir(parents=True)
+        (cards / f"card{number}/device").symlink_to(devices / address)
+    (cards / "card0-out").mkdir()
+    for place, text in (("card0/device/gpu_busy_percent", "71"), ("card0/device/mem_info_vram_used", f"{3 * 2**20}"),
+                        ("card0/gt_act_freq_mhz", "asleep"), ("card1/gt_act_freq_mhz", "1450"),
+                        ("card1/gt/gt0/throttle_reason_status", "1"), ("card0-out/gt_act_freq_mhz", "9")):
+        (cards / place).parent.mkdir(parents=True, exist_ok=True)
+        (cards / place).write_text(text)
+    read = _sampler.gpus(tmp_path)
+    assert read and read() == {"gpu0.load": 71, "gpu0.memory": 3, "gpu1.clock": 1450, "gpu1.throttled": 100}
+    assert _sampler.gpus(tmp_path / "none") is None
+
+
 def test_columns_of_a_recording_are_series_too(tmp_path: Path) -> None:
     file = tmp_path / "run.csv"
     file.write_text("t;heat;watts\n" + "\n".join(
