@@ -25,7 +25,7 @@ from bench.rows import STUDIES, Row, said, seed_of
 from bench.unlike import price, unlike
 from keenlattice._parallel import spread
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
+from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, metrics_of
 from keenlattice.profile.version import WHOLE_RIG, Entries, Version, stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import Pipeline
@@ -206,17 +206,37 @@ def hunt_study(number: int) -> tuple[bool, bool]:
         if version == at:
             held.update({**dict([placebos[7]]), **culprits})
         line.append(Version(GAME, dict(held), note=str(version)))
-    plan = HuntPlan(TrialPlan(12, SECONDS, seed_of("hunted", number), "frame_ms_mean", MATTERS_PCT))
+    plan = HuntPlan(TrialPlan(40, SECONDS, seed_of("hunted", number), "frame_ms_mean", MATTERS_PCT, sized=True))
     looks = Looks(plan, lambda place, arm, entries, seed: run(entries, seed, "", 0.0))
     found = hunted(line, [version.entries for version in line], plan, looks, Trial(GAME, "", "", plan.trial, ()))
     return found.first == line[at].reference, set(found.settings) == set(culprits)
 
 
+def hunt_of_a_step(number: int) -> tuple[bool, bool]:
+    """A hunt that sizes itself over eight versions, of which one brings a step of 2 %, where runs vary by 1 % and 1 %
+    matters: whether it named a version, and whether that was the right one."""
+    random = np.random.default_rng(seed_of("hunt of a step", number))
+    entries: list[Entries] = [{f"made-up.setting-{one}": 1 for one in range(version)} for version in range(8)]
+    line, at = [Version(GAME, each) for each in entries], int(random.integers(1, 8))
+
+    def play(_place: int, _arm: str, on: Entries, _seed: int) -> Numbers:
+        step = 0.02 * (f"made-up.setting-{at - 1}" in on)
+        return {**dict.fromkeys(METRICS, math.nan), "frame_ms_mean": 8 * math.exp(step + random.normal(0, 0.01))}
+
+    plan = HuntPlan(TrialPlan(40, SECONDS, seed_of("hunted step", number), "frame_ms_mean", sized=True), most_runs=400)
+    found = hunted(line, entries, plan, Looks(plan, play), Trial(GAME, "", "", plan.trial, ()))
+    return bool(found.first), found.first == line[at].reference
+
+
 def hunts(executor: Executor) -> list[Row]:
     found = spread(hunt_study, range(STUDIES), executor)
+    steps = spread(hunt_of_a_step, range(STUDIES), executor)
     rows = [Row("hunt over eight versions names the right one", sum(one for one, _ in found), STUDIES, 0.9, 1),
             Row("hunt names that and the least set of its settings, of one or of two that act only together",
-                sum(one and other for one, other in found), STUDIES, 0.9, 1)]
+                sum(one and other for one, other in found), STUDIES, 0.9, 1),
+            Row("hunt names the right one of eight: a step of 2 %, runs vary by 1 %, 1 % matters",
+                sum(right for _, right in steps), STUDIES, 0.85, 1),
+            Row("and a wrong one", sum(named and not right for named, right in steps), STUDIES, 0, 0.05)]
     said(rows)
     return rows
 

@@ -4,6 +4,7 @@ import math
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from itertools import product
 from pathlib import Path
 
 import numpy as np
@@ -15,9 +16,10 @@ from conftest import Keen, as_json
 from keenlattice._parallel import spread
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.metrics import TRIAL_METRICS
-from keenlattice.profile.version import Version, stock
+from keenlattice.measure.metrics import METRICS, TRIAL_METRICS
+from keenlattice.profile.version import Entries, Version, stock
 from keenlattice.rig.standin.machine import Standin
+from keenlattice.study.deciding import Numbers
 from keenlattice.study.hunt._search import Signal, first_changed, least_set
 from keenlattice.study.hunt.plan import HuntPlan
 from keenlattice.study.hunt.play import Looks, hunted, run_hunt
@@ -216,3 +218,22 @@ def test_a_hunt_plays_no_more_runs_than_its_budget(tmp_path: Path) -> None:
     assert tight.result.runs <= max(16, bound) and not tight.result.sure and tight.result.first
     with pytest.raises(BadValue, match="takes up to 16"):
         ws.hunt("brass-orbit", blocks=8, most_runs=10)
+
+
+def test_a_hunt_that_sizes_itself_tells_what_twelve_blocks_do_not() -> None:
+    """A step of 2 % in runs that vary by 1 %, where 1 % matters: over 30 lines each."""
+    entries: list[Entries] = [dict.fromkeys(("a.b", "c.d", "e.f")[:count], 1) for count in range(4)]
+    line, told = [Version("orbit", some) for some in entries], {False: 0, True: 0}
+    for sized, seed in product(told, range(30)):
+        plan = HuntPlan(TrialPlan(40 if sized else 12, 30, seed, "frame_ms_mean", sized=sized), most_runs=400)
+        random = np.random.default_rng(seed)
+
+        def play(_place: int, _arm: str, on: Entries, _seed: int, random: np.random.Generator = random) -> Numbers:
+            return {**dict.fromkeys(METRICS, math.nan), "frame_ms_mean": 8 * math.exp(
+                0.02 * ("c.d" in on) + random.normal(0, 0.01))}
+
+        looks = Looks(plan, play)
+        hunt = hunted(line, entries, plan, looks, Trial("orbit", line[0].reference, line[-1].reference, plan.trial, ()))
+        assert looks.place <= 400 and hunt.trial.blocks_played <= plan.trial.blocks
+        told[sized] += hunt.first == line[2].reference
+    assert told[True] >= 24 > told[False]  # 28 and 20 are expected

@@ -26,8 +26,9 @@ EveryBlock = Annotated[bool, typer.Option("--every-block", help="Play all blocks
 WarmUp = Annotated[float, typer.Option("--warm-up", help="Seconds that are played before a run counts.")]
 Played = Annotated[str | None, typer.Option(
     "--game", autocompletion=games, help="The game to play; needed for rig-wide versions.")]
-Blocks = Annotated[int, typer.Option("--blocks", help="How many pairs of runs at most; a pair is one run of each "
-                                  "version.")]
+Blocks = Annotated[int | None, typer.Option(
+    "--blocks", help="How many pairs of runs at most; a pair is one run of each version.  [default: what its first 8 "
+                     "ask for, 40 at most; by hand 12]")]
 Decides = Annotated[str, typer.Option("--decides", autocompletion=metrics,
                                       help="What decides, named in advance: a metric, or several with "
                                       "commas between, which share the error.")]

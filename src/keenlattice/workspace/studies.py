@@ -11,7 +11,7 @@ from keenlattice.errors import UsageError
 from keenlattice.logbook.kept import runs_of, studies
 from keenlattice.profile.version import stock
 from keenlattice.study.kind import KeptVersion, Spec, kind_named
-from keenlattice.study.limits import DECIDES, DEFAULT_PCT, MOST_RUNS_OF_A_HUNT, seed_or_fresh
+from keenlattice.study.limits import DECIDES, DEFAULT_PCT, MOST_RUNS_OF_A_HUNT, seed_or_fresh, size_of
 from keenlattice.study.record import finish, recompute, spec_of, start
 from keenlattice.workspace._kept import finished, line_between, listed, study_numbered, unfinished_study
 from keenlattice.workspace._pages import PlanBeside, finished_study, history_page, newest_with_page
@@ -118,7 +118,7 @@ class Studies:
         spec = ScreenSpec(KeptVersion.of(first), KeptVersion.of(second), plan, game)
         return self._player.play("screen", spec, progress)
 
-    def hunt(self, profile: str, *, since: VersionLike = "", until: VersionLike = "", blocks: int = 12,
+    def hunt(self, profile: str, *, since: VersionLike = "", until: VersionLike = "", blocks: int | None = None,
              seconds: float = 30.0, decides: str = DECIDES, matters: Matters = DEFAULT_PCT, error: float = 0.05,
              most_runs: int = MOST_RUNS_OF_A_HUNT, seed: int | None = None, game: str | None = None,
              progress: "Progress | None" = None) -> "Played[Hunt]":
@@ -128,11 +128,11 @@ class Studies:
             profile: whose history is gone through; `GAME+rig` goes through both, in the order of time.
             since: where it was still otherwise; stock, if it is not given.
             until: where it is as it is now; the latest, if it is not given.
-            blocks: of the trial of the oldest against the newest, at most.
+            blocks: of the trial of the oldest against the newest, at most; if not given, as in `trial`.
             decides: as in `trial`; of several that changed the surest is hunted.
             error: how likely it may name the wrong version.
             most_runs: how many runs it plays at most; what is not told by then is said to be unsure. 0 for as many as
-                it takes. A change four times as large as runs vary takes about 120 in all, one twice as large 350.
+                it takes. A change four times as large as runs vary takes about 100 in all, one twice as large 270.
             seconds, matters, seed, game, progress: as in `trial`.
 
         Raises:
@@ -142,8 +142,10 @@ class Studies:
         from keenlattice.study.trial.plan import TrialPlan
 
         line = line_between(self._opened, since or stock(profile).reference, until or profile)
-        plan = HuntPlan(TrialPlan(blocks, seconds, seed_or_fresh(seed), decides, **what_matters(matters, decides)),
-                        error, most_runs)
+        size = size_of(blocks, may_size=not self._opened.by_hand, most_runs=most_runs)
+        trial = TrialPlan(seconds=seconds, seed=seed_or_fresh(seed), decides=decides, **size,
+                          **what_matters(matters, decides))
+        plan = HuntPlan(trial, error, most_runs)
         return self._player.play("hunt", HuntSpec(tuple(version.reference for version in line), plan, game), progress)
 
     def tune(self, base: VersionLike, choices: "Mapping[str, Sequence[Value]]", *, goal: str = DECIDES,
@@ -248,7 +250,7 @@ class Studies:
                 return ("not known" if "unclear" in words else "no difference that matters"), study.number
         return "not known", None
 
-    def repeat_claims(self, file: Path | str, *, blocks: int = 12, seconds: float = 30.0, early: bool = True,
+    def repeat_claims(self, file: Path | str, *, blocks: int | None = None, seconds: float = 30.0, early: bool = True,
                       repeats: int | None = None, warm_up_s: float = 0.0, seed: int | None = None,
                       game: str | None = None, progress: "Progress | None" = None) -> "ClaimsResult":
         """Play a trial of every rule of a pack that fits here and claims something: does it hold here, too?
@@ -266,7 +268,8 @@ class Studies:
         """
         from keenlattice.study.trial.plan import TrialPlan
 
-        plan = TrialPlan(blocks, seconds, seed_or_fresh(seed), early=early, repeats=repeats or 1, warm_up_s=warm_up_s)
+        plan = TrialPlan(seconds=seconds, seed=seed_or_fresh(seed), early=early, repeats=repeats or 1,
+                         warm_up_s=warm_up_s, **size_of(blocks, may_size=early and not self._opened.by_hand))
         return repeat_claims(self._opened, self._packs, self._player, file, plan, game, progress)
 
     def play(self, kind: str, *planned: Any, progress: "Progress | None" = None, **options: Any) -> "Played[Any]":

@@ -16,7 +16,7 @@ from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version
 from keenlattice.rig.player.pace import RESTARTS_MINUTES
 from keenlattice.study.kind import KeptVersion, game_for
-from keenlattice.study.limits import BLOCKS_BY_HAND, DECIDES, DEFAULT_PCT, MOST_BLOCKS, seed_or_fresh
+from keenlattice.study.limits import BLOCKS_BY_HAND, DECIDES, DEFAULT_PCT, seed_or_fresh, size_of
 from keenlattice.study.record import start
 from keenlattice.workspace._kept import unfinished_study, versions_of
 from keenlattice.workspace._pages import finished_study
@@ -72,12 +72,9 @@ class Trials:
         differing = [change.key for change in changes(first.entries, second.entries)]
         repeats = runs_between_switches(self._opened, repeats, differing, 1.0, seconds + warm_up_s, switch_minutes,
                                         asked=asked)
-        sized = blocks is None and early and not costly
-        if blocks is None:
-            blocks = MOST_BLOCKS if sized else BLOCKS_BY_HAND
-        return TrialPlan(blocks, seconds, seed_or_fresh(seed), decides,
-                         early=early, few_switches=costly, repeats=repeats, warm_up_s=warm_up_s,
-                         adjusts_for=adjusts_for, sized=sized, **what_matters(matters, decides))
+        return TrialPlan(seconds=seconds, seed=seed_or_fresh(seed), decides=decides, early=early, few_switches=costly,
+                         repeats=repeats, warm_up_s=warm_up_s, adjusts_for=adjusts_for,
+                         **size_of(blocks, may_size=early and not costly), **what_matters(matters, decides))
 
     def play(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", game: str | None = None,
              progress: "Progress | None" = None) -> "Played[Trial]":

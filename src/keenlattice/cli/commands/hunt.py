@@ -38,10 +38,10 @@ def hunt(
     until: Annotated[str, typer.Option(
         "--until", autocompletion=references, metavar="VERSION",
         help="One where it is as it is now.  [default: the latest]")] = "",
-    decides: Decides = DECIDES, matters: Matters = "1", blocks: Blocks = 12,
+    decides: Decides = DECIDES, matters: Matters = "1", blocks: Blocks = None,
     error: Annotated[float, typer.Option("--error", help="How likely it may name the wrong version.")] = 0.05,
     most: Annotated[int, typer.Option("--most", help="How many runs at most; 0 for as many as it takes. A change four "
-                                      "times as large as runs vary takes about 120, one twice as large 350.")
+                                      "times as large as runs vary takes about 100, one twice as large 270.")
                     ] = MOST_RUNS_OF_A_HUNT,
     game: Played = None,
     seconds: Seconds = 30.0, watch: Watch = None, sensor: Sensor = "", seed: Seed = None,

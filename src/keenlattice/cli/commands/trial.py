@@ -10,6 +10,7 @@ from keenlattice.cli.complete import references
 from keenlattice.cli.options import (
     DECIDES,
     EITHER,
+    Blocks,
     Book,
     Decides,
     EveryBlock,
@@ -34,9 +35,7 @@ def trial(
     ctx: typer.Context,
     before: Annotated[str, typer.Argument(autocompletion=references, help=EITHER)] = "",
     after: Annotated[str, typer.Argument(autocompletion=references, help="The version to compare with it.")] = "",
-    blocks: Annotated[int | None, typer.Option(
-        "--blocks", help="How many pairs of runs at most; a pair is one run of each version.  [default: what its first "
-                         "8 ask for, 40 at most; by hand 12]")] = None,
+    blocks: Blocks = None,
     seconds: Seconds = 30.0, decides: Decides = DECIDES, matters: Matters = "1",
     game: Played = None,
     every_block: EveryBlock = False,

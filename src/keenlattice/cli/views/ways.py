@@ -9,8 +9,8 @@ from keenlattice.cli.playing import playing
 from keenlattice.cli.typed import HANDS, only
 from keenlattice.cli.views.trial import show_pilot, show_played, show_runs_to_come, tell_amounts
 from keenlattice.errors import UsageError
-from keenlattice.study.limits import BLOCKS_BY_HAND
-from keenlattice.study.trial.looks import FIRST_LOOK, SIZING
+from keenlattice.study.limits import BLOCKS_BY_HAND, SIZING
+from keenlattice.study.trial.looks import FIRST_LOOK
 from keenlattice.workspace.played import RunsToCome
 
 if TYPE_CHECKING:

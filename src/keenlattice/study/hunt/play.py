@@ -24,7 +24,7 @@ from keenlattice.study.hunt.tell import hunt_figures, hunt_page, tell_hunt
 from keenlattice.study.kind import Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore
 from keenlattice.study.playing import play
-from keenlattice.study.trial.concluding import concluded, ended, metrics_in
+from keenlattice.study.trial.concluding import concluded, metrics_in, over
 from keenlattice.study.trial.plan import Arm
 from keenlattice.study.trial.power import noise_of
 from keenlattice.study.trial.result import MetricResult, Trial
@@ -147,6 +147,6 @@ def _first_trial(line: Sequence[Version], on_rig: Sequence[Entries], plan: HuntP
     runs: list[tuple[Arm, Numbers]] = []
     for _, arm, seed in plan.trial.runs():
         runs.append((arm, looks.run(*ends[arm], seed)))
-        if ended(plan.trial, runs):
+        if over(plan.trial, runs):
             break
     return concluded(plan.trial, runs, result)

@@ -115,7 +115,7 @@ def _plays(result: Hunt, line: Line, hunt: HuntPlan) -> str:
     profile = profile_of(first)
     game = for_game(first, result.trial.game)
     return (f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters {told_of(plan)} "
-            f"--blocks {plan.blocks} --seconds {plan.seconds:g} --error {hunt.error:g} "
+            f"{f'--blocks {plan.blocks} ' * (not plan.sized)}--seconds {plan.seconds:g} --error {hunt.error:g} "
             f"--most {hunt.most_runs} --seed {plan.seed}{game}")
 
 

@@ -39,6 +39,7 @@ from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.measure.summaries import NO_WIDTH, percent_of
 from keenlattice.report.words import TITLES
 from keenlattice.study.deciding import Numbers, matters_in_pct, sharing
+from keenlattice.study.limits import SIZING
 from keenlattice.study.trial.adjusting import (
     AT_START,
     EVENTS,
@@ -54,7 +55,6 @@ from keenlattice.study.trial.adjusting import (
 from keenlattice.study.trial.looks import (
     ERROR,
     FIRST_LOOK,
-    SIZING,
     blocks_for,
     degrees,
     errors_at,

@@ -21,6 +21,7 @@ from functools import lru_cache
 import numpy as np
 
 from keenlattice.measure.capture import Floats
+from keenlattice.study.limits import SIZING
 
 ERROR = 0.05
 FIRST_LOOK = 4
@@ -28,7 +29,7 @@ MOST_LOOKS = 40
 POWER = 1.5
 POINTS, HALVINGS, FAR = 400, 50, 7.0
 
-SIZING, FIRST_LOOKS = 8, (4, 6, 7, 8)
+FIRST_LOOKS = (4, 6, 7, 8)
 PROVISIONAL = 10
 GENEROUS = 2.6  # times the variance that is seen: so a noise that looks smaller than it is still leaves enough blocks
 CHANCE = 0.9    # that either end is settled where two versions are alike

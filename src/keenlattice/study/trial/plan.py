@@ -11,8 +11,7 @@ from keenlattice.measure.series import NAME
 from keenlattice.profile.compare import changes
 from keenlattice.study.deciding import Matters, check_deciding, full_names, named
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
-from keenlattice.study.limits import DECIDES, check_seconds, check_seed
-from keenlattice.study.trial.looks import SIZING
+from keenlattice.study.limits import DECIDES, SIZING, check_seconds, check_seed
 
 Arm = Literal["before", "after"]
 MIN_BLOCKS, MAX_BLOCKS, MAX_REPEATS = 2, 1000, 20

@@ -23,9 +23,9 @@ from keenlattice.report.said import limits_of_trial
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
 from keenlattice.report.words import TITLES, brief_title, capital, counted, listed
 from keenlattice.study.deciding import matters_told, told_of
+from keenlattice.study.limits import SIZING
 from keenlattice.study.screen.tell import standings
 from keenlattice.study.trial.figure import intervals, longest_shown, runs_by_block, trial_figure, typical_block
-from keenlattice.study.trial.looks import SIZING
 from keenlattice.study.trial.plan import MAX_BLOCKS, NOW, TrialPlan
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.trial.words import (

@@ -27,7 +27,7 @@ from keenlattice.cli.views.trial import show_claims
 
 def claims(
     pack: Annotated[Path, typer.Argument(metavar="PACK", help="The pack's file (.toml).")],
-    blocks: Blocks = 12, seconds: Seconds = 30.0, game: Played = None, every_block: EveryBlock = False,
+    blocks: Blocks = None, seconds: Seconds = 30.0, game: Played = None, every_block: EveryBlock = False,
     repeats: Repeats = None, warm_up: WarmUp = 0.0,
     watch: Watch = None, sensor: Sensor = "", seed: Seed = None,
     book: Book = None, rig: Rig = "", json: Json = False,
