@@ -236,7 +236,7 @@ def hunts(executor: Executor) -> list[Row]:
                 sum(one and other for one, other in found), STUDIES, 0.9, 1),
             Row("hunt names the right one of eight: a step of 2 %, runs vary by 1 %, 1 % matters",
                 sum(right for _, right in steps), STUDIES, 0.85, 1),
-            Row("and a wrong one", sum(named and not right for named, right in steps), STUDIES, 0, 0.05)]
+            Row("the same hunt names a wrong one", sum(named and not right for named, right in steps), STUDIES, 0, 0.05)]
     said(rows)
     return rows
 
