@@ -13,7 +13,7 @@ import numpy as np
 from bench.rows import STUDIES, Row, said, seed_of
 from bench.unlike import FRAME, LATENCY, NOISE, SD, decided, numbers, screened
 from keenlattice._parallel import spread
-from keenlattice.study.deciding import Numbers
+from keenlattice.study.deciding import Deciding, Numbers
 from keenlattice.study.hunt._search import Signal, first_changed
 from keenlattice.study.hunt.play import MOST_LOOKS
 from keenlattice.study.screen.plan import MOST_ROUNDS, USUAL_ROUNDS, ScreenPlan
@@ -23,14 +23,14 @@ from keenlattice.study.trial.plan import Arm, TrialPlan
 CLICKS = 20
 AT_BORDER = 1600  # studies, of which just what is claimed may be wrong: fewer would miss it by luck
 OF_A_LOAD = 400   # studies, of which next to none is wrong
-SIZED = TrialPlan(40, decides=FRAME, matters_pct=3.0, sized=True)
+SIZED = TrialPlan(40, decides=Deciding(FRAME, 3.0), sized=True)
 EFFECTS = np.array([0, 0, 0, 0, 0, math.log1p(0.015), math.log1p(0.03), math.log1p(-0.06)])
 WAVES = ("sine", "spike", "square")
 
 
 def sensed(blocks: int, step_ms: float, jitter_ms: float, effect: float, number: int) -> str:
     """The word for a change of latency by a sensor that knows whole steps: the median of some clicks a run."""
-    plan = TrialPlan(blocks, 30.0, seed_of(f"sensed {blocks}", number), LATENCY, 1.0, early=False)
+    plan = TrialPlan(blocks, 30.0, seed_of(f"sensed {blocks}", number), Deciding(LATENCY, 1.0), early=False)
     random = np.random.default_rng(plan.seed)
     base = random.uniform(24.0, 24.0 + step_ms)
 
@@ -63,7 +63,7 @@ def load_of(wave: str, period: int, runs: int, phase: int) -> Sequence[float]:
 
 def round_again(wave: str, period: int, sized: bool, number: int) -> bool:
     """Whether two versions alike are distinguished under such a load, with little noise, where 1 % matters."""
-    plan = replace(SIZED if sized else TrialPlan(12, decides=FRAME), matters_pct=1.0,
+    plan = replace(SIZED if sized else TrialPlan(12), decides=Deciding(FRAME),
                    seed=seed_of(f"round {wave} {period}", number))
     random = np.random.default_rng(plan.seed)
     load = load_of(wave, period, len(plan.runs()), int(random.integers(period)))
@@ -100,7 +100,7 @@ def left_behind(plan: TrialPlan, noise: str, carry: float, number: int) -> bool:
 
 
 def carried(executor: Executor) -> list[Row]:
-    plan = TrialPlan(24, decides=FRAME, early=False)
+    plan = TrialPlan(24, decides=Deciding(FRAME), early=False)
     rows = [Row(f"a trial doubts that its runs are distinguished, and they are: 24 blocks, {noise}", sum(
         spread(partial(left_behind, plan, noise, 0.0), range(STUDIES), executor)), STUDIES, 0, 0.02)
         for noise in ("normal noise", "heavy tails (t, 3)", "neighbours alike (0.7)", "a drift of 1 % a run")]
@@ -137,7 +137,7 @@ def sized_screen(noise: str, scale: float, is_sized: bool, number: int) -> tuple
     """A screen of eight changes, of which three do 1.5, 3 and -6 %: how many ends of their intervals are wrong, how
     many have a word, and how many runs it takes."""
     plan = ScreenPlan(tuple((str(place),) for place in range(len(EFFECTS))), seed=seed_of("screened", number),
-                      rounds=MOST_ROUNDS if is_sized else USUAL_ROUNDS, decides=FRAME, matters_pct=3.0, sized=is_sized)
+                      rounds=MOST_ROUNDS if is_sized else USUAL_ROUNDS, decides=Deciding(FRAME, 3.0), sized=is_sized)
     course = scale * NOISE[noise](np.random.default_rng(seed_of(f"screened {noise}", number)),
                                   plan.rounds * plan.runs_a_round)
     result = screened(plan, (), lambda on: float(on @ EFFECTS), course)
@@ -160,7 +160,7 @@ def sized_screens(executor: Executor) -> list[Row]:
 
 def given_up(scale: float, effect: float, number: int) -> str:
     """What becomes of a trial of up to 20 blocks that goes on after it is called futile: "" if it never is."""
-    plan = TrialPlan(20, decides=FRAME, matters_pct=3.0, seed=seed_of("given up", number))
+    plan = TrialPlan(20, decides=Deciding(FRAME, 3.0), seed=seed_of("given up", number))
     random = np.random.default_rng(seed_of(f"given up {scale} {effect}", number))
     runs: list[tuple[Arm, Numbers]] = []
     futile = False
@@ -219,7 +219,7 @@ def costs(executor: Executor) -> list[str]:
              "a plain script of up to 16: Student's t, looked at after 4, 8, 12 and 16.", "",
              "| true change | runs | told | up to 12 blocks: runs | told | a script: runs | told |",
              "|---|---|---|---|---|---|---|"]
-    twelve = TrialPlan(12, decides=FRAME, matters_pct=3.0)
+    twelve = TrialPlan(12, decides=Deciding(FRAME, 3.0))
     for effect in (0.0, 1.0, 2.0, 5.0, 10.0):
         line = f"| {effect:g} % |"
         for way in (partial(cost, SIZED), partial(cost, twelve), scripted):

@@ -17,7 +17,7 @@ from keenlattice._parallel import spread
 from keenlattice.measure.metrics import TRIAL_METRICS
 from keenlattice.study.blind.plan import BlindPlan, Round, chance_to_be_found
 from keenlattice.study.blind.play import over, told
-from keenlattice.study.deciding import Numbers
+from keenlattice.study.deciding import Deciding, Numbers
 from keenlattice.study.hunt._search import Signal, first_changed, least_set
 from keenlattice.study.hunt.play import MOST_LOOKS, MOST_PER_QUESTION
 from keenlattice.study.screen.plan import ScreenPlan
@@ -91,7 +91,7 @@ def ends_wrong(plan: TrialPlan, name: str, number: int) -> int:
 
 def intervals(executor: Executor) -> list[Row]:
     """Versions alike, of which the interval leaves out zero at one of its ends."""
-    plain = TrialPlan(decides=FRAME, early=False)
+    plain = TrialPlan(decides=Deciding(FRAME), early=False)
     plans = {"4 blocks": replace(plain, blocks=4), "8 blocks": replace(plain, blocks=8),
              "up to 12 blocks, ended early": replace(plain, blocks=12, early=True),
              "8 blocks, few switches": replace(plain, blocks=8, few_switches=True),
@@ -115,7 +115,7 @@ def after_a_switch(plan: TrialPlan, number: int) -> int:
 
 
 def switches(executor: Executor) -> list[Row]:
-    plain = TrialPlan(8, decides=FRAME, early=False)
+    plain = TrialPlan(8, decides=Deciding(FRAME), early=False)
     plans = {"8 blocks": plain, "8 blocks, few switches": replace(plain, few_switches=True),
              "8 blocks of 3 repeats, few switches": replace(plain, few_switches=True, repeats=3)}
     rows = [Row(f"an end of an interval is wrong: {what}, each run after a switch is 2 % slower", sum(
@@ -128,7 +128,7 @@ def switches(executor: Executor) -> list[Row]:
 def rare(blocks: int, early: bool, number: int) -> bool:
     """Whether it is said that stutters which came up with a version make no difference: none before, one in ten runs
     of a minute after."""
-    plan = TrialPlan(blocks, 60.0, seed_of("rare", number), STUTTERS, 10.0, early)
+    plan = TrialPlan(blocks, 60.0, seed_of("rare", number), Deciding(STUTTERS, 10.0), early)
     random = np.random.default_rng(plan.seed)
     one, _ = decided(plan, lambda _, arm: numbers(**{STUTTERS: float(random.poisson(0.1)) if arm == "after" else 0.0}))
     return one.verdict == "no difference that matters"
@@ -136,7 +136,7 @@ def rare(blocks: int, early: bool, number: int) -> bool:
 
 def coarse(blocks: int, early: bool, number: int) -> bool:
     """The same of a timer that shows +10 % in 18 of 100 runs and else nothing: +1.8 % in truth, where 1 % matters."""
-    plan = TrialPlan(blocks, 30.0, seed_of("coarse", number), FRAME, 1.0, early)
+    plan = TrialPlan(blocks, 30.0, seed_of("coarse", number), Deciding(FRAME, 1.0), early)
     random = np.random.default_rng(plan.seed)
     one, _ = decided(plan, lambda _, arm: numbers(
         **{FRAME: 11.0 if arm == "after" and random.random() < 0.18 else 10.0}))
@@ -145,7 +145,7 @@ def coarse(blocks: int, early: bool, number: int) -> bool:
 
 def two_values(blocks: int, early: bool, number: int) -> bool:
     """Whether a version is given from itself by a timer that knows two values."""
-    plan = TrialPlan(blocks, 30.0, seed_of("two values", number), FRAME, 0.01, early)
+    plan = TrialPlan(blocks, 30.0, seed_of("two values", number), Deciding(FRAME, 0.01), early)
     random = np.random.default_rng(plan.seed)
     one, _ = decided(plan, lambda _, arm: numbers(**{FRAME: 10.0 + (random.random() < 0.5)}))
     return one.verdict in ("better", "worse")
@@ -165,7 +165,7 @@ def few_events(executor: Executor) -> list[Row]:
 
 def words(name: str, effect: float, number: int) -> str:
     """The word for a change by so much where 1 % matters, in a trial of up to 20 blocks."""
-    return noisy(TrialPlan(20, decides=FRAME), name, number, effect)[0].verdict
+    return noisy(TrialPlan(20, decides=Deciding(FRAME)), name, number, effect)[0].verdict
 
 
 def margins(executor: Executor) -> list[Row]:
@@ -181,10 +181,10 @@ def margins(executor: Executor) -> list[Row]:
 
 def planned(name: str, early: bool, number: int) -> tuple[float, bool]:
     """A pilot and the trial that it plans: what was promised, and whether it was settled."""
-    pilot = TrialPlan(8, decides=FRAME, early=False)
+    pilot = TrialPlan(8, decides=Deciding(FRAME), early=False)
     noise = noise_of(Trial("", "", "", pilot, (noisy(pilot, name, 2**20 + number)[0],)))
     blocks = blocks_to_settle(noise, 1.0, early=early) or MAX_BLOCKS
-    one, _ = noisy(TrialPlan(blocks, decides=FRAME, early=early), name, number)
+    one, _ = noisy(TrialPlan(blocks, decides=Deciding(FRAME), early=early), name, number)
     return chance_to_settle(noise, blocks, 1.0, early=early), one.verdict != "unclear"
 
 
@@ -214,7 +214,7 @@ def screened(plan: ScreenPlan, costly: Sequence[int], effect: Callable[[NDArray[
 
 def screen(factors: int, costly: Sequence[int], effect: Callable[[NDArray[np.bool_]], float], noise: str, seed: int
            ) -> Screen:
-    plan = ScreenPlan(tuple((str(one),) for one in range(factors)), seed=seed, decides=FRAME)
+    plan = ScreenPlan(tuple((str(one),) for one in range(factors)), seed=seed, decides=Deciding(FRAME))
     return screened(plan, costly, effect, NOISE[noise](np.random.default_rng(seed), plan.rounds * plan.runs_a_round))
 
 
@@ -329,7 +329,7 @@ def tuned(kind: str, sd: float, varies: float, number: int) -> tuple[bool, bool,
     """A race of twelve: whether what it names keeps the limit; whether it says that it is settled; and whether what it
     names is then within 2 % of the best that keeps it. Where it names none, nothing is wrong."""
     random = np.random.default_rng(seed_of(f"tuned {kind} {sd} {varies}", number))
-    plan = TunePlan((("one", tuple(range(12))),), FRAME, (Limit(LATENCY, "below", 10.0),), seed=number)
+    plan = TunePlan((("one", tuple(range(12))),), Deciding(FRAME), (Limit(LATENCY, "below", 10.0),), seed=number)
     goal = np.exp(random.normal(0, 0.04, 12))
     limited = {"kept by all": np.full(12, 9.0), "a trade-off": 10 / goal * np.exp(random.normal(0, 0.01, 12)),
                "broken by all but one, by 1 %": np.where(np.arange(12) == random.integers(12), 9.7, 10.1)}[kind]
@@ -346,7 +346,7 @@ def alike(more: float, number: int) -> bool:
     """A race of twelve that are alike, of which every other one varies so many times as much: whether it calls any
     worse."""
     random = np.random.default_rng(seed_of(f"alike {more}", number))
-    race, _ = raced(TunePlan((("one", tuple(range(12))),), FRAME, seed=number), lambda one: {
+    race, _ = raced(TunePlan((("one", tuple(range(12))),), Deciding(FRAME), seed=number), lambda one: {
         FRAME: 7 * math.exp(SD * (more if one % 2 else 1) * random.standard_normal())})
     return "worse" in race.out.values()
 
@@ -427,7 +427,7 @@ def runs_of(effect_pct: float, both: bool, number: int) -> int:
     """The runs of a trial that may take half as many blocks again as that, with latency deciding beside it, or not; it
     goes unchanged."""
     blocks = 3 * blocks_before(1 + both) // 2
-    plan = TrialPlan(blocks, seed=seed_of("price", number), decides=f"{FRAME},{LATENCY}" if both else FRAME)
+    plan = TrialPlan(blocks, seed=seed_of("price", number), decides=Deciding(f"{FRAME},{LATENCY}" if both else FRAME))
     random = np.random.default_rng(seed_of(f"price {effect_pct}", number))
     effect = math.log1p(effect_pct / 100)
     return decided(plan, lambda _, arm: numbers(**{

@@ -27,6 +27,7 @@ from keenlattice.measure.serial_log import SerialLog
 from keenlattice.profile.matching import Game
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.standin.player import SimulatedPlayer
+from keenlattice.study.deciding import Deciding
 from keenlattice.study.screen.plan import ScreenPlan
 from keenlattice.study.screen.play import Rounds
 from keenlattice.study.screen.result import Screen
@@ -353,7 +354,7 @@ def test_a_screen_by_hand_takes_a_third_of_the_switches_at_equal_width() -> None
         random = np.random.default_rng(seed)
         empty = Screen("g", "b", "a", "r", ScreenPlan(factors), (), (), 0, 0, 0)
         plans = (ScreenPlan(factors, rounds=rounds, repeats=repeats, few_switches=few, seed=seed,
-                            decides="frame_ms_mean", matters_pct=0.001)
+                            decides=Deciding("frame_ms_mean", 0.001))
                  for rounds, repeats, few in ((3, 1, False), (1, 3, True)))
         for place, plan in enumerate(plans):
             rounds = Rounds(plan, [])

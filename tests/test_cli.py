@@ -70,7 +70,7 @@ def test_from_an_edit_to_a_verdict_and_back(keen: Keen, tmp_path: Path) -> None:
     assert trial["schema"] == "keen-lattice/trial/2"
     assert (trial["game"], trial["before"], trial["after"]) == ("brass-orbit", "brass-orbit@stock", edit["after"])
     plan = trial["plan"]
-    assert (plan["blocks"], plan["seed"], plan["decides"]) == (4, 5, "latency_ms_median")
+    assert (plan["blocks"], plan["seed"], plan["decides"]["metrics"]) == (4, 5, "latency_ms_median")
     assert all(set(one) == METRIC_KEYS for one in trial["metrics"]) and len(trial["metrics"]) == 8
     assert trial["metrics"][0]["verdict"] == "better"
     assert (tmp_path / "f.png").exists()

@@ -19,7 +19,7 @@ from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS
 from keenlattice.profile.version import Entries, Version, stock
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.study.deciding import Numbers
+from keenlattice.study.deciding import Deciding, Numbers
 from keenlattice.study.hunt._search import Signal, first_changed, least_set
 from keenlattice.study.hunt.plan import HuntPlan
 from keenlattice.study.hunt.play import Looks, hunted, run_hunt
@@ -101,7 +101,7 @@ def test_a_look_without_a_number_says_nothing() -> None:
 
 def test_a_hunt_for_stutters_counts_the_runs_without_any() -> None:
     """Where a run has none, the look was taken for one that shows no change: the wrong version, and very sure of it."""
-    plan = HuntPlan(TrialPlan(blocks=20, seconds=60, seed=1, decides="stutters_per_min", matters_pct=20, early=False))
+    plan = HuntPlan(TrialPlan(blocks=20, seconds=60, seed=1, decides=Deciding("stutters_per_min", 20), early=False))
     line, right = [stock("brass-orbit"), *(Version("brass-orbit", {"frame.cap": cap}) for cap in range(100, 107))], 0
     for seed in range(20):
         random, true = np.random.default_rng(seed), seed % 6 + 2
@@ -139,7 +139,7 @@ def line_with(at: int) -> list[Version]:
 
 @pytest.mark.parametrize("at", [1, 3, 4])
 def test_the_culprit_is_found_on_the_rig_and_a_stopped_hunt_goes_on(rig: Standin, at: int) -> None:
-    line, plan, kept = line_with(at), HuntPlan(TrialPlan(8, 10, 3, "frame_ms_mean", 3)), dict[int, Capture]()
+    line, plan, kept = line_with(at), HuntPlan(TrialPlan(8, 10, 3, Deciding("frame_ms_mean", 3))), dict[int, Capture]()
     held = rig.state()
     whole = run_hunt(rig, line, plan, on_run=lambda run: kept.__setitem__(run.place, run.capture))
     assert whole.first == line[at].reference and whole.settings == ("shading.ambient-occlusion",) and whole.sure
@@ -170,7 +170,7 @@ def test_what_is_drawn_of_a_hunt_rests_on_the_runs_of_its_trial(tmp_path: Path) 
 
 def test_where_nothing_changed_there_is_nothing_to_hunt(rig: Standin) -> None:
     line = line_with(0)
-    found = run_hunt(rig, line, HuntPlan(TrialPlan(8, 10, 3, "frame_ms_mean", 3)))
+    found = run_hunt(rig, line, HuntPlan(TrialPlan(8, 10, 3, Deciding("frame_ms_mean", 3))))
     assert (found.first, found.settings, found.metric) == ("", (), "") and 8 <= found.runs <= 16
     with pytest.raises(UsageError, match="two versions at least"):
         run_hunt(rig, line[:1], HuntPlan(TrialPlan()))
@@ -225,7 +225,7 @@ def test_a_hunt_that_sizes_itself_tells_what_twelve_blocks_do_not() -> None:
     entries: list[Entries] = [dict.fromkeys(("a.b", "c.d", "e.f")[:count], 1) for count in range(4)]
     line, told = [Version("orbit", some) for some in entries], {False: 0, True: 0}
     for sized, seed in product(told, range(30)):
-        plan = HuntPlan(TrialPlan(40 if sized else 12, 30, seed, "frame_ms_mean", sized=sized), most_runs=400)
+        plan = HuntPlan(TrialPlan(40 if sized else 12, 30, seed, Deciding("frame_ms_mean"), sized=sized), most_runs=400)
         random = np.random.default_rng(seed)
 
         def play(_place: int, _arm: str, on: Entries, _seed: int, random: np.random.Generator = random) -> Numbers:

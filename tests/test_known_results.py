@@ -25,6 +25,7 @@ from keenlattice.measure.metrics import metrics_of
 from keenlattice.profile.version import Entries, Version, stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.blind.plan import chance_to_be_found, needed
+from keenlattice.study.deciding import Deciding
 from keenlattice.study.trial.result import MetricResult
 from test_pool import record
 
@@ -78,7 +79,7 @@ def of_sensors(_: Path) -> Known:
 
 def of_a_trial(folder: Path, **plan: Any) -> Known:
     changed: Entries = plan.pop("changed", {"frame.queue-depth": 1})
-    settings = {"blocks": 8, "seconds": 6.0, "seed": 5, "matters_pct": 3.0, **plan}
+    settings = {"blocks": 8, "seconds": 6.0, "seed": 5, "decides": Deciding(matters_pct=3.0), **plan}
     trial = study.run_trial(Standin(folder / "rig"), stock("rig"), Version("rig", changed), study.TrialPlan(**settings),
                             "brass-orbit")
     return {"blocks": trial.blocks_played, **changes_in(trial.decisive)}
@@ -92,7 +93,8 @@ def changes_in(metrics: Iterable[MetricResult]) -> Known:
 
 def of_a_screen(folder: Path, **plan: Any) -> Known:
     factors = tuple((key,) for key in sorted(COSTS))
-    settings = {"factors": factors, "rounds": 2, "seconds": 4.0, "seed": 9, "matters_pct": 2.0, **plan}
+    settings = {"factors": factors, "rounds": 2, "seconds": 4.0, "seed": 9, "decides": Deciding(matters_pct=2.0),
+                **plan}
     screen = study.run_screen(Standin(folder / "rig"), stock("rig"), Version("rig", COSTS),
                               study.ScreenPlan(**settings), "tidewater-rally")
     return {f"{factor.settings[0]}, {what}": getattr(factor.judged[0], what) for factor in screen.factors
@@ -107,7 +109,7 @@ def of_a_hunt(folder: Path) -> Known:
     for step in steps:
         entries |= step
         line.append(Version("tidewater-rally", dict(entries)))
-    trial = study.TrialPlan(blocks=8, seconds=6, seed=3, decides="frame_ms_mean", matters_pct=3)
+    trial = study.TrialPlan(blocks=8, seconds=6, seed=3, decides=Deciding("frame_ms_mean", 3))
     hunt = study.run_hunt(Standin(folder / "rig"), line, study.HuntPlan(trial))
     return {"settings": " ".join(hunt.settings), "probability": hunt.probability, "runs": hunt.runs,
             **changes_in(hunt.trial.decisive)}
@@ -115,8 +117,8 @@ def of_a_hunt(folder: Path) -> Known:
 
 def of_a_tuning(folder: Path) -> Known:
     plan = study.TunePlan((("frame.queue-depth", (1, 2, 3)), ("texture.anisotropy", ("off", "16x"))),
-                          "frame_ms_mean,latency_ms_median", (study.Limit("frame_ms_p99", "below", 9.0),), rounds=5,
-                          seconds=5.0, seed=2, matters_pct=2.0)
+                          Deciding(matters_pct=2.0), (study.Limit("frame_ms_p99", "below", 9.0),), rounds=5,
+                          seconds=5.0, seed=2)
     tuning = study.run_tune(Standin(folder / "rig"), stock("brass-orbit"), plan)
     return {"runs": tuning.runs, **{f"{number}, {what}": getattr(combination, what)
                                     for number, combination in enumerate(tuning.combinations)
@@ -174,11 +176,12 @@ CASES: Mapping[str, Callable[[Path], Known]] = {
        for game in ("brass-orbit", "tidewater-rally", "moth-and-lantern")},
     "hitching run": of_a_hitching_run, "recordings": of_recordings, "sensors": of_sensors,
     "trial": of_a_trial,
-    "trial, all blocks": lambda folder: of_a_trial(folder, early=False, decides="latency_ms_median"),
+    "trial, all blocks": lambda folder: of_a_trial(folder, early=False, decides=Deciding("latency_ms_median", 3.0)),
     "trial, few switches": lambda folder: of_a_trial(folder, few_switches=True, repeats=2, early=False, blocks=6),
     "trial, warm-up": lambda folder: of_a_trial(folder, warm_up_s=2.0, adjusts_for="gpu0.temperature", blocks=10),
-    "trial, stutters": lambda folder: of_a_trial(folder, decides="stutters_per_min", seconds=20.0, blocks=6, changed={
-        "shader.cache-size": 4096, "interrupt.mode@gpu0": "message"}),
+    "trial, stutters": lambda folder: of_a_trial(
+        folder, decides=Deciding("stutters_per_min", 3.0), seconds=20.0, blocks=6,
+        changed={"shader.cache-size": 4096, "interrupt.mode@gpu0": "message"}),
     "screen": of_a_screen,
     "screen, short": lambda folder: of_a_screen(folder, folded=False, few_switches=True, repeats=2),
     "hunt": of_a_hunt, "tuning": of_a_tuning, "ramp": of_a_ramp, "pool": of_a_pool, "league": of_a_league,

@@ -26,6 +26,7 @@ from keenlattice.rig.linux.machine import LinuxRig
 from keenlattice.rig.linux.play import check_installed, scene_running
 from keenlattice.rig.linux.x11.probe import Probe
 from keenlattice.rig.undoing import undo
+from keenlattice.study.deciding import Deciding
 from keenlattice.study.screen.plan import ScreenPlan, factors_of
 from keenlattice.study.screen.play import run_screen
 from keenlattice.study.trial.concluding import conclude
@@ -98,18 +99,18 @@ def test_what_is_recorded_from_outside_agrees_with_the_scene(linux: LinuxRig) ->
 def test_a_filter_that_costs_is_found_to_cost(linux: LinuxRig) -> None:
     linux.config.write_bytes(MINE)
     runs: dict[str, list[dict[str, float]]] = {"before": [], "after": []}
-    plan = TrialPlan(4, 1.5, 1, "frame_ms_mean", 20)
+    plan = TrialPlan(4, 1.5, 1, Deciding("frame_ms_mean", 20))
     result = run_trial(linux, stock("scene"), Version("scene", FILTER), plan,
                        on_run=lambda run: runs[run.arm].append(metrics_of(run.capture)))
     assert result["frame_ms_mean"].verdict == "worse", result
-    latency = conclude(replace(plan, decides="latency_ms_median"), runs["before"], runs["after"])[0]
+    latency = conclude(replace(plan, decides=Deciding("latency_ms_median", 20)), runs["before"], runs["after"])[0]
     assert latency.verdict == "worse", latency
     assert linux.config.read_bytes() == MINE
 
 
 @real_driver
 def test_a_version_against_itself_is_neither_better_nor_worse(linux: LinuxRig) -> None:
-    result = run_trial(linux, stock("scene"), stock("scene"), TrialPlan(4, 1, 3, "frame_ms_mean", 20))
+    result = run_trial(linux, stock("scene"), stock("scene"), TrialPlan(4, 1, 3, Deciding("frame_ms_mean", 20)))
     assert result["frame_ms_mean"].verdict in ("unclear", "no difference that matters")
     assert result["latency_ms_median"].verdict in ("unclear", "no difference that matters")
     assert not linux.config.exists()
@@ -119,7 +120,8 @@ def test_a_version_against_itself_is_neither_better_nor_worse(linux: LinuxRig) -
 def test_the_one_of_six_options_that_acts_is_found(linux: LinuxRig) -> None:
     options = {"mesa.force_glsl_abs_sqrt": True, "mesa.allow_glsl_relaxed_es": True, "mesa.force_gl_names_reuse": True,
                "mesa.allow_extra_pp_tokens": True, "mesa.transcode_etc": True, **FILTER}
-    plan = ScreenPlan(factors_of({}, options), rounds=1, seconds=1, seed=1, matters_pct=20, folded=False)
+    plan = ScreenPlan(factors_of({}, options), rounds=1, seconds=1, seed=1, decides=Deciding(matters_pct=20),
+                      folded=False)
     result = run_screen(linux, stock("scene"), Version("scene", options), plan)
     standing = {one.settings[0]: one.telling.standing for one in result.factors}
     assert standing.pop("mesa.pp_jimenezmlaa") == "worse" and result.factors[0].settings == ("mesa.pp_jimenezmlaa",)

@@ -27,6 +27,7 @@ from keenlattice.rig.linux.settled import answering
 from keenlattice.rig.linux.x11.present import drawn
 from keenlattice.rig.linux.x11.server import x_display
 from keenlattice.rig.playing_on import play_as_set
+from keenlattice.study.deciding import Deciding
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 from test_linux import real_driver, untimed_driver
@@ -82,7 +83,7 @@ def test_frames_from_outside_agree_with_what_a_program_counts_itself(tmp_path: P
 def test_an_option_acts_on_a_program_that_we_did_not_write(tmp_path: Path, display: str) -> None:
     rig = rig_with(tmp_path, "glxgears")
     result = run_trial(rig, stock("gears"), Version("gears", {"mesa.pp_jimenezmlaa": 8}),
-                       TrialPlan(4, 1.0, 1, "frame_ms_mean", 20))
+                       TrialPlan(4, 1.0, 1, Deciding("frame_ms_mean", 20)))
     assert result["frame_ms_mean"].verdict == "worse", result
     assert running(("glxgears",)) is None and not rig.config.exists()
 

@@ -54,21 +54,23 @@ FACTORS = (("frame.cap",), ("sync.vertical",))
 CHOICES = (("frame.queue-depth", (1, 2)),)
 MANY = "frame_ms_mean,frame_ms_p99,fps_mean,latency_ms_median"
 PLANS: Mapping[str, tuple[Callable[..., object], Mapping[str, Sequence[Any]]]] = {
-    "trial": (study.TrialPlan, {
-        "blocks": (1, 2, 1000, 1001), "seconds": LONGEST, "seed": SEEDS, "matters_pct": MATTERS,
-        "repeats": (0, 1, 20, 21), "warm_up_s": (-0.1, 0.0, 600.0, 600.1),
-        "adjusts_for": ("", "gpu0.temperature", "gpu0", "gpu0.mood", "x" * 90),
-        "decides": ("frame_ms_mean", "fpz", "", MANY, f"{MANY},cpu_ms_mean", "fps_mean,fps_mean"),
+    "deciding": (study.Deciding, {
+        "metrics": ("frame_ms_mean", "fpz", "", MANY, f"{MANY},cpu_ms_mean", "fps_mean,fps_mean"),
+        "matters_pct": MATTERS,
         "matters_of": ((("fps_mean", 3.0, "fps"),), (("fps_mean", 3.0, "ms"),), (("fps_mean", 0.0, "fps"),),
                        (("fps_mean", float("inf"), "fps"),), (("fps_mean", 60.0, "%"),), (("fpz", 1.0, "%"),))}),
+    "trial": (study.TrialPlan, {
+        "blocks": (1, 2, 1000, 1001), "seconds": LONGEST, "seed": SEEDS,
+        "repeats": (0, 1, 20, 21), "warm_up_s": (-0.1, 0.0, 600.0, 600.1),
+        "adjusts_for": ("", "gpu0.temperature", "gpu0", "gpu0.mood", "x" * 90)}),
     "screen": (partial(study.ScreenPlan, factors=FACTORS), {
         "factors": ((), FACTORS[:1]), "rounds": (0, 1, 20, 21), "repeats": (0, 1, 20, 21), "seconds": LONGEST,
-        "seed": SEEDS, "matters_pct": MATTERS, "decides": ("fpz",)}),
-    "tuning": (partial(study.TunePlan, choices=CHOICES, goal="fps_mean"), {
+        "seed": SEEDS}),
+    "tuning": (partial(study.TunePlan, choices=CHOICES, goal=study.Deciding("fps_mean")), {
         "choices": ((), (("frame.queue-depth", (1,)),), (("frame.cap", tuple(range(30, 230))),),
                     (("frame.cap", tuple(range(30, 231))),)),
-        "rounds": (2, 3, 200, 201), "goal": ("fpz",), "limits": ((study.Limit("fpz", "below", 8.0),),),
-        "seconds": LONGEST, "seed": SEEDS, "matters_pct": MATTERS}),
+        "rounds": (2, 3, 200, 201), "limits": ((study.Limit("fpz", "below", 8.0),),),
+        "seconds": LONGEST, "seed": SEEDS}),
     "ramp": (partial(study.RampPlan, key="gpu.core-offset@gpu0", by=15.0, margin=30.0), {
         "by": (0.0, float("nan"), 0.1), "margin": (-1.0, float("nan"), 0.0), "runs": (0, 1, 50, 51), "goal": ("fpz",),
         "seconds": LONGEST, "seed": SEEDS}),

@@ -20,6 +20,7 @@ from keenlattice.report.frames import frame_times, recurring
 from keenlattice.report.style import DPI, LINES, SIZE_INCHES, new_figure, save
 from keenlattice.report.words import rounded
 from keenlattice.rig.standin.machine import Standin
+from keenlattice.study.deciding import Deciding
 from keenlattice.study.trial.figure import trial_figure, typical_block
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
@@ -54,7 +55,8 @@ def test_a_sentence_for_each_verdict() -> None:
     for metric, told in ((result_of(5, 9, "worse"), "is worse: "), (result_of(-1, 9), "is unclear: "),
                          (result_of(-1, 1, "no difference that matters"), "shows no difference that matters: "),
                          (result_of(None, None), "is unclear: fewer than two blocks")):
-        assert told in key_of(Trial("g", "a", "b", TrialPlan(decides=metric.name), (metric,)), metric).sentence
+        trial = Trial("g", "a", "b", TrialPlan(decides=Deciding(metric.name)), (metric,))
+        assert told in key_of(trial, metric).sentence
     assert amount(result_of(None, None), None) == "-"
 
 

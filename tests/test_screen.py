@@ -20,6 +20,7 @@ from keenlattice.profile.pack import Claim
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.pipeline import simulate
+from keenlattice.study.deciding import Deciding
 from keenlattice.study.player import Run
 from keenlattice.study.screen.plan import ScreenPlan, drawn_anew, factors_of, hadamard, in_order, screening_design
 from keenlattice.study.screen.play import Rounds, costly, run_screen
@@ -97,8 +98,8 @@ def test_known_effects_are_found_and_the_others_do_nothing() -> None:
 
 
 def test_the_noise_of_its_first_round_says_how_many_a_screen_takes() -> None:
-    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(6)), rounds=12, matters_pct=3,
-                      decides="frame_ms_mean", sized=True)
+    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(6)), rounds=12,
+                      decides=Deciding("frame_ms_mean", 3), sized=True)
     screens = {noise: made_up(plan, [0.1, *[0.0] * 5], 1, noise=noise) for noise in (0.01, 0.04, 0.3)}
     assert screens[0.01].rounds_played <= 2 == plan.most_rounds(screens[0.01].asked_rounds)
     assert 2 < screens[0.04].asked_rounds <= 12 and screens[0.04].rounds_played <= screens[0.04].asked_rounds
@@ -117,7 +118,7 @@ def test_the_noise_of_its_first_round_says_how_many_a_screen_takes() -> None:
 
 
 def test_each_change_is_told_by_what_it_does_to_either() -> None:
-    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(8)), rounds=4, matters_pct=2)
+    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(8)), rounds=4, decides=Deciding(matters_pct=2))
     result = made_up(plan, [0.0, -0.1, 0.05, *[0.0] * 5], 1, latency=-0.3)
     does = {one.settings[0]: factor_does(one) for one in result.factors}
     assert does["x.f2"] == "helps median latency, hurts mean frame time"
@@ -131,8 +132,8 @@ def test_each_change_is_told_by_what_it_does_to_either() -> None:
 
 
 def test_a_rig_without_latency_is_judged_by_frame_time_and_says_so() -> None:
-    plan, rounds = ScreenPlan((("x.a",), ("x.b",)), rounds=2, matters_pct=3), Rounds(
-        ScreenPlan((("x.a",), ("x.b",)), rounds=2, matters_pct=3), [])
+    plan, rounds = ScreenPlan((("x.a",), ("x.b",)), rounds=2, decides=Deciding(matters_pct=3)), Rounds(
+        ScreenPlan((("x.a",), ("x.b",)), rounds=2, decides=Deciding(matters_pct=3)), [])
     random = np.random.default_rng(1)
     while not rounds.over:
         for _, signs, _ in rounds.coming():
@@ -145,7 +146,7 @@ def test_a_rig_without_latency_is_judged_by_frame_time_and_says_so() -> None:
 
 
 def test_those_that_act_together_are_named() -> None:
-    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(7)), rounds=3, decides="frame_ms_mean")
+    plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(7)), rounds=3, decides=Deciding("frame_ms_mean"))
     (found,) = made_up(plan, [0.0] * 7, 1, pair=0.1).interactions
     assert found.settings == ("x.f0", "x.f1") and 9 < found.change_pct < 12  # 10.5 is the truth
 
@@ -153,8 +154,8 @@ def test_those_that_act_together_are_named() -> None:
 def test_placebos_are_seldom_called_effective() -> None:
     called = 0
     for seed in range(60):
-        plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(8)), rounds=1, seed=seed, matters_pct=1e-6,
-                          decides="frame_ms_mean")
+        plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(8)), rounds=1, seed=seed,
+                          decides=Deciding("frame_ms_mean", 1e-6))
         called += sum(one.telling.standing in ("better", "worse") for one in made_up(plan, [0.0] * 8, seed).factors)
     assert 10 <= called <= 38  # of 480 at 5 %: beyond that in fewer than one of a hundred
 
@@ -162,7 +163,8 @@ def test_placebos_are_seldom_called_effective() -> None:
 def test_pairs_are_seldom_named_where_none_acts() -> None:
     named = 0
     for seed in range(120):
-        plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(7)), rounds=2, seed=seed, matters_pct=0.01)
+        plan = ScreenPlan(tuple((f"x.f{number}",) for number in range(7)), rounds=2, seed=seed,
+                          decides=Deciding(matters_pct=0.01))
         named += bool(made_up(plan, [0.0] * 7, seed).interactions)
     assert named <= 13  # of 120 at 5 % among all pairs together; without sharing the error it would be most of them
 
@@ -188,8 +190,8 @@ def test_forty_runs_know_sixteen_changes_as_well_as_a_trial_of_forty_knows_one(r
 @pytest.mark.parametrize("sized", [False, True])
 def test_a_screen_that_was_stopped_goes_on_to_the_same_result(rig: Standin, sized: bool) -> None:
     after = Version("brass-orbit", {"frame.queue-depth": 1, "scaling.render-scale": 80, "antialias.gamma": False})
-    plan = ScreenPlan(factors_of({}, after.entries), rounds=4, seconds=10, seed=4, matters_pct=3,
-                      decides="frame_ms_mean", sized=sized)
+    plan = ScreenPlan(factors_of({}, after.entries), rounds=4, seconds=10, seed=4,
+                      decides=Deciding("frame_ms_mean", 3), sized=sized)
     whole, kept = run_screen(rig, BEFORE, after, plan), dict[int, Capture]()
     standing = {one.settings[0]: one.telling.standing for one in whole.factors}
     assert standing["scaling.render-scale"] == "better" and standing["antialias.gamma"] == "does nothing that matters"
@@ -221,11 +223,11 @@ def test_groups_and_plans_that_cannot_be() -> None:
     for groups, says in (([["a.x"]], "set the same there"), ([["a.b"], ["a.b", "a.c"]], "in two groups")):
         with pytest.raises(UsageError, match=says):
             factors_of({}, after, groups)
-    for wrong in ({"rounds": 0}, {"matters_pct": 0}, {"seconds": 0.1}, {"factors": ()}):
+    for wrong in ({"rounds": 0}, {"seconds": 0.1}, {"factors": ()}):
         with pytest.raises(BadValue):
             ScreenPlan(**{"factors": (("a.b",),), **wrong})  # type: ignore[arg-type]
     with pytest.raises(UnknownName):
-        ScreenPlan((("a.b",),), decides="fpz")
+        ScreenPlan((("a.b",),), decides=Deciding("fpz"))
 
 
 def test_screens_on_the_command_line(keen: Keen, tmp_path: Path) -> None:

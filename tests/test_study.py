@@ -24,7 +24,7 @@ from keenlattice.measure.metrics import TRIAL_METRICS, metrics_of
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.journal import unfinished
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.study.deciding import Numbers
+from keenlattice.study.deciding import Deciding, Numbers
 from keenlattice.study.player import Run
 from keenlattice.study.trial.concluding import AT_SCREEN_RATE, EVENTS, Seen, concluded, ended, metrics_in
 from keenlattice.study.trial.looks import errors_at, looks
@@ -52,8 +52,9 @@ metrics = st.builds(MetricResult, st.sampled_from(TRIAL_METRICS), st.just("ms"),
                     st.sampled_from(["better", "worse", "unclear"]), st.floats(0.9, 1), st.integers(2, 99))
 
 
-@given(st.builds(TrialPlan, st.integers(2, 99), st.floats(1, 99), st.integers(0, 2**31), st.just("frame_ms_mean"),
-                 st.floats(0.1, 50), st.booleans(), st.booleans(), st.integers(1, 20), st.floats(0, 9)),
+@given(st.builds(TrialPlan, st.integers(2, 99), st.floats(1, 99), st.integers(0, 2**31),
+                 st.builds(Deciding, st.just("frame_ms_mean"), st.floats(0.1, 50)), st.booleans(), st.booleans(),
+                 st.integers(1, 20), st.floats(0, 9)),
        st.lists(metrics, max_size=5), st.none() | st.tuples(numbers, numbers, numbers), st.lists(st.text(), max_size=3))
 def test_a_trial_comes_back_from_its_json(
         plan: TrialPlan, found: list[MetricResult], drift: tuple[float, float, float] | None, wrong: list[str]) -> None:
@@ -120,14 +121,14 @@ def made_up(random: np.random.Generator, blocks: int, effect: float, slope: floa
 
 @pytest.mark.long
 def test_looking_early_keeps_the_error_and_saves_blocks() -> None:
-    random, plan = np.random.default_rng(1), TrialPlan(20, matters_pct=1e-6)
+    random, plan = np.random.default_rng(1), TrialPlan(20, decides=Deciding(matters_pct=1e-6))
     wrong = 0
     for _ in range(400):
         runs = made_up(random, 20, 0.0)
         end = next((n for n in looks(20) if ended(plan, runs[:2 * n])), 20)
         wrong += concluded(plan, runs[:2 * end], Trial("", "", "", plan, ())).deciding.verdict != "unclear"
     assert wrong <= 31  # of 400 at 5 %: beyond that in fewer than one of a hundred
-    plan = replace(plan, matters_pct=1.0)
+    plan = replace(plan, decides=Deciding())
     assert ended(plan, made_up(random, 7, 0.1)) == "settled" and not ended(plan, made_up(random, 3, 0.1))
     assert not ended(replace(plan, early=False), made_up(random, 8, 0.1))
 
@@ -191,7 +192,8 @@ def test_runs_that_go_wrong_are_named_and_played_again(rig: Standin, monkeypatch
 
 
 def test_a_pilot_knows_the_noise(rig: Standin) -> None:
-    plan, logs = TrialPlan(12, 5, 3, "latency_ms_median", 3, early=False), dict[str, list[float]](before=[], after=[])
+    plan = TrialPlan(12, 5, 3, Deciding("latency_ms_median", 3), early=False)
+    logs = dict[str, list[float]](before=[], after=[])
     result = run_trial(rig, BEFORE, BEFORE, plan, on_run=lambda run: logs[run.arm].append(
         math.log(metrics_of(run.capture, ["latency_ms_median"])["latency_ms_median"])))
     noise = noise_of(result)
@@ -323,7 +325,8 @@ def test_what_matters_may_be_an_amount(keen: Keen, text: str, says: str) -> None
                       ["tune", "brass-orbit@stock", "--try", "frame.cap=off,90", "--rounds", "3", "--proof", "0"]):
             done = as_json(keen(*other, "--seconds", "2", "--seed", "1", "--matters", "0.2ms", "--json"))
             plan = done["plan"] if "plan" in done else done["trial"]["plan"]
-            assert plan["matters_of"] == [[name, 0.2, "ms"] for name in ("frame_ms_mean", "latency_ms_median")]
+            deciding = plan["goal" if other[0] == "tune" else "decides"]
+            assert deciding["matters_of"] == [[name, 0.2, "ms"] for name in ("frame_ms_mean", "latency_ms_median")]
 
 
 def test_a_trial_from_python_is_found_by_the_commands(keen: Keen, tmp_path: Path,
@@ -370,7 +373,7 @@ def test_a_study_that_was_killed_is_undone_by_recover_finish_too(keen: Keen, tmp
 
 def test_what_the_screen_hides_is_never_no_difference() -> None:
     """A game twice as fast beyond the screen's rate: every run sits at 60 Hz, and all look alike."""
-    plan, random = TrialPlan(blocks=12, seconds=10, seed=1, decides="frame_ms_mean"), np.random.default_rng(1)
+    plan, random = TrialPlan(blocks=12, seconds=10, seed=1, decides=Deciding("frame_ms_mean")), np.random.default_rng(1)
 
     def runs(hidden: bool) -> list[tuple[Arm, dict[str, float]]]:
         numbers = [{name: 16.7 + float(random.normal(0, 0.01)) for name in metrics_in(plan)} for _ in range(24)]
@@ -385,7 +388,7 @@ def test_what_the_screen_hides_is_never_no_difference() -> None:
 
 def test_steps_of_a_timer_are_told_with_a_tolerance() -> None:
     """Two values of a coarse timer that come of stamps in seconds are six by their last digits."""
-    plan = TrialPlan(blocks=12, seconds=10, seed=1, decides="frame_ms_mean")
+    plan = TrialPlan(blocks=12, seconds=10, seed=1, decides=Deciding("frame_ms_mean"))
     random = np.random.default_rng(2)
 
     def arms(dust: float) -> tuple[list[dict[str, float]], list[dict[str, float]]]:
@@ -399,7 +402,7 @@ def test_steps_of_a_timer_are_told_with_a_tolerance() -> None:
 
 
 def test_no_event_is_nought() -> None:
-    plan, random = TrialPlan(blocks=8, seconds=20, seed=1, decides="frame_ms_mean"), np.random.default_rng(3)
+    plan, random = TrialPlan(blocks=8, seconds=20, seed=1, decides=Deciding("frame_ms_mean")), np.random.default_rng(3)
     runs = [(arm, {**{name: float(random.normal(10, 0.1)) for name in metrics_in(plan)}, EVENTS: 0.0})
             for _, arm, _ in plan.runs()]
     stutters = concluded(plan, runs, Trial("", "", "", plan, ()))[EVENTS]

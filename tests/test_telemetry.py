@@ -32,6 +32,7 @@ from keenlattice.profile.version import Version, stock
 from keenlattice.rig.linux import _sampler
 from keenlattice.rig.linux.telemetry import Telemetry, taken_down
 from keenlattice.rig.standin.machine import Standin
+from keenlattice.study.deciding import Deciding
 from keenlattice.study.trial.adjusting import AT_START
 from keenlattice.study.trial.concluding import conclude, ended
 from keenlattice.study.trial.plan import Arm, TrialPlan
@@ -116,7 +117,7 @@ def test_the_stand_in_says_what_its_frames_do(tmp_path: Path) -> None:
     rig = Standin(tmp_path)
     plain = readings(rig.play("tidewater-rally", 20, 1))
     capped = run_trial(rig, stock("tidewater-rally"), Version("tidewater-rally", {"frame.cap": 40}),
-                       TrialPlan(4, 10, 1, "frame_ms_mean", 5))
+                       TrialPlan(4, 10, 1, Deciding("frame_ms_mean", 5)))
     assert plain["gpu0.load"].mean > 95 and 50 < plain["gpu0.temperature"].worst < 90
     cost = {one.name: one for one in capped.prices}
     assert cost["power_w_mean"].high < -20 and cost["gpu_temperature_c_mean"].high < 0
@@ -301,7 +302,7 @@ def test_what_a_rig_said_as_a_run_began_saves_runs_and_widens_nothing(few_switch
     runs, clear, missed = Counter[str](), Counter[str](), 0
     for series in ("", "gpu0.temperature"):
         for seed in range(100):
-            plan = TrialPlan(16, 10, seed, "frame_ms_mean", 1.0, few_switches=few_switches, adjusts_for=series)
+            plan = TrialPlan(16, 10, seed, Deciding("frame_ms_mean"), few_switches=few_switches, adjusts_for=series)
             found = ending_of(plan, np.random.default_rng(seed), by_heat, weight)
             runs[series] += found.n
             clear[series] += found.verdict == "worse"

@@ -12,6 +12,7 @@ from keenlattice.errors import UnknownName, UsageError
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version, joined, parted, profile_of, split, stock, together
 from keenlattice.rig.standin.machine import Standin
+from keenlattice.study.deciding import Deciding
 from keenlattice.study.player import Player, Run, entries_on, held_for
 from keenlattice.study.pool.from_studies import records_of
 from keenlattice.study.trial.plan import TrialPlan
@@ -57,7 +58,7 @@ def test_each_run_has_both_parts_on_the_rig_and_all_goes_back(rig: Standin) -> N
         state = rig.state()
         held.append((run.arm, dict(rig.values(state, "brass-orbit")), dict(rig.values(state, "rig"))))
 
-    result = run_trial(rig, stock(BOTH), after, TrialPlan(4, 20, 1, "latency_ms_median", 3), on_run=look)
+    result = run_trial(rig, stock(BOTH), after, TrialPlan(4, 20, 1, Deciding("latency_ms_median", 3)), on_run=look)
     assert result.deciding.verdict == "better" and result.game == "brass-orbit"
     assert {arm: (game, whole_rig) for arm, game, whole_rig in held} == {
         "before": ({}, {}),

@@ -20,7 +20,7 @@ from keenlattice.measure.summaries import t_interval
 from keenlattice.profile.version import Entries, Version, stock
 from keenlattice.rig.journal import unfinished
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.study.deciding import parsed_matters
+from keenlattice.study.deciding import Deciding, parsed_matters
 from keenlattice.study.trial.adjusting import carried_over, hidden_by_steps
 from keenlattice.study.trial.concluding import Fit, Seen, _chance_at_the_end, conclude, ended, over, verdict
 from keenlattice.study.trial.looks import errors_at
@@ -31,7 +31,7 @@ from keenlattice.study.trial.words import cautions, headline, key_of, keys_of
 
 
 def told_alone(metric: MetricResult) -> str:
-    return key_of(Trial("g", "a", "b", TrialPlan(decides=metric.name), (metric,)), metric).sentence
+    return key_of(Trial("g", "a", "b", TrialPlan(decides=Deciding(metric.name)), (metric,)), metric).sentence
 
 
 @given(st.integers(2, 60), st.integers(0, 2**31))
@@ -48,11 +48,21 @@ def test_the_order_within_blocks_is_drawn_in_balance() -> None:
     assert len({tuple(firsts[at:at + 4]) for at in range(0, 400, 4)}) == 6
 
 
-@pytest.mark.parametrize("wrong", [{"blocks": 1}, {"blocks": 0}, {"seconds": math.nan}, {"seconds": 0.1}, {"seed": -1},
-                                   {"matters_pct": 0}, {"matters_pct": math.nan}, {"decides": "fpz"}])
+@pytest.mark.parametrize("wrong", [
+    {"blocks": 1}, {"blocks": 0}, {"seconds": math.nan}, {"seconds": 0.1}, {"seed": -1}])
 def test_a_plan_that_cannot_be_is_refused(wrong: dict[str, object]) -> None:
-    with pytest.raises(UnknownName if "decides" in wrong else BadValue):
+    with pytest.raises(BadValue):
         TrialPlan(**wrong)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(("metrics", "matters_pct", "error"), [
+    ("fps_mean", 0, BadValue), ("fps_mean", math.nan, BadValue), ("fps,fps_mean", 1, BadValue),
+    ("fpz", 1, UnknownName)])
+def test_what_cannot_decide_is_refused(metrics: str, matters_pct: float, error: type[Exception]) -> None:
+    with pytest.raises(error):
+        Deciding(metrics, matters_pct)
+    with pytest.raises(BadValue, match="what decides is told as"):
+        TrialPlan(decides=metrics)  # type: ignore[arg-type]
 
 
 @given(st.lists(st.floats(-1, 1), min_size=2, max_size=30))
@@ -79,7 +89,7 @@ def test_a_known_change_is_told_with_its_interval() -> None:
     runs = {arm: [dict.fromkeys(("frame_ms_mean", "frame_ms_p50", "frame_ms_p99", "fps_mean", "low_1_fps",
                                  "latency_ms_median", "latency_ms_p95"), 10 * factor * math.exp(random.normal(0, 0.01)))
                   | {"stutters_per_min": 0.0} for _ in range(10)] for arm, factor in (("before", 1), ("after", 0.9))}
-    first, *others = conclude(TrialPlan(blocks=10, decides="latency_ms_p95", early=False), *runs.values())
+    first, *others = conclude(TrialPlan(blocks=10, decides=Deciding("latency_ms_p95"), early=False), *runs.values())
     assert first.name == "latency_ms_p95" and first.verdict == "better"
     assert first.low_pct < -10 < first.high_pct  # type: ignore[operator]
     assert {one.name: one.verdict for one in others}["fps_mean"] == "worse"
@@ -145,11 +155,11 @@ def test_a_version_against_itself_is_seldom_better_or_worse(rig: Standin) -> Non
     same, said = stock("brass-orbit"), dict[str, list[MetricResult]](frame_ms_mean=[], latency_ms_median=[])
     for seed in range(200):  # the same runs, as they would be concluded with either metric deciding
         runs: dict[str, list[dict[str, float]]] = {"before": [], "after": []}
-        run_trial(rig, same, same, plan := TrialPlan(8, 6, seed, "frame_ms_mean", 0.05, early=False),
+        run_trial(rig, same, same, plan := TrialPlan(8, 6, seed, Deciding("frame_ms_mean", 0.05), early=False),
                   on_run=lambda run, runs=runs: runs[run.arm].append(  # type: ignore[misc]
                       metrics_of(run.capture, TRIAL_METRICS)))
         for metric, results in said.items():
-            results.append(conclude(replace(plan, decides=metric), runs["before"], runs["after"])[0])
+            results.append(conclude(replace(plan, decides=Deciding(metric, 0.05)), runs["before"], runs["after"])[0])
     for results in said.values():
         # With next to nothing mattering, better or worse means that the interval left zero out: 5 % of the time.
         assert sum(one.verdict in ("better", "worse") for one in results) <= 18
@@ -164,8 +174,8 @@ def test_a_version_against_itself_is_seldom_better_or_worse(rig: Standin) -> Non
 def test_a_change_of_three_times_what_matters_is_told(rig: Standin, metric: str, values: Entries, says: str) -> None:
     matters = abs(truth_pct(rig, values, metric)) / 3
     after = Version("brass-orbit", values)
-    said = [run_trial(rig, stock("brass-orbit"), after, TrialPlan(8, 10, seed, metric, matters)).deciding.verdict
-            for seed in range(50)]
+    plans = [TrialPlan(8, 10, seed, Deciding(metric, matters)) for seed in range(50)]
+    said = [run_trial(rig, stock("brass-orbit"), after, plan).deciding.verdict for plan in plans]
     assert said.count(says) >= 45, (matters, said)
 
 
@@ -177,7 +187,7 @@ def test_the_folder_holds_nothing_of_a_trial_afterwards(tmp_path: Path) -> None:
 
 def _claims(name: str, draw: Callable[[np.random.Generator, bool], float], blocks: int, matters: float) -> Counter[str]:
     """How often each word is said of 400 trials, by what their runs are drawn from."""
-    random, plan = np.random.default_rng(7), TrialPlan(blocks=blocks, decides=name, matters_pct=matters)
+    random, plan = np.random.default_rng(7), TrialPlan(blocks=blocks, decides=Deciding(name, matters))
     said = Counter[str]()
     for _ in range(400):
         arms = [[dict.fromkeys(TRIAL_METRICS, math.nan) | {name: draw(random, after)} for _ in range(blocks)]
@@ -195,7 +205,7 @@ def test_events_that_are_rare_and_timers_that_are_coarse_are_no_proof_of_nothing
 
 
 def test_a_ratio_beyond_all_numbers_is_no_fault() -> None:
-    plan = TrialPlan(blocks=5, decides="frame_ms_mean")
+    plan = TrialPlan(blocks=5, decides=Deciding("frame_ms_mean"))
     arms = [[dict.fromkeys(TRIAL_METRICS, value) for value in (5.0, 9.0, 1.0, 8.0, 2.0)[:2]] for _ in range(2)]
     arms[1][0] = dict.fromkeys(TRIAL_METRICS, 1e200)
     found = conclude(plan, *arms)[0]
@@ -204,7 +214,7 @@ def test_a_ratio_beyond_all_numbers_is_no_fault() -> None:
 
 @pytest.mark.parametrize("name", ["frame_ms_p99_9", "unanswered_pct", "refreshes_pct", "latency_ms_mean"])
 def test_whatever_is_measured_can_decide(rig: Standin, name: str) -> None:
-    plan = TrialPlan(blocks=2, seconds=2, seed=1, decides=name)
+    plan = TrialPlan(blocks=2, seconds=2, seed=1, decides=Deciding(name))
     found = run_trial(rig, stock("brass-orbit"), Version("brass-orbit", {"frame.queue-depth": 1}), plan)
     assert found.metrics[0].name == name and Trial.of_json(found.to_json()) == found
 
@@ -221,14 +231,15 @@ def of_two(random: np.random.Generator, blocks: int, frame: float, latency: floa
 
 
 def test_several_metrics_decide_at_one_shared_error(rig: Standin) -> None:
-    plan, random, wrong = TrialPlan(blocks=8, matters_pct=0.01, early=False), np.random.default_rng(5), 0
-    assert plan.decides == BOTH == options.DECIDES
+    plan = TrialPlan(blocks=8, decides=Deciding(matters_pct=0.01), early=False)
+    random, wrong = np.random.default_rng(5), 0
+    assert plan.decides.metrics == BOTH == options.DECIDES
     for _ in range(400):  # alike in both: to say better or worse of either is wrong
         found = conclude(plan, *of_two(random, 8, 1.0, 1.0))[:2]
         wrong += any(one.verdict in ("better", "worse") for one in found)
         assert {round(one.confidence, 9) for one in found} <= {0.95, 0.9}  # what is settled leaves its part to the rest
     assert wrong <= 0.07 * 400
-    plan = TrialPlan(blocks=8, decides=BOTH, matters_pct=3, early=False)
+    plan = TrialPlan(blocks=8, decides=Deciding(BOTH, 3), early=False)
     told = Trial("g", "a", "b", plan, conclude(plan, *of_two(random, 8, 1.0, 0.8)), "r", 8)
     assert told.deciding.name == "latency_ms_median" and [one.verdict for one in told.decisive] == [
         "no difference that matters", "better"]
@@ -241,11 +252,11 @@ def test_several_metrics_decide_at_one_shared_error(rig: Standin) -> None:
     assert "Latency was not measured" in headline(alone)
     for wrong_one in (f"{BOTH},frame_ms_mean", "frame_ms_mean,", ",".join(TRIAL_METRICS)):
         with pytest.raises(UsageError):
-            TrialPlan(decides=wrong_one)
+            TrialPlan(decides=Deciding(wrong_one))
 
 
 def test_an_early_end_waits_for_all_that_decide() -> None:
-    random, plan = np.random.default_rng(2), TrialPlan(blocks=10, decides=BOTH, matters_pct=3, early=True)
+    random, plan = np.random.default_rng(2), TrialPlan(blocks=10, decides=Deciding(BOTH, 3), early=True)
     for latency, ends in ((0.7, True), (1.03, False)):  # the one is plain, the other lies on the border
         before, after = of_two(random, 4, 0.7, latency)
         runs = [run for pair in zip([("before", one) for one in before], [("after", one) for one in after], strict=True)
@@ -256,7 +267,7 @@ def test_an_early_end_waits_for_all_that_decide() -> None:
 def test_what_matters_may_differ_and_be_an_amount() -> None:
     assert parsed_matters("2,latency_ms_median=1ms", BOTH) == (2.0, (("latency_ms_median", 1.0, "ms"),))
     assert parsed_matters("0.5ms", BOTH)[1] == (("frame_ms_mean", 0.5, "ms"), ("latency_ms_median", 0.5, "ms"))
-    plan = TrialPlan(blocks=8, matters_pct=2.0, matters_of=(("latency_ms_median", 1.5, "ms"),))
+    plan = TrialPlan(blocks=8, decides=Deciding(matters_pct=2.0, matters_of=(("latency_ms_median", 1.5, "ms"),)))
     found = conclude(plan, *of_two(np.random.default_rng(2), 8, 1.0, 1.0))
     assert found[0].matters_pct == 2.0 and found[1].matters_pct == pytest.approx(5.0, rel=0.03)  # 1.5 of 30 ms
     for wrong in ("much", "3fps", "1%ms", "frame_ms=1", "latency_ms_median=1fps"):
@@ -265,7 +276,7 @@ def test_what_matters_may_differ_and_be_an_amount() -> None:
 
 
 def test_a_trial_ends_where_it_will_hardly_be_settled_any_more() -> None:
-    random, plan = np.random.default_rng(3), TrialPlan(blocks=20, decides="frame_ms_mean", matters_pct=0.2)
+    random, plan = np.random.default_rng(3), TrialPlan(blocks=20, decides=Deciding("frame_ms_mean", 0.2))
     said = Counter[str]()
     for _ in range(40):
         before, after = of_two(random, 14, 1.0, 1.0)
@@ -277,10 +288,11 @@ def test_a_trial_ends_where_it_will_hardly_be_settled_any_more() -> None:
 
 
 def test_fewer_than_four_blocks_have_no_word() -> None:
-    found = conclude(TrialPlan(blocks=3, decides="frame_ms_mean"), *of_two(np.random.default_rng(1), 3, 0.5, 1.0))[0]
+    plan = TrialPlan(blocks=3, decides=Deciding("frame_ms_mean"))
+    found = conclude(plan, *of_two(np.random.default_rng(1), 3, 0.5, 1.0))[0]
     assert found.verdict == "unclear" and found.high_pct < -40  # type: ignore[operator]
     assert "fewer than 4 blocks prove nothing" in str(cautions(Trial("g", "a", "b", TrialPlan(
-        blocks=8, decides=found.name), (found,))))
+        blocks=8, decides=Deciding(found.name)), (found,))))
 
 
 @pytest.mark.parametrize(("effect", "spread", "matters"), [
@@ -288,7 +300,7 @@ def test_fewer_than_four_blocks_have_no_word() -> None:
 def test_the_chance_to_be_settled_at_the_end_is_that_of_going_on_like_that(effect: float, spread: float,
                                                                           matters: float) -> None:
     """Against blocks that are drawn: the mean of all of them, known as well as the last look will know it."""
-    plan = TrialPlan(blocks=12, seconds=10, seed=3, decides="frame_ms_mean", matters_pct=matters)
+    plan = TrialPlan(blocks=12, seconds=10, seed=3, decides=Deciding("frame_ms_mean", matters))
     random = np.random.default_rng(8)
     logs = effect + spread * random.normal(size=8)
     logs += effect - logs.mean()
@@ -314,7 +326,7 @@ def test_no_order_goes_to_and_fro_for_long(seed: int, blocks: int) -> None:
 
 
 def sized(noise: float, effect: float, seed: int) -> tuple[list[tuple[Arm, dict[str, float]]], Seen]:
-    plan = TrialPlan(40, seed=seed, decides="frame_ms_mean", matters_pct=3.0, sized=True)
+    plan = TrialPlan(40, seed=seed, decides=Deciding("frame_ms_mean", 3.0), sized=True)
     random, runs = np.random.default_rng(seed), list[tuple[Arm, dict[str, float]]]()
     for _, arm, _ in plan.runs():
         drawn = noise * random.standard_normal() + effect * (arm == "after")
@@ -357,7 +369,7 @@ def test_what_a_version_leaves_behind_is_seen_in_the_run_after_it() -> None:
     random, chances = np.random.default_rng(4), dict[float, list[float]]()
     for carry in (0.0, 0.03):
         for seed in range(40):
-            plan = TrialPlan(24, seed=seed, decides="frame_ms_mean", early=False)
+            plan = TrialPlan(24, seed=seed, decides=Deciding("frame_ms_mean"), early=False)
             arms = [arm for _, arm, _ in plan.runs()]
             logs = 0.01 * random.standard_normal(48) + carry * np.array([
                 place > 0 and arms[place - 1] == "after" for place in range(48)])

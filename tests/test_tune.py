@@ -16,6 +16,7 @@ from keenlattice.measure.capture import Capture
 from keenlattice.profile.version import stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import STABLE_MHZ
+from keenlattice.study.deciding import Deciding
 from keenlattice.study.player import Run
 from keenlattice.study.ramp.plan import Ramp, RampPlan
 from keenlattice.study.ramp.play import run_ramp
@@ -24,8 +25,8 @@ from keenlattice.study.tune.plan import Limit, TunePlan, Tuning
 from keenlattice.study.tune.play import Race, run_tune
 
 BASE = stock("brass-orbit")
-PLAN = TunePlan((("frame.cap", ("off", 120)), ("frame.queue-depth", (1, 3))), "latency_ms_median",
-                (Limit("frame_ms_p50", "below", 6.0),), 8, 5, 3, 5)
+PLAN = TunePlan((("frame.cap", ("off", 120)), ("frame.queue-depth", (1, 3))), Deciding("latency_ms_median", 5),
+                (Limit("frame_ms_p50", "below", 6.0),), 8, 5, 3)
 
 
 def raced(values: list[float], limited: list[float], seed: int, noise: float = 0.01, more: float = 1.0) -> Race:
@@ -33,7 +34,7 @@ def raced(values: list[float], limited: list[float], seed: int, noise: float = 0
     `more` times as much."""
     random = np.random.default_rng(seed)
     limit = Limit("frame_ms_p99", "below", 10.0)
-    plan = TunePlan((("a.b", tuple(range(len(values)))),), "fps_mean", (limit,), seed=seed)
+    plan = TunePlan((("a.b", tuple(range(len(values)))),), Deciding("fps_mean"), (limit,), seed=seed)
     race, over, at = Race(plan), False, 0
     while not over and at < plan.rounds:
         for one in race.order(at):
@@ -94,7 +95,7 @@ def test_a_limit_that_was_not_measured_is_not_kept() -> None:
 def test_what_never_stutters_beats_what_does() -> None:
     """A zero is the best that a count can be, not a number that is missing."""
     random = np.random.default_rng(1)
-    plan = TunePlan((("a.b", (0, 1, 2)),), "stutters_per_min", seconds=30, seed=1)
+    plan = TunePlan((("a.b", (0, 1, 2)),), Deciding("stutters_per_min"), seconds=30, seed=1)
     race, over, at = Race(plan), False, 0
     while not over and at < plan.rounds:
         for one in race.order(at):
@@ -141,14 +142,14 @@ def test_a_combination_that_crashes_is_survived(rig: Standin, monkeypatch: pytes
 
 def test_plans_that_cannot_be(rig: Standin) -> None:
     choices = (("frame.cap", ("off", 120)),)
-    for wrong in ({"choices": (("frame.cap", (120,)),)}, {"rounds": 2}, {"matters_pct": 0}, {"seconds": 0},
+    for wrong in ({"choices": (("frame.cap", (120,)),)}, {"rounds": 2}, {"seconds": 0},
                   {"choices": (("frame.cap", tuple(range(201))),)}):
         with pytest.raises(BadValue):
-            TunePlan(**{"choices": choices, "goal": "fps_mean", **wrong})  # type: ignore[arg-type]
+            TunePlan(**{"choices": choices, "goal": Deciding("fps_mean"), **wrong})  # type: ignore[arg-type]
     with pytest.raises(UnknownName):
-        TunePlan(choices, "fpz")
+        TunePlan(choices, Deciding("fpz"))
     with pytest.raises(BadValue):  # never outside of the catalog
-        run_tune(rig, BASE, TunePlan((("frame.queue-depth", (1, 99)),), "fps_mean"))
+        run_tune(rig, BASE, TunePlan((("frame.queue-depth", (1, 99)),), Deciding("fps_mean")))
     whole = Tuning("", "", "", PLAN, (), 0, 0, True)
     assert Tuning.of_json(json.loads(json.dumps(whole.to_json()))) == whole
 

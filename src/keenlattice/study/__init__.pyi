@@ -1,6 +1,7 @@
 from .blind.plan import Blind as Blind
 from .blind.plan import BlindPlan as BlindPlan
 from .blind.play import run_blind as run_blind
+from .deciding import Deciding as Deciding
 from .form import Form as Form
 from .hunt.plan import Hunt as Hunt
 from .hunt.plan import HuntPlan as HuntPlan

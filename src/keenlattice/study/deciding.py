@@ -8,7 +8,8 @@ per cent it is.
 import math
 import re
 from collections.abc import Callable, Mapping, Sequence
-from typing import Protocol, TypeVar
+from dataclasses import dataclass
+from typing import Self, TypeVar
 
 import numpy as np
 
@@ -16,7 +17,7 @@ from keenlattice.errors import BadValue, UsageError
 from keenlattice.measure.metrics import metric
 from keenlattice.measure.names import full_name
 from keenlattice.report.words import TITLES
-from keenlattice.study.limits import DEFAULT_PCT, check_matters
+from keenlattice.study.limits import DECIDES, DEFAULT_PCT, check_matters
 
 MOST_DECIDERS = 4
 MOST_PCT = 50.0
@@ -28,16 +29,6 @@ Matters = tuple[tuple[str, float, str], ...]
 """What matters of some metrics: name, how much, and whether that is in "%" or in the metric's own unit."""
 
 
-class Deciding(Protocol):
-    """A plan, as far as it says what matters."""
-
-    @property
-    def matters_pct(self) -> float: ...
-
-    @property
-    def matters_of(self) -> Matters: ...
-
-
 def named(text: str) -> tuple[str, ...]:
     """The full names of the metrics that a text names, with commas between.
 
@@ -47,48 +38,98 @@ def named(text: str) -> tuple[str, ...]:
     return tuple(full_name(name) for name in text.split(","))
 
 
-def full_names(text: str) -> str:
-    """The same text, with full names.
+@dataclass(frozen=True)
+class Deciding:
+    """What decides a study, and the smallest difference of it that matters to the player.
 
-    >>> full_names("fps, latency")
-    'fps_mean,latency_ms_median'
-    """
-    return ",".join(named(text))
-
-
-def check_deciding(decides: str, matters_pct: float, matters_of: Matters) -> None:
-    """Whether that can decide, and that can matter.
+    Args:
+        metrics: a metric, or several with commas between, which share the error; short names do.
+        matters_pct: in per cent, of each metric of which nothing else is said.
+        matters_of: of single metrics: name, amount, and "%" or the metric's unit.
 
     Raises:
         UnknownName: no such metric.
         BadValue: too many, one twice, or out of range.
+
+    >>> Deciding("fps, latency", 2, (("latency_ms_median", 1.0, "ms"),)).metrics
+    'fps_mean,latency_ms_median'
     """
-    names = named(decides)
-    for name in names:
-        metric(name)
-    if len(set(names)) < len(names) or len(names) > MOST_DECIDERS:
-        raise BadValue(f"{decides}: 1 to {MOST_DECIDERS} metrics decide, each named once")
-    check_matters(matters_pct)
-    for name, amount, unit in matters_of:
-        of_metric = metric(name).unit
-        if unit == "%":
-            check_matters(amount)
-        elif unit != of_metric or not 0 < amount < math.inf:
-            raise BadValue(f"{amount:g} {unit} of {name}: give a positive amount in {of_metric}")
+
+    metrics: str = DECIDES
+    matters_pct: float = DEFAULT_PCT
+    matters_of: Matters = ()
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "metrics", ",".join(named(self.metrics)))
+        for name in self.names:
+            metric(name)
+        if len(set(self.names)) < len(self.names) or len(self.names) > MOST_DECIDERS:
+            raise BadValue(f"{self.metrics}: 1 to {MOST_DECIDERS} metrics decide, each named once")
+        check_matters(self.matters_pct)
+        for name, amount, unit in self.matters_of:
+            of_metric = metric(name).unit
+            if unit == "%":
+                check_matters(amount)
+            elif unit != of_metric or not 0 < amount < math.inf:
+                raise BadValue(f"{amount:g} {unit} of {name}: give a positive amount in {of_metric}")
+
+    @classmethod
+    def by(cls, metrics: str, matters: float | str) -> Self:
+        """Return it as a player writes it: `Deciding.by("fps,latency", "2%,latency=1ms")`.
+
+        Args:
+            metrics: that decide.
+            matters: see `parsed_matters`.
+
+        Raises:
+            UsageError: `matters` cannot be read, or is of another unit than the metric.
+            UnknownName, BadValue: as for the class.
+        """
+        return cls(metrics, *parsed_matters(matters, metrics))
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The metrics."""
+        return named(self.metrics)
+
+    def in_pct(self, name: str, first: Sequence[Numbers]) -> float:
+        """Return the smallest difference of a metric that matters, in per cent.
+
+        Args:
+            name: the metric.
+            first: the runs of the first block, against whose geometric mean an amount is held.
+        """
+        for about, amount, unit in self.matters_of:
+            if about == name:
+                return amount if unit == "%" else _share(amount, [run[name] for run in first])
+        return self.matters_pct
+
+    @property
+    def told(self) -> str:
+        """What matters, as a player would write it: `1%,latency_ms_median=2ms`."""
+        own = [f"{name}={amount:g}{unit}" for name, amount, unit in self.matters_of]
+        return ",".join([f"{self.matters_pct:g}%", *own])
+
+    @property
+    def in_words(self) -> str:
+        """The same, to be read: `1 %, or 2 ms of median latency`."""
+        own = {name: f"{amount:g} {unit} of {TITLES[name]}" for name, amount, unit in self.matters_of}
+        amounts = [own[name] for name in self.names if name in own]
+        return ", or ".join([f"{self.matters_pct:g} %"] * any(name not in own for name in self.names) + amounts)
 
 
-def matters_in_pct(name: str, matters_pct: float, matters_of: Matters, first: Sequence[Numbers]) -> float:
-    """The smallest difference of a metric that matters, in per cent.
+def check_deciding(given: object) -> None:
+    """Whether that is a `Deciding`: the name of a metric alone does not say what matters.
 
-    Args:
-        matters_pct: where nothing is said of that metric.
-        matters_of: what is said of single metrics.
-        first: the runs of the first block, against whose geometric mean an amount is held.
+    Raises:
+        BadValue: it is not.
     """
-    for about, amount, unit in matters_of:
-        if about == name:
-            return amount if unit == "%" else _share(amount, [run[name] for run in first])
-    return matters_pct
+    if not isinstance(given, Deciding):
+        raise BadValue(f'{given!r}: what decides is told as Deciding("latency", 2), in which 2 % matters')
+
+
+USUAL = Deciding()
+"""What a player feels, and one per cent of it."""
 
 
 def parsed_matters(text: float | str, decides: str) -> tuple[float, Matters]:
@@ -155,16 +196,3 @@ def sharing(names: Sequence[str], measured: Callable[[str], bool], judge: Callab
         if not left or len(left) == share:
             return {name: result[name] if name in result else judge(name, error) for name in names}
         share = len(left)
-
-
-def told_of(plan: Deciding) -> str:
-    """What matters by a plan, as a player would write it: `1%,latency_ms_median=2ms`."""
-    own = [f"{name}={amount:g}{unit}" for name, amount, unit in plan.matters_of]
-    return ",".join([f"{plan.matters_pct:g}%", *own])
-
-
-def matters_told(plan: Deciding, deciders: Sequence[str]) -> str:
-    """The same of what decides, to be read: `1 %, or 2 ms of median latency`."""
-    own = {name: f"{amount:g} {unit} of {TITLES[name]}" for name, amount, unit in plan.matters_of}
-    amounts = [own[name] for name in deciders if name in own]
-    return ", or ".join([f"{plan.matters_pct:g} %"] * any(name not in own for name in deciders) + amounts)

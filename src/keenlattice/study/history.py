@@ -128,7 +128,7 @@ def history_figure(trials: Sequence[Trial], title: str) -> "Figure":
 def steps(axes: "Axes", trials: Sequence[Trial]) -> "Axes":
     """The deciding metric of every trial with its interval; takes an axes and returns it."""
     chosen = trials[:MOST_TRIALS]
-    matters = min(trial.plan.matters_pct for trial in chosen)
+    matters = min(trial.plan.decides.matters_pct for trial in chosen)
     plain(axes, "What each measured step did", f"change, %   (grey: within {matters:g} %)", "")
     return forest(axes, [_trial_row(trial) for trial in chosen], matters)
 

@@ -1,6 +1,6 @@
 """How a study of any kind is played: kept run by run, put back in the end, and followed by what it makes."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from contextlib import nullcontext
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
@@ -115,16 +115,3 @@ def runs_between_switches(opened: Opened, runs: int | None, keys: Sequence[str],
     restart = RESTARTS_MINUTES[restart_for(opened.rig, list(keys))]
     switch = share * len(keys) * minutes_a_step(opened, switch_minutes) + restart
     return cheapest_repeats(switch, run_s / 60 + HANDLING_MINUTES)
-
-
-def what_matters(matters: float | str, decides: str) -> Mapping[str, Any]:
-    """Return what matters, as the plans of all kinds take it.
-
-    Args:
-        matters: as a player writes it.
-        decides: the metrics that decide.
-    """
-    from keenlattice.study.deciding import parsed_matters
-
-    pct, of = parsed_matters(matters, decides)
-    return {"matters_pct": pct, "matters_of": of}

@@ -12,7 +12,7 @@ from keenlattice.profile.version import MARK, Version, own_key, owners, parted, 
 from keenlattice.rig.player.pace import HANDLING_MINUTES
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT, seed_or_fresh
 from keenlattice.workspace._kept import kept_study, study_numbered, versions_of
-from keenlattice.workspace._play import minutes_a_step, runs_between_switches, what_matters
+from keenlattice.workspace._play import minutes_a_step, runs_between_switches
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.played import CheaperScreen, ScreenCost
@@ -43,6 +43,7 @@ class Screens:
         Raises:
             UsageError, BadValue, UnknownName: it is invalid.
         """
+        from keenlattice.study.deciding import Deciding
         from keenlattice.study.screen.plan import MOST_ROUNDS, USUAL_ROUNDS, ScreenPlan, factors_of
 
         first = self._opened.find(before, both=True)
@@ -55,9 +56,8 @@ class Screens:
         if rounds is None:
             rounds = MOST_ROUNDS if sized else USUAL_ROUNDS
         return first, second, ScreenPlan(
-            factors, claimed, rounds, seconds, seed_or_fresh(seed), decides,
-            warm_up_s=warm_up_s, repeats=repeats, few_switches=self._opened.by_hand, folded=folded, sized=sized,
-            **what_matters(matters, decides))
+            factors, claimed, rounds, seconds, seed_or_fresh(seed), Deciding.by(decides, matters),
+            warm_up_s=warm_up_s, repeats=repeats, few_switches=self._opened.by_hand, folded=folded, sized=sized)
 
     def cost(self, plan: "ScreenPlan", switch_minutes: float | None = None) -> ScreenCost:
         """What a screen would play, and how long that takes.

@@ -15,7 +15,7 @@ from keenlattice.study.limits import DECIDES, DEFAULT_PCT, MOST_RUNS_OF_A_HUNT, 
 from keenlattice.study.record import finish, recompute, spec_of, start
 from keenlattice.workspace._kept import finished, line_between, listed, study_numbered, unfinished_study
 from keenlattice.workspace._pages import PlanBeside, finished_study, history_page, newest_with_page
-from keenlattice.workspace._play import StudyPlayer, what_matters
+from keenlattice.workspace._play import StudyPlayer
 from keenlattice.workspace.by_hand import ByHandStudies
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs
@@ -138,13 +138,14 @@ class Studies:
         Raises:
             UsageError, RigError: as `trial`.
         """
+        from keenlattice.study.deciding import Deciding
         from keenlattice.study.hunt.plan import HuntPlan, HuntSpec
         from keenlattice.study.trial.plan import TrialPlan
 
         line = line_between(self._opened, since or stock(profile).reference, until or profile)
         size = size_of(blocks, may_size=not self._opened.by_hand, most_runs=most_runs)
-        trial = TrialPlan(seconds=seconds, seed=seed_or_fresh(seed), decides=decides, **size,
-                          **what_matters(matters, decides))
+        trial = TrialPlan(seconds=seconds, seed=seed_or_fresh(seed), decides=Deciding.by(decides, matters),
+                          **size)
         plan = HuntPlan(trial, error, most_runs)
         return self._player.play("hunt", HuntSpec(tuple(version.reference for version in line), plan, game), progress)
 
@@ -167,14 +168,14 @@ class Studies:
         Raises:
             UsageError, RigError: as `trial`.
         """
+        from keenlattice.study.deciding import Deciding
         from keenlattice.study.tune.plan import TunePlan, TuneSpec, checked
 
         start, catalog = self._opened.find(base), self._opened.rig.catalog()
         values = tuple((key, tuple(catalog[key].parsed(value) if isinstance(value, str) else value for value in entry))
                        for key, entry in choices.items())
-        plan = checked(catalog, TunePlan(values, goal, tuple(limits), rounds, seconds, seed_or_fresh(seed),
-                                         warm_up_s=warm_up_s, few_switches=self._opened.by_hand,
-                                         **what_matters(matters, goal)))
+        plan = checked(catalog, TunePlan(values, Deciding.by(goal, matters), tuple(limits), rounds, seconds,
+                                         seed_or_fresh(seed), warm_up_s=warm_up_s, few_switches=self._opened.by_hand))
         return self._player.play("tune", TuneSpec(KeptVersion.of(start), plan, game, proof), progress)
 
     def ramp(self, base: VersionLike, setting: str, by: float, *, margin: float | None = None, goal: str = DECIDES,
@@ -194,14 +195,14 @@ class Studies:
         Raises:
             UsageError, RigError: as `trial`.
         """
-        from keenlattice.study.deciding import named
+        from keenlattice.study.deciding import Deciding, named
         from keenlattice.study.ramp.plan import RampPlan, RampSpec, steps_of
         from keenlattice.study.trial.plan import TrialPlan
 
         start = self._opened.find(base)
         plan = RampPlan(setting, by, 2 * by if margin is None else margin, goal=named(goal)[0], seconds=seconds,
                         seed=seed_or_fresh(seed))
-        trial = TrialPlan(max(2, proof), plan.seconds, plan.seed, goal, **what_matters(matters, goal))
+        trial = TrialPlan(max(2, proof), plan.seconds, plan.seed, Deciding.by(goal, matters))
         steps_of(self._opened.rig.catalog(), start, plan)  # says so if there are none, before anything is started
         spec = RampSpec(KeptVersion.of(start), plan, game, trial if proof else None)
         return self._player.play("ramp", spec, progress)

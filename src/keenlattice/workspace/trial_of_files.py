@@ -16,7 +16,6 @@ from keenlattice.measure.header import header_of
 from keenlattice.study.kind import KeptVersion, game_for
 from keenlattice.study.record import HELD, Held, finish, held_otherwise, keep_run, versions_of
 from keenlattice.workspace._pages import finished_study
-from keenlattice.workspace._play import what_matters
 from keenlattice.workspace.handed import Handed, in_length, read_handed
 from keenlattice.workspace.lookup import columns_of, known_sensor
 from keenlattice.workspace.opened import Matters, Opened
@@ -39,6 +38,7 @@ OF_FILES = "files"
 def trial_of_files(opened: Opened, versions: Mapping[str, Files], columns: "ColumnMap | str", order: Files,
                    decides: str, matters: Matters, game: str | None, warm_up_s: float) -> "Played[Any]":
     """Compare two sets of recordings; see `Trials.of_files`."""
+    from keenlattice.study.deciding import Deciding
     from keenlattice.study.trial.plan import TrialPlan, TrialSpec
 
     if len(versions) != 2:
@@ -53,8 +53,8 @@ def trial_of_files(opened: Opened, versions: Mapping[str, Files], columns: "Colu
     seconds = math.floor(10 * min(_seconds_of(capture) for capture in captures)) / 10
     captures = [in_length(capture, seconds, 0.0) for capture in captures]
     order_of_arms: tuple[Arm, ...] = tuple(arms[label] for label, _ in played)  # type: ignore[misc]
-    plan = TrialPlan(len(captures) // 2, seconds, 0, decides, early=False, few_switches=True, order=order_of_arms,
-                     **what_matters(matters, decides))
+    plan = TrialPlan(len(captures) // 2, seconds, 0, Deciding.by(decides, matters), early=False, few_switches=True,
+                     order=order_of_arms)
     before, after = (_kept(opened, label, game) for label in files)
     spec = TrialSpec(before, after, plan, game or before.profile, files=True, dated=not order)
     game_for(versions_of(opened.book, opened.rig_name, spec), spec.game)  # of two profiles: before anything is kept

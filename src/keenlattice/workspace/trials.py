@@ -20,7 +20,7 @@ from keenlattice.study.limits import BLOCKS_BY_HAND, DECIDES, DEFAULT_PCT, seed_
 from keenlattice.study.record import start
 from keenlattice.workspace._kept import unfinished_study, versions_of
 from keenlattice.workspace._pages import finished_study
-from keenlattice.workspace._play import StudyPlayer, minutes_a_step, runs_between_switches, what_matters
+from keenlattice.workspace._play import StudyPlayer, minutes_a_step, runs_between_switches
 from keenlattice.workspace.handed import in_length, read_handed, told_apart
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs
@@ -64,6 +64,7 @@ class Trials:
             UsageError, BadValue, UnknownName: it is invalid.
         """
         from keenlattice.rig.session import asked_between
+        from keenlattice.study.deciding import Deciding
         from keenlattice.study.trial.plan import TrialPlan
 
         first, second = self._opened.find(before, both=True), self._opened.find(after, both=True)
@@ -72,9 +73,10 @@ class Trials:
         differing = [change.key for change in changes(first.entries, second.entries)]
         repeats = runs_between_switches(self._opened, repeats, differing, 1.0, seconds + warm_up_s, switch_minutes,
                                         asked=asked)
-        return TrialPlan(seconds=seconds, seed=seed_or_fresh(seed), decides=decides, early=early, few_switches=costly,
+        return TrialPlan(seconds=seconds, seed=seed_or_fresh(seed), decides=Deciding.by(decides, matters),
+                         early=early, few_switches=costly,
                          repeats=repeats, warm_up_s=warm_up_s, adjusts_for=adjusts_for,
-                         **size_of(blocks, may_size=early and not costly), **what_matters(matters, decides))
+                         **size_of(blocks, may_size=early and not costly))
 
     def play(self, before: VersionLike, after: VersionLike, plan: "TrialPlan", game: str | None = None,
              progress: "Progress | None" = None) -> "Played[Trial]":
@@ -327,7 +329,7 @@ def repeat_claims(opened: Opened, packs: Packs, player: StudyPlayer, file: Path 
 def _repeated(opened: Opened, packs: Packs, player: StudyPlayer, offered: "OfferedRule", plan: "TrialPlan",
               game: str | None, progress: "Progress | None") -> Repeated:
     from keenlattice.measure.metrics import METRICS
-    from keenlattice.study.deciding import MOST_DECIDERS, MOST_PCT
+    from keenlattice.study.deciding import MOST_DECIDERS, MOST_PCT, Deciding
     from keenlattice.study.trial.result import held
 
     claims = [claim for claim in offered.rule.claim if claim.metric in METRICS]
@@ -342,10 +344,10 @@ def _repeated(opened: Opened, packs: Packs, player: StudyPlayer, offered: "Offer
     has_it = after.entries == base.entries
     before = base if not has_it else Version(base.profile, {
         key: value for key, value in base.entries.items() if key not in ruled}, note=f"without rule {offered.number}")
-    claimed = {claim.metric: min(MOST_PCT, claim.at_least_pct or plan.matters_pct) for claim in claims}
+    claimed = {claim.metric: min(MOST_PCT, claim.at_least_pct or plan.decides.matters_pct) for claim in claims}
     claimed = dict([*claimed.items()][:MOST_DECIDERS])
-    plan = replace(plan, decides=",".join(claimed), matters_of=tuple(
-        (name, least, "%") for name, least in claimed.items()))
+    plan = replace(plan, decides=Deciding(",".join(claimed), matters_of=tuple(
+        (name, least, "%") for name, least in claimed.items())))
     played = player.trial(before, after, plan, game if offered.rule.game == "rig" else None, progress)
     by_name = {metric.name: metric for metric in played.result.metrics}
     return Repeated(offered.number, "", tuple(

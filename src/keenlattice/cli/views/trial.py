@@ -31,8 +31,7 @@ RUNS_SHOWN = 8
 
 def show_pilot(pilot: "Pilot", after: str) -> None:
     """How noisy runs are, and how many blocks would settle a trial."""
-    from keenlattice.study.deciding import told_of
-
+    
     result = pilot.trial.result
     before, plan = result.before, result.plan
     say(f"{TITLES[pilot.decides].capitalize()} of {before} against itself: from block to block the ratio of two runs "
@@ -51,7 +50,7 @@ def show_pilot(pilot: "Pilot", after: str) -> None:
         say("No number of blocks up to 1000 would do with four chances in five: let more matter, or play longer runs.")
         return
     hint(f"keen trial {before} {after}{for_game(before, result.game)} --blocks {pilot.blocks_to_settle} "
-         f"--decides {plan.decides} --matters {told_of(plan)} --seconds {plan.seconds:g}")
+         f"--decides {plan.decides.metrics} --matters {plan.decides.told} --seconds {plan.seconds:g}")
 
 
 def show_runs_to_come(come: "RunsToCome") -> None:

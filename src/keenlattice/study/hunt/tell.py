@@ -7,7 +7,6 @@ from keenlattice.blocks import MOST_KEYS, Alert, Block, Figures, KeyFigure, Repo
 from keenlattice.profile.version import profile_of
 from keenlattice.report.context import SEED_DRAWS, Context, excluded, for_game, page_of_two
 from keenlattice.report.words import TITLES, capital, listed
-from keenlattice.study.deciding import told_of
 from keenlattice.study.hunt.plan import Hunt, HuntPlan
 from keenlattice.study.trial.figure import trial_figure
 from keenlattice.study.trial.tell import how_sure, interval_picture, numbers, sides_of, trial_figures, trial_pictures
@@ -114,7 +113,8 @@ def _plays(result: Hunt, line: Line, hunt: HuntPlan) -> str:
     plan, (first, _), (last, _) = hunt.trial, line[0], line[-1]
     profile = profile_of(first)
     game = for_game(first, result.trial.game)
-    return (f"hunt {profile} --since {first} --until {last} --decides {plan.decides} --matters {told_of(plan)} "
+    return (f"hunt {profile} --since {first} --until {last} --decides {plan.decides.metrics} "
+            f"--matters {plan.decides.told} "
             f"{f'--blocks {plan.blocks} ' * (not plan.sized)}--seconds {plan.seconds:g} --error {hunt.error:g} "
             f"--most {hunt.most_runs} --seed {plan.seed}{game}")
 

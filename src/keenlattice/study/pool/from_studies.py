@@ -15,7 +15,6 @@ from keenlattice.measure.metrics import METRICS
 from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.version import Entries, own_key, owners
 from keenlattice.rig.factnames import FACTS
-from keenlattice.study.deciding import named
 from keenlattice.study.kind import SpecOfTwo
 from keenlattice.study.pool.evidence import FARTHEST, EvidenceRecord, Found, Played, State, Switch, digest
 from keenlattice.study.record import provenance_of, result_of, spec_of
@@ -111,7 +110,7 @@ def spec_kind(spec: TrialSpec | ScreenSpec) -> Any:
 def _found(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None
            ) -> Iterator[tuple[Sequence[str] | None, tuple[Found, ...]]]:
     """Of each change: its settings (None for all that differ), and what was found of each metric."""
-    deciders = named(spec.plan.decides)
+    deciders = spec.plan.deciders
     if isinstance(result, Trial):
         yield None, tuple(_of_metric(item, item.name in deciders) for item in result.metrics)
     elif isinstance(result, Screen):
@@ -121,7 +120,7 @@ def _found(spec: TrialSpec | ScreenSpec, result: Trial | Screen | None
                                          for item in effects.values())
     else:
         nothing = tuple(Found(metric=name, decides=True, log_ratio=None, error=None, dof=None, blocks=0,
-                              matters_pct=spec.plan.matters_pct, verdict="unclear") for name in deciders)
+                              matters_pct=spec.plan.decides.matters_pct, verdict="unclear") for name in deciders)
         for keys in spec.plan.factors if isinstance(spec, ScreenSpec) else (None,):
             yield keys, nothing
 

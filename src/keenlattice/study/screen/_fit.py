@@ -33,7 +33,7 @@ from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.measure.summaries import NO_WIDTH, percent_of
 from keenlattice.profile.pack import Claim
-from keenlattice.study.deciding import Numbers, matters_in_pct, sharing
+from keenlattice.study.deciding import Numbers, sharing
 from keenlattice.study.screen.plan import LEAST_DOF, USUAL_ROUNDS, ScreenPlan, Signs
 from keenlattice.study.screen.result import Effect, Factor, Interaction, Standing
 from keenlattice.study.trial.concluding import word_for
@@ -162,7 +162,7 @@ class ScreenRuns:
     def matters_pct(self, name: str) -> float:
         """The smallest difference of a metric that matters, in per cent."""
         first = self.numbers[:self.sizes[0] * self.plan.repeats]
-        return matters_in_pct(name, self.plan.matters_pct, self.plan.matters_of, first)
+        return self.plan.decides.in_pct(name, first)
 
 
 Fit = tuple[float, float, int] | None

@@ -14,10 +14,10 @@ from keenlattice.measure.metrics import TRIAL_METRICS, metric
 from keenlattice.profile.compare import changes
 from keenlattice.profile.pack import Claim
 from keenlattice.profile.version import Entries
-from keenlattice.study.deciding import Matters, check_deciding, full_names, named
+from keenlattice.study.deciding import USUAL, Deciding, check_deciding
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
-from keenlattice.study.limits import DECIDES, check_seconds, check_seed
+from keenlattice.study.limits import check_seconds, check_seed
 
 # A matrix of Hadamard has orthogonal columns of +1 and -1 (R. E. A. C. Paley, 1933); its columns as settings and its
 # rows as runs are R. L. Plackett and J. P. Burman's designs (Biometrika 1946). Folded over (all signs turned, as
@@ -145,7 +145,7 @@ class ScreenPlan(Form):
         factors: the settings that are switched, those that belong together in one group.
         claims: what is claimed of each factor, by its place; may be empty.
         rounds: how many at most; each is a whole design.
-        seconds, seed, decides, matters_pct, warm_up_s: as in a trial.
+        seconds, seed, decides, warm_up_s: as in a trial.
         repeats: how often each row of the design is played, one run after the other; their mean counts.
         few_switches: whether the order of the rows is chosen so that few settings are switched between them.
         folded: whether the design is folded, so that what two settings do together passes for no single one; with it a
@@ -158,18 +158,15 @@ class ScreenPlan(Form):
     rounds: int = USUAL_ROUNDS
     seconds: float = 30.0
     seed: int = 0
-    decides: str = DECIDES
-    matters_pct: float = 1.0
+    decides: Deciding = USUAL
     warm_up_s: float = 0.0
     repeats: int = 1
     few_switches: bool = False
     folded: bool = True
-    matters_of: Matters = ()
     sized: bool = False
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "decides", full_names(self.decides))
-        check_deciding(self.decides, self.matters_pct, self.matters_of)
+        check_deciding(self.decides)
         for name in {claim.metric for claims in self.claims for claim in claims}:
             metric(name)
         if not self.factors:
@@ -206,7 +203,7 @@ class ScreenPlan(Form):
     @property
     def deciders(self) -> tuple[str, ...]:
         """The metrics that decide."""
-        return named(self.decides)
+        return self.decides.names
 
     def design(self, number: int = 0, open_: Sequence[int] | None = None) -> Signs:
         """Which factors each row of a round switches on; shape (rows, factors).

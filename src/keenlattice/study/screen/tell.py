@@ -10,7 +10,6 @@ from keenlattice.report.context import SEED_DRAWS, Context, excluded, for_game, 
 from keenlattice.report.frames import better_side
 from keenlattice.report.style import INK, MOST_ON_A_CARD, Row, forest, headed, plain, small_figure
 from keenlattice.report.words import TITLES, KeyGroup, between, capital, doing, keys_of_groups, listed, signed
-from keenlattice.study.deciding import matters_told, told_of
 from keenlattice.study.screen.result import Effect, Factor, Screen, helping, together_pct
 from keenlattice.study.trial.result import told
 
@@ -50,7 +49,7 @@ def tell_screen(result: Screen, beside: "Beside | None" = None) -> Telling:
         screen_keys(result),
         f"{result.game} on {result.rig}: {result.runs} runs of {plan.seconds:g} s in {result.rounds_played} "
         f"rounds{_planned(result)}, "
-        f"seed {plan.seed}; {matters_told(plan, plan.deciders)} matters. One by one, {result.one_by_one_runs} runs "
+        f"seed {plan.seed}; {plan.decides.in_words} matters. One by one, {result.one_by_one_runs} runs "
         "would tell as much.",
         [*_not_measured(result), standings(result), *_expected(result), Text(AVERAGED, aside=True),
          *excluded(result.excluded, result.doubts),
@@ -134,10 +133,10 @@ def _how_sure(result: Screen, unclear: bool) -> list[Block]:
         Text(f"In each of {result.runs} runs of {plan.seconds:g} s about half of the changes were on, so arranged that "
              "every change was on and off equally often beside every other one. So each run says something about all "
              f"of them; one by one, {result.one_by_one_runs} runs would tell as much."),
-        Text(f"A change matters if its whole interval is beyond what matters ({told_of(plan)}), and does nothing that "
-             "matters if all of it is within that; either end is wrong at most once in twenty. The intervals allow for "
-             f"having looked after every round ({result.rounds_played} of {plan.most_rounds(result.asked_rounds)} were "
-             f"played).{more}"),
+        Text(f"A change matters if its whole interval is beyond what matters ({plan.decides.told}), and does nothing "
+             "that matters if all of it is within that; either end is wrong at most once in twenty. The intervals "
+             f"allow for having looked after every round ({result.rounds_played} of "
+             f"{plan.most_rounds(result.asked_rounds)} were played).{more}"),
         Text("What the changes that help do together is best proved by a trial of them alone. All of it holds for this "
              "game on this rig, as it was then."),
         *excluded(result.excluded, result.doubts)]
@@ -159,7 +158,7 @@ def _plays(result: Screen, context: Context) -> str:
     warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
     rounds = "" if plan.sized else f" --rounds {plan.rounds}"
     return (f"screen {result.before} {context.given(result.after)}{rounds} --seconds {plan.seconds:g} "
-            f"--decides {plan.decides} --matters {told_of(plan)} --seed {plan.seed}{groups}{warm_up}"
+            f"--decides {plan.decides.metrics} --matters {plan.decides.told} --seed {plan.seed}{groups}{warm_up}"
             f"{for_game(result.before, result.game)}")
 
 
@@ -269,7 +268,7 @@ def effects(axes: "Axes", result: Screen, name: str = "", letters: int = 44) -> 
     """
     chosen = [(factor, next((effect for effect in factor.judged if effect.metric == name), factor.telling))
               for factor in result.factors[:MOST_CHANGES]]
-    matters = max(effect.matters_pct or result.plan.matters_pct for _, effect in chosen)
+    matters = max(effect.matters_pct or result.plan.decides.matters_pct for _, effect in chosen)
     metrics = sorted({TITLES[effect.metric] for _, effect in chosen})
     side = f"; {better_side([name])}" if name else ""
     plain(axes, f"{', '.join(metrics).capitalize()}", f"change, %{side}\n"

@@ -38,7 +38,7 @@ from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.measure.summaries import NO_WIDTH, percent_of
 from keenlattice.report.words import TITLES
-from keenlattice.study.deciding import Numbers, matters_in_pct, sharing
+from keenlattice.study.deciding import Numbers, sharing
 from keenlattice.study.limits import SIZING
 from keenlattice.study.trial.adjusting import (
     AT_START,
@@ -205,7 +205,7 @@ class Seen:
 
     def matters_pct(self, name: str) -> float:
         """The smallest difference of a metric that matters, in per cent."""
-        return matters_in_pct(name, self.plan.matters_pct, self.plan.matters_of, self.before[:self.plan.repeats])
+        return self.plan.decides.in_pct(name, self.before[:self.plan.repeats])
 
 
 @lru_cache(maxsize=64)

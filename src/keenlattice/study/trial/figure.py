@@ -104,7 +104,7 @@ def runs_by_block(axes: "Axes", name: str, repeats: int, before: Sequence[Captur
 
 def intervals(axes: "Axes", result: Trial) -> "Axes":
     """Every metric's change with its interval, against the band of what does not matter."""
-    matters = result.deciding.matters_pct or result.plan.matters_pct
+    matters = result.deciding.matters_pct or result.plan.decides.matters_pct
     metrics = measured_in(result)
     plain(axes, "Change from before to after (bold: decides)",
           f"change, %; {better_side([metric.name for metric in metrics])}\n"

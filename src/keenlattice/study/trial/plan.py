@@ -9,9 +9,9 @@ import numpy as np
 from keenlattice.errors import BadValue
 from keenlattice.measure.series import NAME
 from keenlattice.profile.compare import changes
-from keenlattice.study.deciding import Matters, check_deciding, full_names, named
+from keenlattice.study.deciding import USUAL, Deciding, check_deciding
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
-from keenlattice.study.limits import DECIDES, SIZING, check_seconds, check_seed
+from keenlattice.study.limits import SIZING, check_seconds, check_seed
 
 Arm = Literal["before", "after"]
 MIN_BLOCKS, MAX_BLOCKS, MAX_REPEATS = 2, 1000, 20
@@ -27,14 +27,12 @@ class TrialPlan:
         blocks: how many pairs of runs, at most; each holds one of either version.
         seconds: length of a run.
         seed: draws the order within the blocks, and the seeds of the runs.
-        decides: the metric that decides; or several, with commas between, which share the error.
-        matters_pct: the smallest difference that matters to the player, in per cent.
+        decides: the metrics that decide, and what matters of them.
         early: whether it ends as soon as it is settled, or as it can hardly be settled any more (see `looks`).
         few_switches: whether each block begins with the version that the last one ended with, as is wise where a
             switch restarts the machine; else the order of each block is drawn.
         repeats: how many runs of either a block holds, one after the other; their mean counts.
         warm_up_s: what is played before each run begins to count.
-        matters_of: what matters of single metrics, where that differs: name, amount, and "%" or the metric's unit.
         sized: whether its own first 8 blocks say how many it takes, `blocks` at most (see `looks`).
         order: of runs that were recorded before they were planned: which version each was of, as they were played.
         adjusts_for: a series (`gpu0.temperature`) whose value at the start of each run is taken into account; empty for
@@ -52,20 +50,17 @@ class TrialPlan:
     blocks: int = 12
     seconds: float = 30.0
     seed: int = 0
-    decides: str = DECIDES
-    matters_pct: float = 1.0
+    decides: Deciding = USUAL
     early: bool = True
     few_switches: bool = False
     repeats: int = 1
     warm_up_s: float = 0.0
-    matters_of: Matters = ()
     adjusts_for: str = ""
     order: tuple[Arm, ...] = ()
     sized: bool = False
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "decides", full_names(self.decides))
-        check_deciding(self.decides, self.matters_pct, self.matters_of)
+        check_deciding(self.decides)
         if not MIN_BLOCKS <= self.blocks <= MAX_BLOCKS:
             raise BadValue(f"{self.blocks} block{'s' * (self.blocks != 1)}: a trial takes {MIN_BLOCKS} to "
                            f"{MAX_BLOCKS}; one run of each proves nothing")
@@ -86,7 +81,7 @@ class TrialPlan:
     @property
     def deciders(self) -> tuple[str, ...]:
         """The metrics that decide."""
-        return named(self.decides)
+        return self.decides.names
 
     @property
     def switches(self) -> int:

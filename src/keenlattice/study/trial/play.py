@@ -105,9 +105,10 @@ def run_trial(rig: Rig, before: Version, after: Version, plan: TrialPlan, game: 
     >>> import tempfile
     >>> from pathlib import Path
     >>> from keenlattice import open_rig, stock
+    >>> from keenlattice.study import Deciding
     >>> rig = open_rig("standin", Path(tempfile.mkdtemp()))
     >>> shorter = Version("brass-orbit", {"frame.queue-depth": 1})
-    >>> plan = TrialPlan(blocks=4, seconds=20, seed=1, decides="latency_ms_median", matters_pct=3)
+    >>> plan = TrialPlan(blocks=4, seconds=20, seed=1, decides=Deciding("latency", 3))
     >>> run_trial(rig, stock("brass-orbit"), shorter, plan).deciding.verdict
     'better'
     """

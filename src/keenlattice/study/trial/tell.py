@@ -22,7 +22,6 @@ from keenlattice.report.frames import distribution, frame_times, stage_budget
 from keenlattice.report.said import limits_of_trial
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
 from keenlattice.report.words import TITLES, brief_title, capital, counted, listed
-from keenlattice.study.deciding import matters_told, told_of
 from keenlattice.study.limits import SIZING
 from keenlattice.study.screen.tell import standings
 from keenlattice.study.trial.figure import intervals, longest_shown, runs_by_block, trial_figure, typical_block
@@ -72,7 +71,7 @@ def tell_trial(result: Trial, beside: "Beside | None" = None) -> Telling:
     return Telling(
         keys_of(result),
         f"{result.before} against {result.after}{where}: {counted(result.blocks_played, 'block')} of two "
-        f"{plan.seconds:g} s runs{early}. A change of {matters_told(plan, plan.deciders)} matters{drawn}.",
+        f"{plan.seconds:g} s runs{early}. A change of {plan.decides.in_words} matters{drawn}.",
         [*cautions(result), *excluded(result.excluded, result.doubts), *metrics_of_trial(result),
          *_prices(result), *(Text(remark, aside=True) for remark in remarks if remark)],
         _advice(result))
@@ -129,8 +128,8 @@ def _advice(result: Trial) -> str:
     if {"better", "worse"} <= {metric.verdict for metric in result.decisive}:
         return f"weigh the gain against the price: {apply}, or leave it be{page}"
     game = for_game(result.before, result.game)
-    repeated = (f"keen trial {result.before} {result.after}{game} --decides {result.plan.decides} --matters "
-            f"{told_of(result.plan)}")
+    repeated = (f"keen trial {result.before} {result.after}{game} --decides {result.plan.decides.metrics} --matters "
+            f"{result.plan.decides.told}")
     more = f"{repeated} --pilot 8, which says how many blocks would settle it"
     if result.plan.few_switches:  # a pilot would ask for switches between a version and itself
         more = f"{repeated} --blocks {min(2 * result.plan.blocks, MAX_BLOCKS)}; or play longer runs"
@@ -298,8 +297,8 @@ def _each(result: Trial, context: Context) -> list[Block]:
     elif count:
         blocks.append(Text(f"All {count} changes were measured together. A trial does not tell "
                            "which of them did it."))
-        apart = (f"screen {result.before} {context.given(result.after)} --decides {result.plan.decides} "
-                 f"--matters {told_of(result.plan)}")
+        apart = (f"screen {result.before} {context.given(result.after)} --decides {result.plan.decides.metrics} "
+                 f"--matters {result.plan.decides.told}")
         blocks.append(Commands([f"{context.command(apart)}    # tells them apart"]))
     return [*blocks, *metrics_of_trial(result)]
 
@@ -309,7 +308,7 @@ def how_sure(result: Trial) -> list[Block]:
     plan, decides = result.plan, result.deciding
     early = _planned(result)
     of = f"The interval of {TITLES[decides.name]}"
-    matters = f"{decides.matters_pct or plan.matters_pct:.3g} %"
+    matters = f"{decides.matters_pct or plan.decides.matters_pct:.3g} %"
     meaning = {
         "better": f"{of} lies wholly beyond the {matters} that matter, on the good side.",
         "worse": f"{of} lies wholly beyond the {matters} that matter, on the bad side.",
@@ -357,7 +356,7 @@ def trial_command(result: Trial) -> str:
     """The command that plays this trial again, seed and all."""
     plan = result.plan
     words = [f"trial {result.before} {result.after}", f"--blocks {plan.blocks}" * (not plan.sized),
-             f"--seconds {plan.seconds:g}", f"--decides {plan.decides}", f"--matters {told_of(plan)}",
+             f"--seconds {plan.seconds:g}", f"--decides {plan.decides.metrics}", f"--matters {plan.decides.told}",
              f"--seed {plan.seed}",
              "--every-block" * (not plan.early), f"--repeats {plan.repeats}" * (plan.repeats > 1),
              f"--warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s),

@@ -14,7 +14,7 @@ from keenlattice.measure.names import full_name
 from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.version import Version
 from keenlattice.report.words import titles
-from keenlattice.study.deciding import Matters, check_deciding, full_names, named
+from keenlattice.study.deciding import Deciding, check_deciding
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec
 from keenlattice.study.limits import check_seconds, check_seed
@@ -46,30 +46,25 @@ class TunePlan(Form):
 
     Args:
         choices: setting to the values that are tried.
-        goal: the metric that is to be as good as can be; or several, with commas between, of which one per cent of
-            either is worth the same.
+        goal: the metrics that are to be as good as can be, one per cent of either being worth the same; of combinations
+            that differ by no more than what matters, any will do.
         limits: what else has to be kept.
         rounds: how many at most.
-        matters_pct: of combinations that differ by no more than this, any will do.
         seconds, seed, warm_up_s: as in a trial.
-        matters_of: as in a trial.
         few_switches: whether the order of each round is chosen so that few settings are switched between its runs.
     """
 
     choices: tuple[tuple[str, tuple[Value, ...]], ...]
-    goal: str
+    goal: Deciding
     limits: tuple[Limit, ...] = ()
     rounds: int = 30
     seconds: float = 20.0
     seed: int = 0
-    matters_pct: float = 1.0
     warm_up_s: float = 0.0
     few_switches: bool = False
-    matters_of: Matters = ()
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "goal", full_names(self.goal))
-        check_deciding(self.goal, self.matters_pct, self.matters_of)
+        check_deciding(self.goal)
         for limit in self.limits:
             metric(limit.metric)
         count = math.prod(len(values) for _, values in self.choices)
@@ -84,7 +79,7 @@ class TunePlan(Form):
     @property
     def goals(self) -> tuple[str, ...]:
         """The metrics that are to be as good as can be."""
-        return named(self.goal)
+        return self.goal.names
 
     def combinations(self) -> list[dict[str, Value]]:
         """All combinations of the values."""
@@ -119,8 +114,9 @@ class TuneSpec(Spec):
     @property
     def proof_plan(self) -> TrialPlan | None:
         plan = self.plan
-        return TrialPlan(self.proof, plan.seconds, plan.seed, plan.goal, plan.matters_pct, warm_up_s=plan.warm_up_s,
-                         matters_of=plan.matters_of) if self.proof else None
+        if not self.proof:
+            return None
+        return TrialPlan(self.proof, plan.seconds, plan.seed, plan.goal, warm_up_s=plan.warm_up_s)
 
 
 def checked(catalog: Catalog, plan: TunePlan) -> TunePlan:
@@ -189,8 +185,8 @@ class Tuning(Form, Shown):
                 for choice in self.combinations for goal, value in zip(self.plan.goals, choice.goals, strict=True)]
 
     def _caption(self) -> str:
-        return (f"{len(self.combinations)} combinations on top of {self.base}, for {self.plan.goal}: {self.runs} runs, "
-                f"{'settled' if self.settled else 'not settled'}")
+        return (f"{len(self.combinations)} combinations on top of {self.base}, for {self.plan.goal.metrics}: "
+                f"{self.runs} runs, {'settled' if self.settled else 'not settled'}")
 
 
 def entries_of_best(base: Version, result: Tuning) -> dict[str, Value] | None:
@@ -202,4 +198,4 @@ def make_of_best(result: Tuning, base: Version, catalog: Catalog) -> tuple[dict[
     """Return what a version of the best would set, and why; None if that is nothing new."""
     entries = entries_of_best(base, result)
     return None if entries is None or not changes(base.entries, entries) else (
-        entries, f"tuned for {titles(result.plan.goal)}")
+        entries, f"tuned for {titles(result.plan.goal.metrics)}")

@@ -15,7 +15,7 @@ from keenlattice.measure.summaries import NO_WIDTH, percent_of, t_interval
 from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig
-from keenlattice.study.deciding import Numbers, matters_in_pct
+from keenlattice.study.deciding import Numbers
 from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import TRIES, Each, Interim, Player, RunsFailed, entries_on, ignore
 from keenlattice.study.playing import play
@@ -112,7 +112,7 @@ class Race:
     def margin(self) -> float:
         """What matters, as log ratio; of several goals, the mean."""
         first = [runs[0] for runs in self.runs if 0 in runs]
-        return float(np.mean([math.log1p(matters_in_pct(goal, self.plan.matters_pct, self.plan.matters_of, first) / 100)
+        return float(np.mean([math.log1p(self.plan.goal.in_pct(goal, first) / 100)
                               for goal in self._goals()]))
 
     def mean(self, combination: int) -> float:
@@ -226,7 +226,7 @@ class Race:
         if best is None or combination == best or len({*self._scores(combination)} & {*self._scores(best)}) < 2:
             return None, None, None
         middle, low, high = self.beaten.get(combination) or self.against(combination, best)
-        if len(self.plan.goals) == 1 and not METRICS[self.plan.goal].lower_is_better:
+        if len(self.plan.goals) == 1 and not METRICS[self.plan.goal.metrics].lower_is_better:
             middle, low, high = -middle, -high, -low
         return percent_of(middle), percent_of(low), percent_of(high)
 

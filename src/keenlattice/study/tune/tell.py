@@ -9,7 +9,6 @@ from keenlattice.measure.metrics import METRICS
 from keenlattice.report.context import SEED_DRAWS, excluded, for_game, page_of_two
 from keenlattice.report.style import MOST_ON_A_CARD, Row, forest, headed, plain, small_figure
 from keenlattice.report.words import TITLES, between, capital, titles
-from keenlattice.study.deciding import told_of
 from keenlattice.study.trial.result import Trial
 from keenlattice.study.trial.tell import how_sure, numbers, sides_of, trial_pictures
 from keenlattice.study.trial.words import keys_of, what_was_made
@@ -41,7 +40,7 @@ def tune_page(result: Tuning, beside: "Beside") -> Report:
             pictures += trial_pictures(proof, before, after)
     return page_of_two(
         context, result.base, made.reference if made else result.base,
-        title=f"{context.game or result.game}: the best for {titles(result.plan.goal)}",
+        title=f"{context.game or result.game}: the best for {titles(result.plan.goal.metrics)}",
         keys=_keys(result, proof), did=pictures, each_change=_each(result),
         sure=_sure(result, proof), plays=_plays(result), drawn=SEED_DRAWS.format(result.plan.seed),
         number=beside.number, figure=lambda: tune_figure(result))
@@ -49,7 +48,7 @@ def tune_page(result: Tuning, beside: "Beside") -> Report:
 
 def tell_tuning(result: Tuning, beside: "Beside") -> Telling:
     """Tell a tuning: the combinations, the best first, what was made of it, and what to do with that."""
-    plan, (made, advice) = result.plan, what_was_made(result.plan.goal, beside)
+    plan, (made, advice) = result.plan, what_was_made(result.plan.goal.metrics, beside)
     return Telling(
         _keys(result, beside.made.proof if beside.made else None),
         f"{len(result.combinations)} combinations on top of {result.base} on {result.rig}: "
@@ -82,7 +81,7 @@ def _count(result: Tuning, standing: str) -> int:
 
 def _standings(result: Tuning) -> list[Block]:
     """Return how many others are as good, or may be."""
-    words = [f"{_count(result, 'no better')} more are as good within the {result.plan.matters_pct:g} % that matter"
+    words = [f"{_count(result, 'no better')} more are as good within the {result.plan.goal.matters_pct:g} % that matter"
             * bool(_count(result, "no better")),
             f"{_count(result, 'not told apart')} could not be told apart from the best"
             * bool(_count(result, "not told apart")),
@@ -100,8 +99,8 @@ def _picture(result: Tuning) -> Picture:
         return figure
 
     words = "; ".join(f"{combination(choice)}: {choice.standing}" for choice in result.combinations[:MOST_COMBINATIONS])
-    return Picture("How far each combination is from the best", f"Change of {titles(result.plan.goal)} against the "
-                   f"best, with its interval. {words}.", draw)
+    return Picture("How far each combination is from the best", f"Change of {titles(result.plan.goal.metrics)} against "
+                   f"the best, with its interval. {words}.", draw)
 
 
 def _each(result: Tuning) -> list[Block]:
@@ -124,10 +123,10 @@ def _each(result: Tuning) -> list[Block]:
 
 def _sure(result: Tuning, proof: Trial | None) -> list[Block]:
     plan = result.plan
-    ended = (f"It ended when none that was left could be better than the best by more than the {plan.matters_pct:g} % "
-             "that matter." if result.settled else
+    ended = ("It ended when none that was left could be better than the best by more than the "
+             f"{plan.goal.matters_pct:g} % that matter." if result.settled else
              f"It ended with its last round and is not settled: another may be better by more than "
-             f"{plan.matters_pct:g} %.")
+             f"{plan.goal.matters_pct:g} %.")
     blocks: list[Block] = [
         Text(f"The combinations raced: {result.rounds_played} rounds, in each of which every one that was left was "
              "played once, in random order. Who surely broke a limit, was surely worse, or surely not better by what "
@@ -148,8 +147,9 @@ def _plays(result: Tuning) -> str:
     keep = "".join(f' --keep "{limit.metric}{"<" if limit.side == "below" else ">"}{limit.value:g}"'
                    for limit in plan.limits)
     warm_up = f" --warm-up {plan.warm_up_s:g}" * bool(plan.warm_up_s)
-    return (f"tune {result.base} {tries} --goal {plan.goal}{keep} --rounds {plan.rounds} --seconds {plan.seconds:g} "
-            f"--matters {told_of(plan)} --seed {plan.seed}{warm_up}{for_game(result.base, result.game)}")
+    return (f"tune {result.base} {tries} --goal {plan.goal.metrics}{keep} --rounds {plan.rounds} "
+            f"--seconds {plan.seconds:g} --matters {plan.goal.told} --seed {plan.seed}{warm_up}"
+            f"{for_game(result.base, result.game)}")
 
 
 def combination(choice: Combination) -> str:
@@ -161,15 +161,15 @@ def tune_figure(result: Tuning) -> "Figure":
     """The figure of a tuning, 1280 x 800 pixels."""
     words = (f"{len(result.combinations)} combinations in {result.runs} runs of {result.plan.seconds:g} s on "
             f"{result.rig}, {result.rounds_played} rounds, seed {result.plan.seed}.")
-    figure = headed(f"{result.game}: the best for {titles(result.plan.goal)}", words)
+    figure = headed(f"{result.game}: the best for {titles(result.plan.goal.metrics)}", words)
     combinations(figure.add_axes((0.27, 0.085, 0.55, 0.78)), result)
     return figure
 
 
 def combinations(axes: "Axes", result: Tuning) -> "Axes":
     """The goal of each combination against the best one's, with its interval; takes an axes and returns it."""
-    matters = result.plan.matters_pct
-    words = f"{titles(result.plan.goal).capitalize()}, against the best"
+    matters = result.plan.goal.matters_pct
+    words = f"{titles(result.plan.goal.metrics).capitalize()}, against the best"
     plain(axes, words if len(result.plan.goals) == 1 else f"{words}: how much worse, on average",
           f"change, %   (grey: within {matters:g} %, which does not matter)", "")
     return forest(axes, [_combination_row(choice) for choice in result.combinations[:MOST_COMBINATIONS]], matters)
