@@ -12,12 +12,12 @@ import numpy as np
 
 from bench.rows import STUDIES, Row, said, seed_of
 from bench.unlike import FRAME, LATENCY, NOISE, SD, decided, numbers, screened
-from keenlattice._parallel import spread
+from keenlattice.parallel import spread
 from keenlattice.study.deciding import Deciding, Numbers
-from keenlattice.study.hunt._search import Signal, first_changed
 from keenlattice.study.hunt.play import MOST_LOOKS
+from keenlattice.study.hunt.search import Signal, first_changed
 from keenlattice.study.screen.plan import MOST_ROUNDS, USUAL_ROUNDS, ScreenPlan
-from keenlattice.study.trial.concluding import Seen, _arms, ended, over
+from keenlattice.study.trial.concluding import Seen, arms_of, ended, over
 from keenlattice.study.trial.plan import Arm, TrialPlan
 
 CLICKS = 20
@@ -96,7 +96,7 @@ def left_behind(plan: TrialPlan, noise: str, carry: float, number: int) -> bool:
         runs.append((arm, numbers(**{FRAME: 7 * math.exp(drawn[place] + before)})))
         if over(plan, runs):
             break
-    return Seen(plan, *_arms(runs)).is_carried_over(FRAME)
+    return Seen(plan, *arms_of(runs)).is_carried_over(FRAME)
 
 
 def carried(executor: Executor) -> list[Row]:

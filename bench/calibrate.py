@@ -23,9 +23,9 @@ import numpy as np
 from bench.breaks import breaks, costs
 from bench.rows import STUDIES, Row, said, seed_of
 from bench.unlike import price, unlike
-from keenlattice._parallel import spread
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, metrics_of
+from keenlattice.parallel import spread
 from keenlattice.profile.version import WHOLE_RIG, Entries, Version, stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import Pipeline

@@ -20,23 +20,23 @@ import numpy as np
 from league import LIST, PLACEBOS, FleetPlan, FleetRig, _careless, play_fleet, player_of, rig_of
 
 from bench.rows import Row, said
-from keenlattice._parallel import spread
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import Value
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import metrics_of
 from keenlattice.measure.telemetry import limited_by
+from keenlattice.parallel import spread
 from keenlattice.profile.compare import Change
 from keenlattice.profile.layers import resolve
 from keenlattice.rig.standin.games import GAMES
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import pipeline
 from keenlattice.rig.standin.pipeline import simulate
-from keenlattice.study.pool._answers import answers
-from keenlattice.study.pool._columns import flattened
-from keenlattice.study.pool._conclude import _share, _standing
-from keenlattice.study.pool._meta import Rigs, moderated, pooled
+from keenlattice.study.pool.answers import answers
+from keenlattice.study.pool.columns import flattened
+from keenlattice.study.pool.conclude import shares_beyond, standing_of
 from keenlattice.study.pool.evidence import EvidenceRecord
+from keenlattice.study.pool.meta import Rigs, moderated, pooled
 from keenlattice.study.pool.order import Pace, in_order
 from keenlattice.study.pool.play import pool_evidence
 from keenlattice.study.pool.result import Pool, PoolPlan
@@ -113,8 +113,8 @@ def lied(what: tuple[str, int, int]) -> bool:
     effects[:size // 10] += LIES[told]
     rigs = Rigs(effects, np.full(size, HONEST_SD ** 2), np.array([0]))
     found = answers(rigs, np.log1p(np.array([MATTERS / 100])), np.array([-1.0]))
-    shares = (_share(rigs, found, 1.0)[0], _share(rigs, found, -1.0)[0])
-    return _standing(found, 0, (), shares)[0].startswith("helps")
+    shares = (shares_beyond(rigs, found, 1.0)[0], shares_beyond(rigs, found, -1.0)[0])
+    return standing_of(found, 0, (), shares)[0].startswith("helps")
 
 
 def liars(executor: Executor) -> list[Row]:

@@ -6,7 +6,7 @@ import numpy as np
 from league import LIST, rig_of
 
 from keenlattice.measure.metrics import TRIAL_METRICS
-from keenlattice.study.pool._columns import packed, schema
+from keenlattice.study.pool.columns import packed, schema
 from keenlattice.study.pool.evidence import digest
 
 ROWS_A_FILE = 80_000

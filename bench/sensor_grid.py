@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from bench.traces import Trace, trace
-from keenlattice.measure._edges import light_steps
+from keenlattice.measure.edges import light_steps
 
 PAGE = Path(__file__).parent.parent / "docs" / "sensors.md"
 MARK = "<!-- the grid, made by `make sensors` -->"

@@ -11,7 +11,7 @@ from pathlib import Path
 from statistics import median
 
 from bench.start_time import Row
-from keenlattice._parallel import spread
+from keenlattice.parallel import spread
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.mechanisms import Pipeline
 from keenlattice.rig.standin.pipeline import simulate, simulate_many

@@ -13,17 +13,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.rows import STUDIES, Row, said, seed_of
-from keenlattice._parallel import spread
 from keenlattice.measure.metrics import TRIAL_METRICS
+from keenlattice.parallel import spread
 from keenlattice.study.blind.plan import BlindPlan, Round, chance_to_be_found
 from keenlattice.study.blind.play import over, told
 from keenlattice.study.deciding import Deciding, Numbers
-from keenlattice.study.hunt._search import Signal, first_changed, least_set
 from keenlattice.study.hunt.play import MOST_LOOKS, MOST_PER_QUESTION
+from keenlattice.study.hunt.search import Signal, first_changed, least_set
 from keenlattice.study.screen.plan import ScreenPlan
 from keenlattice.study.screen.play import Rounds
 from keenlattice.study.screen.result import Screen
-from keenlattice.study.trial.concluding import Seen, _decisive
+from keenlattice.study.trial.concluding import Seen, decisive_of
 from keenlattice.study.trial.concluding import over as is_over
 from keenlattice.study.trial.plan import MAX_BLOCKS, Arm, TrialPlan
 from keenlattice.study.trial.power import blocks_to_settle, chance_to_settle, noise_of
@@ -73,7 +73,7 @@ def decided(plan: TrialPlan, run: Callable[[int, Arm], Numbers]) -> tuple[Metric
         if is_over(plan, runs):
             break
     sides = [[one for side, one in runs if side == arm] for arm in ("before", "after")]
-    return next(iter(_decisive(Seen(plan, *sides)).values())), len(runs)
+    return next(iter(decisive_of(Seen(plan, *sides)).values())), len(runs)
 
 
 def noisy(plan: TrialPlan, name: str, number: int, effect: float = 0.0) -> tuple[MetricResult, int]:

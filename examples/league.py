@@ -23,10 +23,10 @@ from pathlib import Path
 
 import numpy as np
 
-from keenlattice._files import read_bounded, replace_file
-from keenlattice._parallel import spread_out
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, UsageError
+from keenlattice.files import read_bounded, replace_file
+from keenlattice.parallel import spread_out
 from keenlattice.profile.version import WHOLE_RIG, Version
 from keenlattice.rig.standin.build import Build, FactValue
 from keenlattice.rig.standin.games import GAMES

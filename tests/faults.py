@@ -10,7 +10,7 @@ from typing import Any
 from keenlattice.catalog.values import Restart, Value
 from keenlattice.errors import RefusedByRig
 from keenlattice.rig.standin.games import with_driver_stock
-from keenlattice.rig.standin.machine import Standin, _as_text
+from keenlattice.rig.standin.machine import Standin, as_text
 
 Held = Mapping[str, Mapping[str, Value]]
 
@@ -99,8 +99,8 @@ class Faulty(Standin):
                 key.endswith(f"@{fault.device}") and value is not None for key, value in changed.items()):
             raise RefusedByRig(f"the device {fault.device} is gone: nothing can be set on it")
         if fault.name == "clamped":
-            return _as_text(self._clamped(now, then))
-        return _as_text(with_driver_stock(then)) if fault.name == "driver-resets" else content
+            return as_text(self._clamped(now, then))
+        return as_text(with_driver_stock(then)) if fault.name == "driver-resets" else content
 
     def _clamped(self, now: Held, then: Held) -> dict[str, dict[str, Value]]:
         """Numbers only half as far as asked, from stock."""

@@ -12,12 +12,12 @@ from keenlattice.measure.capture import Capture
 from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig import notes
-from keenlattice.rig._ini import Ini
 from keenlattice.rig.chores import chore_of
 from keenlattice.rig.factnames import device_names, named
 from keenlattice.rig.find import home_of
 from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
 from keenlattice.rig.hand import ComingRun
+from keenlattice.rig.ini import Ini
 from keenlattice.rig.linux.driconf import with_options
 from keenlattice.rig.player import pace, sheets
 from keenlattice.rig.player.machine import ByHandRig, keep_about, read_about

@@ -215,7 +215,7 @@ def test_a_change_that_is_still_going_on_is_not_recovered(rig: Standin, monkeypa
 
 @POSIX
 def test_a_linked_file_stays_a_link(tmp_path: Path) -> None:
-    from keenlattice._files import replace_file
+    from keenlattice.files import replace_file
 
     (tmp_path / "real").write_bytes(b"old")
     os.chmod(tmp_path / "real", 0o600)

@@ -16,8 +16,8 @@ import pytest
 
 import keenlattice
 from conftest import Keen, as_json
-from keenlattice._safejson import FORMS, schema
 from keenlattice.cli.app import GROUPS
+from keenlattice.safejson import FORMS, schema
 from keenlattice.workspace.by_hand import ByHandStudies
 from keenlattice.workspace.chores import Chores
 from keenlattice.workspace.facts import Facts

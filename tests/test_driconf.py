@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from keenlattice.errors import RigError
 from keenlattice.rig.linux.driconf import as_regexp, options, with_options
-from keenlattice.rig.linux.driver import _setting
-from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, _on_this, entries_in
+from keenlattice.rig.linux.driver import settings_of_option
+from keenlattice.rig.linux.entries import Configuration, DrawnOn, Program, entries_in, is_drawn_on
 
 FOREIGN = b"""<?xml version='1.0' standalone="yes"?>
 <!DOCTYPE driconf [ <!ELEMENT driconf (device+)> ]>
@@ -151,12 +151,12 @@ def test_what_cannot_be_read_is_left_alone(content: bytes, says: str) -> None:
 def test_an_option_of_the_driver_is_a_setting_of_its_kind(kind: str, default: str, valid: str,
                                                           takes: tuple[float | None, float | None],
                                                           stock: object) -> None:
-    (found,) = _setting({"name": "Made_Up", "type": kind, "default": default, "valid": valid, "text": " What it is "},
-                        ["0: off"])
+    option = {"name": "Made_Up", "type": kind, "default": default, "valid": valid, "text": " What it is "}
+    (found,) = settings_of_option(option, ["0: off"])
     assert (found.name, found.title, found.stock) == ("mesa.made_up", "What it is; 0: off", stock)
     assert (found.low, found.high) == takes
-    assert _setting({"name": "x", "type": "section", "default": ""}, []) == []
-    (untold,) = _setting({"name": "x", "type": kind, "default": default}, ["0: off", "1: on"])
+    assert settings_of_option({"name": "x", "type": "section", "default": ""}, []) == []
+    (untold,) = settings_of_option({"name": "x", "type": kind, "default": default}, ["0: off", "1: on"])
     assert untold.title == "; 0: off; 1: on"  # a driver that describes it by its values alone
 
 
@@ -165,4 +165,4 @@ def test_an_option_of_the_driver_is_a_setting_of_its_kind(kind: str, default: st
     ({"driver": "made-up"}, True), ({"driver": "other"}, False), ({"device": "other"}, False),
     ({"driver": "made-up", "screen": "1"}, False)])
 def test_an_entry_is_for_the_screen_driver_and_device_that_it_names(device: dict[str, str], fits: bool) -> None:
-    assert _on_this(device, DrawnOn(driver="made-up", device="", number=0)) is fits
+    assert is_drawn_on(device, DrawnOn(driver="made-up", device="", number=0)) is fits

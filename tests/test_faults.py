@@ -11,8 +11,8 @@ from unittest import mock
 import pytest
 
 from faults import FAULTS, LATEST_WRITE, Faulty, drawn
-from keenlattice._files import append_line, replace_file
 from keenlattice.errors import KeenLatticeError, RefusedByRig, RigError, UsageError
+from keenlattice.files import append_line, replace_file
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.version import Version, stock
 from keenlattice.rig.applying import apply, find_drift, preview

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from conftest import POSIX
 from keenlattice.errors import RefusedByRig
 from keenlattice.profile.matching import Game
-from keenlattice.rig._gamefiles import GameFiles, names_of
+from keenlattice.rig.gamefiles import GameFiles, names_of
 from keenlattice.rig.gamelist import Listed
 from keenlattice.workspace.workspace import Workspace
 

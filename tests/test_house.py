@@ -65,6 +65,13 @@ def test_an_underscore_means_private_to_the_package() -> None:
     assert wrong == []
 
 
+def test_tests_benchmarks_and_examples_import_what_is_public() -> None:
+    private = re.compile(r"^ *from keenlattice[\w.]*(\._\w* import| import .*\b_[a-z])", re.MULTILINE)
+    root = Path(__file__).parent.parent
+    files = [path for folder in ("tests", "bench", "examples") for path in (root / folder).rglob("*.py")]
+    assert not [str(path) for path in files if private.search(path.read_text(encoding="utf-8"))]
+
+
 def test_no_class_has_more_than_fifteen_public_names() -> None:
     """But for rigs, whose public names are those of the protocols that they follow."""
     wide = []

@@ -13,16 +13,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import Keen, as_json
-from keenlattice._parallel import spread
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS
+from keenlattice.parallel import spread
 from keenlattice.profile.version import Entries, Version, stock
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.deciding import Deciding, Numbers
-from keenlattice.study.hunt._search import Signal, first_changed, least_set
 from keenlattice.study.hunt.plan import HuntPlan
 from keenlattice.study.hunt.play import Looks, hunted, run_hunt
+from keenlattice.study.hunt.search import Signal, first_changed, least_set
 from keenlattice.study.player import Run
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.result import Trial

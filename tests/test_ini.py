@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.logbook.book import Logbook
-from keenlattice.rig._ini import Ini
 from keenlattice.rig.applying import apply, find_drift, preview
 from keenlattice.rig.gamelist import read_games
+from keenlattice.rig.ini import Ini
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.undoing import undo
 

@@ -19,9 +19,9 @@ from keenlattice.profile.checks import findings
 from keenlattice.profile.layers import resolve
 from keenlattice.profile.matching import Game
 from keenlattice.profile.sheet import SheetStep
-from keenlattice.rig._gamefiles import LOCK_KEY
 from keenlattice.rig.applying import apply, find_drift, preview, put_back
 from keenlattice.rig.base import asked_on, unknown_on
+from keenlattice.rig.gamefiles import LOCK_KEY
 from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.linux.absent import asked

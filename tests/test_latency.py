@@ -12,8 +12,8 @@ from scipy.io import wavfile
 
 from conftest import Keen, as_json
 from keenlattice.errors import CaptureError, KeenLatticeError
-from keenlattice.measure._edges import Steps, light_steps, presses, strobe_hz
 from keenlattice.measure.capture import Capture
+from keenlattice.measure.edges import Steps, light_steps, presses, strobe_hz
 from keenlattice.measure.latency import (
     described,
     from_camera,

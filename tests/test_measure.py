@@ -10,7 +10,7 @@ from hypothesis.extra.numpy import arrays
 
 from keenlattice.errors import CaptureError, UnknownName
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.course import _binned, cut, periodic_hitches, segment, warm_up_ms
+from keenlattice.measure.course import binned, cut, periodic_hitches, segment, warm_up_ms
 from keenlattice.measure.metrics import (
     METRICS,
     OF_TELEMETRY,
@@ -151,11 +151,11 @@ def test_every_metric_of_a_two_valued_run_is_as_calculated_by_hand() -> None:
 
 @given(st.integers(0, 2 ** 32 - 1), st.integers(2, 4000), st.sampled_from([0.95, 0.99, 0.999]))
 def test_a_high_quantile_is_that_of_all_values(seed: int, size: int, share: float) -> None:
-    from keenlattice.measure.metrics import _upper_quantile
+    from keenlattice.measure.metrics import upper_quantile
 
     values = np.random.default_rng(seed).lognormal(2, 0.5, size)
     for ordered in (values, np.sort(values), np.sort(values)[::-1]):
-        assert _upper_quantile(share)(ordered) == pytest.approx(np.quantile(values, share), rel=1e-12)
+        assert upper_quantile(share)(ordered) == pytest.approx(np.quantile(values, share), rel=1e-12)
 
 
 @given(arrays(np.float64, st.integers(20, 400), elements=st.floats(0.5, 100)), st.floats(0.01, 0.99))
@@ -244,7 +244,7 @@ def test_a_block_that_is_longer_than_the_run_is_the_run() -> None:
 
 def test_a_runs_course_begins_with_its_first_frame() -> None:
     shown = 5000 + np.concatenate(([0.0], np.cumsum([10.0] * 25 + [25.0] * 10 + [50.0] * 5)))
-    assert _binned(Capture(shown), 250.0).tolist() == [10, 25]
+    assert binned(Capture(shown), 250.0).tolist() == [10, 25]
 
 
 def test_a_capture_as_a_table_knows_what_was_not_recorded() -> None:

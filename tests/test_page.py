@@ -37,7 +37,7 @@ from keenlattice.profile.compare import changes
 from keenlattice.report.card import card
 from keenlattice.report.context import Changed, Context
 from keenlattice.report.graph import Node, lanes, version_graph
-from keenlattice.report.html import _in_script, to_html
+from keenlattice.report.html import in_script, to_html
 from keenlattice.report.markdown import in_a_cell, plain_text, to_markdown
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.result import MetricResult, Trial
@@ -369,5 +369,5 @@ def test_every_version_of_a_graph_has_its_place_and_lines_do_not_share_one(count
 
 @given(st.dictionaries(st.text(), st.text()))
 def test_data_in_a_script_is_read_back_and_ends_no_element(values: dict[str, str]) -> None:
-    text = str(_in_script(values))
+    text = str(in_script(values))
     assert json.loads(text) == values and not set(text) & set("<>&")

@@ -21,9 +21,9 @@ from conftest import Keen
 from keenlattice.errors import BookError, UsageError
 from keenlattice.study import (
     EvidenceError,
+    EvidencePlan,
     EvidenceRecord,
     Found,
-    Played,
     Pool,
     PoolPlan,
     Switch,
@@ -31,8 +31,8 @@ from keenlattice.study import (
     pool_evidence,
     read_evidence,
 )
-from keenlattice.study.pool._meta import Rigs, moderated, pooled, tau2_of
 from keenlattice.study.pool.evidence import digest, schema
+from keenlattice.study.pool.meta import Rigs, moderated, pooled, tau2_of
 from keenlattice.study.pool.words import change_does
 
 PLAN = PoolPlan(("made up",), "frame_ms_mean")
@@ -46,7 +46,7 @@ def record(rig: int, effect: float, error: float = 0.004, study: int = 0, **more
     one = EvidenceRecord(
         rig=digest("rig", rig), study=digest("study", rig, study), kind="trial", state="finished", game="brass-orbit",
         change=(Switch(setting="gpu.clock-policy", before="with-load", after="hold-high"),), found=(found,),
-        played=Played(seconds=20.0, warm_up_s=0.0, planned=8, repeats=1, early=True, seed=1000 * rig + study),
+        played=EvidencePlan(seconds=20.0, warm_up_s=0.0, planned=8, repeats=1, early=True, seed=1000 * rig + study),
         software="0.4", day="2026-11-20", facts={"cores": 8.0}, limited_by={"GPU": 60.0, "CPU": 40.0})
     return one.model_copy(update=more)
 

@@ -18,16 +18,16 @@ from keenlattice.logbook.kept import studies
 from keenlattice.profile.compare import Change
 from keenlattice.study import flattened, pool_evidence
 from keenlattice.study.pool import reading
-from keenlattice.study.pool._answers import _chance
-from keenlattice.study.pool._meta import Rigs, _ranked, pooled, shrunken
-from keenlattice.study.pool._regression import SPREADS, _ridges, slopes_of
-from keenlattice.study.pool._vetting import _off, odd, without_a_tenth, without_each
+from keenlattice.study.pool.answers import chance_of_sides
 from keenlattice.study.pool.evidence import Switch
 from keenlattice.study.pool.from_studies import records_of
 from keenlattice.study.pool.gather import MODERATORS, gathered, moderators_of
+from keenlattice.study.pool.meta import Rigs, pooled, ranked, shrunken
 from keenlattice.study.pool.order import BLOCKS, NOISE_DOF, WANTED, Noise, Pace, in_order, matching
 from keenlattice.study.pool.play import keep_pool
 from keenlattice.study.pool.reading import collect_evidence
+from keenlattice.study.pool.regression import SPREADS, ridges, slopes_of
+from keenlattice.study.pool.vetting import how_far_off, odd, without_a_tenth, without_each
 from keenlattice.study.record import provenance_of
 from keenlattice.study.trial.power import chance_to_settle
 from test_pool import PLAN, of, only, record
@@ -43,12 +43,12 @@ def test_who_gains_and_who_loses_is_counted_apart() -> None:
 
 @pytest.mark.parametrize(("share", "value"), [(0.5, 10), (0.1, 2), (0.95, 19), (0.125, 2.5), (0.01, 1), (0.999, 19)])
 def test_a_new_value_lies_below_a_rank_with_its_probability(share: float, value: float) -> None:
-    assert _ranked(np.arange(1.0, 20.0), share) == pytest.approx(value)
+    assert ranked(np.arange(1.0, 20.0), share) == pytest.approx(value)
 
 
 def test_a_new_value_does_so_in_so_many_cases() -> None:
     random = np.random.default_rng(3)
-    below = [random.normal() < _ranked(np.sort(random.normal(size=39)), 0.9) for _ in range(4000)]
+    below = [random.normal() < ranked(np.sort(random.normal(size=39)), 0.9) for _ in range(4000)]
     assert np.mean(below) == pytest.approx(0.9, abs=0.015)
 
 
@@ -66,7 +66,7 @@ def test_the_variance_of_slopes_is_the_likeliest_one(slope: float) -> None:
     x, variance = random.normal(0.3, 1.0, (30, 3)), random.uniform(1e-4, 4e-4, 30)
     y = 0.05 + slope * x[:, 0] + random.normal(0, np.sqrt(variance))
     design, w = np.column_stack([np.ones(30), x]), 1 / variance
-    found = _ridges((design.T @ (w[:, None] * design))[None], (design.T @ (w * y))[None])[0]
+    found = ridges((design.T @ (w[:, None] * design))[None], (design.T @ (w * y))[None])[0]
     assert found == SPREADS[np.argmin([unlikely(one, x, y, variance) for one in SPREADS])]
 
 
@@ -201,10 +201,10 @@ def test_two_sides_differ_by_chance_as_welch_has_it() -> None:
     above = np.arange(y.size) < 9
     one = Rigs(y, np.full(y.size, 1e-4), np.zeros(1, dtype=np.intp))
     whole = SimpleNamespace(found=SimpleNamespace(tau2=np.zeros(1)))
-    found = _chance(one, above, ~above, whole)  # type: ignore[arg-type]
+    found = chance_of_sides(one, above, ~above, whole)  # type: ignore[arg-type]
     assert found[0] == pytest.approx(ttest_ind(y[above], y[~above], equal_var=False).pvalue)
     few = np.arange(y.size) < 2
-    assert math.isnan(_chance(one, few, ~few, whole)[0])  # type: ignore[arg-type]
+    assert math.isnan(chance_of_sides(one, few, ~few, whole)[0])  # type: ignore[arg-type]
 
 
 def test_a_rig_unlike_all_others_is_left_out_and_changes_nothing() -> None:
@@ -258,12 +258,12 @@ def test_without_a_tenth_the_mean_lies_within_what_any_tenth_leaves(seed: int) -
 
 def test_how_far_a_rig_is_off_is_counted_in_the_deviations_of_each_change() -> None:
     effects = np.array([0.5] * 7 + [0.00, 0.01, 0.02, 0.03, 0.04, 0.05, 0.06, 0.30, -0.20])
-    found = _off(Rigs(effects, np.full(16, 1e-4), np.array([0, 7], dtype=np.intp)))
+    found = how_far_off(Rigs(effects, np.full(16, 1e-4), np.array([0, 7], dtype=np.intp)))
     middle = 0.03
     spread = 1.4826 * np.median(np.abs(effects[7:] - middle))
     assert not found[:7].any()  # too few have tried it
     assert found[7:] == pytest.approx(np.abs(effects[7:] - middle) / math.sqrt(spread ** 2 + 1e-4))
-    alike = _off(Rigs(np.array([*np.zeros(9), 0.1]), np.full(10, 1e-4), np.zeros(1, dtype=np.intp)))
+    alike = how_far_off(Rigs(np.array([*np.zeros(9), 0.1]), np.full(10, 1e-4), np.zeros(1, dtype=np.intp)))
     assert alike[9] == pytest.approx(0.1 / math.sqrt(2e-4))  # where all say the same, by the error that they have
 
 

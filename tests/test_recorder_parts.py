@@ -25,7 +25,7 @@ from keenlattice.measure.telemetry import Moment
 from keenlattice.rig.linux import play, recorder, settled, vulkan
 from keenlattice.rig.linux.children import start, start_to_stay, stop
 from keenlattice.rig.linux.program import Running
-from keenlattice.rig.linux.telemetry import Telemetry, _fill
+from keenlattice.rig.linux.telemetry import Telemetry, fill
 from keenlattice.rig.linux.wayland.clients import CommitLog
 from keenlattice.rig.linux.x11 import present, probe
 from keenlattice.rig.linux.x11.present import TOLD, Present
@@ -308,7 +308,7 @@ def test_a_look_at_a_window_clicks_into_its_middle(clock: Clock, answers: bool) 
 
 def test_what_the_machine_said_is_put_on_the_clock_of_the_frames() -> None:
     told = Telemetry()
-    _fill(told, ['{"names": ["gpu0.load", "cpu.temperature", "odd name"]}', "[99.5, 10, 50.5, 1]",
+    fill(told, ['{"names": ["gpu0.load", "cpu.temperature", "odd name"]}', "[99.5, 10, 50.5, 1]",
                  "[100.0, 20, null, 1]", "[101.0, 30, 51.5, 1]", "[103.5, 40, 52.5, 1]", '{"cost": 0.00256}',
                  "[104.0, 5"])
     assert told.cost == 0.00256 and told.series["gpu0.load"] == ([99.5, 100.0, 101.0, 103.5], [10, 20, 30, 40])

@@ -14,7 +14,7 @@ from keenlattice.measure.capture import STAGES
 from keenlattice.measure.metrics import metrics_of
 from keenlattice.rig.standin import recurrence
 from keenlattice.rig.standin.machine import Standin
-from keenlattice.rig.standin.pipeline import _rules, _stages
+from keenlattice.rig.standin.pipeline import rules_of, stages_of
 
 
 def another(setting: Setting) -> Value:
@@ -107,7 +107,7 @@ def test_a_cap_steadies_the_pace_from_frame_to_frame(rig: Standin) -> None:
 @pytest.mark.parametrize("game", ["brass-orbit", "moth-and-lantern"])
 def test_a_run_is_the_same_frame_by_frame_and_all_at_once(rig: Standin, game: str) -> None:
     line = replace(rig.pipeline(game), sync="off", gap_ms=0.0, lead_ms=None, in_flight=4)
-    stages, rules = _stages(line, 4000, 5.0, np.random.default_rng(1)), _rules(line)
+    stages, rules = stages_of(line, 4000, 5.0, np.random.default_rng(1)), rules_of(line)
     takes = stages.cpu_ms, stages.gpu_ms, stages.oversleep_ms
     plain = recurrence.one_by_one(rules, *takes)
     other = recurrence.all_at_once(rules, *takes[:2])

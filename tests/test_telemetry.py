@@ -29,7 +29,7 @@ from keenlattice.measure.rows import read_text, write_text
 from keenlattice.measure.series import KINDS, Series
 from keenlattice.measure.telemetry import limited_by, readings, throttled
 from keenlattice.profile.version import Version, stock
-from keenlattice.rig.linux import _sampler
+from keenlattice.rig.linux import sampler
 from keenlattice.rig.linux.telemetry import Telemetry, taken_down
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.deciding import Deciding
@@ -150,7 +150,7 @@ def test_every_source_of_a_machine_is_read(tmp_path: Path) -> None:
     (tmp_path / "sys/class/hwmon/hwmon0/device").symlink_to(tmp_path / f"sys/bus/pci/devices/{card}")
     (tmp_path / "proc/77/fd").mkdir()
     (tmp_path / "proc/77/fd/4").symlink_to("/dev/dri/renderD128")
-    read = _sampler.sources(tmp_path, [77])
+    read = sampler.sources(tmp_path, [77])
     first = {name: value for one in read for name, value in one().items()}
     assert {name: first[name] for name in ("gpu0.temperature", "gpu0.power", "gpu0.fan", "cpu.temperature", "cpu.clock",
                                            "cpu-fastest.clock", "case-rear.temperature", "system.memory")} == {
@@ -184,9 +184,9 @@ def test_what_the_drivers_of_two_gpus_say_is_read_of_each(tmp_path: Path) -> Non
                         ("card1/gt/gt0/throttle_reason_status", "1"), ("card0-out/gt_act_freq_mhz", "9")):
         (cards / place).parent.mkdir(parents=True, exist_ok=True)
         (cards / place).write_text(text)
-    read = _sampler.gpus(tmp_path)
+    read = sampler.gpus(tmp_path)
     assert read and read() == {"gpu0.load": 71, "gpu0.memory": 3, "gpu1.clock": 1450, "gpu1.throttled": 100}
-    assert _sampler.gpus(tmp_path / "none") is None
+    assert sampler.gpus(tmp_path / "none") is None
 
 
 def test_columns_of_a_recording_are_series_too(tmp_path: Path) -> None:
@@ -344,7 +344,7 @@ def test_how_busy_cores_were_is_what_was_neither_idle_nor_waiting(tmp_path: Path
     (tmp_path / "proc").mkdir()
     file = tmp_path / "proc/stat"
     file.write_text(f"cpu {before}\ncpu0 {before}\nintr 5\n")
-    read = _sampler.processors(tmp_path)
+    read = sampler.processors(tmp_path)
     assert read is not None and read() == {}
     file.write_text(f"cpu {after}\ncpu0 {after}\nintr 9\n")
     assert read() == pytest.approx({"cpu.load": busy, "cpu-busiest.load": busy, "cpu-taken.load": taken})

@@ -14,7 +14,7 @@ from rich.console import Console
 
 import keenlattice
 from conftest import AS_PROCESS, KEEN, Keen, environment, typed
-from keenlattice.cli.views.live import BAR, StudyView, _interval
+from keenlattice.cli.views.live import BAR, StudyView, drawn_interval
 from keenlattice.study.player import Interim, Run
 from smoke import COMMANDS, prepare
 
@@ -125,7 +125,7 @@ def test_a_study_shows_the_run_just_over_and_how_its_intervals_narrow(tmp_path: 
 @given(st.floats(-60, 60), st.floats(0, 30), st.sampled_from(["frame_ms_mean", "fps_mean"]))
 def test_better_lies_to_the_right_whatever_the_metric(middle: float, half: float, name: str) -> None:
     change = Interim("it", name, middle, middle - half, middle + half, "unclear", 3.0)
-    line = _interval(change, 3)[3:3 + BAR]
+    line = drawn_interval(change, 3)[3:3 + BAR]
     gain = middle * (1 if name == "fps_mean" else -1)
     assert len(line) == BAR and line.strip()
     if abs(gain) > 1 and "o" in line:

@@ -17,7 +17,7 @@ from keenlattice.study.player import Player, Run, entries_on, held_for
 from keenlattice.study.pool.from_studies import records_of
 from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
-from keenlattice.workspace._kept import line_between, study_numbered
+from keenlattice.workspace.kept import line_between, study_numbered
 from keenlattice.workspace.workspace import Workspace
 
 BOTH = "brass-orbit+rig"

@@ -22,7 +22,7 @@ from keenlattice.rig.journal import unfinished
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.deciding import Deciding, parsed_matters
 from keenlattice.study.trial.adjusting import carried_over, hidden_by_steps
-from keenlattice.study.trial.concluding import Fit, Seen, _chance_at_the_end, conclude, ended, over, verdict
+from keenlattice.study.trial.concluding import Fit, Seen, chance_at_the_end, conclude, ended, over, verdict
 from keenlattice.study.trial.looks import errors_at
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.play import run_trial
@@ -311,7 +311,7 @@ def test_the_chance_to_be_settled_at_the_end_is_that_of_going_on_like_that(effec
     half = Fit(0.0, at_end, fit.dof + 4).half(errors_at(12, 0.05, True)[12])
     means = fit.middle + math.sqrt(fit.error ** 2 - at_end ** 2) * random.standard_t(fit.dof, 200_000)
     settled = (np.abs(means) + half < margin) | (np.abs(means) - half > margin)
-    assert _chance_at_the_end(seen, "frame_ms_mean", 1) == pytest.approx(settled.mean(), abs=0.005)
+    assert chance_at_the_end(seen, "frame_ms_mean", 1) == pytest.approx(settled.mean(), abs=0.005)
 
 
 @given(seed=st.integers(0, 10_000), blocks=st.integers(4, 40))

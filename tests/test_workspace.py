@@ -22,11 +22,11 @@ from typer.testing import CliRunner
 import keenlattice
 from conftest import Keen, as_json, typed
 from keenlattice import Limit, Workspace
-from keenlattice._notebook import Shown
 from keenlattice.blocks import KeyFigure, Telling
 from keenlattice.cli.app import app
 from keenlattice.cli.views.trial import show_played
 from keenlattice.errors import BookError, CaptureError, UnknownName, UsageError, worded_as_commands
+from keenlattice.notebook import Shown
 from keenlattice.profile import Game, Version
 from keenlattice.rig import Listed
 from keenlattice.study import KeptVersion, Kind, Player, Spec

@@ -109,7 +109,7 @@ def settings() -> str:
 
 def schemas() -> str:
     """The JSON Schemas of the forms that are read and written."""
-    from keenlattice._safejson import FORMS, schema
+    from keenlattice.safejson import FORMS, schema
 
     lines = ["# Forms", "", "JSON Schema (draft 2020-12) of what Keen Lattice reads and writes, made from the models "
              "by which it is checked. [Formats](formats.md) says what each key means.", ""]

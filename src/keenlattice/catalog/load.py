@@ -7,9 +7,9 @@ from importlib import resources
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keenlattice._files import open_regular, replace_file
 from keenlattice.catalog.model import Catalog, Setting, Suggestion
 from keenlattice.errors import CatalogError
+from keenlattice.files import open_regular, replace_file
 
 if TYPE_CHECKING:
     from importlib.abc import Traversable

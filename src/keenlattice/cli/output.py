@@ -14,10 +14,10 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
-from keenlattice._files import free_path
-from keenlattice._notebook import harmless as harmless
 from keenlattice.cli.terminal import is_terminal, shows_colours
 from keenlattice.errors import UsageError
+from keenlattice.files import free_path
+from keenlattice.notebook import harmless as harmless
 
 VERDICT_STYLES = {
     "better": "bold green", "worse": "bold red", "no difference that matters": "bold", "unclear": "yellow",

@@ -7,9 +7,9 @@ import re
 from collections.abc import Callable
 from typing import Any, Protocol
 
-from keenlattice._safejson import parse_json
 from keenlattice.errors import BadValue
 from keenlattice.profile.version import Version
+from keenlattice.safejson import parse_json
 
 LONGEST_TEXT = 20_000
 PROFILE = re.compile(r"[a-z][a-z0-9-]{0,79}")

@@ -5,13 +5,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from keenlattice._files import read_bounded, replace_file
-from keenlattice._safejson import parse_json
 from keenlattice._state_folder import make_private, state_folder
 from keenlattice.errors import BookError, UnknownName, way
+from keenlattice.files import read_bounded, replace_file
 from keenlattice.logbook import _rows as read
 from keenlattice.logbook.file import BookFile, now
 from keenlattice.profile.sheet import Sheet
+from keenlattice.safejson import parse_json
 
 KINDS = ("apply", "adopt", "chore", "undo", "done", "part", "seen", "played")
 

@@ -12,9 +12,9 @@ import shutil
 import sqlite3
 from pathlib import Path
 
-from keenlattice._files import replace_file
 from keenlattice._state_folder import make_private, state_folder
 from keenlattice.errors import BookError
+from keenlattice.files import replace_file
 from keenlattice.logbook.schema import is_there, peek
 
 WHERE = "where"

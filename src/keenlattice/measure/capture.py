@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import CaptureError
 from keenlattice.measure.series import Floats as Floats
 from keenlattice.measure.series import Series, check_names
+from keenlattice.notebook import Rows, Shown
 
 if TYPE_CHECKING:
     import pandas

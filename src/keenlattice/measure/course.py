@@ -28,7 +28,7 @@ def warm_up_ms(capture: Capture) -> float:
     """
     if capture.frame_ms.size < 2:
         return 0.0
-    bins = _binned(capture, BIN_MS)
+    bins = binned(capture, BIN_MS)
     count = bins.size
     if count < 8:
         return 0.0
@@ -141,7 +141,7 @@ def hitch_spectrum(capture: Capture) -> HitchSpectrum | None:
     return HitchSpectrum(periods, summed / bound, hitches)
 
 
-def _binned(capture: Capture, bin_ms: float) -> Floats:
+def binned(capture: Capture, bin_ms: float) -> Floats:
     """Mean frame time in each stretch of time; stretches without a frame take the one before."""
     which = ((capture.shown_ms[:-1] - capture.shown_ms[0]) / bin_ms).astype(np.int64)
     counts = np.bincount(which)

@@ -11,8 +11,8 @@ from typing import Any
 import numpy as np
 
 from keenlattice.errors import CaptureError
-from keenlattice.measure._edges import Steps, light_steps, presses
 from keenlattice.measure.capture import LONGEST_WAIT_MS, STAGES, Capture, Floats
+from keenlattice.measure.edges import Steps, light_steps, presses
 from keenlattice.measure.summaries import t_interval
 
 SOONEST_MS, LATEST_MS = 0.5, 500.0

@@ -13,8 +13,8 @@ from functools import lru_cache
 from pathlib import Path
 from typing import IO, Any
 
-from keenlattice._files import check_regular, marked_encoding
 from keenlattice.errors import CaptureError
+from keenlattice.files import check_regular, marked_encoding
 
 SAMPLE_BYTES = 64 * 1024
 MOST_BYTES = 4 * 2**30

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
-from keenlattice._notebook import Rows, Shown
-from keenlattice._parallel import spread
 from keenlattice.errors import CaptureError
 from keenlattice.measure.metrics import METRICS, metric, metrics_of
 from keenlattice.measure.parquet import read_capture
+from keenlattice.notebook import Rows, Shown
+from keenlattice.parallel import spread
 
 
 @dataclass(frozen=True)

@@ -90,7 +90,7 @@ def _quantile(share: float) -> Callable[[Floats], float]:
     return lambda values: float(np.quantile(values, share))
 
 
-def _upper_quantile(share: float) -> Callable[[Floats], float]:
+def upper_quantile(share: float) -> Callable[[Floats], float]:
     """As `_quantile`, for a share near 1: of many values, only those above what a sample says are put in order."""
     def quantile(values: Floats) -> float:
         floor = np.quantile(values[::1 + values.size // SAMPLED], max(0.0, share - SAMPLE_OFF))
@@ -319,7 +319,7 @@ METRICS: dict[str, Metric] = {metric.name: metric for metric in (
            _of_ordered(lambda frames: 1000 / ordered_quantile(frames, 0.999))),
     Metric("frame_change_ms_mean", "ms", True, "mean change of frame time from one frame to the next, without its sign",
            _changes(lambda changes: float(changes.mean())), half=lambda _: 0.005),
-    Metric("frame_change_ms_p99", "ms", True, "99th percentile of that change", _changes(_upper_quantile(0.99)),
+    Metric("frame_change_ms_p99", "ms", True, "99th percentile of that change", _changes(upper_quantile(0.99)),
            half=lambda _: 0.005),
     Metric("pacing_pct", "%", False, f"share of frames within {STEADY_WITHIN:.0%} of the median frame time",
            _of_ordered(_pacing), half=HALF_A_PERCENT),

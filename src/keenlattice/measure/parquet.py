@@ -15,11 +15,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from keenlattice._files import open_regular, replace_file
-from keenlattice._safejson import parse_json
 from keenlattice.errors import CaptureError
+from keenlattice.files import open_regular, replace_file
 from keenlattice.measure.capture import STAGES, Capture, Floats
 from keenlattice.measure.series import MOST_SERIES, Series
+from keenlattice.safejson import parse_json
 
 FORM, WITH_TELEMETRY, MOST_ROWS = 1, 2, 12_000_000  # three hours at a thousand frames a second
 KEY = b"keen-lattice"

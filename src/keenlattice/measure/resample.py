@@ -13,9 +13,9 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from keenlattice._parallel import spread
 from keenlattice.errors import CaptureError
 from keenlattice.measure.capture import Floats
+from keenlattice.parallel import spread
 
 RESAMPLES = 2000
 AT_ONCE = 250      # resamples in memory

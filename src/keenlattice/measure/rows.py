@@ -12,14 +12,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from keenlattice._files import check_regular, replace_file
-from keenlattice._safejson import parse_json
 from keenlattice.errors import CaptureError, way
+from keenlattice.files import check_regular, replace_file
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.header import header_of, kind_of
 from keenlattice.measure.layout import COMMENT, MOST_BYTES, OPENERS, UNREADABLE, Layout, cells_of, layout_of, opened
 from keenlattice.measure.parquet import STAGE_COLUMNS
 from keenlattice.measure.series import Series
+from keenlattice.safejson import parse_json
 
 # The first line is a comment with what the capture is about, as JSON; then a header, then one row per event: `kind`
 # ("frame" or "click"), `at_ms`, `answer_ms`, `cpu_ms`, `gpu_ms`, then the stages of clicks that are known, as in

@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING, Any, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from keenlattice._files import check_regular
 from keenlattice.errors import CaptureError
+from keenlattice.files import check_regular
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.columns import IN_MS, Unit, made_of
 from keenlattice.measure.film import is_film

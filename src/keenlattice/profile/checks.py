@@ -15,10 +15,10 @@ from functools import cache
 from importlib import resources
 from typing import Literal
 
-from keenlattice._notebook import Rows, Shown
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import same, written
 from keenlattice.errors import BadValue
+from keenlattice.notebook import Rows, Shown
 from keenlattice.profile.formula import Names, Scope, Term, formula_names, parse
 from keenlattice.profile.layers import Effective
 

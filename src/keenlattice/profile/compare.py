@@ -4,8 +4,8 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING
 
-from keenlattice._notebook import Rows, Shown
 from keenlattice.catalog.values import Value, same
+from keenlattice.notebook import Rows, Shown
 from keenlattice.profile.version import Entries
 
 if TYPE_CHECKING:

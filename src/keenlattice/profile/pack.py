@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, field_validator
 
-from keenlattice._files import open_regular
 from keenlattice.errors import BadValue, KeenLatticeError
+from keenlattice.files import open_regular
 from keenlattice.profile.formula import is_formula, parse
 
 if TYPE_CHECKING:

@@ -33,7 +33,7 @@ def to_html(report: Report, home: str = "") -> str:
     drawn = _drawn(report)
     asks = bool(drawn) or any(isinstance(block, Links | Pairs) for _, blocks in report.sections() for block in blocks)
     script = (files("keenlattice.report") / "page.js").read_text(encoding="utf-8") if asks else ""
-    environment.filters |= {"digest": _digest, "json": _in_script,
+    environment.filters |= {"digest": _digest, "json": in_script,
                             "kind": lambda block: type(block).__name__, "address": id, "unbroken": unbroken}
     return environment.get_template("page.html").render(
         report=report, words=KINDS, drawn=drawn, home=home, script=script)
@@ -44,7 +44,7 @@ def _digest(script: str) -> str:
     return "sha256-" + base64.b64encode(hashlib.sha256(script.encode()).digest()).decode()
 
 
-def _in_script(value: object) -> Markup:
+def in_script(value: object) -> Markup:
     """Return data as JSON that ends no element and begins none."""
     text = json.dumps(value)
     for letter in "<>&":

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keenlattice._files import replace_file
 from keenlattice.errors import KeenLatticeError
+from keenlattice.files import replace_file
 from keenlattice.report.pointer import answers
 from keenlattice.report.words import KINDS
 

@@ -7,9 +7,9 @@ from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keenlattice._files import read_bounded, replace_file
 from keenlattice._state_folder import make_private, state_folder
 from keenlattice.errors import KeenLatticeError, RigError, UnknownName, way
+from keenlattice.files import read_bounded, replace_file
 from keenlattice.logbook.book import Logbook
 
 if TYPE_CHECKING:

@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
-from keenlattice._files import read_bounded, replace_file
 from keenlattice._state_folder import make_private
 from keenlattice.errors import RigError, UsageError
+from keenlattice.files import read_bounded, replace_file
 from keenlattice.profile.matching import Game
 
 if TYPE_CHECKING:

@@ -9,17 +9,17 @@ from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Protocol
 
-from keenlattice._files import read_bounded
-from keenlattice._safejson import parse_json
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig, RigError
+from keenlattice.files import read_bounded
 from keenlattice.profile.matching import Game
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Edits, State, UnderWay
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.parts import Part
 from keenlattice.rig.places import put_file
+from keenlattice.safejson import parse_json
 
 PLACE, MOST_BYTES = "launch.json", 1_000_000
 

@@ -15,10 +15,10 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keenlattice._files import append_line, remove_file, replace_file
-from keenlattice._safejson import parse_json
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError, way
+from keenlattice.files import append_line, remove_file, replace_file
+from keenlattice.safejson import parse_json
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import Rig, State

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 LOCK = "change.lock"
 PATIENCE_S = 3.0
-HALF_WRITTEN = re.compile(r"\..+\.[a-z0-9_]{8}")  # as `_files.replace_file` names what it writes beside
+HALF_WRITTEN = re.compile(r"\..+\.[a-z0-9_]{8}")  # as `files.replace_file` names what it writes beside
 OLD_S = 3600.0
 
 

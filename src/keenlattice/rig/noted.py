@@ -7,11 +7,11 @@ from collections import Counter
 from collections.abc import Mapping
 from pathlib import Path
 
-from keenlattice._files import read_bounded
-from keenlattice._safejson import parse_json
 from keenlattice.errors import RigError
+from keenlattice.files import read_bounded
 from keenlattice.rig.base import State
 from keenlattice.rig.places import put_file
+from keenlattice.safejson import parse_json
 
 MOST_BYTES = 4_000_000
 

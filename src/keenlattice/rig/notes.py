@@ -2,12 +2,12 @@
 
 import json
 
-from keenlattice._files import read_bounded, replace_file
-from keenlattice._safejson import parse_json
 from keenlattice._state_folder import make_private
 from keenlattice.errors import RigError, UsageError
+from keenlattice.files import read_bounded, replace_file
 from keenlattice.rig.base import Rig
 from keenlattice.rig.locks import locked
+from keenlattice.safejson import parse_json
 
 FILE, LONGEST, MOST_BYTES = "notes.json", 500, 400_000
 

@@ -9,8 +9,8 @@ from collections.abc import Container
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from keenlattice._files import remove_file, replace_file
 from keenlattice.errors import RefusedByRig
+from keenlattice.files import remove_file, replace_file
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import Rig, State

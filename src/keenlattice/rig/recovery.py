@@ -4,9 +4,9 @@ from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
-from keenlattice._files import replace_file
 from keenlattice.catalog.values import Value, written
 from keenlattice.errors import BookError, RefusedByRig, RigBusy, RigError, way
+from keenlattice.files import replace_file
 from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.identity import id_in, where_is

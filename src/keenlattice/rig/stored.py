@@ -10,7 +10,6 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Protocol
 
-from keenlattice._safejson import parse_json
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value, written
 from keenlattice.errors import RefusedByRig, RigError
@@ -18,6 +17,7 @@ from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Edits, FactValue, State
 from keenlattice.rig.noted import Noted
 from keenlattice.rig.parts import Part
+from keenlattice.safejson import parse_json
 
 Texts = Mapping[str, str | None]
 """Place to the text that it holds; None where there is nothing."""

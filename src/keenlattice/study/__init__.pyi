@@ -11,11 +11,11 @@ from .kind import KeptVersion as KeptVersion
 from .kind import Kind as Kind
 from .kind import Spec as Spec
 from .player import Player as Player
-from .pool._columns import EvidenceError as EvidenceError
-from .pool._columns import flattened as flattened
+from .pool.columns import EvidenceError as EvidenceError
+from .pool.columns import flattened as flattened
+from .pool.evidence import EvidencePlan as EvidencePlan
 from .pool.evidence import EvidenceRecord as EvidenceRecord
 from .pool.evidence import Found as Found
-from .pool.evidence import Played as Played
 from .pool.evidence import Switch as Switch
 from .pool.play import pool_evidence as pool_evidence
 from .pool.reading import read_evidence as read_evidence

@@ -14,7 +14,7 @@ from keenlattice.profile.version import Version, own_key, owners, stock
 from keenlattice.rig.find import described
 from keenlattice.study.kind import Made, kind_named
 from keenlattice.study.record import Provenance, spec_of
-from keenlattice.workspace._kept import finished, kept_study, provenance_of, study_numbered, trials_of, versions_of
+from keenlattice.workspace.kept import finished, kept_study, provenance_of, study_numbered, trials_of, versions_of
 from keenlattice.workspace.page import Drawing, Page
 from keenlattice.workspace.played import Played
 from keenlattice.workspace.profile_results import in_words, value_text

@@ -9,9 +9,9 @@ from keenlattice.errors import UsageError, way
 from keenlattice.rig.player.pace import HANDLING_MINUTES, RESTARTS_MINUTES, cheapest_repeats
 from keenlattice.study.kind import KeptVersion, kind_named
 from keenlattice.study.record import play_on, spec_of, start
-from keenlattice.workspace._kept import unfinished_study, versions_of
 from keenlattice.workspace._pages import finished_study
 from keenlattice.workspace.handed import FilesHand
+from keenlattice.workspace.kept import unfinished_study, versions_of
 from keenlattice.workspace.next_run import Waiting, what_is_next
 from keenlattice.workspace.opened import Opened
 from keenlattice.workspace.standing import Standing

@@ -8,9 +8,9 @@ from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
 from keenlattice.logbook.kept import runs_of, take_back_run
 from keenlattice.study.record import spec_of
-from keenlattice.workspace._kept import unfinished_study
 from keenlattice.workspace._play import StudyPlayer
 from keenlattice.workspace.handed import HASHED, FilesHand, read_handed, told_apart
+from keenlattice.workspace.kept import unfinished_study
 from keenlattice.workspace.next_run import NextRun, Waiting, decided_by_latency
 from keenlattice.workspace.opened import Opened, by_hand_rig
 from keenlattice.workspace.recording_results import MeasureResult, measured

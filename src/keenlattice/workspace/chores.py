@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
-from keenlattice._notebook import NOT_IN_JSON, Result, Rows
+from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.workspace.opened import Opened

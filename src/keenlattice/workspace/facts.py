@@ -6,8 +6,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
-from keenlattice._notebook import Result, Rows
 from keenlattice.errors import UsageError
+from keenlattice.notebook import Result, Rows
 from keenlattice.rig.factnames import FACTS, OF_A_DEVICE, device_names, named
 from keenlattice.workspace.opened import Opened
 

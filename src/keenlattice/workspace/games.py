@@ -5,8 +5,8 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
-from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UnknownName, UsageError
+from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.matching import Game, match
 from keenlattice.profile.version import WHOLE_RIG, Version, parted
 from keenlattice.rig.gamelist import KnowsInstalled, Listed, add_game, read_games

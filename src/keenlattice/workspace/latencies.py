@@ -6,10 +6,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._door import check_methods
-from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UsageError
 from keenlattice.measure.film import is_film
 from keenlattice.measure.header import header_of
+from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.lookup import known_sensor, run_of
 from keenlattice.workspace.opened import Opened, VersionLike
 from keenlattice.workspace.page import Drawing

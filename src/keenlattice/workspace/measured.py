@@ -9,7 +9,7 @@ from keenlattice.profile.version import own_key
 from keenlattice.report.words import counted
 from keenlattice.study.screen.tell import factor_does
 from keenlattice.study.trial.words import keys_of
-from keenlattice.workspace._kept import finished, versions_of
+from keenlattice.workspace.kept import finished, versions_of
 from keenlattice.workspace.opened import Opened
 from keenlattice.workspace.profile_results import value_text
 

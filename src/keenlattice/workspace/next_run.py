@@ -4,10 +4,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value
 from keenlattice.errors import way
 from keenlattice.logbook.kept import runs_of
+from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.rig.hand import ComingRun, Paused
 from keenlattice.rig.player.pace import minutes_left
 from keenlattice.study.record import spec_of

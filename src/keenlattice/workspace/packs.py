@@ -6,10 +6,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._door import check_methods
-from keenlattice._files import replace_file
-from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UsageError, way
+from keenlattice.files import replace_file
 from keenlattice.logbook.kept import trials_between
+from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version, owners, parted, together
 from keenlattice.study.record import provenance_of, result_of

@@ -6,9 +6,9 @@ from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._files import free_path, replace_file
-from keenlattice._notebook import NOT_IN_JSON, Result
 from keenlattice.errors import KeenLatticeError
+from keenlattice.files import free_path, replace_file
+from keenlattice.notebook import NOT_IN_JSON, Result
 from keenlattice.report.markdown import to_markdown
 from keenlattice.report.style import DPI, literally, save
 

@@ -5,8 +5,8 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result, Rows, Shown
 from keenlattice.errors import KeenLatticeError
+from keenlattice.notebook import NOT_IN_JSON, Result, Rows, Shown
 from keenlattice.profile.version import Version
 from keenlattice.study.form import Form
 

@@ -6,20 +6,20 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._door import check_methods
-from keenlattice._files import replace_file
-from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value, same
 from keenlattice.errors import KeenLatticeError, UnknownName, UsageError, way
+from keenlattice.files import replace_file
 from keenlattice.logbook.evidence import name_of, new_evidence, pooling
 from keenlattice.logbook.kept import studies
+from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.compare import Change
 from keenlattice.rig.player.pace import RESTARTS_MINUTES
 from keenlattice.study.limits import DECIDES
 from keenlattice.study.pool.words import told_beside
 from keenlattice.study.record import result_of
-from keenlattice.workspace._kept import kept_study
 from keenlattice.workspace._pages import finished_study
 from keenlattice.workspace._play import minutes_a_step
+from keenlattice.workspace.kept import kept_study
 from keenlattice.workspace.opened import Opened, VersionLike
 from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.standing import Standing

@@ -4,8 +4,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result, Rows, plain
 from keenlattice.catalog.values import Value, same, written
+from keenlattice.notebook import NOT_IN_JSON, Result, Rows, plain
 from keenlattice.profile.version import Version
 
 if TYPE_CHECKING:

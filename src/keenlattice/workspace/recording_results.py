@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result, Rows
+from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.page import Drawing
 
 if TYPE_CHECKING:

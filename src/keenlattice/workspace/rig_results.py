@@ -4,9 +4,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Restart, Value
 from keenlattice.errors import BY_HAND
+from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.version import Version
 from keenlattice.workspace.sheets import SheetResult
 

@@ -11,8 +11,8 @@ from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.version import MARK, Version, own_key, owners, parted, split, stock
 from keenlattice.rig.player.pace import HANDLING_MINUTES
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT, seed_or_fresh
-from keenlattice.workspace._kept import kept_study, study_numbered, versions_of
 from keenlattice.workspace._play import minutes_a_step, runs_between_switches
+from keenlattice.workspace.kept import kept_study, study_numbered, versions_of
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.played import CheaperScreen, ScreenCost

@@ -6,10 +6,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
-from keenlattice._files import replace_file
-from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.catalog.values import Value
 from keenlattice.errors import UnknownName, UsageError, way
+from keenlattice.files import replace_file
+from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.report.sheet import markdown, page
 from keenlattice.workspace.opened import Opened, rig_that_asks

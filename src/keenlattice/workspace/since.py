@@ -14,9 +14,9 @@ from keenlattice.profile.version import split
 from keenlattice.study.kind import KeptVersion, game_for
 from keenlattice.study.record import HELD, Held, provenance_of, spec_of, versions_of
 from keenlattice.study.trial.plan import NOW
-from keenlattice.workspace._kept import study_numbered
 from keenlattice.workspace._pages import finished_study
 from keenlattice.workspace.handed import in_length
+from keenlattice.workspace.kept import study_numbered
 from keenlattice.workspace.opened import Opened
 from keenlattice.workspace.recordings import Recordings
 from keenlattice.workspace.trial_of_files import take_recordings

@@ -5,15 +5,15 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
-from keenlattice._files import replace_file
-from keenlattice._notebook import Result
 from keenlattice.blocks import Block, KeyFigure, Links, Pairs, Picture, Report, Table, Text
 from keenlattice.errors import KeenLatticeError, UsageError
+from keenlattice.files import replace_file
 from keenlattice.logbook.kept import studies
+from keenlattice.notebook import Result
 from keenlattice.profile.version import WHOLE_RIG, stock
 from keenlattice.report.words import capital, counted
-from keenlattice.workspace._kept import listed
 from keenlattice.workspace._pages import context_of, finished_study, history_page, studies_with_page
+from keenlattice.workspace.kept import listed
 from keenlattice.workspace.opened import Opened
 from keenlattice.workspace.profile_results import Past, value_text
 from keenlattice.workspace.profiles import Profiles

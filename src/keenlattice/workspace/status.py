@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from keenlattice._notebook import Result, Rows
+from keenlattice.notebook import Result, Rows
 from keenlattice.profile.version import WHOLE_RIG, split, stock
 from keenlattice.report.words import brief_title, counted
 from keenlattice.workspace.opened import Opened
@@ -82,7 +82,7 @@ def status_of(opened: Opened) -> Status:
     from keenlattice.logbook.kept import studies
     from keenlattice.rig.applying import find_drift
     from keenlattice.rig.base import pending_on
-    from keenlattice.workspace._kept import finished, listed
+    from keenlattice.workspace.kept import finished, listed
 
     slipped = {drift.version.profile: len(drift.changes) for drift in find_drift(opened.rig, opened.book)}
     trials = [study for study in finished(opened, "trial") if not study.spec.is_pilot]  # type: ignore[attr-defined]
@@ -116,7 +116,7 @@ def _updated(opened: Opened, trials: "list[Played[Any]]", reference: str, trial:
              facts: Mapping[str, object]) -> Mapping[str, tuple[object, object]]:
     """Return what an update has changed since a version was last measured, or compared with itself of then."""
     from keenlattice.study.trial.plan import NOW
-    from keenlattice.workspace._kept import study_numbered
+    from keenlattice.workspace.kept import study_numbered
     from keenlattice.workspace.since import differing_facts
 
     newest = next(study for study in trials if study is trial or study.result.after == reference + NOW)

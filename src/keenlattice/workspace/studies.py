@@ -13,10 +13,10 @@ from keenlattice.profile.version import stock
 from keenlattice.study.kind import KeptVersion, Spec, kind_named
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT, MOST_RUNS_OF_A_HUNT, seed_or_fresh, size_of
 from keenlattice.study.record import finish, recompute, spec_of, start
-from keenlattice.workspace._kept import finished, line_between, listed, study_numbered, unfinished_study
 from keenlattice.workspace._pages import PlanBeside, finished_study, history_page, newest_with_page
 from keenlattice.workspace._play import StudyPlayer
 from keenlattice.workspace.by_hand import ByHandStudies
+from keenlattice.workspace.kept import finished, line_between, listed, study_numbered, unfinished_study
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.page import Page

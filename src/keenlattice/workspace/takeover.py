@@ -4,7 +4,6 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import ClassVar
 
-from keenlattice._notebook import NOT_IN_JSON, Result
 from keenlattice._state_folder import expanded
 from keenlattice.errors import UsageError
 from keenlattice.logbook import takeover
@@ -12,6 +11,7 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.file import default_folder
 from keenlattice.logbook.schema import is_there
 from keenlattice.logbook.takeover import holdings
+from keenlattice.notebook import NOT_IN_JSON, Result
 
 
 @dataclass(frozen=True, repr=False)

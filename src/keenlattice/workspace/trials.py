@@ -9,19 +9,19 @@ from statistics import median
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._door import check_methods
-from keenlattice._notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.errors import UsageError, way
 from keenlattice.logbook.kept import done_of
+from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version
 from keenlattice.rig.player.pace import RESTARTS_MINUTES
 from keenlattice.study.kind import KeptVersion, game_for
 from keenlattice.study.limits import BLOCKS_BY_HAND, DECIDES, DEFAULT_PCT, seed_or_fresh, size_of
 from keenlattice.study.record import start
-from keenlattice.workspace._kept import unfinished_study, versions_of
 from keenlattice.workspace._pages import finished_study
 from keenlattice.workspace._play import StudyPlayer, minutes_a_step, runs_between_switches
 from keenlattice.workspace.handed import in_length, read_handed, told_apart
+from keenlattice.workspace.kept import unfinished_study, versions_of
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.played import Pilot, PlanCost, Played, RunsToCome, RunToCome

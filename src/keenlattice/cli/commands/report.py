@@ -5,13 +5,13 @@ from typing import Annotated
 
 import typer
 
-from keenlattice._files import free_path
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import games
 from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, new_file, say, warn
 from keenlattice.cli.playing import progress
 from keenlattice.cli.views.blocks import show_keys
+from keenlattice.files import free_path
 from keenlattice.report.words import counted
 
 

@@ -117,7 +117,8 @@ class StudyView:
             width = max(len(change.title) for change in changes) + 1
             head = f"{'':<{width}}{'worse':<{BAR // 2 - 4}}no matter{'better':>{BAR // 2 - 4}}"
             lines.append(Text(head, style="dim"))
-            lines += [Text(_interval(change, width), style=VERDICT_STYLES.get(change.word, "")) for change in changes]
+            lines += [Text(drawn_interval(change, width), style=VERDICT_STYLES.get(change.word, ""))
+                      for change in changes]
         lines.append(Text("Ctrl-C stops: what was played is kept, and keen studies resume goes on.", style="dim"))
         return Group(*lines)
 
@@ -148,7 +149,7 @@ def _of_run(run: "Run", spec: Spec | None, blocks: bool) -> list[str]:
     return lines + [", ".join(heat)] * bool(heat)
 
 
-def _interval(change: "Interim", width: int) -> str:
+def drawn_interval(change: "Interim", width: int) -> str:
     """Return an interval as a line: better always to the right, `|` the borders of what matters.
 
     An end that lies beyond the line is an arrow.

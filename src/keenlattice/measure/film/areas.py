@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.errors import CaptureError
-from keenlattice.measure._edges import DEBOUNCE_MS, Steps, step_heights
 from keenlattice.measure.capture import Floats
+from keenlattice.measure.edges import DEBOUNCE_MS, Steps, step_heights
 from keenlattice.measure.film.edges import MEAN_MS, edges
 from keenlattice.measure.film.grid import SCALE, Area, Window, cells_of, light_of
 from keenlattice.measure.latency import Latency, matched

@@ -3,8 +3,8 @@ can be told."""
 
 import numpy as np
 
-from keenlattice.measure._edges import Steps, apart, peaks_of, step_heights, usual_height
 from keenlattice.measure.capture import Floats
+from keenlattice.measure.edges import Steps, apart, peaks_of, step_heights, usual_height
 
 MEAN_MS = 12.0        # the light before an edge and after it is averaged over this long, two pictures at least
 LEVEL_MS = 80.0       # and its levels are taken over this long, unless another edge comes first

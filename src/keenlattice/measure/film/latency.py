@@ -7,8 +7,8 @@ from itertools import chain
 import numpy as np
 
 from keenlattice.errors import CaptureError
-from keenlattice.measure._edges import Steps
 from keenlattice.measure.capture import Floats
+from keenlattice.measure.edges import Steps
 from keenlattice.measure.film.areas import ANSWERED, UNASKED, best_pair, lit_areas, paired, peak_level, with_several
 from keenlattice.measure.film.edges import edges
 from keenlattice.measure.film.grid import Area, Window, light_of, windows

@@ -13,8 +13,8 @@ from typing import TYPE_CHECKING, Any, BinaryIO, cast
 import numpy as np
 from numpy.typing import NDArray
 
-from keenlattice._files import check_regular
 from keenlattice.errors import CaptureError, NeedsInstalling
+from keenlattice.files import check_regular
 
 if TYPE_CHECKING:
     from av.container import InputContainer

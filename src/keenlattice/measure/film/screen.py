@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from keenlattice.errors import CaptureError, way
-from keenlattice.measure._edges import stretches
 from keenlattice.measure.capture import Capture, Floats
+from keenlattice.measure.edges import stretches
 from keenlattice.measure.film.grid import Area
 from keenlattice.measure.film.reader import Film, FilmPicture, Pixels, Progress, look_at, pictures
 from keenlattice.measure.film.shown import area_of, as_stored

@@ -10,9 +10,9 @@ from collections.abc import Mapping
 from functools import cached_property
 from pathlib import Path
 
-from keenlattice._files import read_bounded
 from keenlattice.catalog.model import Setting
 from keenlattice.errors import RigError
+from keenlattice.files import read_bounded
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Edits, FactValue, State
 from keenlattice.rig.noted import Noted, as_setting

@@ -75,7 +75,7 @@ def settings_of(driver: Driver) -> list[Setting]:
 
     def end(tag: str) -> None:
         if tag == "option":
-            result.extend(_setting(dict(current), choices))
+            result.extend(settings_of_option(dict(current), choices))
             current.clear()
 
     parser = expat.ParserCreate()
@@ -91,7 +91,7 @@ def settings_of(driver: Driver) -> list[Setting]:
 KINDS: Mapping[str, Kind] = {"bool": "switch", "int": "whole", "enum": "whole", "float": "number", "string": "text"}
 
 
-def _setting(option: dict[str, str], choices: list[str]) -> list[Setting]:
+def settings_of_option(option: dict[str, str], choices: list[str]) -> list[Setting]:
     kind = KINDS.get(option["type"])
     if kind is None:
         return []

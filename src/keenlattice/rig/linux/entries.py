@@ -16,8 +16,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from keenlattice._files import read_bounded
 from keenlattice.errors import RigError
+from keenlattice.files import read_bounded
 from keenlattice.rig.linux.driconf import MOST_BYTES, fits_pattern, is_pattern, parse, parser
 
 SYSTEM_FOLDER, SYSTEM_FILE = "usr/share/drirc.d", "etc/drirc"
@@ -126,12 +126,12 @@ def all_entries(files: Iterable[Path]) -> list[Entry]:
 
 def applies(entry: Entry, program: Program, screen: DrawnOn) -> bool:
     """Whether the driver takes an entry for a program on a screen."""
-    return _on_this(entry.device, screen) and (
+    return is_drawn_on(entry.device, screen) and (
         _matches_engine(entry.matches, program) if entry.kind == "engine" else
         _matches_program(entry.matches, program))
 
 
-def _on_this(device: Mapping[str, str], screen: DrawnOn) -> bool:
+def is_drawn_on(device: Mapping[str, str], screen: DrawnOn) -> bool:
     wanted = device.get("screen", "")
     return (device.get("driver", screen.driver) == screen.driver
             and device.get("device", screen.device) == screen.device

@@ -5,7 +5,7 @@ import re
 import shlex
 from pathlib import Path
 
-from keenlattice._files import read_bounded
+from keenlattice.files import read_bounded
 from keenlattice.profile.matching import Game
 from keenlattice.rig.gamelist import Listed
 

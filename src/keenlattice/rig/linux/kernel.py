@@ -10,12 +10,11 @@ import os
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
-from keenlattice._files import read_bounded, remove_file, replace_file
-from keenlattice._safejson import parse_json
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BY_HAND, NeedsRights, RefusedByRig, RigError
+from keenlattice.files import read_bounded, remove_file, replace_file
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Edits, FactValue, State
 from keenlattice.rig.linux import bus, gpu, power
@@ -32,6 +31,7 @@ from keenlattice.rig.linux.interrupts import (
 )
 from keenlattice.rig.linux.knobs import Knob, in_force, text_in
 from keenlattice.rig.parts import Part
+from keenlattice.safejson import parse_json
 
 NOTED, MOST_BYTES = "kernel-before.json", 4_000_000
 HIGHEST = ("scaling_max_freq", "/clock-highest", "max_perf_pct")

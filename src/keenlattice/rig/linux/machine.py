@@ -14,8 +14,8 @@ from keenlattice.errors import RefusedByRig, RigError, way
 from keenlattice.profile.compare import Change
 from keenlattice.profile.matching import Game
 from keenlattice.profile.version import Entries
-from keenlattice.rig._gamefiles import LOCK_KEY, GameFiles
 from keenlattice.rig.base import DriverOption, Edits, Facts, OptionSource, State, game_of
+from keenlattice.rig.gamefiles import LOCK_KEY, GameFiles
 from keenlattice.rig.gamelist import Listed, read_games
 from keenlattice.rig.held import HeldPart, under_way
 from keenlattice.rig.linux import desktop, launch, services, vulkan
@@ -34,7 +34,7 @@ from keenlattice.rig.linux.sound import SoundServer
 from keenlattice.rig.linux.starter import LinuxStarter
 from keenlattice.rig.linux.wayland.sway import SwayOutputs, outputs
 from keenlattice.rig.linux.x11.input import Input, keys_and_pointers
-from keenlattice.rig.linux.x11.picture import Picture, picture
+from keenlattice.rig.linux.x11.picture import PictureStore, picture
 from keenlattice.rig.linux.x11.randr import Monitors
 from keenlattice.rig.noted import Noted
 from keenlattice.rig.parts import Parts
@@ -91,7 +91,8 @@ class LinuxRig:
             StoredPart(keys, keys_and_pointers, Noted(home, "input-before.json")),
             StoredPart(SwayOutputs(os.environ.get("SWAYSOCK", "") if live else ""), outputs, Noted(
                 home, "compositor-before.json")),
-            StoredPart(Picture(Monitors("") if compositor else monitors), picture, Noted(home, "picture-before.json")),
+            StoredPart(PictureStore(Monitors("") if compositor else monitors), picture, Noted(
+                home, "picture-before.json")),
             DriverOptions(self.config, home, self._of_the_driver, self._executables),
             Autostart(Noted(home, "startup-before.json"), home, *folders(self._settings_folder(config), root)),
             StoredPart(own_services, services.services, stopped, services.facts),

@@ -5,11 +5,11 @@ from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
 
-from keenlattice._files import read_bounded
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import GAME_DECIDES, Value, same, written
 from keenlattice.errors import BadValue, RefusedByRig, RigError
+from keenlattice.files import read_bounded
 from keenlattice.profile.version import WHOLE_RIG, Entries
 from keenlattice.rig.base import Edits, State
 from keenlattice.rig.linux.driconf import MOST_BYTES, options, with_options

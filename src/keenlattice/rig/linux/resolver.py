@@ -8,10 +8,10 @@ import re
 from ipaddress import ip_address
 from pathlib import Path
 
-from keenlattice._files import read_bounded
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import Value
 from keenlattice.errors import NeedsRights, RigError
+from keenlattice.files import read_bounded
 from keenlattice.rig.addresses import BY_NETWORK, addresses
 from keenlattice.rig.places import put_file
 from keenlattice.rig.stored import StoredSetting, Texts

@@ -8,12 +8,12 @@ import subprocess
 from collections.abc import Callable, Iterable
 from fnmatch import fnmatch
 
-from keenlattice._safejson import parse_json
 from keenlattice.catalog.model import Setting
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.rig.base import FactValue
 from keenlattice.rig.noted import as_setting
 from keenlattice.rig.stored import StoredSetting, Texts
+from keenlattice.safejson import parse_json
 
 PREFIX, RUNNING, STOPPED = "service/", "running", "stopped"
 # The desktop itself, its sound, input, keys and doors: without them nothing is played.

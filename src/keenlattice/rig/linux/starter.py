@@ -10,9 +10,9 @@ from pathlib import Path
 
 from keenlattice.errors import KeenLatticeError
 from keenlattice.rig.held import HeldPart
-from keenlattice.rig.linux._sampler import sources
 from keenlattice.rig.linux.launch import Start, start_of
 from keenlattice.rig.linux.program import running
+from keenlattice.rig.linux.sampler import sources
 from keenlattice.rig.under_way import Readings, StartedGame, Stretches, is_launcher, not_known_how, not_started
 
 WINDOW_WITHIN_S = 1.0

@@ -1,4 +1,4 @@
-"""What this machine says of itself while a game is recorded: taken down by a separate program (`_sampler`)."""
+"""What this machine says of itself while a game is recorded: taken down by a separate program (`sampler`)."""
 
 import json
 import os
@@ -15,7 +15,7 @@ from keenlattice.measure.capture import Capture
 from keenlattice.measure.series import MOST_SERIES, NAME, Series
 from keenlattice.rig.linux.children import command, start, stop
 
-SAMPLER = Path(__file__).with_name("_sampler.py")
+SAMPLER = Path(__file__).with_name("sampler.py")
 EVERY_S = 0.25
 MOST_AT_ONCE = 1_000_000
 PROCESSES = 40  # of a game, that are looked at
@@ -79,10 +79,10 @@ def taken_down(pids: Iterable[int], root: Path = Path("/"), every_s: float = EVE
         finally:
             stop(sampler)
             output.seek(0)
-            _fill(telemetry, output.read().decode(errors="replace").splitlines())
+            fill(telemetry, output.read().decode(errors="replace").splitlines())
 
 
-def _fill(telemetry: Telemetry, lines: Iterable[str]) -> None:
+def fill(telemetry: Telemetry, lines: Iterable[str]) -> None:
     names: list[str] = []
     for line in lines:
         try:

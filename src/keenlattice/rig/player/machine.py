@@ -6,20 +6,19 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from keenlattice._files import read_bounded, replace_file
-from keenlattice._safejson import parse_json
 from keenlattice._state_folder import make_private
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import RESTARTS, Value
 from keenlattice.errors import NeedsInstalling, RigError, UsageError, way
+from keenlattice.files import read_bounded, replace_file
 from keenlattice.profile.compare import Change
 from keenlattice.profile.matching import Game
 from keenlattice.profile.sheet import Sheet, SheetStep
 from keenlattice.profile.version import Entries
-from keenlattice.rig._gamefiles import GameFiles
 from keenlattice.rig.base import Asks, Edits, Facts, FactValue, State, game_of, one_by_one
 from keenlattice.rig.factnames import FACTS
+from keenlattice.rig.gamefiles import GameFiles
 from keenlattice.rig.gamelist import read_games
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.held import under_way
@@ -27,6 +26,7 @@ from keenlattice.rig.notes import read_notes
 from keenlattice.rig.parts import Part, Parts
 from keenlattice.rig.player import SHEET
 from keenlattice.rig.player.part import SAID, PlayerPart
+from keenlattice.safejson import parse_json
 
 if TYPE_CHECKING:
     from contextlib import AbstractContextManager

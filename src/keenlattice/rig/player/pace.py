@@ -4,8 +4,8 @@ import json
 from pathlib import Path
 from statistics import median
 
-from keenlattice._files import read_bounded, replace_file
-from keenlattice._safejson import parse_json
+from keenlattice.files import read_bounded, replace_file
+from keenlattice.safejson import parse_json
 
 FILE, MOST_BYTES, KEPT = "pace.json", 64_000, 60
 GUESSED_MINUTES = 0.75

@@ -4,18 +4,18 @@ import json
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from keenlattice._files import read_bounded, replace_file
-from keenlattice._safejson import parse_json
 from keenlattice._state_folder import make_private
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError
+from keenlattice.files import read_bounded, replace_file
 from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Entries
 from keenlattice.rig.base import Edits, State
 from keenlattice.rig.parts import Part
 from keenlattice.rig.places import put_file
 from keenlattice.rig.player import SHEET
+from keenlattice.safejson import parse_json
 
 SAID, MOST_BYTES = "said.json", 4_000_000
 SEEN_FILE, MOST_SEEN_BYTES = "seen-before.json", 1_000_000

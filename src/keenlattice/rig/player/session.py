@@ -14,10 +14,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from keenlattice._files import read_bounded, remove_file, replace_file
-from keenlattice._safejson import parse_json
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError, UsageError, way
+from keenlattice.files import read_bounded, remove_file, replace_file
 from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import MIN_CLICKS
@@ -33,6 +32,7 @@ from keenlattice.rig.places import to_be_written, write
 from keenlattice.rig.player.machine import MOST_STATE_BYTES, open_sheet, steps_of
 from keenlattice.rig.player.part import keep_noted, read_noted
 from keenlattice.rig.recovery import with_values_of
+from keenlattice.safejson import parse_json
 
 if TYPE_CHECKING:
     from keenlattice.logbook.book import Logbook

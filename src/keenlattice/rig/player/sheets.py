@@ -5,10 +5,9 @@ import secrets
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
-from keenlattice._files import remove_file
-from keenlattice._safejson import parse_json
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, RigError, UsageError, way
+from keenlattice.files import remove_file
 from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.file import now
@@ -25,6 +24,7 @@ from keenlattice.rig.player.part import keep_noted
 from keenlattice.rig.player.session import settle_study
 from keenlattice.rig.transaction import Transaction, changing
 from keenlattice.rig.undoing import in_short, preview_undo
+from keenlattice.safejson import parse_json
 
 
 def settle_sheet(rig: Asks, book: Logbook) -> None:

@@ -7,13 +7,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from keenlattice._files import replace_file
-from keenlattice._safejson import parse_json
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError
+from keenlattice.files import replace_file
 from keenlattice.profile.matching import Game
 from keenlattice.rig.base import Chore
 from keenlattice.rig.gamelist import Key, Listed
+from keenlattice.safejson import parse_json
 
 
 @dataclass(frozen=True)

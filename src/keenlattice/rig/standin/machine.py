@@ -5,19 +5,18 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from keenlattice._files import read_bounded, replace_file
-from keenlattice._safejson import parse_json
 from keenlattice._state_folder import make_private
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Catalog, Setting
 from keenlattice.catalog.values import Restart, Value, same
 from keenlattice.errors import RefusedByRig, RigError, UsageError
+from keenlattice.files import read_bounded, replace_file
 from keenlattice.profile.compare import Change
 from keenlattice.profile.layers import resolve
 from keenlattice.profile.matching import Game
 from keenlattice.profile.version import WHOLE_RIG, Entries
-from keenlattice.rig._gamefiles import GameFiles
 from keenlattice.rig.base import Chore, Edits, Facts, Outcome, State, game_of, one_by_one
+from keenlattice.rig.gamefiles import GameFiles
 from keenlattice.rig.places import put_file
 from keenlattice.rig.standin.build import JUNIPER, Build
 from keenlattice.rig.standin.games import (
@@ -31,6 +30,7 @@ from keenlattice.rig.standin.games import (
     with_driver_stock,
 )
 from keenlattice.rig.standin.mechanisms import Pipeline, crashes_per_s, pipeline
+from keenlattice.safejson import parse_json
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -118,7 +118,7 @@ class Standin:
         in_file = {key: value for key, value in changes.items() if self._files.covers(owner, key)}
         entries = {**held.get(owner, {}), **{key: value for key, value in changes.items() if key not in in_file}}
         held[owner] = {key: value for key, value in entries.items() if value is not None}
-        then = {**state, self.place: _as_text(held)} if len(in_file) < len(changes) else state
+        then = {**state, self.place: as_text(held)} if len(in_file) < len(changes) else state
         return {**then, **self._files.changed(state, owner, in_file)} if in_file else then
 
     def put(self, state: State) -> None:
@@ -155,11 +155,11 @@ class Standin:
         held = self._parsed(state)
         if chore == "update-driver":
             updated = with_driver_stock(held)
-            return Outcome({**state, self.place: _as_text(updated)}, (f"driver {machine(held, 'driver')}.4 becomes "
+            return Outcome({**state, self.place: as_text(updated)}, (f"driver {machine(held, 'driver')}.4 becomes "
                                                              f"{machine(updated, 'driver')}.4",))
         if chore in ("clear-shader-cache", "clear-temporary-files"):
             then, message = emptied(held, "shader_cache_mib" if chore == "clear-shader-cache" else "temporary_mib")
-            return Outcome({**state, self.place: _as_text(then)}, (message,))
+            return Outcome({**state, self.place: as_text(then)}, (message,))
         counter = "standby_mib" if chore == "purge-standby-memory" else "damaged_files"
         count = for_good(self.home)[counter]
         message = f"{count} MiB are dropped" if counter == "standby_mib" else f"{count} damaged files are fetched again"
@@ -242,6 +242,6 @@ class Standin:
             raise RefusedByRig(f"writing {', '.join(closed)} needs an administrator's rights; nothing was written")
 
 
-def _as_text(held: Mapping[str, Mapping[str, Value]]) -> bytes:
+def as_text(held: Mapping[str, Mapping[str, Value]]) -> bytes:
     kept = {owner: dict(sorted(entries.items())) for owner, entries in sorted(held.items()) if entries}
     return (json.dumps(kept, indent=1) + "\n").encode()

@@ -22,9 +22,9 @@ from typing import Any
 
 import numpy as np
 
-from keenlattice._parallel import spread
 from keenlattice.measure.capture import STAGES, Capture, Floats
 from keenlattice.measure.series import Series
+from keenlattice.parallel import spread
 from keenlattice.rig.standin.mechanisms import CORE_MHZ, Pipeline
 from keenlattice.rig.standin.recurrence import AT_A_REFRESH, SHOWN, Rules, Times, in_ticks, run
 
@@ -62,8 +62,8 @@ def simulate(line: Pipeline, seconds: float, seed: int, about: Mapping[str, Any]
     for attempt in count():
         frames = int(seconds * 1000 / typical * 1.05 * 1.3**attempt) + 20
         random = np.random.default_rng([seed, 1])
-        stages = _stages(line, frames, typical, random)
-        played = run(_rules(line), stages.cpu_ms, stages.gpu_ms, stages.oversleep_ms)
+        stages = stages_of(line, frames, typical, random)
+        played = run(rules_of(line), stages.cpu_ms, stages.gpu_ms, stages.oversleep_ms)
         if played.shown[-1] >= seconds * 1000:
             break
     kept = int(np.searchsorted(played.shown, seconds * 1000)) + 1
@@ -84,7 +84,7 @@ def crash_after_s(rate_per_s: float, seed: int) -> float:
     return float(np.random.default_rng([seed, 5]).exponential(1 / rate_per_s)) if rate_per_s else inf
 
 
-def _rules(line: Pipeline) -> Rules:
+def rules_of(line: Pipeline) -> Rules:
     """What a frame waits for, in whole ticks where only sums are made of it."""
     return Rules(
         in_flight=line.in_flight, gap_ms=float(in_ticks(line.gap_ms)),
@@ -93,7 +93,7 @@ def _rules(line: Pipeline) -> Rules:
         buffers=line.buffers)
 
 
-def _stages(line: Pipeline, frames: int, typical_ms: float, random: np.random.Generator) -> _Stages:
+def stages_of(line: Pipeline, frames: int, typical_ms: float, random: np.random.Generator) -> _Stages:
     """How long each frame takes on CPU and GPU, before anything waits for anything."""
     at_s = np.arange(frames) * (typical_ms / 1000)
     per_run = np.exp(random.normal(0, RUN_TO_RUN, 2))

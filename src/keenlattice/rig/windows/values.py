@@ -2,7 +2,7 @@
 
 import json
 
-from keenlattice._safejson import parse_json
+from keenlattice.safejson import parse_json
 
 TEXT, BINARY, NUMBER, LIST = 1, 3, 4, 7
 """The registry's types: a text, bytes, a number of 32 bits, and a list of texts."""

@@ -6,8 +6,8 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from keenlattice._notebook import Rows, Shown, study_row
 from keenlattice.errors import BadValue
+from keenlattice.notebook import Rows, Shown, study_row
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
 

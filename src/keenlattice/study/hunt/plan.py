@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from keenlattice._notebook import Rows, Shown
 from keenlattice.errors import BadValue
+from keenlattice.notebook import Rows, Shown
 from keenlattice.profile.version import profile_of
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec

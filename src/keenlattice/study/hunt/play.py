@@ -1,7 +1,7 @@
 """Hunting: the version of a history at which a metric changed, and the settings in it that did it.
 
 First a trial of the oldest version against the newest: unless that says better or worse, there is nothing to hunt.
-What changed there is then looked for (`_search`): over the line of versions, and then among the settings that differ
+What changed there is then looked for (`search`): over the line of versions, and then among the settings that differ
 between the version that was found and the one before it.
 """
 
@@ -18,8 +18,8 @@ from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.version import Entries, Version
 from keenlattice.rig.base import Rig
 from keenlattice.study.deciding import Numbers
-from keenlattice.study.hunt._search import Signal, first_changed, least_set
 from keenlattice.study.hunt.plan import Hunt, HuntPlan, HuntSpec
+from keenlattice.study.hunt.search import Signal, first_changed, least_set
 from keenlattice.study.hunt.tell import hunt_figures, hunt_page, tell_hunt
 from keenlattice.study.kind import Kind
 from keenlattice.study.player import Each, Player, entries_on, ignore

@@ -69,7 +69,7 @@ class Found(_Part):
     verdict: Word
 
 
-class Played(_Part):
+class EvidencePlan(_Part):
     """How it was played: as the plan of a trial or of a screen has it."""
 
     seconds: float = Field(gt=0, le=100_000)
@@ -100,7 +100,7 @@ class EvidenceRecord(_Part):
     game: Name
     change: tuple[Switch, ...] = Field(min_length=1, max_length=MOST_SWITCHED)
     found: tuple[Found, ...] = Field(min_length=1, max_length=MOST_METRICS)
-    played: Played
+    played: EvidencePlan
     software: Short
     day: Annotated[str, StringConstraints(pattern=DAY)]
     facts: Mapping[Metric, FactValue] = Field(max_length=MOST_FACTS)

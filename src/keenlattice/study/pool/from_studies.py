@@ -16,7 +16,7 @@ from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.version import Entries, own_key, owners
 from keenlattice.rig.factnames import FACTS
 from keenlattice.study.kind import SpecOfTwo
-from keenlattice.study.pool.evidence import FARTHEST, EvidenceRecord, Found, Played, State, Switch, digest
+from keenlattice.study.pool.evidence import FARTHEST, EvidencePlan, EvidenceRecord, Found, State, Switch, digest
 from keenlattice.study.record import provenance_of, result_of, spec_of
 from keenlattice.study.screen.plan import ScreenSpec
 from keenlattice.study.screen.result import Effect, Screen
@@ -171,11 +171,11 @@ def above_stock(before: Entries, after: Entries, catalog: Catalog) -> list[Chang
     return [Change(item.key, at(item.key, item.before), at(item.key, item.after)) for item in changes(before, after)]
 
 
-def _played(spec: TrialSpec | ScreenSpec) -> Played:
+def _played(spec: TrialSpec | ScreenSpec) -> EvidencePlan:
     plan = spec.plan
     planned, early = (plan.blocks, plan.early) if isinstance(plan, TrialPlan) else (plan.rounds, True)
-    return Played(seconds=float(plan.seconds), warm_up_s=float(plan.warm_up_s), planned=planned, repeats=plan.repeats,
-                  early=early, seed=plan.seed)
+    return EvidencePlan(seconds=float(plan.seconds), warm_up_s=float(plan.warm_up_s), planned=planned,
+                        repeats=plan.repeats, early=early, seed=plan.seed)
 
 
 def _told(facts: Mapping[str, object]) -> dict[str, Any]:

@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from keenlattice._safejson import parse_json
 from keenlattice.measure.capture import Floats
-from keenlattice.study.pool._columns import Hashes, Texts, copies, digests, numbers, starts_of, sums, texts
-from keenlattice.study.pool._meta import Index, Rigs, moderated
-from keenlattice.study.pool._vetting import odd
+from keenlattice.safejson import parse_json
+from keenlattice.study.pool.columns import Hashes, Texts, copies, digests, numbers, starts_of, sums, texts
+from keenlattice.study.pool.meta import Index, Rigs, moderated
+from keenlattice.study.pool.vetting import odd
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -139,7 +139,7 @@ class Gathered:
         moderators: of each row; shape (rows, MODERATORS), NaN for what is not known.
         rig_count, studies: how many there were, copies counted once.
         records, copies, claimed: rows read; of these, copies of others, and what packs claim.
-        odd: how many rigs were left out, as `_vetting.odd` says.
+        odd: how many rigs were left out, as `vetting.odd` says.
     """
 
     groups: tuple[Group, ...]

@@ -7,13 +7,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice import _version
-from keenlattice._parallel import spread
 from keenlattice.errors import UsageError, way
 from keenlattice.logbook.evidence import evidence_file, forget_evidence
 from keenlattice.logbook.kept import Study, finish_study, start_study
+from keenlattice.parallel import spread
 from keenlattice.study.kind import Kind
-from keenlattice.study.pool._columns import part
-from keenlattice.study.pool._conclude import chunks_of, concluded
+from keenlattice.study.pool.columns import part
+from keenlattice.study.pool.conclude import chunks_of, concluded
 from keenlattice.study.pool.evidence import Switch, change_text
 from keenlattice.study.pool.gather import Gathered, Group, gathered
 from keenlattice.study.pool.reading import chosen, of_plan

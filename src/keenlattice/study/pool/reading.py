@@ -13,18 +13,18 @@ from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keenlattice._files import check_regular, open_regular
-from keenlattice._parallel import spread, spread_out
-from keenlattice._safejson import parse_json
 from keenlattice.catalog.load import catalog
 from keenlattice.errors import KeenLatticeError
+from keenlattice.files import check_regular, open_regular
 from keenlattice.logbook.schema import is_there
 from keenlattice.logbook.takeover import ReadBook
+from keenlattice.parallel import spread, spread_out
 from keenlattice.profile.pack import read_pack
-from keenlattice.study.pool._columns import TEXTS, EvidenceError, flattened, schema
-from keenlattice.study.pool._vetting import vetted
-from keenlattice.study.pool.evidence import MOST_SWITCHED, EvidenceRecord, Found, Played, Switch, digest
+from keenlattice.safejson import parse_json
+from keenlattice.study.pool.columns import TEXTS, EvidenceError, flattened, schema
+from keenlattice.study.pool.evidence import MOST_SWITCHED, EvidencePlan, EvidenceRecord, Found, Switch, digest
 from keenlattice.study.pool.from_studies import records_of
+from keenlattice.study.pool.vetting import vetted
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -293,8 +293,8 @@ def _claimed(rule: "Rule", change: tuple[Switch, ...], claim: "Claim") -> Iterat
             limited_by={},
             found=(Found(metric=claim.metric, decides=True, blocks=item.blocks, matters_pct=claim.at_least_pct,
                          verdict="unclear", **numbers),),
-            played=Played(seconds=item.seconds, warm_up_s=0.0, planned=item.blocks, repeats=1, early=False,
-                          seed=item.seed))
+            played=EvidencePlan(seconds=item.seconds, warm_up_s=0.0, planned=item.blocks, repeats=1, early=False,
+                                seed=item.seed))
 
 
 def _of_logbook(folder: Path) -> Read:

@@ -7,17 +7,17 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from keenlattice._notebook import Rows, Shown, study_row
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS, metric
 from keenlattice.measure.summaries import percent_of
+from keenlattice.notebook import Rows, Shown, study_row
 from keenlattice.study.deciding import MOST_DECIDERS, named
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec
 from keenlattice.study.limits import DECIDES
-from keenlattice.study.pool._regression import Slopes
 from keenlattice.study.pool.evidence import Switch
 from keenlattice.study.pool.gather import MODERATORS, moderators_of
+from keenlattice.study.pool.regression import Slopes
 
 MOST_IN_BRIEF = 12
 Standing = Literal["helps everywhere", "helps some", "helps some, hurts some", "hurts some", "hurts everywhere",
@@ -103,7 +103,7 @@ class Side:
 
 @dataclass(frozen=True)
 class Dependence:
-    """How an effect depends on facts, to say what is to be expected of a rig; as `_regression.Slopes`, log ratios."""
+    """How an effect depends on facts, to say what is to be expected of a rig; as `regression.Slopes`, log ratios."""
 
     facts: tuple[str, ...]
     centre: tuple[float, ...]

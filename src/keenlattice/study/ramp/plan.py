@@ -3,12 +3,12 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from keenlattice._notebook import Rows, Shown, study_row
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import metric
 from keenlattice.measure.names import full_name
+from keenlattice.notebook import Rows, Shown, study_row
 from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Version
 from keenlattice.study.form import Form

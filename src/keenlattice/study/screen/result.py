@@ -5,9 +5,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import ClassVar, Literal
 
-from keenlattice._notebook import Rows, Shown, study_row
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS
+from keenlattice.notebook import Rows, Shown, study_row
 from keenlattice.study.form import Form
 from keenlattice.study.screen.plan import ScreenPlan
 

@@ -245,7 +245,7 @@ def conclude(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers
         before, after: the runs of either version, `plan.repeats` per block, in the order of the blocks.
     """
     seen = Seen(plan, before, after)
-    decisive = _decisive(seen)
+    decisive = decisive_of(seen)
     results = {**turned(decisive), **decisive}
     rest = [name for name in metrics_in(plan) if name not in results]
     results |= {name: _result(seen, name, ERROR / len(rest)) for name in rest}
@@ -254,7 +254,7 @@ def conclude(plan: TrialPlan, before: Sequence[Numbers], after: Sequence[Numbers
 
 def conclude_deciding(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> tuple[MetricResult, ...]:
     """What decides, by the runs so far, in the order in which they were played."""
-    return tuple(_decisive(Seen(plan, *_arms(runs))).values())
+    return tuple(decisive_of(Seen(plan, *arms_of(runs))).values())
 
 
 def metrics_in(plan: TrialPlan) -> list[str]:
@@ -262,7 +262,7 @@ def metrics_in(plan: TrialPlan) -> list[str]:
     return [*plan.deciders, *(name for name in TRIAL_METRICS if name not in plan.deciders)]
 
 
-def _decisive(seen: Seen) -> dict[str, MetricResult]:
+def decisive_of(seen: Seen) -> dict[str, MetricResult]:
     return sharing(seen.plan.deciders, seen.has, lambda name, error: _result(seen, name, error),
                    lambda metric: metric.verdict == "unclear", ERROR)
 
@@ -299,27 +299,27 @@ def _result(seen: Seen, name: str, error: float) -> MetricResult:
 def ended(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> str:
     """Whether a trial may end here, and why: "settled" if nothing that decides is unclear, "futile" if that will hardly
     come about by its last block; else ""."""
-    return "" if len(runs) % (2 * plan.repeats) else _ended(Seen(plan, *_arms(runs)))
+    return "" if len(runs) % (2 * plan.repeats) else _ended(Seen(plan, *arms_of(runs)))
 
 
 def _ended(seen: Seen) -> str:
     blocks = seen.blocks
     if not seen.plan.early or blocks < FIRST_LOOK or blocks >= seen.most or blocks not in seen.looks:
         return ""
-    judged = [metric for metric in _decisive(seen).values() if metric.before is not None]
+    judged = [metric for metric in decisive_of(seen).values() if metric.before is not None]
     if judged and all(metric.verdict != "unclear" for metric in judged):
         return "settled"
     open_ = [metric for metric in judged if metric.verdict == "unclear"]
     late = 2 * blocks >= seen.most or seen.asked > HOPELESS * seen.most
     return "futile" if late and blocks >= 2 * FIRST_LOOK and any(
-        _chance_at_the_end(seen, metric.name, len(open_)) < FUTILE for metric in open_) else ""
+        chance_at_the_end(seen, metric.name, len(open_)) < FUTILE for metric in open_) else ""
 
 
 def over(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> bool:
     """Whether nothing is left to be played: it may end, or has had the blocks that it takes at most."""
     if len(runs) % (2 * plan.repeats):
         return False
-    seen = Seen(plan, *_arms(runs))
+    seen = Seen(plan, *arms_of(runs))
     return seen.blocks >= seen.most or bool(_ended(seen))
 
 
@@ -327,10 +327,10 @@ def runs_asked_for(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]]) -> int:
     """How many runs a sized trial takes at most, once those are played that say so; 0 after any others."""
     if not plan.sized or len(runs) != 2 * plan.repeats * SIZING:
         return 0
-    return 2 * plan.repeats * Seen(plan, *_arms(runs)).most
+    return 2 * plan.repeats * Seen(plan, *arms_of(runs)).most
 
 
-def _chance_at_the_end(seen: Seen, name: str, share: int) -> float:
+def chance_at_the_end(seen: Seen, name: str, share: int) -> float:
     """The chance that a metric is settled by the last block if the rest goes on like what was seen: its mean then is
     normal around that of now."""
     from scipy.special import stdtr
@@ -355,7 +355,7 @@ def concluded(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]], result: Tria
     Args:
         result: what else is known of it.
     """
-    before, after = _arms(runs)
+    before, after = arms_of(runs)
     seen = Seen(plan, before, after)
     doubts = [f"{TITLES[name]}: the version of the run before says something of a run, so what a version leaves behind "
               "(caches, heat, files) may be missing from what it does: play longer runs, or with --warm-up"
@@ -367,7 +367,7 @@ def concluded(plan: TrialPlan, runs: Sequence[tuple[Arm, Numbers]], result: Tria
         adjusted=all(fit.adjusted for name in plan.deciders if (fit := seen.fit(name))))
 
 
-def _arms(runs: Sequence[tuple[Arm, Numbers]]) -> tuple[list[Numbers], list[Numbers]]:
+def arms_of(runs: Sequence[tuple[Arm, Numbers]]) -> tuple[list[Numbers], list[Numbers]]:
     return [numbers for arm, numbers in runs if arm == "before"], [numbers for arm, numbers in runs if arm == "after"]
 
 

@@ -5,12 +5,12 @@ from dataclasses import dataclass, replace
 from itertools import product
 from typing import ClassVar, Literal
 
-from keenlattice._notebook import Rows, Shown, study_row
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value, written
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import metric
 from keenlattice.measure.names import full_name
+from keenlattice.notebook import Rows, Shown, study_row
 from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.version import Version
 from keenlattice.report.words import titles

@@ -9,11 +9,11 @@ import struct
 from dataclasses import replace
 from typing import Any
 
-from keenlattice._safejson import parse_json
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig
 from keenlattice.rig.stored import StoredSetting, Texts
+from keenlattice.safejson import parse_json
 
 PREFIX, MAGIC, HEAD = "compositor/", b"i3-ipc", struct.Struct("=6sII")
 RUN, OUTPUTS = 0, 3

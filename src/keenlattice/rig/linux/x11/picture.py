@@ -24,7 +24,7 @@ SCALERS: Mapping[Value, str] = {"gpu": FITS["keep-shape"], "panel": "None"}
 RANGES: Mapping[Value, str] = {"full": "Full", "limited": "Limited 16:235"}
 
 
-class Picture:
+class PictureStore:
     """The properties of the primary monitor's output.
 
     Args:

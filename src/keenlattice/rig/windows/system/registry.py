@@ -11,10 +11,10 @@ from collections.abc import Callable, Iterable
 
 assert sys.platform == "win32"
 
-from keenlattice._safejson import parse_json
 from keenlattice.rig.stored import Texts
 from keenlattice.rig.windows import values
 from keenlattice.rig.windows.system.libraries import refusal
+from keenlattice.safejson import parse_json
 
 HIVES = {"HKCU": winreg.HKEY_CURRENT_USER, "HKLM": winreg.HKEY_LOCAL_MACHINE}
 VIEW = winreg.KEY_WOW64_64KEY

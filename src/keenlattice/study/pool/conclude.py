@@ -22,12 +22,12 @@ import numpy as np
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS
 from keenlattice.measure.summaries import percent_of
-from keenlattice.study.pool._answers import DIFFER, LEAST_RIGS, Answers, Parted, answers, parted
-from keenlattice.study.pool._meta import Index, Rigs, shrunken
-from keenlattice.study.pool._regression import Slopes, slopes_of
-from keenlattice.study.pool._vetting import small_studies, without_each
+from keenlattice.study.pool.answers import DIFFER, LEAST_RIGS, Answers, Parted, answers, parted
 from keenlattice.study.pool.gather import MODERATORS, Gathered, Group
+from keenlattice.study.pool.meta import Index, Rigs, shrunken
+from keenlattice.study.pool.regression import Slopes, slopes_of
 from keenlattice.study.pool.result import Dependence, PooledMetric, Side, Span, Standing
+from keenlattice.study.pool.vetting import small_studies, without_each
 
 AT_ONCE = 64          # groups that are computed together at most, and
 ROWS_AT_ONCE = 20_000  # rows; neither depends on what computes them
@@ -75,12 +75,12 @@ def concluded(chunk: Chunk) -> list[PooledMetric]:
     result = answers(rigs, np.log1p(np.array(pct) / 100), good)
     sides = _sides(parted(rigs, chunk.moderators, result))
     slopes = slopes_of(rigs, chunk.moderators)
-    doubts, shares = _doubts(rigs, result), [_share(rigs, result, way) for way in (1.0, -1.0)]
+    doubts, shares = _doubts(rigs, result), [shares_beyond(rigs, result, way) for way in (1.0, -1.0)]
     return [_metric(group, result, place, pct[place], sides.get(place, ()), (shares[0][place], shares[1][place]),
                     doubts[place], slopes[place]) for place, group in enumerate(chunk.groups)]
 
 
-def _share(rigs: Rigs, result: Answers, way: float) -> Floats:
+def shares_beyond(rigs: Rigs, result: Answers, way: float) -> Floats:
     """On how many rigs of a hundred each change is better (`way` 1) or worse (-1) by what matters: by the rigs' own
     effects, each spread so far that all of them are as wide as the interval of the next rig."""
     from scipy.special import ndtr
@@ -103,7 +103,7 @@ def _metric(group: Group, result: Answers, place: int, pct: float, sides: tuple[
     about = (group.metric, size, group.studies, group.silent, pct)
     if size < 2:
         return PooledMetric(*about, None, None, None, 0.0, 0.0, 0.0, "not known", "", digest=group.digest)
-    standing, where = _standing(result, place, sides, shares)
+    standing, where = standing_of(result, place, sides, shares)
     return PooledMetric(
         *about, _span(float(of.mean[place]), half),
         (percent_of(float(of.low[place])), percent_of(float(of.high[place]))),
@@ -112,7 +112,8 @@ def _metric(group: Group, result: Answers, place: int, pct: float, sides: tuple[
         100 * group.block_noise, _dependence(slopes), group.digest)
 
 
-def _standing(result: Answers, place: int, sides: Sequence[Side], shares: tuple[float, float]) -> tuple[Standing, str]:
+def standing_of(result: Answers, place: int, sides: Sequence[Side],
+                shares: tuple[float, float]) -> tuple[Standing, str]:
     if result.found.rigs[place] < LEAST_RIGS:
         return "not known", ""
     matters = float(result.matters[place])

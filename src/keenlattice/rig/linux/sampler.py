@@ -4,7 +4,7 @@ Run as a separate program, so that the one that takes down frames is not kept wa
 that it starts in no time. It writes JSON lines to standard output: the names of the series, then for each sample its
 time (`time.perf_counter`) and their values, null for what was not said; at the end, after SIGTERM, what it has cost.
 
-    python -I -S _sampler.py ROOT EVERY_S PID...
+    python -I -S sampler.py ROOT EVERY_S PID...
 """
 
 import json

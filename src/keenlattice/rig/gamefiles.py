@@ -12,18 +12,18 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from keenlattice._files import read_bounded, replace_file
-from keenlattice._safejson import parse_json
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, RefusedByRig, RigError
-from keenlattice.rig._ini import MOST_BYTES, Ini
+from keenlattice.files import read_bounded, replace_file
 from keenlattice.rig.base import Edits, State
 from keenlattice.rig.gamelist import Key, Listed
+from keenlattice.rig.ini import MOST_BYTES, Ini
 from keenlattice.rig.noted import told_apart
 from keenlattice.rig.parts import Part
 from keenlattice.rig.places import path_of, place_of
+from keenlattice.safejson import parse_json
 
 NOTED, LOCK_KEY = "games-before.json", "game.config-locked"
 MODE = " (lock)"

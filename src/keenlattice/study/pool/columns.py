@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from keenlattice.errors import KeenLatticeError
 from keenlattice.measure.capture import Floats
-from keenlattice.study.pool._meta import Index
 from keenlattice.study.pool.evidence import EvidenceRecord
+from keenlattice.study.pool.meta import Index
 
 if TYPE_CHECKING:
     import pyarrow as pa

@@ -7,9 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.measure.capture import Floats
-from keenlattice.study.pool._columns import TEXTS, EvidenceError, part, schema
-from keenlattice.study.pool._meta import Index, Rigs
+from keenlattice.study.pool.columns import TEXTS, EvidenceError, part, schema
 from keenlattice.study.pool.evidence import DAY, DIGEST, FARTHEST, METRIC, State, Word
+from keenlattice.study.pool.meta import Index, Rigs
 
 LONGEST_TEXT = 16_000
 FORMS = {
@@ -132,7 +132,7 @@ def odd(rigs: Rigs, rig: Index, count: int) -> NDArray[np.bool_]:
     Args:
         rig: which of `count` rigs each row is of.
     """
-    off = _off(rigs)
+    off = how_far_off(rigs)
     order = np.lexsort((off, rig))
     sorted_rig = rig[order]
     starts = np.flatnonzero(np.r_[True, np.diff(sorted_rig) != 0]) if rig.size else np.empty(0, dtype=np.intp)
@@ -143,7 +143,7 @@ def odd(rigs: Rigs, rig: Index, count: int) -> NDArray[np.bool_]:
     return result
 
 
-def _off(rigs: Rigs) -> Floats:
+def how_far_off(rigs: Rigs) -> Floats:
     """How far each row is off, in robust standard deviations; 0 where too few rigs tried the change."""
     result = np.zeros(rigs.effect.size)
     for start, size in zip(rigs.starts, rigs.sizes, strict=True):

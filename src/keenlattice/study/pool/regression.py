@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from keenlattice.measure.capture import Floats
-from keenlattice.study.pool._meta import Rigs, tau2_of
+from keenlattice.study.pool.meta import Rigs, tau2_of
 
 LEAST_RIGS = 10
 SPREADS = np.geomspace(1e-7, 1e-1, 49)  # of the slopes' variance, as squared log ratios
@@ -72,7 +72,7 @@ def slopes_of(rigs: Rigs, facts: Floats) -> list[Slopes | None]:
         w = 1 / (rigs.variance + rigs.each(tau2))
         normal = np.array([design[own].T @ (w[own, None] * design[own]) for own in rigs.parts()])
         right = rigs.total((w * rigs.effect)[:, None] * design)
-        penalty = np.eye(count + 1)[None] / _ridges(normal, right)[:, None, None]
+        penalty = np.eye(count + 1)[None] / ridges(normal, right)[:, None, None]
         penalty[:, 0, 0] = 0.0
         covariance = np.linalg.inv(normal + penalty)
         slopes = (covariance @ right[:, :, None])[:, :, 0]
@@ -88,7 +88,7 @@ def slopes_of(rigs: Rigs, facts: Floats) -> list[Slopes | None]:
     return result
 
 
-def _ridges(normal: Floats, right: Floats) -> Floats:
+def ridges(normal: Floats, right: Floats) -> Floats:
     """The variance of the slopes that makes the effects of each change likeliest; from the normal equations, out of
     which the mean is taken first."""
     total = normal[:, :1, :1]

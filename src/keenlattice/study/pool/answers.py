@@ -1,4 +1,4 @@
-"""The random effects of many changes at once, with what their words take; log ratios, ragged as in `_meta`."""
+"""The random effects of many changes at once, with what their words take; log ratios, ragged as in `meta`."""
 
 from dataclasses import dataclass
 from functools import cached_property
@@ -7,9 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.measure.capture import Floats
-from keenlattice.study.pool._meta import Index, Pooled, Rigs, pooled, shrunken, tau2_of
-from keenlattice.study.pool._vetting import TENTH, without_a_tenth
 from keenlattice.study.pool.gather import MODERATORS
+from keenlattice.study.pool.meta import Index, Pooled, Rigs, pooled, shrunken, tau2_of
+from keenlattice.study.pool.vetting import TENTH, without_a_tenth
 
 LEAST_RIGS, ERROR, DIFFER, FIFTH = 5, 0.05, 0.01, 0.2
 
@@ -135,7 +135,8 @@ def parted(rigs: Rigs, moderators: Floats, overall: Answers) -> Parted | None:
     lines = np.array([moderator.line for moderator in MODERATORS])
     above = moderators > lines
     below = np.isfinite(moderators) & ~above
-    chances = np.column_stack([_chance(rigs, above[:, line], below[:, line], overall) for line in range(lines.size)])
+    chances = np.column_stack([chance_of_sides(rigs, above[:, line], below[:, line], overall)
+                               for line in range(lines.size)])
     tried = np.isfinite(chances).sum(axis=1)
     best = np.argmin(np.where(np.isfinite(chances), chances, np.inf), axis=1)
     least = chances[np.arange(best.size), best]
@@ -152,7 +153,7 @@ def parted(rigs: Rigs, moderators: Floats, overall: Answers) -> Parted | None:
     return Parted(changes, best[changes], sides)
 
 
-def _chance(rigs: Rigs, above: Flags, below: Flags, overall: Answers) -> Floats:
+def chance_of_sides(rigs: Rigs, above: Flags, below: Flags, overall: Answers) -> Floats:
     """How likely the two sides of each change are to differ so much by chance; NaN where one has too few rigs."""
     from scipy.special import stdtr
 

@@ -181,11 +181,11 @@ def _next_of_many(effect: Floats, variance: Floats, mean: float, spread: float, 
 
     likely = shrunken(effect, variance, mean, tau2)
     half = float(stdtrit(effect.size - 1, 1 - error / 2)) * spread
-    low, high = (_ranked(np.sort(likely), share) for share in (error / 2, 1 - error / 2))
+    low, high = (ranked(np.sort(likely), share) for share in (error / 2, 1 - error / 2))
     return min(low, mean - half), max(high, mean + half)
 
 
-def _ranked(ordered: Floats, share: float) -> float:
+def ranked(ordered: Floats, share: float) -> float:
     """Where a new value lies below with that probability: the one of rank share (n + 1) (W. Weibull, 1939)."""
     rank = min(max(share * (ordered.size + 1) - 1, 0.0), ordered.size - 1.0)
     low = int(rank)
