@@ -91,7 +91,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
      ["keen hunt brass-orbit --matters 3 --seed 1",
       "keen tune brass-orbit@stock --try frame.cap=off,120,144,160 --try frame.queue-depth=1,2,3 "
       "--goal latency_ms_p95 --keep 'frame_ms_p99<8' --matters 2 --seed 1",
-      "yes A | keen blind brass-orbit@stock brass-orbit --rounds 12 2>/dev/null | tail -17"]),
+      "yes A | keen blind brass-orbit@stock brass-orbit --rounds 12 2>/dev/null | sed -n '/^Nothing felt/,$p'"]),
     ("pool", 1170, [
         LEAGUE, "keen edit brass-orbit frame.queue-depth=1 gpu.clock-policy=hold-high process.priority=high "
         "driver.threaded-submission=on process.io-priority=high -m 'what the list said'"],
@@ -162,7 +162,7 @@ def _shoot(picture: Path, height: int, before: list[str], shown: list[str], fold
         process.wait()
 
 
-PLUMBING = re.compile(r" *(\| (head|tail) -\d+|</dev/null|[12]?>[^\s;]+)|^(yes A \| |COLUMNS=\d+ |KEEN_RIG= )")
+PLUMBING = re.compile(r" *(\| (head|tail) -\d+|\| sed .*|</dev/null|[12]?>[^\s;]+)|^(yes A \| |COLUMNS=\d+ |KEEN_RIG= )")
 GUIDED = "sed -n"
 
 
