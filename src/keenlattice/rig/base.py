@@ -188,8 +188,8 @@ class Asks(Rig, Protocol):
     def written_here(self, owner: str, key: str) -> bool:
         """Whether a setting is kept in a file that can be written from here, so that nobody is asked to change it."""
 
-    def seen_before(self, owner: str) -> Entries:
-        """What its player has seen of an owner's settings before anything was set."""
+    def seen_before(self, *owners: str) -> Entries:
+        """What its player has seen of some owners' settings before anything was set; the last one's last."""
 
 
 @runtime_checkable
@@ -355,7 +355,7 @@ def one_by_one(catalog: Catalog, changes: Sequence[Change]) -> list[list[Change]
 
 def seen_on(rig: Rig, owner: str) -> Entries:
     """Return what a player has seen of a game's and the rig's settings before anything was set; {} on other rigs."""
-    return {**rig.seen_before(WHOLE_RIG), **rig.seen_before(owner)} if isinstance(rig, Asks) else {}
+    return rig.seen_before(WHOLE_RIG, owner) if isinstance(rig, Asks) else {}
 
 
 def asked_on(rig: Rig) -> list[str]:

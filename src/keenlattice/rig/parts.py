@@ -98,9 +98,10 @@ class Parts:
         """Return what a state sets for an owner."""
         return self._of_each(lambda part: part.values(state, owner))
 
-    def before(self, state: State, owner: str) -> Entries:
-        """Return what holds where nothing is set, or held before that."""
-        return self._of_each(lambda part: part.before(state, owner))
+    def before(self, state: State, *owners: str) -> Entries:
+        """Return what holds where nothing is set, or held before that; the last owner's last."""
+        return {key: value for owner in owners
+                for key, value in self._of_each(lambda part: part.before(state, owner)).items()}  # noqa: B023
 
     def _of_each(self, values: Callable[[Part], Entries]) -> Entries:
         return {key: value for part in reversed(self._parts) for key, value in values(part).items()}

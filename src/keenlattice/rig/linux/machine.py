@@ -231,8 +231,8 @@ class LinuxRig:
     def written_here(self, owner: str, key: str) -> bool:
         return self._parts.written(owner, key)
 
-    def seen_before(self, owner: str) -> Entries:
-        return self._parts.before(self.state(), owner)
+    def seen_before(self, *owners: str) -> Entries:
+        return self._parts.before(self.state(), *owners)
 
     def _executables(self, owner: str) -> tuple[str, ...]:
         game = game_of(self, owner)

@@ -100,8 +100,8 @@ class ByHandRig:
     def written_here(self, owner: str, key: str) -> bool:
         return self._parts.written(owner, key)
 
-    def seen_before(self, owner: str) -> Entries:
-        return self._parts.before(self.state(), owner)
+    def seen_before(self, *owners: str) -> Entries:
+        return self._parts.before(self.state(), *owners)
 
     def steps(self, owner: str, changes: Sequence[Change]) -> Sequence[Sequence[Change]]:
         """What is written from here goes first; what is asked comes in the order of the restarts that it takes."""
