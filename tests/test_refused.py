@@ -1,8 +1,7 @@
 """What is refused, in which words; and that what lies just within a limit is taken.
 
-`tests/known_refusals.json` holds what each case amounts to, one a line, to be read as a player would. Anyone who
-changes one
-says so: `python tests/test_refused.py` rewrites them.
+`tests/known_refusals.json` holds the words, each once, with the cases that lead to them, to be read beside each other
+as a player would; what is not in it is taken. `python tests/test_refused.py` rewrites it, and the commit says why.
 """
 
 import json
@@ -325,17 +324,31 @@ def said(call: Call, folder: Path) -> str:
     return re.sub("@[0-9a-f]{8}", "@VERSION", words.replace(str(folder), "HERE"))[:MOST] or TAKEN
 
 
+@pytest.fixture(scope="module")
+def words() -> Mapping[str, str]:
+    """Of each case that is refused."""
+    known: Mapping[str, list[str]] = json.loads(KNOWN.read_text(encoding="utf-8"))
+    return {case: text for text, cases in known.items() for case in cases}
+
+
 @pytest.mark.parametrize("case", CASES)
-def test_it_is_refused_in_these_words_or_taken(case: str, tmp_path: Path) -> None:
-    assert said(CASES[case], tmp_path) == json.loads(KNOWN.read_text(encoding="utf-8"))[case]
+def test_it_is_refused_in_these_words_or_taken(case: str, words: Mapping[str, str], tmp_path: Path) -> None:
+    assert said(CASES[case], tmp_path) == words.get(case, TAKEN)
+
+
+def test_the_words_are_those_of_cases_that_there_are(words: Mapping[str, str]) -> None:
+    assert words.keys() <= CASES.keys()
 
 
 def main() -> None:
-    known = {}
+    known = dict[str, list[str]]()
     for case, call in CASES.items():
         with tempfile.TemporaryDirectory() as folder:
-            known[case] = said(call, Path(folder))
-    KNOWN.write_text(json.dumps(known, indent=0, ensure_ascii=False) + "\n", encoding="utf-8")
+            if (text := said(call, Path(folder))) != TAKEN:
+                known.setdefault(text, []).append(case)
+    lines = (f"{json.dumps(text, ensure_ascii=False)}: {json.dumps(cases, ensure_ascii=False)}"
+             for text, cases in known.items())
+    KNOWN.write_text("{\n" + ",\n".join(lines) + "\n}\n", encoding="utf-8")
 
 
 if __name__ == "__main__":
