@@ -168,7 +168,7 @@ def test_two_lines_are_merged_and_a_change_is_taken_back(keen: Keen) -> None:
     assert "160 fps" in keen("compare", "brass-orbit@base", "brass-orbit").stdout
     assert "what the rig holds now" in keen("compare", "brass-orbit@now", "brass-orbit").stdout
     table = keen("compare", "brass-orbit@base", "brass-orbit", "--markdown").stdout
-    assert "| frame.cap | 160 fps | 140 fps |" in table
+    assert "| `frame.cap` | 160 fps | 140 fps |" in table
     keen("apply", "brass-orbit@one", "--yes")
     (change,) = [one for one in as_json(keen("compare", "brass-orbit@now", "brass-orbit", "--json"))["changes"]
                  if one["setting"] == "frame.cap"]

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterable, Iterator
 
-from keenlattice.blocks import Alert, Block, Commands, Fold, Links, Picture, Report, Table, Text
+from keenlattice.blocks import Alert, Block, Commands, Fold, Links, Picture, Report, Table, Telling, Text
 
 
 def to_markdown(report: Report, figure: str = "") -> str:
@@ -19,6 +19,12 @@ def to_markdown(report: Report, figure: str = "") -> str:
             lines += [f"![{plain_text(report.title)}]({figure})", ""]
         lines += _lines(blocks)
     return "\n".join(lines).rstrip() + "\n"
+
+
+def telling_as_markdown(telling: Telling) -> str:
+    """What a study or a comparison found: the answer, and what it rests on."""
+    lines = [*(f"**{plain_text(key.sentence)}**  " for key in telling.keys), "", plain_text(telling.about), ""]
+    return "\n".join([*lines, *_lines(telling.blocks)]).strip() + "\n"
 
 
 def _lines(blocks: Iterable[Block]) -> Iterator[str]:

@@ -1,6 +1,6 @@
 """What comes of editing, showing and comparing versions."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -9,6 +9,7 @@ from keenlattice.notebook import NOT_IN_JSON, Result, Rows, plain
 from keenlattice.profile.version import Version
 
 if TYPE_CHECKING:
+    from keenlattice.blocks import Telling
     from keenlattice.catalog.model import Catalog
     from keenlattice.profile.checks import Finding, Findings
     from keenlattice.profile.compare import Change
@@ -174,6 +175,16 @@ class Comparison(Result):
     changes: tuple[Difference, ...]
     trials: "tuple[Trial, ...]"
     single_runs: tuple[int, int] = field(metadata=NOT_IN_JSON)
+    _telling: "Callable[[Comparison], Telling]" = field(metadata=NOT_IN_JSON)
+
+    def telling(self) -> "Telling":
+        """Return what differs and what it did, in blocks that a terminal, Markdown and a notebook show their way."""
+        return self._telling(self)
+
+    def _repr_html_(self) -> str:
+        from keenlattice.report.html import to_notebook
+
+        return to_notebook(self.telling())
 
     def _rows(self) -> Rows:
         return [plain(change) for change in self.changes]

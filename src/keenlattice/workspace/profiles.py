@@ -1,6 +1,7 @@
 """Profiles: versions are edited, shown, compared, merged and labelled. The rig is not touched."""
 
 from collections.abc import Callable, Mapping
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -27,6 +28,7 @@ from keenlattice.workspace.profile_results import (
 from keenlattice.workspace.standing import Standing
 
 if TYPE_CHECKING:
+    from keenlattice.blocks import Telling
     from keenlattice.logbook.book import Logbook
     from keenlattice.logbook.kept import Study
     from keenlattice.profile.checks import Findings
@@ -265,7 +267,7 @@ class Profiles:
         trials = trials_between(self._opened.book, first.reference, second.reference)
         base = self._base_of(trials[0]) if trials else None  # as the rig was when that trial was played
         return Comparison(first, second, self._standing.differing(first, second, base), tuple(map(result_of, trials)),
-                          (runs[0], runs[1]))
+                          (runs[0], runs[1]), partial(_told, self._opened))
 
     def _base_of(self, study: "Study") -> "Base":
         """What the versions of a finished study stood on while it was played."""
@@ -341,3 +343,9 @@ def _changed_by(book: "Logbook", version: Version, by_id: Mapping[str, Version])
 
 def _is_pack(which: object) -> bool:
     return isinstance(which, Path) or (isinstance(which, str) and which.endswith(".toml"))
+
+
+def _told(opened: Opened, comparison: Comparison) -> "Telling":
+    from keenlattice.workspace._comparing import tell_comparison
+
+    return tell_comparison(opened, comparison)

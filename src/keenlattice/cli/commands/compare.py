@@ -7,8 +7,8 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import EITHER, Book, Json, Rig
-from keenlattice.cli.output import emit, harmless, say
-from keenlattice.cli.views.comparison import as_markdown, show_comparison
+from keenlattice.cli.output import emit, harmless
+from keenlattice.cli.views.blocks import show_telling
 from keenlattice.errors import UsageError
 
 
@@ -27,8 +27,8 @@ def compare(
     if json:
         emit(comparison)
     elif markdown:
-        print(harmless(as_markdown(ws.rig.machine.catalog(), comparison)))
-    elif not comparison.changes:
-        say(f"{comparison.before.reference} and {comparison.after.reference} set the same.")
+        from keenlattice.report.markdown import telling_as_markdown
+
+        print(harmless(telling_as_markdown(comparison.telling())), end="")
     else:
-        show_comparison(ws.opened.rig.catalog(), comparison, ws.opened.for_game(comparison.before.profile))
+        show_telling(comparison.telling())

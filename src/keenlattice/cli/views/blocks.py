@@ -9,7 +9,8 @@ from keenlattice.cli.output import VERDICT_STYLES, hint, say, table
 def show_telling(telling: Telling) -> None:
     """Show what a study found: the answer first, then what it rests on, and what to do next."""
     show_keys(telling.keys)
-    say(f"{telling.about}\n" if telling.about else "", "dim")
+    if telling.about:
+        say(f"{telling.about}\n", "dim")
     show_blocks(telling.blocks)
     if telling.advice:
         hint(telling.advice)
