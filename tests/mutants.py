@@ -19,9 +19,10 @@ SAMPLE, SEED = int(os.environ.get("KEEN_MUTANTS", "160")), int(os.environ.get("K
 WORDS = {0: "not noticed", 33: "no test comes by", 34: "skipped", 36: "noticed: it takes for ever", 2: "interrupted"}
 NONE = "no.such.mutant"
 NOT_SEEN_HERE = ("keenlattice.rig.linux.x11.*", "keenlattice.rig.linux.wayland.*", "keenlattice.rig.linux.scene.*",
-                 "keenlattice.rig.linux._*_query.*", "keenlattice.rig.linux.sampler.x_main*")
+                 "keenlattice.rig.linux._*_query.*", "keenlattice.rig.linux.sampler.x_main*",
+                 "keenlattice.rig.windows.*")
 """What for the most part only `real` tests run, on a display (those are timed, and not run here), or a process of its
-own (which mutmut does not see)."""
+own or one of another system (which mutmut does not see)."""
 
 
 def main() -> int:

@@ -11,7 +11,8 @@ from keenlattice.cli.options import Book, Every, Figure, Json, Rig, Seconds, See
 from keenlattice.cli.output import emit, hint, new_figure, say, shown_path
 from keenlattice.cli.playing import playing
 from keenlattice.cli.typed import only
-from keenlattice.cli.views.runs import LiveView, show_measured
+from keenlattice.cli.views.blocks import show_telling
+from keenlattice.cli.views.runs import LiveView
 
 if TYPE_CHECKING:
     from keenlattice.workspace.recording_results import MeasureResult
@@ -31,6 +32,8 @@ def measure(
     book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Play a game on the rig as it stands, and say how it runs. To compare two versions, use `keen trial`."""
+    from keenlattice.workspace.recorded import tell_measured
+
     figure = new_figure(figure)
     ws = begin(book, rig)
     if take:
@@ -44,7 +47,7 @@ def measure(
     if json:
         emit(result)
         return
-    show_measured(result, every)
+    show_telling(tell_measured(result, every))
     _say_more(ws, result)
 
 
@@ -59,8 +62,6 @@ def _say_more(ws: "Workspace", result: "MeasureResult") -> None:
     elif not result.clicks and isinstance(ws.rig.machine, FindsSpot):
         say(f"Latency was not measured: which pixel answers a click is not known. keen rig game {game} --answers-at "
             f"look --rig {ws.rig.kind} finds out by clicking into the game", "dim")
-    for doubt in result.doubts:
-        say(f"! {doubt}")
     if result.last.about.get("composed"):
         say("! a compositor draws this screen: what is timed is when the game handed a frame over, not when it was "
             "seen")
