@@ -58,18 +58,17 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
       "keen rig use standin", "KEEN_RIG= keen survey | head -4"]),
     ("guided", 860, ["keen demo --rig byhand --out told | tee told.txt"], [
         "sed -n '/^3[.]/,/^Run 5/p' told.txt"]),
-    ("ingest-latency", 1260, [f"cp {RECORDINGS}/* ."], [
+    ("ingest-latency", 1330, [f"cp {RECORDINGS}/* ."], [
         "keen ingest odd.csv --yes",
         "keen ingest odd.csv --time 'Zeit [us]' --means intervals --unit us --marker Marke --dropped Bild=0 "
         "--name friends-box --of brass-orbit | head -3",
         "keen ingest odd.csv",
-        "keen latency light-log.csv --time t_ms --light light --button button", "keen latency flash.wav",
-        "keen latency camera.csv --camera 240"]),
-    ("film", 340, [f"cp {RECORDINGS}/phone.mp4 ."], [
+        "keen latency light-log.csv --time t_ms --light light --button button", "keen latency flash.wav"]),
+    ("film", 360, [f"cp {RECORDINGS}/phone.mp4 ."], [
         "keen latency phone.mp4", "keen latency phone.mp4 --shot-at 240 --figure film-figure.png"]),
     ("measure", 800, [], ["keen measure brass-orbit --seed 7 --seconds 30",
                          "keen edit brass-orbit frame.queue-depth=1 >edit.txt; keen apply brass-orbit --yes >apply.txt",
-                         "keen measure brass-orbit --seed 8 --seconds 30 --runs 1 | head -9",
+                         "keen measure brass-orbit --seed 8 --seconds 30 --runs 1 | head -4",
                          "keen draw brass-orbit@stock brass-orbit --out runs-figure.png"]),
     ("trial-compare", 900, ["keen edit brass-orbit frame.cap=160 -m 'steady'"], [
         "keen trial brass-orbit@stock brass-orbit --matters 3 --seed 7",
@@ -162,7 +161,8 @@ def _shoot(picture: Path, height: int, before: list[str], shown: list[str], fold
         process.wait()
 
 
-PLUMBING = re.compile(r" *(\| (head|tail) -\d+|\| sed .*|</dev/null|[12]?>[^\s;]+)|^(yes A \| |COLUMNS=\d+ |KEEN_RIG= )")
+PLUMBING = re.compile(r" *(\| (head|tail) -\d+|\| sed .*|</dev/null|[12]?>[^\s;]+)|"
+                      r"^(yes A \| |COLUMNS=\d+ |KEEN_RIG= )")
 GUIDED = "sed -n"
 
 
