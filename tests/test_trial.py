@@ -61,7 +61,7 @@ def test_a_plan_that_cannot_be_is_refused(wrong: dict[str, object]) -> None:
 def test_what_cannot_decide_is_refused(metrics: str, matters_pct: float, error: type[Exception]) -> None:
     with pytest.raises(error):
         Deciding(metrics, matters_pct)
-    with pytest.raises(BadValue, match="what decides is told as"):
+    with pytest.raises(BadValue, match="is not a Deciding: write"):
         TrialPlan(decides=metrics)  # type: ignore[arg-type]
 
 

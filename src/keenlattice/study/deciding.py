@@ -125,7 +125,7 @@ def check_deciding(given: object) -> None:
         BadValue: it is not.
     """
     if not isinstance(given, Deciding):
-        raise BadValue(f'{given!r}: what decides is told as Deciding("latency", 2), in which 2 % matters')
+        raise BadValue(f'{given!r} is not a Deciding: write Deciding("latency", 2), in which 2 % matters')
 
 
 USUAL = Deciding()
