@@ -27,7 +27,6 @@ from keenlattice.study.trial.plan import TrialPlan
 from keenlattice.study.trial.play import run_trial
 from keenlattice.study.trial.result import MetricResult, Trial, Verdict
 from keenlattice.study.trial.words import amount, key_of, percent
-from keenlattice.workspace.recorded import tell_measured
 from keenlattice.workspace.workspace import Workspace
 
 
@@ -216,8 +215,8 @@ def test_an_unclear_interval_beyond_what_matters_says_why(verdict: Verdict, low:
 
 def test_runs_open_with_what_was_measured_of_them_and_nothing_else(tmp_path: Path) -> None:
     result = Workspace(tmp_path / "book").measure("brass-orbit", runs=3, seconds=5, seed=1)
-    keys = tell_measured(result, every=False).keys
+    keys = result.telling().keys
     assert [key.title for key in keys] == ["Frame rate", "Latency", "Stutters"]
     assert keys[0].figure == f"{np.median([run['fps_mean'] for run in result.runs]):.0f} fps"
     unknown = replace(result, runs=tuple({**run, "latency_ms_median": math.nan} for run in result.runs))
-    assert [key.title for key in tell_measured(unknown, every=False).keys] == ["Frame rate", "Stutters"]
+    assert [key.title for key in unknown.telling().keys] == ["Frame rate", "Stutters"]

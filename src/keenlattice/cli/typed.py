@@ -13,7 +13,7 @@ from keenlattice.errors import UsageError
 
 if TYPE_CHECKING:
     from keenlattice.study.tune.plan import Limit
-    from keenlattice.workspace.latencies import LatencyResult
+    from keenlattice.workspace.recording_results import LatencyResult
     from keenlattice.workspace.workspace import Workspace
 
 

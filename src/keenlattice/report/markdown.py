@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterable, Iterator
 
-from keenlattice.blocks import Alert, Block, Commands, Fold, Links, Picture, Report, Table, Telling, Text
+from keenlattice.blocks import Alert, Block, Commands, Fold, KeyFigure, Links, Picture, Report, Table, Telling, Text
 
 
 def to_markdown(report: Report, figure: str = "") -> str:
@@ -12,7 +12,7 @@ def to_markdown(report: Report, figure: str = "") -> str:
     Args:
         figure: the name of the figure's file, beside the report; "" if there is none.
     """
-    lines = [f"# {plain_text(report.title)}", "", *(f"**{plain_text(key.sentence)}**  " for key in report.keys), ""]
+    lines = [f"# {plain_text(report.title)}", "", *_answer(report.keys)]
     for title, blocks in report.sections():
         lines += [f"## {title}", ""]
         if figure and title == "What it did":
@@ -23,8 +23,12 @@ def to_markdown(report: Report, figure: str = "") -> str:
 
 def telling_as_markdown(telling: Telling) -> str:
     """What a study or a comparison found: the answer, and what it rests on."""
-    lines = [*(f"**{plain_text(key.sentence)}**  " for key in telling.keys), "", plain_text(telling.about), ""]
-    return "\n".join([*lines, *_lines(telling.blocks)]).strip() + "\n"
+    lines = [*_answer(telling.keys), plain_text(telling.about), "", *_lines(telling.blocks)]
+    return "\n".join(lines).strip() + "\n"
+
+
+def _answer(keys: Iterable[KeyFigure]) -> list[str]:
+    return [*(f"**{plain_text(key.sentence)}**  " for key in keys), ""]
 
 
 def _lines(blocks: Iterable[Block]) -> Iterator[str]:

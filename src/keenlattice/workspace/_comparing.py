@@ -20,22 +20,24 @@ def tell_comparison(opened: "Opened", comparison: "Comparison") -> Telling:
     if not comparison.changes:
         return Telling([KeyFigure(f"{before.reference} and {after.reference} set the same.")])
     catalog = opened.rig.catalog()
-    rows = [in_words(catalog, change) for change in comparison.changes]
-    changed = Table(["setting", _head(before), _head(after), ""], rows, code=(0,))
+    cells = [in_words(catalog, change) for change in comparison.changes]
+    rows = [[*words[:-1], "inert" if change.inert else words[-1]]  # the reason would make the table too wide
+            for words, change in zip(cells, comparison.changes, strict=True)]
+    changed: list[Block] = [Table(["setting", _head(before), _head(after), ""], rows, code=(0,)), *(
+        Alert(f"{change.setting}: {change.inert}") for change in comparison.changes if change.inert)]
     about = f"Settings that differ: {len(rows)}. In brackets what each amounts to, or inherits."
     if comparison.trials:
         trial = comparison.trials[0]
         measured = Text(f"Measured in {trial.blocks_played} blocks of {trial.plan.seconds:g} s runs on {trial.rig}:")
-        return Telling(keys_of(trial), about, [changed, measured, *metrics_of_trial(trial)])
-    blocks: list[Block] = [changed]
+        return Telling(keys_of(trial), about, [*changed, measured, *metrics_of_trial(trial)])
     advice = ""
     if before.profile == after.profile and all(side.time or not side.entries for side in (before, after)):
         advice = f"keen trial {before.reference} {after.reference}{opened.for_game(before.profile)}"
         if all(comparison.single_runs):
-            blocks.append(Alert(f"single runs of both are kept ({comparison.single_runs[0]} and "
+            changed.append(Alert(f"single runs of both are kept ({comparison.single_runs[0]} and "
                                 f"{comparison.single_runs[1]}): no verdict can be had of them, since they were not "
                                 "played in turn. A trial gives one"))
-    return Telling([KeyFigure("What that does has not been measured.")] if advice else [], about, blocks, advice)
+    return Telling([KeyFigure("What that does has not been measured.")] if advice else [], about, changed, advice)
 
 
 def _head(version: "Version") -> str:

@@ -13,7 +13,7 @@ from keenlattice.workspace.handed import HASHED, FilesHand, read_handed, told_ap
 from keenlattice.workspace.kept import unfinished_study
 from keenlattice.workspace.next_run import NextRun, Waiting, decided_by_latency
 from keenlattice.workspace.opened import Opened, by_hand_rig
-from keenlattice.workspace.recording_results import MeasureResult, measured
+from keenlattice.workspace.recording_results import MeasureResult
 
 if TYPE_CHECKING:
     from keenlattice.study.kind import Spec
@@ -109,6 +109,8 @@ class ByHandStudies:
         kept = tuple(book.keep_capture(capture, name, game, applied.version if applied else "stock")
                      for capture in captures)
         seconds = round(sum(capture.seconds for capture in captures) / len(captures), 1)
+        from keenlattice.workspace._recorded import measured
+
         return measured(name, game, seconds, 0, captures, kept)
 
     def take_back(self) -> NextRun:

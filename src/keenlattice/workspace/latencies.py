@@ -1,69 +1,24 @@
 """Input latency, from press to screen, in what sensors, cameras and our own runs have recorded."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING
 
 from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
 from keenlattice.measure.film import is_film
 from keenlattice.measure.header import header_of
-from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.lookup import known_sensor, run_of
 from keenlattice.workspace.opened import Opened, VersionLike
 from keenlattice.workspace.page import Drawing
+from keenlattice.workspace.recording_results import LatencyResult
 
 if TYPE_CHECKING:
     from keenlattice.measure.columns import Unit
     from keenlattice.measure.film.reader import Progress
     from keenlattice.measure.film.shown import Look
-    from keenlattice.measure.latency import Described, Doubt, Latency
+    from keenlattice.measure.latency import Latency
     from keenlattice.measure.sensors import SensorMap
-
-
-@dataclass(frozen=True, repr=False)
-class LatencyResult(Result):
-    """Input latency, from press to screen, in a recording; with intervals at 95 %."""
-
-    SCHEMA: ClassVar[str] = "latency"
-
-    file: str
-    presses: int
-    answered: int
-    misses: int
-    unasked: int
-    mean_ms: float
-    mean_low_ms: float
-    mean_high_ms: float
-    spread_ms: float
-    percentiles: Mapping[str, tuple[float, ...]]
-    stages: Mapping[str, tuple[float, ...]]
-    grid_ms: float | None
-    about: Mapping[str, Any]
-    capture: str | None
-    doubts: "tuple[Doubt, ...]"
-    found: "Latency" = field(metadata=NOT_IN_JSON)
-    described: "Described" = field(metadata=NOT_IN_JSON)
-    look: "Look | None" = field(default=None, metadata=NOT_IN_JSON)
-
-    def figure(self) -> Drawing:
-        """A picture of the latency, and of where it is spent; of a film, a still with its two areas beside it."""
-        from keenlattice.report.frames import latency_figure
-        from keenlattice.report.still import film_figure
-
-        capture, look = self.found.to_capture(), self.look
-        if look is not None:
-            return Drawing(lambda: film_figure(look, self.file, capture))
-        return Drawing(lambda: latency_figure(capture, self.file))
-
-    def _rows(self) -> Rows:
-        return [{"percentile": name, "ms": value, "low_ms": low, "high_ms": high}
-                for name, (value, low, high) in self.percentiles.items()]
-
-    def _caption(self) -> str:
-        return (f"{self.file}: {self.presses} presses, {self.answered} answered, {self.mean_ms:.1f} ms on average "
-                f"({self.mean_low_ms:.1f} to {self.mean_high_ms:.1f})")
 
 
 @check_methods
@@ -88,6 +43,7 @@ class Latencies:
             CaptureError: it holds no presses, or too few.
         """
         from keenlattice.measure.latency import described, of_capture, stage_means
+        from keenlattice.workspace._recorded import tell_latency
 
         version = self._opened.find(of) if of else None
         if isinstance(source, Path | str):
@@ -100,7 +56,7 @@ class Latencies:
             numbers.mean_low, numbers.mean_high, numbers.spread,
             {f"p{share}": tuple(values) for share, values in numbers.percentiles.items()},
             {name: tuple(values) for name, values in stage_means(source).items()}, numbers.grid_ms, source.about, kept,
-            tuple(source.doubts), source, numbers, look)
+            tuple(source.doubts), source, numbers, tell_latency, look)
 
     def by_map(self, file: Path | str, of: VersionLike = "") -> LatencyResult | None:
         """As `measure`, of a sensor's file by the map that is kept for its header; None if none is.

@@ -9,10 +9,13 @@ from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.page import Drawing
 
 if TYPE_CHECKING:
+    from keenlattice.blocks import Telling
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.columns import ColumnMap
     from keenlattice.measure.film.screen import ScreenMap
+    from keenlattice.measure.film.shown import Look
     from keenlattice.measure.ingesting import Damage
+    from keenlattice.measure.latency import Described, Doubt, Latency
     from keenlattice.measure.proposal import Proposal
     from keenlattice.measure.telemetry import Reading
 
@@ -42,6 +45,7 @@ class MeasureResult(Result):
     clicks: int = field(metadata=NOT_IN_JSON)
     answered: int = field(metadata=NOT_IN_JSON)
     last: "Capture" = field(metadata=NOT_IN_JSON)
+    _telling: "Callable[[MeasureResult, bool], Telling]" = field(metadata=NOT_IN_JSON)
 
     def figure(self) -> Drawing:
         """A picture of the last run."""
@@ -49,6 +53,19 @@ class MeasureResult(Result):
 
         title = f"{self.game} on {self.rig}, seed {self.seed + len(self.runs) - 1}"
         return Drawing(lambda: capture_figure(self.last, title))
+
+    def telling(self, every: bool = False) -> "Telling":
+        """Return how it runs, in blocks that a terminal and a notebook show their way.
+
+        Args:
+            every: whether all metrics are in it, not only the main ones.
+        """
+        return self._telling(self, every)
+
+    def _repr_html_(self) -> str:
+        from keenlattice.report.html import to_notebook
+
+        return to_notebook(self.telling())
 
     def _rows(self) -> Rows:
         return [{"capture": name, **run} for name, run in zip(self.captures, self.runs, strict=True)]
@@ -61,29 +78,6 @@ class MeasureResult(Result):
 
     def _caption(self) -> str:
         return f"{self.game} on {self.rig}, {len(self.runs)} runs of {self.seconds:g} s"
-
-
-def measured(rig: str, game: str, seconds: float, seed: int, captures: "Sequence[Capture]",
-             files: Sequence[str]) -> MeasureResult:
-    """Return what some recorded runs come to.
-
-    Args:
-        rig: its name.
-        game: what was played.
-        seconds, seed: as they were asked for.
-        captures: the runs, one at least.
-        files: their names in the logbook.
-    """
-    from keenlattice.measure.doubts import doubts_of
-    from keenlattice.measure.metrics import metrics_of
-    from keenlattice.measure.telemetry import limited_by, readings
-
-    return MeasureResult(
-        rig, game, seconds, seed, tuple(files), tuple(metrics_of(capture) for capture in captures),
-        tuple(f"run {number}: {why}" for number, capture in enumerate(captures, 1) for why in doubts_of(capture)),
-        tuple(readings(capture) for capture in captures), tuple(limited_by(capture) for capture in captures),
-        sum(capture.click_ms.size for capture in captures), sum(capture.latency_ms.size for capture in captures),
-        captures[-1])
 
 
 @dataclass(frozen=True, repr=False)
@@ -102,6 +96,7 @@ class Recording(Result):
     metrics: Metrics
     segments: Mapping[str, tuple[float, float]]
     run: "Capture" = field(metadata=NOT_IN_JSON)
+    _telling: "Callable[[Recording, bool], Telling]" = field(metadata=NOT_IN_JSON)
 
     def to_json(self) -> dict[str, Any]:
         """The result as JSON types."""
@@ -121,11 +116,78 @@ class Recording(Result):
         path = Path(path)
         (write_text if path.suffix == ".csv" else write_capture)(self.run, path)
 
+    def telling(self, every: bool = False) -> "Telling":
+        """Return how it runs, in blocks that a terminal and a notebook show their way.
+
+        Args:
+            every: whether all metrics are in it, not only the main ones.
+        """
+        return self._telling(self, every)
+
+    def _repr_html_(self) -> str:
+        from keenlattice.report.html import to_notebook
+
+        return to_notebook(self.telling())
+
     def _rows(self) -> Rows:
         return [{"metric": name, "value": value} for name, value in self.metrics.items()]
 
     def _caption(self) -> str:
         return f"{self.file}: {self.frames} frames in {self.seconds:.1f} s"
+
+
+@dataclass(frozen=True, repr=False)
+class LatencyResult(Result):
+    """Input latency, from press to screen, in a recording; with intervals at 95 %."""
+
+    SCHEMA: ClassVar[str] = "latency"
+
+    file: str
+    presses: int
+    answered: int
+    misses: int
+    unasked: int
+    mean_ms: float
+    mean_low_ms: float
+    mean_high_ms: float
+    spread_ms: float
+    percentiles: Mapping[str, tuple[float, ...]]
+    stages: Mapping[str, tuple[float, ...]]
+    grid_ms: float | None
+    about: Mapping[str, Any]
+    capture: str | None
+    doubts: "tuple[Doubt, ...]"
+    found: "Latency" = field(metadata=NOT_IN_JSON)
+    described: "Described" = field(metadata=NOT_IN_JSON)
+    _telling: "Callable[[LatencyResult], Telling]" = field(metadata=NOT_IN_JSON)
+    look: "Look | None" = field(default=None, metadata=NOT_IN_JSON)
+
+    def figure(self) -> Drawing:
+        """A picture of the latency, and of where it is spent; of a film, a still with its two areas beside it."""
+        from keenlattice.report.frames import latency_figure
+        from keenlattice.report.still import film_figure
+
+        capture, look = self.found.to_capture(), self.look
+        if look is not None:
+            return Drawing(lambda: film_figure(look, self.file, capture))
+        return Drawing(lambda: latency_figure(capture, self.file))
+
+    def telling(self) -> "Telling":
+        """Return it in blocks that a terminal and a notebook show their way."""
+        return self._telling(self)
+
+    def _repr_html_(self) -> str:
+        from keenlattice.report.html import to_notebook
+
+        return to_notebook(self.telling())
+
+    def _rows(self) -> Rows:
+        return [{"percentile": name, "ms": value, "low_ms": low, "high_ms": high}
+                for name, (value, low, high) in self.percentiles.items()]
+
+    def _caption(self) -> str:
+        return (f"{self.file}: {self.presses} presses, {self.answered} answered, {self.mean_ms:.1f} ms on average "
+                f"({self.mean_low_ms:.1f} to {self.mean_high_ms:.1f})")
 
 
 @dataclass(frozen=True)

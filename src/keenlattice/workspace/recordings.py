@@ -20,7 +20,7 @@ from keenlattice.workspace.latencies import Latencies
 from keenlattice.workspace.lookup import columns_of, kept_map, run_of
 from keenlattice.workspace.opened import OfVersion, Opened, VersionLike
 from keenlattice.workspace.page import Drawing
-from keenlattice.workspace.recording_results import MeasureResult, Recording, TakeMap, measured
+from keenlattice.workspace.recording_results import MeasureResult, Recording, TakeMap
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
@@ -85,6 +85,8 @@ class Recordings:
                                                     applied.version if applied else "stock"))
                 if progress:
                     progress(run + 1, runs)
+        from keenlattice.workspace._recorded import measured
+
         return measured(self._opened.rig.name, game, seconds, seed, captures, files)
 
     @contextmanager
@@ -174,6 +176,7 @@ class Recordings:
         """
         from keenlattice.measure.ingesting import ingest
         from keenlattice.measure.metrics import metrics_of
+        from keenlattice.workspace._recorded import tell_recording
 
         file, version = Path(file), self._opened.find(of) if of else None
         header, map_kept = columns_of(self._opened, file, columns, take)
@@ -189,8 +192,9 @@ class Recordings:
         if version is not None:
             kept = self._opened.keep(recording.capture, version)
         capture, segments = recording.capture, {name: tuple(span) for name, span in recording.segments.items()}
-        return Recording(file.name, map_kept, capture.frame_ms.size, capture.seconds, recording.dropped_frames, kept,
-                         tuple(recording.damage), metrics_of(capture), segments, capture)  # type: ignore[arg-type]
+        return Recording(
+            file.name, map_kept, capture.frame_ms.size, capture.seconds, recording.dropped_frames, kept,
+            tuple(recording.damage), metrics_of(capture), segments, capture, tell_recording)  # type: ignore[arg-type]
 
     def _with_log(self, recording: "Ingested", log: Path, columns: "LogMap | None", starts_s: float | None
                   ) -> "Ingested":

@@ -32,8 +32,6 @@ def measure(
     book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """Play a game on the rig as it stands, and say how it runs. To compare two versions, use `keen trial`."""
-    from keenlattice.workspace.recorded import tell_measured
-
     figure = new_figure(figure)
     ws = begin(book, rig)
     if take:
@@ -47,7 +45,7 @@ def measure(
     if json:
         emit(result)
         return
-    show_telling(tell_measured(result, every))
+    show_telling(result.telling(every))
     _say_more(ws, result)
 
 

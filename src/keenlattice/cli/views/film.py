@@ -9,8 +9,7 @@ from keenlattice.cli.playing import progress
 from keenlattice.measure.film import is_film as is_film
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.latencies import LatencyResult
-    from keenlattice.workspace.recording_results import Recording
+    from keenlattice.workspace.recording_results import LatencyResult, Recording
     from keenlattice.workspace.workspace import Workspace
 
 

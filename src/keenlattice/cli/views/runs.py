@@ -13,8 +13,7 @@ from keenlattice.cli.views.blocks import show_telling
 from keenlattice.measure.telemetry import Moment
 
 if TYPE_CHECKING:
-    from keenlattice.workspace.latencies import LatencyResult
-    from keenlattice.workspace.recording_results import NewMap, Recording
+    from keenlattice.workspace.recording_results import LatencyResult, NewMap, Recording
 
 
 ROWS_SHOWN = 4
@@ -29,9 +28,7 @@ def show_kept(kept: str | None, picture: str = "") -> None:
 
 def show_recording(recording: "Recording", every: bool) -> None:
     """A recording that was read, and where it is kept."""
-    from keenlattice.workspace.recorded import tell_recording
-
-    show_telling(tell_recording(recording, every))
+    show_telling(recording.telling(every))
     say()
     show_kept(recording.capture)
 
@@ -49,9 +46,7 @@ def take_map(file: str, yes: bool, quiet: bool, new: "NewMap") -> bool:
 
 def show_latency(result: "LatencyResult") -> None:
     """Input latency, and where it is kept."""
-    from keenlattice.workspace.recorded import tell_latency
-
-    show_telling(tell_latency(result))
+    show_telling(result.telling())
     show_kept(result.capture, "--what latency")
 
 

@@ -12,22 +12,41 @@ from keenlattice.blocks import Alert, Block, KeyFigure, Table, Telling, Text
 from keenlattice.measure.capture import STAGES
 from keenlattice.measure.course import periodic_hitches, warm_up_ms
 from keenlattice.measure.doubts import doubts_of
-from keenlattice.measure.metrics import METRICS, OF_TELEMETRY, TRIAL_METRICS
+from keenlattice.measure.metrics import METRICS, OF_TELEMETRY, TRIAL_METRICS, metrics_of
 from keenlattice.measure.telemetry import limited_by, mean_limits, readings
 from keenlattice.report.said import limits_sentence, reading_rows
 from keenlattice.report.words import TITLES, rounded
+from keenlattice.workspace.recording_results import MeasureResult
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture
     from keenlattice.measure.latency import Latency
     from keenlattice.measure.telemetry import Reading
-    from keenlattice.workspace.latencies import LatencyResult
-    from keenlattice.workspace.recording_results import MeasureResult, Metrics, Recording
+    from keenlattice.workspace.recording_results import LatencyResult, Metrics, Recording
 
 DOUBTS_SHOWN = 8
 
 
-def tell_measured(result: "MeasureResult", every: bool) -> Telling:
+def measured(rig: str, game: str, seconds: float, seed: int, captures: "Sequence[Capture]",
+             files: Sequence[str]) -> MeasureResult:
+    """Return what some recorded runs come to.
+
+    Args:
+        rig: its name.
+        game: what was played.
+        seconds, seed: as they were asked for.
+        captures: the runs, one at least.
+        files: their names in the logbook.
+    """
+    return MeasureResult(
+        rig, game, seconds, seed, tuple(files), tuple(metrics_of(capture) for capture in captures),
+        tuple(f"run {number}: {why}" for number, capture in enumerate(captures, 1) for why in doubts_of(capture)),
+        tuple(readings(capture) for capture in captures), tuple(limited_by(capture) for capture in captures),
+        sum(capture.click_ms.size for capture in captures), sum(capture.latency_ms.size for capture in captures),
+        captures[-1], tell_measured)
+
+
+def tell_measured(result: MeasureResult, every: bool) -> Telling:
     """Return how a game runs: the middle of the runs, and all of them, where there are several."""
     count = len(result.runs)
     columns = ["this run"] if count == 1 else ["middle run", "all runs"]
